@@ -1,0 +1,343 @@
+//! A frame as bytes: quantised columns, byte planes, zstd, a checksum.
+//!
+//! ```text
+//! 0   "BRFRAME1"            8 bytes
+//! 8   number                u32   all numbers little-endian
+//! 12  revision              u32
+//! 16  time_s                f64
+//! 24  fingerprint           16 bytes
+//! 40  blocks                u32
+//! 44  length of `measured`  u32
+//! 48  block table           20 bytes a block: element u32, kind u32 (1 bodies),
+//!                           count u32, offset u32, length u32
+//! …   measured              JSON
+//! …   blocks                each a zstd frame
+//! end checksum              CRC-32 of all before it
+//! ```
+
+use crate::{Bodies, Frame, Measured};
+use glam::{Quat, Vec3};
+use shot::{Fingerprint, Id};
+use thiserror::Error;
+
+/// Largest error of a stored place, metres.
+pub const PLACE_ERROR_M: f32 = 5e-5;
+/// Largest error of a stored turn, radians.
+pub const TURN_ERROR_RAD: f32 = 1e-3;
+/// Largest error of a stored velocity component, m/s.
+pub const VELOCITY_ERROR: f32 = 1e-3;
+/// Largest error of a stored spin component, rad/s.
+pub const SPIN_ERROR: f32 = 5e-3;
+
+const MAGIC: &[u8; 8] = b"BRFRAME1";
+const HEADER: usize = 48;
+const ENTRY: usize = 20;
+const BODIES: u32 = 1;
+/// Steps of a quaternion component over ±1/√2: an error of half a step in each
+/// of three components turns by at most 2 · √3 · half a step, and a little
+/// more where the largest component is near the others.
+const TURN_STEPS: f32 = 2047.0;
+/// Most bodies in one block, bounded before anything is allocated.
+const MAX_COUNT: usize = 1 << 24;
+
+/// Why bytes are not a frame.
+#[derive(Clone, Debug, PartialEq, Eq, Error)]
+pub enum DecodeError {
+    /// The file ends early or does not begin as a frame does.
+    #[error("not a frame file: {0}")]
+    NotAFrame(&'static str),
+    /// The bytes were changed after they were written.
+    #[error("the frame file is damaged: its checksum does not match")]
+    Damaged,
+}
+
+/// The first bytes of a frame file.
+#[derive(Clone, Copy, Debug, PartialEq)]
+pub struct Header {
+    /// Frame of the shot.
+    pub number: u32,
+    /// Revision of the shot it was computed from.
+    pub revision: u32,
+    /// Seconds since the first frame.
+    pub time_s: f64,
+    /// What it was computed from.
+    pub fingerprint: Fingerprint,
+}
+
+/// The frame as bytes.
+pub fn encode(frame: &Frame) -> Vec<u8> {
+    let measured = serde_json::to_vec(&frame.measured).expect("measures serialise");
+    let mut out = Vec::with_capacity(1024);
+    out.extend_from_slice(MAGIC);
+    out.extend_from_slice(&frame.number.to_le_bytes());
+    out.extend_from_slice(&frame.revision.to_le_bytes());
+    out.extend_from_slice(&frame.time_s.to_le_bytes());
+    out.extend_from_slice(&frame.fingerprint.0);
+    out.extend_from_slice(&(frame.bodies.len() as u32).to_le_bytes());
+    out.extend_from_slice(&(measured.len() as u32).to_le_bytes());
+    let blocks: Vec<Vec<u8>> = frame.bodies.values().map(encode_bodies).collect();
+    let mut offset = HEADER + ENTRY * blocks.len() + measured.len();
+    for ((id, bodies), block) in frame.bodies.iter().zip(&blocks) {
+        for value in [id.0, BODIES, bodies.len() as u32, offset as u32, block.len() as u32] {
+            out.extend_from_slice(&value.to_le_bytes());
+        }
+        offset += block.len();
+    }
+    out.extend_from_slice(&measured);
+    blocks.iter().for_each(|block| out.extend_from_slice(block));
+    out.extend_from_slice(&crc32fast::hash(&out).to_le_bytes());
+    out
+}
+
+/// Number, revision, time and fingerprint, from the first 48 bytes or more.
+///
+/// # Errors
+/// [`DecodeError::NotAFrame`]. The checksum is not looked at.
+pub fn read_header(bytes: &[u8]) -> Result<Header, DecodeError> {
+    if bytes.len() < HEADER || &bytes[..8] != MAGIC {
+        return Err(DecodeError::NotAFrame("it does not begin with BRFRAME1"));
+    }
+    Ok(Header {
+        number: u32_at(bytes, 8),
+        revision: u32_at(bytes, 12),
+        time_s: f64::from_le_bytes(bytes[16..24].try_into().expect("8 bytes")),
+        fingerprint: Fingerprint(bytes[24..40].try_into().expect("16 bytes")),
+    })
+}
+
+/// The frame from its bytes.
+///
+/// # Errors
+/// [`DecodeError`] if the bytes are not what [`encode`] gave.
+pub fn decode(bytes: &[u8]) -> Result<Frame, DecodeError> {
+    let header = read_header(bytes)?;
+    let body = &bytes[..bytes.len() - 4];
+    if crc32fast::hash(body) != u32_at(bytes, body.len()) {
+        return Err(DecodeError::Damaged);
+    }
+    let (blocks, measured_len) = (u32_at(bytes, 40) as usize, u32_at(bytes, 44) as usize);
+    let table_end = HEADER + ENTRY * blocks;
+    let part = |from: usize, len: usize| {
+        from.checked_add(len)
+            .and_then(|to| body.get(from..to))
+            .ok_or(DecodeError::NotAFrame("a part lies outside the file"))
+    };
+    let measured: Measured = serde_json::from_slice(part(table_end, measured_len)?)
+        .map_err(|_| DecodeError::NotAFrame("its measures are not readable"))?;
+    let mut frame = Frame {
+        number: header.number,
+        time_s: header.time_s,
+        fingerprint: header.fingerprint,
+        revision: header.revision,
+        bodies: Default::default(),
+        measured,
+    };
+    for entry in part(HEADER, ENTRY * blocks)?.chunks_exact(ENTRY) {
+        let value = |i: usize| u32_at(entry, 4 * i);
+        if value(1) != BODIES || value(2) as usize > MAX_COUNT {
+            return Err(DecodeError::NotAFrame("it holds a block of an unknown kind"));
+        }
+        let block = part(value(3) as usize, value(4) as usize)?;
+        frame.bodies.insert(Id(value(0)), decode_bodies(block, value(2) as usize)?);
+    }
+    Ok(frame)
+}
+
+fn u32_at(bytes: &[u8], at: usize) -> u32 {
+    u32::from_le_bytes(bytes[at..at + 4].try_into().expect("4 bytes"))
+}
+
+/// Columns of a body: place 3 × 32 bits in 0.1 mm, turn 3 × 16 bits (smallest
+/// three, the largest one's index in the top bits of the first), velocity
+/// 3 × 24 bits in 2 mm/s, spin 3 × 24 bits in 0.01 rad/s.
+const COLUMNS: [(usize, usize); 4] = [(3, 4), (3, 2), (3, 3), (3, 3)];
+const BYTES_A_BODY: usize = 12 + 6 + 9 + 9;
+
+fn encode_bodies(bodies: &Bodies) -> Vec<u8> {
+    let n = bodies.len();
+    // Byte planes: all lowest bytes of a column, then all next ones. Places
+    // are written as zigzag differences from the copy before, since
+    // neighbours in the grid tend to stay neighbours.
+    let mut planes = vec![0u8; n * BYTES_A_BODY];
+    let mut base = 0;
+    let mut put = |column: &mut dyn FnMut(usize) -> u32, width: usize| {
+        for i in 0..n {
+            let value = column(i);
+            for byte in 0..width {
+                planes[base + byte * n + i] = (value >> (8 * byte)) as u8;
+            }
+        }
+        base += width * n;
+    };
+    for axis in 0..3 {
+        let mut before = 0i32;
+        put(
+            &mut |i| {
+                let value = quantise(bodies.places[i][axis], 2.0 * PLACE_ERROR_M, 31);
+                let difference = value.wrapping_sub(before);
+                before = value;
+                zigzag(difference)
+            },
+            COLUMNS[0].1,
+        );
+    }
+    for part in 0..3 {
+        put(&mut |i| u32::from(pack_turn(bodies.turns[i])[part]), COLUMNS[1].1);
+    }
+    for axis in 0..3 {
+        put(&mut |i| zigzag(quantise(bodies.velocities[i][axis], 2.0 * VELOCITY_ERROR, 23)), COLUMNS[2].1);
+    }
+    for axis in 0..3 {
+        put(&mut |i| zigzag(quantise(bodies.spins[i][axis], 2.0 * SPIN_ERROR, 23)), COLUMNS[3].1);
+    }
+    zstd::bulk::compress(&planes, 3).expect("compression into memory does not fail")
+}
+
+fn decode_bodies(block: &[u8], n: usize) -> Result<Bodies, DecodeError> {
+    let planes = zstd::bulk::decompress(block, n * BYTES_A_BODY)
+        .map_err(|_| DecodeError::NotAFrame("a block does not unpack"))?;
+    if planes.len() != n * BYTES_A_BODY {
+        return Err(DecodeError::NotAFrame("a block is too short"));
+    }
+    let mut bodies = Bodies {
+        places: vec![Vec3::ZERO; n],
+        turns: vec![Quat::IDENTITY; n],
+        velocities: vec![Vec3::ZERO; n],
+        spins: vec![Vec3::ZERO; n],
+    };
+    let mut base = 0;
+    let mut get = |width: usize, set: &mut dyn FnMut(usize, u32)| {
+        for i in 0..n {
+            let byte = |b: usize| u32::from(planes[base + b * n + i]) << (8 * b);
+            set(i, (0..width).map(byte).sum());
+        }
+        base += width * n;
+    };
+    for axis in 0..3 {
+        let mut before = 0i32;
+        get(COLUMNS[0].1, &mut |i, value| {
+            before = before.wrapping_add(unzigzag(value));
+            bodies.places[i][axis] = before as f32 * (2.0 * PLACE_ERROR_M);
+        });
+    }
+    let mut packed = vec![[0u16; 3]; n];
+    for part in 0..3 {
+        get(COLUMNS[1].1, &mut |i, value| packed[i][part] = value as u16);
+    }
+    for axis in 0..3 {
+        get(COLUMNS[2].1, &mut |i, value| {
+            bodies.velocities[i][axis] = unzigzag(value) as f32 * (2.0 * VELOCITY_ERROR);
+        });
+    }
+    for axis in 0..3 {
+        get(COLUMNS[3].1, &mut |i, value| {
+            bodies.spins[i][axis] = unzigzag(value) as f32 * (2.0 * SPIN_ERROR)
+        });
+    }
+    for (turn, packed) in bodies.turns.iter_mut().zip(packed) {
+        *turn = unpack_turn(packed);
+    }
+    Ok(bodies)
+}
+
+fn quantise(value: f32, step: f32, bits: u32) -> i32 {
+    let most = f64::from((1u32 << (bits - 1)) - 1);
+    (f64::from(value) / f64::from(step)).round().clamp(-most, most) as i32
+}
+
+fn zigzag(value: i32) -> u32 {
+    ((value << 1) ^ (value >> 31)) as u32
+}
+
+fn unzigzag(value: u32) -> i32 {
+    (value >> 1) as i32 ^ -((value & 1) as i32)
+}
+
+/// The three smallest components over ±1/√2, twelve bits each; the index of
+/// the largest in the top bits of the first two.
+fn pack_turn(turn: Quat) -> [u16; 3] {
+    let q = turn.normalize().to_array();
+    let largest = (0..4).max_by(|&a, &b| q[a].abs().total_cmp(&q[b].abs())).expect("four components");
+    let sign = if q[largest] < 0.0 { -1.0 } else { 1.0 };
+    let mut packed = [0u16; 3];
+    let others = (0..4).filter(|&i| i != largest);
+    for (slot, i) in packed.iter_mut().zip(others) {
+        let scaled = q[i] * sign * std::f32::consts::SQRT_2;
+        *slot = ((scaled * TURN_STEPS).round() as i32 + 2048).clamp(0, 4095) as u16;
+    }
+    packed[0] |= ((largest & 1) << 12) as u16;
+    packed[1] |= ((largest >> 1) << 12) as u16;
+    packed
+}
+
+fn unpack_turn(packed: [u16; 3]) -> Quat {
+    let largest = usize::from((packed[0] >> 12) & 1) | usize::from((packed[1] >> 12) & 1) << 1;
+    let mut q = [0f32; 4];
+    let mut sum = 0.0;
+    for (i, slot) in (0..4).filter(|&i| i != largest).zip(packed) {
+        q[i] = (i32::from(slot & 4095) - 2048) as f32 / TURN_STEPS * std::f32::consts::FRAC_1_SQRT_2;
+        sum += q[i] * q[i];
+    }
+    q[largest] = (1.0 - sum).max(0.0).sqrt();
+    Quat::from_array(q).normalize()
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use proptest::prelude::*;
+
+    fn one(place: Vec3, turn: Quat, velocity: Vec3, spin: Vec3) -> Frame {
+        let mut frame = Frame::new(7, 0.25);
+        let mut bodies = Bodies::default();
+        bodies.push(place, turn, velocity, spin);
+        bodies.push(Vec3::ZERO, Quat::IDENTITY, Vec3::ZERO, Vec3::ZERO);
+        frame.bodies.insert(Id(3), bodies);
+        frame
+    }
+
+    fn vector(range: f32) -> impl Strategy<Value = Vec3> {
+        [-range..range, -range..range, -range..range].prop_map(Vec3::from)
+    }
+
+    proptest! {
+        #[test]
+        fn what_is_read_differs_by_no_more_than_the_stated_errors(
+            place in vector(200.0), axis in vector(1.0), angle in -7f32..7.0, velocity in vector(50.0), spin in vector(100.0)
+        ) {
+            let turn = Quat::from_axis_angle(axis.try_normalize().unwrap_or(Vec3::X), angle);
+            let back = decode(&encode(&one(place, turn, velocity, spin))).unwrap();
+            let bodies = &back.bodies[&Id(3)];
+            // f32 itself resolves 200 m to 1.5e-5 m.
+            prop_assert!((bodies.places[0] - place).abs().max_element() <= PLACE_ERROR_M + 2e-5);
+            prop_assert!(2.0 * (bodies.turns[0] * turn.inverse()).xyz().length().asin() <= TURN_ERROR_RAD);
+            prop_assert!((bodies.velocities[0] - velocity).abs().max_element() <= VELOCITY_ERROR * 1.01);
+            prop_assert!((bodies.spins[0] - spin).abs().max_element() <= SPIN_ERROR * 1.01);
+        }
+
+        #[test]
+        fn a_changed_byte_is_noticed(at in 0usize..200, change in 1u8..) {
+            let mut bytes = encode(&one(Vec3::ONE, Quat::IDENTITY, Vec3::X, Vec3::Y));
+            let at = at % bytes.len();
+            bytes[at] ^= change;
+            prop_assert!(decode(&bytes).is_err());
+        }
+
+        #[test]
+        fn a_shortened_file_is_noticed(keep in 0usize..400) {
+            let bytes = encode(&one(Vec3::ONE, Quat::IDENTITY, Vec3::X, Vec3::Y));
+            prop_assume!(keep < bytes.len());
+            prop_assert!(decode(&bytes[..keep]).is_err());
+        }
+    }
+
+    #[test]
+    fn the_header_can_be_read_alone() {
+        let frame = Frame { revision: 12, fingerprint: Fingerprint([9; 16]), ..Frame::new(38, 1.5) };
+        let header = read_header(&encode(&frame)[..48]).unwrap();
+        assert_eq!(
+            header,
+            Header { number: 38, revision: 12, time_s: 1.5, fingerprint: Fingerprint([9; 16]) }
+        );
+    }
+}

@@ -1,0 +1,35 @@
+//! Frames: what a solver writes and everything after it reads, and runs of
+//! them on disk.
+//!
+//! A [`Frame`] holds typed arrays by element. A [`RunFolder`] keeps a file a
+//! frame, each written to a temporary name and renamed, each with a checksum;
+//! the layout is described in `docs/formats.md`.
+//!
+//! Guarantees: a frame read back differs from the one written by at most
+//! [`PLACE_ERROR_M`], [`TURN_ERROR_RAD`], [`VELOCITY_ERROR`] and
+//! [`SPIN_ERROR`]; a damaged file is reported, never returned; the same frame
+//! always gives the same bytes. Not guaranteed: places beyond 100 km.
+//!
+//! ```
+//! use frames::{Bodies, Frame, decode, encode};
+//! let mut frame = Frame::new(1, 0.0);
+//! let mut bodies = Bodies::default();
+//! bodies.push([0.0, 1.0, 0.0].into(), glam::Quat::IDENTITY, glam::Vec3::ZERO, glam::Vec3::ZERO);
+//! frame.bodies.insert(shot::Id(4), bodies);
+//! let back = decode(&encode(&frame)).unwrap();
+//! assert_eq!(back.bodies[&shot::Id(4)].len(), 1);
+//! ```
+#![warn(missing_docs)]
+
+mod codec;
+mod frame;
+mod run;
+mod wire;
+
+pub use codec::{
+    DecodeError, Header, PLACE_ERROR_M, SPIN_ERROR, TURN_ERROR_RAD, VELOCITY_ERROR, decode, encode,
+    read_header,
+};
+pub use frame::{Bodies, Event, Frame, Measured};
+pub use run::{Manifest, ManifestElement, RunError, RunFolder, Track, write_whole};
+pub use wire::wire;

@@ -1,0 +1,197 @@
+//! Eight-wide bounding volume hierarchy.
+//!
+//! Built as a binary tree by the binned surface area heuristic (I. Wald, *On
+//! fast construction of SAH-based bounding volume hierarchies*, 2007), then
+//! collapsed so that each node holds up to eight children (H. Dammertz et al.,
+//! *Shallow bounding volume hierarchies for fast SIMD ray tracing of incoherent
+//! rays*, 2008). A node's eight boxes are tested at once, and so are the four
+//! triangles of a leaf.
+
+mod build;
+mod walk;
+
+use glam::Vec3;
+
+/// An axis-aligned box.
+#[derive(Clone, Copy, Debug, PartialEq)]
+pub struct Bounds {
+    /// Least corner.
+    pub min: Vec3,
+    /// Greatest corner.
+    pub max: Vec3,
+}
+
+impl Bounds {
+    /// The box of nothing.
+    pub const EMPTY: Self = Self { min: Vec3::splat(f32::INFINITY), max: Vec3::splat(f32::NEG_INFINITY) };
+
+    /// The box that also holds `point`.
+    #[inline]
+    pub fn with(self, point: Vec3) -> Self {
+        Self { min: self.min.min(point), max: self.max.max(point) }
+    }
+
+    /// The box that holds both.
+    #[inline]
+    pub fn union(self, other: Self) -> Self {
+        Self { min: self.min.min(other.min), max: self.max.max(other.max) }
+    }
+
+    /// The middle.
+    #[inline]
+    pub fn centre(&self) -> Vec3 {
+        (self.min + self.max) * 0.5
+    }
+
+    /// Full size along the axes.
+    #[inline]
+    pub fn size(&self) -> Vec3 {
+        self.max - self.min
+    }
+
+    /// Half the surface area; 0 for the box of nothing.
+    #[inline]
+    fn half_area(&self) -> f32 {
+        let s = self.size().max(Vec3::ZERO);
+        s.x * s.y + s.y * s.z + s.z * s.x
+    }
+}
+
+/// A ray from `origin` along `direction` (any length) up to `t_max`.
+#[derive(Clone, Copy, Debug)]
+pub struct Ray {
+    /// Where it starts.
+    pub origin: Vec3,
+    /// Its direction; distances are in units of its length.
+    pub direction: Vec3,
+    /// Hits further than this do not count.
+    pub t_max: f32,
+}
+
+impl Ray {
+    /// An endless ray.
+    pub fn new(origin: Vec3, direction: Vec3) -> Self {
+        Self { origin, direction, t_max: f32::INFINITY }
+    }
+}
+
+/// Where a ray meets a triangle.
+#[derive(Clone, Copy, Debug, PartialEq)]
+pub struct Hit {
+    /// Distance in units of the ray's direction.
+    pub t: f32,
+    /// Weight of the triangle's second vertex.
+    pub u: f32,
+    /// Weight of the triangle's third vertex.
+    pub v: f32,
+    /// Index of the triangle.
+    pub triangle: u32,
+}
+
+/// A node: eight boxes by axis, and what is in them.
+#[repr(C, align(64))]
+#[derive(Clone)]
+struct Node {
+    /// Bounds as `[min x, min y, min z, max x, max y, max z]`, a lane a child.
+    bounds: [[f32; 8]; 6],
+    /// Index of a node, or [`LEAF`] with the index and count of leaf items.
+    children: [u32; 8],
+}
+
+/// Marks a child as leaf; the low [`COUNT_BITS`] hold its number of items.
+const LEAF: u32 = 1 << 31;
+const COUNT_BITS: u32 = 3;
+
+/// Four triangles: a corner and two edges each, by axis.
+#[repr(C, align(64))]
+#[derive(Clone)]
+struct Packet {
+    corner: [[f32; 4]; 3],
+    edge_1: [[f32; 4]; 3],
+    edge_2: [[f32; 4]; 3],
+    triangle: [u32; 4],
+}
+
+/// A hierarchy over boxes whose items the caller tests.
+pub struct Tree {
+    nodes: Vec<Node>,
+    /// Items in leaf order.
+    items: Vec<u32>,
+}
+
+impl Tree {
+    /// Builds over the boxes of all items.
+    pub fn build(bounds: &[Bounds]) -> Self {
+        let (nodes, items) = build::build(bounds, 1);
+        Self { nodes, items }
+    }
+
+    /// Calls `test` with each item whose box the ray may meet, roughly nearest
+    /// first. `test` returns the distance beyond which nothing matters any
+    /// more; a negative one ends the walk.
+    pub fn walk(&self, ray: &Ray, mut test: impl FnMut(u32) -> f32) {
+        walk::items(&self.nodes, &self.items, ray, &mut test);
+    }
+}
+
+/// A hierarchy over triangles.
+pub struct Bvh {
+    nodes: Vec<Node>,
+    packets: Vec<Packet>,
+}
+
+impl Bvh {
+    /// Builds over all triangles, on all threads of the current pool. The
+    /// result does not depend on their number.
+    pub fn build(positions: &[Vec3], triangles: &[[u32; 3]]) -> Self {
+        use rayon::prelude::*;
+        let corners = |t: &[u32; 3]| t.map(|v| positions[v as usize]);
+        let bounds: Vec<Bounds> =
+            triangles.par_iter().map(|t| corners(t).into_iter().fold(Bounds::EMPTY, Bounds::with)).collect();
+        let (mut nodes, items) = build::build(&bounds, 4);
+        let mut packets = Vec::with_capacity(items.len() / 3);
+        for child in nodes.iter_mut().flat_map(|node| &mut node.children) {
+            if *child & LEAF == 0 {
+                continue;
+            }
+            let count = (*child & ((1 << COUNT_BITS) - 1)) as usize;
+            if count == 0 {
+                continue;
+            }
+            let first = ((*child & !LEAF) >> COUNT_BITS) as usize;
+            let mut packet = Packet {
+                corner: [[0.0; 4]; 3],
+                edge_1: [[0.0; 4]; 3],
+                edge_2: [[0.0; 4]; 3],
+                triangle: [u32::MAX; 4],
+            };
+            for (lane, &item) in items[first..first + count].iter().enumerate() {
+                let [a, b, c] = corners(&triangles[item as usize]);
+                for axis in 0..3 {
+                    packet.corner[axis][lane] = a[axis];
+                    packet.edge_1[axis][lane] = b[axis] - a[axis];
+                    packet.edge_2[axis][lane] = c[axis] - a[axis];
+                }
+                packet.triangle[lane] = item;
+            }
+            *child = LEAF | (packets.len() as u32) << COUNT_BITS | count as u32;
+            packets.push(packet);
+        }
+        Self { nodes, packets }
+    }
+
+    /// The nearest hit.
+    #[inline]
+    pub fn closest(&self, ray: &Ray) -> Option<Hit> {
+        walk::closest(&self.nodes, &self.packets, ray)
+    }
+
+    /// Whether anything is hit.
+    #[inline]
+    pub fn any(&self, ray: &Ray) -> bool {
+        walk::any(&self.nodes, &self.packets, ray)
+    }
+}
+
+#[cfg(test)]
+mod tests;

@@ -1,0 +1,28 @@
+//! Meshes, their measures, and the rays that meet them.
+//!
+//! Lengths are metres, right-handed, y up. Triangles are counter-clockwise
+//! seen from outside. [`Bvh`] answers closest-hit and any-hit queries; it uses
+//! AVX2 where the processor has it, chosen at run time.
+//!
+//! Guarantees: primitives are closed (but for the plane), their normals have
+//! unit length, their UVs lie in 0–1. [`mass_properties`] is exact for the
+//! polyhedron. Not guaranteed: that a ray through the edge of two triangles
+//! hits one of them; the miss is of the order of f32 rounding.
+//!
+//! ```
+//! use geometry::{Bvh, Ray, primitive};
+//! let ball = primitive::sphere(1.0);
+//! let bvh = Bvh::build(&ball.positions, &ball.triangles);
+//! let hit = bvh.closest(&Ray::new([0.01, 0.02, 5.0].into(), [0.0, 0.0, -1.0].into())).unwrap();
+//! assert!((hit.t - 4.0).abs() < 0.01);
+//! ```
+#![warn(missing_docs)]
+
+mod bvh;
+mod mass;
+mod mesh;
+pub mod primitive;
+
+pub use bvh::{Bounds, Bvh, Hit, Ray, Tree};
+pub use mass::{MassProperties, mass_properties};
+pub use mesh::{Mesh, MeshError};

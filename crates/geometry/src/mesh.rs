@@ -1,0 +1,142 @@
+//! A triangle mesh.
+
+use crate::Bounds;
+use glam::{Vec2, Vec3};
+use std::collections::HashMap;
+use thiserror::Error;
+
+/// A triangle mesh with a normal and a UV at every vertex. Vertices are split
+/// where the normal or the UV jumps.
+#[derive(Clone, Debug, Default, PartialEq)]
+pub struct Mesh {
+    /// Vertex positions in metres.
+    pub positions: Vec<Vec3>,
+    /// Unit normals, one a vertex.
+    pub normals: Vec<Vec3>,
+    /// UVs, one a vertex.
+    pub uvs: Vec<Vec2>,
+    /// Vertex indices, counter-clockwise from outside.
+    pub triangles: Vec<[u32; 3]>,
+}
+
+/// Why a mesh cannot be used.
+#[derive(Clone, Debug, PartialEq, Eq, Error)]
+pub enum MeshError {
+    /// There is no face with an area.
+    #[error("the mesh has no faces with an area")]
+    NoFaces,
+    /// A face names a vertex that is not there.
+    #[error("face {face} names vertex {vertex}, but there are {vertices}")]
+    BadIndex {
+        /// Index of the face.
+        face: usize,
+        /// The vertex it names.
+        vertex: u32,
+        /// The number of vertices.
+        vertices: usize,
+    },
+    /// A coordinate is not a finite number.
+    #[error("vertex {vertex} is not finite")]
+    NotFinite {
+        /// Index of the vertex.
+        vertex: usize,
+    },
+}
+
+impl Mesh {
+    /// The first thing that keeps this mesh from being used.
+    ///
+    /// # Errors
+    /// [`MeshError`] names the face or vertex.
+    pub fn check(&self) -> Result<(), MeshError> {
+        let vertices = self.positions.len();
+        if let Some(vertex) = self.positions.iter().position(|p| !p.is_finite()) {
+            return Err(MeshError::NotFinite { vertex });
+        }
+        for (face, triangle) in self.triangles.iter().enumerate() {
+            if let Some(&vertex) = triangle.iter().find(|&&v| v as usize >= vertices) {
+                return Err(MeshError::BadIndex { face, vertex, vertices });
+            }
+        }
+        let has_area = |t: &[u32; 3]| {
+            let [a, b, c] = t.map(|v| self.positions[v as usize]);
+            (b - a).cross(c - a).length() > 0.0
+        };
+        if self.triangles.iter().any(has_area) { Ok(()) } else { Err(MeshError::NoFaces) }
+    }
+
+    /// The box around all vertices.
+    pub fn bounds(&self) -> Bounds {
+        self.positions.iter().fold(Bounds::EMPTY, |bounds, &p| bounds.with(p))
+    }
+
+    /// The mesh scaled about its origin.
+    pub fn scaled(mut self, scale: f32) -> Self {
+        self.positions.iter_mut().for_each(|p| *p *= scale);
+        self
+    }
+
+    /// Sets normals from the faces: shared across edges flatter than
+    /// `crease_rad`, weighted by the corner's angle (G. Thürmer and
+    /// C. Wüthrich, *Computing vertex normals from polygonal facets*, 1998).
+    pub fn with_normals(self, crease_rad: f32) -> Self {
+        let face_normal = |t: &[u32; 3]| {
+            let [a, b, c] = t.map(|v| self.positions[v as usize]);
+            (b - a).cross(c - a).normalize_or_zero()
+        };
+        let faces: Vec<Vec3> = self.triangles.iter().map(face_normal).collect();
+        let mut around: HashMap<[u32; 3], Vec<(usize, f32)>> = HashMap::new();
+        let place = |v: u32| self.positions[v as usize].to_array().map(f32::to_bits);
+        for (face, t) in self.triangles.iter().enumerate() {
+            for corner in 0..3 {
+                let [a, b, c] = [0, 1, 2].map(|i| self.positions[t[(corner + i) % 3] as usize]);
+                let angle = (b - a).angle_between(c - a);
+                around
+                    .entry(place(t[corner]))
+                    .or_default()
+                    .push((face, if angle.is_finite() { angle } else { 0.0 }));
+            }
+        }
+        let least = crease_rad.cos();
+        let mut out = Mesh::default();
+        let mut made: HashMap<(u32, [u32; 3]), u32> = HashMap::new();
+        for (face, t) in self.triangles.iter().enumerate() {
+            out.triangles.push(t.map(|v| {
+                let sum: Vec3 = around[&place(v)]
+                    .iter()
+                    .filter(|(other, _)| faces[*other].dot(faces[face]) >= least)
+                    .map(|&(other, angle)| faces[other] * angle)
+                    .sum();
+                let normal = sum.try_normalize().unwrap_or(Vec3::Y);
+                *made.entry((v, normal.to_array().map(f32::to_bits))).or_insert_with(|| {
+                    out.positions.push(self.positions[v as usize]);
+                    out.uvs.push(self.uvs.get(v as usize).copied().unwrap_or_default());
+                    out.normals.push(normal);
+                    out.positions.len() as u32 - 1
+                })
+            }));
+        }
+        out
+    }
+
+    /// Whether every edge is shared by two faces that run it in opposite
+    /// directions, vertices at one place counting as one.
+    pub fn is_closed(&self) -> bool {
+        let mut ids: HashMap<[u32; 3], u32> = HashMap::new();
+        let mut edges: HashMap<(u32, u32), i32> = HashMap::new();
+        for t in &self.triangles {
+            let v = t.map(|v| {
+                let key = (self.positions[v as usize] + Vec3::ZERO).to_array().map(f32::to_bits);
+                let next = ids.len() as u32;
+                *ids.entry(key).or_insert(next)
+            });
+            for i in 0..3 {
+                let (a, b) = (v[i], v[(i + 1) % 3]);
+                if a != b {
+                    *edges.entry((a.min(b), a.max(b))).or_default() += if a < b { 1 } else { -1 };
+                }
+            }
+        }
+        !edges.is_empty() && edges.values().all(|&sum| sum == 0)
+    }
+}

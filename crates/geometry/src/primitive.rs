@@ -1,0 +1,207 @@
+//! Simple shapes as meshes, centred on the origin.
+
+use crate::Mesh;
+use glam::{Vec2, Vec3};
+use std::f32::consts::{PI, TAU};
+
+/// Sides of a full turn.
+const AROUND: usize = 48;
+
+/// A box of full size `size` whose edges are rounded by `edge`.
+pub fn cuboid(size: Vec3, edge: f32) -> Mesh {
+    let mut mesh = Mesh::default();
+    let half = size * 0.5;
+    let core = half - Vec3::splat(edge);
+    let steps = if edge > 0.0 { 3 } else { 0 };
+    for (axis, sign) in (0..3).flat_map(|axis| [(axis, 1.0), (axis, -1.0)]) {
+        let (u, v) = ((axis + 1) % 3, (axis + 2) % 3);
+        // Lines of the face: the rounded strips at either side, the flat part between.
+        let lines = |i: usize| -> Vec<(f32, f32)> {
+            let bend = |step: usize| (PI * 0.25 * step as f32 / steps.max(1) as f32).tan();
+            let mut lines: Vec<_> = (0..steps).rev().map(|s| (-core[i], -bend(s + 1))).collect();
+            lines.extend([(-core[i], 0.0), (core[i], 0.0)]);
+            lines.extend((0..steps).map(|s| (core[i], bend(s + 1))));
+            lines
+        };
+        let (us, vs) = (lines(u), lines(v));
+        let base = mesh.positions.len() as u32;
+        for &(cv, bv) in &vs {
+            for &(cu, bu) in &us {
+                let mut centre = Vec3::ZERO;
+                (centre[axis], centre[u], centre[v]) = (sign * core[axis], cu, cv);
+                let mut normal = Vec3::ZERO;
+                (normal[axis], normal[u], normal[v]) = (sign, bu, bv);
+                let normal = normal.normalize();
+                let position = centre + normal * edge;
+                mesh.positions.push(position);
+                mesh.normals.push(normal);
+                let (mut s, mut t) = (position[u] / size[u] + 0.5, position[v] / size[v] + 0.5);
+                // Keep the image upright on the four upright faces.
+                match axis {
+                    0 => (s, t) = (0.5 - sign * (t - 0.5), s),
+                    1 => (s, t) = (t, 1.0 - s),
+                    _ => s = 0.5 + sign * (s - 0.5),
+                }
+                mesh.uvs.push(Vec2::new(s, t).clamp(Vec2::ZERO, Vec2::ONE));
+            }
+        }
+        let row = us.len() as u32;
+        grid(&mut mesh, base, row, vs.len() as u32, sign < 0.0);
+    }
+    mesh
+}
+
+/// Two triangles for each cell of a grid of vertices.
+fn grid(mesh: &mut Mesh, base: u32, row: u32, rows: u32, flip: bool) {
+    for (y, x) in (0..rows - 1).flat_map(|y| (0..row - 1).map(move |x| (y, x))) {
+        let a = base + y * row + x;
+        for [p, q, r] in [[a, a + 1, a + row + 1], [a, a + row + 1, a + row]] {
+            let [i, j, k] = [p, q, r].map(|v| mesh.positions[v as usize]);
+            if (j - i).cross(k - i).length_squared() > 0.0 {
+                mesh.triangles.push(if flip { [p, r, q] } else { [p, q, r] });
+            }
+        }
+    }
+}
+
+/// A surface swept round y by a profile of (radius, height, normal) from
+/// bottom to top; profile points with two normals are given twice.
+fn swept(profile: &[(Vec2, Vec2)]) -> Mesh {
+    let mut mesh = Mesh::default();
+    let length: f32 = profile.windows(2).map(|w| w[0].0.distance(w[1].0)).sum();
+    let mut along = 0.0;
+    for (i, (point, normal)) in profile.iter().enumerate() {
+        if i > 0 {
+            along += profile[i - 1].0.distance(*point);
+        }
+        for k in 0..=AROUND {
+            // The last column repeats the first exactly, so that the mesh closes.
+            let (sin, cos) = (TAU * (k % AROUND) as f32 / AROUND as f32).sin_cos();
+            mesh.positions.push(Vec3::new(point.x * cos, point.y, -point.x * sin));
+            mesh.normals.push(Vec3::new(normal.x * cos, normal.y, -normal.x * sin));
+            mesh.uvs.push(Vec2::new(k as f32 / AROUND as f32, (along / length).min(1.0)));
+        }
+    }
+    grid(&mut mesh, 0, AROUND as u32 + 1, profile.len() as u32, false);
+    mesh
+}
+
+/// Points and normals of an arc from angle `from` to `to` above the horizon.
+fn arc(centre: f32, radius: f32, from: f32, to: f32, steps: usize) -> impl Iterator<Item = (Vec2, Vec2)> {
+    (0..=steps).map(move |i| {
+        let angle = from + (to - from) * i as f32 / steps as f32;
+        let mut normal = Vec2::new(angle.cos(), angle.sin());
+        if (angle.abs() - PI * 0.5).abs() < 1e-5 {
+            normal = Vec2::new(0.0, angle.signum());
+        }
+        (Vec2::new(0.0, centre) + normal * radius, normal)
+    })
+}
+
+/// A sphere.
+pub fn sphere(radius: f32) -> Mesh {
+    swept(&arc(0.0, radius, -PI * 0.5, PI * 0.5, AROUND / 2).collect::<Vec<_>>())
+}
+
+/// A cylinder along y with half balls at its ends.
+pub fn capsule(radius: f32, length: f32) -> Mesh {
+    let half = length * 0.5;
+    let lower = arc(-half, radius, -PI * 0.5, 0.0, AROUND / 4);
+    swept(&lower.chain(arc(half, radius, 0.0, PI * 0.5, AROUND / 4)).collect::<Vec<_>>())
+}
+
+/// A cylinder along y.
+pub fn cylinder(radius: f32, height: f32) -> Mesh {
+    let half = height * 0.5;
+    let p = |x, y, nx, ny| (Vec2::new(x, y), Vec2::new(nx, ny));
+    swept(&[
+        p(0.0, -half, 0.0, -1.0),
+        p(radius, -half, 0.0, -1.0),
+        p(radius, -half, 1.0, 0.0),
+        p(radius, half, 1.0, 0.0),
+        p(radius, half, 0.0, 1.0),
+        p(0.0, half, 0.0, 1.0),
+    ])
+}
+
+/// A cone along y, its tip up.
+pub fn cone(radius: f32, height: f32) -> Mesh {
+    let half = height * 0.5;
+    let side = Vec2::new(height, radius).normalize();
+    let down = Vec2::NEG_Y;
+    swept(&[
+        (Vec2::new(0.0, -half), down),
+        (Vec2::new(radius, -half), down),
+        (Vec2::new(radius, -half), side),
+        (Vec2::new(0.0, half), side),
+    ])
+}
+
+/// A ring round y.
+pub fn torus(ring: f32, tube: f32) -> Mesh {
+    let steps = AROUND / 2;
+    let profile: Vec<_> = (0..=steps)
+        .map(|i| {
+            let angle = TAU * (i % steps) as f32 / steps as f32;
+            let normal = Vec2::new(angle.cos(), angle.sin());
+            (Vec2::new(ring, 0.0) + normal * tube, normal)
+        })
+        .collect();
+    swept(&profile)
+}
+
+/// A rectangle that faces up.
+pub fn plane(x: f32, z: f32) -> Mesh {
+    let corner = |u: f32, v: f32| Vec3::new((u - 0.5) * x, 0.0, (0.5 - v) * z);
+    let uvs = [[0.0, 0.0], [1.0, 0.0], [1.0, 1.0], [0.0, 1.0]];
+    Mesh {
+        positions: uvs.map(|[u, v]| corner(u, v)).to_vec(),
+        normals: vec![Vec3::Y; 4],
+        uvs: uvs.map(Vec2::from).to_vec(),
+        triangles: vec![[0, 1, 2], [0, 2, 3]],
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::mass_properties;
+    use rstest::rstest;
+
+    #[rstest]
+    #[case(cuboid(Vec3::new(1.0, 2.0, 3.0), 0.0), 6.0, 1e-5)]
+    #[case(cuboid(Vec3::ONE, 0.1), 1.0, 0.06)]
+    #[case(sphere(0.5), PI / 6.0, 0.02)]
+    #[case(capsule(0.5, 1.0), PI / 6.0 + PI / 4.0, 0.02)]
+    #[case(cylinder(0.5, 2.0), PI / 2.0, 0.01)]
+    #[case(cone(1.0, 3.0), PI, 0.01)]
+    #[case(torus(1.0, 0.25), 2.0 * PI * PI / 16.0, 0.02)]
+    fn a_primitive_is_closed_faces_outward_and_has_its_volume(
+        #[case] mesh: Mesh,
+        #[case] volume: f32,
+        #[case] tolerance: f32,
+    ) {
+        mesh.check().unwrap();
+        assert!(mesh.is_closed());
+        let found = mass_properties(&mesh).unwrap().volume;
+        assert!((found / volume - 1.0).abs() < tolerance, "{found} for {volume}");
+        for t in &mesh.triangles {
+            let [a, b, c] = t.map(|v| mesh.positions[v as usize]);
+            let face = (b - a).cross(c - a).normalize();
+            for v in t {
+                let normal = mesh.normals[*v as usize];
+                assert!((normal.length() - 1.0).abs() < 1e-4);
+                assert!(normal.dot(face) > 0.5, "{normal} against {face}");
+            }
+        }
+        assert!(mesh.uvs.iter().all(|uv| uv.cmpge(Vec2::ZERO).all() && uv.cmple(Vec2::ONE).all()));
+    }
+
+    #[test]
+    fn a_plane_faces_up() {
+        let mesh = plane(2.0, 4.0);
+        let [a, b, c] = mesh.triangles[0].map(|v| mesh.positions[v as usize]);
+        assert!((b - a).cross(c - a).y > 0.0);
+        assert!(!mesh.is_closed());
+    }
+}

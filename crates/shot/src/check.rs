@@ -1,0 +1,145 @@
+//! The Check list: what is likely wrong in a shot.
+//!
+//! The entries here need only the document. What needs geometry or a run
+//! (overlaps, tunnelling, missing frames) is added by the crates that have it.
+
+use crate::{Collision, Id, Moves, Shape, Shot};
+use serde::{Deserialize, Serialize};
+
+/// One entry of the Check list.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
+pub struct Entry {
+    /// What kind of mistake.
+    pub mistake: Mistake,
+    /// The elements concerned.
+    pub elements: Vec<Id>,
+    /// What is likely wrong and why it matters, in one or two sentences.
+    pub reason: String,
+    /// The label of the one-press fix, if there is one.
+    pub fix: Option<String>,
+}
+
+/// The kinds of mistake the Check list knows.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(rename_all = "snake_case")]
+pub enum Mistake {
+    /// Nothing is still below the free bodies.
+    NothingStillBelow,
+    /// Bodies are inside each other at the first frame.
+    StartOverlap,
+    /// A hull fills the hollow of a still body.
+    HullFillsHollow,
+    /// The margin is more than a tenth of the body's size.
+    MarginLarge,
+    /// A body left the world.
+    LeftWorld,
+    /// A body went through another between two steps.
+    Tunnelled,
+    /// Frames are not computed yet.
+    FramesMissing,
+}
+
+/// The entries that follow from the document alone.
+pub fn check(shot: &Shot) -> Vec<Entry> {
+    let mut entries = Vec::new();
+    entries.extend(nothing_still_below(shot));
+    for (element, solid) in shot.solids() {
+        let (body, shape) = (&solid.body, &solid.shape);
+        let hollow = matches!(shape, Shape::Torus { .. } | Shape::Mesh { .. });
+        let filled = matches!(body.collision_of(shape), Collision::Hull | Collision::Box | Collision::Ball);
+        if body.moves == Moves::Still && hollow && filled {
+            entries.push(Entry {
+                mistake: Mistake::HullFillsHollow,
+                elements: vec![element.id],
+                reason: format!(
+                    "{} is still and collides as a filled shape, so bodies rest on its hull instead of in it.",
+                    element.name
+                ),
+                fix: Some("Collide as exact".to_owned()),
+            });
+        }
+        if let (Some(margin), Some(size)) = (body.margin_m, shape.smallest_m())
+            && margin > 0.1 * size
+        {
+            entries.push(Entry {
+                mistake: Mistake::MarginLarge,
+                elements: vec![element.id],
+                reason: format!(
+                    "The margin of {} is {:.0} % of its size; it will hover {:.1} mm above what it rests on.",
+                    element.name,
+                    100.0 * margin / size,
+                    1e3 * margin
+                ),
+                fix: Some("Margin by size".to_owned()),
+            });
+        }
+    }
+    entries
+}
+
+fn nothing_still_below(shot: &Shot) -> Option<Entry> {
+    let first = f64::from(shot.timing.first);
+    let free: Vec<_> = shot.solids().filter(|(_, solid)| solid.body.moves != Moves::Still).collect();
+    if free.is_empty() || shot.gravity().length() == 0.0 {
+        return None;
+    }
+    let down = shot.gravity().normalize();
+    let depth = |element: &crate::Element| element.placement.sample(first).0.dot(down);
+    let lowest = shot
+        .solids()
+        .filter(|(_, solid)| solid.body.moves == Moves::Still)
+        .map(|(element, _)| depth(element))
+        .fold(f32::NEG_INFINITY, f32::max);
+    let falls: Vec<_> = free.iter().filter(|(element, _)| depth(element) > lowest + 1e-3).collect();
+    (!falls.is_empty() && falls.len() == free.len()).then(|| Entry {
+        mistake: Mistake::NothingStillBelow,
+        elements: falls.iter().map(|(element, _)| element.id).collect(),
+        reason: "Nothing is still below the free bodies; they will fall out of the picture.".to_owned(),
+        fix: Some("Add a floor".to_owned()),
+    })
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::{Element, Solid};
+
+    fn shot_with(shape: Shape, moves: Moves, change: impl Fn(&mut Solid)) -> Shot {
+        let mut shot = Shot::empty("Check");
+        let mut element = Element::solid("Body", shape, moves);
+        change(element.as_solid_mut().unwrap());
+        shot.add(element);
+        shot
+    }
+
+    fn mistakes(shot: &Shot) -> Vec<Mistake> {
+        check(shot).into_iter().map(|entry| entry.mistake).collect()
+    }
+
+    #[test]
+    fn a_lone_free_body_has_nothing_still_below() {
+        let mut shot = shot_with(Shape::sphere(0.1), Moves::Free, |_| {});
+        assert_eq!(mistakes(&shot), [Mistake::NothingStillBelow]);
+        shot.add(Element::solid("Deck", Shape::plane(4.0, 4.0), Moves::Still).at(0.0, -1.0, 0.0));
+        assert_eq!(mistakes(&shot), []);
+    }
+
+    #[test]
+    fn a_hull_around_a_still_ring_fills_it() {
+        let ring = Shape::Torus { ring_m: 0.4, tube_m: 0.1 };
+        let hull = shot_with(ring.clone(), Moves::Still, |s| s.body.collision = Collision::Hull);
+        assert_eq!(mistakes(&hull), [Mistake::HullFillsHollow]);
+        assert_eq!(mistakes(&shot_with(ring, Moves::Still, |_| {})), []);
+    }
+
+    #[test]
+    fn a_margin_over_a_tenth_of_the_size_is_large() {
+        let at = |margin| {
+            mistakes(&shot_with(Shape::cuboid(1.0, 1.0, 0.1), Moves::Still, |s| {
+                s.body.margin_m = Some(margin)
+            }))
+        };
+        assert_eq!(at(0.011), [Mistake::MarginLarge]);
+        assert_eq!(at(0.009), []);
+    }
+}

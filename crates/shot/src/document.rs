@@ -1,0 +1,203 @@
+//! The document itself.
+
+use crate::{Camera, Element, Is};
+use schemars::JsonSchema;
+use serde::{Deserialize, Serialize};
+use std::collections::BTreeMap;
+
+/// Version of the shot file this build writes.
+pub const VERSION: u32 = 1;
+
+/// An element's number within its shot.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Hash, Serialize, Deserialize, JsonSchema)]
+#[serde(transparent)]
+pub struct Id(pub u32);
+
+/// One document: elements, timing, picture settings.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, JsonSchema)]
+#[serde(deny_unknown_fields)]
+pub struct Shot {
+    /// Version of the format, [`VERSION`].
+    pub version: u32,
+    /// The shot's name.
+    pub name: String,
+    /// Frame rate and range.
+    pub timing: Timing,
+    /// Size of the picture.
+    pub film: Film,
+    /// What the whole simulation shares.
+    #[serde(default)]
+    pub physics: Physics,
+    /// The camera that renders; none only while the shot has no camera.
+    #[serde(default)]
+    pub camera: Option<Id>,
+    /// Everything in the shot.
+    pub elements: Vec<Element>,
+    /// Files the elements use, by name.
+    #[serde(default)]
+    pub assets: BTreeMap<String, Asset>,
+}
+
+/// Frame rate and range.
+#[derive(Clone, Copy, Debug, PartialEq, Serialize, Deserialize, JsonSchema)]
+#[serde(deny_unknown_fields)]
+pub struct Timing {
+    /// Frames a second.
+    pub fps: f32,
+    /// First frame of the shot.
+    pub first: u32,
+    /// Last frame of the shot.
+    pub last: u32,
+}
+
+impl Timing {
+    /// Time in seconds of `frame`; the first frame is at 0.
+    pub fn seconds(&self, frame: u32) -> f64 {
+        f64::from(frame.saturating_sub(self.first)) / f64::from(self.fps)
+    }
+
+    /// Number of frames.
+    pub fn count(&self) -> u32 {
+        self.last - self.first + 1
+    }
+
+    /// All frames of the shot.
+    pub fn frames(&self) -> std::ops::RangeInclusive<u32> {
+        self.first..=self.last
+    }
+}
+
+/// Size of the picture in pixels.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
+#[serde(deny_unknown_fields)]
+pub struct Film {
+    /// Pixels across.
+    pub width: u32,
+    /// Pixels down.
+    pub height: u32,
+}
+
+/// What the whole simulation shares.
+#[derive(Clone, Copy, Debug, PartialEq, Serialize, Deserialize, JsonSchema)]
+#[serde(deny_unknown_fields, default)]
+pub struct Physics {
+    /// Time steps a frame.
+    pub substeps: u32,
+    /// Bodies further than this from the origin have left the world, metres.
+    pub world_m: f32,
+}
+
+impl Default for Physics {
+    fn default() -> Self {
+        Self { substeps: 8, world_m: 200.0 }
+    }
+}
+
+/// A file that elements use; its bytes lie beside the document.
+#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
+#[serde(deny_unknown_fields)]
+pub struct Asset {
+    /// What it is.
+    pub kind: AssetKind,
+    /// Path of the file below the folder of the shot file.
+    pub file: String,
+    /// SHA-256 of the file's bytes, in hexadecimal.
+    pub sha256: String,
+}
+
+/// What an asset file holds.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
+#[serde(rename_all = "snake_case")]
+pub enum AssetKind {
+    /// A triangle mesh, OBJ or glTF binary.
+    Mesh,
+    /// An image laid on UVs: PNG or JPEG.
+    Image,
+    /// A latitude–longitude image: OpenEXR or Radiance HDR.
+    Environment,
+}
+
+impl Shot {
+    /// A shot with gravity, a camera, a sun and a sky, and nothing to film.
+    pub fn empty(name: &str) -> Self {
+        use crate::{Sky, SkySource, Sun};
+        use glam::Vec3;
+        let mut shot = Self {
+            version: VERSION,
+            name: name.to_owned(),
+            timing: Timing { fps: 24.0, first: 1, last: 96 },
+            film: Film { width: 1280, height: 720 },
+            physics: Physics::default(),
+            camera: None,
+            elements: Vec::new(),
+            assets: BTreeMap::new(),
+        };
+        shot.add(Element::new("Gravity", Is::Gravity { acceleration: Vec3::new(0.0, -9.81, 0.0) }));
+        let camera = Element::new("Camera", Is::Camera(Camera { focus_m: 6.0, ..Camera::default() }));
+        shot.camera = Some(shot.add(camera.at(3.0, 1.8, 5.0).turned(-0.18, 0.54, 0.0)));
+        let sun = Sun { irradiance: 3.0, colour: Vec3::new(1.0, 0.93, 0.82), angle_rad: 0.02 };
+        shot.add(Element::new("Sun", Is::Sun(sun)).at(2.0, 5.0, 2.0).turned(0.5, 0.0, -0.6));
+        let source = SkySource::Gradient {
+            zenith: Vec3::new(0.22, 0.32, 0.48),
+            horizon: Vec3::new(0.62, 0.66, 0.70),
+            ground: Vec3::new(0.16, 0.15, 0.14),
+        };
+        shot.add(Element::new("Sky", Is::Sky(Sky { strength: 1.0, source })));
+        shot
+    }
+
+    /// Adds an element under a new id and, where its name is taken, a new name.
+    pub fn add(&mut self, mut element: Element) -> Id {
+        element.id = self.next_id();
+        element.name = self.free_name(&element.name);
+        let id = element.id;
+        self.elements.push(element);
+        id
+    }
+
+    /// An id no element has.
+    pub fn next_id(&self) -> Id {
+        Id(self.elements.iter().map(|element| element.id.0).max().unwrap_or(0) + 1)
+    }
+
+    /// `wanted`, or `wanted 2`, `wanted 3`… where that is taken.
+    pub fn free_name(&self, wanted: &str) -> String {
+        let taken = |name: &str| self.elements.iter().any(|element| element.name == name);
+        if !taken(wanted) {
+            return wanted.to_owned();
+        }
+        let stem = wanted.trim_end_matches(|c: char| c.is_ascii_digit()).trim_end();
+        (2..).map(|n| format!("{stem} {n}")).find(|name| !taken(name)).expect("names are endless")
+    }
+
+    /// The element of that id.
+    pub fn element(&self, id: Id) -> Option<&Element> {
+        self.elements.iter().find(|element| element.id == id)
+    }
+
+    /// The element of that name.
+    pub fn named(&self, name: &str) -> Option<&Element> {
+        self.elements.iter().find(|element| element.name == name)
+    }
+
+    /// The element of that name, to be changed.
+    pub fn named_mut(&mut self, name: &str) -> Option<&mut Element> {
+        self.elements.iter_mut().find(|element| element.name == name)
+    }
+
+    /// The solids, in order.
+    pub fn solids(&self) -> impl Iterator<Item = (&Element, &crate::Solid)> {
+        self.elements.iter().filter_map(|element| Some((element, element.as_solid()?)))
+    }
+
+    /// The sum of all gravity elements, m/s².
+    pub fn gravity(&self) -> glam::Vec3 {
+        self.elements
+            .iter()
+            .map(|element| match element.is {
+                Is::Gravity { acceleration } => acceleration,
+                _ => glam::Vec3::ZERO,
+            })
+            .sum()
+    }
+}

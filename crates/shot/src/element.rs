@@ -1,0 +1,410 @@
+//! An element: anything in a shot that has a name.
+
+use crate::{AreaLight, Id, Look, Param, Shape, Sky, Sun};
+use glam::{EulerRot, Quat, Vec3};
+use schemars::JsonSchema;
+use serde::{Deserialize, Serialize};
+
+/// Anything in a shot that has a name.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, JsonSchema)]
+#[serde(deny_unknown_fields)]
+pub struct Element {
+    /// Unique within the shot, never reused.
+    pub id: Id,
+    /// Unique within the shot.
+    pub name: String,
+    /// Where it is and how it is turned.
+    #[serde(default)]
+    pub placement: Placement,
+    /// What it is.
+    pub is: Is,
+    /// Not drawn on the Stage.
+    #[serde(default, skip_serializing_if = "std::ops::Not::not")]
+    pub hidden: bool,
+    /// Not to be selected or moved on the Stage.
+    #[serde(default, skip_serializing_if = "std::ops::Not::not")]
+    pub locked: bool,
+}
+
+/// Place and turn of an element's origin.
+#[derive(Clone, Debug, Default, PartialEq, Serialize, Deserialize, JsonSchema)]
+#[serde(deny_unknown_fields)]
+pub struct Placement {
+    /// Place in metres, y up.
+    #[serde(default = "zero")]
+    #[schemars(with = "Param<[f32; 3]>")]
+    pub place_m: Param<Vec3>,
+    /// Turns in radians about the fixed axes x, then y, then z.
+    #[serde(default = "zero")]
+    #[schemars(with = "Param<[f32; 3]>")]
+    pub turn_rad: Param<Vec3>,
+}
+
+fn zero() -> Param<Vec3> {
+    Vec3::ZERO.into()
+}
+
+impl Default for Param<Vec3> {
+    fn default() -> Self {
+        zero()
+    }
+}
+
+impl Placement {
+    /// An unturned placement at `place_m`.
+    pub fn at(place_m: Vec3) -> Self {
+        Self { place_m: place_m.into(), turn_rad: zero() }
+    }
+
+    /// Place and turn at `frame`.
+    pub fn sample(&self, frame: f64) -> (Vec3, Quat) {
+        (self.place_m.at(frame), quat(self.turn_rad.at(frame)))
+    }
+}
+
+/// The rotation that turns about the fixed axes x, then y, then z.
+fn quat(turn_rad: Vec3) -> Quat {
+    Quat::from_euler(EulerRot::ZYX, turn_rad.z, turn_rad.y, turn_rad.x)
+}
+
+/// What an element is.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, JsonSchema)]
+#[serde(rename_all = "snake_case", deny_unknown_fields)]
+#[allow(clippy::large_enum_variant)]
+pub enum Is {
+    /// A rigid body, or copies of one.
+    Solid(Solid),
+    /// The acceleration all free bodies feel.
+    Gravity {
+        /// Acceleration in m/s².
+        #[schemars(with = "[f32; 3]")]
+        acceleration: Vec3,
+    },
+    /// A camera. It looks along its −z axis.
+    Camera(Camera),
+    /// A distant light.
+    Sun(Sun),
+    /// Light from all round.
+    Sky(Sky),
+    /// A shining rectangle.
+    AreaLight(AreaLight),
+}
+
+/// The kinds of element, as rows are grouped on the Score.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord)]
+#[allow(missing_docs)]
+pub enum Kind {
+    Solid,
+    Force,
+    Camera,
+    Light,
+}
+
+/// A rigid body or a grid of copies of one.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, JsonSchema)]
+#[serde(deny_unknown_fields)]
+pub struct Solid {
+    /// Rest shape.
+    pub shape: Shape,
+    /// A grid of copies; none for a single body.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub copies: Option<Copies>,
+    /// What it is to the physics.
+    #[serde(default)]
+    pub body: Body,
+    /// What it is to the eye.
+    #[serde(default)]
+    pub look: Look,
+}
+
+/// A grid of copies, centred in x and z and standing on the element's place.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, JsonSchema)]
+#[serde(deny_unknown_fields)]
+pub struct Copies {
+    /// Number along x, y, z.
+    pub count: [u32; 3],
+    /// Distance from copy to copy along x, y, z in metres.
+    #[schemars(with = "[f32; 3]")]
+    pub spacing_m: Vec3,
+    /// Largest random shift of a copy along x and z in metres.
+    #[serde(default)]
+    pub jitter_m: f32,
+    /// Largest random turn of a copy about y in radians.
+    #[serde(default)]
+    pub turn_rad: f32,
+    /// Chooses the random shifts and turns.
+    #[serde(default)]
+    pub seed: u32,
+}
+
+/// How a solid moves.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Hash, Serialize, Deserialize, JsonSchema)]
+#[serde(rename_all = "snake_case")]
+pub enum Moves {
+    /// Never.
+    Still,
+    /// By its keys, until it is let go.
+    Animated,
+    /// By the solver.
+    #[default]
+    Free,
+}
+
+/// The shape a solid collides as.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Hash, Serialize, Deserialize, JsonSchema)]
+#[serde(rename_all = "snake_case")]
+pub enum Collision {
+    /// The simplest shape that fits: see [`Body::collision_of`].
+    #[default]
+    Auto,
+    /// The ball around the shape's box.
+    Ball,
+    /// The shape's box.
+    Box,
+    /// The convex hull.
+    Hull,
+    /// The shape itself; for a moving mesh, convex parts of it.
+    Exact,
+}
+
+/// Weight of a body, given one way; the other is computed.
+#[derive(Clone, Copy, Debug, PartialEq, Serialize, Deserialize, JsonSchema)]
+#[serde(rename_all = "snake_case", deny_unknown_fields)]
+pub enum Weight {
+    /// Density in kg/m³.
+    DensityKgM3(f32),
+    /// Mass of one copy in kg.
+    MassKg(f32),
+}
+
+/// What a solid is to the physics.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, JsonSchema)]
+#[serde(deny_unknown_fields, default)]
+pub struct Body {
+    /// How it moves.
+    pub moves: Moves,
+    /// The frame at which an animated body becomes free.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub let_go_frame: Option<u32>,
+    /// The shape it collides as.
+    pub collision: Collision,
+    /// Density or mass.
+    pub weight: Weight,
+    /// Coulomb friction coefficient; a pair has the mean of its two.
+    pub friction: f32,
+    /// Coefficient of restitution; a pair has the mean of its two.
+    pub bounce: f32,
+    /// Distance kept from other bodies in metres; none: 0.2 % of its size.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub margin_m: Option<f32>,
+    /// Velocity when it becomes free, m/s; none: from its own motion.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    #[schemars(with = "Option<[f32; 3]>")]
+    pub launch_velocity: Option<Vec3>,
+    /// Spin when it becomes free, rad/s; none: from its own motion.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    #[schemars(with = "Option<[f32; 3]>")]
+    pub launch_spin: Option<Vec3>,
+}
+
+impl Default for Body {
+    fn default() -> Self {
+        Self {
+            moves: Moves::Free,
+            let_go_frame: None,
+            collision: Collision::Auto,
+            weight: Weight::DensityKgM3(600.0),
+            friction: 0.5,
+            bounce: 0.2,
+            margin_m: None,
+            launch_velocity: None,
+            launch_spin: None,
+        }
+    }
+}
+
+impl Body {
+    /// The collision shape used for `shape`: what was chosen, or for
+    /// [`Collision::Auto`] the simplest one that fits.
+    pub fn collision_of(&self, shape: &Shape) -> Collision {
+        match (self.collision, shape) {
+            (Collision::Auto, Shape::Sphere { .. }) => Collision::Ball,
+            (Collision::Auto, Shape::Box { .. } | Shape::Plane { .. }) => Collision::Box,
+            (Collision::Auto, Shape::Torus { .. }) => Collision::Exact,
+            (Collision::Auto, Shape::Mesh { .. }) => {
+                if self.moves == Moves::Still {
+                    Collision::Exact
+                } else {
+                    Collision::Hull
+                }
+            }
+            (Collision::Auto, _) => Collision::Hull,
+            (chosen, _) => chosen,
+        }
+    }
+
+    /// The distance kept from other bodies, for a body `smallest_m` thin.
+    pub fn margin_m(&self, smallest_m: f32) -> f32 {
+        self.margin_m.unwrap_or((0.002 * smallest_m).min(0.002))
+    }
+
+    /// Whether the body is free from the first frame on.
+    pub fn starts_free(&self) -> bool {
+        self.moves == Moves::Free
+    }
+}
+
+/// A camera with a thin lens. It looks along its −z axis.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, JsonSchema)]
+#[serde(deny_unknown_fields, default)]
+pub struct Camera {
+    /// Focal length in millimetres, as the trade counts it.
+    pub focal_length_mm: f32,
+    /// Width of the sensor in millimetres.
+    pub sensor_mm: f32,
+    /// Aperture as an f-stop; none: everything is sharp.
+    pub f_stop: Option<f32>,
+    /// Distance of the sharp plane in metres.
+    pub focus_m: f32,
+    /// Element it is aimed at; none: its own turn.
+    pub aim: Option<Id>,
+    /// Exposure in stops.
+    pub exposure: f32,
+}
+
+impl Default for Camera {
+    fn default() -> Self {
+        Self { focal_length_mm: 35.0, sensor_mm: 36.0, f_stop: None, focus_m: 5.0, aim: None, exposure: 0.0 }
+    }
+}
+
+impl Copies {
+    /// Number of copies.
+    pub fn total(&self) -> usize {
+        self.count.iter().map(|&n| n as usize).product()
+    }
+
+    /// Shift (m) and turn about y (rad) of every copy, x fastest, then z, then y.
+    pub fn offsets(&self) -> impl Iterator<Item = (Vec3, f32)> + '_ {
+        let [nx, ny, nz] = self.count;
+        let centred = |i: u32, n: u32| i as f32 - (n as f32 - 1.0) * 0.5;
+        (0..ny).flat_map(move |y| {
+            (0..nz).flat_map(move |z| {
+                (0..nx).map(move |x| {
+                    let grid = Vec3::new(centred(x, nx), y as f32, centred(z, nz)) * self.spacing_m;
+                    let copy = x + nx * (z + nz * y);
+                    let r = |salt: u32| 2.0 * hash01(self.seed, copy, salt) - 1.0;
+                    let shift = Vec3::new(r(1), 0.0, r(2)) * self.jitter_m;
+                    (grid + shift, r(3) * self.turn_rad)
+                })
+            })
+        })
+    }
+}
+
+/// A number in 0–1 that depends on all three arguments (PCG output hash of
+/// M. O'Neill, *PCG*, 2014, applied in turn).
+fn hash01(seed: u32, copy: u32, salt: u32) -> f32 {
+    let pcg = |v: u32| {
+        let state = v.wrapping_mul(747_796_405).wrapping_add(2_891_336_453);
+        let word = ((state >> ((state >> 28) + 4)) ^ state).wrapping_mul(277_803_737);
+        (word >> 22) ^ word
+    };
+    pcg(pcg(pcg(seed) ^ copy) ^ salt) as f32 / u32::MAX as f32
+}
+
+impl Element {
+    /// A solid with default body and look, to be given an id by [`crate::Shot::add`].
+    pub fn solid(name: &str, shape: Shape, moves: Moves) -> Self {
+        let body = Body { moves, ..Body::default() };
+        Self::new(name, Is::Solid(Solid { shape, copies: None, body, look: Look::default() }))
+    }
+
+    /// An element at the origin, to be given an id by [`crate::Shot::add`].
+    pub fn new(name: &str, is: Is) -> Self {
+        let placement = Placement::default();
+        Self { id: Id(0), name: name.to_owned(), placement, is, hidden: false, locked: false }
+    }
+
+    /// The same element at `place_m`.
+    pub fn at(mut self, x: f32, y: f32, z: f32) -> Self {
+        self.placement.place_m = Vec3::new(x, y, z).into();
+        self
+    }
+
+    /// The same element turned by `turn_rad`.
+    pub fn turned(mut self, x: f32, y: f32, z: f32) -> Self {
+        self.placement.turn_rad = Vec3::new(x, y, z).into();
+        self
+    }
+
+    /// The group of rows it belongs to.
+    pub fn kind(&self) -> Kind {
+        match self.is {
+            Is::Solid(_) => Kind::Solid,
+            Is::Gravity { .. } => Kind::Force,
+            Is::Camera(_) => Kind::Camera,
+            Is::Sun(_) | Is::Sky(_) | Is::AreaLight(_) => Kind::Light,
+        }
+    }
+
+    /// The solid it is, if it is one.
+    pub fn as_solid(&self) -> Option<&Solid> {
+        if let Is::Solid(solid) = &self.is { Some(solid) } else { None }
+    }
+
+    /// The solid it is, if it is one, to be changed.
+    pub fn as_solid_mut(&mut self) -> Option<&mut Solid> {
+        if let Is::Solid(solid) = &mut self.is { Some(solid) } else { None }
+    }
+
+    /// Place and turn of every copy at `frame`; one for an element without copies.
+    pub fn placements(&self, frame: f64) -> Vec<(Vec3, Quat)> {
+        let (place, turn) = self.placement.sample(frame);
+        match self.as_solid().and_then(|solid| solid.copies.as_ref()) {
+            None => vec![(place, turn)],
+            Some(copies) => copies
+                .offsets()
+                .map(|(shift, angle)| (place + turn * shift, turn * Quat::from_rotation_y(angle)))
+                .collect(),
+        }
+    }
+
+    /// Number of bodies: 1, or the number of copies.
+    pub fn count(&self) -> usize {
+        self.as_solid().and_then(|solid| solid.copies.as_ref()).map_or(1, Copies::total)
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn turns_apply_about_fixed_axes_x_then_y_then_z() {
+        let turn = quat(Vec3::new(std::f32::consts::FRAC_PI_2, 0.0, std::f32::consts::FRAC_PI_2));
+        // y goes to z by the first turn and stays there by the turn about z.
+        assert!((turn * Vec3::Y - Vec3::Z).length() < 1e-6);
+    }
+
+    #[test]
+    fn copies_are_centred_and_stand_on_the_place() {
+        let copies = Copies { count: [3, 2, 1], spacing_m: Vec3::ONE, jitter_m: 0.0, turn_rad: 0.0, seed: 0 };
+        let shifts: Vec<_> = copies.offsets().map(|(shift, _)| shift).collect();
+        assert_eq!(shifts.len(), copies.total());
+        assert_eq!(shifts[0], Vec3::new(-1.0, 0.0, 0.0));
+        assert_eq!(shifts[5], Vec3::new(1.0, 1.0, 0.0));
+    }
+
+    #[test]
+    fn jitter_stays_within_its_bound_and_follows_the_seed() {
+        let of = |seed| {
+            let copies =
+                Copies { count: [9, 9, 9], spacing_m: Vec3::ZERO, jitter_m: 0.1, turn_rad: 0.2, seed };
+            copies.offsets().collect::<Vec<_>>()
+        };
+        assert!(of(1).iter().all(|(s, a)| s.x.abs() <= 0.1 && s.y == 0.0 && a.abs() <= 0.2));
+        assert_eq!(of(1), of(1));
+        assert_ne!(of(1), of(2));
+    }
+}

@@ -1,0 +1,63 @@
+//! The shot: one document of elements, timing and picture settings.
+//!
+//! A [`Shot`] is what a person edits and what every other crate reads. It is
+//! readable JSON (see `docs/formats.md`); [`read`] refuses what it does not
+//! know and names each fault by its JSON path. Nothing here computes physics.
+//!
+//! Guarantees: a `Shot` returned by [`read`] passed [`Shot::faults`]; writing
+//! and reading a shot again gives an equal shot. Not guaranteed: that the shot
+//! makes a good picture. That is what [`check::check`] is for.
+//!
+//! ```
+//! let mut shot = shot::Shot::empty("Still life");
+//! shot.add(shot::Element::solid("Deck", shot::Shape::plane(6.0, 4.0), shot::Moves::Still));
+//! let text = shot::write(&shot);
+//! assert_eq!(shot::read(text.as_bytes()).unwrap(), shot);
+//! ```
+#![warn(missing_docs)]
+
+pub mod check;
+mod document;
+mod element;
+mod faults;
+mod fingerprint;
+mod light;
+mod look;
+mod param;
+mod shape;
+
+pub use document::{Asset, AssetKind, Film, Id, Physics, Shot, Timing, VERSION};
+pub use element::{Body, Camera, Collision, Copies, Element, Is, Kind, Moves, Placement, Solid, Weight};
+pub use faults::{Fault, ReadError};
+pub use fingerprint::{Fingerprint, LET_GO_DELTA, fingerprints, what_changed};
+pub use light::{AreaLight, Sky, SkySource, Sun};
+pub use look::Look;
+pub use param::{Interpolation, Key, Param, Sample};
+pub use shape::Shape;
+
+/// The largest number of elements a shot may hold.
+pub const MAX_ELEMENTS: usize = 2_000;
+/// The largest number of bodies (elements times copies) a shot may hold.
+pub const MAX_BODIES: usize = 50_000;
+/// The largest number of frames a shot may span.
+pub const MAX_FRAMES: u32 = 10_000;
+
+/// Reads a shot from JSON, migrating older versions, and checks every value.
+///
+/// # Errors
+/// [`ReadError`] lists every fault found, each with its JSON path.
+pub fn read(bytes: &[u8]) -> Result<Shot, ReadError> {
+    faults::read(bytes)
+}
+
+/// Writes a shot as indented JSON that ends in a newline.
+pub fn write(shot: &Shot) -> String {
+    let mut text = serde_json::to_string_pretty(shot).expect("a shot always serialises");
+    text.push('\n');
+    text
+}
+
+/// The JSON Schema (draft 2020-12) of a shot file.
+pub fn schema() -> serde_json::Value {
+    schemars::schema_for!(Shot).to_value()
+}

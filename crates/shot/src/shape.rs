@@ -1,0 +1,111 @@
+//! The rest shape of a solid.
+
+use schemars::JsonSchema;
+use serde::{Deserialize, Serialize};
+
+/// The rest shape of a solid, centred on its origin (a cone and a mesh too:
+/// bodies turn about their centre of mass, shapes about their origin).
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, JsonSchema)]
+#[serde(rename_all = "snake_case", deny_unknown_fields)]
+pub enum Shape {
+    /// A box with rounded edges.
+    Box {
+        /// Full size along x, y, z in metres.
+        #[schemars(with = "[f32; 3]")]
+        size_m: glam::Vec3,
+        /// Radius of the edges in metres; 0 for sharp ones.
+        #[serde(default)]
+        edge_m: f32,
+    },
+    /// A sphere.
+    Sphere {
+        /// Radius in metres.
+        radius_m: f32,
+    },
+    /// A cylinder along y with half balls at its ends.
+    Capsule {
+        /// Radius in metres.
+        radius_m: f32,
+        /// Length of the straight part in metres.
+        length_m: f32,
+    },
+    /// A cylinder along y.
+    Cylinder {
+        /// Radius in metres.
+        radius_m: f32,
+        /// Height in metres.
+        height_m: f32,
+    },
+    /// A cone along y, its tip up.
+    Cone {
+        /// Radius of the base in metres.
+        radius_m: f32,
+        /// Height in metres.
+        height_m: f32,
+    },
+    /// A ring around y.
+    Torus {
+        /// Radius of the ring's centre line in metres.
+        ring_m: f32,
+        /// Radius of the tube in metres.
+        tube_m: f32,
+    },
+    /// A flat rectangle that faces up.
+    Plane {
+        /// Size along x and z in metres.
+        #[schemars(with = "[f32; 2]")]
+        size_m: glam::Vec2,
+    },
+    /// An imported mesh.
+    Mesh {
+        /// Name of a mesh among the shot's assets.
+        asset: String,
+        /// Scale from the file's units to metres.
+        scale: f32,
+    },
+}
+
+impl Shape {
+    /// A box with sharp edges.
+    pub fn cuboid(x: f32, y: f32, z: f32) -> Self {
+        Self::Box { size_m: glam::Vec3::new(x, y, z), edge_m: 0.0 }
+    }
+
+    /// A sphere.
+    pub fn sphere(radius_m: f32) -> Self {
+        Self::Sphere { radius_m }
+    }
+
+    /// A flat rectangle.
+    pub fn plane(x: f32, z: f32) -> Self {
+        Self::Plane { size_m: glam::Vec2::new(x, z) }
+    }
+
+    /// Plain name, as the interface shows it.
+    pub fn name(&self) -> &'static str {
+        match self {
+            Self::Box { .. } => "box",
+            Self::Sphere { .. } => "sphere",
+            Self::Capsule { .. } => "capsule",
+            Self::Cylinder { .. } => "cylinder",
+            Self::Cone { .. } => "cone",
+            Self::Torus { .. } => "torus",
+            Self::Plane { .. } => "plane",
+            Self::Mesh { .. } => "mesh",
+        }
+    }
+
+    /// The smallest dimension in metres; none for a mesh, whose file says it.
+    pub fn smallest_m(&self) -> Option<f32> {
+        Some(match self {
+            Self::Box { size_m, .. } => size_m.min_element(),
+            Self::Sphere { radius_m } | Self::Capsule { radius_m, .. } => 2.0 * radius_m,
+            Self::Cylinder { radius_m, height_m } | Self::Cone { radius_m, height_m } => {
+                height_m.min(2.0 * radius_m)
+            }
+            Self::Torus { tube_m, .. } => 2.0 * tube_m,
+            Self::Plane { size_m } => size_m.min_element(),
+            Self::Mesh { .. } => return None,
+        })
+    }
+}
