@@ -22,7 +22,9 @@ mod bvh;
 mod mass;
 mod mesh;
 pub mod primitive;
+mod shape;
 
 pub use bvh::{Bounds, Bvh, Hit, Ray, Tree};
 pub use mass::{MassProperties, mass_properties};
 pub use mesh::{Mesh, MeshError};
+pub use shape::{Meshes, MissingMesh};

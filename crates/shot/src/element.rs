@@ -194,7 +194,7 @@ pub struct Body {
     pub friction: f32,
     /// Coefficient of restitution; a pair has the mean of its two.
     pub bounce: f32,
-    /// Distance kept from other bodies in metres; none: 0.2 % of its size.
+    /// Distance kept from other bodies in metres; none: a five-thousandth of its size, at most 0.1 mm.
     #[serde(skip_serializing_if = "Option::is_none")]
     pub margin_m: Option<f32>,
     /// Velocity when it becomes free, m/s; none: from its own motion.
@@ -245,7 +245,7 @@ impl Body {
 
     /// The distance kept from other bodies, for a body `smallest_m` thin.
     pub fn margin_m(&self, smallest_m: f32) -> f32 {
-        self.margin_m.unwrap_or((0.002 * smallest_m).min(0.002))
+        self.margin_m.unwrap_or((0.000_2 * smallest_m).min(0.000_1))
     }
 
     /// Whether the body is free from the first frame on.

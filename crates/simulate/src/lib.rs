@@ -1,1 +1,29 @@
+//! Simulation: solvers behind one trait, and baking.
+//!
+//! [`Simulation`] steps a shot frame by frame; [`bake`] fills a run folder,
+//! computing only frames that are missing or stale and going on from the
+//! latest checkpoint that still holds.
+//!
+//! Guarantees: the same shot gives the same frames, whatever the number of
+//! threads and however often the bake was stopped and resumed. Not guaranteed:
+//! the same bytes on processors that round differently.
+//!
+//! A solver is one folder here and one line in [`SOLVERS`].
+//!
+//! ```
+//! use shot::{Element, Moves, Shape, Shot};
+//! let mut shot = Shot::empty("Drop");
+//! shot.add(Element::solid("Ball", Shape::sphere(0.1), Moves::Free).at(0.0, 10.0, 0.0));
+//! let mut simulation = simulate::Simulation::new(&shot, &Default::default()).unwrap();
+//! let frame = simulation.advance().unwrap();
+//! assert_eq!(frame.number, 2);
+//! assert!(frame.bodies[&shot.named("Ball").unwrap().id].places[0].y < 10.0);
+//! ```
+#![warn(missing_docs)]
 
+mod bake;
+pub mod solids;
+mod solver;
+
+pub use bake::{Bake, BakeError, CHECKPOINT_EVERY, Outcome, Progress, bake, fresh};
+pub use solver::{BlowUp, PrepareError, SOLVERS, Scene, Simulation, Solver, SolverKind, Step};

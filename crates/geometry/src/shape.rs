@@ -1,0 +1,136 @@
+//! The mesh and the mass of a shot's shapes.
+
+use crate::{MassProperties, Mesh, mass_properties, primitive};
+use glam::Vec3;
+use shot::{Shape, Shot, Weight};
+use std::collections::HashMap;
+use std::f32::consts::PI;
+use std::sync::Arc;
+use thiserror::Error;
+
+/// The meshes a shot's assets hold, by asset name, in the files' units.
+#[derive(Clone, Debug, Default)]
+pub struct Meshes(pub HashMap<String, Arc<Mesh>>);
+
+/// A shape names a mesh that was not loaded.
+#[derive(Clone, Debug, PartialEq, Eq, Error)]
+#[error("the mesh \"{0}\" is not there")]
+pub struct MissingMesh(pub String);
+
+impl Meshes {
+    /// The triangle mesh of a shape, in metres.
+    ///
+    /// # Errors
+    /// [`MissingMesh`] if the shape is an imported mesh that is not there.
+    pub fn mesh(&self, shape: &Shape) -> Result<Mesh, MissingMesh> {
+        Ok(match shape {
+            Shape::Box { size_m, edge_m } => primitive::cuboid(*size_m, *edge_m),
+            Shape::Sphere { radius_m } => primitive::sphere(*radius_m),
+            Shape::Capsule { radius_m, length_m } => primitive::capsule(*radius_m, *length_m),
+            Shape::Cylinder { radius_m, height_m } => primitive::cylinder(*radius_m, *height_m),
+            Shape::Cone { radius_m, height_m } => primitive::cone(*radius_m, *height_m),
+            Shape::Torus { ring_m, tube_m } => primitive::torus(*ring_m, *tube_m),
+            Shape::Plane { size_m } => primitive::plane(size_m.x, size_m.y),
+            Shape::Mesh { asset, scale } => {
+                let mesh = self.0.get(asset).ok_or_else(|| MissingMesh(asset.clone()))?;
+                Mesh::clone(mesh).scaled(*scale)
+            }
+        })
+    }
+
+    /// Mass properties at unit density: closed forms for simple shapes, the
+    /// polyhedron's for a closed mesh, those of its box for an open one.
+    ///
+    /// # Errors
+    /// [`MissingMesh`].
+    pub fn mass(&self, shape: &Shape) -> Result<MassProperties, MissingMesh> {
+        let principal = MassProperties::principal;
+        Ok(match *shape {
+            Shape::Box { size_m, .. } => cuboid(size_m),
+            Shape::Plane { size_m } => cuboid(Vec3::new(size_m.x, 0.01, size_m.y)),
+            Shape::Sphere { radius_m: r } => principal(4.0 / 3.0 * PI * r.powi(3), Vec3::splat(0.4 * r * r)),
+            Shape::Cylinder { radius_m: r, height_m: h } => {
+                let across = (3.0 * r * r + h * h) / 12.0;
+                principal(PI * r * r * h, Vec3::new(across, 0.5 * r * r, across))
+            }
+            Shape::Torus { ring_m: ring, tube_m: tube } => {
+                let across = 0.5 * ring * ring + 0.625 * tube * tube;
+                let around = ring * ring + 0.75 * tube * tube;
+                principal(2.0 * PI * PI * ring * tube * tube, Vec3::new(across, around, across))
+            }
+            Shape::Capsule { .. } | Shape::Cone { .. } | Shape::Mesh { .. } => {
+                let mesh = self.mesh(shape)?;
+                let closed = mesh.is_closed().then(|| mass_properties(&mesh)).flatten();
+                closed.unwrap_or_else(|| {
+                    let bounds = mesh.bounds();
+                    MassProperties { centre: bounds.centre(), ..cuboid(bounds.size().max(Vec3::splat(1e-3))) }
+                })
+            }
+        })
+    }
+
+    /// Mass of one body in kg.
+    ///
+    /// # Errors
+    /// [`MissingMesh`].
+    pub fn mass_kg(&self, shape: &Shape, weight: Weight) -> Result<f32, MissingMesh> {
+        Ok(match weight {
+            Weight::MassKg(mass) => mass,
+            Weight::DensityKgM3(density) => density * self.mass(shape)?.volume,
+        })
+    }
+
+    /// The smallest dimension of a shape, metres.
+    ///
+    /// # Errors
+    /// [`MissingMesh`].
+    pub fn smallest_m(&self, shape: &Shape) -> Result<f32, MissingMesh> {
+        Ok(match shape.smallest_m() {
+            Some(size) => size,
+            None => self.mesh(shape)?.bounds().size().min_element(),
+        })
+    }
+
+    /// Names of the mesh assets that the shot's shapes use.
+    pub fn needed(shot: &Shot) -> Vec<String> {
+        let mut names: Vec<String> = shot
+            .solids()
+            .filter_map(|(_, solid)| match &solid.shape {
+                Shape::Mesh { asset, .. } => Some(asset.clone()),
+                _ => None,
+            })
+            .collect();
+        names.sort();
+        names.dedup();
+        names
+    }
+}
+
+fn cuboid(size: Vec3) -> MassProperties {
+    let squares = size * size;
+    let moments = Vec3::new(squares.y + squares.z, squares.x + squares.z, squares.x + squares.y) / 12.0;
+    MassProperties::principal(size.x * size.y * size.z, moments)
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use rstest::rstest;
+
+    #[rstest]
+    #[case(Shape::cuboid(1.0, 2.0, 3.0))]
+    #[case(Shape::sphere(0.5))]
+    #[case(Shape::Cylinder { radius_m: 0.4, height_m: 1.0 })]
+    #[case(Shape::Torus { ring_m: 1.0, tube_m: 0.3 })]
+    fn closed_forms_agree_with_the_mesh(#[case] shape: Shape) {
+        let meshes = Meshes::default();
+        let exact = meshes.mass(&shape).unwrap();
+        let of_mesh = mass_properties(&meshes.mesh(&shape).unwrap()).unwrap();
+        // A regular polygon of 24 sides lacks 1.2 % of its circle's area.
+        assert!((of_mesh.volume / exact.volume - 1.0).abs() < 0.03);
+        for axis in 0..3 {
+            let (a, b) = (of_mesh.inertia.col(axis)[axis], exact.inertia.col(axis)[axis]);
+            assert!((a / b - 1.0).abs() < 0.04, "{a} {b}");
+        }
+    }
+}

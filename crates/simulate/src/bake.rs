@@ -1,0 +1,197 @@
+//! Filling a run folder.
+
+use crate::{BlowUp, PrepareError, Simulation};
+use frames::{Frame, Manifest, ManifestElement, RunError, RunFolder};
+use geometry::Meshes;
+use shot::{Fingerprint, Shot, fingerprints};
+use std::ops::{ControlFlow, RangeInclusive};
+use std::sync::mpsc::sync_channel;
+use thiserror::Error;
+
+/// A state to go on from is written every so many frames; later, only those
+/// at doubled distances are kept, at most [`CHECKPOINTS_KEPT`].
+pub const CHECKPOINT_EVERY: u32 = 8;
+const CHECKPOINTS_KEPT: u32 = 8;
+
+/// What to bake and where.
+#[derive(Clone)]
+pub struct Bake<'a> {
+    /// The shot, free of faults.
+    pub shot: &'a Shot,
+    /// The meshes its shapes use.
+    pub meshes: &'a Meshes,
+    /// Where the frames go.
+    pub run: &'a RunFolder,
+    /// Revision of the shot, noted in each frame.
+    pub revision: u32,
+    /// The frames wanted.
+    pub frames: RangeInclusive<u32>,
+}
+
+/// Why a bake ended early. The frames before are on disk.
+#[derive(Debug, Error)]
+pub enum BakeError {
+    /// The shot cannot be prepared.
+    #[error(transparent)]
+    Prepare(#[from] PrepareError),
+    /// A solver went out of bounds.
+    #[error(transparent)]
+    BlowUp(#[from] BlowUp),
+    /// A frame could not be written.
+    #[error(transparent)]
+    Run(#[from] RunError),
+}
+
+/// A frame was computed and is on disk.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub struct Progress {
+    /// Its number.
+    pub frame: u32,
+    /// The last frame wanted.
+    pub last: u32,
+}
+
+/// How a bake ended.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum Outcome {
+    /// All wanted frames are fresh; so many were computed.
+    Done(u32),
+    /// The caller stopped it.
+    Stopped,
+}
+
+/// For each frame of the shot, whether the run has it as the shot is now.
+pub fn fresh(shot: &Shot, run: &RunFolder) -> Vec<bool> {
+    let headers = run.headers();
+    let prints = fingerprints(shot);
+    let is_fresh = |(frame, print)| headers.get(&frame).is_some_and(|h| h.fingerprint == print);
+    shot.timing.frames().zip(prints).map(is_fresh).collect()
+}
+
+/// Computes the wanted frames that are missing or stale, in order, starting
+/// from the latest checkpoint that still holds. Frames are encoded and written
+/// on another thread while the next one is computed.
+///
+/// # Errors
+/// [`BakeError`]; every frame reported as progress is on disk.
+pub fn bake(
+    job: &Bake,
+    mut progress: impl FnMut(Progress) -> ControlFlow<()> + Send,
+) -> Result<Outcome, BakeError> {
+    let timing = job.shot.timing;
+    let prints = fingerprints(job.shot);
+    let print = |frame: u32| prints.get(frame.checked_sub(timing.first)? as usize).copied();
+    let fresh = fresh(job.shot, job.run);
+    let is_fresh = |frame: u32| fresh[(frame - timing.first) as usize];
+    let last = (*job.frames.end()).min(timing.last);
+    let wanted = (*job.frames.start()).max(timing.first)..=last;
+    let Some(first_needed) = wanted.clone().find(|&frame| !is_fresh(frame)) else {
+        return Ok(Outcome::Done(0));
+    };
+    let last_needed = wanted.clone().rev().find(|&frame| !is_fresh(frame)).unwrap_or(last);
+
+    let mut simulation = Simulation::new(job.shot, job.meshes)?;
+    write_manifest(job)?;
+    let checkpoint = job.run.checkpoint(first_needed - 1, print);
+    if let Some((_, state)) = &checkpoint {
+        simulation.restore(state)?;
+    }
+    let mut writer = Writer { job, prints: &prints, first: timing.first, computed: 0 };
+    std::thread::scope(|scope| {
+        let (send, receive) = sync_channel::<(Frame, Option<Vec<u8>>)>(2);
+        let writing = scope.spawn(move || -> Result<Outcome, BakeError> {
+            while let Ok((frame, state)) = receive.recv() {
+                let number = frame.number;
+                let needed = number >= *wanted.start() && !is_fresh(number);
+                writer.write(frame, state, needed)?;
+                if needed && progress(Progress { frame: number, last: last_needed }).is_break() {
+                    return Ok(Outcome::Stopped);
+                }
+            }
+            Ok(Outcome::Done(writer.computed))
+        });
+        let mut blown = None;
+        if checkpoint.is_none() {
+            // The first frame is the shot as staged. A failed send means that
+            // the writer has stopped; its result says why.
+            let _ = send.send((simulation.write(), None));
+        }
+        while simulation.frame() < last_needed {
+            match simulation.advance() {
+                Ok(frame) => {
+                    let number = frame.number;
+                    let keep = number == last_needed || (number - timing.first + 1) % CHECKPOINT_EVERY == 0;
+                    let state = keep.then(|| simulation.save());
+                    if send.send((frame, state)).is_err() {
+                        break;
+                    }
+                }
+                Err(error) => {
+                    blown = Some(error);
+                    break;
+                }
+            }
+        }
+        drop(send);
+        let outcome = writing.join().expect("the writer does not panic")?;
+        blown.map_or(Ok(outcome), |error| Err(error.into()))
+    })
+}
+
+struct Writer<'a> {
+    job: &'a Bake<'a>,
+    prints: &'a [Fingerprint],
+    first: u32,
+    computed: u32,
+}
+
+impl Writer<'_> {
+    fn write(&mut self, mut frame: Frame, state: Option<Vec<u8>>, needed: bool) -> Result<(), RunError> {
+        let number = frame.number;
+        let print = self.prints[(number - self.first) as usize];
+        if needed {
+            frame.fingerprint = print;
+            frame.revision = self.job.revision;
+            self.job.run.write(&frame)?;
+            self.computed += 1;
+        }
+        if let Some(state) = state {
+            self.job.run.write_checkpoint(number, print, &state)?;
+            self.thin(number);
+        }
+        Ok(())
+    }
+
+    /// Keeps the newest state and those at multiples of a distance that
+    /// doubles until few enough are left.
+    fn thin(&self, newest: u32) {
+        let numbers = self.job.run.checkpoint_numbers();
+        let mut distance = CHECKPOINT_EVERY;
+        let on = |number: u32, distance: u32| (number - self.first + 1) % distance == 0;
+        while numbers.iter().filter(|&&n| n >= self.first && on(n, distance)).count() as u32
+            > CHECKPOINTS_KEPT
+        {
+            distance *= 2;
+        }
+        for number in numbers {
+            if number < self.first || (number != newest && !on(number, distance)) {
+                self.job.run.drop_checkpoint(number);
+            }
+        }
+    }
+}
+
+fn write_manifest(job: &Bake) -> Result<(), BakeError> {
+    let mut elements = Vec::new();
+    for (element, solid) in job.shot.solids() {
+        let mesh_error = |source| PrepareError::Mesh { element: element.name.clone(), source };
+        elements.push(ManifestElement {
+            id: element.id,
+            name: element.name.clone(),
+            bodies: element.count(),
+            mass_kg: job.meshes.mass_kg(&solid.shape, solid.body.weight).map_err(mesh_error)?,
+        });
+    }
+    job.run.write_manifest(&Manifest { version: 1, shot: job.shot.clone(), elements })?;
+    Ok(())
+}

@@ -1,0 +1,222 @@
+//! Rigid bodies, by the rapier3d library.
+//!
+//! Bodies keep the order of elements and copies, so that the same shot always
+//! builds the same world.
+
+mod collision;
+mod measure;
+mod overlap;
+mod prepare;
+
+pub use collision::{CollisionMesh, collision_mesh};
+pub use overlap::{Overlap, Place, drop_to_rest, separate, start_overlaps};
+
+use crate::{BlowUp, PrepareError, Scene, Solver, Step};
+use frames::{Bodies, Event, Frame};
+use glam::Vec3;
+use rapier3d::prelude::*;
+use serde::{Deserialize, Serialize};
+use shot::{Element, Id, LET_GO_DELTA, Moves, Shot};
+
+/// Speed beyond which a body has left all bounds, m/s.
+const MAX_SPEED: f32 = 2_000.0;
+
+/// One body of the world.
+#[derive(Clone, Copy, Debug, Serialize, Deserialize)]
+struct Member {
+    element: Id,
+    copy: u32,
+    handle: RigidBodyHandle,
+    collider: ColliderHandle,
+    /// Smallest dimension, metres.
+    smallest_m: f32,
+    /// Moved by keys until let go.
+    animated: bool,
+    /// Already reported as having left the world.
+    left: bool,
+}
+
+/// Everything a checkpoint needs.
+#[derive(Serialize, Deserialize)]
+struct State {
+    world: PhysicsWorld,
+    members: Vec<Member>,
+    events: Vec<Event>,
+}
+
+struct Solids {
+    state: State,
+    names: Vec<(Id, String)>,
+}
+
+/// Makes the solver, if the shot has a solid.
+pub(crate) fn prepare(scene: Scene) -> Result<Option<Box<dyn Solver>>, PrepareError> {
+    if scene.shot.solids().next().is_none() {
+        return Ok(None);
+    }
+    let (world, members) = prepare::world(scene)?;
+    let names = scene.shot.solids().map(|(element, _)| (element.id, element.name.clone())).collect();
+    Ok(Some(Box::new(Solids { state: State { world, members, events: Vec::new() }, names })))
+}
+
+fn pose((place, turn): (Vec3, glam::Quat)) -> Pose {
+    Pose::from_parts(place, turn)
+}
+
+impl Solids {
+    fn name(&self, member: &Member) -> String {
+        let name = self.names.iter().find(|(id, _)| *id == member.element).map_or("a body", |(_, name)| name);
+        if member.copy == 0 { name.to_owned() } else { format!("{name} (copy {})", member.copy + 1) }
+    }
+
+    /// Moves animated bodies to where their keys have them at the substep's
+    /// end, and lets go those whose time has come at its start.
+    fn animate(&mut self, step: &Step) {
+        let State { world, members, .. } = &mut self.state;
+        let mut sampled: Option<(Id, Vec<(Vec3, glam::Quat)>)> = None;
+        for member in members.iter_mut().filter(|member| member.animated) {
+            let Some(element) = step.shot.element(member.element) else { continue };
+            let Some(solid) = element.as_solid() else { continue };
+            let start = step.frame - 1.0 / f64::from(step.shot.physics.substeps);
+            let body = &mut world.bodies[member.handle];
+            let copy = member.copy as usize;
+            if let Some(let_go) = solid.body.let_go_frame
+                && start >= f64::from(let_go) - 1e-9
+            {
+                let seconds = (LET_GO_DELTA / f64::from(step.shot.timing.fps)) as f32;
+                let (velocity, spin) = own_motion(element, copy, f64::from(let_go), seconds, body);
+                body.set_body_type(RigidBodyType::Dynamic, true);
+                body.set_linvel(solid.body.launch_velocity.unwrap_or(velocity), true);
+                body.set_angvel(solid.body.launch_spin.unwrap_or(spin), true);
+                member.animated = false;
+                continue;
+            }
+            if sampled.as_ref().is_none_or(|(id, _)| *id != member.element) {
+                sampled = Some((member.element, element.placements(step.frame)));
+            }
+            let placements = &sampled.as_ref().expect("just sampled").1;
+            body.set_next_kinematic_position(pose(placements[copy]));
+        }
+    }
+
+    /// Free bodies fast enough to pass through something thin in one substep,
+    /// with where they are.
+    fn fast(&self, dt: f32) -> Vec<(usize, Vec3)> {
+        let world = &self.state.world;
+        let is_fast = |member: &Member| {
+            let body = &world.bodies[member.handle];
+            let fast = body.is_dynamic() && body.linvel().length() * dt > 0.5 * member.smallest_m;
+            fast.then(|| body.center_of_mass())
+        };
+        let members = self.state.members.iter().enumerate();
+        members.filter_map(|(i, member)| Some((i, is_fast(member)?))).collect()
+    }
+
+    /// Reports bodies whose centre went in at one side of a still body and out
+    /// at the other within one substep.
+    fn find_tunnelled(&mut self, step: &Step, fast: Vec<(usize, Vec3)>) {
+        let State { world, members, events } = &mut self.state;
+        for (i, before) in fast {
+            let member = &members[i];
+            let after = world.bodies[member.handle].center_of_mass();
+            let path = after - before;
+            let filter = QueryFilter::only_fixed().exclude_rigid_body(member.handle);
+            let forward = world.cast_ray(&Ray::new(before, path), 1.0, false, filter);
+            let backward = world.cast_ray(&Ray::new(after, -path), 1.0, false, filter);
+            let (Some((hit, t)), Some((back, s))) = (forward, backward) else { continue };
+            if hit != back || t + s > 1.0 + 1e-4 {
+                continue;
+            }
+            let through = id_of(world.colliders[hit].user_data).0;
+            let times = (path.length() / (0.25 * member.smallest_m)).ceil() as u32;
+            let substeps = (step.shot.physics.substeps * times.max(2)).min(256);
+            events.push(Event::Tunnelled { element: member.element, copy: member.copy, through, substeps });
+        }
+    }
+
+    fn check_bounds(&mut self, step: &Step) -> Result<(), BlowUp> {
+        let frame = step.frame.ceil() as u32;
+        let quarantined = self.state.world.quarantine().bodies().first().copied();
+        for i in 0..self.state.members.len() {
+            let member = self.state.members[i];
+            let body = &self.state.world.bodies[member.handle];
+            let speed = body.linvel().length();
+            let place = body.center_of_mass();
+            let what = if quarantined == Some(member.handle) || !speed.is_finite() || !place.is_finite() {
+                "has no finite place or speed any more; try more substeps".to_owned()
+            } else if speed > MAX_SPEED {
+                format!("moves at {speed:.0} m/s, over {MAX_SPEED} m/s; try more substeps")
+            } else {
+                if !member.left && !body.is_fixed() && place.length() > step.shot.physics.world_m {
+                    self.state.members[i].left = true;
+                    self.state.events.push(Event::LeftWorld { element: member.element, copy: member.copy });
+                }
+                continue;
+            };
+            return Err(BlowUp { frame, element: member.element, name: self.name(&member), what });
+        }
+        Ok(())
+    }
+}
+
+/// Velocity of the centre of mass (m/s) and spin (rad/s) that keys give a body
+/// at `frame`, over the time `seconds` before it.
+fn own_motion(element: &Element, copy: usize, frame: f64, seconds: f32, body: &RigidBody) -> (Vec3, Vec3) {
+    let [before, now] = [frame - LET_GO_DELTA, frame].map(|at| pose(element.placements(at)[copy]));
+    let centre = body.local_center_of_mass();
+    let velocity = (now * centre - before * centre) / seconds;
+    let mut turn = now.rotation * before.rotation.inverse();
+    if turn.w < 0.0 {
+        turn = -turn;
+    }
+    (velocity, turn.to_scaled_axis() / seconds)
+}
+
+/// Element and copy as a collider carries them.
+fn user_data(element: Id, copy: u32) -> u128 {
+    u128::from(element.0) << 32 | u128::from(copy)
+}
+
+fn id_of(user_data: u128) -> (Id, u32) {
+    (Id((user_data >> 32) as u32), user_data as u32)
+}
+
+impl Solver for Solids {
+    fn step(&mut self, step: &Step) -> Result<(), BlowUp> {
+        self.animate(step);
+        let fast = self.fast(step.dt);
+        self.state.world.gravity = step.gravity;
+        self.state.world.integration_parameters.dt = step.dt;
+        self.state.world.step();
+        if !fast.is_empty() {
+            self.find_tunnelled(step, fast);
+        }
+        self.check_bounds(step)
+    }
+
+    fn write(&mut self, frame: &mut Frame) {
+        let State { world, members, events } = &mut self.state;
+        for member in members.iter() {
+            let body = &world.bodies[member.handle];
+            let at = body.position();
+            let bodies: &mut Bodies = frame.bodies.entry(member.element).or_default();
+            bodies.push(at.translation, at.rotation, body.linvel(), body.angvel());
+        }
+        frame.measured = measure::measure(world, members);
+        frame.measured.events = std::mem::take(events);
+    }
+
+    fn save(&self) -> Vec<u8> {
+        postcard::to_stdvec(&self.state).expect("the world serialises")
+    }
+
+    fn restore(&mut self, bytes: &[u8]) -> Result<(), PrepareError> {
+        self.state = postcard::from_bytes(bytes).map_err(|error| PrepareError::State(error.to_string()))?;
+        Ok(())
+    }
+}
+
+/// Whether any body of the shot is moved by the solver at some frame.
+pub fn anything_moves(shot: &Shot) -> bool {
+    shot.solids().any(|(_, solid)| solid.body.moves != Moves::Still)
+}

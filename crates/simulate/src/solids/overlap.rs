@@ -1,0 +1,139 @@
+//! Bodies at the first frame: which are inside each other, how to part them,
+//! and what a body would rest on.
+
+use super::{Member, id_of, prepare};
+use crate::{PrepareError, Scene};
+use geometry::Meshes;
+use glam::Vec3;
+use rapier3d::parry::query::{self, ShapeCastOptions};
+use rapier3d::prelude::*;
+use shot::{Id, Moves, Param, Shot};
+
+/// Two bodies that are inside each other.
+#[derive(Clone, Copy, Debug, PartialEq)]
+pub struct Overlap {
+    /// Element and copy of the first.
+    pub a: (Id, u32),
+    /// Element and copy of the second.
+    pub b: (Id, u32),
+    /// How deep, metres.
+    pub depth_m: f32,
+    /// Unit direction in which `b` leaves `a`.
+    pub normal: Vec3,
+}
+
+/// A new place for an element.
+#[derive(Clone, Copy, Debug, PartialEq)]
+pub struct Place {
+    /// The element.
+    pub element: Id,
+    /// Its place, metres.
+    pub place_m: Vec3,
+    /// Factor for the distance between its copies.
+    pub spread: f32,
+}
+
+/// Depth that does not count, metres: neighbours placed exactly side by side.
+const TOUCH: f32 = 2e-4;
+
+/// The pairs of bodies that overlap at the first frame, deepest first. Two
+/// still bodies may.
+///
+/// # Errors
+/// [`PrepareError`].
+pub fn start_overlaps(scene: Scene) -> Result<Vec<Overlap>, PrepareError> {
+    let (mut world, _) = prepare::world(scene)?;
+    Ok(overlaps(&mut world))
+}
+
+fn overlaps(world: &mut PhysicsWorld) -> Vec<Overlap> {
+    world.detect_collisions(&(), &());
+    let mut found: Vec<Overlap> = world
+        .contact_pairs()
+        .filter_map(|pair| {
+            let (c1, c2) = (&world.colliders[pair.collider1], &world.colliders[pair.collider2]);
+            let hit = query::contact(c1.position(), c1.shape(), c2.position(), c2.shape(), 0.0).ok()??;
+            let depth_m = -hit.dist;
+            let ids = (id_of(c1.user_data), id_of(c2.user_data));
+            (depth_m > TOUCH).then(|| Overlap { a: ids.0, b: ids.1, depth_m, normal: hit.normal1 })
+        })
+        .collect();
+    found.sort_by(|x, y| y.depth_m.total_cmp(&x.depth_m).then(x.a.cmp(&y.a)).then(x.b.cmp(&y.b)));
+    found
+}
+
+/// Places that part all overlapping bodies, moving free elements before
+/// animated ones and never a still one. Copies of one element are spread.
+///
+/// # Errors
+/// [`PrepareError`].
+pub fn separate(shot: &Shot, meshes: &Meshes) -> Result<Vec<Place>, PrepareError> {
+    let mut shot = shot.clone();
+    let mut moved: Vec<Place> = Vec::new();
+    for _ in 0..64 {
+        let found = start_overlaps(Scene { shot: &shot, meshes })?;
+        let Some(worst) = found.first() else { break };
+        let rank = |id: Id| match shot.element(id).and_then(|e| e.as_solid()).map(|s| s.body.moves) {
+            Some(Moves::Free) => 2,
+            Some(Moves::Animated) => 1,
+            _ => 0,
+        };
+        let ((a, _), (b, _)) = (worst.a, worst.b);
+        let (id, push) = if rank(b) >= rank(a) { (b, worst.normal) } else { (a, -worst.normal) };
+        let Some(element) = shot.elements.iter_mut().find(|element| element.id == id) else { break };
+        let entry = match moved.iter_mut().find(|place| place.element == id) {
+            Some(entry) => entry,
+            None => {
+                let place_m = element.placement.place_m.at(f64::from(shot.timing.first));
+                moved.push(Place { element: id, place_m, spread: 1.0 });
+                moved.last_mut().expect("just pushed")
+            }
+        };
+        if a == b {
+            let Some(copies) = element.as_solid_mut().and_then(|solid| solid.copies.as_mut()) else { break };
+            let wide = copies.spacing_m.abs().max_element().max(1e-3);
+            let factor = 1.0 + (worst.depth_m + TOUCH) / wide;
+            copies.spacing_m *= factor;
+            entry.spread *= factor;
+        } else {
+            let shift = push * (worst.depth_m + TOUCH);
+            entry.place_m += shift;
+            match &mut element.placement.place_m {
+                Param::Constant(place) => *place += shift,
+                Param::Keyed { keys } => keys.iter_mut().for_each(|key| key.value += shift),
+            }
+        }
+    }
+    Ok(moved)
+}
+
+/// The place at which an element, let down along gravity from where it is at
+/// the first frame, first touches something; none if nothing is below it.
+///
+/// # Errors
+/// [`PrepareError`].
+pub fn drop_to_rest(scene: Scene, element: Id) -> Result<Option<Vec3>, PrepareError> {
+    let (mut world, members) = prepare::world(scene)?;
+    world.detect_collisions(&(), &());
+    let down = scene.shot.gravity().try_normalize().unwrap_or(Vec3::NEG_Y);
+    let own: Vec<&Member> = members.iter().filter(|member| member.element == element).collect();
+    let others = |_: ColliderHandle, collider: &Collider| id_of(collider.user_data).0 != element;
+    let mut nearest: Option<f32> = None;
+    for member in own {
+        let collider = &world.colliders[member.collider];
+        let filter = QueryFilter::default().predicate(&others);
+        let options = ShapeCastOptions {
+            max_time_of_impact: 1_000.0,
+            target_distance: 0.0,
+            stop_at_penetration: false,
+            compute_impact_geometry_on_penetration: false,
+        };
+        if let Some((_, hit)) = world.cast_shape(collider.position(), down, collider.shape(), options, filter)
+        {
+            nearest = Some(nearest.map_or(hit.time_of_impact, |t: f32| t.min(hit.time_of_impact)));
+        }
+    }
+    let place =
+        scene.shot.element(element).map(|e| e.placement.place_m.at(f64::from(scene.shot.timing.first)));
+    Ok(place.zip(nearest).map(|(place, t)| place + down * t))
+}

@@ -1,0 +1,78 @@
+//! Building the world at the first frame.
+
+use super::{Member, collision, pose, user_data};
+use crate::{PrepareError, Scene};
+use rapier3d::prelude::*;
+use shot::Moves;
+
+pub(super) fn world(scene: Scene) -> Result<(PhysicsWorld, Vec<Member>), PrepareError> {
+    let shot = scene.shot;
+    let mut world = PhysicsWorld::new();
+    let mut members = Vec::new();
+    let mut sizes = Vec::new();
+    for (element, solid) in shot.solids() {
+        let mesh_error = |source| PrepareError::Mesh { element: element.name.clone(), source };
+        let smallest_m = scene.meshes.smallest_m(&solid.shape).map_err(mesh_error)?;
+        let mass = scene.meshes.mass(&solid.shape).map_err(mesh_error)?;
+        let mass_kg = scene.meshes.mass_kg(&solid.shape, solid.body.weight).map_err(mesh_error)?;
+        let collision = collision::shape(element, solid, scene.meshes)?;
+        let properties =
+            MassProperties::with_inertia_matrix(mass.centre, mass_kg, mass.inertia * (mass_kg / mass.volume));
+        if solid.body.moves != Moves::Still {
+            sizes.push(smallest_m);
+        }
+        for (copy, placement) in element.placements(f64::from(shot.timing.first)).into_iter().enumerate() {
+            let kind = match solid.body.moves {
+                Moves::Still => RigidBodyType::Fixed,
+                Moves::Animated => RigidBodyType::KinematicPositionBased,
+                Moves::Free => RigidBodyType::Dynamic,
+            };
+            let mut body = RigidBodyBuilder::new(kind)
+                .pose(pose(placement))
+                .additional_mass_properties(properties)
+                .ccd_enabled(solid.body.moves != Moves::Still);
+            if solid.body.moves == Moves::Free {
+                body = body
+                    .linvel(solid.body.launch_velocity.unwrap_or_default())
+                    .angvel(solid.body.launch_spin.unwrap_or_default());
+            }
+            let collider = ColliderBuilder::new(collision.shape.clone())
+                .position(collision.offset)
+                .density(0.0)
+                .friction(solid.body.friction)
+                .restitution(solid.body.bounce)
+                .contact_skin(0.5 * solid.body.margin_m(smallest_m))
+                .user_data(user_data(element.id, copy as u32));
+            let (handle, collider) = world.insert(body, collider);
+            world.bodies[handle].recompute_mass_properties_from_colliders(&world.colliders);
+            members.push(Member {
+                element: element.id,
+                copy: copy as u32,
+                handle,
+                collider,
+                smallest_m,
+                animated: solid.body.moves == Moves::Animated,
+                left: false,
+            });
+        }
+    }
+    tune(&mut world.integration_parameters, &mut sizes);
+    world.gravity = shot.gravity();
+    world.integration_parameters.dt = 1.0 / (shot.timing.fps * shot.physics.substeps as f32);
+    Ok((world, members))
+}
+
+/// Lengths the solver works with follow the size of the bodies, so that a shot
+/// of marbles settles as well as one of crates.
+fn tune(parameters: &mut IntegrationParameters, sizes: &mut [f32]) {
+    sizes.sort_by(f32::total_cmp);
+    let typical = sizes.get(sizes.len() / 2).copied().unwrap_or(1.0).clamp(0.01, 1.0);
+    parameters.length_unit = typical;
+    parameters.normalized_allowed_linear_error = 0.001;
+    parameters.normalized_max_linear_velocity = 5_000.0 / typical;
+    // Stiffer than the library's default, as substeps are finer than a game's.
+    parameters.contact_softness.natural_frequency = 120.0;
+    parameters.static_contact_softness.natural_frequency = 240.0;
+    parameters.min_ccd_dt = 1e-5;
+    parameters.max_ccd_substeps = 4;
+}

@@ -1,0 +1,148 @@
+//! Baking: the same bytes however it went, and only what is stale is computed.
+
+use frames::RunFolder;
+use glam::Vec3;
+use rstest::rstest;
+use shot::{Collision, Copies, Element, Interpolation, Is, Key, Moves, Param, Shape, Shot};
+use simulate::{Bake, BakeError, Outcome, bake, fresh};
+use std::ops::ControlFlow;
+use tempfile::TempDir;
+
+fn tumble() -> Shot {
+    let mut shot = Shot::empty("Tumble");
+    shot.timing.last = 48;
+    shot.add(Element::solid("Deck", Shape::plane(8.0, 8.0), Moves::Still));
+    let mut crates = Element::solid("Crates", Shape::cuboid(0.4, 0.3, 0.5), Moves::Free).at(0.0, 0.16, 0.0);
+    crates.as_solid_mut().unwrap().copies = Some(Copies {
+        count: [3, 4, 2],
+        spacing_m: Vec3::new(0.42, 0.31, 0.52),
+        jitter_m: 0.01,
+        turn_rad: 0.05,
+        seed: 3,
+    });
+    shot.add(crates);
+    let mut block = Element::solid("Block", Shape::cuboid(0.6, 0.6, 0.6), Moves::Animated);
+    let key = |frame, x| Key { frame, value: Vec3::new(x, 0.8, 0.0), then: Interpolation::Linear };
+    block.placement.place_m = Param::Keyed { keys: vec![key(1.0, -2.5), key(20.0, -0.6), key(40.0, 1.0)] };
+    block.as_solid_mut().unwrap().body.let_go_frame = Some(16);
+    shot.add(block);
+    let mut ring =
+        Element::solid("Ring", Shape::Torus { ring_m: 0.3, tube_m: 0.06 }, Moves::Free).at(1.5, 1.0, 0.2);
+    ring.as_solid_mut().unwrap().body.collision = Collision::Exact;
+    shot.add(ring);
+    shot
+}
+
+fn folder() -> (TempDir, RunFolder) {
+    let dir = tempfile::tempdir().unwrap();
+    let run = RunFolder::create(dir.path().join("run")).unwrap();
+    (dir, run)
+}
+
+fn bake_into(shot: &Shot, run: &RunFolder, stop_after: Option<u32>) -> Result<Outcome, BakeError> {
+    let job = Bake { shot, meshes: &Default::default(), run, revision: 1, frames: 1..=shot.timing.last };
+    let mut count = 0;
+    bake(&job, |_| {
+        count += 1;
+        if stop_after.is_some_and(|stop| count >= stop) {
+            ControlFlow::Break(())
+        } else {
+            ControlFlow::Continue(())
+        }
+    })
+}
+
+fn bytes(run: &RunFolder) -> Vec<(String, Vec<u8>)> {
+    let mut files: Vec<_> = std::fs::read_dir(run.path().join("frames"))
+        .unwrap()
+        .map(|entry| entry.unwrap().path())
+        .chain([run.path().join("run.json")])
+        .map(|path| (path.file_name().unwrap().to_str().unwrap().to_owned(), std::fs::read(&path).unwrap()))
+        .collect();
+    files.sort();
+    files
+}
+
+#[rstest]
+#[case(&[1])]
+#[case(&[7, 9, 1])]
+#[case(&[24])]
+#[case(&[30, 1, 1, 1])]
+fn a_bake_stopped_and_resumed_has_the_same_bytes(#[case] stops: &[u32]) {
+    let shot = tumble();
+    let (_a, whole) = folder();
+    assert_eq!(bake_into(&shot, &whole, None).unwrap(), Outcome::Done(48));
+    let (_b, parts) = folder();
+    for &stop in stops {
+        assert_eq!(bake_into(&shot, &parts, Some(stop)).unwrap(), Outcome::Stopped);
+    }
+    assert!(matches!(bake_into(&shot, &parts, None).unwrap(), Outcome::Done(_)));
+    assert!(bytes(&whole) == bytes(&parts));
+}
+
+#[test]
+fn a_fresh_run_is_not_computed_again() {
+    let shot = tumble();
+    let (_dir, run) = folder();
+    bake_into(&shot, &run, None).unwrap();
+    assert_eq!(bake_into(&shot, &run, None).unwrap(), Outcome::Done(0));
+}
+
+#[test]
+fn a_later_key_leaves_earlier_frames_fresh_and_their_bytes_alone() {
+    let mut shot = tumble();
+    let (_dir, run) = folder();
+    bake_into(&shot, &run, None).unwrap();
+    let before = bytes(&run);
+    shot.named_mut("Block").unwrap().as_solid_mut().unwrap().body.let_go_frame = Some(30);
+    let freshness = fresh(&shot, &run);
+    assert!(freshness[..16].iter().all(|fresh| *fresh) && freshness[16..].iter().all(|fresh| !fresh));
+    assert_eq!(bake_into(&shot, &run, None).unwrap(), Outcome::Done(32));
+    let after = bytes(&run);
+    assert!(before[..16] == after[..16]);
+    let (_other, whole) = folder();
+    bake_into(&shot, &whole, None).unwrap();
+    assert!(bytes(&whole) == after);
+}
+
+#[test]
+fn undoing_a_change_finds_the_frames_fresh_that_were_not_overwritten() {
+    let shot = tumble();
+    let (_dir, run) = folder();
+    bake_into(&shot, &run, None).unwrap();
+    let mut changed = tumble();
+    changed.named_mut("Crates").unwrap().as_solid_mut().unwrap().body.friction = 0.9;
+    assert!(fresh(&changed, &run).iter().all(|fresh| !fresh));
+    bake_into(&changed, &run, Some(10)).unwrap();
+    let freshness = fresh(&shot, &run);
+    assert!(freshness[..10].iter().all(|fresh| !fresh) && freshness[12..].iter().all(|fresh| *fresh));
+}
+
+#[test]
+fn a_blow_up_names_the_frame_and_the_element_and_keeps_the_frames_before() {
+    let mut shot = tumble();
+    for element in &mut shot.elements {
+        if let Is::Gravity { acceleration } = &mut element.is {
+            *acceleration = Vec3::new(1_000.0, 1_000.0, 0.0);
+        }
+    }
+    shot.timing.last = 96;
+    let (_dir, run) = folder();
+    let Err(BakeError::BlowUp(error)) = bake_into(&shot, &run, None) else { panic!("it must blow up") };
+    assert!(error.to_string().contains("Crates") || error.to_string().contains("Ring"), "{error}");
+    assert!(error.to_string().contains("over 2000 m/s"), "{error}");
+    assert_eq!(run.headers().into_keys().collect::<Vec<_>>(), (1..error.frame).collect::<Vec<_>>());
+}
+
+#[test]
+fn a_body_let_go_flies_on_as_its_keys_moved_it() {
+    let mut shot = tumble();
+    shot.elements.retain(|element| !["Crates", "Ring"].contains(&element.name.as_str()));
+    let (_dir, run) = folder();
+    bake_into(&shot, &run, None).unwrap();
+    let block = shot.named("Block").unwrap().id;
+    let velocity = run.read(17).unwrap().bodies[&block].velocities[0];
+    // 1.9 m in 19 frames at 24 frames a second, and a frame of gravity.
+    assert!((velocity.x - 2.4).abs() < 0.01, "{velocity}");
+    assert!((velocity.y + 9.81 / 24.0).abs() < 0.06, "{velocity}");
+}

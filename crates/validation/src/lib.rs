@@ -1,0 +1,50 @@
+//! Experiments with a known answer: closed forms and published data.
+//!
+//! Each [`Experiment`] is a test (`tests/`) and a row with a plot in
+//! `docs/validation.md`, written by `cargo xtask validate`.
+#![warn(missing_docs)]
+
+pub mod solids;
+
+/// One measurement against its closed form.
+#[derive(Clone, Debug)]
+pub struct Experiment {
+    /// File name of the plot, and anchor.
+    pub key: &'static str,
+    /// What is stated, as a sentence.
+    pub statement: String,
+    /// The formula of the expected value.
+    pub formula: &'static str,
+    /// The expected value.
+    pub expected: f64,
+    /// What was measured.
+    pub measured: f64,
+    /// Allowed difference: of the expected value, or absolute if that is 0.
+    pub tolerance: f64,
+    /// Unit of both values.
+    pub unit: &'static str,
+    /// Axes of the plot.
+    pub axes: (&'static str, &'static str),
+    /// Measured curve.
+    pub curve: Vec<(f64, f64)>,
+    /// Expected curve.
+    pub reference: Vec<(f64, f64)>,
+}
+
+impl Experiment {
+    /// Difference from what is expected: relative, or absolute if that is 0.
+    pub fn error(&self) -> f64 {
+        let difference = (self.measured - self.expected).abs();
+        if self.expected == 0.0 { difference } else { difference / self.expected.abs() }
+    }
+
+    /// Whether the difference is allowed.
+    pub fn holds(&self) -> bool {
+        self.error() <= self.tolerance
+    }
+}
+
+/// All experiments.
+pub fn all() -> Vec<Experiment> {
+    solids::all()
+}
