@@ -1,1 +1,36 @@
+//! The renderer: path tracing of a frame of a shot.
+//!
+//! Light is carried by unidirectional path tracing with next-event estimation
+//! and multiple importance sampling (E. Veach, *Robust Monte Carlo methods for
+//! light transport simulation*, 1997), on Owen-scrambled Sobol' points.
+//! Colours are scene-linear with Rec. 709 primaries; [`display`] turns them
+//! into what a screen shows.
+//!
+//! Guarantees: the same picture for any number of threads; looks neither lose
+//! nor make energy. Not guaranteed: caustics free of noise, since light that
+//! reaches a matt surface through glass is found by chance, and single samples
+//! are bounded by [`Settings::clamp`].
+//!
+//! ```
+//! use picture::{Assets, Settings, Stage, render};
+//! let shot = shot::Shot::empty("Sky only");
+//! let stage = Stage::new(&shot, &Assets::default(), None, 1).unwrap();
+//! let settings = Settings { width: 8, height: 4, samples: 1, ..Settings::default() };
+//! let picture = render(&stage, &settings, &|_| true).unwrap();
+//! assert!(picture.rgb.iter().all(|pixel| pixel[0] > 0.0));
+//! ```
+#![warn(missing_docs)]
 
+mod bsdf;
+mod camera;
+pub mod display;
+mod integrate;
+mod light;
+mod render;
+mod sampler;
+mod stage;
+
+pub use camera::Lens;
+pub use light::Environment;
+pub use render::{Picture, Settings, render};
+pub use stage::{Assets, Image, Stage, StageError};

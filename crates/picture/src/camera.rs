@@ -1,0 +1,62 @@
+//! The camera: a thin lens.
+
+use glam::{Mat3, Quat, Vec3};
+use shot::Camera;
+use std::f32::consts::{PI, TAU};
+
+/// A camera at a frame.
+#[derive(Clone, Copy, Debug)]
+pub struct Lens {
+    /// Centre of the lens, metres.
+    pub place: Vec3,
+    /// Turn; it looks along −z.
+    pub turn: Quat,
+    /// Tangent of half the horizontal field of view.
+    pub half_width: f32,
+    /// Radius of the aperture, metres; 0 for a pinhole.
+    pub aperture_m: f32,
+    /// Distance of the sharp plane, metres.
+    pub focus_m: f32,
+    /// Exposure in stops.
+    pub exposure: f32,
+}
+
+impl Lens {
+    /// From the document's camera. `aim` is the point it is aimed at; it then
+    /// keeps its top up.
+    pub fn new(camera: &Camera, place: Vec3, turn: Quat, aim: Option<Vec3>) -> Self {
+        let turn = match aim.and_then(|point| (place - point).try_normalize()) {
+            Some(back) => {
+                let right = Vec3::Y.cross(back).try_normalize().unwrap_or(Vec3::X);
+                Quat::from_mat3(&Mat3::from_cols(right, back.cross(right), back))
+            }
+            None => turn,
+        };
+        Self {
+            place,
+            turn,
+            half_width: 0.5 * camera.sensor_mm / camera.focal_length_mm,
+            aperture_m: camera.f_stop.map_or(0.0, |stop| 0.5e-3 * camera.focal_length_mm / stop),
+            focus_m: camera.focus_m,
+            exposure: camera.exposure,
+        }
+    }
+
+    /// Origin and unit direction of the ray through a point of the picture,
+    /// x from −1 left to 1 right, y in the same unit, up.
+    pub(crate) fn ray(&self, x: f32, y: f32, lens: [f32; 2]) -> (Vec3, Vec3) {
+        let direction = Vec3::new(x * self.half_width, y * self.half_width, -1.0);
+        if self.aperture_m == 0.0 {
+            return (self.place, (self.turn * direction).normalize());
+        }
+        let (sin, cos) = (TAU * lens[0]).sin_cos();
+        let on_lens = Vec3::new(cos, sin, 0.0) * (lens[1].sqrt() * self.aperture_m);
+        let sharp = direction * self.focus_m;
+        (self.place + self.turn * on_lens, (self.turn * (sharp - on_lens)).normalize())
+    }
+
+    /// Solid angle of a pixel in the middle of a picture `width` pixels wide.
+    pub fn pixel_solid_angle(&self, width: u32) -> f32 {
+        (2.0 * self.half_width / width as f32).powi(2).min(4.0 * PI)
+    }
+}

@@ -1,0 +1,165 @@
+//! The light that arrives along a ray.
+
+use crate::light::{Towards, basis};
+use crate::sampler::Sampler;
+use crate::stage::Stage;
+use glam::Vec3;
+
+/// Longest path, in surfaces met.
+const MAX_BOUNCES: u32 = 16;
+/// From here on a path goes on only with the chance its weight deserves.
+const ROULETTE_FROM: u32 = 4;
+
+/// What the first surface of a path is.
+#[derive(Clone, Copy, Default)]
+pub(crate) struct First {
+    pub distance: f32,
+    pub normal: Vec3,
+    pub element: u32,
+}
+
+/// Radiance along the ray, and what it meets first. Each addition after the
+/// first surface is bounded by `clamp`.
+pub(crate) fn radiance(
+    stage: &Stage,
+    mut origin: Vec3,
+    mut direction: Vec3,
+    sampler: &mut Sampler,
+    clamp: f32,
+) -> (Vec3, First) {
+    let mut sum = Vec3::ZERO;
+    let mut throughput = Vec3::ONE;
+    let mut first = First { distance: f32::INFINITY, ..First::default() };
+    // Density with which the last surface chose the direction.
+    let mut pdf = f32::INFINITY;
+    for bounce in 0..MAX_BOUNCES {
+        let bound = |light: Vec3| {
+            let most = light.max_element();
+            if bounce > 0 && most > clamp { light * (clamp / most) } else { light }
+        };
+        let Some(meeting) = stage.meet(origin, direction) else {
+            sum += bound(throughput * from_far(stage, direction, pdf));
+            break;
+        };
+        if bounce == 0 {
+            first = First { distance: meeting.t, normal: meeting.normal, element: meeting.element.0 };
+        }
+        if meeting.emission.max_element() > 0.0 {
+            let cos = meeting.face.dot(direction).abs();
+            let weight = balance(pdf, stage.emitters.pdf(meeting.emission, meeting.t, cos));
+            sum += bound(throughput * meeting.emission * weight);
+        }
+        // The surface's frame, z on the side the ray comes from.
+        let entering = meeting.face.dot(direction) < 0.0;
+        let side = if entering { 1.0 } else { -1.0 };
+        let face = meeting.face * side;
+        let mut normal = meeting.normal * side;
+        if normal.dot(direction) > -1e-3 {
+            normal = (normal - direction * (normal.dot(direction) + 1e-2)).normalize();
+        }
+        let frame = basis(normal);
+        let view = frame.transpose() * -direction;
+        let view = Vec3::new(view.x, view.y, view.z.max(1e-3)).normalize();
+        let point = origin + direction * meeting.t;
+        let nudge = 1e-4 * point.abs().max_element().max(0.1);
+        let leave = |towards: Vec3| point + face * if towards.dot(face) > 0.0 { nudge } else { -nudge };
+
+        if !meeting.bsdf.is_delta() {
+            let mut direct = Vec3::ZERO;
+            lights(stage, point, sampler, bounce == 0, &mut |towards, chance| {
+                let local = frame.transpose() * towards.direction;
+                let above = towards.direction.dot(face);
+                if local.z * above <= 0.0 {
+                    return;
+                }
+                let (f, scatter_pdf) = meeting.bsdf.evaluate(meeting.albedo, view, local, entering);
+                if f.max_element() <= 0.0 {
+                    return;
+                }
+                let light_pdf = towards.pdf * chance;
+                let start = leave(towards.direction);
+                if !stage.blocked(start, towards.direction, towards.distance) {
+                    let weight = balance(towards.pdf, scatter_pdf);
+                    direct += f * towards.radiance * (weight / light_pdf);
+                }
+            });
+            sum += bound(throughput * direct);
+        }
+
+        let (u, pick) = (sampler.pair(), sampler.one());
+        let Some(scatter) = meeting.bsdf.sample(meeting.albedo, view, entering, u, pick) else { break };
+        let reflected = scatter.direction.z > 0.0;
+        direction = frame * scatter.direction;
+        let above = direction.dot(face);
+        if (above > 0.0) != reflected {
+            // Blended normals can point light into the surface: mirror it out
+            // again at the face, so that no energy is lost.
+            direction = (direction - face * (2.0 * above)).normalize();
+        }
+        throughput *= scatter.weight;
+        pdf = scatter.pdf;
+        origin = leave(direction);
+        if throughput.max_element() <= 0.0 || !throughput.is_finite() {
+            break;
+        }
+        if bounce >= ROULETTE_FROM {
+            let survive = throughput.max_element().min(0.95);
+            if sampler.one() >= survive {
+                break;
+            }
+            throughput /= survive;
+        }
+    }
+    (sum, first)
+}
+
+/// Weight of a technique of density `this` beside one of density `other`
+/// (the power heuristic, Veach 1997).
+fn balance(this: f32, other: f32) -> f32 {
+    if this.is_infinite() {
+        return 1.0;
+    }
+    let (a, b) = (this * this, other * other);
+    if a + b > 0.0 { a / (a + b) } else { 0.0 }
+}
+
+/// Sky and sun along a ray that meets nothing.
+fn from_far(stage: &Stage, direction: Vec3, pdf: f32) -> Vec3 {
+    let mut sum = Vec3::ZERO;
+    for sky in &stage.skies {
+        sum += sky.radiance(direction) * balance(pdf, sky.pdf(direction));
+    }
+    for sun in stage.suns.iter().filter(|sun| sun.contains(direction)) {
+        sum += sun.radiance * balance(pdf, sun.pdf(direction));
+    }
+    sum
+}
+
+/// Directions towards lights with the chance each was chosen: one of every
+/// kind, or (`all` unset) one kind at random.
+fn lights(stage: &Stage, point: Vec3, sampler: &mut Sampler, all: bool, give: &mut dyn FnMut(Towards, f32)) {
+    let emitters = usize::from(!stage.emitters.is_empty());
+    let kinds = stage.suns.len() + stage.skies.len() + emitters;
+    if kinds == 0 {
+        return;
+    }
+    let (chosen, chance) = if all {
+        (0..kinds, 1.0)
+    } else {
+        let one = ((sampler.one() * kinds as f32) as usize).min(kinds - 1);
+        (one..one + 1, 1.0 / kinds as f32)
+    };
+    for kind in chosen {
+        let u = sampler.pair();
+        let towards = if let Some(sun) = stage.suns.get(kind) {
+            Some(sun.sample(u))
+        } else if let Some(sky) = stage.skies.get(kind - stage.suns.len()) {
+            sky.sample(u)
+        } else {
+            stage.emitters.sample(point, sampler.one(), u)
+        };
+        if let Some(towards) = towards {
+            give(towards, chance);
+        }
+    }
+}
