@@ -3,10 +3,12 @@
 //! Microfacets with the GGX distribution and height-correlated Smith masking
 //! (B. Walter et al., *Microfacet models for refraction through rough
 //! surfaces*, 2007; E. Heitz, *Understanding the masking-shadowing function*,
-//! 2014). Light that single scattering loses is given back by scaling with the
-//! tabulated directional albedo (E. Turquin, *Practical multiple scattering
-//! compensation for microfacet models*, 2019), for glass in the same way, and
-//! the matt base of a dielectric gets what the coat lets through.
+//! 2014). Light that single scattering loses is scattered evenly instead, as
+//! tabulated directional albedos demand (C. Kulla and A. Conty, *Revisiting
+//! physically based shading at Imageworks*, 2017), for glass to both sides; the
+//! matt base of a dielectric gets what the coat lets through. A sampled facet
+//! that sends light into the surface falls back to that even scattering, so no
+//! sample is lost.
 //!
 //! Directions are in the surface's frame, z along the normal on the side the
 //! view comes from. The factor η² of refracted radiance is left out: it
@@ -28,12 +30,46 @@ pub(crate) struct Bsdf {
     alpha: f32,
     refraction: f32,
     pub emission: Vec3,
-    /// Directional albedo by cosine: all reflected; dielectric reflection; both
-    /// ways through glass, from outside and from inside.
-    white: [f32; TABLE + 1],
-    coat: [f32; TABLE + 1],
-    outside: [f32; TABLE + 1],
-    inside: [f32; TABLE + 1],
+    /// Facets that reflect all.
+    white: Albedo,
+    /// Share the coat of a dielectric reflects, by cosine.
+    coat: Table,
+    /// Glass seen from outside and from inside.
+    outside: Albedo,
+    inside: Albedo,
+    /// Mean of `white` over cosines.
+    white_mean: f32,
+}
+
+type Table = [f32; TABLE + 1];
+
+/// What single scattering does with light, by cosine of the view.
+struct Albedo {
+    /// Share that comes off again.
+    single: Table,
+    /// Share of sampled facets that send light the wrong way.
+    astray: Table,
+}
+
+impl Albedo {
+    const ALL: Self = Self { single: [1.0; TABLE + 1], astray: [0.0; TABLE + 1] };
+
+    /// Share of light that single scattering loses.
+    fn lost(&self, cos: f32) -> f32 {
+        (1.0 - look_up(&self.single, cos)).max(0.0)
+    }
+
+    /// Chance of choosing even scattering outright: as much as is lost beyond
+    /// what goes astray, so that no sample weighs much more than another.
+    fn outright(&self, cos: f32) -> f32 {
+        (self.lost(cos) - look_up(&self.astray, cos)).max(0.0)
+    }
+
+    /// Chance that a sample is scattered evenly.
+    fn even_chance(&self, cos: f32) -> f32 {
+        let outright = self.outright(cos);
+        outright + (1.0 - outright) * look_up(&self.astray, cos)
+    }
 }
 
 /// A scattered direction.
@@ -56,25 +92,31 @@ impl Bsdf {
             alpha: look.roughness * look.roughness,
             refraction: look.refraction,
             emission: look.emission,
-            white: [1.0; TABLE + 1],
+            white: Albedo::ALL,
             coat: [0.0; TABLE + 1],
-            outside: [1.0; TABLE + 1],
-            inside: [1.0; TABLE + 1],
+            outside: Albedo::ALL,
+            inside: Albedo::ALL,
+            white_mean: 1.0,
         };
         let (alpha, n) = (bsdf.alpha, look.refraction);
         for i in 0..=TABLE {
             let cos = (i as f32 / TABLE as f32).max(1e-3);
             if alpha < SMOOTH {
                 bsdf.coat[i] = fresnel(cos, n);
-            } else {
-                bsdf.white[i] = integrate(cos, alpha, |_| 1.0);
-                bsdf.coat[i] = integrate(cos, alpha, |c| fresnel(c, n));
-                if glass > 0.0 {
-                    bsdf.outside[i] = integrate_glass(cos, alpha, n);
-                    bsdf.inside[i] = integrate_glass(cos, alpha, 1.0 / n);
-                }
+                continue;
+            }
+            (bsdf.white.single[i], bsdf.white.astray[i]) = integrate(cos, alpha, |_| 1.0);
+            bsdf.coat[i] = integrate(cos, alpha, |c| fresnel(c, n)).0;
+            if glass > 0.0 {
+                (bsdf.outside.single[i], bsdf.outside.astray[i]) = integrate_glass(cos, alpha, n);
+                (bsdf.inside.single[i], bsdf.inside.astray[i]) = integrate_glass(cos, alpha, 1.0 / n);
             }
         }
+        let weighted = (0..=TABLE).map(|i| {
+            let end = if i == 0 || i == TABLE { 0.5 } else { 1.0 };
+            2.0 * end * bsdf.white.single[i] * i as f32
+        });
+        bsdf.white_mean = weighted.sum::<f32>() / (TABLE * TABLE) as f32;
         bsdf
     }
 
@@ -98,51 +140,69 @@ impl Bsdf {
         self.alpha < SMOOTH && self.matt == 0.0
     }
 
+    /// What scatters evenly: f · |cos| / |cos| · π to the view's side and to the
+    /// other, and the chances with which [`Bsdf::sample`] goes there.
+    fn even(&self, albedo: Vec3, cos: f32, entering: bool) -> [(Vec3, f32); 2] {
+        let [specular, matt, glass] = self.chances(albedo, cos);
+        let mean = albedo + (Vec3::ONE - albedo) / 21.0;
+        let repeated = mean * mean * self.white_mean / (Vec3::ONE - mean * (1.0 - self.white_mean));
+        let lost = self.white.lost(cos);
+        let through = self.through(entering);
+        let (lost_glass, glass_chance) = (through.lost(cos), glass * through.even_chance(cos));
+        let back = self.back(cos, entering);
+        let near = albedo * (self.matt * (1.0 - look_up(&self.coat, cos)))
+            + repeated * (self.metal * lost)
+            + Vec3::splat(self.glass * lost_glass * back);
+        let far = albedo * (self.glass * lost_glass * (1.0 - back));
+        let near_chance = matt + specular * self.white.even_chance(cos) + glass_chance * back;
+        [(near, near_chance), (far, glass_chance * (1.0 - back))]
+    }
+
+    /// The glass, seen from the side that the view is on.
+    fn through(&self, entering: bool) -> &Albedo {
+        if entering { &self.outside } else { &self.inside }
+    }
+
+    /// Share of evenly scattered light that glass sends back.
+    fn back(&self, cos: f32, entering: bool) -> f32 {
+        fresnel(cos, if entering { self.refraction } else { 1.0 / self.refraction })
+    }
+
     /// f · |cos| for light from `light` seen from `view`, and the density with
     /// which [`Bsdf::sample`] gives `light`. Mirror directions are left out.
     pub fn evaluate(&self, albedo: Vec3, view: Vec3, light: Vec3, entering: bool) -> (Vec3, f32) {
-        let [specular, matt, glass] = self.chances(albedo, view.z);
-        let (mut f, mut pdf) = (Vec3::ZERO, 0.0);
-        if light.z > 0.0 {
-            if self.matt > 0.0 {
-                let let_in = 1.0 - look_up(&self.coat, view.z);
-                f += albedo * (self.matt * let_in * light.z * FRAC_1_PI);
-                pdf += matt * light.z * FRAC_1_PI;
-            }
-            if self.alpha >= SMOOTH && specular > 0.0 {
-                let half = (view + light).normalize();
-                let cos = view.dot(half).max(0.0);
-                let d = distribution(half, self.alpha);
-                let shape = d * masking(view, light, self.alpha) / (4.0 * view.z);
-                f += (self.metal_tint(albedo, view.z, cos) * self.metal
-                    + Vec3::splat(self.matt * fresnel(cos, self.refraction)))
-                    * shape;
-                pdf += specular * d * masking_1(view, self.alpha) / (4.0 * view.z);
-            }
+        let [specular, _, glass] = self.chances(albedo, view.z);
+        let [near, far] = self.even(albedo, view.z, entering);
+        let (even, chance) = if light.z > 0.0 { near } else { far };
+        let (mut f, mut pdf) = (even * (light.z.abs() * FRAC_1_PI), chance * light.z.abs() * FRAC_1_PI);
+        if self.alpha < SMOOTH {
+            return (f, pdf);
         }
-        if self.alpha >= SMOOTH && self.glass > 0.0 {
+        if light.z > 0.0 && specular > 0.0 {
+            let half = (view + light).normalize();
+            let cos = view.dot(half).max(0.0);
+            let d = distribution(half, self.alpha);
+            let shape = d * masking(view, light, self.alpha) / (4.0 * view.z);
+            f += (schlick(albedo, cos) * self.metal + Vec3::splat(self.matt * fresnel(cos, self.refraction)))
+                * shape;
+            let chance = specular * (1.0 - self.white.outright(view.z));
+            pdf += chance * d * masking_1(view, self.alpha) / (4.0 * view.z);
+        }
+        if self.glass > 0.0 {
             let (value, density) = self.rough_glass(albedo, view, light, entering);
             f += value * self.glass;
-            pdf += glass * density;
+            pdf += glass * (1.0 - self.through(entering).outright(view.z)) * density;
         }
         (f, pdf)
     }
 
-    fn metal_tint(&self, albedo: Vec3, cos_view: f32, cos_half: f32) -> Vec3 {
-        let schlick = albedo + (Vec3::ONE - albedo) * (1.0 - cos_half).clamp(0.0, 1.0).powi(5);
-        let albedo_single = look_up(&self.white, cos_view);
-        schlick * (Vec3::ONE + albedo * ((1.0 - albedo_single) / albedo_single))
-    }
-
     fn rough_glass(&self, albedo: Vec3, view: Vec3, light: Vec3, entering: bool) -> (Vec3, f32) {
         let eta = if entering { self.refraction } else { 1.0 / self.refraction };
-        let back = if entering { &self.outside } else { &self.inside };
-        let gain = 1.0 / look_up(back, view.z);
         if light.z > 0.0 {
             let half = (view + light).normalize();
             let reflected = fresnel(view.dot(half).max(0.0), eta);
             let d = distribution(half, self.alpha);
-            let f = gain * reflected * d * masking(view, light, self.alpha) / (4.0 * view.z);
+            let f = reflected * d * masking(view, light, self.alpha) / (4.0 * view.z);
             (Vec3::splat(f), reflected * d * masking_1(view, self.alpha) / (4.0 * view.z))
         } else {
             let mut half = -(view + light * eta);
@@ -158,7 +218,7 @@ impl Bsdf {
             let d = distribution(half, self.alpha);
             let jacobian = eta * eta * lh.abs() / (vh + eta * lh).powi(2);
             let g = masking(view, Vec3::new(light.x, light.y, -light.z), self.alpha);
-            let f = gain * passed * d * g * vh * jacobian / view.z;
+            let f = passed * d * g * vh * jacobian / view.z;
             (albedo * f, passed * d * masking_1(view, self.alpha) * vh * jacobian / view.z)
         }
     }
@@ -176,50 +236,62 @@ impl Bsdf {
         let delta = |direction: Vec3, weight: Vec3| Some(Scatter { direction, weight, pdf: f32::INFINITY });
         let mirror = Vec3::new(-view.x, -view.y, view.z);
         let smooth = self.alpha < SMOOTH;
-        let direction = if pick < matt {
-            let (sin, cos) = (TAU * u[0]).sin_cos();
-            let radius = u[1].sqrt();
-            Vec3::new(radius * cos, radius * sin, (1.0 - u[1]).max(0.0).sqrt())
+        let single = if pick < matt {
+            None
         } else if pick < matt + specular {
             if smooth {
-                let metal = self.metal_tint(albedo, view.z, view.z) * self.metal;
+                let metal = schlick(albedo, view.z) * self.metal;
                 let coat = self.matt * fresnel(view.z, self.refraction);
                 return delta(mirror, (metal + Vec3::splat(coat)) / specular);
             }
+            // The pick, spread over 0–1 again, decides once more.
+            let rest = (pick - matt) / specular;
             let half = visible_normal(view, self.alpha, u);
-            above(half * (2.0 * view.dot(half)) - view)?
+            Some(half * (2.0 * view.dot(half)) - view)
+                .filter(|direction| direction.z > 0.0 && rest >= self.white.outright(view.z))
         } else {
             let eta = if entering { self.refraction } else { 1.0 / self.refraction };
-            let rest = (pick - matt - specular) / glass;
+            let outright = if smooth { 0.0 } else { self.through(entering).outright(view.z) };
+            let rest = ((pick - matt - specular) / glass - outright) / (1.0 - outright);
             let half = if smooth { Vec3::Z } else { visible_normal(view, self.alpha, u) };
             let cos = view.dot(half);
             let reflected = fresnel(cos, eta);
             let scale = self.glass / glass;
-            if rest < reflected {
+            if rest < 0.0 {
+                None
+            } else if rest < reflected {
                 if smooth {
                     return delta(mirror, Vec3::splat(scale));
                 }
-                above(half * (2.0 * cos) - view)?
+                Some(half * (2.0 * cos) - view).filter(|direction| direction.z > 0.0)
             } else {
-                let through = refract(view, half, cos, eta)?;
+                let through = refract(view, half, cos, eta);
                 if smooth || eta == 1.0 {
-                    return delta(through, albedo * scale);
+                    return delta(through?, albedo * scale);
                 }
-                Some(through).filter(|direction| direction.z < 0.0)?
+                through.filter(|direction| direction.z < 0.0)
             }
         };
+        let direction = single.unwrap_or_else(|| {
+            // Even scattering; the random numbers serve once more, reshuffled.
+            let again = |v: f32| (v * 7919.0).fract();
+            let far = pick >= matt + specular && again(pick) >= self.back(view.z, entering);
+            let [a, b] = if pick < matt { u } else { u.map(again) };
+            let (sin, cos) = (TAU * a).sin_cos();
+            let up = (1.0 - b).max(1e-8).sqrt();
+            Vec3::new(b.sqrt() * cos, b.sqrt() * sin, if far { -up } else { up })
+        });
         let (f, pdf) = self.evaluate(albedo, view, direction, entering);
         (pdf > 0.0).then(|| Scatter { direction, weight: f / pdf, pdf })
     }
 }
 
-/// A reflected direction; none if it goes into the surface. The albedo tables
-/// make up for those.
-fn above(direction: Vec3) -> Option<Vec3> {
-    (direction.z > 0.0).then_some(direction)
+/// Schlick's Fresnel reflectance of a metal.
+fn schlick(albedo: Vec3, cos: f32) -> Vec3 {
+    albedo + (Vec3::ONE - albedo) * (1.0 - cos).clamp(0.0, 1.0).powi(5)
 }
 
-fn look_up(table: &[f32; TABLE + 1], cos: f32) -> f32 {
+fn look_up(table: &Table, cos: f32) -> f32 {
     let at = cos.clamp(0.0, 1.0) * TABLE as f32;
     let i = (at as usize).min(TABLE - 1);
     let t = at - i as f32;
@@ -278,42 +350,50 @@ fn visible_normal(view: Vec3, alpha: f32, u: [f32; 2]) -> Vec3 {
 const SIDE: usize = 64;
 
 /// Mean of `value` over stratified visible normals at cosine `cos`.
-fn over_normals(cos: f32, alpha: f32, value: impl Fn(Vec3, Vec3) -> f32) -> f32 {
+fn over_normals(cos: f32, alpha: f32, value: impl Fn(Vec3, Vec3) -> (f32, f32)) -> (f32, f32) {
     let view = Vec3::new((1.0 - cos * cos).max(0.0).sqrt(), 0.0, cos);
-    let mut sum = 0.0;
+    let mut sum = (0.0, 0.0);
     for i in 0..SIDE * SIDE {
         let u = [(i % SIDE) as f32 + 0.5, (i / SIDE) as f32 + 0.5].map(|v| v / SIDE as f32);
-        sum += value(view, visible_normal(view, alpha, u));
+        let (a, b) = value(view, visible_normal(view, alpha, u));
+        sum = (sum.0 + a, sum.1 + b);
     }
-    sum / (SIDE * SIDE) as f32
+    let n = (SIDE * SIDE) as f32;
+    (sum.0 / n, sum.1 / n)
 }
 
-/// Directional albedo of microfacets that reflect `f(cos)`.
-fn integrate(cos: f32, alpha: f32, f: impl Fn(f32) -> f32) -> f32 {
+/// Directional albedo of facets that reflect `f(cos)`, and the share of them
+/// that reflect into the surface.
+fn integrate(cos: f32, alpha: f32, f: impl Fn(f32) -> f32) -> (f32, f32) {
     over_normals(cos, alpha, |view, half| {
         let light = half * (2.0 * view.dot(half)) - view;
         if light.z <= 0.0 {
-            return 0.0;
+            return (0.0, 1.0);
         }
-        f(view.dot(half)) * masking(view, light, alpha) / masking_1(view, alpha)
+        (f(view.dot(half)) * masking(view, light, alpha) / masking_1(view, alpha), 0.0)
     })
 }
 
-/// Directional albedo of rough glass, both ways.
-fn integrate_glass(cos: f32, alpha: f32, eta: f32) -> f32 {
+/// Directional albedo of rough glass, both ways, and the share that goes astray.
+fn integrate_glass(cos: f32, alpha: f32, eta: f32) -> (f32, f32) {
     over_normals(cos, alpha, |view, half| {
         let c = view.dot(half);
         let reflected = fresnel(c, eta);
-        let mut sum = 0.0;
+        let (mut sum, mut astray) = (0.0, 0.0);
         let light = half * (2.0 * c) - view;
         if light.z > 0.0 {
             sum += reflected * masking(view, light, alpha) / masking_1(view, alpha);
+        } else {
+            astray += reflected;
         }
-        if let Some(light) = refract(view, half, c, eta).filter(|light| light.z < 0.0) {
-            let below = Vec3::new(light.x, light.y, -light.z);
-            sum += (1.0 - reflected) * masking(view, below, alpha) / masking_1(view, alpha);
+        match refract(view, half, c, eta) {
+            Some(light) if light.z < 0.0 => {
+                let below = Vec3::new(light.x, light.y, -light.z);
+                sum += (1.0 - reflected) * masking(view, below, alpha) / masking_1(view, alpha);
+            }
+            _ => astray += 1.0 - reflected,
         }
-        sum
+        (sum, astray)
     })
 }
 

@@ -6,7 +6,7 @@ use crate::stage::Stage;
 use glam::Vec3;
 
 /// Longest path, in surfaces met.
-const MAX_BOUNCES: u32 = 16;
+const MAX_BOUNCES: u32 = 128;
 /// From here on a path goes on only with the chance its weight deserves.
 const ROULETTE_FROM: u32 = 4;
 
@@ -103,7 +103,7 @@ pub(crate) fn radiance(
             break;
         }
         if bounce >= ROULETTE_FROM {
-            let survive = throughput.max_element().min(0.95);
+            let survive = throughput.max_element().min(1.0);
             if sampler.one() >= survive {
                 break;
             }

@@ -42,8 +42,8 @@ fn a_white_body_in_a_white_furnace_is_invisible(
     let look =
         Look { albedo: Vec3::ONE, roughness, metalness: kind.0, transmission: kind.1, ..Look::default() };
     shot.add(with_look(shape, look).turned(0.4, 0.6, 0.0));
-    let picture = picture(&shot, 12, 1024);
-    // The body fills the middle of the picture. A path of 16 surfaces inside
+    let picture = picture(&shot, 6, 8192);
+    // The body fills the middle of the picture. A path of 128 surfaces inside
     // glass may end there, hence the share a pixel may lack.
     for (rgb, element) in picture.rgb.iter().zip(&picture.element) {
         assert!((rgb[0] - 1.0).abs() < 0.01, "{rgb:?} of element {element}");
