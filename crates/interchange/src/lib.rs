@@ -1,1 +1,81 @@
+//! Open formats in and out: meshes, images, films.
+//!
+//! Every reader takes bytes, bounds what it allocates, and says what is wrong
+//! and where. Nothing here touches the file system.
+//!
+//! ```
+//! let mesh = interchange::read_mesh("tri.obj", b"v 0 0 0\nv 1 0 0\nv 0 1 0\nf 1 2 3\n").unwrap();
+//! assert_eq!(mesh.triangles, [[0, 1, 2]]);
+//! ```
+#![warn(missing_docs)]
 
+mod glb;
+mod images;
+mod movie;
+mod obj;
+
+pub use images::{read_environment, read_image, write_exr, write_png};
+pub use movie::{Movie, MovieError};
+
+use geometry::{Mesh, MeshError};
+use thiserror::Error;
+
+/// The largest file that is read, bytes.
+pub const MAX_FILE: usize = 256 << 20;
+/// The most faces of an imported mesh.
+pub const MAX_FACES: usize = 4_000_000;
+/// The most pixels of an imported image.
+pub const MAX_PIXELS: u64 = 64 << 20;
+/// Edges flatter than this, radians, are smooth where a file has no normals.
+const CREASE_RAD: f32 = 0.6;
+
+/// Why a file could not be read.
+#[derive(Debug, Error)]
+pub enum ImportError {
+    /// A line of a text file is wrong.
+    #[error("{file}, line {line}: {message}")]
+    Line {
+        /// Name of the file.
+        file: String,
+        /// Line, from 1.
+        line: usize,
+        /// What is wrong with it.
+        message: String,
+    },
+    /// The file as a whole is wrong.
+    #[error("{file}: {message}")]
+    File {
+        /// Name of the file.
+        file: String,
+        /// What is wrong with it.
+        message: String,
+    },
+}
+
+impl ImportError {
+    pub(crate) fn file(file: &str, message: impl ToString) -> Self {
+        Self::File { file: file.to_owned(), message: message.to_string() }
+    }
+}
+
+/// Reads a mesh from an OBJ or glTF binary (GLB) file, told by its name.
+///
+/// # Errors
+/// [`ImportError`] names the file and, for OBJ, the line.
+pub fn read_mesh(name: &str, bytes: &[u8]) -> Result<Mesh, ImportError> {
+    if bytes.len() > MAX_FILE {
+        return Err(ImportError::file(name, format!("{} MB; at most {}", bytes.len() >> 20, MAX_FILE >> 20)));
+    }
+    let extension = name.rsplit('.').next().unwrap_or_default().to_ascii_lowercase();
+    let mesh = match extension.as_str() {
+        "obj" => obj::read(name, bytes)?,
+        "glb" | "gltf" => glb::read(name, bytes)?,
+        _ => return Err(ImportError::file(name, "is neither .obj nor .glb")),
+    };
+    mesh.check().map_err(|error: MeshError| ImportError::file(name, error))?;
+    if mesh.triangles.len() > MAX_FACES {
+        return Err(ImportError::file(name, format!("{} faces; at most {MAX_FACES}", mesh.triangles.len())));
+    }
+    let sound = mesh.normals.len() == mesh.positions.len() && mesh.normals.iter().all(|n| n.length() > 0.5);
+    Ok(if sound { mesh } else { mesh.with_normals(CREASE_RAD) })
+}

@@ -1,0 +1,202 @@
+//! Images in (PNG, JPEG, HDR, EXR) and out (PNG, EXR).
+
+use crate::{ImportError, MAX_PIXELS};
+use exr::prelude::*;
+use half::f16;
+use image::{ImageFormat, ImageReader};
+use picture::{Environment, Image as Texture, Picture, display};
+use std::io::Cursor;
+
+/// Reads an image laid on UVs, PNG or JPEG, told by its bytes.
+///
+/// # Errors
+/// [`ImportError`] says what is wrong with the file.
+pub fn read_image(name: &str, bytes: &[u8]) -> std::result::Result<Texture, ImportError> {
+    let decoded = decode(name, bytes, &[ImageFormat::Png, ImageFormat::Jpeg], "PNG or JPEG")?.to_rgb8();
+    let table: Vec<f32> = (0..256).map(|code| display::linear(code as f32 / 255.0)).collect();
+    Ok(Texture {
+        width: decoded.width() as usize,
+        height: decoded.height() as usize,
+        rgb: decoded.pixels().map(|pixel| pixel.0.map(|code| table[usize::from(code)])).collect(),
+    })
+}
+
+/// Reads a latitude–longitude environment image, EXR or HDR, told by its bytes.
+///
+/// # Errors
+/// [`ImportError`] says what is wrong with the file.
+pub fn read_environment(name: &str, bytes: &[u8]) -> std::result::Result<Environment, ImportError> {
+    let environment = if bytes.starts_with(&[0x76, 0x2f, 0x31, 0x01]) {
+        read_exr(name, bytes)?
+    } else {
+        let decoded = decode(name, bytes, &[ImageFormat::Hdr], "EXR or HDR")?.to_rgb32f();
+        Environment {
+            width: decoded.width() as usize,
+            height: decoded.height() as usize,
+            rgb: decoded.pixels().map(|pixel| pixel.0).collect(),
+        }
+    };
+    if environment.rgb.iter().flatten().any(|v| !v.is_finite() || *v < 0.0) {
+        return Err(ImportError::file(name, "has a pixel that is negative or not finite"));
+    }
+    Ok(environment)
+}
+
+fn decode(
+    name: &str,
+    bytes: &[u8],
+    formats: &[ImageFormat],
+    wanted: &str,
+) -> std::result::Result<image::DynamicImage, ImportError> {
+    let fail = |error: image::ImageError| ImportError::file(name, error);
+    let open = || ImageReader::new(Cursor::new(bytes)).with_guessed_format();
+    let reader = open().map_err(|error| ImportError::file(name, error))?;
+    if !reader.format().is_some_and(|format| formats.contains(&format)) {
+        return Err(ImportError::file(name, format!("is not {wanted}")));
+    }
+    let (width, height) = reader.into_dimensions().map_err(fail)?;
+    if u64::from(width) * u64::from(height) > MAX_PIXELS || width == 0 || height == 0 {
+        return Err(ImportError::file(
+            name,
+            format!("{width} × {height} pixels; at most {MAX_PIXELS} in all"),
+        ));
+    }
+    open().map_err(|error| ImportError::file(name, error))?.decode().map_err(fail)
+}
+
+fn read_exr(name: &str, bytes: &[u8]) -> std::result::Result<Environment, ImportError> {
+    let meta = exr::meta::MetaData::read_from_buffered(Cursor::new(bytes), false)
+        .map_err(|error| ImportError::file(name, error))?;
+    let pixels: u64 = meta.headers.iter().map(|h| h.layer_size.area() as u64).sum();
+    if pixels > MAX_PIXELS {
+        return Err(ImportError::file(name, format!("{pixels} pixels; at most {MAX_PIXELS}")));
+    }
+    let image = exr::prelude::read()
+        .no_deep_data()
+        .largest_resolution_level()
+        .rgb_channels(
+            |size, _| Environment { width: size.x(), height: size.y(), rgb: vec![[0.0; 3]; size.area()] },
+            |image: &mut Environment, at, (r, g, b): (f32, f32, f32)| {
+                image.rgb[at.y() * image.width + at.x()] = [r, g, b];
+            },
+        )
+        .first_valid_layer()
+        .all_attributes()
+        .from_buffered(Cursor::new(bytes))
+        .map_err(|error| ImportError::file(name, error))?;
+    Ok(image.layer_data.channel_data.pixels)
+}
+
+/// A picture as PNG: display-referred sRGB, eight bits.
+///
+/// # Errors
+/// [`ImportError`] if it cannot be encoded.
+pub fn write_png(width: u32, height: u32, rgb: &[u8]) -> std::result::Result<Vec<u8>, ImportError> {
+    let mut bytes = Cursor::new(Vec::new());
+    image::write_buffer_with_format(
+        &mut bytes,
+        rgb,
+        width,
+        height,
+        image::ExtendedColorType::Rgb8,
+        ImageFormat::Png,
+    )
+    .map_err(|error| ImportError::file("PNG", error))?;
+    Ok(bytes.into_inner())
+}
+
+/// A picture as OpenEXR: scene-linear half floats with Rec. 709 primaries in
+/// R, G, B; `depth.Z` (m, float), `normal.X`, `.Y`, `.Z` and `element.id`.
+///
+/// # Errors
+/// [`ImportError`] if it cannot be encoded.
+pub fn write_exr(picture: &Picture) -> std::result::Result<Vec<u8>, ImportError> {
+    let size = Vec2(picture.width as usize, picture.height as usize);
+    let half = |pick: &dyn Fn(usize) -> f32| {
+        FlatSamples::F16((0..picture.rgb.len()).map(|i| f16::from_f32(pick(i).min(65_504.0))).collect())
+    };
+    let mut channels = SmallVec::<[AnyChannel<FlatSamples>; 4]>::new();
+    for (axis, name) in ["R", "G", "B"].into_iter().enumerate() {
+        channels.push(AnyChannel::new(name, half(&|i| picture.rgb[i][axis])));
+    }
+    for (axis, name) in ["normal.X", "normal.Y", "normal.Z"].into_iter().enumerate() {
+        channels.push(AnyChannel::new(name, half(&|i| picture.normal[i][axis])));
+    }
+    channels.push(AnyChannel::new("depth.Z", FlatSamples::F32(picture.depth.clone())));
+    channels.push(AnyChannel::new("element.id", FlatSamples::U32(picture.element.clone())));
+    let mut attributes = ImageAttributes::new(IntegerBounds::from_dimensions(size));
+    attributes.chromaticities = Some(attribute::Chromaticities {
+        red: Vec2(0.64, 0.33),
+        green: Vec2(0.30, 0.60),
+        blue: Vec2(0.15, 0.06),
+        white: Vec2(0.3127, 0.3290),
+    });
+    let mut layer_attributes = LayerAttributes::default();
+    layer_attributes
+        .other
+        .insert(Text::from("colorSpace"), AttributeValue::Text(Text::from("scene-linear Rec.709")));
+    layer_attributes.exposure = Some(picture.exposure);
+    let encoding = Encoding { compression: Compression::ZIP16, ..Encoding::FAST_LOSSLESS };
+    let layer = Layer::new(size, layer_attributes, encoding, AnyChannels::sort(channels));
+    let mut bytes = Cursor::new(Vec::new());
+    Image { attributes, layer_data: layer }
+        .write()
+        .non_parallel()
+        .to_buffered(&mut bytes)
+        .map_err(|error| ImportError::file("EXR", error))?;
+    Ok(bytes.into_inner())
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    fn picture() -> Picture {
+        let n = 12;
+        Picture {
+            width: 4,
+            height: 3,
+            rgb: (0..n).map(|i| [0.01 * i as f32, 0.3, 7.0 * i as f32]).collect(),
+            depth: (0..n).map(|i| i as f32 * 1.5).collect(),
+            normal: vec![[0.0, 1.0, 0.0]; n],
+            element: (0..n as u32).collect(),
+            exposure: 0.5,
+        }
+    }
+
+    #[test]
+    fn exr_and_png_agree_through_the_display_transform() {
+        let picture = picture();
+        let linear = read_environment("p.exr", &write_exr(&picture).unwrap()).unwrap();
+        let png = write_png(4, 3, &picture.show()).unwrap();
+        let shown = image::load_from_memory(&png).unwrap().to_rgb8();
+        for (rgb, pixel) in linear.rgb.iter().zip(shown.pixels()) {
+            for (a, b) in display::show(*rgb, 0.5).iter().zip(pixel.0) {
+                assert!(a.abs_diff(b) <= 1);
+            }
+        }
+    }
+
+    #[test]
+    fn layers_are_there_with_their_types() {
+        let bytes = write_exr(&picture()).unwrap();
+        let meta = exr::meta::MetaData::read_from_buffered(Cursor::new(bytes), true).unwrap();
+        let names: Vec<String> = meta.headers[0].channels.list.iter().map(|c| c.name.to_string()).collect();
+        assert_eq!(names, ["B", "G", "R", "depth.Z", "element.id", "normal.X", "normal.Y", "normal.Z"]);
+    }
+
+    #[test]
+    fn a_file_that_is_not_what_its_name_says_is_refused() {
+        let png = write_png(1, 1, &[1, 2, 3]).unwrap();
+        assert!(
+            read_environment("sky.hdr", &png).unwrap_err().to_string().contains("sky.hdr: is not EXR or HDR")
+        );
+        assert!(
+            read_image("wood.png", b"v 0 0 0")
+                .unwrap_err()
+                .to_string()
+                .contains("wood.png: is not PNG or JPEG")
+        );
+        assert!(read_image("wood.png", &png[..20]).is_err());
+    }
+}

@@ -1,0 +1,190 @@
+//! MP4: H.264 by openh264, muxed by shiguredo_mp4.
+
+use openh264::OpenH264API;
+use openh264::encoder::{Encoder, EncoderConfig, FrameRate, IntraFramePeriod, QpRange, RateControlMode};
+use openh264::formats::{RgbSliceU8, YUVBuffer};
+use shiguredo_mp4::boxes::{Avc1Box, AvccBox, SampleEntry, VisualSampleEntryFields};
+use shiguredo_mp4::mux::{Mp4FileMuxer, Mp4FileMuxerOptions, Sample, estimate_maximum_moov_box_size};
+use shiguredo_mp4::{TrackKind, Uint};
+use std::num::NonZeroU32;
+use thiserror::Error;
+
+/// Why a film could not be encoded.
+#[derive(Debug, Error)]
+#[error("the film cannot be encoded: {0}")]
+pub struct MovieError(String);
+
+/// Ticks a second of the film's clock.
+const TIMESCALE: u32 = 90_000;
+
+/// A film being encoded. Frames that cannot be halved lose their last row or column.
+pub struct Movie {
+    encoder: Encoder,
+    muxer: Mp4FileMuxer,
+    bytes: Vec<u8>,
+    size: (usize, usize),
+    duration: u32,
+    frames: u32,
+}
+
+fn fail(error: impl ToString) -> MovieError {
+    MovieError(error.to_string())
+}
+
+impl Movie {
+    /// Begins a film of `frames` frames.
+    ///
+    /// # Errors
+    /// [`MovieError`] if the encoder refuses the size.
+    pub fn new(width: u32, height: u32, fps: f32, frames: usize) -> Result<Self, MovieError> {
+        let config = EncoderConfig::new()
+            .max_frame_rate(FrameRate::from_hz(fps))
+            .rate_control_mode(RateControlMode::Off)
+            .qp(QpRange::new(16, 24))
+            .intra_frame_period(IntraFramePeriod::from_num_frames(24))
+            .skip_frames(false)
+            .num_threads(1);
+        let encoder = Encoder::with_api_config(OpenH264API::from_source(), config).map_err(fail)?;
+        let options = Mp4FileMuxerOptions {
+            reserved_moov_box_size: estimate_maximum_moov_box_size(&[frames]),
+            ..Default::default()
+        };
+        let muxer = Mp4FileMuxer::with_options(options).map_err(fail)?;
+        let bytes = muxer.initial_boxes_bytes().to_vec();
+        let size = (width as usize & !1, height as usize & !1);
+        let duration = (TIMESCALE as f32 / fps).round() as u32;
+        Ok(Self { encoder, muxer, bytes, size, duration, frames: 0 })
+    }
+
+    /// Adds a frame of sRGB code values, `width` pixels a row.
+    ///
+    /// # Errors
+    /// [`MovieError`].
+    pub fn push(&mut self, width: u32, rgb: &[u8]) -> Result<(), MovieError> {
+        let (w, h) = self.size;
+        let cropped: Vec<u8> =
+            rgb.chunks_exact(width as usize * 3).take(h).flat_map(|row| &row[..w * 3]).copied().collect();
+        let yuv = YUVBuffer::from_rgb8_source(RgbSliceU8::new(&cropped, (w, h)));
+        let stream = self.encoder.encode(&yuv).map_err(fail)?.to_vec();
+        let (mut data, mut sps, mut pps, mut keyframe) = (Vec::new(), Vec::new(), Vec::new(), false);
+        for unit in units(&stream) {
+            match unit[0] & 31 {
+                7 => sps = unit.to_vec(),
+                8 => pps = unit.to_vec(),
+                kind => {
+                    keyframe |= kind == 5;
+                    data.extend((unit.len() as u32).to_be_bytes());
+                    data.extend_from_slice(unit);
+                }
+            }
+        }
+        if data.is_empty() {
+            return Err(fail("the encoder gave no picture"));
+        }
+        let sample_entry = (self.frames == 0).then(|| self.entry(sps, pps)).transpose()?;
+        let sample = Sample {
+            track_kind: TrackKind::Video,
+            sample_entry,
+            keyframe,
+            timescale: NonZeroU32::new(TIMESCALE).expect("not zero"),
+            duration: self.duration,
+            composition_time_offset: None,
+            data_offset: self.bytes.len() as u64,
+            data_size: data.len(),
+        };
+        self.bytes.extend_from_slice(&data);
+        self.muxer.append_sample(&sample).map_err(fail)?;
+        self.frames += 1;
+        Ok(())
+    }
+
+    fn entry(&self, sps: Vec<u8>, pps: Vec<u8>) -> Result<SampleEntry, MovieError> {
+        if sps.len() < 4 || pps.is_empty() {
+            return Err(fail("the encoder gave no parameters"));
+        }
+        let avcc_box = AvccBox {
+            avc_profile_indication: sps[1],
+            profile_compatibility: sps[2],
+            avc_level_indication: sps[3],
+            length_size_minus_one: Uint::new(3),
+            sps_list: vec![sps],
+            pps_list: vec![pps],
+            chroma_format: None,
+            bit_depth_luma_minus8: None,
+            bit_depth_chroma_minus8: None,
+            sps_ext_list: Vec::new(),
+        };
+        let visual = VisualSampleEntryFields {
+            data_reference_index: VisualSampleEntryFields::DEFAULT_DATA_REFERENCE_INDEX,
+            width: self.size.0 as u16,
+            height: self.size.1 as u16,
+            horizresolution: VisualSampleEntryFields::DEFAULT_HORIZRESOLUTION,
+            vertresolution: VisualSampleEntryFields::DEFAULT_VERTRESOLUTION,
+            frame_count: VisualSampleEntryFields::DEFAULT_FRAME_COUNT,
+            compressorname: VisualSampleEntryFields::NULL_COMPRESSORNAME,
+            depth: VisualSampleEntryFields::DEFAULT_DEPTH,
+        };
+        Ok(SampleEntry::Avc1(Avc1Box { visual, avcc_box, unknown_boxes: Vec::new() }))
+    }
+
+    /// The file.
+    ///
+    /// # Errors
+    /// [`MovieError`] if no frame was added.
+    pub fn finish(mut self) -> Result<Vec<u8>, MovieError> {
+        if self.frames == 0 {
+            return Err(fail("it has no frames"));
+        }
+        let finalized = self.muxer.finalize().map_err(fail)?;
+        for (offset, bytes) in finalized.offset_and_bytes_pairs() {
+            let end = offset as usize + bytes.len();
+            if self.bytes.len() < end {
+                self.bytes.resize(end, 0);
+            }
+            self.bytes[offset as usize..end].copy_from_slice(bytes);
+        }
+        Ok(self.bytes)
+    }
+}
+
+/// The units of an H.264 byte stream (ITU-T H.264, annex B).
+fn units(stream: &[u8]) -> Vec<&[u8]> {
+    let starts: Vec<usize> =
+        (0..stream.len().saturating_sub(2)).filter(|&i| stream[i..].starts_with(&[0, 0, 1])).collect();
+    let ends = starts.iter().skip(1).copied().chain([stream.len()]);
+    starts
+        .iter()
+        .zip(ends)
+        .map(|(&start, end)| {
+            let unit = &stream[start + 3..end];
+            let zeros = unit.iter().rev().take_while(|&&byte| byte == 0).count();
+            &unit[..unit.len() - zeros]
+        })
+        .filter(|unit| !unit.is_empty())
+        .collect()
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn a_film_is_an_mp4_with_all_its_frames() {
+        let mut movie = Movie::new(65, 33, 24.0, 30).unwrap();
+        for i in 0..30u8 {
+            let rgb: Vec<u8> = (0..65 * 33).flat_map(|p: u32| [(p % 251) as u8, i * 8, 90]).collect();
+            movie.push(65, &rgb).unwrap();
+        }
+        let bytes = movie.finish().unwrap();
+        assert_eq!(&bytes[4..8], b"ftyp");
+        let at = bytes.windows(4).position(|w| w == b"stsz").unwrap();
+        assert_eq!(u32::from_be_bytes(bytes[at + 12..at + 16].try_into().unwrap()), 30);
+        let moov = bytes.windows(4).position(|w| w == b"moov").unwrap();
+        assert!(moov < bytes.windows(4).position(|w| w == b"mdat").unwrap(), "plays before it is whole");
+    }
+
+    #[test]
+    fn a_film_without_frames_is_refused() {
+        assert!(Movie::new(64, 64, 24.0, 0).unwrap().finish().is_err());
+    }
+}
