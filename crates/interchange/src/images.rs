@@ -87,6 +87,15 @@ fn read_exr(name: &str, bytes: &[u8]) -> std::result::Result<Environment, Import
     Ok(image.layer_data.channel_data.pixels)
 }
 
+/// Reads a PNG back: pixels across and down, and sRGB code values.
+///
+/// # Errors
+/// [`ImportError`] says what is wrong with the file.
+pub fn read_png(bytes: &[u8]) -> std::result::Result<(u32, u32, Vec<u8>), ImportError> {
+    let decoded = decode("PNG", bytes, &[ImageFormat::Png], "PNG")?.to_rgb8();
+    Ok((decoded.width(), decoded.height(), decoded.into_raw()))
+}
+
 /// A picture as PNG: display-referred sRGB, eight bits.
 ///
 /// # Errors

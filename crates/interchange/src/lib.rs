@@ -14,7 +14,7 @@ mod images;
 mod movie;
 mod obj;
 
-pub use images::{read_environment, read_image, write_exr, write_png};
+pub use images::{read_environment, read_image, read_png, write_exr, write_png};
 pub use movie::{Movie, MovieError};
 
 use geometry::{Mesh, MeshError};

@@ -1,1 +1,14 @@
+//! The application: store, jobs, HTTP interface and command.
+//!
+//! CPU-bound work runs on threads of its own and on rayon's pool; the async
+//! side stores, serves and waits.
 
+pub mod api;
+pub mod assets;
+pub mod cli;
+pub mod demo;
+pub mod error;
+pub mod films;
+pub mod playing;
+pub mod store;
+pub mod studio;

@@ -1,0 +1,191 @@
+//! The Check list, with its one-press fixes.
+
+use super::shots::{ShotState, state};
+use super::{State, blocking};
+use crate::error::{Error, Result};
+use axum::Json;
+use axum::extract::{Path, State as Extract};
+use frames::Event;
+use serde::{Deserialize, Serialize};
+use shot::check::{Entry, Mistake, check};
+use shot::{Collision, Element, Id, Moves, Param, Shape, Shot};
+use simulate::Scene;
+use simulate::solids::{separate, start_overlaps};
+use utoipa::ToSchema;
+
+/// One entry of the Check list.
+#[derive(Serialize, ToSchema)]
+pub(crate) struct CheckEntry {
+    /// Kind of mistake, in snake case.
+    #[schema(value_type = String)]
+    mistake: Mistake,
+    /// Ids of the elements concerned.
+    elements: Vec<u32>,
+    reason: String,
+    /// Label of the one-press fix.
+    fix: Option<String>,
+}
+
+impl From<Entry> for CheckEntry {
+    fn from(entry: Entry) -> Self {
+        let elements = entry.elements.into_iter().map(|id| id.0).collect();
+        Self { mistake: entry.mistake, elements, reason: entry.reason, fix: entry.fix }
+    }
+}
+
+/// What is likely wrong in the shot.
+#[utoipa::path(get, path = "/api/shots/{id}/check", params(("id" = i64, Path)), responses((status = 200, body = Vec<CheckEntry>)))]
+pub(crate) async fn list(Extract(studio): State, Path(id): Path<i64>) -> Result<Json<Vec<CheckEntry>>> {
+    let (shot, _) = studio.head(id).await?;
+    let run = studio.folder(&studio.store.current_run(id).await?)?;
+    blocking(move || {
+        let meshes = studio.loader.meshes(&studio.data, &shot)?;
+        let mut entries = check(&shot);
+        entries.extend(overlaps(&shot, &meshes)?);
+        entries.extend(from_run(&shot, &run));
+        Ok(Json(entries.into_iter().map(CheckEntry::from).collect()))
+    })
+    .await
+}
+
+fn name(shot: &Shot, (id, copy): (Id, u32)) -> String {
+    let Some(element) = shot.element(id) else { return "a body".to_owned() };
+    if element.count() == 1 { element.name.clone() } else { format!("{} {}", element.name, copy + 1) }
+}
+
+pub(crate) fn overlaps(shot: &Shot, meshes: &geometry::Meshes) -> Result<Option<Entry>> {
+    let found = start_overlaps(Scene { shot, meshes })?;
+    let Some(worst) = found.first() else { return Ok(None) };
+    let mut elements: Vec<Id> = found.iter().flat_map(|o| [o.a.0, o.b.0]).collect();
+    elements.sort();
+    elements.dedup();
+    let more = match found.len() {
+        1 => String::new(),
+        n => format!(" {} pairs in all.", n),
+    };
+    let (a, b) = (name(shot, worst.a), name(shot, worst.b));
+    let reason = format!("{a} starts {:.1} mm inside {b} and will jump apart.{more}", worst.depth_m * 1e3);
+    Ok(Some(Entry { mistake: Mistake::StartOverlap, elements, reason, fix: Some("Separate".to_owned()) }))
+}
+
+fn from_run(shot: &Shot, run: &frames::RunFolder) -> Vec<Entry> {
+    let fresh = simulate::fresh(shot, run);
+    let mut entries: Vec<Entry> = Vec::new();
+    for (number, _) in shot.timing.frames().zip(&fresh).filter(|(_, fresh)| **fresh) {
+        let Ok(frame) = run.read(number) else { continue };
+        for event in frame.measured.events {
+            let (mistake, elements, reason, fix) = match event {
+                Event::LeftWorld { element, copy } => (
+                    Mistake::LeftWorld,
+                    vec![element],
+                    format!("{} left the world at frame {number}.", name(shot, (element, copy))),
+                    None,
+                ),
+                Event::Tunnelled { element, copy, through, substeps } => (
+                    Mistake::Tunnelled,
+                    vec![element, through],
+                    format!(
+                        "{} went through {} at frame {number}; {substeps} substeps would have caught it.",
+                        name(shot, (element, copy)),
+                        name(shot, (through, 0))
+                    ),
+                    Some(format!("Use {substeps} substeps")),
+                ),
+            };
+            if !entries.iter().any(|e| e.mistake == mistake && e.elements == elements) {
+                entries.push(Entry { mistake, elements, reason, fix });
+            }
+        }
+    }
+    let missing = fresh.iter().filter(|fresh| !**fresh).count();
+    if missing > 0 {
+        entries.push(Entry {
+            mistake: Mistake::FramesMissing,
+            elements: Vec::new(),
+            reason: format!(
+                "{missing} of {} frames are not computed yet; a film computes them first.",
+                fresh.len()
+            ),
+            fix: Some("Compute".to_owned()),
+        });
+    }
+    entries
+}
+
+/// Which entry to mend.
+#[derive(Deserialize, ToSchema)]
+#[serde(deny_unknown_fields)]
+pub(crate) struct Fix {
+    #[schema(value_type = String)]
+    mistake: Mistake,
+    elements: Vec<u32>,
+}
+
+/// Applies the one-press fix of an entry.
+#[utoipa::path(post, path = "/api/shots/{id}/fix", params(("id" = i64, Path)), request_body = Fix, responses((status = 200, body = ShotState)))]
+pub(crate) async fn fix(
+    Extract(studio): State,
+    Path(id): Path<i64>,
+    Json(fix): Json<Fix>,
+) -> Result<Json<ShotState>> {
+    let (mut shot, revision) = studio.head(id).await?;
+    if fix.mistake == Mistake::FramesMissing {
+        studio.play(id).await?;
+        return state(&studio, id).await;
+    }
+    let wanted = |element: &Element| fix.elements.contains(&element.id.0);
+    let label = match fix.mistake {
+        Mistake::NothingStillBelow => {
+            let first = f64::from(shot.timing.first);
+            let lowest =
+                shot.solids().map(|(e, _)| e.placement.sample(first).0.y).fold(f32::INFINITY, f32::min);
+            let floor = Element::solid("Floor", Shape::plane(20.0, 20.0), Moves::Still);
+            shot.add(floor.at(0.0, (lowest - 1.0).min(0.0), 0.0));
+            "Floor added"
+        }
+        Mistake::StartOverlap => {
+            let (copy, at) = (studio.clone(), shot.clone());
+            let places = blocking(move || Ok(separate(&at, &copy.loader.meshes(&copy.data, &at)?)?)).await?;
+            for place in places {
+                let first = f64::from(shot.timing.first);
+                let Some(element) = shot.elements.iter_mut().find(|e| e.id == place.element) else {
+                    continue;
+                };
+                let shift = place.place_m - element.placement.place_m.at(first);
+                match &mut element.placement.place_m {
+                    Param::Constant(value) => *value += shift,
+                    Param::Keyed { keys } => keys.iter_mut().for_each(|key| key.value += shift),
+                }
+                if let Some(copies) = element.as_solid_mut().and_then(|solid| solid.copies.as_mut()) {
+                    copies.spacing_m *= place.spread;
+                }
+            }
+            "Bodies separated"
+        }
+        Mistake::HullFillsHollow => {
+            for element in shot.elements.iter_mut().filter(|element| wanted(element)) {
+                if let Some(solid) = element.as_solid_mut() {
+                    solid.body.collision = Collision::Exact;
+                }
+            }
+            "Collision shape set to exact"
+        }
+        Mistake::MarginLarge => {
+            for element in shot.elements.iter_mut().filter(|element| wanted(element)) {
+                if let Some(solid) = element.as_solid_mut() {
+                    solid.body.margin_m = None;
+                }
+            }
+            "Margin set by size"
+        }
+        Mistake::Tunnelled => {
+            shot.physics.substeps = (shot.physics.substeps * 4).min(256);
+            "Substeps raised"
+        }
+        Mistake::LeftWorld | Mistake::FramesMissing => {
+            return Err(Error::Bad("this entry has no one-press fix".to_owned()));
+        }
+    };
+    studio.change(id, revision, label, &shot).await?;
+    state(&studio, id).await
+}

@@ -1,0 +1,218 @@
+//! What the Stage draws of an element, and the files elements use.
+
+use super::shots::{ShotState, state};
+use super::{State, blocking};
+use crate::assets;
+use crate::error::{Error, Result};
+use axum::Json;
+use axum::body::Bytes;
+use axum::extract::{Path, Query, State as Extract};
+use axum::http::{HeaderMap, StatusCode, header};
+use axum::response::{IntoResponse, Response};
+use serde::{Deserialize, Serialize};
+use shot::{Asset, Element, Id, Param, Shot};
+use simulate::Scene;
+use simulate::solids::{collision_mesh, drop_to_rest};
+use std::collections::BTreeMap;
+use utoipa::ToSchema;
+
+fn element(shot: &Shot, id: u32) -> Result<&Element> {
+    shot.element(Id(id)).ok_or_else(|| Error::NotFound(format!("element {id}")))
+}
+
+/// Bytes under a tag that changes with what they were made from.
+fn tagged(
+    headers: &HeaderMap,
+    of: &impl Serialize,
+    make: impl FnOnce() -> Result<Vec<u8>>,
+) -> Result<Response> {
+    let tag = format!("\"{}\"", &assets::sha256(&serde_json::to_vec(of).expect("it serialises"))[..20]);
+    if headers.get(header::IF_NONE_MATCH).is_some_and(|known| known.as_bytes() == tag.as_bytes()) {
+        return Ok(StatusCode::NOT_MODIFIED.into_response());
+    }
+    let kind = "application/octet-stream".to_owned();
+    let cache = "no-cache".to_owned();
+    let head = [(header::CONTENT_TYPE, kind), (header::ETAG, tag), (header::CACHE_CONTROL, cache)];
+    Ok((head, make()?).into_response())
+}
+
+/// An element's mesh: u32 vertices, u32 triangles; 3 f32 a vertex for places
+/// (m), 3 f32 for normals, 2 f32 for UVs; 3 u32 a triangle. Little-endian.
+#[utoipa::path(get, path = "/api/shots/{id}/mesh/{element}", params(("id" = i64, Path), ("element" = u32, Path)), responses((status = 200, content_type = "application/octet-stream")))]
+pub(crate) async fn mesh(
+    Extract(studio): State,
+    Path((id, of)): Path<(i64, u32)>,
+    headers: HeaderMap,
+) -> Result<Response> {
+    let (shot, _) = studio.head(id).await?;
+    blocking(move || {
+        let element = element(&shot, of)?;
+        let solid = element.as_solid().ok_or_else(|| Error::Bad(format!("{} has no shape", element.name)))?;
+        tagged(&headers, &(&solid.shape, &shot.assets), || {
+            let meshes = studio.loader.meshes(&studio.data, &shot)?;
+            let mesh = meshes.mesh(&solid.shape).map_err(|error| Error::Bad(error.to_string()))?;
+            let mut out = Vec::new();
+            out.extend((mesh.positions.len() as u32).to_le_bytes());
+            out.extend((mesh.triangles.len() as u32).to_le_bytes());
+            out.extend_from_slice(bytemuck::cast_slice(&mesh.positions));
+            out.extend_from_slice(bytemuck::cast_slice(&mesh.normals));
+            out.extend_from_slice(bytemuck::cast_slice(&mesh.uvs));
+            out.extend_from_slice(bytemuck::cast_slice(&mesh.triangles));
+            Ok(out)
+        })
+    })
+    .await
+}
+
+/// The shape an element collides as: as a mesh, but without normals and UVs.
+#[utoipa::path(get, path = "/api/shots/{id}/collision/{element}", params(("id" = i64, Path), ("element" = u32, Path)), responses((status = 200, content_type = "application/octet-stream")))]
+pub(crate) async fn collision(
+    Extract(studio): State,
+    Path((id, of)): Path<(i64, u32)>,
+    headers: HeaderMap,
+) -> Result<Response> {
+    let (shot, _) = studio.head(id).await?;
+    blocking(move || {
+        let element = element(&shot, of)?;
+        tagged(&headers, &(&element.is, &shot.assets), || {
+            let meshes = studio.loader.meshes(&studio.data, &shot)?;
+            let mesh = collision_mesh(element, &meshes)?;
+            let mut out = Vec::new();
+            out.extend((mesh.positions.len() as u32).to_le_bytes());
+            out.extend((mesh.triangles.len() as u32).to_le_bytes());
+            out.extend_from_slice(bytemuck::cast_slice(&mesh.positions));
+            out.extend_from_slice(bytemuck::cast_slice(&mesh.triangles));
+            Ok(out)
+        })
+    })
+    .await
+}
+
+/// Lets an element down until it touches something.
+#[utoipa::path(post, path = "/api/shots/{id}/drop/{element}", params(("id" = i64, Path), ("element" = u32, Path)), responses((status = 200, body = ShotState), (status = 422, body = crate::error::Problem)))]
+pub(crate) async fn drop(
+    Extract(studio): State,
+    Path((id, of)): Path<(i64, u32)>,
+) -> Result<Json<ShotState>> {
+    let (mut shot, revision) = studio.head(id).await?;
+    let name = element(&shot, of)?.name.clone();
+    let (copy, at) = (studio.clone(), shot.clone());
+    let place = blocking(move || {
+        let meshes = copy.loader.meshes(&copy.data, &at)?;
+        Ok(drop_to_rest(Scene { shot: &at, meshes: &meshes }, Id(of))?)
+    })
+    .await?;
+    let place = place.ok_or_else(|| Error::Bad(format!("there is nothing below {name} to rest on")))?;
+    let first = f64::from(shot.timing.first);
+    let element = shot.elements.iter_mut().find(|element| element.id == Id(of)).expect("found above");
+    let shift = place - element.placement.place_m.at(first);
+    match &mut element.placement.place_m {
+        Param::Constant(value) => *value += shift,
+        Param::Keyed { keys } => keys.iter_mut().for_each(|key| key.value += shift),
+    }
+    studio.change(id, revision, &format!("{name} dropped to rest"), &shot).await?;
+    state(&studio, id).await
+}
+
+/// What follows from a solid's shape and weight.
+#[derive(Serialize, ToSchema)]
+pub(crate) struct Physics {
+    /// Volume of one copy, m³.
+    volume_m3: f32,
+    /// Mass of one copy, kg.
+    mass_kg: f32,
+    /// kg/m³.
+    density_kg_m3: f32,
+    /// The collision shape used: ball, box, hull or exact.
+    collides_as: String,
+    /// Distance kept from other bodies, m.
+    margin_m: f32,
+    /// Smallest dimension, m.
+    smallest_m: f32,
+    /// Size of its box, m.
+    size_m: [f32; 3],
+}
+
+/// What follows from a solid's shape and weight.
+#[utoipa::path(get, path = "/api/shots/{id}/physics/{element}", params(("id" = i64, Path), ("element" = u32, Path)), responses((status = 200, body = Physics)))]
+pub(crate) async fn physics(
+    Extract(studio): State,
+    Path((id, of)): Path<(i64, u32)>,
+) -> Result<Json<Physics>> {
+    let (shot, _) = studio.head(id).await?;
+    blocking(move || {
+        let element = element(&shot, of)?;
+        let solid =
+            element.as_solid().ok_or_else(|| Error::Bad(format!("{} is not a solid", element.name)))?;
+        let meshes = studio.loader.meshes(&studio.data, &shot)?;
+        let bad = |error: geometry::MissingMesh| Error::Bad(error.to_string());
+        let volume_m3 = meshes.mass(&solid.shape).map_err(bad)?.volume;
+        let mass_kg = meshes.mass_kg(&solid.shape, solid.body.weight).map_err(bad)?;
+        let smallest_m = meshes.smallest_m(&solid.shape).map_err(bad)?;
+        Ok(Json(Physics {
+            volume_m3,
+            mass_kg,
+            density_kg_m3: mass_kg / volume_m3,
+            collides_as: format!("{:?}", solid.body.collision_of(&solid.shape)).to_lowercase(),
+            margin_m: solid.body.margin_m(smallest_m),
+            smallest_m,
+            size_m: meshes.mesh(&solid.shape).map_err(bad)?.bounds().size().to_array(),
+        }))
+    })
+    .await
+}
+
+#[derive(Deserialize)]
+pub(crate) struct Named {
+    name: String,
+}
+
+/// A file taken in, to be named in the document.
+#[derive(Serialize, ToSchema)]
+pub(crate) struct Uploaded {
+    /// A name no asset of the shot has yet.
+    name: String,
+    /// The asset, to be put into the document under that name.
+    #[schema(value_type = Object)]
+    asset: Asset,
+}
+
+/// Takes in a file: OBJ, GLB, PNG, JPEG, EXR or HDR, told by `name`.
+#[utoipa::path(post, path = "/api/shots/{id}/assets", params(("id" = i64, Path), ("name" = String, Query)),
+    request_body(content = Vec<u8>, content_type = "application/octet-stream"), responses((status = 200, body = Uploaded), (status = 422, body = crate::error::Problem)))]
+pub(crate) async fn upload(
+    Extract(studio): State,
+    Path(id): Path<i64>,
+    Query(Named { name }): Query<Named>,
+    body: Bytes,
+) -> Result<Json<Uploaded>> {
+    let (shot, _) = studio.head(id).await?;
+    blocking(move || {
+        let asset = assets::examine(&name, &body)?;
+        frames::write_whole(&assets::path(&studio.data, &asset), &body)?;
+        Ok(Json(Uploaded { name: free(&shot.assets, &name, &asset), asset }))
+    })
+    .await
+}
+
+fn free(assets: &BTreeMap<String, Asset>, file: &str, asset: &Asset) -> String {
+    let stem = file.rsplit(['/', '\\']).next().unwrap_or(file);
+    let stem = stem.rsplit_once('.').map_or(stem, |(stem, _)| stem);
+    let fits = |name: &String| assets.get(name).is_none_or(|there| there.sha256 == asset.sha256);
+    let numbered = (2..).map(|n| format!("{stem} {n}"));
+    std::iter::once(stem.to_owned()).chain(numbered).find(fits).expect("names are endless")
+}
+
+/// An asset's bytes.
+#[utoipa::path(get, path = "/api/shots/{id}/assets/{name}", params(("id" = i64, Path), ("name" = String, Path)), responses((status = 200, content_type = "application/octet-stream")))]
+pub(crate) async fn asset(Extract(studio): State, Path((id, name)): Path<(i64, String)>) -> Result<Response> {
+    let (shot, _) = studio.head(id).await?;
+    let asset = shot.assets.get(&name).ok_or_else(|| Error::NotFound(format!("asset {name}")))?;
+    let bytes = tokio::fs::read(assets::path(&studio.data, asset)).await?;
+    let kind = match asset.file.rsplit('.').next() {
+        Some("png") => "image/png",
+        Some("jpg" | "jpeg") => "image/jpeg",
+        _ => "application/octet-stream",
+    };
+    Ok(([(header::CONTENT_TYPE, kind), (header::CACHE_CONTROL, "no-cache")], bytes).into_response())
+}

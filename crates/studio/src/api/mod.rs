@@ -1,0 +1,111 @@
+//! The HTTP interface. A file a resource; the description is generated.
+
+mod check;
+mod elements;
+mod events;
+mod films;
+mod history;
+mod pages;
+mod runs;
+mod security;
+mod shots;
+
+use crate::error::{Error, Problem};
+use crate::studio::Studio;
+use axum::Router;
+use axum::extract::{DefaultBodyLimit, State as AxumState};
+use std::sync::Arc;
+use utoipa::OpenApi;
+use utoipa_axum::router::OpenApiRouter;
+use utoipa_axum::routes;
+
+pub(crate) use check::overlaps;
+
+pub(crate) type State = AxumState<Arc<Studio>>;
+
+/// Largest body of a request that is not an upload, bytes.
+const MAX_BODY: usize = 16 << 20;
+
+#[derive(OpenApi)]
+#[openapi(
+    info(
+        title = "Bright Ripple",
+        description = "Shots, runs and films. Errors are problem documents (RFC 9457)."
+    ),
+    components(schemas(Problem))
+)]
+struct Description;
+
+fn router() -> OpenApiRouter<Arc<Studio>> {
+    OpenApiRouter::with_openapi(Description::openapi())
+        .routes(routes!(shots::list, shots::create))
+        .routes(routes!(shots::get, shots::patch, shots::delete))
+        .routes(routes!(shots::picture))
+        .routes(routes!(shots::import))
+        .routes(routes!(shots::export))
+        .routes(routes!(history::undo))
+        .routes(routes!(history::redo))
+        .routes(routes!(history::history, history::restore))
+        .routes(routes!(history::version))
+        .routes(routes!(elements::mesh))
+        .routes(routes!(elements::collision))
+        .routes(routes!(elements::drop))
+        .routes(routes!(elements::physics))
+        .routes(routes!(elements::upload))
+        .routes(routes!(elements::asset))
+        .routes(routes!(check::list))
+        .routes(routes!(check::fix))
+        .routes(routes!(runs::freshness))
+        .routes(routes!(runs::play, runs::stop))
+        .routes(routes!(runs::clear))
+        .routes(routes!(runs::list, runs::keep))
+        .routes(routes!(runs::rename, runs::delete))
+        .routes(routes!(runs::restore))
+        .routes(routes!(runs::frame))
+        .routes(routes!(runs::measured))
+        .routes(routes!(runs::track))
+        .routes(routes!(films::list, films::create))
+        .routes(routes!(films::delete))
+        .routes(routes!(films::stop))
+        .routes(routes!(films::resume))
+        .routes(routes!(films::picture))
+        .routes(routes!(films::linear))
+        .routes(routes!(films::movie))
+}
+
+/// The whole application as a service.
+pub fn app(studio: Arc<Studio>) -> Router {
+    let (api, _) = router().split_for_parts();
+    api.route("/api/events", axum::routing::get(events::events))
+        .route("/api/openapi.json", axum::routing::get(|| async { axum::Json(description()) }))
+        .fallback(pages::page)
+        .layer(DefaultBodyLimit::max(MAX_BODY))
+        .layer(axum::middleware::from_fn(security::guard))
+        .layer(tower_http::compression::CompressionLayer::new())
+        .with_state(studio)
+}
+
+/// The OpenAPI description, with the shot file's schema among its components.
+pub fn description() -> serde_json::Value {
+    let (_, description) = router().split_for_parts();
+    let mut value = serde_json::to_value(description).expect("the description serialises");
+    let mut schema = shot::schema();
+    let text = schema.to_string().replace("#/$defs/", "#/components/schemas/");
+    schema = serde_json::from_str(&text).expect("still JSON");
+    let parts = schema.as_object_mut().expect("an object");
+    let definitions = parts.remove("$defs").unwrap_or_default();
+    parts.remove("$schema");
+    let components = value["components"]["schemas"].as_object_mut().expect("components");
+    components.insert("Shot".to_owned(), schema);
+    for (name, definition) in definitions.as_object().into_iter().flatten() {
+        components.entry(name.clone()).or_insert_with(|| definition.clone());
+    }
+    value
+}
+
+/// Runs CPU-bound work off the async threads.
+pub(crate) async fn blocking<T: Send + 'static>(
+    work: impl FnOnce() -> Result<T, Error> + Send + 'static,
+) -> Result<T, Error> {
+    tokio::task::spawn_blocking(work).await.map_err(|error| Error::Internal(error.to_string()))?
+}

@@ -1,0 +1,289 @@
+//! Runs: playing, freshness, frames, measures, kept runs.
+
+use super::shots::{ShotState, state};
+use super::{State, blocking};
+use crate::error::{Error, Result};
+use crate::studio::Event;
+use axum::Json;
+use axum::extract::{Path, Query, State as Extract};
+use axum::http::{HeaderMap, StatusCode, header};
+use axum::response::{IntoResponse, Response};
+use serde::{Deserialize, Serialize};
+use shot::{Id, fingerprints, what_changed};
+use std::collections::HashMap;
+use utoipa::ToSchema;
+
+/// A stretch of frames in one state.
+#[derive(Serialize, ToSchema)]
+pub(crate) struct Stretch {
+    first: u32,
+    last: u32,
+    /// fresh, stale or missing
+    state: &'static str,
+    /// For stale frames, what changed since.
+    reason: Option<String>,
+}
+
+/// A run's frames against the shot as it is now.
+#[derive(Serialize, ToSchema)]
+pub(crate) struct Freshness {
+    run: i64,
+    stretches: Vec<Stretch>,
+    /// Whether frames are being computed.
+    playing: bool,
+    /// Bytes on disk: frames, and states to go on from.
+    frame_bytes: u64,
+    state_bytes: u64,
+}
+
+/// The current run's frames against the shot as it is now.
+#[utoipa::path(get, path = "/api/shots/{id}/freshness", params(("id" = i64, Path)), responses((status = 200, body = Freshness)))]
+pub(crate) async fn freshness(Extract(studio): State, Path(id): Path<i64>) -> Result<Json<Freshness>> {
+    let (shot, head) = studio.head(id).await?;
+    let run = studio.store.current_run(id).await?;
+    let folder = studio.folder(&run)?;
+    let headers = folder.headers();
+    let prints = fingerprints(&shot);
+    let mut reasons: HashMap<u32, Option<String>> = HashMap::new();
+    let mut stretches: Vec<Stretch> = Vec::new();
+    for (frame, print) in shot.timing.frames().zip(prints) {
+        let (state, reason) = match headers.get(&frame) {
+            None => ("missing", None),
+            Some(header) if header.fingerprint == print => ("fresh", None),
+            Some(header) => {
+                let revision = header.revision;
+                if let std::collections::hash_map::Entry::Vacant(slot) = reasons.entry(revision) {
+                    let words = match studio.store.document(id, i64::from(revision)).await {
+                        Ok(before) => what_changed(&before, &shot),
+                        Err(_) => Vec::new(),
+                    };
+                    slot.insert(match words.as_slice() {
+                        [] => None,
+                        [one] => Some(format!("before {one} changed")),
+                        [one, rest @ ..] => Some(format!("before {one} and {} more changed", rest.len())),
+                    });
+                }
+                ("stale", reasons[&revision].clone())
+            }
+        };
+        match stretches.last_mut() {
+            Some(last) if last.state == state && last.reason == reason => last.last = frame,
+            _ => stretches.push(Stretch { first: frame, last: frame, state, reason }),
+        }
+    }
+    let _ = head;
+    let (frame_bytes, state_bytes) = folder.size();
+    Ok(Json(Freshness {
+        run: run.id,
+        stretches,
+        playing: studio.playing.is_on(id),
+        frame_bytes,
+        state_bytes,
+    }))
+}
+
+/// Computes the frames that are missing or stale, in order, in the background.
+#[utoipa::path(post, path = "/api/shots/{id}/play", params(("id" = i64, Path)), responses((status = 204)))]
+pub(crate) async fn play(Extract(studio): State, Path(id): Path<i64>) -> Result<StatusCode> {
+    studio.play(id).await?;
+    Ok(StatusCode::NO_CONTENT)
+}
+
+/// Stops computing; what is computed stays.
+#[utoipa::path(delete, path = "/api/shots/{id}/play", params(("id" = i64, Path)), responses((status = 204)))]
+pub(crate) async fn stop(Extract(studio): State, Path(id): Path<i64>) -> Result<StatusCode> {
+    studio.playing.stop(id);
+    Ok(StatusCode::NO_CONTENT)
+}
+
+/// Drops all frames of the current run.
+#[utoipa::path(post, path = "/api/shots/{id}/clear", params(("id" = i64, Path)), responses((status = 204), (status = 422, body = crate::error::Problem)))]
+pub(crate) async fn clear(Extract(studio): State, Path(id): Path<i64>) -> Result<StatusCode> {
+    if studio.playing.is_on(id) {
+        return Err(Error::Bad("frames are being computed; stop first".to_owned()));
+    }
+    studio.folder(&studio.store.current_run(id).await?)?.clear()?;
+    studio.tell(Event::BakeEnded { shot: id, message: None });
+    Ok(StatusCode::NO_CONTENT)
+}
+
+/// A kept run.
+#[derive(Serialize, ToSchema)]
+pub(crate) struct Run {
+    id: i64,
+    number: i64,
+    name: String,
+    /// Seconds since 1970.
+    made: i64,
+    frames: usize,
+    bytes: u64,
+    /// What differs from the shot as it is now, in words.
+    differs: Vec<String>,
+}
+
+/// The kept runs, newest first.
+#[utoipa::path(get, path = "/api/shots/{id}/runs", params(("id" = i64, Path)), responses((status = 200, body = Vec<Run>)))]
+pub(crate) async fn list(Extract(studio): State, Path(id): Path<i64>) -> Result<Json<Vec<Run>>> {
+    let (shot, _) = studio.head(id).await?;
+    let mut runs = Vec::new();
+    for row in studio.store.runs(id).await? {
+        let Some(number) = row.number else { continue };
+        let folder = studio.folder(&row)?;
+        let differs = folder.manifest().map(|m| what_changed(&m.shot, &shot)).unwrap_or_default();
+        let (frames, bytes) = (folder.headers().len(), folder.size().0);
+        runs.push(Run { id: row.id, number, name: row.name, made: row.made, frames, bytes, differs });
+    }
+    Ok(Json(runs))
+}
+
+#[derive(Deserialize, ToSchema)]
+#[serde(deny_unknown_fields)]
+pub(crate) struct RunName {
+    /// None: named by its number.
+    name: Option<String>,
+}
+
+/// Puts the current run's frames aside, under a number and a name.
+#[utoipa::path(post, path = "/api/shots/{id}/runs", params(("id" = i64, Path)), request_body = RunName, responses((status = 204), (status = 422, body = crate::error::Problem)))]
+pub(crate) async fn keep(
+    Extract(studio): State,
+    Path(id): Path<i64>,
+    Json(RunName { name }): Json<RunName>,
+) -> Result<StatusCode> {
+    let current = studio.folder(&studio.store.current_run(id).await?)?;
+    if current.headers().is_empty() {
+        return Err(Error::Bad("there are no frames to keep yet; play first".to_owned()));
+    }
+    let name = name.as_deref().map(str::trim).filter(|name| !name.is_empty());
+    let row = studio.store.add_kept_run(id, name).await?;
+    let to = studio.data.join("runs").join(row.id.to_string());
+    blocking(move || Ok(current.keep_as(&to)?)).await?;
+    studio.tell(Event::Runs { shot: id });
+    Ok(StatusCode::NO_CONTENT)
+}
+
+/// Renames a kept run.
+#[utoipa::path(patch, path = "/api/runs/{run}", params(("run" = i64, Path)), request_body = RunName, responses((status = 204)))]
+pub(crate) async fn rename(
+    Extract(studio): State,
+    Path(run): Path<i64>,
+    Json(RunName { name }): Json<RunName>,
+) -> Result<StatusCode> {
+    let name = name.unwrap_or_default().trim().to_owned();
+    if name.is_empty() || name.chars().count() > 80 {
+        return Err(Error::Bad("name: give 1 to 80 characters".to_owned()));
+    }
+    let row = studio.store.run(run).await?;
+    studio.store.rename_run(run, &name).await?;
+    studio.tell(Event::Runs { shot: row.shot });
+    Ok(StatusCode::NO_CONTENT)
+}
+
+/// Drops a kept run.
+#[utoipa::path(delete, path = "/api/runs/{run}", params(("run" = i64, Path)), responses((status = 204)))]
+pub(crate) async fn delete(Extract(studio): State, Path(run): Path<i64>) -> Result<StatusCode> {
+    let row = studio.store.run(run).await?;
+    if row.number.is_none() {
+        return Err(Error::Bad("the current run cannot be dropped; clear it".to_owned()));
+    }
+    studio.store.delete_run(run).await?;
+    std::fs::remove_dir_all(studio.data.join("runs").join(run.to_string()))?;
+    studio.tell(Event::Runs { shot: row.shot });
+    Ok(StatusCode::NO_CONTENT)
+}
+
+/// Brings the shot back to what a run was computed from, as a new change.
+#[utoipa::path(post, path = "/api/runs/{run}/restore", params(("run" = i64, Path)), responses((status = 200, body = ShotState)))]
+pub(crate) async fn restore(Extract(studio): State, Path(run): Path<i64>) -> Result<Json<ShotState>> {
+    let row = studio.store.run(run).await?;
+    let manifest = studio.folder(&row)?.manifest()?;
+    let shot = studio.store.shot(row.shot).await?;
+    studio.change(row.shot, shot.head, &format!("Restored from {}", row.name), &manifest.shot).await?;
+    state(&studio, row.shot).await
+}
+
+/// A frame as the Stage takes it; see docs/formats.md.
+#[utoipa::path(get, path = "/api/runs/{run}/frames/{number}", params(("run" = i64, Path), ("number" = u32, Path)), responses((status = 200, content_type = "application/octet-stream"), (status = 404, body = crate::error::Problem)))]
+pub(crate) async fn frame(
+    Extract(studio): State,
+    Path((run, number)): Path<(i64, u32)>,
+    headers: HeaderMap,
+) -> Result<Response> {
+    let folder = studio.folder(&studio.store.run(run).await?)?;
+    let frame = blocking(move || Ok(folder.read(number)?)).await?;
+    let print: String = frame.fingerprint.0.iter().map(|byte| format!("{byte:02x}")).collect();
+    let tag = format!("\"{print}\"");
+    if headers.get(header::IF_NONE_MATCH).is_some_and(|known| known.as_bytes() == tag.as_bytes()) {
+        return Ok(StatusCode::NOT_MODIFIED.into_response());
+    }
+    let kind = "application/octet-stream".to_owned();
+    let head =
+        [(header::CONTENT_TYPE, kind), (header::ETAG, tag), (header::CACHE_CONTROL, "no-cache".to_owned())];
+    Ok((head, frames::wire(&frame)).into_response())
+}
+
+/// What was measured over all solids, by frame.
+#[derive(Default, Serialize, ToSchema)]
+pub(crate) struct MeasuredRun {
+    frames: Vec<u32>,
+    contacts: Vec<u32>,
+    deepest_overlap_m: Vec<f32>,
+    fastest_m_s: Vec<f32>,
+    /// Element of the fastest body, 0 if all rest.
+    fastest: Vec<u32>,
+    /// Kinetic and potential energy of the free bodies, J.
+    kinetic_j: Vec<f64>,
+    potential_j: Vec<f64>,
+}
+
+/// What was measured over all solids, by frame.
+#[utoipa::path(get, path = "/api/runs/{run}/measured", params(("run" = i64, Path)), responses((status = 200, body = MeasuredRun)))]
+pub(crate) async fn measured(Extract(studio): State, Path(run): Path<i64>) -> Result<Json<MeasuredRun>> {
+    let folder = studio.folder(&studio.store.run(run).await?)?;
+    blocking(move || {
+        let mut out = MeasuredRun::default();
+        for number in folder.headers().into_keys() {
+            let Ok(frame) = folder.read(number) else { continue };
+            let m = frame.measured;
+            out.frames.push(number);
+            out.contacts.push(m.contacts);
+            out.deepest_overlap_m.push(m.deepest_overlap_m);
+            out.fastest_m_s.push(m.fastest_m_s);
+            out.fastest.push(m.fastest.map_or(0, |id| id.0));
+            out.kinetic_j.push(m.kinetic_j);
+            out.potential_j.push(m.potential_j);
+        }
+        Ok(Json(out))
+    })
+    .await
+}
+
+#[derive(Deserialize)]
+pub(crate) struct TrackOf {
+    element: u32,
+    #[serde(default)]
+    copy: usize,
+}
+
+/// A body's height and speed along a run.
+#[derive(Serialize, ToSchema)]
+pub(crate) struct BodyTrack {
+    frames: Vec<u32>,
+    height_m: Vec<f32>,
+    speed_m_s: Vec<f32>,
+}
+
+/// A body's height and speed along a run.
+#[utoipa::path(get, path = "/api/runs/{run}/track", params(("run" = i64, Path), ("element" = u32, Query), ("copy" = usize, Query)), responses((status = 200, body = BodyTrack)))]
+pub(crate) async fn track(
+    Extract(studio): State,
+    Path(run): Path<i64>,
+    Query(of): Query<TrackOf>,
+) -> Result<Json<BodyTrack>> {
+    let folder = studio.folder(&studio.store.run(run).await?)?;
+    blocking(move || {
+        let track = folder.track(Id(of.element), of.copy);
+        Ok(Json(BodyTrack { frames: track.frames, height_m: track.height_m, speed_m_s: track.speed_m_s }))
+    })
+    .await
+}

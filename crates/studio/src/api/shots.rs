@@ -1,0 +1,298 @@
+//! Shots: cards, documents, changes, whole shots out and in.
+
+use super::{State, blocking};
+use crate::assets::{self, sha256};
+use crate::error::{Error, Result};
+use axum::Json;
+use axum::body::Bytes;
+use axum::extract::{Path, Query, State as Extract};
+use axum::http::header;
+use axum::response::{IntoResponse, Response};
+use serde::{Deserialize, Serialize};
+use shot::{Shot, Timing};
+use std::io::{Cursor, Read, Write};
+use utoipa::openapi::{Ref, RefOr, Schema};
+use utoipa::{PartialSchema, ToSchema};
+
+/// The shot file's document.
+#[derive(Serialize)]
+#[serde(transparent)]
+pub(crate) struct Document(pub Shot);
+
+impl PartialSchema for Document {
+    fn schema() -> RefOr<Schema> {
+        RefOr::Ref(Ref::from_schema_name("Shot"))
+    }
+}
+
+impl ToSchema for Document {}
+
+/// A shot on the home view.
+#[derive(Serialize, ToSchema)]
+pub(crate) struct Card {
+    id: i64,
+    project: String,
+    name: String,
+    revision: i64,
+    width: u32,
+    height: u32,
+    fps: f32,
+    first: u32,
+    last: u32,
+    elements: usize,
+    bodies: usize,
+    /// Seconds since 1970.
+    changed: i64,
+}
+
+/// A shot as it is.
+#[derive(Serialize, ToSchema)]
+pub(crate) struct ShotState {
+    pub id: i64,
+    pub project: String,
+    pub revision: i64,
+    /// What undo takes back.
+    pub undo: Option<String>,
+    /// What redo brings back.
+    pub redo: Option<String>,
+    pub document: Document,
+}
+
+pub(crate) async fn state(studio: &crate::studio::Studio, id: i64) -> Result<Json<ShotState>> {
+    let row = studio.store.shot(id).await?;
+    let head = studio.store.revision(id, row.head).await?;
+    let redo = studio.store.redo_target(&row).await?;
+    Ok(Json(ShotState {
+        id,
+        project: row.project,
+        revision: row.head,
+        undo: head.parent.map(|_| head.label),
+        redo: redo.map(|revision| revision.label),
+        document: Document(studio.store.document(id, row.head).await?),
+    }))
+}
+
+/// All shots.
+#[utoipa::path(get, path = "/api/shots", responses((status = 200, body = Vec<Card>)))]
+pub(crate) async fn list(Extract(studio): State) -> Result<Json<Vec<Card>>> {
+    let mut cards = Vec::new();
+    for row in studio.store.shots().await? {
+        let shot = studio.store.document(row.id, row.head).await?;
+        cards.push(Card {
+            id: row.id,
+            project: row.project,
+            name: row.name,
+            revision: row.head,
+            width: shot.film.width,
+            height: shot.film.height,
+            fps: shot.timing.fps,
+            first: shot.timing.first,
+            last: shot.timing.last,
+            elements: shot.elements.len(),
+            bodies: shot.solids().map(|(element, _)| element.count()).sum(),
+            changed: row.changed,
+        });
+    }
+    Ok(Json(cards))
+}
+
+/// An empty shot to begin with.
+#[derive(Deserialize, ToSchema)]
+#[serde(deny_unknown_fields)]
+pub(crate) struct NewShot {
+    name: String,
+    width: u32,
+    height: u32,
+    fps: f32,
+    first: u32,
+    last: u32,
+}
+
+/// Begins an empty shot.
+#[utoipa::path(post, path = "/api/shots", request_body = NewShot, responses((status = 200, body = ShotState), (status = 422, body = crate::error::Problem)))]
+pub(crate) async fn create(Extract(studio): State, Json(new): Json<NewShot>) -> Result<Json<ShotState>> {
+    let mut shot = Shot::empty(new.name.trim());
+    shot.film = shot::Film { width: new.width, height: new.height };
+    shot.timing = Timing { fps: new.fps, first: new.first, last: new.last };
+    let faults = shot.faults();
+    if !faults.is_empty() {
+        return Err(Error::Faults(faults));
+    }
+    let project = studio.store.project("Saltmarket").await?;
+    let id = studio.store.add_shot(project, &shot, "Shot begun").await?;
+    state(&studio, id).await
+}
+
+/// A shot as it is.
+#[utoipa::path(get, path = "/api/shots/{id}", params(("id" = i64, Path)), responses((status = 200, body = ShotState)))]
+pub(crate) async fn get(Extract(studio): State, Path(id): Path<i64>) -> Result<Json<ShotState>> {
+    state(&studio, id).await
+}
+
+/// A change of a shot.
+#[derive(Deserialize, ToSchema)]
+#[serde(deny_unknown_fields)]
+pub(crate) struct Change {
+    /// The revision the change was made on.
+    base: i64,
+    /// What the history calls it.
+    label: String,
+    /// JSON Patch (RFC 6902) on the document.
+    #[schema(value_type = Vec<Object>)]
+    patch: json_patch::Patch,
+}
+
+/// Changes a shot. Refused with 409 if it was changed since `base`.
+#[utoipa::path(patch, path = "/api/shots/{id}", params(("id" = i64, Path)), request_body = Change,
+    responses((status = 200, body = ShotState), (status = 409, body = crate::error::Problem), (status = 422, body = crate::error::Problem)))]
+pub(crate) async fn patch(
+    Extract(studio): State,
+    Path(id): Path<i64>,
+    Json(change): Json<Change>,
+) -> Result<Json<ShotState>> {
+    let row = studio.store.shot(id).await?;
+    if row.head != change.base {
+        return Err(Error::Conflict { base: change.base, head: row.head });
+    }
+    let mut document =
+        serde_json::to_value(studio.store.document(id, row.head).await?).expect("a shot serialises");
+    json_patch::patch(&mut document, &change.patch)
+        .map_err(|error| Error::Bad(format!("the patch: {error}")))?;
+    let shot = shot::read(document.to_string().as_bytes()).map_err(|error| Error::Faults(error.0))?;
+    let label: String = change.label.chars().take(120).collect();
+    studio.change(id, change.base, &label, &shot).await?;
+    state(&studio, id).await
+}
+
+/// Deletes a shot with its runs and films.
+#[utoipa::path(delete, path = "/api/shots/{id}", params(("id" = i64, Path)), responses((status = 204)))]
+pub(crate) async fn delete(Extract(studio): State, Path(id): Path<i64>) -> Result<axum::http::StatusCode> {
+    studio.playing.stop(id);
+    let (runs, films) = (studio.store.runs(id).await?, studio.store.films(Some(id)).await?);
+    for film in &films {
+        studio.stop_film(film.id).await?;
+    }
+    studio.store.delete_shot(id).await?;
+    for run in runs {
+        let _ = std::fs::remove_dir_all(studio.data.join("runs").join(run.id.to_string()));
+    }
+    for film in films {
+        let _ = std::fs::remove_dir_all(studio.data.join("films").join(film.id.to_string()));
+    }
+    Ok(axum::http::StatusCode::NO_CONTENT)
+}
+
+/// A small picture of the shot's middle frame, as staged or as computed.
+#[utoipa::path(get, path = "/api/shots/{id}/picture.png", params(("id" = i64, Path)), responses((status = 200, content_type = "image/png")))]
+pub(crate) async fn picture(Extract(studio): State, Path(id): Path<i64>) -> Result<Response> {
+    let (shot, revision) = studio.head(id).await?;
+    let run = studio.folder(&studio.store.current_run(id).await?)?;
+    let cache = studio.data.join("pictures").join(format!("{id}-{revision}.png"));
+    let bytes = blocking(move || {
+        if let Ok(bytes) = std::fs::read(&cache) {
+            return Ok(bytes);
+        }
+        let middle = shot.timing.first + shot.timing.count() * 2 / 5;
+        let frame = run.read(middle).ok();
+        let assets = studio.loader.all(&studio.data, &shot)?;
+        let width = 320;
+        let height = (320 * shot.film.height / shot.film.width).clamp(16, 640);
+        let settings = picture::Settings { width, height, samples: 12, ..Default::default() };
+        let stage = picture::Stage::new(&shot, &assets, frame.as_ref(), middle)
+            .map_err(|error| Error::Bad(error.to_string()))?;
+        let picture = picture::render(&stage, &settings, &|_| true)
+            .ok_or_else(|| Error::Internal("the picture was not rendered".to_owned()))?;
+        let bytes = interchange::write_png(width, height, &picture.show())?;
+        if frame.is_some() {
+            frames::write_whole(&cache, &bytes)?;
+        }
+        Ok(bytes)
+    })
+    .await?;
+    Ok(([(header::CONTENT_TYPE, "image/png"), (header::CACHE_CONTROL, "no-cache")], bytes).into_response())
+}
+
+/// The shot as a zip of `shot.json` and its assets.
+#[utoipa::path(get, path = "/api/shots/{id}/export.zip", params(("id" = i64, Path)), responses((status = 200, content_type = "application/zip")))]
+pub(crate) async fn export(Extract(studio): State, Path(id): Path<i64>) -> Result<Response> {
+    let (shot, _) = studio.head(id).await?;
+    let name: String = shot.name.chars().map(|c| if c.is_ascii_alphanumeric() { c } else { '-' }).collect();
+    let bytes = blocking(move || {
+        let fail = |error: zip::result::ZipError| Error::Internal(error.to_string());
+        let mut zip = zip::ZipWriter::new(Cursor::new(Vec::new()));
+        let options = zip::write::SimpleFileOptions::default();
+        zip.start_file("shot.json", options).map_err(fail)?;
+        zip.write_all(shot::write(&shot).as_bytes())?;
+        for asset in shot.assets.values() {
+            zip.start_file(&asset.file, options).map_err(fail)?;
+            zip.write_all(&std::fs::read(assets::path(&studio.data, asset))?)?;
+        }
+        Ok(zip.finish().map_err(fail)?.into_inner())
+    })
+    .await?;
+    let disposition = format!("attachment; filename=\"{name}.zip\"");
+    Ok((
+        [(header::CONTENT_TYPE, "application/zip".to_owned()), (header::CONTENT_DISPOSITION, disposition)],
+        bytes,
+    )
+        .into_response())
+}
+
+#[derive(Deserialize)]
+pub(crate) struct Named {
+    #[serde(default)]
+    name: String,
+}
+
+/// Takes in a shot: `shot.json`, or a zip of it and its assets.
+#[utoipa::path(post, path = "/api/import", params(("name" = String, Query)), request_body(content = Vec<u8>, content_type = "application/octet-stream"),
+    responses((status = 200, body = ShotState), (status = 422, body = crate::error::Problem)))]
+pub(crate) async fn import(
+    Extract(studio): State,
+    Query(named): Query<Named>,
+    body: Bytes,
+) -> Result<Json<ShotState>> {
+    let data = studio.data.clone();
+    let shot = blocking(move || unpack(&data, &named.name, &body)).await?;
+    let project = studio.store.project("Saltmarket").await?;
+    let id = studio.store.add_shot(project, &shot, "Shot imported").await?;
+    state(&studio, id).await
+}
+
+fn unpack(data: &std::path::Path, name: &str, body: &[u8]) -> Result<Shot> {
+    if !body.starts_with(b"PK") {
+        let shot = shot::read(body).map_err(|error| Error::Faults(error.0))?;
+        if let Some((asset, _)) = shot.assets.iter().find(|(_, asset)| !assets::path(data, asset).exists()) {
+            return Err(Error::Bad(format!(
+                "{name}: the asset \"{asset}\" is not beside it; import the zip instead"
+            )));
+        }
+        return Ok(shot);
+    }
+    let bad = |what: String| Error::Bad(format!("{name}: {what}"));
+    let mut zip = zip::ZipArchive::new(Cursor::new(body)).map_err(|error| bad(error.to_string()))?;
+    let mut file = |path: &str| -> Result<Vec<u8>> {
+        let entry = zip.by_name(path).map_err(|_| bad(format!("there is no {path} in it")))?;
+        let mut bytes = Vec::new();
+        entry.take(interchange::MAX_FILE as u64 + 1).read_to_end(&mut bytes)?;
+        if bytes.len() > interchange::MAX_FILE {
+            return Err(bad(format!("{path} is larger than {} MB", interchange::MAX_FILE >> 20)));
+        }
+        Ok(bytes)
+    };
+    let mut shot = shot::read(&file("shot.json")?).map_err(|error| Error::Faults(error.0))?;
+    for (asset_name, asset) in &mut shot.assets {
+        let bytes = file(&asset.file)?;
+        if sha256(&bytes) != asset.sha256 {
+            return Err(bad(format!("{} is not the file the shot was made with", asset.file)));
+        }
+        let examined = assets::examine(&asset.file, &bytes)?;
+        if examined.kind != asset.kind {
+            return Err(bad(format!("the asset \"{asset_name}\" is not what the shot says it is")));
+        }
+        // Stored under its own sum, whatever path the zip had.
+        *asset = examined;
+        frames::write_whole(&assets::path(data, asset), &bytes)?;
+    }
+    Ok(shot)
+}

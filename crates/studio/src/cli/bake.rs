@@ -1,0 +1,60 @@
+use super::progress::Progress;
+use super::{Outcome, Stop, frames_of, read_shot};
+use crate::assets::Loader;
+use clap::Args;
+use frames::RunFolder;
+use simulate::{Bake, BakeError, bake};
+use std::ops::ControlFlow;
+use std::path::PathBuf;
+
+#[derive(Args)]
+pub(crate) struct BakeArgs {
+    /// Shot file
+    shot: PathBuf,
+    /// Run folder to fill; frames that are fresh in it are kept
+    #[arg(long)]
+    out: PathBuf,
+    /// Frames to compute, such as 1-48; all by default
+    #[arg(long)]
+    frames: Option<String>,
+    /// Threads; all cores by default. The frames do not depend on it
+    #[arg(long)]
+    threads: Option<usize>,
+}
+
+impl BakeArgs {
+    pub fn run(self) -> Outcome {
+        if let Some(threads) = self.threads {
+            use_threads(threads)?;
+        }
+        let (shot, folder) = read_shot(&self.shot)?;
+        let frames = frames_of(self.frames.as_deref(), &shot)?;
+        let meshes =
+            Loader::default().meshes(&folder, &shot).map_err(|error| Stop::Bad(error.to_string()))?;
+        let run = RunFolder::create(&self.out).map_err(|error| Stop::Failed(error.to_string()))?;
+        let progress = Progress::new("baked", u64::from(frames.end() - frames.start() + 1));
+        let mut done = 0;
+        let job = Bake { shot: &shot, meshes: &meshes, run: &run, revision: 0, frames };
+        bake(&job, |_| {
+            done += 1;
+            progress.at(done);
+            ControlFlow::Continue(())
+        })
+        .map_err(|error| match error {
+            BakeError::Prepare(error) => Stop::Bad(error.to_string()),
+            error => Stop::Failed(error.to_string()),
+        })?;
+        progress.finish();
+        Ok(())
+    }
+}
+
+pub(super) fn use_threads(threads: usize) -> Outcome {
+    if !(1..=1024).contains(&threads) {
+        return Err(Stop::Bad(format!("--threads {threads}: is outside 1 to 1024")));
+    }
+    rayon::ThreadPoolBuilder::new()
+        .num_threads(threads)
+        .build_global()
+        .map_err(|error| Stop::Failed(error.to_string()))
+}

@@ -1,0 +1,124 @@
+use super::{Outcome, Stop, frames_of, print};
+use clap::{Args, ValueEnum};
+use frames::RunFolder;
+use std::path::PathBuf;
+
+#[derive(Clone, Copy, ValueEnum)]
+enum Format {
+    Csv,
+    Json,
+}
+
+#[derive(Args)]
+pub(crate) struct Probe {
+    /// Run folder
+    run: PathBuf,
+    /// Only this element; without it, the totals of all solids
+    #[arg(long)]
+    element: Option<String>,
+    /// Frames, such as 1-48; all by default
+    #[arg(long)]
+    frames: Option<String>,
+    #[arg(long, value_enum, default_value = "csv")]
+    format: Format,
+}
+
+const BODY: [&str; 16] = [
+    "frame",
+    "time_s",
+    "copy",
+    "x_m",
+    "y_m",
+    "z_m",
+    "turn_x",
+    "turn_y",
+    "turn_z",
+    "turn_w",
+    "vx_m_s",
+    "vy_m_s",
+    "vz_m_s",
+    "spin_x_rad_s",
+    "spin_y_rad_s",
+    "spin_z_rad_s",
+];
+const TOTALS: [&str; 10] = [
+    "frame",
+    "time_s",
+    "contacts",
+    "deepest_overlap_m",
+    "fastest_m_s",
+    "kinetic_j",
+    "potential_j",
+    "momentum_x",
+    "momentum_y",
+    "momentum_z",
+];
+
+impl Probe {
+    pub fn run(self) -> Outcome {
+        let bad = |error: frames::RunError| Stop::Bad(error.to_string());
+        let run = RunFolder::open(&self.run).map_err(bad)?;
+        let manifest = run.manifest().map_err(bad)?;
+        let id = match &self.element {
+            None => None,
+            Some(name) => {
+                let found = manifest.elements.iter().find(|element| &element.name == name);
+                let names: Vec<_> = manifest.elements.iter().map(|element| element.name.as_str()).collect();
+                let missing = || Stop::Bad(format!("--element {name}: the run has {}", names.join(", ")));
+                Some(found.ok_or_else(missing)?.id)
+            }
+        };
+        let wanted = frames_of(self.frames.as_deref(), &manifest.shot)?;
+        let columns: &[&str] = if id.is_some() { &BODY } else { &TOTALS };
+        if matches!(self.format, Format::Csv) {
+            print(&columns.join(","))?;
+        }
+        let mut records = Vec::new();
+        for number in run.headers().into_keys().filter(|number| wanted.contains(number)) {
+            let frame = run.read(number).map_err(|error| Stop::Failed(error.to_string()))?;
+            let rows: Vec<Vec<f64>> = match id {
+                Some(id) => body_rows(&frame, id),
+                None => {
+                    let m = &frame.measured;
+                    let (overlap, fastest) = (f64::from(m.deepest_overlap_m), f64::from(m.fastest_m_s));
+                    let mut row =
+                        vec![f64::from(number), frame.time_s, f64::from(m.contacts), overlap, fastest];
+                    row.extend([m.kinetic_j, m.potential_j]);
+                    row.extend(m.momentum);
+                    vec![row]
+                }
+            };
+            for row in rows {
+                match self.format {
+                    Format::Csv => print(&row.iter().map(f64::to_string).collect::<Vec<_>>().join(","))?,
+                    Format::Json => records.push(
+                        columns
+                            .iter()
+                            .zip(row)
+                            .map(|(name, value)| ((*name).to_owned(), value.into()))
+                            .collect(),
+                    ),
+                }
+            }
+        }
+        if matches!(self.format, Format::Json) {
+            let values: Vec<serde_json::Map<String, serde_json::Value>> = records;
+            print(&serde_json::to_string_pretty(&values).expect("numbers serialise"))?;
+        }
+        Ok(())
+    }
+}
+
+fn body_rows(frame: &frames::Frame, id: shot::Id) -> Vec<Vec<f64>> {
+    let Some(bodies) = frame.bodies.get(&id) else { return Vec::new() };
+    (0..bodies.len())
+        .map(|copy| {
+            let mut row = vec![f64::from(frame.number), frame.time_s, copy as f64];
+            row.extend(bodies.places[copy].to_array().map(f64::from));
+            row.extend(bodies.turns[copy].to_array().map(f64::from));
+            row.extend(bodies.velocities[copy].to_array().map(f64::from));
+            row.extend(bodies.spins[copy].to_array().map(f64::from));
+            row
+        })
+        .collect()
+}

@@ -1,0 +1,96 @@
+use super::progress::Progress;
+use super::{Outcome, Stop, frames_of, read_shot};
+use crate::assets::Loader;
+use crate::films::{FilmFolder, FilmSettings, encode_film, render_film};
+use clap::{Args, ValueEnum};
+use frames::RunFolder;
+use std::path::PathBuf;
+
+#[derive(Clone, Copy, PartialEq, Eq, ValueEnum)]
+enum Format {
+    Png,
+    Exr,
+}
+
+#[derive(Args)]
+pub(crate) struct RenderArgs {
+    /// Shot file
+    shot: PathBuf,
+    /// Run folder with the frames
+    #[arg(long)]
+    run: PathBuf,
+    /// Folder for the pictures; those that are there are kept
+    #[arg(long)]
+    out: PathBuf,
+    /// Frames, such as 1-48; all by default
+    #[arg(long)]
+    frames: Option<String>,
+    /// Pixels, such as 640x360; the shot's by default
+    #[arg(long)]
+    size: Option<String>,
+    /// Paths a pixel
+    #[arg(long, default_value_t = 64)]
+    samples: u32,
+    /// png: display-referred sRGB; exr: also scene-linear with layers
+    #[arg(long, value_enum, default_value = "png")]
+    format: Format,
+    /// Also write the frames as an MP4 film
+    #[arg(long)]
+    video: Option<PathBuf>,
+    /// Threads; all cores by default. The pictures do not depend on it
+    #[arg(long)]
+    threads: Option<usize>,
+}
+
+impl RenderArgs {
+    pub fn run(self) -> Outcome {
+        if let Some(threads) = self.threads {
+            super::bake::use_threads(threads)?;
+        }
+        let (shot, folder) = read_shot(&self.shot)?;
+        let frames = frames_of(self.frames.as_deref(), &shot)?;
+        let (width, height) = match &self.size {
+            None => (shot.film.width, shot.film.height),
+            Some(text) => text
+                .split_once('x')
+                .and_then(|(w, h)| Some((w.parse().ok()?, h.parse().ok()?)))
+                .filter(|(w, h)| (16..=8192).contains(w) && (16..=8192).contains(h))
+                .ok_or_else(|| Stop::Bad(format!("--size {text}: give WxH, each 16 to 8192")))?,
+        };
+        if !(1..=65_536).contains(&self.samples) {
+            return Err(Stop::Bad(format!("--samples {}: is outside 1 to 65536", self.samples)));
+        }
+        let run = RunFolder::open(&self.run).map_err(|error| Stop::Bad(error.to_string()))?;
+        let headers = run.headers();
+        if let Some(missing) = frames.clone().find(|number| !headers.contains_key(number)) {
+            return Err(Stop::Bad(format!(
+                "frame {missing} is not in {}; bake it first",
+                self.run.display()
+            )));
+        }
+        let assets = Loader::default().all(&folder, &shot).map_err(|error| Stop::Bad(error.to_string()))?;
+        std::fs::create_dir_all(&self.out)
+            .map_err(|error| Stop::Failed(format!("{}: {error}", self.out.display())))?;
+        let settings = FilmSettings {
+            first: *frames.start(),
+            last: *frames.end(),
+            width,
+            height,
+            samples: self.samples,
+            exr: self.format == Format::Exr,
+        };
+        let progress = Progress::new("rendered", u64::from(settings.last - settings.first + 1));
+        let film = FilmFolder::new(&self.out);
+        let failed = |error: crate::error::Error| Stop::Failed(error.to_string());
+        render_film(&shot, &assets, &run, &film, &settings, &|done, _| {
+            progress.at(u64::from(done));
+            true
+        })
+        .map_err(failed)?;
+        progress.finish();
+        if let Some(video) = &self.video {
+            encode_film(&shot, &film, &settings, video).map_err(failed)?;
+        }
+        Ok(())
+    }
+}

@@ -1,0 +1,142 @@
+//! Images and meshes of Saltmarket, drawn by code.
+
+use glam::{Vec2, Vec3};
+
+/// Smooth noise in 0–1, repeating after `period`.
+fn noise(x: f32, y: f32, period: i32, seed: u32) -> f32 {
+    let corner = |x: i32, y: i32| {
+        let mut h = (x.rem_euclid(period) as u32).wrapping_mul(0x27d4_eb2d)
+            ^ (y.rem_euclid(period) as u32).wrapping_mul(0x1656_67b1)
+            ^ seed.wrapping_mul(0x9e37_79b9);
+        h = (h ^ (h >> 15)).wrapping_mul(0x85eb_ca6b);
+        h = (h ^ (h >> 13)).wrapping_mul(0xc2b2_ae35);
+        (h ^ (h >> 16)) as f32 / u32::MAX as f32
+    };
+    let (x0, y0) = (x.floor(), y.floor());
+    let smooth = |t: f32| t * t * (3.0 - 2.0 * t);
+    let (fx, fy) = (smooth(x - x0), smooth(y - y0));
+    let (x0, y0) = (x0 as i32, y0 as i32);
+    let lerp = |a: f32, b: f32, t: f32| a + (b - a) * t;
+    lerp(
+        lerp(corner(x0, y0), corner(x0 + 1, y0), fx),
+        lerp(corner(x0, y0 + 1), corner(x0 + 1, y0 + 1), fx),
+        fy,
+    )
+}
+
+/// Wood grain along v: 0 dark to 1 light.
+fn grain(u: f32, v: f32, seed: u32) -> f32 {
+    let warp = noise(u * 3.0, v * 2.0, 64, seed) * 0.7;
+    let rings = noise(u * 34.0 + warp * 9.0, v * 1.6, 512, seed + 1);
+    let fine = noise(u * 150.0, v * 5.0, 512, seed + 2);
+    0.55 * rings + 0.3 * fine + 0.15 * noise(u * 6.0, v * 3.0, 64, seed + 3)
+}
+
+fn png(size: u32, colour: impl Fn(f32, f32) -> Vec3) -> Vec<u8> {
+    let mut rgb = Vec::with_capacity((size * size * 3) as usize);
+    for y in 0..size {
+        for x in 0..size {
+            let c = colour((x as f32 + 0.5) / size as f32, 1.0 - (y as f32 + 0.5) / size as f32);
+            rgb.extend(c.clamp(Vec3::ZERO, Vec3::ONE).to_array().map(picture::display::srgb));
+        }
+    }
+    interchange::write_png(size, size, &rgb).expect("a picture encodes")
+}
+
+/// Planks of a pier, wet and grey-brown, eight across.
+pub(super) fn planks() -> Vec<u8> {
+    png(1024, |u, v| {
+        let at = u * 8.0;
+        let plank = at.floor();
+        let across = at - plank;
+        let seed = plank as u32 * 17 + 5;
+        let shift = noise(plank * 3.7, 0.5, 64, 9) * 5.0;
+        let g = grain(across * 0.5 + plank, v * 2.0 + shift, seed);
+        let shade = 0.72 + 0.5 * noise(plank * 2.3, 1.5, 64, 11);
+        let base = Vec3::new(0.24, 0.17, 0.115).lerp(Vec3::new(0.42, 0.325, 0.235), g) * shade;
+        // Joints between planks, and one across each.
+        let along = (v * 2.0 + shift).fract();
+        let gap = (across.min(1.0 - across) / 0.022).min(1.0).min((along.min(1.0 - along) / 0.004).min(1.0));
+        let damp = 0.75 + 0.25 * noise(u * 5.0, v * 5.0, 5, 77);
+        base * damp * (0.12 + 0.88 * gap * gap)
+    })
+}
+
+/// Pale new wood.
+pub(super) fn deal() -> Vec<u8> {
+    png(512, |u, v| {
+        let g = grain(u, v, 41);
+        let knot = (Vec2::new(u, v) - Vec2::new(0.31, 0.62)).length();
+        let dark = (-(knot * 26.0).powi(2)).exp();
+        Vec3::new(0.50, 0.315, 0.155).lerp(Vec3::new(0.74, 0.54, 0.32), g) * (1.0 - 0.55 * dark)
+    })
+}
+
+/// A fish crate of 0.5 × 0.36 × 0.42 m: corner posts, slats, a bottom.
+pub(super) fn fish_crate() -> Vec<u8> {
+    let half = Vec3::new(0.25, 0.18, 0.21);
+    let mut obj = Obj::default();
+    let (slat, post) = (0.012, 0.022);
+    for (sx, sz) in [(-1.0, -1.0), (-1.0, 1.0), (1.0, -1.0), (1.0, 1.0)] {
+        let at = Vec3::new(sx * (half.x - slat - post * 0.5), 0.0, sz * (half.z - slat - post * 0.5));
+        obj.board(at, Vec3::new(post, half.y * 2.0 - 0.004, post), 1);
+    }
+    for row in 0..3 {
+        let height = 0.1;
+        let y = -half.y + 0.058 + row as f32 * 0.122;
+        for side in [-1.0, 1.0] {
+            obj.board(
+                Vec3::new(0.0, y, side * (half.z - slat * 0.5)),
+                Vec3::new(half.x * 2.0, height, slat),
+                0,
+            );
+            let size = Vec3::new(slat, height, half.z * 2.0 - slat * 2.0);
+            obj.board(Vec3::new(side * (half.x - slat * 0.5), y, 0.0), size, 2);
+        }
+    }
+    for board in 0..4 {
+        let z = (board as f32 - 1.5) * 0.096;
+        obj.board(Vec3::new(0.0, -half.y + 0.006, z), Vec3::new(half.x * 2.0 - 0.03, 0.012, 0.088), 0);
+    }
+    // A lid, so that a crate shows no empty inside.
+    for board in 0..4 {
+        let z = (board as f32 - 1.5) * 0.1;
+        obj.board(Vec3::new(0.0, half.y - 0.006, z), Vec3::new(half.x * 2.0, 0.012, 0.094), 0);
+    }
+    obj.text.into_bytes()
+}
+
+#[derive(Default)]
+struct Obj {
+    text: String,
+    vertices: usize,
+    boards: u32,
+}
+
+impl Obj {
+    /// A board with chamfered look, its grain along axis `along`.
+    fn board(&mut self, centre: Vec3, size: Vec3, along: usize) {
+        use std::fmt::Write;
+        self.boards += 1;
+        let shift = Vec2::new(
+            noise(self.boards as f32 * 1.7, 0.3, 97, 3),
+            noise(self.boards as f32 * 2.9, 0.7, 97, 4),
+        );
+        let mesh = geometry::primitive::cuboid(size, (size.min_element() * 0.2).min(0.003));
+        let others = [(along + 1) % 3, (along + 2) % 3];
+        for i in 0..mesh.positions.len() {
+            let (p, n) = (mesh.positions[i] + centre, mesh.normals[i]);
+            let across = if n[others[0]].abs() > n[others[1]].abs() { others[1] } else { others[0] };
+            let (u, v) =
+                (mesh.positions[i][across] * 2.6 + shift.x, mesh.positions[i][along] * 1.7 + shift.y);
+            let _ = writeln!(self.text, "v {:.5} {:.5} {:.5}", p.x, p.y, p.z);
+            let _ = writeln!(self.text, "vn {:.4} {:.4} {:.4}", n.x, n.y, n.z);
+            let _ = writeln!(self.text, "vt {u:.4} {v:.4}");
+        }
+        for t in &mesh.triangles {
+            let c = t.map(|v| v as usize + self.vertices + 1);
+            let _ = writeln!(self.text, "f {0}/{0}/{0} {1}/{1}/{1} {2}/{2}/{2}", c[0], c[1], c[2]);
+        }
+        self.vertices += mesh.positions.len();
+    }
+}

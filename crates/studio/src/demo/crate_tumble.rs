@@ -1,0 +1,158 @@
+//! *Crate tumble*: a swinging mooring block knocks over fish crates and glass
+//! net floats on a pier, in low evening sun.
+
+use super::{File, assets};
+use glam::{Vec2, Vec3};
+use shot::{
+    AreaLight, Camera, Copies, Element, Interpolation, Is, Key, Look, Moves, Param, Shape, Shot, Sky,
+    SkySource, Weight,
+};
+
+pub(super) fn shot() -> (Shot, Vec<File>) {
+    let mut shot = Shot::empty("Crate tumble");
+    shot.elements.retain(|element| matches!(element.is, Is::Gravity { .. }));
+
+    let mut deck = Element::solid("Pier deck", Shape::plane(14.0, 14.0), Moves::Still);
+    let solid = deck.as_solid_mut().expect("a solid");
+    solid.look = Look {
+        albedo: Vec3::splat(0.9),
+        image: Some("planks".to_owned()),
+        image_repeat: 7.0,
+        roughness: 0.42,
+        ..Look::default()
+    };
+    solid.body.friction = 0.7;
+    let deck = shot.add(deck);
+
+    let mut crates = Element::solid(
+        "Crate stack",
+        Shape::Mesh { asset: "fish crate".to_owned(), scale: 1.0 },
+        Moves::Free,
+    )
+    .at(0.35, 0.1805, 0.0)
+    .turned(0.0, 0.16, 0.0);
+    let solid = crates.as_solid_mut().expect("a solid");
+    solid.copies = Some(Copies {
+        count: [3, 3, 2],
+        spacing_m: Vec3::new(0.535, 0.3602, 0.455),
+        jitter_m: 0.011,
+        turn_rad: 0.045,
+        seed: 12,
+    });
+    solid.look = Look {
+        image: Some("deal".to_owned()),
+        albedo: Vec3::splat(0.95),
+        variation: 0.38,
+        roughness: 0.6,
+        ..Look::default()
+    };
+    solid.body.weight = Weight::MassKg(6.5);
+    solid.body.collision = shot::Collision::Box;
+    solid.body.friction = 0.55;
+    solid.body.bounce = 0.12;
+    let stack = shot.add(crates);
+
+    let mut floats = Element::solid("Net floats", Shape::sphere(0.115), Moves::Free).at(-0.12, 1.36, 0.02);
+    let solid = floats.as_solid_mut().expect("a solid");
+    solid.copies = Some(Copies {
+        count: [4, 1, 2],
+        spacing_m: Vec3::new(0.29, 0.25, 0.3),
+        jitter_m: 0.02,
+        turn_rad: 0.0,
+        seed: 4,
+    });
+    solid.look = Look {
+        albedo: Vec3::new(0.16, 0.62, 0.50),
+        roughness: 0.02,
+        transmission: 0.72,
+        refraction: 1.5,
+        variation: 0.25,
+        ..Look::default()
+    };
+    solid.body.weight = Weight::MassKg(0.9);
+    solid.body.friction = 0.35;
+    solid.body.bounce = 0.45;
+    floats.placement.place_m = Vec3::new(0.25, 1.1985, 0.0).into();
+    shot.add(floats);
+
+    shot.add(block());
+
+    let mut post = Element::solid("Bollard", Shape::Cylinder { radius_m: 0.17, height_m: 0.7 }, Moves::Still)
+        .at(-1.55, 0.35, -1.35);
+    let solid = post.as_solid_mut().expect("a solid");
+    solid.look =
+        Look { albedo: Vec3::new(0.05, 0.055, 0.06), metalness: 0.7, roughness: 0.38, ..Look::default() };
+    shot.add(post);
+    let mut cap = Element::solid("Bollard cap", Shape::Torus { ring_m: 0.15, tube_m: 0.06 }, Moves::Still)
+        .at(-1.55, 0.7, -1.35);
+    let solid = cap.as_solid_mut().expect("a solid");
+    solid.look =
+        Look { albedo: Vec3::new(0.05, 0.055, 0.06), metalness: 0.7, roughness: 0.32, ..Look::default() };
+    shot.add(cap);
+
+    let camera = Camera {
+        focal_length_mm: 42.0,
+        f_stop: Some(4.0),
+        focus_m: 4.55,
+        exposure: 0.35,
+        aim: None,
+        ..Camera::default()
+    };
+    // Looks at the middle of the stack from the seaward end of the pier.
+    let camera = Element::new("Pier camera", Is::Camera(camera)).at(1.75, 1.5, 4.3).turned(-0.19, 0.36, 0.0);
+    shot.camera = Some(shot.add(camera));
+
+    let sun = shot::Sun { irradiance: 5.2, colour: Vec3::new(1.0, 0.72, 0.46), angle_rad: 0.03 };
+    shot.add(Element::new("Evening sun", Is::Sun(sun)).at(-3.0, 2.2, 2.4).turned(0.62, 0.0, 0.98));
+    let source = SkySource::Gradient {
+        zenith: Vec3::new(0.16, 0.25, 0.42),
+        horizon: Vec3::new(0.66, 0.58, 0.52),
+        ground: Vec3::new(0.05, 0.055, 0.06),
+    };
+    shot.add(Element::new("Dusk sky", Is::Sky(Sky { strength: 0.85, source })));
+    let lamp = AreaLight { size_m: Vec2::new(1.2, 0.5), radiance: 7.0, colour: Vec3::new(0.62, 0.82, 1.0) };
+    shot.add(Element::new("Stall lamp", Is::AreaLight(lamp)).at(2.9, 2.6, -2.0).turned(-0.75, 0.0, -0.75));
+
+    let _ = (deck, stack);
+    let files = vec![
+        ("planks", "planks.png", assets::planks()),
+        ("deal", "deal.png", assets::deal()),
+        ("fish crate", "fish-crate.obj", assets::fish_crate()),
+    ];
+    (shot, files)
+}
+
+/// The mooring block: swings on an arc by its keys, then flies on by itself.
+fn block() -> Element {
+    let mut block = Element::solid(
+        "Mooring block",
+        Shape::Box { size_m: Vec3::new(0.5, 0.5, 0.5), edge_m: 0.035 },
+        Moves::Animated,
+    );
+    let (pivot, length) = (Vec3::new(-1.5, 4.1, 0.05), 3.35f32);
+    let swing = |angle: f32| pivot + Vec3::new(angle.sin(), -angle.cos(), 0.0) * length;
+    // A pendulum let fall from 54°, keyed every other frame to where it is
+    // after that time: θ(t) = θ₀ cos(√(g/l) t).
+    let angle = |frame: f64| -0.94 * ((9.81f32 / length).sqrt() * (frame as f32 - 1.0) / 24.0).cos();
+    let frames: Vec<f64> = (0..=14).map(|i| 1.0 + 2.0 * f64::from(i)).collect();
+    let keys = |value: &dyn Fn(f32) -> Vec3| Param::Keyed {
+        keys: frames
+            .iter()
+            .map(|&frame| Key { frame, value: value(angle(frame)), then: Interpolation::Linear })
+            .collect(),
+    };
+    block.placement.place_m = keys(&swing);
+    block.placement.turn_rad = keys(&|angle| Vec3::new(0.0, 0.3, angle));
+    let solid = block.as_solid_mut().expect("a solid");
+    solid.body.let_go_frame = Some(24);
+    solid.body.weight = Weight::DensityKgM3(620.0);
+    solid.body.friction = 0.6;
+    solid.body.bounce = 0.15;
+    solid.look = Look {
+        albedo: Vec3::new(0.42, 0.2, 0.12),
+        image: Some("deal".to_owned()),
+        roughness: 0.55,
+        ..Look::default()
+    };
+    block
+}

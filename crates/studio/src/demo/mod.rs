@@ -1,0 +1,54 @@
+//! Saltmarket, the sample project: a made-up tidal quay where a market is held
+//! at night.
+
+mod assets;
+mod crate_tumble;
+
+use crate::assets::{examine, path};
+use crate::error::{Error, Result};
+use crate::studio::Studio;
+use frames::write_whole;
+use shot::Shot;
+use std::path::Path;
+
+/// A file a sample shot uses: name of the asset, name of the file, bytes.
+pub(crate) type File = (&'static str, &'static str, Vec<u8>);
+
+type Sample = (&'static str, fn() -> (Shot, Vec<File>));
+
+const SAMPLES: &[Sample] = &[("Crate tumble", crate_tumble::shot)];
+
+fn build(make: fn() -> (Shot, Vec<File>), folder: &Path) -> Result<Shot> {
+    let (mut shot, files) = make();
+    std::fs::create_dir_all(folder.join("assets"))?;
+    for (name, file, bytes) in files {
+        let asset = examine(file, &bytes)?;
+        write_whole(&path(folder, &asset), &bytes)?;
+        shot.assets.insert(name.to_owned(), asset);
+    }
+    let faults = shot.faults();
+    if faults.is_empty() { Ok(shot) } else { Err(Error::Faults(faults)) }
+}
+
+/// Puts the sample shots into a data folder that has no shots.
+pub async fn seed(studio: &Studio) -> Result<()> {
+    if !studio.store.shots().await?.is_empty() {
+        return Ok(());
+    }
+    let project = studio.store.project("Saltmarket").await?;
+    for (_, make) in SAMPLES {
+        let shot = build(*make, &studio.data)?;
+        studio.store.add_shot(project, &shot, "Sample shot").await?;
+    }
+    Ok(())
+}
+
+/// Writes a sample shot and its assets into a folder.
+pub fn write(name: &str, folder: &Path) -> Result<()> {
+    let names: Vec<_> = SAMPLES.iter().map(|(name, _)| *name).collect();
+    let (_, make) = SAMPLES.iter().find(|(sample, _)| *sample == name).ok_or_else(|| {
+        Error::Bad(format!("there is no sample \"{name}\"; there are {}", names.join(", ")))
+    })?;
+    let shot = build(*make, folder)?;
+    Ok(write_whole(&folder.join("shot.json"), shot::write(&shot).as_bytes())?)
+}

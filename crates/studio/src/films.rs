@@ -1,0 +1,304 @@
+//! Films: rendered ranges of a shot. Each keeps the frames it was rendered
+//! from, so that it can go on after a restart whatever happened to the shot.
+
+use crate::error::{Error, Result};
+use crate::store::FilmRow;
+use crate::studio::{Event, Studio};
+use frames::{RunFolder, write_whole};
+use interchange::{Movie, write_exr, write_png};
+use picture::{Settings, Stage, render};
+use serde::{Deserialize, Serialize};
+use shot::Shot;
+use simulate::{Bake, Outcome, bake};
+use std::collections::HashMap;
+use std::ops::ControlFlow;
+use std::path::{Path, PathBuf};
+use std::sync::atomic::{AtomicBool, AtomicU32, Ordering};
+use std::sync::{Arc, Mutex};
+use std::time::Instant;
+use utoipa::ToSchema;
+
+/// What a film is to be.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, ToSchema)]
+#[serde(deny_unknown_fields)]
+pub struct FilmSettings {
+    /// First frame.
+    pub first: u32,
+    /// Last frame; the same for a still.
+    pub last: u32,
+    /// Pixels across.
+    pub width: u32,
+    /// Pixels down.
+    pub height: u32,
+    /// Paths a pixel.
+    pub samples: u32,
+    /// Also write scene-linear EXR files.
+    #[serde(default)]
+    pub exr: bool,
+}
+
+impl FilmSettings {
+    fn check(&self, shot: &Shot) -> Result<()> {
+        let timing = shot.timing;
+        let bad = |what: String| Err(Error::Bad(what));
+        if self.first > self.last {
+            return bad(format!("first: {} comes after the last frame, {}", self.first, self.last));
+        }
+        if self.first < timing.first || self.last > timing.last {
+            return bad(format!(
+                "frames: {}–{} lie outside the shot's {}–{}",
+                self.first, self.last, timing.first, timing.last
+            ));
+        }
+        if !(16..=8192).contains(&self.width) || !(16..=8192).contains(&self.height) {
+            return bad(format!("size: {} × {} is outside 16 to 8192", self.width, self.height));
+        }
+        if !(1..=65_536).contains(&self.samples) {
+            return bad(format!("samples: {} is outside 1 to 65536", self.samples));
+        }
+        Ok(())
+    }
+}
+
+/// The films being rendered. One is rendered at a time; others wait.
+#[derive(Default)]
+pub struct Films {
+    at_work: Mutex<HashMap<i64, Arc<AtomicBool>>>,
+    turn: Mutex<()>,
+    progress: Mutex<HashMap<i64, (u32, f32)>>,
+}
+
+impl Films {
+    /// Frames done and seconds left of a film at work.
+    pub fn progress(&self, film: i64) -> Option<(u32, f32)> {
+        self.progress.lock().expect("no panic with the lock").get(&film).copied()
+    }
+
+    fn stop(&self, film: i64) {
+        if let Some(stop) = self.at_work.lock().expect("no panic with the lock").get(&film) {
+            stop.store(true, Ordering::Release);
+        }
+    }
+}
+
+/// A film's folder of files.
+#[derive(Clone)]
+pub struct FilmFolder(PathBuf);
+
+impl FilmFolder {
+    pub fn new(path: impl Into<PathBuf>) -> Self {
+        Self(path.into())
+    }
+
+    pub fn png(&self, frame: u32) -> PathBuf {
+        self.0.join(format!("frame-{frame:05}.png"))
+    }
+
+    pub fn exr(&self, frame: u32) -> PathBuf {
+        self.0.join(format!("frame-{frame:05}.exr"))
+    }
+
+    pub fn movie(&self) -> PathBuf {
+        self.0.join("film.mp4")
+    }
+
+    fn has(&self, frame: u32, exr: bool) -> bool {
+        self.png(frame).exists() && (!exr || self.exr(frame).exists())
+    }
+
+    /// Number of frames that are there.
+    pub fn done(&self, settings: &FilmSettings) -> u32 {
+        (settings.first..=settings.last).filter(|&frame| self.has(frame, settings.exr)).count() as u32
+    }
+}
+
+/// Renders the frames of a film that are not there yet. `tell` is told the
+/// frames done and the seconds left, and says whether to go on.
+pub fn render_film(
+    shot: &Shot,
+    assets: &picture::Assets,
+    run: &RunFolder,
+    folder: &FilmFolder,
+    settings: &FilmSettings,
+    tell: &(dyn Fn(u32, f32) -> bool + Sync),
+) -> Result<bool> {
+    let total = settings.last - settings.first + 1;
+    let start = Instant::now();
+    let already = folder.done(settings);
+    let mut done = already;
+    for number in settings.first..=settings.last {
+        if folder.has(number, settings.exr) {
+            continue;
+        }
+        let frame = run.read(number)?;
+        let stage =
+            Stage::new(shot, assets, Some(&frame), number).map_err(|error| Error::Bad(error.to_string()))?;
+        let to_do = (total - already) as f32;
+        let of_this = AtomicU32::new(0);
+        let picture = render(
+            &stage,
+            &Settings {
+                width: settings.width,
+                height: settings.height,
+                samples: settings.samples,
+                ..Settings::default()
+            },
+            &|share| {
+                // Tell every few percent, not every tile.
+                let percent = (share * 25.0) as u32;
+                if of_this.fetch_max(percent, Ordering::Relaxed) >= percent {
+                    return tell(done, f32::NAN);
+                }
+                let worked = (done - already) as f32 + share;
+                tell(done, start.elapsed().as_secs_f32() / worked * (to_do - worked))
+            },
+        );
+        let Some(picture) = picture else { return Ok(false) };
+        if settings.exr {
+            write_whole(&folder.exr(number), &write_exr(&picture)?)?;
+        }
+        let png = write_png(settings.width, settings.height, &picture.show())?;
+        write_whole(&folder.png(number), &png)?;
+        done += 1;
+        let worked = (done - already) as f32;
+        if !tell(done, start.elapsed().as_secs_f32() / worked * (to_do - worked)) {
+            return Ok(false);
+        }
+    }
+    Ok(true)
+}
+
+/// Encodes a film's PNG files as MP4.
+pub fn encode_film(shot: &Shot, folder: &FilmFolder, settings: &FilmSettings, to: &Path) -> Result<()> {
+    let count = (settings.last - settings.first + 1) as usize;
+    let fail = |error: interchange::MovieError| Error::Internal(error.to_string());
+    let mut movie = Movie::new(settings.width, settings.height, shot.timing.fps, count).map_err(fail)?;
+    for number in settings.first..=settings.last {
+        let (width, _, rgb) = interchange::read_png(&std::fs::read(folder.png(number))?)?;
+        movie.push(width, &rgb).map_err(fail)?;
+    }
+    Ok(write_whole(to, &movie.finish().map_err(fail)?)?)
+}
+
+impl Studio {
+    pub fn film_folder(&self, film: i64) -> FilmFolder {
+        FilmFolder::new(self.data.join("films").join(film.to_string()))
+    }
+
+    /// Begins a film of the shot as it is, with the frames of its current run.
+    pub async fn begin_film(self: &Arc<Self>, shot: i64, name: &str, settings: &FilmSettings) -> Result<i64> {
+        let (document, revision) = self.head(shot).await?;
+        settings.check(&document)?;
+        let text = serde_json::to_string(settings).expect("settings serialise");
+        let film = self.store.add_film(shot, name, revision, &text).await?;
+        let row = self.store.film(film).await?;
+        self.start_film(row).await?;
+        Ok(film)
+    }
+
+    pub async fn resume_films(self: &Arc<Self>) -> Result<()> {
+        for row in self.store.films(None).await?.into_iter().rev().filter(|row| row.state == "running") {
+            self.start_film(row).await?;
+        }
+        Ok(())
+    }
+
+    pub async fn stop_film(&self, film: i64) -> Result<()> {
+        self.films.stop(film);
+        let row = self.store.film(film).await?;
+        if row.state == "running" {
+            self.store.set_film_state(film, "stopped", "").await?;
+        }
+        self.tell(Event::Films { shot: row.shot });
+        Ok(())
+    }
+
+    pub async fn start_film(self: &Arc<Self>, row: FilmRow) -> Result<()> {
+        let stop = Arc::new(AtomicBool::new(false));
+        {
+            let mut at_work = self.films.at_work.lock().expect("no panic with the lock");
+            if let Some(old) = at_work.insert(row.id, stop.clone()) {
+                old.store(true, Ordering::Release);
+            }
+        }
+        self.store.set_film_state(row.id, "running", "").await?;
+        self.tell(Event::Films { shot: row.shot });
+        let (studio, runtime) = (self.clone(), tokio::runtime::Handle::current());
+        std::thread::Builder::new().name(format!("film {}", row.id)).spawn(move || {
+            let _turn = studio.films.turn.lock().unwrap_or_else(|poisoned| poisoned.into_inner());
+            let result = studio.work_on_film(&runtime, &row, &stop);
+            studio.films.progress.lock().expect("no panic with the lock").remove(&row.id);
+            let (state, message) = match result {
+                Ok(true) => ("done", String::new()),
+                Ok(false) => ("stopped", String::new()),
+                Err(error) => ("failed", error.to_string()),
+            };
+            if !stop.load(Ordering::Acquire)
+                && let Err(error) = runtime.block_on(studio.store.set_film_state(row.id, state, &message))
+            {
+                tracing::error!("{error}");
+            }
+            studio.tell(Event::Films { shot: row.shot });
+        })?;
+        Ok(())
+    }
+
+    fn work_on_film(
+        &self,
+        runtime: &tokio::runtime::Handle,
+        row: &FilmRow,
+        stop: &AtomicBool,
+    ) -> Result<bool> {
+        if stop.load(Ordering::Acquire) {
+            return Ok(false);
+        }
+        let document = runtime.block_on(self.store.document(row.shot, row.revision))?;
+        let settings: FilmSettings =
+            serde_json::from_str(&row.settings).map_err(|error| Error::Internal(error.to_string()))?;
+        let path = self.data.join("films").join(row.id.to_string());
+        std::fs::create_dir_all(&path)?;
+        let own = if path.join("run").join("run.json").exists() {
+            RunFolder::open(path.join("run"))?
+        } else {
+            let current = runtime.block_on(self.store.current_run(row.shot))?;
+            let folder = self.folder(&current)?;
+            if folder.manifest().is_ok() {
+                folder.keep_as(&path.join("run"))?
+            } else {
+                RunFolder::create(path.join("run"))?
+            }
+        };
+        let assets = self.loader.all(&self.data, &document)?;
+        let frames = settings.first..=settings.last;
+        let job = Bake {
+            shot: &document,
+            meshes: &assets.meshes,
+            run: &own,
+            revision: row.revision as u32,
+            frames,
+        };
+        let baked = bake(&job, |_| {
+            if stop.load(Ordering::Acquire) { ControlFlow::Break(()) } else { ControlFlow::Continue(()) }
+        });
+        if baked.map_err(|error| Error::Bad(error.to_string()))? == Outcome::Stopped {
+            return Ok(false);
+        }
+        let folder = self.film_folder(row.id);
+        let total = settings.last - settings.first + 1;
+        let tell = |done: u32, seconds_left: f32| {
+            if seconds_left.is_finite() {
+                let progress = (done, seconds_left);
+                self.films.progress.lock().expect("no panic with the lock").insert(row.id, progress);
+                self.tell(Event::Film { shot: row.shot, film: row.id, done, total, seconds_left });
+            }
+            !stop.load(Ordering::Acquire)
+        };
+        if !render_film(&document, &assets, &own, &folder, &settings, &tell)? {
+            return Ok(false);
+        }
+        if total > 1 {
+            encode_film(&document, &folder, &settings, &folder.movie())?;
+        }
+        Ok(true)
+    }
+}
