@@ -24,7 +24,7 @@ pub struct Shot {
     /// Frame rate and range.
     pub timing: Timing,
     /// Size of the picture.
-    pub film: Film,
+    pub picture: PictureSize,
     /// What the whole simulation shares.
     #[serde(default)]
     pub physics: Physics,
@@ -70,7 +70,7 @@ impl Timing {
 /// Size of the picture in pixels.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
 #[serde(deny_unknown_fields)]
-pub struct Film {
+pub struct PictureSize {
     /// Pixels across.
     pub width: u32,
     /// Pixels down.
@@ -126,7 +126,7 @@ impl Shot {
             version: VERSION,
             name: name.to_owned(),
             timing: Timing { fps: 24.0, first: 1, last: 96 },
-            film: Film { width: 1280, height: 720 },
+            picture: PictureSize { width: 1280, height: 720 },
             physics: Physics::default(),
             camera: None,
             elements: Vec::new(),

@@ -115,7 +115,7 @@ impl Shot {
         } else if timing.last - timing.first >= MAX_FRAMES {
             f.say("timing.last", format!("the shot has {} frames; at most {MAX_FRAMES}", timing.count()));
         }
-        for (path, size) in [("film.width", self.film.width), ("film.height", self.film.height)] {
+        for (path, size) in [("picture.width", self.picture.width), ("picture.height", self.picture.height)] {
             if !(16..=8192).contains(&size) {
                 f.say(path, format!("{size} is outside 16 to 8192"));
             }

@@ -26,7 +26,7 @@ mod look;
 mod param;
 mod shape;
 
-pub use document::{Asset, AssetKind, Film, Id, Physics, Shot, Timing, VERSION};
+pub use document::{Asset, AssetKind, Id, Physics, PictureSize, Shot, Timing, VERSION};
 pub use element::{Body, Camera, Collision, Copies, Element, Is, Kind, Moves, Placement, Solid, Weight};
 pub use faults::{Fault, ReadError};
 pub use fingerprint::{Fingerprint, LET_GO_DELTA, fingerprints, what_changed};

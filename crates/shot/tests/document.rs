@@ -32,7 +32,7 @@ fn writing_and_reading_gives_an_equal_shot() {
 #[rstest]
 #[case("/timing/fps", json!(0), "timing.fps: 0 is outside 1 to 240")]
 #[case("/timing/last", json!(0), "timing.last: 0 comes before the first frame, 1")]
-#[case("/film/width", json!(100000), "film.width: 100000 is outside 16 to 8192")]
+#[case("/picture/width", json!(100000), "picture.width: 100000 is outside 16 to 8192")]
 #[case("/version", json!(9), "version: 9 is not a version this build reads")]
 #[case("/name", json!(" "), "name: is empty")]
 #[case("/elements/5/is/solid/body/friction", json!(-0.1), "elements[5].is.solid.body.friction: -0.1 is outside 0 to 10")]

@@ -88,6 +88,22 @@ pub(crate) async fn collision(
     .await
 }
 
+/// Where the document has every element at a frame, as a frame for the Stage.
+#[utoipa::path(get, path = "/api/shots/{id}/staged/{number}", params(("id" = i64, Path), ("number" = u32, Path)), responses((status = 200, content_type = "application/octet-stream")))]
+pub(crate) async fn staged(Extract(studio): State, Path((id, number)): Path<(i64, u32)>) -> Result<Response> {
+    let (shot, _) = studio.head(id).await?;
+    let mut frame = frames::Frame::new(number, shot.timing.seconds(number));
+    for element in &shot.elements {
+        let mut bodies = frames::Bodies::default();
+        for (place, turn) in element.placements(f64::from(number)) {
+            bodies.push(place, turn, Default::default(), Default::default());
+        }
+        frame.bodies.insert(element.id, bodies);
+    }
+    let head = [(header::CONTENT_TYPE, "application/octet-stream"), (header::CACHE_CONTROL, "no-store")];
+    Ok((head, frames::wire(&frame)).into_response())
+}
+
 /// Lets an element down until it touches something.
 #[utoipa::path(post, path = "/api/shots/{id}/drop/{element}", params(("id" = i64, Path), ("element" = u32, Path)), responses((status = 200, body = ShotState), (status = 422, body = crate::error::Problem)))]
 pub(crate) async fn drop(
@@ -116,7 +132,7 @@ pub(crate) async fn drop(
 
 /// What follows from a solid's shape and weight.
 #[derive(Serialize, ToSchema)]
-pub(crate) struct Physics {
+pub(crate) struct SolidPhysics {
     /// Volume of one copy, m³.
     volume_m3: f32,
     /// Mass of one copy, kg.
@@ -134,11 +150,11 @@ pub(crate) struct Physics {
 }
 
 /// What follows from a solid's shape and weight.
-#[utoipa::path(get, path = "/api/shots/{id}/physics/{element}", params(("id" = i64, Path), ("element" = u32, Path)), responses((status = 200, body = Physics)))]
+#[utoipa::path(get, path = "/api/shots/{id}/physics/{element}", params(("id" = i64, Path), ("element" = u32, Path)), responses((status = 200, body = SolidPhysics)))]
 pub(crate) async fn physics(
     Extract(studio): State,
     Path((id, of)): Path<(i64, u32)>,
-) -> Result<Json<Physics>> {
+) -> Result<Json<SolidPhysics>> {
     let (shot, _) = studio.head(id).await?;
     blocking(move || {
         let element = element(&shot, of)?;
@@ -149,7 +165,7 @@ pub(crate) async fn physics(
         let volume_m3 = meshes.mass(&solid.shape).map_err(bad)?.volume;
         let mass_kg = meshes.mass_kg(&solid.shape, solid.body.weight).map_err(bad)?;
         let smallest_m = meshes.smallest_m(&solid.shape).map_err(bad)?;
-        Ok(Json(Physics {
+        Ok(Json(SolidPhysics {
             volume_m3,
             mass_kg,
             density_kg_m3: mass_kg / volume_m3,

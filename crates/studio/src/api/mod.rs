@@ -49,6 +49,7 @@ fn router() -> OpenApiRouter<Arc<Studio>> {
         .routes(routes!(history::version))
         .routes(routes!(elements::mesh))
         .routes(routes!(elements::collision))
+        .routes(routes!(elements::staged))
         .routes(routes!(elements::drop))
         .routes(routes!(elements::physics))
         .routes(routes!(elements::upload))
@@ -89,6 +90,12 @@ pub fn app(studio: Arc<Studio>) -> Router {
 pub fn description() -> serde_json::Value {
     let (_, description) = router().split_for_parts();
     let mut value = serde_json::to_value(description).expect("the description serialises");
+    for (path, methods) in value["paths"].as_object_mut().expect("paths") {
+        let place = path.trim_start_matches("/api/").replace(['{', '}'], "").replace(['/', '.'], "_");
+        for (method, operation) in methods.as_object_mut().expect("methods") {
+            operation["operationId"] = format!("{method}_{place}").into();
+        }
+    }
     let mut schema = shot::schema();
     let text = schema.to_string().replace("#/$defs/", "#/components/schemas/");
     schema = serde_json::from_str(&text).expect("still JSON");
@@ -98,7 +105,8 @@ pub fn description() -> serde_json::Value {
     let components = value["components"]["schemas"].as_object_mut().expect("components");
     components.insert("Shot".to_owned(), schema);
     for (name, definition) in definitions.as_object().into_iter().flatten() {
-        components.entry(name.clone()).or_insert_with(|| definition.clone());
+        let taken = components.insert(name.clone(), definition.clone());
+        assert!(taken.is_none(), "two schemas are called {name}");
     }
     value
 }

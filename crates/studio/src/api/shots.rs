@@ -83,8 +83,8 @@ pub(crate) async fn list(Extract(studio): State) -> Result<Json<Vec<Card>>> {
             project: row.project,
             name: row.name,
             revision: row.head,
-            width: shot.film.width,
-            height: shot.film.height,
+            width: shot.picture.width,
+            height: shot.picture.height,
             fps: shot.timing.fps,
             first: shot.timing.first,
             last: shot.timing.last,
@@ -112,7 +112,7 @@ pub(crate) struct NewShot {
 #[utoipa::path(post, path = "/api/shots", request_body = NewShot, responses((status = 200, body = ShotState), (status = 422, body = crate::error::Problem)))]
 pub(crate) async fn create(Extract(studio): State, Json(new): Json<NewShot>) -> Result<Json<ShotState>> {
     let mut shot = Shot::empty(new.name.trim());
-    shot.film = shot::Film { width: new.width, height: new.height };
+    shot.picture = shot::PictureSize { width: new.width, height: new.height };
     shot.timing = Timing { fps: new.fps, first: new.first, last: new.last };
     let faults = shot.faults();
     if !faults.is_empty() {
@@ -196,7 +196,7 @@ pub(crate) async fn picture(Extract(studio): State, Path(id): Path<i64>) -> Resu
         let frame = run.read(middle).ok();
         let assets = studio.loader.all(&studio.data, &shot)?;
         let width = 320;
-        let height = (320 * shot.film.height / shot.film.width).clamp(16, 640);
+        let height = (320 * shot.picture.height / shot.picture.width).clamp(16, 640);
         let settings = picture::Settings { width, height, samples: 12, ..Default::default() };
         let stage = picture::Stage::new(&shot, &assets, frame.as_ref(), middle)
             .map_err(|error| Error::Bad(error.to_string()))?;

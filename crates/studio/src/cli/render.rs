@@ -50,7 +50,7 @@ impl RenderArgs {
         let (shot, folder) = read_shot(&self.shot)?;
         let frames = frames_of(self.frames.as_deref(), &shot)?;
         let (width, height) = match &self.size {
-            None => (shot.film.width, shot.film.height),
+            None => (shot.picture.width, shot.picture.height),
             Some(text) => text
                 .split_once('x')
                 .and_then(|(w, h)| Some((w.parse().ok()?, h.parse().ok()?)))

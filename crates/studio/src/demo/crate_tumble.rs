@@ -22,7 +22,7 @@ pub(super) fn shot() -> (Shot, Vec<File>) {
         ..Look::default()
     };
     solid.body.friction = 0.7;
-    let deck = shot.add(deck);
+    shot.add(deck);
 
     let mut crates = Element::solid(
         "Crate stack",
@@ -34,7 +34,7 @@ pub(super) fn shot() -> (Shot, Vec<File>) {
     let solid = crates.as_solid_mut().expect("a solid");
     solid.copies = Some(Copies {
         count: [3, 3, 2],
-        spacing_m: Vec3::new(0.535, 0.3602, 0.455),
+        spacing_m: Vec3::new(0.542, 0.3602, 0.462),
         jitter_m: 0.011,
         turn_rad: 0.045,
         seed: 12,
@@ -46,11 +46,11 @@ pub(super) fn shot() -> (Shot, Vec<File>) {
         roughness: 0.6,
         ..Look::default()
     };
-    solid.body.weight = Weight::MassKg(6.5);
+    solid.body.weight = Weight::MassKg(3.4);
     solid.body.collision = shot::Collision::Box;
-    solid.body.friction = 0.55;
+    solid.body.friction = 0.45;
     solid.body.bounce = 0.12;
-    let stack = shot.add(crates);
+    shot.add(crates);
 
     let mut floats = Element::solid("Net floats", Shape::sphere(0.115), Moves::Free).at(-0.12, 1.36, 0.02);
     let solid = floats.as_solid_mut().expect("a solid");
@@ -93,13 +93,13 @@ pub(super) fn shot() -> (Shot, Vec<File>) {
     let camera = Camera {
         focal_length_mm: 42.0,
         f_stop: Some(4.0),
-        focus_m: 4.55,
+        focus_m: 4.9,
         exposure: 0.35,
         aim: None,
         ..Camera::default()
     };
     // Looks at the middle of the stack from the seaward end of the pier.
-    let camera = Element::new("Pier camera", Is::Camera(camera)).at(1.75, 1.5, 4.3).turned(-0.19, 0.36, 0.0);
+    let camera = Element::new("Pier camera", Is::Camera(camera)).at(1.9, 1.75, 4.6).turned(-0.235, 0.37, 0.0);
     shot.camera = Some(shot.add(camera));
 
     let sun = shot::Sun { irradiance: 5.2, colour: Vec3::new(1.0, 0.72, 0.46), angle_rad: 0.03 };
@@ -113,7 +113,6 @@ pub(super) fn shot() -> (Shot, Vec<File>) {
     let lamp = AreaLight { size_m: Vec2::new(1.2, 0.5), radiance: 7.0, colour: Vec3::new(0.62, 0.82, 1.0) };
     shot.add(Element::new("Stall lamp", Is::AreaLight(lamp)).at(2.9, 2.6, -2.0).turned(-0.75, 0.0, -0.75));
 
-    let _ = (deck, stack);
     let files = vec![
         ("planks", "planks.png", assets::planks()),
         ("deal", "deal.png", assets::deal()),
@@ -145,7 +144,7 @@ fn block() -> Element {
     block.placement.turn_rad = keys(&|angle| Vec3::new(0.0, 0.3, angle));
     let solid = block.as_solid_mut().expect("a solid");
     solid.body.let_go_frame = Some(24);
-    solid.body.weight = Weight::DensityKgM3(620.0);
+    solid.body.weight = Weight::DensityKgM3(1_900.0);
     solid.body.friction = 0.6;
     solid.body.bounce = 0.15;
     solid.look = Look {

@@ -1,0 +1,76 @@
+<script lang="ts">
+  import { onMount } from "svelte";
+  import { Tooltip } from "bits-ui";
+  import { listen, type Told } from "./api/client";
+  import Finder from "./parts/Finder.svelte";
+  import Notices from "./parts/Notices.svelte";
+  import TopBar from "./parts/TopBar.svelte";
+  import { commands } from "./state/commands.svelte";
+  import { films } from "./state/films.svelte";
+  import { notices } from "./state/notices.svelte";
+  import { playback } from "./state/playback.svelte";
+  import { route } from "./state/route.svelte";
+  import { selection } from "./state/selection.svelte";
+  import { shot } from "./state/shot.svelte";
+  import Dailies from "./views/Dailies.svelte";
+  import Desk from "./views/Desk.svelte";
+  import Home from "./views/Home.svelte";
+  import Runs from "./views/Runs.svelte";
+
+  $effect(() => {
+    const id = route.shot;
+    if (id === null || id === shot.id) return;
+    selection.none();
+    void shot.open(id).then(() => {
+      playback.reset();
+      void films.refresh();
+    });
+  });
+
+  let revision = $derived(shot.state?.revision);
+  $effect(() => {
+    if (revision !== undefined) void playback.refresh();
+  });
+
+  function told(told: Told) {
+    if (told.what === "resync") {
+      void shot.refresh().then(() => playback.refresh());
+      void films.refresh();
+      return;
+    }
+    if (told.shot !== shot.id) return;
+    if (told.what === "shot" && told.revision !== shot.state?.revision) void shot.refresh();
+    if (told.what === "frame") playback.computed(told.frame, told.last, told.seconds_left);
+    if (told.what === "bake_ended") {
+      playback.computing = null;
+      if (told.message) notices.say(`Computing stopped. ${told.message}`, { grave: true });
+      void playback.refresh();
+    }
+    if (told.what === "runs") playback.changes++;
+    if (told.what === "film") films.progress(told.film, told.done, told.seconds_left);
+    if (told.what === "films") void films.refresh();
+  }
+
+  onMount(() => listen(told));
+</script>
+
+<svelte:window onkeydown={(event) => commands.press(event)} />
+
+<Tooltip.Provider delayDuration={500}>
+  <div class="grid h-full grid-rows-[46px_1fr]">
+    <TopBar />
+    {#if route.shot === null}
+      <Home />
+    {:else if shot.document === null}
+      <main class="grid place-items-center text-soft">Opening the shot…</main>
+    {:else if route.view === "desk"}
+      <Desk />
+    {:else if route.view === "runs"}
+      <Runs />
+    {:else}
+      <Dailies />
+    {/if}
+  </div>
+  <Finder />
+  <Notices />
+</Tooltip.Provider>

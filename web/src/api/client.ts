@@ -1,0 +1,154 @@
+// Requests to the server. Errors carry its problem document.
+import type { components } from "./schema.gen";
+
+export type Schemas = components["schemas"];
+export type Card = Schemas["Card"];
+export type ShotState = Schemas["ShotState"];
+export type Shot = Schemas["Shot"];
+export type Element = Schemas["Element"];
+export type Solid = Schemas["Solid"];
+export type Freshness = Schemas["Freshness"];
+export type Stretch = Schemas["Stretch"];
+export type CheckEntry = Schemas["CheckEntry"];
+export type Run = Schemas["Run"];
+export type Film = Schemas["Film"];
+export type FilmSettings = Schemas["FilmSettings"];
+export type Revision = Schemas["Revision"];
+export type Physics = Schemas["SolidPhysics"];
+export type MeasuredRun = Schemas["MeasuredRun"];
+export type BodyTrack = Schemas["BodyTrack"];
+export type Vector = [number, number, number];
+
+export interface Operation {
+  op: "replace" | "add" | "remove";
+  path: string;
+  value?: unknown;
+}
+
+export class Problem extends Error {
+  constructor(
+    readonly status: number,
+    readonly kind: string,
+    detail: string,
+    readonly head?: number,
+  ) {
+    super(detail);
+  }
+
+  get changedElsewhere(): boolean {
+    return this.kind === "/problems/changed-elsewhere";
+  }
+}
+
+async function request(method: string, path: string, body?: unknown): Promise<Response> {
+  const raw = body instanceof Blob || body instanceof ArrayBuffer;
+  const init: RequestInit = { method };
+  if (body !== undefined) {
+    init.body = raw ? (body as BodyInit) : JSON.stringify(body);
+    init.headers = { "content-type": raw ? "application/octet-stream" : "application/json" };
+  }
+  let response: Response;
+  try {
+    response = await fetch(path, init);
+  } catch {
+    throw new Problem(0, "offline", "The server does not answer. Start it again; nothing saved is lost.");
+  }
+  if (response.ok) return response;
+  const text = await response.text();
+  try {
+    const problem = JSON.parse(text);
+    throw new Problem(response.status, problem.type, problem.detail, problem.head);
+  } catch (error) {
+    if (error instanceof Problem) throw error;
+    throw new Problem(response.status, "", text || response.statusText);
+  }
+}
+
+const json = async <T>(method: string, path: string, body?: unknown): Promise<T> =>
+  (await request(method, path, body)).json();
+const none = async (method: string, path: string, body?: unknown): Promise<void> => {
+  await request(method, path, body);
+};
+const bytes = async (path: string): Promise<ArrayBuffer> => (await request("GET", path)).arrayBuffer();
+
+export const api = {
+  shots: () => json<Card[]>("GET", "/api/shots"),
+  createShot: (shot: Schemas["NewShot"]) => json<ShotState>("POST", "/api/shots", shot),
+  shot: (id: number) => json<ShotState>("GET", `/api/shots/${id}`),
+  deleteShot: (id: number) => none("DELETE", `/api/shots/${id}`),
+  patch: (id: number, base: number, label: string, patch: Operation[]) =>
+    json<ShotState>("PATCH", `/api/shots/${id}`, { base, label, patch }),
+  importShot: (file: File) =>
+    json<ShotState>("POST", `/api/import?name=${encodeURIComponent(file.name)}`, file),
+  undo: (id: number) => json<ShotState>("POST", `/api/shots/${id}/undo`),
+  redo: (id: number) => json<ShotState>("POST", `/api/shots/${id}/redo`),
+  history: (id: number) => json<Revision[]>("GET", `/api/shots/${id}/history`),
+  restoreRevision: (id: number, revision: number) =>
+    json<ShotState>("POST", `/api/shots/${id}/history`, { revision }),
+  nameVersion: (id: number, name: string) => none("POST", `/api/shots/${id}/versions`, { name }),
+  staged: (id: number, frame: number) => bytes(`/api/shots/${id}/staged/${frame}`),
+  mesh: (id: number, element: number) => bytes(`/api/shots/${id}/mesh/${element}`),
+  collision: (id: number, element: number) => bytes(`/api/shots/${id}/collision/${element}`),
+  physics: (id: number, element: number) => json<Physics>("GET", `/api/shots/${id}/physics/${element}`),
+  drop: (id: number, element: number) => json<ShotState>("POST", `/api/shots/${id}/drop/${element}`),
+  upload: (id: number, file: File) =>
+    json<{ name: string; asset: Schemas["Asset"] }>(
+      "POST",
+      `/api/shots/${id}/assets?name=${encodeURIComponent(file.name)}`,
+      file,
+    ),
+  check: (id: number) => json<CheckEntry[]>("GET", `/api/shots/${id}/check`),
+  fix: (id: number, entry: CheckEntry) =>
+    json<ShotState>("POST", `/api/shots/${id}/fix`, { mistake: entry.mistake, elements: entry.elements }),
+  freshness: (id: number) => json<Freshness>("GET", `/api/shots/${id}/freshness`),
+  play: (id: number) => none("POST", `/api/shots/${id}/play`),
+  stop: (id: number) => none("DELETE", `/api/shots/${id}/play`),
+  clear: (id: number) => none("POST", `/api/shots/${id}/clear`),
+  runs: (id: number) => json<Run[]>("GET", `/api/shots/${id}/runs`),
+  keepRun: (id: number, name?: string) => none("POST", `/api/shots/${id}/runs`, { name: name ?? null }),
+  renameRun: (run: number, name: string) => none("PATCH", `/api/runs/${run}`, { name }),
+  dropRun: (run: number) => none("DELETE", `/api/runs/${run}`),
+  restoreRun: (run: number) => json<ShotState>("POST", `/api/runs/${run}/restore`),
+  frame: (run: number, frame: number) => bytes(`/api/runs/${run}/frames/${frame}`),
+  measured: (run: number) => json<MeasuredRun>("GET", `/api/runs/${run}/measured`),
+  track: (run: number, element: number, copy: number) =>
+    json<BodyTrack>("GET", `/api/runs/${run}/track?element=${element}&copy=${copy}`),
+  films: (id: number) => json<Film[]>("GET", `/api/shots/${id}/films`),
+  createFilm: (id: number, name: string, settings: FilmSettings) =>
+    json<Film>("POST", `/api/shots/${id}/films`, { name, settings }),
+  stopFilm: (film: number) => none("POST", `/api/films/${film}/stop`),
+  resumeFilm: (film: number) => none("POST", `/api/films/${film}/resume`),
+  deleteFilm: (film: number) => none("DELETE", `/api/films/${film}`),
+  filmFrame: (film: number, frame: number) => `/api/films/${film}/frames/${frame}/picture.png`,
+  filmLinear: (film: number, frame: number) => `/api/films/${film}/frames/${frame}/linear.exr`,
+  movie: (film: number) => `/api/films/${film}/film.mp4`,
+};
+
+/** What the server tells every open page. */
+export type Told =
+  | { what: "shot"; shot: number; revision: number }
+  | { what: "frame"; shot: number; frame: number; last: number; seconds_left: number }
+  | { what: "bake_ended"; shot: number; message: string | null }
+  | { what: "runs"; shot: number }
+  | { what: "film"; shot: number; film: number; done: number; total: number; seconds_left: number }
+  | { what: "films"; shot: number }
+  | { what: "resync" };
+
+/** Listens for what happens; after a break it starts again and says `resync`. */
+export function listen(tell: (told: Told) => void): () => void {
+  let socket: WebSocket | undefined;
+  let ended = false;
+  const open = (again: boolean) => {
+    socket = new WebSocket(`${location.protocol === "https:" ? "wss" : "ws"}://${location.host}/api/events`);
+    socket.onopen = () => again && tell({ what: "resync" });
+    socket.onmessage = (message) => tell(JSON.parse(message.data));
+    socket.onclose = () => {
+      if (!ended) setTimeout(() => open(true), 1000);
+    };
+  };
+  open(false);
+  return () => {
+    ended = true;
+    socket?.close();
+  };
+}

@@ -1,0 +1,51 @@
+<script lang="ts">
+  import Plus from "@lucide/svelte/icons/plus";
+  import { DropdownMenu } from "bits-ui";
+  import { add, addables, addFile } from "../state/adding";
+
+  let chooser: HTMLInputElement;
+  const kinds = ["Solid", "Camera", "Light", "Force"] as const;
+</script>
+
+<input
+  class="hidden"
+  type="file"
+  multiple
+  accept=".obj,.glb,.png,.jpg,.jpeg,.exr,.hdr"
+  aria-label="File to take in"
+  bind:this={chooser}
+  onchange={async () => {
+    for (const file of chooser.files ?? []) await addFile(file);
+    chooser.value = "";
+  }}
+/>
+<DropdownMenu.Root>
+  <DropdownMenu.Trigger
+    class="grid h-7 w-7 place-items-center rounded-lg bg-[#12181ae0] text-[#c9f26b]"
+    aria-label="Add"
+    title="Add an element"><Plus size={17} /></DropdownMenu.Trigger
+  >
+  <DropdownMenu.Portal>
+    <DropdownMenu.Content
+      class="card z-40 min-w-[180px] p-1.5 shadow-2xl"
+      align="end"
+      side="left"
+      sideOffset={6}
+    >
+      {#each kinds as kind, i (kind)}
+        {#if i > 0}<DropdownMenu.Separator class="my-1 h-px bg-line" />{/if}
+        {#each addables.filter((addable) => addable.kind === kind) as addable (addable.name)}
+          <DropdownMenu.Item
+            class="rounded-md px-2.5 py-1 outline-none data-highlighted:bg-raised"
+            onSelect={() => add(addable)}>{addable.name}</DropdownMenu.Item
+          >
+        {/each}
+      {/each}
+      <DropdownMenu.Separator class="my-1 h-px bg-line" />
+      <DropdownMenu.Item
+        class="rounded-md px-2.5 py-1 outline-none data-highlighted:bg-raised"
+        onSelect={() => chooser.click()}>Mesh or image file…</DropdownMenu.Item
+      >
+    </DropdownMenu.Content>
+  </DropdownMenu.Portal>
+</DropdownMenu.Root>

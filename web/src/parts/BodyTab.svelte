@@ -1,0 +1,182 @@
+<script lang="ts">
+  import { api, type Element, type Physics, type Solid, type Vector } from "../api/client";
+  import Choice from "./Choice.svelte";
+  import NumberField from "./NumberField.svelte";
+  import Plot from "./Plot.svelte";
+  import Section from "./Section.svelte";
+  import VectorField from "./VectorField.svelte";
+  import { playback } from "../state/playback.svelte";
+  import { selection } from "../state/selection.svelte";
+  import { shot, solidOf } from "../state/shot.svelte";
+
+  let { element, solid }: { element: Element; solid: Solid } = $props();
+  let body = $derived(solid.body ?? {});
+  let physics = $state.raw<Physics | null>(null);
+  let track = $state.raw<{ frames: number[]; height: number[]; speed: number[] } | null>(null);
+  let solids = $derived(selection.ids.filter((id) => solidOf(shot.element(id))));
+
+  $effect(() => {
+    void shot.state?.revision;
+    const of = element.id;
+    void api
+      .physics(shot.id!, of)
+      .then((found) => of === element.id && (physics = found))
+      .catch(() => undefined);
+  });
+
+  $effect(() => {
+    void playback.changes;
+    const run = playback.freshness?.run;
+    const of = element.id;
+    if (run === undefined || playback.computing) return;
+    void api
+      .track(run, of, 0)
+      .then(
+        (t) => of === element.id && (track = { frames: t.frames, height: t.height_m, speed: t.speed_m_s }),
+      )
+      .catch(() => undefined);
+  });
+
+  const set = (label: string, part: string, value: unknown) =>
+    shot.set(`${label} of ${element.name}`, solids, `/is/solid/body/${part}`, value);
+  const clear = (label: string, part: string) => set(label, part, null);
+
+  // What the pair has against the first still body: the mean of the two.
+  let against = $derived(
+    shot.elements.find((e) => e.id !== element.id && solidOf(e)?.body?.moves === "still"),
+  );
+  let other = $derived(solidOf(against)?.body);
+  const mean = (a: number | undefined, b: number | undefined) => (((a ?? 0.5) + (b ?? 0.5)) / 2).toFixed(2);
+</script>
+
+<Choice
+  label="Moves"
+  value={body.moves ?? "free"}
+  options={[
+    ["still", "Still"],
+    ["animated", "Animated"],
+    ["free", "Free"],
+  ]}
+  onpick={(v) => set("Movement", "moves", v)}
+/>
+{#if body.moves === "animated"}
+  <NumberField
+    label="Let go at"
+    unit="frame"
+    blank="never"
+    whole
+    step={1}
+    value={body.let_go_frame}
+    oncommit={(v) => set("Let-go", "let_go_frame", Math.max(0, v))}
+    onclear={() => clear("Let-go", "let_go_frame")}
+  />
+{/if}
+<div class="mt-1 mb-3">
+  <Choice
+    label="Collides as"
+    value={body.collision ?? "auto"}
+    options={[
+      ["auto", "Auto"],
+      ["ball", "Ball"],
+      ["box", "Box"],
+      ["hull", "Hull"],
+      ["exact", "Exact"],
+    ]}
+    onpick={(v) => set("Collision shape", "collision", v)}
+  />
+  {#if (body.collision ?? "auto") === "auto" && physics}<p class="mt-0.5 pl-[116px] text-faint">
+      as {physics.collides_as}
+    </p>{/if}
+</div>
+<Section title="Weight" note={physics ? `${Number(physics.volume_m3.toPrecision(3))} m³` : ""}>
+  <NumberField
+    label="Density"
+    unit="kg/m³"
+    step={10}
+    slide={[10, 3000]}
+    value={physics?.density_kg_m3}
+    oncommit={(v) => set("Density", "weight", { density_kg_m3: v })}
+  />
+  <NumberField
+    label="Mass"
+    unit="kg"
+    step={0.1}
+    value={physics?.mass_kg}
+    oncommit={(v) => set("Mass", "weight", { mass_kg: v })}
+  />
+</Section>
+<Section
+  title="Contact"
+  note={against
+    ? `with ${against.name}: friction ${mean(body.friction, other?.friction)}, bounce ${mean(body.bounce, other?.bounce)}`
+    : ""}
+>
+  <NumberField
+    label="Friction"
+    step={0.01}
+    slide={[0, 1.5]}
+    value={body.friction ?? 0.5}
+    oncommit={(v) => set("Friction", "friction", v)}
+  />
+  <NumberField
+    label="Bounce"
+    step={0.01}
+    slide={[0, 1]}
+    value={body.bounce ?? 0.2}
+    oncommit={(v) => set("Bounce", "bounce", v)}
+  />
+  <NumberField
+    label="Margin"
+    unit="mm"
+    step={0.1}
+    scale={1000}
+    blank={physics ? `by size: ${(1e3 * physics.margin_m).toFixed(2)}` : ""}
+    value={body.margin_m}
+    oncommit={(v) => set("Margin", "margin_m", v)}
+    onclear={() => clear("Margin", "margin_m")}
+  />
+</Section>
+{#if body.moves !== "still"}
+  <Section
+    title={body.moves === "animated" ? "When let go" : "At the start"}
+    note={body.launch_velocity ? "" : body.moves === "animated" ? "from its own motion" : "at rest"}
+  >
+    <VectorField
+      label="Velocity"
+      unit="m/s"
+      value={(body.launch_velocity ?? [0, 0, 0]) as Vector}
+      oncommit={(v) => set("Launch velocity", "launch_velocity", v)}
+    />
+    <VectorField
+      label="Spin"
+      unit="rad/s"
+      value={(body.launch_spin ?? [0, 0, 0]) as Vector}
+      oncommit={(v) => set("Launch spin", "launch_spin", v)}
+    />
+    {#if body.launch_velocity || body.launch_spin}
+      <button
+        class="btn mt-1"
+        onclick={() =>
+          shot.edit(`Launch of ${element.name} cleared`, (document) => {
+            const i = document.elements.findIndex((e) => e.id === element.id);
+            return [
+              { op: "add", path: `/elements/${i}/is/solid/body/launch_velocity`, value: null },
+              { op: "add", path: `/elements/${i}/is/solid/body/launch_spin`, value: null },
+            ];
+          })}>From its own motion</button
+      >
+    {/if}
+  </Section>
+  {#if track && track.frames.length > 1}
+    <Section title="Measured in this run" note="speed, m/s · height, m">
+      <Plot
+        frames={track.frames}
+        lines={[
+          { name: "speed", values: track.speed, colour: "var(--solid)" },
+          { name: "height", values: track.height, colour: "var(--aqua)" },
+        ]}
+        at={playback.frame}
+      />
+    </Section>
+  {/if}
+{/if}

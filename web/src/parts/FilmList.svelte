@@ -1,0 +1,89 @@
+<script lang="ts">
+  import { api, type Film } from "../api/client";
+  import { films } from "../state/films.svelte";
+  import { bytes, spoken } from "../state/time";
+
+  interface Props {
+    film: Film | undefined;
+    second: Film | undefined;
+    mode: string;
+    onchoose: (id: number) => void;
+    onsecond: (id: number) => void;
+  }
+  let { film, second, mode, onchoose, onsecond }: Props = $props();
+  let total = $derived(films.list.reduce((sum, f) => sum + f.bytes, 0));
+  const words = (f: Film) =>
+    f.state === "failed"
+      ? `failed: ${f.message}`
+      : f.state === "running"
+        ? `frame ${f.done} of ${f.total}${f.seconds_left ? ` · ${spoken(f.seconds_left)} left` : ""}`
+        : f.state === "stopped"
+          ? `stopped at ${f.done} of ${f.total}`
+          : `${f.total} ${f.total === 1 ? "frame" : "frames"} · ${bytes(f.bytes)}`;
+</script>
+
+<aside class="row-span-2 min-h-0 overflow-auto border-l border-line bg-panel p-3.5" aria-label="Films">
+  <h2 class="text-[17px] font-[680]">Films</h2>
+  <p class="mb-2.5 text-soft">{bytes(total)}</p>
+  <ul class="grid gap-2">
+    {#each films.list as f (f.id)}
+      <li
+        class="rounded-xl border bg-ground p-2.5"
+        style:border-color={f.id === film?.id || (mode === "wipe" && f.id === second?.id)
+          ? "var(--lime)"
+          : "transparent"}
+      >
+        <button
+          class="grid w-full grid-cols-[92px_1fr] gap-2.5 text-left"
+          onclick={() => onchoose(f.id)}
+          aria-pressed={f.id === film?.id}
+        >
+          {#if f.done > 0}<img
+              class="aspect-video w-full rounded-md object-cover"
+              src={`${api.filmFrame(f.id, f.settings.first)}?of=${f.state}`}
+              alt=""
+            />{:else}<span class="aspect-video w-full rounded-md bg-raised"></span>{/if}
+          <span>
+            <b class="font-[650]">{f.name}</b><br />
+            <span class="text-soft"
+              >{f.settings.width} × {f.settings.height} · {f.settings.samples} samples<br />{words(f)}</span
+            >
+          </span>
+        </button>
+        {#if f.state === "running"}
+          <div class="mt-1.5 h-1 overflow-hidden rounded bg-raised">
+            <div class="h-full bg-aqua" style:width={`${(100 * f.done) / f.total}%`}></div>
+          </div>
+        {/if}
+        <div class="mt-1.5 flex flex-wrap gap-3 text-soft">
+          {#if f.state === "running"}
+            <button class="underline" onclick={() => films.stop(f.id)}>Stop</button>
+          {:else if f.done < f.total || f.state === "failed"}
+            <button class="text-lime underline" onclick={() => films.resume(f.id)}>Go on</button>
+          {/if}
+          {#if f.done > 0}<a
+              class="underline"
+              href={api.filmFrame(f.id, f.settings.first)}
+              download={`${f.name}.png`}>PNG</a
+            >{/if}
+          {#if f.settings.exr && f.done > 0}<a
+              class="underline"
+              href={api.filmLinear(f.id, f.settings.first)}
+              download={`${f.name}.exr`}>EXR</a
+            >{/if}
+          {#if f.state === "done" && f.total > 1}<a
+              class="underline"
+              href={api.movie(f.id)}
+              download={`${f.name}.mp4`}>MP4</a
+            >{/if}
+          {#if mode === "wipe" && f.id !== film?.id}<button class="underline" onclick={() => onsecond(f.id)}
+              >Compare</button
+            >{/if}
+          <button class="ml-auto underline" aria-label={`Delete ${f.name}`} onclick={() => films.remove(f.id)}
+            >Delete</button
+          >
+        </div>
+      </li>
+    {/each}
+  </ul>
+</aside>

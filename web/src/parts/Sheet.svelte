@@ -1,0 +1,97 @@
+<script lang="ts">
+  import { Tabs } from "bits-ui";
+  import BodyTab from "./BodyTab.svelte";
+  import CameraTab from "./CameraTab.svelte";
+  import LightTab from "./LightTab.svelte";
+  import LookTab from "./LookTab.svelte";
+  import MotionTab from "./MotionTab.svelte";
+  import ShapeTab from "./ShapeTab.svelte";
+  import ShotTab from "./ShotTab.svelte";
+  import { desk } from "../state/desk.svelte";
+  import { selection } from "../state/selection.svelte";
+  import { countOf, shot, solidOf } from "../state/shot.svelte";
+
+  let element = $derived(shot.selected);
+  let solid = $derived(solidOf(element));
+  let tabs = $derived<[typeof desk.tab, string][]>(
+    solid
+      ? [
+          ["shape", "Shape"],
+          ["body", "Body"],
+          ["look", "Look"],
+          ["motion", "Motion"],
+        ]
+      : [
+          [
+            "body",
+            element && "camera" in element.is
+              ? "Lens"
+              : element && "gravity" in element.is
+                ? "Force"
+                : "Light",
+          ],
+          ["motion", "Motion"],
+        ],
+  );
+  let tab = $derived(tabs.some(([key]) => key === desk.tab) ? desk.tab : "body");
+  let sub = $derived.by(() => {
+    if (!element) return "";
+    if (selection.ids.length > 1) return `and ${selection.ids.length - 1} more selected`;
+    if (!solid) return Object.keys(element.is)[0].replace("_", " ");
+    const body = solid.body;
+    const moves =
+      body?.moves === "animated"
+        ? body.let_go_frame
+          ? `animated until frame ${body.let_go_frame}, then free`
+          : "animated"
+        : (body?.moves ?? "free");
+    const count = countOf(element);
+    return `Solid, ${moves}${count > 1 ? `, ${count} copies` : ""}`;
+  });
+
+  function rename(event: Event & { currentTarget: HTMLInputElement }) {
+    const name = event.currentTarget.value.trim();
+    if (element && name !== element.name) void shot.set(`Renamed ${name}`, [element.id], "/name", name);
+  }
+</script>
+
+<aside
+  class="col-start-2 row-span-2 row-start-1 min-h-0 overflow-auto border-l border-line bg-panel px-3.5 pt-3 pb-6"
+  aria-label="Sheet"
+>
+  {#if element}
+    <input
+      class="w-full rounded bg-transparent text-[17px] font-[680] tracking-tight hover:bg-ground"
+      value={element.name}
+      onchange={rename}
+      aria-label="Name"
+      maxlength="80"
+    />
+    <p class="mt-0.5 mb-2.5 text-soft">{sub}</p>
+    <Tabs.Root value={tab} onValueChange={(next) => (desk.tab = next as typeof desk.tab)}>
+      <Tabs.List class="mb-3 flex rounded-lg bg-ground p-[3px]">
+        {#each tabs as [key, name] (key)}
+          <Tabs.Trigger
+            value={key}
+            class="flex-1 rounded-md py-1 text-soft data-[state=active]:bg-raised data-[state=active]:font-semibold data-[state=active]:text-ink"
+            >{name}</Tabs.Trigger
+          >
+        {/each}
+      </Tabs.List>
+      <Tabs.Content value="shape"
+        >{#if solid}<ShapeTab {element} {solid} />{/if}</Tabs.Content
+      >
+      <Tabs.Content value="body">
+        {#if solid}<BodyTab {element} {solid} />{:else if "camera" in element.is}<CameraTab
+            {element}
+          />{:else}<LightTab {element} />{/if}
+      </Tabs.Content>
+      <Tabs.Content value="look"
+        >{#if solid}<LookTab {element} {solid} />{/if}</Tabs.Content
+      >
+      <Tabs.Content value="motion"><MotionTab {element} /></Tabs.Content>
+    </Tabs.Root>
+  {:else}
+    <ShotTab />
+  {/if}
+</aside>

@@ -1,0 +1,102 @@
+<script lang="ts">
+  import Search from "@lucide/svelte/icons/search";
+  import Undo from "@lucide/svelte/icons/undo-2";
+  import Redo from "@lucide/svelte/icons/redo-2";
+  import { api } from "../api/client";
+  import CheckList from "./CheckList.svelte";
+  import HistoryMenu from "./HistoryMenu.svelte";
+  import Jobs from "./Jobs.svelte";
+  import RenderDialog from "./RenderDialog.svelte";
+  import { desk } from "../state/desk.svelte";
+  import { films } from "../state/films.svelte";
+  import { notices } from "../state/notices.svelte";
+  import { playback } from "../state/playback.svelte";
+  import { route, type View } from "../state/route.svelte";
+  import { shot } from "../state/shot.svelte";
+
+  let document = $derived(route.shot === null ? null : shot.document);
+  const views: [View, string][] = [
+    ["desk", "Desk"],
+    ["runs", "Runs"],
+    ["dailies", "Dailies"],
+  ];
+
+  async function keep() {
+    await notices.attempt(async () => {
+      await api.keepRun(shot.id!);
+      notices.say("Run kept. It is under Runs.");
+    });
+  }
+</script>
+
+<header class="flex items-center gap-3 border-b border-line bg-panel px-3.5">
+  <button class="flex items-center gap-2" onclick={() => route.home()} aria-label="All shots">
+    <svg
+      class="h-[22px] w-[22px] text-lime"
+      viewBox="0 0 24 24"
+      fill="none"
+      stroke="currentColor"
+      aria-hidden="true"
+      ><ellipse cx="12" cy="15" rx="10.5" ry="4.2" opacity=".35" /><ellipse
+        cx="12"
+        cy="15"
+        rx="6.6"
+        ry="2.6"
+        opacity=".65"
+      /><ellipse cx="12" cy="15" rx="2.8" ry="1.1" /><path
+        d="M12 2.5c1.9 2.6 2.8 4.2 2.8 5.6a2.8 2.8 0 1 1-5.6 0c0-1.4.9-3 2.8-5.6Z"
+        fill="currentColor"
+        stroke="none"
+      /></svg
+    >
+    <span class="text-[13px]"
+      >{#if document}{shot.state?.project} <span class="mx-1 text-faint">/</span>{:else}<b>Bright Ripple</b
+        >{/if}</span
+    >
+  </button>
+  {#if document}
+    <h1 class="-ml-2 text-[13px] font-[650]">{document.name}</h1>
+    {#each [`${document.picture.width} × ${document.picture.height}`, `${document.timing.fps} fps`, `${document.timing.first} – ${document.timing.last}`] as fact (fact)}
+      <span class="hidden rounded-full border border-line px-2.5 py-0.5 text-soft lg:inline">{fact}</span>
+    {/each}
+    <nav class="mx-auto flex gap-0.5 rounded-[9px] bg-ground p-[3px]" aria-label="Views">
+      {#each views as [view, name] (view)}
+        <a
+          href={`#/shot/${route.shot}/${view}`}
+          class="rounded-[7px] px-3.5 py-1 text-soft aria-[current=page]:bg-raised aria-[current=page]:font-semibold aria-[current=page]:text-ink"
+          aria-current={route.view === view ? "page" : undefined}>{name}</a
+        >
+      {/each}
+    </nav>
+    <Jobs />
+    <CheckList />
+    <div class="flex">
+      <button
+        class="btn px-2"
+        disabled={!shot.state?.undo}
+        title={shot.state?.undo ? `Undo “${shot.state.undo}” (Ctrl+Z)` : "Nothing to undo"}
+        aria-label="Undo"
+        onclick={() => shot.undo()}><Undo size={15} /></button
+      >
+      <button
+        class="btn px-2"
+        disabled={!shot.state?.redo}
+        title={shot.state?.redo ? `Redo “${shot.state.redo}” (Ctrl+Shift+Z)` : "Nothing to redo"}
+        aria-label="Redo"
+        onclick={() => shot.redo()}><Redo size={15} /></button
+      >
+      <HistoryMenu />
+    </div>
+    <button class="btn px-2" aria-label="Find" title="Find (Ctrl+J)" onclick={() => (desk.finder = true)}
+      ><Search size={15} /></button
+    >
+    <button class="btn" disabled={!playback.freshness?.frame_bytes} onclick={keep}>Keep run</button>
+    <button class="btn btn-go" onclick={() => (films.asking = true)}>Render…</button>
+    <RenderDialog />
+  {:else}
+    <span class="flex-1"></span>
+    <button class="btn px-2" aria-label="Find" title="Find (Ctrl+J)" onclick={() => (desk.finder = true)}
+      ><Search size={15} /></button
+    >
+  {/if}
+</header>

@@ -1,0 +1,56 @@
+// Meshes from the server, kept by what they were made from.
+import * as THREE from "three";
+import { api, type Element, type Shot } from "../api/client";
+import { solidOf } from "../state/shot.svelte";
+
+export function decodeMesh(buffer: ArrayBuffer, shaded: boolean): THREE.BufferGeometry {
+  const [vertices, triangles] = new Uint32Array(buffer, 0, 2);
+  const geometry = new THREE.BufferGeometry();
+  let offset = 8;
+  const take = (floats: number) => {
+    const part = new Float32Array(buffer, offset, floats * vertices);
+    offset += 4 * floats * vertices;
+    return new THREE.BufferAttribute(part, floats);
+  };
+  geometry.setAttribute("position", take(3));
+  if (shaded) {
+    geometry.setAttribute("normal", take(3));
+    geometry.setAttribute("uv", take(2));
+  }
+  geometry.setIndex(new THREE.BufferAttribute(new Uint32Array(buffer, offset, 3 * triangles), 1));
+  if (!shaded) geometry.computeVertexNormals();
+  geometry.computeBoundingSphere();
+  geometry.computeBoundingBox();
+  return geometry;
+}
+
+export class Geometries {
+  #meshes = new Map<string, Promise<THREE.BufferGeometry>>();
+
+  get(shotId: number, document: Shot, element: Element): Promise<THREE.BufferGeometry> {
+    const shape = solidOf(element)!.shape;
+    const asset = "mesh" in shape ? document.assets?.[shape.mesh.asset]?.sha256 : "";
+    return this.#keep(`mesh ${JSON.stringify(shape)} ${asset}`, async () =>
+      decodeMesh(await api.mesh(shotId, element.id), true),
+    );
+  }
+
+  collision(shotId: number, document: Shot, element: Element): Promise<THREE.BufferGeometry> {
+    const { shape, body } = solidOf(element)!;
+    const asset = "mesh" in shape ? document.assets?.[shape.mesh.asset]?.sha256 : "";
+    return this.#keep(
+      `collision ${JSON.stringify(shape)} ${asset} ${body?.collision} ${body?.moves}`,
+      async () => decodeMesh(await api.collision(shotId, element.id), false),
+    );
+  }
+
+  #keep(key: string, make: () => Promise<THREE.BufferGeometry>): Promise<THREE.BufferGeometry> {
+    let promise = this.#meshes.get(key);
+    if (!promise) {
+      promise = make();
+      promise.catch(() => this.#meshes.delete(key));
+      this.#meshes.set(key, promise);
+    }
+    return promise;
+  }
+}

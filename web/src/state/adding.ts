@@ -1,0 +1,128 @@
+// What can be added to a shot, at which place and with which values it begins.
+import { api, type Element, type Operation, type Schemas, type Vector } from "../api/client";
+import { notices } from "./notices.svelte";
+import { selection } from "./selection.svelte";
+import { shot } from "./shot.svelte";
+
+const solid = (shape: Schemas["Shape"], moves: Schemas["Moves"] = "free"): Element["is"] =>
+  ({ solid: { shape, body: { moves }, look: {} } }) as Element["is"];
+
+export interface Addable {
+  name: string;
+  kind: "Solid" | "Camera" | "Light" | "Force";
+  is: () => Element["is"];
+  place: Vector;
+  turn?: Vector;
+}
+
+export const addables: Addable[] = [
+  {
+    name: "Box",
+    kind: "Solid",
+    is: () => solid({ box: { size_m: [0.5, 0.5, 0.5], edge_m: 0.01 } }),
+    place: [0, 1, 0],
+  },
+  { name: "Sphere", kind: "Solid", is: () => solid({ sphere: { radius_m: 0.25 } }), place: [0, 1, 0] },
+  {
+    name: "Capsule",
+    kind: "Solid",
+    is: () => solid({ capsule: { radius_m: 0.15, length_m: 0.4 } }),
+    place: [0, 1, 0],
+  },
+  {
+    name: "Cylinder",
+    kind: "Solid",
+    is: () => solid({ cylinder: { radius_m: 0.25, height_m: 0.5 } }),
+    place: [0, 1, 0],
+  },
+  {
+    name: "Cone",
+    kind: "Solid",
+    is: () => solid({ cone: { radius_m: 0.25, height_m: 0.5 } }),
+    place: [0, 1, 0],
+  },
+  {
+    name: "Torus",
+    kind: "Solid",
+    is: () => solid({ torus: { ring_m: 0.3, tube_m: 0.08 } }),
+    place: [0, 1, 0],
+  },
+  {
+    name: "Plane",
+    kind: "Solid",
+    is: () => solid({ plane: { size_m: [10, 10] } }, "still"),
+    place: [0, 0, 0],
+  },
+  {
+    name: "Camera",
+    kind: "Camera",
+    is: () => ({ camera: {} }) as Element["is"],
+    place: [3, 1.8, 5],
+    turn: [-0.18, 0.54, 0],
+  },
+  {
+    name: "Sun",
+    kind: "Light",
+    is: () => ({ sun: { irradiance: 3, colour: [1, 0.93, 0.82], angle_rad: 0.02 } }),
+    place: [2, 5, 2],
+    turn: [0.5, 0, -0.6],
+  },
+  {
+    name: "Area light",
+    kind: "Light",
+    is: () => ({ area_light: { size_m: [1, 1], radiance: 10, colour: [1, 1, 1] } }),
+    place: [0, 3, 0],
+  },
+  {
+    name: "Sky",
+    kind: "Light",
+    is: () => ({
+      sky: {
+        strength: 1,
+        source: {
+          gradient: { zenith: [0.22, 0.32, 0.48], horizon: [0.62, 0.66, 0.7], ground: [0.16, 0.15, 0.14] },
+        },
+      },
+    }),
+    place: [0, 0, 0],
+  },
+  {
+    name: "Gravity",
+    kind: "Force",
+    is: () => ({ gravity: { acceleration: [0, -9.81, 0] } }),
+    place: [0, 0, 0],
+  },
+];
+
+export function add(addable: Addable, at?: Vector) {
+  return shot.add(addable.name, addable.is(), at ?? addable.place, addable.turn);
+}
+
+/** Takes in a file: a mesh becomes an element, an environment the sky, an image the look of what is selected. */
+export async function addFile(file: File, at: Vector = [0, 0, 0]) {
+  const id = shot.id;
+  if (id === null) return;
+  const uploaded = await notices.attempt(() => api.upload(id, file));
+  if (!uploaded) return;
+  const { name, asset } = uploaded;
+  const keep: Operation = {
+    op: "add",
+    path: `/assets/${name.replaceAll("~", "~0").replaceAll("/", "~1")}`,
+    value: asset,
+  };
+  if (asset.kind === "mesh") {
+    if (await shot.edit(`${file.name} taken in`, () => [keep]))
+      await shot.add(name, solid({ mesh: { asset: name, scale: 1 } }), at);
+  } else if (asset.kind === "environment") {
+    const source = { image: { asset: name } };
+    const sky = shot.elements.find((element) => "sky" in element.is);
+    if (!(await shot.edit(`${file.name} taken in`, () => [keep]))) return;
+    if (sky) await shot.set("Sky set to an image", [sky.id], "/is/sky/source", source);
+    else await shot.add("Sky", { sky: { strength: 1, source } }, [0, 0, 0]);
+  } else {
+    const solids = selection.ids.filter((id) => "solid" in (shot.element(id)?.is ?? {}));
+    if (!(await shot.edit(`${file.name} taken in`, () => [keep]))) return;
+    if (solids.length) await shot.set("Image laid on", solids, "/is/solid/look/image", name);
+    else notices.say(`${file.name} is among the shot's images. Choose it in a body's Look.`);
+  }
+}

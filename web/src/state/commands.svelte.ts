@@ -1,0 +1,138 @@
+// Every command: what the finder lists and the keys do.
+import { api } from "../api/client";
+import { add, addables } from "./adding";
+import { desk } from "./desk.svelte";
+import { films } from "./films.svelte";
+import { notices } from "./notices.svelte";
+import { playback } from "./playback.svelte";
+import { route } from "./route.svelte";
+import { selection } from "./selection.svelte";
+import { shot } from "./shot.svelte";
+
+export interface Command {
+  name: string;
+  /** As shown; `Mod` is Ctrl, or Command on a Mac. */
+  keys?: string;
+  run: () => unknown;
+  needs?: "shot" | "selection";
+}
+
+async function keepRun() {
+  if (shot.id === null) return;
+  await notices.attempt(async () => {
+    await api.keepRun(shot.id!);
+    notices.say("Run kept. It is under Runs.");
+  });
+}
+
+async function dropToRest() {
+  for (const id of selection.ids) shot.take(await notices.attempt(() => api.drop(shot.id!, id)));
+}
+
+function toggleFlag(flag: "hidden" | "locked", words: [string, string]) {
+  const on = !selection.ids.every((id) => shot.element(id)?.[flag]);
+  return shot.set(on ? words[0] : words[1], selection.ids, `/${flag}`, on);
+}
+
+export function theme(next?: "dusk" | "day") {
+  const root = document.documentElement;
+  root.dataset.theme = next ?? (root.dataset.theme === "day" ? "dusk" : "day");
+  localStorage.setItem("theme", root.dataset.theme);
+}
+
+class Commands {
+  list: Command[] = [
+    { name: "Find a command, element or value", keys: "Mod+J", run: () => (desk.finder = true) },
+    { name: "Play or pause", keys: "Enter", run: () => playback.toggle(), needs: "shot" },
+    { name: "Stop computing", keys: "Shift+Enter", run: () => playback.stopComputing(), needs: "shot" },
+    { name: "One frame on", keys: ".", run: () => playback.step(1), needs: "shot" },
+    { name: "One frame back", keys: ",", run: () => playback.step(-1), needs: "shot" },
+    { name: "To the first frame", keys: "1", run: () => playback.go(playback.first), needs: "shot" },
+    { name: "To the last frame", keys: "0", run: () => playback.go(playback.last), needs: "shot" },
+    { name: "Drop all frames of this run", run: () => playback.clear(), needs: "shot" },
+    { name: "Keep run", keys: "Shift+K", run: keepRun, needs: "shot" },
+    { name: "Render…", keys: "Shift+R", run: () => (films.asking = true), needs: "shot" },
+    { name: "Undo", keys: "Mod+Z", run: () => shot.undo(), needs: "shot" },
+    { name: "Redo", keys: "Mod+Shift+Z", run: () => shot.redo(), needs: "shot" },
+    { name: "Duplicate", keys: "Mod+U", run: () => shot.duplicate(selection.ids), needs: "selection" },
+    { name: "Delete", keys: "Delete", run: () => shot.remove(selection.ids), needs: "selection" },
+    { name: "Drop to rest", keys: "Shift+D", run: dropToRest, needs: "selection" },
+    { name: "Look at the selection", keys: "L", run: () => desk.stage?.frameSelection(), needs: "shot" },
+    {
+      name: "Hide or show",
+      keys: "Shift+H",
+      run: () => toggleFlag("hidden", ["Hidden", "Shown"]),
+      needs: "selection",
+    },
+    { name: "Lock or unlock", run: () => toggleFlag("locked", ["Locked", "Unlocked"]), needs: "selection" },
+    {
+      name: "Show the selection alone, or all again",
+      keys: "Shift+S",
+      run: () => (selection.solo = selection.solo.length ? [] : [...selection.ids]),
+      needs: "shot",
+    },
+    {
+      name: "Select all solids",
+      keys: "Mod+A",
+      run: () => selection.set(shot.elements.filter((e) => "solid" in e.is).map((e) => e.id)),
+      needs: "shot",
+    },
+    { name: "Select nothing", keys: "Escape", run: () => selection.none(), needs: "shot" },
+    { name: "Move handles", keys: "M", run: () => (desk.handle = "move"), needs: "shot" },
+    { name: "Turn handles", keys: "T", run: () => (desk.handle = "turn"), needs: "shot" },
+    {
+      name: "Show collision shapes",
+      keys: "C",
+      run: () => (desk.collision = !desk.collision),
+      needs: "shot",
+    },
+    { name: "View from the camera", run: () => (desk.view = "camera"), needs: "shot" },
+    { name: "View free", run: () => (desk.view = "free"), needs: "shot" },
+    { name: "View from the top", run: () => (desk.view = "top"), needs: "shot" },
+    { name: "View from the front", run: () => (desk.view = "front"), needs: "shot" },
+    { name: "View from the side", run: () => (desk.view = "side"), needs: "shot" },
+    { name: "Open the Desk", run: () => route.shot && route.open(route.shot, "desk"), needs: "shot" },
+    { name: "Open the runs", run: () => route.shot && route.open(route.shot, "runs"), needs: "shot" },
+    { name: "Open Dailies", run: () => route.shot && route.open(route.shot, "dailies"), needs: "shot" },
+    { name: "All shots", run: () => route.home() },
+    { name: "Day or dusk theme", run: () => theme() },
+    ...addables.map((addable) => ({
+      name: `Add ${addable.name.toLowerCase()}`,
+      run: () => add(addable),
+      needs: "shot" as const,
+    })),
+  ];
+
+  can(command: Command): boolean {
+    if (command.needs === "shot") return shot.document !== null;
+    if (command.needs === "selection") return shot.document !== null && selection.ids.length > 0;
+    return true;
+  }
+
+  press(event: KeyboardEvent) {
+    const target = event.target as HTMLElement;
+    const mod = event.ctrlKey || event.metaKey;
+    const typing = target.matches("input, textarea, select, [contenteditable]");
+    const onButton = target.matches("button, a, [role=button], [role=slider], [role=tab], [role=option]");
+    // A dialog or menu keeps its keys; letters typed are text; Enter presses the button in focus.
+    if (target.closest("[role=dialog], [role=menu], [role=listbox]") && !mod) return;
+    if (typing && !(mod && event.key.toLowerCase() === "j")) return;
+    if (onButton && event.key === "Enter") return;
+    const parts = [
+      mod && "Mod",
+      event.shiftKey && "Shift",
+      event.key.length === 1 ? event.key.toUpperCase() : event.key,
+    ];
+    const keys = parts.filter(Boolean).join("+");
+    const command = this.list.find((command) => command.keys === keys);
+    if (command && this.can(command)) {
+      event.preventDefault();
+      command.run();
+    }
+  }
+}
+
+const saved = localStorage.getItem("theme");
+if (saved === "day" || saved === "dusk") theme(saved);
+
+export const commands = new Commands();

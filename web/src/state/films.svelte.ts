@@ -1,0 +1,47 @@
+// The films of the open shot.
+import { api, type Film, type FilmSettings } from "../api/client";
+import { notices } from "./notices.svelte";
+import { shot } from "./shot.svelte";
+
+class Films {
+  list = $state.raw<Film[]>([]);
+  asking = $state(false);
+
+  async refresh() {
+    const id = shot.id;
+    if (id === null) return;
+    const list = await api.films(id).catch(() => null);
+    if (list && shot.id === id) this.list = list;
+  }
+
+  progress(film: number, done: number, secondsLeft: number) {
+    this.list = this.list.map((f) =>
+      f.id === film ? { ...f, done, seconds_left: secondsLeft, state: "running" } : f,
+    );
+  }
+
+  async begin(name: string, settings: FilmSettings) {
+    const id = shot.id;
+    if (id === null) return;
+    const film = await notices.attempt(() => api.createFilm(id, name, settings));
+    await this.refresh();
+    return film;
+  }
+
+  async stop(film: number) {
+    await notices.attempt(() => api.stopFilm(film));
+    await this.refresh();
+  }
+
+  async resume(film: number) {
+    await notices.attempt(() => api.resumeFilm(film));
+    await this.refresh();
+  }
+
+  async remove(film: number) {
+    await notices.attempt(() => api.deleteFilm(film));
+    await this.refresh();
+  }
+}
+
+export const films = new Films();

@@ -1,0 +1,166 @@
+// The frame shown, playing, and the frames of the current run.
+import { api, type Freshness, type Stretch } from "../api/client";
+import { decodeFrame, type StageFrame } from "../stage/frames";
+import { notices } from "./notices.svelte";
+import { shot } from "./shot.svelte";
+
+class Playback {
+  frame = $state(1);
+  running = $state(false);
+  loop = $state(true);
+  rate = $state(1);
+  freshness = $state.raw<Freshness | null>(null);
+  /** Frames the server is computing: how far, how long still. */
+  computing = $state.raw<{ frame: number; last: number; secondsLeft: number } | null>(null);
+  /** Counts up when frames on the server have changed. */
+  changes = $state(0);
+  ghost = $state<number | null>(null);
+  #cache = new Map<string, Promise<StageFrame | null>>();
+  #timer: number | undefined;
+  #refreshing = 0;
+
+  get first(): number {
+    return shot.document?.timing.first ?? 1;
+  }
+
+  get last(): number {
+    return shot.document?.timing.last ?? 1;
+  }
+
+  reset() {
+    this.pause();
+    this.frame = this.first;
+    this.freshness = null;
+    this.computing = null;
+    this.ghost = null;
+    this.#cache.clear();
+    void this.refresh();
+  }
+
+  /** Asks how the run stands against the shot. */
+  async refresh() {
+    const id = shot.id;
+    if (id === null) return;
+    const turn = ++this.#refreshing;
+    const freshness = await api.freshness(id).catch(() => null);
+    if (!freshness || turn !== this.#refreshing || shot.id !== id) return;
+    this.freshness = freshness;
+    if (!freshness.playing) this.computing = null;
+    this.changes++;
+  }
+
+  stateOf(frame: number): Stretch["state"] {
+    return this.freshness?.stretches.find((s) => s.first <= frame && frame <= s.last)?.state ?? "missing";
+  }
+
+  /** A frame of a run, kept once fetched; null if it is not there. */
+  fetch(run: number, frame: number): Promise<StageFrame | null> {
+    const key = `${run}/${frame}`;
+    let promise = this.#cache.get(key);
+    if (!promise) {
+      promise = api
+        .frame(run, frame)
+        .then(decodeFrame)
+        .catch(() => {
+          this.#cache.delete(key);
+          return null;
+        });
+      this.#cache.set(key, promise);
+      if (this.#cache.size > 2000) this.#cache.delete(this.#cache.keys().next().value!);
+    }
+    return promise;
+  }
+
+  forget(run: number) {
+    for (const key of this.#cache.keys()) if (key.startsWith(`${run}/`)) this.#cache.delete(key);
+  }
+
+  /** A frame was computed: it is fresh, whatever it was before. */
+  computed(frame: number, last: number, secondsLeft: number) {
+    this.computing = { frame, last, secondsLeft };
+    const freshness = this.freshness;
+    if (!freshness) return;
+    this.#cache.delete(`${freshness.run}/${frame}`);
+    const stretches: Stretch[] = [];
+    for (const s of freshness.stretches) {
+      if (frame < s.first || frame > s.last) stretches.push(s);
+      else {
+        if (s.first < frame) stretches.push({ ...s, last: frame - 1 });
+        stretches.push({ first: frame, last: frame, state: "fresh", reason: null });
+        if (s.last > frame) stretches.push({ ...s, first: frame + 1 });
+      }
+    }
+    const merged: Stretch[] = [];
+    for (const s of stretches) {
+      const before = merged[merged.length - 1];
+      if (before && before.state === s.state && before.reason === s.reason) before.last = s.last;
+      else merged.push({ ...s });
+    }
+    this.freshness = { ...freshness, stretches: merged, playing: true };
+    if (frame === this.frame) this.changes++;
+  }
+
+  go(frame: number) {
+    this.frame = Math.min(this.last, Math.max(this.first, Math.round(frame)));
+  }
+
+  step(by: number) {
+    this.pause();
+    this.go(this.frame + by);
+  }
+
+  /** Plays what is computed and has the rest computed. */
+  async play() {
+    if (shot.id === null || this.running) return;
+    this.running = true;
+    if (this.frame >= this.last) this.frame = this.first;
+    const id = shot.id;
+    await notices.attempt(() => api.play(id));
+    void this.refresh();
+    const fps = () => (shot.document?.timing.fps ?? 24) * this.rate;
+    let due = performance.now();
+    const tick = () => {
+      if (!this.running) return;
+      const now = performance.now();
+      if (now >= due) {
+        due = Math.max(due + 1000 / fps(), now - 200);
+        const next = this.frame + 1;
+        if (next > this.last) {
+          if (this.loop) this.frame = this.first;
+          else return this.pause();
+        } else if (this.stateOf(next) === "fresh") this.frame = next;
+        // Else the next frame is being computed: wait for it.
+        else if (!this.freshness?.playing && !this.computing) return this.pause();
+      }
+      this.#timer = requestAnimationFrame(tick);
+    };
+    this.#timer = requestAnimationFrame(tick);
+  }
+
+  pause() {
+    this.running = false;
+    if (this.#timer !== undefined) cancelAnimationFrame(this.#timer);
+  }
+
+  toggle() {
+    if (this.running) this.pause();
+    else void this.play();
+  }
+
+  /** Stops computing. */
+  async stopComputing() {
+    this.pause();
+    const id = shot.id;
+    if (id !== null) await notices.attempt(() => api.stop(id));
+  }
+
+  async clear() {
+    const id = shot.id;
+    if (id === null) return;
+    await notices.attempt(() => api.clear(id));
+    if (this.freshness) this.forget(this.freshness.run);
+    await this.refresh();
+  }
+}
+
+export const playback = new Playback();

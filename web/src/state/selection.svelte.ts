@@ -1,0 +1,32 @@
+// Which elements are selected, the last one foremost; what is drawn alone.
+class Selection {
+  ids = $state<number[]>([]);
+  solo = $state<number[]>([]);
+
+  has(id: number): boolean {
+    return this.ids.includes(id);
+  }
+
+  only(id: number) {
+    this.ids = [id];
+  }
+
+  set(ids: number[]) {
+    this.ids = ids;
+  }
+
+  toggle(id: number) {
+    this.ids = this.has(id) ? this.ids.filter((other) => other !== id) : [...this.ids, id];
+  }
+
+  none() {
+    this.ids = [];
+  }
+
+  keepOnly(ids: number[]) {
+    this.ids = this.ids.filter((id) => ids.includes(id));
+    this.solo = this.solo.filter((id) => ids.includes(id));
+  }
+}
+
+export const selection = new Selection();
