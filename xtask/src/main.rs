@@ -1,1 +1,143 @@
-fn main() {}
+//! The project's own commands: `cargo xtask demo`, `test`, `bench`, `types`,
+//! `validate`, `screenshots`.
+
+use anyhow::{Context, Result, bail};
+use std::path::{Path, PathBuf};
+use std::process::Command;
+
+const USAGE: &str = "usage: cargo xtask COMMAND
+
+  demo [--data-dir DIR] [--port N]   build all and serve it with the Saltmarket shots
+  test                               formatting, lints, types, all tests
+  bench                              benchmarks, printed as ratios
+  types                              generate the front end's types from the server's description
+  validate                           measure, and write docs/validation.md with its plots
+  screenshots                        take the pictures in docs/screenshots";
+
+fn main() -> Result<()> {
+    let mut arguments = std::env::args().skip(1);
+    let command = arguments.next().unwrap_or_default();
+    let rest: Vec<String> = arguments.collect();
+    std::env::set_current_dir(root())?;
+    match command.as_str() {
+        "demo" => demo(&rest),
+        "test" => test(),
+        "bench" => bench(),
+        "types" => types(),
+        "validate" => cargo(&["run", "--package", "validation"]),
+        "screenshots" => {
+            web()?;
+            cargo(&["build"])?;
+            browser()?;
+            run("node", &["screenshots.mjs"], "e2e")
+        }
+        _ => bail!("{USAGE}"),
+    }
+}
+
+fn root() -> PathBuf {
+    Path::new(env!("CARGO_MANIFEST_DIR")).parent().expect("xtask lies in the project").to_owned()
+}
+
+fn run(program: &str, arguments: &[&str], folder: &str) -> Result<()> {
+    println!("· {program} {}", arguments.join(" "));
+    let status = Command::new(program)
+        .args(arguments)
+        .current_dir(folder)
+        .env("npm_config_update_notifier", "false")
+        .env("PLAYWRIGHT_SKIP_BROWSER_DOWNLOAD", "1")
+        .status()
+        .with_context(|| format!("{program} cannot be started; is it installed?"))?;
+    if !status.success() {
+        bail!("{program} {} failed", arguments.join(" "));
+    }
+    Ok(())
+}
+
+fn cargo(arguments: &[&str]) -> Result<()> {
+    run("cargo", arguments, ".")
+}
+
+/// Installs a folder's packages if its lock file changed since the last time.
+fn packages(folder: &str) -> Result<()> {
+    let stamp = Path::new(folder).join("node_modules/.installed-for");
+    let lock = std::fs::read(Path::new(folder).join("package-lock.json"))?;
+    if std::fs::read(&stamp).is_ok_and(|done| done == lock) {
+        return Ok(());
+    }
+    run("npm", &["ci", "--no-audit", "--no-fund", "--loglevel=error"], folder)?;
+    std::fs::write(stamp, lock)?;
+    Ok(())
+}
+
+/// The newest change below a file or folder.
+fn newest(path: &Path) -> std::time::SystemTime {
+    let own = path.metadata().and_then(|data| data.modified()).unwrap_or(std::time::UNIX_EPOCH);
+    let entries = std::fs::read_dir(path).into_iter().flatten().flatten();
+    entries.map(|entry| newest(&entry.path())).fold(own, std::cmp::max)
+}
+
+/// Builds the front end if anything of it changed.
+fn web() -> Result<()> {
+    packages("web")?;
+    let sources = ["web/src", "web/public", "web/index.html", "web/package-lock.json", "web/vite.config.ts"];
+    let changed = sources.iter().map(|path| newest(Path::new(path))).max();
+    let stamp = Path::new("web/node_modules/.built");
+    if Path::new("web/dist/assets").exists() && changed < stamp.metadata().and_then(|data| data.modified()).ok() {
+        return Ok(());
+    }
+    run("npx", &["vite", "build", "--logLevel", "warn"], "web")?;
+    std::fs::write(stamp, "")?;
+    Ok(())
+}
+
+fn demo(rest: &[String]) -> Result<()> {
+    web()?;
+    cargo(&["build", "--quiet"])?;
+    let mut arguments = vec!["serve", "--demo"];
+    arguments.extend(rest.iter().map(String::as_str));
+    let status = Command::new("target/debug/bright-ripple").args(arguments).status()?;
+    std::process::exit(status.code().unwrap_or(1));
+}
+
+fn types() -> Result<()> {
+    cargo(&["build", "--quiet"])?;
+    let description = Command::new("target/debug/bright-ripple").arg("openapi").output()?.stdout;
+    std::fs::write("web/src/api/openapi.json", description)?;
+    packages("web")?;
+    run("npm", &["run", "--silent", "types"], "web")
+}
+
+fn bench() -> Result<()> {
+    cargo(&["test", "--package", "geometry", "--bench", "rays"])?;
+    cargo(&["test", "--package", "studio", "--bench", "studio"])
+}
+
+/// Installs Debian's Chromium where it is missing and this user may.
+fn browser() -> Result<()> {
+    if Path::new("/usr/bin/chromium").exists() {
+        return packages("e2e");
+    }
+    println!("· Chromium is missing; installing Debian's");
+    let install = "apt-get update -qq && DEBIAN_FRONTEND=noninteractive apt-get install -y -qq chromium";
+    if run("sh", &["-c", install], ".").is_err() || !Path::new("/usr/bin/chromium").exists() {
+        bail!("the browser tests need Chromium at /usr/bin/chromium: run `apt-get install chromium` as root");
+    }
+    packages("e2e")
+}
+
+fn test() -> Result<()> {
+    cargo(&["fmt", "--all", "--check"])?;
+    web()?;
+    cargo(&["build", "--workspace"])?;
+    cargo(&["clippy", "--workspace", "--all-targets", "--", "-D", "warnings"])?;
+    cargo(&["test", "--workspace"])?;
+    let description = Command::new("target/debug/bright-ripple").arg("openapi").output()?.stdout;
+    if description != std::fs::read("web/src/api/openapi.json")? {
+        bail!("web/src/api/openapi.json is not what the server describes: run `cargo xtask types`");
+    }
+    run("npm", &["run", "--silent", "check"], "web")?;
+    run("npm", &["run", "--silent", "lint"], "web")?;
+    browser()?;
+    run("npx", &["playwright", "test"], "e2e")
+}

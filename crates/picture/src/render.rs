@@ -23,7 +23,7 @@ pub struct Settings {
 
 impl Default for Settings {
     fn default() -> Self {
-        Self { width: 1280, height: 720, samples: 64, clamp: 12.0 }
+        Self { width: 1280, height: 720, samples: 64, clamp: 3.0 }
     }
 }
 

@@ -6,7 +6,9 @@
   import { shot } from "../state/shot.svelte";
 
   let { element }: { element: Element } = $props();
-  let camera = $derived<Schemas["Camera"]>("camera" in element.is ? element.is.camera : ({} as Schemas["Camera"]));
+  let camera = $derived<Schemas["Camera"]>(
+    "camera" in element.is ? element.is.camera : ({} as Schemas["Camera"]),
+  );
   let active = $derived(shot.document?.camera === element.id);
   let angle = $derived(
     (2 * Math.atan((0.5 * (camera.sensor_mm ?? 36)) / (camera.focal_length_mm ?? 35)) * 180) / Math.PI,

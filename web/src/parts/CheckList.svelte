@@ -41,6 +41,7 @@
     <Popover.Content
       class="card z-40 grid w-[380px] gap-2 p-3 shadow-2xl"
       sideOffset={8}
+      role="dialog"
       aria-label="Check list"
       collisionPadding={8}
     >

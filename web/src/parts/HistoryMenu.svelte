@@ -37,6 +37,7 @@
     <Popover.Content
       class="card z-40 w-[340px] p-3 shadow-2xl"
       sideOffset={8}
+      role="dialog"
       aria-label="History"
       collisionPadding={8}
     >

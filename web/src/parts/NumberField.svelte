@@ -15,8 +15,8 @@
     blank?: string;
     disabled?: boolean;
     bare?: boolean;
-    oncommit: (value: number) => void;
-    onclear?: () => void;
+    oncommit: (value: number) => unknown;
+    onclear?: () => unknown;
   }
   let {
     label,
@@ -42,25 +42,31 @@
   let text = $derived(shown(value));
   let dragged = $state<number | null>(null);
 
-  function commit() {
-    if (text.trim() === "" && onclear) return onclear();
+  async function commit() {
+    if (text.trim() === "" && onclear) {
+      if (value !== null && value !== undefined) await onclear();
+      return;
+    }
     const number = Number(text.replace(",", "."));
     if (text.trim() === "" || !Number.isFinite(number)) {
       text = shown(value);
       return;
     }
-    if (text !== shown(value)) oncommit(whole ? Math.round(number) : number / scale);
+    if (text === shown(value)) return;
+    await oncommit(whole ? Math.round(number) : number / scale);
+    // What was refused does not stay in the field.
+    text = shown(value);
   }
 
   function press(event: KeyboardEvent & { currentTarget: HTMLInputElement }) {
-    if (event.key === "Enter") commit();
+    if (event.key === "Enter") void commit();
     if (event.key === "Escape") text = shown(value);
     const by = event.key === "ArrowUp" ? 1 : event.key === "ArrowDown" ? -1 : 0;
     if (by === 0) return;
     event.preventDefault();
     const base = Number(text) || 0;
     text = String(Number((base + by * step * (event.shiftKey ? 10 : 1)).toPrecision(6)));
-    commit();
+    void commit();
   }
 </script>
 

@@ -56,6 +56,11 @@
     return () => plot?.destroy();
   });
 
+  $effect(() => {
+    void at;
+    plot?.redraw(false);
+  });
+
   let summary = $derived(
     lines
       .map(

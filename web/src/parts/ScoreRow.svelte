@@ -75,7 +75,7 @@
     {/each}
     {#if letGo !== undefined && letGo !== null}
       <span
-        class="absolute top-1 h-[15px] border-l-2 border-lime pl-1 text-[10.5px] leading-[15px] text-lime"
+        class="absolute top-1 h-[15px] border-l-2 border-lime bg-panel/90 px-1 text-[10.5px] leading-[15px] text-lime"
         style:left={`${at(letGo)}%`}>let go</span
       >
     {/if}

@@ -49,9 +49,12 @@
     return `Solid, ${moves}${count > 1 ? `, ${count} copies` : ""}`;
   });
 
-  function rename(event: Event & { currentTarget: HTMLInputElement }) {
-    const name = event.currentTarget.value.trim();
-    if (element && name !== element.name) void shot.set(`Renamed ${name}`, [element.id], "/name", name);
+  async function rename(event: Event & { currentTarget: HTMLInputElement }) {
+    const input = event.currentTarget;
+    const name = input.value.trim();
+    if (!element || name === element.name) return;
+    const saved = await shot.set(`Renamed ${name}`, [element.id], "/name", name);
+    if (!saved) input.value = element.name;
   }
 </script>
 

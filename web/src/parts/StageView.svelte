@@ -133,8 +133,7 @@
   });
 
   let gate = $derived.by(() => {
-    void desk.view;
-    return stage && shot.document ? stage.gate(size.width, size.height) : null;
+    return stage && shot.document && desk.view === "camera" ? stage.gate(size.width, size.height) : null;
   });
 
   let reading = $derived.by(() => {

@@ -49,11 +49,11 @@
         stroke="none"
       /></svg
     >
-    <span class="text-[13px]"
-      >{#if document}{shot.state?.project} <span class="mx-1 text-faint">/</span>{:else}<b>Bright Ripple</b
-        >{/if}</span
-    >
   </button>
+  <span class="-ml-1 text-[13px]"
+    >{#if document}{shot.state?.project} <span class="mx-1 text-faint">/</span>{:else}<b>Bright Ripple</b
+      >{/if}</span
+  >
   {#if document}
     <h1 class="-ml-2 text-[13px] font-[650]">{document.name}</h1>
     {#each [`${document.picture.width} × ${document.picture.height}`, `${document.timing.fps} fps`, `${document.timing.first} – ${document.timing.last}`] as fact (fact)}

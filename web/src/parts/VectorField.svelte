@@ -10,7 +10,7 @@
     step?: number;
     parts?: string[];
     disabled?: boolean;
-    oncommit: (value: Vector) => void;
+    oncommit: (value: Vector) => unknown;
   }
   let {
     label,
@@ -26,7 +26,7 @@
   function set(part: number, number: number) {
     const next = [...value];
     next[part] = number;
-    oncommit(next as Vector);
+    return oncommit(next as Vector);
   }
 </script>
 

@@ -49,6 +49,7 @@ export class Stage {
   #staged: StageFrame | null = null;
   #ghost: StageFrame | null = null;
   #selected: number[] = [];
+  #handle: Handle = "move";
   #solo: number[] = [];
   #pending = 0;
   #dragging = false;
@@ -114,13 +115,24 @@ export class Stage {
   setSelection(selected: number[], solo: number[], handle: Handle) {
     this.#selected = selected;
     this.#solo = solo;
-    const last = selected[selected.length - 1];
+    this.#handle = handle;
+    this.#place();
+  }
+
+  /** Handles stand where the document has the element: not where the solver has taken it. */
+  #showHandles() {
+    if (this.#dragging) return;
+    const last = this.#selected[this.#selected.length - 1];
     const element = this.#items.get(last)?.element;
-    if (element && handle !== "none" && !element.locked && !("gravity" in element.is)) {
-      this.#handles.setMode(handle === "move" ? "translate" : "rotate");
+    const computed = this.#frame?.get(last)?.places;
+    const staged = this.#staged?.get(last)?.places;
+    const away = computed && staged && [0, 1, 2].some((i) => Math.abs(computed[i] - staged[i]) > 0.002);
+    const still =
+      element && !element.locked && !element.hidden && !("gravity" in element.is || "sky" in element.is);
+    if (still && !away && this.#handle !== "none") {
+      this.#handles.setMode(this.#handle === "move" ? "translate" : "rotate");
       this.#handles.attach(this.#proxy);
     } else this.#handles.detach();
-    this.#place();
   }
 
   setSnap(step: number | null) {
@@ -177,7 +189,7 @@ export class Stage {
 
   /** The picture's edges on the canvas, in pixels of the page. */
   gate(width: number, height: number): { x: number; y: number; width: number; height: number } | null {
-    if (this.view !== "camera" || !this.#shot) return null;
+    if (!this.#shot) return null;
     const aspect = this.#shot.picture.width / this.#shot.picture.height;
     const gateWidth = Math.min(width, height * aspect);
     const gateHeight = gateWidth / aspect;
@@ -292,6 +304,7 @@ export class Stage {
     this.#sky();
     this.#camera();
     this.#attach();
+    this.#showHandles();
     this.renderer.shadowMap.needsUpdate = true;
     this.draw();
   }
@@ -303,7 +316,7 @@ export class Stage {
       item.outline = undefined;
       return;
     }
-    const edges = new THREE.EdgesGeometry(item.mesh!.geometry, 30).getAttribute("position");
+    const edges = this.#edges(item.mesh!.geometry);
     const count = Math.min(
       bodies.places.length / 3,
       Math.max(1, Math.floor(60000 / Math.max(1, edges.count))),
@@ -328,6 +341,17 @@ export class Stage {
     item.outline.geometry.dispose();
     item.outline.geometry = new THREE.BufferGeometry();
     item.outline.geometry.setAttribute("position", new THREE.BufferAttribute(points, 3));
+  }
+
+  /** Edges of a shape; those of its box where it is round all over. */
+  #edges(geometry: THREE.BufferGeometry) {
+    const edges = new THREE.EdgesGeometry(geometry, 30).getAttribute("position");
+    if (edges.count >= 12) return edges;
+    const box = geometry.boundingBox!;
+    const size = box.getSize(new THREE.Vector3());
+    const centre = box.getCenter(new THREE.Vector3());
+    const outer = new THREE.BoxGeometry(size.x, size.y, size.z).translate(centre.x, centre.y, centre.z);
+    return new THREE.EdgesGeometry(outer, 30).getAttribute("position");
   }
 
   #overlay(item: Item, bodies: StageBodies) {

@@ -22,6 +22,8 @@
   // `done` is in the address so that a frame rendered since is fetched.
   const address = (f: Film, number: number) =>
     `${api.filmFrame(f.id, number)}?of=${f.done >= f.total ? "all" : f.done}`;
+  // Frames are rendered in order.
+  const there = (f: Film, number: number) => number < f.settings.first + f.done;
   const clamp = (f: Film, number: number) => Math.min(f.settings.last, Math.max(f.settings.first, number));
 
   $effect(() => {
@@ -30,7 +32,7 @@
 
   $effect(() => {
     if (!film) return;
-    for (let number = film.settings.first; number <= film.settings.last; number++) {
+    for (let number = film.settings.first; there(film, number) && number <= film.settings.last; number++) {
       const url = address(film, number);
       if (preloaded.has(url)) continue;
       const image = new Image();

@@ -194,11 +194,12 @@ pub(crate) async fn picture(Extract(studio): State, Path(id): Path<i64>) -> Resu
         }
         let middle = shot.timing.first + shot.timing.count() * 2 / 5;
         let frame = run.read(middle).ok();
+        let number = if frame.is_some() { middle } else { shot.timing.first };
         let assets = studio.loader.all(&studio.data, &shot)?;
         let width = 320;
         let height = (320 * shot.picture.height / shot.picture.width).clamp(16, 640);
         let settings = picture::Settings { width, height, samples: 12, ..Default::default() };
-        let stage = picture::Stage::new(&shot, &assets, frame.as_ref(), middle)
+        let stage = picture::Stage::new(&shot, &assets, frame.as_ref(), number)
             .map_err(|error| Error::Bad(error.to_string()))?;
         let picture = picture::render(&stage, &settings, &|_| true)
             .ok_or_else(|| Error::Internal("the picture was not rendered".to_owned()))?;

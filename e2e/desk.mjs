@@ -1,0 +1,64 @@
+// What a person does, by the names they read.
+import { expect } from "@playwright/test";
+
+export async function newShot(page, address, { name = "Test shot", last = 24 } = {}) {
+  await page.goto(address);
+  await page.getByRole("button", { name: "New shot" }).click();
+  await page.getByRole("textbox", { name: "Name" }).fill(name);
+  await type(page, "Width, px", "160");
+  await type(page, "Height, px", "96");
+  await type(page, "Last frame", String(last));
+  await page.getByRole("button", { name: "Begin" }).click();
+  await expect(page.getByRole("heading", { name, level: 1 })).toBeVisible();
+  await drawn(page);
+}
+
+export async function open(page, address, name) {
+  await page.goto(address);
+  await page.getByRole("link", { name: new RegExp(name) }).click();
+  await expect(page.getByRole("heading", { name, level: 1 })).toBeVisible();
+  await drawn(page);
+}
+
+/** Waits until the Stage has drawn. */
+export async function drawn(page) {
+  await page.waitForFunction(() => Number(document.querySelector("canvas")?.dataset.drawn) > 0);
+}
+
+export async function type(page, label, value) {
+  const field = page.getByRole("textbox", { name: label, exact: true });
+  await field.fill(value);
+  await field.press("Enter");
+}
+
+export async function add(page, name) {
+  await page.getByRole("button", { name: "Add", exact: true }).click();
+  await page.getByRole("menuitem", { name, exact: true }).click();
+  await expect(page.getByRole("textbox", { name: "Name", exact: true })).toHaveValue(new RegExp(name));
+}
+
+export async function select(page, name) {
+  await page.getByRole("region", { name: "Score" }).getByRole("button", { name, exact: true }).click();
+  await expect(page.getByRole("textbox", { name: "Name", exact: true })).toHaveValue(name);
+}
+
+export async function tab(page, name) {
+  await page.getByRole("tab", { name, exact: true }).click();
+}
+
+/** The stretches of frames on the Score, such as `1–24 fresh`. */
+export function stretches(page) {
+  return page.locator("[data-state][data-first]");
+}
+
+export async function computed(page) {
+  await expect(page.getByTestId("status")).toHaveText("All frames are computed", { timeout: 60_000 });
+}
+
+export async function goTo(page, frame, first, last) {
+  const ruler = page.getByRole("slider", { name: "Frame", exact: true });
+  const box = await ruler.boundingBox();
+  const share = (1 + (96 * (frame - first)) / (last - first)) / 100;
+  await page.mouse.click(box.x + box.width * share, box.y + 10);
+  await expect(page.getByTestId("frame")).toContainText(String(frame));
+}

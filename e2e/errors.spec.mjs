@@ -1,0 +1,86 @@
+// What a person can do wrong, and what they are told.
+import { expect, test } from "@playwright/test";
+import { writeFileSync } from "node:fs";
+import { join } from "node:path";
+import { add, newShot, select, type } from "./desk.mjs";
+import { Server } from "./server.mjs";
+
+let server;
+test.beforeAll(async () => {
+  server = await new Server().start();
+});
+test.afterAll(() => server.end());
+
+test("a value out of range is refused by its path and the old one stays", async ({ page }) => {
+  await newShot(page, server.address, { name: "Ranges" });
+  await add(page, "Box");
+  await type(page, "Bounce", "7");
+  await expect(page.getByRole("alert")).toContainText("is.solid.body.bounce: 7 is outside 0 to 1");
+  await expect(page.getByRole("textbox", { name: "Bounce", exact: true })).toHaveValue("0.2");
+});
+
+test("a taken name is refused", async ({ page }) => {
+  await newShot(page, server.address, { name: "Names" });
+  await add(page, "Box");
+  await add(page, "Sphere");
+  await page.getByRole("textbox", { name: "Name", exact: true }).fill("Box");
+  await page.keyboard.press("Enter");
+  await page.keyboard.press("Tab");
+  await expect(page.getByRole("alert")).toContainText('"Box" is also the name of');
+});
+
+test("a shot of no frame rate is refused", async ({ page }) => {
+  await page.goto(server.address);
+  await page.getByRole("button", { name: "New shot" }).click();
+  await type(page, "Frame rate, fps", "0");
+  await page.getByRole("button", { name: "Begin" }).click();
+  await expect(page.getByRole("alert")).toContainText("timing.fps: 0 is outside 1 to 240");
+});
+
+test("files that are not what their names say are refused", async ({ page }, info) => {
+  await newShot(page, server.address, { name: "Files" });
+  const files = {
+    "bad.obj": ["v 0 0 0\nf 1 2 9\n", "bad.obj, line 2: the face names vertex 2, but there are 1"],
+    "cut.glb": ["glTF", "cut.glb: not a glTF file"],
+    "sky.exr": ["v 0 0 0", "sky.exr: is not EXR or HDR"],
+  };
+  for (const [name, [text, message]] of Object.entries(files)) {
+    const path = join(info.outputDir, name);
+    await import("node:fs").then((fs) => fs.mkdirSync(info.outputDir, { recursive: true }));
+    writeFileSync(path, text);
+    await page.getByLabel("File to take in").setInputFiles(path);
+    await expect(page.getByRole("alert").filter({ hasText: message })).toBeVisible();
+  }
+});
+
+test("two windows: the later change is told and can be applied", async ({ page, context }) => {
+  await newShot(page, server.address, { name: "Two windows" });
+  await add(page, "Box");
+  const other = await context.newPage();
+  // The other window hears of nothing, as over a broken connection.
+  await other.addInitScript(() => {
+    window.WebSocket = class {};
+  });
+  await other.goto(page.url());
+  await select(other, "Box");
+  await type(page, "Friction", "0.7");
+  await expect(page.getByRole("textbox", { name: "Friction", exact: true })).toHaveValue("0.7");
+  await expect(page.getByRole("button", { name: "Undo" })).toHaveAttribute("title", /Friction of Box/);
+  await type(other, "Bounce", "0.5");
+  await expect(other.getByRole("alert")).toContainText("changed in another window");
+  await other.getByRole("button", { name: "Apply it now" }).click();
+  await expect(page.getByRole("textbox", { name: "Bounce", exact: true })).toHaveValue("0.5");
+  await expect(other.getByRole("textbox", { name: "Friction", exact: true })).toHaveValue("0.7");
+});
+
+test("bodies that start inside each other are named and separated at a press", async ({ page }) => {
+  await newShot(page, server.address, { name: "Overlap" });
+  await add(page, "Plane");
+  await add(page, "Box");
+  await add(page, "Sphere");
+  await page.getByRole("button", { name: "1 to check" }).click();
+  const list = page.getByRole("dialog", { name: "Check list" });
+  await expect(list).toContainText(/starts .* mm inside/);
+  await list.getByRole("button", { name: "Separate" }).click();
+  await expect(list).not.toContainText("inside");
+});
