@@ -83,7 +83,9 @@ fn web() -> Result<()> {
     let sources = ["web/src", "web/public", "web/index.html", "web/package-lock.json", "web/vite.config.ts"];
     let changed = sources.iter().map(|path| newest(Path::new(path))).max();
     let stamp = Path::new("web/node_modules/.built");
-    if Path::new("web/dist/assets").exists() && changed < stamp.metadata().and_then(|data| data.modified()).ok() {
+    if Path::new("web/dist/assets").exists()
+        && changed < stamp.metadata().and_then(|data| data.modified()).ok()
+    {
         return Ok(());
     }
     run("npx", &["vite", "build", "--logLevel", "warn"], "web")?;

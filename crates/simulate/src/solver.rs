@@ -117,6 +117,12 @@ struct State {
     solvers: Vec<(String, Vec<u8>)>,
 }
 
+/// One solver's part of a saved state.
+pub(crate) fn part_of(saved: &[u8], solver: &str) -> Option<Vec<u8>> {
+    let state: State = postcard::from_bytes(saved).ok()?;
+    state.solvers.into_iter().find(|(name, _)| name == solver).map(|(_, bytes)| bytes)
+}
+
 impl Simulation {
     /// The shot at its first frame.
     ///

@@ -1,0 +1,128 @@
+//! The command: what it prints, and its exit codes.
+
+use rstest::rstest;
+use std::path::Path;
+use std::process::{Command, Output};
+use tempfile::TempDir;
+
+fn run(arguments: &[&str]) -> Output {
+    Command::new(env!("CARGO_BIN_EXE_bright-ripple")).args(arguments).output().unwrap()
+}
+
+fn text(bytes: &[u8]) -> String {
+    String::from_utf8_lossy(bytes).into_owned()
+}
+
+fn sample() -> TempDir {
+    let dir = tempfile::tempdir().unwrap();
+    assert!(run(&["sample", "Crate tumble", "--out", at(dir.path(), "shot").as_str()]).status.success());
+    dir
+}
+
+fn at(dir: &Path, name: &str) -> String {
+    dir.join(name).to_str().unwrap().to_owned()
+}
+
+#[test]
+fn a_shot_is_baked_probed_and_rendered_to_a_film() {
+    let dir = sample();
+    let [shot, run_dir, film, video] =
+        ["shot/shot.json", "run", "film", "film.mp4"].map(|name| at(dir.path(), name));
+    let baked = run(&["bake", &shot, "--out", &run_dir, "--frames", "1-6", "--threads", "1"]);
+    assert!(baked.status.success());
+    assert_eq!(text(&baked.stderr).lines().last(), Some("baked 6 of 6"));
+    let csv = text(&run(&["probe", &run_dir, "--element", "Net floats", "--frames", "6"]).stdout);
+    assert_eq!(csv.lines().count(), 1 + 8);
+    let json = run(&["probe", &run_dir, "--format", "json"]).stdout;
+    let totals: Vec<serde_json::Value> = serde_json::from_slice(&json).unwrap();
+    assert!(totals.len() == 6 && totals[5]["contacts"].as_f64().unwrap() > 10.0);
+    let size = ["--size", "64x36", "--samples", "1", "--format", "exr"];
+    let mut arguments = vec!["render", &shot, "--run", &run_dir, "--out", &film, "--frames", "1-6"];
+    arguments.extend(size);
+    arguments.extend(["--video", video.as_str()]);
+    let rendered = run(&arguments);
+    assert!(rendered.status.success(), "{}", text(&rendered.stderr));
+    assert!(dir.path().join("film/frame-00006.exr").exists());
+    assert_eq!(&std::fs::read(&video).unwrap()[4..8], b"ftyp");
+}
+
+#[rstest]
+#[case(&["check", "nowhere.json"], "nowhere.json: No such file")]
+#[case(&["bake", "SHOT", "--out", "OUT", "--frames", "9-3"], "--frames 9-3: 9 comes after 3")]
+#[case(&["bake", "SHOT", "--out", "OUT", "--frames", "1-999"], "--frames 1-999: the shot has frames 1-96")]
+#[case(&["bake", "SHOT", "--out", "OUT", "--threads", "0"], "--threads 0: is outside 1 to 1024")]
+#[case(&["probe", "OUT"], "run.json")]
+#[case(&["render", "SHOT", "--run", "OUT", "--out", "OUT"], "run.json")]
+fn bad_input_ends_with_2_and_one_line_that_says_where(#[case] arguments: &[&str], #[case] message: &str) {
+    let dir = sample();
+    let (shot, out) = (at(dir.path(), "shot/shot.json"), at(dir.path(), "out"));
+    let arguments: Vec<&str> = arguments
+        .iter()
+        .map(|word| match *word {
+            "SHOT" => shot.as_str(),
+            "OUT" => out.as_str(),
+            word => word,
+        })
+        .collect();
+    let output = run(&arguments);
+    assert_eq!(output.status.code(), Some(2));
+    let said = text(&output.stderr);
+    assert!(said.contains(message) && said.lines().count() == 1, "{said}");
+}
+
+#[test]
+fn check_names_every_fault_by_its_path() {
+    let dir = sample();
+    let file = dir.path().join("shot/shot.json");
+    let mut document: serde_json::Value = serde_json::from_slice(&std::fs::read(&file).unwrap()).unwrap();
+    document["timing"]["fps"] = 0.into();
+    document["physics"]["substeps"] = 9_999.into();
+    std::fs::write(&file, document.to_string()).unwrap();
+    let output = run(&["check", file.to_str().unwrap()]);
+    assert_eq!(output.status.code(), Some(2));
+    let said = text(&output.stdout);
+    assert!(said.contains("timing.fps: 0 is outside 1 to 240"), "{said}");
+    assert!(said.contains("physics.substeps: 9999 is outside 1 to 256"), "{said}");
+}
+
+#[test]
+fn a_port_in_use_is_said() {
+    let taken = std::net::TcpListener::bind("127.0.0.1:0").unwrap();
+    let port = taken.local_addr().unwrap().port().to_string();
+    let dir = tempfile::tempdir().unwrap();
+    let output = run(&["serve", "--port", &port, "--data-dir", dir.path().to_str().unwrap()]);
+    assert_eq!(output.status.code(), Some(2));
+    assert!(text(&output.stderr).contains(&format!("port {port} is in use")));
+}
+
+#[test]
+fn a_data_folder_that_cannot_be_written_is_said() {
+    let dir = tempfile::tempdir().unwrap();
+    let file = dir.path().join("file");
+    std::fs::write(&file, "").unwrap();
+    let output = run(&["serve", "--port", "0", "--data-dir", file.to_str().unwrap()]);
+    assert_eq!(output.status.code(), Some(2));
+    assert!(text(&output.stderr).contains("cannot be written"));
+}
+
+#[test]
+fn a_full_disk_stops_the_bake_and_says_where() {
+    // A device that is always full stands in for the disk.
+    let dir = sample();
+    std::fs::create_dir_all(dir.path().join("run/checkpoints")).unwrap();
+    std::fs::create_dir_all(dir.path().join("run/frames")).unwrap();
+    std::os::unix::fs::symlink("/dev/full", dir.path().join("run/frames/00004.part")).unwrap();
+    let shot = at(dir.path(), "shot/shot.json");
+    let output = run(&["bake", &shot, "--out", &at(dir.path(), "run"), "--frames", "1-8"]);
+    assert_eq!(output.status.code(), Some(1));
+    let said = text(&output.stderr);
+    assert!(said.contains("00004.brframe") && said.contains("No space left"), "{said}");
+    assert!(dir.path().join("run/frames/00003.brframe").exists());
+    assert!(!dir.path().join("run/frames/00004.brframe").exists());
+}
+
+#[test]
+fn the_schema_is_json_schema() {
+    let schema: serde_json::Value = serde_json::from_slice(&run(&["schema"]).stdout).unwrap();
+    assert_eq!(schema["title"], "Shot");
+}

@@ -1,0 +1,51 @@
+// The pictures in docs/screenshots, from the sample data.
+import { chromium } from "@playwright/test";
+import { mkdirSync } from "node:fs";
+import { fileURLToPath } from "node:url";
+import config from "./playwright.config.mjs";
+import { computed, goTo, open, select, type } from "./desk.mjs";
+import { Server } from "./server.mjs";
+
+const folder = fileURLToPath(new URL("../docs/screenshots", import.meta.url));
+mkdirSync(folder, { recursive: true });
+const server = await new Server().start("--demo");
+const browser = await chromium.launch(config.use.launchOptions);
+const page = await browser.newPage({ viewport: { width: 1280, height: 800 } });
+const take = async (name) => {
+  await page.waitForTimeout(1500);
+  await page.screenshot({ path: `${folder}/${name}.png` });
+};
+
+await open(page, server.address, "Crate tumble");
+await page.getByRole("button", { name: "Play", exact: true }).click();
+await computed(page);
+await page.getByRole("button", { name: "Pause" }).click();
+await page.getByRole("button", { name: "Keep run" }).click();
+await select(page, "Crate stack");
+await type(page, "Friction", "0.8");
+await page.getByRole("button", { name: "Play", exact: true }).click();
+await computed(page);
+await page.getByRole("button", { name: "Pause" }).click();
+await page.getByRole("button", { name: "Keep run" }).click();
+await select(page, "Mooring block");
+await goTo(page, 38, 1, 96);
+await take("desk");
+await page.getByRole("button", { name: /to check|Check list/ }).click();
+await take("check-list");
+await page.keyboard.press("Escape");
+await page.getByRole("link", { name: "Runs" }).click();
+await take("runs");
+await page.getByRole("button", { name: "Render…" }).click();
+await page.getByRole("radio", { name: "Draft film" }).click();
+await type(page, "First frame", "24");
+await type(page, "Last frame", "43");
+await type(page, "Samples, a pixel", "64");
+await page.getByRole("button", { name: "Begin" }).click();
+await page.getByRole("link", { name: "MP4" }).waitFor({ timeout: 900_000 });
+await page.getByRole("button", { name: "Frame 38", exact: true }).click();
+await take("dailies");
+await page.goto(server.address);
+await page.getByRole("img", { name: /Crate tumble/ }).waitFor();
+await take("home");
+await browser.close();
+await server.end();
