@@ -107,7 +107,7 @@ mod tests {
             "accessors":[{"bufferView":0,"componentType":5126,"count":3,"type":"VEC3","min":[0,0,0],"max":[1,1,0]},
                          {"bufferView":1,"componentType":5123,"count":3,"type":"SCALAR"}]}"#
             .to_owned();
-        while json.len() % 4 != 0 {
+        while !json.len().is_multiple_of(4) {
             json.push(' ');
         }
         let mut glb = b"glTF".to_vec();

@@ -120,7 +120,8 @@ pub fn bake(
             match simulation.advance() {
                 Ok(frame) => {
                     let number = frame.number;
-                    let keep = number == last_needed || (number - timing.first + 1) % CHECKPOINT_EVERY == 0;
+                    let keep =
+                        number == last_needed || (number - timing.first + 1).is_multiple_of(CHECKPOINT_EVERY);
                     let state = keep.then(|| simulation.save());
                     if send.send((frame, state)).is_err() {
                         break;
@@ -167,7 +168,7 @@ impl Writer<'_> {
     fn thin(&self, newest: u32) {
         let numbers = self.job.run.checkpoint_numbers();
         let mut distance = CHECKPOINT_EVERY;
-        let on = |number: u32, distance: u32| (number - self.first + 1) % distance == 0;
+        let on = |number: u32, distance: u32| (number - self.first + 1).is_multiple_of(distance);
         while numbers.iter().filter(|&&n| n >= self.first && on(n, distance)).count() as u32
             > CHECKPOINTS_KEPT
         {

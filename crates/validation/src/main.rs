@@ -15,7 +15,11 @@ fn main() -> std::io::Result<()> {
     );
     for e in &experiments {
         let show = |error: f64| {
-            if e.expected == 0.0 { format!("{error:.3} {}", e.unit) } else { format!("{:.3} %", 100.0 * error) }
+            if e.expected == 0.0 {
+                format!("{error:.3} {}", e.unit)
+            } else {
+                format!("{:.3} %", 100.0 * error)
+            }
         };
         let _ = writeln!(
             text,

@@ -55,7 +55,7 @@ fn overlaps(world: &mut PhysicsWorld) -> Vec<Overlap> {
             let hit = query::contact(c1.position(), c1.shape(), c2.position(), c2.shape(), 0.0).ok()??;
             let depth_m = -hit.dist;
             let ids = (id_of(c1.user_data), id_of(c2.user_data));
-            (depth_m > TOUCH).then(|| Overlap { a: ids.0, b: ids.1, depth_m, normal: hit.normal1 })
+            (depth_m > TOUCH).then_some(Overlap { a: ids.0, b: ids.1, depth_m, normal: hit.normal1 })
         })
         .collect();
     found.sort_by(|x, y| y.depth_m.total_cmp(&x.depth_m).then(x.a.cmp(&y.a)).then(x.b.cmp(&y.b)));
