@@ -4,7 +4,7 @@ export default defineConfig({
   testDir: ".",
   outputDir: "results",
   workers: 2,
-  timeout: 120_000,
+  timeout: 300_000,
   expect: { timeout: 20_000 },
   reporter: [["list"]],
   use: {

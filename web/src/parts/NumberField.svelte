@@ -42,6 +42,12 @@
   let text = $derived(shown(value));
   let dragged = $state<number | null>(null);
 
+  // The slider follows the value again once that has changed.
+  $effect(() => {
+    void value;
+    dragged = null;
+  });
+
   async function commit() {
     if (text.trim() === "" && onclear) {
       if (value !== null && value !== undefined) await onclear();
