@@ -2,14 +2,13 @@
   import Search from "@lucide/svelte/icons/search";
   import Undo from "@lucide/svelte/icons/undo-2";
   import Redo from "@lucide/svelte/icons/redo-2";
-  import { api } from "../api/client";
   import CheckList from "./CheckList.svelte";
   import HistoryMenu from "./HistoryMenu.svelte";
   import Jobs from "./Jobs.svelte";
   import RenderDialog from "./RenderDialog.svelte";
+  import { keepRun } from "../state/commands.svelte";
   import { desk } from "../state/desk.svelte";
   import { films } from "../state/films.svelte";
-  import { notices } from "../state/notices.svelte";
   import { playback } from "../state/playback.svelte";
   import { route, type View } from "../state/route.svelte";
   import { shot } from "../state/shot.svelte";
@@ -20,13 +19,6 @@
     ["runs", "Runs"],
     ["dailies", "Dailies"],
   ];
-
-  async function keep() {
-    await notices.attempt(async () => {
-      await api.keepRun(shot.id!);
-      notices.say("Run kept. It is under Runs.");
-    });
-  }
 </script>
 
 <header class="flex items-center gap-3 border-b border-line bg-panel px-3.5">
@@ -90,7 +82,7 @@
     <button class="btn px-2" aria-label="Find" title="Find (Ctrl+J)" onclick={() => (desk.finder = true)}
       ><Search size={15} /></button
     >
-    <button class="btn" disabled={!playback.freshness?.frame_bytes} onclick={keep}>Keep run</button>
+    <button class="btn" disabled={!playback.freshness?.frame_bytes} onclick={keepRun}>Keep run</button>
     <button class="btn btn-go" onclick={() => (films.asking = true)}>Render…</button>
     <RenderDialog />
   {:else}

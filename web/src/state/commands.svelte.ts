@@ -17,7 +17,7 @@ export interface Command {
   needs?: "shot" | "selection";
 }
 
-async function keepRun() {
+export async function keepRun() {
   if (shot.id === null) return;
   await notices.attempt(async () => {
     await api.keepRun(shot.id!);
