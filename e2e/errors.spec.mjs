@@ -59,7 +59,9 @@ test("two windows: the later change is told and can be applied", async ({ page, 
   const other = await context.newPage();
   // The other window hears of nothing, as over a broken connection.
   await other.addInitScript(() => {
-    window.WebSocket = class {};
+    window.WebSocket = class {
+      readyState = 3;
+    };
   });
   await other.goto(page.url());
   await select(other, "Box");

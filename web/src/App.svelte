@@ -1,12 +1,13 @@
 <script lang="ts">
   import { onMount } from "svelte";
   import { Tooltip } from "bits-ui";
-  import { listen, type Told } from "./api/client";
+  import { Events, type Told } from "./api/client";
   import Finder from "./parts/Finder.svelte";
   import Notices from "./parts/Notices.svelte";
   import TopBar from "./parts/TopBar.svelte";
   import { commands } from "./state/commands.svelte";
   import { films } from "./state/films.svelte";
+  import { jobs } from "./state/jobs.svelte";
   import { notices } from "./state/notices.svelte";
   import { playback } from "./state/playback.svelte";
   import { route } from "./state/route.svelte";
@@ -33,6 +34,7 @@
   });
 
   function told(told: Told) {
+    jobs.take(told);
     if (told.what === "resync") {
       void shot.refresh().then(() => playback.refresh());
       void films.refresh();
@@ -51,7 +53,13 @@
     if (told.what === "films") void films.refresh();
   }
 
-  onMount(() => listen(told));
+  let events = $state.raw<Events | null>(null);
+  onMount(() => {
+    const made = new Events(told, (run, message) => playback.received(run, message));
+    events = made;
+    return () => made.end();
+  });
+  $effect(() => events?.watch(route.shot));
 </script>
 
 <svelte:window onkeydown={(event) => commands.press(event)} />

@@ -1,6 +1,7 @@
 //! The light that arrives along a ray.
 
 use crate::light::{Towards, basis};
+use crate::render::Settings;
 use crate::sampler::Sampler;
 use crate::stage::Stage;
 use glam::Vec3;
@@ -18,20 +19,27 @@ pub(crate) struct First {
     pub element: u32,
 }
 
-/// Radiance along the ray, and what it meets first. Each addition after the
-/// first surface is bounded by `clamp`.
+/// Directions chosen with less than this density, 1/sr, came off a matt or
+/// rough surface: what follows may be softened (A. Kaplanyan and
+/// C. Dachsbacher, *Path space regularization for holistic and robust light
+/// transport*, 2013).
+const MATT_PDF: f32 = 2.0;
+
+/// Radiance along the ray, and what it meets first.
 pub(crate) fn radiance(
     stage: &Stage,
     mut origin: Vec3,
     mut direction: Vec3,
     sampler: &mut Sampler,
-    clamp: f32,
+    settings: &Settings,
 ) -> (Vec3, First) {
     let mut sum = Vec3::ZERO;
     let mut throughput = Vec3::ONE;
     let mut first = First { distance: f32::INFINITY, ..First::default() };
     // Density with which the last surface chose the direction.
     let mut pdf = f32::INFINITY;
+    let mut soft = false;
+    let clamp = settings.clamp;
     for bounce in 0..MAX_BOUNCES {
         let bound = |light: Vec3| {
             let most = light.max_element();
@@ -64,7 +72,8 @@ pub(crate) fn radiance(
         let nudge = 1e-4 * point.abs().max_element().max(0.1);
         let leave = |towards: Vec3| point + face * if towards.dot(face) > 0.0 { nudge } else { -nudge };
 
-        if !meeting.bsdf.is_delta() {
+        let bsdf = if soft { meeting.soft } else { meeting.bsdf };
+        if !bsdf.is_delta() {
             let mut direct = Vec3::ZERO;
             lights(stage, point, sampler, bounce == 0, &mut |towards, chance| {
                 let local = frame.transpose() * towards.direction;
@@ -72,7 +81,7 @@ pub(crate) fn radiance(
                 if local.z * above <= 0.0 {
                     return;
                 }
-                let (f, scatter_pdf) = meeting.bsdf.evaluate(meeting.albedo, view, local, entering);
+                let (f, scatter_pdf) = bsdf.evaluate(meeting.albedo, view, local, entering);
                 if f.max_element() <= 0.0 {
                     return;
                 }
@@ -87,7 +96,7 @@ pub(crate) fn radiance(
         }
 
         let (u, pick) = (sampler.pair(), sampler.one());
-        let Some(scatter) = meeting.bsdf.sample(meeting.albedo, view, entering, u, pick) else { break };
+        let Some(scatter) = bsdf.sample(meeting.albedo, view, entering, u, pick) else { break };
         let reflected = scatter.direction.z > 0.0;
         direction = frame * scatter.direction;
         let above = direction.dot(face);
@@ -98,6 +107,7 @@ pub(crate) fn radiance(
         }
         throughput *= scatter.weight;
         pdf = scatter.pdf;
+        soft |= settings.soften && pdf < MATT_PDF;
         origin = leave(direction);
         if throughput.max_element() <= 0.0 || !throughput.is_finite() {
             break;

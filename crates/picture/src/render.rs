@@ -19,11 +19,15 @@ pub struct Settings {
     /// Bound on what one path adds after its first surface; tames light found
     /// by rare chance, at the price of some of it.
     pub clamp: f32,
+    /// Whether mirrors and glass that a path meets after a matt surface are
+    /// taken as rougher than they are, so that light through them is sampled
+    /// and not found by rare chance; caustics come out softer.
+    pub soften: bool,
 }
 
 impl Default for Settings {
     fn default() -> Self {
-        Self { width: 1280, height: 720, samples: 64, clamp: 3.0 }
+        Self { width: 1280, height: 720, samples: 64, clamp: 3.0, soften: true }
     }
 }
 
@@ -122,7 +126,7 @@ fn pixel(stage: &Stage, settings: &Settings, x: u32, y: u32) -> (Vec3, First) {
         let px = (x as f32 + 0.5 + jitter[0]) / w * 2.0 - 1.0;
         let py = (h - 2.0 * (y as f32 + 0.5 + jitter[1])) / w;
         let (origin, direction) = stage.lens.ray(px, py, sampler.pair());
-        let (light, first) = radiance(stage, origin, direction, &mut sampler, settings.clamp);
+        let (light, first) = radiance(stage, origin, direction, &mut sampler, settings);
         if light.is_finite() {
             sum += light;
         }

@@ -101,6 +101,9 @@ struct Instance {
     emitter: Emitter,
 }
 
+/// Roughness of mirrors and glass for paths that were scattered widely before.
+const SOFT_ROUGHNESS: f32 = 0.5;
+
 #[derive(Clone, Copy, PartialEq, Eq)]
 enum Emitter {
     No,
@@ -111,6 +114,8 @@ enum Emitter {
 struct Surface {
     look: Look,
     bsdf: Bsdf,
+    /// For paths that were scattered widely before; none where it is no different.
+    soft: Option<Bsdf>,
     image: Option<Arc<Image>>,
 }
 
@@ -133,6 +138,7 @@ pub(crate) struct Meeting<'a> {
     /// The face's own normal.
     pub face: Vec3,
     pub bsdf: &'a Bsdf,
+    pub soft: &'a Bsdf,
     pub albedo: Vec3,
     pub element: Id,
     /// Emitted radiance on the side that is seen.
@@ -240,7 +246,9 @@ impl Stage {
             (true, false) => Emitter::BothSides,
         };
         let surface = self.surfaces.len();
-        self.surfaces.push(Surface { look: look.clone(), bsdf, image });
+        let smooth = look.roughness < SOFT_ROUGHNESS && (look.transmission > 0.0 || look.metalness > 0.0);
+        let soft = smooth.then(|| Bsdf::new(&Look { roughness: SOFT_ROUGHNESS, ..look.clone() }));
+        self.surfaces.push(Surface { look: look.clone(), bsdf, soft, image });
         for (copy, (place, turn)) in placements.into_iter().enumerate() {
             let random = hash(element.id.0 ^ hash(copy as u32 + 1)) as f32 / u32::MAX as f32;
             if emitter != Emitter::No {
@@ -298,6 +306,7 @@ impl Stage {
             normal,
             face,
             bsdf: &surface.bsdf,
+            soft: surface.soft.as_ref().unwrap_or(&surface.bsdf),
             albedo,
             element: instance.element,
             emission: if shines { look.emission } else { Vec3::ZERO },

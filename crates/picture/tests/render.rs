@@ -27,7 +27,7 @@ fn with_look(shape: Shape, look: Look) -> Element {
 
 fn picture(shot: &Shot, size: u32, samples: u32) -> Picture {
     let stage = Stage::new(shot, &Assets::default(), None, 1).unwrap();
-    let settings = Settings { width: size, height: size, samples, clamp: f32::INFINITY };
+    let settings = Settings { width: size, height: size, samples, clamp: f32::INFINITY, soften: false };
     render(&stage, &settings, &|_| true).unwrap()
 }
 

@@ -134,21 +134,46 @@ export type Told =
   | { what: "films"; shot: number }
   | { what: "resync" };
 
-/** Listens for what happens; after a break it starts again and says `resync`. */
-export function listen(tell: (told: Told) => void): () => void {
-  let socket: WebSocket | undefined;
-  let ended = false;
-  const open = (again: boolean) => {
-    socket = new WebSocket(`${location.protocol === "https:" ? "wss" : "ws"}://${location.host}/api/events`);
-    socket.onopen = () => again && tell({ what: "resync" });
-    socket.onmessage = (message) => tell(JSON.parse(message.data));
-    socket.onclose = () => {
-      if (!ended) setTimeout(() => open(true), 1000);
+/** The server's messages; after a break it connects again and tells `resync`. */
+export class Events {
+  #socket: WebSocket | undefined;
+  #watched: number | null = null;
+  #ended = false;
+
+  constructor(
+    private tell: (told: Told) => void,
+    /** A frame of the watched shot as it is computed; the frame begins at byte 8. */
+    private frame: (run: number, message: ArrayBuffer) => void,
+  ) {
+    this.#open(false);
+  }
+
+  /** Asks for the frames of a shot as they are computed. */
+  watch(shot: number | null) {
+    this.#watched = shot;
+    if (this.#socket?.readyState === WebSocket.OPEN) this.#socket.send(JSON.stringify({ watch: shot }));
+  }
+
+  end() {
+    this.#ended = true;
+    this.#socket?.close();
+  }
+
+  #open(again: boolean) {
+    const scheme = location.protocol === "https:" ? "wss" : "ws";
+    const socket = new WebSocket(`${scheme}://${location.host}/api/events`);
+    this.#socket = socket;
+    socket.binaryType = "arraybuffer";
+    socket.onopen = () => {
+      this.watch(this.#watched);
+      if (again) this.tell({ what: "resync" });
     };
-  };
-  open(false);
-  return () => {
-    ended = true;
-    socket?.close();
-  };
+    socket.onmessage = ({ data }) => {
+      if (typeof data === "string") this.tell(JSON.parse(data));
+      else this.frame(Number(new DataView(data).getBigInt64(0, true)), data);
+    };
+    socket.onclose = () => {
+      if (!this.#ended) setTimeout(() => this.#open(true), 1000);
+    };
+  }
 }

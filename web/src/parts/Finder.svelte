@@ -1,32 +1,62 @@
 <script lang="ts">
   import { Command, Dialog } from "bits-ui";
-  import { commands } from "../state/commands.svelte";
+  import { tick } from "svelte";
+  import { commands, shownKeys } from "../state/commands.svelte";
   import { desk } from "../state/desk.svelte";
+  import { find, type Entry } from "../state/find";
+  import { parametersOf, type Parameter } from "../state/parameters";
+  import { route } from "../state/route.svelte";
   import { selection } from "../state/selection.svelte";
   import { shot } from "../state/shot.svelte";
 
-  const parameters: [string, typeof desk.tab][] = [
-    ["Place", "motion"],
-    ["Turn", "motion"],
-    ["Shape", "shape"],
-    ["Copies", "shape"],
-    ["Movement", "body"],
-    ["Density", "body"],
-    ["Mass", "body"],
-    ["Friction", "body"],
-    ["Bounce", "body"],
-    ["Margin", "body"],
-    ["Launch velocity", "body"],
-    ["Launch spin", "body"],
-    ["Albedo", "look"],
-    ["Roughness", "look"],
-    ["Metalness", "look"],
-    ["Transmission", "look"],
-    ["Emission", "look"],
-  ];
+  interface Found {
+    note: string;
+    run: () => unknown;
+  }
+
+  const SHOWN = 60;
+  let query = $state("");
+
+  let entries = $derived.by<Entry<Found>[]>(() => {
+    if (!desk.finder) return [];
+    const list: Entry<Found>[] = commands.list
+      .filter((command) => commands.can(command))
+      .map((command) => ({
+        name: command.name,
+        item: { note: shownKeys(command), run: command.run },
+      }));
+    for (const element of shot.elements)
+      list.push({ name: element.name, item: { note: "element", run: () => selection.only(element.id) } });
+    for (const element of shot.elements)
+      for (const parameter of parametersOf(element))
+        list.push({
+          name: parameter.name,
+          also: element.name,
+          item: { note: `of ${element.name}`, run: () => toField(element.id, parameter) },
+        });
+    return list;
+  });
+  let found = $derived(find(query, entries, SHOWN));
+
+  /** Goes to the field of a value on its element's Sheet. */
+  async function toField(element: number, parameter: Parameter) {
+    selection.only(element);
+    desk.tab = parameter.tab;
+    if (route.shot !== null && route.view !== "desk") route.open(route.shot);
+    await tick();
+    // The closing dialog gives the focus back first.
+    requestAnimationFrame(() =>
+      document
+        .querySelector<HTMLElement>(
+          `aside [role=tabpanel] :is(input, button)[aria-label^="${parameter.name}"], aside [aria-label="${parameter.name}"] button`,
+        )
+        ?.focus(),
+    );
+  }
 
   function pick(run: () => unknown) {
     desk.finder = false;
+    query = "";
     run();
   }
 </script>
@@ -38,43 +68,24 @@
       class="card fixed top-24 left-1/2 z-50 w-[520px] -translate-x-1/2 overflow-hidden shadow-2xl"
     >
       <Dialog.Title class="sr-only">Find a command, element or value</Dialog.Title>
-      <Command.Root>
+      <Command.Root shouldFilter={false}>
         <Command.Input
           class="w-full border-b border-line bg-transparent px-4 py-3 text-[14px] outline-none"
           placeholder="Find a command, element or value"
           aria-label="Find a command, element or value"
+          bind:value={query}
         />
         <Command.List class="max-h-[360px] overflow-auto p-2">
           <Command.Viewport>
-            <Command.Empty class="px-3 py-4 text-soft">Nothing is called that.</Command.Empty>
-            {#each shot.elements as element (element.id)}
+            {#each found as entry, i (entry.name + entry.item.note)}
               <Command.Item
-                value={`${element.name} element ${element.id}`}
+                value={`${i} ${entry.name} ${entry.item.note}`}
                 class="flex justify-between rounded-md px-3 py-1.5 data-selected:bg-raised"
-                onSelect={() => pick(() => selection.only(element.id))}
-                ><span>{element.name}</span><span class="text-faint">element</span></Command.Item
+                onSelect={() => pick(entry.item.run)}
+                ><span>{entry.name}</span><span class="text-faint">{entry.item.note}</span></Command.Item
               >
-            {/each}
-            {#if selection.ids.length > 0}
-              {#each parameters as [name, tab] (name)}
-                <Command.Item
-                  value={`${name} value`}
-                  class="flex justify-between rounded-md px-3 py-1.5 data-selected:bg-raised"
-                  onSelect={() => pick(() => (desk.tab = tab))}
-                  ><span>{name}</span><span class="text-faint">value of {shot.selected?.name}</span
-                  ></Command.Item
-                >
-              {/each}
-            {/if}
-            {#each commands.list.filter((command) => commands.can(command)) as command (command.name)}
-              <Command.Item
-                value={command.name}
-                class="flex justify-between rounded-md px-3 py-1.5 data-selected:bg-raised"
-                onSelect={() => pick(command.run)}
-                ><span>{command.name}</span><span class="text-faint"
-                  >{command.keys?.replace("Mod", "Ctrl") ?? ""}</span
-                ></Command.Item
-              >
+            {:else}
+              <p class="px-3 py-4 text-soft">Nothing is called that.</p>
             {/each}
           </Command.Viewport>
         </Command.List>

@@ -1,8 +1,11 @@
 <script lang="ts">
   import Eye from "@lucide/svelte/icons/eye";
   import EyeOff from "@lucide/svelte/icons/eye-off";
+  import Focus from "@lucide/svelte/icons/focus";
   import Lock from "@lucide/svelte/icons/lock";
+  import LockOpen from "@lucide/svelte/icons/lock-open";
   import type { Element } from "../api/client";
+  import { keyedFrames } from "../state/keys";
   import { selection } from "../state/selection.svelte";
   import { countOf, shot, solidOf } from "../state/shot.svelte";
 
@@ -14,20 +17,35 @@
   }
   let { element, colour, at, scrub }: Props = $props();
 
-  let keys = $derived(
-    [
-      ...new Set(
-        [element.placement.place_m, element.placement.turn_rad].flatMap((param) =>
-          param && !Array.isArray(param)
-            ? (param as { keys: { frame: number }[] }).keys.map((key) => key.frame)
-            : [],
-        ),
-      ),
-    ].sort((a, b) => a - b),
-  );
+  let keys = $derived(keyedFrames([element.placement.place_m, element.placement.turn_rad]));
   let body = $derived(solidOf(element)?.body);
   let letGo = $derived(body?.moves === "animated" ? body.let_go_frame : undefined);
   let chosen = $derived(selection.has(element.id));
+
+  let alone = $derived(selection.solo.includes(element.id));
+  let marks = $derived([
+    {
+      label: alone ? "Show all again, not alone" : "Show alone",
+      icon: Focus,
+      on: alone,
+      press: () => selection.toggleSolo(element.id),
+    },
+    {
+      label: element.locked ? "Unlock" : "Lock",
+      icon: element.locked ? Lock : LockOpen,
+      on: element.locked === true,
+      press: () => toggle("locked", element.locked ? "Unlocked" : "Locked"),
+    },
+    {
+      label: element.hidden ? "Show" : "Hide",
+      icon: element.hidden ? EyeOff : Eye,
+      on: element.hidden === true,
+      press: () => toggle("hidden", element.hidden ? "Shown" : "Hidden"),
+    },
+  ]);
+
+  const toggle = (flag: "locked" | "hidden", label: string) =>
+    shot.set(label, [element.id], `/${flag}`, !element[flag]);
 
   function pick(event: MouseEvent) {
     if (event.shiftKey || event.ctrlKey || event.metaKey) selection.toggle(element.id);
@@ -47,14 +65,19 @@
       aria-pressed={chosen}
       onclick={pick}>{element.name}</button
     >
-    {#if countOf(element) > 1}<em class="text-faint not-italic">× {countOf(element)}</em>{/if}
-    {#if element.locked}<Lock size={12} class="text-faint" aria-label="locked" />{/if}
-    <button
-      class={element.hidden ? "" : "opacity-0 group-hover:opacity-100 focus-visible:opacity-100"}
-      aria-label={element.hidden ? `Show ${element.name}` : `Hide ${element.name}`}
-      onclick={() => shot.set(element.hidden ? "Shown" : "Hidden", [element.id], "/hidden", !element.hidden)}
-      >{#if element.hidden}<EyeOff size={13} />{:else}<Eye size={13} />{/if}</button
-    >
+    {#if countOf(element) > 1}<em class="text-faint not-italic group-hover:hidden">× {countOf(element)}</em
+      >{/if}
+    <span class="flex gap-1.5">
+      {#each marks as mark (mark.label)}
+        <button
+          class={mark.on ? "text-ink" : "hidden text-soft group-focus-within:block group-hover:block"}
+          aria-label={`${mark.label} ${element.name}`}
+          aria-pressed={mark.on}
+          title={`${mark.label} ${element.name}`}
+          onclick={mark.press}><mark.icon size={13} /></button
+        >
+      {/each}
+    </span>
   </span>
   <div class="relative h-full cursor-ew-resize" onpointerdown={scrub} role="presentation">
     {#if "gravity" in element.is}

@@ -3,6 +3,7 @@
   import NumberField from "./NumberField.svelte";
   import Section from "./Section.svelte";
   import VectorField from "./VectorField.svelte";
+  import { GRID } from "../state/adding";
   import { shot } from "../state/shot.svelte";
 
   let { element, solid }: { element: Element; solid: Solid } = $props();
@@ -87,16 +88,6 @@
     />
     <button class="btn mt-1" onclick={() => setCopies("Copies", "", null)}>Only one</button>
   {:else}
-    <button
-      class="btn"
-      onclick={() =>
-        setCopies("Copies", "", {
-          count: [3, 3, 3],
-          spacing_m: [0.6, 0.6, 0.6],
-          jitter_m: 0,
-          turn_rad: 0,
-          seed: 1,
-        })}>Grid of copies</button
-    >
+    <button class="btn" onclick={() => setCopies("Copies", "", GRID)}>Grid of copies</button>
   {/if}
 </Section>

@@ -87,6 +87,7 @@
     <RenderDialog />
   {:else}
     <span class="flex-1"></span>
+    <Jobs />
     <button class="btn px-2" aria-label="Find" title="Find (Ctrl+J)" onclick={() => (desk.finder = true)}
       ><Search size={15} /></button
     >

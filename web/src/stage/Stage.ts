@@ -1,20 +1,22 @@
 // The 3D view: a plain class that draws when something changed.
 import * as THREE from "three";
 import { OrbitControls } from "three/addons/controls/OrbitControls.js";
-import { TransformControls } from "three/addons/controls/TransformControls.js";
 import type { Element, Shot, Vector } from "../api/client";
 import { countOf, solidOf } from "../state/shot.svelte";
 import { arrange, matrixOf, shade } from "./bodies";
 import type { StageBodies, StageFrame } from "./frames";
 import { Geometries } from "./geometry";
+import { Handles, poseOf, type Handle, type Moved } from "./handles";
+import { aim, lightOf, skyLight } from "./lights";
 import { Looks } from "./looks";
+import { markerOf, placeMarker } from "./markers";
+import { collisionMesh, ghostMesh, layOutline, outline } from "./overlays";
 
 export type ViewName = "camera" | "free" | "top" | "front" | "side";
-export type Handle = "move" | "turn" | "none";
 
 export interface StageEvents {
   pick(element: number | null, add: boolean): void;
-  moved(element: number, place: Vector, turn: Vector): void;
+  moved(moved: Moved[]): void;
   drawn(): void;
 }
 
@@ -26,9 +28,11 @@ interface Item {
   ghost?: THREE.InstancedMesh;
   outline?: THREE.LineSegments;
   light?: THREE.Light;
+  marker?: THREE.LineSegments;
 }
 
-const SELECTED = 0xc9f26b;
+/** Behind everything, in the views that are not the camera's. */
+const BACKGROUND = 0x3b3e3f;
 
 export class Stage {
   readonly scene = new THREE.Scene();
@@ -38,8 +42,7 @@ export class Stage {
   #perspective = new THREE.PerspectiveCamera(45, 1, 0.02, 500);
   #flat = new THREE.OrthographicCamera(-4, 4, 3, -3, -200, 500);
   #orbit: OrbitControls;
-  #handles: TransformControls;
-  #proxy = new THREE.Object3D();
+  #handles: Handles;
   #items = new Map<number, Item>();
   #geometries = new Geometries();
   #looks = new Looks(() => this.draw());
@@ -52,7 +55,6 @@ export class Stage {
   #handle: Handle = "move";
   #solo: number[] = [];
   #pending = 0;
-  #dragging = false;
   #ambient = new THREE.HemisphereLight(0xffffff, 0x333333, 0);
   #grid = new THREE.GridHelper(40, 40, 0x6a7a7c, 0x4a5658);
 
@@ -64,21 +66,20 @@ export class Stage {
     this.renderer.toneMapping = THREE.NeutralToneMapping;
     this.renderer.shadowMap.enabled = true;
     this.renderer.shadowMap.autoUpdate = false;
-    this.scene.background = new THREE.Color(0x3b3e3f);
-    this.scene.add(this.#ambient, this.#grid, this.#proxy);
+    this.scene.background = new THREE.Color(BACKGROUND);
+    this.scene.add(this.#ambient, this.#grid);
     (this.#grid.material as THREE.Material).transparent = true;
     (this.#grid.material as THREE.Material).opacity = 0.35;
     this.#perspective.position.set(4, 3, 6);
     this.#orbit = new OrbitControls(this.#perspective, canvas);
     this.#orbit.target.set(0, 0.6, 0);
     this.#orbit.addEventListener("change", () => this.draw());
-    this.#handles = new TransformControls(this.#perspective, canvas);
-    this.#handles.setSize(0.8);
-    this.#handles.setColors(0xe08a5f, 0x7fcf8a, 0x7fb2ea, SELECTED);
-    this.#handles.addEventListener("change", () => this.draw());
-    this.#handles.addEventListener("dragging-changed", ({ value }) => this.#drag(value === true));
-    this.#handles.addEventListener("objectChange", () => this.#preview());
-    this.scene.add(this.#handles.getHelper());
+    this.#handles = new Handles(this.scene, this.#perspective, canvas, {
+      floorBelow: (point) => this.#floorBelow(point),
+      moved: (moved) => events.moved(moved),
+      changed: () => this.#handlesChanged(),
+      dragging: (on) => (this.#orbit.enabled = !on && this.view !== "camera"),
+    });
     canvas.addEventListener("pointerdown", (event) => this.#press(event));
     this.setView("camera");
   }
@@ -119,29 +120,12 @@ export class Stage {
     this.#place();
   }
 
-  /** Handles stand where the document has the element: not where the solver has taken it. */
-  #showHandles() {
-    if (this.#dragging) return;
-    const last = this.#selected[this.#selected.length - 1];
-    const element = this.#items.get(last)?.element;
-    const computed = this.#frame?.get(last)?.places;
-    const staged = this.#staged?.get(last)?.places;
-    const away = computed && staged && [0, 1, 2].some((i) => Math.abs(computed[i] - staged[i]) > 0.002);
-    const still =
-      element && !element.locked && !element.hidden && !("gravity" in element.is || "sky" in element.is);
-    if (still && !away && this.#handle !== "none") {
-      this.#handles.setMode(this.#handle === "move" ? "translate" : "rotate");
-      this.#handles.attach(this.#proxy);
-    } else this.#handles.detach();
-  }
-
-  setSnap(step: number | null) {
-    this.#handles.setTranslationSnap(step);
-    this.#handles.setRotationSnap(step === null ? null : Math.PI / 24);
+  setSnap(step: number | null, floor: boolean) {
+    this.#handles.setStep(step);
+    this.#handles.snapToFloor = floor;
   }
 
   setView(view: ViewName) {
-    this.view = view;
     const flat = view === "top" || view === "front" || view === "side";
     if (flat) {
       const from = { top: [0, 1, 0.0001], front: [0, 0, 1], side: [1, 0, 0] }[view] as Vector;
@@ -151,12 +135,25 @@ export class Stage {
         .add(this.#orbit.target);
     }
     const camera = flat ? this.#flat : this.#perspective;
+    if (this.view === "camera" && view === "free") this.#stepBack();
+    this.view = view;
     this.#orbit.object = camera;
     this.#orbit.enableRotate = view === "free";
     this.#orbit.enabled = view !== "camera";
     if (view !== "camera") this.#orbit.update();
-    this.#handles.camera = camera;
+    this.#handles.setCamera(camera);
     this.#place();
+  }
+
+  /** Steps back from where the camera stands, so that it is seen too. */
+  #stepBack() {
+    const camera = this.#perspective;
+    const ahead = camera.getWorldDirection(new THREE.Vector3());
+    const element = this.#items.get(this.#shot?.camera ?? -1)?.element;
+    const focus = element && "camera" in element.is ? (element.is.camera.focus_m ?? 5) : 5;
+    this.#orbit.target.copy(camera.position).addScaledVector(ahead, focus);
+    camera.position.addScaledVector(ahead, -0.6 * focus).y += 0.35 * focus;
+    camera.fov = 45;
   }
 
   /** Looks at the selected bodies, or at everything. */
@@ -221,7 +218,14 @@ export class Stage {
     item = { element, key };
     this.#items.set(element.id, item);
     if (solid) void this.#build(item);
-    else this.#light(item);
+    else {
+      item.light = lightOf(element);
+      if (item.light) this.scene.add(item.light);
+      if (item.light instanceof THREE.DirectionalLight) this.scene.add(item.light.target);
+      const { width, height } = this.#shot!.picture;
+      item.marker = markerOf(element, width / height);
+      if (item.marker) this.scene.add(item.marker);
+    }
   }
 
   async #build(item: Item) {
@@ -242,32 +246,6 @@ export class Stage {
     this.#place();
   }
 
-  #light(item: Item) {
-    const is = item.element.is;
-    if ("sun" in is) {
-      const light = new THREE.DirectionalLight(new THREE.Color(...is.sun.colour), is.sun.irradiance);
-      light.castShadow = true;
-      light.shadow.mapSize.set(1024, 1024);
-      const reach = 5;
-      Object.assign(light.shadow.camera, {
-        left: -reach,
-        right: reach,
-        top: reach,
-        bottom: -reach,
-        near: 1,
-        far: 60,
-      });
-      light.shadow.bias = -0.0008;
-      light.shadow.normalBias = 0.02;
-      item.light = light;
-      this.scene.add(light, light.target);
-    } else if ("area_light" in is) {
-      const { size_m, radiance, colour } = is.area_light;
-      item.light = new THREE.PointLight(new THREE.Color(...colour), radiance * size_m[0] * size_m[1], 0, 2);
-      this.scene.add(item.light);
-    }
-  }
-
   #remove(item: Item) {
     for (const object of [item.mesh, item.collision, item.ghost]) {
       if (!object) continue;
@@ -275,7 +253,9 @@ export class Stage {
       object.dispose();
     }
     if (item.outline) this.scene.remove(item.outline);
+    if (item.marker) this.scene.remove(item.marker);
     if (item.light) this.scene.remove(item.light);
+    if (item.light instanceof THREE.DirectionalLight) this.scene.remove(item.light.target);
   }
 
   // Placing
@@ -295,16 +275,22 @@ export class Stage {
       if (!bodies) continue;
       if (item.mesh) {
         item.mesh.visible = this.#shown(item.element);
-        if (!(this.#dragging && this.#selected.includes(id))) arrange(item.mesh, bodies);
+        if (!(this.#handles.dragging && this.#selected.includes(id))) arrange(item.mesh, bodies);
         this.#outline(item, bodies);
         this.#overlay(item, bodies);
       }
-      if (item.light) this.#aim(item.light, bodies);
+      if (item.marker) {
+        item.marker.visible = this.view !== "camera" && this.#shown(item.element);
+        placeMarker(item.marker, bodies, this.#selected.includes(id));
+      }
+      if (item.light) aim(item.light, bodies, this.#orbit.target);
     }
-    this.#sky();
+    const horizon = skyLight(this.#shot, this.#ambient);
+    const background = this.view === "camera" ? horizon : new THREE.Color(BACKGROUND);
+    (this.scene.background as THREE.Color).copy(background);
+    this.#grid.visible = this.view !== "camera";
     this.#camera();
     this.#attach();
-    this.#showHandles();
     this.renderer.shadowMap.needsUpdate = true;
     this.draw();
   }
@@ -316,42 +302,11 @@ export class Stage {
       item.outline = undefined;
       return;
     }
-    const edges = this.#edges(item.mesh!.geometry);
-    const count = Math.min(
-      bodies.places.length / 3,
-      Math.max(1, Math.floor(60000 / Math.max(1, edges.count))),
-    );
-    const points = new Float32Array(3 * edges.count * count);
-    const point = new THREE.Vector3();
-    for (let i = 0; i < count; i++) {
-      const matrix = matrixOf(bodies, i).clone();
-      for (let j = 0; j < edges.count; j++) {
-        point
-          .fromBufferAttribute(edges, j)
-          .applyMatrix4(matrix)
-          .toArray(points, 3 * (i * edges.count + j));
-      }
-    }
     if (!item.outline) {
-      const material = new THREE.LineBasicMaterial({ color: SELECTED, toneMapped: false });
-      item.outline = new THREE.LineSegments(new THREE.BufferGeometry(), material);
-      item.outline.frustumCulled = false;
+      item.outline = outline();
       this.scene.add(item.outline);
     }
-    item.outline.geometry.dispose();
-    item.outline.geometry = new THREE.BufferGeometry();
-    item.outline.geometry.setAttribute("position", new THREE.BufferAttribute(points, 3));
-  }
-
-  /** Edges of a shape; those of its box where it is round all over. */
-  #edges(geometry: THREE.BufferGeometry) {
-    const edges = new THREE.EdgesGeometry(geometry, 30).getAttribute("position");
-    if (edges.count >= 12) return edges;
-    const box = geometry.boundingBox!;
-    const size = box.getSize(new THREE.Vector3());
-    const centre = box.getCenter(new THREE.Vector3());
-    const outer = new THREE.BoxGeometry(size.x, size.y, size.z).translate(centre.x, centre.y, centre.z);
-    return new THREE.EdgesGeometry(outer, 30).getAttribute("position");
+    layOutline(item.outline, item.mesh!.geometry, bodies);
   }
 
   #overlay(item: Item, bodies: StageBodies) {
@@ -360,8 +315,7 @@ export class Stage {
     if (wanted && !item.collision) {
       void this.#geometries.collision(this.#shotId, this.#shot!, item.element).then((geometry) => {
         if (item.collision || this.#items.get(item.element.id) !== item) return;
-        const material = new THREE.MeshBasicMaterial({ color: 0x52cbbf, wireframe: true, toneMapped: false });
-        item.collision = new THREE.InstancedMesh(geometry, material, countOf(item.element));
+        item.collision = collisionMesh(geometry, countOf(item.element));
         this.scene.add(item.collision);
         this.#place();
       });
@@ -371,46 +325,11 @@ export class Stage {
     if (item.ghost) item.ghost.visible = ghost !== undefined;
     if (ghost && solidOf(item.element)?.body?.moves !== "still") {
       if (!item.ghost) {
-        const material = new THREE.MeshBasicMaterial({
-          color: 0x9fb7f0,
-          transparent: true,
-          opacity: 0.3,
-          depthWrite: false,
-        });
-        item.ghost = new THREE.InstancedMesh(item.mesh!.geometry, material, countOf(item.element));
+        item.ghost = ghostMesh(item.mesh!.geometry, countOf(item.element));
         this.scene.add(item.ghost);
       }
       arrange(item.ghost, ghost);
     }
-  }
-
-  #aim(light: THREE.Light, bodies: StageBodies) {
-    const matrix = matrixOf(bodies, 0);
-    if (light instanceof THREE.DirectionalLight) {
-      const up = new THREE.Vector3(0, 1, 0).transformDirection(matrix);
-      light.position.copy(this.#orbit.target).addScaledVector(up, 25);
-      light.target.position.copy(this.#orbit.target);
-      light.target.updateMatrixWorld();
-    } else light.position.setFromMatrixPosition(matrix);
-  }
-
-  #sky() {
-    const sky = this.#shot!.elements.find((element) => "sky" in element.is && !element.hidden);
-    const is = sky && "sky" in sky.is ? sky.is.sky : undefined;
-    const gradient = is && "gradient" in is.source ? is.source.gradient : undefined;
-    const strength = is?.strength ?? 0;
-    const mean = new THREE.Color(0.5, 0.5, 0.5);
-    if (gradient) {
-      mean.setRGB(...(gradient.horizon as Vector)).lerp(new THREE.Color(...(gradient.zenith as Vector)), 0.5);
-      this.#ambient.groundColor.setRGB(...(gradient.ground as Vector));
-    }
-    this.#ambient.color.copy(mean);
-    this.#ambient.intensity = is ? Math.PI * strength : 0.4;
-    const shown = gradient
-      ? new THREE.Color(...gradient.horizon).multiplyScalar(strength)
-      : new THREE.Color(0.05, 0.05, 0.06);
-    (this.scene.background as THREE.Color).copy(this.view === "camera" ? shown : new THREE.Color(0x3b3e3f));
-    this.#grid.visible = this.view !== "camera";
   }
 
   #camera() {
@@ -443,58 +362,45 @@ export class Stage {
 
   // Handles and picking
 
+  /** Handles stand where the document has the elements: not where the solver has taken the last one. */
   #attach() {
-    if (this.#dragging) return;
-    const last = this.#selected[this.#selected.length - 1];
-    const placement = this.#items.get(last)?.element.placement;
-    if (!placement) return;
-    const constant = (param: unknown): Vector | null => (Array.isArray(param) ? (param as Vector) : null);
-    const place = constant(placement.place_m);
-    const turn = constant(placement.turn_rad);
-    const bodies = this.#staged?.get(last);
-    if (place) this.#proxy.position.set(...place);
-    else if (bodies) this.#proxy.position.fromArray(bodies.places);
-    if (turn) this.#proxy.rotation.set(turn[0], turn[1], turn[2], "ZYX");
-    else if (bodies) {
-      const [x, y, z, w] = bodies.turns;
-      this.#proxy.quaternion.set(x, y, z, w).normalize();
-      this.#proxy.rotation.setFromQuaternion(this.#proxy.quaternion, "ZYX");
-    }
-    this.#proxy.updateMatrixWorld();
+    const movables = this.#selected.flatMap((id) => {
+      const item = this.#items.get(id);
+      const element = item?.element;
+      if (!element || element.locked || element.hidden || "gravity" in element.is || "sky" in element.is)
+        return [];
+      const bodies = this.#staged?.get(id);
+      return [{ id, pose: poseOf(element.placement, bodies), mesh: item.mesh, bodies }];
+    });
+    const last = movables[movables.length - 1];
+    const computed = last && this.#frame?.get(last.id)?.places;
+    const staged = last?.bodies?.places;
+    const away = computed && staged && [0, 1, 2].some((i) => Math.abs(computed[i] - staged[i]) > 0.002);
+    this.#handles.attach(away ? [] : movables, this.#handle);
   }
 
-  #start = new THREE.Matrix4();
-
-  #drag(on: boolean) {
-    this.#orbit.enabled = !on && this.view !== "camera";
-    if (on) {
-      this.#dragging = true;
-      this.#proxy.updateMatrixWorld();
-      this.#start.copy(this.#proxy.matrixWorld);
-      return;
-    }
-    this.#dragging = false;
-    const { position: p, rotation } = this.#proxy;
-    const turn = rotation.clone().reorder("ZYX");
-    this.events.moved(this.#selected[this.#selected.length - 1], [p.x, p.y, p.z], [turn.x, turn.y, turn.z]);
+  #handlesChanged() {
+    if (this.#handles?.dragging) this.renderer.shadowMap.needsUpdate = true;
+    this.draw();
   }
 
-  /** Shows the dragged bodies where they will be. */
-  #preview() {
-    const id = this.#selected[this.#selected.length - 1];
-    const item = this.#items.get(id);
-    const bodies = this.#staged?.get(id);
-    if (!item?.mesh || !bodies) return;
-    this.#proxy.updateMatrixWorld();
-    const change = this.#proxy.matrixWorld.clone().multiply(this.#start.clone().invert());
-    for (let i = 0; i < item.mesh.count; i++)
-      item.mesh.setMatrixAt(i, change.clone().multiply(matrixOf(bodies, i)));
-    item.mesh.instanceMatrix.needsUpdate = true;
-    this.renderer.shadowMap.needsUpdate = true;
+  /** Height of the still bodies below a point; without any, of the ground. */
+  #floorBelow(point: THREE.Vector3): number {
+    const from = point.clone().setY(point.y + 100);
+    const ray = new THREE.Raycaster(from, new THREE.Vector3(0, -1, 0));
+    const floors = [...this.#items.values()].flatMap((item) =>
+      item.mesh?.visible &&
+      !this.#selected.includes(item.element.id) &&
+      solidOf(item.element)?.body?.moves === "still"
+        ? [item.mesh]
+        : [],
+    );
+    const hits = ray.intersectObjects(floors, false).map((hit) => hit.point.y);
+    return hits.find((y) => y <= point.y) ?? 0;
   }
 
   #press(event: PointerEvent) {
-    if (event.button !== 0 || this.#handles.axis !== null) return;
+    if (event.button !== 0 || this.#handles.held) return;
     const [x, y] = [event.clientX, event.clientY];
     const release = (up: PointerEvent) => {
       this.canvas.removeEventListener("pointerup", release);
@@ -511,9 +417,11 @@ export class Stage {
     );
     const ray = new THREE.Raycaster();
     ray.setFromCamera(at, this.#orbit.object);
-    const meshes = [...this.#items.values()].flatMap((item) =>
-      item.mesh && item.mesh.visible && !item.element.locked ? [item.mesh] : [],
-    );
+    ray.params.Line.threshold = 0.05;
+    const meshes = [...this.#items.values()].flatMap((item) => {
+      const object = item.mesh ?? item.marker;
+      return object?.visible && !item.element.locked ? [object] : [];
+    });
     const hit = ray.intersectObjects(meshes, false)[0];
     this.events.pick(hit ? hit.object.userData.element : null, event.shiftKey);
   }

@@ -10,11 +10,12 @@ export interface StageBodies {
 
 export type StageFrame = Map<number, StageBodies>;
 
-export function decodeFrame(buffer: ArrayBuffer): StageFrame {
-  const view = new DataView(buffer);
+/** Reads a frame that begins at a byte of a buffer, a multiple of 4. */
+export function decodeFrame(buffer: ArrayBuffer, from = 0): StageFrame {
+  const view = new DataView(buffer, from);
   const elements = view.getUint32(4, true);
   const frame: StageFrame = new Map();
-  let offset = 8 + 8 * elements;
+  let offset = from + 8 + 8 * elements;
   for (let i = 0; i < elements; i++) {
     const id = view.getUint32(8 + 8 * i, true);
     const count = view.getUint32(12 + 8 * i, true);

@@ -4,8 +4,14 @@ import { notices } from "./notices.svelte";
 import { selection } from "./selection.svelte";
 import { shot } from "./shot.svelte";
 
-const solid = (shape: Schemas["Shape"], moves: Schemas["Moves"] = "free"): Element["is"] =>
-  ({ solid: { shape, body: { moves }, look: {} } }) as Element["is"];
+const solid = (
+  shape: Schemas["Shape"],
+  moves: Schemas["Moves"] = "free",
+  copies?: Partial<Schemas["Copies"]>,
+): Element["is"] => ({ solid: { shape, body: { moves }, look: {}, copies } }) as Element["is"];
+
+/** What a grid of copies begins as. */
+export const GRID = { count: [3, 3, 3], spacing_m: [0.6, 0.6, 0.6], jitter_m: 0, turn_rad: 0, seed: 1 };
 
 export interface Addable {
   name: string;
@@ -52,6 +58,12 @@ export const addables: Addable[] = [
     kind: "Solid",
     is: () => solid({ plane: { size_m: [10, 10] } }, "still"),
     place: [0, 0, 0],
+  },
+  {
+    name: "Grid of boxes",
+    kind: "Solid",
+    is: () => solid({ box: { size_m: [0.5, 0.5, 0.5], edge_m: 0.01 } }, "free", GRID as Schemas["Copies"]),
+    place: [0, 0.3, 0],
   },
   {
     name: "Camera",

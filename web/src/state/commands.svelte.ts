@@ -9,12 +9,56 @@ import { route } from "./route.svelte";
 import { selection } from "./selection.svelte";
 import { shot } from "./shot.svelte";
 
+export type CommandName =
+  | "Find a command, element or value"
+  | "Play or pause"
+  | "Stop computing"
+  | "One frame on"
+  | "One frame back"
+  | "To the first frame"
+  | "To the last frame"
+  | "Drop all frames of this run"
+  | "Keep run"
+  | "Render…"
+  | "Undo"
+  | "Redo"
+  | "Duplicate"
+  | "Delete"
+  | "Drop to rest"
+  | "Look at the selection"
+  | "Hide or show"
+  | "Lock or unlock"
+  | "Show the selection alone, or all again"
+  | "Select all solids"
+  | "Select nothing"
+  | "Move handles"
+  | "Turn handles"
+  | "Snap to the floor"
+  | "Snap to 0.1 m steps"
+  | "Show collision shapes"
+  | "View from the camera"
+  | "View free"
+  | "View from the top"
+  | "View from the front"
+  | "View from the side"
+  | "Open the Desk"
+  | "Open the runs"
+  | "Open Dailies"
+  | "All shots"
+  | "Day or dusk theme";
+
 export interface Command {
-  name: string;
+  name: CommandName | `Add ${string}`;
   /** As shown; `Mod` is Ctrl, or Command on a Mac. */
   keys?: string;
   run: () => unknown;
   needs?: "shot" | "selection";
+}
+
+/** A command's keys as they are named on this machine. */
+export function shownKeys(command: Command): string {
+  const mod = navigator.platform.startsWith("Mac") ? "⌘" : "Ctrl";
+  return command.keys?.replace("Mod", mod) ?? "";
 }
 
 export async function keepRun() {
@@ -80,6 +124,8 @@ class Commands {
     { name: "Select nothing", keys: "Escape", run: () => selection.none(), needs: "shot" },
     { name: "Move handles", keys: "M", run: () => (desk.handle = "move"), needs: "shot" },
     { name: "Turn handles", keys: "T", run: () => (desk.handle = "turn"), needs: "shot" },
+    { name: "Snap to the floor", run: () => (desk.floor = !desk.floor), needs: "shot" },
+    { name: "Snap to 0.1 m steps", run: () => (desk.step = desk.step === null ? 0.1 : null), needs: "shot" },
     {
       name: "Show collision shapes",
       keys: "C",
@@ -97,11 +143,15 @@ class Commands {
     { name: "All shots", run: () => route.home() },
     { name: "Day or dusk theme", run: () => theme() },
     ...addables.map((addable) => ({
-      name: `Add ${addable.name.toLowerCase()}`,
+      name: `Add ${addable.name.toLowerCase()}` as const,
       run: () => add(addable),
       needs: "shot" as const,
     })),
   ];
+
+  named(name: CommandName): Command {
+    return this.list.find((command) => command.name === name)!;
+  }
 
   can(command: Command): boolean {
     if (command.needs === "shot") return shot.document !== null;

@@ -1,12 +1,17 @@
 // How the Desk is set: the view, the handle, what is laid over the Stage.
-import type { Handle, Stage, ViewName } from "../stage/Stage";
+import type { Handle } from "../stage/handles";
+import type { Tab } from "./parameters";
+import type { Stage, ViewName } from "../stage/Stage";
 
 class DeskState {
   view = $state<ViewName>("camera");
   handle = $state<Handle>("move");
   collision = $state(false);
-  snap = $state<number | null>(null);
-  tab = $state<"shape" | "body" | "look" | "motion">("body");
+  /** Handles move in steps of so many metres. */
+  step = $state<number | null>(null);
+  /** Handles draw bodies onto the floor. */
+  floor = $state(true);
+  tab = $state<Tab>("body");
   finder = $state(false);
   stage: Stage | null = null;
 }

@@ -16,6 +16,8 @@ class Playback {
   changes = $state(0);
   ghost = $state<number | null>(null);
   #cache = new Map<string, Promise<StageFrame | null>>();
+  /** Frames that came just before the word that they are computed. */
+  #arrived = new Map<number, StageFrame>();
   #timer: number | undefined;
   #refreshing = 0;
 
@@ -65,14 +67,25 @@ class Playback {
           this.#cache.delete(key);
           return null;
         });
-      this.#cache.set(key, promise);
-      if (this.#cache.size > 2000) this.#cache.delete(this.#cache.keys().next().value!);
+      this.#keep(key, promise);
     }
     return promise;
   }
 
+  #keep(key: string, frame: Promise<StageFrame | null>) {
+    this.#cache.set(key, frame);
+    if (this.#cache.size > 2000) this.#cache.delete(this.#cache.keys().next().value!);
+  }
+
   forget(run: number) {
     for (const key of this.#cache.keys()) if (key.startsWith(`${run}/`)) this.#cache.delete(key);
+  }
+
+  /** A frame came by itself, as it was computed. */
+  received(run: number, message: ArrayBuffer) {
+    if (run !== this.freshness?.run) return;
+    const number = new DataView(message).getUint32(8, true);
+    this.#arrived.set(number, decodeFrame(message, 8));
   }
 
   /** A frame was computed: it is fresh, whatever it was before. */
@@ -80,7 +93,10 @@ class Playback {
     this.computing = { frame, last, secondsLeft };
     const freshness = this.freshness;
     if (!freshness) return;
+    const arrived = this.#arrived.get(frame);
+    this.#arrived.clear();
     this.#cache.delete(`${freshness.run}/${frame}`);
+    if (arrived) this.#keep(`${freshness.run}/${frame}`, Promise.resolve(arrived));
     const stretches: Stretch[] = [];
     for (const s of freshness.stretches) {
       if (frame < s.first || frame > s.last) stretches.push(s);

@@ -19,6 +19,11 @@ class Selection {
     this.ids = this.has(id) ? this.ids.filter((other) => other !== id) : [...this.ids, id];
   }
 
+  /** Draws an element alone with those that are alone already, or no longer. */
+  toggleSolo(id: number) {
+    this.solo = this.solo.includes(id) ? this.solo.filter((other) => other !== id) : [...this.solo, id];
+  }
+
   none() {
     this.ids = [];
   }

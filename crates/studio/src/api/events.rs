@@ -1,27 +1,56 @@
-//! What happens, as JSON messages over a WebSocket. A page that reads too
+//! What happens, over a WebSocket: JSON messages for every page, and the frames
+//! of the shot a page watches, as they are computed. A page that reads too
 //! slowly misses messages, is told so by `resync`, and asks again.
 
-use super::State;
-use crate::studio::Studio;
+use super::{State, blocking};
+use crate::studio::{Event, Studio};
 use axum::extract::ws::{Message, WebSocket, WebSocketUpgrade};
 use axum::response::Response;
+use serde::Deserialize;
 use std::sync::Arc;
 use tokio::sync::broadcast::error::RecvError;
 
+/// With more messages than this waiting, frames are not sent along: the page
+/// fetches those it comes to show.
+const WAITING_AT_MOST: usize = 4;
+
+/// What a page says.
+#[derive(Deserialize)]
+#[serde(deny_unknown_fields)]
+struct Wish {
+    /// The shot whose frames it wants, or none.
+    watch: Option<i64>,
+}
+
 pub(crate) async fn events(axum::extract::State(studio): State, upgrade: WebSocketUpgrade) -> Response {
-    upgrade.on_upgrade(move |socket| send(studio, socket))
+    upgrade.max_message_size(1024).on_upgrade(move |socket| send(studio, socket))
 }
 
 async fn send(studio: Arc<Studio>, mut socket: WebSocket) {
     let mut events = studio.events.subscribe();
+    let mut watched = None;
     loop {
         let text = tokio::select! {
             event = events.recv() => match event {
-                Ok(event) => serde_json::to_string(&event).expect("events serialise"),
+                Ok(event) => {
+                    if let Event::Frame { shot, frame, .. } = event
+                        && watched == Some(shot)
+                        && events.len() <= WAITING_AT_MOST
+                        && let Some(bytes) = computed(&studio, shot, frame).await
+                        && socket.send(Message::Binary(bytes.into())).await.is_err()
+                    {
+                        return;
+                    }
+                    serde_json::to_string(&event).expect("events serialise")
+                }
                 Err(RecvError::Lagged(_)) => r#"{"what":"resync"}"#.to_owned(),
                 Err(RecvError::Closed) => return,
             },
             incoming = socket.recv() => match incoming {
+                Some(Ok(Message::Text(text))) => {
+                    watched = serde_json::from_str(&text).ok().and_then(|wish: Wish| wish.watch);
+                    continue;
+                }
                 Some(Ok(_)) => continue,
                 _ => return,
             },
@@ -30,4 +59,12 @@ async fn send(studio: Arc<Studio>, mut socket: WebSocket) {
             return;
         }
     }
+}
+
+/// u64 run, then the frame as [`frames::wire`] lays it out.
+async fn computed(studio: &Studio, shot: i64, frame: u32) -> Option<Vec<u8>> {
+    let run = studio.store.current_run(shot).await.ok()?;
+    let folder = studio.folder(&run).ok()?;
+    let frame = blocking(move || Ok(folder.read(frame)?)).await.ok()?;
+    Some([&run.id.to_le_bytes()[..], &frames::wire(&frame)].concat())
 }

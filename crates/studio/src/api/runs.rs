@@ -39,7 +39,7 @@ pub(crate) struct Freshness {
 /// The current run's frames against the shot as it is now.
 #[utoipa::path(get, path = "/api/shots/{id}/freshness", params(("id" = i64, Path)), responses((status = 200, body = Freshness)))]
 pub(crate) async fn freshness(Extract(studio): State, Path(id): Path<i64>) -> Result<Json<Freshness>> {
-    let (shot, head) = studio.head(id).await?;
+    let (shot, _) = studio.head(id).await?;
     let run = studio.store.current_run(id).await?;
     let folder = studio.folder(&run)?;
     let headers = folder.headers();
@@ -71,7 +71,6 @@ pub(crate) async fn freshness(Extract(studio): State, Path(id): Path<i64>) -> Re
             _ => stretches.push(Stretch { first: frame, last: frame, state, reason }),
         }
     }
-    let _ = head;
     let (frame_bytes, state_bytes) = folder.size();
     Ok(Json(Freshness {
         run: run.id,

@@ -24,6 +24,12 @@ pub(super) fn shot() -> (Shot, Vec<File>) {
     solid.body.friction = 0.7;
     shot.add(deck);
 
+    // The tide, well below the deck, out to the horizon.
+    let mut tide = Element::solid("Tide", Shape::plane(190.0, 190.0), Moves::Still).at(0.0, -1.6, 0.0);
+    let solid = tide.as_solid_mut().expect("a solid");
+    solid.look = Look { albedo: Vec3::new(0.012, 0.03, 0.036), roughness: 0.22, ..Look::default() };
+    shot.add(tide);
+
     let mut crates = Element::solid(
         "Crate stack",
         Shape::Mesh { asset: "fish crate".to_owned(), scale: 1.0 },
@@ -62,9 +68,9 @@ pub(super) fn shot() -> (Shot, Vec<File>) {
         seed: 4,
     });
     solid.look = Look {
-        albedo: Vec3::new(0.16, 0.62, 0.50),
+        albedo: Vec3::new(0.50, 0.88, 0.78),
         roughness: 0.02,
-        transmission: 0.72,
+        transmission: 0.97,
         refraction: 1.5,
         variation: 0.25,
         ..Look::default()
@@ -93,20 +99,20 @@ pub(super) fn shot() -> (Shot, Vec<File>) {
     let camera = Camera {
         focal_length_mm: 42.0,
         f_stop: Some(4.0),
-        focus_m: 4.9,
+        focus_m: 5.3,
         exposure: 0.35,
         aim: None,
         ..Camera::default()
     };
     // Looks at the middle of the stack from the seaward end of the pier.
-    let camera = Element::new("Pier camera", Is::Camera(camera)).at(1.9, 1.75, 4.6).turned(-0.235, 0.37, 0.0);
+    let camera = Element::new("Pier camera", Is::Camera(camera)).at(2.0, 1.8, 5.1).turned(-0.205, 0.175, 0.0);
     shot.camera = Some(shot.add(camera));
 
     let sun = shot::Sun { irradiance: 5.2, colour: Vec3::new(1.0, 0.72, 0.46), angle_rad: 0.03 };
     shot.add(Element::new("Evening sun", Is::Sun(sun)).at(-3.0, 2.2, 2.4).turned(0.62, 0.0, 0.98));
     let source = SkySource::Gradient {
         zenith: Vec3::new(0.16, 0.25, 0.42),
-        horizon: Vec3::new(0.66, 0.58, 0.52),
+        horizon: Vec3::new(0.92, 0.66, 0.47),
         ground: Vec3::new(0.05, 0.055, 0.06),
     };
     shot.add(Element::new("Dusk sky", Is::Sky(Sky { strength: 0.85, source })));
@@ -116,6 +122,7 @@ pub(super) fn shot() -> (Shot, Vec<File>) {
     let files = vec![
         ("planks", "planks.png", assets::planks()),
         ("deal", "deal.png", assets::deal()),
+        ("granite", "granite.png", assets::granite()),
         ("fish crate", "fish-crate.obj", assets::fish_crate()),
     ];
     (shot, files)
@@ -148,9 +155,9 @@ fn block() -> Element {
     solid.body.friction = 0.6;
     solid.body.bounce = 0.15;
     solid.look = Look {
-        albedo: Vec3::new(0.42, 0.2, 0.12),
-        image: Some("deal".to_owned()),
-        roughness: 0.55,
+        albedo: Vec3::splat(0.9),
+        image: Some("granite".to_owned()),
+        roughness: 0.7,
         ..Look::default()
     };
     block

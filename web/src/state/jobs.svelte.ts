@@ -1,0 +1,69 @@
+// What the server is at work on, for any shot.
+import { api, type Told } from "../api/client";
+
+export interface Job {
+  shot: number;
+  /** The film rendered; none for a bake. */
+  film?: number;
+  label: string;
+  done: number;
+  total: number;
+  secondsLeft: number | null;
+}
+
+class Jobs {
+  list = $state.raw<Job[]>([]);
+  #names = new Map<number, string>();
+
+  take(told: Told) {
+    if (told.what === "frame")
+      this.#put({
+        shot: told.shot,
+        label: "Computing",
+        done: told.frame,
+        total: told.last,
+        secondsLeft: told.seconds_left,
+      });
+    if (told.what === "film")
+      this.#put({
+        shot: told.shot,
+        film: told.film,
+        label: "Rendering",
+        done: told.done,
+        total: told.total,
+        secondsLeft: told.seconds_left,
+      });
+    if (told.what === "bake_ended") this.#drop((job) => job.shot === told.shot && job.film === undefined);
+    if (told.what === "films") this.#drop((job) => job.shot === told.shot && job.film !== undefined);
+    if (told.what === "resync") this.list = [];
+  }
+
+  /** The name of a job's shot, once it is known. */
+  nameOf(shot: number): string {
+    if (!this.#names.has(shot)) {
+      this.#names.set(shot, "");
+      void api.shots().then((cards) => {
+        for (const card of cards) this.#names.set(card.id, card.name);
+        this.list = [...this.list];
+      });
+    }
+    return this.#names.get(shot) ?? "";
+  }
+
+  stop(job: Job): Promise<void> {
+    return job.film === undefined ? api.stop(job.shot) : api.stopFilm(job.film);
+  }
+
+  #put(job: Job) {
+    const same = (other: Job) => other.shot === job.shot && other.film === job.film;
+    this.list = this.list.some(same)
+      ? this.list.map((other) => (same(other) ? job : other))
+      : [...this.list, job];
+  }
+
+  #drop(which: (job: Job) => boolean) {
+    this.list = this.list.filter((job) => !which(job));
+  }
+}
+
+export const jobs = new Jobs();
