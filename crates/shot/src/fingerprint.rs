@@ -90,8 +90,11 @@ pub fn what_changed(before: &Shot, now: &Shot) -> Vec<String> {
     if before.timing.first != now.timing.first {
         words.push("first frame".to_owned());
     }
-    if before.physics != now.physics {
+    if before.physics.substeps != now.physics.substeps {
         words.push("substeps".to_owned());
+    }
+    if before.physics.world_m != now.physics.world_m {
+        words.push("world size".to_owned());
     }
     if before.gravity() != now.gravity() {
         words.push("gravity".to_owned());
@@ -109,7 +112,11 @@ pub fn what_changed(before: &Shot, now: &Shot) -> Vec<String> {
         };
         say(old.placement.place_m != element.placement.place_m, "place");
         say(old.placement.turn_rad != element.placement.turn_rad, "turn");
-        say(old_solid.shape != solid.shape, "shape");
+        let file = |shot: &Shot, solid: &crate::Solid| match &solid.shape {
+            Shape::Mesh { asset, .. } => shot.assets.get(asset).map(|asset| asset.sha256.clone()),
+            _ => None,
+        };
+        say(old_solid.shape != solid.shape || file(before, old_solid) != file(now, solid), "shape");
         say(old_solid.copies != solid.copies, "copies");
         let (a, b) = (&old_solid.body, &solid.body);
         say(a.moves != b.moves, "movement");

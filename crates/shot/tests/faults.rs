@@ -1,0 +1,211 @@
+//! The range of every number in a shot file: its ends are taken, what lies
+//! beyond is refused by its path.
+
+use glam::{Vec2, Vec3};
+use rstest::rstest;
+use serde_json::{Value, json};
+use shot::{
+    AreaLight, Asset, AssetKind, Copies, Element, Is, Key, Moves, Param, Shape, Shot, Sky, SkySource, Weight,
+};
+
+/// A shot with one of everything; `Name` to index in [`INDEX`].
+fn everything() -> Value {
+    let mut shot = Shot::empty("Everything");
+    let mut solid = |name: &str, shape| shot.add(Element::solid(name, shape, Moves::Free));
+    solid("Box", Shape::Box { size_m: Vec3::ONE, edge_m: 0.1 });
+    solid("Sphere", Shape::sphere(0.5));
+    solid("Capsule", Shape::Capsule { radius_m: 0.2, length_m: 0.5 });
+    solid("Cylinder", Shape::Cylinder { radius_m: 0.2, height_m: 0.5 });
+    solid("Cone", Shape::Cone { radius_m: 0.2, height_m: 0.5 });
+    solid("Torus", Shape::Torus { ring_m: 0.4, tube_m: 0.1 });
+    solid("Plane", Shape::plane(2.0, 3.0));
+    solid("Mesh", Shape::Mesh { asset: "boat".to_owned(), scale: 1.0 });
+    shot.add(Element::new("Lamp", Is::AreaLight(AreaLight { size_m: Vec2::ONE, radiance: 1.0, colour: Vec3::ONE })));
+    let asset = |kind, file: &str| Asset { kind, file: file.to_owned(), sha256: String::new() };
+    shot.assets.insert("boat".to_owned(), asset(AssetKind::Mesh, "assets/boat.obj"));
+    shot.assets.insert("rope".to_owned(), asset(AssetKind::Image, "assets/rope.png"));
+    shot.assets.insert("dusk".to_owned(), asset(AssetKind::Environment, "assets/dusk.exr"));
+    let body = shot.named_mut("Box").unwrap().as_solid_mut().unwrap();
+    body.copies =
+        Some(Copies { count: [2, 2, 2], spacing_m: Vec3::ONE, jitter_m: 0.0, turn_rad: 0.0, seed: 0 });
+    body.body.margin_m = Some(0.001);
+    body.body.launch_velocity = Some(Vec3::X);
+    body.body.launch_spin = Some(Vec3::X);
+    shot.named_mut("Sphere").unwrap().as_solid_mut().unwrap().body.weight = Weight::MassKg(2.0);
+    let key = |frame| Key { frame, value: Vec3::ZERO, then: Default::default() };
+    shot.named_mut("Capsule").unwrap().placement.place_m = Param::Keyed { keys: vec![key(1.0), key(9.0)] };
+    if let Is::Camera(camera) = &mut shot.named_mut("Camera").unwrap().is {
+        camera.f_stop = Some(4.0);
+    }
+    let document = serde_json::to_value(&shot).unwrap();
+    shot::read(document.to_string().as_bytes()).expect("nothing is wrong with it");
+    document
+}
+
+/// `elements.Box.…` as a JSON pointer and as the path that is said.
+fn resolve(document: &Value, path: &str) -> (String, String) {
+    let Some(rest) = path.strip_prefix("elements.") else {
+        return (format!("/{}", path.replace('.', "/")), path.to_owned());
+    };
+    let (name, rest) = rest.split_once('.').unwrap();
+    let elements = document["elements"].as_array().unwrap();
+    let index = elements.iter().position(|e| e["name"] == json!(name)).expect(name);
+    let mut said = format!("elements[{index}]");
+    for part in rest.split('.') {
+        said += &if part.parse::<usize>().is_ok() { format!("[{part}]") } else { format!(".{part}") };
+    }
+    (format!("/elements/{index}/{}", rest.replace('.', "/")), said)
+}
+
+fn with(path: &str, value: f64) -> (Result<Shot, String>, String) {
+    let mut document = everything();
+    let (pointer, said) = resolve(&document, path);
+    let number = if value.fract() == 0.0 && value.abs() < 9e15 { json!(value as i64) } else { json!(value) };
+    *document.pointer_mut(&pointer).unwrap_or_else(|| panic!("{pointer} is in the shot")) = number;
+    (shot::read(document.to_string().as_bytes()).map_err(|error| error.to_string()), said)
+}
+
+#[rstest]
+#[case("timing.fps", 1.0, 240.0)]
+#[case("physics.world_m", 1.0, 10_000.0)]
+#[case("elements.Gravity.is.gravity.acceleration.1", -1_000.0, 1_000.0)]
+#[case("elements.Camera.is.camera.focal_length_mm", 4.0, 1_200.0)]
+#[case("elements.Camera.is.camera.sensor_mm", 4.0, 100.0)]
+#[case("elements.Camera.is.camera.focus_m", 0.01, 10_000.0)]
+#[case("elements.Camera.is.camera.exposure", -20.0, 20.0)]
+#[case("elements.Camera.is.camera.f_stop", 0.5, 64.0)]
+#[case("elements.Sun.is.sun.irradiance", 0.0, 1e5)]
+#[case("elements.Sun.is.sun.colour.2", 0.0, 1e3)]
+#[case("elements.Sun.is.sun.angle_rad", 0.0, 1.0)]
+#[case("elements.Sky.is.sky.strength", 0.0, 1e4)]
+#[case("elements.Sky.is.sky.source.gradient.horizon.0", 0.0, 1e4)]
+#[case("elements.Lamp.is.area_light.size_m.0", 0.0005, 1_000.0)]
+#[case("elements.Lamp.is.area_light.size_m.1", 0.0005, 1_000.0)]
+#[case("elements.Lamp.is.area_light.radiance", 0.0, 1e6)]
+#[case("elements.Lamp.is.area_light.colour.1", 0.0, 1e3)]
+#[case("elements.Lamp.placement.place_m.0", -10_000.0, 10_000.0)]
+#[case("elements.Lamp.placement.turn_rad.2", -1_000.0, 1_000.0)]
+#[case("elements.Capsule.placement.place_m.keys.1.value.2", -10_000.0, 10_000.0)]
+#[case("elements.Box.is.solid.shape.box.edge_m", 0.0, 0.5)]
+#[case("elements.Sphere.is.solid.shape.sphere.radius_m", 0.0005, 1_000.0)]
+#[case("elements.Capsule.is.solid.shape.capsule.radius_m", 0.0005, 1_000.0)]
+#[case("elements.Capsule.is.solid.shape.capsule.length_m", 0.0005, 1_000.0)]
+#[case("elements.Cylinder.is.solid.shape.cylinder.radius_m", 0.0005, 1_000.0)]
+#[case("elements.Cylinder.is.solid.shape.cylinder.height_m", 0.0005, 1_000.0)]
+#[case("elements.Cone.is.solid.shape.cone.radius_m", 0.0005, 1_000.0)]
+#[case("elements.Cone.is.solid.shape.cone.height_m", 0.0005, 1_000.0)]
+#[case("elements.Torus.is.solid.shape.torus.tube_m", 0.0005, 0.4)]
+#[case("elements.Plane.is.solid.shape.plane.size_m.0", 0.0005, 1_000.0)]
+#[case("elements.Plane.is.solid.shape.plane.size_m.1", 0.0005, 1_000.0)]
+#[case("elements.Mesh.is.solid.shape.mesh.scale", 1e-6, 1e6)]
+#[case("elements.Box.is.solid.copies.spacing_m.0", -1_000.0, 1_000.0)]
+#[case("elements.Box.is.solid.copies.jitter_m", 0.0, 1_000.0)]
+#[case("elements.Box.is.solid.copies.turn_rad", 0.0, 7.0)]
+#[case("elements.Box.is.solid.body.weight.density_kg_m3", 0.01, 50_000.0)]
+#[case("elements.Sphere.is.solid.body.weight.mass_kg", 1e-6, 1e9)]
+#[case("elements.Box.is.solid.body.friction", 0.0, 10.0)]
+#[case("elements.Box.is.solid.body.bounce", 0.0, 1.0)]
+#[case("elements.Box.is.solid.body.margin_m", 0.0, 1.0)]
+#[case("elements.Box.is.solid.body.launch_velocity.0", -1_000.0, 1_000.0)]
+#[case("elements.Box.is.solid.body.launch_spin.2", -1_000.0, 1_000.0)]
+#[case("elements.Box.is.solid.look.albedo.0", 0.0, 1.0)]
+#[case("elements.Box.is.solid.look.variation", 0.0, 1.0)]
+#[case("elements.Box.is.solid.look.roughness", 0.0, 1.0)]
+#[case("elements.Box.is.solid.look.metalness", 0.0, 1.0)]
+#[case("elements.Box.is.solid.look.transmission", 0.0, 1.0)]
+#[case("elements.Box.is.solid.look.image_repeat", 0.001, 1_000.0)]
+#[case("elements.Box.is.solid.look.refraction", 1.0, 3.0)]
+#[case("elements.Box.is.solid.look.emission.1", 0.0, 1e6)]
+fn a_number_has_a_range(#[case] path: &str, #[case] low: f64, #[case] high: f64) {
+    for end in [low, high] {
+        let (read, _) = with(path, end);
+        assert!(read.is_ok(), "{path} = {end}: {}", read.unwrap_err());
+    }
+    let beyond = |end: f64, sign: f64| end + sign * if end == 0.0 { 1.0 } else { 0.01 * end.abs() };
+    for value in [beyond(low, -1.0), beyond(high, 1.0)] {
+        let (read, said) = with(path, value);
+        let error = read.expect_err(&format!("{path} = {value} is refused"));
+        assert!(error.contains(&said), "{path} = {value}: {error}");
+    }
+}
+
+#[rstest]
+#[case("picture.width", 16, 8192)]
+#[case("picture.height", 16, 8192)]
+#[case("physics.substeps", 1, 256)]
+fn a_whole_number_has_a_range(#[case] path: &str, #[case] low: u32, #[case] high: u32) {
+    for end in [low, high] {
+        assert!(with(path, end.into()).0.is_ok());
+    }
+    for value in [f64::from(low) - 1.0, f64::from(high) + 1.0] {
+        let error = with(path, value).0.unwrap_err();
+        assert_eq!(error, format!("{path}: {value} is outside {low} to {high}"));
+    }
+    assert!(with(path, 20.5).0.unwrap_err().contains("invalid type: floating point `20.5`"));
+}
+
+#[test]
+fn an_edge_is_at_most_half_the_box() {
+    let error = with("elements.Box.is.solid.shape.box.size_m.1", 0.1).0.unwrap_err();
+    assert!(error.contains("shape.box.edge_m: 0.1 is outside 0 to 0.05"), "{error}");
+}
+
+#[rstest]
+#[case(json!([0, 1, 1]), "copies.count[0]: 0 is outside 1 to")]
+#[case(json!([1, 1, 4_000_000_000u64]), "copies.count[2]: 4000000000 is outside 1 to")]
+#[case(json!([3000, 3000, 3000]), "bodies with all copies; at most")]
+#[case(json!([1, -1, 1]), "invalid value: integer `-1`")]
+#[case(json!([1, 1]), "invalid length 2")]
+fn absurd_copies_are_refused_before_any_is_made(#[case] count: Value, #[case] message: &str) {
+    let mut document = everything();
+    let (pointer, _) = resolve(&document, "elements.Box.is.solid.copies.count");
+    *document.pointer_mut(&pointer).unwrap() = count;
+    let error = shot::read(document.to_string().as_bytes()).unwrap_err().to_string();
+    assert!(error.contains(message), "{error}");
+}
+
+#[rstest]
+#[case("elements.Mesh.is.solid.shape.mesh.asset", "rope", "\"rope\" is image, not mesh")]
+#[case("elements.Mesh.is.solid.shape.mesh.asset", "gone", "\"gone\" is not among the assets")]
+#[case("elements.Box.name", "", "is empty")]
+#[case("elements.Box.name", "a\tb", "control character")]
+fn a_word_that_cannot_be_is_refused(#[case] path: &str, #[case] word: &str, #[case] message: &str) {
+    let mut document = everything();
+    let (pointer, said) = resolve(&document, path);
+    *document.pointer_mut(&pointer).unwrap() = json!(word);
+    let error = shot::read(document.to_string().as_bytes()).unwrap_err().to_string();
+    assert!(error.contains(&said) && error.contains(message), "{error}");
+}
+
+#[rstest]
+#[case("../secret.png")]
+#[case("/etc/passwd")]
+#[case("assets//x.png")]
+#[case("assets\\..\\x.png")]
+#[case("c:x.png")]
+fn an_asset_lies_below_the_shots_folder(#[case] file: &str) {
+    let mut document = everything();
+    document["assets"]["rope"]["file"] = json!(file);
+    let error = shot::read(document.to_string().as_bytes()).unwrap_err().to_string();
+    assert!(error.contains("assets.rope.file") && error.contains("not a path below"), "{error}");
+}
+
+#[test]
+fn a_camera_is_aimed_at_another_element_that_is_there() {
+    let mut document = everything();
+    let (pointer, _) = resolve(&document, "elements.Camera.is.camera");
+    let own = document["camera"].clone();
+    for (aim, message) in [(own, "aimed at itself"), (json!(999), "999 is not the id of an element")] {
+        document.pointer_mut(&pointer).unwrap()["aim"] = aim;
+        let error = shot::read(document.to_string().as_bytes()).unwrap_err().to_string();
+        assert!(error.contains(message), "{error}");
+    }
+}
+
+#[test]
+fn more_frames_than_a_shot_may_have_are_refused() {
+    let mut document = everything();
+    document["timing"]["last"] = json!(4_000_000_000u64);
+    let error = shot::read(document.to_string().as_bytes()).unwrap_err().to_string();
+    assert!(error.contains("timing.last: the shot has 4000000000 frames; at most"), "{error}");
+}
