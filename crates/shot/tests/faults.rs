@@ -20,7 +20,10 @@ fn everything() -> Value {
     solid("Torus", Shape::Torus { ring_m: 0.4, tube_m: 0.1 });
     solid("Plane", Shape::plane(2.0, 3.0));
     solid("Mesh", Shape::Mesh { asset: "boat".to_owned(), scale: 1.0 });
-    shot.add(Element::new("Lamp", Is::AreaLight(AreaLight { size_m: Vec2::ONE, radiance: 1.0, colour: Vec3::ONE })));
+    shot.add(Element::new(
+        "Lamp",
+        Is::AreaLight(AreaLight { size_m: Vec2::ONE, radiance: 1.0, colour: Vec3::ONE }),
+    ));
     let asset = |kind, file: &str| Asset { kind, file: file.to_owned(), sha256: String::new() };
     shot.assets.insert("boat".to_owned(), asset(AssetKind::Mesh, "assets/boat.obj"));
     shot.assets.insert("rope".to_owned(), asset(AssetKind::Image, "assets/rope.png"));

@@ -68,33 +68,47 @@ pub(crate) fn overlaps(shot: &Shot, meshes: &geometry::Meshes) -> Result<Option<
     Ok(Some(Entry { mistake: Mistake::StartOverlap, elements, reason, fix: Some("Separate".to_owned()) }))
 }
 
+/// What happened in the fresh frames of a run, by frame.
+fn events(shot: &Shot, run: &frames::RunFolder, fresh: &[bool]) -> Vec<(u32, Event)> {
+    let numbers = shot.timing.frames().zip(fresh).filter_map(|(number, fresh)| fresh.then_some(number));
+    let frames = numbers.filter_map(|number| Some((number, run.read(number).ok()?)));
+    frames.flat_map(|(number, f)| f.measured.events.into_iter().map(move |event| (number, event))).collect()
+}
+
+/// The largest number of substeps that a body tunnelling asks for.
+fn substeps_wanted(shot: &Shot, run: &frames::RunFolder) -> Option<u32> {
+    let events = events(shot, run, &simulate::fresh(shot, run)).into_iter();
+    events
+        .filter_map(
+            |(_, event)| if let Event::Tunnelled { substeps, .. } = event { Some(substeps) } else { None },
+        )
+        .max()
+}
+
 fn from_run(shot: &Shot, run: &frames::RunFolder) -> Vec<Entry> {
     let fresh = simulate::fresh(shot, run);
     let mut entries: Vec<Entry> = Vec::new();
-    for (number, _) in shot.timing.frames().zip(&fresh).filter(|(_, fresh)| **fresh) {
-        let Ok(frame) = run.read(number) else { continue };
-        for event in frame.measured.events {
-            let (mistake, elements, reason, fix) = match event {
-                Event::LeftWorld { element, copy } => (
-                    Mistake::LeftWorld,
-                    vec![element],
-                    format!("{} left the world at frame {number}.", name(shot, (element, copy))),
-                    None,
+    for (number, event) in events(shot, run, &fresh) {
+        let (mistake, elements, reason, fix) = match event {
+            Event::LeftWorld { element, copy } => (
+                Mistake::LeftWorld,
+                vec![element],
+                format!("{} left the world at frame {number}.", name(shot, (element, copy))),
+                None,
+            ),
+            Event::Tunnelled { element, copy, through, substeps } => (
+                Mistake::Tunnelled,
+                vec![element, through],
+                format!(
+                    "{} went through {} at frame {number}; {substeps} substeps would have caught it.",
+                    name(shot, (element, copy)),
+                    name(shot, (through, 0))
                 ),
-                Event::Tunnelled { element, copy, through, substeps } => (
-                    Mistake::Tunnelled,
-                    vec![element, through],
-                    format!(
-                        "{} went through {} at frame {number}; {substeps} substeps would have caught it.",
-                        name(shot, (element, copy)),
-                        name(shot, (through, 0))
-                    ),
-                    Some(format!("Use {substeps} substeps")),
-                ),
-            };
-            if !entries.iter().any(|e| e.mistake == mistake && e.elements == elements) {
-                entries.push(Entry { mistake, elements, reason, fix });
-            }
+                Some(format!("Use {substeps} substeps")),
+            ),
+        };
+        if !entries.iter().any(|e| e.mistake == mistake && e.elements == elements) {
+            entries.push(Entry { mistake, elements, reason, fix });
         }
     }
     let missing = fresh.iter().filter(|fresh| !**fresh).count();
@@ -179,7 +193,9 @@ pub(crate) async fn fix(
             "Margin set by size"
         }
         Mistake::Tunnelled => {
-            shot.physics.substeps = (shot.physics.substeps * 4).min(256);
+            let run = studio.folder(&studio.store.current_run(id).await?)?;
+            let substeps = substeps_wanted(&shot, &run).unwrap_or(shot.physics.substeps * 4);
+            shot.physics.substeps = substeps.min(256);
             "Substeps raised"
         }
         Mistake::LeftWorld | Mistake::FramesMissing => {

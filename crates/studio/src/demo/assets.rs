@@ -77,7 +77,13 @@ pub(super) fn granite() -> Vec<u8> {
     png(512, |u, v| {
         let speck = noise(u * 140.0, v * 140.0, 140, 21);
         let cloud = noise(u * 7.0, v * 7.0, 7, 22) * 0.6 + noise(u * 19.0, v * 19.0, 19, 23) * 0.4;
-        let fleck = if speck > 0.86 { 0.16 } else if speck < 0.16 { -0.12 } else { 0.0 };
+        let fleck = if speck > 0.86 {
+            0.16
+        } else if speck < 0.16 {
+            -0.12
+        } else {
+            0.0
+        };
         let stone = Vec3::new(0.40, 0.39, 0.375) * (0.62 + 0.5 * cloud) + Vec3::splat(fleck);
         let run = (-(((u - 0.5) * 9.0).powi(2))).exp() * (1.0 - v) * noise(u * 30.0, v * 4.0, 30, 24);
         stone.lerp(Vec3::new(0.36, 0.17, 0.075), (1.1 * run).min(0.8))

@@ -1,0 +1,340 @@
+//! What a cast body does: as it is launched, keyed, weighed and shaped.
+
+use frames::{Event, Frame};
+use geometry::Meshes;
+use glam::{Quat, Vec3};
+use rstest::rstest;
+use shot::{Collision, Copies, Element, Interpolation, Is, Key, Moves, Param, Shape, Shot, Weight};
+use simulate::{BlowUp, Simulation};
+
+fn shot(frames: u32) -> Shot {
+    let mut shot = Shot::empty("Solids");
+    shot.timing.fps = 60.0;
+    shot.timing.last = frames + 1;
+    shot
+}
+
+fn weightless(frames: u32) -> Shot {
+    let mut shot = shot(frames);
+    shot.elements.retain(|element| !matches!(element.is, Is::Gravity { .. }));
+    shot
+}
+
+fn run(shot: &Shot) -> Vec<Frame> {
+    let mut simulation = Simulation::new(shot, &Meshes::default()).unwrap();
+    let mut frames = vec![simulation.write()];
+    while simulation.frame() < shot.timing.last {
+        frames.push(simulation.advance().unwrap());
+    }
+    frames
+}
+
+fn last_place(shot: &Shot, name: &str) -> Vec3 {
+    run(shot).last().unwrap().bodies[&shot.named(name).unwrap().id].places[0]
+}
+
+fn ball(name: &str) -> Element {
+    Element::solid(name, Shape::sphere(0.1), Moves::Free)
+}
+
+fn body(element: &mut Element) -> &mut shot::Body {
+    &mut element.as_solid_mut().unwrap().body
+}
+
+#[test]
+fn a_launched_body_flies_straight_on_without_gravity() {
+    let mut shot = weightless(60);
+    let mut thrown = ball("Thrown");
+    body(&mut thrown).launch_velocity = Some(Vec3::new(2.0, -1.0, 0.5));
+    shot.add(thrown);
+    let place = last_place(&shot, "Thrown");
+    assert!((place - Vec3::new(2.0, -1.0, 0.5)).length() < 1e-3, "{place}");
+}
+
+#[test]
+fn a_launched_spin_turns_the_body_at_its_rate() {
+    let mut shot = weightless(30);
+    let mut spun = Element::solid("Spun", Shape::cuboid(0.2, 0.2, 0.2), Moves::Free);
+    body(&mut spun).launch_spin = Some(Vec3::Y * 3.0);
+    let id = shot.add(spun);
+    let turn = run(&shot)[30].bodies[&id].turns[0];
+    assert!(turn.dot(Quat::from_rotation_y(1.5)).abs() > 0.999_99, "{turn}");
+}
+
+#[test]
+fn spin_of_a_free_long_body_keeps_its_angular_momentum() {
+    let mut shot = weightless(120);
+    let mut spun = Element::solid("Spun", Shape::cuboid(0.6, 0.1, 0.2), Moves::Free);
+    body(&mut spun).launch_spin = Some(Vec3::new(0.3, 2.0, 0.1));
+    body(&mut spun).weight = Weight::MassKg(1.0);
+    let id = shot.add(spun);
+    let inertia = Vec3::new(0.01 + 0.04, 0.36 + 0.04, 0.36 + 0.01) / 12.0;
+    let momentum = |frame: &Frame| {
+        let (turn, spin) = (frame.bodies[&id].turns[0], frame.bodies[&id].spins[0]);
+        turn * (inertia * (turn.inverse() * spin))
+    };
+    let frames = run(&shot);
+    let (first, last) = (momentum(&frames[0]), momentum(&frames[120]));
+    assert!((last - first).length() / first.length() < 0.02, "{first} {last}");
+}
+
+#[rstest]
+#[case(Weight::MassKg(0.01))]
+#[case(Weight::MassKg(500.0))]
+#[case(Weight::DensityKgM3(7_800.0))]
+fn weight_does_not_change_how_a_body_falls(#[case] weight: Weight) {
+    let mut shot = shot(30);
+    let mut falling = ball("Falling").at(0.0, 9.0, 0.0);
+    body(&mut falling).weight = weight;
+    shot.add(falling);
+    let fallen = 9.0 - last_place(&shot, "Falling").y;
+    assert!((fallen / (0.5 * 9.81 * 0.25) - 1.0).abs() < 0.02, "{fallen}");
+}
+
+#[test]
+fn a_heavy_body_hardly_feels_a_light_one() {
+    let speeds = |kg: f32| {
+        let mut shot = weightless(60);
+        let mut thrown = ball("Thrown").at(-1.0, 0.0, 0.0);
+        (body(&mut thrown).launch_velocity, body(&mut thrown).weight) =
+            (Some(Vec3::X * 4.0), Weight::MassKg(kg));
+        shot.add(thrown);
+        let mut hit = ball("Hit");
+        body(&mut hit).weight = Weight::MassKg(1.0);
+        let id = shot.add(hit);
+        run(&shot)[60].bodies[&id].velocities[0].x
+    };
+    // u = (1 + e) m v / (m + 1), e = 0.2.
+    for (kg, expected) in [(0.01, 0.0475), (1.0, 2.4), (100.0, 4.752)] {
+        assert!((speeds(kg) / expected - 1.0).abs() < 0.05, "{kg} kg: {} {expected}", speeds(kg));
+    }
+}
+
+fn keyed(element: Element, keys: &[(f64, Vec3)]) -> Element {
+    let key = |&(frame, value): &(f64, Vec3)| Key { frame, value, then: Interpolation::Linear };
+    let mut element = element;
+    element.placement.place_m = Param::Keyed { keys: keys.iter().map(key).collect() };
+    element
+}
+
+#[test]
+fn an_animated_body_is_where_its_keys_have_it_at_every_frame() {
+    let mut shot = shot(40);
+    let block = Element::solid("Block", Shape::cuboid(0.5, 0.5, 0.5), Moves::Animated);
+    let id = shot.add(keyed(block, &[(1.0, Vec3::ZERO), (21.0, Vec3::new(1.0, 2.0, 0.0)), (31.0, Vec3::Z)]));
+    let expected = shot.element(id).unwrap().placement.clone();
+    for frame in run(&shot) {
+        let (place, _) = expected.sample(f64::from(frame.number));
+        assert!((frame.bodies[&id].places[0] - place).length() < 1e-4, "frame {}", frame.number);
+    }
+}
+
+#[test]
+fn an_animated_body_pushes_a_free_one_and_is_not_pushed_back() {
+    let mut shot = weightless(60);
+    let block = Element::solid("Block", Shape::cuboid(0.5, 0.5, 0.5), Moves::Animated);
+    let block = shot.add(keyed(block, &[(1.0, Vec3::X * -2.0), (61.0, Vec3::ZERO)]));
+    let pushed = shot.add(ball("Pushed").at(-1.0, 0.0, 0.0));
+    let frames = run(&shot);
+    assert!(frames[60].bodies[&pushed].places[0].x > 0.3);
+    assert!(frames[60].bodies[&block].places[0].length() < 1e-4);
+}
+
+#[test]
+fn two_gravities_add_up() {
+    let mut shot = shot(60);
+    shot.add(Element::new("Draught", Is::Gravity { acceleration: Vec3::new(2.0, 9.81, 0.0) }));
+    shot.add(ball("Ball"));
+    let place = last_place(&shot, "Ball");
+    assert!((place - Vec3::X).length() < 0.02, "{place}");
+}
+
+#[rstest]
+#[case(24.0, 20)]
+#[case(60.0, 8)]
+#[case(120.0, 4)]
+fn frame_rate_and_substeps_hardly_change_a_fall(#[case] fps: f32, #[case] substeps: u32) {
+    let mut shot = shot(1);
+    (shot.timing.fps, shot.timing.last, shot.physics.substeps) = (fps, fps as u32 + 1, substeps);
+    shot.add(ball("Ball"));
+    let fallen = -last_place(&shot, "Ball").y;
+    assert!((fallen / 4.905 - 1.0).abs() < 0.005, "{fallen}");
+}
+
+/// A still ring around y at height 0 and a small ball dropped into it.
+fn into_the_ring(collision: Collision) -> Vec3 {
+    let mut shot = shot(60);
+    let mut ring = Element::solid("Ring", Shape::Torus { ring_m: 0.5, tube_m: 0.1 }, Moves::Still);
+    body(&mut ring).collision = collision;
+    shot.add(ring);
+    shot.add(ball("Ball").at(0.0, 0.6, 0.0));
+    last_place(&shot, "Ball")
+}
+
+#[test]
+fn an_exact_ring_lets_a_ball_through_and_its_hull_does_not() {
+    assert!(into_the_ring(Collision::Exact).y < -1.0);
+    assert!(into_the_ring(Collision::Auto).y < -1.0);
+    let rest = into_the_ring(Collision::Hull).y;
+    assert!((rest - 0.2).abs() < 0.01, "{rest}");
+    let rest = into_the_ring(Collision::Box).y;
+    assert!((rest - 0.2).abs() < 0.01, "{rest}");
+}
+
+#[test]
+fn a_box_that_collides_as_a_ball_rests_on_its_ball() {
+    let mut shot = shot(120);
+    shot.add(Element::solid("Quay", Shape::plane(6.0, 6.0), Moves::Still));
+    let mut round = Element::solid("Round", Shape::cuboid(0.4, 0.4, 0.4), Moves::Free).at(0.0, 0.5, 0.0);
+    (body(&mut round).collision, body(&mut round).bounce) = (Collision::Ball, 0.0);
+    shot.add(round);
+    let rest = last_place(&shot, "Round").y;
+    assert!((0.19..0.36).contains(&rest), "{rest}");
+}
+
+#[rstest]
+#[case(0.0, 0.0)]
+#[case(0.01, 0.005)]
+#[case(0.04, 0.02)]
+fn a_margin_keeps_bodies_apart(#[case] margin_m: f32, #[case] gap: f32) {
+    let mut shot = shot(120);
+    let mut quay = Element::solid("Quay", Shape::cuboid(6.0, 1.0, 6.0), Moves::Still).at(0.0, -0.5, 0.0);
+    body(&mut quay).margin_m = Some(0.0);
+    shot.add(quay);
+    let mut crate_ = Element::solid("Crate", Shape::cuboid(0.4, 0.4, 0.4), Moves::Free).at(0.0, 0.3, 0.0);
+    (body(&mut crate_).margin_m, body(&mut crate_).bounce) = (Some(margin_m), 0.0);
+    shot.add(crate_);
+    let rest = last_place(&shot, "Crate").y - 0.2;
+    assert!((rest - gap).abs() < 0.002, "{rest}");
+}
+
+#[test]
+fn every_copy_is_a_body_of_its_own() {
+    let mut shot = shot(1);
+    let mut grid = ball("Grid");
+    let spacing_m = Vec3::new(0.5, 0.6, 0.7);
+    grid.as_solid_mut().unwrap().copies =
+        Some(Copies { count: [4, 3, 2], spacing_m, jitter_m: 0.0, turn_rad: 0.0, seed: 0 });
+    let id = shot.add(grid);
+    let places = &run(&shot)[0].bodies[&id].places;
+    assert_eq!(places.len(), 24);
+    let far_corner = Vec3::new(1.5, 2.0, 0.5) * spacing_m;
+    assert!(places.iter().any(|place| (*place - far_corner).length() < 1e-5));
+    for (i, a) in places.iter().enumerate() {
+        assert!(places[i + 1..].iter().all(|b| (*a - *b).length() > 0.49));
+    }
+}
+
+#[test]
+fn a_body_that_leaves_the_world_is_told_of_once() {
+    let mut shot = weightless(30);
+    shot.physics.world_m = 5.0;
+    let mut thrown = ball("Thrown");
+    body(&mut thrown).launch_velocity = Some(Vec3::X * 20.0);
+    let id = shot.add(thrown);
+    let frames = run(&shot);
+    let told: Vec<_> = frames.iter().filter(|f| !f.measured.events.is_empty()).collect();
+    assert_eq!(told.len(), 1);
+    assert_eq!(told[0].measured.events, [Event::LeftWorld { element: id, copy: 0 }]);
+    // 5 m at 20 m/s, 60 frames a second.
+    assert!((16..=18).contains(&told[0].number), "{}", told[0].number);
+}
+
+fn tunnelled(frames: &[Frame]) -> Vec<&Event> {
+    frames.iter().flat_map(|f| &f.measured.events).filter(|e| matches!(e, Event::Tunnelled { .. })).collect()
+}
+
+#[test]
+fn an_animated_body_that_leaps_over_a_free_one_is_told_of() {
+    let mut shot = weightless(20);
+    shot.physics.substeps = 1;
+    let paddle = Element::solid("Paddle", Shape::cuboid(0.02, 1.0, 1.0), Moves::Animated);
+    let paddle = shot.add(keyed(paddle, &[(1.0, Vec3::X * -8.0), (21.0, Vec3::X * 8.3)]));
+    let mut marble = ball("Marble");
+    marble.as_solid_mut().unwrap().shape = Shape::sphere(0.02);
+    let marble = shot.add(marble);
+    let frames = run(&shot);
+    let moved = frames[20].bodies[&marble].places[0].length();
+    let told = tunnelled(&frames);
+    // Either it was caught and carried along, or that it was not is said.
+    assert!(
+        moved > 1.0
+            || matches!(told[..], [Event::Tunnelled { element, through, substeps, .. }]
+        if *element == marble && *through == paddle && *substeps > 1),
+        "{moved} {told:?}"
+    );
+}
+
+#[test]
+fn a_fast_marble_does_not_pass_a_thin_plate_or_it_is_told_of() {
+    for speed in [30.0, 300.0, 1_000.0] {
+        let mut shot = weightless(10);
+        shot.physics.substeps = 1;
+        let plate = shot.add(Element::solid("Plate", Shape::cuboid(0.001, 2.0, 2.0), Moves::Still));
+        let mut marble = ball("Marble").at(-5.3, 0.0, 0.0);
+        marble.as_solid_mut().unwrap().shape = Shape::sphere(0.005);
+        body(&mut marble).launch_velocity = Some(Vec3::X * speed);
+        let marble = shot.add(marble);
+        let frames = run(&shot);
+        let passed = frames[10].bodies[&marble].places[0].x > 0.0;
+        let told = tunnelled(&frames).iter().any(|event| {
+            matches!(event, Event::Tunnelled { element, through, .. } if *element == marble && *through == plate)
+        });
+        assert_eq!(passed, told, "{speed} m/s");
+    }
+}
+
+#[test]
+fn a_body_that_exceeds_all_speed_stops_the_simulation_by_name() {
+    let mut shot = shot(240);
+    if let Is::Gravity { acceleration } = &mut shot.named_mut("Gravity").unwrap().is {
+        *acceleration = Vec3::new(0.0, -1_000.0, 0.0);
+    }
+    shot.add(ball("Dropped"));
+    let mut simulation = Simulation::new(&shot, &Meshes::default()).unwrap();
+    let error: BlowUp = (0..240).find_map(|_| simulation.advance().err()).unwrap();
+    assert_eq!(error.name, "Dropped");
+    // 2000 m/s at 1000 m/s², 60 frames a second.
+    assert!((120..=123).contains(&error.frame), "{}", error.frame);
+}
+
+#[rstest]
+#[case(1)]
+#[case(2)]
+fn the_number_of_threads_changes_nothing(#[case] threads: usize) {
+    let mut shot = shot(20);
+    shot.add(Element::solid("Quay", Shape::plane(6.0, 6.0), Moves::Still));
+    let mut grid = Element::solid("Grid", Shape::cuboid(0.2, 0.2, 0.2), Moves::Free).at(0.0, 0.15, 0.0);
+    grid.as_solid_mut().unwrap().copies = Some(Copies {
+        count: [5, 5, 5],
+        spacing_m: Vec3::splat(0.21),
+        jitter_m: 0.01,
+        turn_rad: 0.1,
+        seed: 1,
+    });
+    shot.add(grid);
+    let pool = rayon::ThreadPoolBuilder::new().num_threads(threads).build().unwrap();
+    let bytes = |frames: Vec<Frame>| frames.iter().map(frames::encode).collect::<Vec<_>>();
+    assert!(pool.install(|| bytes(run(&shot))) == bytes(run(&shot)));
+}
+
+#[test]
+fn a_state_of_another_shot_is_refused() {
+    let mut with = shot(2);
+    with.add(ball("Ball"));
+    let state = Simulation::new(&with, &Meshes::default()).unwrap().save();
+    let mut without = Simulation::new(&shot(2), &Meshes::default()).unwrap();
+    assert!(without.restore(&state).unwrap_err().to_string().contains("other solvers"));
+    let mut same = Simulation::new(&with, &Meshes::default()).unwrap();
+    assert!(same.restore(&state[..state.len() / 2]).is_err());
+    same.restore(&state).unwrap();
+    assert_eq!(same.frame(), 1);
+}
+
+#[test]
+fn a_mesh_that_is_missing_is_named_with_its_element() {
+    let mut shot = shot(2);
+    shot.add(Element::solid("Boat", Shape::Mesh { asset: "hull".to_owned(), scale: 1.0 }, Moves::Free));
+    let error = Simulation::new(&shot, &Meshes::default()).err().unwrap().to_string();
+    assert!(error.contains("Boat") && error.contains("hull"), "{error}");
+}
