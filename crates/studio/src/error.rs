@@ -19,6 +19,8 @@ pub enum Error {
     #[error("the shot was changed elsewhere since revision {base}; it is now at {head}")]
     Conflict { base: i64, head: i64 },
     #[error("{0}")]
+    TooLarge(String),
+    #[error("{0}")]
     Refused(String),
     #[error("{0}")]
     Internal(String),
@@ -64,6 +66,9 @@ impl IntoResponse for Error {
             }
             Self::Conflict { head, .. } => {
                 (StatusCode::CONFLICT, "/problems/changed-elsewhere", "Changed elsewhere", vec![], Some(head))
+            }
+            Self::TooLarge(_) => {
+                (StatusCode::PAYLOAD_TOO_LARGE, "/problems/too-large", "Too large", vec![], None)
             }
             Self::Refused(_) => (StatusCode::FORBIDDEN, "/problems/refused", "Refused", vec![], None),
             Self::Internal(_) => {

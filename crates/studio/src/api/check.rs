@@ -1,5 +1,6 @@
 //! The Check list, with its one-press fixes.
 
+use super::input::Input;
 use super::shots::{ShotState, state};
 use super::{State, blocking};
 use crate::error::{Error, Result};
@@ -140,7 +141,7 @@ pub(crate) struct Fix {
 pub(crate) async fn fix(
     Extract(studio): State,
     Path(id): Path<i64>,
-    Json(fix): Json<Fix>,
+    Input(fix): Input<Fix>,
 ) -> Result<Json<ShotState>> {
     let (mut shot, revision) = studio.head(id).await?;
     if fix.mistake == Mistake::FramesMissing {

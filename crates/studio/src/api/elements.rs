@@ -1,11 +1,11 @@
 //! What the Stage draws of an element, and the files elements use.
 
+use super::input::Upload;
 use super::shots::{ShotState, state};
 use super::{State, blocking};
 use crate::assets;
 use crate::error::{Error, Result};
 use axum::Json;
-use axum::body::Bytes;
 use axum::extract::{Path, Query, State as Extract};
 use axum::http::{HeaderMap, StatusCode, header};
 use axum::response::{IntoResponse, Response};
@@ -36,6 +36,12 @@ fn tagged(
     Ok((head, make()?).into_response())
 }
 
+fn mesh_bytes(positions: &[glam::Vec3], shading: &[&[u8]], triangles: &[[u32; 3]]) -> Vec<u8> {
+    let counts = [positions.len() as u32, triangles.len() as u32];
+    let positions: &[u8] = bytemuck::cast_slice(positions);
+    [bytemuck::cast_slice(&counts), positions, &shading.concat(), bytemuck::cast_slice(triangles)].concat()
+}
+
 /// An element's mesh: u32 vertices, u32 triangles; 3 f32 a vertex for places
 /// (m), 3 f32 for normals, 2 f32 for UVs; 3 u32 a triangle. Little-endian.
 #[utoipa::path(get, path = "/api/shots/{id}/mesh/{element}", params(("id" = i64, Path), ("element" = u32, Path)), responses((status = 200, content_type = "application/octet-stream")))]
@@ -51,14 +57,8 @@ pub(crate) async fn mesh(
         tagged(&headers, &(&solid.shape, &shot.assets), || {
             let meshes = studio.loader.meshes(&studio.data, &shot)?;
             let mesh = meshes.mesh(&solid.shape).map_err(|error| Error::Bad(error.to_string()))?;
-            let mut out = Vec::new();
-            out.extend((mesh.positions.len() as u32).to_le_bytes());
-            out.extend((mesh.triangles.len() as u32).to_le_bytes());
-            out.extend_from_slice(bytemuck::cast_slice(&mesh.positions));
-            out.extend_from_slice(bytemuck::cast_slice(&mesh.normals));
-            out.extend_from_slice(bytemuck::cast_slice(&mesh.uvs));
-            out.extend_from_slice(bytemuck::cast_slice(&mesh.triangles));
-            Ok(out)
+            let shading = [bytemuck::cast_slice(&mesh.normals), bytemuck::cast_slice(&mesh.uvs)];
+            Ok(mesh_bytes(&mesh.positions, &shading, &mesh.triangles))
         })
     })
     .await
@@ -77,12 +77,7 @@ pub(crate) async fn collision(
         tagged(&headers, &(&element.is, &shot.assets), || {
             let meshes = studio.loader.meshes(&studio.data, &shot)?;
             let mesh = collision_mesh(element, &meshes)?;
-            let mut out = Vec::new();
-            out.extend((mesh.positions.len() as u32).to_le_bytes());
-            out.extend((mesh.triangles.len() as u32).to_le_bytes());
-            out.extend_from_slice(bytemuck::cast_slice(&mesh.positions));
-            out.extend_from_slice(bytemuck::cast_slice(&mesh.triangles));
-            Ok(out)
+            Ok(mesh_bytes(&mesh.positions, &[], &mesh.triangles))
         })
     })
     .await
@@ -200,7 +195,7 @@ pub(crate) async fn upload(
     Extract(studio): State,
     Path(id): Path<i64>,
     Query(Named { name }): Query<Named>,
-    body: Bytes,
+    Upload(body): Upload,
 ) -> Result<Json<Uploaded>> {
     let (shot, _) = studio.head(id).await?;
     blocking(move || {

@@ -1,6 +1,7 @@
 //! Films and stills.
 
 use super::State;
+use super::input::Input;
 use crate::error::{Error, Result};
 use crate::films::FilmSettings;
 use crate::store::FilmRow;
@@ -74,7 +75,7 @@ pub(crate) struct NewFilm {
 pub(crate) async fn create(
     Extract(studio): State,
     Path(id): Path<i64>,
-    Json(new): Json<NewFilm>,
+    Input(new): Input<NewFilm>,
 ) -> Result<Json<Film>> {
     let film = studio.begin_film(id, new.name.trim(), &new.settings).await?;
     Ok(Json(view(&studio, studio.store.film(film).await?)?))

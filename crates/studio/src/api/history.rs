@@ -1,6 +1,7 @@
 //! Undo, redo, history and named versions.
 
 use super::State;
+use super::input::Input;
 use super::shots::{ShotState, state};
 use crate::error::{Error, Result};
 use axum::Json;
@@ -74,7 +75,7 @@ pub(crate) struct Restore {
 pub(crate) async fn restore(
     Extract(studio): State,
     Path(id): Path<i64>,
-    Json(restore): Json<Restore>,
+    Input(restore): Input<Restore>,
 ) -> Result<Json<ShotState>> {
     let row = studio.store.shot(id).await?;
     let document = studio.store.document(id, restore.revision).await?;
@@ -95,7 +96,7 @@ pub(crate) struct VersionName {
 pub(crate) async fn version(
     Extract(studio): State,
     Path(id): Path<i64>,
-    Json(version): Json<VersionName>,
+    Input(version): Input<VersionName>,
 ) -> Result<axum::http::StatusCode> {
     let name = version.name.trim();
     if name.is_empty() || name.chars().count() > 80 {

@@ -5,6 +5,7 @@ mod elements;
 mod events;
 mod films;
 mod history;
+mod input;
 mod pages;
 mod runs;
 mod security;

@@ -1,5 +1,6 @@
 //! Runs: playing, freshness, frames, measures, kept runs.
 
+use super::input::Input;
 use super::shots::{ShotState, state};
 use super::{State, blocking};
 use crate::error::{Error, Result};
@@ -147,7 +148,7 @@ pub(crate) struct RunName {
 pub(crate) async fn keep(
     Extract(studio): State,
     Path(id): Path<i64>,
-    Json(RunName { name }): Json<RunName>,
+    Input(RunName { name }): Input<RunName>,
 ) -> Result<StatusCode> {
     let current = studio.folder(&studio.store.current_run(id).await?)?;
     if current.headers().is_empty() {
@@ -166,7 +167,7 @@ pub(crate) async fn keep(
 pub(crate) async fn rename(
     Extract(studio): State,
     Path(run): Path<i64>,
-    Json(RunName { name }): Json<RunName>,
+    Input(RunName { name }): Input<RunName>,
 ) -> Result<StatusCode> {
     let name = name.unwrap_or_default().trim().to_owned();
     if name.is_empty() || name.chars().count() > 80 {

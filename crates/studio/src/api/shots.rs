@@ -1,10 +1,10 @@
 //! Shots: cards, documents, changes, whole shots out and in.
 
+use super::input::{Input, Upload};
 use super::{State, blocking};
 use crate::assets::{self, sha256};
 use crate::error::{Error, Result};
 use axum::Json;
-use axum::body::Bytes;
 use axum::extract::{Path, Query, State as Extract};
 use axum::http::header;
 use axum::response::{IntoResponse, Response};
@@ -110,7 +110,7 @@ pub(crate) struct NewShot {
 
 /// Begins an empty shot.
 #[utoipa::path(post, path = "/api/shots", request_body = NewShot, responses((status = 200, body = ShotState), (status = 422, body = crate::error::Problem)))]
-pub(crate) async fn create(Extract(studio): State, Json(new): Json<NewShot>) -> Result<Json<ShotState>> {
+pub(crate) async fn create(Extract(studio): State, Input(new): Input<NewShot>) -> Result<Json<ShotState>> {
     let mut shot = Shot::empty(new.name.trim());
     shot.picture = shot::PictureSize { width: new.width, height: new.height };
     shot.timing = Timing { fps: new.fps, first: new.first, last: new.last };
@@ -148,7 +148,7 @@ pub(crate) struct Change {
 pub(crate) async fn patch(
     Extract(studio): State,
     Path(id): Path<i64>,
-    Json(change): Json<Change>,
+    Input(change): Input<Change>,
 ) -> Result<Json<ShotState>> {
     let row = studio.store.shot(id).await?;
     if row.head != change.base {
@@ -251,7 +251,7 @@ pub(crate) struct Named {
 pub(crate) async fn import(
     Extract(studio): State,
     Query(named): Query<Named>,
-    body: Bytes,
+    Upload(body): Upload,
 ) -> Result<Json<ShotState>> {
     let data = studio.data.clone();
     let shot = blocking(move || unpack(&data, &named.name, &body)).await?;

@@ -1,0 +1,41 @@
+//! What requests bring: rejections are problem documents like any other error.
+
+use crate::error::{Error, Result};
+use axum::body::{Bytes, to_bytes};
+use axum::extract::{FromRequest, Json, Request};
+use axum::http::header::CONTENT_LENGTH;
+use interchange::MAX_FILE;
+use serde::de::DeserializeOwned;
+
+/// A JSON body.
+pub(crate) struct Input<T>(pub T);
+
+impl<T: DeserializeOwned, S: Send + Sync> FromRequest<S> for Input<T> {
+    type Rejection = Error;
+
+    async fn from_request(request: Request, state: &S) -> Result<Self> {
+        match Json::<T>::from_request(request, state).await {
+            Ok(Json(value)) => Ok(Self(value)),
+            Err(rejection) => Err(Error::Bad(rejection.body_text())),
+        }
+    }
+}
+
+/// A file, of [`MAX_FILE`] bytes at most.
+pub(crate) struct Upload(pub Bytes);
+
+impl<S: Send + Sync> FromRequest<S> for Upload {
+    type Rejection = Error;
+
+    async fn from_request(request: Request, _: &S) -> Result<Self> {
+        let stated =
+            request.headers().get(CONTENT_LENGTH).and_then(|length| length.to_str().ok()?.parse().ok());
+        let too_large = || {
+            Error::TooLarge(format!("the file is larger than {} MB; nothing of it was kept", MAX_FILE >> 20))
+        };
+        if stated.is_some_and(|length: usize| length > MAX_FILE) {
+            return Err(too_large());
+        }
+        to_bytes(request.into_body(), MAX_FILE).await.map(Self).map_err(|_| too_large())
+    }
+}

@@ -1,0 +1,163 @@
+//! What an element's sheet and the Stage ask for.
+
+use crate::desk::{ball, deck, desk, solid};
+use axum::body::Body;
+use axum::http::{Request, StatusCode};
+use rstest::rstest;
+use serde_json::{Value, json};
+
+#[rstest]
+#[case(json!({"weight": {"density_kg_m3": 500}}), 62.5, 500.0)]
+#[case(json!({"weight": {"mass_kg": 10}}), 10.0, 80.0)]
+#[tokio::test(flavor = "multi_thread")]
+async fn mass_and_density_follow_from_each_other(#[case] body: Value, #[case] kg: f64, #[case] density: f64) {
+    let desk = desk().await;
+    desk.new_shot().await;
+    desk.put(solid(9, "Crate", json!({"box": {"size_m": [0.5, 0.5, 0.5]}}), [0.0; 3], body)).await;
+    let physics = desk.get("/api/shots/1/physics/9").await;
+    let near = |field: &str, value: f64| (physics[field].as_f64().unwrap() / value - 1.0).abs() < 1e-5;
+    assert!(near("mass_kg", kg) && near("density_kg_m3", density) && near("volume_m3", 0.125), "{physics}");
+}
+
+#[rstest]
+#[case(json!({"sphere": {"radius_m": 0.2}}), "free", "ball")]
+#[case(json!({"box": {"size_m": [1, 1, 1]}}), "free", "box")]
+#[case(json!({"plane": {"size_m": [1, 1]}}), "still", "box")]
+#[case(json!({"cylinder": {"radius_m": 0.2, "height_m": 1}}), "free", "hull")]
+#[case(json!({"torus": {"ring_m": 0.4, "tube_m": 0.1}}), "free", "exact")]
+#[tokio::test(flavor = "multi_thread")]
+async fn a_collision_shape_is_chosen_and_drawn(
+    #[case] shape: Value,
+    #[case] moves: &str,
+    #[case] chosen: &str,
+) {
+    let desk = desk().await;
+    desk.new_shot().await;
+    desk.put(solid(9, "Body", shape, [0.0; 3], json!({"moves": moves}))).await;
+    assert_eq!(desk.get("/api/shots/1/physics/9").await["collides_as"], json!(chosen));
+    let (status, bytes) = desk.bytes("/api/shots/1/collision/9").await;
+    assert_eq!(status, StatusCode::OK);
+    let count = |at: usize| u32::from_le_bytes(bytes[at..at + 4].try_into().unwrap()) as usize;
+    assert!(count(4) >= 12 && bytes.len() == 8 + 12 * count(0) + 12 * count(4));
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn a_mesh_is_sent_once_and_then_known_by_its_tag() {
+    let desk = desk().await;
+    desk.new_shot().await;
+    desk.put(ball(9, "Ball")).await;
+    let ask = |tag: Option<String>| {
+        let mut request = Request::builder().uri("/api/shots/1/mesh/9").header("host", "localhost");
+        if let Some(tag) = tag {
+            request = request.header("if-none-match", tag);
+        }
+        request.body(Body::empty()).unwrap()
+    };
+    let response = tower::ServiceExt::oneshot(desk.app.clone(), ask(None)).await.unwrap();
+    let tag = response.headers()["etag"].to_str().unwrap().to_owned();
+    assert_eq!(desk.send(ask(Some(tag.clone()))).await.0, StatusCode::NOT_MODIFIED);
+    desk.set("/elements/4/is/solid/shape/sphere/radius_m", json!(0.5)).await;
+    assert_eq!(desk.send(ask(Some(tag))).await.0, StatusCode::OK);
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn a_ball_is_dropped_onto_what_is_below_and_the_change_is_named() {
+    let desk = desk().await;
+    desk.new_shot().await;
+    desk.put(deck(8)).await;
+    desk.put(ball(9, "Ball")).await;
+    let (status, shot) = desk.ask("POST", "/api/shots/1/drop/9", Value::Null).await;
+    assert_eq!((status, &shot["undo"]), (StatusCode::OK, &json!("Ball dropped to rest")));
+    let y = shot["document"]["elements"][5]["placement"]["place_m"][1].as_f64().unwrap();
+    assert!((y - 0.2).abs() < 0.003, "{y}");
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn dropping_moves_all_keys_alike() {
+    let desk = desk().await;
+    desk.new_shot().await;
+    desk.put(deck(8)).await;
+    desk.put(ball(9, "Ball")).await;
+    let keys = json!([{"frame": 1, "value": [0, 2, 0]}, {"frame": 9, "value": [1, 5, 0]}]);
+    desk.set("/elements/5/placement/place_m", json!({"keys": keys})).await;
+    let (_, shot) = desk.ask("POST", "/api/shots/1/drop/9", Value::Null).await;
+    let key =
+        |i: usize| shot["document"]["elements"][5]["placement"]["place_m"]["keys"][i]["value"][1].as_f64();
+    assert!((key(1).unwrap() - key(0).unwrap() - 3.0).abs() < 1e-5);
+}
+
+#[rstest]
+#[case("drop/9", "there is nothing below Ball to rest on")]
+#[case("drop/77", "element 77 is not there")]
+#[tokio::test(flavor = "multi_thread")]
+async fn what_cannot_be_dropped_is_said(#[case] path: &str, #[case] message: &str) {
+    let desk = desk().await;
+    desk.new_shot().await;
+    desk.put(ball(9, "Ball")).await;
+    let (_, problem) = desk.ask("POST", &format!("/api/shots/1/{path}"), Value::Null).await;
+    assert_eq!(problem["detail"], json!(message));
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn staged_places_follow_keys_at_the_frame_asked_for() {
+    let desk = desk().await;
+    desk.new_shot().await;
+    desk.put(ball(9, "Ball")).await;
+    let keys = json!([{"frame": 1, "value": [0, 0, 0]}, {"frame": 11, "value": [5, 0, 0]}]);
+    desk.set("/elements/4/placement/place_m", json!({"keys": keys})).await;
+    for (frame, x) in [(1, 0.0f32), (6, 2.5), (12, 5.0)] {
+        let (_, bytes) = desk.bytes(&format!("/api/shots/1/staged/{frame}")).await;
+        // Five elements of one body each; the ball is the last.
+        let at = 8 + 5 * 8 + 4 * 20;
+        assert_eq!(f32::from_le_bytes(bytes[at..at + 4].try_into().unwrap()), x);
+    }
+}
+
+#[rstest]
+#[case("bad.obj", b"v 0 0 0\nf 1 2 9\n" as &[u8], "bad.obj, line 2: the face names vertex 2, but there are 1")]
+#[case("empty.obj", b"v 0 0 0\n", "empty.obj: the mesh has no faces with an area")]
+#[case("nan.obj", b"v 0 0 0\nv nan 0 0\nv 0 1 0\nf 1 2 3\n", "nan.obj")]
+#[case("cut.glb", b"glTF\x02\0\0\0\xff\0\0\0", "cut.glb")]
+#[case("photo.png", b"v 0 0 0", "photo.png: is not PNG or JPEG")]
+#[case("photo.jpg", b"\x89PNG\r\n", "photo.jpg: is not PNG or JPEG")]
+#[case("sky.hdr", b"#?RADIANCE\n\n-Y 2 +X 2\n\0", "sky.hdr")]
+#[case("notes.txt", b"hello", "notes.txt: is none of .obj, .glb, .png, .jpg, .exr, .hdr")]
+#[case("noextension", b"hello", "is none of")]
+#[tokio::test(flavor = "multi_thread")]
+async fn a_file_that_cannot_be_used_is_named_and_not_kept(
+    #[case] name: &str,
+    #[case] bytes: &[u8],
+    #[case] message: &str,
+) {
+    let desk = desk().await;
+    desk.new_shot().await;
+    let (status, problem) = desk.upload(&format!("/api/shots/1/assets?name={name}"), bytes).await;
+    assert_eq!(status, StatusCode::UNPROCESSABLE_ENTITY);
+    assert!(problem["detail"].as_str().unwrap().contains(message), "{problem}");
+    assert_eq!(std::fs::read_dir(desk.dir.path().join("assets")).unwrap().count(), 0);
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn a_mesh_of_tens_of_megabytes_is_taken_in() {
+    let desk = desk().await;
+    desk.new_shot().await;
+    let mut obj = String::from("v 0 0 0\nv 1 0 0\nv 0 1 0\nf 1 2 3\n");
+    obj.push_str(&"# a long remark of a modelling tool, to no purpose at all\n".repeat(400_000));
+    assert!(obj.len() > 20 << 20);
+    let (status, uploaded) = desk.upload("/api/shots/1/assets?name=Long.obj", obj.as_bytes()).await;
+    assert_eq!((status, &uploaded["name"]), (StatusCode::OK, &json!("Long")));
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn another_file_of_a_taken_name_gets_a_number_and_the_same_file_does_not() {
+    let desk = desk().await;
+    desk.new_shot().await;
+    let obj = |x: u32| format!("v 0 0 0\nv {x} 0 0\nv 0 1 0\nf 1 2 3\n").into_bytes();
+    let (_, first) = desk.upload("/api/shots/1/assets?name=Boat.obj", &obj(1)).await;
+    desk.set("/assets/Boat", first["asset"].clone()).await;
+    let (_, same) = desk.upload("/api/shots/1/assets?name=Boat.obj", &obj(1)).await;
+    let (_, other) = desk.upload("/api/shots/1/assets?name=Boat.obj", &obj(2)).await;
+    assert_eq!((&same["name"], &other["name"]), (&json!("Boat"), &json!("Boat 2")));
+    let (status, bytes) = desk.bytes("/api/shots/1/assets/Boat").await;
+    assert_eq!((status, bytes), (StatusCode::OK, obj(1)));
+}

@@ -1,0 +1,141 @@
+//! Films.
+
+use crate::desk::{Desk, ball, desk, wait_for};
+use axum::body::Body;
+use axum::http::{Request, StatusCode};
+use rstest::rstest;
+use serde_json::{Value, json};
+
+#[rstest]
+#[case(json!({"first": 9, "last": 3, "width": 64, "height": 36, "samples": 1}), "first: 9 comes after the last frame, 3")]
+#[case(json!({"first": 1, "last": 99, "width": 64, "height": 36, "samples": 1}), "frames: 1–99 lie outside the shot's 1–12")]
+#[case(json!({"first": 1, "last": 2, "width": 4, "height": 36, "samples": 1}), "size: 4 × 36 is outside 16 to 8192")]
+#[case(json!({"first": 1, "last": 2, "width": 64, "height": 36, "samples": 0}), "samples: 0 is outside 1 to 65536")]
+#[tokio::test(flavor = "multi_thread")]
+async fn a_film_that_cannot_be_is_refused(#[case] settings: Value, #[case] message: &str) {
+    let desk = desk().await;
+    desk.new_shot().await;
+    let (status, problem) =
+        desk.ask("POST", "/api/shots/1/films", json!({"name": "F", "settings": settings})).await;
+    assert_eq!(status, StatusCode::UNPROCESSABLE_ENTITY);
+    assert!(problem["detail"].as_str().unwrap().contains(message), "{problem}");
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn a_film_stopped_goes_on_from_the_frames_that_are_there() {
+    let desk = desk().await;
+    desk.new_shot().await;
+    desk.add(1, ball(9, "Ball")).await;
+    let settings = json!({"first": 1, "last": 12, "width": 64, "height": 36, "samples": 16, "exr": true});
+    desk.ask("POST", "/api/shots/1/films", json!({"name": "Film", "settings": settings})).await;
+    wait_for(&desk, "/api/shots/1/films", |v| v[0]["done"].as_u64() >= Some(2)).await;
+    desk.ask("POST", "/api/films/1/stop", Value::Null).await;
+    let first = desk.dir.path().join("films/1/frame-00001.png");
+    let before = std::fs::metadata(&first).unwrap().modified().unwrap();
+    desk.ask("POST", "/api/films/1/resume", Value::Null).await;
+    let film = wait_for(&desk, "/api/shots/1/films", |v| v[0]["state"] == json!("done")).await;
+    assert_eq!((&film[0]["done"], &film[0]["total"]), (&json!(12), &json!(12)));
+    assert_eq!(std::fs::metadata(&first).unwrap().modified().unwrap(), before);
+    let get = Request::builder().uri("/api/films/1/film.mp4").header("host", "localhost");
+    let (status, bytes) = desk.send(get.header("range", "bytes=4-7").body(Body::empty()).unwrap()).await;
+    assert_eq!((status, bytes.as_slice()), (StatusCode::PARTIAL_CONTENT, b"ftyp" as &[u8]));
+}
+
+async fn with_film(settings: Value) -> Desk {
+    let desk = desk().await;
+    desk.new_shot().await;
+    desk.put(ball(9, "Ball")).await;
+    let (status, film) =
+        desk.ask("POST", "/api/shots/1/films", json!({"name": " Draft 1 ", "settings": settings})).await;
+    assert_eq!((status, &film["name"]), (StatusCode::OK, &json!("Draft 1")));
+    desk
+}
+
+fn still(frame: u32) -> Value {
+    json!({"first": frame, "last": frame, "width": 48, "height": 32, "samples": 2})
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn a_still_is_one_picture_and_no_film() {
+    let desk = with_film(still(5)).await;
+    let films = wait_for(&desk, "/api/shots/1/films", |v| v[0]["state"] == json!("done")).await;
+    assert_eq!((&films[0]["done"], &films[0]["total"]), (&json!(1), &json!(1)));
+    let (status, png) = desk.bytes("/api/films/1/frames/5/picture.png").await;
+    assert_eq!(status, StatusCode::OK);
+    assert_eq!(interchange::read_png(&png).map(|(w, h, _)| (w, h)).unwrap(), (48, 32));
+    for path in
+        ["/api/films/1/film.mp4", "/api/films/1/frames/6/picture.png", "/api/films/1/frames/5/linear.exr"]
+    {
+        assert_eq!(desk.bytes(path).await.0, StatusCode::NOT_FOUND, "{path}");
+    }
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn a_film_shows_the_shot_as_it_was_when_it_was_begun() {
+    let desk = with_film(still(12)).await;
+    desk.set("/elements/4/placement/place_m", json!([0, 90, 0])).await;
+    let films = wait_for(&desk, "/api/shots/1/films", |v| v[0]["state"] == json!("done")).await;
+    assert_eq!(films[0]["revision"], json!(2));
+    desk.ask("POST", "/api/shots/1/films", json!({"name": "After", "settings": still(12)})).await;
+    wait_for(&desk, "/api/shots/1/films", |v| v[0]["state"] == json!("done")).await;
+    let before = desk.bytes("/api/films/1/frames/12/picture.png").await.1;
+    assert_ne!(before, desk.bytes("/api/films/2/frames/12/picture.png").await.1);
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn a_deleted_film_is_gone_with_its_files() {
+    let desk = with_film(still(1)).await;
+    wait_for(&desk, "/api/shots/1/films", |v| v[0]["state"] == json!("done")).await;
+    assert!(desk.dir.path().join("films/1").exists());
+    desk.ask("DELETE", "/api/films/1", Value::Null).await;
+    assert_eq!(desk.get("/api/shots/1/films").await, json!([]));
+    assert!(!desk.dir.path().join("films/1").exists());
+    assert_eq!(desk.ask("POST", "/api/films/1/resume", Value::Null).await.0, StatusCode::NOT_FOUND);
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn a_film_that_fails_says_why_and_stays_to_be_tried_again() {
+    let desk = desk().await;
+    desk.new_shot().await;
+    desk.put(ball(9, "Ball")).await;
+    desk.set("/camera", Value::Null).await;
+    desk.ask("POST", "/api/shots/1/films", json!({"name": "Blind", "settings": still(1)})).await;
+    let films = wait_for(&desk, "/api/shots/1/films", |v| v[0]["state"] == json!("failed")).await;
+    assert!(films[0]["message"].as_str().unwrap().contains("camera"), "{films}");
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn a_film_with_a_full_disk_says_so_and_goes_on_once_there_is_room() {
+    let settings = json!({"first": 1, "last": 3, "width": 48, "height": 32, "samples": 2});
+    let desk = desk().await;
+    desk.new_shot().await;
+    desk.put(ball(9, "Ball")).await;
+    // A device that is always full stands in for the disk, at the second frame.
+    let full = desk.dir.path().join("films/1/frame-00002.part");
+    std::fs::create_dir_all(full.parent().unwrap()).unwrap();
+    std::os::unix::fs::symlink("/dev/full", &full).unwrap();
+    desk.ask("POST", "/api/shots/1/films", json!({"name": "Full", "settings": settings})).await;
+    let films = wait_for(&desk, "/api/shots/1/films", |v| v[0]["state"] == json!("failed")).await;
+    assert!(films[0]["message"].as_str().unwrap().contains("No space left"), "{films}");
+    assert_eq!(films[0]["done"], json!(1));
+    let _ = std::fs::remove_file(full);
+    desk.ask("POST", "/api/films/1/resume", Value::Null).await;
+    let films = wait_for(&desk, "/api/shots/1/films", |v| v[0]["state"] == json!("done")).await;
+    assert_eq!(films[0]["done"], json!(3));
+}
+
+#[rstest]
+#[case("bytes=0-3", 206, 4)]
+#[case("bytes=9-4", 416, 0)]
+#[case("bytes=4-", 206, -4)]
+#[tokio::test(flavor = "multi_thread")]
+async fn a_film_is_sought_by_ranges(#[case] range: &str, #[case] status: u16, #[case] length: i64) {
+    let settings = json!({"first": 1, "last": 2, "width": 48, "height": 32, "samples": 1});
+    let desk = with_film(settings).await;
+    wait_for(&desk, "/api/shots/1/films", |v| v[0]["state"] == json!("done")).await;
+    let whole = desk.bytes("/api/films/1/film.mp4").await.1.len() as i64;
+    let request = Request::builder().uri("/api/films/1/film.mp4").header("host", "localhost");
+    let (found, bytes) = desk.send(request.header("range", range).body(Body::empty()).unwrap()).await;
+    let expected = if length < 0 { whole + length } else { length };
+    assert_eq!((found.as_u16(), bytes.len() as i64), (status, expected));
+}

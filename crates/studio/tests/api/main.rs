@@ -1,0 +1,11 @@
+//! The HTTP interface, in process: what is saved, what is refused, and by which words.
+
+mod checks;
+mod desk;
+mod elements;
+mod events;
+mod films;
+mod history;
+mod runs;
+mod security;
+mod shots;
