@@ -142,6 +142,7 @@ fn test() -> Result<()> {
     }
     run("npm", &["run", "--silent", "check"], "web")?;
     run("npm", &["run", "--silent", "lint"], "web")?;
+    run("npm", &["run", "--silent", "test"], "web")?;
     browser()?;
     run("npx", &["playwright", "test"], "e2e")
 }

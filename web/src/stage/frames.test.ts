@@ -1,0 +1,59 @@
+import { expect, test } from "vitest";
+import { decodeFrame } from "./frames";
+import { decodeMesh } from "./geometry";
+
+/** A frame as the server lays it out: elements of bodies at (x, 0, 0). */
+function frame(elements: [number, number[]][], before = 0): ArrayBuffer {
+  const bodies = elements.reduce((sum, [, xs]) => sum + xs.length, 0);
+  const view = new DataView(new ArrayBuffer(before + 8 + 8 * elements.length + 20 * bodies));
+  view.setUint32(before, 9, true);
+  view.setUint32(before + 4, elements.length, true);
+  let at = before + 8;
+  for (const [id, xs] of elements) {
+    view.setUint32(at, id, true);
+    view.setUint32(at + 4, xs.length, true);
+    at += 8;
+  }
+  for (const [, xs] of elements) {
+    for (const x of xs) {
+      view.setFloat32(at, x, true);
+      at += 12;
+    }
+    for (let i = 0; i < xs.length; i++) {
+      view.setInt16(at + 6, 32767, true);
+      at += 8;
+    }
+  }
+  return view.buffer;
+}
+
+test.each([0, 8])("bodies are read by element, from byte %i on", (before) => {
+  const decoded = decodeFrame(
+    frame(
+      [
+        [3, [1, 2]],
+        [8, []],
+        [5, [7]],
+      ],
+      before,
+    ),
+    before,
+  );
+  expect([...decoded.keys()]).toEqual([3, 8, 5]);
+  expect([...decoded.get(3)!.places]).toEqual([1, 0, 0, 2, 0, 0]);
+  expect([...decoded.get(5)!.turns]).toEqual([0, 0, 0, 32767]);
+  expect(decoded.get(8)!.places).toHaveLength(0);
+});
+
+test("a mesh is read with its normals and UVs, or without", () => {
+  const floats = (count: number) => new Float32Array(count).fill(0.5);
+  const bytes = (parts: ArrayBufferView[]) =>
+    new Uint8Array(parts.flatMap((part) => [...new Uint8Array(part.buffer)])).buffer;
+  const counts = new Uint32Array([3, 1]);
+  const index = new Uint32Array([0, 1, 2]);
+  const shaded = decodeMesh(bytes([counts, floats(9), floats(9), floats(6), index]), true);
+  expect(Object.keys(shaded.attributes).sort()).toEqual(["normal", "position", "uv"]);
+  expect([...shaded.index!.array]).toEqual([0, 1, 2]);
+  const plain = decodeMesh(bytes([counts, floats(9), index]), false);
+  expect(plain.getAttribute("position").count).toBe(3);
+});
