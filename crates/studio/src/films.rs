@@ -11,6 +11,8 @@ use serde::{Deserialize, Serialize};
 use shot::Shot;
 use simulate::{Bake, Outcome, bake};
 use std::collections::HashMap;
+use std::fs::File;
+use std::io::Seek;
 use std::ops::ControlFlow;
 use std::path::{Path, PathBuf};
 use std::sync::atomic::{AtomicBool, AtomicU32, Ordering};
@@ -104,6 +106,24 @@ impl FilmFolder {
 
     fn has(&self, frame: u32, exr: bool) -> bool {
         self.png(frame).exists() && (!exr || self.exr(frame).exists())
+    }
+
+    /// All frames that are there in one file, which is gone once it is closed.
+    pub fn zip(&self, settings: &FilmSettings) -> Result<File> {
+        let fail = |error: zip::result::ZipError| Error::Internal(error.to_string());
+        let mut zip = zip::ZipWriter::new(tempfile::tempfile_in(&self.0)?);
+        // PNG and EXR are compressed already.
+        let stored =
+            zip::write::SimpleFileOptions::default().compression_method(zip::CompressionMethod::Stored);
+        for path in (settings.first..=settings.last).flat_map(|frame| [self.png(frame), self.exr(frame)]) {
+            let Ok(mut file) = File::open(&path) else { continue };
+            let name = path.file_name().expect("a frame's file has a name").to_string_lossy();
+            zip.start_file(name, stored).map_err(fail)?;
+            std::io::copy(&mut file, &mut zip)?;
+        }
+        let mut file = zip.finish().map_err(fail)?;
+        file.rewind()?;
+        Ok(file)
     }
 
     /// Number of frames that are there.

@@ -121,6 +121,7 @@ export const api = {
   deleteFilm: (film: number) => none("DELETE", `/api/films/${film}`),
   filmFrame: (film: number, frame: number) => `/api/films/${film}/frames/${frame}/picture.png`,
   filmLinear: (film: number, frame: number) => `/api/films/${film}/frames/${frame}/linear.exr`,
+  filmFrames: (film: number) => `/api/films/${film}/frames.zip`,
   movie: (film: number) => `/api/films/${film}/film.mp4`,
 };
 

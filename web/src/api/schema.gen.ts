@@ -38,6 +38,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/films/{film}/frames.zip": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** All frames that are there, PNG and EXR, as a zip. */
+        get: operations["get_films_film_frames_zip"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/films/{film}/frames/{number}/linear.exr": {
         parameters: {
             query?: never;
@@ -1495,6 +1512,27 @@ export interface operations {
                 };
                 content: {
                     "video/mp4": unknown;
+                };
+            };
+        };
+    };
+    get_films_film_frames_zip: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                film: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/zip": unknown;
                 };
             };
         };

@@ -25,12 +25,38 @@
     const part = (shift: number) => Number(decode(((code >> shift) & 255) / 255).toFixed(4));
     oncommit([part(16), part(8), part(0)]);
   }
+
+  const shown = (value: number[]) => value.map((v) => Number(v.toFixed(3))).join(" ");
+  let text = $derived(shown(value));
+
+  /** Three numbers, red, green and blue. */
+  function commit() {
+    if (text === shown(value)) return;
+    const parts = text
+      .trim()
+      .split(/[\s,;]+/)
+      .map(Number);
+    if (parts.length === 3 && parts.every(Number.isFinite)) oncommit(parts as [number, number, number]);
+    else text = shown(value);
+  }
 </script>
 
-<label class="grid min-h-[27px] grid-cols-[108px_1fr] items-center gap-2">
+<div class="grid min-h-[27px] grid-cols-[108px_1fr] items-center gap-2">
   <span>{label}</span>
   <span class="flex items-center gap-2">
-    <input type="color" class="h-6 w-12 rounded bg-ground" value={hex} onchange={pick} />
-    <span class="text-faint">{value.map((v) => Number(v.toFixed(3))).join(" ")}</span>
+    <input
+      type="color"
+      class="h-6 w-12 flex-none rounded bg-ground"
+      aria-label={label}
+      value={hex}
+      onchange={pick}
+    />
+    <input
+      class="field min-w-0 flex-1"
+      aria-label={`${label}, red green blue`}
+      bind:value={text}
+      onblur={commit}
+      onkeydown={(event) => event.key === "Enter" && commit()}
+    />
   </span>
-</label>
+</div>

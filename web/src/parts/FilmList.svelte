@@ -1,16 +1,20 @@
 <script lang="ts">
   import { api, type Film } from "../api/client";
+  import Confirm from "./Confirm.svelte";
   import { films } from "../state/films.svelte";
   import { bytes, spoken } from "../state/time";
 
   interface Props {
     film: Film | undefined;
+    /** The frame shown. */
+    frame: number;
     second: Film | undefined;
     mode: string;
     onchoose: (id: number) => void;
     onsecond: (id: number) => void;
   }
-  let { film, second, mode, onchoose, onsecond }: Props = $props();
+  let { film, frame, second, mode, onchoose, onsecond }: Props = $props();
+  let doomed = $state.raw<Film | null>(null);
   let total = $derived(films.list.reduce((sum, f) => sum + f.bytes, 0));
   const words = (f: Film) =>
     f.state === "failed"
@@ -20,6 +24,11 @@
         : f.state === "stopped"
           ? `stopped at ${f.done} of ${f.total}`
           : `${f.total} ${f.total === 1 ? "frame" : "frames"} · ${bytes(f.bytes)}`;
+
+  function remove(yes: boolean) {
+    if (doomed && yes) void films.remove(doomed.id);
+    doomed = null;
+  }
 </script>
 
 <aside class="row-span-2 min-h-0 overflow-auto border-l border-line bg-panel p-3.5" aria-label="Films">
@@ -61,25 +70,26 @@
           {:else if f.done < f.total || f.state === "failed"}
             <button class="text-lime underline" onclick={() => films.resume(f.id)}>Go on</button>
           {/if}
-          {#if f.done > 0}<a
-              class="underline"
-              href={api.filmFrame(f.id, f.settings.first)}
-              download={`${f.name}.png`}>PNG</a
-            >{/if}
-          {#if f.settings.exr && f.done > 0}<a
-              class="underline"
-              href={api.filmLinear(f.id, f.settings.first)}
-              download={`${f.name}.exr`}>EXR</a
-            >{/if}
-          {#if f.state === "done" && f.total > 1}<a
-              class="underline"
-              href={api.movie(f.id)}
-              download={`${f.name}.mp4`}>MP4</a
-            >{/if}
+          {#if f.done > 0}
+            {@const number =
+              f.id === film?.id ? Math.min(frame, f.settings.first + f.done - 1) : f.settings.first}
+            <a class="underline" href={api.filmFrame(f.id, number)} download={`${f.name} ${number}.png`}
+              >PNG</a
+            >
+            {#if f.settings.exr}
+              <a class="underline" href={api.filmLinear(f.id, number)} download={`${f.name} ${number}.exr`}
+                >EXR</a
+              >
+            {/if}
+          {/if}
+          {#if f.state === "done" && f.total > 1}
+            <a class="underline" href={api.movie(f.id)} download={`${f.name}.mp4`}>MP4</a>
+            <a class="underline" href={api.filmFrames(f.id)} download={`${f.name}.zip`}>All frames</a>
+          {/if}
           {#if mode === "wipe" && f.id !== film?.id}<button class="underline" onclick={() => onsecond(f.id)}
               >Compare</button
             >{/if}
-          <button class="ml-auto underline" aria-label={`Delete ${f.name}`} onclick={() => films.remove(f.id)}
+          <button class="ml-auto underline" aria-label={`Delete ${f.name}`} onclick={() => (doomed = f)}
             >Delete</button
           >
         </div>
@@ -87,3 +97,5 @@
     {/each}
   </ul>
 </aside>
+
+<Confirm name={doomed?.name ?? null} label="Delete" what="Its frames go from the disk." onanswer={remove} />

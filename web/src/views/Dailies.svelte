@@ -123,7 +123,7 @@
       <p class="text-[#b9c4c2]">Nothing is rendered yet. “Render…” makes a still or a film.</p>
     {/if}
   </section>
-  <FilmList {film} {second} {mode} onchoose={(id) => (chosen = id)} onsecond={(id) => (other = id)} />
+  <FilmList {film} {frame} {second} {mode} onchoose={(id) => (chosen = id)} onsecond={(id) => (other = id)} />
   <section class="min-w-0 border-t border-line bg-panel" aria-label="Playing the film">
     {#if film}
       <div class="flex items-center gap-3 px-3 py-2">

@@ -1,8 +1,9 @@
 <script lang="ts">
   import Plus from "@lucide/svelte/icons/plus";
   import FolderInput from "@lucide/svelte/icons/folder-input";
-  import { AlertDialog, Dialog } from "bits-ui";
+  import { Dialog } from "bits-ui";
   import { api, type Card } from "../api/client";
+  import Confirm from "../parts/Confirm.svelte";
   import NumberField from "../parts/NumberField.svelte";
   import { notices } from "../state/notices.svelte";
   import { route } from "../state/route.svelte";
@@ -36,10 +37,10 @@
     }
   }
 
-  async function remove() {
+  async function remove(yes: boolean) {
     const card = doomed;
     doomed = null;
-    if (card) await notices.attempt(() => api.deleteShot(card.id));
+    if (card && yes) await notices.attempt(() => api.deleteShot(card.id));
     await load();
   }
 </script>
@@ -114,20 +115,9 @@
   </Dialog.Portal>
 </Dialog.Root>
 
-<AlertDialog.Root open={doomed !== null} onOpenChange={(open) => !open && (doomed = null)}>
-  <AlertDialog.Portal>
-    <AlertDialog.Overlay class="fixed inset-0 z-40 bg-black/50" />
-    <AlertDialog.Content
-      class="card fixed top-32 left-1/2 z-50 grid w-[360px] -translate-x-1/2 gap-3 p-4 shadow-2xl"
-    >
-      <AlertDialog.Title class="text-[17px] font-[680]">Delete {doomed?.name}?</AlertDialog.Title>
-      <AlertDialog.Description class="text-soft"
-        >Its history, runs and films go with it. This cannot be undone.</AlertDialog.Description
-      >
-      <div class="flex justify-end gap-2">
-        <AlertDialog.Cancel class="btn">Keep it</AlertDialog.Cancel>
-        <AlertDialog.Action class="btn text-coral" onclick={remove}>Delete</AlertDialog.Action>
-      </div>
-    </AlertDialog.Content>
-  </AlertDialog.Portal>
-</AlertDialog.Root>
+<Confirm
+  name={doomed?.name ?? null}
+  label="Delete"
+  what="Its history, runs and films go with it."
+  onanswer={remove}
+/>

@@ -1,5 +1,6 @@
 <script lang="ts">
   import { api, type Run } from "../api/client";
+  import Confirm from "../parts/Confirm.svelte";
   import { notices } from "../state/notices.svelte";
   import { playback } from "../state/playback.svelte";
   import { route } from "../state/route.svelte";
@@ -7,6 +8,7 @@
   import { ago, bytes } from "../state/time";
 
   let runs = $state.raw<Run[]>([]);
+  let doomed = $state.raw<Run | null>(null);
   let current = $derived(playback.freshness);
 
   $effect(() => {
@@ -18,6 +20,14 @@
   async function act(work: () => Promise<unknown>) {
     await notices.attempt(work);
     if (shot.id !== null) runs = (await notices.attempt(() => api.runs(shot.id!))) ?? runs;
+  }
+
+  function drop(yes: boolean) {
+    const run = doomed;
+    doomed = null;
+    if (!run || !yes) return;
+    if (playback.ghost === run.id) playback.ghost = null;
+    void act(() => api.dropRun(run.id));
   }
 
   let total = $derived(runs.reduce((sum, run) => sum + run.bytes, 0));
@@ -87,13 +97,7 @@
               onclick={() => act(async () => shot.take(await api.restoreRun(run.id)))}
               >Restore the shot</button
             >
-            <button
-              class="btn text-coral"
-              onclick={() => {
-                if (playback.ghost === run.id) playback.ghost = null;
-                void act(() => api.dropRun(run.id));
-              }}>Drop</button
-            >
+            <button class="btn text-coral" onclick={() => (doomed = run)}>Drop</button>
           </div>
         </li>
       {:else}
@@ -104,3 +108,5 @@
     </ul>
   </div>
 </main>
+
+<Confirm name={doomed?.name ?? null} label="Drop" what="Its frames go from the disk." onanswer={drop} />

@@ -1,17 +1,20 @@
 //! Films and stills.
 
-use super::State;
 use super::input::Input;
+use super::{State, blocking};
 use crate::error::{Error, Result};
 use crate::films::FilmSettings;
 use crate::store::FilmRow;
 use crate::studio::{Event, Studio};
 use axum::Json;
-use axum::extract::{Path, State as Extract};
-use axum::http::{HeaderMap, StatusCode, header};
+use axum::body::Body;
+use axum::extract::{Path, Request, State as Extract};
+use axum::http::{HeaderValue, StatusCode, header};
 use axum::response::{IntoResponse, Response};
 use serde::{Deserialize, Serialize};
 use std::path::PathBuf;
+use tower::ServiceExt;
+use tower_http::services::ServeFile;
 use utoipa::ToSchema;
 
 /// A film or still.
@@ -114,8 +117,9 @@ pub(crate) async fn resume(Extract(studio): State, Path(film): Path<i64>) -> Res
 pub(crate) async fn picture(
     Extract(studio): State,
     Path((film, number)): Path<(i64, u32)>,
+    request: Request,
 ) -> Result<Response> {
-    send(studio.film_folder(film).png(number), "image/png", HeaderMap::new()).await
+    send(studio.film_folder(film).png(number), request).await
 }
 
 /// A frame, scene-linear with its layers.
@@ -123,8 +127,9 @@ pub(crate) async fn picture(
 pub(crate) async fn linear(
     Extract(studio): State,
     Path((film, number)): Path<(i64, u32)>,
+    request: Request,
 ) -> Result<Response> {
-    send(studio.film_folder(film).exr(number), "image/x-exr", HeaderMap::new()).await
+    send(studio.film_folder(film).exr(number), request).await
 }
 
 /// The film as MP4.
@@ -132,29 +137,27 @@ pub(crate) async fn linear(
 pub(crate) async fn movie(
     Extract(studio): State,
     Path(film): Path<i64>,
-    headers: HeaderMap,
+    request: Request,
 ) -> Result<Response> {
-    send(studio.film_folder(film).movie(), "video/mp4", headers).await
+    send(studio.film_folder(film).movie(), request).await
 }
 
-/// Sends a file, or the one range asked for (a film is sought in this way).
-async fn send(path: PathBuf, kind: &'static str, headers: HeaderMap) -> Result<Response> {
-    let bytes = tokio::fs::read(&path)
-        .await
-        .map_err(|_| Error::NotFound("the file (not rendered yet)".to_owned()))?;
-    let cache = (header::CACHE_CONTROL, "no-cache".to_owned());
-    let kind = (header::CONTENT_TYPE, kind.to_owned());
-    let range =
-        headers.get(header::RANGE).and_then(|v| v.to_str().ok()).and_then(|v| v.strip_prefix("bytes="));
-    let Some((from, to)) = range.and_then(|range| range.split_once('-')) else {
-        return Ok(([kind, cache, (header::ACCEPT_RANGES, "bytes".to_owned())], bytes).into_response());
-    };
-    let last = bytes.len().saturating_sub(1);
-    let from: usize = from.parse().unwrap_or(0);
-    let to: usize = to.parse().unwrap_or(last).min(last);
-    if from > to {
-        return Ok(StatusCode::RANGE_NOT_SATISFIABLE.into_response());
+/// All frames that are there, PNG and EXR, as a zip.
+#[utoipa::path(get, path = "/api/films/{film}/frames.zip", params(("film" = i64, Path)), responses((status = 200, content_type = "application/zip")))]
+pub(crate) async fn frames(Extract(studio): State, Path(film): Path<i64>) -> Result<Response> {
+    let row = studio.store.film(film).await?;
+    let settings = view(&studio, row)?.settings;
+    let file = blocking(move || studio.film_folder(film).zip(&settings)).await?;
+    let stream = tokio_util::io::ReaderStream::new(tokio::fs::File::from_std(file));
+    Ok(([(header::CONTENT_TYPE, "application/zip")], Body::from_stream(stream)).into_response())
+}
+
+/// Sends a file, or the range asked for (a film is sought in this way).
+async fn send(path: PathBuf, request: Request) -> Result<Response> {
+    if !path.exists() {
+        return Err(Error::NotFound("the file (not rendered yet)".to_owned()));
     }
-    let content = (header::CONTENT_RANGE, format!("bytes {from}-{to}/{}", bytes.len()));
-    Ok((StatusCode::PARTIAL_CONTENT, [kind, cache, content], bytes[from..=to].to_vec()).into_response())
+    let mut response = ServeFile::new(path).oneshot(request).await.expect("it cannot fail").into_response();
+    response.headers_mut().insert(header::CACHE_CONTROL, HeaderValue::from_static("no-cache"));
+    Ok(response)
 }

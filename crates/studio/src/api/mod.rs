@@ -73,6 +73,7 @@ fn router() -> OpenApiRouter<Arc<Studio>> {
         .routes(routes!(films::picture))
         .routes(routes!(films::linear))
         .routes(routes!(films::movie))
+        .routes(routes!(films::frames))
 }
 
 /// The whole application as a service.
