@@ -4,10 +4,11 @@ export default defineConfig({
   testDir: ".",
   outputDir: "results",
   workers: 2,
-  timeout: 300_000,
+  timeout: 180_000,
   expect: { timeout: 20_000 },
   reporter: [["list"]],
   use: {
+    actionTimeout: 30_000,
     viewport: { width: 1100, height: 700 },
     launchOptions: {
       executablePath: "/usr/bin/chromium",

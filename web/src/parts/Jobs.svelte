@@ -8,6 +8,9 @@
   /** Work on another shot says which. */
   const label = (job: Job) =>
     job.shot === route.shot ? job.label : `${job.label} ${jobs.nameOf(job.shot)}`.trim();
+
+  const words = (job: Job) =>
+    `${label(job)} ${job.done} of ${job.total}${job.secondsLeft ? ` · ${spoken(job.secondsLeft)} left` : ""}`;
 </script>
 
 {#each jobs.list as job (`${job.shot} ${job.film}`)}
@@ -15,10 +18,7 @@
     class="flex items-center gap-2 rounded-full border border-line py-0.5 pr-1 pl-2.5 text-soft"
     role="status"
   >
-    <span class="whitespace-nowrap"
-      >{label(job)}
-      {job.done} of {job.total}{job.secondsLeft ? ` · ${spoken(job.secondsLeft)} left` : ""}</span
-    >
+    <span class="whitespace-nowrap">{words(job)}</span>
     <span class="h-1 w-12 overflow-hidden rounded bg-ground"
       ><span class="block h-full bg-aqua" style:width={`${(100 * job.done) / Math.max(1, job.total)}%`}
       ></span></span

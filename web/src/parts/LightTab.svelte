@@ -85,7 +85,7 @@
       unit="m"
       parts={["x", "z"]}
       value={is.area_light.size_m}
-      oncommit={(v) => set("Size", "area_light/size_m", v.slice(0, 2))}
+      oncommit={(v) => set("Size", "area_light/size_m", v)}
     />
     <NumberField
       label="Radiance"

@@ -29,7 +29,10 @@
       {scale}
       {step}
       value={now}
-      oncommit={(v) => set(keys ? `${name} keyed` : name, part, setAt(param, playback.frame, v))}
+      oncommit={(change) =>
+        set(keys ? `${name} keyed` : name, part, (old: unknown) =>
+          setAt(old, playback.frame, change(valueAt(old, playback.frame))),
+        )}
     />
     <button class="btn my-1" onclick={() => set(`${name} keyed`, part, withKey(param, playback.frame, now))}
       >Key at frame {playback.frame}</button

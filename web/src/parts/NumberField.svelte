@@ -66,7 +66,10 @@
 
   function press(event: KeyboardEvent & { currentTarget: HTMLInputElement }) {
     if (event.key === "Enter") void commit();
-    if (event.key === "Escape") text = shown(value);
+    if (event.key === "Escape") {
+      text = shown(value);
+      event.currentTarget.blur();
+    }
     const by = event.key === "ArrowUp" ? 1 : event.key === "ArrowDown" ? -1 : 0;
     if (by === 0) return;
     event.preventDefault();

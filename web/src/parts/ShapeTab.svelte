@@ -56,7 +56,8 @@
       label="Number"
       value={copies.count}
       step={1}
-      oncommit={(v) => setCopies("Copies", "/count", v.map(Math.round))}
+      whole
+      oncommit={(v) => setCopies("Copies", "/count", v)}
     />
     <VectorField
       label="Spacing"

@@ -10,7 +10,9 @@
     step?: number;
     parts?: string[];
     disabled?: boolean;
-    oncommit: (value: Vector) => unknown;
+    whole?: boolean;
+    /** Gets the change of one part, to be made on the value as it is by then. */
+    oncommit: (change: (old: unknown) => Vector) => unknown;
   }
   let {
     label,
@@ -20,13 +22,13 @@
     step = 0.1,
     parts = ["x", "y", "z"],
     disabled = false,
+    whole = false,
     oncommit,
   }: Props = $props();
 
   function set(part: number, number: number) {
-    const next = [...value];
-    next[part] = number;
-    return oncommit(next as Vector);
+    const shown = [...value];
+    return oncommit((old) => (Array.isArray(old) ? [...old] : shown).with(part, number) as Vector);
   }
 </script>
 
@@ -43,6 +45,7 @@
         label={`${label} ${part}`}
         {scale}
         {step}
+        {whole}
         value={value[i]}
         oncommit={(v) => set(i, v)}
       />

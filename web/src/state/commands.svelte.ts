@@ -164,8 +164,9 @@ class Commands {
     const mod = event.ctrlKey || event.metaKey;
     const typing = target.matches("input, textarea, select, [contenteditable]");
     const onButton = target.matches("button, a, [role=button], [role=slider], [role=tab], [role=option]");
-    // A dialog or menu keeps its keys; letters typed are text; Enter presses the button in focus.
-    if (target.closest("[role=dialog], [role=menu], [role=listbox]") && !mod) return;
+    // An open dialog or menu keeps its keys; letters typed are text; Enter presses the button in focus.
+    const layers = "[role=dialog], [role=alertdialog], [role=menu], [role=listbox]";
+    if (document.querySelector(layers) && !mod) return;
     if (typing && !(mod && event.key.toLowerCase() === "j")) return;
     if (onButton && event.key === "Enter") return;
     const parts = [

@@ -83,12 +83,17 @@ class OpenShot {
     }
   }
 
-  /** Sets a part of elements, by its path below the element. */
+  /**
+   * Sets a part of elements, by its path below the element. A function gets
+   * the part as it is when the change's turn comes, and gives what it is to be.
+   */
   set(label: string, ids: number[], path: string, value: unknown) {
     return this.edit(label, (shot) =>
       ids.flatMap((id) => {
         const index = shot.elements.findIndex((element) => element.id === id);
-        return index < 0 ? [] : [{ op: "add" as const, path: `/elements/${index}${path}`, value }];
+        if (index < 0) return [];
+        const next = typeof value === "function" ? value(partOf(shot.elements[index], path)) : value;
+        return [{ op: "add" as const, path: `/elements/${index}${path}`, value: next }];
       }),
     );
   }
@@ -164,6 +169,12 @@ class OpenShot {
   async redo() {
     if (this.id !== null && this.state?.redo) this.take(await notices.attempt(() => api.redo(this.id!)));
   }
+}
+
+/** The part at a path such as `/is/sun/colour`. */
+function partOf(element: Element, path: string): unknown {
+  const parts = path.split("/").slice(1);
+  return parts.reduce<unknown>((at, part) => (at as Record<string, unknown> | undefined)?.[part], element);
 }
 
 export function solidOf(element: Element | undefined): Solid | undefined {

@@ -46,6 +46,22 @@ test("a value is set on every element that is there", async () => {
   expect(sent[0].map((operation) => operation.path)).toEqual(["/elements/1/hidden", "/elements/0/hidden"]);
 });
 
+test("a change of one part is made on the others as they are by then", async () => {
+  const at = (x: number, y: number) => ({ ...solid(1, "Crate"), placement: { place_m: [x, y, 0] } });
+  vi.mocked(api.patch).mockImplementation(async (_id, base, _label, patch) => {
+    sent.push(patch);
+    return state(base + 1, [at(5, 0)]);
+  });
+  const part = (i: number, value: number) => (old: number[]) => old.with(i, value);
+  const first = shot.set("x", [1], "/placement/place_m", part(0, 5));
+  await shot.set("y", [1], "/placement/place_m", part(1, 7));
+  await first;
+  expect(sent.map((operations) => operations[0].value)).toEqual([
+    [5, 0, 0],
+    [5, 7, 0],
+  ]);
+});
+
 describe("adding", () => {
   test("takes the next id and a free name, and selects it", async () => {
     vi.mocked(api.patch).mockImplementation(async (_id, base, _label, patch) => {
