@@ -1,9 +1,9 @@
 // The server is killed in the middle of work.
 import { expect, test } from "@playwright/test";
 import { execFileSync } from "node:child_process";
-import { readdirSync, readFileSync } from "node:fs";
+import { readdirSync, readFileSync, writeFileSync } from "node:fs";
 import { join } from "node:path";
-import { add, computed, newShot, tab, type } from "./desk.mjs";
+import { add, computed, drawn, newShot, select, tab, type } from "./desk.mjs";
 import { binary, Server } from "./server.mjs";
 
 test("a killed bake goes on and ends with the same bytes", async ({ page }) => {
@@ -30,7 +30,7 @@ test("a killed bake goes on and ends with the same bytes", async ({ page }) => {
   const document = (await (await page.request.get(`${server.address}/api/shots/${id}`)).json()).document;
   const folder = join(server.data, "alone");
   const file = join(server.data, "shot.json");
-  await import("node:fs").then((fs) => fs.writeFileSync(file, JSON.stringify(document)));
+  writeFileSync(file, JSON.stringify(document));
   execFileSync(binary, ["bake", file, "--out", folder, "--threads", "1"], { stdio: "ignore" });
   for (const name of readdirSync(join(folder, "frames"))) {
     const [a, b] = [frames, join(folder, "frames")].map((path) => readFileSync(join(path, name)));
@@ -38,5 +38,68 @@ test("a killed bake goes on and ends with the same bytes", async ({ page }) => {
     a.copy(b, 12, 12, 16);
     expect(a.subarray(0, -4).equals(b.subarray(0, -4)), name).toBe(true);
   }
+  await server.end();
+});
+
+test("a killed film goes on by itself and its pictures are those of an undisturbed one", async ({ page }) => {
+  const server = await new Server().start();
+  await newShot(page, server.address, { name: "Killed film", last: 12 });
+  await add(page, "Plane");
+  await add(page, "Sphere");
+  const settings = { first: 1, last: 12, width: 160, height: 96, samples: 64, exr: true };
+  const films = `${server.address}/api/shots/1/films`;
+  const begun = await page.request.post(films, { data: { name: "Film", settings } });
+  expect(begun.ok()).toBe(true);
+  const folder = (film) => join(server.data, "films", String(film));
+  const pictures = (film) => readdirSync(folder(film)).filter((name) => name.endsWith(".png"));
+  await expect.poll(() => pictures(1).length).toBeGreaterThan(2);
+  await server.kill();
+  const before = pictures(1);
+  expect(before.length).toBeLessThan(12);
+
+  await server.start();
+  await page.goto(`${server.address}/#/shot/1/dailies`);
+  await expect(page.getByRole("link", { name: "MP4" })).toBeVisible({ timeout: 120_000 });
+  const again = await page.request.post(`${server.address}/api/shots/1/films`, {
+    data: { name: "Undisturbed", settings },
+  });
+  expect(again.ok()).toBe(true);
+  await expect(page.getByRole("link", { name: "MP4" })).toHaveCount(2, { timeout: 120_000 });
+  for (const name of readdirSync(folder(2)).filter((name) => name.startsWith("frame")))
+    expect(readFileSync(join(folder(1), name)).equals(readFileSync(join(folder(2), name))), name).toBe(true);
+  await server.end();
+});
+
+test("a server killed while changes are saved has kept every one it answered", async ({ page }) => {
+  const server = await new Server().start();
+  await newShot(page, server.address, { name: "Killed save" });
+  await add(page, "Box");
+  const address = `${server.address}/api/shots/1`;
+  let { revision, document } = await (await page.request.get(address)).json();
+  const index = document.elements.findIndex((element) => element.name === "Box");
+  let answered = 0;
+  setTimeout(() => server.kill(), 400);
+  for (let n = 1; n < 5000; n++) {
+    const patch = [{ op: "add", path: `/elements/${index}/placement/place_m`, value: [n, 0, 0] }];
+    const saved = await page.request
+      .patch(address, { data: { base: revision, label: `To ${n}`, patch } })
+      .catch(() => null);
+    if (!saved?.ok()) break;
+    ({ revision } = await saved.json());
+    answered = n;
+  }
+  expect(answered).toBeGreaterThan(0);
+  await expect.poll(() => server.child.exitCode ?? server.child.signalCode).not.toBeNull();
+
+  await server.start();
+  await page.goto(`${server.address}/#/shot/1/desk`);
+  await drawn(page);
+  await select(page, "Box");
+  await tab(page, "Motion");
+  // The one under way when it was killed may be there too; none before it is gone.
+  const x = Number(await page.getByRole("textbox", { name: "Place x", exact: true }).inputValue());
+  expect([answered, answered + 1]).toContain(x);
+  await page.getByRole("button", { name: "Undo" }).click();
+  await expect(page.getByRole("textbox", { name: "Place x", exact: true })).toHaveValue(String(x - 1));
   await server.end();
 });

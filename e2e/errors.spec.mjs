@@ -1,8 +1,9 @@
 // What a person can do wrong, and what they are told.
 import { expect, test } from "@playwright/test";
-import { writeFileSync } from "node:fs";
+import { mkdirSync, symlinkSync, truncateSync } from "node:fs";
 import { join } from "node:path";
-import { add, newShot, select, type } from "./desk.mjs";
+import { add, newShot, select, stretches, type } from "./desk.mjs";
+import { put } from "./files.mjs";
 import { Server } from "./server.mjs";
 
 let server;
@@ -45,12 +46,45 @@ test("files that are not what their names say are refused", async ({ page }, inf
     "sky.exr": ["v 0 0 0", "sky.exr: is not EXR or HDR"],
   };
   for (const [name, [text, message]] of Object.entries(files)) {
-    const path = join(info.outputDir, name);
-    await import("node:fs").then((fs) => fs.mkdirSync(info.outputDir, { recursive: true }));
-    writeFileSync(path, text);
-    await page.getByLabel("File to take in").setInputFiles(path);
+    await page.getByLabel("File to take in").setInputFiles(put(info, name, text));
     await expect(page.getByRole("alert").filter({ hasText: message })).toBeVisible();
   }
+});
+
+test("a file over the limit is refused by name before it is sent", async ({ page }, info) => {
+  await newShot(page, server.address, { name: "Large" });
+  const path = put(info, "harbour.obj", "v 0 0 0\n");
+  truncateSync(path, 257 * 2 ** 20);
+  await page.getByLabel("File to take in").setInputFiles(path);
+  await expect(page.getByRole("alert")).toContainText("harbour.obj is larger than 256 MB");
+});
+
+test("a full disk stops computing, says so, and keeps the frames before", async ({ page }) => {
+  const own = await new Server().start();
+  await newShot(page, own.address, { name: "Full disk" });
+  await add(page, "Plane");
+  await add(page, "Box");
+  // A device that is always full stands in for the disk, at the ninth frame.
+  const frames = join(own.data, "runs", "1", "frames");
+  mkdirSync(frames, { recursive: true });
+  symlinkSync("/dev/full", join(frames, "00009.part"));
+  await page.getByRole("button", { name: "Play", exact: true }).click();
+  await expect(page.getByRole("alert")).toContainText(/Computing stopped: .*00009.*No space left/);
+  await expect(stretches(page).first()).toHaveAttribute("data-last", "8");
+  await own.end();
+});
+
+test("a server that is gone is said, and what was saved is there again", async ({ page }) => {
+  const own = await new Server().start();
+  await newShot(page, own.address, { name: "Gone" });
+  await add(page, "Box");
+  await type(page, "Friction", "0.7");
+  await expect(page.getByRole("button", { name: "Undo" })).toHaveAttribute("title", /Friction of Box/);
+  await own.kill();
+  await type(page, "Bounce", "0.9");
+  await expect(page.getByRole("alert")).toContainText("The server does not answer");
+  await expect(page.getByRole("textbox", { name: "Bounce", exact: true })).toHaveValue("0.2");
+  await own.end();
 });
 
 test("two windows: the later change is told and can be applied", async ({ page, context }) => {

@@ -77,6 +77,7 @@ test("computing shows how far it is, stops, keeps its frames and goes on", async
   const reached = async () => Number(await stretches(page).first().getAttribute("data-last"));
   const stopped = await reached();
   expect(stopped).toBeLessThan(4000);
+  await pause(page);
   await play(page);
   await expect.poll(reached).toBeGreaterThan(stopped + 5);
   await page.getByRole("button", { name: "Stop", exact: true }).click();

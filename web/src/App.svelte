@@ -45,7 +45,7 @@
     if (told.what === "frame") playback.computed(told.frame, told.last, told.seconds_left);
     if (told.what === "bake_ended") {
       playback.computing = null;
-      if (told.message) notices.say(`Computing stopped. ${told.message}`, { grave: true });
+      if (told.message) notices.say(`Computing stopped: ${told.message}`, { grave: true });
       void playback.refresh();
     }
     if (told.what === "runs") playback.changes++;

@@ -4,6 +4,7 @@
 //! `docs/validation.md`, written by `cargo xtask validate`.
 #![warn(missing_docs)]
 
+pub mod pictures;
 pub mod solids;
 
 /// One measurement against its closed form.
@@ -42,9 +43,19 @@ impl Experiment {
     pub fn holds(&self) -> bool {
         self.error() <= self.tolerance
     }
+
+    /// Panics with all numbers if the difference is not allowed.
+    pub fn assert_holds(&self) {
+        let Self { statement, expected, measured, tolerance, .. } = self;
+        let error = self.error();
+        assert!(
+            self.holds(),
+            "{statement}: {expected} expected, {measured} measured, {error:.4} off, {tolerance} allowed"
+        );
+    }
 }
 
-/// All experiments.
-pub fn all() -> Vec<Experiment> {
-    solids::all()
+/// All experiments, by chapter.
+pub fn all() -> Vec<(&'static str, Vec<Experiment>)> {
+    vec![("Solids", solids::all()), ("Renderer", pictures::all())]
 }

@@ -14,13 +14,5 @@ use validation::{Experiment, solids};
 #[case::ten_stacked_boxes_stay_within_two_millimetres(solids::stack())]
 #[case::nothing_passes_through_a_thin_plate(solids::plate())]
 fn holds(#[case] experiment: Experiment) {
-    assert!(
-        experiment.holds(),
-        "{}: {} expected, {} measured, {:.4} off, {} allowed",
-        experiment.statement,
-        experiment.expected,
-        experiment.measured,
-        experiment.error(),
-        experiment.tolerance
-    );
+    experiment.assert_holds();
 }

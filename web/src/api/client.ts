@@ -64,6 +64,16 @@ async function request(method: string, path: string, body?: unknown): Promise<Re
   }
 }
 
+/** Largest file the server takes, MB. */
+const MAX_FILE_MB = 256;
+
+/** A file as the body of a request; one that is too large is not even sent. */
+function body(file: File): File {
+  if (file.size > MAX_FILE_MB * 2 ** 20)
+    throw new Problem(413, "/problems/too-large", `${file.name} is larger than ${MAX_FILE_MB} MB.`);
+  return file;
+}
+
 const json = async <T>(method: string, path: string, body?: unknown): Promise<T> =>
   (await request(method, path, body)).json();
 const none = async (method: string, path: string, body?: unknown): Promise<void> => {
@@ -78,8 +88,8 @@ export const api = {
   deleteShot: (id: number) => none("DELETE", `/api/shots/${id}`),
   patch: (id: number, base: number, label: string, patch: Operation[]) =>
     json<ShotState>("PATCH", `/api/shots/${id}`, { base, label, patch }),
-  importShot: (file: File) =>
-    json<ShotState>("POST", `/api/import?name=${encodeURIComponent(file.name)}`, file),
+  importShot: async (file: File) =>
+    json<ShotState>("POST", `/api/import?name=${encodeURIComponent(file.name)}`, body(file)),
   undo: (id: number) => json<ShotState>("POST", `/api/shots/${id}/undo`),
   redo: (id: number) => json<ShotState>("POST", `/api/shots/${id}/redo`),
   history: (id: number) => json<Revision[]>("GET", `/api/shots/${id}/history`),
@@ -91,11 +101,11 @@ export const api = {
   collision: (id: number, element: number) => bytes(`/api/shots/${id}/collision/${element}`),
   physics: (id: number, element: number) => json<Physics>("GET", `/api/shots/${id}/physics/${element}`),
   drop: (id: number, element: number) => json<ShotState>("POST", `/api/shots/${id}/drop/${element}`),
-  upload: (id: number, file: File) =>
+  upload: async (id: number, file: File) =>
     json<{ name: string; asset: Schemas["Asset"] }>(
       "POST",
       `/api/shots/${id}/assets?name=${encodeURIComponent(file.name)}`,
-      file,
+      body(file),
     ),
   check: (id: number) => json<CheckEntry[]>("GET", `/api/shots/${id}/check`),
   fix: (id: number, entry: CheckEntry) =>

@@ -1,5 +1,6 @@
 <script lang="ts">
   import { Dialog } from "bits-ui";
+  import { untrack } from "svelte";
   import Choice from "./Choice.svelte";
   import NumberField from "./NumberField.svelte";
   import { films } from "../state/films.svelte";
@@ -35,7 +36,8 @@
   const names: Record<Kind, string> = { still: "Still", draft: "Draft", final: "Final" };
 
   $effect(() => {
-    if (films.asking) preset("still");
+    // Once as it opens: what is typed stays, whatever goes on meanwhile.
+    if (films.asking) untrack(() => preset("still"));
   });
 
   let missing = $derived.by(() => {

@@ -146,7 +146,8 @@
       <div class="grid h-[27px] grid-cols-[206px_1fr] items-center border-b border-line/50 bg-raised/40">
         <span class="flex items-center gap-2 px-3 font-[650]"
           ><i class="h-[9px] w-[9px] rounded-[3px]" style:background={group.colour}></i>{group.name}
-          {#if g === 0 && bodies}<em class="ml-auto font-normal text-faint not-italic">{bodies} bodies</em
+          {#if g === 0 && bodies}<em class="ml-auto font-normal text-faint not-italic"
+              >{bodies} {bodies === 1 ? "body" : "bodies"}</em
             >{/if}</span
         >
         <div class="relative h-full cursor-ew-resize" onpointerdown={scrub} role="presentation">
