@@ -1,7 +1,7 @@
 // The whole way from an empty shot to a film without a pointer.
 import { expect, test } from "@playwright/test";
 import { readFileSync } from "node:fs";
-import { computed, drawn } from "./desk.mjs";
+import { computed, drawn, newShot } from "./desk.mjs";
 import { Server } from "./server.mjs";
 
 let server;
@@ -70,12 +70,13 @@ test("a shot is begun, staged, played, scrubbed, rendered and taken away by keyb
   await expect(name).toHaveValue("Torus");
 
   // Tabs and choices by arrows.
-  await tabTo(page, page.getByRole("tab", { name: "Motion" }));
-  await page.keyboard.press("ArrowLeft");
+  await tabTo(page, page.getByRole("tab", { selected: true }));
+  await page.keyboard.press("ArrowRight");
+  await expect(page.getByRole("tab", { name: "Look" })).toHaveAttribute("aria-selected", "true");
   await page.keyboard.press("ArrowLeft");
   await expect(page.getByRole("tab", { name: "Body" })).toHaveAttribute("aria-selected", "true");
-  await tabTo(page, page.getByRole("radio", { name: "Free" }));
-  await page.keyboard.press("ArrowLeft");
+  await tabTo(page, page.getByRole("radio", { name: "Still" }));
+  await page.keyboard.press("ArrowRight");
   await page.keyboard.press("Enter");
   await expect(page.getByRole("radio", { name: "Animated" })).toBeChecked();
   await page.keyboard.press("Control+z");
@@ -115,8 +116,9 @@ test("a shot is begun, staged, played, scrubbed, rendered and taken away by keyb
 });
 
 test("menus and marks are worked by keys", async ({ page }) => {
+  await newShot(page, server.address, { name: "Marks" });
   await page.goto(server.address);
-  await tabTo(page, page.getByRole("link", { name: /By keys/ }));
+  await tabTo(page, page.getByRole("link", { name: /Marks/ }));
   await page.keyboard.press("Enter");
   await drawn(page);
   await tabTo(page, page.getByRole("button", { name: "Add", exact: true }));

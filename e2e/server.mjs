@@ -32,6 +32,7 @@ export class Server {
 
   /** Ends it at once, as a crash would. */
   async kill() {
+    if (this.child.exitCode !== null || this.child.signalCode !== null) return;
     const ended = new Promise((resolve) => this.child.once("exit", resolve));
     this.child.kill("SIGKILL");
     await ended;

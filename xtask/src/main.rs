@@ -114,7 +114,11 @@ fn types() -> Result<()> {
 
 fn bench() -> Result<()> {
     cargo(&["test", "--package", "geometry", "--bench", "rays"])?;
-    cargo(&["test", "--package", "studio", "--bench", "studio"])
+    cargo(&["test", "--package", "studio", "--bench", "studio"])?;
+    web()?;
+    cargo(&["build"])?;
+    browser()?;
+    run("node", &["bench.mjs"], "e2e")
 }
 
 /// Installs Debian's Chromium where it is missing and this user may.

@@ -3,9 +3,9 @@
 use openh264::OpenH264API;
 use openh264::encoder::{Encoder, EncoderConfig, FrameRate, IntraFramePeriod, QpRange, RateControlMode};
 use openh264::formats::{RgbSliceU8, YUVBuffer};
-use shiguredo_mp4::boxes::{Avc1Box, AvccBox, SampleEntry, VisualSampleEntryFields};
+use shiguredo_mp4::boxes::{Avc1Box, AvccBox, SampleEntry, UnknownBox, VisualSampleEntryFields};
 use shiguredo_mp4::mux::{Mp4FileMuxer, Mp4FileMuxerOptions, Sample, estimate_maximum_moov_box_size};
-use shiguredo_mp4::{TrackKind, Uint};
+use shiguredo_mp4::{BoxSize, BoxType, TrackKind, Uint};
 use std::num::NonZeroU32;
 use thiserror::Error;
 
@@ -124,7 +124,7 @@ impl Movie {
             compressorname: VisualSampleEntryFields::NULL_COMPRESSORNAME,
             depth: VisualSampleEntryFields::DEFAULT_DEPTH,
         };
-        Ok(SampleEntry::Avc1(Avc1Box { visual, avcc_box, unknown_boxes: Vec::new() }))
+        Ok(SampleEntry::Avc1(Avc1Box { visual, avcc_box, unknown_boxes: vec![colour()] }))
     }
 
     /// The file.
@@ -164,6 +164,23 @@ fn units(stream: &[u8]) -> Vec<&[u8]> {
         .collect()
 }
 
+/// How the film's numbers are colours (ISO/IEC 23091-2 by ISO/IEC 14496-12):
+/// Rec. 709 primaries, the sRGB curve, and the Rec. 601 matrix at video range,
+/// by which the encoder's crate turns RGB into luma and chroma.
+fn colour() -> UnknownBox {
+    const PRIMARIES_REC_709: u16 = 1;
+    const CURVE_SRGB: u16 = 13;
+    const MATRIX_REC_601: u16 = 6;
+    let mut payload = b"nclx".to_vec();
+    for value in [PRIMARIES_REC_709, CURVE_SRGB, MATRIX_REC_601] {
+        payload.extend(value.to_be_bytes());
+    }
+    payload.push(0);
+    let box_type = BoxType::Normal(*b"colr");
+    let box_size = BoxSize::with_payload_size(box_type, payload.len() as u64);
+    UnknownBox { box_type, box_size, payload }
+}
+
 #[cfg(test)]
 mod tests {
     use super::*;
@@ -179,6 +196,8 @@ mod tests {
         assert_eq!(&bytes[4..8], b"ftyp");
         let at = bytes.windows(4).position(|w| w == b"stsz").unwrap();
         assert_eq!(u32::from_be_bytes(bytes[at + 12..at + 16].try_into().unwrap()), 30);
+        let colour = bytes.windows(4).position(|w| w == b"colr").expect("it states its colours");
+        assert_eq!(bytes[colour + 4..colour + 15], *b"nclx\0\x01\0\x0d\0\x06\0");
         let moov = bytes.windows(4).position(|w| w == b"moov").unwrap();
         assert!(moov < bytes.windows(4).position(|w| w == b"mdat").unwrap(), "plays before it is whole");
     }
