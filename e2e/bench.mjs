@@ -28,20 +28,13 @@ async function best(page, session, acts) {
 
 {
   const page = await browser.newPage({ viewport: { width: 1280, height: 800 } });
-  await page.goto(server.address);
-  const link = page.getByRole("link", { name: /Crate tumble/ });
-  await link.waitFor();
-  const address = new URL(await link.getAttribute("href"), server.address).href;
-  const fresh = await browser.newPage({ viewport: { width: 1280, height: 800 } });
   const start = performance.now();
-  await fresh.goto(address);
-  await drawn(fresh);
-  await select(fresh, "Crate stack");
-  console.log(
-    `Desk with Crate tumble drawn and an element selected: ${((performance.now() - start) / 1000).toFixed(2)} s after opening (wanted: within 3)`,
-  );
+  await page.goto(`${server.address}/#/shot/1/desk`);
+  await drawn(page);
+  await select(page, "Crate stack");
+  const seconds = ((performance.now() - start) / 1000).toFixed(2);
+  console.log(`Desk with Crate tumble drawn and an element selected: ${seconds} s after opening (wanted: within 3)`);
   await page.close();
-  await fresh.close();
 }
 
 // 500 elements: 490 grids of 2 × 5 and what an empty shot has.

@@ -3,7 +3,7 @@ import * as THREE from "three";
 import { OrbitControls } from "three/addons/controls/OrbitControls.js";
 import type { Element, Shot, Vector } from "../api/client";
 import { countOf, solidOf } from "../state/shot.svelte";
-import { arrange, matrixOf, shade } from "./bodies";
+import { arrange, matrixOf, sameBodies, sameFrame, shade } from "./bodies";
 import type { StageBodies, StageFrame } from "./frames";
 import { Geometries } from "./geometry";
 import { Handles, poseOf, type Handle, type Moved } from "./handles";
@@ -23,6 +23,8 @@ export interface StageEvents {
 interface Item {
   element: Element;
   key: string;
+  /** What its mesh was last arranged by. */
+  shown?: StageBodies;
   mesh?: THREE.InstancedMesh;
   collision?: THREE.InstancedMesh;
   ghost?: THREE.InstancedMesh;
@@ -31,6 +33,8 @@ interface Item {
   marker?: THREE.LineSegments;
 }
 
+/** Longest wait for meshes and images before what is there is drawn, ms. */
+const LOADING_MS = 500;
 /** Behind everything, in the views that are not the camera's. */
 const BACKGROUND = 0x3b3e3f;
 
@@ -45,7 +49,7 @@ export class Stage {
   #handles: Handles;
   #items = new Map<number, Item>();
   #geometries = new Geometries();
-  #looks = new Looks(() => this.draw());
+  #looks = new Looks((change) => this.#load(change));
   #shot: Shot | null = null;
   #shotId = 0;
   #frame: StageFrame | null = null;
@@ -55,6 +59,10 @@ export class Stage {
   #handle: Handle = "move";
   #solo: number[] = [];
   #pending = 0;
+  /** Whether anything is to be put in place before drawing. */
+  #moved = false;
+  #loading = 0;
+  #waitUntil = 0;
   #ambient = new THREE.HemisphereLight(0xffffff, 0x333333, 0);
   #grid = new THREE.GridHelper(40, 40, 0x6a7a7c, 0x4a5658);
 
@@ -78,7 +86,7 @@ export class Stage {
       floorBelow: (point) => this.#floorBelow(point),
       moved: (moved) => events.moved(moved),
       changed: () => this.#handlesChanged(),
-      dragging: (on) => (this.#orbit.enabled = !on && this.view !== "camera"),
+      dragging: (on) => this.#dragging(on),
     });
     canvas.addEventListener("pointerdown", (event) => this.#press(event));
     this.setView("camera");
@@ -94,6 +102,8 @@ export class Stage {
   // What is shown
 
   setShot(shotId: number, shot: Shot) {
+    const film = (of: Shot | null) => JSON.stringify([of?.camera, of?.picture]);
+    let changed = shotId !== this.#shotId || film(shot) !== film(this.#shot);
     this.#shot = shot;
     this.#shotId = shotId;
     const there = new Set(shot.elements.map((element) => element.id));
@@ -101,16 +111,21 @@ export class Stage {
       if (!there.has(id)) {
         this.#remove(item);
         this.#items.delete(id);
+        this.renderer.shadowMap.needsUpdate = true;
+        changed = true;
       }
-    for (const element of shot.elements) this.#update(element);
-    this.#place();
+    for (const element of shot.elements) changed = this.#update(element) || changed;
+    // A friction, say, looks no different.
+    if (changed) this.#place();
   }
 
   setFrames(frame: StageFrame | null, staged: StageFrame | null, ghost: StageFrame | null) {
+    const same =
+      sameFrame(this.#frame, frame) && sameFrame(this.#staged, staged) && sameFrame(this.#ghost, ghost);
     this.#frame = frame;
     this.#staged = staged;
     this.#ghost = ghost;
-    this.#place();
+    if (!same) this.#place();
   }
 
   setSelection(selected: number[], solo: number[], handle: Handle) {
@@ -193,26 +208,39 @@ export class Stage {
     return { x: (width - gateWidth) / 2, y: (height - gateHeight) / 2, width: gateWidth, height: gateHeight };
   }
 
+  /** Draws once before the next frame of the page, whatever is asked for until then. */
   draw() {
     if (this.#pending) return;
     this.#pending = requestAnimationFrame(() => {
       this.#pending = 0;
+      if (this.#loading > 0 && performance.now() < this.#waitUntil) return this.draw();
+      if (this.#moved) this.#placeAll();
       this.renderer.render(this.scene, this.#orbit.object);
       this.events.drawn();
     });
   }
 
+  #load(change: 1 | -1) {
+    if (this.#loading === 0) this.#waitUntil = performance.now() + LOADING_MS;
+    this.#loading += change;
+    this.draw();
+  }
+
   // Building
 
-  #update(element: Element) {
+  /** Takes up an element as it is now; whether it looks or stands any different. */
+  #update(element: Element): boolean {
     const solid = solidOf(element);
     let item = this.#items.get(element.id);
+    if (item?.element === element) return false;
     const key = solid
       ? JSON.stringify([solid.shape, solid.look, countOf(element), solid.body?.collision, solid.body?.moves])
       : JSON.stringify(element.is);
     if (item && item.key === key) {
+      const stands = ({ placement, hidden, locked }: Element) => JSON.stringify([placement, hidden, locked]);
+      const changed = stands(item.element) !== stands(element);
       item.element = element;
-      return;
+      return changed;
     }
     if (item) this.#remove(item);
     item = { element, key };
@@ -226,12 +254,15 @@ export class Stage {
       item.marker = markerOf(element, width / height);
       if (item.marker) this.scene.add(item.marker);
     }
+    return true;
   }
 
   async #build(item: Item) {
     const solid = solidOf(item.element)!;
     const shot = this.#shot!;
+    this.#load(1);
     const geometry = await this.#geometries.get(this.#shotId, shot, item.element).catch(() => null);
+    this.#load(-1);
     if (!geometry || this.#items.get(item.element.id) !== item) return;
     const look = solid.look ?? {};
     const image = look.image
@@ -269,13 +300,21 @@ export class Stage {
   }
 
   #place() {
+    this.#moved = true;
+    this.draw();
+  }
+
+  #placeAll() {
+    this.#moved = false;
     if (!this.#shot) return;
     for (const [id, item] of this.#items) {
       const bodies = this.#bodiesOf(id);
       if (!bodies) continue;
       if (item.mesh) {
-        item.mesh.visible = this.#shown(item.element);
-        if (!(this.#handles.dragging && this.#selected.includes(id))) arrange(item.mesh, bodies);
+        const visible = this.#shown(item.element);
+        if (item.mesh.visible !== visible) this.renderer.shadowMap.needsUpdate = true;
+        item.mesh.visible = visible;
+        this.#arrange(item, bodies);
         this.#outline(item, bodies);
         this.#overlay(item, bodies);
       }
@@ -283,7 +322,11 @@ export class Stage {
         item.marker.visible = this.view !== "camera" && this.#shown(item.element);
         placeMarker(item.marker, bodies, this.#selected.includes(id));
       }
-      if (item.light) aim(item.light, bodies, this.#orbit.target);
+      if (item.light && item.shown !== bodies) {
+        aim(item.light, bodies, this.#orbit.target);
+        item.shown = bodies;
+        this.renderer.shadowMap.needsUpdate = true;
+      }
     }
     const horizon = skyLight(this.#shot, this.#ambient);
     const background = this.view === "camera" ? horizon : new THREE.Color(BACKGROUND);
@@ -291,8 +334,14 @@ export class Stage {
     this.#grid.visible = this.view !== "camera";
     this.#camera();
     this.#attach();
+  }
+
+  #arrange(item: Item, bodies: StageBodies) {
+    if (this.#handles.dragging && this.#selected.includes(item.element.id)) return;
+    if (item.shown && sameBodies(item.shown, bodies)) return;
+    arrange(item.mesh!, bodies);
+    item.shown = bodies;
     this.renderer.shadowMap.needsUpdate = true;
-    this.draw();
   }
 
   #outline(item: Item, bodies: StageBodies) {
@@ -377,6 +426,13 @@ export class Stage {
     const staged = last?.bodies?.places;
     const away = computed && staged && [0, 1, 2].some((i) => Math.abs(computed[i] - staged[i]) > 0.002);
     this.#handles.attach(away ? [] : movables, this.#handle);
+  }
+
+  #dragging(on: boolean) {
+    this.#orbit.enabled = !on && this.view !== "camera";
+    // Where the drag has put them is not where the document has them yet.
+    if (!on) for (const id of this.#selected) delete this.#items.get(id)?.shown;
+    this.#place();
   }
 
   #handlesChanged() {

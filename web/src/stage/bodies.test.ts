@@ -1,7 +1,7 @@
 import * as THREE from "three";
 import { expect, test } from "vitest";
 import type { Element } from "../api/client";
-import { arrange, matrixOf, shade } from "./bodies";
+import { arrange, matrixOf, sameBodies, shade } from "./bodies";
 import { lightOf, skyLight } from "./lights";
 import { markerOf } from "./markers";
 import { layOutline, outline } from "./overlays";
@@ -33,6 +33,12 @@ test("a turn is unit length whatever its rounding", () => {
   const rough = { places: new Float32Array(3), turns: new Int16Array([0, 0, 11, 32760]) };
   const scale = new THREE.Vector3().setFromMatrixScale(matrixOf(rough, 0));
   expect(scale.x).toBeCloseTo(1, 6);
+});
+
+test("bodies that did not move are known to be where they were", () => {
+  expect(sameBodies(bodies([1, 2]), bodies([1, 2]))).toBe(true);
+  expect(sameBodies(bodies([1, 2]), bodies([1, 3]))).toBe(false);
+  expect(sameBodies(bodies([1, 2]), bodies([1]))).toBe(false);
 });
 
 test("copies are shaded within the variation and the same every time", () => {

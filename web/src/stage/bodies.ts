@@ -1,6 +1,6 @@
 // The bodies of one element as instances.
 import * as THREE from "three";
-import type { StageBodies } from "./frames";
+import type { StageBodies, StageFrame } from "./frames";
 
 const matrix = new THREE.Matrix4();
 const place = new THREE.Vector3();
@@ -14,6 +14,27 @@ export function arrange(mesh: THREE.InstancedMesh, bodies: StageBodies) {
   mesh.count = count;
   mesh.instanceMatrix.needsUpdate = true;
   mesh.boundingSphere = null;
+}
+
+/** Whether two frames have the bodies in the same places. */
+export function sameBodies(a: StageBodies, b: StageBodies): boolean {
+  if (a === b) return true;
+  const equal = (a: ArrayLike<number>, b: ArrayLike<number>) => {
+    if (a.length !== b.length) return false;
+    for (let i = 0; i < a.length; i++) if (a[i] !== b[i]) return false;
+    return true;
+  };
+  return equal(a.places, b.places) && equal(a.turns, b.turns);
+}
+
+export function sameFrame(a: StageFrame | null, b: StageFrame | null): boolean {
+  if (a === b) return true;
+  if (!a || !b || a.size !== b.size) return false;
+  for (const [id, bodies] of a) {
+    const other = b.get(id);
+    if (!other || !sameBodies(bodies, other)) return false;
+  }
+  return true;
 }
 
 export function matrixOf(bodies: StageBodies, i: number): THREE.Matrix4 {

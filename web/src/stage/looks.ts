@@ -8,7 +8,8 @@ export class Looks {
   #materials = new Map<string, THREE.MeshStandardMaterial>();
   #textures = new Map<string, THREE.Texture>();
 
-  constructor(private changed: () => void) {}
+  /** Told +1 as an image begins to load and −1 as it is there, or cannot be. */
+  constructor(private loading: (change: 1 | -1) => void) {}
 
   get(look: Look, imageUrl: string | undefined): THREE.MeshStandardMaterial {
     const key = JSON.stringify([look, imageUrl]);
@@ -34,7 +35,9 @@ export class Looks {
     const key = `${url} ${repeat}`;
     let texture = this.#textures.get(key);
     if (!texture) {
-      texture = new THREE.TextureLoader().load(url, () => this.changed());
+      const ended = () => this.loading(-1);
+      this.loading(1);
+      texture = new THREE.TextureLoader().load(url, ended, undefined, ended);
       texture.colorSpace = THREE.SRGBColorSpace;
       texture.wrapS = texture.wrapT = THREE.RepeatWrapping;
       texture.repeat.set(repeat, repeat);

@@ -44,11 +44,12 @@ class OpenShot {
     const id = this.id;
     if (id === null || this.saving > 0) return;
     const state = await notices.attempt(() => api.shot(id));
-    if (state && this.id === id && this.saving === 0) this.state = state;
+    if (state && this.id === id && this.saving === 0) this.take(state);
   }
 
   take(state: ShotState | undefined) {
     if (!state || state.id !== this.id) return;
+    keepSame(this.elements, state.document);
     this.state = state;
     selection.keepOnly(state.document.elements.map((element) => element.id));
   }
@@ -169,6 +170,15 @@ class OpenShot {
   async redo() {
     if (this.id !== null && this.state?.redo) this.take(await notices.attempt(() => api.redo(this.id!)));
   }
+}
+
+/** Elements that are as they were stay the same objects, so that nothing is drawn anew for them. */
+function keepSame(before: Element[], next: Shot) {
+  const known = new Map(before.map((element) => [element.id, element]));
+  next.elements = next.elements.map((element) => {
+    const old = known.get(element.id);
+    return old && JSON.stringify(old) === JSON.stringify(element) ? old : element;
+  });
 }
 
 /** The part at a path such as `/is/sun/colour`. */

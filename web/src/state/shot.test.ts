@@ -62,6 +62,16 @@ test("a change of one part is made on the others as they are by then", async () 
   ]);
 });
 
+test("elements that did not change stay the same objects", async () => {
+  const [crate, float] = shot.elements;
+  vi.mocked(api.patch).mockResolvedValue(
+    state(2, [solid(1, "Crate"), { ...solid(2, "Float 2"), hidden: true }]),
+  );
+  await shot.set("Hidden", [2], "/hidden", true);
+  expect(shot.elements[0]).toBe(crate);
+  expect(shot.elements[1]).not.toBe(float);
+});
+
 describe("adding", () => {
   test("takes the next id and a free name, and selects it", async () => {
     vi.mocked(api.patch).mockImplementation(async (_id, base, _label, patch) => {

@@ -187,14 +187,14 @@ pub(crate) async fn delete(Extract(studio): State, Path(id): Path<i64>) -> Resul
 pub(crate) async fn picture(Extract(studio): State, Path(id): Path<i64>) -> Result<Response> {
     let (shot, revision) = studio.head(id).await?;
     let run = studio.folder(&studio.store.current_run(id).await?)?;
-    let cache = studio.data.join("pictures").join(format!("{id}-{revision}.png"));
     let bytes = blocking(move || {
+        let middle = shot.timing.first + shot.timing.count() * 2 / 5;
+        let frame = run.read(middle).ok();
+        let (number, of) = if frame.is_some() { (middle, "computed") } else { (shot.timing.first, "staged") };
+        let cache = studio.data.join("pictures").join(format!("{id}-{revision}-{of}.png"));
         if let Ok(bytes) = std::fs::read(&cache) {
             return Ok(bytes);
         }
-        let middle = shot.timing.first + shot.timing.count() * 2 / 5;
-        let frame = run.read(middle).ok();
-        let number = if frame.is_some() { middle } else { shot.timing.first };
         let assets = studio.loader.all(&studio.data, &shot)?;
         let width = 320;
         let height = (320 * shot.picture.height / shot.picture.width).clamp(16, 640);
@@ -204,9 +204,7 @@ pub(crate) async fn picture(Extract(studio): State, Path(id): Path<i64>) -> Resu
         let picture = picture::render(&stage, &settings, &|_| true)
             .ok_or_else(|| Error::Internal("the picture was not rendered".to_owned()))?;
         let bytes = interchange::write_png(width, height, &picture.show())?;
-        if frame.is_some() {
-            frames::write_whole(&cache, &bytes)?;
-        }
+        frames::write_whole(&cache, &bytes)?;
         Ok(bytes)
     })
     .await?;
