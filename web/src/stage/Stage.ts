@@ -38,6 +38,15 @@ const LOADING_MS = 500;
 /** Behind everything, in the views that are not the camera's. */
 const BACKGROUND = 0x3b3e3f;
 
+/** Whether this machine draws without graphics hardware: edges are then left unsmoothed, for speed. */
+function drawnInSoftware(): boolean {
+  const gl = document.createElement("canvas").getContext("webgl2");
+  const info = gl?.getExtension("WEBGL_debug_renderer_info");
+  const name = gl && info ? String(gl.getParameter(info.UNMASKED_RENDERER_WEBGL)) : "";
+  gl?.getExtension("WEBGL_lose_context")?.loseContext();
+  return /swiftshader|llvmpipe|software/i.test(name);
+}
+
 export class Stage {
   readonly scene = new THREE.Scene();
   readonly renderer: THREE.WebGLRenderer;
@@ -70,7 +79,8 @@ export class Stage {
     private canvas: HTMLCanvasElement,
     private events: StageEvents,
   ) {
-    this.renderer = new THREE.WebGLRenderer({ canvas, antialias: true, preserveDrawingBuffer: true });
+    const antialias = !drawnInSoftware();
+    this.renderer = new THREE.WebGLRenderer({ canvas, antialias, preserveDrawingBuffer: true });
     this.renderer.toneMapping = THREE.NeutralToneMapping;
     this.renderer.shadowMap.enabled = true;
     this.renderer.shadowMap.autoUpdate = false;
@@ -213,6 +223,8 @@ export class Stage {
     if (this.#pending) return;
     this.#pending = requestAnimationFrame(() => {
       this.#pending = 0;
+      // Nothing is known yet of what there is to draw.
+      if (!this.#shot || !this.#staged) return;
       if (this.#loading > 0 && performance.now() < this.#waitUntil) return this.draw();
       if (this.#moved) this.#placeAll();
       this.renderer.render(this.scene, this.#orbit.object);
