@@ -4,9 +4,7 @@
 use glam::{Vec2, Vec3};
 use rstest::rstest;
 use serde_json::{Value, json};
-use shot::{
-    AreaLight, Asset, AssetKind, Copies, Element, Is, Key, Moves, Param, Shape, Shot, Sky, SkySource, Weight,
-};
+use shot::{AreaLight, Asset, AssetKind, Copies, Element, Is, Key, Moves, Param, Shape, Shot, Weight};
 
 /// A shot with one of everything; `Name` to index in [`INDEX`].
 fn everything() -> Value {
