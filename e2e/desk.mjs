@@ -51,6 +51,11 @@ export function stretches(page) {
   return page.locator("[data-state][data-first]");
 }
 
+/** Waits until the last change is saved: Undo names it. */
+export async function saved(page, label) {
+  await expect(page.getByRole("button", { name: "Undo" })).toHaveAttribute("title", new RegExp(label));
+}
+
 export async function computed(page) {
   await expect(page.getByTestId("status")).toHaveText("All frames are computed", { timeout: 60_000 });
 }

@@ -1,6 +1,6 @@
 // Playing, stopping, keeping and comparing runs.
 import { expect, test } from "@playwright/test";
-import { add, computed, drawn, goTo, newShot, select, stretches, tab, type } from "./desk.mjs";
+import { add, computed, drawn, goTo, newShot, saved, select, stretches, tab, type } from "./desk.mjs";
 import { Server } from "./server.mjs";
 
 let server;
@@ -35,6 +35,8 @@ test("runs are kept, named, compared as ghosts, restored and dropped", async ({ 
   await page.getByRole("button", { name: "Keep run" }).click();
   await type(page, "Friction", "0.9");
   await type(page, "Bounce", "0.8");
+  await saved(page, "Bounce of Box");
+  await expect(stretches(page).first()).toHaveAttribute("data-state", "stale");
   await played(page);
   await page.getByRole("button", { name: "Keep run" }).click();
 

@@ -63,6 +63,7 @@ export function shownKeys(command: Command): string {
 
 export async function keepRun() {
   if (shot.id === null) return;
+  await shot.settled;
   await notices.attempt(async () => {
     await api.keepRun(shot.id!);
     notices.say("Run kept. It is under Runs.");

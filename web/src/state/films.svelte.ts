@@ -23,6 +23,7 @@ class Films {
   async begin(name: string, settings: FilmSettings) {
     const id = shot.id;
     if (id === null) return;
+    await shot.settled;
     const film = await notices.attempt(() => api.createFilm(id, name, settings));
     await this.refresh();
     return film;

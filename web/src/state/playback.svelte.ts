@@ -4,6 +4,9 @@ import { decodeFrame, type StageFrame } from "../stage/frames";
 import { notices } from "./notices.svelte";
 import { shot } from "./shot.svelte";
 
+/** Time the server has to say that it computes, ms. */
+const START_MS = 1000;
+
 class Playback {
   frame = $state(1);
   running = $state(false);
@@ -131,8 +134,11 @@ class Playback {
     this.running = true;
     if (this.frame >= this.last) this.frame = this.first;
     const id = shot.id;
+    // What was typed just now is computed too.
+    await shot.settled;
     await notices.attempt(() => api.play(id));
-    void this.refresh();
+    await this.refresh();
+    const start = performance.now();
     const fps = () => (shot.document?.timing.fps ?? 24) * this.rate;
     let due = performance.now();
     const tick = () => {
@@ -146,7 +152,7 @@ class Playback {
           else return this.pause();
         } else if (this.stateOf(next) === "fresh") this.frame = next;
         // Else the next frame is being computed: wait for it.
-        else if (!this.freshness?.playing && !this.computing) return this.pause();
+        else if (!this.freshness?.playing && !this.computing && now - start > START_MS) return this.pause();
       }
       this.#timer = requestAnimationFrame(tick);
     };

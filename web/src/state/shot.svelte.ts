@@ -62,6 +62,11 @@ class OpenShot {
     return done;
   }
 
+  /** Once every change made so far is saved, or refused. */
+  get settled(): Promise<unknown> {
+    return this.#queue;
+  }
+
   async #save(label: string, make: (shot: Shot) => Operation[]): Promise<boolean> {
     const current = this.state;
     if (!current) return false;
