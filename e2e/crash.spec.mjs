@@ -1,7 +1,7 @@
 // The server is killed in the middle of work.
 import { expect, test } from "@playwright/test";
 import { execFileSync } from "node:child_process";
-import { readdirSync, readFileSync, writeFileSync } from "node:fs";
+import { existsSync, readdirSync, readFileSync, writeFileSync } from "node:fs";
 import { join } from "node:path";
 import { add, computed, drawn, newShot, select, tab, type } from "./desk.mjs";
 import { binary, Server } from "./server.mjs";
@@ -51,7 +51,8 @@ test("a killed film goes on by itself and its pictures are those of an undisturb
   const begun = await page.request.post(films, { data: { name: "Film", settings } });
   expect(begun.ok()).toBe(true);
   const folder = (film) => join(server.data, "films", String(film));
-  const pictures = (film) => readdirSync(folder(film)).filter((name) => name.endsWith(".png"));
+  const pictures = (film) =>
+    existsSync(folder(film)) ? readdirSync(folder(film)).filter((name) => name.endsWith(".png")) : [];
   await expect.poll(() => pictures(1).length).toBeGreaterThan(2);
   await server.kill();
   const before = pictures(1);
