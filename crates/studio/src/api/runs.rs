@@ -37,6 +37,19 @@ pub(crate) struct Freshness {
     state_bytes: u64,
 }
 
+/// What changed since, as the Score says it.
+fn reason(words: &[String]) -> Option<String> {
+    let (one, rest) = words.split_first()?;
+    if !rest.is_empty() {
+        return Some(format!("before {one} and {} more changed", rest.len()));
+    }
+    let came_or_went = ["added", "deleted"].into_iter().find_map(|what| {
+        let name = one.strip_suffix(what)?.trim_end();
+        Some(format!("before {name} was {what}"))
+    });
+    Some(came_or_went.unwrap_or_else(|| format!("before {one} changed")))
+}
+
 /// The current run's frames against the shot as it is now.
 #[utoipa::path(get, path = "/api/shots/{id}/freshness", params(("id" = i64, Path)), responses((status = 200, body = Freshness)))]
 pub(crate) async fn freshness(Extract(studio): State, Path(id): Path<i64>) -> Result<Json<Freshness>> {
@@ -58,11 +71,7 @@ pub(crate) async fn freshness(Extract(studio): State, Path(id): Path<i64>) -> Re
                         Ok(before) => what_changed(&before, &shot),
                         Err(_) => Vec::new(),
                     };
-                    slot.insert(match words.as_slice() {
-                        [] => None,
-                        [one] => Some(format!("before {one} changed")),
-                        [one, rest @ ..] => Some(format!("before {one} and {} more changed", rest.len())),
-                    });
+                    slot.insert(reason(&words));
                 }
                 ("stale", reasons[&revision].clone())
             }

@@ -24,6 +24,15 @@ async fn playing_fills_the_run_and_a_change_makes_it_stale_in_words() {
     assert_eq!(measured["frames"].as_array().unwrap().len(), 12);
 }
 
+#[tokio::test(flavor = "multi_thread")]
+async fn an_element_that_came_or_went_is_said_so() {
+    let desk = tumble().await;
+    desk.played().await;
+    desk.put(ball(10, "Float")).await;
+    let stale = desk.get("/api/shots/1/freshness").await;
+    assert_eq!(stale["stretches"][0]["reason"], json!("before Float was added"));
+}
+
 async fn tumble() -> Desk {
     let desk = desk().await;
     desk.new_shot().await;
