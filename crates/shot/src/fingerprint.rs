@@ -80,34 +80,64 @@ fn still_inputs(shot: &Shot) -> serde_json::Value {
     serde_json::json!([fps, first, substeps, shot.physics.world_m, shot.gravity(), solids])
 }
 
+/// One difference between two states of a shot.
+enum Change {
+    /// A value, such as `friction of Crate stack`.
+    Value(String),
+    /// An element, by name.
+    Added(String),
+    Deleted(String),
+}
+
 /// What of the simulation's inputs differs between two states of a shot, in
-/// words for the Score: `friction of Crate stack`, `Net floats added`.
+/// words: `friction of Crate stack`, `Net floats added`.
 pub fn what_changed(before: &Shot, now: &Shot) -> Vec<String> {
-    let mut words = Vec::new();
+    let words = |change| match change {
+        Change::Value(words) => words,
+        Change::Added(name) => format!("{name} added"),
+        Change::Deleted(name) => format!("{name} deleted"),
+    };
+    changes(before, now).into_iter().map(words).collect()
+}
+
+/// Why frames computed from `before` are stale, in words for the Score: `before
+/// friction of Crate stack changed`. None if nothing differs.
+pub fn why_stale(before: &Shot, now: &Shot) -> Option<String> {
+    Some(match changes(before, now).as_slice() {
+        [] => return None,
+        [Change::Value(words)] => format!("before {words} changed"),
+        [Change::Added(name)] => format!("before {name} was added"),
+        [Change::Deleted(name)] => format!("before {name} was deleted"),
+        [_, rest @ ..] => format!("before {} and {} more changed", what_changed(before, now)[0], rest.len()),
+    })
+}
+
+fn changes(before: &Shot, now: &Shot) -> Vec<Change> {
+    let mut changes = Vec::new();
     if before.timing.fps != now.timing.fps {
-        words.push("frame rate".to_owned());
+        changes.push(Change::Value("frame rate".to_owned()));
     }
     if before.timing.first != now.timing.first {
-        words.push("first frame".to_owned());
+        changes.push(Change::Value("first frame".to_owned()));
     }
     if before.physics.substeps != now.physics.substeps {
-        words.push("substeps".to_owned());
+        changes.push(Change::Value("substeps".to_owned()));
     }
     if before.physics.world_m != now.physics.world_m {
-        words.push("world size".to_owned());
+        changes.push(Change::Value("world size".to_owned()));
     }
     if before.gravity() != now.gravity() {
-        words.push("gravity".to_owned());
+        changes.push(Change::Value("gravity".to_owned()));
     }
     for (element, solid) in now.solids() {
         let Some(old) = before.element(element.id) else {
-            words.push(format!("{} added", element.name));
+            changes.push(Change::Added(element.name.clone()));
             continue;
         };
         let Is::Solid(old_solid) = &old.is else { continue };
         let mut say = |changed: bool, what: &str| {
             if changed {
-                words.push(format!("{what} of {}", element.name));
+                changes.push(Change::Value(format!("{what} of {}", element.name)));
             }
         };
         say(old.placement.place_m != element.placement.place_m, "place");
@@ -131,8 +161,8 @@ pub fn what_changed(before: &Shot, now: &Shot) -> Vec<String> {
     }
     for (element, _) in before.solids() {
         if now.element(element.id).is_none() {
-            words.push(format!("{} deleted", element.name));
+            changes.push(Change::Deleted(element.name.clone()));
         }
     }
-    words
+    changes
 }

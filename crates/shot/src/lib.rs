@@ -29,7 +29,7 @@ mod shape;
 pub use document::{Asset, AssetKind, Id, Physics, PictureSize, Shot, Timing, VERSION};
 pub use element::{Body, Camera, Collision, Copies, Element, Is, Kind, Moves, Placement, Solid, Weight};
 pub use faults::{Fault, ReadError};
-pub use fingerprint::{Fingerprint, LET_GO_DELTA, fingerprints, what_changed};
+pub use fingerprint::{Fingerprint, LET_GO_DELTA, fingerprints, what_changed, why_stale};
 pub use light::{AreaLight, Sky, SkySource, Sun};
 pub use look::Look;
 pub use param::{Interpolation, Key, Param, Sample};

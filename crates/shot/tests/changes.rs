@@ -4,7 +4,7 @@ use glam::Vec3;
 use rstest::rstest;
 use shot::{
     Asset, AssetKind, Collision, Copies, Element, Is, Key, Moves, Param, Shape, Shot, Weight, fingerprints,
-    what_changed,
+    what_changed, why_stale,
 };
 
 fn shot() -> Shot {
@@ -121,4 +121,20 @@ fn a_launch_velocity_matters_from_the_let_go_on() {
         shot
     };
     assert_eq!(same(&with(None), &with(Some(Vec3::Y))), 7);
+}
+
+#[rstest]
+#[case(|s: &mut Shot| body(s).friction = 0.9, Some("before friction of Newly added changed"))]
+#[case(|s: &mut Shot| s.elements.retain(|e| e.name != "Quay"), Some("before Quay was deleted"))]
+#[case(|s: &mut Shot| { s.add(Element::solid("Float", Shape::sphere(0.1), Moves::Free)); }, Some("before Float was added"))]
+#[case(|s: &mut Shot| { body(s).friction = 0.9; body(s).bounce = 0.9; }, Some("before friction of Newly added and 1 more changed"))]
+#[case(|s: &mut Shot| s.picture.width = 640, None)]
+fn why_frames_are_stale_is_said_in_words(#[case] change: fn(&mut Shot), #[case] words: Option<&str>) {
+    // A name that reads like a change is still a name.
+    let (mut before, mut now) = (shot(), shot());
+    change(&mut now);
+    for shot in [&mut before, &mut now] {
+        shot.named_mut("Crate").unwrap().name = "Newly added".to_owned();
+    }
+    assert_eq!(why_stale(&before, &now).as_deref(), words);
 }

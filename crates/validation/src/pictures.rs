@@ -37,17 +37,18 @@ fn picture(shot: &Shot, size: u32, samples: u32) -> Picture {
     render(&stage, &settings, &|_| true).expect("not stopped")
 }
 
-/// Radiance over the pixels of the ball whose normals face the camera.
-struct OverBall {
-    measured: f64,
-    expected: f64,
-    /// Means over bins of x.
-    curve: Vec<(f64, f64)>,
-    reference: Vec<(f64, f64)>,
-}
-
-fn over_ball(picture: &Picture, x: impl Fn(Vec3) -> f32, expected: impl Fn(Vec3) -> f32) -> OverBall {
+/// An experiment on the radiance of a ball, over its pixels whose normals face
+/// the camera; its curves are means over bins of `x`.
+fn on_ball(
+    key: &'static str,
+    statement: &str,
+    formula: &'static str,
+    shot: &Shot,
+    x: impl Fn(Vec3) -> f32,
+    expected: impl Fn(Vec3) -> f32,
+) -> Experiment {
     const BINS: usize = 16;
+    let picture = picture(shot, 64, 128);
     let normals = picture.normal.iter().map(|normal| Vec3::from(*normal));
     let mut seen: Vec<[f64; 3]> = normals
         .zip(&picture.rgb)
@@ -58,9 +59,15 @@ fn over_ball(picture: &Picture, x: impl Fn(Vec3) -> f32, expected: impl Fn(Vec3)
     seen.sort_by(|a, b| a[0].total_cmp(&b[0]));
     let mean = |of: &[[f64; 3]], i: usize| of.iter().map(|s| s[i]).sum::<f64>() / of.len() as f64;
     let bins: Vec<_> = seen.chunks(seen.len().div_ceil(BINS)).collect();
-    OverBall {
-        measured: mean(&seen, 1),
+    Experiment {
+        key,
+        statement: statement.to_owned(),
+        formula,
         expected: mean(&seen, 2),
+        measured: mean(&seen, 1),
+        tolerance: 0.01,
+        unit: "W/m² sr",
+        axes: ("cos θ", "radiance, W/m² sr"),
         curve: bins.iter().map(|bin| (mean(bin, 0), mean(bin, 1))).collect(),
         reference: bins.iter().map(|bin| (mean(bin, 0), mean(bin, 2))).collect(),
     }
@@ -75,19 +82,8 @@ pub fn sun() -> Experiment {
     let to_sun = Vec3::new(0.0, 0.9f32.cos(), 0.9f32.sin());
     let cos = |normal: Vec3| normal.dot(to_sun);
     let lambert = |normal: Vec3| 0.5 * FRAC_1_PI * 3.0 * cos(normal).max(0.0);
-    let ball = over_ball(&picture(&shot, 64, 128), cos, lambert);
-    Experiment {
-        key: "sun",
-        statement: "A matt ball under a sun has the radiance of Lambert's cosine law.".to_owned(),
-        formula: "ρ/π E cos θ",
-        expected: ball.expected,
-        measured: ball.measured,
-        tolerance: 0.01,
-        unit: "W/m² sr",
-        axes: ("cos θ", "radiance, W/m² sr"),
-        curve: ball.curve,
-        reference: ball.reference,
-    }
+    let statement = "A matt ball under a sun has the radiance of Lambert's cosine law.";
+    on_ball("sun", statement, "ρ/π E cos θ", &shot, cos, lambert)
 }
 
 /// Irradiance of a uniform polygon by Lambert's formula (1760).
@@ -110,21 +106,9 @@ pub fn area_light() -> Experiment {
     shot.add(matt_ball());
     let corners = [(-0.8, -0.5), (0.8, -0.5), (0.8, 0.5), (-0.8, 0.5)].map(|(x, y)| Vec3::new(x, y, 5.0));
     let lambert = |normal: Vec3| 0.5 * FRAC_1_PI * polygon_irradiance(normal, normal, &corners, 5.0);
-    let ball = over_ball(&picture(&shot, 64, 128), |n| n.z, lambert);
-    Experiment {
-        key: "area-light",
-        statement:
-            "A matt ball before a rectangle of light has the radiance of Lambert's polygon formula (1760)."
-                .to_owned(),
-        formula: "ρ/π · L/2 Σ Θᵢ Γᵢ·n",
-        expected: ball.expected,
-        measured: ball.measured,
-        tolerance: 0.01,
-        unit: "W/m² sr",
-        axes: ("cos θ", "radiance, W/m² sr"),
-        curve: ball.curve,
-        reference: ball.reference,
-    }
+    let statement =
+        "A matt ball before a rectangle of light has the radiance of Lambert's polygon formula (1760).";
+    on_ball("area-light", statement, "ρ/π · L/2 Σ Θᵢ Γᵢ·n", &shot, |n| n.z, lambert)
 }
 
 /// White bodies in a white furnace: the largest error of any pixel, by roughness.

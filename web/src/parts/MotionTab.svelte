@@ -34,7 +34,9 @@
           setAt(old, playback.frame, change(valueAt(old, playback.frame))),
         )}
     />
-    <button class="btn my-1" onclick={() => set(`${name} keyed`, part, withKey(param, playback.frame, now))}
+    <button
+      class="btn my-1"
+      onclick={() => set(`${name} keyed`, part, (old: unknown) => withKey(old, playback.frame, now))}
       >Key at frame {playback.frame}</button
     >
     {#each keys ?? [] as at, i (at.frame)}
@@ -45,13 +47,14 @@
             label={`Frame of ${name.toLowerCase()} key ${i + 1}`}
             step={1}
             value={at.frame}
-            oncommit={(v) => set(`${name} keyed`, part, withChange(param, i, { frame: v }))}
+            oncommit={(v) => set(`${name} keyed`, part, (old: unknown) => withChange(old, i, { frame: v }))}
           />
           <button class="text-soft underline" onclick={() => playback.go(at.frame)}>Go</button>
           <span class="flex-1"></span>
           <button
             class="text-soft underline"
-            onclick={() => set(`Key of ${name.toLowerCase()} removed`, part, withoutKey(param, at.frame))}
+            onclick={() =>
+              set(`Key of ${name.toLowerCase()} removed`, part, (old: unknown) => withoutKey(old, at.frame))}
             >Remove</button
           >
         </div>
@@ -63,7 +66,7 @@
             ["linear", "linear"],
             ["smooth", "smooth"],
           ]}
-          onpick={(v) => set(`${name} keyed`, part, withChange(param, i, { then: v }))}
+          onpick={(v) => set(`${name} keyed`, part, (old: unknown) => withChange(old, i, { then: v }))}
         />
       </div>
     {/each}

@@ -118,7 +118,7 @@
   async function drop(event: DragEvent) {
     event.preventDefault();
     dropping = false;
-    const at = stage?.floorAt(event.clientX, event.clientY);
+    const at = stage?.groundAt(event.clientX, event.clientY);
     for (const file of event.dataTransfer?.files ?? []) await addFile(file, at);
   }
 </script>

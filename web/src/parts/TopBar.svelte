@@ -6,7 +6,7 @@
   import HistoryMenu from "./HistoryMenu.svelte";
   import Jobs from "./Jobs.svelte";
   import RenderDialog from "./RenderDialog.svelte";
-  import { keepRun } from "../state/commands.svelte";
+  import { commands, keepRun, shownKeys, type CommandName } from "../state/commands.svelte";
   import { desk } from "../state/desk.svelte";
   import { films } from "../state/films.svelte";
   import { playback } from "../state/playback.svelte";
@@ -14,6 +14,8 @@
   import { shot } from "../state/shot.svelte";
 
   let document = $derived(route.shot === null ? null : shot.document);
+  const keys = (name: CommandName) => shownKeys(commands.named(name));
+  const find = `Find (${keys("Find a command, element or value")})`;
   const views: [View, string][] = [
     ["desk", "Desk"],
     ["runs", "Runs"],
@@ -66,20 +68,20 @@
       <button
         class="btn px-2"
         disabled={!shot.state?.undo}
-        title={shot.state?.undo ? `Undo “${shot.state.undo}” (Ctrl+Z)` : "Nothing to undo"}
+        title={shot.state?.undo ? `Undo “${shot.state.undo}” (${keys("Undo")})` : "Nothing to undo"}
         aria-label="Undo"
         onclick={() => shot.undo()}><Undo size={15} /></button
       >
       <button
         class="btn px-2"
         disabled={!shot.state?.redo}
-        title={shot.state?.redo ? `Redo “${shot.state.redo}” (Ctrl+Shift+Z)` : "Nothing to redo"}
+        title={shot.state?.redo ? `Redo “${shot.state.redo}” (${keys("Redo")})` : "Nothing to redo"}
         aria-label="Redo"
         onclick={() => shot.redo()}><Redo size={15} /></button
       >
       <HistoryMenu />
     </div>
-    <button class="btn px-2" aria-label="Find" title="Find (Ctrl+J)" onclick={() => (desk.finder = true)}
+    <button class="btn px-2" aria-label="Find" title={find} onclick={() => (desk.finder = true)}
       ><Search size={15} /></button
     >
     <button class="btn" disabled={!playback.freshness?.frame_bytes} onclick={keepRun}>Keep run</button>
@@ -88,7 +90,7 @@
   {:else}
     <span class="flex-1"></span>
     <Jobs />
-    <button class="btn px-2" aria-label="Find" title="Find (Ctrl+J)" onclick={() => (desk.finder = true)}
+    <button class="btn px-2" aria-label="Find" title={find} onclick={() => (desk.finder = true)}
       ><Search size={15} /></button
     >
   {/if}

@@ -10,6 +10,7 @@ import { Handles, poseOf, type Handle, type Moved } from "./handles";
 import { aim, lightOf, skyLight } from "./lights";
 import { Looks } from "./looks";
 import { markerOf, placeMarker } from "./markers";
+import { elementAt, floorBelow, groundAt, rayThrough } from "./picking";
 import { collisionMesh, ghostMesh, layOutline, outline } from "./overlays";
 
 export type ViewName = "camera" | "free" | "top" | "front" | "side";
@@ -93,7 +94,7 @@ export class Stage {
     this.#orbit.target.set(0, 0.6, 0);
     this.#orbit.addEventListener("change", () => this.draw());
     this.#handles = new Handles(this.scene, this.#perspective, canvas, {
-      floorBelow: (point) => this.#floorBelow(point),
+      floorBelow: (point) => floorBelow(point, this.#floors()),
       moved: (moved) => events.moved(moved),
       changed: () => this.#handlesChanged(),
       dragging: (on) => this.#dragging(on),
@@ -334,11 +335,8 @@ export class Stage {
         item.marker.visible = this.view !== "camera" && this.#shown(item.element);
         placeMarker(item.marker, bodies, this.#selected.includes(id));
       }
-      if (item.light && item.shown !== bodies) {
-        aim(item.light, bodies, this.#orbit.target);
-        item.shown = bodies;
+      if (item.light && aim(item.light, bodies, this.#orbit.target))
         this.renderer.shadowMap.needsUpdate = true;
-      }
     }
     const horizon = skyLight(this.#shot, this.#ambient);
     const background = this.view === "camera" ? horizon : new THREE.Color(BACKGROUND);
@@ -452,19 +450,14 @@ export class Stage {
     this.draw();
   }
 
-  /** Height of the still bodies below a point; without any, of the ground. */
-  #floorBelow(point: THREE.Vector3): number {
-    const from = point.clone().setY(point.y + 100);
-    const ray = new THREE.Raycaster(from, new THREE.Vector3(0, -1, 0));
-    const floors = [...this.#items.values()].flatMap((item) =>
+  #floors(): THREE.Object3D[] {
+    return [...this.#items.values()].flatMap((item) =>
       item.mesh?.visible &&
       !this.#selected.includes(item.element.id) &&
       solidOf(item.element)?.body?.moves === "still"
         ? [item.mesh]
         : [],
     );
-    const hits = ray.intersectObjects(floors, false).map((hit) => hit.point.y);
-    return hits.find((y) => y <= point.y) ?? 0;
   }
 
   #press(event: PointerEvent) {
@@ -478,33 +471,19 @@ export class Stage {
   }
 
   #pick(event: PointerEvent) {
-    const box = this.canvas.getBoundingClientRect();
-    const at = new THREE.Vector2(
-      ((event.clientX - box.left) / box.width) * 2 - 1,
-      1 - ((event.clientY - box.top) / box.height) * 2,
-    );
-    const ray = new THREE.Raycaster();
-    ray.setFromCamera(at, this.#orbit.object);
-    ray.params.Line.threshold = 0.05;
-    const meshes = [...this.#items.values()].flatMap((item) => {
+    const objects = [...this.#items.values()].flatMap((item) => {
       const object = item.mesh ?? item.marker;
       return object?.visible && !item.element.locked ? [object] : [];
     });
-    const hit = ray.intersectObjects(meshes, false)[0];
-    this.events.pick(hit ? hit.object.userData.element : null, event.shiftKey);
+    this.events.pick(elementAt(this.#ray(event.clientX, event.clientY), objects), event.shiftKey);
   }
 
-  /** Where a ray through a point of the page meets the floor. */
-  floorAt(clientX: number, clientY: number): Vector {
-    const box = this.canvas.getBoundingClientRect();
-    const ray = new THREE.Raycaster();
-    const at = new THREE.Vector2(
-      ((clientX - box.left) / box.width) * 2 - 1,
-      1 - ((clientY - box.top) / box.height) * 2,
-    );
-    ray.setFromCamera(at, this.#orbit.object);
-    const point = new THREE.Vector3();
-    const met = ray.ray.intersectPlane(new THREE.Plane(new THREE.Vector3(0, 1, 0), 0), point);
-    return met && point.length() < 50 ? [point.x, 0, point.z] : [0, 0, 0];
+  /** Where a ray through a point of the page meets the ground. */
+  groundAt(clientX: number, clientY: number): Vector {
+    return groundAt(this.#ray(clientX, clientY));
+  }
+
+  #ray(clientX: number, clientY: number): THREE.Raycaster {
+    return rayThrough(this.canvas, this.#orbit.object, clientX, clientY);
   }
 }

@@ -26,17 +26,17 @@ export function lightOf(element: Element): THREE.Light | undefined {
   return undefined;
 }
 
-/** Puts a light where its element stands; a sun shines on what is looked at. */
-export function aim(light: THREE.Light, bodies: StageBodies, centre: THREE.Vector3) {
+/** Puts a light where its element stands; a sun shines on what is looked at. Whether that moved it. */
+export function aim(light: THREE.Light, bodies: StageBodies, centre: THREE.Vector3): boolean {
+  const before = light.position.clone();
   const matrix = matrixOf(bodies, 0);
-  if (!(light instanceof THREE.DirectionalLight)) {
-    light.position.setFromMatrixPosition(matrix);
-    return;
-  }
-  const up = new THREE.Vector3(0, 1, 0).transformDirection(matrix);
-  light.position.copy(centre).addScaledVector(up, 25);
-  light.target.position.copy(centre);
-  light.target.updateMatrixWorld();
+  if (light instanceof THREE.DirectionalLight) {
+    const up = new THREE.Vector3(0, 1, 0).transformDirection(matrix);
+    light.position.copy(centre).addScaledVector(up, 25);
+    light.target.position.copy(centre);
+    light.target.updateMatrixWorld();
+  } else light.position.setFromMatrixPosition(matrix);
+  return !before.equals(light.position);
 }
 
 /** Sets the light from all around to the shot's sky, and gives the colour at its horizon. */

@@ -1,6 +1,7 @@
 <script lang="ts">
   import { api, type Run } from "../api/client";
   import Confirm from "../parts/Confirm.svelte";
+  import { keepRun } from "../state/commands.svelte";
   import { notices } from "../state/notices.svelte";
   import { playback } from "../state/playback.svelte";
   import { route } from "../state/route.svelte";
@@ -51,11 +52,7 @@
           {/each}
         </div>
         <span class="text-soft">{bytes(current.frame_bytes)}</span>
-        <button
-          class="btn btn-go"
-          disabled={!current.frame_bytes}
-          onclick={() => act(() => api.keepRun(shot.id!))}>Keep run</button
-        >
+        <button class="btn btn-go" disabled={!current.frame_bytes} onclick={keepRun}>Keep run</button>
       </div>
     {/if}
     <h2 class="mb-3 flex items-baseline gap-3 text-[17px] font-[680]">

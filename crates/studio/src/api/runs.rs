@@ -10,7 +10,7 @@ use axum::extract::{Path, Query, State as Extract};
 use axum::http::{HeaderMap, StatusCode, header};
 use axum::response::{IntoResponse, Response};
 use serde::{Deserialize, Serialize};
-use shot::{Id, fingerprints, what_changed};
+use shot::{Id, fingerprints, what_changed, why_stale};
 use std::collections::HashMap;
 use utoipa::ToSchema;
 
@@ -37,19 +37,6 @@ pub(crate) struct Freshness {
     state_bytes: u64,
 }
 
-/// What changed since, as the Score says it.
-fn reason(words: &[String]) -> Option<String> {
-    let (one, rest) = words.split_first()?;
-    if !rest.is_empty() {
-        return Some(format!("before {one} and {} more changed", rest.len()));
-    }
-    let came_or_went = ["added", "deleted"].into_iter().find_map(|what| {
-        let name = one.strip_suffix(what)?.trim_end();
-        Some(format!("before {name} was {what}"))
-    });
-    Some(came_or_went.unwrap_or_else(|| format!("before {one} changed")))
-}
-
 /// The current run's frames against the shot as it is now.
 #[utoipa::path(get, path = "/api/shots/{id}/freshness", params(("id" = i64, Path)), responses((status = 200, body = Freshness)))]
 pub(crate) async fn freshness(Extract(studio): State, Path(id): Path<i64>) -> Result<Json<Freshness>> {
@@ -67,11 +54,8 @@ pub(crate) async fn freshness(Extract(studio): State, Path(id): Path<i64>) -> Re
             Some(header) => {
                 let revision = header.revision;
                 if let std::collections::hash_map::Entry::Vacant(slot) = reasons.entry(revision) {
-                    let words = match studio.store.document(id, i64::from(revision)).await {
-                        Ok(before) => what_changed(&before, &shot),
-                        Err(_) => Vec::new(),
-                    };
-                    slot.insert(reason(&words));
+                    let before = studio.store.document(id, i64::from(revision)).await.ok();
+                    slot.insert(before.and_then(|before| why_stale(&before, &shot)));
                 }
                 ("stale", reasons[&revision].clone())
             }
