@@ -169,10 +169,13 @@ class OpenShot {
   }
 
   async undo() {
+    // What was changed just now is what is meant.
+    await this.settled;
     if (this.id !== null && this.state?.undo) this.take(await notices.attempt(() => api.undo(this.id!)));
   }
 
   async redo() {
+    await this.settled;
     if (this.id !== null && this.state?.redo) this.take(await notices.attempt(() => api.redo(this.id!)));
   }
 }

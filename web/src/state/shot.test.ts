@@ -155,6 +155,22 @@ test("a shot that is saving is not replaced by what another window did", async (
   expect(shot.state?.revision).toBe(2);
 });
 
+test("undo waits for the change that is being saved", async () => {
+  const order: string[] = [];
+  vi.mocked(api.patch).mockImplementation(async (_id, base) => {
+    await Promise.resolve();
+    order.push("saved");
+    return { ...state(base + 1), undo: "Moves" };
+  });
+  vi.spyOn(api, "undo").mockImplementation(async () => {
+    order.push("undone");
+    return state(1);
+  });
+  void shot.set("Moves", [1], "/x", 1);
+  await shot.undo();
+  expect(order).toEqual(["saved", "undone"]);
+});
+
 test("undo is asked for only where there is something to undo", async () => {
   const undo = vi.spyOn(api, "undo").mockResolvedValue(state(1));
   await shot.undo();
