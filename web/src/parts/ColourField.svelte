@@ -27,7 +27,9 @@
   }
 
   const shown = (value: number[]) => value.map((v) => Number(v.toFixed(3))).join(" ");
-  let text = $derived(shown(value));
+  // As in NumberField: typing stays while other values change.
+  let saved = $derived(shown(value));
+  let text = $derived(saved);
 
   /** Three numbers, red, green and blue. */
   function commit() {

@@ -38,8 +38,10 @@
     return String(Number((value * scale).toPrecision(5)));
   }
 
-  // Follows the value; typing goes ahead of it until it is committed.
-  let text = $derived(shown(value));
+  // Follows the value; typing goes ahead of it until it is committed. Two steps, so that a change
+  // of the shot that leaves this value as it is leaves what is being typed.
+  let saved = $derived(shown(value));
+  let text = $derived(saved);
   let dragged = $state<number | null>(null);
 
   // The slider follows the value again once that has changed.
