@@ -19,7 +19,7 @@
     role="status"
   >
     <span class="whitespace-nowrap">{words(job)}</span>
-    <span class="h-1 w-12 overflow-hidden rounded bg-ground"
+    <span class="hidden h-1 w-12 overflow-hidden rounded bg-ground xl:block"
       ><span class="block h-full bg-aqua" style:width={`${(100 * job.done) / Math.max(1, job.total)}%`}
       ></span></span
     >

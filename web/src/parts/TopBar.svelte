@@ -9,6 +9,7 @@
   import { commands, keepRun, shownKeys, type CommandName } from "../state/commands.svelte";
   import { desk } from "../state/desk.svelte";
   import { films } from "../state/films.svelte";
+  import { jobs } from "../state/jobs.svelte";
   import { playback } from "../state/playback.svelte";
   import { route, type View } from "../state/route.svelte";
   import { shot } from "../state/shot.svelte";
@@ -23,37 +24,52 @@
   ];
 </script>
 
-<header class="flex items-center gap-3 border-b border-line bg-panel px-3.5">
-  <button class="flex items-center gap-2" onclick={() => route.home()} aria-label="All shots">
-    <svg
-      class="h-[22px] w-[22px] text-lime"
-      viewBox="0 0 24 24"
-      fill="none"
-      stroke="currentColor"
-      aria-hidden="true"
-      ><ellipse cx="12" cy="15" rx="10.5" ry="4.2" opacity=".35" /><ellipse
-        cx="12"
-        cy="15"
-        rx="6.6"
-        ry="2.6"
-        opacity=".65"
-      /><ellipse cx="12" cy="15" rx="2.8" ry="1.1" /><path
-        d="M12 2.5c1.9 2.6 2.8 4.2 2.8 5.6a2.8 2.8 0 1 1-5.6 0c0-1.4.9-3 2.8-5.6Z"
-        fill="currentColor"
-        stroke="none"
-      /></svg
+<header class="relative flex items-center gap-3 border-b border-line bg-panel px-3.5">
+  <div class="flex max-w-[calc(50vw-120px)] min-w-0 items-center gap-3">
+    <button class="flex flex-none items-center gap-2" onclick={() => route.home()} aria-label="All shots">
+      <svg
+        class="h-[22px] w-[22px] text-lime"
+        viewBox="0 0 24 24"
+        fill="none"
+        stroke="currentColor"
+        aria-hidden="true"
+        ><ellipse cx="12" cy="15" rx="10.5" ry="4.2" opacity=".35" /><ellipse
+          cx="12"
+          cy="15"
+          rx="6.6"
+          ry="2.6"
+          opacity=".65"
+        /><ellipse cx="12" cy="15" rx="2.8" ry="1.1" /><path
+          d="M12 2.5c1.9 2.6 2.8 4.2 2.8 5.6a2.8 2.8 0 1 1-5.6 0c0-1.4.9-3 2.8-5.6Z"
+          fill="currentColor"
+          stroke="none"
+        /></svg
+      >
+    </button>
+    <span class="-ml-1 text-[13px] whitespace-nowrap"
+      >{#if document}{shot.state?.project} <span class="mx-1 text-faint">/</span>{:else}<b>Bright Ripple</b
+        >{/if}</span
     >
-  </button>
-  <span class="-ml-1 text-[13px]"
-    >{#if document}{shot.state?.project} <span class="mx-1 text-faint">/</span>{:else}<b>Bright Ripple</b
-      >{/if}</span
-  >
+    {#if document}
+      <h1 class="-ml-2 min-w-12 truncate text-[13px] font-[650]">{document.name}</h1>
+      <!-- What is at work takes the place of the facts, so that nothing else moves. -->
+      {#if jobs.list.length}
+        <div class="flex min-w-0 flex-none gap-2"><Jobs /></div>
+      {:else}
+        {#each [`${document.picture.width} × ${document.picture.height}`, `${document.timing.fps} fps`, `${document.timing.first} – ${document.timing.last}`] as fact (fact)}
+          <span
+            class="hidden flex-none rounded-full border border-line px-2.5 py-0.5 whitespace-nowrap text-soft lg:inline"
+            >{fact}</span
+          >
+        {/each}
+      {/if}
+    {/if}
+  </div>
   {#if document}
-    <h1 class="-ml-2 text-[13px] font-[650]">{document.name}</h1>
-    {#each [`${document.picture.width} × ${document.picture.height}`, `${document.timing.fps} fps`, `${document.timing.first} – ${document.timing.last}`] as fact (fact)}
-      <span class="hidden rounded-full border border-line px-2.5 py-0.5 text-soft lg:inline">{fact}</span>
-    {/each}
-    <nav class="mx-auto flex gap-0.5 rounded-[9px] bg-ground p-[3px]" aria-label="Views">
+    <nav
+      class="absolute left-1/2 flex -translate-x-1/2 gap-0.5 rounded-[9px] bg-ground p-[3px]"
+      aria-label="Views"
+    >
       {#each views as [view, name] (view)}
         <a
           href={`#/shot/${route.shot}/${view}`}
@@ -62,7 +78,7 @@
         >
       {/each}
     </nav>
-    <Jobs />
+    <span class="flex-1"></span>
     <CheckList />
     <div class="flex">
       <button
