@@ -97,7 +97,7 @@ fn web() -> Result<()> {
 
 fn demo(rest: &[String]) -> Result<()> {
     web()?;
-    cargo(&["build", "--quiet"])?;
+    cargo(&["build"])?;
     let mut arguments = vec!["serve", "--demo"];
     arguments.extend(rest.iter().map(String::as_str));
     let status = Command::new("target/debug/bright-ripple").args(arguments).status()?;

@@ -3,8 +3,8 @@ use std::process::ExitCode;
 use studio::cli::Command;
 
 fn main() -> ExitCode {
-    let filter =
-        tracing_subscriber::EnvFilter::try_from_env("BRIGHT_RIPPLE_LOG").unwrap_or_else(|_| "warn".into());
-    tracing_subscriber::fmt().with_env_filter(filter).with_writer(std::io::stderr).init();
+    let asked = std::env::var("BRIGHT_RIPPLE_LOG").ok().and_then(|level| level.parse().ok());
+    let level = asked.unwrap_or(tracing::Level::WARN);
+    tracing_subscriber::fmt().with_max_level(level).with_writer(std::io::stderr).init();
     Command::parse().run()
 }

@@ -6,8 +6,9 @@
 
 use crate::error::{Error, Result};
 use shot::Shot;
+use sqlx::migrate::{Migration, MigrationType, Migrator};
 use sqlx::sqlite::{SqliteConnectOptions, SqliteJournalMode, SqlitePoolOptions, SqliteSynchronous};
-use sqlx::{Row, SqlitePool};
+use sqlx::{Row, SqlSafeStr, SqlitePool};
 use std::path::Path;
 use std::time::{SystemTime, UNIX_EPOCH};
 
@@ -72,6 +73,13 @@ fn unpack(bytes: &[u8]) -> Result<Shot> {
     shot::read(&json).map_err(|error| Error::Internal(format!("a stored shot: {error}")))
 }
 
+/// Every migration ever written, in order.
+fn migrations() -> Migrator {
+    let first = include_str!("../migrations/0001_first.sql");
+    let kind = MigrationType::Simple;
+    Migrator::with_migrations(vec![Migration::new(1, "first".into(), kind, first.into_sql_str(), false)])
+}
+
 impl Store {
     pub async fn open(path: &Path) -> Result<Self> {
         let options = SqliteConnectOptions::new()
@@ -82,10 +90,7 @@ impl Store {
             // What was answered as saved survives a crash of the machine too.
             .synchronous(SqliteSynchronous::Full);
         let pool = SqlitePoolOptions::new().max_connections(4).connect_with(options).await?;
-        sqlx::migrate!("./migrations")
-            .run(&pool)
-            .await
-            .map_err(|error| Error::Internal(format!("the store: {error}")))?;
+        migrations().run(&pool).await.map_err(|error| Error::Internal(format!("the store: {error}")))?;
         Ok(Self { pool })
     }
 
