@@ -12,6 +12,8 @@ const server = await new Server().start("--demo");
 const browser = await chromium.launch(config.use.launchOptions);
 const page = await browser.newPage({ viewport: { width: 1280, height: 800 } });
 const take = async (name) => {
+  // What was said has been read.
+  for (const close of await page.getByRole("button", { name: "Dismiss" }).all()) await close.click();
   await page.waitForTimeout(1500);
   await page.screenshot({ path: `${folder}/${name}.png` });
 };

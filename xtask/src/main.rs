@@ -65,9 +65,7 @@ fn packages(folder: &str) -> Result<()> {
     if std::fs::read(&stamp).ok() == lock().ok() {
         return Ok(());
     }
-    // Not `npm ci`: it wants the other platforms' binaries named in the lock
-    // file too, which npm leaves out of it here.
-    run("npm", &["install", "--no-audit", "--no-fund", "--loglevel=error"], folder)?;
+    run("npm", &["ci", "--no-audit", "--no-fund", "--loglevel=error"], folder)?;
     std::fs::write(stamp, lock()?)?;
     Ok(())
 }

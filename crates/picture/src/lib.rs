@@ -33,4 +33,4 @@ mod stage;
 pub use camera::Lens;
 pub use light::Environment;
 pub use render::{Picture, Settings, render};
-pub use stage::{Assets, Image, Stage, StageError};
+pub use stage::{Assets, Image, Stage, StageError, sky_map};

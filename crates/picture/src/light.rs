@@ -55,6 +55,10 @@ impl SkyImage {
         Self { image, strength, turn, columns, rows }
     }
 
+    pub fn width(&self) -> usize {
+        self.image.width
+    }
+
     fn radiance(&self, direction: Vec3) -> Vec3 {
         let d = self.turn.inverse() * direction;
         let (w, h) = (self.image.width, self.image.height);

@@ -89,3 +89,23 @@ fn a_shot_without_a_camera_says_so() {
     let error = Stage::new(&shot, &Assets::default(), None, 1).err().unwrap();
     assert!(error.to_string().contains("no camera"));
 }
+
+#[test]
+fn the_map_of_the_sky_has_the_ground_first_and_minus_z_a_quarter_round() {
+    let mut image = picture::Environment { width: 8, height: 4, rgb: vec![[0.0; 3]; 32] };
+    // Just right of the middle column, which looks along −z; the upper of the middle rows.
+    image.rgb[8 + 4] = [1.0, 2.0, 3.0];
+    let mut assets = Assets::default();
+    assets.environments.insert("Lamp".to_owned(), image.into());
+    let mut shot = bare();
+    shot.add(Element::new(
+        "Sky",
+        Is::Sky(Sky { strength: 2.0, source: SkySource::Image { asset: "Lamp".to_owned() } }),
+    ));
+    let map = picture::sky_map(&shot, &assets, 8, 4).unwrap();
+    let bright: Vec<usize> = (0..32).filter(|&i| map[i].x > 0.0).collect();
+    assert_eq!(bright, [2 * 8 + 2]);
+    assert_eq!(map[2 * 8 + 2], Vec3::new(2.0, 4.0, 6.0));
+    shot.elements.last_mut().unwrap().hidden = true;
+    assert!(picture::sky_map(&shot, &assets, 8, 4).unwrap().iter().all(|texel| *texel == Vec3::ZERO));
+}

@@ -97,6 +97,7 @@ export const api = {
     json<ShotState>("POST", `/api/shots/${id}/history`, { revision }),
   nameVersion: (id: number, name: string) => none("POST", `/api/shots/${id}/versions`, { name }),
   staged: (id: number, frame: number) => bytes(`/api/shots/${id}/staged/${frame}`),
+  sky: (id: number) => bytes(`/api/shots/${id}/sky`),
   mesh: (id: number, element: number) => bytes(`/api/shots/${id}/mesh/${element}`),
   collision: (id: number, element: number) => bytes(`/api/shots/${id}/collision/${element}`),
   physics: (id: number, element: number) => json<Physics>("GET", `/api/shots/${id}/physics/${element}`),

@@ -7,11 +7,12 @@ import { arrange, matrixOf, sameBodies, sameFrame, shade } from "./bodies";
 import type { StageBodies, StageFrame } from "./frames";
 import { Geometries } from "./geometry";
 import { Handles, poseOf, type Handle, type Moved } from "./handles";
-import { aim, lightOf, skyLight } from "./lights";
+import { aim, lightOf } from "./lights";
 import { Looks } from "./looks";
 import { markerOf, placeMarker } from "./markers";
 import { elementAt, floorBelow, groundAt, rayThrough } from "./picking";
 import { collisionMesh, ghostMesh, layOutline, outline } from "./overlays";
+import { Sky } from "./sky";
 
 export type ViewName = "camera" | "free" | "top" | "front" | "side";
 
@@ -37,7 +38,7 @@ interface Item {
 /** Longest wait for meshes and images before what is there is drawn, ms. */
 const LOADING_MS = 500;
 /** Behind everything, in the views that are not the camera's. */
-const BACKGROUND = 0x3b3e3f;
+const BACKGROUND = new THREE.Color(0x3b3e3f);
 
 /** Whether this machine draws without graphics hardware: edges are then left unsmoothed, for speed. */
 function drawnInSoftware(): boolean {
@@ -73,7 +74,7 @@ export class Stage {
   #moved = false;
   #loading = 0;
   #waitUntil = 0;
-  #ambient = new THREE.HemisphereLight(0xffffff, 0x333333, 0);
+  #sky = new Sky(this.scene, (change) => this.#load(change));
   #grid = new THREE.GridHelper(40, 40, 0x6a7a7c, 0x4a5658);
 
   constructor(
@@ -85,8 +86,7 @@ export class Stage {
     this.renderer.toneMapping = THREE.NeutralToneMapping;
     this.renderer.shadowMap.enabled = true;
     this.renderer.shadowMap.autoUpdate = false;
-    this.scene.background = new THREE.Color(BACKGROUND);
-    this.scene.add(this.#ambient, this.#grid);
+    this.scene.add(this.#grid);
     (this.#grid.material as THREE.Material).transparent = true;
     (this.#grid.material as THREE.Material).opacity = 0.35;
     this.#perspective.position.set(4, 3, 6);
@@ -126,6 +126,7 @@ export class Stage {
         changed = true;
       }
     for (const element of shot.elements) changed = this.#update(element) || changed;
+    this.#sky.update(shotId, shot);
     // A friction, say, looks no different.
     if (changed) this.#place();
   }
@@ -236,7 +237,7 @@ export class Stage {
   #load(change: 1 | -1) {
     if (this.#loading === 0) this.#waitUntil = performance.now() + LOADING_MS;
     this.#loading += change;
-    this.draw();
+    this.#place();
   }
 
   // Building
@@ -338,9 +339,7 @@ export class Stage {
       if (item.light && aim(item.light, bodies, this.#orbit.target))
         this.renderer.shadowMap.needsUpdate = true;
     }
-    const horizon = skyLight(this.#shot, this.#ambient);
-    const background = this.view === "camera" ? horizon : new THREE.Color(BACKGROUND);
-    (this.scene.background as THREE.Color).copy(background);
+    this.#sky.background(this.view === "camera" ? null : BACKGROUND);
     this.#grid.visible = this.view !== "camera";
     this.#camera();
     this.#attach();

@@ -1,6 +1,6 @@
 // Lights as the Stage shows them: near to what the renderer will make of them.
 import * as THREE from "three";
-import type { Element, Shot, Vector } from "../api/client";
+import type { Element } from "../api/client";
 import { matrixOf } from "./bodies";
 import type { StageBodies } from "./frames";
 
@@ -37,21 +37,4 @@ export function aim(light: THREE.Light, bodies: StageBodies, centre: THREE.Vecto
     light.target.updateMatrixWorld();
   } else light.position.setFromMatrixPosition(matrix);
   return !before.equals(light.position);
-}
-
-/** Sets the light from all around to the shot's sky, and gives the colour at its horizon. */
-export function skyLight(shot: Shot, ambient: THREE.HemisphereLight): THREE.Color {
-  const sky = shot.elements.find((element) => "sky" in element.is && !element.hidden);
-  const is = sky && "sky" in sky.is ? sky.is.sky : undefined;
-  const gradient = is && "gradient" in is.source ? is.source.gradient : undefined;
-  const mean = new THREE.Color(0.5, 0.5, 0.5);
-  if (gradient) {
-    mean.setRGB(...(gradient.horizon as Vector)).lerp(new THREE.Color(...(gradient.zenith as Vector)), 0.5);
-    ambient.groundColor.setRGB(...(gradient.ground as Vector));
-  }
-  ambient.color.copy(mean);
-  ambient.intensity = is ? Math.PI * (is.strength ?? 1) : 0.4;
-  return gradient
-    ? new THREE.Color(...gradient.horizon).multiplyScalar(is?.strength ?? 0)
-    : new THREE.Color(0.05, 0.05, 0.06);
 }

@@ -51,6 +51,7 @@ fn router() -> OpenApiRouter<Arc<Studio>> {
         .routes(routes!(elements::mesh))
         .routes(routes!(elements::collision))
         .routes(routes!(elements::staged))
+        .routes(routes!(elements::sky))
         .routes(routes!(elements::drop))
         .routes(routes!(elements::physics))
         .routes(routes!(elements::upload))

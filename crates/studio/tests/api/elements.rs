@@ -42,6 +42,19 @@ async fn a_collision_shape_is_chosen_and_drawn(
 }
 
 #[tokio::test(flavor = "multi_thread")]
+async fn the_sky_is_a_map_of_half_floats_from_the_ground_up() {
+    let desk = desk().await;
+    desk.new_shot().await;
+    desk.set("/elements/3/is/sky/source/gradient/ground", json!([0.25, 0.25, 0.25])).await;
+    desk.set("/elements/3/is/sky/source/gradient/zenith", json!([2, 2, 2])).await;
+    let (status, bytes) = desk.bytes("/api/shots/1/sky").await;
+    assert_eq!((status, bytes.len()), (StatusCode::OK, 128 * 64 * 8));
+    let half = |at: usize| half::f16::from_le_bytes([bytes[at], bytes[at + 1]]).to_f32();
+    assert!((half(0) - 0.25).abs() < 0.02 && (half(bytes.len() - 8) - 2.0).abs() < 0.05);
+    assert_eq!(half(6), 1.0);
+}
+
+#[tokio::test(flavor = "multi_thread")]
 async fn a_mesh_is_sent_once_and_then_known_by_its_tag() {
     let desk = desk().await;
     desk.new_shot().await;
