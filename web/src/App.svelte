@@ -13,6 +13,7 @@
   import { route } from "./state/route.svelte";
   import { selection } from "./state/selection.svelte";
   import { shot } from "./state/shot.svelte";
+  import { values } from "./state/values.svelte";
   import Dailies from "./views/Dailies.svelte";
   import Desk from "./views/Desk.svelte";
   import Home from "./views/Home.svelte";
@@ -31,6 +32,12 @@
   let revision = $derived(shot.state?.revision);
   $effect(() => {
     if (revision !== undefined) void playback.refresh();
+  });
+
+  $effect(() => {
+    void revision;
+    void playback.frame;
+    void values.refresh();
   });
 
   function told(told: Told) {

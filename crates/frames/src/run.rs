@@ -131,8 +131,14 @@ impl RunFolder {
     pub fn manifest(&self) -> Result<Manifest, RunError> {
         let path = self.path.join("run.json");
         let bytes = read_whole(&path)?;
-        serde_json::from_slice(&bytes)
-            .map_err(|error| RunError::Manifest { path, message: error.to_string() })
+        let fail = |message: String| RunError::Manifest { path: path.clone(), message };
+        let mut value: serde_json::Value =
+            serde_json::from_slice(&bytes).map_err(|error| fail(error.to_string()))?;
+        // The shot may be of an older version than this build writes.
+        let shot =
+            shot::read(value["shot"].to_string().as_bytes()).map_err(|error| fail(error.to_string()))?;
+        value["shot"] = serde_json::to_value(shot).expect("a shot serialises");
+        serde_json::from_value(value).map_err(|error| fail(error.to_string()))
     }
 
     /// Writes a frame, in place of an older one of its number.

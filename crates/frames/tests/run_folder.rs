@@ -97,7 +97,7 @@ fn the_manifest_says_what_the_run_was_computed_from() {
 
 #[rstest]
 #[case("", "not a run's manifest")]
-#[case("{}", "missing field")]
+#[case("{}", "not a run's manifest")]
 #[case("{\"version\": 1, \"shot\": 3}", "not a run's manifest")]
 fn a_damaged_manifest_is_named(#[case] text: &str, #[case] message: &str) {
     let (_dir, run) = folder();

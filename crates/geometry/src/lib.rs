@@ -23,8 +23,10 @@ mod mass;
 mod mesh;
 pub mod primitive;
 mod shape;
+mod surface;
 
 pub use bvh::{Bounds, Bvh, Hit, Ray, Tree};
 pub use mass::{MassProperties, mass_properties};
 pub use mesh::{Mesh, MeshError};
 pub use shape::{Meshes, MissingMesh};
+pub use surface::Surface;

@@ -44,6 +44,13 @@ pub enum MeshError {
 }
 
 impl Mesh {
+    /// Area of all faces, m².
+    pub fn area(&self) -> f32 {
+        let corner = |v: u32| self.positions[v as usize];
+        let twice = |[a, b, c]: [u32; 3]| (corner(b) - corner(a)).cross(corner(c) - corner(a)).length();
+        0.5 * self.triangles.iter().copied().map(twice).sum::<f32>()
+    }
+
     /// The first thing that keeps this mesh from being used.
     ///
     /// # Errors

@@ -69,6 +69,21 @@ impl Meshes {
         })
     }
 
+    /// Area that a shape shows the wind, averaged over all directions, m²: a
+    /// quarter of the surface for a convex body (A. Cauchy, 1841), taken for
+    /// others too; half of both faces for a plane.
+    ///
+    /// # Errors
+    /// [`MissingMesh`].
+    pub fn wind_area_m2(&self, shape: &Shape) -> Result<f32, MissingMesh> {
+        Ok(match *shape {
+            Shape::Sphere { radius_m: r } => PI * r * r,
+            Shape::Box { size_m: s, .. } => 0.5 * (s.x * s.y + s.y * s.z + s.z * s.x),
+            Shape::Plane { size_m } => 0.5 * size_m.x * size_m.y,
+            _ => 0.25 * self.mesh(shape)?.area(),
+        })
+    }
+
     /// Mass of one body in kg.
     ///
     /// # Errors

@@ -1,6 +1,6 @@
 //! The camera: a thin lens.
 
-use glam::{Mat3, Quat, Vec3};
+use glam::{Quat, Vec3};
 use shot::Camera;
 use std::f32::consts::{PI, TAU};
 
@@ -22,16 +22,8 @@ pub struct Lens {
 }
 
 impl Lens {
-    /// From the document's camera. `aim` is the point it is aimed at; it then
-    /// keeps its top up.
-    pub fn new(camera: &Camera, place: Vec3, turn: Quat, aim: Option<Vec3>) -> Self {
-        let turn = match aim.and_then(|point| (place - point).try_normalize()) {
-            Some(back) => {
-                let right = Vec3::Y.cross(back).try_normalize().unwrap_or(Vec3::X);
-                Quat::from_mat3(&Mat3::from_cols(right, back.cross(right), back))
-            }
-            None => turn,
-        };
+    /// From the document's camera, where it stands.
+    pub fn new(camera: &Camera, place: Vec3, turn: Quat) -> Self {
         Self {
             place,
             turn,

@@ -7,7 +7,7 @@ use crate::sampler::hash;
 use frames::Frame;
 use geometry::{Bounds, Bvh, Hit, Mesh, Meshes, MissingMesh, Ray, Tree};
 use glam::{Quat, Vec2, Vec3};
-use shot::{Element, Id, Is, Look, Shape, Shot, SkySource};
+use shot::{Element, Id, Is, Look, NotFinite, Pose, Sampler, Shape, Shot, SkySource, World};
 use std::collections::HashMap;
 use std::sync::{Arc, Mutex};
 use thiserror::Error;
@@ -75,8 +75,14 @@ impl Assets {
 }
 
 /// Why a shot cannot be rendered.
-#[derive(Clone, Debug, PartialEq, Eq, Error)]
+#[derive(Clone, Debug, PartialEq, Error)]
 pub enum StageError {
+    /// The document has a fault.
+    #[error("{0}")]
+    Fault(String),
+    /// A formula gives no finite value.
+    #[error(transparent)]
+    NotFinite(#[from] NotFinite),
     /// There is no camera.
     #[error("the shot has no camera; add one and choose it")]
     NoCamera,
@@ -152,7 +158,40 @@ impl Stage {
     /// # Errors
     /// [`StageError`] names the element.
     pub fn new(shot: &Shot, assets: &Assets, frame: Option<&Frame>, number: u32) -> Result<Self, StageError> {
+        let earlier = |at: u32| if at == number { frame.cloned() } else { None };
+        Self::with_history(shot, assets, frame, number, &earlier)
+    }
+
+    /// As [`Stage::new`], with earlier frames for aims that follow late.
+    ///
+    /// # Errors
+    /// [`StageError`] names the element.
+    pub fn with_history(
+        shot: &Shot,
+        assets: &Assets,
+        frame: Option<&Frame>,
+        number: u32,
+        earlier: &dyn Fn(u32) -> Option<Frame>,
+    ) -> Result<Self, StageError> {
         let at = f64::from(number);
+        let sampler = Sampler::new(shot).map_err(|faults| {
+            StageError::Fault(faults.first().map_or_else(String::new, ToString::to_string))
+        })?;
+        let now = sampler.at(at)?;
+        let shot = &now;
+        let first_body = |frame: &Frame, id: Id| -> Option<Pose> {
+            let bodies = frame.bodies.get(&id)?;
+            Some((*bodies.places.first()?, *bodies.turns.first()?))
+        };
+        let solved = |id: Id, then: f64| -> Option<Pose> {
+            // What the document moves is in a frame of the run too.
+            shot.element(id)?.as_solid()?;
+            if then == at {
+                return frame.and_then(|frame| first_body(frame, id));
+            }
+            earlier(then.round() as u32).and_then(|frame| first_body(&frame, id))
+        };
+        let world = World::new(shot, &sampler, at, &solved);
         let (camera_element, camera) = shot
             .camera
             .and_then(|id| shot.element(id))
@@ -163,19 +202,15 @@ impl Stage {
         let placements = |element: &Element| -> Vec<(Vec3, Quat)> {
             match frame.and_then(|frame| frame.bodies.get(&element.id)) {
                 Some(bodies) => bodies.places.iter().copied().zip(bodies.turns.iter().copied()).collect(),
-                None => element.placements(at),
+                None => world.placements(element),
             }
         };
-        let aim = camera
-            .aim
-            .and_then(|id| shot.element(id))
-            .and_then(|target| placements(target).first().map(|p| p.0));
-        let (place, turn) = camera_element.placement.sample(at);
+        let (place, turn) = world.pose(camera_element);
         let mut stage = Self {
             instances: Vec::new(),
             surfaces: Vec::new(),
             tree: Tree::build(&[]),
-            lens: Lens::new(camera, place, turn, aim),
+            lens: Lens::new(camera, place, turn),
             suns: Vec::new(),
             skies: Vec::new(),
             emitters: Emitters::default(),
@@ -194,15 +229,15 @@ impl Stage {
                         roughness: 1.0,
                         ..Look::default()
                     };
-                    let (place, turn) = element.placement.sample(at);
+                    let (place, turn) = world.pose(element);
                     // A plane faces up; the light shines down.
                     let turn = turn * Quat::from_rotation_x(std::f32::consts::PI);
                     let shape = Shape::Plane { size_m: light.size_m };
                     stage.add(element, &shape, &look, vec![(place, turn)], assets, true)?;
                 }
-                Is::Sun(sun) => stage.suns.push(SunLight::new(sun, element.placement.sample(at).1)),
-                Is::Sky(sky) => stage.skies.push(sky_light(element, sky, assets, at)?),
-                Is::Gravity { .. } | Is::Camera(_) => {}
+                Is::Sun(sun) => stage.suns.push(SunLight::new(sun, world.pose(element).1)),
+                Is::Sky(sky) => stage.skies.push(sky_light(element, sky, assets, world.pose(element).1)?),
+                Is::Force(_) | Is::Region(_) | Is::Curve(_) | Is::Camera(_) => {}
             }
         }
         let bounds: Vec<Bounds> = stage.instances.iter().map(Instance::bounds).collect();
@@ -313,7 +348,7 @@ impl Stage {
     }
 }
 
-fn sky_light(element: &Element, sky: &shot::Sky, assets: &Assets, at: f64) -> Result<Sky, StageError> {
+fn sky_light(element: &Element, sky: &shot::Sky, assets: &Assets, turn: Quat) -> Result<Sky, StageError> {
     Ok(match &sky.source {
         SkySource::Gradient { zenith, horizon, ground } => Sky::Gradient {
             zenith: *zenith * sky.strength,
@@ -325,13 +360,12 @@ fn sky_light(element: &Element, sky: &shot::Sky, assets: &Assets, at: f64) -> Re
                 element: element.name.clone(),
                 asset: asset.clone(),
             })?;
-            let turn = element.placement.sample(at).1;
             Sky::Image(SkyImage::new(Environment::clone(image), sky.strength, turn))
         }
     })
 }
 
-/// The radiance of all skies of a shot at its first frame, averaged over each
+/// The radiance of all skies of a sampled shot, averaged over each
 /// texel of a latitude–longitude map: rows from straight down to straight up,
 /// columns from −x over −z, x and z back to −x.
 ///
@@ -339,11 +373,10 @@ fn sky_light(element: &Element, sky: &shot::Sky, assets: &Assets, at: f64) -> Re
 /// [`StageError`] names the element whose image is missing.
 pub fn sky_map(shot: &Shot, assets: &Assets, width: usize, height: usize) -> Result<Vec<Vec3>, StageError> {
     use std::f32::consts::{PI, TAU};
-    let at = f64::from(shot.timing.first);
     let mut map = vec![Vec3::ZERO; width * height];
     for element in shot.elements.iter().filter(|element| !element.hidden) {
         let Is::Sky(sky) = &element.is else { continue };
-        let light = sky_light(element, sky, assets, at)?;
+        let light = sky_light(element, sky, assets, element.placement.pose().1)?;
         // As many points a side of a texel as the finest image has pixels there.
         let points = match &light {
             Sky::Gradient { .. } => 2,

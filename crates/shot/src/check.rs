@@ -3,7 +3,7 @@
 //! The entries here need only the document. What needs geometry or a run
 //! (overlaps, tunnelling, missing frames) is added by the crates that have it.
 
-use crate::{Collision, Id, Moves, Shape, Shot};
+use crate::{Collision, Id, Is, Moves, Sampler, Shape, Shot, Volume};
 use serde::{Deserialize, Serialize};
 
 /// One entry of the Check list.
@@ -37,11 +37,23 @@ pub enum Mistake {
     Tunnelled,
     /// Frames are not computed yet.
     FramesMissing,
+    /// A force has nothing to act on.
+    ForceOnNothing,
+    /// A region has no size.
+    RegionEmpty,
 }
 
 /// The entries that follow from the document alone.
 pub fn check(shot: &Shot) -> Vec<Entry> {
     let mut entries = Vec::new();
+    let Ok(first) =
+        Sampler::new(shot).map_err(|_| ()).and_then(|s| s.at(f64::from(shot.timing.first)).map_err(|_| ()))
+    else {
+        return entries;
+    };
+    let shot = &first;
+    entries.extend(forces_on_nothing(shot));
+    entries.extend(regions_of_no_size(shot));
     entries.extend(nothing_still_below(shot));
     for (element, solid) in shot.solids() {
         let (body, shape) = (&solid.body, &solid.shape);
@@ -78,13 +90,12 @@ pub fn check(shot: &Shot) -> Vec<Entry> {
 }
 
 fn nothing_still_below(shot: &Shot) -> Option<Entry> {
-    let first = f64::from(shot.timing.first);
     let free: Vec<_> = shot.solids().filter(|(_, solid)| solid.body.moves != Moves::Still).collect();
     if free.is_empty() || shot.gravity().length() == 0.0 {
         return None;
     }
     let down = shot.gravity().normalize();
-    let depth = |element: &crate::Element| element.placement.sample(first).0.dot(down);
+    let depth = |element: &crate::Element| element.placement.place_m.dot(down);
     let lowest = shot
         .solids()
         .filter(|(_, solid)| solid.body.moves == Moves::Still)
@@ -96,6 +107,47 @@ fn nothing_still_below(shot: &Shot) -> Option<Entry> {
         elements: falls.iter().map(|(element, _)| element.id).collect(),
         reason: "Nothing is still below the free bodies; they will fall out of the picture.".to_owned(),
         fix: Some("Add a floor".to_owned()),
+    })
+}
+
+fn forces_on_nothing(shot: &Shot) -> impl Iterator<Item = Entry> {
+    let free: Vec<Id> = shot
+        .solids()
+        .filter(|(_, solid)| solid.body.moves != Moves::Still)
+        .map(|(element, _)| element.id)
+        .collect();
+    shot.forces().into_iter().filter_map(move |(element, force)| {
+        let timing = shot.timing;
+        let why = if !force.on && element.motion.is_empty() {
+            return None;
+        } else if force.from_frame.is_some_and(|from| from > timing.last)
+            || force.to_frame.is_some_and(|to| to <= timing.first)
+        {
+            format!("{} acts only outside the shot's frames.", element.name)
+        } else if !free.is_empty() && !free.iter().any(|&id| force.acts_on(id)) {
+            format!("{} acts on nothing: none of its elements is free.", element.name)
+        } else {
+            return None;
+        };
+        Some(Entry { mistake: Mistake::ForceOnNothing, elements: vec![element.id], reason: why, fix: None })
+    })
+}
+
+fn regions_of_no_size(shot: &Shot) -> impl Iterator<Item = Entry> {
+    shot.elements.iter().filter_map(|element| {
+        let Is::Region(region) = &element.is else { return None };
+        let empty = match region.volume {
+            Volume::Box { size_m } => size_m.min_element() <= 0.0,
+            Volume::Ball { radius_m } => radius_m <= 0.0,
+            Volume::Cylinder { radius_m, height_m } => radius_m <= 0.0 || height_m <= 0.0,
+            _ => false,
+        };
+        empty.then(|| Entry {
+            mistake: Mistake::RegionEmpty,
+            elements: vec![element.id],
+            reason: format!("{} has no size, so it has weight nowhere.", element.name),
+            fix: None,
+        })
     })
 }
 

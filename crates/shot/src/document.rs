@@ -1,12 +1,14 @@
 //! The document itself.
 
-use crate::{Camera, Element, Is};
+use crate::motion::slots::{Bounds, Slot, element_slots, shot_slots};
+use crate::motion::split_part;
+use crate::{Camera, Channel, Element, Force, ForceKind, Is, Value};
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 use std::collections::BTreeMap;
 
 /// Version of the shot file this build writes.
-pub const VERSION: u32 = 1;
+pub const VERSION: u32 = 2;
 
 /// An element's number within its shot.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Hash, Serialize, Deserialize, JsonSchema)]
@@ -31,6 +33,9 @@ pub struct Shot {
     /// The camera that renders; none only while the shot has no camera.
     #[serde(default)]
     pub camera: Option<Id>,
+    /// What changes with time of the values above, by their path.
+    #[serde(default, skip_serializing_if = "BTreeMap::is_empty")]
+    pub motion: BTreeMap<String, Channel>,
     /// Everything in the shot.
     pub elements: Vec<Element>,
     /// Files the elements use, by name.
@@ -85,11 +90,16 @@ pub struct Physics {
     pub substeps: u32,
     /// Bodies further than this from the origin have left the world, metres.
     pub world_m: f32,
+    /// How fast the world's time passes: 1 as in the shot, 0.5 half as fast.
+    pub time_scale: f32,
+    /// Whether keys and formulas of bodies, forces and regions follow the
+    /// world's time, rather than the shot's.
+    pub keys_follow: bool,
 }
 
 impl Default for Physics {
     fn default() -> Self {
-        Self { substeps: 8, world_m: 200.0 }
+        Self { substeps: 8, world_m: 200.0, time_scale: 1.0, keys_follow: true }
     }
 }
 
@@ -129,10 +139,11 @@ impl Shot {
             picture: PictureSize { width: 1280, height: 720 },
             physics: Physics::default(),
             camera: None,
+            motion: BTreeMap::new(),
             elements: Vec::new(),
             assets: BTreeMap::new(),
         };
-        shot.add(Element::new("Gravity", Is::Gravity { acceleration: Vec3::new(0.0, -9.81, 0.0) }));
+        shot.add(Element::gravity(Vec3::new(0.0, -9.81, 0.0)));
         let camera = Element::new("Camera", Is::Camera(Camera { focus_m: 6.0, ..Camera::default() }));
         shot.camera = Some(shot.add(camera.at(3.0, 1.8, 5.0).turned(-0.18, 0.54, 0.0)));
         let sun = Sun { irradiance: 3.0, colour: Vec3::new(1.0, 0.93, 0.82), angle_rad: 0.02 };
@@ -185,17 +196,49 @@ impl Shot {
         self.elements.iter_mut().find(|element| element.name == name)
     }
 
+    /// The value at a path below an element, or below the shot itself.
+    pub fn value(&self, element: Option<Id>, path: &str) -> Option<Value> {
+        let (whole, part) = split_part(path);
+        let mut found = None;
+        let mut visit = |at: &str, slot: Slot, _: Bounds| {
+            if at == path {
+                found = slot.get();
+            } else if at == whole
+                && let (Some(part), Some(value)) = (part, slot.get())
+                && part < value.count()
+            {
+                found = Some(Value::Number(value.part(part) as f32));
+            }
+        };
+        match element {
+            None => shot_slots(&mut Self { elements: Vec::new(), ..self.clone() }, &mut visit),
+            Some(id) => element_slots(&mut self.element(id)?.clone(), &mut visit),
+        }
+        found
+    }
+
     /// The solids, in order.
     pub fn solids(&self) -> impl Iterator<Item = (&Element, &crate::Solid)> {
         self.elements.iter().filter_map(|element| Some((element, element.as_solid()?)))
     }
 
-    /// The sum of all gravity elements, m/s².
+    /// The forces, in the order in which they act.
+    pub fn forces(&self) -> Vec<(&Element, &Force)> {
+        let mut forces: Vec<_> =
+            self.elements.iter().filter_map(|element| Some((element, element.as_force()?))).collect();
+        forces.sort_by_key(|(element, force)| (force.order, element.id));
+        forces
+    }
+
+    /// The sum of all gravity that acts everywhere and on all in this state of the shot, m/s².
     pub fn gravity(&self) -> glam::Vec3 {
         self.elements
             .iter()
-            .map(|element| match element.is {
-                Is::Gravity { acceleration } => acceleration,
+            .filter_map(Element::as_force)
+            .map(|force| match force.kind {
+                ForceKind::Gravity { acceleration } if force.on && force.is_everywhere() => {
+                    acceleration * force.strength
+                }
                 _ => glam::Vec3::ZERO,
             })
             .sum()

@@ -1,9 +1,10 @@
 //! An element: anything in a shot that has a name.
 
-use crate::{AreaLight, Id, Look, Param, Shape, Sky, Sun};
+use crate::{AreaLight, Channel, Curve, Force, Id, Look, Region, Shape, Sky, Sun};
 use glam::{EulerRot, Quat, Vec3};
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
+use std::collections::BTreeMap;
 
 /// Anything in a shot that has a name.
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize, JsonSchema)]
@@ -24,41 +25,65 @@ pub struct Element {
     /// Not to be selected or moved on the Stage.
     #[serde(default, skip_serializing_if = "std::ops::Not::not")]
     pub locked: bool,
+    /// What its placement is relative to; none: the world.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub attached: Option<Attached>,
+    /// What it turns towards; none: it turns as its placement says.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub aim: Option<Aim>,
+    /// What changes with time, by the path of the value below the element.
+    #[serde(default, skip_serializing_if = "BTreeMap::is_empty")]
+    pub motion: BTreeMap<String, Channel>,
+}
+
+/// What an element's placement is relative to.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, JsonSchema)]
+#[serde(deny_unknown_fields)]
+pub struct Attached {
+    /// The element it goes with.
+    pub to: Id,
+    /// Where on a curve, as a share of its length, 0–1; none: at its origin.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub along: Option<f32>,
+    /// Whether it turns its +z axis along the curve.
+    #[serde(default, skip_serializing_if = "std::ops::Not::not")]
+    pub facing: bool,
+}
+
+/// What an element turns towards: cameras and solids with their −z axis, lights
+/// and forces with their −y axis.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, JsonSchema)]
+#[serde(deny_unknown_fields)]
+pub struct Aim {
+    /// The element it turns towards.
+    pub at: Id,
+    /// It follows late by about so many seconds: the mean of where its aim
+    /// was, weighted by e^(−t / damping).
+    #[serde(default)]
+    pub damping_s: f32,
 }
 
 /// Place and turn of an element's origin.
 #[derive(Clone, Debug, Default, PartialEq, Serialize, Deserialize, JsonSchema)]
-#[serde(deny_unknown_fields)]
+#[serde(deny_unknown_fields, default)]
 pub struct Placement {
     /// Place in metres, y up.
-    #[serde(default = "zero")]
-    #[schemars(with = "Param<[f32; 3]>")]
-    pub place_m: Param<Vec3>,
+    #[schemars(with = "[f32; 3]")]
+    pub place_m: Vec3,
     /// Turns in radians about the fixed axes x, then y, then z.
-    #[serde(default = "zero")]
-    #[schemars(with = "Param<[f32; 3]>")]
-    pub turn_rad: Param<Vec3>,
-}
-
-fn zero() -> Param<Vec3> {
-    Vec3::ZERO.into()
-}
-
-impl Default for Param<Vec3> {
-    fn default() -> Self {
-        zero()
-    }
+    #[schemars(with = "[f32; 3]")]
+    pub turn_rad: Vec3,
 }
 
 impl Placement {
     /// An unturned placement at `place_m`.
     pub fn at(place_m: Vec3) -> Self {
-        Self { place_m: place_m.into(), turn_rad: zero() }
+        Self { place_m, turn_rad: Vec3::ZERO }
     }
 
-    /// Place and turn at `frame`.
-    pub fn sample(&self, frame: f64) -> (Vec3, Quat) {
-        (self.place_m.at(frame), quat(self.turn_rad.at(frame)))
+    /// Place and turn.
+    pub fn pose(&self) -> (Vec3, Quat) {
+        (self.place_m, quat(self.turn_rad))
     }
 }
 
@@ -74,12 +99,12 @@ fn quat(turn_rad: Vec3) -> Quat {
 pub enum Is {
     /// A rigid body, or copies of one.
     Solid(Solid),
-    /// The acceleration all free bodies feel.
-    Gravity {
-        /// Acceleration in m/s².
-        #[schemars(with = "[f32; 3]")]
-        acceleration: Vec3,
-    },
+    /// A force.
+    Force(Force),
+    /// A soft-edged volume that says where something acts.
+    Region(Region),
+    /// A curve.
+    Curve(Curve),
     /// A camera. It looks along its −z axis.
     Camera(Camera),
     /// A distant light.
@@ -96,6 +121,8 @@ pub enum Is {
 pub enum Kind {
     Solid,
     Force,
+    Region,
+    Curve,
     Camera,
     Light,
 }
@@ -177,15 +204,36 @@ pub enum Weight {
     MassKg(f32),
 }
 
+/// What makes a body free.
+#[derive(Clone, Copy, Debug, PartialEq, Serialize, Deserialize, JsonSchema)]
+#[serde(rename_all = "snake_case", deny_unknown_fields)]
+pub enum Wake {
+    /// A frame: it is free after it.
+    Frame(u32),
+    /// A touch by a body that moves.
+    Touch {
+        /// The least impulse of the touch, N s.
+        impulse_n_s: f32,
+    },
+    /// A region: its centre of mass comes to lie where the weight is over a half.
+    Region(Id),
+    /// Another free body that woke nearby, of the same element or any other.
+    Neighbour {
+        /// How near its surface has to be, m.
+        within_m: f32,
+    },
+}
+
 /// What a solid is to the physics.
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize, JsonSchema)]
 #[serde(deny_unknown_fields, default)]
 pub struct Body {
     /// How it moves.
     pub moves: Moves,
-    /// The frame at which an animated body becomes free.
+    /// What lets an animated body go, or wakes a free one that waits; none: an
+    /// animated body stays so, a free one is free from the start.
     #[serde(skip_serializing_if = "Option::is_none")]
-    pub let_go_frame: Option<u32>,
+    pub wake: Option<Wake>,
     /// The shape it collides as.
     pub collision: Collision,
     /// Density or mass.
@@ -197,6 +245,9 @@ pub struct Body {
     /// Distance kept from other bodies in metres; none: a five-thousandth of its size, at most 0.1 mm.
     #[serde(skip_serializing_if = "Option::is_none")]
     pub margin_m: Option<f32>,
+    /// Drag coefficient C for moving air; none: by its shape.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub drag: Option<f32>,
     /// Velocity when it becomes free, m/s; none: from its own motion.
     #[serde(skip_serializing_if = "Option::is_none")]
     #[schemars(with = "Option<[f32; 3]>")]
@@ -211,12 +262,13 @@ impl Default for Body {
     fn default() -> Self {
         Self {
             moves: Moves::Free,
-            let_go_frame: None,
+            wake: None,
             collision: Collision::Auto,
             weight: Weight::DensityKgM3(600.0),
             friction: 0.5,
             bounce: 0.2,
             margin_m: None,
+            drag: None,
             launch_velocity: None,
             launch_spin: None,
         }
@@ -250,7 +302,24 @@ impl Body {
 
     /// Whether the body is free from the first frame on.
     pub fn starts_free(&self) -> bool {
-        self.moves == Moves::Free
+        self.moves == Moves::Free && self.wake.is_none()
+    }
+
+    /// The frame after which it is free, if a frame decides that.
+    pub fn let_go_frame(&self) -> Option<u32> {
+        if let Some(Wake::Frame(frame)) = self.wake { Some(frame) } else { None }
+    }
+
+    /// Drag coefficient: the one given, or that of the shape at high Reynolds
+    /// numbers (S. F. Hoerner, *Fluid-dynamic drag*, 1965).
+    pub fn drag_of(&self, shape: &Shape) -> f32 {
+        self.drag.unwrap_or(match shape {
+            Shape::Sphere { .. } => 0.47,
+            Shape::Capsule { .. } | Shape::Cone { .. } => 0.6,
+            Shape::Cylinder { .. } | Shape::Torus { .. } => 0.9,
+            Shape::Box { .. } | Shape::Mesh { .. } => 1.05,
+            Shape::Plane { .. } => 1.2,
+        })
     }
 }
 
@@ -266,15 +335,13 @@ pub struct Camera {
     pub f_stop: Option<f32>,
     /// Distance of the sharp plane in metres.
     pub focus_m: f32,
-    /// Element it is aimed at; none: its own turn.
-    pub aim: Option<Id>,
     /// Exposure in stops.
     pub exposure: f32,
 }
 
 impl Default for Camera {
     fn default() -> Self {
-        Self { focal_length_mm: 35.0, sensor_mm: 36.0, f_stop: None, focus_m: 5.0, aim: None, exposure: 0.0 }
+        Self { focal_length_mm: 35.0, sensor_mm: 36.0, f_stop: None, focus_m: 5.0, exposure: 0.0 }
     }
 }
 
@@ -320,21 +387,35 @@ impl Element {
         Self::new(name, Is::Solid(Solid { shape, copies: None, body, look: Look::default() }))
     }
 
+    /// Gravity, to be given an id by [`crate::Shot::add`].
+    pub fn gravity(acceleration: Vec3) -> Self {
+        Self::new("Gravity", Is::Force(Force::new(crate::ForceKind::Gravity { acceleration })))
+    }
+
     /// An element at the origin, to be given an id by [`crate::Shot::add`].
     pub fn new(name: &str, is: Is) -> Self {
-        let placement = Placement::default();
-        Self { id: Id(0), name: name.to_owned(), placement, is, hidden: false, locked: false }
+        Self {
+            id: Id(0),
+            name: name.to_owned(),
+            placement: Placement::default(),
+            is,
+            hidden: false,
+            locked: false,
+            attached: None,
+            aim: None,
+            motion: BTreeMap::new(),
+        }
     }
 
     /// The same element at `place_m`.
     pub fn at(mut self, x: f32, y: f32, z: f32) -> Self {
-        self.placement.place_m = Vec3::new(x, y, z).into();
+        self.placement.place_m = Vec3::new(x, y, z);
         self
     }
 
     /// The same element turned by `turn_rad`.
     pub fn turned(mut self, x: f32, y: f32, z: f32) -> Self {
-        self.placement.turn_rad = Vec3::new(x, y, z).into();
+        self.placement.turn_rad = Vec3::new(x, y, z);
         self
     }
 
@@ -342,7 +423,9 @@ impl Element {
     pub fn kind(&self) -> Kind {
         match self.is {
             Is::Solid(_) => Kind::Solid,
-            Is::Gravity { .. } => Kind::Force,
+            Is::Force(_) => Kind::Force,
+            Is::Region(_) => Kind::Region,
+            Is::Curve(_) => Kind::Curve,
             Is::Camera(_) => Kind::Camera,
             Is::Sun(_) | Is::Sky(_) | Is::AreaLight(_) => Kind::Light,
         }
@@ -358,9 +441,42 @@ impl Element {
         if let Is::Solid(solid) = &mut self.is { Some(solid) } else { None }
     }
 
-    /// Place and turn of every copy at `frame`; one for an element without copies.
-    pub fn placements(&self, frame: f64) -> Vec<(Vec3, Quat)> {
-        let (place, turn) = self.placement.sample(frame);
+    /// The force it is, if it is one.
+    pub fn as_force(&self) -> Option<&Force> {
+        if let Is::Force(force) = &self.is { Some(force) } else { None }
+    }
+
+    /// The region it is, if it is one.
+    pub fn as_region(&self) -> Option<&Region> {
+        if let Is::Region(region) = &self.is { Some(region) } else { None }
+    }
+
+    /// Keys on one of its values, in place of what moved it.
+    pub fn keyed(mut self, path: &str, channel: Channel) -> Self {
+        self.motion.insert(path.to_owned(), channel);
+        self
+    }
+
+    /// Moves it, and its keys of place, by `shift` metres.
+    pub fn shift(&mut self, shift: Vec3) {
+        self.placement.place_m += shift;
+        for (path, channel) in &mut self.motion {
+            let part = match path.as_str() {
+                "placement.place_m" => None,
+                "placement.place_m[0]" => Some(0),
+                "placement.place_m[1]" => Some(1),
+                "placement.place_m[2]" => Some(2),
+                _ => continue,
+            };
+            for key in &mut channel.keys {
+                let by = |i: usize| f64::from(shift[part.unwrap_or(i)]);
+                key.value = key.value.with_parts(|i| key.value.part(i) + by(i));
+            }
+        }
+    }
+
+    /// Every copy of an element that stands at `pose`; one if it has no copies.
+    pub fn spread(&self, (place, turn): (Vec3, Quat)) -> Vec<(Vec3, Quat)> {
         match self.as_solid().and_then(|solid| solid.copies.as_ref()) {
             None => vec![(place, turn)],
             Some(copies) => copies

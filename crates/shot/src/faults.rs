@@ -1,12 +1,14 @@
 //! Reading a shot, and every fault that a shot file can have.
 
+use crate::migrate;
+use crate::motion::slots::{Bounds, Slot, element_slots, shot_slots};
 use crate::{
-    AssetKind, Element, Is, MAX_BODIES, MAX_ELEMENTS, MAX_FRAMES, Param, Sample, Shape, Shot, SkySource,
-    Solid, VERSION, Weight,
+    AssetKind, Attract, Curve, Element, ForceKind, Id, Is, MAX_BODIES, MAX_ELEMENTS, MAX_FRAMES, Sampler,
+    Shape, Shot, SkySource, Solid, VERSION, Volume, Wake,
 };
 use glam::Vec3;
 use serde::{Deserialize, Serialize};
-use std::collections::HashMap;
+use std::collections::{HashMap, HashSet};
 use thiserror::Error;
 
 /// One fault: where it is and what is wrong.
@@ -26,9 +28,10 @@ pub struct ReadError(pub Vec<Fault>);
 
 pub(crate) fn read(bytes: &[u8]) -> Result<Shot, ReadError> {
     let one = |path: &str, message: String| ReadError(vec![Fault { path: path.to_owned(), message }]);
-    let value: serde_json::Value =
+    let mut value: serde_json::Value =
         serde_json::from_slice(bytes).map_err(|error| one("$", format!("is not JSON: {error}")))?;
     match value.get("version").and_then(serde_json::Value::as_u64) {
+        Some(1) => migrate::from_1(&mut value),
         Some(version) if version == u64::from(VERSION) => {}
         Some(version) => {
             let message = format!("{version} is not a version this build reads; it reads 1 to {VERSION}");
@@ -44,6 +47,9 @@ pub(crate) fn read(bytes: &[u8]) -> Result<Shot, ReadError> {
     if faults.is_empty() { Ok(shot) } else { Err(ReadError(faults)) }
 }
 
+/// Most points of one stroke of a curve.
+const MAX_POINTS: usize = 10_000;
+
 struct Faults(Vec<Fault>);
 
 impl Faults {
@@ -51,52 +57,19 @@ impl Faults {
         self.0.push(Fault { path: path.into(), message: message.into() });
     }
 
-    fn range(&mut self, path: &str, value: f32, low: f32, high: f32) {
-        if !(low..=high).contains(&value) {
-            self.say(path, format!("{value} is outside {low} to {high}"));
-        }
-    }
-
-    fn parts(&mut self, path: &str, value: Vec3, low: f32, high: f32) {
-        for part in 0..3 {
-            self.range(&format!("{path}[{part}]"), value[part], low, high);
-        }
-    }
-
-    fn param<T: Sample>(&mut self, path: &str, param: &Param<T>, low: f32, high: f32) {
-        let mut value = |path: &str, value: &T| {
-            for part in 0..T::PARTS {
-                let path = if T::PARTS == 1 { path.to_owned() } else { format!("{path}[{part}]") };
-                self.range(&path, value.part(part), low, high);
-            }
-        };
-        match param {
-            Param::Constant(constant) => value(path, constant),
-            Param::Keyed { keys } => {
-                for (i, key) in keys.iter().enumerate() {
-                    value(&format!("{path}.keys[{i}].value"), &key.value);
-                }
-                if keys.is_empty() {
-                    self.say(format!("{path}.keys"), "is empty; give a constant or at least one key");
-                }
-                for (i, key) in keys.iter().enumerate() {
-                    let path = format!("{path}.keys[{i}].frame");
-                    if !key.frame.is_finite() || key.frame.abs() > 1e6 {
-                        self.say(path, format!("{} is outside -1000000 to 1000000", key.frame));
-                    } else if i > 0 && key.frame <= keys[i - 1].frame {
-                        let before = keys[i - 1].frame;
-                        self.say(path, format!("{} does not come after {before}; frames rise", key.frame));
-                    }
-                }
+    /// A value of the document against its range.
+    fn slot(&mut self, root: &str, path: &str, slot: &Slot, bounds: Bounds) {
+        let Some(value) = slot.get() else { return };
+        for part in 0..value.count() {
+            let number = value.part(part) as f32;
+            if !(bounds.low..=bounds.high).contains(&number) {
+                let part = if value.count() == 1 { String::new() } else { format!("[{part}]") };
+                let message = format!("{number} is outside {} to {}", bounds.low, bounds.high);
+                self.say(format!("{root}{path}{part}"), message);
             }
         }
     }
 }
-
-/// Largest size of one thing, metres.
-const MAX_SIZE: f32 = 1_000.0;
-/// Smallest size of one thing, metres.
-const MIN_SIZE: f32 = 0.0005;
 
 impl Shot {
     /// Every fault of this shot; empty if it can be used.
@@ -107,7 +80,9 @@ impl Shot {
             f.say("version", format!("{} is not {VERSION}", self.version));
         }
         name(f, "name", &self.name);
-        f.range("timing.fps", self.timing.fps, 1.0, 240.0);
+        shot_slots(&mut Self { elements: Vec::new(), ..self.clone() }, &mut |path, slot, bounds| {
+            f.slot("", path, &slot, bounds);
+        });
         let timing = self.timing;
         if timing.last < timing.first {
             let message = format!("{} comes before the first frame, {}", timing.last, timing.first);
@@ -123,7 +98,6 @@ impl Shot {
         if !(1..=256).contains(&self.physics.substeps) {
             f.say("physics.substeps", format!("{} is outside 1 to 256", self.physics.substeps));
         }
-        f.range("physics.world_m", self.physics.world_m, 1.0, 10_000.0);
         if let Some(camera) = self.camera
             && !matches!(self.element(camera).map(|e| &e.is), Some(Is::Camera(_)))
         {
@@ -149,6 +123,13 @@ impl Shot {
         if bodies > MAX_BODIES {
             f.say("elements", format!("{bodies} bodies with all copies; at most {MAX_BODIES}"));
         }
+        if faults.0.is_empty()
+            && let Err(channels) = Sampler::new(self)
+        {
+            faults.0.extend(channels);
+        }
+        let f = &mut faults;
+        self.circles(f);
         for (key, asset) in &self.assets {
             let path = format!("assets.{key}.file");
             let climbs = asset.file.split(['/', '\\']).any(|part| part == ".." || part.is_empty());
@@ -161,93 +142,95 @@ impl Shot {
 
     fn element_faults(&self, f: &mut Faults, path: &str, element: &Element) {
         name(f, &format!("{path}.name"), &element.name);
-        f.param(&format!("{path}.placement.place_m"), &element.placement.place_m, -10_000.0, 10_000.0);
-        f.param(&format!("{path}.placement.turn_rad"), &element.placement.turn_rad, -1_000.0, 1_000.0);
+        let root = format!("{path}.");
+        element_slots(&mut element.clone(), &mut |at, slot, bounds| f.slot(&root, at, &slot, bounds));
+        let mut another = |at: &str, id: Id, what: &str, test: &dyn Fn(&Is) -> bool| {
+            if id == element.id {
+                f.say(format!("{path}.{at}"), "is the element itself");
+            } else if !self.element(id).is_some_and(|other| test(&other.is)) {
+                f.say(format!("{path}.{at}"), format!("{} is not the id of {what}", id.0));
+            }
+        };
+        let any = |_: &Is| true;
+        let solid = |is: &Is| matches!(is, Is::Solid(_));
+        let curve = |is: &Is| matches!(is, Is::Curve(_));
+        let region = |is: &Is| matches!(is, Is::Region(_));
+        if let Some(attached) = &element.attached {
+            another("attached.to", attached.to, "an element", &any);
+            if attached.along.is_some() {
+                another("attached.to", attached.to, "a curve", &curve);
+            }
+        }
+        if let Some(aim) = &element.aim {
+            another("aim.at", aim.at, "an element", &any);
+        }
         match &element.is {
-            Is::Solid(solid) => self.solid_faults(f, &format!("{path}.is.solid"), solid),
-            Is::Gravity { acceleration } => {
-                f.parts(&format!("{path}.is.gravity.acceleration"), *acceleration, -1_000.0, 1_000.0);
-            }
-            Is::Camera(camera) => {
-                let path = format!("{path}.is.camera");
-                f.range(&format!("{path}.focal_length_mm"), camera.focal_length_mm, 4.0, 1_200.0);
-                f.range(&format!("{path}.sensor_mm"), camera.sensor_mm, 4.0, 100.0);
-                f.range(&format!("{path}.focus_m"), camera.focus_m, 0.01, 10_000.0);
-                f.range(&format!("{path}.exposure"), camera.exposure, -20.0, 20.0);
-                if let Some(stop) = camera.f_stop {
-                    f.range(&format!("{path}.f_stop"), stop, 0.5, 64.0);
+            Is::Solid(solid) => {
+                if let Some(Wake::Region(id)) = solid.body.wake {
+                    another("is.solid.body.wake.region", id, "a region", &region);
                 }
-                if let Some(aim) = camera.aim {
-                    if aim == element.id {
-                        f.say(format!("{path}.aim"), "the camera is aimed at itself");
-                    } else if self.element(aim).is_none() {
-                        f.say(format!("{path}.aim"), format!("{} is not the id of an element", aim.0));
+                self.solid_faults(f, &format!("{path}.is.solid"), solid);
+            }
+            Is::Force(force) => {
+                if let Some(id) = force.region {
+                    another("is.force.region", id, "a region", &region);
+                }
+                for (list, ids) in [("only", &force.only), ("except", &force.except)] {
+                    for (i, id) in ids.iter().enumerate() {
+                        another(&format!("is.force.{list}[{i}]"), *id, "a solid", &solid);
                     }
                 }
+                match &force.kind {
+                    ForceKind::Attract(Attract { to: Some(id), .. }) => {
+                        let target = |is: &Is| solid(is) || curve(is);
+                        another("is.force.kind.attract.to", *id, "a curve or solid", &target);
+                    }
+                    ForceKind::Along(along) => {
+                        another("is.force.kind.along.curve", along.curve, "a curve", &curve);
+                    }
+                    ForceKind::Turbulence(turbulence) if !(1..=8).contains(&turbulence.octaves) => {
+                        let message = format!("{} is outside 1 to 8", turbulence.octaves);
+                        f.say(format!("{path}.is.force.kind.turbulence.octaves"), message);
+                    }
+                    _ => {}
+                }
+                if let (Some(from), Some(to)) = (force.from_frame, force.to_frame)
+                    && to < from
+                {
+                    let message = format!("{to} comes before from_frame, {from}");
+                    f.say(format!("{path}.is.force.to_frame"), message);
+                }
             }
-            Is::Sun(sun) => {
-                let path = format!("{path}.is.sun");
-                f.range(&format!("{path}.irradiance"), sun.irradiance, 0.0, 1e5);
-                f.parts(&format!("{path}.colour"), sun.colour, 0.0, 1e3);
-                f.range(&format!("{path}.angle_rad"), sun.angle_rad, 0.0, 1.0);
-            }
+            Is::Region(of) => match &of.volume {
+                Volume::Inside { solid: id } => {
+                    another("is.region.volume.inside.solid", *id, "a solid", &solid)
+                }
+                Volume::Combined { parts } => {
+                    for (i, part) in parts.iter().enumerate() {
+                        let at = format!("is.region.volume.combined.parts[{i}].region");
+                        another(&at, part.region, "a region", &region);
+                    }
+                    if parts.is_empty() || parts.len() > 16 {
+                        let message = format!("{} regions; from 1 to 16", parts.len());
+                        f.say(format!("{path}.is.region.volume.combined.parts"), message);
+                    }
+                }
+                _ => {}
+            },
+            Is::Curve(curve) => curve_faults(f, &format!("{path}.is.curve"), curve),
             Is::Sky(sky) => {
-                let path = format!("{path}.is.sky");
-                f.range(&format!("{path}.strength"), sky.strength, 0.0, 1e4);
-                match &sky.source {
-                    SkySource::Gradient { zenith, horizon, ground } => {
-                        for (part, colour) in [("zenith", zenith), ("horizon", horizon), ("ground", ground)] {
-                            f.parts(&format!("{path}.source.gradient.{part}"), *colour, 0.0, 1e4);
-                        }
-                    }
-                    SkySource::Image { asset } => {
-                        self.asset(f, &format!("{path}.source.image.asset"), asset, AssetKind::Environment);
-                    }
+                if let SkySource::Image { asset } = &sky.source {
+                    let path = format!("{path}.is.sky.source.image.asset");
+                    self.asset(f, &path, asset, AssetKind::Environment);
                 }
             }
-            Is::AreaLight(light) => {
-                let path = format!("{path}.is.area_light");
-                f.range(&format!("{path}.size_m[0]"), light.size_m.x, MIN_SIZE, MAX_SIZE);
-                f.range(&format!("{path}.size_m[1]"), light.size_m.y, MIN_SIZE, MAX_SIZE);
-                f.range(&format!("{path}.radiance"), light.radiance, 0.0, 1e6);
-                f.parts(&format!("{path}.colour"), light.colour, 0.0, 1e3);
-            }
+            Is::Camera(_) | Is::Sun(_) | Is::AreaLight(_) => {}
         }
     }
 
     fn solid_faults(&self, f: &mut Faults, path: &str, solid: &Solid) {
-        let size = |f: &mut Faults, part: &str, value: f32| {
-            f.range(&format!("{path}.shape.{}.{part}", solid.shape.name()), value, MIN_SIZE, MAX_SIZE);
-        };
-        match &solid.shape {
-            Shape::Box { size_m, edge_m } => {
-                for part in 0..3 {
-                    size(f, &format!("size_m[{part}]"), size_m[part]);
-                }
-                let most = 0.5 * size_m.min_element();
-                f.range(&format!("{path}.shape.box.edge_m"), *edge_m, 0.0, most.max(0.0));
-            }
-            Shape::Sphere { radius_m } => size(f, "radius_m", *radius_m),
-            Shape::Capsule { radius_m, length_m } => {
-                size(f, "radius_m", *radius_m);
-                size(f, "length_m", *length_m);
-            }
-            Shape::Cylinder { radius_m, height_m } | Shape::Cone { radius_m, height_m } => {
-                size(f, "radius_m", *radius_m);
-                size(f, "height_m", *height_m);
-            }
-            Shape::Torus { ring_m, tube_m } => {
-                size(f, "ring_m", *ring_m);
-                f.range(&format!("{path}.shape.torus.tube_m"), *tube_m, MIN_SIZE, ring_m.max(MIN_SIZE));
-            }
-            Shape::Plane { size_m } => {
-                size(f, "size_m[0]", size_m.x);
-                size(f, "size_m[1]", size_m.y);
-            }
-            Shape::Mesh { asset, scale } => {
-                self.asset(f, &format!("{path}.shape.mesh.asset"), asset, AssetKind::Mesh);
-                f.range(&format!("{path}.shape.mesh.scale"), *scale, 1e-6, 1e6);
-            }
+        if let Shape::Mesh { asset, .. } = &solid.shape {
+            self.asset(f, &format!("{path}.shape.mesh.asset"), asset, AssetKind::Mesh);
         }
         if let Some(copies) = &solid.copies {
             for part in 0..3 {
@@ -256,45 +239,45 @@ impl Shot {
                     f.say(format!("{path}.copies.count[{part}]"), message);
                 }
             }
-            f.parts(&format!("{path}.copies.spacing_m"), copies.spacing_m, -MAX_SIZE, MAX_SIZE);
-            f.range(&format!("{path}.copies.jitter_m"), copies.jitter_m, 0.0, MAX_SIZE);
-            f.range(&format!("{path}.copies.turn_rad"), copies.turn_rad, 0.0, 7.0);
         }
-        let body = &solid.body;
-        let path_body = format!("{path}.body");
-        match body.weight {
-            Weight::DensityKgM3(density) => {
-                f.range(&format!("{path_body}.weight.density_kg_m3"), density, 0.01, 50_000.0);
+        if let Some(image) = &solid.look.image {
+            self.asset(f, &format!("{path}.look.image"), image, AssetKind::Image);
+        }
+    }
+
+    /// Elements that stand, aim or are made of each other in a circle.
+    fn circles(&self, f: &mut Faults) {
+        let needs = |id: Id| -> Vec<Id> {
+            let Some(element) = self.element(id) else { return Vec::new() };
+            let placed = element.attached.iter().map(|a| a.to).chain(element.aim.iter().map(|a| a.at));
+            placed.chain(element.as_region().into_iter().flat_map(|region| region.needs())).collect()
+        };
+        for (i, element) in self.elements.iter().enumerate() {
+            // Breadth first from the element; met again, it is on a circle.
+            let mut way: Vec<(Id, usize)> = vec![(element.id, 0)];
+            let mut seen = HashSet::from([element.id]);
+            let mut at = 0;
+            while at < way.len() {
+                for next in needs(way[at].0) {
+                    if next == element.id && at > 0 {
+                        let mut names = vec![element.name.clone()];
+                        let mut back = at;
+                        while back > 0 {
+                            names
+                                .push(self.element(way[back].0).map_or_else(String::new, |e| e.name.clone()));
+                            back = way[back].1;
+                        }
+                        names.push(element.name.clone());
+                        names.reverse();
+                        f.say(format!("elements[{i}]"), format!("depends on itself: {}", names.join(" → ")));
+                        return;
+                    }
+                    if seen.insert(next) {
+                        way.push((next, at));
+                    }
+                }
+                at += 1;
             }
-            Weight::MassKg(mass) => f.range(&format!("{path_body}.weight.mass_kg"), mass, 1e-6, 1e9),
-        }
-        f.range(&format!("{path_body}.friction"), body.friction, 0.0, 10.0);
-        f.range(&format!("{path_body}.bounce"), body.bounce, 0.0, 1.0);
-        if let Some(margin) = body.margin_m {
-            f.range(&format!("{path_body}.margin_m"), margin, 0.0, 1.0);
-        }
-        if let Some(velocity) = body.launch_velocity {
-            f.parts(&format!("{path_body}.launch_velocity"), velocity, -1_000.0, 1_000.0);
-        }
-        if let Some(spin) = body.launch_spin {
-            f.parts(&format!("{path_body}.launch_spin"), spin, -1_000.0, 1_000.0);
-        }
-        let look = &solid.look;
-        let path = format!("{path}.look");
-        f.parts(&format!("{path}.albedo"), look.albedo, 0.0, 1.0);
-        for (part, value, high) in [
-            ("variation", look.variation, 1.0),
-            ("roughness", look.roughness, 1.0),
-            ("metalness", look.metalness, 1.0),
-            ("transmission", look.transmission, 1.0),
-        ] {
-            f.range(&format!("{path}.{part}"), value, 0.0, high);
-        }
-        f.range(&format!("{path}.image_repeat"), look.image_repeat, 0.001, 1_000.0);
-        f.range(&format!("{path}.refraction"), look.refraction, 1.0, 3.0);
-        f.parts(&format!("{path}.emission"), look.emission, 0.0, 1e6);
-        if let Some(image) = &look.image {
-            self.asset(f, &format!("{path}.image"), image, AssetKind::Image);
         }
     }
 
@@ -306,6 +289,32 @@ impl Shot {
             }
             Some(_) => {}
         }
+    }
+}
+
+fn curve_faults(f: &mut Faults, path: &str, curve: &Curve) {
+    let check = |f: &mut Faults, path: &str, points: &[Vec3]| {
+        if !(2..=MAX_POINTS).contains(&points.len()) {
+            f.say(path, format!("{} points; from 2 to {MAX_POINTS}", points.len()));
+        }
+        if let Some(i) = points.iter().position(|point| !(point.abs().max_element() <= 10_000.0)) {
+            f.say(format!("{path}[{i}]"), format!("{} is outside -10000 to 10000", points[i]));
+        }
+    };
+    match curve {
+        Curve::Points { points_m, .. } => check(f, &format!("{path}.points.points_m"), points_m),
+        Curve::Strokes { strokes_m } => {
+            if strokes_m.is_empty() || strokes_m.len() > 2_000 {
+                f.say(
+                    format!("{path}.strokes.strokes_m"),
+                    format!("{} strokes; from 1 to 2000", strokes_m.len()),
+                );
+            }
+            for (i, stroke) in strokes_m.iter().enumerate() {
+                check(f, &format!("{path}.strokes.strokes_m[{i}]"), stroke);
+            }
+        }
+        Curve::Circle { .. } => {}
     }
 }
 

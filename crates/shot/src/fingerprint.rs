@@ -1,8 +1,10 @@
 //! What a frame of a run depends on, as one number a frame.
 
-use crate::{Is, Moves, Shape, Shot};
+use crate::motion::slots::element_slots;
+use crate::{Body, Channel, Element, Force, Id, Is, Moves, Sampler, Shape, Shot, Value, World, short_name};
 use serde::{Deserialize, Serialize};
 use sha2::{Digest, Sha256};
+use std::collections::{BTreeMap, HashMap};
 
 /// A number that changes when anything changes that a frame depends on.
 ///
@@ -11,73 +13,236 @@ use sha2::{Digest, Sha256};
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Hash, Serialize, Deserialize)]
 pub struct Fingerprint(pub [u8; 16]);
 
-/// The fingerprint of every frame of the shot, first to last.
-///
-/// Each is the hash of the one before and of what acts between the two frames,
-/// so a key at frame 40 leaves the fingerprints before it as they were. Names,
-/// looks, lights, cameras and the length of the shot leave all as they were.
-pub fn fingerprints(shot: &Shot) -> Vec<Fingerprint> {
-    let mut hash = Sha256::new();
-    hash.update(b"bright-ripple solids 1");
-    hash.update(still_inputs(shot).to_string());
-    let mut state: [u8; 32] = hash.finalize().into();
-    let animated: Vec<_> = shot.solids().filter(|(_, solid)| solid.body.moves == Moves::Animated).collect();
-    let substeps = shot.physics.substeps;
-    shot.timing
-        .frames()
-        .map(|frame| {
-            let mut hash = Sha256::new();
-            hash.update(state);
-            for (element, solid) in &animated {
-                let let_go = solid.body.let_go_frame.filter(|&let_go| let_go < frame);
-                hash.update([u8::from(let_go.is_some())]);
-                let steps: Vec<f64> = match let_go {
-                    Some(let_go) if let_go + 1 == frame => {
-                        let launch = (solid.body.launch_velocity, solid.body.launch_spin);
-                        hash.update(format!("{launch:?}"));
-                        vec![f64::from(let_go) - LET_GO_DELTA, f64::from(let_go)]
-                    }
-                    Some(_) => continue,
-                    None => (0..substeps)
-                        .map(|step| f64::from(frame) - f64::from(step) / f64::from(substeps))
-                        .collect(),
-                };
-                for at in steps {
-                    let (place, turn) = element.placement.sample(at);
-                    for value in place.to_array().into_iter().chain(turn.to_array()) {
-                        hash.update(value.to_le_bytes());
-                    }
-                }
-            }
-            state = hash.finalize().into();
-            Fingerprint(state[..16].try_into().expect("16 of 32 bytes"))
-        })
-        .collect()
-}
-
 /// Frames before a let-go over which the body's own velocity is measured.
 pub const LET_GO_DELTA: f64 = 1.0 / 64.0;
 
-/// All that acts from the first frame on.
-fn still_inputs(shot: &Shot) -> serde_json::Value {
+/// The fingerprint of every frame of the shot, first to last.
+///
+/// Each is the hash of the one before and of what acts between the two frames,
+/// so a key at frame 40 leaves the fingerprints before it as they were, and so
+/// does a force that acts from frame 60 on. Names, looks, lights, cameras and
+/// the length of the shot leave all as they were. A shot with faults has none.
+pub fn fingerprints(shot: &Shot) -> Vec<Fingerprint> {
+    let Ok(sampler) = Sampler::new(shot) else { return Vec::new() };
+    let first = f64::from(shot.timing.first);
+    let mut now = shot.clone();
+    // A formula that fails has the same fingerprint as long as it fails.
+    let _ = sampler.apply(&mut now, first);
+    let mut hash = Sha256::new();
+    hash.update(b"bright-ripple solids 2");
+    hash.update(first_inputs(&now, &sampler).to_string());
+    let mut state: [u8; 32] = hash.finalize().into();
+    let inputs = Inputs::new(&now, &sampler);
+    let mut prints = vec![Fingerprint(state[..16].try_into().expect("16 of 32 bytes"))];
+    for frame in shot.timing.first..shot.timing.last {
+        let mut hash = Sha256::new();
+        hash.update(state);
+        inputs.add_frame(&mut hash, &mut now, frame);
+        state = hash.finalize().into();
+        prints.push(Fingerprint(state[..16].try_into().expect("16 of 32 bytes")));
+    }
+    prints
+}
+
+fn unsolved(_: Id, _: f64) -> Option<crate::Pose> {
+    None
+}
+
+/// All that acts from the first frame on, as it is there.
+fn first_inputs(shot: &Shot, sampler: &Sampler) -> serde_json::Value {
+    let world = World::new(shot, sampler, f64::from(shot.timing.first), &unsolved);
     let solids: Vec<_> = shot
         .solids()
         .map(|(element, solid)| {
             let mut body = solid.body.clone();
-            let animated = body.moves == Moves::Animated;
-            if animated {
-                (body.let_go_frame, body.launch_velocity, body.launch_spin) = (None, None, None);
+            // When it is let go, and how, matters from then on.
+            if body.let_go_frame().is_some() {
+                (body.wake, body.launch_velocity, body.launch_spin) = (None, None, None);
             }
-            let placement = (!animated).then(|| element.placement.sample(f64::from(shot.timing.first)));
             let asset = match &solid.shape {
                 Shape::Mesh { asset, .. } => shot.assets.get(asset).map(|asset| &asset.sha256),
                 _ => None,
             };
-            serde_json::json!([element.id, solid.shape, asset, solid.copies, body, placement])
+            let pose = world.pose(element);
+            serde_json::json!([element.id, solid.shape, asset, solid.copies, body, pose])
         })
         .collect();
-    let (fps, first, substeps) = (shot.timing.fps, shot.timing.first, shot.physics.substeps);
-    serde_json::json!([fps, first, substeps, shot.physics.world_m, shot.gravity(), solids])
+    let (fps, first, physics) = (shot.timing.fps, shot.timing.first, &shot.physics);
+    serde_json::json!([fps, first, physics.substeps, physics.world_m, physics.keys_follow, solids])
+}
+
+/// What acts between frames, and what of it changes with time.
+struct Inputs<'a> {
+    sampler: &'a Sampler,
+    /// Solids moved by keys, with the frame at which they are let go.
+    animated: Vec<(usize, Option<u32>)>,
+    /// Solids with a value, other than the placement, that changes, and as they are first.
+    bodies: Vec<(usize, Body)>,
+    forces: Vec<ForceInput>,
+}
+
+struct ForceInput {
+    index: usize,
+    /// The elements it is made of: itself, its regions, its target.
+    parts: Vec<usize>,
+    /// The hash of those, if none of them changes.
+    still: Option<[u8; 32]>,
+}
+
+impl<'a> Inputs<'a> {
+    fn new(shot: &Shot, sampler: &'a Sampler) -> Self {
+        let index_of: HashMap<Id, usize> = shot.elements.iter().enumerate().map(|(i, e)| (e.id, i)).collect();
+        let (mut animated, mut bodies) = (Vec::new(), Vec::new());
+        for (i, element) in shot.elements.iter().enumerate() {
+            let Is::Solid(solid) = &element.is else { continue };
+            let waits = solid.body.moves == Moves::Animated
+                || (solid.body.moves == Moves::Free && solid.body.wake.is_some());
+            if waits {
+                animated.push((i, solid.body.let_go_frame()));
+            }
+            if element.motion.keys().any(|path| path.starts_with("is.solid.body.")) {
+                bodies.push((i, changing(&solid.body)));
+            }
+        }
+        let mut forces = Vec::new();
+        for (element, _) in shot.forces() {
+            let mut parts = vec![index_of[&element.id]];
+            let mut at = 0;
+            while at < parts.len() {
+                let part = &shot.elements[parts[at]];
+                let placed = part.attached.iter().map(|a| a.to).chain(part.aim.iter().map(|a| a.at));
+                let needs = part.as_force().into_iter().flat_map(Force::needs);
+                let made_of = part.as_region().into_iter().flat_map(|region| region.needs());
+                for id in placed.chain(needs).chain(made_of) {
+                    if let Some(&index) = index_of.get(&id)
+                        && !parts.contains(&index)
+                    {
+                        parts.push(index);
+                    }
+                }
+                at += 1;
+            }
+            let moves = |&i: &usize| {
+                let element = &shot.elements[i];
+                sampler.moves(element.id)
+                    || element.as_solid().is_some_and(|solid| solid.body.moves == Moves::Animated)
+            };
+            let first = f64::from(shot.timing.first);
+            let still = (!parts.iter().any(moves)).then(|| parts_digest(shot, sampler, first, &parts));
+            forces.push(ForceInput { index: parts[0], parts, still });
+        }
+        Self { sampler, animated, bodies, forces }
+    }
+
+    /// Adds what acts between `frame` and the next.
+    fn add_frame(&self, hash: &mut Sha256, now: &mut Shot, frame: u32) {
+        let sampler = self.sampler;
+        let speed = sampler.speed(frame);
+        if speed != 1.0 {
+            hash.update(speed.to_le_bytes());
+        }
+        let steps = steps_of(now.physics.substeps, speed);
+        let next = frame + 1;
+        let at_step = |step: u32| f64::from(frame) + f64::from(step) / f64::from(steps);
+        // Without channels every step has the same.
+        let steps = if sampler.is_constant() { 1 } else { steps };
+        let mut last = None;
+        for step in 1..=steps {
+            let acting = sampler.acting_frame(at_step(step));
+            let mut hash_of_step = Sha256::new();
+            if sampler.apply(now, acting).is_err() {
+                hash_of_step.update(b"no finite value");
+            }
+            self.add_step(&mut hash_of_step, now, frame, at_step(step), acting);
+            // What stays the same over the steps counts once, so that a
+            // channel that changes nothing is as if it were not there.
+            let digest: [u8; 32] = hash_of_step.finalize().into();
+            if last != Some(digest) {
+                hash.update(digest);
+                last = Some(digest);
+            }
+        }
+        for &(i, let_go) in &self.animated {
+            hash.update([u8::from(let_go.is_some_and(|let_go| let_go < next))]);
+            if let_go.is_some_and(|let_go| let_go + 1 == next) {
+                let element = &now.elements[i];
+                let body = &element.as_solid().expect("animated elements are solids").body;
+                hash.update(format!("{:?}", (body.launch_velocity, body.launch_spin)));
+                for at in [f64::from(frame) - LET_GO_DELTA, f64::from(frame)] {
+                    let acting = sampler.acting_frame(at);
+                    if let Ok(then) = sampler.at(acting) {
+                        add_pose(hash, World::new(&then, sampler, acting, &unsolved).pose(&then.elements[i]));
+                    }
+                }
+            }
+        }
+    }
+
+    /// Adds what acts in one step, read at the frame `acting`.
+    fn add_step(&self, hash: &mut Sha256, now: &Shot, frame: u32, at: f64, acting: f64) {
+        let world = World::new(now, self.sampler, acting, &unsolved);
+        for &(i, let_go) in &self.animated {
+            if let_go.is_none_or(|let_go| let_go > frame) {
+                add_pose(hash, world.pose(&now.elements[i]));
+            }
+        }
+        for (i, first) in &self.bodies {
+            let Is::Solid(solid) = &now.elements[*i].is else { continue };
+            let body = changing(&solid.body);
+            if body != *first {
+                hash.update(serde_json::to_vec(&body).expect("a body serialises"));
+            }
+        }
+        for force in &self.forces {
+            let acts = now.elements[force.index].as_force().is_some_and(|force| force.acts_at(at));
+            hash.update([u8::from(acts)]);
+            if acts {
+                let digest =
+                    force.still.unwrap_or_else(|| parts_digest(now, self.sampler, acting, &force.parts));
+                hash.update(digest);
+            }
+        }
+    }
+}
+
+/// Time steps from a frame to the next: never longer than at time scale 1.
+pub fn steps_of(substeps: u32, speed: f64) -> u32 {
+    ((f64::from(substeps) * speed - 1e-6).ceil() as u32).max(1)
+}
+
+fn add_pose(hash: &mut Sha256, (place, turn): crate::Pose) {
+    for value in place.to_array().into_iter().chain(turn.to_array()) {
+        hash.update(value.to_le_bytes());
+    }
+}
+
+/// The values of a body that act in every step.
+fn changing(body: &Body) -> Body {
+    Body { wake: None, launch_velocity: None, launch_spin: None, ..body.clone() }
+}
+
+/// The hash of the parts of a force as they are; of a solid, its shape and
+/// where it is.
+fn parts_digest(shot: &Shot, sampler: &Sampler, frame: f64, parts: &[usize]) -> [u8; 32] {
+    let mut hash = Sha256::new();
+    let world = World::new(shot, sampler, frame, &unsolved);
+    for &i in parts {
+        let element = &shot.elements[i];
+        hash.update(element.id.0.to_le_bytes());
+        add_pose(&mut hash, world.pose(element));
+        let json = match &element.is {
+            Is::Solid(solid) => serde_json::to_vec(&solid.shape),
+            Is::Force(force) => {
+                // Whether it acts at all is told frame by frame.
+                let on = Force { from_frame: None, to_frame: None, on: true, ..force.clone() };
+                serde_json::to_vec(&on)
+            }
+            Is::Region(_) | Is::Curve(_) => serde_json::to_vec(&element.is),
+            Is::Camera(_) | Is::Sun(_) | Is::Sky(_) | Is::AreaLight(_) => Ok(Vec::new()),
+        };
+        hash.update(json.expect("an element serialises"));
+    }
+    hash.finalize().into()
 }
 
 /// One difference between two states of a shot.
@@ -114,55 +279,105 @@ pub fn why_stale(before: &Shot, now: &Shot) -> Option<String> {
 
 fn changes(before: &Shot, now: &Shot) -> Vec<Change> {
     let mut changes = Vec::new();
-    if before.timing.fps != now.timing.fps {
-        changes.push(Change::Value("frame rate".to_owned()));
-    }
-    if before.timing.first != now.timing.first {
-        changes.push(Change::Value("first frame".to_owned()));
-    }
-    if before.physics.substeps != now.physics.substeps {
-        changes.push(Change::Value("substeps".to_owned()));
-    }
-    if before.physics.world_m != now.physics.world_m {
-        changes.push(Change::Value("world size".to_owned()));
-    }
-    if before.gravity() != now.gravity() {
-        changes.push(Change::Value("gravity".to_owned()));
-    }
-    for (element, solid) in now.solids() {
-        let Some(old) = before.element(element.id) else {
-            changes.push(Change::Added(element.name.clone()));
-            continue;
-        };
-        let Is::Solid(old_solid) = &old.is else { continue };
-        let mut say = |changed: bool, what: &str| {
-            if changed {
-                changes.push(Change::Value(format!("{what} of {}", element.name)));
+    let mut say = |changed: bool, what: &str| {
+        if changed {
+            changes.push(Change::Value(what.to_owned()));
+        }
+    };
+    say(before.timing.fps != now.timing.fps, "frame rate");
+    say(before.timing.first != now.timing.first, "first frame");
+    say(before.physics.substeps != now.physics.substeps, "substeps");
+    say(before.physics.world_m != now.physics.world_m, "world size");
+    let time = |shot: &Shot| (shot.physics.time_scale, shot.physics.keys_follow, shot.motion.clone());
+    say(time(before) != time(now), "time scale");
+    for element in now.elements.iter().filter(|element| acts(element)) {
+        match before.element(element.id) {
+            None => changes.push(Change::Added(element.name.clone())),
+            Some(old) => {
+                let words = |what: String| Change::Value(format!("{what} of {}", element.name));
+                changes.extend(element_changes(before, now, old, element).into_iter().map(words));
             }
-        };
-        say(old.placement.place_m != element.placement.place_m, "place");
-        say(old.placement.turn_rad != element.placement.turn_rad, "turn");
-        let file = |shot: &Shot, solid: &crate::Solid| match &solid.shape {
-            Shape::Mesh { asset, .. } => shot.assets.get(asset).map(|asset| asset.sha256.clone()),
-            _ => None,
-        };
-        say(old_solid.shape != solid.shape || file(before, old_solid) != file(now, solid), "shape");
-        say(old_solid.copies != solid.copies, "copies");
-        let (a, b) = (&old_solid.body, &solid.body);
-        say(a.moves != b.moves, "movement");
-        say(a.let_go_frame != b.let_go_frame, "let-go");
-        say(a.collision != b.collision, "collision shape");
-        say(a.weight != b.weight, "weight");
-        say(a.friction != b.friction, "friction");
-        say(a.bounce != b.bounce, "bounce");
-        say(a.margin_m != b.margin_m, "margin");
-        say(a.launch_velocity != b.launch_velocity, "launch velocity");
-        say(a.launch_spin != b.launch_spin, "launch spin");
+        }
     }
-    for (element, _) in before.solids() {
+    for element in before.elements.iter().filter(|element| acts(element)) {
         if now.element(element.id).is_none() {
             changes.push(Change::Deleted(element.name.clone()));
         }
     }
     changes
+}
+
+/// Whether an element can act on the simulation.
+fn acts(element: &Element) -> bool {
+    matches!(element.is, Is::Solid(_) | Is::Force(_) | Is::Region(_) | Is::Curve(_))
+}
+
+/// What of an element differs, in the words of its Sheet.
+fn element_changes(before: &Shot, now: &Shot, old: &Element, new: &Element) -> Vec<String> {
+    let mut changes: Vec<String> = Vec::new();
+    let mut say = |changed: bool, what: &str| {
+        if changed && !changes.iter().any(|said| said == what) {
+            changes.push(what.to_owned());
+        }
+    };
+    say(old.placement.place_m != new.placement.place_m, "place");
+    say(old.placement.turn_rad != new.placement.turn_rad, "turn");
+    let paths: std::collections::BTreeSet<&String> = old.motion.keys().chain(new.motion.keys()).collect();
+    for path in paths {
+        let channel = |motion: &BTreeMap<String, Channel>| motion.get(path).cloned();
+        let seen = path.starts_with("is.solid.look.") || path == "hidden";
+        say(!seen && channel(&old.motion) != channel(&new.motion), short_name(path));
+    }
+    say(old.attached != new.attached, "attachment");
+    say(old.aim != new.aim, "aim");
+    match (&old.is, &new.is) {
+        (Is::Solid(a), Is::Solid(b)) => {
+            let file = |shot: &Shot, solid: &crate::Solid| match &solid.shape {
+                Shape::Mesh { asset, .. } => shot.assets.get(asset).map(|asset| asset.sha256.clone()),
+                _ => None,
+            };
+            say(a.shape != b.shape || file(before, a) != file(now, b), "shape");
+            say(a.copies != b.copies, "copies");
+            let (a, b) = (&a.body, &b.body);
+            say(a.moves != b.moves, "movement");
+            say(a.wake != b.wake, if b.moves == Moves::Animated { "let-go" } else { "wake" });
+            say(a.collision != b.collision, "collision shape");
+            say(a.weight != b.weight, "weight");
+            say(a.friction != b.friction, "friction");
+            say(a.bounce != b.bounce, "bounce");
+            say(a.margin_m != b.margin_m, "margin");
+            say(a.drag != b.drag, "drag");
+            say(a.launch_velocity != b.launch_velocity, "launch velocity");
+            say(a.launch_spin != b.launch_spin, "launch spin");
+        }
+        (a, b) if a != b => {
+            let (old_values, new_values) = (values(old), values(new));
+            let same_kind = old_values.keys().eq(new_values.keys());
+            for (path, value) in &new_values {
+                say(same_kind && old_values[path] != *value, short_name(path));
+            }
+            if let (Is::Force(a), Is::Force(b)) = (a, b) {
+                say((a.from_frame, a.to_frame) != (b.from_frame, b.to_frame), "span");
+                say(a.order != b.order, "order");
+                say((&a.only, &a.except) != (&b.only, &b.except), "what it acts on");
+                say(a.region != b.region, "region");
+            }
+            if changes.is_empty() {
+                changes.push("settings".to_owned());
+            }
+        }
+        _ => {}
+    }
+    changes
+}
+
+/// The values of an element by their paths, placement left out.
+fn values(element: &Element) -> BTreeMap<String, Option<Value>> {
+    let mut values = BTreeMap::new();
+    element_slots(&mut element.clone(), &mut |path, slot, _| {
+        if path.starts_with("is.") {
+            values.insert(path.to_owned(), slot.get());
+        }
+    });
+    values
 }

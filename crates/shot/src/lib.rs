@@ -4,6 +4,9 @@
 //! readable JSON (see `docs/formats.md`); [`read`] refuses what it does not
 //! know and names each fault by its JSON path. Nothing here computes physics.
 //!
+//! Values are constant in the document; what changes with time is in each
+//! element's [`Channel`]s, and a [`Sampler`] gives the shot at a frame.
+//!
 //! Guarantees: a `Shot` returned by [`read`] passed [`Shot::faults`]; writing
 //! and reading a shot again gives an equal shot. Not guaranteed: that the shot
 //! makes a good picture. That is what [`check::check`] is for.
@@ -17,23 +20,35 @@
 #![warn(missing_docs)]
 
 pub mod check;
+mod curve;
 mod document;
 mod element;
 mod faults;
 mod fingerprint;
+mod force;
 mod light;
 mod look;
-mod param;
+mod migrate;
+mod motion;
+mod region;
 mod shape;
+mod world;
 
+pub use curve::Curve;
 pub use document::{Asset, AssetKind, Id, Physics, PictureSize, Shot, Timing, VERSION};
-pub use element::{Body, Camera, Collision, Copies, Element, Is, Kind, Moves, Placement, Solid, Weight};
+pub use element::{
+    Aim, Attached, Body, Camera, Collision, Copies, Element, Is, Kind, Moves, Placement, Solid, Wake, Weight,
+};
 pub use faults::{Fault, ReadError};
-pub use fingerprint::{Fingerprint, LET_GO_DELTA, fingerprints, what_changed, why_stale};
+pub use fingerprint::{Fingerprint, LET_GO_DELTA, fingerprints, steps_of, what_changed, why_stale};
+pub use force::{Along, Attract, Force, ForceKind, Push, Turbulence, Vortex, Wind};
 pub use light::{AreaLight, Sky, SkySource, Sun};
 pub use look::Look;
-pub use param::{Interpolation, Key, Param, Sample};
+pub use motion::expression::{self, Expression, ExpressionError};
+pub use motion::{Channel, Handle, Interpolation, Key, NotFinite, Outside, Sampler, Value, short_name};
+pub use region::{Combine, Part, Profile, Region, Volume};
 pub use shape::Shape;
+pub use world::{History, Pose, World};
 
 /// The largest number of elements a shot may hold.
 pub const MAX_ELEMENTS: usize = 2_000;

@@ -3,8 +3,8 @@
 use glam::Vec3;
 use rstest::rstest;
 use shot::{
-    Asset, AssetKind, Collision, Copies, Element, Is, Key, Moves, Param, Shape, Shot, Weight, fingerprints,
-    what_changed, why_stale,
+    Asset, AssetKind, Attract, Channel, Collision, Copies, Element, Force, ForceKind, Is, Moves, Region,
+    Shape, Shot, Volume, Wake, Weight, Wind, fingerprints, what_changed, why_stale,
 };
 
 fn shot() -> Shot {
@@ -29,9 +29,8 @@ fn body(shot: &mut Shot) -> &mut shot::Body {
 #[case("first frame", |s: &mut Shot| s.timing.first = 2)]
 #[case("substeps", |s: &mut Shot| s.physics.substeps = 16)]
 #[case("world size", |s: &mut Shot| s.physics.world_m = 50.0)]
-#[case("gravity", |s: &mut Shot| s.named_mut("Gravity").unwrap().is = Is::Gravity { acceleration: Vec3::ZERO })]
-#[case("place of Crate", |s: &mut Shot| s.named_mut("Crate").unwrap().placement.place_m = Vec3::ONE.into())]
-#[case("turn of Crate", |s: &mut Shot| s.named_mut("Crate").unwrap().placement.turn_rad = Vec3::ONE.into())]
+#[case("place of Crate", |s: &mut Shot| s.named_mut("Crate").unwrap().placement.place_m = Vec3::ONE)]
+#[case("turn of Crate", |s: &mut Shot| s.named_mut("Crate").unwrap().placement.turn_rad = Vec3::ONE)]
 #[case("shape of Crate", |s: &mut Shot| s.named_mut("Crate").unwrap().as_solid_mut().unwrap().shape = Shape::sphere(0.2))]
 #[case("shape of Boat", |s: &mut Shot| s.assets.get_mut("boat").unwrap().sha256 = "bb".to_owned())]
 #[case("copies of Crate", |s: &mut Shot| s.named_mut("Crate").unwrap().as_solid_mut().unwrap().copies =
@@ -58,7 +57,7 @@ fn it_makes_every_frame_stale_and_is_named(#[case] words: &str, #[case] change: 
 #[case(|s: &mut Shot| s.name = "Other".to_owned())]
 #[case(|s: &mut Shot| s.picture.width = 640)]
 #[case(|s: &mut Shot| s.camera = None)]
-#[case(|s: &mut Shot| s.named_mut("Sun").unwrap().placement.turn_rad = Vec3::ONE.into())]
+#[case(|s: &mut Shot| s.named_mut("Sun").unwrap().placement.turn_rad = Vec3::ONE)]
 #[case(|s: &mut Shot| s.named_mut("Crate").unwrap().hidden = true)]
 #[case(|s: &mut Shot| s.named_mut("Crate").unwrap().locked = true)]
 #[case(|s: &mut Shot| s.named_mut("Crate").unwrap().as_solid_mut().unwrap().look.albedo = Vec3::ZERO)]
@@ -74,8 +73,8 @@ fn it_leaves_every_frame_fresh(#[case] change: fn(&mut Shot)) {
 fn keyed(frames: &[(f64, f32)]) -> Shot {
     let mut shot = shot();
     let mut block = Element::solid("Block", Shape::cuboid(1.0, 1.0, 1.0), Moves::Animated);
-    let key = |&(frame, x): &(f64, f32)| Key { frame, value: Vec3::X * x, then: Default::default() };
-    block.placement.place_m = Param::Keyed { keys: frames.iter().map(key).collect() };
+    let keys = frames.iter().map(|&(frame, x)| (frame, Vec3::X * x));
+    block.motion.insert("placement.place_m".to_owned(), Channel::keyed(keys));
     shot.add(block);
     shot
 }
@@ -106,7 +105,7 @@ fn keys_leave_fresh_what_comes_before_their_span(
 fn what_a_body_does_after_its_let_go_is_no_matter_of_later_keys() {
     let with = |last: f32| {
         let mut shot = keyed(&[(1.0, 0.0), (6.0, 1.0), (12.0, last)]);
-        shot.named_mut("Block").unwrap().as_solid_mut().unwrap().body.let_go_frame = Some(6);
+        shot.named_mut("Block").unwrap().as_solid_mut().unwrap().body.wake = Some(Wake::Frame(6));
         shot
     };
     assert_eq!(same(&with(2.0), &with(50.0)), 20);
@@ -117,7 +116,7 @@ fn a_launch_velocity_matters_from_the_let_go_on() {
     let with = |velocity: Option<Vec3>| {
         let mut shot = keyed(&[(1.0, 0.0), (12.0, 2.0)]);
         let body = &mut shot.named_mut("Block").unwrap().as_solid_mut().unwrap().body;
-        (body.let_go_frame, body.launch_velocity) = (Some(7), velocity);
+        (body.wake, body.launch_velocity) = (Some(Wake::Frame(7)), velocity);
         shot
     };
     assert_eq!(same(&with(None), &with(Some(Vec3::Y))), 7);
@@ -137,4 +136,59 @@ fn why_frames_are_stale_is_said_in_words(#[case] change: fn(&mut Shot), #[case] 
         shot.named_mut("Crate").unwrap().name = "Newly added".to_owned();
     }
     assert_eq!(why_stale(&before, &now).as_deref(), words);
+}
+
+/// The shot with a squall that blows in frames 8 to 12, in a region.
+fn squall() -> Shot {
+    let mut shot = shot();
+    let region = shot.add(Element::new("Lee", Is::Region(Region::new(Volume::Ball { radius_m: 2.0 }))));
+    let mut force = Force::new(ForceKind::Wind(Wind::default()));
+    (force.from_frame, force.to_frame, force.region) = (Some(8), Some(12), Some(region));
+    shot.add(Element::new("Squall", Is::Force(force)));
+    shot
+}
+
+fn force(shot: &mut Shot) -> &mut Force {
+    let Is::Force(force) = &mut shot.named_mut("Squall").unwrap().is else { panic!() };
+    force
+}
+
+#[rstest]
+#[case("acceleration of Gravity", 1, |s: &mut Shot| s.named_mut("Gravity").unwrap().is =
+    Is::Force(Force::new(ForceKind::Gravity { acceleration: Vec3::ZERO })))]
+#[case("strength of Squall", 8, |s: &mut Shot| force(s).strength = 2.0)]
+#[case("speed of Squall", 8, |s: &mut Shot| {
+    force(s).kind = ForceKind::Wind(Wind { speed_m_s: 9.0, ..Wind::default() });
+})]
+#[case("settings of Squall", 8, |s: &mut Shot| force(s).kind = ForceKind::Attract(Attract::default()))]
+#[case("turn of Squall", 8, |s: &mut Shot| s.named_mut("Squall").unwrap().placement.turn_rad = Vec3::ONE)]
+#[case("radius of Lee", 8, |s: &mut Shot| {
+    s.named_mut("Lee").unwrap().is = Is::Region(Region::new(Volume::Ball { radius_m: 1.0 }));
+})]
+#[case("span of Squall", 9, |s: &mut Shot| force(s).to_frame = Some(9))]
+#[case("strength of Squall", 9, |s: &mut Shot| {
+    let keys = Channel::keyed([(9.0, 1.0f32), (14.0, 0.0)]);
+    s.named_mut("Squall").unwrap().motion.insert("is.force.strength".to_owned(), keys);
+})]
+#[case("friction of Crate", 5, |s: &mut Shot| {
+    let keys = Channel::keyed([(5.0, 0.5f32), (14.0, 0.0)]);
+    s.named_mut("Crate").unwrap().motion.insert("is.solid.body.friction".to_owned(), keys);
+})]
+fn frames_before_it_acts_stay_fresh(
+    #[case] words: &str,
+    #[case] fresh: usize,
+    #[case] change: fn(&mut Shot),
+) {
+    let mut changed = squall();
+    change(&mut changed);
+    assert_eq!(what_changed(&squall(), &changed), [words]);
+    assert_eq!(same(&squall(), &changed), fresh, "{words}");
+}
+
+#[test]
+fn a_slower_time_makes_frames_stale_from_its_first_key_on() {
+    let mut changed = shot();
+    changed.motion.insert("physics.time_scale".to_owned(), Channel::keyed([(6.0, 1.0f32), (9.0, 0.3)]));
+    assert_eq!(same(&shot(), &changed), 6);
+    assert_eq!(what_changed(&shot(), &changed), ["time scale"]);
 }

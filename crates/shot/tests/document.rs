@@ -3,16 +3,17 @@
 use glam::Vec3;
 use rstest::rstest;
 use serde_json::{Value, json};
-use shot::{Element, Interpolation, Key, Moves, Param, Shape, Shot, fingerprints, what_changed};
+use shot::{Channel, Element, Moves, Shape, Shot, Value as Is, Wake, fingerprints, what_changed};
 
 fn tumble() -> Shot {
     let mut shot = Shot::empty("Crate tumble");
     shot.add(Element::solid("Deck", Shape::plane(6.0, 6.0), Moves::Still));
     shot.add(Element::solid("Crate", Shape::cuboid(0.5, 0.4, 0.6), Moves::Free).at(0.0, 2.0, 0.0));
     let mut block = Element::solid("Block", Shape::cuboid(0.7, 0.7, 0.7), Moves::Animated);
-    let key = |frame, x| Key { frame, value: Vec3::new(x, 1.0, 0.0), then: Interpolation::Linear };
-    block.placement.place_m = Param::Keyed { keys: vec![key(1.0, -3.0), key(14.0, -1.0), key(40.0, 2.0)] };
-    block.as_solid_mut().unwrap().body.let_go_frame = Some(30);
+    let key = |frame, x| (frame, Vec3::new(x, 1.0, 0.0));
+    let keys = [key(1.0, -3.0), key(14.0, -1.0), key(40.0, 2.0)];
+    block.motion.insert("placement.place_m".to_owned(), Channel::keyed(keys));
+    block.as_solid_mut().unwrap().body.wake = Some(Wake::Frame(30));
     shot.add(block);
     shot
 }
@@ -42,8 +43,12 @@ fn writing_and_reading_gives_an_equal_shot() {
 #[case("/elements/5/name", json!("Deck"), "elements[5].name: \"Deck\" is also the name of elements[4]")]
 #[case("/elements/5/id", json!(5), "elements[5].id: 5 is also the id of elements[4]")]
 #[case("/elements/5/is/solid/look", json!({"gloss": 1}), "elements[5].is.solid.look.gloss: unknown field `gloss`")]
-#[case("/elements/6/placement/place_m/keys/1/frame", json!(1), "elements[6].placement.place_m.keys[1].frame: 1 does not come after 1")]
-#[case("/elements/6/placement/place_m/keys", json!([]), "elements[6].placement.place_m.keys: is empty")]
+#[case("/elements/6/motion/placement.place_m/keys/1/frame", json!(1), "elements[6].motion.placement.place_m.keys[1].frame: 1 does not come after 1")]
+#[case("/elements/6/motion/placement.place_m/keys/1/value", json!(1), "keys[1].value: is a number, not three numbers")]
+#[case("/elements/6/motion/placement.place_m/keys/1/value", json!([0, 1e9, 0]), "keys[1].value[1]: 1000000000 is outside -10000 to 10000")]
+#[case("/elements/6/motion", json!({"is.solid.body.frction": {"keys": [{"frame": 1, "value": 1}]}}), "elements[6].motion.is.solid.body.frction: is not a value of this element")]
+#[case("/elements/6/motion", json!({"is.solid.shape.box.size_m": {"keys": [{"frame": 1, "value": [1, 1, 1]}]}}), "it takes no keys")]
+#[case("/elements/6/motion/placement.place_m/keys", json!([]), "elements[6].motion.placement.place_m.keys: is empty")]
 #[case("/camera", json!(5), "camera: 5 is not the id of a camera")]
 #[case("/elements/5/is/solid/shape", json!({"mesh": {"asset": "boat", "scale": 1}}), "\"boat\" is not among the assets")]
 #[case("/assets", json!({"x": {"kind": "mesh", "file": "../etc/x", "sha256": ""}}), "is not a path below the shot's folder")]
@@ -73,8 +78,8 @@ fn every_fault_is_listed_not_only_the_first() {
 fn a_key_after_frame_14_leaves_frames_1_to_14_fresh() {
     let before = fingerprints(&tumble());
     let mut shot = tumble();
-    let Param::Keyed { keys } = &mut shot.named_mut("Block").unwrap().placement.place_m else { panic!() };
-    keys[2].value.y = 3.0;
+    let channel = shot.named_mut("Block").unwrap().motion.get_mut("placement.place_m").unwrap();
+    channel.keys[2].value = Is::Vector([2.0, 3.0, 0.0]);
     let after = fingerprints(&shot);
     assert_eq!(before[..14], after[..14]);
     assert_ne!(before[14], after[14]);
@@ -84,7 +89,7 @@ fn a_key_after_frame_14_leaves_frames_1_to_14_fresh() {
 fn a_later_let_go_leaves_the_frames_up_to_the_earlier_one_fresh() {
     let before = fingerprints(&tumble());
     let mut shot = tumble();
-    shot.named_mut("Block").unwrap().as_solid_mut().unwrap().body.let_go_frame = Some(35);
+    shot.named_mut("Block").unwrap().as_solid_mut().unwrap().body.wake = Some(Wake::Frame(35));
     let after = fingerprints(&shot);
     assert_eq!(before[..30], after[..30]);
     assert_ne!(before[30], after[30]);

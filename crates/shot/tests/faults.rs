@@ -4,7 +4,10 @@
 use glam::{Vec2, Vec3};
 use rstest::rstest;
 use serde_json::{Value, json};
-use shot::{AreaLight, Asset, AssetKind, Copies, Element, Is, Key, Moves, Param, Shape, Shot, Weight};
+use shot::{
+    AreaLight, Asset, AssetKind, Attract, Copies, Element, Force, ForceKind, Is, Moves, Region, Shape, Shot,
+    Turbulence, Volume, Vortex, Weight, Wind,
+};
 
 /// A shot with one of everything; `Name` to index in [`INDEX`].
 fn everything() -> Value {
@@ -33,8 +36,20 @@ fn everything() -> Value {
     body.body.launch_velocity = Some(Vec3::X);
     body.body.launch_spin = Some(Vec3::X);
     shot.named_mut("Sphere").unwrap().as_solid_mut().unwrap().body.weight = Weight::MassKg(2.0);
-    let key = |frame| Key { frame, value: Vec3::ZERO, then: Default::default() };
-    shot.named_mut("Capsule").unwrap().placement.place_m = Param::Keyed { keys: vec![key(1.0), key(9.0)] };
+    let force = |name: &str, kind| Element::new(name, Is::Force(Force::new(kind)));
+    shot.add(force("Pull", ForceKind::Pull { force_n: 1.0 }));
+    shot.add(force("Wind", ForceKind::Wind(Wind::default())));
+    let looped = Turbulence { loop_s: Some(4.0), ..Turbulence::default() };
+    shot.add(force("Turbulence", ForceKind::Turbulence(looped)));
+    shot.add(force("Vortex", ForceKind::Vortex(Vortex::default())));
+    let ranged = Attract { range_m: Some(3.0), ..Attract::default() };
+    shot.add(force("Attract", ForceKind::Attract(ranged)));
+    shot.add(force("Drag", ForceKind::Drag { linear_n_s_m: 1.0, density_kg_m3: 1.0 }));
+    let region = |name: &str, volume| Element::new(name, Is::Region(Region::new(volume)));
+    shot.add(region("Room", Volume::Box { size_m: Vec3::ONE }));
+    shot.add(region("Pillar", Volume::Cylinder { radius_m: 1.0, height_m: 1.0 }));
+    let blobs = Volume::Noise { size_m: 1.0, threshold: 0.5, softness: 0.1, drift_m_s: Vec3::ZERO, seed: 0 };
+    shot.add(region("Blobs", blobs));
     if let Is::Camera(camera) = &mut shot.named_mut("Camera").unwrap().is {
         camera.f_stop = Some(4.0);
     }
@@ -69,7 +84,26 @@ fn with(path: &str, value: f64) -> (Result<Shot, String>, String) {
 #[rstest]
 #[case("timing.fps", 1.0, 240.0)]
 #[case("physics.world_m", 1.0, 10_000.0)]
-#[case("elements.Gravity.is.gravity.acceleration.1", -1_000.0, 1_000.0)]
+#[case("physics.time_scale", 0.0, 20.0)]
+#[case("elements.Gravity.is.force.kind.gravity.acceleration.1", -1_000.0, 1_000.0)]
+#[case("elements.Pull.is.force.kind.pull.force_n", -1e9, 1e9)]
+#[case("elements.Pull.is.force.strength", -1e4, 1e4)]
+#[case("elements.Wind.is.force.kind.wind.speed_m_s", -1_000.0, 1_000.0)]
+#[case("elements.Wind.is.force.kind.wind.gust", 0.0, 1.0)]
+#[case("elements.Wind.is.force.kind.wind.eddy_m", 0.01, 1_000.0)]
+#[case("elements.Wind.is.force.kind.wind.push.air.density_kg_m3", 0.0, 20_000.0)]
+#[case("elements.Turbulence.is.force.kind.turbulence.size_m", 0.01, 1_000.0)]
+#[case("elements.Turbulence.is.force.kind.turbulence.octaves", 1.0, 8.0)]
+#[case("elements.Turbulence.is.force.kind.turbulence.loop_s", 0.01, 10_000.0)]
+#[case("elements.Vortex.is.force.kind.vortex.core_m", 0.001, 1_000.0)]
+#[case("elements.Attract.is.force.kind.attract.power", -4.0, 4.0)]
+#[case("elements.Attract.is.force.kind.attract.range_m", 0.0005, 1_000.0)]
+#[case("elements.Drag.is.force.kind.drag.linear_n_s_m", 0.0, 1e6)]
+#[case("elements.Drag.is.force.kind.drag.density_kg_m3", 0.0, 20_000.0)]
+#[case("elements.Room.is.region.volume.box.size_m.1", 0.0, 10_000.0)]
+#[case("elements.Room.is.region.edge_m", 0.0, 1_000.0)]
+#[case("elements.Pillar.is.region.volume.cylinder.height_m", 0.0, 10_000.0)]
+#[case("elements.Blobs.is.region.volume.noise.threshold", 0.0, 1.0)]
 #[case("elements.Camera.is.camera.focal_length_mm", 4.0, 1_200.0)]
 #[case("elements.Camera.is.camera.sensor_mm", 4.0, 100.0)]
 #[case("elements.Camera.is.camera.focus_m", 0.01, 10_000.0)]
@@ -86,7 +120,6 @@ fn with(path: &str, value: f64) -> (Result<Shot, String>, String) {
 #[case("elements.Lamp.is.area_light.colour.1", 0.0, 1e3)]
 #[case("elements.Lamp.placement.place_m.0", -10_000.0, 10_000.0)]
 #[case("elements.Lamp.placement.turn_rad.2", -1_000.0, 1_000.0)]
-#[case("elements.Capsule.placement.place_m.keys.1.value.2", -10_000.0, 10_000.0)]
 #[case("elements.Box.is.solid.shape.box.edge_m", 0.0, 0.5)]
 #[case("elements.Sphere.is.solid.shape.sphere.radius_m", 0.0005, 1_000.0)]
 #[case("elements.Capsule.is.solid.shape.capsule.radius_m", 0.0005, 1_000.0)]
@@ -194,10 +227,12 @@ fn an_asset_lies_below_the_shots_folder(#[case] file: &str) {
 #[test]
 fn a_camera_is_aimed_at_another_element_that_is_there() {
     let mut document = everything();
-    let (pointer, _) = resolve(&document, "elements.Camera.is.camera");
     let own = document["camera"].clone();
-    for (aim, message) in [(own, "aimed at itself"), (json!(999), "999 is not the id of an element")] {
-        document.pointer_mut(&pointer).unwrap()["aim"] = aim;
+    let index = document["elements"].as_array().unwrap().iter().position(|e| e["id"] == own).unwrap();
+    for (aim, message) in
+        [(own, "aim.at: is the element itself"), (json!(999), "999 is not the id of an element")]
+    {
+        document["elements"][index]["aim"] = json!({"at": aim});
         let error = shot::read(document.to_string().as_bytes()).unwrap_err().to_string();
         assert!(error.contains(message), "{error}");
     }

@@ -22,6 +22,7 @@
 #![warn(missing_docs)]
 
 mod bake;
+pub mod forces;
 pub mod solids;
 mod solver;
 

@@ -1,32 +1,44 @@
 //! The contract of a solver, and the simulation that drives all of them.
 
+use crate::forces::{Field, Surfaces};
 use frames::Frame;
 use geometry::{Meshes, MissingMesh};
-use glam::Vec3;
 use serde::{Deserialize, Serialize};
-use shot::{Id, Shot};
+use shot::{Id, NotFinite, Pose, Sampler, Shot, World};
 use thiserror::Error;
 
 /// What a solver prepares from.
 #[derive(Clone, Copy)]
 pub struct Scene<'a> {
-    /// The shot, free of faults.
+    /// The shot as it is at its first frame, free of faults.
     pub shot: &'a Shot,
+    /// Gives the shot at other times.
+    pub sampler: &'a Sampler,
     /// The meshes its shapes use.
     pub meshes: &'a Meshes,
 }
 
 /// One substep.
-#[derive(Clone, Copy, Debug)]
+#[derive(Clone, Copy)]
 pub struct Step<'a> {
-    /// The shot.
+    /// The shot as it is at the substep's end.
     pub shot: &'a Shot,
+    /// Gives the shot at other times.
+    pub sampler: &'a Sampler,
     /// Frame at the substep's end; lies between frames.
     pub frame: f64,
+    /// Frame at the substep's start.
+    pub start: f64,
+    /// Frame at which keys and formulas are read, at the substep's end.
+    pub acting: f64,
     /// Length in seconds.
     pub dt: f32,
-    /// Acceleration of every free body, m/s².
-    pub gravity: Vec3,
+    /// The forces.
+    pub field: &'a Field,
+    /// The surfaces that regions need.
+    pub surfaces: &'a Surfaces,
+    /// Seconds of the world's time at the substep's end.
+    pub seconds: f64,
 }
 
 /// A solver went out of bounds.
@@ -64,6 +76,9 @@ pub enum PrepareError {
         /// What is wrong with it.
         why: &'static str,
     },
+    /// A formula gives no finite value at the first frame.
+    #[error(transparent)]
+    NotFinite(#[from] NotFinite),
     /// A checkpoint is not one of this shot.
     #[error("the saved state cannot be read: {0}")]
     State(String),
@@ -76,6 +91,9 @@ pub trait Solver: Send {
     /// # Errors
     /// [`BlowUp`] names the element that left all bounds.
     fn step(&mut self, step: &Step) -> Result<(), BlowUp>;
+
+    /// Where it has an element's first body; none if it is not free, or not its.
+    fn pose(&self, element: Id) -> Option<Pose>;
 
     /// Writes its part of a frame, with what was measured since the last.
     fn write(&mut self, frame: &mut Frame);
@@ -106,7 +124,10 @@ pub const SOLVERS: &[SolverKind] = &[SolverKind { name: "solids", prepare: crate
 
 /// A shot being computed.
 pub struct Simulation {
-    shot: Shot,
+    sampler: Sampler,
+    /// The shot as it is in the substep at hand.
+    now: Shot,
+    surfaces: Surfaces,
     solvers: Vec<(&'static str, Box<dyn Solver>)>,
     frame: u32,
 }
@@ -129,13 +150,18 @@ impl Simulation {
     /// # Errors
     /// [`PrepareError`] names the element that cannot be prepared.
     pub fn new(shot: &Shot, meshes: &Meshes) -> Result<Self, PrepareError> {
+        let sampler = Sampler::new(shot).map_err(|faults| {
+            PrepareError::State(faults.first().map_or_else(String::new, ToString::to_string))
+        })?;
+        let now = sampler.at(f64::from(shot.timing.first))?;
         let mut solvers = Vec::new();
         for kind in SOLVERS {
-            if let Some(solver) = (kind.prepare)(Scene { shot, meshes })? {
+            if let Some(solver) = (kind.prepare)(Scene { shot: &now, sampler: &sampler, meshes })? {
                 solvers.push((kind.name, solver));
             }
         }
-        Ok(Self { shot: shot.clone(), solvers, frame: shot.timing.first })
+        let surfaces = Surfaces::of(&now, meshes);
+        Ok(Self { sampler, now, surfaces, solvers, frame: shot.timing.first })
     }
 
     /// The frame it is at.
@@ -145,7 +171,7 @@ impl Simulation {
 
     /// The frame it is at, written.
     pub fn write(&mut self) -> Frame {
-        let mut frame = Frame::new(self.frame, self.shot.timing.seconds(self.frame));
+        let mut frame = Frame::new(self.frame, self.now.timing.seconds(self.frame));
         for (_, solver) in &mut self.solvers {
             solver.write(&mut frame);
         }
@@ -157,21 +183,48 @@ impl Simulation {
     /// # Errors
     /// [`BlowUp`]; the simulation is then of no further use.
     pub fn advance(&mut self) -> Result<Frame, BlowUp> {
-        let substeps = self.shot.physics.substeps;
-        let dt = 1.0 / (f64::from(self.shot.timing.fps) * f64::from(substeps));
-        for substep in 1..=substeps {
-            let step = Step {
-                shot: &self.shot,
-                frame: f64::from(self.frame) + f64::from(substep) / f64::from(substeps),
-                dt: dt as f32,
-                gravity: self.shot.gravity(),
-            };
-            for (_, solver) in &mut self.solvers {
-                solver.step(&step)?;
-            }
+        let speed = self.sampler.speed(self.frame);
+        let fps = f64::from(self.now.timing.fps);
+        // Slow motion takes fewer steps of about the same length, so that it
+        // does not change the way things go.
+        let substeps = shot::steps_of(self.now.physics.substeps, speed);
+        for substep in 1..=if speed > 0.0 { substeps } else { 0 } {
+            let at = |substep: u32| f64::from(self.frame) + f64::from(substep) / f64::from(substeps);
+            self.step(at(substep - 1), at(substep), speed / (fps * f64::from(substeps)))?;
         }
         self.frame += 1;
         Ok(self.write())
+    }
+
+    fn step(&mut self, start: f64, frame: f64, dt: f64) -> Result<(), BlowUp> {
+        let acting = self.sampler.acting_frame(frame);
+        self.sampler.apply(&mut self.now, acting).map_err(|error| BlowUp {
+            frame: self.frame + 1,
+            element: error.element.unwrap_or(Id(0)),
+            name: error.name.clone(),
+            what: format!("has a formula for {} without a finite value", error.what),
+        })?;
+        let timing = self.now.timing;
+        let seconds = (self.sampler.world_frame(frame) - f64::from(timing.first)) / f64::from(timing.fps);
+        let solvers = &self.solvers;
+        let solved = |element: Id, _: f64| solvers.iter().find_map(|(_, solver)| solver.pose(element));
+        let world = World::new(&self.now, &self.sampler, acting, &solved);
+        let field = Field::new(&self.now, &world, &self.surfaces, frame, seconds);
+        let step = Step {
+            shot: &self.now,
+            sampler: &self.sampler,
+            frame,
+            start,
+            acting,
+            dt: dt as f32,
+            field: &field,
+            surfaces: &self.surfaces,
+            seconds,
+        };
+        for (_, solver) in &mut self.solvers {
+            solver.step(&step)?;
+        }
+        Ok(())
     }
 
     /// The whole state.

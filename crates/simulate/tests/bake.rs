@@ -3,7 +3,7 @@
 use frames::RunFolder;
 use glam::Vec3;
 use rstest::rstest;
-use shot::{Collision, Copies, Element, Interpolation, Is, Key, Moves, Param, Shape, Shot};
+use shot::{Channel, Collision, Copies, Element, Force, ForceKind, Is, Moves, Shape, Shot, Wake};
 use simulate::{Bake, BakeError, Outcome, bake, fresh};
 use std::ops::ControlFlow;
 use tempfile::TempDir;
@@ -22,9 +22,9 @@ fn tumble() -> Shot {
     });
     shot.add(crates);
     let mut block = Element::solid("Block", Shape::cuboid(0.6, 0.6, 0.6), Moves::Animated);
-    let key = |frame, x| Key { frame, value: Vec3::new(x, 0.8, 0.0), then: Interpolation::Linear };
-    block.placement.place_m = Param::Keyed { keys: vec![key(1.0, -2.5), key(20.0, -0.6), key(40.0, 1.0)] };
-    block.as_solid_mut().unwrap().body.let_go_frame = Some(16);
+    let keys = [(1.0, -2.5), (20.0, -0.6), (40.0, 1.0)].map(|(frame, x)| (frame, Vec3::new(x, 0.8, 0.0)));
+    block.motion.insert("placement.place_m".to_owned(), Channel::keyed(keys));
+    block.as_solid_mut().unwrap().body.wake = Some(Wake::Frame(16));
     shot.add(block);
     let mut ring =
         Element::solid("Ring", Shape::Torus { ring_m: 0.3, tube_m: 0.06 }, Moves::Free).at(1.5, 1.0, 0.2);
@@ -94,7 +94,7 @@ fn a_later_key_leaves_earlier_frames_fresh_and_their_bytes_alone() {
     let (_dir, run) = folder();
     bake_into(&shot, &run, None).unwrap();
     let before = bytes(&run);
-    shot.named_mut("Block").unwrap().as_solid_mut().unwrap().body.let_go_frame = Some(30);
+    shot.named_mut("Block").unwrap().as_solid_mut().unwrap().body.wake = Some(Wake::Frame(30));
     let freshness = fresh(&shot, &run);
     assert!(freshness[..16].iter().all(|fresh| *fresh) && freshness[16..].iter().all(|fresh| !fresh));
     assert_eq!(bake_into(&shot, &run, None).unwrap(), Outcome::Done(32));
@@ -121,11 +121,8 @@ fn undoing_a_change_finds_the_frames_fresh_that_were_not_overwritten() {
 #[test]
 fn a_blow_up_names_the_frame_and_the_element_and_keeps_the_frames_before() {
     let mut shot = tumble();
-    for element in &mut shot.elements {
-        if let Is::Gravity { acceleration } = &mut element.is {
-            *acceleration = Vec3::new(1_000.0, 1_000.0, 0.0);
-        }
-    }
+    let kind = ForceKind::Gravity { acceleration: Vec3::new(1_000.0, 1_000.0, 0.0) };
+    shot.named_mut("Gravity").unwrap().is = Is::Force(Force::new(kind));
     shot.timing.last = 96;
     let (_dir, run) = folder();
     let Err(BakeError::BlowUp(error)) = bake_into(&shot, &run, None) else { panic!("it must blow up") };

@@ -1,8 +1,7 @@
 //! Bodies at the first frame.
 
 use glam::Vec3;
-use shot::{Copies, Element, Moves, Param, Shape, Shot};
-use simulate::Scene;
+use shot::{Copies, Element, Moves, Shape, Shot};
 use simulate::solids::{drop_to_rest, separate, start_overlaps};
 
 fn two(x: f32, y: f32) -> Shot {
@@ -17,7 +16,7 @@ fn two(x: f32, y: f32) -> Shot {
 fn overlapping_boxes_are_found_with_their_depth() {
     let shot = two(0.9, 0.5);
     let meshes = Default::default();
-    let found = start_overlaps(Scene { shot: &shot, meshes: &meshes }).unwrap();
+    let found = start_overlaps(&shot, &meshes).unwrap();
     assert_eq!(found.len(), 1);
     assert!((found[0].depth_m - 0.1).abs() < 1e-3, "{found:?}");
 }
@@ -25,7 +24,7 @@ fn overlapping_boxes_are_found_with_their_depth() {
 #[test]
 fn boxes_side_by_side_do_not_count() {
     let shot = two(1.0, 0.5);
-    assert!(start_overlaps(Scene { shot: &shot, meshes: &Default::default() }).unwrap().is_empty());
+    assert!(start_overlaps(&shot, &Default::default()).unwrap().is_empty());
 }
 
 #[test]
@@ -43,21 +42,21 @@ fn separating_parts_elements_and_spreads_copies() {
     let meshes = Default::default();
     for place in separate(&shot, &meshes).unwrap() {
         let element = shot.elements.iter_mut().find(|e| e.id == place.element).unwrap();
-        element.placement.place_m = Param::Constant(place.place_m);
+        element.shift(place.shift_m);
         if let Some(copies) = element.as_solid_mut().and_then(|solid| solid.copies.as_mut()) {
             copies.spacing_m *= place.spread;
         }
     }
-    let left = start_overlaps(Scene { shot: &shot, meshes: &meshes }).unwrap();
+    let left = start_overlaps(&shot, &meshes).unwrap();
     assert!(left.is_empty(), "{left:?}");
 }
 
 #[test]
 fn a_box_dropped_to_rest_stands_on_what_is_below_it() {
     let shot = two(0.3, 6.0);
-    let scene = Scene { shot: &shot, meshes: &Default::default() };
     let b = shot.named("B").unwrap().id;
-    let place = drop_to_rest(scene, b).unwrap().unwrap();
+    let start = shot.named("B").unwrap().placement.place_m;
+    let place = start + drop_to_rest(&shot, &Default::default(), b).unwrap().unwrap();
     assert!((place - Vec3::new(0.3, 1.5, 0.0)).length() < 2e-3, "{place}");
 }
 
@@ -65,5 +64,5 @@ fn a_box_dropped_to_rest_stands_on_what_is_below_it() {
 fn nothing_below_is_said() {
     let shot = two(20.0, 6.0);
     let b = shot.named("B").unwrap().id;
-    assert_eq!(drop_to_rest(Scene { shot: &shot, meshes: &Default::default() }, b).unwrap(), None);
+    assert_eq!(drop_to_rest(&shot, &Default::default(), b).unwrap(), None);
 }

@@ -4,7 +4,7 @@ use frames::{Event, Frame};
 use geometry::Meshes;
 use glam::{Quat, Vec3};
 use rstest::rstest;
-use shot::{Collision, Copies, Element, Interpolation, Is, Key, Moves, Param, Shape, Shot, Weight};
+use shot::{Channel, Collision, Copies, Element, Force, ForceKind, Is, Moves, Sampler, Shape, Shot, Weight};
 use simulate::{BlowUp, Simulation};
 
 fn shot(frames: u32) -> Shot {
@@ -16,7 +16,7 @@ fn shot(frames: u32) -> Shot {
 
 fn weightless(frames: u32) -> Shot {
     let mut shot = shot(frames);
-    shot.elements.retain(|element| !matches!(element.is, Is::Gravity { .. }));
+    shot.elements.retain(|element| element.as_force().is_none());
     shot
 }
 
@@ -111,10 +111,7 @@ fn a_heavy_body_hardly_feels_a_light_one() {
 }
 
 fn keyed(element: Element, keys: &[(f64, Vec3)]) -> Element {
-    let key = |&(frame, value): &(f64, Vec3)| Key { frame, value, then: Interpolation::Linear };
-    let mut element = element;
-    element.placement.place_m = Param::Keyed { keys: keys.iter().map(key).collect() };
-    element
+    element.keyed("placement.place_m", Channel::keyed(keys.iter().copied()))
 }
 
 #[test]
@@ -122,9 +119,9 @@ fn an_animated_body_is_where_its_keys_have_it_at_every_frame() {
     let mut shot = shot(40);
     let block = Element::solid("Block", Shape::cuboid(0.5, 0.5, 0.5), Moves::Animated);
     let id = shot.add(keyed(block, &[(1.0, Vec3::ZERO), (21.0, Vec3::new(1.0, 2.0, 0.0)), (31.0, Vec3::Z)]));
-    let expected = shot.element(id).unwrap().placement.clone();
+    let sampler = Sampler::new(&shot).unwrap();
     for frame in run(&shot) {
-        let (place, _) = expected.sample(f64::from(frame.number));
+        let place = sampler.at(f64::from(frame.number)).unwrap().element(id).unwrap().placement.place_m;
         assert!((frame.bodies[&id].places[0] - place).length() < 1e-4, "frame {}", frame.number);
     }
 }
@@ -143,7 +140,7 @@ fn an_animated_body_pushes_a_free_one_and_is_not_pushed_back() {
 #[test]
 fn two_gravities_add_up() {
     let mut shot = shot(60);
-    shot.add(Element::new("Draught", Is::Gravity { acceleration: Vec3::new(2.0, 9.81, 0.0) }));
+    shot.add(Element::gravity(Vec3::new(2.0, 9.81, 0.0)));
     shot.add(ball("Ball"));
     let place = last_place(&shot, "Ball");
     assert!((place - Vec3::X).length() < 0.02, "{place}");
@@ -287,9 +284,8 @@ fn a_fast_marble_does_not_pass_a_thin_plate_or_it_is_told_of() {
 #[test]
 fn a_body_that_exceeds_all_speed_stops_the_simulation_by_name() {
     let mut shot = shot(240);
-    if let Is::Gravity { acceleration } = &mut shot.named_mut("Gravity").unwrap().is {
-        *acceleration = Vec3::new(0.0, -1_000.0, 0.0);
-    }
+    let kind = ForceKind::Gravity { acceleration: Vec3::new(0.0, -1_000.0, 0.0) };
+    shot.named_mut("Gravity").unwrap().is = Is::Force(Force::new(kind));
     shot.add(ball("Dropped"));
     let mut simulation = Simulation::new(&shot, &Meshes::default()).unwrap();
     let error: BlowUp = (0..240).find_map(|_| simulation.advance().err()).unwrap();

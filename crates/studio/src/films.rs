@@ -151,8 +151,8 @@ pub fn render_film(
             continue;
         }
         let frame = run.read(number)?;
-        let stage =
-            Stage::new(shot, assets, Some(&frame), number).map_err(|error| Error::Bad(error.to_string()))?;
+        let stage = Stage::with_history(shot, assets, Some(&frame), number, &|number| run.read(number).ok())
+            .map_err(|error| Error::Bad(error.to_string()))?;
         let to_do = (total - already) as f32;
         let of_this = AtomicU32::new(0);
         let picture = render(

@@ -3,7 +3,7 @@
 use crate::Experiment;
 use frames::Frame;
 use glam::Vec3;
-use shot::{Element, Is, Moves, Shape, Shot};
+use shot::{Element, Moves, Shape, Shot};
 use simulate::Simulation;
 
 const G: f32 = 9.81;
@@ -172,11 +172,7 @@ pub fn sliding() -> Experiment {
 /// Two balls meet head on, without gravity.
 pub fn collision() -> Experiment {
     let mut shot = shot(1.0);
-    for element in &mut shot.elements {
-        if let Is::Gravity { acceleration } = &mut element.is {
-            *acceleration = Vec3::ZERO;
-        }
-    }
+    shot.elements.retain(|element| element.as_force().is_none());
     let ball = |name, radius, x| body(name, Shape::sphere(radius), Moves::Free, 0.5, 0.5).at(x, 0.0, 0.0);
     shot.add(launched(ball("Heavy", 0.3, -1.0), Vec3::new(3.0, 0.0, 0.0)));
     shot.add(launched(ball("Light", 0.15, 1.0), Vec3::new(-2.0, 0.0, 0.0)));

@@ -97,7 +97,17 @@ export const api = {
     json<ShotState>("POST", `/api/shots/${id}/history`, { revision }),
   nameVersion: (id: number, name: string) => none("POST", `/api/shots/${id}/versions`, { name }),
   staged: (id: number, frame: number) => bytes(`/api/shots/${id}/staged/${frame}`),
+  at: (id: number, frame: number) => json<Schemas["Moment"]>("GET", `/api/shots/${id}/at/${frame}`),
+  sample: (id: number, of: Schemas["Sampling"]) =>
+    json<Schemas["Samples"]>("POST", `/api/shots/${id}/sample`, of),
+  formula: (id: number, of: Schemas["Formula"]) =>
+    json<Schemas["FormulaValue"]>("POST", `/api/shots/${id}/formula`, of),
+  probe: async (id: number, of: Schemas["Probe"]): Promise<ArrayBuffer> =>
+    (await request("POST", `/api/shots/${id}/probe`, of)).arrayBuffer(),
+  acting: (id: number, element: number, frame: number) =>
+    json<Schemas["ActingForce"][]>("GET", `/api/shots/${id}/acting/${element}?frame=${frame}&copy=0`),
   sky: (id: number) => bytes(`/api/shots/${id}/sky`),
+  strokes: (id: number, element: number) => json<number[][][]>("GET", `/api/shots/${id}/strokes/${element}`),
   mesh: (id: number, element: number) => bytes(`/api/shots/${id}/mesh/${element}`),
   collision: (id: number, element: number) => bytes(`/api/shots/${id}/collision/${element}`),
   physics: (id: number, element: number) => json<Physics>("GET", `/api/shots/${id}/physics/${element}`),

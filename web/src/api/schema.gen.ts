@@ -263,6 +263,23 @@ export interface paths {
         patch: operations["patch_shots_id"];
         trace?: never;
     };
+    "/api/shots/{id}/acting/{element}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What acts on a body at a frame. */
+        get: operations["get_shots_id_acting_element"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/shots/{id}/assets": {
         parameters: {
             query?: never;
@@ -289,6 +306,23 @@ export interface paths {
         };
         /** An asset's bytes. */
         get: operations["get_shots_id_assets_name"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/shots/{id}/at/{number}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The elements that change with time, as they are at a frame. */
+        get: operations["get_shots_id_at_number"];
         put?: never;
         post?: never;
         delete?: never;
@@ -417,6 +451,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/shots/{id}/formula": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Reads a formula, to tell what is wrong with it while it is typed. */
+        post: operations["post_shots_id_formula"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/shots/{id}/freshness": {
         parameters: {
             query?: never;
@@ -524,6 +575,27 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/shots/{id}/probe": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * What forces do at places: for each, 3 f32 velocity at which a weightless
+         *     dot drifts (m/s), 3 f32 acceleration of a body of 1 kg and 0.1 m² at rest,
+         *     uniform gravity left out (m/s²), 1 f32 weight of the region.
+         */
+        post: operations["post_shots_id_probe"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/shots/{id}/redo": {
         parameters: {
             query?: never;
@@ -553,6 +625,23 @@ export interface paths {
         put?: never;
         /** Puts the current run's frames aside, under a number and a name. */
         post: operations["post_shots_id_runs"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/shots/{id}/sample": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** A value over a range of frames, as its curve is drawn. */
+        post: operations["post_shots_id_sample"];
         delete?: never;
         options?: never;
         head?: never;
@@ -589,6 +678,23 @@ export interface paths {
         };
         /** Where the document has every element at a frame, as a frame for the Stage. */
         get: operations["get_shots_id_staged_number"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/shots/{id}/strokes/{element}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The strokes of a curve in its own frame: points of three numbers, m. */
+        get: operations["get_shots_id_strokes_element"];
         put?: never;
         post?: never;
         delete?: never;
@@ -635,6 +741,66 @@ export interface paths {
 export type webhooks = Record<string, never>;
 export interface components {
     schemas: {
+        /** @description One force's share of what acts on a body. */
+        ActingForce: {
+            /**
+             * Format: int32
+             * @description Id of the force's element.
+             */
+            force: number;
+            name: string;
+            newtons: number[];
+            /**
+             * Format: float
+             * @description Weight of its region there.
+             */
+            weight: number;
+        };
+        /**
+         * @description What an element turns towards: cameras and solids with their −z axis, lights
+         *     and forces with their −y axis.
+         */
+        Aim: {
+            /** @description The element it turns towards. */
+            at: components["schemas"]["Id"];
+            /**
+             * Format: float
+             * @description It follows late by about so many seconds: the mean of where its aim
+             *     was, weighted by e^(−t / damping).
+             * @default 0
+             */
+            damping_s: number;
+        };
+        /** @description Air that streams along a curve. */
+        Along: {
+            /** @description The curve. */
+            curve: components["schemas"]["Id"];
+            /**
+             * Format: float
+             * @description Speed towards it at the edge of its range, m/s.
+             * @default 0
+             */
+            inflow_m_s: number;
+            /**
+             * @description How it acts.
+             * @default {
+             *       "air": {
+             *         "density_kg_m3": 1.2000000476837158
+             *       }
+             *     }
+             */
+            push: components["schemas"]["Push"];
+            /**
+             * Format: float
+             * @description Distance at which it ends softly, m.
+             */
+            range_m: number;
+            /**
+             * Format: float
+             * @description Speed along it, m/s.
+             */
+            speed_m_s: number;
+        };
         /** @description A rectangle that shines along its element's −y axis. */
         AreaLight: {
             /** @description Colour, multiplies the radiance. */
@@ -658,6 +824,46 @@ export interface components {
         };
         /** @description What an asset file holds. */
         AssetKind: "mesh" | "image" | "environment";
+        /** @description What an element's placement is relative to. */
+        Attached: {
+            /**
+             * Format: float
+             * @description Where on a curve, as a share of its length, 0–1; none: at its origin.
+             */
+            along?: number | null;
+            /** @description Whether it turns its +z axis along the curve. */
+            facing?: boolean;
+            /** @description The element it goes with. */
+            to: components["schemas"]["Id"];
+        };
+        /** @description Acceleration towards a point, a curve or a surface. */
+        Attract: {
+            /**
+             * Format: float
+             * @description Acceleration at 1 m, m/s².
+             * @default 5
+             */
+            acceleration: number;
+            /**
+             * Format: float
+             * @description Closer than this the acceleration falls to 0, m.
+             * @default 0.05000000074505806
+             */
+            near_m: number;
+            /**
+             * Format: float
+             * @description The acceleration goes with distance to this power.
+             * @default 0
+             */
+            power: number;
+            /**
+             * Format: float
+             * @description It ends softly at this distance, m; none: it has no end.
+             */
+            range_m?: number | null;
+            /** @description A curve or solid whose nearest point attracts; none: the element's own place. */
+            to?: components["schemas"]["Id"] | null;
+        };
         /** @description What a solid is to the physics. */
         Body: {
             /**
@@ -673,6 +879,11 @@ export interface components {
             collision: components["schemas"]["Collision"];
             /**
              * Format: float
+             * @description Drag coefficient C for moving air; none: by its shape.
+             */
+            drag?: number | null;
+            /**
+             * Format: float
              * @description Coulomb friction coefficient; a pair has the mean of its two.
              * @default 0.5
              */
@@ -681,11 +892,6 @@ export interface components {
             launch_spin?: number[] | null;
             /** @description Velocity when it becomes free, m/s; none: from its own motion. */
             launch_velocity?: number[] | null;
-            /**
-             * Format: uint32
-             * @description The frame at which an animated body becomes free.
-             */
-            let_go_frame?: number | null;
             /**
              * Format: float
              * @description Distance kept from other bodies in metres; none: a five-thousandth of its size, at most 0.1 mm.
@@ -696,6 +902,11 @@ export interface components {
              * @default free
              */
             moves: components["schemas"]["Moves"];
+            /**
+             * @description What lets an animated body go, or wakes a free one that waits; none: an
+             *     animated body stays so, a free one is free from the start.
+             */
+            wake?: components["schemas"]["Wake"] | null;
             /**
              * @description Density or mass.
              * @default {
@@ -712,11 +923,6 @@ export interface components {
         };
         /** @description A camera with a thin lens. It looks along its −z axis. */
         Camera: {
-            /**
-             * @description Element it is aimed at; none: its own turn.
-             * @default null
-             */
-            aim: components["schemas"]["Id"] | null;
             /**
              * Format: float
              * @description Exposure in stops.
@@ -786,6 +992,17 @@ export interface components {
             /** @description JSON Patch (RFC 6902) on the document. */
             patch: Record<string, never>[];
         };
+        /** @description How one parameter changes with time: by keys, or by an expression. */
+        Channel: {
+            /** @description What comes after the last key. */
+            after?: components["schemas"]["Outside"];
+            /** @description What goes before the first key. */
+            before?: components["schemas"]["Outside"];
+            /** @description A formula in `time`, `frame` and other parameters; see docs/formats.md. */
+            expression?: string | null;
+            /** @description Keys in rising order of frame; none if there is an expression. */
+            keys?: components["schemas"]["Key"][];
+        };
         /** @description One entry of the Check list. */
         CheckEntry: {
             /** @description Ids of the elements concerned. */
@@ -798,6 +1015,8 @@ export interface components {
         };
         /** @description The shape a solid collides as. */
         Collision: "auto" | "ball" | "box" | "hull" | "exact";
+        /** @description How two weights make one, c so far and w the next. */
+        Combine: "add" | "multiply" | "subtract" | "least" | "most";
         /** @description A grid of copies, centred in x and z and standing on the element's place. */
         Copies: {
             /** @description Number along x, y, z. */
@@ -823,9 +1042,43 @@ export interface components {
              */
             turn_rad: number;
         };
+        /** @description A curve in its element's frame; it may have several strokes. */
+        Curve: {
+            points: {
+                /**
+                 * @description Whether the last point leads back to the first.
+                 * @default false
+                 */
+                closed: boolean;
+                /** @description At least two points, m. */
+                points_m: number[][];
+                /**
+                 * @description Whether it bends smoothly through the points.
+                 * @default false
+                 */
+                smooth: boolean;
+            };
+        } | {
+            circle: {
+                /**
+                 * Format: float
+                 * @description Radius, m.
+                 */
+                radius_m: number;
+            };
+        } | {
+            strokes: {
+                /** @description Points of each stroke, m. */
+                strokes_m: number[][][];
+            };
+        };
         Document: components["schemas"]["Shot"];
         /** @description Anything in a shot that has a name. */
         Element: {
+            /** @description What it turns towards; none: it turns as its placement says. */
+            aim?: components["schemas"]["Aim"] | null;
+            /** @description What its placement is relative to; none: the world. */
+            attached?: components["schemas"]["Attached"] | null;
             /** @description Not drawn on the Stage. */
             hidden?: boolean;
             /** @description Unique within the shot, never reused. */
@@ -834,6 +1087,10 @@ export interface components {
             is: components["schemas"]["Is"];
             /** @description Not to be selected or moved on the Stage. */
             locked?: boolean;
+            /** @description What changes with time, by the path of the value below the element. */
+            motion?: {
+                [key: string]: components["schemas"]["Channel"];
+            };
             /** @description Unique within the shot. */
             name: string;
             /**
@@ -922,6 +1179,105 @@ export interface components {
             elements: number[];
             mistake: string;
         };
+        /** @description Something that moves what is free. */
+        Force: {
+            /** @description The elements it leaves out. */
+            except?: components["schemas"]["Id"][];
+            /**
+             * Format: uint32
+             * @description The frame at which it begins to act; none: from the start.
+             */
+            from_frame?: number | null;
+            /** @description What it does. */
+            kind: components["schemas"]["ForceKind"];
+            /**
+             * @description Whether it acts at all.
+             * @default true
+             */
+            on: boolean;
+            /** @description The elements it acts on; none named: on all. */
+            only?: components["schemas"]["Id"][];
+            /**
+             * Format: int32
+             * @description Forces act in rising order, and by id where it is the same.
+             * @default 0
+             */
+            order: number;
+            /** @description The region whose weight multiplies it; none: it acts everywhere. */
+            region?: components["schemas"]["Id"] | null;
+            /**
+             * Format: float
+             * @description Multiplies what it does.
+             * @default 1
+             */
+            strength: number;
+            /**
+             * Format: uint32
+             * @description The frame at which it ceases; none: it acts to the end.
+             */
+            to_frame?: number | null;
+        };
+        /** @description What a force does. */
+        ForceKind: {
+            gravity: {
+                /** @description Acceleration, m/s². */
+                acceleration: number[];
+            };
+        } | {
+            pull: {
+                /**
+                 * Format: float
+                 * @description Force, N.
+                 */
+                force_n: number;
+            };
+        } | {
+            wind: components["schemas"]["Wind"];
+        } | {
+            turbulence: components["schemas"]["Turbulence"];
+        } | {
+            vortex: components["schemas"]["Vortex"];
+        } | {
+            attract: components["schemas"]["Attract"];
+        } | {
+            drag: {
+                /**
+                 * Format: float
+                 * @description Density ρ of a medium at rest, kg/m³: the force is ½ ρ C A v².
+                 * @default 0
+                 */
+                density_kg_m3: number;
+                /**
+                 * Format: float
+                 * @description Force against the speed, N s/m.
+                 * @default 0
+                 */
+                linear_n_s_m: number;
+            };
+        } | {
+            along: components["schemas"]["Along"];
+        };
+        /** @description Reads a formula, to tell what is wrong with it while it is typed. */
+        Formula: {
+            /** Format: int32 */
+            element?: number | null;
+            expression: string;
+            /** Format: double */
+            frame: number;
+            path: string;
+        };
+        /** @description What a formula gives. */
+        FormulaValue: {
+            /** @description What is wrong with it. */
+            fault?: string | null;
+            /** @description Characters before the fault. */
+            place?: number | null;
+            /**
+             * Format: double
+             * @description Its value at the frame, none if it has no finite one.
+             */
+            value?: number | null;
+        };
         /** @description A run's frames against the shot as it is now. */
         Freshness: {
             /**
@@ -937,21 +1293,35 @@ export interface components {
             state_bytes: number;
             stretches: components["schemas"]["Stretch"][];
         };
+        /** @description A handle of a key, as a distance from it in time and value. */
+        Handle: {
+            /** @description Difference of value from the key's. */
+            by: components["schemas"]["Value"];
+            /**
+             * Format: double
+             * @description Frames away from the key, never more than the span is long.
+             */
+            frames: number;
+        };
         /**
          * Format: uint32
          * @description An element's number within its shot.
          */
         Id: number;
-        /** @description How a value goes from one key to the next. */
-        Interpolation: "hold" | "linear" | "smooth";
+        /**
+         * @description How a value goes from one key to the next; s is the share of the span that
+         *     has passed, and the share of the change that is made is:
+         */
+        Interpolation: "hold" | "linear" | "smooth" | "ease_in" | "ease_out" | "ease" | "free";
         /** @description What an element is. */
         Is: {
             solid: components["schemas"]["Solid"];
         } | {
-            gravity: {
-                /** @description Acceleration in m/s². */
-                acceleration: number[];
-            };
+            force: components["schemas"]["Force"];
+        } | {
+            region: components["schemas"]["Region"];
+        } | {
+            curve: components["schemas"]["Curve"];
         } | {
             camera: components["schemas"]["Camera"];
         } | {
@@ -963,15 +1333,19 @@ export interface components {
         };
         /** @description One key: a value at a frame, and how it goes on from there. */
         Key: {
+            /** @description Handle on the way from the key before, where that one's `then` is `free`. */
+            arrive?: components["schemas"]["Handle"] | null;
             /**
              * Format: double
              * @description Frame of the shot; may lie between two frames.
              */
             frame: number;
+            /** @description Handle on the way to the next key, where `then` is `free`. */
+            leave?: components["schemas"]["Handle"] | null;
             /** @description How the value goes from this key to the next. */
             then?: components["schemas"]["Interpolation"];
             /** @description The value at that frame. */
-            value: number[];
+            value: components["schemas"]["Value"];
         };
         /** @description A surface look. Colours are scene-linear, Rec. 709 primaries. */
         Look: {
@@ -1047,6 +1421,18 @@ export interface components {
             kinetic_j: number[];
             potential_j: number[];
         };
+        /** @description The elements that change with time, as they are at a frame. */
+        Moment: {
+            /** @description Elements as in the shot file. */
+            elements: Record<string, never>[];
+            /** Format: int32 */
+            frame: number;
+            /**
+             * Format: float
+             * @description How fast the world's time passes.
+             */
+            time_scale: number;
+        };
         /** @description How a solid moves. */
         Moves: "still" | "animated" | "free";
         NewFilm: {
@@ -1067,19 +1453,35 @@ export interface components {
             /** Format: int32 */
             width: number;
         };
-        /** @description A constant value, or keys in rising order of frame. */
-        Param: number[] | {
-            /** @description At least one key, frames rising. */
-            keys: components["schemas"]["Key"][];
+        /** @description What a value does before its first key, or after its last. */
+        Outside: "hold" | "continue" | "repeat" | "repeat_offset" | "back_and_forth";
+        /** @description A region as a part of a combined one. */
+        Part: {
+            /** @description How its weight w goes with the weight c so far. */
+            how: components["schemas"]["Combine"];
+            /** @description The region. */
+            region: components["schemas"]["Id"];
         };
         /** @description What the whole simulation shares. */
         Physics: {
+            /**
+             * @description Whether keys and formulas of bodies, forces and regions follow the
+             *     world's time, rather than the shot's.
+             * @default true
+             */
+            keys_follow: boolean;
             /**
              * Format: uint32
              * @description Time steps a frame.
              * @default 8
              */
             substeps: number;
+            /**
+             * Format: float
+             * @description How fast the world's time passes: 1 as in the shot, 0.5 half as fast.
+             * @default 1
+             */
+            time_scale: number;
             /**
              * Format: float
              * @description Bodies further than this from the origin have left the world, metres.
@@ -1110,7 +1512,7 @@ export interface components {
              *       0
              *     ]
              */
-            place_m: components["schemas"]["Param"];
+            place_m: number[];
             /**
              * @description Turns in radians about the fixed axes x, then y, then z.
              * @default [
@@ -1119,7 +1521,19 @@ export interface components {
              *       0
              *     ]
              */
-            turn_rad: components["schemas"]["Param"];
+            turn_rad: number[];
+        };
+        /** @description Where forces are felt. */
+        Probe: {
+            /** Format: double */
+            frame: number;
+            /** @description Places, three numbers each, m. */
+            points: number[];
+            /**
+             * Format: int32
+             * @description A region whose weight is wanted too.
+             */
+            region?: number | null;
         };
         /** @description A problem document. */
         Problem: {
@@ -1137,6 +1551,36 @@ export interface components {
             title: string;
             /** @description Kind of problem, a path below this server. */
             type: string;
+        };
+        /** @description How the weight rises over a region's edge, s from 0 at the surface to 1. */
+        Profile: "linear" | "smooth" | "faint" | "full";
+        /** @description How moving air acts on a body. */
+        Push: {
+            air: {
+                /**
+                 * Format: float
+                 * @description Density ρ, kg/m³.
+                 */
+                density_kg_m3: number;
+            };
+        } | "acceleration";
+        /** @description A soft-edged volume; its weight is 0 outside, 1 inside. */
+        Region: {
+            /**
+             * Format: float
+             * @description Width of the soft edge, m: from 0 at the surface to 1 so far inside.
+             * @default 0
+             */
+            edge_m: number;
+            /** @description Inside and outside change places. */
+            inverted?: boolean;
+            /**
+             * @description How the weight rises over the edge.
+             * @default smooth
+             */
+            profile: components["schemas"]["Profile"];
+            /** @description Its volume. */
+            volume: components["schemas"]["Volume"];
         };
         Restore: {
             /** Format: int64 */
@@ -1181,6 +1625,33 @@ export interface components {
         RunName: {
             /** @description None: named by its number. */
             name?: string | null;
+        };
+        /** @description Values over frames. */
+        Samples: {
+            frames: number[];
+            /** @description A list a part of the value. */
+            parts: number[][];
+        };
+        /** @description Which values over which frames. */
+        Sampling: {
+            /** @description A channel to be tried in place of the shot's. */
+            channel?: Record<string, never> | null;
+            /**
+             * Format: int32
+             * @description Number of samples, 2–4,000.
+             */
+            count: number;
+            /**
+             * Format: int32
+             * @description Id of the element; none: the shot itself.
+             */
+            element?: number | null;
+            /** Format: double */
+            from: number;
+            /** @description Path of the value below it. */
+            path: string;
+            /** Format: double */
+            to: number;
         };
         /**
          * @description The rest shape of a solid, centred on its origin (a cone and a mesh too:
@@ -1292,12 +1763,18 @@ export interface components {
             camera: components["schemas"]["Id"] | null;
             /** @description Everything in the shot. */
             elements: components["schemas"]["Element"][];
+            /** @description What changes with time of the values above, by their path. */
+            motion?: {
+                [key: string]: components["schemas"]["Channel"];
+            };
             /** @description The shot's name. */
             name: string;
             /**
              * @description What the whole simulation shares.
              * @default {
+             *       "keys_follow": true,
              *       "substeps": 8,
+             *       "time_scale": 1,
              *       "world_m": 200
              *     }
              */
@@ -1405,6 +1882,11 @@ export interface components {
             density_kg_m3: number;
             /**
              * Format: float
+             * @description Drag coefficient.
+             */
+            drag: number;
+            /**
+             * Format: float
              * @description Distance kept from other bodies, m.
              */
             margin_m: number;
@@ -1425,6 +1907,11 @@ export interface components {
              * @description Volume of one copy, m³.
              */
             volume_m3: number;
+            /**
+             * Format: float
+             * @description Area it shows the wind, m².
+             */
+            wind_area_m2: number;
         };
         /** @description A stretch of frames in one state. */
         Stretch: {
@@ -1470,6 +1957,62 @@ export interface components {
              */
             last: number;
         };
+        /** @description Air in eddies, without sources or sinks. */
+        Turbulence: {
+            /**
+             * Format: float
+             * @description Time in which the largest eddies change, s; 0: never.
+             * @default 2
+             */
+            change_s: number;
+            /**
+             * @description Velocity at which all eddies drift, m/s.
+             * @default [
+             *       0,
+             *       0,
+             *       0
+             *     ]
+             */
+            drift_m_s: number[];
+            /**
+             * Format: float
+             * @description After so many seconds it repeats exactly; none: never.
+             */
+            loop_s?: number | null;
+            /**
+             * Format: uint32
+             * @description Layers of eddies, each half the size and speed of the one before, 1–8.
+             * @default 2
+             */
+            octaves: number;
+            /**
+             * @description How it acts.
+             * @default {
+             *       "air": {
+             *         "density_kg_m3": 1.2000000476837158
+             *       }
+             *     }
+             */
+            push: components["schemas"]["Push"];
+            /**
+             * Format: uint32
+             * @description Chooses the eddies.
+             * @default 1
+             */
+            seed: number;
+            /**
+             * Format: float
+             * @description Size of the largest eddies, m.
+             * @default 1
+             */
+            size_m: number;
+            /**
+             * Format: float
+             * @description Typical speed, m/s.
+             * @default 2
+             */
+            speed_m_s: number;
+        };
         /** @description A file taken in, to be named in the document. */
         Uploaded: {
             /** @description The asset, to be put into the document under that name. */
@@ -1477,8 +2020,145 @@ export interface components {
             /** @description A name no asset of the shot has yet. */
             name: string;
         };
+        /** @description A value of a parameter. */
+        Value: boolean | number | number[];
         VersionName: {
             name: string;
+        };
+        /** @description The volume of a region, in its element's frame. */
+        Volume: {
+            box: {
+                /** @description Full size along x, y, z, m. */
+                size_m: number[];
+            };
+        } | {
+            ball: {
+                /**
+                 * Format: float
+                 * @description Radius, m.
+                 */
+                radius_m: number;
+            };
+        } | {
+            half_space: Record<string, never>;
+        } | {
+            cylinder: {
+                /**
+                 * Format: float
+                 * @description Height, m.
+                 */
+                height_m: number;
+                /**
+                 * Format: float
+                 * @description Radius, m.
+                 */
+                radius_m: number;
+            };
+        } | {
+            inside: {
+                /** @description The solid. */
+                solid: components["schemas"]["Id"];
+            };
+        } | {
+            noise: {
+                /**
+                 * @description Velocity at which the blobs drift, m/s.
+                 * @default [
+                 *       0,
+                 *       0,
+                 *       0
+                 *     ]
+                 */
+                drift_m_s: number[];
+                /**
+                 * Format: uint32
+                 * @description Chooses the blobs.
+                 * @default 0
+                 */
+                seed: number;
+                /**
+                 * Format: float
+                 * @description Size of the blobs, m.
+                 */
+                size_m: number;
+                /**
+                 * Format: float
+                 * @description Over how much of the noise's range the weight rises, 0–1.
+                 */
+                softness: number;
+                /**
+                 * Format: float
+                 * @description Share of space outside the blobs, 0–1.
+                 */
+                threshold: number;
+            };
+        } | {
+            combined: {
+                /** @description The first starts from 0. */
+                parts: components["schemas"]["Part"][];
+            };
+        };
+        /**
+         * @description A vortex about the element's y axis (W. J. M. Rankine's: a core that turns
+         *     like a wheel, outside it speed falls as 1/r).
+         */
+        Vortex: {
+            /**
+             * Format: float
+             * @description Radius of the core, m.
+             * @default 0.5
+             */
+            core_m: number;
+            /**
+             * Format: float
+             * @description Speed towards the axis, m/s.
+             * @default 0.5
+             */
+            inflow_m_s: number;
+            /**
+             * @description How it acts.
+             * @default {
+             *       "air": {
+             *         "density_kg_m3": 1.2000000476837158
+             *       }
+             *     }
+             */
+            push: components["schemas"]["Push"];
+            /**
+             * Format: float
+             * @description Speed along the axis, m/s.
+             * @default 0
+             */
+            rise_m_s: number;
+            /**
+             * Format: float
+             * @description Speed at the core's edge, m/s; positive turns y-right-handed.
+             * @default 4
+             */
+            speed_m_s: number;
+        };
+        /** @description What makes a body free. */
+        Wake: {
+            /** Format: uint32 */
+            frame: number;
+        } | {
+            touch: {
+                /**
+                 * Format: float
+                 * @description The least impulse of the touch, N s.
+                 */
+                impulse_n_s: number;
+            };
+        } | {
+            region: components["schemas"]["Id"];
+        } | {
+            neighbour: {
+                /**
+                 * Format: float
+                 * @description How near its surface has to be, m.
+                 */
+                within_m: number;
+            };
         };
         /** @description Weight of a body, given one way; the other is computed. */
         Weight: {
@@ -1487,6 +2167,54 @@ export interface components {
         } | {
             /** Format: float */
             mass_kg: number;
+        };
+        /** @description Wind with gusts and eddies. */
+        Wind: {
+            /**
+             * Format: float
+             * @description Speed of the eddies as a share of the mean, 0–2.
+             * @default 0.20000000298023224
+             */
+            eddy: number;
+            /**
+             * Format: float
+             * @description Size of the eddies, m.
+             * @default 1.5
+             */
+            eddy_m: number;
+            /**
+             * Format: float
+             * @description Share by which gusts raise and lower the speed in time, 0–1.
+             * @default 0.30000001192092896
+             */
+            gust: number;
+            /**
+             * Format: float
+             * @description How long a gust lasts, s.
+             * @default 1
+             */
+            gust_s: number;
+            /**
+             * @description How it acts.
+             * @default {
+             *       "air": {
+             *         "density_kg_m3": 1.2000000476837158
+             *       }
+             *     }
+             */
+            push: components["schemas"]["Push"];
+            /**
+             * Format: uint32
+             * @description Chooses gusts and eddies.
+             * @default 1
+             */
+            seed: number;
+            /**
+             * Format: float
+             * @description Mean speed, m/s.
+             * @default 6
+             */
+            speed_m_s: number;
         };
     };
     responses: never;
@@ -1942,6 +2670,31 @@ export interface operations {
             };
         };
     };
+    get_shots_id_acting_element: {
+        parameters: {
+            query: {
+                frame: number;
+                copy: number;
+            };
+            header?: never;
+            path: {
+                id: number;
+                element: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ActingForce"][];
+                };
+            };
+        };
+    };
     post_shots_id_assets: {
         parameters: {
             query: {
@@ -1995,6 +2748,36 @@ export interface operations {
                 };
                 content: {
                     "application/octet-stream": unknown;
+                };
+            };
+        };
+    };
+    get_shots_id_at_number: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Moment"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -2199,6 +2982,31 @@ export interface operations {
             };
         };
     };
+    post_shots_id_formula: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Formula"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FormulaValue"];
+                };
+            };
+        };
+    };
     get_shots_id_freshness: {
         parameters: {
             query?: never;
@@ -2369,6 +3177,31 @@ export interface operations {
             };
         };
     };
+    post_shots_id_probe: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Probe"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/octet-stream": unknown;
+                };
+            };
+        };
+    };
     post_shots_id_redo: {
         parameters: {
             query?: never;
@@ -2442,6 +3275,39 @@ export interface operations {
             };
         };
     };
+    post_shots_id_sample: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Sampling"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Samples"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     get_shots_id_sky: {
         parameters: {
             query?: never;
@@ -2481,6 +3347,28 @@ export interface operations {
                 };
                 content: {
                     "application/octet-stream": unknown;
+                };
+            };
+        };
+    };
+    get_shots_id_strokes_element: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+                element: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": number[][][];
                 };
             };
         };

@@ -4,7 +4,7 @@
   import { add, addables, addFile } from "../state/adding";
 
   let chooser: HTMLInputElement;
-  const kinds = ["Solid", "Camera", "Light", "Force"] as const;
+  const columns = [["Solid"], ["Force", "Curve"], ["Region", "Camera", "Light"]] as const;
 </script>
 
 <input
@@ -32,15 +32,26 @@
       side="left"
       sideOffset={6}
     >
-      {#each kinds as kind, i (kind)}
-        {#if i > 0}<DropdownMenu.Separator class="my-1 h-px bg-line" />{/if}
-        {#each addables.filter((addable) => addable.kind === kind) as addable (addable.name)}
-          <DropdownMenu.Item
-            class="rounded-md px-2.5 py-1 outline-none data-highlighted:bg-raised"
-            onSelect={() => add(addable)}>{addable.name}</DropdownMenu.Item
-          >
+      <div class="grid grid-cols-3 gap-x-2">
+        {#each columns as column (column[0])}
+          <div>
+            {#each column as kind, i (kind)}
+              <DropdownMenu.Group>
+                <DropdownMenu.GroupHeading
+                  class={`px-2.5 pb-0.5 text-[11px] text-faint ${i > 0 ? "pt-2" : ""}`}
+                  >{kind}s</DropdownMenu.GroupHeading
+                >
+                {#each addables.filter((addable) => addable.kind === kind) as addable (addable.name)}
+                  <DropdownMenu.Item
+                    class="rounded-md px-2.5 py-1 outline-none data-highlighted:bg-raised"
+                    onSelect={() => add(addable)}>{addable.name}</DropdownMenu.Item
+                  >
+                {/each}
+              </DropdownMenu.Group>
+            {/each}
+          </div>
         {/each}
-      {/each}
+      </div>
       <DropdownMenu.Separator class="my-1 h-px bg-line" />
       <DropdownMenu.Item
         class="rounded-md px-2.5 py-1 outline-none data-highlighted:bg-raised"

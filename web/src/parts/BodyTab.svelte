@@ -1,10 +1,12 @@
 <script lang="ts">
-  import { api, type Element, type Physics, type Solid, type Vector } from "../api/client";
+  import { api, type Element, type Physics, type Solid } from "../api/client";
   import Choice from "./Choice.svelte";
   import NumberField from "./NumberField.svelte";
   import Plot from "./Plot.svelte";
   import Section from "./Section.svelte";
+  import ActingForces from "./ActingForces.svelte";
   import VectorField from "./VectorField.svelte";
+  import WakeFields from "./WakeFields.svelte";
   import { playback } from "../state/playback.svelte";
   import { selection } from "../state/selection.svelte";
   import { shot, solidOf } from "../state/shot.svelte";
@@ -39,6 +41,7 @@
 
   const set = (label: string, part: string, value: unknown) =>
     shot.set(`${label} of ${element.name}`, solids, `/is/solid/body/${part}`, value);
+  const at = (part: string) => ({ element, ids: solids, path: `is.solid.body.${part}` });
   const clear = (label: string, part: string) => set(label, part, null);
 
   // What the pair has against the first still body: the mean of the two.
@@ -59,17 +62,8 @@
   ]}
   onpick={(v) => set("Movement", "moves", v)}
 />
-{#if body.moves === "animated"}
-  <NumberField
-    label="Let go at"
-    unit="frame"
-    blank="never"
-    whole
-    step={1}
-    value={body.let_go_frame}
-    oncommit={(v) => set("Let-go", "let_go_frame", Math.max(0, v))}
-    onclear={() => clear("Let-go", "let_go_frame")}
-  />
+{#if body.moves !== "still"}
+  <WakeFields {element} {body} {solids} />
 {/if}
 <div class="mt-1 mb-3">
   <Choice
@@ -111,20 +105,8 @@
     ? `with ${against.name}: friction ${mean(body.friction, other?.friction)}, bounce ${mean(body.bounce, other?.bounce)}`
     : ""}
 >
-  <NumberField
-    label="Friction"
-    step={0.01}
-    slide={[0, 1.5]}
-    value={body.friction ?? 0.5}
-    oncommit={(v) => set("Friction", "friction", v)}
-  />
-  <NumberField
-    label="Bounce"
-    step={0.01}
-    slide={[0, 1]}
-    value={body.bounce ?? 0.2}
-    oncommit={(v) => set("Bounce", "bounce", v)}
-  />
+  <NumberField label="Friction" step={0.01} slide={[0, 1.5]} target={at("friction")} value={0.5} />
+  <NumberField label="Bounce" step={0.01} slide={[0, 1]} target={at("bounce")} value={0.2} />
   <NumberField
     label="Margin"
     unit="mm"
@@ -138,21 +120,23 @@
 </Section>
 {#if body.moves !== "still"}
   <Section
-    title={body.moves === "animated" ? "When let go" : "At the start"}
+    title="In moving air"
+    note={physics ? `shows ${Number(physics.wind_area_m2.toPrecision(3))} m²` : ""}
+  >
+    <NumberField
+      label="Drag"
+      step={0.05}
+      blank={physics ? `by shape: ${physics.drag.toFixed(2)}` : ""}
+      target={at("drag")}
+      onclear={() => clear("Drag", "drag")}
+    />
+  </Section>
+  <Section
+    title={body.moves === "animated" ? "When let go" : body.wake ? "When it wakes" : "At the start"}
     note={body.launch_velocity ? "" : body.moves === "animated" ? "from its own motion" : "at rest"}
   >
-    <VectorField
-      label="Velocity"
-      unit="m/s"
-      value={(body.launch_velocity ?? [0, 0, 0]) as Vector}
-      oncommit={(v) => set("Launch velocity", "launch_velocity", v)}
-    />
-    <VectorField
-      label="Spin"
-      unit="rad/s"
-      value={(body.launch_spin ?? [0, 0, 0]) as Vector}
-      oncommit={(v) => set("Launch spin", "launch_spin", v)}
-    />
+    <VectorField label="Velocity" unit="m/s" target={at("launch_velocity")} />
+    <VectorField label="Spin" unit="rad/s" target={at("launch_spin")} />
     {#if body.launch_velocity || body.launch_spin}
       <button
         class="btn mt-1"
@@ -167,6 +151,7 @@
       >
     {/if}
   </Section>
+  <ActingForces {element} />
   {#if track && track.frames.length > 1}
     <Section title="Measured in this run" note="speed, m/s · height, m">
       <Plot

@@ -1,23 +1,22 @@
 <script lang="ts">
   import type { Element, Schemas } from "../api/client";
+  import AimSection from "./AimSection.svelte";
   import NumberField from "./NumberField.svelte";
-  import Picker from "./Picker.svelte";
   import Section from "./Section.svelte";
   import { shot } from "../state/shot.svelte";
+  import { values } from "../state/values.svelte";
 
   let { element }: { element: Element } = $props();
   let camera = $derived<Schemas["Camera"]>(
-    "camera" in element.is ? element.is.camera : ({} as Schemas["Camera"]),
+    "camera" in element.is
+      ? (values.now(element).is as { camera: Schemas["Camera"] }).camera
+      : ({} as Schemas["Camera"]),
   );
   let active = $derived(shot.document?.camera === element.id);
   let angle = $derived(
     (2 * Math.atan((0.5 * (camera.sensor_mm ?? 36)) / (camera.focal_length_mm ?? 35)) * 180) / Math.PI,
   );
-  let others = $derived(
-    shot.elements.filter((e) => e.id !== element.id && !("gravity" in e.is) && !("sky" in e.is)),
-  );
-  const set = (label: string, part: string, value: unknown) =>
-    shot.set(`${label} of ${element.name}`, [element.id], `/is/camera/${part}`, value);
+  const at = (part: string) => ({ element, ids: [element.id], path: `is.camera.${part}` });
 </script>
 
 {#if active}
@@ -36,45 +35,18 @@
     unit="mm"
     step={1}
     slide={[10, 200]}
-    value={camera.focal_length_mm ?? 35}
-    oncommit={(v) => set("Focal length", "focal_length_mm", v)}
+    target={at("focal_length_mm")}
+    value={35}
   />
-  <NumberField
-    label="Sensor width"
-    unit="mm"
-    step={1}
-    value={camera.sensor_mm ?? 36}
-    oncommit={(v) => set("Sensor width", "sensor_mm", v)}
-  />
+  <NumberField label="Sensor width" unit="mm" step={1} target={at("sensor_mm")} value={36} />
   <NumberField
     label="F-stop"
     step={0.5}
     blank="all sharp"
-    value={camera.f_stop}
-    oncommit={(v) => set("F-stop", "f_stop", v)}
-    onclear={() => set("F-stop", "f_stop", null)}
+    target={at("f_stop")}
+    onclear={() => values.set(at("f_stop"), "F-stop", null)}
   />
-  <NumberField
-    label="Focus"
-    unit="m"
-    step={0.1}
-    value={camera.focus_m ?? 5}
-    oncommit={(v) => set("Focus", "focus_m", v)}
-  />
-  <NumberField
-    label="Exposure"
-    unit="stops"
-    step={0.1}
-    slide={[-6, 6]}
-    value={camera.exposure ?? 0}
-    oncommit={(v) => set("Exposure", "exposure", v)}
-  />
+  <NumberField label="Focus" unit="m" step={0.1} target={at("focus_m")} value={5} />
+  <NumberField label="Exposure" unit="stops" step={0.1} slide={[-6, 6]} target={at("exposure")} value={0} />
 </Section>
-<Section title="Aim">
-  <Picker
-    label="Aimed at"
-    value={camera.aim != null ? String(camera.aim) : ""}
-    options={[["", "its own turn"], ...others.map((e): [string, string] => [String(e.id), e.name])]}
-    onpick={(v) => set("Aim", "aim", v ? Number(v) : null)}
-  />
-</Section>
+<AimSection {element} />

@@ -1,11 +1,17 @@
 <script lang="ts">
+  import KeyMark from "./KeyMark.svelte";
+  import { values, type Target } from "../state/values.svelte";
+
   interface Props {
     label: string;
-    /** Scene-linear. */
-    value: number[];
-    oncommit: (value: [number, number, number]) => void;
+    /** A colour of the shot, scene-linear, that can be keyed. */
+    target: Target;
+    /** Shown where nothing is stored. */
+    blank?: number[];
   }
-  let { label, value, oncommit }: Props = $props();
+  let { label, target, blank = [0, 0, 0] }: Props = $props();
+  let value = $derived((values.get(target) as number[] | null | undefined) ?? blank);
+  const oncommit = (next: [number, number, number]) => values.set(target, label, next);
 
   const encode = (v: number) => (v <= 0.0031308 ? 12.92 * v : 1.055 * v ** (1 / 2.4) - 0.055);
   const decode = (v: number) => (v <= 0.04045 ? v / 12.92 : ((v + 0.055) / 1.055) ** 2.4);
@@ -44,7 +50,7 @@
 </script>
 
 <div class="grid min-h-[27px] grid-cols-[108px_1fr] items-center gap-2">
-  <span>{label}</span>
+  <span class="flex items-center"><KeyMark {label} {target} />{label}</span>
   <span class="flex items-center gap-2">
     <input
       type="color"

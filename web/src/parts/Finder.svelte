@@ -54,6 +54,14 @@
     );
   }
 
+  /** Enter before the list has marked its first entry means that one. */
+  function enter(event: KeyboardEvent & { currentTarget: HTMLElement }) {
+    if (event.key !== "Enter" || event.currentTarget.querySelector("[data-selected]")) return;
+    event.preventDefault();
+    event.stopPropagation();
+    if (found.length > 0) pick(found[0].item.run);
+  }
+
   function pick(run: () => unknown) {
     desk.finder = false;
     query = "";
@@ -66,6 +74,7 @@
     <Dialog.Overlay class="fixed inset-0 z-40 bg-black/50" />
     <Dialog.Content
       class="card fixed top-24 left-1/2 z-50 w-[520px] -translate-x-1/2 overflow-hidden shadow-2xl"
+      onkeydowncapture={enter}
     >
       <Dialog.Title class="sr-only">Find a command, element or value</Dialog.Title>
       <Command.Root shouldFilter={false}>

@@ -16,74 +16,28 @@
       .map(([name]) => name),
   );
   let solids = $derived(selection.ids.filter((id) => solidOf(shot.element(id))));
-  const set = (label: string, part: string, value: unknown) =>
-    shot.set(`${label} of ${element.name}`, solids, `/is/solid/look/${part}`, value);
+  const at = (part: string) => ({ element, ids: solids, path: `is.solid.look.${part}` });
 </script>
 
 <Section title="Surface">
-  <ColourField
-    label="Albedo"
-    value={look.albedo ?? [0.6, 0.6, 0.6]}
-    oncommit={(v) => set("Albedo", "albedo", v)}
-  />
+  <ColourField label="Albedo" target={at("albedo")} blank={[0.6, 0.6, 0.6]} />
   <Picker
     label="Image"
     value={look.image ?? ""}
     options={[["", "none"], ...images.map((name): [string, string] => [name, name])]}
-    onpick={(v) => set("Image", "image", v || null)}
+    onpick={(v) => shot.set(`Image of ${element.name}`, solids, "/is/solid/look/image", v || null)}
   />
   {#if look.image}
-    <NumberField
-      label="Repeats"
-      step={0.5}
-      value={look.image_repeat ?? 1}
-      oncommit={(v) => set("Repeats", "image_repeat", v)}
-    />
+    <NumberField label="Repeats" step={0.5} target={at("image_repeat")} value={1} />
   {/if}
-  <NumberField
-    label="Variation"
-    step={0.01}
-    slide={[0, 1]}
-    value={look.variation ?? 0}
-    oncommit={(v) => set("Variation", "variation", v)}
-  />
-  <NumberField
-    label="Roughness"
-    step={0.01}
-    slide={[0, 1]}
-    value={look.roughness ?? 0.5}
-    oncommit={(v) => set("Roughness", "roughness", v)}
-  />
-  <NumberField
-    label="Metalness"
-    step={0.01}
-    slide={[0, 1]}
-    value={look.metalness ?? 0}
-    oncommit={(v) => set("Metalness", "metalness", v)}
-  />
+  <NumberField label="Variation" step={0.01} slide={[0, 1]} target={at("variation")} value={0} />
+  <NumberField label="Roughness" step={0.01} slide={[0, 1]} target={at("roughness")} value={0.5} />
+  <NumberField label="Metalness" step={0.01} slide={[0, 1]} target={at("metalness")} value={0} />
 </Section>
 <Section title="Glass">
-  <NumberField
-    label="Transmission"
-    step={0.01}
-    slide={[0, 1]}
-    value={look.transmission ?? 0}
-    oncommit={(v) => set("Transmission", "transmission", v)}
-  />
-  <NumberField
-    label="Refraction"
-    step={0.01}
-    slide={[1, 3]}
-    value={look.refraction ?? 1.5}
-    oncommit={(v) => set("Refraction", "refraction", v)}
-  />
+  <NumberField label="Transmission" step={0.01} slide={[0, 1]} target={at("transmission")} value={0} />
+  <NumberField label="Refraction" step={0.01} slide={[1, 3]} target={at("refraction")} value={1.5} />
 </Section>
 <Section title="Light of its own">
-  <VectorField
-    label="Emission"
-    parts={["red", "green", "blue"]}
-    step={0.5}
-    value={look.emission ?? [0, 0, 0]}
-    oncommit={(v) => set("Emission", "emission", v)}
-  />
+  <VectorField label="Emission" parts={["red", "green", "blue"]} step={0.5} target={at("emission")} />
 </Section>

@@ -1,9 +1,14 @@
 <script lang="ts">
   import { Slider } from "bits-ui";
+  import FormulaNote from "./FormulaNote.svelte";
+  import KeyMark from "./KeyMark.svelte";
+  import { values, type Target } from "../state/values.svelte";
 
   interface Props {
     label: string;
-    value: number | null | undefined;
+    value?: number | null;
+    /** A value of the shot that can be keyed or follow a formula; then nothing is committed here. */
+    target?: Target;
     unit?: string;
     /** Shown value = value × scale. */
     scale?: number;
@@ -15,12 +20,13 @@
     blank?: string;
     disabled?: boolean;
     bare?: boolean;
-    oncommit: (value: number) => unknown;
+    oncommit?: (value: number) => unknown;
     onclear?: () => unknown;
   }
   let {
     label,
-    value,
+    value: given,
+    target,
     unit = "",
     scale = 1,
     step = 0.1,
@@ -33,16 +39,22 @@
     onclear,
   }: Props = $props();
 
+  let value = $derived((target ? (values.get(target) as number | null | undefined) : undefined) ?? given);
+  let how = $derived(target ? values.how(target) : "constant");
+  let formula = $derived(target && how === "formula" ? values.channel(target)?.expression : null);
+
   function shown(value: number | null | undefined): string {
     if (value === null || value === undefined) return "";
     return String(Number((value * scale).toPrecision(5)));
   }
+  const settled = () => (formula != null ? `= ${formula}` : shown(value));
 
   // Follows the value; typing goes ahead of it until it is committed. Two steps, so that a change
   // of the shot that leaves this value as it is leaves what is being typed.
-  let saved = $derived(shown(value));
+  let saved = $derived(settled());
   let text = $derived(saved);
   let dragged = $state<number | null>(null);
+  let typed = $derived(text.trimStart().startsWith("=") ? text.trimStart().slice(1).trim() : null);
 
   // The slider follows the value again once that has changed.
   $effect(() => {
@@ -50,30 +62,39 @@
     dragged = null;
   });
 
+  const save = (next: number) => (target ? values.set(target, label, next) : oncommit?.(next));
+
   async function commit() {
+    if (text === settled()) return;
+    if (target && typed !== null) {
+      // A formula that is wrong stays in the field, with what is wrong below it.
+      if (typed !== "" && !(await values.setFormula(target, label, typed))) return;
+      if (typed === "") await values.setFormula(target, label, null);
+      text = settled();
+      return;
+    }
     if (text.trim() === "" && onclear) {
       if (value !== null && value !== undefined) await onclear();
       return;
     }
     const number = Number(text.replace(",", "."));
     if (text.trim() === "" || !Number.isFinite(number)) {
-      text = shown(value);
+      text = settled();
       return;
     }
-    if (text === shown(value)) return;
-    await oncommit(whole ? Math.round(number) : number / scale);
+    await save(whole ? Math.round(number) : number / scale);
     // What was refused does not stay in the field.
-    text = shown(value);
+    text = settled();
   }
 
   function press(event: KeyboardEvent & { currentTarget: HTMLInputElement }) {
     if (event.key === "Enter") void commit();
     if (event.key === "Escape") {
-      text = shown(value);
+      text = settled();
       event.currentTarget.blur();
     }
     const by = event.key === "ArrowUp" ? 1 : event.key === "ArrowDown" ? -1 : 0;
-    if (by === 0) return;
+    if (by === 0 || typed !== null) return;
     event.preventDefault();
     const base = Number(text) || 0;
     text = String(Number((base + by * step * (event.shiftKey ? 10 : 1)).toPrecision(6)));
@@ -84,28 +105,35 @@
 {#snippet input()}
   <span class="field flex items-baseline gap-1" class:opacity-50={disabled}>
     <input
-      class="w-full min-w-0 bg-transparent text-right outline-offset-4"
-      inputmode="decimal"
+      class="w-full min-w-0 bg-transparent outline-offset-4"
+      class:text-right={typed === null}
+      class:text-lime={how === "keyed" || how === "here"}
+      class:text-aqua={typed !== null}
+      inputmode={target ? "text" : "decimal"}
       aria-label={unit ? `${label}, ${unit}` : label}
+      title={how === "keyed" ? "Keyed: typing sets a key at this frame" : undefined}
       placeholder={blank}
       {disabled}
       bind:value={text}
       onblur={commit}
       onkeydown={press}
     />
-    {#if unit}<small class="whitespace-nowrap text-faint">{unit}</small>{/if}
+    {#if unit && typed === null}<small class="whitespace-nowrap text-faint">{unit}</small>{/if}
   </span>
 {/snippet}
 
 {#if bare}
   {@render input()}
+  {#if target && typed !== null}<FormulaNote {target} {typed} value={value ?? undefined} />{/if}
 {:else}
   <div
     class="grid min-h-[27px] items-center gap-2"
-    style:grid-template-columns={slide ? "108px 1fr 92px" : "108px 1fr"}
+    style:grid-template-columns={slide && typed === null ? "108px 1fr 92px" : "108px 1fr"}
   >
-    <span>{label}</span>
-    {#if slide}
+    <span class="flex items-center"
+      >{#if target}<KeyMark {label} {target} />{/if}{label}</span
+    >
+    {#if slide && typed === null}
       <Slider.Root
         type="single"
         min={slide[0]}
@@ -119,7 +147,7 @@
         }}
         onValueCommit={(next: number) => {
           dragged = null;
-          oncommit(next / scale);
+          save(next / scale);
         }}
         class="relative flex h-4 w-full touch-none items-center"
       >
@@ -131,4 +159,5 @@
     {/if}
     {@render input()}
   </div>
+  {#if target && typed !== null}<FormulaNote {target} {typed} value={value ?? undefined} />{/if}
 {/if}

@@ -6,14 +6,16 @@
     label: string;
     value: string;
     options: [string, string][];
+    /** Without its label before it. */
+    bare?: boolean;
     onpick: (value: string) => void;
   }
-  let { label, value, options, onpick }: Props = $props();
+  let { label, value, options, bare = false, onpick }: Props = $props();
   let shown = $derived(options.find(([key]) => key === value)?.[1] ?? value);
 </script>
 
-<div class="grid min-h-[27px] grid-cols-[108px_1fr] items-center gap-2">
-  <span>{label}</span>
+<div class={`grid min-h-[27px] items-center gap-2 ${bare ? "" : "grid-cols-[108px_1fr]"}`}>
+  {#if !bare}<span>{label}</span>{/if}
   <Select.Root
     type="single"
     {value}

@@ -2,8 +2,11 @@
   import Pause from "@lucide/svelte/icons/pause";
   import Play from "@lucide/svelte/icons/play";
   import Repeat from "@lucide/svelte/icons/repeat";
+  import KeyTools from "./KeyTools.svelte";
   import ScoreRow from "./ScoreRow.svelte";
   import type { Element, Stretch } from "../api/client";
+  import { keyedFrames } from "../state/keys";
+  import { marks } from "../state/marks.svelte";
   import { playback } from "../state/playback.svelte";
   import { countOf, shot, solidOf } from "../state/shot.svelte";
   import { spoken } from "../state/time";
@@ -20,7 +23,9 @@
     return [
       pick("Solids", "var(--solid)", (e) => "solid" in e.is && !still(e)),
       pick("Set", "var(--set)", (e) => "solid" in e.is && still(e)),
-      pick("Forces", "var(--force)", (e) => "gravity" in e.is),
+      pick("Forces", "var(--force)", (e) => "force" in e.is),
+      pick("Regions", "var(--region)", (e) => "region" in e.is),
+      pick("Curves", "var(--curve)", (e) => "curve" in e.is),
       pick("Cameras", "var(--camera)", (e) => "camera" in e.is),
       pick("Light", "var(--light)", (e) => "sun" in e.is || "sky" in e.is || "area_light" in e.is),
     ].filter((group) => group.rows.length > 0);
@@ -56,8 +61,48 @@
   const words = (s: Stretch) => (s.state === "stale" ? (s.reason ?? "stale") : says[s.state]);
 
   let lanes: HTMLElement;
+  let rows: HTMLElement;
+  /** The box drawn around keys, on the page. */
+  let around = $state.raw<{ left: number; top: number; width: number; height: number } | null>(null);
+
+  /** Chooses the keys in a box drawn with Shift. */
+  function choose(event: PointerEvent) {
+    const [x, y] = [event.clientX, event.clientY];
+    const move = (e: PointerEvent) =>
+      (around = {
+        left: Math.min(x, e.clientX),
+        top: Math.min(y, e.clientY),
+        width: Math.abs(e.clientX - x),
+        height: Math.abs(e.clientY - y),
+      });
+    const done = () => {
+      removeEventListener("pointermove", move);
+      removeEventListener("pointerup", done);
+      const box = around;
+      around = null;
+      if (!box) return marks.none();
+      const inside = (r: DOMRect) =>
+        r.left + r.width / 2 >= box.left &&
+        r.left + r.width / 2 <= box.left + box.width &&
+        r.top + r.height / 2 >= box.top &&
+        r.top + r.height / 2 <= box.top + box.height;
+      marks.list = shot.elements.flatMap((element) =>
+        keyedFrames(element)
+          .filter((frame) => {
+            const mark = rows.querySelector(`[data-row="${element.id}"] [data-key="${frame}"]`);
+            return mark && inside(mark.getBoundingClientRect());
+          })
+          .map((frame) => ({ element: element.id, path: null, frame })),
+      );
+    };
+    addEventListener("pointermove", move);
+    addEventListener("pointerup", done);
+  }
+
   function scrub(event: PointerEvent) {
     if (event.button !== 0) return;
+    if (event.shiftKey) return choose(event);
+    marks.none();
     const box = lanes.getBoundingClientRect();
     playback.pause();
     const move = (e: PointerEvent) => {
@@ -106,7 +151,8 @@
       onclick={() => (playback.rate = playback.rate === 1 ? 0.25 : playback.rate * 2)}
       title="Speed of playing">×{playback.rate}</button
     >
-    <span class="ml-auto text-soft" data-testid="status">{status}</span>
+    {#if marks.list.length > 0}<KeyTools />{/if}
+    <span class="ml-auto truncate text-soft" data-testid="status">{status}</span>
     {#if playback.computing}<button class="btn py-0.5" onclick={() => playback.stopComputing()}>Stop</button
       >{/if}
   </div>
@@ -141,7 +187,7 @@
       >
     </div>
   </div>
-  <div class="relative min-h-0 overflow-auto">
+  <div class="relative min-h-0 overflow-auto" bind:this={rows}>
     {#each groups as group, g (group.name)}
       <div class="grid h-[27px] grid-cols-[206px_1fr] items-center border-b border-line/50 bg-raised/40">
         <span class="flex items-center gap-2 px-3 font-[650]"
@@ -173,11 +219,20 @@
         </div>
       </div>
       {#each group.rows as element (element.id)}
-        <ScoreRow {element} colour={group.colour} {at} {scrub} />
+        <ScoreRow {element} colour={group.colour} {at} {span} {scrub} />
       {/each}
     {/each}
     <div class="pointer-events-none absolute inset-y-0 right-0 left-[206px]">
       <i class="absolute inset-y-0 w-[1.5px] bg-lime" style:left={`${at(playback.frame)}%`}></i>
     </div>
   </div>
+  {#if around}
+    <i
+      class="pointer-events-none fixed z-50 border border-lime bg-lime/10"
+      style:left={`${around.left}px`}
+      style:top={`${around.top}px`}
+      style:width={`${around.width}px`}
+      style:height={`${around.height}px`}
+    ></i>
+  {/if}
 </section>

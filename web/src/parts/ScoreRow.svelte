@@ -5,7 +5,12 @@
   import Lock from "@lucide/svelte/icons/lock";
   import LockOpen from "@lucide/svelte/icons/lock-open";
   import type { Element } from "../api/client";
-  import { keyedFrames } from "../state/keys";
+  import ChevronRight from "@lucide/svelte/icons/chevron-right";
+  import CurveLane from "./CurveLane.svelte";
+  import KeyMarks from "./KeyMarks.svelte";
+  import SpanBar from "./SpanBar.svelte";
+  import { keyedFrames, motionOf } from "../state/keys";
+  import { marks } from "../state/marks.svelte";
   import { selection } from "../state/selection.svelte";
   import { countOf, shot, solidOf } from "../state/shot.svelte";
 
@@ -13,17 +18,21 @@
     element: Element;
     colour: string;
     at: (frame: number) => number;
+    /** Frames across the whole lane. */
+    span: number;
     scrub: (event: PointerEvent) => void;
   }
-  let { element, colour, at, scrub }: Props = $props();
+  let { element, colour, at, span, scrub }: Props = $props();
 
-  let keys = $derived(keyedFrames([element.placement.place_m, element.placement.turn_rad]));
+  let keys = $derived(keyedFrames(element));
+  let channels = $derived(Object.entries(motionOf(element)));
+  let open = $derived(channels.length > 0 && marks.open.includes(element.id));
   let body = $derived(solidOf(element)?.body);
-  let letGo = $derived(body?.moves === "animated" ? body.let_go_frame : undefined);
+  let letGo = $derived(body?.wake && "frame" in body.wake ? body.wake.frame : undefined);
   let chosen = $derived(selection.has(element.id));
 
   let alone = $derived(selection.solo.includes(element.id));
-  let marks = $derived([
+  let switches = $derived([
     {
       label: alone ? "Show all again, not alone" : "Show alone",
       icon: Focus,
@@ -55,9 +64,19 @@
 
 <div
   class="group grid h-[23px] grid-cols-[206px_1fr] items-center border-b border-line/40 [content-visibility:auto]"
+  data-row={element.id}
   style:background={chosen ? "color-mix(in srgb, var(--lime) 12%, transparent)" : undefined}
 >
   <span class="flex min-w-0 items-center gap-2 pr-2 pl-[26px]">
+    {#if channels.length > 0}
+      <button
+        class="-ml-[18px] grid h-4 w-[10px] shrink-0 place-items-center text-soft"
+        aria-label={`${open ? "Close" : "Open"} the curves of ${element.name}`}
+        aria-expanded={open}
+        onclick={() => marks.toggleOpen(element.id)}
+        ><ChevronRight size={12} class={open ? "rotate-90" : ""} /></button
+      >
+    {/if}
     <i class="h-[9px] w-[9px] shrink-0 rounded-[3px]" style:background={colour}></i>
     <button
       class="min-w-0 flex-1 truncate text-left aria-pressed:font-semibold"
@@ -68,7 +87,7 @@
     {#if countOf(element) > 1}<em class="text-faint not-italic group-hover:hidden">× {countOf(element)}</em
       >{/if}
     <span class="flex gap-1.5">
-      {#each marks as mark (mark.label)}
+      {#each switches as mark (mark.label)}
         <button
           class={mark.on ? "text-ink" : "hidden text-soft group-focus-within:block group-hover:block"}
           aria-label={`${mark.label} ${element.name}`}
@@ -80,9 +99,7 @@
     </span>
   </span>
   <div class="relative h-full cursor-ew-resize" onpointerdown={scrub} role="presentation">
-    {#if "gravity" in element.is}
-      <i class="absolute top-2 h-[7px] rounded bg-force/60" style:left="1%" style:width="96%"></i>
-    {/if}
+    {#if "force" in element.is}<SpanBar {element} force={element.is.force} {at} {span} />{/if}
     {#if keys.length > 1}
       <i
         class="absolute top-1/2 h-[1.5px] bg-faint"
@@ -90,17 +107,17 @@
         style:width={`${at(keys[keys.length - 1]) - at(keys[0])}%`}
       ></i>
     {/if}
-    {#each keys as frame (frame)}
-      <i
-        class="absolute top-1/2 -mt-[3.5px] -ml-[3.5px] h-[7px] w-[7px] rounded-full bg-ink"
-        style:left={`${at(frame)}%`}
-      ></i>
-    {/each}
+    <KeyMarks element={element.id} name={element.name} frames={keys} {at} {span} />
     {#if letGo !== undefined && letGo !== null}
       <span
         class="absolute top-1 h-[15px] border-l-2 border-lime bg-panel/90 px-1 text-[10.5px] leading-[15px] text-lime"
-        style:left={`${at(letGo)}%`}>let go</span
+        style:left={`${at(letGo)}%`}>{body?.moves === "animated" ? "let go" : "wake"}</span
       >
     {/if}
   </div>
 </div>
+{#if open}
+  {#each channels as [path, channel] (path)}
+    <CurveLane {element} {path} {channel} {at} {span} {scrub} />
+  {/each}
+{/if}

@@ -2,15 +2,21 @@
   import { Tabs } from "bits-ui";
   import BodyTab from "./BodyTab.svelte";
   import CameraTab from "./CameraTab.svelte";
+  import CurveTab from "./CurveTab.svelte";
+  import ForceTab from "./ForceTab.svelte";
   import LightTab from "./LightTab.svelte";
   import LookTab from "./LookTab.svelte";
   import MotionTab from "./MotionTab.svelte";
+  import RegionTab from "./RegionTab.svelte";
   import ShapeTab from "./ShapeTab.svelte";
   import ShotTab from "./ShotTab.svelte";
+  import type { Schemas } from "../api/client";
   import { desk } from "../state/desk.svelte";
+  import { FORCE_NAMES } from "../state/forces";
   import { selection } from "../state/selection.svelte";
   import { countOf, shot, solidOf } from "../state/shot.svelte";
 
+  const SHEETS: Record<string, string> = { camera: "Lens", force: "Force", region: "Region", curve: "Curve" };
   let element = $derived(shot.selected);
   let solid = $derived(solidOf(element));
   let tabs = $derived<[typeof desk.tab, string][]>(
@@ -22,14 +28,7 @@
           ["motion", "Motion"],
         ]
       : [
-          [
-            "body",
-            element && "camera" in element.is
-              ? "Lens"
-              : element && "gravity" in element.is
-                ? "Force"
-                : "Light",
-          ],
+          ["body", SHEETS[element ? Object.keys(element.is)[0] : ""] ?? "Light"],
           ["motion", "Motion"],
         ],
   );
@@ -37,17 +36,30 @@
   let sub = $derived.by(() => {
     if (!element) return "";
     if (selection.ids.length > 1) return `and ${selection.ids.length - 1} more selected`;
+    if ("force" in element.is)
+      return `force: ${FORCE_NAMES[Object.keys(element.is.force.kind)[0] as keyof typeof FORCE_NAMES].toLowerCase()}`;
     if (!solid) return Object.keys(element.is)[0].replace("_", " ");
     const body = solid.body;
     const moves =
       body?.moves === "animated"
-        ? body.let_go_frame
-          ? `animated until frame ${body.let_go_frame}, then free`
+        ? body.wake
+          ? `animated until ${woken(body.wake)}, then free`
           : "animated"
-        : (body?.moves ?? "free");
+        : body?.moves === "still"
+          ? "still"
+          : body?.wake
+            ? `waits until ${woken(body.wake)}, then free`
+            : "free";
     const count = countOf(element);
     return `Solid, ${moves}${count > 1 ? `, ${count} copies` : ""}`;
   });
+
+  function woken(wake: Schemas["Wake"]): string {
+    if ("frame" in wake) return `frame ${wake.frame}`;
+    if ("touch" in wake) return "touched";
+    if ("neighbour" in wake) return "a neighbour wakes";
+    return `in ${shot.element(wake.region)?.name ?? "a region"}`;
+  }
 
   async function rename(event: Event & { currentTarget: HTMLInputElement }) {
     const input = event.currentTarget;
@@ -87,7 +99,9 @@
       <Tabs.Content value="body">
         {#if solid}<BodyTab {element} {solid} />{:else if "camera" in element.is}<CameraTab
             {element}
-          />{:else}<LightTab {element} />{/if}
+          />{:else if "force" in element.is}<ForceTab {element} />{:else if "region" in element.is}<RegionTab
+            {element}
+          />{:else if "curve" in element.is}<CurveTab {element} />{:else}<LightTab {element} />{/if}
       </Tabs.Content>
       <Tabs.Content value="look"
         >{#if solid}<LookTab {element} {solid} />{/if}</Tabs.Content

@@ -79,6 +79,22 @@
     value={document.physics?.world_m ?? 200}
     oncommit={(v) => set("World changed", "/physics/world_m", v)}
   />
+  <NumberField
+    label="Time scale"
+    step={0.05}
+    slide={[0, 2]}
+    target={{ element: null, ids: [], path: "physics.time_scale" }}
+    value={1}
+  />
+  <label class="mt-1 flex items-center gap-2">
+    <input
+      type="checkbox"
+      class="accent-[var(--lime)]"
+      checked={document.physics?.keys_follow ?? true}
+      onchange={(event) => set("Keys and time scale", "/physics/keys_follow", event.currentTarget.checked)}
+    />
+    Keys of bodies and forces slow with it
+  </label>
 </Section>
 {#if playback.freshness}
   <Section title="This run">

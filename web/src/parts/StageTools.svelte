@@ -2,11 +2,13 @@
   // The views, and the tools at the Stage's edge.
   import ArrowDownToLine from "@lucide/svelte/icons/arrow-down-to-line";
   import Boxes from "@lucide/svelte/icons/boxes";
+  import Dots from "@lucide/svelte/icons/circle-dot-dashed";
   import Grid from "@lucide/svelte/icons/grid-3x3";
   import Move from "@lucide/svelte/icons/move-3d";
   import PanelBottom from "@lucide/svelte/icons/panel-bottom";
   import Rotate from "@lucide/svelte/icons/rotate-3d";
   import Scan from "@lucide/svelte/icons/scan-search";
+  import Wind from "@lucide/svelte/icons/wind";
   import type { Component } from "svelte";
   import AddMenu from "./AddMenu.svelte";
   import type { ViewName } from "../stage/Stage";
@@ -31,6 +33,8 @@
     { name: "Drop to rest", icon: ArrowDownToLine },
     { name: "Look at the selection", icon: Scan },
     { name: "Show collision shapes", icon: Boxes, on: desk.collision },
+    { name: "Show what forces do", icon: Wind, on: desk.probe },
+    { name: "Show tracer dots", icon: Dots, on: desk.tracers },
   ]);
 
   function run(name: CommandName) {

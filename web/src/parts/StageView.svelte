@@ -2,16 +2,19 @@
   import { onMount } from "svelte";
   import Reading from "./Reading.svelte";
   import StageTools from "./StageTools.svelte";
-  import { api, type Vector } from "../api/client";
+  import { api, type Operation, type Shot, type Vector } from "../api/client";
   import { decodeFrame, type StageFrame } from "../stage/frames";
   import type { Moved } from "../stage/handles";
+  import { ForceView } from "../stage/forces";
   import { Stage } from "../stage/Stage";
   import { addFile } from "../state/adding";
   import { desk } from "../state/desk.svelte";
-  import { keysOf, setAt } from "../state/keys";
+  import { relative } from "../state/attaching";
+  import { keysOf, motionOf, withKey } from "../state/keys";
   import { playback } from "../state/playback.svelte";
   import { selection } from "../state/selection.svelte";
   import { shot } from "../state/shot.svelte";
+  import { channelOperations, values } from "../state/values.svelte";
 
   let canvas: HTMLCanvasElement;
   let box: HTMLElement;
@@ -48,32 +51,40 @@
   function moved(list: Moved[]) {
     const first = shot.element(list[list.length - 1].id)?.name;
     const rest = list.length > 1 ? ` and ${list.length - 1} more` : "";
-    const round = (v: number) => Number(v.toFixed(4));
     return shot.edit(`${first}${rest} ${desk.handle === "turn" ? "turned" : "moved"}`, (document) =>
-      list.flatMap(({ id, place, turn }) => {
-        const index = document.elements.findIndex((e) => e.id === id);
-        if (index < 0) return [];
-        const { place_m, turn_rad } = document.elements[index].placement;
-        const set = (part: string, value: unknown) =>
-          ({ op: "add", path: `/elements/${index}/placement/${part}`, value }) as const;
-        return [
-          set("place_m", setAt(place_m, playback.frame, place.map(round) as Vector)),
-          set("turn_rad", setAt(turn_rad, playback.frame, turn.map(round) as Vector)),
-        ];
-      }),
+      list.flatMap((to) => placed(document, to)),
     );
   }
 
+  /** The operations that put an element where its handle was let go. */
+  function placed(document: Shot, { id, place, turn }: Moved): Operation[] {
+    const index = document.elements.findIndex((e) => e.id === id);
+    if (index < 0) return [];
+    const element = document.elements[index];
+    const now = values.now(element).placement ?? {};
+    const world = staged?.frame.get(id);
+    let next = { place_m: place, turn_rad: turn };
+    if (element.attached && world) next = relative(now, world, next);
+    return (["place_m", "turn_rad"] as const).flatMap((part): Operation[] => {
+      const value = next[part].map((v) => Number(v.toFixed(4))) as Vector;
+      const path = `placement.${part}`;
+      const channel = motionOf(element)[path];
+      return keysOf(channel).length > 0
+        ? channelOperations(document, id, path, withKey(channel, playback.frame, value))
+        : [{ op: "add", path: `/elements/${index}/placement/${part}`, value }];
+    });
+  }
+
   // What the document has: asked again when it or, with keyed elements, the frame changes.
-  let keyed = $derived(
-    shot.elements.some((e) => keysOf(e.placement.place_m) || keysOf(e.placement.turn_rad)),
-  );
+  // What goes with bodies or looks at them stands where a run has those.
+  let follows = $derived(shot.elements.some((e) => !("solid" in e.is) && (e.aim || e.attached)));
+  let keyed = $derived(shot.elements.some((e) => Object.keys(motionOf(e)).length > 0));
   $effect(() => {
     const id = shot.id;
     const document = shot.document;
     if (id === null || !document || !stage) return;
-    const frame = keyed ? playback.frame : document.timing.first;
-    const key = `${id} ${shot.state?.revision} ${frame}`;
+    const frame = keyed || follows ? playback.frame : document.timing.first;
+    const key = `${id} ${shot.state?.revision} ${frame} ${follows ? playback.changes : ""}`;
     if (staged?.key === key) return;
     void api
       .staged(id, frame)
@@ -82,7 +93,8 @@
   });
 
   $effect(() => {
-    if (stage && shot.id !== null && shot.document) stage.setShot(shot.id, shot.document);
+    const document = values.document;
+    if (stage && shot.id !== null && document) stage.setShot(shot.id, document);
   });
 
   $effect(() => {
@@ -109,6 +121,22 @@
     if (!stage) return;
     stage.showCollision = desk.collision;
     stage.setSelection([...selection.ids], [...selection.solo], desk.handle);
+  });
+
+  // Arrows and dots follow the frame and every change.
+  let field: ForceView | null = null;
+  $effect(() => {
+    if (!stage) return;
+    field ??= new ForceView(stage);
+    const region = shot.selected && "region" in shot.selected.is ? shot.selected.id : null;
+    field.show({
+      shot: shot.id,
+      revision: shot.state?.revision ?? 0,
+      frame: playback.frame,
+      arrows: desk.probe,
+      tracers: desk.tracers,
+      region,
+    });
   });
 
   let gate = $derived.by(() => {

@@ -1,10 +1,14 @@
 <script lang="ts">
   import type { Vector } from "../api/client";
+  import KeyMark from "./KeyMark.svelte";
   import NumberField from "./NumberField.svelte";
+  import { values, type Target } from "../state/values.svelte";
 
   interface Props {
     label: string;
-    value: Vector | number[];
+    value?: Vector | number[];
+    /** A value of the shot that can be keyed; then nothing is committed here. */
+    target?: Target;
     unit?: string;
     scale?: number;
     step?: number;
@@ -12,11 +16,12 @@
     disabled?: boolean;
     whole?: boolean;
     /** Gets the change of one part, to be made on the value as it is by then. */
-    oncommit: (change: (old: unknown) => Vector) => unknown;
+    oncommit?: (change: (old: unknown) => Vector) => unknown;
   }
   let {
     label,
-    value,
+    value: given = [0, 0, 0],
+    target,
     unit = "",
     scale = 1,
     step = 0.1,
@@ -26,15 +31,20 @@
     oncommit,
   }: Props = $props();
 
+  let value = $derived(((target ? values.get(target) : undefined) as Vector | null | undefined) ?? given);
+  // Where nothing is stored yet, the whole is set with its first part.
+  let stored = $derived(!target || values.get(target) != null);
+
   function set(part: number, number: number) {
     const shown = [...value];
-    return oncommit((old) => (Array.isArray(old) ? [...old] : shown).with(part, number) as Vector);
+    if (target && !stored) return values.set(target, label, shown.with(part, number) as Vector);
+    return oncommit?.((old) => (Array.isArray(old) ? [...old] : shown).with(part, number) as Vector);
   }
 </script>
 
 <div class="grid min-h-[27px] grid-cols-[108px_1fr] items-center gap-2">
-  <span
-    >{label}
+  <span class="flex items-center gap-1"
+    >{#if target}<KeyMark {label} {target} />{/if}{label}
     {#if unit}<small class="text-faint">{unit}</small>{/if}</span
   >
   <div class="grid gap-1" style:grid-template-columns={`repeat(${parts.length}, 1fr)`}>
@@ -47,6 +57,7 @@
         {step}
         {whole}
         value={value[i]}
+        target={target && stored ? { ...target, path: `${target.path}[${i}]` } : undefined}
         oncommit={(v) => set(i, v)}
       />
     {/each}

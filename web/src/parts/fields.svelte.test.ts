@@ -1,11 +1,15 @@
 import { flushSync, mount, unmount } from "svelte";
 import { afterEach, describe, expect, test, vi } from "vitest";
+import type { Element } from "../api/client";
+import { shot } from "../state/shot.svelte";
+import { values } from "../state/values.svelte";
 import ColourField from "./ColourField.svelte";
 import NumberField from "./NumberField.svelte";
 
 let mounted: Record<string, unknown> | undefined;
 afterEach(() => {
   if (mounted) void unmount(mounted);
+  vi.restoreAllMocks();
   document.body.innerHTML = "";
 });
 
@@ -79,22 +83,85 @@ describe("a number being typed", () => {
   });
 });
 
+/** The store of the shot with one crate, its values as given. */
+function crate(body: object, look: object, motion: object = {}) {
+  const is = { solid: { shape: {}, body, look } };
+  const element = { id: 1, name: "Crate", placement: {}, is, motion } as unknown as Element;
+  shot.id = 1;
+  shot.state = {
+    id: 1,
+    revision: 1,
+    project: "",
+    document: { elements: [element], timing: { first: 1, last: 9 } },
+  } as never;
+  return element;
+}
+
 test("a colour being typed stays while other values of the shot change", () => {
-  let shot = $state.raw({ albedo: [0.6, 0.6, 0.6] });
-  const oncommit = vi.fn();
-  const props = {
-    label: "Albedo",
-    get value() {
-      return shot.albedo;
-    },
-    oncommit,
-  };
-  mounted = mount(ColourField, { target: document.body, props });
+  const set = vi.spyOn(values, "set").mockResolvedValue(true);
+  const element = crate({}, { albedo: [0.6, 0.6, 0.6] });
+  const target = { element, ids: [1], path: "is.solid.look.albedo" };
+  mounted = mount(ColourField, { target: document.body, props: { label: "Albedo", target } as never });
   flushSync();
   type("0.9 0.1 0.1");
-  shot = { albedo: [0.6, 0.6, 0.6] };
+  crate({ friction: 0.9 }, { albedo: [0.6, 0.6, 0.6] });
   flushSync();
   expect(field().value).toBe("0.9 0.1 0.1");
   press("Enter");
-  expect(oncommit).toHaveBeenCalledWith([0.9, 0.1, 0.1]);
+  expect(set).toHaveBeenCalledWith(target, "Albedo", [0.9, 0.1, 0.1]);
+});
+
+describe("a value that can change with time", () => {
+  const at = (element: Element) => ({ element, ids: [1], path: "is.solid.body.friction" });
+  const mark = () => document.querySelector<HTMLButtonElement>("[data-how]")!;
+  function show(motion: object) {
+    const props = { label: "Friction", target: at(crate({ friction: 0.5 }, {}, motion)) };
+    mounted = mount(NumberField, { target: document.body, props });
+    flushSync();
+  }
+
+  test("has an empty mark while it is constant, and keys at a press", () => {
+    const edit = vi.spyOn(shot, "edit").mockResolvedValue(true);
+    show({});
+    expect(mark().dataset.how).toBe("constant");
+    mark().click();
+    const [label, make] = edit.mock.calls[0];
+    expect(label).toBe("Friction keyed of Crate");
+    const keys = [{ frame: 1, value: 0.5 }];
+    expect(make(shot.document!)).toMatchObject([
+      { op: "add", path: "/elements/0/motion", value: { "is.solid.body.friction": { keys } } },
+    ]);
+  });
+
+  test("reads as keyed, and as keyed here", () => {
+    show({ "is.solid.body.friction": { keys: [{ frame: 4, value: 0.2 }] } });
+    expect(mark().dataset.how).toBe("keyed");
+    void unmount(mounted!);
+    document.body.innerHTML = "";
+    show({ "is.solid.body.friction": { keys: [{ frame: 1, value: 0.2 }] } });
+    expect(mark().dataset.how).toBe("here");
+  });
+
+  test("shows its formula, and takes one that is typed", () => {
+    const setFormula = vi.spyOn(values, "setFormula").mockResolvedValue(true);
+    show({ "is.solid.body.friction": { expression: "time / 2" } });
+    expect(field().value).toBe("= time / 2");
+    type("= sin(time)");
+    press("Enter");
+    expect(setFormula.mock.calls[0].slice(1)).toEqual(["Friction", "sin(time)"]);
+  });
+
+  test("that is keyed is keyed at this frame by typing", () => {
+    const edit = vi.spyOn(shot, "edit").mockResolvedValue(true);
+    edit.mockClear();
+    show({ "is.solid.body.friction": { keys: [{ frame: 4, value: 0.2 }] } });
+    type("0.7");
+    press("Enter");
+    const made = edit.mock.calls[0][1](shot.document!);
+    expect(made[0].path).toBe("/elements/0/motion/is.solid.body.friction");
+    expect((made[0].value as { keys: unknown }).keys).toEqual([
+      { frame: 1, value: 0.7 },
+      { frame: 4, value: 0.2 },
+    ]);
+  });
 });

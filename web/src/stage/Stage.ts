@@ -1,7 +1,7 @@
 // The 3D view: a plain class that draws when something changed.
 import * as THREE from "three";
 import { OrbitControls } from "three/addons/controls/OrbitControls.js";
-import type { Element, Shot, Vector } from "../api/client";
+import { api, type Element, type Shot, type Vector } from "../api/client";
 import { countOf, solidOf } from "../state/shot.svelte";
 import { arrange, matrixOf, sameBodies, sameFrame, shade } from "./bodies";
 import type { StageBodies, StageFrame } from "./frames";
@@ -9,7 +9,7 @@ import { Geometries } from "./geometry";
 import { Handles, poseOf, type Handle, type Moved } from "./handles";
 import { aim, lightOf } from "./lights";
 import { Looks } from "./looks";
-import { markerOf, placeMarker } from "./markers";
+import { linesThrough, markerOf, markerOfLines, placeMarker } from "./markers";
 import { elementAt, floorBelow, groundAt, rayThrough } from "./picking";
 import { collisionMesh, ghostMesh, layOutline, outline } from "./overlays";
 import { Sky } from "./sky";
@@ -267,6 +267,7 @@ export class Stage {
       const { width, height } = this.#shot!.picture;
       item.marker = markerOf(element, width / height);
       if (item.marker) this.scene.add(item.marker);
+      if ("curve" in element.is) void this.#buildCurve(item);
     }
     return true;
   }
@@ -288,6 +289,14 @@ export class Stage {
     item.mesh.userData.element = item.element.id;
     shade(item.mesh, look.variation ?? 0);
     this.scene.add(item.mesh);
+    this.#place();
+  }
+
+  async #buildCurve(item: Item) {
+    const strokes = await api.strokes(this.#shotId, item.element.id).catch(() => null);
+    if (!strokes || this.#items.get(item.element.id) !== item) return;
+    item.marker = markerOfLines(item.element.id, linesThrough(strokes as Vector[][]));
+    this.scene.add(item.marker);
     this.#place();
   }
 
@@ -333,8 +342,10 @@ export class Stage {
         this.#overlay(item, bodies);
       }
       if (item.marker) {
-        item.marker.visible = this.view !== "camera" && this.#shown(item.element);
-        placeMarker(item.marker, bodies, this.#selected.includes(id));
+        const chosen = this.#selected.includes(id);
+        const seen = this.view !== "camera" || (chosen && !("camera" in item.element.is));
+        item.marker.visible = seen && this.#shown(item.element);
+        placeMarker(item.marker, bodies, chosen);
       }
       if (item.light && aim(item.light, bodies, this.#orbit.target))
         this.renderer.shadowMap.needsUpdate = true;
@@ -411,8 +422,6 @@ export class Stage {
           this.#perspective.quaternion,
           new THREE.Vector3(),
         );
-        const aim = is.aim != null ? this.#bodiesOf(is.aim) : undefined;
-        if (aim) this.#perspective.lookAt(aim.places[0], aim.places[1], aim.places[2]);
       }
     }
     this.#perspective.updateProjectionMatrix();
@@ -425,8 +434,7 @@ export class Stage {
     const movables = this.#selected.flatMap((id) => {
       const item = this.#items.get(id);
       const element = item?.element;
-      if (!element || element.locked || element.hidden || "gravity" in element.is || "sky" in element.is)
-        return [];
+      if (!element || element.locked || element.hidden || "sky" in element.is) return [];
       const bodies = this.#staged?.get(id);
       return [{ id, pose: poseOf(element.placement, bodies), mesh: item.mesh, bodies }];
     });
@@ -475,6 +483,20 @@ export class Stage {
       return object?.visible && !item.element.locked ? [object] : [];
     });
     this.events.pick(elementAt(this.#ray(event.clientX, event.clientY), objects), event.shiftKey);
+  }
+
+  /** What is looked at: its middle, and the plane through it that faces the eye, kept upright. */
+  lookedAt(): { centre: THREE.Vector3; right: THREE.Vector3; up: THREE.Vector3 } {
+    const chosen = this.#selected.map((id) => this.#bodiesOf(id)).find((bodies) => bodies);
+    const centre = chosen
+      ? new THREE.Vector3(...(chosen.places.slice(0, 3) as unknown as Vector))
+      : this.#orbit.target.clone();
+    if (this.view === "top")
+      return { centre, right: new THREE.Vector3(1, 0, 0), up: new THREE.Vector3(0, 0, -1) };
+    const ahead = this.#orbit.object.getWorldDirection(new THREE.Vector3()).setY(0);
+    if (ahead.lengthSq() < 1e-6) ahead.set(0, 0, -1);
+    const up = new THREE.Vector3(0, 1, 0);
+    return { centre, right: ahead.normalize().cross(up), up };
   }
 
   /** Where a ray through a point of the page meets the ground. */

@@ -10,12 +10,21 @@ const solid = (
   copies?: Partial<Schemas["Copies"]>,
 ): Element["is"] => ({ solid: { shape, body: { moves }, look: {}, copies } }) as Element["is"];
 
+/** What a sky begins as. */
+export const SKY = {
+  gradient: { zenith: [0.22, 0.32, 0.48], horizon: [0.62, 0.66, 0.7], ground: [0.16, 0.15, 0.14] },
+} as Schemas["SkySource"];
+
 /** What a grid of copies begins as. */
 export const GRID = { count: [3, 3, 3], spacing_m: [0.6, 0.6, 0.6], jitter_m: 0, turn_rad: 0, seed: 1 };
 
+const force = (kind: unknown) => ({ force: { kind } }) as Element["is"];
+const region = (volume: unknown) => ({ region: { volume, edge_m: 0.3 } }) as Element["is"];
+const curve = (of: unknown) => ({ curve: of }) as Element["is"];
+
 export interface Addable {
   name: string;
-  kind: "Solid" | "Camera" | "Light" | "Force";
+  kind: "Solid" | "Camera" | "Light" | "Force" | "Region" | "Curve";
   is: () => Element["is"];
   place: Vector;
   turn?: Vector;
@@ -88,22 +97,65 @@ export const addables: Addable[] = [
   {
     name: "Sky",
     kind: "Light",
-    is: () => ({
-      sky: {
-        strength: 1,
-        source: {
-          gradient: { zenith: [0.22, 0.32, 0.48], horizon: [0.62, 0.66, 0.7], ground: [0.16, 0.15, 0.14] },
-        },
-      },
-    }),
+    is: () => ({ sky: { strength: 1, source: SKY } }),
     place: [0, 0, 0],
   },
   {
     name: "Gravity",
     kind: "Force",
-    is: () => ({ gravity: { acceleration: [0, -9.81, 0] } }),
+    is: () => force({ gravity: { acceleration: [0, -9.81, 0] } }),
     place: [0, 0, 0],
   },
+  { name: "Pull", kind: "Force", is: () => force({ pull: { force_n: 10 } }), place: [0, 1.5, 0] },
+  // What blows along −y blows along +x when turned a quarter about z.
+  {
+    name: "Wind",
+    kind: "Force",
+    is: () => force({ wind: {} }),
+    place: [-2, 1, 0],
+    turn: [0, 0, Math.PI / 2],
+  },
+  { name: "Turbulence", kind: "Force", is: () => force({ turbulence: {} }), place: [0, 1, 0] },
+  { name: "Vortex", kind: "Force", is: () => force({ vortex: {} }), place: [0, 0, 0] },
+  { name: "Attractor", kind: "Force", is: () => force({ attract: {} }), place: [0, 1, 0] },
+  {
+    name: "Drag",
+    kind: "Force",
+    is: () => force({ drag: { linear_n_s_m: 0, density_kg_m3: 1.2 } }),
+    place: [0, 1, 0],
+  },
+  { name: "Box region", kind: "Region", is: () => region({ box: { size_m: [2, 2, 2] } }), place: [0, 1, 0] },
+  { name: "Ball region", kind: "Region", is: () => region({ ball: { radius_m: 1 } }), place: [0, 1, 0] },
+  {
+    name: "Cylinder region",
+    kind: "Region",
+    is: () => region({ cylinder: { radius_m: 1, height_m: 2 } }),
+    place: [0, 1, 0],
+  },
+  { name: "Half-space", kind: "Region", is: () => region({ half_space: {} }), place: [0, 1, 0] },
+  {
+    name: "Noise region",
+    kind: "Region",
+    is: () => region({ noise: { size_m: 1, threshold: 0.5, softness: 0.2 } }),
+    place: [0, 1, 0],
+  },
+  {
+    name: "Line",
+    kind: "Curve",
+    is: () =>
+      curve({
+        points: {
+          points_m: [
+            [-1, 0, 0],
+            [0, 0.6, 0],
+            [1, 0, 0],
+          ],
+          smooth: true,
+        },
+      }),
+    place: [0, 1, 0],
+  },
+  { name: "Circle", kind: "Curve", is: () => curve({ circle: { radius_m: 1 } }), place: [0, 1, 0] },
 ];
 
 export function add(addable: Addable, at?: Vector) {

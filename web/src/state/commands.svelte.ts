@@ -3,6 +3,7 @@ import { api } from "../api/client";
 import { add, addables } from "./adding";
 import { desk } from "./desk.svelte";
 import { films } from "./films.svelte";
+import { marks } from "./marks.svelte";
 import { notices } from "./notices.svelte";
 import { playback } from "./playback.svelte";
 import { route } from "./route.svelte";
@@ -10,6 +11,15 @@ import { selection } from "./selection.svelte";
 import { shot } from "./shot.svelte";
 
 export type CommandName =
+  | "Copy the chosen keys"
+  | "Paste keys at this frame"
+  | "Keys a frame earlier"
+  | "Keys a frame later"
+  | "Mirror the chosen keys"
+  | "Repeat the chosen keys"
+  | "Constant speed through the chosen keys"
+  | "Show what forces do"
+  | "Show tracer dots"
   | "Find a command, element or value"
   | "Play or pause"
   | "Stop computing"
@@ -52,7 +62,7 @@ export interface Command {
   /** As shown; `Mod` is Ctrl, or Command on a Mac. */
   keys?: string;
   run: () => unknown;
-  needs?: "shot" | "selection";
+  needs?: "shot" | "selection" | "keys";
 }
 
 /** A command's keys as they are named on this machine. */
@@ -100,7 +110,12 @@ class Commands {
     { name: "Undo", keys: "Mod+Z", run: () => shot.undo(), needs: "shot" },
     { name: "Redo", keys: "Mod+Shift+Z", run: () => shot.redo(), needs: "shot" },
     { name: "Duplicate", keys: "Mod+U", run: () => shot.duplicate(selection.ids), needs: "selection" },
-    { name: "Delete", keys: "Delete", run: () => shot.remove(selection.ids), needs: "selection" },
+    {
+      name: "Delete",
+      keys: "Delete",
+      run: () => (marks.list.length > 0 ? marks.remove() : shot.remove(selection.ids)),
+      needs: "selection",
+    },
     { name: "Drop to rest", keys: "Shift+D", run: dropToRest, needs: "selection" },
     { name: "Look at the selection", keys: "L", run: () => desk.stage?.frameSelection(), needs: "shot" },
     {
@@ -123,6 +138,20 @@ class Commands {
       needs: "shot",
     },
     { name: "Select nothing", keys: "Escape", run: () => selection.none(), needs: "shot" },
+    { name: "Copy the chosen keys", keys: "Shift+C", run: () => marks.copy(), needs: "keys" },
+    {
+      name: "Paste keys at this frame",
+      keys: "Shift+V",
+      run: () => marks.canPaste && marks.paste(),
+      needs: "shot",
+    },
+    { name: "Keys a frame earlier", keys: "Shift+,", run: () => marks.nudge(-1), needs: "keys" },
+    { name: "Keys a frame later", keys: "Shift+.", run: () => marks.nudge(1), needs: "keys" },
+    { name: "Mirror the chosen keys", run: () => marks.mirror(), needs: "keys" },
+    { name: "Repeat the chosen keys", run: () => marks.repeat(), needs: "keys" },
+    { name: "Constant speed through the chosen keys", run: () => marks.constantSpeed(), needs: "keys" },
+    { name: "Show what forces do", keys: "W", run: () => (desk.probe = !desk.probe), needs: "shot" },
+    { name: "Show tracer dots", keys: "Shift+W", run: () => (desk.tracers = !desk.tracers), needs: "shot" },
     { name: "Move handles", keys: "M", run: () => (desk.handle = "move"), needs: "shot" },
     { name: "Turn handles", keys: "T", run: () => (desk.handle = "turn"), needs: "shot" },
     { name: "Snap to the floor", run: () => (desk.floor = !desk.floor), needs: "shot" },
@@ -157,6 +186,7 @@ class Commands {
   can(command: Command): boolean {
     if (command.needs === "shot") return shot.document !== null;
     if (command.needs === "selection") return shot.document !== null && selection.ids.length > 0;
+    if (command.needs === "keys") return shot.document !== null && marks.list.length > 0;
     return true;
   }
 

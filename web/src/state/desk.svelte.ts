@@ -12,6 +12,10 @@ class DeskState {
   /** Handles draw bodies onto the floor. */
   floor = $state(true);
   tab = $state<Tab>("body");
+  /** Arrows that show what forces do on a plane. */
+  probe = $state(false);
+  /** Weightless dots carried by the forces. */
+  tracers = $state(false);
   finder = $state(false);
   stage: Stage | null = null;
 }

@@ -1,71 +1,146 @@
 import { describe, expect, test } from "vitest";
-import { keyedFrames, keysOf, setAt, valueAt, withChange, withKey, withoutKey } from "./keys";
+import type { Element } from "../api/client";
+import {
+  keyedFrames,
+  keysOf,
+  withChange,
+  withConstantSpeed,
+  withFrames,
+  withKey,
+  withKeys,
+  withMirrored,
+  withThen,
+  withoutKey,
+  type Channel,
+} from "./keys";
 
-const a = [1, 0, 0] as [number, number, number];
-const b = [2, 0, 0] as [number, number, number];
-const c = [3, 0, 0] as [number, number, number];
-const keyed = {
+const a = [1, 0, 0];
+const b = [2, 0, 0];
+const c = [3, 0, 0];
+const keyed: Channel = {
+  after: "repeat",
   keys: [
     { frame: 5, value: a, then: "smooth" },
     { frame: 9, value: b },
   ],
 };
-
-test("a constant has no keys", () => {
-  expect(keysOf(a)).toBeNull();
-  expect(keysOf(keyed)).toHaveLength(2);
+const frames = (channel: Channel | null) => keysOf(channel ?? undefined).map((key) => key.frame);
+const at = (...list: [number, number][]): Channel => ({
+  keys: list.map(([frame, value]) => ({ frame, value })),
 });
 
 test("frames of several values come once each and in order", () => {
-  expect(keyedFrames([keyed, a, { keys: [{ frame: 5 }, { frame: 2 }] }])).toEqual([2, 5, 9]);
+  const motion = { place: keyed, friction: at([5, 0], [2, 1]), bounce: { expression: "time" } };
+  expect(keyedFrames({ motion } as unknown as Element)).toEqual([2, 5, 9]);
+  expect(keyedFrames({} as Element)).toEqual([]);
 });
 
 describe("a key at a frame", () => {
-  test("makes a constant keyed", () => {
-    expect(withKey(a, 3, b)).toEqual({ keys: [{ frame: 3, value: b }] });
+  test("makes a constant keyed, and takes the place of a formula", () => {
+    expect(withKey(undefined, 3, b).keys).toEqual([{ frame: 3, value: b }]);
+    expect(withKey({ expression: "time" }, 3, 1).expression).toBeUndefined();
   });
   test("takes its place in order", () => {
-    expect(withKey(keyed, 7, c).keys.map((key) => key.frame)).toEqual([5, 7, 9]);
+    expect(frames(withKey(keyed, 7, c))).toEqual([5, 7, 9]);
   });
   test("that is there already changes its value and keeps how it goes on", () => {
-    expect(withKey(keyed, 5, c).keys[0]).toEqual({ frame: 5, value: c, then: "smooth" });
+    expect(withKey(keyed, 5, c).keys![0]).toEqual({ frame: 5, value: c, then: "smooth" });
+  });
+  test("leaves what is outside the keys as it is", () => {
+    expect(withKey(keyed, 7, c).after).toBe("repeat");
   });
 });
 
 describe("without a key", () => {
   test("the others stay", () => {
-    expect(withoutKey(keyed, 5)).toEqual({ keys: [{ frame: 9, value: b }] });
+    expect(frames(withoutKey(keyed, 5))).toEqual([9]);
   });
-  test("that was the last one, the value is constant", () => {
-    expect(withoutKey({ keys: [{ frame: 4, value: c }] }, 4)).toEqual(c);
+  test("that was the last one, there is no channel", () => {
+    expect(withoutKey(at([4, 3]), 4)).toBeNull();
   });
 });
 
 describe("a key changed", () => {
   test("in frame moves past others", () => {
-    expect(withChange(keyed, 0, { frame: 12 }).keys.map((key) => key.frame)).toEqual([9, 12]);
+    expect(frames(withChange(keyed, 0, { frame: 12 }))).toEqual([9, 12]);
   });
   test("onto another replaces it, since two keys on one frame cannot be", () => {
     expect(withChange(keyed, 0, { frame: 9 }).keys).toEqual([{ frame: 9, value: a, then: "smooth" }]);
   });
   test("in how it goes on keeps all else", () => {
-    expect(withChange(keyed, 1, { then: "hold" }).keys[1]).toEqual({ frame: 9, value: b, then: "hold" });
+    expect(withChange(keyed, 1, { then: "hold" }).keys![1]).toEqual({ frame: 9, value: b, then: "hold" });
+    expect(withThen(keyed, [5, 9], "ease").keys!.map((key) => key.then)).toEqual(["ease", "ease"]);
   });
 });
 
-test("a value is set where it is constant and keyed where it is keyed", () => {
-  expect(setAt(a, 7, c)).toEqual(c);
-  expect(setAt(keyed, 7, c)).toEqual(withKey(keyed, 7, c));
+describe("several keys moved", () => {
+  const four = at([1, 0], [4, 1], [8, 2], [12, 3]);
+  test("keep their distances, and take the place of those they meet", () => {
+    expect(withFrames(four, [1, 4], (frame) => frame + 4).keys).toEqual([
+      { frame: 5, value: 0 },
+      { frame: 8, value: 1 },
+      { frame: 12, value: 3 },
+    ]);
+  });
+  test("onto one frame leave the later one", () => {
+    expect(withFrames(four, [4, 8], () => 6).keys![1]).toEqual({ frame: 6, value: 2 });
+  });
+  test("past others change the order", () => {
+    expect(withFrames(four, [1], () => 10).keys!.map((key) => key.value)).toEqual([1, 2, 0, 3]);
+  });
 });
 
-test.each([
-  [1, a],
-  [5, a],
-  [8, a],
-  [9, b],
-  [99, b],
-])("at frame %i the last key before it is shown", (frame, value) => {
-  expect(valueAt(keyed, frame)).toEqual(value);
+test("mirrored keys go on as they were led to", () => {
+  const channel: Channel = {
+    keys: [
+      { frame: 1, value: 0, then: "ease_in" },
+      { frame: 3, value: 1, then: "hold" },
+      { frame: 9, value: 2, then: "linear" },
+    ],
+  };
+  expect(withMirrored(channel, [1, 3, 9], 1, 9).keys).toMatchObject([
+    { frame: 1, value: 2, then: "hold" },
+    { frame: 7, value: 1, then: "ease_out" },
+    { frame: 9, value: 0, then: "ease_out" },
+  ]);
+});
+
+test("keys put in take the place of those at their frames", () => {
+  const put = withKeys(at([1, 0], [5, 1]), [
+    { frame: 5, value: 7 },
+    { frame: 3, value: 8 },
+  ]);
+  expect(put.keys!.map((key) => [key.frame, key.value])).toEqual([
+    [1, 0],
+    [3, 8],
+    [5, 7],
+  ]);
+});
+
+describe("constant speed", () => {
+  test("spaces keys by the way between their values", () => {
+    const uneven = at([1, 0], [2, 1], [9, 4], [20, 9]);
+    expect(frames(withConstantSpeed(uneven, [1, 9]))).toEqual([1, 3, 9, 20]);
+    expect(
+      withConstantSpeed(uneven, [1, 9])
+        .keys!.slice(0, 2)
+        .map((key) => key.then),
+    ).toEqual(["linear", "linear"]);
+  });
+  test("goes by distance in space", () => {
+    const place: Channel = {
+      keys: [
+        { frame: 1, value: [0, 0, 0] },
+        { frame: 2, value: [3, 4, 0] },
+        { frame: 11, value: [3, 9, 0] },
+      ],
+    };
+    expect(frames(withConstantSpeed(place, [1, 2, 11]))).toEqual([1, 6, 11]);
+  });
+  test("leaves what does not move", () => {
+    const still = at([1, 2], [5, 2]);
+    expect(withConstantSpeed(still, [1, 5])).toBe(still);
+  });
 });
 
 test("nothing given is changed", () => {
@@ -73,5 +148,7 @@ test("nothing given is changed", () => {
   withKey(keyed, 1, c);
   withoutKey(keyed, 5);
   withChange(keyed, 0, { frame: 20 });
+  withFrames(keyed, [5], (frame) => frame + 1);
+  withMirrored(keyed, [5, 9], 5, 9);
   expect(keyed).toEqual(before);
 });

@@ -1,56 +1,130 @@
-// Keys of a value: where it is given, frame by frame.
-import type { Vector } from "../api/client";
+// Channels of keys: how a value changes from frame to frame. What they give at a frame the server says.
+import type { Element, Schemas } from "../api/client";
 
-export interface Key {
-  frame: number;
-  value: Vector;
-  /** How it goes on to the next key: hold, linear or smooth. */
-  then?: string;
+export type Channel = Schemas["Channel"];
+export type Key = Schemas["Key"];
+export type Value = Schemas["Value"];
+export type Interpolation = Schemas["Interpolation"];
+export type Motion = Record<string, Channel>;
+
+/** The channels of an element, or of the shot. */
+export function motionOf(owner: { motion?: unknown } | null | undefined): Motion {
+  return (owner?.motion ?? {}) as Motion;
 }
 
-/** The keys of a value, in order; null if it is constant. */
-export function keysOf(param: unknown): Key[] | null {
-  return Array.isArray(param) ? null : ((param as { keys?: Key[] } | null)?.keys ?? null);
+export function keysOf(channel: Channel | undefined): Key[] {
+  return channel?.keys ?? [];
 }
 
-/** The frames at which any of the values has a key. */
-export function keyedFrames(params: unknown[]): number[] {
-  const frames = params.flatMap((param) => keysOf(param)?.map((key) => key.frame) ?? []);
+/** The frames at which any value of an element has a key. */
+export function keyedFrames(element: Element): number[] {
+  const frames = Object.values(motionOf(element)).flatMap((channel) => keysOf(channel).map((k) => k.frame));
   return [...new Set(frames)].sort((a, b) => a - b);
 }
 
-/** The value with a key at a frame; one that is there keeps how it goes on. */
-export function withKey(param: unknown, frame: number, value: Vector): { keys: Key[] } {
-  const keys = keysOf(param) ?? [];
+/** The channel with a key at a frame; one that is there keeps how it goes on. */
+export function withKey(channel: Channel | undefined, frame: number, value: Value): Channel {
+  const keys = keysOf(channel);
   const there = keys.find((key) => key.frame === frame);
-  return { keys: inOrder([...keys.filter((key) => key !== there), { ...there, frame, value }]) };
+  const others = keys.filter((key) => key !== there);
+  return { ...plain(channel), keys: inOrder([...others, { ...there, frame, value }]) };
 }
 
-/** The value without its key at a frame: constant once no key is left. */
-export function withoutKey(param: unknown, frame: number): { keys: Key[] } | Vector {
-  const keys = keysOf(param) ?? [];
-  const left = keys.filter((key) => key.frame !== frame);
-  return left.length > 0 ? { keys: left } : keys[0].value;
+/** The channel without its key at a frame; null once no key is left. */
+export function withoutKey(channel: Channel | undefined, frame: number): Channel | null {
+  const left = keysOf(channel).filter((key) => key.frame !== frame);
+  return left.length > 0 ? { ...plain(channel), keys: left } : null;
 }
 
-/** The value with one key changed. Moved onto another key, it takes its place. */
-export function withChange(param: unknown, index: number, change: Partial<Key>): { keys: Key[] } {
-  const keys = keysOf(param) ?? [];
+/** The channel with one key changed. Moved onto another key, it takes its place. */
+export function withChange(channel: Channel | undefined, index: number, change: Partial<Key>): Channel {
+  const keys = keysOf(channel);
   const changed = { ...keys[index], ...change };
   const others = keys.filter((key, i) => i !== index && key.frame !== changed.frame);
-  return { keys: inOrder([...others, changed]) };
+  return { ...plain(channel), keys: inOrder([...others, changed]) };
 }
 
-/** A constant value set anew, or a keyed one keyed at the frame. */
-export function setAt(param: unknown, frame: number, value: Vector): Vector | { keys: Key[] } {
-  return keysOf(param) ? withKey(param, frame, value) : value;
+/**
+ * The channel with the keys of some frames moved to others. Where a moved key meets one that stays,
+ * the moved one takes its place; of two that meet, the later one does.
+ */
+export function withFrames(channel: Channel, frames: number[], to: (frame: number) => number): Channel {
+  const moving = new Set(frames);
+  const moved = keysOf(channel)
+    .filter((key) => moving.has(key.frame))
+    .map((key) => ({ ...key, frame: tidy(to(key.frame)) }));
+  const last = new Map(moved.map((key) => [key.frame, key]));
+  const staying = keysOf(channel).filter((key) => !moving.has(key.frame) && !last.has(key.frame));
+  return { ...plain(channel), keys: inOrder([...staying, ...last.values()]) };
 }
 
-/** A value at a frame, as far as the keys themselves say: the last key's before it. */
-export function valueAt(param: unknown, frame: number): Vector {
-  const keys = keysOf(param);
-  if (!keys) return param as Vector;
-  return (keys.findLast((key) => key.frame <= frame) ?? keys[0]).value;
+/** The channel with the spans that leave some keys going on in one way. */
+export function withThen(channel: Channel, frames: number[], then: Interpolation): Channel {
+  const chosen = new Set(frames);
+  const keys = keysOf(channel).map((key) => (chosen.has(key.frame) ? { ...key, then } : key));
+  return { ...plain(channel), keys };
+}
+
+const REVERSED: Partial<Record<Interpolation, Interpolation>> = { ease_in: "ease_out", ease_out: "ease_in" };
+
+/** The channel with some keys in reverse between two frames: what led to a key now leads on from it. */
+export function withMirrored(channel: Channel, frames: number[], first: number, last: number): Channel {
+  const chosen = new Set(frames);
+  const keys = keysOf(channel).filter((key) => chosen.has(key.frame));
+  const turned = keys.map((key, i) => {
+    const then = (i > 0 ? keys[i - 1].then : key.then) ?? "linear";
+    return {
+      ...key,
+      frame: tidy(first + last - key.frame),
+      then: REVERSED[then] ?? then,
+      leave: key.arrive,
+      arrive: key.leave,
+    };
+  });
+  const staying = keysOf(channel).filter((key) => !chosen.has(key.frame));
+  return withKeys({ ...channel, keys: staying }, inOrder(turned));
+}
+
+/** Keys put into a channel, each in place of one at its frame. */
+export function withKeys(channel: Channel | undefined, added: Key[]): Channel {
+  const taken = new Set(added.map((key) => key.frame));
+  const staying = keysOf(channel).filter((key) => !taken.has(key.frame));
+  return { ...plain(channel), keys: inOrder([...staying, ...added]) };
+}
+
+/** Distance between two values of a channel. */
+function distance(a: Value, b: Value): number {
+  const [p, q] = [a, b].map((value) => (Array.isArray(value) ? value : [Number(value)]));
+  return Math.hypot(...p.map((v, i) => v - q[i]));
+}
+
+/**
+ * The keys from the first to the last of some frames moved in time, so that the value passes from
+ * each to the next at one speed, in straight lines.
+ */
+export function withConstantSpeed(channel: Channel, frames: number[]): Channel {
+  const [from, to] = [Math.min(...frames), Math.max(...frames)];
+  const keys = keysOf(channel).filter((key) => key.frame >= from && key.frame <= to);
+  const ways = keys.slice(1).map((key, i) => distance(key.value, keys[i].value));
+  const whole = ways.reduce((sum, way) => sum + way, 0);
+  if (keys.length < 2 || whole === 0) return channel;
+  let gone = 0;
+  const moved = keys.map((key, i) => {
+    if (i > 0) gone += ways[i - 1];
+    const then = i + 1 < keys.length ? ("linear" as const) : key.then;
+    return { ...key, frame: tidy(from + ((to - from) * gone) / whole), then };
+  });
+  // Two keys of one value would fall on one frame: the first is enough.
+  const apart = moved.filter((key, i) => i === 0 || key.frame > moved[i - 1].frame);
+  const outside = keysOf(channel).filter((key) => key.frame < from || key.frame > to);
+  return { ...plain(channel), keys: inOrder([...outside, ...apart]) };
+}
+
+const tidy = (frame: number) => Number(frame.toFixed(3));
+
+/** A channel of keys has no formula. */
+function plain(channel: Channel | undefined): Channel {
+  return { ...channel, expression: undefined };
 }
 
 function inOrder(keys: Key[]): Key[] {

@@ -1,5 +1,6 @@
 // The values on an element's Sheet, by the names of their fields.
 import type { Element } from "../api/client";
+import { FORCE_FIELDS, VOLUME_FIELDS, type Field } from "./forces";
 
 export type Tab = "shape" | "body" | "look" | "motion";
 
@@ -21,13 +22,24 @@ const PARAMETERS: Record<string, Parameter[]> = {
   ],
   camera: on("body", "Focal length", "Sensor width", "F-stop", "Focus", "Exposure", "Aimed at"),
   sun: on("body", "Irradiance", "Colour", "Angular size"),
-  area_light: on("body", "Size", "Radiance", "Colour"),
+  area_light: on("body", "Size x", "Size z", "Radiance", "Colour"),
   sky: on("body", "Strength", "Zenith", "Horizon", "Ground"),
-  gravity: on("body", "Acceleration"),
 };
+
+const named = (first: string[], fields: Field[] = []) =>
+  on("body", ...first, ...fields.map((field) => field.label));
 
 /** The values an element has, in the order of its Sheet. */
 export function parametersOf(element: Element): Parameter[] {
   const kind = Object.keys(element.is)[0];
-  return [...PARAMETERS[kind], ...(kind === "sky" || kind === "gravity" ? [] : MOTION)];
+  const own =
+    "force" in element.is
+      ? named(
+          ["On", "Strength"],
+          FORCE_FIELDS[Object.keys(element.is.force.kind)[0] as keyof typeof FORCE_FIELDS],
+        )
+      : "region" in element.is
+        ? named(["Volume", "Width"], VOLUME_FIELDS[Object.keys(element.is.region.volume)[0]])
+        : (PARAMETERS[kind] ?? []);
+  return [...own, ...(kind === "sky" ? [] : MOTION)];
 }

@@ -131,8 +131,7 @@ class OpenShot {
     return this.edit(`${names} deleted`, (shot) => {
       const operations: Operation[] = [];
       shot.elements.forEach((element, index) => {
-        if ("camera" in element.is && element.is.camera.aim != null && ids.includes(element.is.camera.aim))
-          operations.push({ op: "add", path: `/elements/${index}/is/camera/aim`, value: null });
+        if (!ids.includes(element.id)) operations.push(...withoutReferences(element, index, ids));
       });
       if (shot.camera != null && ids.includes(shot.camera)) {
         const other = shot.elements.find((element) => "camera" in element.is && !ids.includes(element.id));
@@ -178,6 +177,42 @@ class OpenShot {
     await this.settled;
     if (this.id !== null && this.state?.redo) this.take(await notices.attempt(() => api.redo(this.id!)));
   }
+}
+
+/** What has to change in an element when others that it refers to go. */
+function withoutReferences(element: Element, index: number, gone: number[]): Operation[] {
+  const operations: Operation[] = [];
+  const at = `/elements/${index}`;
+  const clear = (path: string, value: unknown = null) =>
+    operations.push({ op: "add", path: at + path, value });
+  const isGone = (id: number | null | undefined) => id != null && gone.includes(id);
+  if (isGone(element.aim?.at)) clear("/aim");
+  if (isGone(element.attached?.to)) clear("/attached");
+  const wake = solidOf(element)?.body?.wake;
+  if (wake && "region" in wake && isGone(wake.region)) clear("/is/solid/body/wake");
+  if ("force" in element.is) {
+    const { kind, region, only, except } = element.is.force;
+    if (isGone(region)) clear("/is/force/region");
+    for (const [name, list] of [
+      ["only", only],
+      ["except", except],
+    ] as const)
+      if (list?.some(isGone))
+        clear(
+          `/is/force/${name}`,
+          list.filter((id) => !isGone(id)),
+        );
+    if ("attract" in kind && isGone(kind.attract.to)) clear("/is/force/kind/attract/to");
+  }
+  if ("region" in element.is && "combined" in element.is.region.volume) {
+    const parts = element.is.region.volume.combined.parts;
+    if (parts.some((part) => isGone(part.region)))
+      clear(
+        "/is/region/volume/combined/parts",
+        parts.filter((part) => !isGone(part.region)),
+      );
+  }
+  return operations;
 }
 
 /** Elements that are as they were stay the same objects, so that nothing is drawn anew for them. */

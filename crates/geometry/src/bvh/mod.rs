@@ -8,6 +8,7 @@
 //! triangles of a leaf.
 
 mod build;
+mod nearest;
 mod walk;
 
 use glam::Vec3;

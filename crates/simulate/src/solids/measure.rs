@@ -2,9 +2,10 @@
 
 use super::{Member, id_of};
 use frames::Measured;
+use glam::Vec3;
 use rapier3d::prelude::*;
 
-pub(super) fn measure(world: &PhysicsWorld, members: &[Member]) -> Measured {
+pub(super) fn measure(world: &PhysicsWorld, members: &[Member], gravity: Vec3) -> Measured {
     let mut measured = Measured::default();
     for pair in world.contact_pairs().filter(|pair| pair.has_any_active_contact()) {
         measured.contacts += 1;
@@ -26,7 +27,7 @@ pub(super) fn measure(world: &PhysicsWorld, members: &[Member]) -> Measured {
         }
         let mass = body.mass();
         measured.kinetic_j += f64::from(body.kinetic_energy());
-        measured.potential_j -= f64::from(mass) * f64::from(world.gravity.dot(body.center_of_mass()));
+        measured.potential_j -= f64::from(mass) * f64::from(gravity.dot(body.center_of_mass()));
         let momentum = body.linvel() * mass;
         for axis in 0..3 {
             measured.momentum[axis] += f64::from(momentum[axis]);

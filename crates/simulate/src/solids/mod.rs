@@ -7,6 +7,8 @@ mod collision;
 mod measure;
 mod overlap;
 mod prepare;
+mod push;
+mod wake;
 
 pub use collision::{CollisionMesh, collision_mesh};
 pub use overlap::{Overlap, Place, drop_to_rest, separate, start_overlaps};
@@ -16,7 +18,7 @@ use frames::{Bodies, Event, Frame};
 use glam::Vec3;
 use rapier3d::prelude::*;
 use serde::{Deserialize, Serialize};
-use shot::{Element, Id, LET_GO_DELTA};
+use shot::Id;
 
 /// Speed beyond which a body has left all bounds, m/s.
 const MAX_SPEED: f32 = 2_000.0;
@@ -30,10 +32,12 @@ struct Member {
     collider: ColliderHandle,
     /// Smallest dimension, metres.
     smallest_m: f32,
-    /// Moved by keys until let go.
+    /// Moved by keys, or held where it is, until it is let go or wakes.
     animated: bool,
     /// Already reported as having left the world.
     left: bool,
+    /// Acceleration by forces, gravity left out, when it last moved, m/s².
+    pushed: Vec3,
 }
 
 /// Everything a checkpoint needs.
@@ -42,6 +46,8 @@ struct State {
     world: PhysicsWorld,
     members: Vec<Member>,
     events: Vec<Event>,
+    /// Members that became free in the last substep.
+    woken: Vec<u32>,
 }
 
 /// Bodies that move far in a substep, by index, with where they are before it.
@@ -62,6 +68,9 @@ impl Fast {
 struct Solids {
     state: State,
     names: Vec<(Id, String)>,
+    push: push::Push,
+    /// Uniform gravity of the last substep, m/s².
+    gravity: Vec3,
 }
 
 /// Makes the solver, if the shot has a solid.
@@ -71,7 +80,9 @@ pub(crate) fn prepare(scene: Scene) -> Result<Option<Box<dyn Solver>>, PrepareEr
     }
     let (world, members) = prepare::world(scene)?;
     let names = scene.shot.solids().map(|(element, _)| (element.id, element.name.clone())).collect();
-    Ok(Some(Box::new(Solids { state: State { world, members, events: Vec::new() }, names })))
+    let push = push::Push::new(scene, &members)?;
+    let state = State { world, members, events: Vec::new(), woken: Vec::new() };
+    Ok(Some(Box::new(Solids { state, names, push, gravity: scene.shot.gravity() })))
 }
 
 fn pose((place, turn): (Vec3, glam::Quat)) -> Pose {
@@ -82,36 +93,6 @@ impl Solids {
     fn name(&self, member: &Member) -> String {
         let name = self.names.iter().find(|(id, _)| *id == member.element).map_or("a body", |(_, name)| name);
         if member.copy == 0 { name.to_owned() } else { format!("{name} (copy {})", member.copy + 1) }
-    }
-
-    /// Moves animated bodies to where their keys have them at the substep's
-    /// end, and lets go those whose time has come at its start.
-    fn animate(&mut self, step: &Step) {
-        let State { world, members, .. } = &mut self.state;
-        let mut sampled: Option<(Id, Vec<(Vec3, glam::Quat)>)> = None;
-        for member in members.iter_mut().filter(|member| member.animated) {
-            let Some(element) = step.shot.element(member.element) else { continue };
-            let Some(solid) = element.as_solid() else { continue };
-            let start = step.frame - 1.0 / f64::from(step.shot.physics.substeps);
-            let body = &mut world.bodies[member.handle];
-            let copy = member.copy as usize;
-            if let Some(let_go) = solid.body.let_go_frame
-                && start >= f64::from(let_go) - 1e-9
-            {
-                let seconds = (LET_GO_DELTA / f64::from(step.shot.timing.fps)) as f32;
-                let (velocity, spin) = own_motion(element, copy, f64::from(let_go), seconds, body);
-                body.set_body_type(RigidBodyType::Dynamic, true);
-                body.set_linvel(solid.body.launch_velocity.unwrap_or(velocity), true);
-                body.set_angvel(solid.body.launch_spin.unwrap_or(spin), true);
-                member.animated = false;
-                continue;
-            }
-            if sampled.as_ref().is_none_or(|(id, _)| *id != member.element) {
-                sampled = Some((member.element, element.placements(step.frame)));
-            }
-            let placements = &sampled.as_ref().expect("just sampled").1;
-            body.set_next_kinematic_position(pose(placements[copy]));
-        }
     }
 
     /// The bodies that may pass through something within the coming substep.
@@ -144,7 +125,7 @@ impl Solids {
     /// Reports bodies whose centre went in at one side of a still or animated
     /// body and out at the other within one substep.
     fn find_tunnelled(&mut self, step: &Step, fast: Fast) {
-        let State { world, members, events } = &mut self.state;
+        let State { world, members, events, .. } = &mut self.state;
         let mut tell = |member: &Member, through: Id, path: f32, thickness_m: f32| {
             let times = (path / (0.25 * thickness_m)).ceil() as u32;
             let substeps = (step.shot.physics.substeps * times.max(2)).min(256);
@@ -209,19 +190,6 @@ impl Solids {
     }
 }
 
-/// Velocity of the centre of mass (m/s) and spin (rad/s) that keys give a body
-/// at `frame`, over the time `seconds` before it.
-fn own_motion(element: &Element, copy: usize, frame: f64, seconds: f32, body: &RigidBody) -> (Vec3, Vec3) {
-    let [before, now] = [frame - LET_GO_DELTA, frame].map(|at| pose(element.placements(at)[copy]));
-    let centre = body.local_center_of_mass();
-    let velocity = (now * centre - before * centre) / seconds;
-    let mut turn = now.rotation * before.rotation.inverse();
-    if turn.w < 0.0 {
-        turn = -turn;
-    }
-    (velocity, turn.to_scaled_axis() / seconds)
-}
-
 /// Element and copy as a collider carries them.
 fn user_data(element: Id, copy: u32) -> u128 {
     u128::from(element.0) << 32 | u128::from(copy)
@@ -233,11 +201,12 @@ fn id_of(user_data: u128) -> (Id, u32) {
 
 impl Solver for Solids {
     fn step(&mut self, step: &Step) -> Result<(), BlowUp> {
-        self.animate(step);
-        let fast = self.fast(step.dt);
-        self.state.world.gravity = step.gravity;
         self.state.world.integration_parameters.dt = step.dt;
-        self.state.world.step();
+        self.animate(step);
+        self.change_values(step);
+        self.apply_forces(step);
+        let fast = self.fast(step.dt);
+        self.step_and_wake(step);
         if !fast.is_empty() {
             self.find_tunnelled(step, fast);
         }
@@ -247,15 +216,22 @@ impl Solver for Solids {
         if whole || !self.state.world.quarantine().is_empty() { self.check_bounds(step) } else { Ok(()) }
     }
 
+    fn pose(&self, element: Id) -> Option<shot::Pose> {
+        let member =
+            self.state.members.iter().find(|member| member.element == element && member.copy == 0)?;
+        let body = &self.state.world.bodies[member.handle];
+        body.is_dynamic().then(|| (body.position().translation, body.position().rotation))
+    }
+
     fn write(&mut self, frame: &mut Frame) {
-        let State { world, members, events } = &mut self.state;
+        let State { world, members, events, .. } = &mut self.state;
         for member in members.iter() {
             let body = &world.bodies[member.handle];
             let at = body.position();
             let bodies: &mut Bodies = frame.bodies.entry(member.element).or_default();
             bodies.push(at.translation, at.rotation, body.linvel(), body.angvel());
         }
-        frame.measured = measure::measure(world, members);
+        frame.measured = measure::measure(world, members, self.gravity);
         frame.measured.events = std::mem::take(events);
     }
 

@@ -7,7 +7,7 @@ use geometry::Meshes;
 use glam::Vec3;
 use rapier3d::parry::query::{self, ShapeCastOptions};
 use rapier3d::prelude::*;
-use shot::{Id, Moves, Param, Shot};
+use shot::{Id, Moves, Sampler, Shot};
 
 /// Two bodies that are inside each other.
 #[derive(Clone, Copy, Debug, PartialEq)]
@@ -27,8 +27,8 @@ pub struct Overlap {
 pub struct Place {
     /// The element.
     pub element: Id,
-    /// Its place, metres.
-    pub place_m: Vec3,
+    /// By how much its place changes, metres.
+    pub shift_m: Vec3,
     /// Factor for the distance between its copies.
     pub spread: f32,
 }
@@ -41,9 +41,19 @@ const TOUCH: f32 = 2e-4;
 ///
 /// # Errors
 /// [`PrepareError`].
-pub fn start_overlaps(scene: Scene) -> Result<Vec<Overlap>, PrepareError> {
-    let (mut world, _) = prepare::world(scene)?;
+pub fn start_overlaps(shot: &Shot, meshes: &Meshes) -> Result<Vec<Overlap>, PrepareError> {
+    let (sampler, now) = staged(shot)?;
+    let (mut world, _) = prepare::world(Scene { shot: &now, sampler: &sampler, meshes })?;
     Ok(overlaps(&mut world))
+}
+
+/// The shot as it is at its first frame.
+fn staged(shot: &Shot) -> Result<(Sampler, Shot), PrepareError> {
+    let sampler = Sampler::new(shot).map_err(|faults| {
+        PrepareError::State(faults.first().map_or_else(String::new, ToString::to_string))
+    })?;
+    let now = sampler.at(f64::from(shot.timing.first))?;
+    Ok((sampler, now))
 }
 
 fn overlaps(world: &mut PhysicsWorld) -> Vec<Overlap> {
@@ -71,7 +81,7 @@ pub fn separate(shot: &Shot, meshes: &Meshes) -> Result<Vec<Place>, PrepareError
     let mut shot = shot.clone();
     let mut moved: Vec<Place> = Vec::new();
     for _ in 0..64 {
-        let found = start_overlaps(Scene { shot: &shot, meshes })?;
+        let found = start_overlaps(&shot, meshes)?;
         let Some(worst) = found.first() else { break };
         let rank = |id: Id| match shot.element(id).and_then(|e| e.as_solid()).map(|s| s.body.moves) {
             Some(Moves::Free) => 2,
@@ -84,8 +94,7 @@ pub fn separate(shot: &Shot, meshes: &Meshes) -> Result<Vec<Place>, PrepareError
         let entry = match moved.iter_mut().find(|place| place.element == id) {
             Some(entry) => entry,
             None => {
-                let place_m = element.placement.place_m.at(f64::from(shot.timing.first));
-                moved.push(Place { element: id, place_m, spread: 1.0 });
+                moved.push(Place { element: id, shift_m: Vec3::ZERO, spread: 1.0 });
                 moved.last_mut().expect("just pushed")
             }
         };
@@ -97,25 +106,23 @@ pub fn separate(shot: &Shot, meshes: &Meshes) -> Result<Vec<Place>, PrepareError
             entry.spread *= factor;
         } else {
             let shift = push * (worst.depth_m + TOUCH);
-            entry.place_m += shift;
-            match &mut element.placement.place_m {
-                Param::Constant(place) => *place += shift,
-                Param::Keyed { keys } => keys.iter_mut().for_each(|key| key.value += shift),
-            }
+            entry.shift_m += shift;
+            element.shift(shift);
         }
     }
     Ok(moved)
 }
 
-/// The place at which an element, let down along gravity from where it is at
-/// the first frame, first touches something; none if nothing is below it.
+/// How far an element, let down along gravity from where it is at the first
+/// frame, goes until it touches something; none if nothing is below it.
 ///
 /// # Errors
 /// [`PrepareError`].
-pub fn drop_to_rest(scene: Scene, element: Id) -> Result<Option<Vec3>, PrepareError> {
-    let (mut world, members) = prepare::world(scene)?;
+pub fn drop_to_rest(shot: &Shot, meshes: &Meshes, element: Id) -> Result<Option<Vec3>, PrepareError> {
+    let (sampler, now) = staged(shot)?;
+    let (mut world, members) = prepare::world(Scene { shot: &now, sampler: &sampler, meshes })?;
     world.detect_collisions(&(), &());
-    let down = scene.shot.gravity().try_normalize().unwrap_or(Vec3::NEG_Y);
+    let down = now.gravity().try_normalize().unwrap_or(Vec3::NEG_Y);
     let own: Vec<&Member> = members.iter().filter(|member| member.element == element).collect();
     let others = |_: ColliderHandle, collider: &Collider| id_of(collider.user_data).0 != element;
     let mut nearest: Option<f32> = None;
@@ -133,7 +140,5 @@ pub fn drop_to_rest(scene: Scene, element: Id) -> Result<Option<Vec3>, PrepareEr
             nearest = Some(nearest.map_or(hit.time_of_impact, |t: f32| t.min(hit.time_of_impact)));
         }
     }
-    let place =
-        scene.shot.element(element).map(|e| e.placement.place_m.at(f64::from(scene.shot.timing.first)));
-    Ok(place.zip(nearest).map(|(place, t)| place + down * t))
+    Ok(nearest.map(|t| down * t))
 }

@@ -2,14 +2,17 @@
 
 use super::{Member, collision, pose, user_data};
 use crate::{PrepareError, Scene};
+use glam::Vec3;
 use rapier3d::prelude::*;
-use shot::Moves;
+use shot::{Id, Moves, Pose as Placed, World};
 
 pub(super) fn world(scene: Scene) -> Result<(PhysicsWorld, Vec<Member>), PrepareError> {
     let shot = scene.shot;
     let mut world = PhysicsWorld::new();
     let mut members = Vec::new();
     let mut sizes = Vec::new();
+    let unsolved = |_: Id, _: f64| -> Option<Placed> { None };
+    let standing = World::new(shot, scene.sampler, f64::from(shot.timing.first), &unsolved);
     for (element, solid) in shot.solids() {
         let mesh_error = |source| PrepareError::Mesh { element: element.name.clone(), source };
         let smallest_m = scene.meshes.smallest_m(&solid.shape).map_err(mesh_error)?;
@@ -21,17 +24,17 @@ pub(super) fn world(scene: Scene) -> Result<(PhysicsWorld, Vec<Member>), Prepare
         if solid.body.moves != Moves::Still {
             sizes.push(smallest_m);
         }
-        for (copy, placement) in element.placements(f64::from(shot.timing.first)).into_iter().enumerate() {
+        for (copy, placement) in standing.placements(element).into_iter().enumerate() {
             let kind = match solid.body.moves {
                 Moves::Still => RigidBodyType::Fixed,
-                Moves::Animated => RigidBodyType::KinematicPositionBased,
-                Moves::Free => RigidBodyType::Dynamic,
+                Moves::Free if solid.body.starts_free() => RigidBodyType::Dynamic,
+                Moves::Animated | Moves::Free => RigidBodyType::KinematicPositionBased,
             };
             let mut body = RigidBodyBuilder::new(kind)
                 .pose(pose(placement))
                 .additional_mass_properties(properties)
                 .ccd_enabled(solid.body.moves != Moves::Still);
-            if solid.body.moves == Moves::Free {
+            if solid.body.starts_free() {
                 body = body
                     .linvel(solid.body.launch_velocity.unwrap_or_default())
                     .angvel(solid.body.launch_spin.unwrap_or_default());
@@ -51,8 +54,9 @@ pub(super) fn world(scene: Scene) -> Result<(PhysicsWorld, Vec<Member>), Prepare
                 handle,
                 collider,
                 smallest_m,
-                animated: solid.body.moves == Moves::Animated,
+                animated: kind == RigidBodyType::KinematicPositionBased,
                 left: false,
+                pushed: Vec3::ZERO,
             });
         }
     }

@@ -9,8 +9,7 @@ use axum::extract::{Path, State as Extract};
 use frames::Event;
 use serde::{Deserialize, Serialize};
 use shot::check::{Entry, Mistake, check};
-use shot::{Collision, Element, Id, Moves, Param, Shape, Shot};
-use simulate::Scene;
+use shot::{Collision, Element, Id, Moves, Shape, Shot};
 use simulate::solids::{separate, start_overlaps};
 use utoipa::ToSchema;
 
@@ -55,7 +54,7 @@ fn name(shot: &Shot, (id, copy): (Id, u32)) -> String {
 }
 
 pub(crate) fn overlaps(shot: &Shot, meshes: &geometry::Meshes) -> Result<Option<Entry>> {
-    let found = start_overlaps(Scene { shot, meshes })?;
+    let found = start_overlaps(shot, meshes)?;
     let Some(worst) = found.first() else { return Ok(None) };
     let mut elements: Vec<Id> = found.iter().flat_map(|o| [o.a.0, o.b.0]).collect();
     elements.sort();
@@ -151,9 +150,7 @@ pub(crate) async fn fix(
     let wanted = |element: &Element| fix.elements.contains(&element.id.0);
     let label = match fix.mistake {
         Mistake::NothingStillBelow => {
-            let first = f64::from(shot.timing.first);
-            let lowest =
-                shot.solids().map(|(e, _)| e.placement.sample(first).0.y).fold(f32::INFINITY, f32::min);
+            let lowest = shot.solids().map(|(e, _)| e.placement.place_m.y).fold(f32::INFINITY, f32::min);
             let floor = Element::solid("Floor", Shape::plane(20.0, 20.0), Moves::Still);
             shot.add(floor.at(0.0, (lowest - 1.0).min(0.0), 0.0));
             "Floor added"
@@ -162,15 +159,10 @@ pub(crate) async fn fix(
             let (copy, at) = (studio.clone(), shot.clone());
             let places = blocking(move || Ok(separate(&at, &copy.loader.meshes(&copy.data, &at)?)?)).await?;
             for place in places {
-                let first = f64::from(shot.timing.first);
                 let Some(element) = shot.elements.iter_mut().find(|e| e.id == place.element) else {
                     continue;
                 };
-                let shift = place.place_m - element.placement.place_m.at(first);
-                match &mut element.placement.place_m {
-                    Param::Constant(value) => *value += shift,
-                    Param::Keyed { keys } => keys.iter_mut().for_each(|key| key.value += shift),
-                }
+                element.shift(place.shift_m);
                 if let Some(copies) = element.as_solid_mut().and_then(|solid| solid.copies.as_mut()) {
                     copies.spacing_m *= place.spread;
                 }
@@ -199,7 +191,7 @@ pub(crate) async fn fix(
             shot.physics.substeps = substeps.min(256);
             "Substeps raised"
         }
-        Mistake::LeftWorld | Mistake::FramesMissing => {
+        Mistake::LeftWorld | Mistake::FramesMissing | Mistake::ForceOnNothing | Mistake::RegionEmpty => {
             return Err(Error::Bad("this entry has no one-press fix".to_owned()));
         }
     };

@@ -1,6 +1,7 @@
 //! What the Stage draws of an element, and the files elements use.
 
 use super::input::Upload;
+use super::motion::{sampled, solved_in};
 use super::shots::{ShotState, state};
 use super::{State, blocking};
 use crate::assets;
@@ -10,8 +11,7 @@ use axum::extract::{Path, Query, State as Extract};
 use axum::http::{HeaderMap, StatusCode, header};
 use axum::response::{IntoResponse, Response};
 use serde::{Deserialize, Serialize};
-use shot::{Asset, Element, Id, Is, Param, Shot};
-use simulate::Scene;
+use shot::{Asset, Element, Id, Is, Shot, World};
 use simulate::solids::{collision_mesh, drop_to_rest};
 use std::collections::BTreeMap;
 use utoipa::ToSchema;
@@ -109,16 +109,44 @@ pub(crate) async fn sky(Extract(studio): State, Path(id): Path<i64>, headers: He
 #[utoipa::path(get, path = "/api/shots/{id}/staged/{number}", params(("id" = i64, Path), ("number" = u32, Path)), responses((status = 200, content_type = "application/octet-stream")))]
 pub(crate) async fn staged(Extract(studio): State, Path((id, number)): Path<(i64, u32)>) -> Result<Response> {
     let (shot, _) = studio.head(id).await?;
-    let mut frame = frames::Frame::new(number, shot.timing.seconds(number));
-    for element in &shot.elements {
-        let mut bodies = frames::Bodies::default();
-        for (place, turn) in element.placements(f64::from(number)) {
-            bodies.push(place, turn, Default::default(), Default::default());
+    let run = studio.folder(&studio.store.current_run(id).await?)?;
+    let frame = blocking(move || {
+        let (sampler, now, acting) = sampled(&shot, f64::from(number))?;
+        let solved = solved_in(&run, &shot);
+        let unsolved = |_: Id, _: f64| None;
+        let (staged, followed) =
+            (World::new(&now, &sampler, acting, &unsolved), World::new(&now, &sampler, acting, &solved));
+        let mut frame = frames::Frame::new(number, shot.timing.seconds(number));
+        for element in &now.elements {
+            // Solids stand as the document has them; what goes with them or
+            // looks at them, as the run has those.
+            let world = if element.as_solid().is_some() { staged } else { followed };
+            let mut bodies = frames::Bodies::default();
+            for (place, turn) in world.placements(element) {
+                bodies.push(place, turn, Default::default(), Default::default());
+            }
+            frame.bodies.insert(element.id, bodies);
         }
-        frame.bodies.insert(element.id, bodies);
-    }
+        Ok(frame)
+    })
+    .await?;
     let head = [(header::CONTENT_TYPE, "application/octet-stream"), (header::CACHE_CONTROL, "no-store")];
     Ok((head, frames::wire(&frame)).into_response())
+}
+
+/// The strokes of a curve in its own frame: points of three numbers, m.
+#[utoipa::path(get, path = "/api/shots/{id}/strokes/{element}", params(("id" = i64, Path), ("element" = u32, Path)), responses((status = 200, body = Vec<Vec<Vec<f32>>>)))]
+pub(crate) async fn strokes(
+    Extract(studio): State,
+    Path((id, of)): Path<(i64, u32)>,
+) -> Result<Json<Vec<Vec<[f32; 3]>>>> {
+    let (shot, _) = studio.head(id).await?;
+    let element = element(&shot, of)?;
+    let Is::Curve(curve) = &element.is else {
+        return Err(Error::Bad(format!("{} is not a curve", element.name)));
+    };
+    let strokes = curve.strokes().into_iter();
+    Ok(Json(strokes.map(|stroke| stroke.into_iter().map(|point| point.to_array()).collect()).collect()))
 }
 
 /// Lets an element down until it touches something.
@@ -130,19 +158,14 @@ pub(crate) async fn drop(
     let (mut shot, revision) = studio.head(id).await?;
     let name = element(&shot, of)?.name.clone();
     let (copy, at) = (studio.clone(), shot.clone());
-    let place = blocking(move || {
+    let shift = blocking(move || {
         let meshes = copy.loader.meshes(&copy.data, &at)?;
-        Ok(drop_to_rest(Scene { shot: &at, meshes: &meshes }, Id(of))?)
+        Ok(drop_to_rest(&at, &meshes, Id(of))?)
     })
     .await?;
-    let place = place.ok_or_else(|| Error::Bad(format!("there is nothing below {name} to rest on")))?;
-    let first = f64::from(shot.timing.first);
+    let shift = shift.ok_or_else(|| Error::Bad(format!("there is nothing below {name} to rest on")))?;
     let element = shot.elements.iter_mut().find(|element| element.id == Id(of)).expect("found above");
-    let shift = place - element.placement.place_m.at(first);
-    match &mut element.placement.place_m {
-        Param::Constant(value) => *value += shift,
-        Param::Keyed { keys } => keys.iter_mut().for_each(|key| key.value += shift),
-    }
+    element.shift(shift);
     studio.change(id, revision, &format!("{name} dropped to rest"), &shot).await?;
     state(&studio, id).await
 }
@@ -164,6 +187,10 @@ pub(crate) struct SolidPhysics {
     smallest_m: f32,
     /// Size of its box, m.
     size_m: [f32; 3],
+    /// Area it shows the wind, m².
+    wind_area_m2: f32,
+    /// Drag coefficient.
+    drag: f32,
 }
 
 /// What follows from a solid's shape and weight.
@@ -190,6 +217,8 @@ pub(crate) async fn physics(
             margin_m: solid.body.margin_m(smallest_m),
             smallest_m,
             size_m: meshes.mesh(&solid.shape).map_err(bad)?.bounds().size().to_array(),
+            wind_area_m2: meshes.wind_area_m2(&solid.shape).map_err(bad)?,
+            drag: solid.body.drag_of(&solid.shape),
         }))
     })
     .await

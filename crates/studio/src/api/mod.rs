@@ -6,6 +6,7 @@ mod events;
 mod films;
 mod history;
 mod input;
+mod motion;
 mod pages;
 mod runs;
 mod security;
@@ -52,6 +53,12 @@ fn router() -> OpenApiRouter<Arc<Studio>> {
         .routes(routes!(elements::collision))
         .routes(routes!(elements::staged))
         .routes(routes!(elements::sky))
+        .routes(routes!(motion::at))
+        .routes(routes!(motion::sample))
+        .routes(routes!(motion::formula))
+        .routes(routes!(motion::probe))
+        .routes(routes!(motion::acting))
+        .routes(routes!(elements::strokes))
         .routes(routes!(elements::drop))
         .routes(routes!(elements::physics))
         .routes(routes!(elements::upload))

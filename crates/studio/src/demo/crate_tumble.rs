@@ -4,13 +4,12 @@
 use super::{File, assets};
 use glam::{Vec2, Vec3};
 use shot::{
-    AreaLight, Camera, Copies, Element, Interpolation, Is, Key, Look, Moves, Param, Shape, Shot, Sky,
-    SkySource, Weight,
+    AreaLight, Camera, Channel, Copies, Element, Is, Look, Moves, Shape, Shot, Sky, SkySource, Wake, Weight,
 };
 
 pub(super) fn shot() -> (Shot, Vec<File>) {
     let mut shot = Shot::empty("Crate tumble");
-    shot.elements.retain(|element| matches!(element.is, Is::Gravity { .. }));
+    shot.elements.retain(|element| element.as_force().is_some());
 
     let mut deck = Element::solid("Pier deck", Shape::plane(14.0, 14.0), Moves::Still);
     let solid = deck.as_solid_mut().expect("a solid");
@@ -78,7 +77,7 @@ pub(super) fn shot() -> (Shot, Vec<File>) {
     solid.body.weight = Weight::MassKg(0.9);
     solid.body.friction = 0.35;
     solid.body.bounce = 0.45;
-    floats.placement.place_m = Vec3::new(0.25, 1.1985, 0.0).into();
+    floats.placement.place_m = Vec3::new(0.25, 1.1985, 0.0);
     shot.add(floats);
 
     shot.add(block());
@@ -101,7 +100,6 @@ pub(super) fn shot() -> (Shot, Vec<File>) {
         f_stop: Some(4.0),
         focus_m: 5.3,
         exposure: 0.35,
-        aim: None,
         ..Camera::default()
     };
     // Looks at the middle of the stack from the seaward end of the pier.
@@ -130,7 +128,7 @@ pub(super) fn shot() -> (Shot, Vec<File>) {
 
 /// The mooring block: swings on an arc by its keys, then flies on by itself.
 fn block() -> Element {
-    let mut block = Element::solid(
+    let block = Element::solid(
         "Mooring block",
         Shape::Box { size_m: Vec3::new(0.5, 0.5, 0.5), edge_m: 0.035 },
         Moves::Animated,
@@ -141,16 +139,14 @@ fn block() -> Element {
     // after that time: θ(t) = θ₀ cos(√(g/l) t).
     let angle = |frame: f64| -0.94 * ((9.81f32 / length).sqrt() * (frame as f32 - 1.0) / 24.0).cos();
     let frames: Vec<f64> = (0..=14).map(|i| 1.0 + 2.0 * f64::from(i)).collect();
-    let keys = |value: &dyn Fn(f32) -> Vec3| Param::Keyed {
-        keys: frames
-            .iter()
-            .map(|&frame| Key { frame, value: value(angle(frame)), then: Interpolation::Linear })
-            .collect(),
+    let keys = |value: &dyn Fn(f32) -> Vec3| {
+        Channel::keyed(frames.iter().map(|&frame| (frame, value(angle(frame)))))
     };
-    block.placement.place_m = keys(&swing);
-    block.placement.turn_rad = keys(&|angle| Vec3::new(0.0, 0.3, angle));
+    let mut block = block
+        .keyed("placement.place_m", keys(&swing))
+        .keyed("placement.turn_rad", keys(&|angle| Vec3::new(0.0, 0.3, angle)));
     let solid = block.as_solid_mut().expect("a solid");
-    solid.body.let_go_frame = Some(24);
+    solid.body.wake = Some(Wake::Frame(24));
     solid.body.weight = Weight::DensityKgM3(1_900.0);
     solid.body.friction = 0.6;
     solid.body.bounce = 0.15;

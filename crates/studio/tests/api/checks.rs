@@ -87,12 +87,12 @@ async fn a_body_that_left_the_world_is_told_with_its_frame() {
 async fn a_paddle_that_leaps_over_a_marble_is_told_and_more_substeps_catch_it() {
     let desk = desk().await;
     desk.new_shot().await;
-    desk.set("/elements/0/is/gravity/acceleration", json!([0, 0, 0])).await;
+    desk.set("/elements/0/is/force/kind/gravity/acceleration", json!([0, 0, 0])).await;
     desk.set("/physics/substeps", json!(1)).await;
     let keys = json!([{"frame": 1, "value": [-8, 0, 0]}, {"frame": 12, "value": [8.3, 0, 0]}]);
     let mut paddle =
         solid(8, "Paddle", json!({"box": {"size_m": [0.05, 1, 1]}}), [0.0; 3], json!({"moves": "animated"}));
-    paddle["placement"]["place_m"] = json!({"keys": keys});
+    paddle["motion"] = json!({"placement.place_m": {"keys": keys}});
     desk.put(paddle).await;
     desk.put(solid(9, "Marble", json!({"sphere": {"radius_m": 0.02}}), [0.0; 3], json!({}))).await;
     desk.played().await;

@@ -92,10 +92,11 @@ async fn dropping_moves_all_keys_alike() {
     desk.put(deck(8)).await;
     desk.put(ball(9, "Ball")).await;
     let keys = json!([{"frame": 1, "value": [0, 2, 0]}, {"frame": 9, "value": [1, 5, 0]}]);
-    desk.set("/elements/5/placement/place_m", json!({"keys": keys})).await;
+    desk.set("/elements/5/motion", json!({"placement.place_m": {"keys": keys}})).await;
     let (_, shot) = desk.ask("POST", "/api/shots/1/drop/9", Value::Null).await;
-    let key =
-        |i: usize| shot["document"]["elements"][5]["placement"]["place_m"]["keys"][i]["value"][1].as_f64();
+    let key = |i: usize| {
+        shot["document"]["elements"][5]["motion"]["placement.place_m"]["keys"][i]["value"][1].as_f64()
+    };
     assert!((key(1).unwrap() - key(0).unwrap() - 3.0).abs() < 1e-5);
 }
 
@@ -117,7 +118,7 @@ async fn staged_places_follow_keys_at_the_frame_asked_for() {
     desk.new_shot().await;
     desk.put(ball(9, "Ball")).await;
     let keys = json!([{"frame": 1, "value": [0, 0, 0]}, {"frame": 11, "value": [5, 0, 0]}]);
-    desk.set("/elements/4/placement/place_m", json!({"keys": keys})).await;
+    desk.set("/elements/4/motion", json!({"placement.place_m": {"keys": keys}})).await;
     for (frame, x) in [(1, 0.0f32), (6, 2.5), (12, 5.0)] {
         let (_, bytes) = desk.bytes(&format!("/api/shots/1/staged/{frame}")).await;
         // Five elements of one body each; the ball is the last.

@@ -131,7 +131,7 @@ async fn a_change_while_frames_are_computed_is_taken_up() {
 async fn a_blow_up_is_told_and_the_frames_before_it_stay() {
     let desk = tumble().await;
     desk.set("/timing/last", json!(96)).await;
-    desk.set("/elements/0/is/gravity/acceleration", json!([1000, 1000, 0])).await;
+    desk.set("/elements/0/is/force/kind/gravity/acceleration", json!([1000, 1000, 0])).await;
     let mut events = desk.studio.events.subscribe();
     desk.ask("POST", "/api/shots/1/play", Value::Null).await;
     let message = loop {

@@ -1,0 +1,71 @@
+//! A mesh as a surface: how far a point is from it, and on which side.
+
+use crate::{Bvh, Mesh, Ray};
+use glam::Vec3;
+
+/// A mesh with its hierarchy.
+pub struct Surface {
+    positions: Vec<Vec3>,
+    triangles: Vec<[u32; 3]>,
+    bvh: Bvh,
+}
+
+/// Skew to the axes, so that no face of a staged body is seen edge on.
+const OUT: Vec3 = Vec3::new(0.371_39, 0.742_78, 0.557_09);
+
+impl Surface {
+    /// The surface of a mesh.
+    pub fn new(mesh: &Mesh) -> Self {
+        let bvh = Bvh::build(&mesh.positions, &mesh.triangles);
+        Self { positions: mesh.positions.clone(), triangles: mesh.triangles.clone(), bvh }
+    }
+
+    /// The nearest point, if one is closer than `within`.
+    pub fn nearest(&self, point: Vec3, within: f32) -> Option<Vec3> {
+        Some(self.bvh.nearest(point, within)?.0)
+    }
+
+    /// Whether a point is inside, for a closed mesh: the first face that a ray
+    /// meets is seen from behind.
+    pub fn contains(&self, point: Vec3) -> bool {
+        self.bvh.closest(&Ray::new(point, OUT)).is_some_and(|hit| {
+            let [a, b, c] = self.triangles[hit.triangle as usize].map(|v| self.positions[v as usize]);
+            (b - a).cross(c - a).dot(OUT) > 0.0
+        })
+    }
+
+    /// Distance from the surface, negative inside, m.
+    pub fn signed_distance(&self, point: Vec3) -> f32 {
+        let away = self.nearest(point, f32::INFINITY).map_or(f32::INFINITY, |on| on.distance(point));
+        if self.contains(point) { -away } else { away }
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::primitive;
+    use proptest::prelude::*;
+
+    proptest! {
+        #[test]
+        fn the_distance_of_a_box_is_its_closed_form(x in -2f32..2.0, y in -2f32..2.0, z in -2f32..2.0) {
+            let half = Vec3::new(0.5, 1.0, 0.25);
+            let surface = Surface::new(&primitive::cuboid(2.0 * half, 0.0));
+            let q = Vec3::new(x, y, z).abs() - half;
+            let exact = q.max(Vec3::ZERO).length() + q.max_element().min(0.0);
+            prop_assert!((surface.signed_distance(Vec3::new(x, y, z)) - exact).abs() < 1e-5);
+        }
+
+        #[test]
+        fn the_nearest_point_is_that_of_trying_all(x in -2f32..2.0, y in -2f32..2.0, z in -2f32..2.0) {
+            let mesh = primitive::torus(1.0, 0.3);
+            let point = Vec3::new(x, y, z);
+            let nearest = Surface::new(&mesh).nearest(point, f32::INFINITY).unwrap().distance(point);
+            let vertex = mesh.positions.iter().map(|p| p.distance(point)).fold(f32::INFINITY, f32::min);
+            // On the tube itself to within the height of its facets.
+            let exact = ((x.hypot(z) - 1.0).hypot(y) - 0.3).abs();
+            prop_assert!(nearest <= vertex + 1e-6 && (nearest - exact).abs() < 0.02);
+        }
+    }
+}

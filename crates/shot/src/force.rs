@@ -1,0 +1,301 @@
+//! Forces: what moves free bodies, where and when.
+
+use crate::Id;
+use glam::Vec3;
+use schemars::JsonSchema;
+use serde::{Deserialize, Serialize};
+
+/// Something that moves what is free.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, JsonSchema)]
+#[serde(deny_unknown_fields)]
+pub struct Force {
+    /// What it does.
+    pub kind: ForceKind,
+    /// Multiplies what it does.
+    #[serde(default = "one")]
+    pub strength: f32,
+    /// Whether it acts at all.
+    #[serde(default = "yes")]
+    pub on: bool,
+    /// The frame at which it begins to act; none: from the start.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub from_frame: Option<u32>,
+    /// The frame at which it ceases; none: it acts to the end.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub to_frame: Option<u32>,
+    /// Forces act in rising order, and by id where it is the same.
+    #[serde(default)]
+    pub order: i32,
+    /// The elements it acts on; none named: on all.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    pub only: Vec<Id>,
+    /// The elements it leaves out.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    pub except: Vec<Id>,
+    /// The region whose weight multiplies it; none: it acts everywhere.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub region: Option<Id>,
+}
+
+fn one() -> f32 {
+    1.0
+}
+
+fn yes() -> bool {
+    true
+}
+
+/// What a force does.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, JsonSchema)]
+#[serde(rename_all = "snake_case", deny_unknown_fields)]
+pub enum ForceKind {
+    /// The same acceleration everywhere.
+    Gravity {
+        /// Acceleration, m/s².
+        #[schemars(with = "[f32; 3]")]
+        acceleration: Vec3,
+    },
+    /// A force on each body along the element's −y axis.
+    Pull {
+        /// Force, N.
+        force_n: f32,
+    },
+    /// Air that blows along the element's −y axis.
+    Wind(Wind),
+    /// Air in eddies.
+    Turbulence(Turbulence),
+    /// Air that turns about the element's y axis.
+    Vortex(Vortex),
+    /// Acceleration towards a point, a curve or a surface; away from it with a negative strength.
+    Attract(Attract),
+    /// Slows what moves.
+    Drag {
+        /// Force against the speed, N s/m.
+        #[serde(default)]
+        linear_n_s_m: f32,
+        /// Density ρ of a medium at rest, kg/m³: the force is ½ ρ C A v².
+        #[serde(default)]
+        density_kg_m3: f32,
+    },
+    /// Air that streams along a curve.
+    Along(Along),
+}
+
+/// How moving air acts on a body.
+#[derive(Clone, Copy, Debug, PartialEq, Serialize, Deserialize, JsonSchema)]
+#[serde(rename_all = "snake_case", deny_unknown_fields)]
+pub enum Push {
+    /// By its drag, ½ ρ C A u², with u the speed of the air past the body.
+    Air {
+        /// Density ρ, kg/m³.
+        density_kg_m3: f32,
+    },
+    /// As an acceleration of so many m/s² as the air has m/s, whatever the body.
+    Acceleration,
+}
+
+impl Default for Push {
+    fn default() -> Self {
+        Self::Air { density_kg_m3: 1.2 }
+    }
+}
+
+/// Wind with gusts and eddies.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, JsonSchema)]
+#[serde(deny_unknown_fields, default)]
+pub struct Wind {
+    /// Mean speed, m/s.
+    pub speed_m_s: f32,
+    /// Share by which gusts raise and lower the speed in time, 0–1.
+    pub gust: f32,
+    /// How long a gust lasts, s.
+    pub gust_s: f32,
+    /// Speed of the eddies as a share of the mean, 0–2.
+    pub eddy: f32,
+    /// Size of the eddies, m.
+    pub eddy_m: f32,
+    /// Chooses gusts and eddies.
+    pub seed: u32,
+    /// How it acts.
+    pub push: Push,
+}
+
+impl Default for Wind {
+    fn default() -> Self {
+        Self {
+            speed_m_s: 6.0,
+            gust: 0.3,
+            gust_s: 1.0,
+            eddy: 0.2,
+            eddy_m: 1.5,
+            seed: 1,
+            push: Push::default(),
+        }
+    }
+}
+
+/// Air in eddies, without sources or sinks.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, JsonSchema)]
+#[serde(deny_unknown_fields, default)]
+pub struct Turbulence {
+    /// Typical speed, m/s.
+    pub speed_m_s: f32,
+    /// Size of the largest eddies, m.
+    pub size_m: f32,
+    /// Layers of eddies, each half the size and speed of the one before, 1–8.
+    pub octaves: u32,
+    /// Velocity at which all eddies drift, m/s.
+    #[schemars(with = "[f32; 3]")]
+    pub drift_m_s: Vec3,
+    /// Time in which the largest eddies change, s; 0: never.
+    pub change_s: f32,
+    /// After so many seconds it repeats exactly; none: never.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub loop_s: Option<f32>,
+    /// Chooses the eddies.
+    pub seed: u32,
+    /// How it acts.
+    pub push: Push,
+}
+
+impl Default for Turbulence {
+    fn default() -> Self {
+        Self {
+            speed_m_s: 2.0,
+            size_m: 1.0,
+            octaves: 2,
+            drift_m_s: Vec3::ZERO,
+            change_s: 2.0,
+            loop_s: None,
+            seed: 1,
+            push: Push::default(),
+        }
+    }
+}
+
+/// A vortex about the element's y axis (W. J. M. Rankine's: a core that turns
+/// like a wheel, outside it speed falls as 1/r).
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, JsonSchema)]
+#[serde(deny_unknown_fields, default)]
+pub struct Vortex {
+    /// Speed at the core's edge, m/s; positive turns y-right-handed.
+    pub speed_m_s: f32,
+    /// Radius of the core, m.
+    pub core_m: f32,
+    /// Speed towards the axis, m/s.
+    pub inflow_m_s: f32,
+    /// Speed along the axis, m/s.
+    pub rise_m_s: f32,
+    /// How it acts.
+    pub push: Push,
+}
+
+impl Default for Vortex {
+    fn default() -> Self {
+        Self { speed_m_s: 4.0, core_m: 0.5, inflow_m_s: 0.5, rise_m_s: 0.0, push: Push::default() }
+    }
+}
+
+/// Acceleration towards a point, a curve or a surface.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, JsonSchema)]
+#[serde(deny_unknown_fields, default)]
+pub struct Attract {
+    /// Acceleration at 1 m, m/s².
+    pub acceleration: f32,
+    /// The acceleration goes with distance to this power.
+    pub power: f32,
+    /// It ends softly at this distance, m; none: it has no end.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub range_m: Option<f32>,
+    /// Closer than this the acceleration falls to 0, m.
+    pub near_m: f32,
+    /// A curve or solid whose nearest point attracts; none: the element's own place.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub to: Option<Id>,
+}
+
+impl Default for Attract {
+    fn default() -> Self {
+        Self { acceleration: 5.0, power: 0.0, range_m: None, near_m: 0.05, to: None }
+    }
+}
+
+/// Air that streams along a curve.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, JsonSchema)]
+#[serde(deny_unknown_fields)]
+pub struct Along {
+    /// The curve.
+    pub curve: Id,
+    /// Speed along it, m/s.
+    pub speed_m_s: f32,
+    /// Speed towards it at the edge of its range, m/s.
+    #[serde(default)]
+    pub inflow_m_s: f32,
+    /// Distance at which it ends softly, m.
+    pub range_m: f32,
+    /// How it acts.
+    #[serde(default)]
+    pub push: Push,
+}
+
+impl Force {
+    /// A force that acts on all, everywhere and always.
+    pub fn new(kind: ForceKind) -> Self {
+        Self {
+            kind,
+            strength: 1.0,
+            on: true,
+            from_frame: None,
+            to_frame: None,
+            order: 0,
+            only: Vec::new(),
+            except: Vec::new(),
+            region: None,
+        }
+    }
+
+    /// Whether it acts in the step that ends at `frame`.
+    pub fn acts_at(&self, frame: f64) -> bool {
+        let from = self.from_frame.is_none_or(|from| frame > f64::from(from) + 1e-6);
+        let to = self.to_frame.is_none_or(|to| frame <= f64::from(to) + 1e-6);
+        self.on && self.strength != 0.0 && from && to
+    }
+
+    /// Whether no region, span or list limits it.
+    pub fn is_everywhere(&self) -> bool {
+        self.region.is_none()
+            && self.only.is_empty()
+            && self.except.is_empty()
+            && self.from_frame.is_none()
+            && self.to_frame.is_none()
+    }
+
+    /// Whether it acts on an element.
+    pub fn acts_on(&self, element: Id) -> bool {
+        (self.only.is_empty() || self.only.contains(&element)) && !self.except.contains(&element)
+    }
+
+    /// The elements it needs: its region, curve or target.
+    pub fn needs(&self) -> impl Iterator<Item = Id> {
+        let target = match &self.kind {
+            ForceKind::Attract(attract) => attract.to,
+            ForceKind::Along(along) => Some(along.curve),
+            _ => None,
+        };
+        self.region.into_iter().chain(target)
+    }
+
+    /// Plain name of its kind.
+    pub fn name(&self) -> &'static str {
+        match self.kind {
+            ForceKind::Gravity { .. } => "gravity",
+            ForceKind::Pull { .. } => "pull",
+            ForceKind::Wind(_) => "wind",
+            ForceKind::Turbulence(_) => "turbulence",
+            ForceKind::Vortex(_) => "vortex",
+            ForceKind::Attract(_) => "attract",
+            ForceKind::Drag { .. } => "drag",
+            ForceKind::Along(_) => "along",
+        }
+    }
+}

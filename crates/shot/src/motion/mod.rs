@@ -1,0 +1,30 @@
+//! What changes with time: channels of keys or formulas on an element's
+//! values, and the [`Sampler`] that gives a shot as it is at a frame.
+
+mod channel;
+pub mod expression;
+mod sampler;
+pub(crate) mod slots;
+mod value;
+
+pub use channel::{Channel, Handle, Interpolation, Key, Outside};
+pub use sampler::{NotFinite, Sampler};
+pub use value::Value;
+
+/// The plain name of a value by its path: `place` for `placement.place_m`.
+pub fn short_name(path: &str) -> &str {
+    const UNITS: [&str; 13] =
+        ["_n_s_m", "_kg_m3", "_m_s2", "_m_s", "_n_s", "_rad", "_mm", "_kg", "_n", "_s", "_m", "_1_s", "_m3"];
+    let last = path.rsplit('.').next().unwrap_or(path);
+    let last = last.split('[').next().unwrap_or(last);
+    UNITS.iter().find_map(|unit| last.strip_suffix(unit)).unwrap_or(last)
+}
+
+/// A path and the part of the value it means: `placement.place_m[1]` is part 1.
+pub(crate) fn split_part(path: &str) -> (&str, Option<usize>) {
+    let Some((whole, rest)) = path.rsplit_once('[') else { return (path, None) };
+    match rest.strip_suffix(']').and_then(|part| part.parse().ok()) {
+        Some(part) => (whole, Some(part)),
+        None => (path, None),
+    }
+}

@@ -1,0 +1,169 @@
+//! Regions: soft-edged volumes that say where something acts.
+
+use crate::Id;
+use glam::Vec3;
+use schemars::JsonSchema;
+use serde::{Deserialize, Serialize};
+
+/// A soft-edged volume; its weight is 0 outside, 1 inside.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, JsonSchema)]
+#[serde(deny_unknown_fields)]
+pub struct Region {
+    /// Its volume.
+    pub volume: Volume,
+    /// Width of the soft edge, m: from 0 at the surface to 1 so far inside.
+    #[serde(default)]
+    pub edge_m: f32,
+    /// How the weight rises over the edge.
+    #[serde(default)]
+    pub profile: Profile,
+    /// Inside and outside change places.
+    #[serde(default, skip_serializing_if = "std::ops::Not::not")]
+    pub inverted: bool,
+}
+
+/// The volume of a region, in its element's frame.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, JsonSchema)]
+#[serde(rename_all = "snake_case", deny_unknown_fields)]
+pub enum Volume {
+    /// A box around the element's place.
+    Box {
+        /// Full size along x, y, z, m.
+        #[schemars(with = "[f32; 3]")]
+        size_m: Vec3,
+    },
+    /// A ball.
+    Ball {
+        /// Radius, m.
+        radius_m: f32,
+    },
+    /// All that lies below the element's xz plane.
+    HalfSpace {},
+    /// A cylinder along y.
+    Cylinder {
+        /// Radius, m.
+        radius_m: f32,
+        /// Height, m.
+        height_m: f32,
+    },
+    /// The inside of a solid, wherever that is.
+    Inside {
+        /// The solid.
+        solid: Id,
+    },
+    /// Blobs of smooth noise.
+    Noise {
+        /// Size of the blobs, m.
+        size_m: f32,
+        /// Share of space outside the blobs, 0–1.
+        threshold: f32,
+        /// Over how much of the noise's range the weight rises, 0–1.
+        softness: f32,
+        /// Velocity at which the blobs drift, m/s.
+        #[serde(default)]
+        #[schemars(with = "[f32; 3]")]
+        drift_m_s: Vec3,
+        /// Chooses the blobs.
+        #[serde(default)]
+        seed: u32,
+    },
+    /// Other regions, one after the other.
+    Combined {
+        /// The first starts from 0.
+        parts: Vec<Part>,
+    },
+}
+
+/// A region as a part of a combined one.
+#[derive(Clone, Copy, Debug, PartialEq, Serialize, Deserialize, JsonSchema)]
+#[serde(deny_unknown_fields)]
+pub struct Part {
+    /// The region.
+    pub region: Id,
+    /// How its weight w goes with the weight c so far.
+    pub how: Combine,
+}
+
+/// How two weights make one, c so far and w the next.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
+#[serde(rename_all = "snake_case")]
+pub enum Combine {
+    /// c + w, at most 1.
+    Add,
+    /// c · w.
+    Multiply,
+    /// c − w, at least 0.
+    Subtract,
+    /// The smaller.
+    Least,
+    /// The larger.
+    Most,
+}
+
+impl Combine {
+    /// The two weights as one, in 0–1.
+    pub fn of(self, c: f32, w: f32) -> f32 {
+        match self {
+            Self::Add => (c + w).min(1.0),
+            Self::Multiply => c * w,
+            Self::Subtract => (c - w).max(0.0),
+            Self::Least => c.min(w),
+            Self::Most => c.max(w),
+        }
+    }
+}
+
+/// How the weight rises over a region's edge, s from 0 at the surface to 1.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
+#[serde(rename_all = "snake_case")]
+pub enum Profile {
+    /// s.
+    Linear,
+    /// s² (3 − 2 s).
+    #[default]
+    Smooth,
+    /// s²: most of the edge is weak.
+    Faint,
+    /// s (2 − s): most of the edge is strong.
+    Full,
+}
+
+impl Profile {
+    /// The weight at the share `s` of the edge.
+    pub fn at(self, s: f32) -> f32 {
+        let s = s.clamp(0.0, 1.0);
+        match self {
+            Self::Linear => s,
+            Self::Smooth => s * s * (3.0 - 2.0 * s),
+            Self::Faint => s * s,
+            Self::Full => s * (2.0 - s),
+        }
+    }
+}
+
+impl Region {
+    /// A region with a hard edge.
+    pub fn new(volume: Volume) -> Self {
+        Self { volume, edge_m: 0.0, profile: Profile::default(), inverted: false }
+    }
+
+    /// The weight at a signed distance, negative inside, m.
+    pub fn weight(&self, distance: f32) -> f32 {
+        let weight = if self.edge_m > 0.0 {
+            self.profile.at(-distance / self.edge_m)
+        } else {
+            f32::from(u8::from(distance <= 0.0))
+        };
+        if self.inverted { 1.0 - weight } else { weight }
+    }
+
+    /// The elements it is made of.
+    pub fn needs(&self) -> impl Iterator<Item = Id> {
+        let (solid, parts) = match &self.volume {
+            Volume::Inside { solid } => (Some(*solid), &[][..]),
+            Volume::Combined { parts } => (None, parts.as_slice()),
+            _ => (None, &[][..]),
+        };
+        solid.into_iter().chain(parts.iter().map(|part| part.region))
+    }
+}

@@ -1,0 +1,123 @@
+//! Moving air: wind, turbulence, vortices, streams along curves.
+
+use super::eddies::{Eddies, Making};
+use glam::{Quat, Vec3};
+use shot::{Along, Turbulence, Vortex, Wind, expression};
+
+/// A velocity at every place, m/s.
+pub(super) enum Flow {
+    /// A mean, and eddies that it carries along.
+    Wind {
+        mean: Vec3,
+        eddies: Option<Eddies>,
+    },
+    Turbulence(Eddies),
+    Vortex {
+        settings: Vortex,
+        place: Vec3,
+        turn: Quat,
+    },
+    Along {
+        settings: Along,
+        strokes: Vec<Vec<Vec3>>,
+    },
+}
+
+impl Flow {
+    /// Wind along `axis` at `seconds`.
+    pub fn wind(wind: &Wind, axis: Vec3, seconds: f64) -> Self {
+        // Two layers of gusts; whole seeds lie far apart on the line of noise.
+        let at = seconds / f64::from(wind.gust_s) + 101.0 * f64::from(wind.seed);
+        let gust = expression::noise(at) + 0.5 * expression::noise(2.3 * at + 7.5);
+        let mean = axis * wind.speed_m_s;
+        let speed = f64::from(wind.speed_m_s.abs() * wind.eddy);
+        // Eddies are carried by the mean wind (G. I. Taylor, *The spectrum of turbulence*, 1938).
+        let eddies = (speed > 0.0).then(|| {
+            let making = Making {
+                speed: speed as f32,
+                size: wind.eddy_m,
+                octaves: 1,
+                drift: mean,
+                change: wind.eddy_m / speed as f32,
+                period: None,
+                seed: wind.seed,
+            };
+            Eddies::new(&making, seconds)
+        });
+        Self::Wind { mean: mean * (1.0 + f64::from(wind.gust) * gust).max(0.0) as f32, eddies }
+    }
+
+    /// Eddies at `seconds`.
+    pub fn turbulence(turbulence: &Turbulence, seconds: f64) -> Self {
+        let making = Making {
+            speed: turbulence.speed_m_s,
+            size: turbulence.size_m,
+            octaves: turbulence.octaves,
+            drift: turbulence.drift_m_s,
+            change: turbulence.change_s,
+            period: turbulence.loop_s,
+            seed: turbulence.seed,
+        };
+        Self::Turbulence(Eddies::new(&making, seconds))
+    }
+
+    /// A vortex about the y axis of a pose.
+    pub fn vortex(vortex: &Vortex, place: Vec3, turn: Quat) -> Self {
+        Self::Vortex { settings: vortex.clone(), place, turn }
+    }
+
+    /// A stream along strokes.
+    pub fn along(along: &Along, strokes: Vec<Vec<Vec3>>) -> Self {
+        Self::Along { settings: along.clone(), strokes }
+    }
+
+    /// Velocity at a place, m/s.
+    #[inline]
+    pub fn velocity(&self, place: Vec3) -> Vec3 {
+        match self {
+            Self::Wind { mean, eddies } => {
+                *mean + eddies.as_ref().map_or(Vec3::ZERO, |eddies| eddies.velocity(place))
+            }
+            Self::Turbulence(eddies) => eddies.velocity(place),
+            Self::Vortex { settings, place: centre, turn } => {
+                let p = turn.inverse() * (place - *centre);
+                let radius = p.x.hypot(p.z);
+                let outward = if radius > 1e-9 { Vec3::new(p.x, 0.0, p.z) / radius } else { Vec3::ZERO };
+                let core = settings.core_m;
+                let share = if radius < core { radius / core } else { core / radius };
+                let around = Vec3::Y.cross(outward) * (settings.speed_m_s * share);
+                *turn
+                    * (around - outward * (settings.inflow_m_s * share)
+                        + Vec3::Y * (settings.rise_m_s * share.min(1.0)))
+            }
+            Self::Along { settings, strokes } => {
+                let Some((on, direction)) = nearest_on(strokes, place) else { return Vec3::ZERO };
+                let away = on - place;
+                let share = (away.length() / settings.range_m).min(1.0);
+                let fade = 1.0 - share * share * (3.0 - 2.0 * share);
+                direction * (settings.speed_m_s * fade)
+                    + away.try_normalize().unwrap_or(Vec3::ZERO)
+                        * (settings.inflow_m_s * share * f32::from(u8::from(share < 1.0)))
+            }
+        }
+    }
+}
+
+/// The point of a line nearest to a place, and the line's direction there.
+#[inline]
+pub(super) fn nearest_on(strokes: &[Vec<Vec3>], place: Vec3) -> Option<(Vec3, Vec3)> {
+    let mut best: Option<(f32, Vec3, Vec3)> = None;
+    for pair in strokes.iter().flat_map(|stroke| stroke.windows(2)) {
+        let (from, along) = (pair[0], pair[1] - pair[0]);
+        let length = along.length_squared();
+        if length <= 0.0 {
+            continue;
+        }
+        let on = from + along * ((place - from).dot(along) / length).clamp(0.0, 1.0);
+        let square = on.distance_squared(place);
+        if best.is_none_or(|(least, ..)| square < least) {
+            best = Some((square, on, along));
+        }
+    }
+    best.map(|(_, on, along)| (on, along.normalize()))
+}

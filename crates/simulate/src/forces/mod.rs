@@ -1,0 +1,366 @@
+//! Forces sampled in space and time, for every solver alike.
+//!
+//! A solver hands its free matter to [`Field::push`] as [`Points`], once a
+//! substep, and gets their velocities as the forces leave them. Forces act one
+//! after the other, each on the velocities that the one before left, so that
+//! none overshoots what the others have done; drag in moving air is the closed
+//! form of dv/dt = −k |v − u| (v − u) over the substep, and so is stable for a
+//! leaf as for a crate.
+
+mod eddies;
+mod flow;
+mod weight;
+
+use flow::Flow;
+use glam::Vec3;
+use rayon::prelude::*;
+use shot::{Attract, Curve, Element, Force, ForceKind, Id, Is, Push, Shot, World};
+pub use weight::{Surfaces, Weight};
+
+/// Matter that forces act on: a column a quantity.
+pub struct Points<'a> {
+    /// Where it is, m.
+    pub places: &'a [Vec3],
+    /// How it moves, m/s; changed by what acts.
+    pub velocities: &'a mut [Vec3],
+    /// 1 / mass, 1/kg.
+    pub inverse_masses: &'a [f32],
+    /// Drag coefficient times the area shown to the wind, m².
+    pub drag_areas: &'a [f32],
+}
+
+/// All forces at one moment.
+pub struct Field {
+    acts: Vec<Act>,
+}
+
+struct Act {
+    element: Id,
+    kind: Kind,
+    strength: f32,
+    region: Option<Weight>,
+    only: Vec<Id>,
+    except: Vec<Id>,
+}
+
+enum Kind {
+    Acceleration(Vec3),
+    Pull(Vec3),
+    /// Moving air.
+    Air(Flow, Push),
+    Attract(Attractor),
+    Drag {
+        linear: f32,
+        density: f32,
+    },
+}
+
+struct Attractor {
+    settings: Attract,
+    target: Target,
+}
+
+enum Target {
+    Point(Vec3),
+    Line(Vec<Vec<Vec3>>),
+    Surface(Vec<(Vec3, glam::Quat)>, std::sync::Arc<geometry::Surface>),
+}
+
+/// Points a thread takes at once.
+const CHUNK: usize = 1_024;
+
+/// One element's share of what acts on it.
+#[derive(Clone, Debug, PartialEq)]
+pub struct Share {
+    /// The force's element.
+    pub force: Id,
+    /// What it does to the body, N.
+    pub newtons: Vec3,
+    /// Weight of its region there.
+    pub weight: f32,
+}
+
+impl Field {
+    /// The forces of a shot as it is in `world`, in the step that ends at
+    /// `frame`. `seconds` is the world's time.
+    pub fn new(shot: &Shot, world: &World, surfaces: &Surfaces, frame: f64, seconds: f64) -> Self {
+        let acts = shot.forces().into_iter().filter(|(_, force)| force.acts_at(frame));
+        Self {
+            acts: acts
+                .filter_map(|(element, force)| act(shot, world, surfaces, element, force, seconds))
+                .collect(),
+        }
+    }
+
+    /// Whether nothing acts.
+    pub fn is_empty(&self) -> bool {
+        self.acts.is_empty()
+    }
+
+    /// The acceleration that is the same for all points of every element, if
+    /// that is all there is.
+    pub fn only_gravity(&self) -> Option<Vec3> {
+        self.acts.iter().try_fold(Vec3::ZERO, |sum, act| match act.kind {
+            Kind::Acceleration(a) if act.is_uniform() => Some(sum + a * act.strength),
+            _ => None,
+        })
+    }
+
+    /// Changes the velocities of an element's points by what acts on them for
+    /// `dt` seconds, on all threads of the current pool if they are many. The
+    /// result does not depend on their number.
+    pub fn push(&self, element: Id, points: &mut Points, dt: f32) {
+        let acts: Vec<&Act> = self.acts.iter().filter(|act| act.acts_on(element)).collect();
+        let chunk = |((places, velocities), (inverse_masses, drag_areas)): (
+            (&[Vec3], &mut [Vec3]),
+            (&[f32], &[f32]),
+        )| {
+            for act in &acts {
+                act.push(places, velocities, inverse_masses, drag_areas, dt);
+            }
+        };
+        let masses = points.inverse_masses.par_chunks(CHUNK).zip(points.drag_areas.par_chunks(CHUNK));
+        if points.places.len() <= CHUNK {
+            chunk(((points.places, points.velocities), (points.inverse_masses, points.drag_areas)));
+        } else {
+            points
+                .places
+                .par_chunks(CHUNK)
+                .zip(points.velocities.par_chunks_mut(CHUNK))
+                .zip(masses)
+                .for_each(chunk);
+        }
+    }
+
+    /// Velocity at which a weightless dot drifts: with the air, and as an
+    /// acceleration would have it after a quarter of a second, m/s.
+    pub fn drift(&self, place: Vec3) -> Vec3 {
+        const A_WHILE: f32 = 0.25;
+        let of = |act: &Act| {
+            let weight = act.strength * act.region.as_ref().map_or(1.0, |region| region.at(place));
+            match &act.kind {
+                _ if weight == 0.0 || act.is_uniform() => Vec3::ZERO,
+                Kind::Acceleration(a) | Kind::Pull(a) => *a * (weight * A_WHILE),
+                Kind::Air(flow, _) => flow.velocity(place) * weight,
+                Kind::Attract(attractor) => attractor.acceleration(place) * (weight * A_WHILE),
+                Kind::Drag { .. } => Vec3::ZERO,
+            }
+        };
+        self.acts.iter().map(of).sum()
+    }
+
+    /// Acceleration of a body of 1 kg and 0.1 m² at rest, uniform gravity left
+    /// out, m/s².
+    pub fn felt(&self, place: Vec3) -> Vec3 {
+        const MOMENT: f32 = 1e-3;
+        let mut velocity = [Vec3::ZERO];
+        for act in self.acts.iter().filter(|act| !act.is_uniform()) {
+            act.push(&[place], &mut velocity, &[1.0], &[0.1], MOMENT);
+        }
+        velocity[0] / MOMENT
+    }
+
+    /// What each force does to a body of an element.
+    pub fn shares(
+        &self,
+        element: Id,
+        place: Vec3,
+        velocity: Vec3,
+        mass_kg: f32,
+        drag_area: f32,
+    ) -> Vec<Share> {
+        const MOMENT: f32 = 1e-3;
+        let acts = self.acts.iter().filter(|act| act.acts_on(element));
+        acts.map(|act| {
+            let mut after = [velocity];
+            act.push(&[place], &mut after, &[1.0 / mass_kg], &[drag_area], MOMENT);
+            Share {
+                force: act.element,
+                newtons: (after[0] - velocity) * (mass_kg / MOMENT),
+                weight: act.region.as_ref().map_or(1.0, |region| region.at(place)),
+            }
+        })
+        .collect()
+    }
+}
+
+fn act(
+    shot: &Shot,
+    world: &World,
+    surfaces: &Surfaces,
+    element: &Element,
+    force: &Force,
+    seconds: f64,
+) -> Option<Act> {
+    let (place, turn) = world.pose(element);
+    let axis = turn * Vec3::NEG_Y;
+    let kind = match &force.kind {
+        ForceKind::Gravity { acceleration } => Kind::Acceleration(*acceleration),
+        ForceKind::Pull { force_n } => Kind::Pull(axis * *force_n),
+        ForceKind::Wind(wind) => Kind::Air(Flow::wind(wind, axis, seconds), wind.push),
+        ForceKind::Turbulence(turbulence) => {
+            Kind::Air(Flow::turbulence(turbulence, seconds), turbulence.push)
+        }
+        ForceKind::Vortex(vortex) => Kind::Air(Flow::vortex(vortex, place, turn), vortex.push),
+        ForceKind::Attract(attract) => {
+            let target = match attract.to.and_then(|id| shot.element(id)) {
+                None => Target::Point(place),
+                Some(to) => match (&to.is, surfaces.0.get(&to.id)) {
+                    (Is::Curve(curve), _) => Target::Line(strokes(curve, world.pose(to))),
+                    (_, Some(surface)) => {
+                        let poses = world.placements(to);
+                        Target::Surface(poses, surface.clone())
+                    }
+                    _ => Target::Point(world.pose(to).0),
+                },
+            };
+            Kind::Attract(Attractor { settings: attract.clone(), target })
+        }
+        ForceKind::Drag { linear_n_s_m, density_kg_m3 } => {
+            Kind::Drag { linear: *linear_n_s_m, density: *density_kg_m3 }
+        }
+        ForceKind::Along(along) => {
+            let curve = shot.element(along.curve)?;
+            let Is::Curve(line) = &curve.is else { return None };
+            Kind::Air(Flow::along(along, strokes(line, world.pose(curve))), along.push)
+        }
+    };
+    let region = match force.region {
+        None => None,
+        Some(id) => Some(Weight::new(world, shot, surfaces, shot.element(id)?, seconds)?),
+    };
+    let (only, except) = (force.only.clone(), force.except.clone());
+    Some(Act { element: element.id, kind, strength: force.strength, region, only, except })
+}
+
+fn strokes(curve: &Curve, (place, turn): shot::Pose) -> Vec<Vec<Vec3>> {
+    let moved = |stroke: Vec<Vec3>| stroke.into_iter().map(|p| place + turn * p).collect();
+    curve.strokes().into_iter().map(moved).collect()
+}
+
+impl Act {
+    /// Whether it is the same acceleration for all, everywhere.
+    fn is_uniform(&self) -> bool {
+        let limited = self.region.is_some() || !self.only.is_empty() || !self.except.is_empty();
+        matches!(self.kind, Kind::Acceleration(_)) && !limited
+    }
+
+    fn acts_on(&self, element: Id) -> bool {
+        (self.only.is_empty() || self.only.contains(&element)) && !self.except.contains(&element)
+    }
+
+    fn push(
+        &self,
+        places: &[Vec3],
+        velocities: &mut [Vec3],
+        inverse_masses: &[f32],
+        drag_areas: &[f32],
+        dt: f32,
+    ) {
+        let weight = |place: Vec3| match &self.region {
+            None => self.strength,
+            Some(region) => self.strength * region.at(place),
+        };
+        // One loop a kind, so that each is tight.
+        let each = places.iter().zip(velocities.iter_mut());
+        match &self.kind {
+            Kind::Acceleration(a) => each.for_each(|(&p, v)| *v += *a * (weight(p) * dt)),
+            Kind::Pull(newtons) => each
+                .zip(inverse_masses)
+                .for_each(|((&p, v), inverse_mass)| *v += *newtons * (weight(p) * inverse_mass * dt)),
+            Kind::Attract(attractor) => each.for_each(|(&p, v)| {
+                *v += attractor.acceleration(p) * (weight(p) * dt);
+            }),
+            Kind::Air(flow, Push::Acceleration) => each.for_each(|(&p, v)| {
+                let weight = weight(p);
+                if weight != 0.0 {
+                    *v += flow.velocity(p) * (weight * dt);
+                }
+            }),
+            Kind::Air(flow, Push::Air { density_kg_m3 }) => {
+                each.zip(inverse_masses.iter().zip(drag_areas)).for_each(
+                    |((&p, v), (inverse_mass, area))| {
+                        let weight = weight(p);
+                        if weight != 0.0 {
+                            let air = flow.velocity(p) * weight.signum();
+                            *v = dragged(
+                                *v,
+                                air,
+                                0.5 * density_kg_m3 * area * inverse_mass * weight.abs() * dt,
+                            );
+                        }
+                    },
+                );
+            }
+            Kind::Drag { linear, density } => {
+                each.zip(inverse_masses.iter().zip(drag_areas)).for_each(
+                    |((&p, v), (inverse_mass, area))| {
+                        let weight = weight(p).max(0.0);
+                        *v = dragged(*v, Vec3::ZERO, 0.5 * density * area * inverse_mass * weight * dt);
+                        *v *= (-linear * inverse_mass * weight * dt).exp();
+                    },
+                );
+            }
+        }
+    }
+}
+
+/// The velocity that quadratic drag leaves of `v` in air of velocity `air`:
+/// dv/dt = −k |v − u| (v − u) over a time with k Δt = `k_dt`.
+#[inline]
+fn dragged(v: Vec3, air: Vec3, k_dt: f32) -> Vec3 {
+    let past = v - air;
+    air + past / (1.0 + k_dt * past.length())
+}
+
+impl Attractor {
+    /// Acceleration at a place, m/s².
+    #[inline]
+    fn acceleration(&self, place: Vec3) -> Vec3 {
+        let settings = &self.settings;
+        let reach = settings.range_m.unwrap_or(f32::INFINITY);
+        let nearest = match &self.target {
+            Target::Point(point) => *point,
+            Target::Line(strokes) => match flow::nearest_on(strokes, place) {
+                Some((point, _)) => point,
+                None => return Vec3::ZERO,
+            },
+            Target::Surface(poses, surface) => {
+                let mut best: Option<(f32, Vec3)> = None;
+                for (at, turn) in poses {
+                    let local = turn.inverse() * (place - *at);
+                    let within = best.map_or(reach, |(square, _)| square.sqrt());
+                    if let Some(on) = surface.nearest(local, within) {
+                        best = Some((on.distance_squared(local), *at + *turn * on));
+                    }
+                }
+                match best {
+                    Some((_, on)) => on,
+                    None => return Vec3::ZERO,
+                }
+            }
+        };
+        let away = nearest - place;
+        let distance = away.length();
+        if distance <= 1e-9 || distance >= reach {
+            return Vec3::ZERO;
+        }
+        let smooth = |s: f32| s * s * (3.0 - 2.0 * s);
+        let near = smooth((distance / settings.near_m).min(1.0));
+        // The last fifth of the range is its soft end.
+        let far = if reach.is_finite() { smooth((5.0 * (1.0 - distance / reach)).min(1.0)) } else { 1.0 };
+        let pull = match settings.power {
+            0.0 => 1.0,
+            1.0 => distance,
+            -1.0 => 1.0 / distance,
+            -2.0 => 1.0 / (distance * distance),
+            power => distance.powf(power),
+        };
+        let magnitude = settings.acceleration * pull * near * far;
+        // Powers of a distance close to 0 may be endless; the soft core is not.
+        if magnitude.is_finite() { away / distance * magnitude } else { Vec3::ZERO }
+    }
+}
+
+#[cfg(test)]
+mod tests;

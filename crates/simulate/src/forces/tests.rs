@@ -1,0 +1,277 @@
+//! What forces do to points, against closed forms.
+
+use super::*;
+use geometry::Meshes;
+use rstest::rstest;
+use shot::{Combine, Moves, Part, Profile, Region, Sampler, Shape, Turbulence, Volume, Vortex, Wind};
+
+fn unsolved(_: Id, _: f64) -> Option<shot::Pose> {
+    None
+}
+
+fn bare() -> Shot {
+    let mut shot = Shot::empty("Forces");
+    shot.elements.clear();
+    shot.camera = None;
+    shot
+}
+
+fn with(kind: ForceKind) -> Shot {
+    let mut shot = bare();
+    shot.add(Element::new("Force", Is::Force(Force::new(kind))));
+    shot
+}
+
+fn field_at(shot: &Shot, seconds: f64) -> Field {
+    let sampler = Sampler::new(shot).unwrap();
+    let world = World::new(shot, &sampler, 1.0, &unsolved);
+    Field::new(shot, &world, &Surfaces::of(shot, &Meshes::default()), 1.0, seconds)
+}
+
+/// The acceleration of a point of 1 kg and 1 m² at rest.
+fn acceleration(shot: &Shot, place: Vec3) -> Vec3 {
+    let mut velocities = [Vec3::ZERO];
+    let dt = 1e-4;
+    field_at(shot, 0.0).push(
+        Id(99),
+        &mut Points {
+            places: &[place],
+            velocities: &mut velocities,
+            inverse_masses: &[1.0],
+            drag_areas: &[1.0],
+        },
+        dt,
+    );
+    velocities[0] / dt
+}
+
+fn weight_of(region: Region, at: Vec3) -> f32 {
+    let mut shot = with(ForceKind::Gravity { acceleration: Vec3::X });
+    let id = shot.add(Element::new("Region", Is::Region(region)));
+    limit(&mut shot, id);
+    acceleration(&shot, at).x
+}
+
+fn limit(shot: &mut Shot, region: Id) {
+    let Is::Force(force) = &mut shot.named_mut("Force").unwrap().is else { panic!() };
+    force.region = Some(region);
+}
+
+#[test]
+fn a_fall_against_drag_follows_the_hyperbolic_tangent() {
+    // v = v∞ tanh(g t / v∞) with v∞ = √(2 m g / ρ C A).
+    let mut shot = with(ForceKind::Drag { linear_n_s_m: 0.0, density_kg_m3: 1.2 });
+    shot.add(Element::gravity(Vec3::new(0.0, -9.81, 0.0)));
+    let (mass, area) = (0.2f32, 0.05f32);
+    let field = field_at(&shot, 0.0);
+    let terminal = (2.0 * mass * 9.81 / (1.2 * area)).sqrt();
+    let (mut v, dt) = ([Vec3::ZERO], 1.0 / 192.0);
+    for step in 1..=1920 {
+        let mut points = Points {
+            places: &[Vec3::ZERO],
+            velocities: &mut v,
+            inverse_masses: &[1.0 / mass],
+            drag_areas: &[area],
+        };
+        field.push(Id(99), &mut points, dt);
+        let t = step as f32 * dt;
+        if step % 96 == 0 {
+            let expected = terminal * (9.81 * t / terminal).tanh();
+            assert!((-v[0].y / expected - 1.0).abs() < 0.01, "{} {expected} at {t} s", v[0].y);
+        }
+    }
+    assert!((-v[0].y / terminal - 1.0).abs() < 0.01);
+}
+
+#[test]
+fn linear_drag_decays_exponentially() {
+    let field = field_at(&with(ForceKind::Drag { linear_n_s_m: 3.0, density_kg_m3: 0.0 }), 0.0);
+    let mut v = [Vec3::new(4.0, 0.0, 0.0)];
+    for _ in 0..100 {
+        field.push(
+            Id(1),
+            &mut Points {
+                places: &[Vec3::ZERO],
+                velocities: &mut v,
+                inverse_masses: &[0.5],
+                drag_areas: &[1.0],
+            },
+            0.01,
+        );
+    }
+    assert!((v[0].x - 4.0 * (-1.5f32).exp()).abs() < 1e-4);
+}
+
+#[test]
+fn wind_never_drives_a_leaf_faster_than_itself() {
+    let wind = Wind { speed_m_s: 30.0, gust: 0.0, eddy: 0.0, ..Wind::default() };
+    let field = field_at(&with(ForceKind::Wind(wind)), 0.0);
+    let mut v = [Vec3::ZERO];
+    for _ in 0..20 {
+        let mut points =
+            Points { places: &[Vec3::ZERO], velocities: &mut v, inverse_masses: &[1e5], drag_areas: &[1.0] };
+        field.push(Id(1), &mut points, 0.04);
+        assert!(v[0].length() <= 30.0 + 1e-3 && v[0].is_finite());
+    }
+    // Along −y, as the element is unturned.
+    assert!(v[0].y < -29.9);
+}
+
+#[rstest]
+#[case(0.0, 5.0)]
+#[case(1.0, 10.0)]
+#[case(-2.0, 1.25)]
+fn an_attractor_goes_with_the_power_of_distance(#[case] power: f32, #[case] expected: f32) {
+    let attract = Attract { acceleration: 5.0, power, ..Attract::default() };
+    let a = acceleration(&with(ForceKind::Attract(attract)), Vec3::new(0.0, 0.0, 2.0));
+    assert!((a.z + expected).abs() < 1e-3 * expected && a.truncate().length() < 1e-4, "{a}");
+}
+
+#[test]
+fn an_attractor_gives_a_finite_pull_at_its_own_place() {
+    for power in [-4.0, -2.0, 0.0, 3.0] {
+        let attract = Attract { power, ..Attract::default() };
+        let shot = with(ForceKind::Attract(attract));
+        assert_eq!(acceleration(&shot, Vec3::ZERO), Vec3::ZERO);
+        assert!(acceleration(&shot, Vec3::splat(1e-20)).is_finite());
+        assert!(acceleration(&shot, Vec3::splat(1e-3)).is_finite());
+    }
+}
+
+#[test]
+fn a_range_ends_softly() {
+    let attract = Attract { acceleration: 5.0, range_m: Some(2.0), ..Attract::default() };
+    let shot = with(ForceKind::Attract(attract));
+    let at = |x: f32| acceleration(&shot, Vec3::new(x, 0.0, 0.0)).x.abs();
+    assert!((at(1.5) - 5.0).abs() < 0.01 && at(1.9) < 4.0 && at(1.999) < 0.01 && at(2.1) == 0.0);
+}
+
+#[test]
+fn curves_and_surfaces_attract_to_their_nearest_point() {
+    let mut shot = bare();
+    let line = shot.add(Element::new(
+        "Line",
+        Is::Curve(Curve::Points {
+            points_m: vec![Vec3::ZERO, Vec3::new(4.0, 0.0, 0.0)],
+            closed: false,
+            smooth: false,
+        }),
+    ));
+    let wall =
+        shot.add(Element::solid("Wall", Shape::cuboid(1.0, 1.0, 1.0), Moves::Still).at(0.0, 0.0, -3.0));
+    let to = |id| Attract { acceleration: 1.0, to: Some(id), ..Attract::default() };
+    let id = shot.add(Element::new("Force", Is::Force(Force::new(ForceKind::Attract(to(line))))));
+    assert!(acceleration(&shot, Vec3::new(3.0, 2.0, 0.0)).distance(Vec3::NEG_Y) < 1e-3);
+    let force = shot.elements.iter_mut().find(|e| e.id == id).unwrap();
+    force.is = Is::Force(Force::new(ForceKind::Attract(to(wall))));
+    assert!(acceleration(&shot, Vec3::new(0.2, 0.1, 2.0)).distance(Vec3::NEG_Z) < 1e-3);
+}
+
+#[test]
+fn a_vortex_is_rankines() {
+    let vortex =
+        Vortex { speed_m_s: 4.0, core_m: 0.5, inflow_m_s: 0.0, rise_m_s: 0.0, push: Push::Acceleration };
+    let shot = with(ForceKind::Vortex(vortex));
+    let at = |x: f32| acceleration(&shot, Vec3::new(x, 0.3, 0.0));
+    // About y, right-handed: at +x it goes towards −z.
+    assert!(at(0.25).distance(Vec3::new(0.0, 0.0, -2.0)) < 1e-3);
+    assert!(at(0.5).distance(Vec3::new(0.0, 0.0, -4.0)) < 1e-3);
+    assert!(at(2.0).distance(Vec3::new(0.0, 0.0, -1.0)) < 1e-3);
+}
+
+#[rstest]
+#[case(Volume::Box { size_m: Vec3::new(2.0, 1.0, 1.0) }, Vec3::new(0.9, 0.0, 0.0), 0.1)]
+#[case(Volume::Ball { radius_m: 1.0 }, Vec3::new(0.0, 0.75, 0.0), 0.25)]
+#[case(Volume::HalfSpace {}, Vec3::new(3.0, -0.3, 9.0), 0.3)]
+#[case(Volume::Cylinder { radius_m: 1.0, height_m: 4.0 }, Vec3::new(0.0, 0.2, 0.8), 0.2)]
+fn a_weight_is_its_profile_at_the_edge(#[case] volume: Volume, #[case] at: Vec3, #[case] depth: f32) {
+    for profile in [Profile::Linear, Profile::Smooth, Profile::Faint, Profile::Full] {
+        let region = Region { volume: volume.clone(), edge_m: 0.4, profile, inverted: false };
+        let expected = profile.at(depth / 0.4);
+        assert!((weight_of(region.clone(), at) - expected).abs() < 1e-3);
+        let inverted = Region { inverted: true, ..region };
+        assert!((weight_of(inverted, at) - (1.0 - expected)).abs() < 1e-3);
+    }
+}
+
+#[test]
+fn inside_a_solid_there_is_weight() {
+    let mut shot = with(ForceKind::Gravity { acceleration: Vec3::X });
+    let ring = Shape::Torus { ring_m: 1.0, tube_m: 0.3 };
+    let solid = shot.add(Element::solid("Ring", ring, Moves::Still).at(0.0, 2.0, 0.0));
+    let region = shot.add(Element::new("Region", Is::Region(Region::new(Volume::Inside { solid }))));
+    limit(&mut shot, region);
+    assert_eq!(acceleration(&shot, Vec3::new(0.0, 2.0, 0.0)).x, 0.0);
+    assert!((acceleration(&shot, Vec3::new(1.05, 2.1, 0.02)).x - 1.0).abs() < 1e-3);
+}
+
+#[rstest]
+#[case(Combine::Add, 1.0)]
+#[case(Combine::Multiply, 0.3)]
+#[case(Combine::Subtract, 0.1)]
+#[case(Combine::Least, 0.5)]
+#[case(Combine::Most, 0.6)]
+fn regions_combine(#[case] how: Combine, #[case] expected: f32) {
+    // Half-spaces with linear edges: 0.6 and 0.5 deep.
+    let mut shot = with(ForceKind::Gravity { acceleration: Vec3::X });
+    let mut half = |y: f32| {
+        let region =
+            Region { volume: Volume::HalfSpace {}, edge_m: 1.0, profile: Profile::Linear, inverted: false };
+        shot.add(Element::new("Half", Is::Region(region)).at(0.0, y, 0.0))
+    };
+    let (a, b) = (half(0.6), half(0.5));
+    let parts = vec![Part { region: a, how: Combine::Add }, Part { region: b, how }];
+    let both = shot.add(Element::new("Both", Is::Region(Region::new(Volume::Combined { parts }))));
+    limit(&mut shot, both);
+    assert!((acceleration(&shot, Vec3::ZERO).x - expected).abs() < 1e-3);
+}
+
+#[test]
+fn a_region_of_no_size_has_no_weight() {
+    assert_eq!(weight_of(Region::new(Volume::Ball { radius_m: 0.0 }), Vec3::ZERO), 0.0);
+}
+
+#[test]
+fn forces_act_alike_in_any_order_of_elements() {
+    let mut shot = bare();
+    shot.add(Element::new("A", Is::Force(Force::new(ForceKind::Wind(Wind::default())))));
+    shot.add(Element::new("B", Is::Force(Force::new(ForceKind::Turbulence(Turbulence::default())))));
+    shot.add(Element::new("C", Is::Force(Force::new(ForceKind::Vortex(Vortex::default())))));
+    let place = Vec3::new(0.3, 0.7, -0.4);
+    let before = acceleration(&shot, place);
+    shot.elements.reverse();
+    assert_eq!(acceleration(&shot, place), before);
+}
+
+#[test]
+fn many_points_get_what_each_gets_alone() {
+    let shot = with(ForceKind::Turbulence(Turbulence::default()));
+    let field = field_at(&shot, 1.0);
+    let places: Vec<Vec3> =
+        (0..5_000).map(|i| Vec3::new(i as f32 * 0.37 % 9.0, i as f32 * 0.11 % 5.0, 0.2)).collect();
+    let (mut together, ones) = (vec![Vec3::ZERO; 5_000], vec![1.0; 5_000]);
+    field.push(
+        Id(1),
+        &mut Points { places: &places, velocities: &mut together, inverse_masses: &ones, drag_areas: &ones },
+        0.01,
+    );
+    for i in [0, 1_023, 1_024, 4_999] {
+        let mut alone = [Vec3::ZERO];
+        let mut points = Points {
+            places: &places[i..=i],
+            velocities: &mut alone,
+            inverse_masses: &[1.0],
+            drag_areas: &[1.0],
+        };
+        field.push(Id(1), &mut points, 0.01);
+        assert_eq!(alone[0], together[i]);
+    }
+}
+
+#[test]
+fn shares_of_a_body_are_in_newtons() {
+    let mut shot = with(ForceKind::Pull { force_n: 12.0 });
+    shot.add(Element::gravity(Vec3::new(0.0, -9.81, 0.0)));
+    let shares = field_at(&shot, 0.0).shares(Id(9), Vec3::ZERO, Vec3::ZERO, 2.0, 1.0);
+    assert!((shares[0].newtons.y + 12.0).abs() < 0.01 && (shares[1].newtons.y + 19.62).abs() < 0.01);
+}

@@ -1,0 +1,134 @@
+//! The weight of a region at a point.
+
+use super::eddies::Table;
+use geometry::{Meshes, Surface};
+use glam::{Quat, Vec3};
+use shot::{Combine, Element, Id, Shot, Volume, World};
+use std::collections::HashMap;
+use std::sync::Arc;
+
+/// The surfaces of the solids that regions and forces refer to, made once.
+#[derive(Clone, Default)]
+pub struct Surfaces(pub HashMap<Id, Arc<Surface>>);
+
+impl Surfaces {
+    /// The surfaces that a shot's regions and forces need.
+    pub fn of(shot: &Shot, meshes: &Meshes) -> Self {
+        let mut surfaces = HashMap::new();
+        let regions =
+            shot.elements.iter().filter_map(Element::as_region).flat_map(|r| r.needs().collect::<Vec<_>>());
+        let forces = shot.forces().into_iter().flat_map(|(_, force)| force.needs().collect::<Vec<_>>());
+        for id in regions.chain(forces) {
+            if let Some(solid) = shot.element(id).and_then(Element::as_solid)
+                && let Ok(mesh) = meshes.mesh(&solid.shape)
+            {
+                surfaces.entry(id).or_insert_with(|| Arc::new(Surface::new(&mesh)));
+            }
+        }
+        Self(surfaces)
+    }
+}
+
+/// A region at one moment.
+pub struct Weight {
+    place: Vec3,
+    inverse: Quat,
+    region: shot::Region,
+    inside: Inside,
+}
+
+enum Inside {
+    Shape,
+    Solid(Vec<(Vec3, Quat)>, Arc<Surface>),
+    Noise(Box<Table>, Vec3, u32),
+    Parts(Vec<(Weight, Combine)>),
+    Nothing,
+}
+
+impl Weight {
+    /// The region `element` as it is in `world` at `seconds`; none if it is no region.
+    pub fn new(
+        world: &World,
+        shot: &Shot,
+        surfaces: &Surfaces,
+        element: &Element,
+        seconds: f64,
+    ) -> Option<Self> {
+        let region = element.as_region()?.clone();
+        let (place, turn) = world.pose(element);
+        let inside = match &region.volume {
+            Volume::Inside { solid } => match (shot.element(*solid), surfaces.0.get(solid)) {
+                (Some(of), Some(surface)) => {
+                    let poses = world.placements(of).into_iter().map(|(p, t)| (p, t.inverse()));
+                    Inside::Solid(poses.collect(), surface.clone())
+                }
+                _ => Inside::Nothing,
+            },
+            Volume::Noise { drift_m_s, seed, .. } => {
+                let drift = (drift_m_s.as_dvec3() * seconds).as_vec3();
+                Inside::Noise(Box::new(Table::new(*seed, 0.0)), drift, *seed)
+            }
+            Volume::Combined { parts } => Inside::Parts(
+                parts
+                    .iter()
+                    .filter_map(|part| {
+                        let of = shot.element(part.region)?;
+                        Some((Self::new(world, shot, surfaces, of, seconds)?, part.how))
+                    })
+                    .collect(),
+            ),
+            _ => Inside::Shape,
+        };
+        Some(Self { place, inverse: turn.inverse(), region, inside })
+    }
+
+    /// The weight at a point, 0–1.
+    #[inline]
+    pub fn at(&self, point: Vec3) -> f32 {
+        let region = &self.region;
+        let flip = |weight: f32| if region.inverted { 1.0 - weight } else { weight };
+        let p = self.inverse * (point - self.place);
+        match (&region.volume, &self.inside) {
+            (Volume::Box { size_m }, _) => {
+                let q = p.abs() - *size_m * 0.5;
+                region.weight(signed(
+                    size_m.min_element(),
+                    q.max(Vec3::ZERO).length() + q.max_element().min(0.0),
+                ))
+            }
+            (Volume::Ball { radius_m }, _) => region.weight(signed(*radius_m, p.length() - radius_m)),
+            (Volume::HalfSpace {}, _) => region.weight(p.y),
+            (Volume::Cylinder { radius_m, height_m }, _) => {
+                let (out, up) = (p.x.hypot(p.z) - radius_m, p.y.abs() - 0.5 * height_m);
+                let distance = out.max(0.0).hypot(up.max(0.0)) + out.max(up).min(0.0);
+                region.weight(signed(radius_m.min(*height_m), distance))
+            }
+            (_, Inside::Solid(poses, surface)) => {
+                let distance =
+                    |(place, inverse): &(Vec3, Quat)| surface.signed_distance(*inverse * (point - *place));
+                region.weight(poses.iter().map(distance).fold(f32::INFINITY, f32::min))
+            }
+            (Volume::Noise { size_m, threshold, softness, .. }, Inside::Noise(table, drift, seed)) => {
+                let number = 0.5 + 0.5 * table.number((p - *drift) / *size_m, *seed);
+                flip(if *softness > 0.0 {
+                    region.profile.at((number - threshold) / softness)
+                } else {
+                    f32::from(u8::from(number >= *threshold))
+                })
+            }
+            (_, Inside::Parts(parts)) => {
+                flip(parts.iter().fold(0.0, |so_far, (part, how)| match how {
+                    // The first is there before anything can be multiplied.
+                    Combine::Multiply | Combine::Least if std::ptr::eq(part, &parts[0].0) => part.at(point),
+                    how => how.of(so_far, part.at(point)),
+                }))
+            }
+            _ => flip(0.0),
+        }
+    }
+}
+
+/// A volume of no size has no inside.
+fn signed(size: f32, distance: f32) -> f32 {
+    if size > 0.0 { distance } else { f32::INFINITY }
+}

@@ -1,0 +1,205 @@
+//! Bodies that keys move or that wait, until something lets them go.
+
+use super::{Member, Solids, State, pose};
+use crate::Step;
+use crate::forces::Weight;
+use glam::{Quat, Vec3};
+use rapier3d::parry::query;
+use rapier3d::prelude::*;
+use shot::{Body, Element, Id, LET_GO_DELTA, Moves, Wake, World};
+
+/// How often one substep may be taken again for bodies that wake in it.
+const ROUNDS: usize = 8;
+
+/// Where a body is and how it moves.
+type Motion = (RigidBodyHandle, Pose, Vec3, Vec3);
+
+impl Solids {
+    /// Moves animated bodies to where their keys have them at the substep's
+    /// end, and lets go those whose time has come at its start.
+    pub(super) fn animate(&mut self, step: &Step) {
+        let woken = std::mem::take(&mut self.state.woken);
+        let mut standing: Option<(Id, Vec<shot::Pose>)> = None;
+        for i in 0..self.state.members.len() {
+            let member = self.state.members[i];
+            if !member.animated {
+                continue;
+            }
+            let Some(element) = step.shot.element(member.element) else { continue };
+            let Some(solid) = element.as_solid() else { continue };
+            if self.time_has_come(step, &member, &solid.body, &woken) {
+                self.let_go(step, i, element, &solid.body);
+                continue;
+            }
+            if solid.body.moves != Moves::Animated {
+                continue;
+            }
+            if standing.as_ref().is_none_or(|(id, _)| *id != member.element) {
+                let unsolved = |_: Id, _: f64| None;
+                let world = World::new(step.shot, step.sampler, step.acting, &unsolved);
+                standing = Some((member.element, world.placements(element)));
+            }
+            let (_, placements) = standing.as_ref().expect("just placed");
+            let at = pose(placements[member.copy as usize]);
+            self.state.world.bodies[member.handle].set_next_kinematic_position(at);
+        }
+    }
+
+    /// Whether a held body becomes free at the substep's start, but for touches.
+    fn time_has_come(&self, step: &Step, member: &Member, body: &Body, woken: &[u32]) -> bool {
+        let world = &self.state.world;
+        match body.wake {
+            Some(Wake::Frame(frame)) => step.start >= f64::from(frame) - 1e-9,
+            Some(Wake::Region(region)) => {
+                let solved = |id: Id, _: f64| crate::Solver::pose(self, id);
+                let standing = World::new(step.shot, step.sampler, step.acting, &solved);
+                step.shot
+                    .element(region)
+                    .and_then(|of| Weight::new(&standing, step.shot, step.surfaces, of, step.seconds))
+                    .is_some_and(|weight| weight.at(world.bodies[member.handle].center_of_mass()) > 0.5)
+            }
+            Some(Wake::Neighbour { within_m }) => woken.iter().any(|&i| {
+                let (own, other) = (
+                    &world.colliders[member.collider],
+                    &world.colliders[self.state.members[i as usize].collider],
+                );
+                query::distance(own.position(), own.shape(), other.position(), other.shape())
+                    .is_ok_and(|distance| distance.distance <= within_m)
+            }),
+            Some(Wake::Touch { .. }) | None => false,
+        }
+    }
+
+    /// Makes a held body free, with its launch or the motion it had.
+    fn let_go(&mut self, step: &Step, i: usize, element: &Element, of: &Body) {
+        let State { world, members, woken, .. } = &mut self.state;
+        let member = &mut members[i];
+        let body = &mut world.bodies[member.handle];
+        let (velocity, spin) = if of.moves == Moves::Animated {
+            let frame = of.let_go_frame().map_or(step.start, f64::from);
+            own_motion(step, element, member.copy as usize, frame, body)
+        } else {
+            (Vec3::ZERO, Vec3::ZERO)
+        };
+        body.set_body_type(RigidBodyType::Dynamic, true);
+        body.set_linvel(of.launch_velocity.unwrap_or(velocity), true);
+        body.set_angvel(of.launch_spin.unwrap_or(spin), true);
+        member.animated = false;
+        woken.push(i as u32);
+    }
+
+    /// Steps the world. Bodies that wait for a touch and get one become free
+    /// as the substep begins, and it is taken again: so the touch is solved as
+    /// one between free bodies, and its momentum goes where it belongs.
+    pub(super) fn step_and_wake(&mut self, step: &Step) {
+        let waiting: Vec<(usize, f32)> = self
+            .state
+            .members
+            .iter()
+            .enumerate()
+            .filter_map(|(i, member)| {
+                let body = &step.shot.element(member.element)?.as_solid()?.body;
+                match body.wake {
+                    Some(Wake::Touch { impulse_n_s }) if member.animated => Some((i, impulse_n_s)),
+                    _ => None,
+                }
+            })
+            .collect();
+        if waiting.is_empty() {
+            self.state.world.step();
+            return;
+        }
+        for _ in 0..ROUNDS {
+            let before: Vec<Motion> = self
+                .state
+                .world
+                .bodies
+                .iter()
+                .filter(|(_, body)| !body.is_fixed())
+                .map(|(handle, body)| (handle, *body.position(), body.linvel(), body.angvel()))
+                .collect();
+            let next: Vec<(RigidBodyHandle, Pose)> = self
+                .state
+                .members
+                .iter()
+                .filter(|member| member.animated)
+                .map(|member| (member.handle, *self.state.world.bodies[member.handle].next_position()))
+                .collect();
+            self.state.world.step();
+            let touched: Vec<usize> = waiting
+                .iter()
+                .filter(|(i, impulse)| {
+                    self.state.members[*i].animated && self.touch_of(*i) >= (*impulse).max(1e-9)
+                })
+                .map(|(i, _)| *i)
+                .collect();
+            if touched.is_empty() {
+                return;
+            }
+            for (handle, at, velocity, spin) in before {
+                let body = &mut self.state.world.bodies[handle];
+                body.set_position(at, false);
+                if body.is_dynamic() {
+                    body.set_linvel(velocity, false);
+                    body.set_angvel(spin, false);
+                }
+            }
+            for i in touched {
+                let id = self.state.members[i].element;
+                let Some(element) = step.shot.element(id) else { continue };
+                let Some(solid) = element.as_solid() else { continue };
+                self.let_go(step, i, element, &solid.body);
+            }
+            for (handle, at) in next {
+                let body = &mut self.state.world.bodies[handle];
+                if body.is_kinematic() {
+                    body.set_next_kinematic_position(at);
+                }
+            }
+        }
+        self.state.world.step();
+    }
+
+    /// The greatest impulse by which a free body touched a held one in the last substep, N s.
+    fn touch_of(&self, i: usize) -> f32 {
+        let world = &self.state.world;
+        let own = self.state.members[i].collider;
+        let moving = |collider: ColliderHandle| {
+            let body = world.colliders[collider].parent().map(|handle| &world.bodies[handle]);
+            body.is_some_and(|body| body.is_dynamic())
+        };
+        world
+            .contact_pairs()
+            .filter(|pair| pair.collider1 == own || pair.collider2 == own)
+            .filter(|pair| moving(if pair.collider1 == own { pair.collider2 } else { pair.collider1 }))
+            .map(|pair| pair.total_impulse_magnitude())
+            .fold(0.0, f32::max)
+    }
+}
+
+/// Velocity of the centre of mass (m/s) and spin (rad/s) that keys give a body
+/// at `frame`, from a moment before it.
+fn own_motion(step: &Step, element: &Element, copy: usize, frame: f64, body: &RigidBody) -> (Vec3, Vec3) {
+    let unsolved = |_: Id, _: f64| None;
+    let at = |frame: f64| -> Pose {
+        let acting = step.sampler.acting_frame(frame);
+        let standing = step.sampler.at(acting).ok().and_then(|then| {
+            let world = World::new(&then, step.sampler, acting, &unsolved);
+            Some(world.placements(then.element(element.id)?)[copy])
+        });
+        pose(standing.unwrap_or((Vec3::ZERO, Quat::IDENTITY)))
+    };
+    let (before, now) = (at(frame - LET_GO_DELTA), at(frame));
+    let world_frames = step.sampler.world_frame(frame) - step.sampler.world_frame(frame - LET_GO_DELTA);
+    let seconds = (world_frames / f64::from(step.shot.timing.fps)) as f32;
+    if seconds <= 0.0 {
+        return (Vec3::ZERO, Vec3::ZERO);
+    }
+    let centre = body.local_center_of_mass();
+    let velocity = (now * centre - before * centre) / seconds;
+    let mut turn = now.rotation * before.rotation.inverse();
+    if turn.w < 0.0 {
+        turn = -turn;
+    }
+    (velocity, turn.to_scaled_axis() / seconds)
+}

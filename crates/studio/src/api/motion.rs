@@ -1,0 +1,311 @@
+//! What changes with time, and what forces do, for the Stage, the Score and the Sheet.
+
+use super::input::Input;
+use super::{State, blocking};
+use crate::error::{Error, Result};
+use axum::Json;
+use axum::extract::{Path, Query, State as Extract};
+use axum::http::header;
+use axum::response::{IntoResponse, Response};
+use frames::Frame;
+use glam::Vec3;
+use serde::{Deserialize, Serialize};
+use shot::{Channel, Element, Fault, Id, Sampler, Shot, World};
+use simulate::forces::{Field, Surfaces, Weight};
+use std::cell::RefCell;
+use std::collections::HashMap;
+use utoipa::ToSchema;
+
+/// The shot as it is at a frame, and the frame its motion is read at.
+pub(super) fn sampled(shot: &Shot, number: f64) -> Result<(Sampler, Shot, f64)> {
+    let sampler = Sampler::new(shot).map_err(Error::Faults)?;
+    let acting = sampler.acting_frame(number);
+    let now = sampler.at(acting).map_err(|error| Error::Bad(error.to_string()))?;
+    Ok((sampler, now, acting))
+}
+
+/// The elements that change with time, as they are at a frame.
+#[derive(Serialize, ToSchema)]
+pub(crate) struct Moment {
+    frame: u32,
+    /// Elements as in the shot file.
+    #[schema(value_type = Vec<Object>)]
+    elements: Vec<Element>,
+    /// How fast the world's time passes.
+    time_scale: f32,
+}
+
+/// The elements that change with time, as they are at a frame.
+#[utoipa::path(get, path = "/api/shots/{id}/at/{number}", params(("id" = i64, Path), ("number" = u32, Path)), responses((status = 200, body = Moment), (status = 422, body = crate::error::Problem)))]
+pub(crate) async fn at(Extract(studio): State, Path((id, number)): Path<(i64, u32)>) -> Result<Json<Moment>> {
+    let (shot, _) = studio.head(id).await?;
+    let (sampler, now, _) = sampled(&shot, f64::from(number))?;
+    let time_scale = now.physics.time_scale;
+    let elements = now.elements.into_iter().filter(|element| sampler.moves(element.id)).collect();
+    Ok(Json(Moment { frame: number, elements, time_scale }))
+}
+
+/// Which values over which frames.
+#[derive(Deserialize, ToSchema)]
+#[serde(deny_unknown_fields)]
+pub(crate) struct Sampling {
+    /// Id of the element; none: the shot itself.
+    element: Option<u32>,
+    /// Path of the value below it.
+    path: String,
+    /// A channel to be tried in place of the shot's.
+    #[serde(default)]
+    #[schema(value_type = Option<Object>)]
+    channel: Option<Channel>,
+    from: f64,
+    to: f64,
+    /// Number of samples, 2–4,000.
+    count: u32,
+}
+
+/// Values over frames.
+#[derive(Serialize, ToSchema)]
+pub(crate) struct Samples {
+    frames: Vec<f64>,
+    /// A list a part of the value.
+    parts: Vec<Vec<f64>>,
+}
+
+/// A value over a range of frames, as its curve is drawn.
+#[utoipa::path(post, path = "/api/shots/{id}/sample", params(("id" = i64, Path)), request_body = Sampling, responses((status = 200, body = Samples), (status = 422, body = crate::error::Problem)))]
+pub(crate) async fn sample(
+    Extract(studio): State,
+    Path(id): Path<i64>,
+    Input(of): Input<Sampling>,
+) -> Result<Json<Samples>> {
+    let (mut shot, _) = studio.head(id).await?;
+    if !(2..=4_000).contains(&of.count) || !of.from.is_finite() || !of.to.is_finite() {
+        return Err(Error::Bad("count is outside 2 to 4000, or a frame is not finite".to_owned()));
+    }
+    let owner = match of.element {
+        None => None,
+        Some(element) => {
+            let found = shot.elements.iter().position(|e| e.id == Id(element));
+            Some(found.ok_or_else(|| Error::NotFound(format!("element {element}")))?)
+        }
+    };
+    if let Some(channel) = of.channel {
+        let motion = owner.map_or(&mut shot.motion, |index| &mut shot.elements[index].motion);
+        motion.insert(of.path.clone(), channel);
+    }
+    let sampler = Sampler::new(&shot).map_err(Error::Faults)?;
+    let unknown = || Error::Bad(format!("{} is not a value of this element", of.path));
+    let mut samples = Samples { frames: Vec::new(), parts: Vec::new() };
+    let mut now = shot.clone();
+    for i in 0..of.count {
+        let frame = of.from + (of.to - of.from) * f64::from(i) / f64::from(of.count - 1);
+        // Where a formula has no value the curve has a gap.
+        let value = match sampler.apply(&mut now, frame) {
+            Ok(()) => {
+                Some(now.value(owner.map(|index| now.elements[index].id), &of.path).ok_or_else(unknown)?)
+            }
+            Err(_) => None,
+        };
+        let Some(value) = value else { continue };
+        samples.frames.push(frame);
+        samples.parts.resize_with(value.count(), Vec::new);
+        for part in 0..value.count() {
+            samples.parts[part].push(value.part(part));
+        }
+    }
+    Ok(Json(samples))
+}
+
+/// Reads a formula, to tell what is wrong with it while it is typed.
+#[derive(Deserialize, ToSchema)]
+#[serde(deny_unknown_fields)]
+pub(crate) struct Formula {
+    element: Option<u32>,
+    path: String,
+    expression: String,
+    frame: f64,
+}
+
+/// What a formula gives.
+#[derive(Serialize, ToSchema)]
+pub(crate) struct FormulaValue {
+    /// Its value at the frame, none if it has no finite one.
+    value: Option<f64>,
+    /// What is wrong with it.
+    fault: Option<String>,
+    /// Characters before the fault.
+    place: Option<usize>,
+}
+
+/// Reads a formula, to tell what is wrong with it while it is typed.
+#[utoipa::path(post, path = "/api/shots/{id}/formula", params(("id" = i64, Path)), request_body = Formula, responses((status = 200, body = FormulaValue)))]
+pub(crate) async fn formula(
+    Extract(studio): State,
+    Path(id): Path<i64>,
+    Input(of): Input<Formula>,
+) -> Result<Json<FormulaValue>> {
+    let (mut shot, _) = studio.head(id).await?;
+    let element = of.element.map(Id);
+    let motion = match element {
+        None => &mut shot.motion,
+        Some(id) => {
+            let found = shot.elements.iter_mut().find(|e| e.id == id);
+            &mut found.ok_or_else(|| Error::NotFound(format!("element {}", id.0)))?.motion
+        }
+    };
+    motion.insert(of.path.clone(), Channel::expression(&of.expression));
+    Ok(Json(match Sampler::new(&shot) {
+        Err(faults) => {
+            let message = faults.first().map_or_else(String::new, |Fault { message, .. }| message.clone());
+            let place = message
+                .strip_prefix("at character ")
+                .and_then(|rest| rest.split(':').next()?.parse::<usize>().ok())
+                .map(|at| at - 1);
+            FormulaValue { value: None, fault: Some(message), place }
+        }
+        Ok(sampler) => match sampler.at(sampler.acting_frame(of.frame)) {
+            Ok(now) => FormulaValue {
+                value: now.value(element, &of.path).map(|v| v.part(0)),
+                fault: None,
+                place: None,
+            },
+            Err(error) => FormulaValue { value: None, fault: Some(error.to_string()), place: None },
+        },
+    }))
+}
+
+/// Where forces are felt.
+#[derive(Deserialize, ToSchema)]
+#[serde(deny_unknown_fields)]
+pub(crate) struct Probe {
+    frame: f64,
+    /// Places, three numbers each, m.
+    points: Vec<f32>,
+    /// A region whose weight is wanted too.
+    #[serde(default)]
+    region: Option<u32>,
+}
+
+/// Most places of one probe.
+const MAX_POINTS: usize = 20_000;
+
+/// What forces do at places: for each, 3 f32 velocity at which a weightless
+/// dot drifts (m/s), 3 f32 acceleration of a body of 1 kg and 0.1 m² at rest,
+/// uniform gravity left out (m/s²), 1 f32 weight of the region.
+#[utoipa::path(post, path = "/api/shots/{id}/probe", params(("id" = i64, Path)), request_body = Probe, responses((status = 200, content_type = "application/octet-stream")))]
+pub(crate) async fn probe(
+    Extract(studio): State,
+    Path(id): Path<i64>,
+    Input(of): Input<Probe>,
+) -> Result<Response> {
+    let (shot, _) = studio.head(id).await?;
+    if of.points.len() % 3 != 0 || of.points.len() > 3 * MAX_POINTS {
+        return Err(Error::Bad(format!("points: three numbers each, at most {MAX_POINTS} points")));
+    }
+    let run = studio.folder(&studio.store.current_run(id).await?)?;
+    let bytes = blocking(move || {
+        let (sampler, now, acting) = sampled(&shot, of.frame)?;
+        let meshes = studio.loader.meshes(&studio.data, &shot)?;
+        let solved = solved_in(&run, &shot);
+        let world = World::new(&now, &sampler, acting, &solved);
+        let surfaces = Surfaces::of(&now, &meshes);
+        let seconds = seconds(&sampler, of.frame);
+        let field = Field::new(&now, &world, &surfaces, of.frame, seconds);
+        let region = of
+            .region
+            .and_then(|id| now.element(Id(id)))
+            .and_then(|element| Weight::new(&world, &now, &surfaces, element, seconds));
+        let mut out = Vec::with_capacity(of.points.len() / 3 * 7);
+        for point in of.points.chunks_exact(3) {
+            let place = Vec3::from_slice(point);
+            let (drift, felt) = (field.drift(place), field.felt(place));
+            out.extend(drift.to_array());
+            out.extend(felt.to_array());
+            out.push(region.as_ref().map_or(0.0, |region| region.at(place)));
+        }
+        Ok(bytemuck::cast_slice::<f32, u8>(&out).to_vec())
+    })
+    .await?;
+    Ok(([(header::CONTENT_TYPE, "application/octet-stream"), (header::CACHE_CONTROL, "no-store")], bytes)
+        .into_response())
+}
+
+fn seconds(sampler: &Sampler, frame: f64) -> f64 {
+    let timing = sampler.base().timing;
+    (sampler.world_frame(frame) - f64::from(timing.first)) / f64::from(timing.fps)
+}
+
+/// Where a run has the first body of elements, at any frame after the first;
+/// there all stands as it is staged. Frames are read once.
+pub(super) fn solved_in<'a>(
+    run: &'a frames::RunFolder,
+    shot: &'a Shot,
+) -> impl Fn(Id, f64) -> Option<shot::Pose> + 'a {
+    let read: RefCell<HashMap<u32, Option<Frame>>> = RefCell::default();
+    move |id, at| {
+        let number = at.round() as u32;
+        if number <= shot.timing.first || shot.element(id)?.as_solid().is_none() {
+            return None;
+        }
+        let mut read = read.borrow_mut();
+        let frame = read.entry(number).or_insert_with(|| run.read(number).ok());
+        let bodies = frame.as_ref()?.bodies.get(&id)?;
+        Some((*bodies.places.first()?, *bodies.turns.first()?))
+    }
+}
+
+#[derive(Deserialize)]
+pub(crate) struct ActingOn {
+    frame: u32,
+    #[serde(default)]
+    copy: usize,
+}
+
+/// One force's share of what acts on a body.
+#[derive(Serialize, ToSchema)]
+pub(crate) struct ActingForce {
+    /// Id of the force's element.
+    force: u32,
+    name: String,
+    newtons: [f32; 3],
+    /// Weight of its region there.
+    weight: f32,
+}
+
+/// What acts on a body at a frame.
+#[utoipa::path(get, path = "/api/shots/{id}/acting/{element}", params(("id" = i64, Path), ("element" = u32, Path), ("frame" = u32, Query), ("copy" = usize, Query)), responses((status = 200, body = Vec<ActingForce>)))]
+pub(crate) async fn acting(
+    Extract(studio): State,
+    Path((id, of)): Path<(i64, u32)>,
+    Query(at): Query<ActingOn>,
+) -> Result<Json<Vec<ActingForce>>> {
+    let (shot, _) = studio.head(id).await?;
+    let run = studio.folder(&studio.store.current_run(id).await?)?;
+    blocking(move || {
+        let frame = f64::from(at.frame);
+        let (sampler, now, acting) = sampled(&shot, frame)?;
+        let element = now.element(Id(of)).ok_or_else(|| Error::NotFound(format!("element {of}")))?;
+        let Some(solid) = element.as_solid() else { return Ok(Json(Vec::new())) };
+        let meshes = studio.loader.meshes(&studio.data, &shot)?;
+        let missing = |error: geometry::MissingMesh| Error::Bad(error.to_string());
+        let mass = meshes.mass_kg(&solid.shape, solid.body.weight).map_err(missing)?;
+        let area = meshes.wind_area_m2(&solid.shape).map_err(missing)? * solid.body.drag_of(&solid.shape);
+        let solved = solved_in(&run, &shot);
+        let world = World::new(&now, &sampler, acting, &solved);
+        let bodies = run.read(at.frame).ok().and_then(|frame| frame.bodies.get(&Id(of)).cloned());
+        let (place, velocity) = match bodies.filter(|bodies| at.copy < bodies.len()) {
+            Some(bodies) => (bodies.places[at.copy], bodies.velocities[at.copy]),
+            None => (world.placements(element).get(at.copy).map_or(Vec3::ZERO, |pose| pose.0), Vec3::ZERO),
+        };
+        let field = Field::new(&now, &world, &Surfaces::of(&now, &meshes), frame, seconds(&sampler, frame));
+        let shares = field.shares(Id(of), place, velocity, mass, area);
+        let view = |share: simulate::forces::Share| ActingForce {
+            force: share.force.0,
+            name: now.element(share.force).map_or_else(String::new, |element| element.name.clone()),
+            newtons: share.newtons.to_array(),
+            weight: share.weight,
+        };
+        Ok(Json(shares.into_iter().map(view).collect()))
+    })
+    .await
+}

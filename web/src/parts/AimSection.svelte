@@ -1,0 +1,64 @@
+<script lang="ts">
+  import type { Element } from "../api/client";
+  import NumberField from "./NumberField.svelte";
+  import Picker from "./Picker.svelte";
+  import Section from "./Section.svelte";
+  import { attach } from "../state/attaching";
+  import { shot } from "../state/shot.svelte";
+
+  let { element }: { element: Element } = $props();
+  let others = $derived(shot.elements.filter((e) => e.id !== element.id && !("sky" in e.is)));
+  let choices = $derived(others.map((e): [string, string] => [String(e.id), e.name]));
+  let base = $derived(others.find((e) => e.id === element.attached?.to));
+  let keep = $state(true);
+  const set = (label: string, path: string, value: unknown) =>
+    shot.set(`${label} of ${element.name}`, [element.id], path, value);
+  const at = (path: string) => ({ element, ids: [element.id], path });
+</script>
+
+<Section title="Aim">
+  <Picker
+    label="Aimed at"
+    value={element.aim ? String(element.aim.at) : ""}
+    options={[["", "its own turn"], ...choices]}
+    onpick={(v) => set("Aim", "/aim", v ? { ...element.aim, at: Number(v) } : null)}
+  />
+  {#if element.aim}
+    <NumberField
+      label="Follows late by"
+      unit="s"
+      step={0.05}
+      value={element.aim.damping_s ?? 0}
+      oncommit={(v) => set("Aim", "/aim/damping_s", v)}
+    />
+  {/if}
+</Section>
+<Section title="Attachment">
+  <Picker
+    label="Attached to"
+    value={element.attached ? String(element.attached.to) : ""}
+    options={[["", "nothing"], ...choices]}
+    onpick={(v) => attach(element, v ? Number(v) : null, keep)}
+  />
+  <label class="mt-1 flex items-center gap-2">
+    <input type="checkbox" class="accent-[var(--lime)]" bind:checked={keep} /> It stays where it is
+  </label>
+  {#if element.attached && base && "curve" in base.is}
+    <NumberField
+      label="Along the curve"
+      step={0.01}
+      slide={[0, 1]}
+      blank="at its origin"
+      target={at("attached.along")}
+      onclear={() => set("Attachment", "/attached/along", null)}
+    />
+    <label class="mt-1 flex items-center gap-2">
+      <input
+        type="checkbox"
+        class="accent-[var(--lime)]"
+        checked={element.attached.facing ?? false}
+        onchange={(event) => set("Attachment", "/attached/facing", event.currentTarget.checked)}
+      /> It turns with the curve
+    </label>
+  {/if}
+</Section>

@@ -1,0 +1,71 @@
+<script lang="ts">
+  import { marks } from "../state/marks.svelte";
+  import { playback } from "../state/playback.svelte";
+
+  interface Props {
+    element: number;
+    name: string;
+    /** The value whose keys these are; without it all of the element. */
+    path?: string | null;
+    frames: number[];
+    at: (frame: number) => number;
+    /** Frames across the whole lane. */
+    span: number;
+  }
+  let { element, name, path = null, frames, at, span }: Props = $props();
+
+  function press(event: PointerEvent & { currentTarget: HTMLElement }, frame: number) {
+    if (event.button !== 0) return;
+    event.stopPropagation();
+    const mark = { element, path, frame };
+    marks.pick(mark, event.shiftKey);
+    const lane = event.currentTarget.parentElement!.getBoundingClientRect();
+    const start = event.clientX;
+    const by = (e: PointerEvent) => Math.round(((e.clientX - start) / lane.width / 0.96) * span);
+    const move = (e: PointerEvent) => (marks.dragged = by(e));
+    const done = (e: PointerEvent) => {
+      removeEventListener("pointermove", move);
+      removeEventListener("pointerup", done);
+      marks.dragged = 0;
+      if (e.type === "pointerup") void marks.nudge(by(e));
+    };
+    addEventListener("pointermove", move);
+    addEventListener("pointerup", done);
+  }
+
+  function type(event: KeyboardEvent, frame: number) {
+    const mark = { element, path, frame };
+    if (event.key === "Enter" || event.key === " ") marks.pick(mark, event.shiftKey);
+    else if (event.key === "ArrowLeft" || event.key === "ArrowRight") {
+      if (!marks.has(mark)) marks.pick(mark, false);
+      void marks.nudge(event.key === "ArrowLeft" ? -1 : 1);
+    } else if (event.key === "Delete") {
+      if (!marks.has(mark)) marks.pick(mark, false);
+      void marks.remove();
+    } else return;
+    event.preventDefault();
+    event.stopPropagation();
+  }
+</script>
+
+{#each frames as frame (frame)}
+  {@const chosen = marks.has({ element, path, frame })}
+  <button
+    class="absolute top-1/2 -mt-[6px] -ml-[6px] grid h-3 w-3 cursor-grab place-items-center"
+    style:left={`${at(frame + (chosen ? marks.dragged : 0))}%`}
+    aria-label={`Key of ${name} at frame ${frame}`}
+    aria-pressed={chosen}
+    title={`Frame ${frame}`}
+    data-key={frame}
+    onpointerdown={(event) => press(event, frame)}
+    ondblclick={() => playback.go(frame)}
+    onkeydown={(event) => type(event, frame)}
+  >
+    <i
+      class="h-[7px] w-[7px] rounded-full"
+      class:bg-ink={!chosen}
+      class:bg-lime={chosen}
+      class:scale-125={chosen}
+    ></i>
+  </button>
+{/each}

@@ -1,0 +1,53 @@
+<script lang="ts">
+  import type { Element, Schemas } from "../api/client";
+  import { playback } from "../state/playback.svelte";
+  import { shot } from "../state/shot.svelte";
+
+  interface Props {
+    element: Element;
+    force: Schemas["Force"];
+    at: (frame: number) => number;
+    span: number;
+  }
+  /** The frames in which a force acts; its ends can be dragged. */
+  let { element, force, at, span }: Props = $props();
+  let dragged = $state.raw<{ end: "from" | "to"; by: number } | null>(null);
+  let from = $derived((force.from_frame ?? playback.first) + (dragged?.end === "from" ? dragged.by : 0));
+  let to = $derived((force.to_frame ?? playback.last) + (dragged?.end === "to" ? dragged.by : 0));
+
+  function press(event: PointerEvent & { currentTarget: HTMLElement }, end: "from" | "to") {
+    event.stopPropagation();
+    const lane = event.currentTarget.parentElement!.parentElement!.getBoundingClientRect();
+    const start = event.clientX;
+    const by = (e: PointerEvent) => Math.round(((e.clientX - start) / lane.width / 0.96) * span);
+    const move = (e: PointerEvent) => (dragged = { end, by: by(e) });
+    const done = (e: PointerEvent) => {
+      removeEventListener("pointermove", move);
+      removeEventListener("pointerup", done);
+      const frame = end === "from" ? from : to;
+      dragged = null;
+      if (by(e) !== 0)
+        void shot.set(`Span of ${element.name}`, [element.id], `/is/force/${end}_frame`, Math.max(0, frame));
+    };
+    addEventListener("pointermove", move);
+    addEventListener("pointerup", done);
+  }
+</script>
+
+<i
+  class="absolute top-2 h-[7px] rounded bg-force/60"
+  class:opacity-30={force.on === false}
+  style:left={`${at(Math.max(from, playback.first))}%`}
+  style:width={`${Math.max(0.4, at(Math.min(to, playback.last)) - at(Math.max(from, playback.first)))}%`}
+>
+  {#each ["from", "to"] as const as end (end)}
+    <span
+      class="absolute -top-1 h-[15px] w-[7px] cursor-ew-resize rounded-sm hover:bg-force"
+      class:-left-1={end === "from"}
+      class:-right-1={end === "to"}
+      role="presentation"
+      title={end === "from" ? `From frame ${from}` : `To frame ${to}`}
+      onpointerdown={(event) => press(event, end)}
+    ></span>
+  {/each}
+</i>

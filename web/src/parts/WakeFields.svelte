@@ -1,0 +1,70 @@
+<script lang="ts">
+  import type { Element, Schemas } from "../api/client";
+  import NumberField from "./NumberField.svelte";
+  import Picker from "./Picker.svelte";
+  import { playback } from "../state/playback.svelte";
+  import { shot } from "../state/shot.svelte";
+
+  interface Props {
+    element: Element;
+    body: Partial<Schemas["Body"]>;
+    solids: number[];
+  }
+  let { element, body, solids }: Props = $props();
+  let wake = $derived(body.wake ?? null);
+  let kind = $derived(wake ? Object.keys(wake)[0] : "");
+  let animated = $derived(body.moves === "animated");
+  let regions = $derived(shot.elements.filter((e) => "region" in e.is));
+  const word = $derived(animated ? "Let go" : "Wake");
+  const set = (value: unknown) =>
+    shot.set(`${word} of ${element.name}`, solids, "/is/solid/body/wake", value);
+
+  function pick(next: string) {
+    if (next === "") return set(null);
+    if (next === "frame") return set({ frame: playback.frame });
+    if (next === "touch") return set({ touch: { impulse_n_s: 1 } });
+    if (next === "neighbour") return set({ neighbour: { within_m: 0.02 } });
+    return set({ region: Number(next) });
+  }
+</script>
+
+<Picker
+  label={word}
+  value={wake && "region" in wake ? String(wake.region) : kind}
+  options={[
+    ["", animated ? "never" : "from the start"],
+    ["frame", "at a frame"],
+    ["touch", "when it is touched"],
+    ["neighbour", "when a neighbour wakes"],
+    ...regions.map((e): [string, string] => [String(e.id), `in ${e.name}`]),
+  ]}
+  onpick={pick}
+/>
+{#if wake && "frame" in wake}
+  <NumberField
+    label={animated ? "Let go at" : "Wakes at"}
+    unit="frame"
+    whole
+    step={1}
+    value={wake.frame}
+    oncommit={(v) => set({ frame: Math.max(0, v) })}
+    onclear={() => set(null)}
+  />
+{:else if wake && "touch" in wake}
+  <NumberField
+    label="Least impulse"
+    unit="N s"
+    step={0.1}
+    value={wake.touch.impulse_n_s}
+    oncommit={(v) => set({ touch: { impulse_n_s: v } })}
+  />
+{:else if wake && "neighbour" in wake}
+  <NumberField
+    label="Within"
+    unit="mm"
+    scale={1000}
+    step={1}
+    value={wake.neighbour.within_m}
+    oncommit={(v) => set({ neighbour: { within_m: v } })}
+  />
+{/if}

@@ -1,0 +1,42 @@
+// The words for channels.
+import type { Interpolation } from "./keys";
+
+export const INTERPOLATIONS: [Interpolation, string][] = [
+  ["hold", "hold"],
+  ["linear", "linear"],
+  ["smooth", "smooth"],
+  ["ease_in", "ease in"],
+  ["ease_out", "ease out"],
+  ["ease", "ease both"],
+  ["free", "free handles"],
+];
+
+export const OUTSIDE: [string, string][] = [
+  ["hold", "hold"],
+  ["continue", "continue"],
+  ["repeat", "repeat"],
+  ["repeat_offset", "repeat, going on"],
+  ["back_and_forth", "back and forth"],
+];
+
+const NAMES: Record<string, string> = {
+  place_m: "Place",
+  turn_rad: "Turn",
+  launch_velocity: "Velocity",
+  launch_spin: "Spin",
+  along: "Along the curve",
+  hidden: "Hidden",
+  on: "On",
+  density_kg_m3: "Density",
+  mass_kg: "Mass",
+};
+const UNITS = /_(n_s_m|kg_m3|m_s2|m_s|n_s|rad|mm|kg|n|s|m)$/;
+
+/** The plain name of a value by its path: `Place y` for `placement.place_m[1]`. */
+export function nameOf(path: string): string {
+  const [, last, part] = /([^.[]+)(?:\[(\d)\])?$/.exec(path) ?? ["", path, undefined];
+  const word = NAMES[last] ?? capital(last.replace(UNITS, "").replaceAll("_", " "));
+  return part === undefined ? word : `${word} ${"xyz"[Number(part)]}`;
+}
+
+const capital = (word: string) => word[0].toUpperCase() + word.slice(1);

@@ -1,0 +1,175 @@
+// Values on the Sheet: as they are at the frame shown, constant, keyed or by a formula.
+import { api, type Element, type Operation, type Shot } from "../api/client";
+import { motionOf, withKey, withoutKey, keysOf, type Channel, type Value } from "./keys";
+import { playback } from "./playback.svelte";
+import { shot } from "./shot.svelte";
+
+/** A value of some elements, the first one shown; of the shot itself where there is none. */
+export interface Target {
+  element: Element | null;
+  ids: number[];
+  /** Path below the element, such as `is.solid.body.friction` or `placement.place_m[1]`. */
+  path: string;
+}
+
+/** How a value changes: not at all, by keys, by keys with one at this frame, by a formula. */
+export type How = "constant" | "keyed" | "here" | "formula";
+
+/** A path below a document as a JSON pointer. */
+export function pointer(path: string): string {
+  return `/${path.replaceAll(/\[(\d+)\]/g, "/$1").replaceAll(".", "/")}`;
+}
+
+function read(owner: unknown, path: string): unknown {
+  const parts = pointer(path).split("/").slice(1);
+  return parts.reduce<unknown>(
+    (at, part) => (at as Record<string, unknown> | null | undefined)?.[part],
+    owner,
+  );
+}
+
+/** Where an element lies in a document; the document itself for none. */
+function placeOf(document: Shot, id: number | null): { at: string; owner: { motion?: unknown } } | null {
+  if (id === null) return { at: "", owner: document };
+  const index = document.elements.findIndex((element) => element.id === id);
+  return index < 0 ? null : { at: `/elements/${index}`, owner: document.elements[index] };
+}
+
+/** The operations that set a channel of an element, or take it away. */
+export function channelOperations(
+  document: Shot,
+  id: number | null,
+  path: string,
+  channel: Channel | null,
+): Operation[] {
+  const place = placeOf(document, id);
+  if (!place) return [];
+  const motion = motionOf(place.owner);
+  if (Object.keys(motion).length === 0)
+    return channel ? [{ op: "add", path: `${place.at}/motion`, value: { [path]: channel } }] : [];
+  if (channel) return [{ op: "add", path: `${place.at}/motion/${path}`, value: channel }];
+  return path in motion ? [{ op: "remove", path: `${place.at}/motion/${path}` }] : [];
+}
+
+/** The whole a part belongs to, and which part: `place_m[1]` is part 1 of `place_m`. */
+function split(path: string): [string, number] | null {
+  const match = /^(.*)\[(\d)\]$/.exec(path);
+  return match ? [match[1], Number(match[2])] : null;
+}
+
+class Values {
+  #moment = $state.raw<Map<number, Element>>(new Map());
+  #asked = 0;
+
+  /** Asks how the elements that change with time are at the frame shown. */
+  async refresh() {
+    const id = shot.id;
+    const document = shot.document;
+    const frame = playback.frame;
+    const turn = ++this.#asked;
+    if (id === null || !document?.elements.some((e) => Object.keys(motionOf(e)).length > 0)) {
+      if (this.#moment.size > 0) this.#moment = new Map();
+      return;
+    }
+    const moment = await api.at(id, frame).catch(() => null);
+    if (moment && turn === this.#asked)
+      this.#moment = new Map(
+        (moment.elements as unknown as Element[]).map((element) => [element.id, element]),
+      );
+  }
+
+  /** An element as it is at the frame shown. */
+  now(element: Element): Element {
+    const moment = this.#moment.get(element.id);
+    // What does not change is newer in the document.
+    return moment && Object.keys(motionOf(element)).length > 0 ? moment : element;
+  }
+
+  /** The shot as it is at the frame shown. */
+  get document(): Shot | null {
+    const document = shot.document;
+    if (!document || this.#moment.size === 0) return document;
+    return { ...document, elements: document.elements.map((element) => this.now(element)) };
+  }
+
+  get(target: Target): unknown {
+    const owner = target.element ? this.now(target.element) : shot.document;
+    return read(owner, target.path);
+  }
+
+  /** The channel of a value, or of the whole that it is a part of. */
+  channel(target: Target): Channel | undefined {
+    const motion = motionOf(target.element ?? shot.document);
+    const whole = split(target.path);
+    return motion[target.path] ?? (whole ? motion[whole[0]] : undefined);
+  }
+
+  how(target: Target): How {
+    const channel = this.channel(target);
+    if (!channel) return "constant";
+    if (channel.expression != null) return "formula";
+    return keysOf(channel).some((key) => key.frame === playback.frame) ? "here" : "keyed";
+  }
+
+  #edit(target: Target, label: string, make: (document: Shot, id: number | null) => Operation[]) {
+    const of = target.element ? ` of ${target.element.name}` : "";
+    const ids = target.element ? target.ids : [null];
+    return shot.edit(`${label}${of}`, (document) => ids.flatMap((id) => make(document, id)));
+  }
+
+  /** Sets a constant, or keys a keyed value at this frame; a formula gives way. */
+  set(target: Target, label: string, value: Value | null) {
+    const frame = playback.frame;
+    return this.#edit(target, label, (document, id) => {
+      const place = placeOf(document, id);
+      if (!place) return [];
+      const motion = motionOf(place.owner);
+      const part = split(target.path);
+      const own = motion[target.path];
+      if (own?.keys?.length && value !== null)
+        return channelOperations(document, id, target.path, withKey(own, frame, value));
+      const whole = part && motion[part[0]];
+      if (part && whole?.keys?.length && value !== null) {
+        const old = read(this.now(place.owner as Element), part[0]) as number[];
+        const next = old.with(part[1], value as number) as Value;
+        return channelOperations(document, id, part[0], withKey(whole, frame, next));
+      }
+      return [
+        ...channelOperations(document, id, target.path, null),
+        { op: "add", path: place.at + pointer(target.path), value },
+      ];
+    });
+  }
+
+  /** Keys a value at this frame as it is now, or takes its key away. */
+  toggleKey(target: Target, label: string) {
+    const frame = playback.frame;
+    const here = this.how(target) === "here";
+    return this.#edit(
+      target,
+      here ? `Key of ${label.toLowerCase()} removed` : `${label} keyed`,
+      (document, id) => {
+        const place = placeOf(document, id);
+        if (!place) return [];
+        const channel = motionOf(place.owner)[target.path];
+        const owner = id === null ? place.owner : this.now(place.owner as Element);
+        const value = (read(owner, target.path) ?? this.get(target)) as Value;
+        if (!here) return channelOperations(document, id, target.path, withKey(channel, frame, value));
+        const left = withoutKey(channel, frame);
+        const operations = channelOperations(document, id, target.path, left);
+        // The value stays what it was at its last key.
+        if (!left) operations.push({ op: "add", path: place.at + pointer(target.path), value });
+        return operations;
+      },
+    );
+  }
+
+  /** Gives a value a formula, or takes it away. */
+  setFormula(target: Target, label: string, expression: string | null) {
+    return this.#edit(target, `Formula for ${label.toLowerCase()}`, (document, id) =>
+      channelOperations(document, id, target.path, expression === null ? null : { expression }),
+    );
+  }
+}
+
+export const values = new Values();
