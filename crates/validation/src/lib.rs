@@ -4,6 +4,7 @@
 //! `docs/validation.md`, written by `cargo xtask validate`.
 #![warn(missing_docs)]
 
+pub mod forces;
 pub mod pictures;
 pub mod solids;
 
@@ -57,5 +58,5 @@ impl Experiment {
 
 /// All experiments, by chapter.
 pub fn all() -> Vec<(&'static str, Vec<Experiment>)> {
-    vec![("Solids", solids::all()), ("Renderer", pictures::all())]
+    vec![("Solids", solids::all()), ("Forces", forces::all()), ("Renderer", pictures::all())]
 }

@@ -8,14 +8,16 @@ use simulate::Simulation;
 
 const G: f32 = 9.81;
 
-fn shot(seconds: f32) -> Shot {
+/// An empty shot of 60 frames a second.
+pub fn shot(seconds: f32) -> Shot {
     let mut shot = Shot::empty("Experiment");
     shot.timing.fps = 60.0;
     shot.timing.last = (60.0 * seconds) as u32 + 1;
     shot
 }
 
-fn body(name: &str, shape: Shape, moves: Moves, friction: f32, bounce: f32) -> Element {
+/// A solid with its friction and bounce.
+pub fn body(name: &str, shape: Shape, moves: Moves, friction: f32, bounce: f32) -> Element {
     let mut element = Element::solid(name, shape, moves);
     let solid = element.as_solid_mut().expect("a solid");
     solid.body.friction = friction;

@@ -172,13 +172,15 @@
 </script>
 
 <div class="grid grid-cols-[206px_1fr] border-b border-line/40" style:height={`${HEIGHT}px`}>
-  <div class="min-w-0 overflow-hidden py-1.5 pr-2 pl-[26px] text-[12px]">
-    <p class="truncate">{nameOf(path)} <small class="text-faint">{angle ? "°" : ""}</small></p>
+  <div class="relative min-w-0 overflow-hidden py-1.5 pr-2 pl-[26px] text-[12px]">
+    <small class="absolute top-0.5 right-1.5 text-[10px] text-faint">{round(high)}</small>
+    <small class="absolute right-1.5 bottom-0.5 text-[10px] text-faint">{round(low)}</small>
+    <p class="mr-6 truncate">{nameOf(path)} <small class="text-faint">{angle ? "°" : ""}</small></p>
     {#if channel.expression != null}
       <p class="truncate text-aqua" title={channel.expression}>= {channel.expression}</p>
     {:else if chosen >= 0}
       {@const key = keys[chosen]}
-      <div class="mt-0.5 grid grid-cols-4 gap-1">
+      <div class="mt-0.5 mr-6 grid grid-cols-4 gap-1">
         <NumberField
           bare
           label={`Frame of this ${nameOf(path).toLowerCase()} key`}
@@ -235,8 +237,6 @@
         />
       {/each}
     </svg>
-    <small class="pointer-events-none absolute top-0.5 left-1 text-[10px] text-faint">{round(high)}</small>
-    <small class="pointer-events-none absolute bottom-0.5 left-1 text-[10px] text-faint">{round(low)}</small>
     <svg class="absolute inset-0 h-full w-full overflow-visible" role="presentation">
       {#each keys as key, i (key.frame)}
         {#each partsOf(key.value) as value, part (part)}

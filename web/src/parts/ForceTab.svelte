@@ -6,7 +6,7 @@
   import Section from "./Section.svelte";
   import VectorField from "./VectorField.svelte";
   import { FORCE_FIELDS, FORCE_NAMES } from "../state/forces";
-  import { shot } from "../state/shot.svelte";
+  import { shot, solidOf } from "../state/shot.svelte";
   import { values } from "../state/values.svelte";
 
   let { element }: { element: Element } = $props();
@@ -15,7 +15,7 @@
   let settings = $derived((force.kind as Record<string, Record<string, unknown>>)[kind]);
   let push = $derived(settings.push as Schemas["Push"] | undefined);
   let regions = $derived(shot.elements.filter((e) => "region" in e.is));
-  let solids = $derived(shot.elements.filter((e) => "solid" in e.is));
+  let solids = $derived(shot.elements.filter((e) => solidOf(e) && solidOf(e)?.body?.moves !== "still"));
   let targets = $derived(shot.elements.filter((e) => "solid" in e.is || "curve" in e.is));
   let curves = $derived(shot.elements.filter((e) => "curve" in e.is));
   const at = (path: string) => ({ element, ids: [element.id], path: `is.force.${path}` });

@@ -76,7 +76,7 @@ const sideways = (points: Point[]): Point[] => points.map(([x, y, z]) => [y, x, 
 function arrow(length: number, at: Point = [0, 0, 0]): Point[] {
   const [x, y, z] = at;
   const tip: Point = [x, y - length, z];
-  const barb = 0.16;
+  const barb = 0.1;
   return [at, tip, tip, [x - barb, y - length + 2 * barb, z], tip, [x + barb, y - length + 2 * barb, z]];
 }
 

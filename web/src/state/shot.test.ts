@@ -105,7 +105,12 @@ test("duplicates are numbered and selected", async () => {
 });
 
 describe("deleting", () => {
-  const camera = (id: number, aim: number | null) => ({ id, name: `Camera ${id}`, is: { camera: { aim } } });
+  const camera = (id: number, aim: number | null) => ({
+  id,
+  name: `Camera ${id}`,
+  aim: aim === null ? null : { at: aim },
+  is: { camera: {} },
+});
 
   test("goes from the last to the first, so that places stay right", async () => {
     await shot.remove([1, 2]);
@@ -115,7 +120,7 @@ describe("deleting", () => {
     vi.mocked(api.shot).mockResolvedValue(state(1, [solid(1, "Crate"), camera(2, 1), camera(3, 9)]));
     await shot.open(7);
     await shot.remove([1]);
-    expect(sent[0].map((operation) => operation.path)).toEqual(["/elements/1/is/camera/aim", "/elements/0"]);
+    expect(sent[0].map((operation) => operation.path)).toEqual(["/elements/1/aim", "/elements/0"]);
   });
   test("of the camera that renders lets another one render", async () => {
     const start = state(1, [camera(2, null), camera(3, null)]);

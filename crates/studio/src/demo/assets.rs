@@ -158,3 +158,37 @@ impl Obj {
         self.vertices += mesh.positions.len();
     }
 }
+
+/// A basket: a wall that widens upwards, with a floor, as a turned shape.
+pub(super) fn basket() -> Vec<u8> {
+    const SIDES: usize = 28;
+    // Radius and height, from the middle of the floor's underside round to its top.
+    const PROFILE: [(f32, f32); 8] = [
+        (0.0, 0.0),
+        (0.26, 0.0),
+        (0.36, 0.4),
+        (0.385, 0.42),
+        (0.37, 0.445),
+        (0.335, 0.425),
+        (0.235, 0.03),
+        (0.0, 0.03),
+    ];
+    let mut text = String::new();
+    for (radius, height) in PROFILE {
+        for side in 0..SIDES {
+            let (sin, cos) = (std::f32::consts::TAU * side as f32 / SIDES as f32).sin_cos();
+            // Woven: every other rib stands out a little.
+            let woven = if side % 2 == 0 { 1.0 } else { 0.982 };
+            text += &format!("v {:.5} {height:.5} {:.5}\n", radius * cos * woven, radius * sin * woven);
+        }
+    }
+    for ring in 0..PROFILE.len() - 1 {
+        for side in 0..SIDES {
+            let at = |ring: usize, side: usize| ring * SIDES + side % SIDES + 1;
+            let (a, b) = (at(ring, side), at(ring, side + 1));
+            let (c, d) = (at(ring + 1, side + 1), at(ring + 1, side));
+            text += &format!("f {a} {c} {b}\nf {a} {d} {c}\n");
+        }
+    }
+    text.into_bytes()
+}

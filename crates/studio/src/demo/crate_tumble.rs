@@ -1,85 +1,14 @@
 //! *Crate tumble*: a swinging mooring block knocks over fish crates and glass
 //! net floats on a pier, in low evening sun.
 
-use super::{File, assets};
+use super::{File, assets, quay};
 use glam::{Vec2, Vec3};
-use shot::{
-    AreaLight, Camera, Channel, Copies, Element, Is, Look, Moves, Shape, Shot, Sky, SkySource, Wake, Weight,
-};
+use shot::{AreaLight, Camera, Channel, Element, Is, Look, Moves, Shape, Shot, Wake, Weight};
 
 pub(super) fn shot() -> (Shot, Vec<File>) {
-    let mut shot = Shot::empty("Crate tumble");
-    shot.elements.retain(|element| element.as_force().is_some());
-
-    let mut deck = Element::solid("Pier deck", Shape::plane(14.0, 14.0), Moves::Still);
-    let solid = deck.as_solid_mut().expect("a solid");
-    solid.look = Look {
-        albedo: Vec3::splat(0.9),
-        image: Some("planks".to_owned()),
-        image_repeat: 7.0,
-        roughness: 0.42,
-        ..Look::default()
-    };
-    solid.body.friction = 0.7;
-    shot.add(deck);
-
-    // The tide, well below the deck, out to the horizon.
-    let mut tide = Element::solid("Tide", Shape::plane(190.0, 190.0), Moves::Still).at(0.0, -1.6, 0.0);
-    let solid = tide.as_solid_mut().expect("a solid");
-    solid.look = Look { albedo: Vec3::new(0.012, 0.03, 0.036), roughness: 0.22, ..Look::default() };
-    shot.add(tide);
-
-    let mut crates = Element::solid(
-        "Crate stack",
-        Shape::Mesh { asset: "fish crate".to_owned(), scale: 1.0 },
-        Moves::Free,
-    )
-    .at(0.35, 0.1805, 0.0)
-    .turned(0.0, 0.16, 0.0);
-    let solid = crates.as_solid_mut().expect("a solid");
-    solid.copies = Some(Copies {
-        count: [3, 3, 2],
-        spacing_m: Vec3::new(0.542, 0.3602, 0.462),
-        jitter_m: 0.011,
-        turn_rad: 0.045,
-        seed: 12,
-    });
-    solid.look = Look {
-        image: Some("deal".to_owned()),
-        albedo: Vec3::splat(0.95),
-        variation: 0.38,
-        roughness: 0.6,
-        ..Look::default()
-    };
-    solid.body.weight = Weight::MassKg(3.4);
-    solid.body.collision = shot::Collision::Box;
-    solid.body.friction = 0.45;
-    solid.body.bounce = 0.12;
-    shot.add(crates);
-
-    let mut floats = Element::solid("Net floats", Shape::sphere(0.115), Moves::Free).at(-0.12, 1.36, 0.02);
-    let solid = floats.as_solid_mut().expect("a solid");
-    solid.copies = Some(Copies {
-        count: [4, 1, 2],
-        spacing_m: Vec3::new(0.29, 0.25, 0.3),
-        jitter_m: 0.02,
-        turn_rad: 0.0,
-        seed: 4,
-    });
-    solid.look = Look {
-        albedo: Vec3::new(0.50, 0.88, 0.78),
-        roughness: 0.02,
-        transmission: 0.97,
-        refraction: 1.5,
-        variation: 0.25,
-        ..Look::default()
-    };
-    solid.body.weight = Weight::MassKg(0.9);
-    solid.body.friction = 0.35;
-    solid.body.bounce = 0.45;
-    floats.placement.place_m = Vec3::new(0.25, 1.1985, 0.0);
-    shot.add(floats);
-
+    let mut shot = quay::pier("Crate tumble");
+    shot.add(quay::crates("Crate stack", [3, 3, 2]).at(0.35, 0.1805, 0.0).turned(0.0, 0.16, 0.0));
+    shot.add(quay::floats("Net floats", [4, 1, 2], 0.9).at(0.25, 1.1985, 0.0));
     shot.add(block());
 
     let mut post = Element::solid("Bollard", Shape::Cylinder { radius_m: 0.17, height_m: 0.7 }, Moves::Still)
@@ -106,23 +35,12 @@ pub(super) fn shot() -> (Shot, Vec<File>) {
     let camera = Element::new("Pier camera", Is::Camera(camera)).at(2.0, 1.8, 5.1).turned(-0.205, 0.175, 0.0);
     shot.camera = Some(shot.add(camera));
 
-    let sun = shot::Sun { irradiance: 5.2, colour: Vec3::new(1.0, 0.72, 0.46), angle_rad: 0.03 };
-    shot.add(Element::new("Evening sun", Is::Sun(sun)).at(-3.0, 2.2, 2.4).turned(0.62, 0.0, 0.98));
-    let source = SkySource::Gradient {
-        zenith: Vec3::new(0.16, 0.25, 0.42),
-        horizon: Vec3::new(0.92, 0.66, 0.47),
-        ground: Vec3::new(0.05, 0.055, 0.06),
-    };
-    shot.add(Element::new("Dusk sky", Is::Sky(Sky { strength: 0.85, source })));
+    quay::evening(&mut shot);
     let lamp = AreaLight { size_m: Vec2::new(1.2, 0.5), radiance: 7.0, colour: Vec3::new(0.62, 0.82, 1.0) };
     shot.add(Element::new("Stall lamp", Is::AreaLight(lamp)).at(2.9, 2.6, -2.0).turned(-0.75, 0.0, -0.75));
 
-    let files = vec![
-        ("planks", "planks.png", assets::planks()),
-        ("deal", "deal.png", assets::deal()),
-        ("granite", "granite.png", assets::granite()),
-        ("fish crate", "fish-crate.obj", assets::fish_crate()),
-    ];
+    let mut files = quay::files();
+    files.push(("granite", "granite.png", assets::granite()));
     (shot, files)
 }
 

@@ -3,6 +3,10 @@
 
 mod assets;
 mod crate_tumble;
+mod float_toss;
+mod lantern_parade;
+mod quay;
+mod squall_test;
 
 use crate::assets::{examine, path};
 use crate::error::{Error, Result};
@@ -16,7 +20,12 @@ pub(crate) type File = (&'static str, &'static str, Vec<u8>);
 
 type Sample = (&'static str, fn() -> (Shot, Vec<File>));
 
-const SAMPLES: &[Sample] = &[("Crate tumble", crate_tumble::shot)];
+const SAMPLES: &[Sample] = &[
+    ("Crate tumble", crate_tumble::shot),
+    ("Squall test", squall_test::shot),
+    ("Float toss", float_toss::shot),
+    ("Lantern parade", lantern_parade::shot),
+];
 
 fn build(make: fn() -> (Shot, Vec<File>), folder: &Path) -> Result<Shot> {
     let (mut shot, files) = make();

@@ -1,0 +1,101 @@
+//! The pier that Saltmarket's shots have in common.
+
+use super::{File, assets};
+use glam::Vec3;
+use shot::{Channel, Copies, Element, Is, Look, Moves, Shape, Shot, Sky, SkySource, Weight};
+
+/// A shot with gravity, the pier's deck and the tide around it.
+pub(super) fn pier(name: &str) -> Shot {
+    let mut shot = Shot::empty(name);
+    shot.elements.retain(|element| element.as_force().is_some());
+    let mut deck = Element::solid("Pier deck", Shape::plane(14.0, 14.0), Moves::Still);
+    let solid = deck.as_solid_mut().expect("a solid");
+    solid.look = Look {
+        albedo: Vec3::splat(0.9),
+        image: Some("planks".to_owned()),
+        image_repeat: 7.0,
+        roughness: 0.42,
+        ..Look::default()
+    };
+    solid.body.friction = 0.7;
+    shot.add(deck);
+
+    // The tide, well below the deck, out to the horizon.
+    let mut tide = Element::solid("Tide", Shape::plane(190.0, 190.0), Moves::Still).at(0.0, -1.6, 0.0);
+    let solid = tide.as_solid_mut().expect("a solid");
+    solid.look = Look { albedo: Vec3::new(0.012, 0.03, 0.036), roughness: 0.22, ..Look::default() };
+    shot.add(tide);
+    shot
+}
+
+/// The low evening sun and its sky.
+pub(super) fn evening(shot: &mut Shot) {
+    let sun = shot::Sun { irradiance: 5.2, colour: Vec3::new(1.0, 0.72, 0.46), angle_rad: 0.03 };
+    shot.add(Element::new("Evening sun", Is::Sun(sun)).at(-3.0, 2.2, 2.4).turned(0.62, 0.0, 0.98));
+    let source = SkySource::Gradient {
+        zenith: Vec3::new(0.16, 0.25, 0.42),
+        horizon: Vec3::new(0.92, 0.66, 0.47),
+        ground: Vec3::new(0.05, 0.055, 0.06),
+    };
+    shot.add(Element::new("Dusk sky", Is::Sky(Sky { strength: 0.85, source })));
+}
+
+/// Fish crates, `count` of them, standing on their place.
+pub(super) fn crates(name: &str, count: [u32; 3]) -> Element {
+    let shape = Shape::Mesh { asset: "fish crate".to_owned(), scale: 1.0 };
+    let mut crates = Element::solid(name, shape, Moves::Free);
+    let solid = crates.as_solid_mut().expect("a solid");
+    solid.copies = Some(Copies {
+        count,
+        spacing_m: Vec3::new(0.542, 0.3602, 0.462),
+        jitter_m: 0.011,
+        turn_rad: 0.045,
+        seed: 12,
+    });
+    solid.look = Look {
+        image: Some("deal".to_owned()),
+        albedo: Vec3::splat(0.95),
+        variation: 0.38,
+        roughness: 0.6,
+        ..Look::default()
+    };
+    solid.body.weight = Weight::MassKg(3.4);
+    solid.body.collision = shot::Collision::Box;
+    solid.body.friction = 0.45;
+    solid.body.bounce = 0.12;
+    crates
+}
+
+/// Glass net floats.
+pub(super) fn floats(name: &str, count: [u32; 3], mass_kg: f32) -> Element {
+    let mut floats = Element::solid(name, Shape::sphere(0.115), Moves::Free);
+    let solid = floats.as_solid_mut().expect("a solid");
+    solid.copies =
+        Some(Copies { count, spacing_m: Vec3::new(0.29, 0.25, 0.3), jitter_m: 0.02, turn_rad: 0.0, seed: 4 });
+    solid.look = Look {
+        albedo: Vec3::new(0.50, 0.88, 0.78),
+        roughness: 0.02,
+        transmission: 0.97,
+        refraction: 1.5,
+        variation: 0.25,
+        ..Look::default()
+    };
+    solid.body.weight = Weight::MassKg(mass_kg);
+    solid.body.friction = 0.35;
+    solid.body.bounce = 0.45;
+    floats
+}
+
+/// Keys of one number.
+pub(super) fn keys<const N: usize>(keys: [(f64, f32); N]) -> Channel {
+    Channel::keyed(keys)
+}
+
+/// The files of the pier and the crates.
+pub(super) fn files() -> Vec<File> {
+    vec![
+        ("planks", "planks.png", assets::planks()),
+        ("deal", "deal.png", assets::deal()),
+        ("fish crate", "fish-crate.obj", assets::fish_crate()),
+    ]
+}
