@@ -70,8 +70,8 @@ impl Meshes {
     }
 
     /// Area that a shape shows the wind, averaged over all directions, m²: a
-    /// quarter of the surface for a convex body (A. Cauchy, 1841), taken for
-    /// others too; half of both faces for a plane.
+    /// quarter of the surface for a convex body (A. Cauchy, 1841), for others
+    /// too but never more than their box shows; half of both faces for a plane.
     ///
     /// # Errors
     /// [`MissingMesh`].
@@ -80,7 +80,11 @@ impl Meshes {
             Shape::Sphere { radius_m: r } => PI * r * r,
             Shape::Box { size_m: s, .. } => 0.5 * (s.x * s.y + s.y * s.z + s.z * s.x),
             Shape::Plane { size_m } => 0.5 * size_m.x * size_m.y,
-            _ => 0.25 * self.mesh(shape)?.area(),
+            _ => {
+                let mesh = self.mesh(shape)?;
+                let s = mesh.bounds().size();
+                (0.25 * mesh.area()).min(0.5 * (s.x * s.y + s.y * s.z + s.z * s.x))
+            }
         })
     }
 

@@ -106,11 +106,11 @@ test("duplicates are numbered and selected", async () => {
 
 describe("deleting", () => {
   const camera = (id: number, aim: number | null) => ({
-  id,
-  name: `Camera ${id}`,
-  aim: aim === null ? null : { at: aim },
-  is: { camera: {} },
-});
+    id,
+    name: `Camera ${id}`,
+    aim: aim === null ? null : { at: aim },
+    is: { camera: {} },
+  });
 
   test("goes from the last to the first, so that places stay right", async () => {
     await shot.remove([1, 2]);

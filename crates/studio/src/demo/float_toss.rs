@@ -33,13 +33,13 @@ pub(super) fn shot() -> (Shot, Vec<File>) {
     shot.motion.insert("physics.time_scale".to_owned(), slow);
 
     let camera = Camera {
-        focal_length_mm: 38.0,
+        focal_length_mm: 35.0,
         f_stop: Some(2.8),
-        focus_m: 4.6,
+        focus_m: 3.7,
         exposure: 0.35,
         ..Camera::default()
     };
-    let mut camera = Element::new("Pier camera", Is::Camera(camera)).at(0.2, 1.25, 4.6);
+    let mut camera = Element::new("Pier camera", Is::Camera(camera)).at(0.3, 1.2, 3.7);
     camera.aim = Some(Aim { at: float, damping_s: 0.35 });
     shot.camera = Some(shot.add(camera));
     quay::evening(&mut shot);

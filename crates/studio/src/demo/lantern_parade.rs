@@ -31,8 +31,8 @@ pub(super) fn shot() -> (Shot, Vec<File>) {
     solid.body.friction = 0.2;
     solid.look = Look {
         albedo: Vec3::new(0.8, 0.35, 0.12),
-        emission: Vec3::new(2.6, 0.95, 0.22),
-        variation: 0.6,
+        emission: Vec3::new(0.62, 0.22, 0.05),
+        variation: 0.75,
         roughness: 0.7,
         ..Look::default()
     };
@@ -51,7 +51,7 @@ pub(super) fn shot() -> (Shot, Vec<File>) {
     ];
     let mut way = Channel::keyed(way.map(|(frame, place)| (frame, Vec3::from(place))));
     way.keys.iter_mut().for_each(|key| key.then = Interpolation::Smooth);
-    let attract = Attract { acceleration: 5.0, power: 0.0, near_m: 0.7, ..Attract::default() };
+    let attract = Attract { acceleration: 2.6, power: 0.0, near_m: 2.4, ..Attract::default() };
     let leader = Element::new("Parade leader", Is::Force(Force::new(ForceKind::Attract(attract))));
     // Held at nothing until it sets out.
     let mut strength = quay::keys([(1.0, 0.0), (24.0, 1.0)]);
@@ -59,7 +59,7 @@ pub(super) fn shot() -> (Shot, Vec<File>) {
     let leader = leader.keyed("placement.place_m", way).keyed("is.force.strength", strength);
     shot.add(leader.at(-3.4, 1.2, 0.6));
     let air = Turbulence {
-        speed_m_s: 0.5,
+        speed_m_s: 1.3,
         size_m: 1.4,
         octaves: 2,
         change_s: 3.0,
@@ -69,7 +69,7 @@ pub(super) fn shot() -> (Shot, Vec<File>) {
     };
     shot.add(Element::new("Night air", Is::Force(Force::new(ForceKind::Turbulence(air)))).at(0.0, 1.5, 0.0));
 
-    let camera = Camera { focal_length_mm: 27.0, focus_m: 6.0, exposure: 0.8, ..Camera::default() };
+    let camera = Camera { focal_length_mm: 27.0, focus_m: 6.0, exposure: 0.0, ..Camera::default() };
     let camera = Element::new("Pier camera", Is::Camera(camera)).at(1.4, 1.5, 5.8).turned(-0.02, 0.22, 0.0);
     shot.camera = Some(shot.add(camera));
     let source = SkySource::Gradient {

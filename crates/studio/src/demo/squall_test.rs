@@ -10,7 +10,7 @@ pub(super) fn shot() -> (Shot, Vec<File>) {
     let mut shot = quay::pier("Squall test");
     shot.timing.last = 120;
     shot.add(quay::crates("Crates", [2, 3, 2]).at(0.2, 0.1805, -0.2).turned(0.0, 0.3, 0.0));
-    shot.add(quay::floats("Floats", [6, 1, 3], 0.12).at(-0.9, 0.117, 0.9));
+    shot.add(quay::floats("Floats", [6, 1, 3], 0.35).at(-0.9, 0.117, 0.9));
 
     // The front is three metres deep and takes as many seconds to pass.
     let front = Region {
@@ -19,12 +19,12 @@ pub(super) fn shot() -> (Shot, Vec<File>) {
         profile: Profile::Smooth,
         inverted: false,
     };
-    let mut way = quay::keys([(12.0, -6.0), (54.0, 0.2), (96.0, 6.5)]);
+    let mut way = quay::keys([(12.0, -6.0), (48.0, -0.2), (80.0, 6.5)]);
     way.keys[0].then = Interpolation::EaseIn;
     let front = Element::new("Squall front", Is::Region(front)).at(-6.0, 1.5, 0.0);
     let front = shot.add(front.keyed("placement.place_m[0]", way));
     let wind = Wind {
-        speed_m_s: 23.0,
+        speed_m_s: 19.0,
         gust: 0.55,
         gust_s: 0.6,
         eddy: 0.35,
