@@ -112,6 +112,7 @@ fn types() -> Result<()> {
 
 fn bench() -> Result<()> {
     cargo(&["test", "--package", "geometry", "--bench", "rays"])?;
+    cargo(&["test", "--package", "simulate", "--bench", "forces"])?;
     cargo(&["test", "--package", "studio", "--bench", "studio"])?;
     web()?;
     cargo(&["build"])?;

@@ -195,7 +195,6 @@ impl<'a> Inputs<'a> {
         }
         for force in &self.forces {
             let acts = now.elements[force.index].as_force().is_some_and(|force| force.acts_at(at));
-            hash.update([u8::from(acts)]);
             if acts {
                 let digest =
                     force.still.unwrap_or_else(|| parts_digest(now, self.sampler, acting, &force.parts));

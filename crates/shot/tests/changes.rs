@@ -186,6 +186,11 @@ fn frames_before_it_acts_stay_fresh(
 }
 
 #[test]
+fn a_force_that_is_added_leaves_what_comes_before_it_fresh() {
+    assert_eq!(same(&shot(), &squall()), 8);
+}
+
+#[test]
 fn a_slower_time_makes_frames_stale_from_its_first_key_on() {
     let mut changed = shot();
     changed.motion.insert("physics.time_scale".to_owned(), Channel::keyed([(6.0, 1.0f32), (9.0, 0.3)]));

@@ -22,7 +22,8 @@
   let { element, path, channel, at, span, scrub }: Props = $props();
 
   const HEIGHT = 84;
-  const PAD = 12;
+  /** Room above the curve, and below it for the keys' marks. */
+  const [TOP, BOTTOM] = [10, 22];
   const COLOURS = ["var(--coral)", "var(--aqua)", "var(--force)"];
   let angle = $derived(/_rad(\[\d\])?$/.test(path));
   let scale = $derived(angle ? 180 / Math.PI : 1);
@@ -58,7 +59,7 @@
   // While a key is dragged the scale stays.
   let held = $state.raw<[number, number] | null>(null);
   let [low, high] = $derived(held ?? range);
-  const y = (value: number) => HEIGHT - PAD - ((value - low) / (high - low)) * (HEIGHT - 2 * PAD);
+  const y = (value: number) => HEIGHT - BOTTOM - ((value - low) / (high - low)) * (HEIGHT - TOP - BOTTOM);
   let lines = $derived(
     (samples?.parts ?? []).map((values) =>
       values.map((value, i) => `${at(samples!.frames[i]).toFixed(2)},${y(value).toFixed(1)}`).join(" "),
@@ -105,7 +106,7 @@
     held = [low, high];
     const moved = (e: PointerEvent): Channel => {
       const frames = ((e.clientX - x) / box.width / 0.96) * span;
-      const by = (-(e.clientY - top) / (HEIGHT - 2 * PAD)) * (high - low);
+      const by = (-(e.clientY - top) / (HEIGHT - TOP - BOTTOM)) * (high - low);
       if (grip.handle) {
         const old = handleOf(keysOf(begin), grip.key, grip.handle)!;
         const away = Math.max(0, old.frames + (grip.handle === "leave" ? frames : -frames));

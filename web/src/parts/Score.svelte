@@ -187,43 +187,45 @@
       >
     </div>
   </div>
-  <div class="relative min-h-0 overflow-auto" bind:this={rows}>
-    {#each groups as group, g (group.name)}
-      <div class="grid h-[27px] grid-cols-[206px_1fr] items-center border-b border-line/50 bg-raised/40">
-        <span class="flex items-center gap-2 px-3 font-[650]"
-          ><i class="h-[9px] w-[9px] rounded-[3px]" style:background={group.colour}></i>{group.name}
-          {#if g === 0 && bodies}<em class="ml-auto font-normal text-faint not-italic"
-              >{bodies} {bodies === 1 ? "body" : "bodies"}</em
-            >{/if}</span
-        >
-        <div class="relative h-full cursor-ew-resize" onpointerdown={scrub} role="presentation">
-          {#if g === 0}
-            {#each playback.freshness?.stretches ?? [] as stretch (stretch.first)}
-              <div
-                class={`absolute top-[5px] bottom-[5px] overflow-hidden rounded-[3px] px-1.5 text-[10.5px] leading-[17px] whitespace-nowrap ${stretch.state === "stale" ? "hatched text-stale" : ""} ${stretch.state === "missing" ? "border border-line" : ""}`}
-                style:left={`${at(stretch.first)}%`}
-                style:width={`${at(stretch.last) - at(stretch.first) + (stretch.last === playback.last ? 0.6 : 96 / span)}%`}
-                style:background={stretch.state === "fresh"
-                  ? "color-mix(in srgb, var(--aqua) 32%, var(--panel))"
-                  : undefined}
-                style:box-shadow={stretch.state === "fresh" ? "inset 0 -2px var(--aqua)" : undefined}
-                data-state={stretch.state}
-                data-first={stretch.first}
-                data-last={stretch.last}
-                title={`${stretch.first}–${stretch.last} ${stretch.state}${stretch.reason ? `, ${stretch.reason}` : ""}`}
-              >
-                {words(stretch)}
-              </div>
-            {/each}
-          {/if}
+  <div class="min-h-0 overflow-auto" bind:this={rows}>
+    <div class="relative min-h-full">
+      {#each groups as group, g (group.name)}
+        <div class="grid h-[27px] grid-cols-[206px_1fr] items-center border-b border-line/50 bg-raised/40">
+          <span class="flex items-center gap-2 px-3 font-[650]"
+            ><i class="h-[9px] w-[9px] rounded-[3px]" style:background={group.colour}></i>{group.name}
+            {#if g === 0 && bodies}<em class="ml-auto font-normal text-faint not-italic"
+                >{bodies} {bodies === 1 ? "body" : "bodies"}</em
+              >{/if}</span
+          >
+          <div class="relative h-full cursor-ew-resize" onpointerdown={scrub} role="presentation">
+            {#if g === 0}
+              {#each playback.freshness?.stretches ?? [] as stretch (stretch.first)}
+                <div
+                  class={`absolute top-[5px] bottom-[5px] overflow-hidden rounded-[3px] px-1.5 text-[10.5px] leading-[17px] whitespace-nowrap ${stretch.state === "stale" ? "hatched text-stale" : ""} ${stretch.state === "missing" ? "border border-line" : ""}`}
+                  style:left={`${at(stretch.first)}%`}
+                  style:width={`${at(stretch.last) - at(stretch.first) + (stretch.last === playback.last ? 0.6 : 96 / span)}%`}
+                  style:background={stretch.state === "fresh"
+                    ? "color-mix(in srgb, var(--aqua) 32%, var(--panel))"
+                    : undefined}
+                  style:box-shadow={stretch.state === "fresh" ? "inset 0 -2px var(--aqua)" : undefined}
+                  data-state={stretch.state}
+                  data-first={stretch.first}
+                  data-last={stretch.last}
+                  title={`${stretch.first}–${stretch.last} ${stretch.state}${stretch.reason ? `, ${stretch.reason}` : ""}`}
+                >
+                  {words(stretch)}
+                </div>
+              {/each}
+            {/if}
+          </div>
         </div>
-      </div>
-      {#each group.rows as element (element.id)}
-        <ScoreRow {element} colour={group.colour} {at} {span} {scrub} />
+        {#each group.rows as element (element.id)}
+          <ScoreRow {element} colour={group.colour} {at} {span} {scrub} />
+        {/each}
       {/each}
-    {/each}
-    <div class="pointer-events-none absolute inset-y-0 right-0 left-[206px]">
-      <i class="absolute inset-y-0 w-[1.5px] bg-lime" style:left={`${at(playback.frame)}%`}></i>
+      <div class="pointer-events-none absolute inset-y-0 right-0 left-[206px]">
+        <i class="absolute inset-y-0 w-[1.5px] bg-lime" style:left={`${at(playback.frame)}%`}></i>
+      </div>
     </div>
   </div>
   {#if around}

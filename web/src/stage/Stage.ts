@@ -74,15 +74,25 @@ export class Stage {
   #moved = false;
   #loading = 0;
   #waitUntil = 0;
-  #sky = new Sky(this.scene, (change) => this.#load(change));
+  #sky: Sky;
   #grid = new THREE.GridHelper(40, 40, 0x6a7a7c, 0x4a5658);
 
   constructor(
     private canvas: HTMLCanvasElement,
     private events: StageEvents,
   ) {
-    const antialias = !drawnInSoftware();
-    this.renderer = new THREE.WebGLRenderer({ canvas, antialias, preserveDrawingBuffer: true });
+    const hardware = !drawnInSoftware();
+    this.#sky = new Sky(
+      this.scene,
+      hardware,
+      (change) => this.#load(change),
+      (colour) => this.#looks.shine(colour),
+    );
+    this.renderer = new THREE.WebGLRenderer({
+      canvas,
+      antialias: hardware,
+      preserveDrawingBuffer: true,
+    });
     this.renderer.toneMapping = THREE.NeutralToneMapping;
     this.renderer.shadowMap.enabled = true;
     this.renderer.shadowMap.autoUpdate = false;

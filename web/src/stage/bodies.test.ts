@@ -3,7 +3,7 @@ import { expect, test } from "vitest";
 import type { Element } from "../api/client";
 import { arrange, matrixOf, sameBodies, shade } from "./bodies";
 import { lightOf } from "./lights";
-import { skyKey } from "./sky";
+import { skyKey, skyTexture, upAndDown } from "./sky";
 import { markerOf } from "./markers";
 import { layOutline, outline } from "./overlays";
 
@@ -103,4 +103,17 @@ test("a hidden sky gives no light", () => {
   const shot = (hidden: boolean) => ({ elements: [{ ...sky, hidden }] }) as never;
   expect(skyKey(shot(false))).toContain("strength");
   expect(skyKey(shot(true))).toBeNull();
+});
+
+test("an even sky gives its own radiance up and down, a half one to one side only", () => {
+  const one = THREE.DataUtils.toHalfFloat(1);
+  const texels = new Uint16Array(64 * 32 * 4).fill(one);
+  const even = upAndDown(skyTexture(texels.buffer));
+  expect(even.up.r).toBeCloseTo(1, 2);
+  expect(even.down.b).toBeCloseTo(1, 2);
+  // Rows go from straight down to straight up.
+  texels.fill(0, 0, texels.length / 2);
+  const above = upAndDown(skyTexture(texels.buffer));
+  expect(above.up.g).toBeCloseTo(1, 2);
+  expect(above.down.g).toBe(0);
 });

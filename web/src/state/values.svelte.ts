@@ -136,7 +136,8 @@ class Values {
       }
       return [
         ...channelOperations(document, id, target.path, null),
-        { op: "add", path: place.at + pointer(target.path), value },
+        // Adding to a list would put the value before the one that is there.
+        { op: part ? "replace" : "add", path: place.at + pointer(target.path), value },
       ];
     });
   }
@@ -164,8 +165,13 @@ class Values {
     );
   }
 
-  /** Gives a value a formula, or takes it away. */
-  setFormula(target: Target, label: string, expression: string | null) {
+  /** Gives a value a formula, or takes it away. One that cannot be read is not even sent. */
+  async setFormula(target: Target, label: string, expression: string | null) {
+    if (expression !== null && shot.id !== null) {
+      const asked = { element: target.element?.id ?? null, path: target.path, expression, frame: playback.frame };
+      const told = await api.formula(shot.id, asked).catch(() => null);
+      if (told?.place != null) return false;
+    }
     return this.#edit(target, `Formula for ${label.toLowerCase()}`, (document, id) =>
       channelOperations(document, id, target.path, expression === null ? null : { expression }),
     );

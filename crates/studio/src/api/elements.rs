@@ -11,7 +11,7 @@ use axum::extract::{Path, Query, State as Extract};
 use axum::http::{HeaderMap, StatusCode, header};
 use axum::response::{IntoResponse, Response};
 use serde::{Deserialize, Serialize};
-use shot::{Asset, Element, Id, Is, Shot, World};
+use shot::{Asset, Element, Id, Is, Shot, SkySource, World};
 use simulate::solids::{collision_mesh, drop_to_rest};
 use std::collections::BTreeMap;
 use utoipa::ToSchema;
@@ -83,12 +83,15 @@ pub(crate) async fn collision(
     .await
 }
 
-/// Size of the map of the sky.
-const SKY: (usize, usize) = (128, 64);
+/// Texels up the map of a sky; twice as many go round. What a graphics card
+/// makes of it takes long without one, and a gradient needs few.
+const SKY_ROWS: usize = 32;
+/// … of a sky from an image.
+const SKY_IMAGE_ROWS: usize = 128;
 
-/// The sky as the Stage shows it: radiance as 128 × 64 texels of 4 half
-/// floats (red, green, blue, 1), rows from straight down to straight up,
-/// columns from −x over −z, x and z back to −x.
+/// The sky as the Stage shows it: radiance as 2 n × n texels of 4 half floats
+/// (red, green, blue, 1), rows from straight down to straight up, columns from
+/// −x over −z, x and z back to −x.
 #[utoipa::path(get, path = "/api/shots/{id}/sky", params(("id" = i64, Path)), responses((status = 200, content_type = "application/octet-stream")))]
 pub(crate) async fn sky(Extract(studio): State, Path(id): Path<i64>, headers: HeaderMap) -> Result<Response> {
     let (shot, _) = studio.head(id).await?;
@@ -96,7 +99,11 @@ pub(crate) async fn sky(Extract(studio): State, Path(id): Path<i64>, headers: He
         let skies: Vec<_> = shot.elements.iter().filter(|element| matches!(element.is, Is::Sky(_))).collect();
         tagged(&headers, &(&skies, &shot.assets), || {
             let assets = studio.loader.all(&studio.data, &shot)?;
-            let map = picture::sky_map(&shot, &assets, SKY.0, SKY.1)
+            let image = |element: &&Element| {
+                matches!(&element.is, Is::Sky(sky) if matches!(sky.source, SkySource::Image { .. }))
+            };
+            let rows = if skies.iter().any(image) { SKY_IMAGE_ROWS } else { SKY_ROWS };
+            let map = picture::sky_map(&shot, &assets, 2 * rows, rows)
                 .map_err(|error| Error::Bad(error.to_string()))?;
             let half = |value: f32| half::f16::from_f32(value.min(65_504.0)).to_le_bytes();
             Ok(map.iter().flat_map(|c| [c.x, c.y, c.z, 1.0]).flat_map(half).collect())

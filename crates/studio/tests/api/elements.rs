@@ -48,9 +48,9 @@ async fn the_sky_is_a_map_of_half_floats_from_the_ground_up() {
     desk.set("/elements/3/is/sky/source/gradient/ground", json!([0.25, 0.25, 0.25])).await;
     desk.set("/elements/3/is/sky/source/gradient/zenith", json!([2, 2, 2])).await;
     let (status, bytes) = desk.bytes("/api/shots/1/sky").await;
-    assert_eq!((status, bytes.len()), (StatusCode::OK, 128 * 64 * 8));
+    assert_eq!((status, bytes.len()), (StatusCode::OK, 64 * 32 * 8));
     let half = |at: usize| half::f16::from_le_bytes([bytes[at], bytes[at + 1]]).to_f32();
-    assert!((half(0) - 0.25).abs() < 0.02 && (half(bytes.len() - 8) - 2.0).abs() < 0.05);
+    assert!((half(0) - 0.25).abs() < 0.04 && (half(bytes.len() - 8) - 2.0).abs() < 0.1);
     assert_eq!(half(6), 1.0);
 }
 

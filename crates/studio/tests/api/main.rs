@@ -6,6 +6,7 @@ mod elements;
 mod events;
 mod films;
 mod history;
+mod motion;
 mod runs;
 mod security;
 mod shots;

@@ -1,0 +1,193 @@
+// Keys, curves, formulas, forces and regions.
+import { expect, test } from "@playwright/test";
+import { add, computed, goTo, newShot, saved, select, stretches, tab, type } from "./desk.mjs";
+import { Server } from "./server.mjs";
+
+let server;
+test.beforeAll(async () => {
+  server = await new Server().start();
+});
+test.afterAll(() => server.end());
+
+const score = (page) => page.getByRole("region", { name: "Score" });
+const keysOf = (page, name) => score(page).getByRole("button", { name: new RegExp(`^Key of ${name} at frame`) });
+const field = (page, name) => page.getByRole("textbox", { name, exact: true });
+
+/** A ball above a floor. */
+async function ball(page, name) {
+  await newShot(page, server.address, { name });
+  await add(page, "Plane");
+  await add(page, "Sphere");
+}
+
+async function key(page, value, frame) {
+  await goTo(page, frame, 1, 24);
+  await page.getByRole("button", { name: `Key ${value} at frame ${frame}` }).click();
+  await expect(page.getByRole("button", { name: `Remove the key of ${value} at frame ${frame}` })).toBeVisible();
+}
+
+test("any value is keyed at a press, moved on the Score, and constant again without keys", async ({ page }) => {
+  await ball(page, "Keyed");
+  await key(page, "friction", 5);
+  await goTo(page, 15, 1, 24);
+  await type(page, "Friction", "0.9");
+  await expect(keysOf(page, "Sphere")).toHaveCount(2);
+  await goTo(page, 10, 1, 24);
+  await expect(field(page, "Friction")).toHaveValue("0.7");
+
+  // A frame later by the arrow key, and dragged.
+  await keysOf(page, "Sphere").nth(1).press("ArrowRight");
+  await expect(score(page).getByRole("button", { name: "Key of Sphere at frame 16" })).toBeVisible();
+  const mark = await keysOf(page, "Sphere").nth(1).boundingBox();
+  await page.mouse.move(mark.x + 6, mark.y + 6);
+  await page.mouse.down();
+  await page.mouse.move(mark.x + 90, mark.y + 6, { steps: 4 });
+  await page.mouse.up();
+  const frame = async () => Number(await keysOf(page, "Sphere").nth(1).getAttribute("data-key"));
+  await expect.poll(frame).toBeGreaterThan(17);
+
+  await keysOf(page, "Sphere").first().press("Delete");
+  await expect(keysOf(page, "Sphere")).toHaveCount(1);
+  await keysOf(page, "Sphere").first().press("Delete");
+  await expect(keysOf(page, "Sphere")).toHaveCount(0);
+  await expect(field(page, "Friction")).toHaveValue("0.9");
+});
+
+test("keys are boxed, mirrored, repeated, copied and pasted", async ({ page }) => {
+  await ball(page, "Boxed");
+  await tab(page, "Motion");
+  await key(page, "place", 2);
+  await goTo(page, 6, 1, 24);
+  await type(page, "Place x", "2");
+  await expect(keysOf(page, "Sphere")).toHaveCount(2);
+  const [a, b] = [await keysOf(page, "Sphere").first().boundingBox(), await keysOf(page, "Sphere").nth(1).boundingBox()];
+  await page.keyboard.down("Shift");
+  await page.mouse.move(a.x - 8, a.y - 3);
+  await page.mouse.down();
+  await page.mouse.move(b.x + 18, b.y + 14, { steps: 4 });
+  await page.mouse.up();
+  await page.keyboard.up("Shift");
+  const tools = page.getByRole("toolbar", { name: "Keys chosen" });
+  await expect(tools).toContainText("2 keys");
+  await tools.getByRole("button", { name: "Mirror" }).click();
+  await saved(page, "mirrored");
+  await goTo(page, 2, 1, 24);
+  await expect(field(page, "Place x")).toHaveValue("2");
+  await keysOf(page, "Sphere").first().click();
+  await keysOf(page, "Sphere").nth(1).click({ modifiers: ["Shift"] });
+  await tools.getByRole("button", { name: "Repeat" }).click();
+  await expect(keysOf(page, "Sphere")).toHaveCount(3);
+  await keysOf(page, "Sphere").first().click();
+  await tools.getByRole("button", { name: "Copy" }).click();
+  await goTo(page, 20, 1, 24);
+  await page.keyboard.press("Shift+V");
+  await expect(score(page).getByRole("button", { name: "Key of Sphere at frame 20" })).toBeVisible();
+});
+
+test("a curve lane opens, and a key dragged in it changes frame and value at once", async ({ page }) => {
+  await ball(page, "Curves");
+  await key(page, "friction", 3);
+  await goTo(page, 20, 1, 24);
+  await type(page, "Friction", "0.1");
+  await score(page).getByRole("button", { name: "Open the curves of Sphere" }).click();
+  const point = score(page).locator("circle[data-key-frame='20']");
+  const box = await point.boundingBox();
+  await page.mouse.move(box.x + 4, box.y + 4);
+  await page.mouse.down();
+  await page.mouse.move(box.x - 60, box.y - 25, { steps: 5 });
+  await page.mouse.up();
+  await saved(page, "Friction keyed");
+  await expect(point).toHaveCount(0);
+  const value = page.getByRole("textbox", { name: "Friction at this key" });
+  await expect(value).toBeVisible();
+  expect(Number(await value.inputValue())).toBeGreaterThan(0.15);
+  await type(page, "Frame of this friction key", "12");
+  await expect(score(page).locator("circle[data-key-frame='12']")).toBeVisible();
+});
+
+test("a formula that is wrong says where and stays in the field; mended it acts", async ({ page }) => {
+  await ball(page, "Formula");
+  await field(page, "Bounce").fill("= 0.5 + 0.1 * sine(time)");
+  const note = page.getByRole("alert").filter({ hasText: "sine" });
+  await expect(note).toContainText("at character 13: sine is not known here");
+  await field(page, "Bounce").press("Enter");
+  await expect(field(page, "Bounce")).toHaveValue("= 0.5 + 0.1 * sine(time)");
+  await field(page, "Bounce").fill("= 0.5 + 0.1 * sin(time)");
+  await expect(note).toHaveCount(0);
+  await field(page, "Bounce").press("Enter");
+  await saved(page, "Formula for bounce of Sphere");
+  await expect(page.getByText("gives 0.5 at this frame")).toBeVisible();
+  await page.reload();
+  await select(page, "Sphere");
+  await expect(field(page, "Bounce")).toHaveValue("= 0.5 + 0.1 * sin(time)");
+  await type(page, "Bounce", "0.3");
+  await expect(field(page, "Bounce")).toHaveValue("0.3");
+});
+
+test("a wind bounded by a region and a span leaves what comes before it fresh", async ({ page }) => {
+  await ball(page, "Squall");
+  await page.getByRole("button", { name: "Play", exact: true }).click();
+  await computed(page);
+  await page.getByRole("button", { name: "Pause" }).click();
+  await add(page, "Ball region");
+  await add(page, "Wind");
+  await type(page, "From frame", "10");
+  await expect(stretches(page).first()).toHaveAttribute("data-last", "10");
+  await expect(stretches(page).nth(1)).toHaveAttribute("title", /before/);
+  await page.getByLabel("Region", { exact: true }).click();
+  await page.getByRole("option", { name: "Ball region" }).click();
+  await saved(page, "Region of Wind");
+  await page.getByRole("button", { name: "Play", exact: true }).click();
+  await computed(page);
+  await page.getByRole("button", { name: "Pause" }).click();
+  await select(page, "Sphere");
+  await goTo(page, 12, 1, 24);
+  await expect(page.getByRole("row", { name: /Wind/ })).toContainText("N");
+});
+
+test("the probe and the tracer dots ask what forces do, and stop asking", async ({ page }) => {
+  await ball(page, "Probe");
+  await add(page, "Vortex");
+  const asked = page.waitForRequest(/\/probe$/);
+  await page.getByRole("button", { name: "Show what forces do" }).click();
+  await asked;
+  await page.getByRole("button", { name: "Show what forces do" }).click();
+  const carried = page.waitForRequest(/\/probe$/);
+  await page.getByRole("button", { name: "Show tracer dots" }).click();
+  await carried;
+  await expect(page.getByRole("button", { name: "Show tracer dots" })).toHaveAttribute("aria-pressed", "true");
+});
+
+test("a body waits until its frame, and time can be slowed by keys", async ({ page }) => {
+  await ball(page, "Waiting");
+  await page.getByLabel("Wake", { exact: true }).click();
+  await page.getByRole("option", { name: "at a frame" }).click();
+  await type(page, "Wakes at, frame", "12");
+  await expect(score(page)).toContainText("wake");
+  await page.getByRole("button", { name: "Play", exact: true }).click();
+  await computed(page);
+  await page.getByRole("button", { name: "Pause" }).click();
+  await page.keyboard.press("Escape");
+  await key(page, "time scale", 14);
+  await goTo(page, 20, 1, 24);
+  await type(page, "Time scale", "0.25");
+  await expect(stretches(page).first()).toHaveAttribute("data-last", "14");
+});
+
+test("an element is attached where it stands, and set free again", async ({ page }) => {
+  await ball(page, "Attached");
+  await add(page, "Box");
+  await tab(page, "Motion");
+  await type(page, "Place x", "3");
+  await saved(page, "Place x of Box");
+  await page.getByLabel("Attached to").click();
+  await page.getByRole("option", { name: "Sphere" }).click();
+  await saved(page, "Box attached");
+  // One metre up is where the sphere is: relative to it, the box stands beside.
+  await expect(field(page, "Place x")).toHaveValue("3");
+  await expect(field(page, "Place y")).toHaveValue("0");
+  await page.getByLabel("Attached to").click();
+  await page.getByRole("option", { name: "nothing" }).click();
+  await saved(page, "Box set free");
+  await expect(field(page, "Place y")).toHaveValue("1");
+});
