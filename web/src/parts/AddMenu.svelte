@@ -2,6 +2,7 @@
   import Plus from "@lucide/svelte/icons/plus";
   import { DropdownMenu } from "bits-ui";
   import { add, addables, addFile } from "../state/adding";
+  import { addTurntable } from "../state/turntable";
 
   let chooser: HTMLInputElement;
   const columns = [["Solid"], ["Force", "Curve"], ["Region", "Camera", "Light"]] as const;
@@ -53,6 +54,10 @@
         {/each}
       </div>
       <DropdownMenu.Separator class="my-1 h-px bg-line" />
+      <DropdownMenu.Item
+        class="rounded-md px-2.5 py-1 outline-none data-highlighted:bg-raised"
+        onSelect={() => addTurntable()}>Turntable camera around the selection</DropdownMenu.Item
+      >
       <DropdownMenu.Item
         class="rounded-md px-2.5 py-1 outline-none data-highlighted:bg-raised"
         onSelect={() => chooser.click()}>Mesh or image file…</DropdownMenu.Item

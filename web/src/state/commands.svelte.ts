@@ -9,6 +9,7 @@ import { playback } from "./playback.svelte";
 import { route } from "./route.svelte";
 import { selection } from "./selection.svelte";
 import { shot } from "./shot.svelte";
+import { addTurntable } from "./turntable";
 
 export type CommandName =
   | "Copy the chosen keys"
@@ -18,6 +19,7 @@ export type CommandName =
   | "Mirror the chosen keys"
   | "Repeat the chosen keys"
   | "Constant speed through the chosen keys"
+  | "Add a turntable camera"
   | "Show what forces do"
   | "Show tracer dots"
   | "Find a command, element or value"
@@ -150,6 +152,7 @@ class Commands {
     { name: "Mirror the chosen keys", run: () => marks.mirror(), needs: "keys" },
     { name: "Repeat the chosen keys", run: () => marks.repeat(), needs: "keys" },
     { name: "Constant speed through the chosen keys", run: () => marks.constantSpeed(), needs: "keys" },
+    { name: "Add a turntable camera", run: addTurntable, needs: "shot" },
     { name: "Show what forces do", keys: "W", run: () => (desk.probe = !desk.probe), needs: "shot" },
     { name: "Show tracer dots", keys: "Shift+W", run: () => (desk.tracers = !desk.tracers), needs: "shot" },
     { name: "Move handles", keys: "M", run: () => (desk.handle = "move"), needs: "shot" },

@@ -168,7 +168,12 @@ class Values {
   /** Gives a value a formula, or takes it away. One that cannot be read is not even sent. */
   async setFormula(target: Target, label: string, expression: string | null) {
     if (expression !== null && shot.id !== null) {
-      const asked = { element: target.element?.id ?? null, path: target.path, expression, frame: playback.frame };
+      const asked = {
+        element: target.element?.id ?? null,
+        path: target.path,
+        expression,
+        frame: playback.frame,
+      };
       const told = await api.formula(shot.id, asked).catch(() => null);
       if (told?.place != null) return false;
     }
