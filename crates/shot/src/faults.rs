@@ -297,7 +297,9 @@ fn curve_faults(f: &mut Faults, path: &str, curve: &Curve) {
         if !(2..=MAX_POINTS).contains(&points.len()) {
             f.say(path, format!("{} points; from 2 to {MAX_POINTS}", points.len()));
         }
-        if let Some(i) = points.iter().position(|point| !(point.abs().max_element() <= 10_000.0)) {
+        if let Some(i) =
+            points.iter().position(|point| !point.is_finite() || point.abs().max_element() > 10_000.0)
+        {
             f.say(format!("{path}[{i}]"), format!("{} is outside -10000 to 10000", points[i]));
         }
     };

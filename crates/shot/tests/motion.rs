@@ -99,8 +99,8 @@ fn a_formula_without_a_finite_value_names_its_element_and_frame() {
 fn elements_that_depend_on_each_other_in_a_circle_are_named() {
     let mut shot = shot();
     let (crate_id, net_id) = (shot.named("Crate").unwrap().id, shot.named("Net 2.5").unwrap().id);
-    let attach = |to| Some(shot::Attached { to, along: None, facing: false });
-    shot.named_mut("Crate").unwrap().attached = attach(net_id);
+    shot.named_mut("Crate").unwrap().attached =
+        Some(shot::Attached { to: net_id, along: None, facing: false });
     shot.named_mut("Net 2.5").unwrap().aim = Some(shot::Aim { at: crate_id, damping_s: 0.0 });
     let message = shot.faults()[0].to_string();
     assert!(message.contains("depends on itself: Crate → Net 2.5 → Crate"), "{message}");

@@ -29,7 +29,7 @@ impl Table {
     /// The vectors at `turn`, the share of the period that has passed.
     pub fn new(seed: u32, turn: f32) -> Self {
         let at = |i: usize| turning(mix(seed ^ (i as u32).wrapping_mul(0x9e37_79b9)), turn);
-        Self { a: std::array::from_fn(|i| at(i)), b: std::array::from_fn(|i| at(i + 256)) }
+        Self { a: std::array::from_fn(&at), b: std::array::from_fn(|i| at(i + 256)) }
     }
 
     /// Velocity at a point in units of the lattice, with a root mean square of 1.

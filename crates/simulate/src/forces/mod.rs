@@ -111,25 +111,20 @@ impl Field {
     /// result does not depend on their number.
     pub fn push(&self, element: Id, points: &mut Points, dt: f32) {
         let acts: Vec<&Act> = self.acts.iter().filter(|act| act.acts_on(element)).collect();
-        let chunk = |((places, velocities), (inverse_masses, drag_areas)): (
-            (&[Vec3], &mut [Vec3]),
-            (&[f32], &[f32]),
-        )| {
+        let push = |places: &[Vec3], velocities: &mut [Vec3], inverse_masses: &[f32], drag_areas: &[f32]| {
             for act in &acts {
                 act.push(places, velocities, inverse_masses, drag_areas, dt);
             }
         };
-        let masses = points.inverse_masses.par_chunks(CHUNK).zip(points.drag_areas.par_chunks(CHUNK));
         if points.places.len() <= CHUNK {
-            chunk(((points.places, points.velocities), (points.inverse_masses, points.drag_areas)));
-        } else {
-            points
-                .places
-                .par_chunks(CHUNK)
-                .zip(points.velocities.par_chunks_mut(CHUNK))
-                .zip(masses)
-                .for_each(chunk);
+            return push(points.places, points.velocities, points.inverse_masses, points.drag_areas);
         }
+        let places = points.places.par_chunks(CHUNK);
+        let masses = points.inverse_masses.par_chunks(CHUNK).zip(points.drag_areas.par_chunks(CHUNK));
+        places
+            .zip(points.velocities.par_chunks_mut(CHUNK))
+            .zip(masses)
+            .for_each(|((places, velocities), (masses, areas))| push(places, velocities, masses, areas));
     }
 
     /// Velocity at which a weightless dot drifts: with the air, and as an

@@ -126,6 +126,7 @@ impl Solids {
     /// Takes up values of bodies that keys or formulas have changed.
     pub(super) fn change_values(&mut self, step: &Step) {
         let world = &mut self.state.world;
+        let mut changed = false;
         for (element, solid) in step.shot.solids() {
             if !element.motion.keys().any(|path| path.starts_with("is.solid.body.")) {
                 continue;
@@ -135,8 +136,17 @@ impl Solids {
                     continue;
                 }
                 let collider = &mut world.colliders[member.collider];
-                collider.set_friction(solid.body.friction);
-                collider.set_restitution(solid.body.bounce);
+                let (friction, bounce) = (solid.body.friction, solid.body.bounce);
+                if (collider.friction(), collider.restitution()) != (friction, bounce) {
+                    collider.set_friction(friction);
+                    collider.set_restitution(bounce);
+                    // Contacts at rest keep the values they were made with,
+                    // until a collider is marked as placed anew on its body.
+                    if let Some(offset) = collider.position_wrt_parent().copied() {
+                        collider.set_position_wrt_parent(offset);
+                    }
+                    changed = true;
+                }
                 let body = &mut world.bodies[member.handle];
                 let wanted = match solid.body.weight {
                     Weight::MassKg(mass) => mass,
@@ -147,8 +157,12 @@ impl Solids {
                     properties.set_mass(wanted, true);
                     body.set_additional_mass_properties(properties, false);
                     body.recompute_mass_properties_from_colliders(&world.colliders);
+                    changed = true;
                 }
             }
+        }
+        if changed {
+            wake_all(world);
         }
     }
 }
