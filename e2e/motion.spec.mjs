@@ -191,3 +191,45 @@ test("an element is attached where it stands, and set free again", async ({ page
   await saved(page, "Box set free");
   await expect(field(page, "Place y")).toHaveValue("1");
 });
+
+test("a turntable goes round what is selected, and its camera renders", async ({ page }) => {
+  await ball(page, "Turntable");
+  await page.keyboard.press("Control+j");
+  await page.keyboard.type("turntable");
+  await page.keyboard.press("Enter");
+  await saved(page, "Turntable added");
+  await expect(field(page, "Name")).toHaveValue("Turntable camera");
+  await expect(page.getByText("This camera renders.")).toBeVisible();
+  await expect(keysOf(page, "Turntable camera").first()).toBeVisible();
+  await expect(page.getByLabel("Aimed at")).toHaveText(/Turntable/);
+});
+
+test("a curve gets points, and a body rides along it by keys", async ({ page }) => {
+  await ball(page, "Rail");
+  await add(page, "Line");
+  await page.getByRole("button", { name: "Add a point" }).click();
+  await saved(page, "Points of Line");
+  await expect(page.getByText("4 points")).toBeVisible();
+  await select(page, "Sphere");
+  await tab(page, "Body");
+  await page.getByRole("radio", { name: "Animated" }).click();
+  await tab(page, "Motion");
+  await page.getByRole("checkbox", { name: "It stays where it is" }).uncheck();
+  await page.getByLabel("Attached to").click();
+  await page.getByRole("option", { name: "Line" }).click();
+  await saved(page, "Sphere attached");
+  await type(page, "Along the curve", "0");
+  await key(page, "along the curve", 2);
+  await goTo(page, 20, 1, 24);
+  await type(page, "Along the curve", "1");
+  await goTo(page, 11, 1, 24);
+  await expect(field(page, "Along the curve")).toHaveValue("0.5");
+});
+
+test("a force without anything to act on is on the Check list", async ({ page }) => {
+  await ball(page, "Idle");
+  await add(page, "Wind");
+  await type(page, "From frame", "400");
+  await page.getByRole("button", { name: /to check/ }).click();
+  await expect(page.getByText("Wind acts only outside the shot's frames.")).toBeVisible();
+});

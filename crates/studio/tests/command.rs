@@ -126,3 +126,68 @@ fn the_schema_is_json_schema() {
     let schema: serde_json::Value = serde_json::from_slice(&run(&["schema"]).stdout).unwrap();
     assert_eq!(schema["title"], "Shot");
 }
+
+#[rstest]
+#[case("Crate tumble")]
+#[case("Squall test")]
+#[case("Float toss")]
+#[case("Lantern parade")]
+fn every_sample_is_checked_and_baked(#[case] name: &str) {
+    let dir = tempfile::tempdir().unwrap();
+    let out = at(dir.path(), "shot");
+    assert!(run(&["sample", name, "--out", &out]).status.success());
+    let (shot, run_dir) = (format!("{out}/shot.json"), at(dir.path(), "run"));
+    let checked = run(&["check", &shot]);
+    assert!(
+        checked.status.success() && text(&checked.stdout).contains("no faults"),
+        "{}",
+        text(&checked.stderr)
+    );
+    assert!(run(&["bake", &shot, "--out", &run_dir]).status.success());
+}
+
+#[test]
+fn a_thrown_float_settles_in_its_basket() {
+    let dir = tempfile::tempdir().unwrap();
+    let out = at(dir.path(), "shot");
+    assert!(run(&["sample", "Float toss", "--out", &out]).status.success());
+    let run_dir = at(dir.path(), "run");
+    assert!(run(&["bake", &format!("{out}/shot.json"), "--out", &run_dir]).status.success());
+    let csv = text(&run(&["probe", &run_dir, "--element", "Float", "--frames", "96"]).stdout);
+    let last: Vec<f64> = csv.lines().nth(1).unwrap().split(',').map(|part| part.parse().unwrap()).collect();
+    let (x, y, z) = (last[3], last[4], last[5]);
+    // The basket stands at x = 1.1; its floor is 0.24 m in radius, the float 0.115.
+    assert!((x - 1.1).hypot(z) < 0.26 && (0.1..0.2).contains(&y), "{x} {y} {z}");
+}
+
+#[test]
+fn a_formula_that_is_wrong_is_told_by_its_path_and_place() {
+    let dir = sample();
+    let shot = at(dir.path(), "shot/shot.json");
+    let mut document: serde_json::Value = serde_json::from_slice(&std::fs::read(&shot).unwrap()).unwrap();
+    document["elements"][0]["motion"] = serde_json::json!({"is.force.strength": {"expression": "1 + tyme"}});
+    std::fs::write(&shot, document.to_string()).unwrap();
+    let checked = run(&["check", &shot]);
+    assert_eq!(checked.status.code(), Some(2));
+    let said = text(&checked.stderr) + &text(&checked.stdout);
+    assert!(said.contains("elements[0].motion.is.force.strength.expression: at character 5: tyme"), "{said}");
+}
+
+#[test]
+fn a_formula_without_a_value_stops_the_bake_at_its_frame_and_keeps_those_before() {
+    let dir = sample();
+    let (shot, run_dir) = (at(dir.path(), "shot/shot.json"), at(dir.path(), "run"));
+    let mut document: serde_json::Value = serde_json::from_slice(&std::fs::read(&shot).unwrap()).unwrap();
+    document["elements"][0]["motion"] =
+        serde_json::json!({"is.force.strength": {"expression": "1 / (frame - 5)"}});
+    std::fs::write(&shot, document.to_string()).unwrap();
+    let baked = run(&["bake", &shot, "--out", &run_dir]);
+    assert_eq!(baked.status.code(), Some(1));
+    assert!(
+        text(&baked.stderr).contains("frame 5: Gravity has a formula for strength"),
+        "{}",
+        text(&baked.stderr)
+    );
+    let frames = std::fs::read_dir(dir.path().join("run/frames")).unwrap().count();
+    assert_eq!(frames, 4);
+}

@@ -656,9 +656,9 @@ export interface paths {
             cookie?: never;
         };
         /**
-         * The sky as the Stage shows it: radiance as 128 × 64 texels of 4 half
-         *     floats (red, green, blue, 1), rows from straight down to straight up,
-         *     columns from −x over −z, x and z back to −x.
+         * The sky as the Stage shows it: radiance as 2 n × n texels of 4 half floats
+         *     (red, green, blue, 1), rows from straight down to straight up, columns from
+         *     −x over −z, x and z back to −x.
          */
         get: operations["get_shots_id_sky"];
         put?: never;
