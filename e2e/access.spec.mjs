@@ -35,7 +35,7 @@ test("no serious finding on any main view", async ({ page }) => {
 test("the keyboard alone finds, adds, plays and undoes", async ({ page }) => {
   await open(page, server.address, "Crate tumble");
   await page.keyboard.press("Control+j");
-  await expect(page.getByRole("combobox")).toBeFocused();
+  await expect(page.getByRole("combobox", { name: "Find a command" })).toBeFocused();
   await page.keyboard.type("add cone");
   await page.keyboard.press("Enter");
   await expect(page.getByRole("textbox", { name: "Name", exact: true })).toHaveValue("Cone");

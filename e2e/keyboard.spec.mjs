@@ -29,10 +29,10 @@ async function typeInto(page, locator, value) {
 
 async function find(page, words) {
   await page.keyboard.press("Control+j");
-  await expect(page.getByRole("combobox")).toBeFocused();
+  await expect(page.getByRole("combobox", { name: "Find a command" })).toBeFocused();
   await page.keyboard.type(words);
   await page.keyboard.press("Enter");
-  await expect(page.getByRole("combobox")).toHaveCount(0);
+  await expect(page.getByRole("combobox", { name: "Find a command" })).toHaveCount(0);
 }
 
 test("a shot is begun, staged, played, scrubbed, rendered and taken away by keyboard alone", async ({ page }) => {
