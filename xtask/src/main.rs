@@ -24,7 +24,11 @@ fn main() -> Result<()> {
         "test" => test(),
         "bench" => bench(),
         "types" => types(),
-        "validate" => cargo(&["run", "--package", "validation"]),
+        "validate" => {
+            // The whole workspace, so that its build is shared.
+            cargo(&["build", "--workspace"])?;
+            run("target/debug/validation", &[], ".")
+        }
         "screenshots" => {
             web()?;
             cargo(&["build"])?;
@@ -111,9 +115,10 @@ fn types() -> Result<()> {
 }
 
 fn bench() -> Result<()> {
-    cargo(&["test", "--package", "geometry", "--bench", "rays"])?;
-    cargo(&["test", "--package", "simulate", "--bench", "forces"])?;
-    cargo(&["test", "--package", "studio", "--bench", "studio"])?;
+    // The whole workspace, so that its build is shared.
+    for bench in ["rays", "forces", "studio"] {
+        cargo(&["test", "--workspace", "--bench", bench])?;
+    }
     web()?;
     cargo(&["build"])?;
     browser()?;

@@ -16,7 +16,9 @@
 </script>
 
 <div class="flex items-center gap-1.5" role="toolbar" aria-label="Keys chosen">
-  <span class="text-soft">{marks.list.length === 1 ? "1 key" : `${marks.list.length} keys`}</span>
+  <span class="whitespace-nowrap text-soft"
+    >{marks.list.length === 1 ? "1 key" : `${marks.list.length} keys`}</span
+  >
   <div class="w-[124px]">
     <Picker
       bare
@@ -27,6 +29,6 @@
     />
   </div>
   {#each tools as [name, title, run] (name)}
-    <button class="btn px-2 py-0.5" {title} onclick={run}>{name}</button>
+    <button class="btn px-2 py-0.5 whitespace-nowrap" {title} onclick={run}>{name}</button>
   {/each}
 </div>

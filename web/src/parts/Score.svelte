@@ -125,7 +125,7 @@
 >
   <div class="flex items-center gap-3 px-3">
     <button
-      class="grid h-7 w-7 place-items-center rounded-full bg-lime text-on-lime"
+      class="grid h-7 w-7 flex-none place-items-center rounded-full bg-lime text-on-lime"
       aria-label={playback.running ? "Pause" : "Play"}
       title="Play or pause (Enter)"
       onclick={() => playback.toggle()}
@@ -134,7 +134,7 @@
           fill="currentColor"
         />{/if}</button
     >
-    <span class="text-[19px] font-[650] tracking-tight" data-testid="frame"
+    <span class="flex-none text-[19px] font-[650] tracking-tight whitespace-nowrap" data-testid="frame"
       >{playback.frame}
       <small class="text-[12px] font-normal text-soft"
         >/ {playback.last} · {((playback.frame - playback.first) / fps).toFixed(2)} s</small
@@ -152,7 +152,9 @@
       title="Speed of playing">×{playback.rate}</button
     >
     {#if marks.list.length > 0}<KeyTools />{/if}
-    <span class="ml-auto truncate text-soft" data-testid="status">{status}</span>
+    <span class="ml-auto truncate text-soft" class:hidden={marks.list.length > 0} data-testid="status"
+      >{status}</span
+    >
     {#if playback.computing}<button class="btn py-0.5" onclick={() => playback.stopComputing()}>Stop</button
       >{/if}
   </div>
