@@ -64,8 +64,17 @@
 
   const save = (next: number) => (target ? values.set(target, label, next) : oncommit?.(next));
 
+  /** What is being saved: leaving the field meanwhile, perhaps for another frame, does not save it again. */
+  let pending: string | null = null;
+
   async function commit() {
-    if (text === settled()) return;
+    if (text === settled() || text === pending) return;
+    pending = text;
+    await store();
+    pending = null;
+  }
+
+  async function store() {
     if (target && typed !== null) {
       // A formula that is wrong stays in the field, with what is wrong below it.
       if (typed !== "" && !(await values.setFormula(target, label, typed))) return;
