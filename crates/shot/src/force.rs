@@ -142,7 +142,7 @@ pub struct Turbulence {
     pub speed_m_s: f32,
     /// Size of the largest eddies, m.
     pub size_m: f32,
-    /// Layers of eddies, each half the size and speed of the one before, 1–8.
+    /// Layers of eddies, each half the size of the one before, its speed by the cube root, 1–8.
     pub octaves: u32,
     /// Velocity at which all eddies drift, m/s.
     #[schemars(with = "[f32; 3]")]

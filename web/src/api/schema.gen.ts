@@ -1981,7 +1981,7 @@ export interface components {
             loop_s?: number | null;
             /**
              * Format: uint32
-             * @description Layers of eddies, each half the size and speed of the one before, 1–8.
+             * @description Layers of eddies, each half the size of the one before, its speed by the cube root, 1–8.
              * @default 2
              */
             octaves: number;

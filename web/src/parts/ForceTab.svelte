@@ -23,7 +23,11 @@
     shot.set(`${label} of ${element.name}`, [element.id], `/is/force/${path}`, value);
   const named = (list: Element[]) => list.map((e): [string, string] => [String(e.id), e.name]);
   let on = $derived(values.get(at("on")) !== false);
-  let list = $derived<"only" | "except">(force.except?.length ? "except" : "only");
+  // Which list is meant while neither has an element yet.
+  let meant = $state<{ of: number; list: "only" | "except" } | null>(null);
+  let list = $derived<"only" | "except">(
+    force.except?.length ? "except" : !force.only?.length && meant?.of === element.id ? meant.list : "only",
+  );
   let chosen = $derived(force[list] ?? []);
 
   function toggle(id: number) {
@@ -32,6 +36,8 @@
   }
 
   function switchList(to: "only" | "except") {
+    meant = { of: element.id, list: to };
+    if (chosen.length === 0) return;
     const from = to === "only" ? "except" : "only";
     return shot.edit(`What ${element.name} acts on`, (document) => {
       const index = document.elements.findIndex((e) => e.id === element.id);

@@ -1,5 +1,6 @@
 <script lang="ts">
   import type { Element, Schemas } from "../api/client";
+  import KeyMark from "./KeyMark.svelte";
   import NumberField from "./NumberField.svelte";
   import Picker from "./Picker.svelte";
   import Section from "./Section.svelte";
@@ -120,7 +121,8 @@
     />
   </Section>
 {/if}
-<label class="flex items-center gap-2">
+<label class="flex items-center gap-1">
+  <KeyMark label="Inverted" target={at("inverted")} />
   <input
     type="checkbox"
     class="accent-[var(--lime)]"
