@@ -67,3 +67,17 @@ export async function goTo(page, frame, first, last) {
   await page.mouse.click(box.x + box.width * share, box.y + 10);
   await expect(page.getByTestId("frame")).toContainText(String(frame));
 }
+
+/** A point of the front view, which shows 6 m of height around 0.6 m. */
+export async function inFront(page, x, y) {
+  const box = await page.locator("canvas").boundingBox();
+  const scale = box.height / 6;
+  return [box.x + box.width / 2 + x * scale, box.y + (3.6 - y) * scale];
+}
+
+/** Looks from the front. */
+export async function front(page) {
+  const before = Number(await page.locator("canvas").getAttribute("data-drawn"));
+  await page.getByRole("button", { name: "Front", exact: true }).click();
+  await page.waitForFunction((n) => Number(document.querySelector("canvas").dataset.drawn) > n, before);
+}

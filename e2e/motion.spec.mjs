@@ -1,6 +1,6 @@
 // Keys, curves, formulas, forces and regions.
 import { expect, test } from "@playwright/test";
-import { add, computed, goTo, newShot, saved, select, stretches, tab, type } from "./desk.mjs";
+import { add, computed, front, goTo, inFront, newShot, saved, select, stretches, tab, type } from "./desk.mjs";
 import { Server } from "./server.mjs";
 
 let server;
@@ -232,4 +232,120 @@ test("a force without anything to act on is on the Check list", async ({ page })
   await type(page, "From frame", "400");
   await page.getByRole("button", { name: /to check/ }).click();
   await expect(page.getByText("Wind acts only outside the shot's frames.")).toBeVisible();
+});
+
+test("what is dragged while the shot plays becomes a few keys, in one change", async ({ page }) => {
+  await newShot(page, server.address, { name: "Performed", last: 120 });
+  await add(page, "Plane");
+  await add(page, "Box");
+  await page.getByRole("radio", { name: "Animated" }).click();
+  await expect(page.getByRole("radio", { name: "Animated" })).toBeChecked();
+  await front(page);
+  const perform = page.getByRole("button", { name: "Perform", exact: true });
+  await perform.click();
+  await expect(page.getByTestId("performing")).toContainText("Box: play, then drag it on the Stage");
+  await page.getByRole("button", { name: "Play", exact: true }).click();
+  await expect(page.getByText("Drag Box now")).toBeVisible();
+  await page.mouse.move(...(await inFront(page, 0.12, 0.88)));
+  await page.mouse.down();
+  const start = Date.now();
+  for (let s = 0; s < 3; s = (Date.now() - start) / 1000)
+    await page.mouse.move(...(await inFront(page, 0.12 + 0.2 * s, 0.88 + 0.12 * Math.sin(1.5 * s))));
+  await page.mouse.up();
+  await expect(page.getByTestId("performing")).toHaveText("Performing 1 value");
+
+  // Turned by hand as well, and a slider.
+  await page.keyboard.press("t");
+  await page.mouse.down();
+  for (let i = 1; i <= 10; i++) await page.mouse.move(...(await inFront(page, 0.72 + 0.05 * i, 0.9)));
+  await page.mouse.up();
+  await expect(page.getByTestId("performing")).toHaveText("Performing 2 values");
+  const bounce = page.getByRole("slider", { name: "Bounce" });
+  await bounce.focus();
+  for (let i = 0; i < 4; i++) await bounce.press("ArrowRight");
+  await expect(page.getByTestId("performing")).toHaveText("Performing 3 values");
+  await page.getByRole("button", { name: "Stop", exact: true }).first().click();
+  await saved(page, "Performed .*place of Box");
+  const told = await page.getByText(/^Performed .* keys for \d+ samples/).textContent();
+  const [, keys, samples] = /(\d+) keys for (\d+) samples/.exec(told).map(Number);
+  expect(keys).toBeLessThan(samples / 2);
+  expect(await keysOf(page, "Box").count()).toBeGreaterThan(2);
+
+  await page.getByRole("button", { name: "Undo" }).click();
+  await expect(keysOf(page, "Box")).toHaveCount(0);
+  await page.getByRole("button", { name: "Redo" }).click();
+  await expect(keysOf(page, "Box")).not.toHaveCount(0);
+});
+
+test("a curve is drawn on the Stage by clicks, and its points are dragged", async ({ page }) => {
+  await newShot(page, server.address, { name: "Drawn" });
+  await add(page, "Line");
+  await front(page);
+  await page.getByRole("button", { name: "Draw on the Stage" }).click();
+  for (const [x, y] of [[-1.5, 0.2], [-0.5, 1.5], [0.5, 0.5], [1.5, 1.8]]) {
+    await page.mouse.click(...(await inFront(page, x, y)));
+  }
+  await expect(page.getByText("4 points so far")).toBeVisible();
+  await page.getByRole("button", { name: "Finish" }).click();
+  await saved(page, "Points of Line");
+  await expect(field(page, "Point 4 x")).toHaveValue(/^1\.(49|5)/);
+
+  await page.mouse.move(...(await inFront(page, 1.5, 1.8)));
+  await page.mouse.down();
+  await page.mouse.move(...(await inFront(page, 2, 1)), { steps: 4 });
+  await page.mouse.up();
+  await saved(page, "Point 4 of Line");
+  await expect(field(page, "Point 4 x")).toHaveValue(/^(1\.99|2)/);
+
+  await page.getByRole("button", { name: "Draw on the Stage" }).click();
+  await page.mouse.click(...(await inFront(page, 0, 1)));
+  await page.getByRole("button", { name: "Give up" }).click();
+  await expect(field(page, "Point 4 x")).toHaveValue(/^(1\.99|2)/);
+});
+
+test("letters and drawings become curves, and a stream follows one", async ({ page }) => {
+  await newShot(page, server.address, { name: "Outlines" });
+  await page.getByRole("button", { name: "Add", exact: true }).click();
+  await page.getByRole("menuitem", { name: "Stream along a curve" }).click();
+  await expect(page.getByText("A stream needs a curve to follow.")).toBeVisible();
+
+  await add(page, "Text");
+  await page.getByRole("textbox", { name: "Words" }).fill("Ebb");
+  await page.getByRole("textbox", { name: "Words" }).blur();
+  await saved(page, "Letters of Text");
+  await expect(page.getByText("5 strokes")).toBeVisible();
+
+  const svg = '<svg xmlns="http://www.w3.org/2000/svg"><path d="M0 0 C30 60 60 -60 90 0"/></svg>';
+  await page.getByLabel("File to take in").setInputFiles({
+    name: "swell.svg",
+    mimeType: "image/svg+xml",
+    buffer: Buffer.from(svg),
+  });
+  await saved(page, "swell added");
+  await expect(field(page, "Longer side, m")).toHaveValue("1");
+  await type(page, "Longer side, m", "3");
+  await saved(page, "Size of swell");
+
+  await add(page, "Stream along a curve");
+  await expect(page.getByLabel("Curve", { exact: true })).toHaveText(/swell/);
+});
+
+test("a force acts on a group, and a size is keyed", async ({ page }) => {
+  await ball(page, "Grouped");
+  await tab(page, "Motion");
+  await page.getByRole("textbox", { name: "Groups" }).fill("Cargo, Loose");
+  await page.getByRole("textbox", { name: "Groups" }).blur();
+  await saved(page, "Groups of Sphere");
+  await tab(page, "Shape");
+  await key(page, "radius", 4);
+  await goTo(page, 12, 1, 24);
+  await type(page, "Radius, m", "0.5");
+  await expect(keysOf(page, "Sphere")).toHaveCount(2);
+  await goTo(page, 8, 1, 24);
+  await expect(field(page, "Radius, m")).toHaveValue("0.375");
+
+  await add(page, "Wind");
+  await page.getByRole("checkbox", { name: "Group Cargo" }).check();
+  await saved(page, "What it acts on of Wind");
+  await expect(page.getByRole("checkbox", { name: "Group Cargo" })).toBeChecked();
 });

@@ -66,6 +66,25 @@ await page.getByRole("button", { name: "Open the curves of Squall front" }).clic
 await select(page, "Squall");
 await page.getByRole("button", { name: "Key of Squall at frame 60" }).click();
 await take("curves");
+await open(page, server.address, "Brazier sparks");
+await page.getByRole("button", { name: "Play", exact: true }).click();
+await computed(page);
+await page.getByRole("button", { name: "Pause" }).click();
+await select(page, "Sparks");
+await page.getByRole("button", { name: "Open the curves of Sparks" }).click();
+await page.getByRole("tab", { name: "Show", exact: true }).click();
+await goTo(page, 60, 1, 96);
+await take("particles");
+await open(page, server.address, "Gull scatter");
+await page.getByRole("button", { name: "Play", exact: true }).click();
+await computed(page);
+await page.getByRole("button", { name: "Pause" }).click();
+await select(page, "Gulls");
+await page.getByRole("tab", { name: "Events", exact: true }).click();
+await page.getByRole("button", { name: /^When it comes into/ }).click();
+await page.getByRole("button", { name: "Open the curves of Feathers" }).click();
+await goTo(page, 62, 1, 120);
+await take("events");
 await page.goto(server.address);
 for (const name of ["Crate tumble", "Lantern parade"])
   await page.getByRole("img", { name: new RegExp(name) }).waitFor();

@@ -1,6 +1,6 @@
 // Placing bodies on the Stage: by hand, by view, by file.
 import { expect, test } from "@playwright/test";
-import { add, drawn, newShot, select, tab, type } from "./desk.mjs";
+import { add, drawn, front, inFront, newShot, select, tab, type } from "./desk.mjs";
 import { dropOnStage, hdr, png, wedge, wedgeGlb } from "./files.mjs";
 import { Server } from "./server.mjs";
 
@@ -12,19 +12,6 @@ test.afterAll(() => server.end());
 
 const value = (page, name) => page.getByRole("textbox", { name, exact: true });
 const sheetName = (page) => value(page, "Name");
-
-/** A point of the front view, which shows 6 m of height around 0.6 m. */
-async function inFront(page, x, y) {
-  const box = await page.locator("canvas").boundingBox();
-  const scale = box.height / 6;
-  return [box.x + box.width / 2 + x * scale, box.y + (3.6 - y) * scale];
-}
-
-async function front(page) {
-  const before = Number(await page.locator("canvas").getAttribute("data-drawn"));
-  await page.getByRole("button", { name: "Front", exact: true }).click();
-  await page.waitForFunction((n) => Number(document.querySelector("canvas").dataset.drawn) > n, before);
-}
 
 async function drag(page, [x0, y0], [x1, y1]) {
   await page.mouse.move(x0, y0);

@@ -9,6 +9,7 @@
   import { films } from "./state/films.svelte";
   import { jobs } from "./state/jobs.svelte";
   import { notices } from "./state/notices.svelte";
+  import { performing } from "./state/performing.svelte";
   import { playback } from "./state/playback.svelte";
   import { route } from "./state/route.svelte";
   import { selection } from "./state/selection.svelte";
@@ -37,7 +38,7 @@
   $effect(() => {
     void revision;
     void playback.frame;
-    void values.refresh();
+    if (performing.state === "off") void values.refresh();
   });
 
   function told(told: Told) {

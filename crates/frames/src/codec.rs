@@ -8,14 +8,15 @@
 //! 24  fingerprint           16 bytes
 //! 40  blocks                u32
 //! 44  length of `measured`  u32
-//! 48  block table           20 bytes a block: element u32, kind u32 (1 bodies),
-//!                           count u32, offset u32, length u32
+//! 48  block table           20 bytes a block: element u32, kind u32 (1 bodies,
+//!                           2 particles, 3 bodies with scales), count u32,
+//!                           offset u32, length u32
 //! …   measured              JSON
-//! …   blocks                each a zstd frame
+//! …   blocks                bodies as a zstd frame, particles as [`crate::grains`] has them
 //! end checksum              CRC-32 of all before it
 //! ```
 
-use crate::{Bodies, Frame, Measured};
+use crate::{Bodies, Frame, Measured, grains};
 use glam::{Quat, Vec3};
 use shot::{Fingerprint, Id};
 use thiserror::Error;
@@ -33,6 +34,8 @@ const MAGIC: &[u8; 8] = b"BRFRAME1";
 const HEADER: usize = 48;
 const ENTRY: usize = 20;
 const BODIES: u32 = 1;
+const PARTICLES: u32 = 2;
+const SCALED_BODIES: u32 = 3;
 /// Steps of a quaternion component over ±1/√2: an error of half a step in each
 /// of three components turns by at most 2 · √3 · half a step, and a little
 /// more where the largest component is near the others.
@@ -73,18 +76,25 @@ pub fn encode(frame: &Frame) -> Vec<u8> {
     out.extend_from_slice(&frame.revision.to_le_bytes());
     out.extend_from_slice(&frame.time_s.to_le_bytes());
     out.extend_from_slice(&frame.fingerprint.0);
-    out.extend_from_slice(&(frame.bodies.len() as u32).to_le_bytes());
+    let mut blocks: Vec<([u32; 3], Vec<u8>)> = Vec::new();
+    for (id, bodies) in &frame.bodies {
+        let kind = if bodies.scales.is_empty() { BODIES } else { SCALED_BODIES };
+        blocks.push(([id.0, kind, bodies.len() as u32], encode_bodies(bodies)));
+    }
+    for (id, particles) in &frame.particles {
+        blocks.push(([id.0, PARTICLES, particles.len() as u32], grains::encode(particles)));
+    }
+    out.extend_from_slice(&(blocks.len() as u32).to_le_bytes());
     out.extend_from_slice(&(measured.len() as u32).to_le_bytes());
-    let blocks: Vec<Vec<u8>> = frame.bodies.values().map(encode_bodies).collect();
     let mut offset = HEADER + ENTRY * blocks.len() + measured.len();
-    for ((id, bodies), block) in frame.bodies.iter().zip(&blocks) {
-        for value in [id.0, BODIES, bodies.len() as u32, offset as u32, block.len() as u32] {
+    for ([id, kind, count], block) in &blocks {
+        for value in [*id, *kind, *count, offset as u32, block.len() as u32] {
             out.extend_from_slice(&value.to_le_bytes());
         }
         offset += block.len();
     }
     out.extend_from_slice(&measured);
-    blocks.iter().for_each(|block| out.extend_from_slice(block));
+    blocks.iter().for_each(|(_, block)| out.extend_from_slice(block));
     out.extend_from_slice(&crc32fast::hash(&out).to_le_bytes());
     out
 }
@@ -105,40 +115,68 @@ pub fn read_header(bytes: &[u8]) -> Result<Header, DecodeError> {
     })
 }
 
+/// What was measured at a frame, without unpacking what is in it.
+///
+/// # Errors
+/// [`DecodeError`] if the bytes are not what [`encode`] gave.
+pub fn read_measured(bytes: &[u8]) -> Result<Measured, DecodeError> {
+    let body = checked(bytes)?;
+    let (blocks, length) = (u32_at(bytes, 40) as usize, u32_at(bytes, 44) as usize);
+    measured(part(body, HEADER + ENTRY * blocks, length)?)
+}
+
+fn measured(bytes: &[u8]) -> Result<Measured, DecodeError> {
+    serde_json::from_slice(bytes).map_err(|_| DecodeError::NotAFrame("its measures are not readable"))
+}
+
+/// All but the checksum, if that is right.
+fn checked(bytes: &[u8]) -> Result<&[u8], DecodeError> {
+    read_header(bytes)?;
+    let body = &bytes[..bytes.len() - 4];
+    if crc32fast::hash(body) == u32_at(bytes, body.len()) { Ok(body) } else { Err(DecodeError::Damaged) }
+}
+
+fn part(body: &[u8], from: usize, len: usize) -> Result<&[u8], DecodeError> {
+    from.checked_add(len)
+        .and_then(|to| body.get(from..to))
+        .ok_or(DecodeError::NotAFrame("a part lies outside the file"))
+}
+
 /// The frame from its bytes.
 ///
 /// # Errors
 /// [`DecodeError`] if the bytes are not what [`encode`] gave.
 pub fn decode(bytes: &[u8]) -> Result<Frame, DecodeError> {
     let header = read_header(bytes)?;
-    let body = &bytes[..bytes.len() - 4];
-    if crc32fast::hash(body) != u32_at(bytes, body.len()) {
-        return Err(DecodeError::Damaged);
-    }
+    let body = checked(bytes)?;
     let (blocks, measured_len) = (u32_at(bytes, 40) as usize, u32_at(bytes, 44) as usize);
     let table_end = HEADER + ENTRY * blocks;
-    let part = |from: usize, len: usize| {
-        from.checked_add(len)
-            .and_then(|to| body.get(from..to))
-            .ok_or(DecodeError::NotAFrame("a part lies outside the file"))
-    };
-    let measured: Measured = serde_json::from_slice(part(table_end, measured_len)?)
-        .map_err(|_| DecodeError::NotAFrame("its measures are not readable"))?;
+    let measured = measured(part(body, table_end, measured_len)?)?;
     let mut frame = Frame {
         number: header.number,
         time_s: header.time_s,
         fingerprint: header.fingerprint,
         revision: header.revision,
         bodies: Default::default(),
+        particles: Default::default(),
         measured,
     };
-    for entry in part(HEADER, ENTRY * blocks)?.chunks_exact(ENTRY) {
+    for entry in part(body, HEADER, ENTRY * blocks)?.chunks_exact(ENTRY) {
         let value = |i: usize| u32_at(entry, 4 * i);
-        if value(1) != BODIES || value(2) as usize > MAX_COUNT {
-            return Err(DecodeError::NotAFrame("it holds a block of an unknown kind"));
+        let (id, kind, count) = (Id(value(0)), value(1), value(2) as usize);
+        if count > MAX_COUNT {
+            return Err(DecodeError::NotAFrame("it holds a block of too many"));
         }
-        let block = part(value(3) as usize, value(4) as usize)?;
-        frame.bodies.insert(Id(value(0)), decode_bodies(block, value(2) as usize)?);
+        let block = part(body, value(3) as usize, value(4) as usize)?;
+        match kind {
+            BODIES | SCALED_BODIES => {
+                frame.bodies.insert(id, decode_bodies(block, count, kind == SCALED_BODIES)?);
+            }
+            PARTICLES => {
+                frame.particles.insert(id, grains::decode(block, count)?);
+            }
+            _ => return Err(DecodeError::NotAFrame("it holds a block of an unknown kind")),
+        }
     }
     Ok(frame)
 }
@@ -158,7 +196,8 @@ fn encode_bodies(bodies: &Bodies) -> Vec<u8> {
     // Byte planes: all lowest bytes of a column, then all next ones. Places
     // are written as zigzag differences from the copy before, since
     // neighbours in the grid tend to stay neighbours.
-    let mut planes = vec![0u8; n * BYTES_A_BODY];
+    let scaled = bodies.scales.len() == n && n > 0;
+    let mut planes = vec![0u8; n * (BYTES_A_BODY + if scaled { 4 } else { 0 })];
     let mut base = 0;
     let mut put = |column: &mut dyn FnMut(usize) -> u32, width: usize| {
         for i in 0..n {
@@ -190,13 +229,17 @@ fn encode_bodies(bodies: &Bodies) -> Vec<u8> {
     for axis in 0..3 {
         put(&mut |i| zigzag(quantise(bodies.spins[i][axis], 2.0 * SPIN_ERROR, 23)), COLUMNS[3].1);
     }
+    if scaled {
+        put(&mut |i| bodies.scales[i].to_bits(), 4);
+    }
     zstd::bulk::compress(&planes, 3).expect("compression into memory does not fail")
 }
 
-fn decode_bodies(block: &[u8], n: usize) -> Result<Bodies, DecodeError> {
-    let planes = zstd::bulk::decompress(block, n * BYTES_A_BODY)
+fn decode_bodies(block: &[u8], n: usize, scaled: bool) -> Result<Bodies, DecodeError> {
+    let length = n * (BYTES_A_BODY + if scaled { 4 } else { 0 });
+    let planes = zstd::bulk::decompress(block, length)
         .map_err(|_| DecodeError::NotAFrame("a block does not unpack"))?;
-    if planes.len() != n * BYTES_A_BODY {
+    if planes.len() != length {
         return Err(DecodeError::NotAFrame("a block is too short"));
     }
     let mut bodies = Bodies {
@@ -204,6 +247,7 @@ fn decode_bodies(block: &[u8], n: usize) -> Result<Bodies, DecodeError> {
         turns: vec![Quat::IDENTITY; n],
         velocities: vec![Vec3::ZERO; n],
         spins: vec![Vec3::ZERO; n],
+        scales: vec![1.0; if scaled { n } else { 0 }],
     };
     let mut base = 0;
     let mut get = |width: usize, set: &mut dyn FnMut(usize, u32)| {
@@ -234,13 +278,16 @@ fn decode_bodies(block: &[u8], n: usize) -> Result<Bodies, DecodeError> {
             bodies.spins[i][axis] = unzigzag(value) as f32 * (2.0 * SPIN_ERROR)
         });
     }
+    if scaled {
+        get(4, &mut |i, value| bodies.scales[i] = f32::from_bits(value));
+    }
     for (turn, packed) in bodies.turns.iter_mut().zip(packed) {
         *turn = unpack_turn(packed);
     }
     Ok(bodies)
 }
 
-fn quantise(value: f32, step: f32, bits: u32) -> i32 {
+pub(crate) fn quantise(value: f32, step: f32, bits: u32) -> i32 {
     let most = f64::from((1u32 << (bits - 1)) - 1);
     (f64::from(value) / f64::from(step)).round().clamp(-most, most) as i32
 }
@@ -255,7 +302,7 @@ fn unzigzag(value: u32) -> i32 {
 
 /// The three smallest components over ±1/√2, twelve bits each; the index of
 /// the largest in the top bits of the first two.
-fn pack_turn(turn: Quat) -> [u16; 3] {
+pub(crate) fn pack_turn(turn: Quat) -> [u16; 3] {
     let q = turn.normalize().to_array();
     let largest = (0..4).max_by(|&a, &b| q[a].abs().total_cmp(&q[b].abs())).expect("four components");
     let sign = if q[largest] < 0.0 { -1.0 } else { 1.0 };
@@ -270,7 +317,7 @@ fn pack_turn(turn: Quat) -> [u16; 3] {
     packed
 }
 
-fn unpack_turn(packed: [u16; 3]) -> Quat {
+pub(crate) fn unpack_turn(packed: [u16; 3]) -> Quat {
     let largest = usize::from((packed[0] >> 12) & 1) | usize::from((packed[1] >> 12) & 1) << 1;
     let mut q = [0f32; 4];
     let mut sum = 0.0;

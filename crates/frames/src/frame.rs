@@ -18,6 +18,8 @@ pub struct Frame {
     pub revision: u32,
     /// Rigid bodies by element, copies in the order of [`shot::Copies`].
     pub bodies: BTreeMap<Id, Bodies>,
+    /// Particles by element, in the order of their birth.
+    pub particles: BTreeMap<Id, Particles>,
     /// What was measured.
     pub measured: Measured,
 }
@@ -26,6 +28,18 @@ impl Frame {
     /// A frame with nothing in it.
     pub fn new(number: u32, time_s: f64) -> Self {
         Self { number, time_s, ..Self::default() }
+    }
+
+    /// The frame as it is when time goes backwards: what moved one way moves the other.
+    #[must_use]
+    pub fn backwards(mut self) -> Self {
+        let turn_round = |vectors: &mut Vec<Vec3>| vectors.iter_mut().for_each(|v| *v = -*v);
+        for bodies in self.bodies.values_mut() {
+            turn_round(&mut bodies.velocities);
+            turn_round(&mut bodies.spins);
+        }
+        self.particles.values_mut().for_each(|particles| turn_round(&mut particles.velocities));
+        self
     }
 }
 
@@ -40,6 +54,39 @@ pub struct Bodies {
     pub velocities: Vec<Vec3>,
     /// Angular velocity, rad/s.
     pub spins: Vec<Vec3>,
+    /// Size as a multiple of the element's shape; empty where all have 1.
+    pub scales: Vec<f32>,
+}
+
+/// Particles, structure of arrays.
+#[derive(Clone, Debug, Default, PartialEq)]
+pub struct Particles {
+    /// Which they are: numbers in the order of birth, rising.
+    pub ids: Vec<u32>,
+    /// Place of the centre, metres.
+    pub places: Vec<Vec3>,
+    /// Velocity, m/s.
+    pub velocities: Vec<Vec3>,
+    /// Diameter, metres.
+    pub sizes: Vec<f32>,
+    /// Seconds since birth, in the world's time.
+    pub ages: Vec<f32>,
+    /// Seconds from birth to death; endless for one that does not die.
+    pub lifespans: Vec<f32>,
+    /// Turn as a unit quaternion; empty where they do not turn.
+    pub turns: Vec<Quat>,
+}
+
+impl Particles {
+    /// Number of particles.
+    pub fn len(&self) -> usize {
+        self.places.len()
+    }
+
+    /// Whether there are none.
+    pub fn is_empty(&self) -> bool {
+        self.places.is_empty()
+    }
 }
 
 impl Bodies {
@@ -84,6 +131,20 @@ pub struct Measured {
     /// What happened since the frame before.
     #[serde(default)]
     pub events: Vec<Event>,
+    /// Particles born and gone since the frame before, by element.
+    #[serde(default, skip_serializing_if = "BTreeMap::is_empty")]
+    pub turnover: BTreeMap<Id, Turnover>,
+}
+
+/// Particles born and gone from one frame to the next.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Serialize, Deserialize)]
+pub struct Turnover {
+    /// How many there are.
+    pub alive: u32,
+    /// How many were born.
+    pub born: u32,
+    /// How many died, or became something else.
+    pub gone: u32,
 }
 
 /// Something worth telling about a body.
@@ -108,4 +169,33 @@ pub enum Event {
         /// Substeps that would have seen the contact.
         substeps: u32,
     },
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn backwards_all_stands_where_it_did_and_moves_the_other_way() {
+        let mut frame = Frame::new(4, 0.1);
+        let mut bodies = Bodies::default();
+        bodies.push(Vec3::X, Quat::IDENTITY, Vec3::Y, Vec3::Z);
+        frame.bodies.insert(Id(1), bodies);
+        let particles = Particles {
+            ids: vec![7],
+            places: vec![Vec3::ONE],
+            velocities: vec![Vec3::X],
+            sizes: vec![0.1],
+            ages: vec![0.2],
+            lifespans: vec![1.0],
+            turns: Vec::new(),
+        };
+        frame.particles.insert(Id(2), particles);
+        let back = frame.clone().backwards();
+        assert_eq!(back.bodies[&Id(1)].velocities, [Vec3::NEG_Y]);
+        assert_eq!(back.bodies[&Id(1)].spins, [Vec3::NEG_Z]);
+        assert_eq!(back.particles[&Id(2)].velocities, [Vec3::NEG_X]);
+        assert_eq!((&back.particles[&Id(2)].ids, back.bodies[&Id(1)].places[0]), (&vec![7], Vec3::X));
+        assert_eq!(back.backwards(), frame);
+    }
 }

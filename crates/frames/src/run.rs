@@ -1,6 +1,6 @@
 //! A run on disk: a folder with a manifest and a file a frame.
 
-use crate::{DecodeError, Frame, Header, decode, encode, read_header};
+use crate::{DecodeError, Frame, Header, Measured, decode, encode, read_header, read_measured};
 use serde::{Deserialize, Serialize};
 use shot::{Fingerprint, Id, Shot};
 use std::collections::BTreeMap;
@@ -27,9 +27,9 @@ pub struct ManifestElement {
     pub id: Id,
     /// Its name.
     pub name: String,
-    /// Its number of bodies.
+    /// Its number of bodies; 0 for particles.
     pub bodies: usize,
-    /// Mass of one body, kg.
+    /// Mass of one body, kg; 0 for particles.
     pub mass_kg: f32,
 }
 
@@ -156,6 +156,15 @@ impl RunFolder {
     pub fn read(&self, number: u32) -> Result<Frame, RunError> {
         let path = self.frame_path(number);
         decode(&read_whole(&path)?).map_err(|source| RunError::Frame { path, source })
+    }
+
+    /// What was measured at a frame, without unpacking what is in it.
+    ///
+    /// # Errors
+    /// [`RunError`] if it is not there or damaged.
+    pub fn measured(&self, number: u32) -> Result<Measured, RunError> {
+        let path = self.frame_path(number);
+        read_measured(&read_whole(&path)?).map_err(|source| RunError::Frame { path, source })
     }
 
     /// The headers of all frames that are there, by number. A file that is not

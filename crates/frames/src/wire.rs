@@ -1,39 +1,79 @@
-//! A frame as the Stage takes it: nothing to unpack, 20 bytes a body.
+//! A frame as the Stage takes it: nothing to unpack, 20 bytes a body, 28 a particle.
 
 use crate::Frame;
+use glam::Quat;
+use shot::Id;
 
 /// The frame as one message, all numbers little-endian:
 ///
 /// ```text
-/// u32 number, u32 elements
-/// an element: u32 id, u32 count
-/// an element: count × 3 f32 places (m), then count × 4 i16 turns (x, y, z, w × 32767)
+/// u32 number, u32 elements of bodies
+/// an element: u32 id, u32 count; the highest bit of the count says that it has scales
+/// an element: count × 3 f32 places (m), count × 4 i16 turns (x, y, z, w × 32767),
+///             with scales count × f32
+/// u32 elements of particles
+/// an element: u32 id, u32 count; the highest bit of the count says that it has turns
+/// an element: count × 3 f32 places (m), count × f32 sizes (m), count × u32 ids,
+///             count × 4 i16: velocity (0.02 m/s), share of life × 32767,
+///             with turns count × 4 i16
 /// ```
 pub fn wire(frame: &Frame) -> Vec<u8> {
     let bodies: usize = frame.bodies.values().map(crate::Bodies::len).sum();
-    let mut out = Vec::with_capacity(8 + 8 * frame.bodies.len() + 20 * bodies);
+    let particles: usize = frame.particles.values().map(crate::Particles::len).sum();
+    let mut out = Vec::with_capacity(12 + 8 * frame.bodies.len() + 24 * bodies + 36 * particles);
     out.extend_from_slice(&frame.number.to_le_bytes());
     out.extend_from_slice(&(frame.bodies.len() as u32).to_le_bytes());
     for (id, bodies) in &frame.bodies {
-        out.extend_from_slice(&id.0.to_le_bytes());
-        out.extend_from_slice(&(bodies.len() as u32).to_le_bytes());
+        head(&mut out, *id, bodies.len(), !bodies.scales.is_empty());
     }
     for bodies in frame.bodies.values() {
-        for value in bodies.places.iter().flat_map(|place| place.to_array()) {
-            out.extend_from_slice(&value.to_le_bytes());
+        floats(&mut out, bodies.places.iter().flat_map(|place| place.to_array()));
+        turns(&mut out, &bodies.turns);
+        floats(&mut out, bodies.scales.iter().copied());
+    }
+    out.extend_from_slice(&(frame.particles.len() as u32).to_le_bytes());
+    for (id, particles) in &frame.particles {
+        head(&mut out, *id, particles.len(), !particles.turns.is_empty());
+    }
+    for particles in frame.particles.values() {
+        floats(&mut out, particles.places.iter().flat_map(|place| place.to_array()));
+        floats(&mut out, particles.sizes.iter().copied());
+        particles.ids.iter().for_each(|id| out.extend_from_slice(&id.to_le_bytes()));
+        for i in 0..particles.len() {
+            let velocity = particles.velocities[i] / VELOCITY_STEP;
+            let life = particles.ages[i] / particles.lifespans[i] * 32767.0;
+            for value in [velocity.x, velocity.y, velocity.z, life] {
+                out.extend_from_slice(&(value.round() as i16).to_le_bytes());
+            }
         }
-        for value in bodies.turns.iter().flat_map(|turn| turn.to_array()) {
-            out.extend_from_slice(&((value * 32767.0).round() as i16).to_le_bytes());
-        }
+        turns(&mut out, &particles.turns);
     }
     out
+}
+
+/// Step of a velocity, m/s.
+const VELOCITY_STEP: f32 = 0.02;
+
+fn head(out: &mut Vec<u8>, id: Id, count: usize, more: bool) {
+    out.extend_from_slice(&id.0.to_le_bytes());
+    out.extend_from_slice(&(count as u32 | u32::from(more) << 31).to_le_bytes());
+}
+
+fn floats(out: &mut Vec<u8>, values: impl Iterator<Item = f32>) {
+    values.for_each(|value| out.extend_from_slice(&value.to_le_bytes()));
+}
+
+fn turns(out: &mut Vec<u8>, turns: &[Quat]) {
+    for value in turns.iter().flat_map(|turn| turn.to_array()) {
+        out.extend_from_slice(&((value * 32767.0).round() as i16).to_le_bytes());
+    }
 }
 
 #[cfg(test)]
 mod tests {
     use super::*;
     use crate::Bodies;
-    use glam::{Quat, Vec3};
+    use glam::Vec3;
 
     #[test]
     fn two_thousand_bodies_fit_64_kib() {

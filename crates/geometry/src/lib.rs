@@ -11,7 +11,7 @@
 //!
 //! ```
 //! use geometry::{Bvh, Ray, primitive};
-//! let ball = primitive::sphere(1.0);
+//! let ball = primitive::sphere(1.0, primitive::AROUND);
 //! let bvh = Bvh::build(&ball.positions, &ball.triangles);
 //! let hit = bvh.closest(&Ray::new([0.01, 0.02, 5.0].into(), [0.0, 0.0, -1.0].into())).unwrap();
 //! assert!((hit.t - 4.0).abs() < 0.01);
@@ -23,10 +23,12 @@ mod mass;
 mod mesh;
 pub mod primitive;
 mod shape;
+mod sites;
 mod surface;
 
 pub use bvh::{Bounds, Bvh, Hit, Ray, Tree};
 pub use mass::{MassProperties, mass_properties};
 pub use mesh::{Mesh, MeshError};
 pub use shape::{Meshes, MissingMesh};
+pub use sites::{Site, Sites};
 pub use surface::Surface;

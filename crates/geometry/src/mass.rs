@@ -72,7 +72,7 @@ mod tests {
     #[test]
     fn a_torus_has_the_volume_of_pappus() {
         let (ring, tube) = (0.5, 0.1);
-        let mass = mass_properties(&primitive::torus(ring, tube)).unwrap();
+        let mass = mass_properties(&primitive::torus(ring, tube, primitive::AROUND)).unwrap();
         let exact = 2.0 * std::f32::consts::PI.powi(2) * ring * tube * tube;
         // The polygon of n sides inscribed in the tube lacks about (2π/n)²/6.
         assert!((mass.volume / exact - 1.0).abs() < 0.02);
@@ -80,7 +80,7 @@ mod tests {
 
     #[test]
     fn the_centre_moves_with_the_mesh() {
-        let mut mesh = primitive::cone(1.0, 2.0);
+        let mut mesh = primitive::cone(1.0, 2.0, primitive::AROUND);
         mesh.positions.iter_mut().for_each(|p| *p += Vec3::new(5.0, 1.0, 0.0));
         let mass = mass_properties(&mesh).unwrap();
         // A cone's centre is a quarter of the height above its base.
@@ -89,7 +89,7 @@ mod tests {
 
     #[test]
     fn an_inside_out_mesh_has_no_mass() {
-        let mut mesh = primitive::sphere(1.0);
+        let mut mesh = primitive::sphere(1.0, primitive::AROUND);
         mesh.triangles.iter_mut().for_each(|t| t.swap(0, 1));
         assert_eq!(mass_properties(&mesh), None);
     }

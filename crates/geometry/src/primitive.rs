@@ -4,8 +4,8 @@ use crate::Mesh;
 use glam::{Vec2, Vec3};
 use std::f32::consts::{PI, TAU};
 
-/// Sides of a full turn.
-const AROUND: usize = 48;
+/// Sides of a full turn, unless fewer will do.
+pub const AROUND: usize = 48;
 
 /// A box of full size `size` whose edges are rounded by `edge`.
 pub fn cuboid(size: Vec3, edge: f32) -> Mesh {
@@ -66,7 +66,7 @@ fn grid(mesh: &mut Mesh, base: u32, row: u32, rows: u32, flip: bool) {
 
 /// A surface swept round y by a profile of (radius, height, normal) from
 /// bottom to top; profile points with two normals are given twice.
-fn swept(profile: &[(Vec2, Vec2)]) -> Mesh {
+fn swept(profile: &[(Vec2, Vec2)], around: usize) -> Mesh {
     let mut mesh = Mesh::default();
     let length: f32 = profile.windows(2).map(|w| w[0].0.distance(w[1].0)).sum();
     let mut along = 0.0;
@@ -74,15 +74,15 @@ fn swept(profile: &[(Vec2, Vec2)]) -> Mesh {
         if i > 0 {
             along += profile[i - 1].0.distance(*point);
         }
-        for k in 0..=AROUND {
+        for k in 0..=around {
             // The last column repeats the first exactly, so that the mesh closes.
-            let (sin, cos) = (TAU * (k % AROUND) as f32 / AROUND as f32).sin_cos();
+            let (sin, cos) = (TAU * (k % around) as f32 / around as f32).sin_cos();
             mesh.positions.push(Vec3::new(point.x * cos, point.y, -point.x * sin));
             mesh.normals.push(Vec3::new(normal.x * cos, normal.y, -normal.x * sin));
-            mesh.uvs.push(Vec2::new(k as f32 / AROUND as f32, (along / length).min(1.0)));
+            mesh.uvs.push(Vec2::new(k as f32 / around as f32, (along / length).min(1.0)));
         }
     }
-    grid(&mut mesh, 0, AROUND as u32 + 1, profile.len() as u32, false);
+    grid(&mut mesh, 0, around as u32 + 1, profile.len() as u32, false);
     mesh
 }
 
@@ -98,48 +98,54 @@ fn arc(centre: f32, radius: f32, from: f32, to: f32, steps: usize) -> impl Itera
     })
 }
 
-/// A sphere.
-pub fn sphere(radius: f32) -> Mesh {
-    swept(&arc(0.0, radius, -PI * 0.5, PI * 0.5, AROUND / 2).collect::<Vec<_>>())
+/// A sphere of `around` sides, a multiple of four, as of all below.
+pub fn sphere(radius: f32, around: usize) -> Mesh {
+    swept(&arc(0.0, radius, -PI * 0.5, PI * 0.5, around / 2).collect::<Vec<_>>(), around)
 }
 
 /// A cylinder along y with half balls at its ends.
-pub fn capsule(radius: f32, length: f32) -> Mesh {
+pub fn capsule(radius: f32, length: f32, around: usize) -> Mesh {
     let half = length * 0.5;
-    let lower = arc(-half, radius, -PI * 0.5, 0.0, AROUND / 4);
-    swept(&lower.chain(arc(half, radius, 0.0, PI * 0.5, AROUND / 4)).collect::<Vec<_>>())
+    let lower = arc(-half, radius, -PI * 0.5, 0.0, around / 4);
+    swept(&lower.chain(arc(half, radius, 0.0, PI * 0.5, around / 4)).collect::<Vec<_>>(), around)
 }
 
 /// A cylinder along y.
-pub fn cylinder(radius: f32, height: f32) -> Mesh {
+pub fn cylinder(radius: f32, height: f32, around: usize) -> Mesh {
     let half = height * 0.5;
     let p = |x, y, nx, ny| (Vec2::new(x, y), Vec2::new(nx, ny));
-    swept(&[
-        p(0.0, -half, 0.0, -1.0),
-        p(radius, -half, 0.0, -1.0),
-        p(radius, -half, 1.0, 0.0),
-        p(radius, half, 1.0, 0.0),
-        p(radius, half, 0.0, 1.0),
-        p(0.0, half, 0.0, 1.0),
-    ])
+    swept(
+        &[
+            p(0.0, -half, 0.0, -1.0),
+            p(radius, -half, 0.0, -1.0),
+            p(radius, -half, 1.0, 0.0),
+            p(radius, half, 1.0, 0.0),
+            p(radius, half, 0.0, 1.0),
+            p(0.0, half, 0.0, 1.0),
+        ],
+        around,
+    )
 }
 
 /// A cone along y, its tip up.
-pub fn cone(radius: f32, height: f32) -> Mesh {
+pub fn cone(radius: f32, height: f32, around: usize) -> Mesh {
     let half = height * 0.5;
     let side = Vec2::new(height, radius).normalize();
     let down = Vec2::NEG_Y;
-    swept(&[
-        (Vec2::new(0.0, -half), down),
-        (Vec2::new(radius, -half), down),
-        (Vec2::new(radius, -half), side),
-        (Vec2::new(0.0, half), side),
-    ])
+    swept(
+        &[
+            (Vec2::new(0.0, -half), down),
+            (Vec2::new(radius, -half), down),
+            (Vec2::new(radius, -half), side),
+            (Vec2::new(0.0, half), side),
+        ],
+        around,
+    )
 }
 
 /// A ring round y.
-pub fn torus(ring: f32, tube: f32) -> Mesh {
-    let steps = AROUND / 2;
+pub fn torus(ring: f32, tube: f32, around: usize) -> Mesh {
+    let steps = around / 2;
     let profile: Vec<_> = (0..=steps)
         .map(|i| {
             let angle = TAU * (i % steps) as f32 / steps as f32;
@@ -147,7 +153,7 @@ pub fn torus(ring: f32, tube: f32) -> Mesh {
             (Vec2::new(ring, 0.0) + normal * tube, normal)
         })
         .collect();
-    swept(&profile)
+    swept(&profile, around)
 }
 
 /// A rectangle that faces up.
@@ -171,11 +177,11 @@ mod tests {
     #[rstest]
     #[case(cuboid(Vec3::new(1.0, 2.0, 3.0), 0.0), 6.0, 1e-5)]
     #[case(cuboid(Vec3::ONE, 0.1), 1.0, 0.06)]
-    #[case(sphere(0.5), PI / 6.0, 0.02)]
-    #[case(capsule(0.5, 1.0), PI / 6.0 + PI / 4.0, 0.02)]
-    #[case(cylinder(0.5, 2.0), PI / 2.0, 0.01)]
-    #[case(cone(1.0, 3.0), PI, 0.01)]
-    #[case(torus(1.0, 0.25), 2.0 * PI * PI / 16.0, 0.02)]
+    #[case(sphere(0.5, AROUND), PI / 6.0, 0.02)]
+    #[case(capsule(0.5, 1.0, AROUND), PI / 6.0 + PI / 4.0, 0.02)]
+    #[case(cylinder(0.5, 2.0, AROUND), PI / 2.0, 0.01)]
+    #[case(cone(1.0, 3.0, AROUND), PI, 0.01)]
+    #[case(torus(1.0, 0.25, AROUND), 2.0 * PI * PI / 16.0, 0.02)]
     fn a_primitive_is_closed_faces_outward_and_has_its_volume(
         #[case] mesh: Mesh,
         #[case] volume: f32,

@@ -2,7 +2,7 @@
 
 use crate::{MassProperties, Mesh, mass_properties, primitive};
 use glam::Vec3;
-use shot::{Shape, Shot, Weight};
+use shot::{Shape, Shot, Source, Weight};
 use std::collections::HashMap;
 use std::f32::consts::PI;
 use std::sync::Arc;
@@ -23,13 +23,32 @@ impl Meshes {
     /// # Errors
     /// [`MissingMesh`] if the shape is an imported mesh that is not there.
     pub fn mesh(&self, shape: &Shape) -> Result<Mesh, MissingMesh> {
+        self.mesh_with(shape, primitive::AROUND)
+    }
+
+    /// A mesh for `copies` of a shape that are drawn together: where it is round
+    /// it has fewer sides, so that they all come to about so many `triangles`.
+    ///
+    /// # Errors
+    /// [`MissingMesh`].
+    pub fn mesh_for(&self, shape: &Shape, copies: usize, triangles: usize) -> Result<Mesh, MissingMesh> {
+        let full = self.mesh(shape)?;
+        let share = triangles as f32 / (copies * full.triangles.len()).max(1) as f32;
+        if share >= 1.0 {
+            return Ok(full);
+        }
+        let sides = (primitive::AROUND as f32 * share.sqrt()) as usize / 4 * 4;
+        self.mesh_with(shape, sides.clamp(12, primitive::AROUND))
+    }
+
+    fn mesh_with(&self, shape: &Shape, around: usize) -> Result<Mesh, MissingMesh> {
         Ok(match shape {
             Shape::Box { size_m, edge_m } => primitive::cuboid(*size_m, *edge_m),
-            Shape::Sphere { radius_m } => primitive::sphere(*radius_m),
-            Shape::Capsule { radius_m, length_m } => primitive::capsule(*radius_m, *length_m),
-            Shape::Cylinder { radius_m, height_m } => primitive::cylinder(*radius_m, *height_m),
-            Shape::Cone { radius_m, height_m } => primitive::cone(*radius_m, *height_m),
-            Shape::Torus { ring_m, tube_m } => primitive::torus(*ring_m, *tube_m),
+            Shape::Sphere { radius_m } => primitive::sphere(*radius_m, around),
+            Shape::Capsule { radius_m, length_m } => primitive::capsule(*radius_m, *length_m, around),
+            Shape::Cylinder { radius_m, height_m } => primitive::cylinder(*radius_m, *height_m, around),
+            Shape::Cone { radius_m, height_m } => primitive::cone(*radius_m, *height_m, around),
+            Shape::Torus { ring_m, tube_m } => primitive::torus(*ring_m, *tube_m, around),
             Shape::Plane { size_m } => primitive::plane(size_m.x, size_m.y),
             Shape::Mesh { asset, scale } => {
                 let mesh = self.0.get(asset).ok_or_else(|| MissingMesh(asset.clone()))?;
@@ -112,9 +131,15 @@ impl Meshes {
 
     /// Names of the mesh assets that the shot's shapes use.
     pub fn needed(shot: &Shot) -> Vec<String> {
+        let born_on = shot.particles().filter_map(|(_, particles)| match &particles.from {
+            Source::Shape { shape, .. } => Some(shape),
+            _ => None,
+        });
         let mut names: Vec<String> = shot
             .solids()
-            .filter_map(|(_, solid)| match &solid.shape {
+            .map(|(_, solid)| &solid.shape)
+            .chain(born_on)
+            .filter_map(|shape| match shape {
                 Shape::Mesh { asset, .. } => Some(asset.clone()),
                 _ => None,
             })

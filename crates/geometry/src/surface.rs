@@ -6,7 +6,8 @@ use glam::Vec3;
 /// A mesh with its hierarchy.
 pub struct Surface {
     positions: Vec<Vec3>,
-    triangles: Vec<[u32; 3]>,
+    /// Unit normals of the triangles.
+    normals: Vec<Vec3>,
     bvh: Bvh,
 }
 
@@ -17,7 +18,25 @@ impl Surface {
     /// The surface of a mesh.
     pub fn new(mesh: &Mesh) -> Self {
         let bvh = Bvh::build(&mesh.positions, &mesh.triangles);
-        Self { positions: mesh.positions.clone(), triangles: mesh.triangles.clone(), bvh }
+        let normal = |t: &[u32; 3]| {
+            let [a, b, c] = t.map(|v| mesh.positions[v as usize]);
+            (b - a).cross(c - a).normalize_or_zero()
+        };
+        Self { positions: mesh.positions.clone(), normals: mesh.triangles.iter().map(normal).collect(), bvh }
+    }
+
+    /// Where a ray first meets it: how far, in units of the ray's direction, and
+    /// the face's unit normal on the side it comes from.
+    #[inline]
+    pub fn meet(&self, ray: &Ray) -> Option<(f32, Vec3)> {
+        let hit = self.bvh.closest(ray)?;
+        let normal = self.normals[hit.triangle as usize];
+        Some((hit.t, if normal.dot(ray.direction) > 0.0 { -normal } else { normal }))
+    }
+
+    /// Distance from the origin to the furthest vertex, m.
+    pub fn reach(&self) -> f32 {
+        self.positions.iter().map(|p| p.length()).fold(0.0, f32::max)
     }
 
     /// The nearest point, if one is closer than `within`.
@@ -28,10 +47,9 @@ impl Surface {
     /// Whether a point is inside, for a closed mesh: the first face that a ray
     /// meets is seen from behind.
     pub fn contains(&self, point: Vec3) -> bool {
-        self.bvh.closest(&Ray::new(point, OUT)).is_some_and(|hit| {
-            let [a, b, c] = self.triangles[hit.triangle as usize].map(|v| self.positions[v as usize]);
-            (b - a).cross(c - a).dot(OUT) > 0.0
-        })
+        self.bvh
+            .closest(&Ray::new(point, OUT))
+            .is_some_and(|hit| self.normals[hit.triangle as usize].dot(OUT) > 0.0)
     }
 
     /// Distance from the surface, negative inside, m.
@@ -59,7 +77,7 @@ mod tests {
 
         #[test]
         fn the_nearest_point_is_that_of_trying_all(x in -2f32..2.0, y in -2f32..2.0, z in -2f32..2.0) {
-            let mesh = primitive::torus(1.0, 0.3);
+            let mesh = primitive::torus(1.0, 0.3, primitive::AROUND);
             let point = Vec3::new(x, y, z);
             let nearest = Surface::new(&mesh).nearest(point, f32::INFINITY).unwrap().distance(point);
             let vertex = mesh.positions.iter().map(|p| p.distance(point)).fold(f32::INFINITY, f32::min);

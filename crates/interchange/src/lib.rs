@@ -1,4 +1,4 @@
-//! Open formats in and out: meshes, images, films.
+//! Open formats in and out: meshes, images, films, outlines.
 //!
 //! Every reader takes bytes, bounds what it allocates, and says what is wrong
 //! and where. Nothing here touches the file system.
@@ -13,9 +13,11 @@ mod glb;
 mod images;
 mod movie;
 mod obj;
+mod outline;
 
 pub use images::{read_environment, read_image, read_png, write_exr, write_png};
 pub use movie::{Movie, MovieError};
+pub use outline::{MAX_LETTERS, Strokes, outline_svg, outline_text};
 
 use geometry::{Mesh, MeshError};
 use thiserror::Error;

@@ -25,6 +25,9 @@ pub(crate) struct First {
 /// transport*, 2013).
 const MATT_PDF: f32 = 2.0;
 
+/// Directions chosen with more than this density, 1/sr, show what they meet as a mirror does.
+const SHARP_PDF: f32 = 20.0;
+
 /// Radiance along the ray, and what it meets first.
 pub(crate) fn radiance(
     stage: &Stage,
@@ -54,7 +57,12 @@ pub(crate) fn radiance(
         }
         if meeting.emission.max_element() > 0.0 {
             let cos = meeting.face.dot(direction).abs();
-            let weight = balance(pdf, stage.emitters.pdf(meeting.emission, meeting.t, cos));
+            // What shines without being looked for counts where it is seen as
+            // such; matt surfaces would find it too rarely.
+            let weight = match meeting.sampled {
+                true => balance(pdf, stage.emitters.pdf(meeting.emission, meeting.t, cos)),
+                false => f32::from(u8::from(pdf.is_infinite() || pdf > SHARP_PDF)),
+            };
             sum += bound(throughput * meeting.emission * weight);
         }
         // The surface's frame, z on the side the ray comes from.

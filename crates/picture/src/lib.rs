@@ -24,13 +24,18 @@
 mod bsdf;
 mod camera;
 pub mod display;
+mod grains;
+mod image;
 mod integrate;
 mod light;
 mod render;
 mod sampler;
+mod sky;
 mod stage;
 
 pub use camera::Lens;
+pub use image::Image;
 pub use light::Environment;
 pub use render::{Picture, Settings, render};
-pub use stage::{Assets, Image, Stage, StageError, sky_map};
+pub use sky::sky_map;
+pub use stage::{Assets, Stage, StageError};

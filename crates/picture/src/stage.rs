@@ -2,44 +2,21 @@
 
 use crate::bsdf::Bsdf;
 use crate::camera::Lens;
-use crate::light::{Emitters, Environment, Sky, SkyImage, SunLight};
+use crate::grains::{Grains, shown};
+use crate::image::Image;
+use crate::light::{Emitters, Environment, Sky, SunLight};
 use crate::sampler::hash;
+use crate::sky::sky_light;
 use frames::Frame;
 use geometry::{Bounds, Bvh, Hit, Mesh, Meshes, MissingMesh, Ray, Tree};
-use glam::{Quat, Vec2, Vec3};
-use shot::{Element, Id, Is, Look, NotFinite, Pose, Sampler, Shape, Shot, SkySource, World};
+use glam::{Quat, Vec3};
+use shot::{
+    Element, Form, Id, Is, Look, NotFinite, Particles, Pose, Sampler, Shape, Shot, Show, Turned, World,
+    own_random,
+};
 use std::collections::HashMap;
 use std::sync::{Arc, Mutex};
 use thiserror::Error;
-
-/// An image laid on UVs, scene-linear.
-#[derive(Clone, Debug, Default, PartialEq)]
-pub struct Image {
-    /// Pixels across.
-    pub width: usize,
-    /// Pixels down.
-    pub height: usize,
-    /// Rows from the top.
-    pub rgb: Vec<[f32; 3]>,
-}
-
-impl Image {
-    /// Bilinear, repeating; v = 0 is the lowest row.
-    fn at(&self, uv: Vec2) -> Vec3 {
-        let (w, h) = (self.width as f32, self.height as f32);
-        let x = uv.x * w - 0.5;
-        let y = (1.0 - uv.y) * h - 0.5;
-        let (x0, y0) = (x.floor(), y.floor());
-        let get = |x: f32, y: f32| {
-            Vec3::from(
-                self.rgb[y.rem_euclid(h) as usize % self.height * self.width
-                    + x.rem_euclid(w) as usize % self.width],
-            )
-        };
-        let (fx, fy) = (x - x0, y - y0);
-        get(x0, y0).lerp(get(x0 + 1.0, y0), fx).lerp(get(x0, y0 + 1.0).lerp(get(x0 + 1.0, y0 + 1.0), fx), fy)
-    }
-}
 
 /// Files a shot uses, loaded.
 #[derive(Default)]
@@ -101,10 +78,24 @@ struct Instance {
     place: Vec3,
     turn: Quat,
     inverse: Quat,
+    scale: f32,
     surface: usize,
     element: Id,
-    tint: f32,
+    /// Multiplies the albedo.
+    colour: Vec3,
+    /// Multiplies the emission.
+    tone: Vec3,
     emitter: Emitter,
+}
+
+/// Where a copy stands.
+struct Placed {
+    /// Which it is, for what is random.
+    number: u32,
+    place: Vec3,
+    turn: Quat,
+    scale: f32,
+    colour: Vec3,
 }
 
 /// Roughness of mirrors and glass for paths that were scattered widely before.
@@ -130,6 +121,7 @@ pub struct Stage {
     instances: Vec<Instance>,
     surfaces: Vec<Surface>,
     tree: Tree,
+    grains: Grains,
     pub(crate) lens: Lens,
     pub(crate) suns: Vec<SunLight>,
     pub(crate) skies: Vec<Sky>,
@@ -149,6 +141,8 @@ pub(crate) struct Meeting<'a> {
     pub element: Id,
     /// Emitted radiance on the side that is seen.
     pub emission: Vec3,
+    /// Whether that light is among those that surfaces look for.
+    pub sampled: bool,
 }
 
 impl Stage {
@@ -199,10 +193,21 @@ impl Stage {
                 |element| if let Is::Camera(camera) = &element.is { Some((element, camera)) } else { None },
             )
             .ok_or(StageError::NoCamera)?;
-        let placements = |element: &Element| -> Vec<(Vec3, Quat)> {
+        let placements = |element: &Element| -> Vec<Placed> {
+            let placed = |(copy, (place, turn)): (usize, Pose), scale: f32| Placed {
+                number: copy as u32,
+                place,
+                turn,
+                scale,
+                colour: Vec3::ONE,
+            };
             match frame.and_then(|frame| frame.bodies.get(&element.id)) {
-                Some(bodies) => bodies.places.iter().copied().zip(bodies.turns.iter().copied()).collect(),
-                None => world.placements(element),
+                Some(bodies) => {
+                    let poses = bodies.places.iter().copied().zip(bodies.turns.iter().copied());
+                    let scale = |copy: usize| bodies.scales.get(copy).copied().unwrap_or(1.0);
+                    poses.enumerate().map(|(copy, pose)| placed((copy, pose), scale(copy))).collect()
+                }
+                None => world.placements(element).into_iter().enumerate().map(|at| placed(at, 1.0)).collect(),
             }
         };
         let (place, turn) = world.pose(camera_element);
@@ -210,14 +215,27 @@ impl Stage {
             instances: Vec::new(),
             surfaces: Vec::new(),
             tree: Tree::build(&[]),
+            grains: Grains::new(Vec::new()),
             lens: Lens::new(camera, place, turn),
             suns: Vec::new(),
             skies: Vec::new(),
             emitters: Emitters::default(),
             frame: number,
         };
+        let mut grains = Vec::new();
         for element in shot.elements.iter().filter(|element| !element.hidden) {
             match &element.is {
+                Is::Particles(particles) => {
+                    let Some(frame) = frame.and_then(|frame| frame.particles.get(&element.id)) else {
+                        continue;
+                    };
+                    if let Form::Copy { .. } = particles.show.form {
+                        stage.add_copies(shot, element, particles, frame, assets)?;
+                    } else {
+                        let surface = stage.surface(element, &particles.look, assets)?;
+                        Grains::add(&mut grains, element.id, particles, frame, surface as u32);
+                    }
+                }
                 Is::Solid(solid) => {
                     stage.add(element, &solid.shape, &solid.look, placements(element), assets, false)?;
                 }
@@ -233,7 +251,8 @@ impl Stage {
                     // A plane faces up; the light shines down.
                     let turn = turn * Quat::from_rotation_x(std::f32::consts::PI);
                     let shape = Shape::Plane { size_m: light.size_m };
-                    stage.add(element, &shape, &look, vec![(place, turn)], assets, true)?;
+                    let placed = Placed { number: 0, place, turn, scale: 1.0, colour: Vec3::ONE };
+                    stage.add(element, &shape, &look, vec![placed], assets, true)?;
                 }
                 Is::Sun(sun) => stage.suns.push(SunLight::new(sun, world.pose(element).1)),
                 Is::Sky(sky) => stage.skies.push(sky_light(element, sky, assets, world.pose(element).1)?),
@@ -242,7 +261,62 @@ impl Stage {
         }
         let bounds: Vec<Bounds> = stage.instances.iter().map(Instance::bounds).collect();
         stage.tree = Tree::build(&bounds);
+        stage.grains = Grains::new(grains);
         Ok(stage)
+    }
+
+    /// Particles as copies of solids: instances of those, none of their own in memory.
+    fn add_copies(
+        &mut self,
+        shot: &Shot,
+        element: &Element,
+        particles: &Particles,
+        frame: &frames::Particles,
+        assets: &Assets,
+    ) -> Result<(), StageError> {
+        let Form::Copy { of, pick, turned } = &particles.show.form else { return Ok(()) };
+        let start = &particles.start;
+        let (low, range) = (1.0 - start.size_variation, 2.0 * start.size_variation);
+        let mut placed: Vec<Vec<Placed>> = of.iter().map(|_| Vec::new()).collect();
+        for i in 0..frame.len() {
+            let (colour, size) = shown(particles, frame, i);
+            let id = frame.ids[i];
+            let rank = if range > 0.0 { (frame.sizes[i] / start.size_m - low) / range } else { 0.0 };
+            let which = Show::picked(*pick, of.len(), id, own_random(particles.seed, id), rank);
+            let turn = match turned {
+                Turned::Free => frame.turns.get(i).copied().unwrap_or(Quat::IDENTITY),
+                Turned::Along => shot::towards(frame.velocities[i]),
+            };
+            let scale = frame.sizes[i] * size;
+            placed[which].push(Placed { number: id, place: frame.places[i], turn, scale, colour });
+        }
+        for (id, mut placed) in of.iter().zip(placed) {
+            let Some(solid) = shot.element(*id).and_then(|of| of.as_solid()) else { continue };
+            let missing = |error: MissingMesh| StageError::MissingAsset {
+                element: element.name.clone(),
+                asset: error.0,
+            };
+            let longest = assets.model(&solid.shape).map_err(missing)?.mesh.bounds().size().max_element();
+            placed.iter_mut().for_each(|placed| placed.scale /= longest);
+            self.add(element, &solid.shape, &solid.look, placed, assets, false)?;
+        }
+        Ok(())
+    }
+
+    /// Makes a look ready; gives its place in the list.
+    fn surface(&mut self, element: &Element, look: &Look, assets: &Assets) -> Result<usize, StageError> {
+        let image = match &look.image {
+            None => None,
+            Some(name) => {
+                let missing =
+                    || StageError::MissingAsset { element: element.name.clone(), asset: name.clone() };
+                Some(assets.images.get(name).ok_or_else(missing)?.clone())
+            }
+        };
+        let smooth = look.roughness < SOFT_ROUGHNESS && (look.transmission > 0.0 || look.metalness > 0.0);
+        let soft = smooth.then(|| Bsdf::new(&Look { roughness: SOFT_ROUGHNESS, ..look.clone() }));
+        self.surfaces.push(Surface { look: look.clone(), bsdf: Bsdf::new(look), soft, image });
+        Ok(self.surfaces.len() - 1)
     }
 
     fn add(
@@ -250,33 +324,25 @@ impl Stage {
         element: &Element,
         shape: &Shape,
         look: &Look,
-        placements: Vec<(Vec3, Quat)>,
+        placements: Vec<Placed>,
         assets: &Assets,
         front_only: bool,
     ) -> Result<(), StageError> {
         let missing =
             |asset: &str| StageError::MissingAsset { element: element.name.clone(), asset: asset.to_owned() };
         let model = assets.model(shape).map_err(|error| missing(&error.0))?;
-        let image = match &look.image {
-            None => None,
-            Some(name) => Some(assets.images.get(name).ok_or_else(|| missing(name))?.clone()),
-        };
-        let bsdf = Bsdf::new(look);
-        let emitter = match (bsdf.is_emissive(), front_only) {
+        let surface = self.surface(element, look, assets)?;
+        let emitter = match (self.surfaces[surface].bsdf.is_emissive(), front_only) {
             (false, _) => Emitter::No,
             (true, true) => Emitter::FrontOnly,
             (true, false) => Emitter::BothSides,
         };
-        let surface = self.surfaces.len();
-        let smooth = look.roughness < SOFT_ROUGHNESS && (look.transmission > 0.0 || look.metalness > 0.0);
-        let soft = smooth.then(|| Bsdf::new(&Look { roughness: SOFT_ROUGHNESS, ..look.clone() }));
-        self.surfaces.push(Surface { look: look.clone(), bsdf, soft, image });
-        for (copy, (place, turn)) in placements.into_iter().enumerate() {
-            let random = hash(element.id.0 ^ hash(copy as u32 + 1)) as f32 / u32::MAX as f32;
+        for Placed { number, place, turn, scale, colour } in placements {
+            let random = hash(element.id.0 ^ hash(number + 1)) as f32 / u32::MAX as f32;
             if emitter != Emitter::No {
                 for t in &model.mesh.triangles {
-                    let corners = t.map(|v| place + turn * model.mesh.positions[v as usize]);
-                    self.emitters.push(corners, look.emission, emitter == Emitter::BothSides);
+                    let corners = t.map(|v| place + turn * (model.mesh.positions[v as usize] * scale));
+                    self.emitters.push(corners, look.emission * colour, emitter == Emitter::BothSides);
                 }
             }
             self.instances.push(Instance {
@@ -284,9 +350,11 @@ impl Stage {
                 place,
                 turn,
                 inverse: turn.inverse(),
+                scale,
                 surface,
                 element: element.id,
-                tint: 1.0 - look.variation * random,
+                colour: colour * (1.0 - look.variation * random),
+                tone: colour,
                 emitter,
             });
         }
@@ -305,6 +373,21 @@ impl Stage {
             }
             t_max
         });
+        if let Some(hit) = self.grains.meet(origin, direction, t_max) {
+            let grain = self.grains.get(hit.grain);
+            let surface = &self.surfaces[grain.surface as usize];
+            return Some(Meeting {
+                t: hit.t,
+                normal: hit.normal,
+                face: hit.normal,
+                bsdf: &surface.bsdf,
+                soft: surface.soft.as_ref().unwrap_or(&surface.bsdf),
+                albedo: (surface.look.albedo * grain.colour * grain.tint).min(Vec3::ONE),
+                element: grain.element,
+                emission: surface.look.emission * grain.colour,
+                sampled: false,
+            });
+        }
         let (hit, i) = nearest?;
         let instance = &self.instances[i as usize];
         let mesh = &instance.model.mesh;
@@ -316,7 +399,7 @@ impl Stage {
         let normal = instance.turn * blend(mesh.normals[a], mesh.normals[b], mesh.normals[c]).normalize();
         let surface = &self.surfaces[instance.surface];
         let look = &surface.look;
-        let mut albedo = look.albedo * instance.tint;
+        let mut albedo = (look.albedo * instance.colour).min(Vec3::ONE);
         if let Some(image) = &surface.image {
             let uv = mesh.uvs[a] * w + mesh.uvs[b] * hit.u + mesh.uvs[c] * hit.v;
             albedo *= image.at(uv * look.image_repeat);
@@ -331,7 +414,8 @@ impl Stage {
             soft: surface.soft.as_ref().unwrap_or(&surface.bsdf),
             albedo,
             element: instance.element,
-            emission: if shines { look.emission } else { Vec3::ZERO },
+            emission: if shines { look.emission * instance.tone } else { Vec3::ZERO },
+            sampled: true,
         })
     }
 
@@ -344,63 +428,20 @@ impl Stage {
             blocked = instance.model.bvh.any(&instance.local(origin, direction, limit));
             if blocked { -1.0 } else { limit }
         });
-        blocked
+        blocked || self.grains.block(origin, direction, limit)
     }
-}
-
-fn sky_light(element: &Element, sky: &shot::Sky, assets: &Assets, turn: Quat) -> Result<Sky, StageError> {
-    Ok(match &sky.source {
-        SkySource::Gradient { zenith, horizon, ground } => Sky::Gradient {
-            zenith: *zenith * sky.strength,
-            horizon: *horizon * sky.strength,
-            ground: *ground * sky.strength,
-        },
-        SkySource::Image { asset } => {
-            let image = assets.environments.get(asset).ok_or_else(|| StageError::MissingAsset {
-                element: element.name.clone(),
-                asset: asset.clone(),
-            })?;
-            Sky::Image(SkyImage::new(Environment::clone(image), sky.strength, turn))
-        }
-    })
-}
-
-/// The radiance of all skies of a sampled shot, averaged over each
-/// texel of a latitude–longitude map: rows from straight down to straight up,
-/// columns from −x over −z, x and z back to −x.
-///
-/// # Errors
-/// [`StageError`] names the element whose image is missing.
-pub fn sky_map(shot: &Shot, assets: &Assets, width: usize, height: usize) -> Result<Vec<Vec3>, StageError> {
-    use std::f32::consts::{PI, TAU};
-    let mut map = vec![Vec3::ZERO; width * height];
-    for element in shot.elements.iter().filter(|element| !element.hidden) {
-        let Is::Sky(sky) = &element.is else { continue };
-        let light = sky_light(element, sky, assets, element.placement.pose().1)?;
-        // As many points a side of a texel as the finest image has pixels there.
-        let points = match &light {
-            Sky::Gradient { .. } => 2,
-            Sky::Image(image) => image.width().div_ceil(width).clamp(2, 32),
-        };
-        let part = |i: usize| (i as f32 + 0.5) / points as f32;
-        for (i, texel) in map.iter_mut().enumerate() {
-            let mut sum = Vec3::ZERO;
-            for point in 0..points * points {
-                let column = (i % width) as f32 + part(point % points);
-                let row = (i / width) as f32 + part(point / points);
-                let (sin_up, cos_up) = (PI * (row / height as f32 - 0.5)).sin_cos();
-                let (sin_round, cos_round) = (TAU * (column / width as f32 - 0.5)).sin_cos();
-                sum += light.radiance(Vec3::new(cos_up * cos_round, sin_up, cos_up * sin_round));
-            }
-            *texel += sum / (points * points) as f32;
-        }
-    }
-    Ok(map)
 }
 
 impl Instance {
     fn local(&self, origin: Vec3, direction: Vec3, t_max: f32) -> Ray {
-        Ray { origin: self.inverse * (origin - self.place), direction: self.inverse * direction, t_max }
+        {
+            let inverse = 1.0 / self.scale;
+            Ray {
+                origin: self.inverse * (origin - self.place) * inverse,
+                direction: self.inverse * direction * inverse,
+                t_max,
+            }
+        }
     }
 
     fn bounds(&self) -> Bounds {
@@ -408,7 +449,7 @@ impl Instance {
         (0..8).fold(Bounds::EMPTY, |bounds, i| {
             let pick =
                 |bit: usize, axis: usize| if i >> bit & 1 == 0 { local.min[axis] } else { local.max[axis] };
-            bounds.with(self.place + self.turn * Vec3::new(pick(0, 0), pick(1, 1), pick(2, 2)))
+            bounds.with(self.place + self.turn * (Vec3::new(pick(0, 0), pick(1, 1), pick(2, 2)) * self.scale))
         })
     }
 }

@@ -109,3 +109,155 @@ fn the_map_of_the_sky_has_the_ground_first_and_minus_z_a_quarter_round() {
     shot.elements.last_mut().unwrap().hidden = true;
     assert!(picture::sky_map(&shot, &assets, 8, 4).unwrap().iter().all(|texel| *texel == Vec3::ZERO));
 }
+
+mod particles {
+    use super::*;
+    use glam::Quat;
+    use shot::{By, ColourStop, Form, Particles, Pick, Show, Turned};
+
+    /// A shot of particles before black, and a frame in which one stands at each place.
+    fn staged(show: Show, look: Look, places: &[Vec3], size: f32) -> (Shot, frames::Frame) {
+        let mut shot = bare();
+        let particles = Particles { show, look, ..Particles::default() };
+        let id = shot.add(Element::new("Sparks", Is::Particles(particles)));
+        let n = places.len();
+        let mut frame = frames::Frame::new(1, 0.0);
+        let of = frames::Particles {
+            ids: (0..n as u32).collect(),
+            places: places.to_vec(),
+            velocities: vec![Vec3::X; n],
+            sizes: vec![size; n],
+            ages: vec![0.5; n],
+            lifespans: vec![1.0; n],
+            turns: vec![Quat::IDENTITY; n],
+        };
+        frame.particles.insert(id, of);
+        (shot, frame)
+    }
+
+    fn shining(colour: f32) -> Look {
+        Look { albedo: Vec3::ZERO, emission: Vec3::splat(colour), roughness: 1.0, ..Look::default() }
+    }
+
+    fn seen(shot: &Shot, frame: &frames::Frame, size: u32) -> Picture {
+        let stage = Stage::new(shot, &Assets::default(), Some(frame), 1).unwrap();
+        let settings =
+            Settings { width: size, height: size, samples: 64, clamp: f32::INFINITY, soften: false };
+        render(&stage, &settings, &|_| true).unwrap()
+    }
+
+    /// Mean brightness of the picture's share that lies in a box, in 0–1 from the upper left.
+    fn mean(picture: &Picture, x: [f32; 2], y: [f32; 2]) -> f32 {
+        let (w, h) = (picture.width as f32, picture.height as f32);
+        let within = |v: usize, side: f32, of: [f32; 2]| (of[0]..of[1]).contains(&((v as f32 + 0.5) / side));
+        let mut list = Vec::new();
+        for (i, rgb) in picture.rgb.iter().enumerate() {
+            let (px, py) = (i % picture.width as usize, i / picture.width as usize);
+            if within(px, w, x) && within(py, h, y) {
+                list.push(rgb[0]);
+            }
+        }
+        list.iter().sum::<f32>() / list.len() as f32
+    }
+
+    #[test]
+    fn a_dot_covers_as_much_of_the_picture_as_a_ball_of_its_size() {
+        let (shot, frame) = staged(Show::default(), shining(1.0), &[Vec3::ZERO], 1.0);
+        let dot = seen(&shot, &frame, 48);
+        let mut ball = bare();
+        ball.add(with_look(Shape::sphere(0.5), shining(1.0)));
+        let ball = picture(&ball, 48, 64);
+        let all = |picture: &Picture| mean(picture, [0.0, 1.0], [0.0, 1.0]);
+        // The ball's mesh has flat sides.
+        assert!((all(&dot) / all(&ball) - 1.0).abs() < 0.02, "{} {}", all(&dot), all(&ball));
+        assert_eq!(dot.element[24 * 48 + 24], shot.named("Sparks").unwrap().id.0);
+        assert!((dot.depth[24 * 48 + 24] - 3.5).abs() < 0.02);
+    }
+
+    #[test]
+    fn a_streak_lies_behind_the_particle_along_its_way() {
+        let show = Show { form: Form::Streak { seconds: 0.6 }, ..Show::default() };
+        let (shot, frame) = staged(show, shining(1.0), &[Vec3::ZERO], 0.2);
+        let picture = seen(&shot, &frame, 48);
+        let (behind, before) =
+            (mean(&picture, [0.35, 0.48], [0.47, 0.53]), mean(&picture, [0.6, 0.8], [0.4, 0.6]));
+        assert!(behind > 0.9 && before < 0.01, "{behind} {before}");
+    }
+
+    #[test]
+    fn a_disc_is_seen_from_above_and_not_edge_on() {
+        let show = Show { form: Form::Disc, ..Show::default() };
+        let (shot, mut frame) = staged(show, shining(1.0), &[Vec3::ZERO], 1.0);
+        let edge_on = mean(&seen(&shot, &frame, 32), [0.0, 1.0], [0.0, 1.0]);
+        let of = frame.particles.values_mut().next().unwrap();
+        of.turns[0] = Quat::from_rotation_x(std::f32::consts::FRAC_PI_2);
+        let facing = mean(&seen(&shot, &frame, 32), [0.0, 1.0], [0.0, 1.0]);
+        assert!(edge_on < 0.1 * facing, "{edge_on} {facing}");
+    }
+
+    #[test]
+    fn colour_and_size_go_by_life() {
+        let stop = |at, grey: f32| ColourStop { at, colour: Vec3::splat(grey) };
+        let show = Show {
+            colour_by: By::Life,
+            colours: vec![stop(0.0, 0.0), stop(1.0, 4.0)],
+            size_by: By::Life,
+            sizes: vec![shot::SizeStop { at: 0.0, size: 0.0 }, shot::SizeStop { at: 1.0, size: 2.0 }],
+            ..Show::default()
+        };
+        // Half its life has passed: twice as bright, and as large as it is.
+        let (shot, frame) = staged(show, shining(1.0), &[Vec3::ZERO], 1.0);
+        let half = seen(&shot, &frame, 32);
+        assert!((half.rgb[16 * 32 + 16][0] - 2.0).abs() < 1e-3);
+        assert!((half.depth[16 * 32 + 16] - 3.5).abs() < 0.02);
+    }
+
+    #[test]
+    fn copies_stand_as_large_as_their_particles_and_share_a_mesh() {
+        let (mut shot, frame) =
+            staged(Show::default(), Look::default(), &[Vec3::NEG_X * 0.5, Vec3::X * 0.5], 0.5);
+        let mut cube = with_look(Shape::cuboid(2.0, 2.0, 2.0), shining(1.0));
+        cube.as_solid_mut().unwrap().from_particles = Some(1);
+        let cube = shot.add(cube);
+        let form = Form::Copy { of: vec![cube], pick: Pick::Order, turned: Turned::Free };
+        shot.named_mut("Sparks").unwrap().as_particles_mut().unwrap().show.form = form;
+        let picture = seen(&shot, &frame, 64);
+        let ids: std::collections::BTreeSet<u32> = picture.element.iter().copied().collect();
+        assert_eq!(ids, [0, shot.named("Sparks").unwrap().id.0].into());
+        let at = |x: f32| picture.depth[32 * 64 + (32.0 + x) as usize];
+        // Half a metre wide, their fronts a quarter before the middle.
+        assert!((at(-8.0) - 3.75).abs() < 0.15 && (at(8.0) - 3.75).abs() < 0.15, "{} {}", at(-8.0), at(8.0));
+        assert!(at(0.0).is_infinite());
+    }
+
+    #[test]
+    fn bodies_that_came_from_particles_have_their_size() {
+        let mut shot = bare();
+        let mut cube = with_look(Shape::cuboid(0.2, 0.2, 0.2), shining(1.0));
+        cube.as_solid_mut().unwrap().from_particles = Some(2);
+        let id = shot.add(cube);
+        let mut frame = frames::Frame::new(1, 0.0);
+        let mut bodies = frames::Bodies::default();
+        bodies.push(Vec3::ZERO, Quat::IDENTITY, Vec3::ZERO, Vec3::ZERO);
+        bodies.scales.push(5.0);
+        frame.bodies.insert(id, bodies);
+        assert!((seen(&shot, &frame, 32).depth[16 * 32 + 16] - 3.5).abs() < 1e-3);
+        assert_eq!(mean(&picture(&shot, 16, 4), [0.0, 1.0], [0.0, 1.0]), 0.0);
+    }
+
+    #[test]
+    fn particles_stand_in_the_way_of_light() {
+        let shadowed = |size| {
+            let (mut shot, frame) =
+                staged(Show::default(), Look::default(), &[Vec3::new(0.0, 2.0, 0.0)], size);
+            shot.add(
+                with_look(Shape::plane(2.0, 2.0), Look { albedo: Vec3::ONE, ..Look::default() })
+                    .at(0.0, -1.0, 0.0),
+            );
+            let sun = shot::Sun { irradiance: 3.0, colour: Vec3::ONE, angle_rad: 0.001 };
+            shot.add(Element::new("Sun", Is::Sun(sun)));
+            mean(&seen(&shot, &frame, 32), [0.4, 0.6], [0.7, 0.78])
+        };
+        assert!(shadowed(3.0) < 0.05 * shadowed(0.001), "{} {}", shadowed(3.0), shadowed(0.001));
+    }
+}

@@ -111,11 +111,9 @@ fn nothing_still_below(shot: &Shot) -> Option<Entry> {
 }
 
 fn forces_on_nothing(shot: &Shot) -> impl Iterator<Item = Entry> {
-    let free: Vec<Id> = shot
-        .solids()
-        .filter(|(_, solid)| solid.body.moves != Moves::Still)
-        .map(|(element, _)| element.id)
-        .collect();
+    let solids =
+        shot.solids().filter(|(_, solid)| solid.body.moves != Moves::Still).map(|(element, _)| element);
+    let free: Vec<&crate::Element> = solids.chain(shot.particles().map(|(element, _)| element)).collect();
     shot.forces().into_iter().filter_map(move |(element, force)| {
         let timing = shot.timing;
         let why = if !force.on && element.motion.is_empty() {
@@ -124,7 +122,7 @@ fn forces_on_nothing(shot: &Shot) -> impl Iterator<Item = Entry> {
             || force.to_frame.is_some_and(|to| to <= timing.first)
         {
             format!("{} acts only outside the shot's frames.", element.name)
-        } else if !free.is_empty() && !free.iter().any(|&id| force.acts_on(id)) {
+        } else if !free.is_empty() && !free.iter().any(|element| force.acts_on(element)) {
             format!("{} acts on nothing: none of its elements is free.", element.name)
         } else {
             return None;

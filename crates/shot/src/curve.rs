@@ -30,7 +30,20 @@ pub enum Curve {
         /// Points of each stroke, m.
         #[schemars(with = "Vec<Vec<[f32; 3]>>")]
         strokes_m: Vec<Vec<Vec3>>,
+        /// The letters that the strokes are the outlines of, if they are.
+        #[serde(default, skip_serializing_if = "Option::is_none")]
+        lettering: Option<Lettering>,
     },
+}
+
+/// Letters that were made outlines.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, JsonSchema)]
+#[serde(deny_unknown_fields)]
+pub struct Lettering {
+    /// The words; lines end in `\n`.
+    pub text: String,
+    /// Distance from line to line, m.
+    pub line_m: f32,
 }
 
 /// Points on a smooth stretch between two given ones.
@@ -50,7 +63,7 @@ impl Curve {
                 };
                 vec![(0..=ROUND).map(corner).collect()]
             }
-            Self::Strokes { strokes_m } => strokes_m.clone(),
+            Self::Strokes { strokes_m, .. } => strokes_m.clone(),
         }
     }
 

@@ -222,6 +222,11 @@ impl Shot {
         self.elements.iter().filter_map(|element| Some((element, element.as_solid()?)))
     }
 
+    /// The particles, in order.
+    pub fn particles(&self) -> impl Iterator<Item = (&Element, &crate::Particles)> {
+        self.elements.iter().filter_map(|element| Some((element, element.as_particles()?)))
+    }
+
     /// The forces, in the order in which they act.
     pub fn forces(&self) -> Vec<(&Element, &Force)> {
         let mut forces: Vec<_> =

@@ -1,6 +1,6 @@
 //! An element: anything in a shot that has a name.
 
-use crate::{AreaLight, Channel, Curve, Force, Id, Look, Region, Shape, Sky, Sun};
+use crate::{AreaLight, Channel, Copies, Curve, Force, Id, Look, Particles, Region, Shape, Sky, Sun};
 use glam::{EulerRot, Quat, Vec3};
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
@@ -19,6 +19,9 @@ pub struct Element {
     pub placement: Placement,
     /// What it is.
     pub is: Is,
+    /// The groups it belongs to, by name.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    pub groups: Vec<String>,
     /// Not drawn on the Stage.
     #[serde(default, skip_serializing_if = "std::ops::Not::not")]
     pub hidden: bool,
@@ -99,6 +102,8 @@ fn quat(turn_rad: Vec3) -> Quat {
 pub enum Is {
     /// A rigid body, or copies of one.
     Solid(Solid),
+    /// Particles of one sort, and what emits them.
+    Particles(Particles),
     /// A force.
     Force(Force),
     /// A soft-edged volume that says where something acts.
@@ -120,6 +125,7 @@ pub enum Is {
 #[allow(missing_docs)]
 pub enum Kind {
     Solid,
+    Particles,
     Force,
     Region,
     Curve,
@@ -136,32 +142,15 @@ pub struct Solid {
     /// A grid of copies; none for a single body.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub copies: Option<Copies>,
+    /// Its bodies all come from particles, at most so many; none: it stands in the shot itself.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub from_particles: Option<u32>,
     /// What it is to the physics.
     #[serde(default)]
     pub body: Body,
     /// What it is to the eye.
     #[serde(default)]
     pub look: Look,
-}
-
-/// A grid of copies, centred in x and z and standing on the element's place.
-#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, JsonSchema)]
-#[serde(deny_unknown_fields)]
-pub struct Copies {
-    /// Number along x, y, z.
-    pub count: [u32; 3],
-    /// Distance from copy to copy along x, y, z in metres.
-    #[schemars(with = "[f32; 3]")]
-    pub spacing_m: Vec3,
-    /// Largest random shift of a copy along x and z in metres.
-    #[serde(default)]
-    pub jitter_m: f32,
-    /// Largest random turn of a copy about y in radians.
-    #[serde(default)]
-    pub turn_rad: f32,
-    /// Chooses the random shifts and turns.
-    #[serde(default)]
-    pub seed: u32,
 }
 
 /// How a solid moves.
@@ -345,46 +334,14 @@ impl Default for Camera {
     }
 }
 
-impl Copies {
-    /// Number of copies.
-    pub fn total(&self) -> usize {
-        self.count.iter().map(|&n| n as usize).product()
-    }
-
-    /// Shift (m) and turn about y (rad) of every copy, x fastest, then z, then y.
-    pub fn offsets(&self) -> impl Iterator<Item = (Vec3, f32)> + '_ {
-        let [nx, ny, nz] = self.count;
-        let centred = |i: u32, n: u32| i as f32 - (n as f32 - 1.0) * 0.5;
-        (0..ny).flat_map(move |y| {
-            (0..nz).flat_map(move |z| {
-                (0..nx).map(move |x| {
-                    let grid = Vec3::new(centred(x, nx), y as f32, centred(z, nz)) * self.spacing_m;
-                    let copy = x + nx * (z + nz * y);
-                    let r = |salt: u32| 2.0 * hash01(self.seed, copy, salt) - 1.0;
-                    let shift = Vec3::new(r(1), 0.0, r(2)) * self.jitter_m;
-                    (grid + shift, r(3) * self.turn_rad)
-                })
-            })
-        })
-    }
-}
-
-/// A number in 0–1 that depends on all three arguments (PCG output hash of
-/// M. O'Neill, *PCG*, 2014, applied in turn).
-fn hash01(seed: u32, copy: u32, salt: u32) -> f32 {
-    let pcg = |v: u32| {
-        let state = v.wrapping_mul(747_796_405).wrapping_add(2_891_336_453);
-        let word = ((state >> ((state >> 28) + 4)) ^ state).wrapping_mul(277_803_737);
-        (word >> 22) ^ word
-    };
-    pcg(pcg(pcg(seed) ^ copy) ^ salt) as f32 / u32::MAX as f32
-}
-
 impl Element {
     /// A solid with default body and look, to be given an id by [`crate::Shot::add`].
     pub fn solid(name: &str, shape: Shape, moves: Moves) -> Self {
         let body = Body { moves, ..Body::default() };
-        Self::new(name, Is::Solid(Solid { shape, copies: None, body, look: Look::default() }))
+        Self::new(
+            name,
+            Is::Solid(Solid { shape, copies: None, from_particles: None, body, look: Look::default() }),
+        )
     }
 
     /// Gravity, to be given an id by [`crate::Shot::add`].
@@ -399,6 +356,7 @@ impl Element {
             name: name.to_owned(),
             placement: Placement::default(),
             is,
+            groups: Vec::new(),
             hidden: false,
             locked: false,
             attached: None,
@@ -423,6 +381,7 @@ impl Element {
     pub fn kind(&self) -> Kind {
         match self.is {
             Is::Solid(_) => Kind::Solid,
+            Is::Particles(_) => Kind::Particles,
             Is::Force(_) => Kind::Force,
             Is::Region(_) => Kind::Region,
             Is::Curve(_) => Kind::Curve,
@@ -444,6 +403,16 @@ impl Element {
     /// The force it is, if it is one.
     pub fn as_force(&self) -> Option<&Force> {
         if let Is::Force(force) = &self.is { Some(force) } else { None }
+    }
+
+    /// The particles it is, if it is some.
+    pub fn as_particles(&self) -> Option<&Particles> {
+        if let Is::Particles(particles) = &self.is { Some(particles) } else { None }
+    }
+
+    /// The particles it is, if it is some, to be changed.
+    pub fn as_particles_mut(&mut self) -> Option<&mut Particles> {
+        if let Is::Particles(particles) = &mut self.is { Some(particles) } else { None }
     }
 
     /// The region it is, if it is one.
@@ -475,8 +444,12 @@ impl Element {
         }
     }
 
-    /// Every copy of an element that stands at `pose`; one if it has no copies.
+    /// Every copy of an element that stands at `pose`; one if it has no copies,
+    /// none if they all come from particles.
     pub fn spread(&self, (place, turn): (Vec3, Quat)) -> Vec<(Vec3, Quat)> {
+        if self.as_solid().is_some_and(|solid| solid.from_particles.is_some()) {
+            return Vec::new();
+        }
         match self.as_solid().and_then(|solid| solid.copies.as_ref()) {
             None => vec![(place, turn)],
             Some(copies) => copies
@@ -486,9 +459,13 @@ impl Element {
         }
     }
 
-    /// Number of bodies: 1, or the number of copies.
+    /// Number of bodies: 1, or the number of copies, or the most that may come from particles.
     pub fn count(&self) -> usize {
-        self.as_solid().and_then(|solid| solid.copies.as_ref()).map_or(1, Copies::total)
+        let Some(solid) = self.as_solid() else { return 1 };
+        match solid.from_particles {
+            Some(most) => most as usize,
+            None => solid.copies.as_ref().map_or(1, Copies::total),
+        }
     }
 }
 
@@ -501,26 +478,5 @@ mod tests {
         let turn = quat(Vec3::new(std::f32::consts::FRAC_PI_2, 0.0, std::f32::consts::FRAC_PI_2));
         // y goes to z by the first turn and stays there by the turn about z.
         assert!((turn * Vec3::Y - Vec3::Z).length() < 1e-6);
-    }
-
-    #[test]
-    fn copies_are_centred_and_stand_on_the_place() {
-        let copies = Copies { count: [3, 2, 1], spacing_m: Vec3::ONE, jitter_m: 0.0, turn_rad: 0.0, seed: 0 };
-        let shifts: Vec<_> = copies.offsets().map(|(shift, _)| shift).collect();
-        assert_eq!(shifts.len(), copies.total());
-        assert_eq!(shifts[0], Vec3::new(-1.0, 0.0, 0.0));
-        assert_eq!(shifts[5], Vec3::new(1.0, 1.0, 0.0));
-    }
-
-    #[test]
-    fn jitter_stays_within_its_bound_and_follows_the_seed() {
-        let of = |seed| {
-            let copies =
-                Copies { count: [9, 9, 9], spacing_m: Vec3::ZERO, jitter_m: 0.1, turn_rad: 0.2, seed };
-            copies.offsets().collect::<Vec<_>>()
-        };
-        assert!(of(1).iter().all(|(s, a)| s.x.abs() <= 0.1 && s.y == 0.0 && a.abs() <= 0.2));
-        assert_eq!(of(1), of(1));
-        assert_ne!(of(1), of(2));
     }
 }

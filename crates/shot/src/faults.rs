@@ -3,8 +3,9 @@
 use crate::migrate;
 use crate::motion::slots::{Bounds, Slot, element_slots, shot_slots};
 use crate::{
-    AssetKind, Attract, Curve, Element, ForceKind, Id, Is, MAX_BODIES, MAX_ELEMENTS, MAX_FRAMES, Sampler,
-    Shape, Shot, SkySource, Solid, VERSION, Volume, Wake,
+    AssetKind, Attract, Births, Curve, Element, ForceKind, Form, Id, Is, MAX_BODIES, MAX_ELEMENTS,
+    MAX_FRAMES, MAX_GROUPS, MAX_PARTICLES, Often, Particles, Sampler, Shape, Shot, SkySource, Solid, Source,
+    Then, VERSION, Volume, Wake, When, Who,
 };
 use glam::Vec3;
 use serde::{Deserialize, Serialize};
@@ -47,6 +48,10 @@ pub(crate) fn read(bytes: &[u8]) -> Result<Shot, ReadError> {
     if faults.is_empty() { Ok(shot) } else { Err(ReadError(faults)) }
 }
 
+/// Most things that become of particles of one element.
+const MAX_BECOMING: usize = 32;
+/// Most stops of a colour or size along life or speed.
+const MAX_STOPS: usize = 16;
 /// Most points of one stroke of a curve.
 const MAX_POINTS: usize = 10_000;
 
@@ -144,6 +149,12 @@ impl Shot {
         name(f, &format!("{path}.name"), &element.name);
         let root = format!("{path}.");
         element_slots(&mut element.clone(), &mut |at, slot, bounds| f.slot(&root, at, &slot, bounds));
+        if element.groups.len() > MAX_GROUPS {
+            f.say(format!("{path}.groups"), format!("{} groups; at most {MAX_GROUPS}", element.groups.len()));
+        }
+        for (g, group) in element.groups.iter().enumerate() {
+            name(f, &format!("{path}.groups[{g}]"), group);
+        }
         let mut another = |at: &str, id: Id, what: &str, test: &dyn Fn(&Is) -> bool| {
             if id == element.id {
                 f.say(format!("{path}.{at}"), "is the element itself");
@@ -155,6 +166,8 @@ impl Shot {
         let solid = |is: &Is| matches!(is, Is::Solid(_));
         let curve = |is: &Is| matches!(is, Is::Curve(_));
         let region = |is: &Is| matches!(is, Is::Region(_));
+        let swarm = |is: &Is| matches!(is, Is::Particles(_));
+        let acted_on = |is: &Is| solid(is) || swarm(is);
         if let Some(attached) = &element.attached {
             another("attached.to", attached.to, "an element", &any);
             if attached.along.is_some() {
@@ -171,13 +184,90 @@ impl Shot {
                 }
                 self.solid_faults(f, &format!("{path}.is.solid"), solid);
             }
+            Is::Particles(particles) => {
+                match &particles.from {
+                    Source::Solid { solid: id, .. } => {
+                        another("is.particles.from.solid.solid", *id, "a solid", &solid)
+                    }
+                    Source::Curve { curve: id } => {
+                        another("is.particles.from.curve.curve", *id, "a curve", &curve)
+                    }
+                    Source::Particles { of } => {
+                        another("is.particles.from.particles.of", *of, "particles", &swarm)
+                    }
+                    Source::Impacts { of, .. } => {
+                        for (i, id) in elements_of(of) {
+                            another(&format!("is.particles.from.impacts.of[{i}]"), id, "a solid", &solid);
+                        }
+                    }
+                    Source::Point {} | Source::Grid { .. } | Source::Shape { .. } => {}
+                }
+                if let Some(id) = particles.births.region {
+                    another("is.particles.births.region", id, "a region", &region);
+                }
+                if let Some(id) = particles.steer.on {
+                    another("is.particles.steer.on", id, "a curve or solid", &|is| solid(is) || curve(is));
+                }
+                for (list, who) in [("only", &particles.meet.only), ("except", &particles.meet.except)] {
+                    for (i, id) in elements_of(who) {
+                        another(&format!("is.particles.meet.{list}[{i}]"), id, "a solid", &solid);
+                    }
+                }
+                for (i, becoming) in particles.becoming.iter().enumerate() {
+                    let at = format!("is.particles.becoming[{i}]");
+                    match &becoming.when {
+                        When::Touch { of, .. } => {
+                            for (n, id) in elements_of(of) {
+                                another(&format!("{at}.when.touch.of[{n}]"), id, "a solid", &solid);
+                            }
+                        }
+                        When::Region { region: id } => {
+                            another(&format!("{at}.when.region.region"), *id, "a region", &region);
+                        }
+                        _ => {}
+                    }
+                    match &becoming.then {
+                        Then::Become { of } => {
+                            another(&format!("{at}.then.become.of"), *of, "particles", &swarm)
+                        }
+                        Then::Trail { of, .. } => {
+                            another(&format!("{at}.then.trail.of"), *of, "particles", &swarm)
+                        }
+                        Then::Split(split) if split.of.is_some_and(|of| of != element.id) => {
+                            another(
+                                &format!("{at}.then.split.of"),
+                                split.of.expect("just seen"),
+                                "particles",
+                                &swarm,
+                            );
+                        }
+                        Then::Solid { of } => {
+                            let taken =
+                                |is: &Is| matches!(is, Is::Solid(solid) if solid.from_particles.is_some());
+                            another(
+                                &format!("{at}.then.solid.of"),
+                                *of,
+                                "a solid that comes from particles",
+                                &taken,
+                            );
+                        }
+                        Then::Split(_) | Then::Die {} => {}
+                    }
+                }
+                for (i, id) in particles.show.shown().iter().enumerate() {
+                    another(&format!("is.particles.show.form.copy.of[{i}]"), *id, "a solid", &solid);
+                }
+                self.particle_faults(f, &format!("{path}.is.particles"), particles);
+            }
             Is::Force(force) => {
                 if let Some(id) = force.region {
                     another("is.force.region", id, "a region", &region);
                 }
                 for (list, ids) in [("only", &force.only), ("except", &force.except)] {
-                    for (i, id) in ids.iter().enumerate() {
-                        another(&format!("is.force.{list}[{i}]"), *id, "a solid", &solid);
+                    for (i, who) in ids.iter().enumerate() {
+                        if let Who::Element(id) = who {
+                            another(&format!("is.force.{list}[{i}]"), *id, "a solid or particles", &acted_on);
+                        }
                     }
                 }
                 match &force.kind {
@@ -187,10 +277,6 @@ impl Shot {
                     }
                     ForceKind::Along(along) => {
                         another("is.force.kind.along.curve", along.curve, "a curve", &curve);
-                    }
-                    ForceKind::Turbulence(turbulence) if !(1..=8).contains(&turbulence.octaves) => {
-                        let message = format!("{} is outside 1 to 8", turbulence.octaves);
-                        f.say(format!("{path}.is.force.kind.turbulence.octaves"), message);
                     }
                     _ => {}
                 }
@@ -232,6 +318,11 @@ impl Shot {
         if let Shape::Mesh { asset, .. } = &solid.shape {
             self.asset(f, &format!("{path}.shape.mesh.asset"), asset, AssetKind::Mesh);
         }
+        if let Some(most) = solid.from_particles
+            && !(1..=MAX_BODIES as u32).contains(&most)
+        {
+            f.say(format!("{path}.from_particles"), format!("{most} is outside 1 to {MAX_BODIES}"));
+        }
         if let Some(copies) = &solid.copies {
             for part in 0..3 {
                 if !(1..=MAX_BODIES as u32).contains(&copies.count[part]) {
@@ -245,12 +336,69 @@ impl Shot {
         }
     }
 
+    fn particle_faults(&self, f: &mut Faults, path: &str, particles: &Particles) {
+        if let Source::Shape { shape: Shape::Mesh { asset, .. }, .. } = &particles.from {
+            self.asset(f, &format!("{path}.from.shape.shape.mesh.asset"), asset, AssetKind::Mesh);
+        }
+        if let Source::Grid { count, .. } = &particles.from {
+            for (part, &number) in count.iter().enumerate() {
+                if !(1..=10_000).contains(&number) {
+                    f.say(
+                        format!("{path}.from.grid.count[{part}]"),
+                        format!("{number} is outside 1 to 10000"),
+                    );
+                }
+            }
+        }
+        let Births { from_frame, to_frame, .. } = &particles.births;
+        if let (Some(from), Some(to)) = (from_frame, to_frame)
+            && to < from
+        {
+            f.say(format!("{path}.births.to_frame"), format!("{to} comes before from_frame, {from}"));
+        }
+        if let Some(image) = &particles.look.image {
+            self.asset(f, &format!("{path}.look.image"), image, AssetKind::Image);
+        }
+        if particles.becoming.len() > MAX_BECOMING {
+            let message = format!("{} entries; at most {MAX_BECOMING}", particles.becoming.len());
+            f.say(format!("{path}.becoming"), message);
+        }
+        for (list, at) in [
+            ("colours", particles.show.colours.iter().map(|stop| stop.at).collect::<Vec<_>>()),
+            ("sizes", particles.show.sizes.iter().map(|stop| stop.at).collect()),
+        ] {
+            if at.len() > MAX_STOPS {
+                f.say(format!("{path}.show.{list}"), format!("{} stops; at most {MAX_STOPS}", at.len()));
+            } else if let Some(i) = at.windows(2).position(|pair| pair[1] < pair[0]) {
+                f.say(format!("{path}.show.{list}[{}].at", i + 1), "comes before the stop above it");
+            }
+        }
+        if let Form::Copy { of, .. } = &particles.show.form
+            && !(1..=16).contains(&of.len())
+        {
+            f.say(format!("{path}.show.form.copy.of"), format!("{} solids; from 1 to 16", of.len()));
+        }
+        let number = match particles.births.how {
+            Often::Number { number } | Often::AtOnce { number } => number as usize,
+            Often::Rate { .. } | Often::Never {} => 0,
+        };
+        if number > MAX_PARTICLES {
+            let message = format!("{number} particles; at most {MAX_PARTICLES}");
+            f.say(format!("{path}.births.how"), message);
+        }
+    }
+
     /// Elements that stand, aim or are made of each other in a circle.
     fn circles(&self, f: &mut Faults) {
         let needs = |id: Id| -> Vec<Id> {
             let Some(element) = self.element(id) else { return Vec::new() };
             let placed = element.attached.iter().map(|a| a.to).chain(element.aim.iter().map(|a| a.at));
-            placed.chain(element.as_region().into_iter().flat_map(|region| region.needs())).collect()
+            let born_from = element.as_particles().and_then(|particles| match particles.from {
+                Source::Particles { of } => Some(of),
+                _ => None,
+            });
+            let regions = element.as_region().into_iter().flat_map(|region| region.needs());
+            placed.chain(regions).chain(born_from).collect()
         };
         for (i, element) in self.elements.iter().enumerate() {
             // Breadth first from the element; met again, it is on a circle.
@@ -292,11 +440,20 @@ impl Shot {
     }
 }
 
+fn elements_of(list: &[Who]) -> impl Iterator<Item = (usize, Id)> + '_ {
+    list.iter()
+        .enumerate()
+        .filter_map(|(i, who)| if let Who::Element(id) = who { Some((i, *id)) } else { None })
+}
+
 fn curve_faults(f: &mut Faults, path: &str, curve: &Curve) {
-    let check = |f: &mut Faults, path: &str, points: &[Vec3]| {
+    let count = |f: &mut Faults, path: &str, points: &[Vec3]| {
         if !(2..=MAX_POINTS).contains(&points.len()) {
             f.say(path, format!("{} points; from 2 to {MAX_POINTS}", points.len()));
         }
+    };
+    let check = |f: &mut Faults, path: &str, points: &[Vec3]| {
+        count(f, path, points);
         if let Some(i) =
             points.iter().position(|point| !point.is_finite() || point.abs().max_element() > 10_000.0)
         {
@@ -304,8 +461,8 @@ fn curve_faults(f: &mut Faults, path: &str, curve: &Curve) {
         }
     };
     match curve {
-        Curve::Points { points_m, .. } => check(f, &format!("{path}.points.points_m"), points_m),
-        Curve::Strokes { strokes_m } => {
+        Curve::Points { points_m, .. } => count(f, &format!("{path}.points.points_m"), points_m),
+        Curve::Strokes { strokes_m, .. } => {
             if strokes_m.is_empty() || strokes_m.len() > 2_000 {
                 f.say(
                     format!("{path}.strokes.strokes_m"),

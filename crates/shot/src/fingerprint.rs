@@ -1,10 +1,13 @@
 //! What a frame of a run depends on, as one number a frame.
 
 use crate::motion::slots::element_slots;
-use crate::{Body, Channel, Element, Force, Id, Is, Moves, Sampler, Shape, Shot, Value, World, short_name};
+use crate::{
+    Body, Channel, Copies, Element, Force, Id, Is, Moves, Sampler, Shape, Shot, Solid, Source, Value, Wake,
+    Who, World, short_name,
+};
 use serde::{Deserialize, Serialize};
 use sha2::{Digest, Sha256};
-use std::collections::{BTreeMap, HashMap};
+use std::collections::{BTreeMap, BTreeSet, HashMap};
 
 /// A number that changes when anything changes that a frame depends on.
 ///
@@ -29,10 +32,11 @@ pub fn fingerprints(shot: &Shot) -> Vec<Fingerprint> {
     // A formula that fails has the same fingerprint as long as it fails.
     let _ = sampler.apply(&mut now, first);
     let mut hash = Sha256::new();
-    hash.update(b"bright-ripple solids 2");
+    hash.update(b"bright-ripple 4");
     hash.update(first_inputs(&now, &sampler).to_string());
-    let mut state: [u8; 32] = hash.finalize().into();
     let inputs = Inputs::new(&now, &sampler);
+    inputs.add_preroll(&mut hash, &mut now);
+    let mut state: [u8; 32] = hash.finalize().into();
     let mut prints = vec![Fingerprint(state[..16].try_into().expect("16 of 32 bytes"))];
     for frame in shot.timing.first..shot.timing.last {
         let mut hash = Sha256::new();
@@ -64,7 +68,15 @@ fn first_inputs(shot: &Shot, sampler: &Sampler) -> serde_json::Value {
                 _ => None,
             };
             let pose = world.pose(element);
-            serde_json::json!([element.id, solid.shape, asset, solid.copies, body, pose])
+            serde_json::json!([
+                element.id,
+                solid.shape,
+                asset,
+                solid.copies,
+                solid.from_particles,
+                body,
+                pose
+            ])
         })
         .collect();
     let (fps, first, physics) = (shot.timing.fps, shot.timing.first, &shot.physics);
@@ -77,16 +89,27 @@ struct Inputs<'a> {
     /// Solids moved by keys, with the frame at which they are let go.
     animated: Vec<(usize, Option<u32>)>,
     /// Solids with a value, other than the placement, that changes, and as they are first.
-    bodies: Vec<(usize, Body)>,
+    bodies: Vec<(usize, Changing)>,
+    /// Regions that wake bodies, with what they are made of.
+    wakes: Vec<ForceInput>,
+    /// Particles, with what they are made of, and whether others become them.
+    swarms: Vec<(ForceInput, bool)>,
     forces: Vec<ForceInput>,
 }
 
+/// A force, a region that wakes, or particles.
 struct ForceInput {
     index: usize,
     /// The elements it is made of: itself, its regions, its target.
     parts: Vec<usize>,
     /// The hash of those, if none of them changes.
     still: Option<[u8; 32]>,
+}
+
+impl ForceInput {
+    fn digest(&self, shot: &Shot, sampler: &Sampler, frame: f64) -> [u8; 32] {
+        self.still.unwrap_or_else(|| parts_digest(shot, sampler, frame, &self.parts))
+    }
 }
 
 impl<'a> Inputs<'a> {
@@ -100,20 +123,22 @@ impl<'a> Inputs<'a> {
             if waits {
                 animated.push((i, solid.body.let_go_frame()));
             }
-            if element.motion.keys().any(|path| path.starts_with("is.solid.body.")) {
-                bodies.push((i, changing(&solid.body)));
+            let acts = ["is.solid.body.", "is.solid.shape.", "is.solid.copies."];
+            if element.motion.keys().any(|path| acts.iter().any(|root| path.starts_with(root))) {
+                bodies.push((i, changing(solid)));
             }
         }
-        let mut forces = Vec::new();
-        for (element, _) in shot.forces() {
-            let mut parts = vec![index_of[&element.id]];
+        // A force or region, with all that it is made of.
+        let input = |id: Id| {
+            let mut parts = vec![index_of[&id]];
             let mut at = 0;
             while at < parts.len() {
                 let part = &shot.elements[parts[at]];
                 let placed = part.attached.iter().map(|a| a.to).chain(part.aim.iter().map(|a| a.at));
                 let needs = part.as_force().into_iter().flat_map(Force::needs);
                 let made_of = part.as_region().into_iter().flat_map(|region| region.needs());
-                for id in placed.chain(needs).chain(made_of) {
+                let born_from = part.as_particles().into_iter().flat_map(|particles| particles.needs());
+                for id in placed.chain(needs).chain(made_of).chain(born_from) {
                     if let Some(&index) = index_of.get(&id)
                         && !parts.contains(&index)
                     {
@@ -129,9 +154,40 @@ impl<'a> Inputs<'a> {
             };
             let first = f64::from(shot.timing.first);
             let still = (!parts.iter().any(moves)).then(|| parts_digest(shot, sampler, first, &parts));
-            forces.push(ForceInput { index: parts[0], parts, still });
+            ForceInput { index: parts[0], parts, still }
+        };
+        let forces = shot.forces().into_iter().map(|(element, _)| input(element.id)).collect();
+        let waking = shot.solids().filter_map(|(_, solid)| match solid.body.wake {
+            Some(Wake::Region(id)) if index_of.contains_key(&id) => Some(id),
+            _ => None,
+        });
+        let wakes = waking.collect::<BTreeSet<_>>().into_iter().map(input).collect();
+        let fed: BTreeSet<Id> = shot.particles().flat_map(|(_, particles)| particles.makes()).collect();
+        let swarms =
+            shot.particles().map(|(element, _)| (input(element.id), fed.contains(&element.id))).collect();
+        Self { sampler, animated, bodies, wakes, swarms, forces }
+    }
+
+    /// Adds the particles that are there at the first frame, and what acted on
+    /// them before it.
+    fn add_preroll(&self, hash: &mut Sha256, now: &mut Shot) {
+        let timing = now.timing;
+        let longest = now.particles().map(|(_, particles)| particles.births.preroll_s).fold(0.0, f32::max);
+        let first = f64::from(timing.first);
+        for back in (0..(longest * timing.fps).ceil() as u32).rev() {
+            let acting = first - f64::from(back);
+            if self.sampler.apply(now, acting).is_ok() {
+                self.add_step(hash, now, timing.first, acting, acting);
+            }
         }
-        Self { sampler, animated, bodies, forces }
+        let _ = self.sampler.apply(now, first);
+        for (swarm, _) in &self.swarms {
+            let there =
+                now.elements[swarm.index].as_particles().is_some_and(|p| p.births.come_at(timing.first));
+            if there {
+                hash.update(swarm.digest(now, self.sampler, first));
+            }
+        }
     }
 
     /// Adds what acts between `frame` and the next.
@@ -188,17 +244,25 @@ impl<'a> Inputs<'a> {
         }
         for (i, first) in &self.bodies {
             let Is::Solid(solid) = &now.elements[*i].is else { continue };
-            let body = changing(&solid.body);
-            if body != *first {
-                hash.update(serde_json::to_vec(&body).expect("a body serialises"));
+            let now = changing(solid);
+            if now != *first {
+                hash.update(serde_json::to_vec(&now).expect("it serialises"));
+            }
+        }
+        let digest = |input: &ForceInput| input.digest(now, self.sampler, acting);
+        for region in &self.wakes {
+            hash.update(digest(region));
+        }
+        for (swarm, fed) in &self.swarms {
+            let begun = now.elements[swarm.index].as_particles().is_some_and(|p| p.births.begun(at));
+            if begun || *fed {
+                hash.update(digest(swarm));
             }
         }
         for force in &self.forces {
             let acts = now.elements[force.index].as_force().is_some_and(|force| force.acts_at(at));
             if acts {
-                let digest =
-                    force.still.unwrap_or_else(|| parts_digest(now, self.sampler, acting, &force.parts));
-                hash.update(digest);
+                hash.update(digest(force));
             }
         }
     }
@@ -215,9 +279,16 @@ fn add_pose(hash: &mut Sha256, (place, turn): crate::Pose) {
     }
 }
 
-/// The values of a body that act in every step.
-fn changing(body: &Body) -> Body {
-    Body { wake: None, launch_velocity: None, launch_spin: None, ..body.clone() }
+/// What of a solid acts in every step.
+type Changing = (Body, Shape, Option<Copies>);
+
+fn changing(solid: &Solid) -> Changing {
+    let mut body = Body { launch_velocity: None, launch_spin: None, ..solid.body.clone() };
+    // The frame of a let-go counts where it comes.
+    if body.let_go_frame().is_some() {
+        body.wake = None;
+    }
+    (body, solid.shape.clone(), solid.copies.clone())
 }
 
 /// The hash of the parts of a force as they are; of a solid, its shape and
@@ -232,16 +303,36 @@ fn parts_digest(shot: &Shot, sampler: &Sampler, frame: f64, parts: &[usize]) -> 
         let json = match &element.is {
             Is::Solid(solid) => serde_json::to_vec(&solid.shape),
             Is::Force(force) => {
+                hash.update(meant(shot, [&force.only, &force.except]));
                 // Whether it acts at all is told frame by frame.
                 let on = Force { from_frame: None, to_frame: None, on: true, ..force.clone() };
                 serde_json::to_vec(&on)
             }
             Is::Region(_) | Is::Curve(_) => serde_json::to_vec(&element.is),
+            Is::Particles(particles) => {
+                hash.update(meant(shot, particles.who()));
+                if let Source::Shape { shape: Shape::Mesh { asset, .. }, .. } = &particles.from
+                    && let Some(asset) = shot.assets.get(asset)
+                {
+                    hash.update(&asset.sha256);
+                }
+                serde_json::to_vec(&particles.unseen())
+            }
             Is::Camera(_) | Is::Sun(_) | Is::Sky(_) | Is::AreaLight(_) => Ok(Vec::new()),
         };
         hash.update(json.expect("an element serialises"));
     }
     hash.finalize().into()
+}
+
+/// The elements that lists of them mean, for groups and kinds change without the lists.
+fn meant<'a>(shot: &Shot, lists: impl IntoIterator<Item = &'a Vec<Who>>) -> Vec<u8> {
+    let of = |list: &Vec<Who>| -> Vec<Id> {
+        let named = shot.elements.iter().filter(|element| list.iter().any(|who| who.means(element)));
+        named.map(|element| element.id).collect()
+    };
+    let lists: Vec<Vec<Id>> = lists.into_iter().filter(|list| !list.is_empty()).map(of).collect();
+    if lists.is_empty() { Vec::new() } else { serde_json::to_vec(&lists).expect("it serialises") }
 }
 
 /// One difference between two states of a shot.
@@ -308,7 +399,7 @@ fn changes(before: &Shot, now: &Shot) -> Vec<Change> {
 
 /// Whether an element can act on the simulation.
 fn acts(element: &Element) -> bool {
-    matches!(element.is, Is::Solid(_) | Is::Force(_) | Is::Region(_) | Is::Curve(_))
+    matches!(element.is, Is::Solid(_) | Is::Particles(_) | Is::Force(_) | Is::Region(_) | Is::Curve(_))
 }
 
 /// What of an element differs, in the words of its Sheet.
@@ -321,12 +412,15 @@ fn element_changes(before: &Shot, now: &Shot, old: &Element, new: &Element) -> V
     };
     say(old.placement.place_m != new.placement.place_m, "place");
     say(old.placement.turn_rad != new.placement.turn_rad, "turn");
-    let paths: std::collections::BTreeSet<&String> = old.motion.keys().chain(new.motion.keys()).collect();
+    let paths: BTreeSet<&String> = old.motion.keys().chain(new.motion.keys()).collect();
     for path in paths {
         let channel = |motion: &BTreeMap<String, Channel>| motion.get(path).cloned();
-        let seen = path.starts_with("is.solid.look.") || path == "hidden";
+        let seen = ["is.solid.look.", "is.particles.look.", "is.particles.show.", "hidden"]
+            .iter()
+            .any(|of| path.starts_with(of));
         say(!seen && channel(&old.motion) != channel(&new.motion), short_name(path));
     }
+    say(old.groups != new.groups, "groups");
     say(old.attached != new.attached, "attachment");
     say(old.aim != new.aim, "aim");
     match (&old.is, &new.is) {
@@ -336,7 +430,7 @@ fn element_changes(before: &Shot, now: &Shot, old: &Element, new: &Element) -> V
                 _ => None,
             };
             say(a.shape != b.shape || file(before, a) != file(now, b), "shape");
-            say(a.copies != b.copies, "copies");
+            say(a.copies != b.copies || a.from_particles != b.from_particles, "copies");
             let (a, b) = (&a.body, &b.body);
             say(a.moves != b.moves, "movement");
             say(a.wake != b.wake, if b.moves == Moves::Animated { "let-go" } else { "wake" });
@@ -348,6 +442,17 @@ fn element_changes(before: &Shot, now: &Shot, old: &Element, new: &Element) -> V
             say(a.drag != b.drag, "drag");
             say(a.launch_velocity != b.launch_velocity, "launch velocity");
             say(a.launch_spin != b.launch_spin, "launch spin");
+        }
+        (Is::Particles(a), Is::Particles(b)) => {
+            let (a, b) = (a.unseen(), b.unseen());
+            say(a.from != b.from, "source");
+            say(a.births != b.births, "births");
+            say(a.start != b.start, "start");
+            say(a.body != b.body, "weight and drag");
+            say(a.steer != b.steer, "steering");
+            say(a.meet != b.meet, "meeting");
+            say(a.becoming != b.becoming, "what becomes");
+            say(a.seed != b.seed, "seed");
         }
         (a, b) if a != b => {
             let (old_values, new_values) = (values(old), values(new));

@@ -1,6 +1,6 @@
 //! Forces: what moves free bodies, where and when.
 
-use crate::Id;
+use crate::{Element, Id};
 use glam::Vec3;
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
@@ -26,15 +26,70 @@ pub struct Force {
     /// Forces act in rising order, and by id where it is the same.
     #[serde(default)]
     pub order: i32,
-    /// The elements it acts on; none named: on all.
+    /// What it acts on; nothing named: on all.
     #[serde(default, skip_serializing_if = "Vec::is_empty")]
-    pub only: Vec<Id>,
-    /// The elements it leaves out.
+    pub only: Vec<Who>,
+    /// What it leaves out.
     #[serde(default, skip_serializing_if = "Vec::is_empty")]
-    pub except: Vec<Id>,
+    pub except: Vec<Who>,
     /// The region whose weight multiplies it; none: it acts everywhere.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub region: Option<Id>,
+}
+
+/// Elements that a force acts on or leaves out.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, JsonSchema)]
+#[serde(untagged, expecting = "an element's id, {\"group\": name} or {\"kind\": \"solid\" or \"particles\"}")]
+pub enum Who {
+    /// One element.
+    Element(Id),
+    /// All elements of a group.
+    Group {
+        /// Its name.
+        group: String,
+    },
+    /// All elements of a kind.
+    Kind {
+        /// What they are to the physics.
+        kind: Matter,
+    },
+}
+
+/// What an element is to the physics.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
+#[serde(rename_all = "snake_case")]
+pub enum Matter {
+    /// A rigid body.
+    Solid,
+    /// Particles.
+    Particles,
+}
+
+impl Who {
+    /// Whether an element is meant.
+    pub fn means(&self, element: &Element) -> bool {
+        match self {
+            Self::Element(id) => element.id == *id,
+            Self::Group { group } => element.groups.contains(group),
+            Self::Kind { kind: Matter::Solid } => element.as_solid().is_some(),
+            Self::Kind { kind: Matter::Particles } => element.as_particles().is_some(),
+        }
+    }
+}
+
+impl Who {
+    /// Whether an element is of those that `only` names, or of all if it names
+    /// nothing, and `except` leaves it.
+    pub fn among(only: &[Self], except: &[Self], element: &Element) -> bool {
+        let meant = |list: &[Self]| list.iter().any(|who| who.means(element));
+        (only.is_empty() || meant(only)) && !meant(except)
+    }
+}
+
+impl From<Id> for Who {
+    fn from(id: Id) -> Self {
+        Self::Element(id)
+    }
 }
 
 fn one() -> f32 {
@@ -271,8 +326,8 @@ impl Force {
     }
 
     /// Whether it acts on an element.
-    pub fn acts_on(&self, element: Id) -> bool {
-        (self.only.is_empty() || self.only.contains(&element)) && !self.except.contains(&element)
+    pub fn acts_on(&self, element: &Element) -> bool {
+        Who::among(&self.only, &self.except, element)
     }
 
     /// The elements it needs: its region, curve or target.

@@ -20,6 +20,7 @@
 #![warn(missing_docs)]
 
 pub mod check;
+mod copies;
 mod curve;
 mod document;
 mod element;
@@ -30,30 +31,43 @@ mod light;
 mod look;
 mod migrate;
 mod motion;
+mod particles;
 mod region;
 mod shape;
 mod world;
 
-pub use curve::Curve;
+pub use copies::Copies;
+pub use curve::{Curve, Lettering};
 pub use document::{Asset, AssetKind, Id, Physics, PictureSize, Shot, Timing, VERSION};
 pub use element::{
-    Aim, Attached, Body, Camera, Collision, Copies, Element, Is, Kind, Moves, Placement, Solid, Wake, Weight,
+    Aim, Attached, Body, Camera, Collision, Element, Is, Kind, Moves, Placement, Solid, Wake, Weight,
 };
 pub use faults::{Fault, ReadError};
 pub use fingerprint::{Fingerprint, LET_GO_DELTA, fingerprints, steps_of, what_changed, why_stale};
-pub use force::{Along, Attract, Force, ForceKind, Push, Turbulence, Vortex, Wind};
+pub use force::{Along, Attract, Force, ForceKind, Matter, Push, Turbulence, Vortex, Who, Wind};
 pub use light::{AreaLight, Sky, SkySource, Sun};
 pub use look::Look;
 pub use motion::expression::{self, Expression, ExpressionError};
-pub use motion::{Channel, Handle, Interpolation, Key, NotFinite, Outside, Sampler, Value, short_name};
+pub use motion::{
+    Channel, Elapsed, Handle, Interpolation, Key, NotFinite, Outside, Performance, Sampler, Value, Within,
+    short_name,
+};
+pub use particles::{
+    Becoming, Births, BornOn, By, ColourStop, Direction, Flock, Form, Grain, Meet, Often, Outcome, Particles,
+    Pick, Show, SizeStop, Source, Split, Start, Steer, Then, Turned, When, own_random,
+};
 pub use region::{Combine, Part, Profile, Region, Volume};
 pub use shape::Shape;
-pub use world::{History, Pose, World};
+pub use world::{History, Pose, World, towards};
 
 /// The largest number of elements a shot may hold.
 pub const MAX_ELEMENTS: usize = 2_000;
 /// The largest number of bodies (elements times copies) a shot may hold.
 pub const MAX_BODIES: usize = 50_000;
+/// The largest number of particles an element may have at once.
+pub const MAX_PARTICLES: usize = 10_000_000;
+/// The largest number of groups an element may be in.
+pub const MAX_GROUPS: usize = 16;
 /// The largest number of frames a shot may span.
 pub const MAX_FRAMES: u32 = 10_000;
 

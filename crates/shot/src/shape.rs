@@ -81,6 +81,24 @@ impl Shape {
         Self::Plane { size_m: glam::Vec2::new(x, z) }
     }
 
+    /// The same shape, so many times as large.
+    #[must_use]
+    pub fn scaled(&self, by: f32) -> Self {
+        let mut scaled = self.clone();
+        match &mut scaled {
+            Self::Box { size_m, edge_m } => (*size_m, *edge_m) = (*size_m * by, *edge_m * by),
+            Self::Sphere { radius_m } => *radius_m *= by,
+            Self::Capsule { radius_m, length_m } => (*radius_m, *length_m) = (*radius_m * by, *length_m * by),
+            Self::Cylinder { radius_m, height_m } | Self::Cone { radius_m, height_m } => {
+                (*radius_m, *height_m) = (*radius_m * by, *height_m * by);
+            }
+            Self::Torus { ring_m, tube_m } => (*ring_m, *tube_m) = (*ring_m * by, *tube_m * by),
+            Self::Plane { size_m } => *size_m *= by,
+            Self::Mesh { scale, .. } => *scale *= by,
+        }
+        scaled
+    }
+
     /// Plain name, as the interface shows it.
     pub fn name(&self) -> &'static str {
         match self {

@@ -30,6 +30,11 @@ impl<'a> World<'a> {
         Self { shot, sampler, frame, solved }
     }
 
+    /// Gives the shot at other times.
+    pub fn sampler(&self) -> &'a Sampler {
+        self.sampler
+    }
+
     /// Place and turn of an element's origin.
     pub fn pose(&self, element: &Element) -> Pose {
         self.at_depth(element, DEPTH)
@@ -110,7 +115,7 @@ impl<'a> World<'a> {
 }
 
 /// The turn that takes −z towards `direction`, with y kept up.
-fn towards(direction: Vec3) -> Quat {
+pub fn towards(direction: Vec3) -> Quat {
     let Some(back) = (-direction).try_normalize() else { return Quat::IDENTITY };
     let right = Vec3::Y.cross(back).try_normalize().unwrap_or(Vec3::X);
     Quat::from_mat3(&Mat3::from_cols(right, back.cross(right), back))

@@ -4,7 +4,7 @@ use glam::Vec3;
 use rstest::rstest;
 use shot::{
     Asset, AssetKind, Attract, Channel, Collision, Copies, Element, Force, ForceKind, Is, Moves, Region,
-    Shape, Shot, Volume, Wake, Weight, Wind, fingerprints, what_changed, why_stale,
+    Shape, Shot, Value, Volume, Wake, Weight, Wind, fingerprints, what_changed, why_stale,
 };
 
 fn shot() -> Shot {
@@ -51,6 +51,32 @@ fn it_makes_every_frame_stale_and_is_named(#[case] words: &str, #[case] change: 
     assert_eq!(what_changed(&shot(), &changed), [words]);
     let (before, after) = (fingerprints(&shot()), fingerprints(&changed));
     assert!(before.iter().zip(&after).all(|(a, b)| a != b), "{words}");
+}
+
+#[test]
+fn a_region_that_wakes_a_body_counts_from_the_start() {
+    let mut shot = shot();
+    let region = shot.add(Element::new("Door", Is::Region(Region::new(Volume::Ball { radius_m: 1.0 }))));
+    body(&mut shot).wake = Some(Wake::Region(region));
+    let before = fingerprints(&shot);
+    shot.named_mut("Door").unwrap().is = Is::Region(Region::new(Volume::Ball { radius_m: 2.0 }));
+    let after = fingerprints(&shot);
+    assert!(before[1..].iter().zip(&after[1..]).all(|(a, b)| a != b));
+}
+
+#[test]
+fn a_keyed_shape_counts_from_where_it_differs() {
+    let mut shot = shot();
+    let key = |end: f32| {
+        Channel::keyed([(10.0, Value::Vector([0.5, 0.4, 0.6])), (14.0, Value::Vector([end, 0.4, 0.6]))])
+    };
+    let size = "is.solid.shape.box.size_m".to_owned();
+    shot.named_mut("Crate").unwrap().motion.insert(size.clone(), key(0.5));
+    let before = fingerprints(&shot);
+    shot.named_mut("Crate").unwrap().motion.insert(size, key(0.9));
+    let after = fingerprints(&shot);
+    assert_eq!(before[..10], after[..10]);
+    assert!(before[10..].iter().zip(&after[10..]).all(|(a, b)| a != b));
 }
 
 #[rstest]
@@ -196,4 +222,79 @@ fn a_slower_time_makes_frames_stale_from_its_first_key_on() {
     changed.motion.insert("physics.time_scale".to_owned(), Channel::keyed([(6.0, 1.0f32), (9.0, 0.3)]));
     assert_eq!(same(&shot(), &changed), 6);
     assert_eq!(what_changed(&shot(), &changed), ["time scale"]);
+}
+
+mod particles {
+    use super::*;
+    use shot::{Becoming, Births, Force, ForceKind, Form, Is, Often, Particles, Split, Then, When, Who};
+
+    fn sparks(change: impl Fn(&mut Particles)) -> Shot {
+        let mut shot = Shot::empty("Sparks");
+        let mut particles = Particles::default();
+        change(&mut particles);
+        shot.add(Element::new("Sparks", Is::Particles(particles)));
+        shot
+    }
+
+    /// The first frame whose fingerprint a change changes.
+    fn first_stale(before: &Shot, now: &Shot) -> Option<usize> {
+        fingerprints(before).iter().zip(fingerprints(now)).position(|(a, b)| *a != b).map(|i| i + 1)
+    }
+
+    #[test]
+    fn what_is_there_at_the_first_frame_makes_that_stale() {
+        let how = |number| move |p: &mut Particles| p.births.how = Often::AtOnce { number };
+        assert_eq!(first_stale(&sparks(how(3)), &sparks(how(4))), Some(1));
+        let preroll = |size| move |p: &mut Particles| (p.births.preroll_s, p.start.size_m) = (1.0, size);
+        assert_eq!(first_stale(&sparks(preroll(0.1)), &sparks(preroll(0.2))), Some(1));
+        let rate = |per_s| move |p: &mut Particles| p.births.how = Often::Rate { per_s };
+        assert_eq!(first_stale(&sparks(rate(3.0)), &sparks(rate(4.0))), Some(2));
+    }
+
+    #[test]
+    fn births_from_a_frame_on_leave_what_comes_before_fresh() {
+        let from = |size| move |p: &mut Particles| (p.births.from_frame, p.start.size_m) = (Some(30), size);
+        assert_eq!(first_stale(&sparks(from(0.1)), &sparks(from(0.2))), Some(31));
+        // Not if others become them before.
+        let fed = |size| {
+            let mut shot = sparks(from(size));
+            let id = shot.named("Sparks").unwrap().id;
+            let split = Then::Split(Split { of: Some(id), ..Split::default() });
+            let becoming = vec![Becoming { when: When::Age { s: 0.1 }, then: split, share: 1.0 }];
+            shot.add(Element::new("Coal", Is::Particles(Particles { becoming, ..Particles::default() })));
+            shot
+        };
+        assert_eq!(first_stale(&fed(0.1), &fed(0.2)), Some(2));
+    }
+
+    #[test]
+    fn what_they_look_like_makes_nothing_stale() {
+        let form = |form: Form| move |p: &mut Particles| p.show.form = form.clone();
+        assert_eq!(first_stale(&sparks(form(Form::Dot)), &sparks(form(Form::Disc))), None);
+        let never = |seed| {
+            move |p: &mut Particles| {
+                (p.births, p.seed) = (Births { from_frame: Some(500), ..Births::default() }, seed);
+            }
+        };
+        assert_eq!(first_stale(&sparks(never(1)), &sparks(never(2))), None);
+    }
+
+    #[test]
+    fn an_element_that_joins_a_group_changes_what_acts() {
+        let with = |groups: &[&str]| {
+            let mut shot = Shot::empty("Groups");
+            let mut ball = Element::solid("Ball", Shape::sphere(0.1), Moves::Free);
+            ball.groups = groups.iter().map(|group| (*group).to_owned()).collect();
+            shot.add(ball);
+            let pull = ForceKind::Pull { force_n: 1.0 };
+            let only = vec![Who::Group { group: "Light".to_owned() }];
+            let pull = Force { only, from_frame: Some(20), ..Force::new(pull) };
+            shot.add(Element::new("Pull", Is::Force(pull)));
+            shot
+        };
+        let (apart, joined) = (with(&[]), with(&["Light"]));
+        assert_eq!(first_stale(&apart, &joined), Some(21));
+        assert_eq!(first_stale(&apart, &with(&["Heavy"])), None);
+        assert_eq!(what_changed(&apart, &joined), ["groups of Ball"]);
+    }
 }

@@ -47,7 +47,7 @@ fn writing_and_reading_gives_an_equal_shot() {
 #[case("/elements/6/motion/placement.place_m/keys/1/value", json!(1), "keys[1].value: is a number, not three numbers")]
 #[case("/elements/6/motion/placement.place_m/keys/1/value", json!([0, 1e9, 0]), "keys[1].value[1]: 1000000000 is outside -10000 to 10000")]
 #[case("/elements/6/motion", json!({"is.solid.body.frction": {"keys": [{"frame": 1, "value": 1}]}}), "elements[6].motion.is.solid.body.frction: is not a value of this element")]
-#[case("/elements/6/motion", json!({"is.solid.shape.box.size_m": {"keys": [{"frame": 1, "value": [1, 1, 1]}]}}), "it takes no keys")]
+#[case("/elements/6/motion", json!({"is.solid.shape.box.size_m": {"keys": [{"frame": 1, "value": [1, 0, 1]}]}}), "keys[0].value[1]: 0 is outside")]
 #[case("/elements/6/motion/placement.place_m/keys", json!([]), "elements[6].motion.placement.place_m.keys: is empty")]
 #[case("/camera", json!(5), "camera: 5 is not the id of a camera")]
 #[case("/elements/5/is/solid/shape", json!({"mesh": {"asset": "boat", "scale": 1}}), "\"boat\" is not among the assets")]
@@ -126,4 +126,30 @@ fn a_taken_name_gets_a_number() {
     let mut shot = tumble();
     let id = shot.add(Element::solid("Crate", Shape::sphere(0.1), Moves::Free));
     assert_eq!(shot.element(id).unwrap().name, "Crate 2");
+}
+
+#[test]
+fn the_frame_rate_takes_no_keys() {
+    let mut shot = Shot::empty("Test");
+    shot.motion.insert("timing.fps".to_owned(), Channel::keyed([(1.0, 30.0f32)]));
+    let fault = shot.faults()[0].to_string();
+    assert_eq!(fault, "motion.timing.fps: fps is the same at every frame; it takes no keys");
+}
+
+#[test]
+fn a_group_has_a_name() {
+    let mut shot = Shot::empty("Test");
+    shot.elements[0].groups = vec!["Cargo".to_owned(), " ".to_owned()];
+    assert_eq!(shot.faults()[0].to_string(), "elements[0].groups[1]: is empty");
+}
+
+#[test]
+fn what_is_left_out_of_particles_comes_back_as_it_was() {
+    use shot::{Becoming, Is, Particles, Split, Start, Then, When};
+    let mut shot = Shot::empty("Test");
+    let split = Split { size: None, ..Split::default() };
+    let becoming = vec![Becoming { when: When::End {}, then: Then::Split(split), share: 1.0 }];
+    let start = Start { lifespan_s: None, ..Start::default() };
+    shot.add(Element::new("Sparks", Is::Particles(Particles { start, becoming, ..Particles::default() })));
+    assert_eq!(shot::read(shot::write(&shot).as_bytes()).unwrap(), shot);
 }

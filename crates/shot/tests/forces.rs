@@ -6,8 +6,8 @@ use rstest::rstest;
 use serde_json::{Value, json};
 use shot::check::{Mistake, check};
 use shot::{
-    Attract, Channel, Combine, Curve, Element, Force, ForceKind, Id, Is, Moves, Part, Profile, Region, Shape,
-    Shot, Volume, Wind,
+    Attract, Channel, Combine, Curve, Element, Force, ForceKind, Id, Is, Matter, Moves, Part, Profile,
+    Region, Shape, Shot, Volume, Who, Wind,
 };
 
 fn wind() -> Force {
@@ -74,6 +74,21 @@ fn a_force_acts_after_the_frame_it_begins_at_and_up_to_the_one_it_ends_at() {
     assert!(!Force { strength: 0.0, ..force }.acts_at(15.0));
 }
 
+#[rstest]
+#[case(vec![Who::Group { group: "Cargo".to_owned() }], vec![], true)]
+#[case(vec![Who::Group { group: "Lamps".to_owned() }], vec![], false)]
+#[case(vec![Who::Kind { kind: Matter::Solid }], vec![], true)]
+#[case(vec![], vec![Who::Group { group: "Cargo".to_owned() }], false)]
+#[case(vec![Who::Kind { kind: Matter::Solid }], vec![Who::Group { group: "Cargo".to_owned() }], false)]
+fn a_force_acts_on_groups_and_kinds(#[case] only: Vec<Who>, #[case] except: Vec<Who>, #[case] acts: bool) {
+    let mut shot = shot();
+    shot.named_mut("Crate").unwrap().groups = vec!["Cargo".to_owned()];
+    let force = Force { only, except, ..wind() };
+    assert_eq!(force.acts_on(shot.named("Crate").unwrap()), acts);
+    set_force(&mut shot, |f| *f = force.clone());
+    assert_eq!(shot::read(shot::write(&shot).as_bytes()).unwrap(), shot);
+}
+
 #[test]
 fn forces_act_in_order_and_then_by_id() {
     let mut shot = shot();
@@ -95,9 +110,9 @@ fn only_gravity_that_acts_everywhere_counts_as_the_shots() {
 #[rstest]
 #[case(|s: &mut Shot| { let crate_ = id(s, "Crate"); set_force(s, |f| f.region = Some(crate_)) },
     "elements[8].is.force.region: 6 is not the id of a region")]
-#[case(|s: &mut Shot| { let lee = id(s, "Lee"); set_force(s, |f| f.only = vec![lee]) },
+#[case(|s: &mut Shot| { let lee = id(s, "Lee"); set_force(s, |f| f.only = vec![lee.into()]) },
     "elements[8].is.force.only[0]: 7 is not the id of a solid")]
-#[case(|s: &mut Shot| set_force(s, |f| f.except = vec![Id(99)]),
+#[case(|s: &mut Shot| set_force(s, |f| f.except = vec![Id(99).into()]),
     "elements[8].is.force.except[0]: 99 is not the id of a solid")]
 #[case(|s: &mut Shot| set_force(s, |f| (f.from_frame, f.to_frame) = (Some(9), Some(4))),
     "elements[8].is.force.to_frame: 4 comes before from_frame, 9")]
@@ -114,7 +129,7 @@ fn only_gravity_that_acts_everywhere_counts_as_the_shots() {
     "elements[7].is.curve.points.points_m: 1 points; from 2 to 10000")]
 #[case(|s: &mut Shot| s.named_mut("Line").unwrap().is =
     Is::Curve(Curve::Points { points_m: vec![Vec3::ZERO, Vec3::splat(1e9)], closed: false, smooth: false }),
-    "elements[7].is.curve.points.points_m[1]:")]
+    "elements[7].is.curve.points.points_m.1[0]: 1000000000 is outside -10000 to 10000")]
 fn what_a_force_refers_to_has_to_be_there_and_of_its_kind(
     #[case] change: fn(&mut Shot),
     #[case] message: &str,
@@ -148,7 +163,7 @@ fn a_profile_goes_from_nothing_to_all_and_has_its_own_middle(#[case] profile: Pr
 
 #[rstest]
 #[case(|s: &mut Shot| set_force(s, |f| f.from_frame = Some(500)), "Wind acts only outside the shot's frames.")]
-#[case(|s: &mut Shot| { let deck = id(s, "Deck"); set_force(s, |f| f.only = vec![deck]) },
+#[case(|s: &mut Shot| { let deck = id(s, "Deck"); set_force(s, |f| f.only = vec![deck.into()]) },
     "Wind acts on nothing: none of its elements is free.")]
 fn a_force_on_nothing_is_told(#[case] change: fn(&mut Shot), #[case] reason: &str) {
     let mut shot = shot();

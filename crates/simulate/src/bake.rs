@@ -68,6 +68,21 @@ pub fn fresh(shot: &Shot, run: &RunFolder) -> Vec<bool> {
     shot.timing.frames().zip(prints).map(is_fresh).collect()
 }
 
+/// A simulation at the latest frame up to `frame` of which the run has a state
+/// that still holds; at the first without one.
+///
+/// # Errors
+/// [`PrepareError`] names the element that cannot be prepared.
+pub fn resume(shot: &Shot, meshes: &Meshes, run: &RunFolder, frame: u32) -> Result<Simulation, PrepareError> {
+    let mut simulation = Simulation::new(shot, meshes)?;
+    let prints = fingerprints(shot);
+    let print = |frame: u32| prints.get(frame.checked_sub(shot.timing.first)? as usize).copied();
+    if let Some((_, state)) = run.checkpoint(frame, print) {
+        simulation.restore(&state)?;
+    }
+    Ok(simulation)
+}
+
 /// Computes the wanted frames that are missing or stale, in order, starting
 /// from the latest checkpoint that still holds. Frames are encoded and written
 /// on another thread while the next one is computed.
@@ -80,7 +95,6 @@ pub fn bake(
 ) -> Result<Outcome, BakeError> {
     let timing = job.shot.timing;
     let prints = fingerprints(job.shot);
-    let print = |frame: u32| prints.get(frame.checked_sub(timing.first)? as usize).copied();
     let fresh = fresh(job.shot, job.run);
     let is_fresh = |frame: u32| fresh[(frame - timing.first) as usize];
     let last = (*job.frames.end()).min(timing.last);
@@ -90,12 +104,9 @@ pub fn bake(
     };
     let last_needed = wanted.clone().rev().find(|&frame| !is_fresh(frame)).unwrap_or(last);
 
-    let mut simulation = Simulation::new(job.shot, job.meshes)?;
+    let mut simulation = resume(job.shot, job.meshes, job.run, first_needed - 1)?;
+    let from_the_start = simulation.frame() == timing.first;
     write_manifest(job)?;
-    let checkpoint = job.run.checkpoint(first_needed - 1, print);
-    if let Some((_, state)) = &checkpoint {
-        simulation.restore(state)?;
-    }
     let mut writer = Writer { job, prints: &prints, first: timing.first, computed: 0 };
     std::thread::scope(|scope| {
         let (send, receive) = sync_channel::<(Frame, Option<Vec<u8>>)>(2);
@@ -111,7 +122,7 @@ pub fn bake(
             Ok(Outcome::Done(writer.computed))
         });
         let mut blown = None;
-        if checkpoint.is_none() {
+        if from_the_start {
             // The first frame is the shot as staged. A failed send means that
             // the writer has stopped; its result says why.
             let _ = send.send((simulation.write(), None));
@@ -191,6 +202,14 @@ fn write_manifest(job: &Bake) -> Result<(), BakeError> {
             name: element.name.clone(),
             bodies: element.count(),
             mass_kg: job.meshes.mass_kg(&solid.shape, solid.body.weight).map_err(mesh_error)?,
+        });
+    }
+    for (element, _) in job.shot.particles() {
+        elements.push(ManifestElement {
+            id: element.id,
+            name: element.name.clone(),
+            bodies: 0,
+            mass_kg: 0.0,
         });
     }
     job.run.write_manifest(&Manifest { version: 1, shot: job.shot.clone(), elements })?;

@@ -22,9 +22,11 @@
 #![warn(missing_docs)]
 
 mod bake;
+pub mod colliders;
 pub mod forces;
+mod particles;
 pub mod solids;
 mod solver;
 
-pub use bake::{Bake, BakeError, CHECKPOINT_EVERY, Outcome, Progress, bake, fresh};
-pub use solver::{BlowUp, PrepareError, SOLVERS, Scene, Simulation, Solver, SolverKind, Step};
+pub use bake::{Bake, BakeError, CHECKPOINT_EVERY, Outcome, Progress, bake, fresh, resume};
+pub use solver::{BlowUp, PrepareError, SOLVERS, Scene, Simulation, Solver, SolverKind, Step, Wants};

@@ -1,8 +1,10 @@
 //! The contract of a solver, and the simulation that drives all of them.
 
+use crate::colliders::{BodyNow, Colliders, Hit, Owed};
 use crate::forces::{Field, Surfaces};
-use frames::Frame;
+use frames::{Bodies, Frame};
 use geometry::{Meshes, MissingMesh};
+use glam::Vec3;
 use serde::{Deserialize, Serialize};
 use shot::{Id, NotFinite, Pose, Sampler, Shot, World};
 use thiserror::Error;
@@ -39,6 +41,15 @@ pub struct Step<'a> {
     pub surfaces: &'a Surfaces,
     /// Seconds of the world's time at the substep's end.
     pub seconds: f64,
+    /// The bodies, from where they were at the substep's start to its end.
+    pub colliders: &'a Colliders,
+}
+
+impl Step<'_> {
+    /// The frame that is being computed.
+    pub fn frame_number(&self) -> u32 {
+        (self.frame - 1e-6).ceil() as u32
+    }
 }
 
 /// A solver went out of bounds.
@@ -79,6 +90,25 @@ pub enum PrepareError {
     /// A formula gives no finite value at the first frame.
     #[error(transparent)]
     NotFinite(#[from] NotFinite),
+    /// What comes before the first frame went out of bounds.
+    #[error(transparent)]
+    BlowUp(#[from] BlowUp),
+    /// More than can be held in memory.
+    #[error("{element}: {what}")]
+    TooMuch {
+        /// Name of the element.
+        element: String,
+        /// How much, and the bound.
+        what: String,
+    },
+    /// Particles have nowhere to be born.
+    #[error(
+        "{element}: there is no place to be born; what it is born on has no area or length, or is not closed and has no inside"
+    )]
+    NoPlace {
+        /// Name of the element.
+        element: String,
+    },
     /// A checkpoint is not one of this shot.
     #[error("the saved state cannot be read: {0}")]
     State(String),
@@ -95,6 +125,35 @@ pub trait Solver: Send {
     /// Where it has an element's first body; none if it is not free, or not its.
     fn pose(&self, element: Id) -> Option<Pose>;
 
+    /// Whether it has bodies for other systems to meet.
+    fn has_bodies(&self) -> bool {
+        false
+    }
+
+    /// Adds its bodies as they are.
+    fn bodies(&self, _: &Shot, _: &mut Vec<BodyNow>) {}
+
+    /// Adds the hits of its bodies on each other in the last substep.
+    fn hits(&self, _: &mut Vec<Hit>) {}
+
+    /// What it owes to other systems after a substep.
+    fn take_owed(&mut self) -> Owed {
+        Owed::default()
+    }
+
+    /// Takes what other systems owe it.
+    fn receive(&mut self, _: &Shot, _: &Owed) {}
+
+    /// What it needs to know of the bodies.
+    fn wants(&self) -> Wants {
+        Wants::default()
+    }
+
+    /// How long before the first frame it begins, s; none: after it.
+    fn preroll_s(&self) -> Option<f32> {
+        None
+    }
+
     /// Writes its part of a frame, with what was measured since the last.
     fn write(&mut self, frame: &mut Frame);
 
@@ -106,6 +165,15 @@ pub trait Solver: Send {
     /// # Errors
     /// [`PrepareError::State`].
     fn restore(&mut self, state: &[u8]) -> Result<(), PrepareError>;
+}
+
+/// What a solver needs to know of the bodies of others.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
+pub struct Wants {
+    /// Where they are.
+    pub bodies: bool,
+    /// How they hit each other.
+    pub hits: bool,
 }
 
 /// How to make a solver; none if the shot has nothing for it.
@@ -120,7 +188,10 @@ pub struct SolverKind {
 }
 
 /// All kinds of solver, in the order they step.
-pub const SOLVERS: &[SolverKind] = &[SolverKind { name: "solids", prepare: crate::solids::prepare }];
+pub const SOLVERS: &[SolverKind] = &[
+    SolverKind { name: "solids", prepare: crate::solids::prepare },
+    SolverKind { name: "particles", prepare: crate::particles::prepare },
+];
 
 /// A shot being computed.
 pub struct Simulation {
@@ -128,7 +199,10 @@ pub struct Simulation {
     /// The shot as it is in the substep at hand.
     now: Shot,
     surfaces: Surfaces,
+    meshes: Meshes,
     solvers: Vec<(&'static str, Box<dyn Solver>)>,
+    colliders: Colliders,
+    wants: Wants,
     frame: u32,
 }
 
@@ -144,15 +218,18 @@ pub(crate) fn part_of(saved: &[u8], solver: &str) -> Option<Vec<u8>> {
     state.solvers.into_iter().find(|(name, _)| name == solver).map(|(_, bytes)| bytes)
 }
 
+fn sampler(shot: &Shot) -> Result<Sampler, PrepareError> {
+    Sampler::new(shot)
+        .map_err(|faults| PrepareError::State(faults.first().map_or_else(String::new, ToString::to_string)))
+}
+
 impl Simulation {
     /// The shot at its first frame.
     ///
     /// # Errors
     /// [`PrepareError`] names the element that cannot be prepared.
     pub fn new(shot: &Shot, meshes: &Meshes) -> Result<Self, PrepareError> {
-        let sampler = Sampler::new(shot).map_err(|faults| {
-            PrepareError::State(faults.first().map_or_else(String::new, ToString::to_string))
-        })?;
+        let sampler = sampler(shot)?;
         let now = sampler.at(f64::from(shot.timing.first))?;
         let mut solvers = Vec::new();
         for kind in SOLVERS {
@@ -161,12 +238,93 @@ impl Simulation {
             }
         }
         let surfaces = Surfaces::of(&now, meshes);
-        Ok(Self { sampler, now, surfaces, solvers, frame: shot.timing.first })
+        let wants = solvers.iter().fold(Wants::default(), |all, (_, solver)| {
+            let wants = solver.wants();
+            Wants { bodies: all.bodies || wants.bodies, hits: all.hits || wants.hits }
+        });
+        let meshes = meshes.clone();
+        let (colliders, frame) = (Colliders::default(), shot.timing.first);
+        let mut simulation = Self { sampler, now, surfaces, meshes, solvers, colliders, wants, frame };
+        simulation.follow_bodies()?;
+        simulation.begin_early()?;
+        Ok(simulation)
+    }
+
+    /// Lets those begin that do so before the first frame; all others wait.
+    fn begin_early(&mut self) -> Result<(), PrepareError> {
+        let prerolls = self.solvers.iter().filter_map(|(_, solver)| solver.preroll_s());
+        let Some(preroll) = prerolls.reduce(f32::max) else { return Ok(()) };
+        let fps = f64::from(self.now.timing.fps);
+        let steps = self.now.physics.substeps;
+        let count = (f64::from(preroll) * fps * f64::from(steps)).ceil() as u32;
+        for back in (0..count).rev() {
+            let at = |back: u32| f64::from(self.frame) - f64::from(back) / f64::from(steps);
+            self.step(at(back + 1), at(back), 1.0 / (fps * f64::from(steps)), true)?;
+        }
+        // What is there from the first frame on comes in a step without length.
+        let first = f64::from(self.frame);
+        self.step(first, first, 0.0, true)?;
+        self.sampler.apply(&mut self.now, first)?;
+        Ok(())
+    }
+
+    /// Takes the bodies as they are now.
+    fn follow_bodies(&mut self) -> Result<(), PrepareError> {
+        if !self.wants.bodies {
+            return Ok(());
+        }
+        let mut bodies = Vec::new();
+        self.colliders.hits.clear();
+        for (_, solver) in &self.solvers {
+            solver.bodies(&self.now, &mut bodies);
+            if self.wants.hits {
+                solver.hits(&mut self.colliders.hits);
+            }
+        }
+        let meshes = &self.meshes;
+        self.colliders
+            .follow(&self.now, bodies, |shape| meshes.mesh(shape))
+            .map_err(|source| PrepareError::Mesh { element: "a solid".to_owned(), source })
     }
 
     /// The frame it is at.
     pub fn frame(&self) -> u32 {
         self.frame
+    }
+
+    /// The shot as it is at the frame it is at.
+    pub fn now(&self) -> &Shot {
+        &self.now
+    }
+
+    /// The frame at which motion is read when the shot is at `frame`.
+    pub fn acting_frame(&self, frame: u32) -> f64 {
+        self.sampler.acting_frame(f64::from(frame))
+    }
+
+    /// Goes on with other motion: `shot` differs from its own in channels only.
+    ///
+    /// # Errors
+    /// [`PrepareError::State`] with the first fault of a channel.
+    pub fn set_motion(&mut self, shot: &Shot) -> Result<(), PrepareError> {
+        self.sampler = sampler(shot)?;
+        Ok(())
+    }
+
+    /// Where all elements stand that no solver writes, added to a frame it wrote.
+    pub fn place_others(&self, frame: &mut Frame) {
+        let solved = |element: Id, _: f64| self.solvers.iter().find_map(|(_, solver)| solver.pose(element));
+        let acting = self.acting_frame(self.frame);
+        let world = World::new(&self.now, &self.sampler, acting, &solved);
+        for element in &self.now.elements {
+            frame.bodies.entry(element.id).or_insert_with(|| {
+                let mut bodies = Bodies::default();
+                for (place, turn) in world.placements(element) {
+                    bodies.push(place, turn, Vec3::ZERO, Vec3::ZERO);
+                }
+                bodies
+            });
+        }
     }
 
     /// The frame it is at, written.
@@ -183,6 +341,15 @@ impl Simulation {
     /// # Errors
     /// [`BlowUp`]; the simulation is then of no further use.
     pub fn advance(&mut self) -> Result<Frame, BlowUp> {
+        self.go_on()?;
+        Ok(self.write())
+    }
+
+    /// Computes the next frame without writing it.
+    ///
+    /// # Errors
+    /// [`BlowUp`]; the simulation is then of no further use.
+    pub fn go_on(&mut self) -> Result<(), BlowUp> {
         let speed = self.sampler.speed(self.frame);
         let fps = f64::from(self.now.timing.fps);
         // Slow motion takes fewer steps of about the same length, so that it
@@ -190,39 +357,65 @@ impl Simulation {
         let substeps = shot::steps_of(self.now.physics.substeps, speed);
         for substep in 1..=if speed > 0.0 { substeps } else { 0 } {
             let at = |substep: u32| f64::from(self.frame) + f64::from(substep) / f64::from(substeps);
-            self.step(at(substep - 1), at(substep), speed / (fps * f64::from(substeps)))?;
+            self.step(at(substep - 1), at(substep), speed / (fps * f64::from(substeps)), false)?;
         }
         self.frame += 1;
-        Ok(self.write())
+        Ok(())
     }
 
-    fn step(&mut self, start: f64, frame: f64, dt: f64) -> Result<(), BlowUp> {
-        let acting = self.sampler.acting_frame(frame);
+    /// Goes one substep on; `early`: before the first frame, where only those
+    /// go on that begin there.
+    fn step(&mut self, start: f64, frame: f64, dt: f64, early: bool) -> Result<(), BlowUp> {
+        let timing = self.now.timing;
+        let first = f64::from(timing.first);
+        let acting = if early { frame } else { self.sampler.acting_frame(frame) };
         self.sampler.apply(&mut self.now, acting).map_err(|error| BlowUp {
             frame: self.frame + 1,
             element: error.element.unwrap_or(Id(0)),
             name: error.name.clone(),
             what: format!("has a formula for {} without a finite value", error.what),
         })?;
-        let timing = self.now.timing;
-        let seconds = (self.sampler.world_frame(frame) - f64::from(timing.first)) / f64::from(timing.fps);
+        self.surfaces.follow(&self.now, &self.meshes);
+        let passed = if early { frame } else { self.sampler.world_frame(frame) } - first;
+        let seconds = passed / f64::from(timing.fps);
         let solvers = &self.solvers;
         let solved = |element: Id, _: f64| solvers.iter().find_map(|(_, solver)| solver.pose(element));
         let world = World::new(&self.now, &self.sampler, acting, &solved);
         let field = Field::new(&self.now, &world, &self.surfaces, frame, seconds);
-        let step = Step {
-            shot: &self.now,
-            sampler: &self.sampler,
-            frame,
-            start,
-            acting,
-            dt: dt as f32,
-            field: &field,
-            surfaces: &self.surfaces,
-            seconds,
-        };
-        for (_, solver) in &mut self.solvers {
-            solver.step(&step)?;
+        for i in 0..self.solvers.len() {
+            let solver = &mut self.solvers[i].1;
+            if early && solver.preroll_s().is_none_or(|preroll| f64::from(preroll) < -seconds) {
+                continue;
+            }
+            solver.step(&Step {
+                shot: &self.now,
+                sampler: &self.sampler,
+                frame,
+                start,
+                acting,
+                dt: dt as f32,
+                field: &field,
+                surfaces: &self.surfaces,
+                seconds,
+                colliders: &self.colliders,
+            })?;
+            let (has_bodies, owed) = (solver.has_bodies(), solver.take_owed());
+            if early {
+                continue;
+            }
+            if has_bodies {
+                self.follow_bodies().map_err(|error| BlowUp {
+                    frame: self.frame + 1,
+                    element: Id(0),
+                    name: "the shot".to_owned(),
+                    what: format!("cannot be met: {error}"),
+                })?;
+            }
+            if !owed.impulses.is_empty() || !owed.newcomers.is_empty() {
+                for (_, other) in &mut self.solvers {
+                    other.receive(&self.now, &owed);
+                }
+            }
         }
         Ok(())
     }
@@ -250,6 +443,8 @@ impl Simulation {
             solver.restore(bytes)?;
         }
         self.frame = state.frame;
-        Ok(())
+        let acting = self.acting_frame(state.frame);
+        self.sampler.apply(&mut self.now, acting)?;
+        self.follow_bodies()
     }
 }

@@ -98,9 +98,9 @@ fn a_force_acts_on_what_it_names_and_leaves_out_what_it_excepts(#[case] only: bo
     let (a, b) = (shot.add(ball("A", 0.0)), shot.add(ball("B", 1.0)));
     let mut force = pull();
     if only {
-        force.only = vec![a]
+        force.only = vec![a.into()]
     } else {
-        force.except = vec![b]
+        force.except = vec![b.into()]
     }
     add(&mut shot, force);
     let last = &run(&shot)[20];
@@ -144,7 +144,7 @@ fn a_region_around_a_free_body_goes_with_it() {
     region.attached = Some(shot::Attached { to: carrier, along: None, facing: false });
     let region = shot.add(region);
     let passed = shot.add(ball("Passed", -1.5).at(-1.5, 0.5, 0.0));
-    add(&mut shot, Force { region: Some(region), only: vec![passed], ..pull() });
+    add(&mut shot, Force { region: Some(region), only: vec![passed.into()], ..pull() });
     let frames = run(&shot);
     assert_eq!(velocity(&frames[5], passed), Vec3::ZERO);
     assert!(velocity(&frames[30], passed).y < -0.1);
@@ -233,7 +233,7 @@ fn neighbours_wake_one_after_the_other() {
     // The row's first stands a centimetre from the one that is hit.
     row.placement.place_m.x = 0.21 + 2.0 * 0.21;
     let row = shot.add(row);
-    add(&mut shot, Force { only: vec![row], ..pull() });
+    add(&mut shot, Force { only: vec![row.into()], ..pull() });
     let last = &run(&shot)[30];
     assert!(place(last, first).x > 0.0);
     assert!(

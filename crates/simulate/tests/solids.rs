@@ -4,8 +4,11 @@ use frames::{Event, Frame};
 use geometry::Meshes;
 use glam::{Quat, Vec3};
 use rstest::rstest;
-use shot::{Channel, Collision, Copies, Element, Force, ForceKind, Is, Moves, Sampler, Shape, Shot, Weight};
+use shot::{
+    Channel, Collision, Copies, Element, Force, ForceKind, Is, Moves, Sampler, Shape, Shot, Value, Weight,
+};
 use simulate::{BlowUp, Simulation};
+use std::f32::consts::PI;
 
 fn shot(frames: u32) -> Shot {
     let mut shot = Shot::empty("Solids");
@@ -333,4 +336,54 @@ fn a_mesh_that_is_missing_is_named_with_its_element() {
     shot.add(Element::solid("Boat", Shape::Mesh { asset: "hull".to_owned(), scale: 1.0 }, Moves::Free));
     let error = Simulation::new(&shot, &Meshes::default()).err().unwrap().to_string();
     assert!(error.contains("Boat") && error.contains("hull"), "{error}");
+}
+
+#[test]
+fn a_body_that_grows_lifts_what_lies_on_it_and_weighs_more() {
+    let mut shot = shot(90);
+    shot.add(Element::solid("Deck", Shape::plane(4.0, 4.0), Moves::Still));
+    let mut cushion = Element::solid("Cushion", Shape::cuboid(1.0, 0.2, 1.0), Moves::Animated);
+    let size = [(1.0, [1.0, 0.2, 1.0]), (61.0, [1.0, 0.8, 1.0])].map(|(f, v)| (f, Value::Vector(v)));
+    cushion.motion.insert("is.solid.shape.box.size_m".to_owned(), Channel::keyed(size));
+    shot.add(cushion.at(0.0, 0.11, 0.0));
+    shot.add(ball("Ball").at(0.0, 0.311, 0.0));
+    let height = last_place(&shot, "Ball").y;
+    assert!((height - (0.11 + 0.4 + 0.1)).abs() < 0.01, "{height}");
+
+    // A free body gains mass with its volume: its own weight pushes more.
+    let mut shot = weightless(30);
+    let mut growing = ball("Growing");
+    body(&mut growing).weight = Weight::DensityKgM3(1000.0);
+    growing
+        .motion
+        .insert("is.solid.shape.sphere.radius_m".to_owned(), Channel::keyed([(1.0, 0.1f32), (2.0, 0.2)]));
+    shot.add(growing);
+    shot.add(Element::new("Pull", Is::Force(Force::new(ForceKind::Pull { force_n: 10.0 }))));
+    let frames = run(&shot);
+    let id = shot.named("Growing").unwrap().id;
+    let speed = |frame: usize| frames[frame].bodies[&id].velocities[0].y;
+    let (found, wanted) = ((speed(30) - speed(20)) * 60.0 / 10.0, -10.0 / (1000.0 * 4.0 / 3.0 * PI * 0.008));
+    assert!((found / wanted - 1.0).abs() < 0.03, "{found} for {wanted}");
+}
+
+#[test]
+fn a_keyed_shape_goes_on_from_a_saved_state_as_without_it() {
+    let mut shot = shot(40);
+    shot.add(Element::solid("Deck", Shape::plane(4.0, 4.0), Moves::Still));
+    let mut growing = ball("Growing").at(0.0, 0.3, 0.0);
+    growing
+        .motion
+        .insert("is.solid.shape.sphere.radius_m".to_owned(), Channel::keyed([(5.0, 0.1f32), (15.0, 0.2)]));
+    shot.add(growing);
+    shot.add(
+        Element::new("Air", Is::Force(Force::new(ForceKind::Wind(Default::default())))).turned(0.0, 0.0, 1.5),
+    );
+    let mut whole = Simulation::new(&shot, &Meshes::default()).unwrap();
+    (0..20).for_each(|_| drop(whole.advance().unwrap()));
+    let saved = whole.save();
+    let mut resumed = Simulation::new(&shot, &Meshes::default()).unwrap();
+    resumed.restore(&saved).unwrap();
+    for _ in 0..20 {
+        assert_eq!(whole.advance().unwrap().bodies, resumed.advance().unwrap().bodies);
+    }
 }

@@ -4,16 +4,16 @@
 use crate::error::{Error, Result};
 use crate::store::FilmRow;
 use crate::studio::{Event, Studio};
-use frames::{RunFolder, write_whole};
+use frames::{Frame, RunError, RunFolder, write_whole};
 use interchange::{Movie, write_exr, write_png};
 use picture::{Settings, Stage, render};
 use serde::{Deserialize, Serialize};
-use shot::Shot;
+use shot::{Shot, Timing};
 use simulate::{Bake, Outcome, bake};
 use std::collections::HashMap;
 use std::fs::File;
 use std::io::Seek;
-use std::ops::ControlFlow;
+use std::ops::{ControlFlow, RangeInclusive};
 use std::path::{Path, PathBuf};
 use std::sync::atomic::{AtomicBool, AtomicU32, Ordering};
 use std::sync::{Arc, Mutex};
@@ -37,9 +37,34 @@ pub struct FilmSettings {
     /// Also write scene-linear EXR files.
     #[serde(default)]
     pub exr: bool,
+    /// Shows the run from its end to its start; the camera goes on as it does.
+    #[serde(default)]
+    pub backwards: bool,
+    /// Shows the run so many frames later, or earlier if negative; before and
+    /// after it its first and last frame stand.
+    #[serde(default)]
+    pub shift: i32,
 }
 
 impl FilmSettings {
+    /// The frame of the run that is shown at a frame of the film.
+    pub fn source(&self, timing: Timing, number: u32) -> u32 {
+        let shifted = i64::from(number) - i64::from(self.shift);
+        let within = shifted.clamp(i64::from(timing.first), i64::from(timing.last)) as u32;
+        if self.backwards { timing.first + timing.last - within } else { within }
+    }
+
+    /// The frames of the run that it shows.
+    pub fn sources(&self, timing: Timing) -> RangeInclusive<u32> {
+        let (a, b) = (self.source(timing, self.first), self.source(timing, self.last));
+        a.min(b)..=a.max(b)
+    }
+
+    fn frame(&self, run: &RunFolder, timing: Timing, number: u32) -> std::result::Result<Frame, RunError> {
+        let frame = run.read(self.source(timing, number))?;
+        Ok(if self.backwards { frame.backwards() } else { frame })
+    }
+
     fn check(&self, shot: &Shot) -> Result<()> {
         let timing = shot.timing;
         let bad = |what: String| Err(Error::Bad(what));
@@ -54,6 +79,9 @@ impl FilmSettings {
         }
         if !(16..=8192).contains(&self.width) || !(16..=8192).contains(&self.height) {
             return bad(format!("size: {} × {} is outside 16 to 8192", self.width, self.height));
+        }
+        if self.shift.unsigned_abs() > shot::MAX_FRAMES {
+            return bad(format!("shift: {} is outside −{1} to {1}", self.shift, shot::MAX_FRAMES));
         }
         if !(1..=65_536).contains(&self.samples) {
             return bad(format!("samples: {} is outside 1 to 65536", self.samples));
@@ -150,8 +178,9 @@ pub fn render_film(
         if folder.has(number, settings.exr) {
             continue;
         }
-        let frame = run.read(number)?;
-        let stage = Stage::with_history(shot, assets, Some(&frame), number, &|number| run.read(number).ok())
+        let read = |number| settings.frame(run, shot.timing, number);
+        let frame = read(number)?;
+        let stage = Stage::with_history(shot, assets, Some(&frame), number, &|number| read(number).ok())
             .map_err(|error| Error::Bad(error.to_string()))?;
         let to_do = (total - already) as f32;
         let of_this = AtomicU32::new(0);
@@ -289,7 +318,7 @@ impl Studio {
             }
         };
         let assets = self.loader.all(&self.data, &document)?;
-        let frames = settings.first..=settings.last;
+        let frames = settings.sources(document.timing);
         let job = Bake {
             shot: &document,
             meshes: &assets.meshes,
@@ -320,5 +349,35 @@ impl Studio {
             encode_film(&document, &folder, &settings, &folder.movie())?;
         }
         Ok(true)
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use rstest::rstest;
+
+    #[rstest]
+    #[case(false, 0, [1, 2, 48])]
+    #[case(true, 0, [48, 47, 1])]
+    #[case(false, 10, [1, 1, 38])]
+    #[case(true, -5, [43, 42, 1])]
+    fn a_film_shows_the_run_as_it_is_told(
+        #[case] backwards: bool,
+        #[case] shift: i32,
+        #[case] shown: [u32; 3],
+    ) {
+        let timing = Timing { fps: 24.0, first: 1, last: 48 };
+        let settings = FilmSettings {
+            first: 1,
+            last: 48,
+            width: 64,
+            height: 64,
+            samples: 1,
+            exr: false,
+            backwards,
+            shift,
+        };
+        assert_eq!([1, 2, 48].map(|number| settings.source(timing, number)), shown);
     }
 }

@@ -132,6 +132,11 @@ fn the_schema_is_json_schema() {
 #[case("Squall test")]
 #[case("Float toss")]
 #[case("Lantern parade")]
+#[case("Brazier sparks")]
+#[case("Scale shower")]
+#[case("Ember fall")]
+#[case("Gull scatter")]
+#[case("Jar of light")]
 fn every_sample_is_checked_and_baked(#[case] name: &str) {
     let dir = tempfile::tempdir().unwrap();
     let out = at(dir.path(), "shot");
@@ -158,6 +163,31 @@ fn a_thrown_float_settles_in_its_basket() {
     let (x, y, z) = (last[3], last[4], last[5]);
     // The basket stands at x = 1.1; its floor is 0.24 m in radius, the float 0.115.
     assert!((x - 1.1).hypot(z) < 0.26 && (0.1..0.2).contains(&y), "{x} {y} {z}");
+}
+
+#[test]
+fn particles_are_probed_and_a_run_is_rendered_backwards() {
+    let dir = tempfile::tempdir().unwrap();
+    let shot = at(dir.path(), "sparks");
+    run(&["sample", "Brazier sparks", "--out", &shot]);
+    let (file, out) = (format!("{shot}/shot.json"), at(dir.path(), "run"));
+    assert!(run(&["bake", &file, "--out", &out, "--frames", "1-6"]).status.success());
+    let csv = text(&run(&["probe", &out, "--element", "Sparks", "--frames", "1-1"]).stdout);
+    let (head, rows) = csv.split_once('\n').unwrap();
+    assert_eq!(head, "frame,time_s,particle,x_m,y_m,z_m,vx_m_s,vy_m_s,vz_m_s,size_m,age_s,lifespan_s");
+    // 900 a second for a second and a half before the first frame, but for those that are gone.
+    let count = rows.lines().count();
+    assert!((700..1_350).contains(&count), "{count}");
+
+    let film = at(dir.path(), "film");
+    let arguments = ["render", &file, "--run", &out, "--out", &film, "--size", "16x16", "--samples", "1"];
+    // Backwards the first frame shows the last of the shot, which is not baked.
+    let refused = run(&[&arguments[..], &["--frames", "1-2", "--backwards"]].concat());
+    assert_eq!(refused.status.code(), Some(2));
+    assert!(text(&refused.stderr).contains("frame 95 is not in"), "{}", text(&refused.stderr));
+    let shifted = run(&[&arguments[..], &["--frames", "95-96", "--backwards", "--shift", "-1"]].concat());
+    assert!(shifted.status.success(), "{}", text(&shifted.stderr));
+    assert!(std::path::Path::new(&format!("{film}/frame-00096.png")).exists());
 }
 
 #[test]

@@ -5,6 +5,7 @@
 #![warn(missing_docs)]
 
 pub mod forces;
+pub mod particles;
 pub mod pictures;
 pub mod solids;
 
@@ -58,5 +59,10 @@ impl Experiment {
 
 /// All experiments, by chapter.
 pub fn all() -> Vec<(&'static str, Vec<Experiment>)> {
-    vec![("Solids", solids::all()), ("Forces", forces::all()), ("Renderer", pictures::all())]
+    vec![
+        ("Solids", solids::all()),
+        ("Forces", forces::all()),
+        ("Particles", particles::all()),
+        ("Renderer", pictures::all()),
+    ]
 }

@@ -1,4 +1,5 @@
 // Requests to the server. Errors carry its problem document.
+import { decodeFrame, type StageFrame } from "../stage/frames";
 import type { components } from "./schema.gen";
 
 export type Schemas = components["schemas"];
@@ -7,6 +8,7 @@ export type ShotState = Schemas["ShotState"];
 export type Shot = Schemas["Shot"];
 export type Element = Schemas["Element"];
 export type Solid = Schemas["Solid"];
+export type Particles = Schemas["Particles"];
 export type Freshness = Schemas["Freshness"];
 export type Stretch = Schemas["Stretch"];
 export type CheckEntry = Schemas["CheckEntry"];
@@ -81,6 +83,11 @@ const none = async (method: string, path: string, body?: unknown): Promise<void>
 };
 const bytes = async (path: string): Promise<ArrayBuffer> => (await request("GET", path)).arrayBuffer();
 
+/** Where forces are felt, and what is tried in place of the shot. */
+type Probe = Omit<Schemas["Probe"], "tried"> & {
+  tried?: { element: number | null; path: string; value: unknown } | null;
+};
+
 export const api = {
   shots: () => json<Card[]>("GET", "/api/shots"),
   createShot: (shot: Schemas["NewShot"]) => json<ShotState>("POST", "/api/shots", shot),
@@ -102,13 +109,19 @@ export const api = {
     json<Schemas["Samples"]>("POST", `/api/shots/${id}/sample`, of),
   formula: (id: number, of: Schemas["Formula"]) =>
     json<Schemas["FormulaValue"]>("POST", `/api/shots/${id}/formula`, of),
-  probe: async (id: number, of: Schemas["Probe"]): Promise<ArrayBuffer> =>
+  probe: async (id: number, of: Probe): Promise<ArrayBuffer> =>
     (await request("POST", `/api/shots/${id}/probe`, of)).arrayBuffer(),
   acting: (id: number, element: number, frame: number) =>
     json<Schemas["ActingForce"][]>("GET", `/api/shots/${id}/acting/${element}?frame=${frame}&copy=0`),
   sky: (id: number) => bytes(`/api/shots/${id}/sky`),
-  strokes: (id: number, element: number) => json<number[][][]>("GET", `/api/shots/${id}/strokes/${element}`),
-  mesh: (id: number, element: number) => bytes(`/api/shots/${id}/mesh/${element}`),
+  strokes: (id: number, element: number, frame: number) =>
+    json<number[][][]>("GET", `/api/shots/${id}/strokes/${element}?frame=${frame}`),
+  mesh: (id: number, element: number, frame: number) =>
+    bytes(`/api/shots/${id}/mesh/${element}?frame=${frame}`),
+  outlineText: (text: string, line_m: number) =>
+    json<Vector[][]>("POST", "/api/outlines/text", { text, line_m }),
+  outlineDrawing: async (file: File) =>
+    json<Vector[][]>("POST", `/api/outlines/drawing?name=${encodeURIComponent(file.name)}`, body(file)),
   collision: (id: number, element: number) => bytes(`/api/shots/${id}/collision/${element}`),
   physics: (id: number, element: number) => json<Physics>("GET", `/api/shots/${id}/physics/${element}`),
   drop: (id: number, element: number) => json<ShotState>("POST", `/api/shots/${id}/drop/${element}`),
@@ -197,5 +210,56 @@ export class Events {
     socket.onclose = () => {
       if (!this.#ended) setTimeout(() => this.#open(true), 1000);
     };
+  }
+}
+
+/** What a performance came to. */
+export interface Kept {
+  revision: number;
+  keys: number;
+  samples: number;
+  what: string;
+}
+
+interface Listener {
+  ready(): void;
+  answered(number: number, frame: StageFrame): void;
+  kept(kept: Kept): void;
+  /** It is over; why, unless that was wanted. */
+  ended(why: string | null): void;
+}
+
+/** A shot played with a hand in it: every step is answered by a frame. */
+export class Performance {
+  #socket: WebSocket;
+  #why: string | null = "the connection was lost; what was performed is saved";
+
+  constructor(shot: number, from: number, listener: Listener) {
+    const scheme = location.protocol === "https:" ? "wss" : "ws";
+    const socket = new WebSocket(`${scheme}://${location.host}/api/shots/${shot}/perform?from=${from}`);
+    this.#socket = socket;
+    socket.binaryType = "arraybuffer";
+    socket.onmessage = ({ data }) => {
+      if (typeof data !== "string")
+        return listener.answered(new DataView(data).getUint32(0, true), decodeFrame(data));
+      const told = JSON.parse(data) as { ready?: number; kept?: Kept; ended?: string };
+      if (told.ready !== undefined) listener.ready();
+      if (told.kept) listener.kept(told.kept);
+      if (told.ended !== undefined) this.#why = told.ended;
+    };
+    socket.onclose = () => listener.ended(this.#why);
+  }
+
+  step(frame: number, values: { element: number | null; path: string; value: unknown }[]) {
+    this.#socket.send(JSON.stringify({ step: { frame, values } }));
+  }
+
+  keep(within: { place_m: number; turn_rad: number; share: number }) {
+    this.#socket.send(JSON.stringify({ keep: within }));
+    this.#why = null;
+  }
+
+  close() {
+    this.#socket.close();
   }
 }

@@ -140,6 +140,40 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/outlines/drawing": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** The paths of an SVG drawing as strokes, one metre along its longer side. */
+        post: operations["post_outlines_drawing"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/outlines/text": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** The outlines of letters as strokes, points of three numbers, m. */
+        post: operations["post_outlines_text"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/runs/{run}": {
         parameters: {
             query?: never;
@@ -511,7 +545,7 @@ export interface paths {
             cookie?: never;
         };
         /**
-         * An element's mesh: u32 vertices, u32 triangles; 3 f32 a vertex for places
+         * An element's mesh; coarser where it is round and has many copies: u32 vertices, u32 triangles; 3 f32 a vertex for places
          *     (m), 3 f32 for normals, 2 f32 for UVs; 3 u32 a triangle. Little-endian.
          */
         get: operations["get_shots_id_mesh_element"];
@@ -864,6 +898,50 @@ export interface components {
             /** @description A curve or solid whose nearest point attracts; none: the element's own place. */
             to?: components["schemas"]["Id"] | null;
         };
+        /** @description One thing that becomes of each particle, once. */
+        Becoming: {
+            /**
+             * Format: float
+             * @description The share of them that it happens to, 0–1.
+             */
+            share?: number;
+            /** @description What. */
+            then: components["schemas"]["Then"];
+            /** @description When. */
+            when: components["schemas"]["When"];
+        };
+        /** @description How many particles are born, and when. */
+        Births: {
+            /** @description Evenly spread places rather than random ones. */
+            even?: boolean;
+            /**
+             * Format: uint32
+             * @description The frame at which they begin; none: the first, or before it by the preroll.
+             */
+            from_frame?: number | null;
+            /**
+             * @description A number over the frames, or so many a second.
+             * @default {
+             *       "rate": {
+             *         "per_s": 200
+             *       }
+             *     }
+             */
+            how: components["schemas"]["Often"];
+            /**
+             * Format: float
+             * @description So many seconds of births and motion pass before the first frame.
+             * @default 0
+             */
+            preroll_s: number;
+            /** @description The region whose weight says how likely a place is; none: all alike. */
+            region?: components["schemas"]["Id"] | null;
+            /**
+             * Format: uint32
+             * @description The frame at which they end; none: the last.
+             */
+            to_frame?: number | null;
+        };
         /** @description What a solid is to the physics. */
         Body: {
             /**
@@ -921,6 +999,18 @@ export interface components {
             height_m: number[];
             speed_m_s: number[];
         };
+        /** @description Where on a mesh. */
+        BornOn: "surface" | "edges" | "vertices" | "volume";
+        /** @description What decides a colour or a size. */
+        By: "nothing" | "life" | {
+            speed: {
+                /**
+                 * Format: float
+                 * @description The speed that counts as 1, m/s.
+                 */
+                most_m_s: number;
+            };
+        } | "random";
         /** @description A camera with a thin lens. It looks along its −z axis. */
         Camera: {
             /**
@@ -1015,6 +1105,16 @@ export interface components {
         };
         /** @description The shape a solid collides as. */
         Collision: "auto" | "ball" | "box" | "hull" | "exact";
+        /** @description A colour at a share. */
+        ColourStop: {
+            /**
+             * Format: float
+             * @description Where, 0–1.
+             */
+            at: number;
+            /** @description Scene-linear; may be over 1, for what glows. */
+            colour: number[];
+        };
         /** @description How two weights make one, c so far and w the next. */
         Combine: "add" | "multiply" | "subtract" | "least" | "most";
         /** @description A grid of copies, centred in x and z and standing on the element's place. */
@@ -1068,10 +1168,14 @@ export interface components {
             };
         } | {
             strokes: {
+                /** @description The letters that the strokes are the outlines of, if they are. */
+                lettering?: components["schemas"]["Lettering"] | null;
                 /** @description Points of each stroke, m. */
                 strokes_m: number[][][];
             };
         };
+        /** @description Which way particles start. */
+        Direction: "up" | "normal" | "motion";
         Document: components["schemas"]["Shot"];
         /** @description Anything in a shot that has a name. */
         Element: {
@@ -1079,6 +1183,8 @@ export interface components {
             aim?: components["schemas"]["Aim"] | null;
             /** @description What its placement is relative to; none: the world. */
             attached?: components["schemas"]["Attached"] | null;
+            /** @description The groups it belongs to, by name. */
+            groups?: string[];
             /** @description Not drawn on the Stage. */
             hidden?: boolean;
             /** @description Unique within the shot, never reused. */
@@ -1146,6 +1252,8 @@ export interface components {
         };
         /** @description What a film is to be. */
         FilmSettings: {
+            /** @description Shows the run from its end to its start; the camera goes on as it does. */
+            backwards?: boolean;
             /** @description Also write scene-linear EXR files. */
             exr?: boolean;
             /**
@@ -1170,6 +1278,12 @@ export interface components {
             samples: number;
             /**
              * Format: int32
+             * @description Shows the run so many frames later, or earlier if negative; before and
+             *     after it its first and last frame stand.
+             */
+            shift?: number;
+            /**
+             * Format: int32
              * @description Pixels across.
              */
             width: number;
@@ -1179,10 +1293,46 @@ export interface components {
             elements: number[];
             mistake: string;
         };
+        /**
+         * @description How particles keep with others of their element (C. Reynolds, *Flocks,
+         *     herds, and schools*, 1987). Each is a share of their agility.
+         */
+        Flock: {
+            /**
+             * Format: float
+             * @description How much they go the way the others go.
+             * @default 0.5
+             */
+            align: number;
+            /**
+             * Format: float
+             * @description How much they go away from those nearer than that.
+             * @default 1
+             */
+            apart: number;
+            /**
+             * Format: float
+             * @description The distance that they would keep, m.
+             * @default 0.30000001192092896
+             */
+            distance_m: number;
+            /**
+             * Format: float
+             * @description How far they see each other, m.
+             * @default 1
+             */
+            sight_m: number;
+            /**
+             * Format: float
+             * @description How much they go to where the others are.
+             * @default 0.30000001192092896
+             */
+            together: number;
+        };
         /** @description Something that moves what is free. */
         Force: {
-            /** @description The elements it leaves out. */
-            except?: components["schemas"]["Id"][];
+            /** @description What it leaves out. */
+            except?: components["schemas"]["Who"][];
             /**
              * Format: uint32
              * @description The frame at which it begins to act; none: from the start.
@@ -1195,8 +1345,8 @@ export interface components {
              * @default true
              */
             on: boolean;
-            /** @description The elements it acts on; none named: on all. */
-            only?: components["schemas"]["Id"][];
+            /** @description What it acts on; nothing named: on all. */
+            only?: components["schemas"]["Who"][];
             /**
              * Format: int32
              * @description Forces act in rising order, and by id where it is the same.
@@ -1257,6 +1407,31 @@ export interface components {
         } | {
             along: components["schemas"]["Along"];
         };
+        /** @description The form in which a particle is drawn. */
+        Form: "dot" | "disc" | {
+            streak: {
+                /**
+                 * Format: float
+                 * @description As far as it goes in so long, s.
+                 */
+                seconds: number;
+            };
+        } | {
+            copy: {
+                /** @description The solids to choose from; they may be hidden. */
+                of: components["schemas"]["Id"][];
+                /**
+                 * @description How one is chosen.
+                 * @default random
+                 */
+                pick: components["schemas"]["Pick"];
+                /**
+                 * @description How it is turned.
+                 * @default free
+                 */
+                turned: components["schemas"]["Turned"];
+            };
+        } | "nothing";
         /** @description Reads a formula, to tell what is wrong with it while it is typed. */
         Formula: {
             /** Format: int32 */
@@ -1293,6 +1468,33 @@ export interface components {
             state_bytes: number;
             stretches: components["schemas"]["Stretch"][];
         };
+        /** @description What a particle is to forces: a ball. */
+        Grain: {
+            /**
+             * Format: float
+             * @description Drag coefficient C for moving air; its area is that of a disc of its size.
+             * @default 0.4699999988079071
+             */
+            drag: number;
+            /**
+             * Format: float
+             * @description It never moves faster, m/s; none: it may.
+             */
+            fastest_m_s?: number | null;
+            /**
+             * Format: float
+             * @description Largest random share by which its mass differs, 0–1.
+             * @default 0
+             */
+            mass_variation: number;
+            /**
+             * @description Density, or mass.
+             * @default {
+             *       "density_kg_m3": 600
+             *     }
+             */
+            weight: components["schemas"]["Weight"];
+        };
         /** @description A handle of a key, as a distance from it in time and value. */
         Handle: {
             /** @description Difference of value from the key's. */
@@ -1316,6 +1518,8 @@ export interface components {
         /** @description What an element is. */
         Is: {
             solid: components["schemas"]["Solid"];
+        } | {
+            particles: components["schemas"]["Particles"];
         } | {
             force: components["schemas"]["Force"];
         } | {
@@ -1346,6 +1550,26 @@ export interface components {
             then?: components["schemas"]["Interpolation"];
             /** @description The value at that frame. */
             value: components["schemas"]["Value"];
+        };
+        /** @description Letters that were made outlines. */
+        Lettering: {
+            /**
+             * Format: float
+             * @description Distance from line to line, m.
+             */
+            line_m: number;
+            /** @description The words; lines end in `\n`. */
+            text: string;
+        };
+        /** @description Letters to be outlined. */
+        Letters: {
+            /**
+             * Format: float
+             * @description Distance from line to line, m.
+             */
+            line_m: number;
+            /** @description At most 200 letters; lines end in `\n`. */
+            text: string;
         };
         /** @description A surface look. Colours are scene-linear, Rec. 709 primaries. */
         Look: {
@@ -1409,6 +1633,8 @@ export interface components {
              */
             variation: number;
         };
+        /** @description What an element is to the physics. */
+        Matter: "solid" | "particles";
         /** @description What was measured over all solids, by frame. */
         MeasuredRun: {
             contacts: number[];
@@ -1419,7 +1645,55 @@ export interface components {
             frames: number[];
             /** @description Kinetic and potential energy of the free bodies, J. */
             kinetic_j: number[];
+            /** @description Particles, by element. */
+            particles: components["schemas"]["Turnover"][];
             potential_j: number[];
+        };
+        /** @description What particles do on meeting bodies. */
+        Meet: {
+            /**
+             * Format: float
+             * @description Coefficient of restitution; a pair has the mean of its two.
+             * @default 0.30000001192092896
+             */
+            bounce: number;
+            /**
+             * Format: float
+             * @description Variation of the bounce.
+             * @default 0
+             */
+            bounce_variation: number;
+            /** @description The bodies they pass through. */
+            except?: components["schemas"]["Who"][];
+            /**
+             * Format: float
+             * @description Coulomb friction coefficient; a pair has the mean of its two.
+             * @default 0.4000000059604645
+             */
+            friction: number;
+            /**
+             * @description Whether they meet bodies at all.
+             * @default true
+             */
+            on: boolean;
+            /** @description The bodies they meet; nothing named: all. */
+            only?: components["schemas"]["Who"][];
+            /**
+             * @description What they do.
+             * @default bounce
+             */
+            outcome: components["schemas"]["Outcome"];
+            /**
+             * @description Whether they push free bodies by their momentum.
+             * @default true
+             */
+            push: boolean;
+            /**
+             * Format: float
+             * @description The share of them that does it; the others bounce.
+             * @default 1
+             */
+            share: number;
         };
         /** @description The elements that change with time, as they are at a frame. */
         Moment: {
@@ -1453,6 +1727,36 @@ export interface components {
             /** Format: int32 */
             width: number;
         };
+        /** @description How many particles are born. */
+        Often: {
+            number: {
+                /**
+                 * Format: uint32
+                 * @description How many.
+                 */
+                number: number;
+            };
+        } | {
+            rate: {
+                /**
+                 * Format: float
+                 * @description How many a second.
+                 */
+                per_s: number;
+            };
+        } | {
+            at_once: {
+                /**
+                 * Format: uint32
+                 * @description How many.
+                 */
+                number: number;
+            };
+        } | {
+            never: Record<string, never>;
+        };
+        /** @description What a particle does on meeting a body. */
+        Outcome: "bounce" | "slide" | "stick" | "die";
         /** @description What a value does before its first key, or after its last. */
         Outside: "hold" | "continue" | "repeat" | "repeat_offset" | "back_and_forth";
         /** @description A region as a part of a combined one. */
@@ -1461,6 +1765,123 @@ export interface components {
             how: components["schemas"]["Combine"];
             /** @description The region. */
             region: components["schemas"]["Id"];
+        };
+        /** @description Particles of one sort, and what emits them. */
+        Particles: {
+            /**
+             * @description What becomes of them.
+             * @default []
+             */
+            becoming: components["schemas"]["Becoming"][];
+            /**
+             * @description How many are born, and when.
+             * @default {
+             *       "how": {
+             *         "rate": {
+             *           "per_s": 200
+             *         }
+             *       },
+             *       "preroll_s": 0
+             *     }
+             */
+            births: components["schemas"]["Births"];
+            /**
+             * @description What they are to forces.
+             * @default {
+             *       "drag": 0.4699999988079071,
+             *       "mass_variation": 0,
+             *       "weight": {
+             *         "density_kg_m3": 600
+             *       }
+             *     }
+             */
+            body: components["schemas"]["Grain"];
+            /**
+             * @description Where they are born.
+             * @default {
+             *       "point": {}
+             *     }
+             */
+            from: components["schemas"]["Source"];
+            /**
+             * @description Its look; a colour over life or speed multiplies albedo and emission.
+             * @default {
+             *       "albedo": [
+             *         0.6000000238418579,
+             *         0.6000000238418579,
+             *         0.6000000238418579
+             *       ],
+             *       "emission": [
+             *         0,
+             *         0,
+             *         0
+             *       ],
+             *       "image": null,
+             *       "image_repeat": 1,
+             *       "metalness": 0,
+             *       "refraction": 1.5,
+             *       "roughness": 0.5,
+             *       "transmission": 0,
+             *       "variation": 0
+             *     }
+             */
+            look: components["schemas"]["Look"];
+            /**
+             * @description What they do on meeting bodies.
+             * @default {
+             *       "bounce": 0.30000001192092896,
+             *       "bounce_variation": 0,
+             *       "friction": 0.4000000059604645,
+             *       "on": true,
+             *       "outcome": "bounce",
+             *       "push": true,
+             *       "share": 1
+             *     }
+             */
+            meet: components["schemas"]["Meet"];
+            /**
+             * Format: uint32
+             * @description Chooses all that is random.
+             * @default 0
+             */
+            seed: number;
+            /**
+             * @description What is drawn for each.
+             * @default {
+             *       "form": "dot"
+             *     }
+             */
+            show: components["schemas"]["Show"];
+            /**
+             * @description What they have at birth.
+             * @default {
+             *       "direction": "up",
+             *       "inherit": 1,
+             *       "lifespan_s": 2,
+             *       "lifespan_variation": 0.30000001192092896,
+             *       "size_m": 0.019999999552965164,
+             *       "size_variation": 0.30000001192092896,
+             *       "speed_m_s": 2,
+             *       "speed_variation": 0.30000001192092896,
+             *       "spin_rad_s": 0,
+             *       "spin_variation": 0,
+             *       "spread_rad": 0.30000001192092896,
+             *       "turn_variation": 0
+             *     }
+             */
+            start: components["schemas"]["Start"];
+            /**
+             * @description How they move of themselves.
+             * @default {
+             *       "agility_m_s2": 4,
+             *       "ahead_s": 0,
+             *       "apart_m": 0,
+             *       "level": false,
+             *       "wander": 0,
+             *       "wander_s": 1
+             *     }
+             */
+            steer: components["schemas"]["Steer"];
         };
         /** @description What the whole simulation shares. */
         Physics: {
@@ -1489,6 +1910,8 @@ export interface components {
              */
             world_m: number;
         };
+        /** @description How one of several is chosen. */
+        Pick: "random" | "order" | "size";
         /** @description Size of the picture in pixels. */
         PictureSize: {
             /**
@@ -1534,6 +1957,7 @@ export interface components {
              * @description A region whose weight is wanted too.
              */
             region?: number | null;
+            tried?: null | components["schemas"]["Tried"];
         };
         /** @description A problem document. */
         Problem: {
@@ -1802,6 +2226,35 @@ export interface components {
             /** @description What undo takes back. */
             undo?: string | null;
         };
+        /** @description What is drawn for each particle. */
+        Show: {
+            /** @description What decides its colour. */
+            colour_by?: components["schemas"]["By"];
+            /** @description Colours along that, rising. */
+            colours?: components["schemas"]["ColourStop"][];
+            /**
+             * @description Its form.
+             * @default dot
+             */
+            form: components["schemas"]["Form"];
+            /** @description What decides its size. */
+            size_by?: components["schemas"]["By"];
+            /** @description Shares of its size along that, rising. */
+            sizes?: components["schemas"]["SizeStop"][];
+        };
+        /** @description A share of the size at a share. */
+        SizeStop: {
+            /**
+             * Format: float
+             * @description Where, 0–1.
+             */
+            at: number;
+            /**
+             * Format: float
+             * @description Share of the particle's size.
+             */
+            size: number;
+        };
         /** @description The light that comes from all round. */
         Sky: {
             /** @description Where the radiance comes from. */
@@ -1845,6 +2298,11 @@ export interface components {
             body: components["schemas"]["Body"];
             /** @description A grid of copies; none for a single body. */
             copies?: components["schemas"]["Copies"] | null;
+            /**
+             * Format: uint32
+             * @description Its bodies all come from particles, at most so many; none: it stands in the shot itself.
+             */
+            from_particles?: number | null;
             /**
              * @description What it is to the eye.
              * @default {
@@ -1913,6 +2371,233 @@ export interface components {
              */
             wind_area_m2: number;
         };
+        /** @description Where particles are born. */
+        Source: {
+            point: Record<string, never>;
+        } | {
+            grid: {
+                /** @description Number along x, y, z. */
+                count: number[];
+                /** @description Distance from point to point along x, y, z, m. */
+                spacing_m: number[];
+            };
+        } | {
+            shape: {
+                /**
+                 * @description Where on it.
+                 * @default surface
+                 */
+                on: components["schemas"]["BornOn"];
+                /** @description The shape. */
+                shape: components["schemas"]["Shape"];
+            };
+        } | {
+            solid: {
+                /**
+                 * @description Where on it.
+                 * @default surface
+                 */
+                on: components["schemas"]["BornOn"];
+                /** @description The solid. */
+                solid: components["schemas"]["Id"];
+            };
+        } | {
+            curve: {
+                /** @description The curve. */
+                curve: components["schemas"]["Id"];
+            };
+        } | {
+            particles: {
+                /** @description Their element. */
+                of: components["schemas"]["Id"];
+            };
+        } | {
+            impacts: {
+                /**
+                 * Format: float
+                 * @description The least impulse of a hit, N s.
+                 */
+                impulse_n_s: number;
+                /** @description The bodies; nothing named: all. */
+                of?: components["schemas"]["Who"][];
+            };
+        };
+        /** @description A particle becomes several. */
+        Split: {
+            /**
+             * Format: float
+             * @description Share of its velocity that they take with them.
+             * @default 0.5
+             */
+            inherit: number;
+            /**
+             * Format: uint32
+             * @description How many.
+             * @default 6
+             */
+            number: number;
+            /** @description The particles it becomes; none: of its own element. */
+            of?: components["schemas"]["Id"] | null;
+            /**
+             * Format: float
+             * @description Their size as a share of its own; none: as their element says.
+             * @default 0.5
+             */
+            size: number | null;
+            /**
+             * Format: float
+             * @description Speed away from it, m/s.
+             * @default 1
+             */
+            speed_m_s: number;
+            /**
+             * Format: float
+             * @description Variation of that speed.
+             * @default 0.5
+             */
+            speed_variation: number;
+            /**
+             * Format: float
+             * @description Spin about a random axis, rad/s.
+             * @default 0
+             */
+            spin_rad_s: number;
+            /**
+             * Format: float
+             * @description Largest angle from its way at which they go, rad: π is all round.
+             * @default 3.1415927410125732
+             */
+            spread_rad: number;
+            /**
+             * @description Whether it goes on itself.
+             * @default false
+             */
+            stays: boolean;
+        };
+        /**
+         * @description What particles have at birth. A variation is the largest random share by
+         *     which a value differs, 0–1.
+         */
+        Start: {
+            /**
+             * @description Which way they go.
+             * @default up
+             */
+            direction: components["schemas"]["Direction"];
+            /**
+             * Format: float
+             * @description Share of the source's own velocity that they take with them.
+             * @default 1
+             */
+            inherit: number;
+            /**
+             * Format: float
+             * @description How long they live, s; none: to the end.
+             * @default 2
+             */
+            lifespan_s: number | null;
+            /**
+             * Format: float
+             * @description Variation of the lifespan.
+             * @default 0.30000001192092896
+             */
+            lifespan_variation: number;
+            /**
+             * Format: float
+             * @description Diameter, m.
+             * @default 0.019999999552965164
+             */
+            size_m: number;
+            /**
+             * Format: float
+             * @description Variation of the size.
+             * @default 0.30000001192092896
+             */
+            size_variation: number;
+            /**
+             * Format: float
+             * @description Speed, m/s.
+             * @default 2
+             */
+            speed_m_s: number;
+            /**
+             * Format: float
+             * @description Variation of the speed.
+             * @default 0.30000001192092896
+             */
+            speed_variation: number;
+            /**
+             * Format: float
+             * @description Spin about a random axis, rad/s.
+             * @default 0
+             */
+            spin_rad_s: number;
+            /**
+             * Format: float
+             * @description Variation of the spin.
+             * @default 0
+             */
+            spin_variation: number;
+            /**
+             * Format: float
+             * @description Largest angle from that way, rad: π is all round.
+             * @default 0.30000001192092896
+             */
+            spread_rad: number;
+            /**
+             * Format: float
+             * @description How far they are turned from the element's turn, at random: 0 not at all, 1 any way.
+             * @default 0
+             */
+            turn_variation: number;
+        };
+        /** @description How particles move of themselves. */
+        Steer: {
+            /**
+             * Format: float
+             * @description The greatest acceleration of all that they do of themselves, m/s².
+             * @default 4
+             */
+            agility_m_s2: number;
+            /**
+             * Format: float
+             * @description They turn away from what they would meet within so long, s; 0: not.
+             * @default 0
+             */
+            ahead_s: number;
+            /**
+             * Format: float
+             * @description Their centres keep so far from each other, m; 0: not.
+             * @default 0
+             */
+            apart_m: number;
+            /**
+             * Format: float
+             * @description The speed they keep to of themselves, m/s; none: they only drift.
+             */
+            cruise_m_s?: number | null;
+            /** @description How they keep with others of their element. */
+            flock?: components["schemas"]["Flock"] | null;
+            /**
+             * @description They move level: nothing they do of themselves goes up or down.
+             * @default false
+             */
+            level: boolean;
+            /** @description The curve or solid they stay on; none: they go anywhere. */
+            on?: components["schemas"]["Id"] | null;
+            /**
+             * Format: float
+             * @description How much they wander: the share of their agility that goes a random way.
+             * @default 0
+             */
+            wander: number;
+            /**
+             * Format: float
+             * @description For about so long a way of wandering lasts, s.
+             * @default 1
+             */
+            wander_s: number;
+        };
         /** @description A stretch of frames in one state. */
         Stretch: {
             /** Format: int32 */
@@ -1939,6 +2624,32 @@ export interface components {
              */
             irradiance: number;
         };
+        /** @description What becomes of a particle. */
+        Then: {
+            die: Record<string, never>;
+        } | {
+            become: {
+                /** @description The other particles. */
+                of: components["schemas"]["Id"];
+            };
+        } | {
+            split: components["schemas"]["Split"];
+        } | {
+            trail: {
+                /** @description The particles that it leaves. */
+                of: components["schemas"]["Id"];
+                /**
+                 * Format: float
+                 * @description How many a second.
+                 */
+                per_s: number;
+            };
+        } | {
+            solid: {
+                /** @description The solid, whose bodies all come from particles. */
+                of: components["schemas"]["Id"];
+            };
+        };
         /** @description Frame rate and range. */
         Timing: {
             /**
@@ -1956,6 +2667,17 @@ export interface components {
              * @description Last frame of the shot.
              */
             last: number;
+        };
+        /** @description A value to be tried in place of the shot's. */
+        Tried: {
+            /**
+             * Format: int32
+             * @description Id of the element; none: the shot itself.
+             */
+            element?: number | null;
+            /** @description Path of the value below it. */
+            path: string;
+            value: Record<string, never>;
         };
         /** @description Air in eddies, without sources or sinks. */
         Turbulence: {
@@ -2012,6 +2734,18 @@ export interface components {
              * @default 2
              */
             speed_m_s: number;
+        };
+        /** @description How a copy is turned. */
+        Turned: "free" | "along";
+        /** @description The particles of an element by frame, as many frames as were measured. */
+        Turnover: {
+            alive: number[];
+            /** @description Born since the frame before. */
+            born: number[];
+            /** Format: int32 */
+            element: number;
+            /** @description Gone since the frame before. */
+            gone: number[];
         };
         /** @description A file taken in, to be named in the document. */
         Uploaded: {
@@ -2167,6 +2901,74 @@ export interface components {
         } | {
             /** Format: float */
             mass_kg: number;
+        };
+        /** @description When something becomes of a particle. */
+        When: {
+            age: {
+                /**
+                 * Format: float
+                 * @description How long, s.
+                 */
+                s: number;
+            };
+        } | {
+            end: Record<string, never>;
+        } | {
+            touch: {
+                /** @description Which; nothing named: any. */
+                of?: components["schemas"]["Who"][];
+                /**
+                 * Format: float
+                 * @description The least speed at which it comes up to the surface, m/s.
+                 * @default 0
+                 */
+                speed_m_s: number;
+            };
+        } | {
+            region: {
+                /** @description The region. */
+                region: components["schemas"]["Id"];
+            };
+        } | {
+            faster: {
+                /**
+                 * Format: float
+                 * @description How fast, m/s.
+                 */
+                speed_m_s: number;
+            };
+        } | {
+            slower: {
+                /**
+                 * Format: float
+                 * @description How slow, m/s.
+                 */
+                speed_m_s: number;
+            };
+        } | {
+            frame: {
+                /**
+                 * Format: uint32
+                 * @description Which.
+                 */
+                frame: number;
+            };
+        } | {
+            count: {
+                /**
+                 * Format: uint32
+                 * @description How many.
+                 */
+                number: number;
+            };
+        };
+        /** @description Elements that a force acts on or leaves out. */
+        Who: components["schemas"]["Id"] | {
+            /** @description Its name. */
+            group: string;
+        } | {
+            /** @description What they are to the physics. */
+            kind: components["schemas"]["Matter"];
         };
         /** @description Wind with gusts and eddies. */
         Wind: {
@@ -2389,6 +3191,70 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ShotState"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    post_outlines_drawing: {
+        parameters: {
+            query: {
+                name: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "image/svg+xml": number[];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": number[][][];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    post_outlines_text: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Letters"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": number[][][];
                 };
             };
             422: {
@@ -3076,7 +3942,9 @@ export interface operations {
     };
     get_shots_id_mesh_element: {
         parameters: {
-            query?: never;
+            query?: {
+                frame?: number;
+            };
             header?: never;
             path: {
                 id: number;
@@ -3353,7 +4221,9 @@ export interface operations {
     };
     get_shots_id_strokes_element: {
         parameters: {
-            query?: never;
+            query?: {
+                frame?: number;
+            };
             header?: never;
             path: {
                 id: number;

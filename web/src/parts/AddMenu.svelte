@@ -1,18 +1,22 @@
 <script lang="ts">
   import Plus from "@lucide/svelte/icons/plus";
   import { DropdownMenu } from "bits-ui";
-  import { add, addables, addFile } from "../state/adding";
+  import { add, addables, addFile, addText } from "../state/adding";
   import { addTurntable } from "../state/turntable";
 
   let chooser: HTMLInputElement;
-  const columns = [["Solid"], ["Force", "Curve"], ["Region", "Camera", "Light"]] as const;
+  const columns = [
+    ["Solid", "Particle"],
+    ["Force", "Curve"],
+    ["Region", "Camera", "Light"],
+  ] as const;
 </script>
 
 <input
   class="hidden"
   type="file"
   multiple
-  accept=".obj,.glb,.png,.jpg,.jpeg,.exr,.hdr"
+  accept=".obj,.glb,.svg,.png,.jpg,.jpeg,.exr,.hdr"
   aria-label="File to take in"
   bind:this={chooser}
   onchange={async () => {
@@ -48,6 +52,12 @@
                     onSelect={() => add(addable)}>{addable.name}</DropdownMenu.Item
                   >
                 {/each}
+                {#if kind === "Curve"}
+                  <DropdownMenu.Item
+                    class="rounded-md px-2.5 py-1 outline-none data-highlighted:bg-raised"
+                    onSelect={() => addText()}>Text</DropdownMenu.Item
+                  >
+                {/if}
               </DropdownMenu.Group>
             {/each}
           </div>
@@ -60,7 +70,7 @@
       >
       <DropdownMenu.Item
         class="rounded-md px-2.5 py-1 outline-none data-highlighted:bg-raised"
-        onSelect={() => chooser.click()}>Mesh or image file…</DropdownMenu.Item
+        onSelect={() => chooser.click()}>Mesh, drawing or image file…</DropdownMenu.Item
       >
     </DropdownMenu.Content>
   </DropdownMenu.Portal>

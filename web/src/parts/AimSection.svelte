@@ -3,6 +3,7 @@
   import NumberField from "./NumberField.svelte";
   import Picker from "./Picker.svelte";
   import Section from "./Section.svelte";
+  import SwitchField from "./SwitchField.svelte";
   import { attach } from "../state/attaching";
   import { shot } from "../state/shot.svelte";
 
@@ -24,13 +25,7 @@
     onpick={(v) => set("Aim", "/aim", v ? { ...element.aim, at: Number(v) } : null)}
   />
   {#if element.aim}
-    <NumberField
-      label="Follows late by"
-      unit="s"
-      step={0.05}
-      value={element.aim.damping_s ?? 0}
-      oncommit={(v) => set("Aim", "/aim/damping_s", v)}
-    />
+    <NumberField label="Follows late by" unit="s" step={0.05} target={at("aim.damping_s")} />
   {/if}
 </Section>
 <Section title="Attachment">
@@ -52,13 +47,6 @@
       target={at("attached.along")}
       onclear={() => set("Attachment", "/attached/along", null)}
     />
-    <label class="mt-1 flex items-center gap-2">
-      <input
-        type="checkbox"
-        class="accent-[var(--lime)]"
-        checked={element.attached.facing ?? false}
-        onchange={(event) => set("Attachment", "/attached/facing", event.currentTarget.checked)}
-      /> It turns with the curve
-    </label>
+    <SwitchField label="It turns with the curve" target={at("attached.facing")} />
   {/if}
 </Section>

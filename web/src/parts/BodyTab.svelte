@@ -88,6 +88,7 @@
     unit="kg/m³"
     step={10}
     slide={[10, 3000]}
+    target={"density_kg_m3" in (body.weight ?? {}) ? at("weight.density_kg_m3") : undefined}
     value={physics?.density_kg_m3}
     oncommit={(v) => set("Density", "weight", { density_kg_m3: v })}
   />
@@ -95,6 +96,7 @@
     label="Mass"
     unit="kg"
     step={0.1}
+    target={"mass_kg" in (body.weight ?? {}) ? at("weight.mass_kg") : undefined}
     value={physics?.mass_kg}
     oncommit={(v) => set("Mass", "weight", { mass_kg: v })}
   />
@@ -113,8 +115,7 @@
     step={0.1}
     scale={1000}
     blank={physics ? `by size: ${(1e3 * physics.margin_m).toFixed(2)}` : ""}
-    value={body.margin_m}
-    oncommit={(v) => set("Margin", "margin_m", v)}
+    target={at("margin_m")}
     onclear={() => clear("Margin", "margin_m")}
   />
 </Section>

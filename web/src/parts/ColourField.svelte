@@ -8,8 +8,10 @@
     target: Target;
     /** Shown where nothing is stored. */
     blank?: number[];
+    /** Without its name before it. */
+    bare?: boolean;
   }
-  let { label, target, blank = [0, 0, 0] }: Props = $props();
+  let { label, target, blank = [0, 0, 0], bare = false }: Props = $props();
   let value = $derived((values.get(target) as number[] | null | undefined) ?? blank);
   const oncommit = (next: [number, number, number]) => values.set(target, label, next);
 
@@ -49,18 +51,19 @@
   }
 </script>
 
-<div class="grid min-h-[27px] grid-cols-[108px_1fr] items-center gap-2">
-  <span class="flex items-center"><KeyMark {label} {target} />{label}</span>
-  <span class="flex items-center gap-2">
+<div class={`grid min-h-[27px] items-center gap-2 ${bare ? "" : "grid-cols-[108px_1fr]"}`}>
+  {#if !bare}<span class="flex items-center"><KeyMark {label} {target} />{label}</span>{/if}
+  <span class="flex min-w-0 items-center gap-2">
+    {#if bare}<KeyMark {label} {target} />{/if}
     <input
       type="color"
-      class="h-6 w-12 flex-none rounded bg-ground"
+      class="h-6 w-10 flex-none rounded bg-ground"
       aria-label={label}
       value={hex}
       onchange={pick}
     />
     <input
-      class="field min-w-0 flex-1"
+      class="field w-full min-w-0 flex-1"
       aria-label={`${label}, red green blue`}
       bind:value={text}
       onblur={commit}

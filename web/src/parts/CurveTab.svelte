@@ -1,14 +1,34 @@
 <script lang="ts">
-  import type { Element, Schemas, Vector } from "../api/client";
+  import { api, type Element, type Schemas, type Vector } from "../api/client";
   import NumberField from "./NumberField.svelte";
   import Section from "./Section.svelte";
+  import SwitchField from "./SwitchField.svelte";
   import VectorField from "./VectorField.svelte";
+  import { desk } from "../state/desk.svelte";
+  import { notices } from "../state/notices.svelte";
+  import { longerSide, pointOperations, resized } from "../state/strokes";
   import { shot } from "../state/shot.svelte";
 
   let { element }: { element: Element } = $props();
   let curve = $derived(("curve" in element.is ? element.is.curve : {}) as Schemas["Curve"]);
   const set = (label: string, path: string, value: unknown) =>
     shot.set(`${label} of ${element.name}`, [element.id], `/is/curve/${path}`, value);
+
+  const at = (part: string) => ({ element, ids: [element.id], path: `is.curve.points.${part}` });
+  const setPoints = (points: Vector[], now: (before: number) => number | null) =>
+    shot.edit(`Points of ${element.name}`, (document) => pointOperations(document, element.id, points, now));
+  let drawing = $derived(desk.drawing?.id === element.id);
+
+  async function finish() {
+    const points = desk.stage?.curveDrawn;
+    // Keys belong to points, which are others now.
+    if (points && (await setPoints(points, () => null))) desk.drawing = null;
+  }
+
+  async function letter(lettering: Schemas["Lettering"]) {
+    const strokes_m = await notices.attempt(() => api.outlineText(lettering.text, lettering.line_m));
+    if (strokes_m) await set("Letters", "strokes", { strokes_m, lettering });
+  }
 
   /** A point as far beyond the last as that is from the one before. */
   function beyond(points: number[][]): Vector {
@@ -18,24 +38,35 @@
 </script>
 
 {#if "points" in curve}
-  {@const { points_m, closed, smooth } = curve.points}
+  {@const { points_m } = curve.points}
   <Section title="Points" note={`${points_m.length} points`}>
-    {#each points_m as point, i (i)}
+    {#if drawing}
+      <p class="text-soft" role="status">
+        {desk.drawing?.points || "No"}
+        {desk.drawing?.points === 1 ? "point" : "points"} so far. Click on the Stage for each.
+      </p>
+      <div class="flex gap-2 py-1">
+        <button class="btn" disabled={(desk.drawing?.points ?? 0) < 2} onclick={finish}>Finish</button>
+        <button class="btn" onclick={() => (desk.drawing = null)}>Give up</button>
+      </div>
+    {:else}
+      <p class="text-soft">Drag the points on the Stage, or draw them anew by clicks.</p>
+      <button class="btn my-1" onclick={() => (desk.drawing = { id: element.id, points: 0 })}
+        >Draw on the Stage</button
+      >
+    {/if}
+    {#each points_m.keys() as i (i)}
       <div class="flex items-center gap-1">
         <div class="flex-1">
-          <VectorField
-            label={`Point ${i + 1}`}
-            unit="m"
-            step={0.05}
-            value={point as Vector}
-            oncommit={(change) => set("Points", `points/points_m/${i}`, change)}
-          />
+          <VectorField label={`Point ${i + 1}`} unit="m" step={0.05} target={at(`points_m.${i}`)} />
         </div>
         <button
           class="text-soft underline disabled:opacity-40"
           aria-label={`Remove point ${i + 1}`}
           disabled={points_m.length <= 2}
-          onclick={() => set("Points", "points/points_m", points_m.toSpliced(i, 1))}>×</button
+          onclick={() =>
+            setPoints(points_m.toSpliced(i, 1) as Vector[], (n) => (n === i ? null : n > i ? n - 1 : n))}
+          >×</button
         >
       </div>
     {/each}
@@ -45,33 +76,46 @@
       >Add a point</button
     >
   </Section>
-  <label class="flex items-center gap-2 py-0.5">
-    <input
-      type="checkbox"
-      class="accent-[var(--lime)]"
-      checked={smooth ?? false}
-      onchange={(event) => set("Bend", "points/smooth", event.currentTarget.checked)}
-    /> Bends smoothly
-  </label>
-  <label class="flex items-center gap-2 py-0.5">
-    <input
-      type="checkbox"
-      class="accent-[var(--lime)]"
-      checked={closed ?? false}
-      onchange={(event) => set("Closing", "points/closed", event.currentTarget.checked)}
-    /> Closed
-  </label>
+  <SwitchField label="Bends smoothly" target={at("smooth")} />
+  <SwitchField label="Closed" target={at("closed")} />
 {:else if "circle" in curve}
   <Section title="Circle">
     <NumberField
       label="Radius"
       unit="m"
-      value={curve.circle.radius_m}
-      oncommit={(v) => set("Radius", "circle/radius_m", v)}
+      step={0.05}
+      target={{ element, ids: [element.id], path: "is.curve.circle.radius_m" }}
     />
   </Section>
 {:else if "strokes" in curve}
-  <Section title="Strokes" note={`${curve.strokes.strokes_m.length} strokes`}>
-    <p class="text-soft">From an outline.</p>
+  {@const { strokes_m, lettering } = curve.strokes}
+  <Section
+    title={lettering ? "Letters" : "Drawing"}
+    note={`${strokes_m.length} ${strokes_m.length === 1 ? "stroke" : "strokes"}`}
+  >
+    {#if lettering}
+      <textarea
+        class="field w-full"
+        rows="2"
+        maxlength="200"
+        aria-label="Words"
+        value={lettering.text}
+        onchange={(event) => letter({ ...lettering, text: event.currentTarget.value })}></textarea>
+      <NumberField
+        label="Line height"
+        unit="m"
+        step={0.05}
+        value={lettering.line_m}
+        oncommit={(line_m) => letter({ ...lettering, line_m })}
+      />
+    {:else}
+      <NumberField
+        label="Longer side"
+        unit="m"
+        step={0.1}
+        value={longerSide(strokes_m as Vector[][])}
+        oncommit={(side) => set("Size", "strokes/strokes_m", resized(strokes_m as Vector[][], side))}
+      />
+    {/if}
   </Section>
 {/if}

@@ -1,9 +1,10 @@
 <script lang="ts">
   import type { Element, Schemas } from "../api/client";
-  import KeyMark from "./KeyMark.svelte";
+  import Among from "./Among.svelte";
   import NumberField from "./NumberField.svelte";
   import Picker from "./Picker.svelte";
   import Section from "./Section.svelte";
+  import SwitchField from "./SwitchField.svelte";
   import VectorField from "./VectorField.svelte";
   import { FORCE_FIELDS, FORCE_NAMES } from "../state/forces";
   import { shot, solidOf } from "../state/shot.svelte";
@@ -16,51 +17,21 @@
   let push = $derived(settings.push as Schemas["Push"] | undefined);
   let regions = $derived(shot.elements.filter((e) => "region" in e.is));
   let solids = $derived(shot.elements.filter((e) => solidOf(e) && solidOf(e)?.body?.moves !== "still"));
+  let swarms = $derived(shot.elements.filter((e) => "particles" in e.is));
   let targets = $derived(shot.elements.filter((e) => "solid" in e.is || "curve" in e.is));
   let curves = $derived(shot.elements.filter((e) => "curve" in e.is));
   const at = (path: string) => ({ element, ids: [element.id], path: `is.force.${path}` });
   const set = (label: string, path: string, value: unknown) =>
     shot.set(`${label} of ${element.name}`, [element.id], `/is/force/${path}`, value);
   const named = (list: Element[]) => list.map((e): [string, string] => [String(e.id), e.name]);
-  let on = $derived(values.get(at("on")) !== false);
-  // Which list is meant while neither has an element yet.
-  let meant = $state<{ of: number; list: "only" | "except" } | null>(null);
-  let list = $derived<"only" | "except">(
-    force.except?.length ? "except" : !force.only?.length && meant?.of === element.id ? meant.list : "only",
-  );
-  let chosen = $derived(force[list] ?? []);
-
-  function toggle(id: number) {
-    const next = chosen.includes(id) ? chosen.filter((other) => other !== id) : [...chosen, id];
-    return set("What it acts on", list, next);
-  }
-
-  function switchList(to: "only" | "except") {
-    meant = { of: element.id, list: to };
-    if (chosen.length === 0) return;
-    const from = to === "only" ? "except" : "only";
-    return shot.edit(`What ${element.name} acts on`, (document) => {
-      const index = document.elements.findIndex((e) => e.id === element.id);
-      const path = `/elements/${index}/is/force`;
-      return [
-        { op: "add", path: `${path}/${to}`, value: chosen },
-        { op: "add", path: `${path}/${from}`, value: [] },
-      ];
-    });
-  }
+  let kinds = $derived<[Schemas["Who"], string][]>([
+    ...(solids.length > 1 ? [[{ kind: "solid" }, "All solids"] as [Schemas["Who"], string]] : []),
+    ...(swarms.length > 0 ? [[{ kind: "particles" }, "All particles"] as [Schemas["Who"], string]] : []),
+  ]);
 </script>
 
 <Section title={FORCE_NAMES[kind]} note={kind === "pull" || kind === "wind" ? "along its own −y" : ""}>
-  <div class="flex min-h-[27px] items-center gap-2">
-    <span class="flex w-[108px] items-center"><KeyMark label="On" target={at("on")} />On</span>
-    <input
-      type="checkbox"
-      class="accent-[var(--lime)]"
-      aria-label="On"
-      checked={on}
-      onchange={(event) => values.set(at("on"), "On", event.currentTarget.checked)}
-    />
-  </div>
+  <SwitchField label="On" target={at("on")} />
   <NumberField label="Strength" step={0.05} slide={[0, 3]} target={at("strength")} value={1} />
   {#each FORCE_FIELDS[kind] as field (field.part)}
     {@const target = at(`kind.${kind}.${field.part}`)}
@@ -83,6 +54,7 @@
         unit={field.unit}
         step={field.step ?? 0.1}
         slide={field.slide}
+        whole={field.whole}
         blank={field.blank}
         {target}
         onclear={field.blank ? () => values.set(target, field.label, null) : undefined}
@@ -158,24 +130,13 @@
   />
 </Section>
 <Section title="What it acts on">
-  <Picker
+  <Among
+    {element}
+    path="/is/force"
+    lists={force}
     label="Acts on"
-    value={list}
-    options={[
-      ["only", chosen.length && list === "only" ? "only these" : "all, or only those ticked"],
-      ["except", "all except those ticked"],
-    ]}
-    onpick={(v) => switchList(v as "only" | "except")}
+    says="What it acts on"
+    offered={[...solids, ...swarms]}
+    {kinds}
   />
-  {#each solids as solid (solid.id)}
-    <label class="flex items-center gap-2 py-0.5">
-      <input
-        type="checkbox"
-        class="accent-[var(--lime)]"
-        checked={chosen.includes(solid.id)}
-        onchange={() => toggle(solid.id)}
-      />
-      {solid.name}
-    </label>
-  {/each}
 </Section>

@@ -4,6 +4,9 @@
   import ChannelList from "./ChannelList.svelte";
   import Section from "./Section.svelte";
   import VectorField from "./VectorField.svelte";
+  import { groupsIn } from "../state/groups";
+  import { selection } from "../state/selection.svelte";
+  import { shot } from "../state/shot.svelte";
 
   let { element }: { element: Element } = $props();
   const at = (path: string) => ({ element, ids: [element.id], path });
@@ -14,4 +17,14 @@
   <VectorField label="Turn" unit="°" scale={180 / Math.PI} step={5} target={at("placement.turn_rad")} />
 </Section>
 {#if !("camera" in element.is)}<AimSection {element} />{/if}
+<Section title="Groups">
+  <input
+    class="field w-full"
+    aria-label="Groups"
+    placeholder="none; part names by commas"
+    value={(element.groups ?? []).join(", ")}
+    onchange={(event) =>
+      shot.set(`Groups of ${element.name}`, selection.ids, "/groups", groupsIn(event.currentTarget.value))}
+  />
+</Section>
 <ChannelList {element} />

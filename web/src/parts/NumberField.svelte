@@ -2,6 +2,7 @@
   import { Slider } from "bits-ui";
   import FormulaNote from "./FormulaNote.svelte";
   import KeyMark from "./KeyMark.svelte";
+  import { performing } from "../state/performing.svelte";
   import { values, type Target } from "../state/values.svelte";
 
   interface Props {
@@ -127,7 +128,9 @@
       onblur={commit}
       onkeydown={press}
     />
-    {#if unit && typed === null}<small class="whitespace-nowrap text-faint">{unit}</small>{/if}
+    {#if unit && typed === null && (text !== "" || !blank || /\d/.test(blank))}<small
+        class="whitespace-nowrap text-faint">{unit}</small
+      >{/if}
   </span>
 {/snippet}
 
@@ -153,10 +156,14 @@
         onValueChange={(next: number) => {
           dragged = next;
           text = String(next);
+          if (!target) return;
+          if (performing.on) performing.hold(target, next / scale);
+          else values.try(target, next / scale);
         }}
-        onValueCommit={(next: number) => {
+        onValueCommit={async (next: number) => {
           dragged = null;
-          save(next / scale);
+          await save(next / scale);
+          if (target) values.try(target, null);
         }}
         class="relative flex h-4 w-full touch-none items-center"
       >

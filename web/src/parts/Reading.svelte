@@ -1,33 +1,39 @@
 <script lang="ts">
   // What was measured at the frame shown.
-  import { api, type MeasuredRun } from "../api/client";
+  import { measured } from "../state/measured.svelte";
+  import { performing } from "../state/performing.svelte";
   import { playback } from "../state/playback.svelte";
-  import { shot } from "../state/shot.svelte";
-
-  let measured = $state.raw<MeasuredRun | null>(null);
+  import { shot, solidOf } from "../state/shot.svelte";
 
   $effect(() => {
     void playback.changes;
-    const run = playback.freshness?.run;
-    if (run !== undefined && !playback.running && !playback.computing)
-      void api
-        .measured(run)
-        .then((found) => (measured = found))
-        .catch(() => undefined);
+    measured.refresh();
   });
 
+  // With particles alone there is nothing to tell of bodies.
+  let moves = $derived(
+    shot.elements.some((e) => solidOf(e) && solidOf(e)?.body?.moves !== "still") ||
+      !shot.elements.some((e) => "particles" in e.is),
+  );
+
   let words = $derived.by(() => {
-    const state = playback.stateOf(playback.frame);
-    const at = measured?.frames.indexOf(playback.frame) ?? -1;
+    const state = playback.stateOf(playback.source(playback.frame));
+    const run = measured.run;
+    const at = measured.at(playback.source(playback.frame));
     const words = [`frame ${playback.frame}`];
+    if (performing.frame) return `${words[0]} · performing`;
     if (playback.frame !== playback.first)
       words.push(state === "fresh" ? "computed" : state === "stale" ? "stale" : "not computed yet");
-    if (measured && at >= 0 && state !== "missing") {
-      words.push(`${measured.contacts[at]} contacts`);
-      words.push(`deepest overlap ${(1e3 * measured.deepest_overlap_m[at]).toFixed(1)} mm`);
-      const fastest = shot.element(measured.fastest[at]);
-      if (fastest) words.push(`fastest ${fastest.name}, ${measured.fastest_m_s[at].toFixed(1)} m/s`);
-      words.push(`energy ${Math.round(measured.kinetic_j[at] + measured.potential_j[at])} J`);
+    if (run && at >= 0 && state !== "missing") {
+      const particles = run.particles.reduce((sum, of) => sum + (of.alive[at] ?? 0), 0);
+      if (run.particles.length > 0) words.push(`${particles.toLocaleString("en")} particles`);
+      if (moves) {
+        words.push(`${run.contacts[at]} contacts`);
+        words.push(`deepest overlap ${(1e3 * run.deepest_overlap_m[at]).toFixed(1)} mm`);
+        const fastest = shot.element(run.fastest[at]);
+        if (fastest) words.push(`fastest ${fastest.name}, ${run.fastest_m_s[at].toFixed(1)} m/s`);
+        words.push(`energy ${Math.round(run.kinetic_j[at] + run.potential_j[at])} J`);
+      }
     }
     return words.join(" · ");
   });

@@ -1,13 +1,12 @@
 <script lang="ts">
   import type { Element, Schemas } from "../api/client";
-  import KeyMark from "./KeyMark.svelte";
   import NumberField from "./NumberField.svelte";
   import Picker from "./Picker.svelte";
   import Section from "./Section.svelte";
+  import SwitchField from "./SwitchField.svelte";
   import VectorField from "./VectorField.svelte";
   import { VOLUME_FIELDS, VOLUME_NAMES } from "../state/forces";
   import { shot } from "../state/shot.svelte";
-  import { values } from "../state/values.svelte";
 
   let { element }: { element: Element } = $props();
   let region = $derived(("region" in element.is ? element.is.region : {}) as Schemas["Region"]);
@@ -59,6 +58,7 @@
         unit={field.unit}
         step={field.step ?? 0.05}
         slide={field.slide}
+        whole={field.whole}
         {target}
       />
     {/if}
@@ -121,13 +121,4 @@
     />
   </Section>
 {/if}
-<label class="flex items-center gap-1">
-  <KeyMark label="Inverted" target={at("inverted")} />
-  <input
-    type="checkbox"
-    class="accent-[var(--lime)]"
-    checked={values.get(at("inverted")) === true}
-    onchange={(event) => values.set(at("inverted"), "Inverted", event.currentTarget.checked)}
-  />
-  Inside and outside change places
-</label>
+<SwitchField label="Inside and outside change places" target={at("inverted")} />

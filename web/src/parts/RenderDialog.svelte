@@ -17,6 +17,7 @@
   let height = $state(360);
   let samples = $state(16);
   let exr = $state(false);
+  let shift = $state(0);
 
   function preset(next: Kind) {
     kind = next;
@@ -47,7 +48,16 @@
   });
 
   async function begin() {
-    const film = await films.begin(name, { first, last, width, height, samples, exr });
+    const film = await films.begin(name, {
+      first,
+      last,
+      width,
+      height,
+      samples,
+      exr,
+      backwards: playback.backwards,
+      shift,
+    });
     if (!film) return;
     films.asking = false;
     route.open(shot.id!, "dailies");
@@ -90,6 +100,20 @@
         whole
         oncommit={(v) => (samples = v)}
       />
+      {#if kind !== "still"}
+        <NumberField
+          label="Run later by"
+          unit="frames"
+          value={shift}
+          step={1}
+          whole
+          oncommit={(v) => (shift = v)}
+        />
+        <label class="flex items-center gap-2"
+          ><input type="checkbox" bind:checked={playback.backwards} class="accent-lime" /> Run from its end to its
+          start; the camera goes on</label
+        >
+      {/if}
       <label class="flex items-center gap-2"
         ><input type="checkbox" bind:checked={exr} class="accent-lime" /> Also EXR: scene-linear, with depth, normal
         and element layers</label

@@ -2,11 +2,14 @@
   import Pause from "@lucide/svelte/icons/pause";
   import Play from "@lucide/svelte/icons/play";
   import Repeat from "@lucide/svelte/icons/repeat";
+  import Square from "@lucide/svelte/icons/square";
   import KeyTools from "./KeyTools.svelte";
+  import Perform from "./Perform.svelte";
   import ScoreRow from "./ScoreRow.svelte";
   import type { Element, Stretch } from "../api/client";
   import { keyedFrames } from "../state/keys";
   import { marks } from "../state/marks.svelte";
+  import { performing, playOrPerform } from "../state/performing.svelte";
   import { playback } from "../state/playback.svelte";
   import { countOf, shot, solidOf } from "../state/shot.svelte";
   import { spoken } from "../state/time";
@@ -22,6 +25,7 @@
     });
     return [
       pick("Solids", "var(--solid)", (e) => "solid" in e.is && !still(e)),
+      pick("Particles", "var(--particles)", (e) => "particles" in e.is),
       pick("Set", "var(--set)", (e) => "solid" in e.is && still(e)),
       pick("Forces", "var(--force)", (e) => "force" in e.is),
       pick("Regions", "var(--region)", (e) => "region" in e.is),
@@ -103,6 +107,7 @@
     if (event.button !== 0) return;
     if (event.shiftKey) return choose(event);
     marks.none();
+    if (performing.state !== "off") return;
     const box = lanes.getBoundingClientRect();
     playback.pause();
     const move = (e: PointerEvent) => {
@@ -126,13 +131,14 @@
   <div class="flex items-center gap-3 px-3">
     <button
       class="grid h-7 w-7 flex-none place-items-center rounded-full bg-lime text-on-lime"
-      aria-label={playback.running ? "Pause" : "Play"}
-      title="Play or pause (Enter)"
-      onclick={() => playback.toggle()}
-      >{#if playback.running}<Pause size={14} fill="currentColor" />{:else}<Play
+      aria-label={performing.on ? "Stop" : playback.running ? "Pause" : "Play"}
+      title={performing.on ? "Stop, and keep what was performed (Enter)" : "Play or pause (Enter)"}
+      disabled={performing.state === "preparing" || performing.state === "saving"}
+      onclick={playOrPerform}
+      >{#if performing.on}<Square size={12} fill="currentColor" />{:else if playback.running}<Pause
           size={14}
           fill="currentColor"
-        />{/if}</button
+        />{:else}<Play size={14} fill="currentColor" />{/if}</button
     >
     <span class="flex-none text-[19px] font-[650] tracking-tight whitespace-nowrap" data-testid="frame"
       >{playback.frame}
@@ -147,13 +153,23 @@
       ><Repeat size={13} /> {playback.loop ? "loops" : "once"}</button
     >
     <button
+      class="text-soft aria-pressed:text-lime"
+      aria-pressed={playback.backwards}
+      title="Whether the run is shown from its end to its start"
+      onclick={() => (playback.backwards = !playback.backwards)}
+      >{playback.backwards ? "backwards" : "forwards"}</button
+    >
+    <button
       class="text-soft"
       onclick={() => (playback.rate = playback.rate === 1 ? 0.25 : playback.rate * 2)}
       title="Speed of playing">×{playback.rate}</button
     >
-    {#if marks.list.length > 0}<KeyTools />{/if}
-    <span class="ml-auto truncate text-soft" class:hidden={marks.list.length > 0} data-testid="status"
-      >{status}</span
+    <Perform />
+    {#if marks.list.length > 0 && !performing.armed}<KeyTools />{/if}
+    <span
+      class="ml-auto truncate text-soft"
+      class:hidden={marks.list.length > 0 || performing.armed}
+      data-testid="status">{status}</span
     >
     {#if playback.computing}<button class="btn py-0.5" onclick={() => playback.stopComputing()}>Stop</button
       >{/if}

@@ -9,10 +9,11 @@
   import CurveLane from "./CurveLane.svelte";
   import KeyMarks from "./KeyMarks.svelte";
   import SpanBar from "./SpanBar.svelte";
+  import TurnoverLane from "./TurnoverLane.svelte";
   import { keyedFrames, motionOf } from "../state/keys";
   import { marks } from "../state/marks.svelte";
   import { selection } from "../state/selection.svelte";
-  import { countOf, shot, solidOf } from "../state/shot.svelte";
+  import { countOf, particlesOf, shot, solidOf } from "../state/shot.svelte";
 
   interface Props {
     element: Element;
@@ -26,7 +27,11 @@
 
   let keys = $derived(keyedFrames(element));
   let channels = $derived(Object.entries(motionOf(element)));
-  let open = $derived(channels.length > 0 && marks.open.includes(element.id));
+  let particles = $derived(particlesOf(element));
+  /** Born of other particles only. */
+  let never = $derived("never" in (particles?.births?.how ?? {}));
+  let opens = $derived(channels.length > 0 || particles !== undefined);
+  let open = $derived(opens && marks.open.includes(element.id));
   let body = $derived(solidOf(element)?.body);
   let letGo = $derived(body?.wake && "frame" in body.wake ? body.wake.frame : undefined);
   let chosen = $derived(selection.has(element.id));
@@ -68,7 +73,7 @@
   style:background={chosen ? "color-mix(in srgb, var(--lime) 12%, transparent)" : undefined}
 >
   <span class="flex min-w-0 items-center gap-2 pr-2 pl-[26px]">
-    {#if channels.length > 0}
+    {#if opens}
       <button
         class="-ml-[18px] grid h-4 w-[10px] shrink-0 place-items-center text-soft"
         aria-label={`${open ? "Close" : "Open"} the curves of ${element.name}`}
@@ -99,7 +104,22 @@
     </span>
   </span>
   <div class="relative h-full cursor-ew-resize" onpointerdown={scrub} role="presentation">
-    {#if "force" in element.is}<SpanBar {element} force={element.is.force} {at} {span} />{/if}
+    {#if "force" in element.is}<SpanBar
+        {element}
+        {colour}
+        frames={element.is.force}
+        path="/is/force"
+        off={element.is.force.on === false}
+        {at}
+        {span}
+      />{:else if "particles" in element.is && !never}<SpanBar
+        {element}
+        {colour}
+        frames={element.is.particles.births ?? {}}
+        path="/is/particles/births"
+        {at}
+        {span}
+      />{/if}
     {#if keys.length > 1}
       <i
         class="absolute top-1/2 h-[1.5px] bg-faint"
@@ -117,6 +137,7 @@
   </div>
 </div>
 {#if open}
+  {#if particles}<TurnoverLane {element} {colour} {at} {scrub} />{/if}
   {#each channels as [path, channel] (path)}
     <CurveLane {element} {path} {channel} {at} {span} {scrub} />
   {/each}

@@ -1,14 +1,17 @@
 <script lang="ts">
-  import type { Element, Solid, Vector } from "../api/client";
+  import type { Element, Solid } from "../api/client";
   import NumberField from "./NumberField.svelte";
   import Section from "./Section.svelte";
+  import { standAgain, turnIntoParticles } from "../state/converting";
   import VectorField from "./VectorField.svelte";
   import { GRID } from "../state/adding";
   import { shot } from "../state/shot.svelte";
 
   let { element, solid }: { element: Element; solid: Solid } = $props();
   let kind = $derived(Object.keys(solid.shape)[0]);
-  let values = $derived(Object.values(solid.shape)[0] as Record<string, number | number[] | string>);
+  let parts = $derived(
+    Object.entries(Object.values(solid.shape)[0] as Record<string, number | number[] | string>),
+  );
   let copies = $derived(solid.copies);
   const names: Record<string, string> = {
     size_m: "Size",
@@ -21,29 +24,27 @@
     scale: "Scale",
   };
 
-  const set = (label: string, part: string, value: unknown) =>
-    shot.set(`${label} of ${element.name}`, [element.id], `/is/solid/shape/${kind}/${part}`, value);
+  const of = (path: string) => ({ element, ids: [element.id], path: `is.solid.${path}` });
+  const at = (part: string) => of(`shape.${kind}.${part}`);
+  const setSolid = (label: string, part: string, value: unknown) =>
+    shot.set(`${label} of ${element.name}`, [element.id], `/is/solid/${part}`, value);
   const setCopies = (label: string, part: string, value: unknown) =>
     shot.set(`${label} of ${element.name}`, [element.id], `/is/solid/copies${part}`, value);
 </script>
 
 <Section title={kind[0].toUpperCase() + kind.slice(1)}>
-  {#each Object.entries(values) as [part, value] (part)}
-    {#if Array.isArray(value)}
-      <VectorField
-        label={names[part] ?? part}
-        unit="m"
-        {value}
-        parts={value.length === 2 ? ["x", "z"] : ["x", "y", "z"]}
-        oncommit={(v) => set(names[part], part, v)}
-      />
+  {#each parts as [part, value] (part)}
+    {#if Array.isArray(value) && value.length === 3}
+      <VectorField label={names[part] ?? part} unit="m" target={at(part)} />
+    {:else if Array.isArray(value)}
+      <NumberField label="Size x" unit="m" step={0.1} target={at(`${part}[0]`)} />
+      <NumberField label="Size z" unit="m" step={0.1} target={at(`${part}[1]`)} />
     {:else if typeof value === "number"}
       <NumberField
         label={names[part] ?? part}
         unit={part === "scale" ? "" : "m"}
         step={0.01}
-        {value}
-        oncommit={(v) => set(names[part], part, v)}
+        target={at(part)}
       />
     {:else}
       <p class="text-soft">From the file “{value}”.</p>
@@ -51,7 +52,17 @@
   {/each}
 </Section>
 <Section title="Copies" note={copies ? `${copies.count.reduce((a, b) => a * b, 1)} bodies` : ""}>
-  {#if copies}
+  {#if solid.from_particles != null}
+    <NumberField
+      label="At most"
+      whole
+      step={50}
+      value={solid.from_particles}
+      oncommit={(v) => setSolid("Bodies from particles", "from_particles", Math.max(1, v))}
+    />
+    <p class="mb-1 text-soft">Its bodies come from particles.</p>
+    <button class="btn" onclick={() => standAgain(element)}>Stand in the shot itself</button>
+  {:else if copies}
     <VectorField
       label="Number"
       value={copies.count}
@@ -59,36 +70,20 @@
       whole
       oncommit={(v) => setCopies("Copies", "/count", v)}
     />
-    <VectorField
-      label="Spacing"
-      unit="m"
-      value={copies.spacing_m as Vector}
-      oncommit={(v) => setCopies("Spacing", "/spacing_m", v)}
-    />
-    <NumberField
-      label="Random shift"
-      unit="m"
-      step={0.01}
-      value={copies.jitter_m ?? 0}
-      oncommit={(v) => setCopies("Random shift", "/jitter_m", v)}
-    />
-    <NumberField
-      label="Random turn"
-      unit="°"
-      step={1}
-      scale={180 / Math.PI}
-      value={copies.turn_rad ?? 0}
-      oncommit={(v) => setCopies("Random turn", "/turn_rad", v)}
-    />
-    <NumberField
-      label="Seed"
-      step={1}
-      whole
-      value={copies.seed ?? 0}
-      oncommit={(v) => setCopies("Seed", "/seed", Math.max(0, v))}
-    />
-    <button class="btn mt-1" onclick={() => setCopies("Copies", "", null)}>Only one</button>
+    <VectorField label="Spacing" unit="m" target={of("copies.spacing_m")} />
+    <NumberField label="Random shift" unit="m" step={0.01} target={of("copies.jitter_m")} />
+    <NumberField label="Random turn" unit="°" step={1} scale={180 / Math.PI} target={of("copies.turn_rad")} />
+    <NumberField label="Seed" step={1} whole target={of("copies.seed")} />
+    <div class="mt-1 flex flex-wrap gap-1.5">
+      <button class="btn" onclick={() => setCopies("Copies", "", null)}>Only one</button>
+      <button class="btn" onclick={() => turnIntoParticles(element)}>Turn into particles</button>
+    </div>
   {:else}
-    <button class="btn" onclick={() => setCopies("Copies", "", GRID)}>Grid of copies</button>
+    <div class="flex flex-wrap gap-1.5">
+      <button class="btn" onclick={() => setCopies("Copies", "", GRID)}>Grid of copies</button>
+      <button class="btn" onclick={() => setSolid("Bodies from particles", "from_particles", 1000)}
+        >From particles</button
+      >
+    </div>
   {/if}
 </Section>

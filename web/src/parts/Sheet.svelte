@@ -1,7 +1,10 @@
 <script lang="ts">
   import { Tabs } from "bits-ui";
+  import BecomingList from "./BecomingList.svelte";
+  import BirthsTab from "./BirthsTab.svelte";
   import BodyTab from "./BodyTab.svelte";
   import CameraTab from "./CameraTab.svelte";
+  import CourseTab from "./CourseTab.svelte";
   import CurveTab from "./CurveTab.svelte";
   import ForceTab from "./ForceTab.svelte";
   import LightTab from "./LightTab.svelte";
@@ -10,27 +13,37 @@
   import RegionTab from "./RegionTab.svelte";
   import ShapeTab from "./ShapeTab.svelte";
   import ShotTab from "./ShotTab.svelte";
+  import ShowTab from "./ShowTab.svelte";
   import type { Schemas } from "../api/client";
   import { desk } from "../state/desk.svelte";
   import { FORCE_NAMES } from "../state/forces";
   import { selection } from "../state/selection.svelte";
-  import { countOf, shot, solidOf } from "../state/shot.svelte";
+  import { countOf, particlesOf, shot, solidOf } from "../state/shot.svelte";
 
   const SHEETS: Record<string, string> = { camera: "Lens", force: "Force", region: "Region", curve: "Curve" };
   let element = $derived(shot.selected);
   let solid = $derived(solidOf(element));
+  let particles = $derived(particlesOf(element));
   let tabs = $derived<[typeof desk.tab, string][]>(
-    solid
+    particles
       ? [
-          ["shape", "Shape"],
-          ["body", "Body"],
-          ["look", "Look"],
+          ["shape", "Births"],
+          ["body", "Course"],
+          ["events", "Events"],
+          ["look", "Show"],
           ["motion", "Motion"],
         ]
-      : [
-          ["body", SHEETS[element ? Object.keys(element.is)[0] : ""] ?? "Light"],
-          ["motion", "Motion"],
-        ],
+      : solid
+        ? [
+            ["shape", "Shape"],
+            ["body", "Body"],
+            ["look", "Look"],
+            ["motion", "Motion"],
+          ]
+        : [
+            ["body", SHEETS[element ? Object.keys(element.is)[0] : ""] ?? "Light"],
+            ["motion", "Motion"],
+          ],
   );
   let tab = $derived(tabs.some(([key]) => key === desk.tab) ? desk.tab : "body");
   let sub = $derived.by(() => {
@@ -38,6 +51,7 @@
     if (selection.ids.length > 1) return `and ${selection.ids.length - 1} more selected`;
     if ("force" in element.is)
       return `force: ${FORCE_NAMES[Object.keys(element.is.force.kind)[0] as keyof typeof FORCE_NAMES].toLowerCase()}`;
+    if (particles) return "particles";
     if (!solid) return Object.keys(element.is)[0].replace("_", " ");
     const body = solid.body;
     const moves =
@@ -51,6 +65,7 @@
             ? `waits until ${woken(body.wake)}, then free`
             : "free";
     const count = countOf(element);
+    if (solid.from_particles != null) return `Solid, its bodies come from particles`;
     return `Solid, ${moves}${count > 1 ? `, ${count} copies` : ""}`;
   });
 
@@ -94,17 +109,29 @@
         {/each}
       </Tabs.List>
       <Tabs.Content value="shape"
-        >{#if solid}<ShapeTab {element} {solid} />{/if}</Tabs.Content
+        >{#if solid}<ShapeTab {element} {solid} />{:else if particles}<BirthsTab
+            {element}
+            {particles}
+          />{/if}</Tabs.Content
       >
       <Tabs.Content value="body">
-        {#if solid}<BodyTab {element} {solid} />{:else if "camera" in element.is}<CameraTab
+        {#if solid}<BodyTab {element} {solid} />{:else if particles}<CourseTab
             {element}
-          />{:else if "force" in element.is}<ForceTab {element} />{:else if "region" in element.is}<RegionTab
+            {particles}
+          />{:else if "camera" in element.is}<CameraTab {element} />{:else if "force" in element.is}<ForceTab
             {element}
-          />{:else if "curve" in element.is}<CurveTab {element} />{:else}<LightTab {element} />{/if}
+          />{:else if "region" in element.is}<RegionTab {element} />{:else if "curve" in element.is}<CurveTab
+            {element}
+          />{:else}<LightTab {element} />{/if}
       </Tabs.Content>
+      <Tabs.Content value="events"
+        >{#if particles}<BecomingList {element} {particles} />{/if}</Tabs.Content
+      >
       <Tabs.Content value="look"
-        >{#if solid}<LookTab {element} {solid} />{/if}</Tabs.Content
+        >{#if solid}<LookTab {element} {solid} />{:else if particles}<ShowTab
+            {element}
+            {particles}
+          />{/if}</Tabs.Content
       >
       <Tabs.Content value="motion"><MotionTab {element} /></Tabs.Content>
     </Tabs.Root>

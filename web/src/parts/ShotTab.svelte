@@ -76,8 +76,8 @@
     label="World"
     unit="m"
     step={10}
-    value={document.physics?.world_m ?? 200}
-    oncommit={(v) => set("World changed", "/physics/world_m", v)}
+    target={{ element: null, ids: [], path: "physics.world_m" }}
+    value={200}
   />
   <NumberField
     label="Time scale"

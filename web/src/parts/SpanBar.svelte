@@ -1,19 +1,23 @@
 <script lang="ts">
-  import type { Element, Schemas } from "../api/client";
+  import type { Element } from "../api/client";
   import { playback } from "../state/playback.svelte";
   import { shot } from "../state/shot.svelte";
 
   interface Props {
     element: Element;
-    force: Schemas["Force"];
+    /** Its first and last frame, and where they are below the element. */
+    frames: { from_frame?: number | null; to_frame?: number | null };
+    path: string;
+    colour: string;
+    off?: boolean;
     at: (frame: number) => number;
     span: number;
   }
-  /** The frames in which a force acts; its ends can be dragged. */
-  let { element, force, at, span }: Props = $props();
+  /** The frames in which a force acts or particles are born; its ends can be dragged. */
+  let { element, frames, path, colour, off = false, at, span }: Props = $props();
   let dragged = $state.raw<{ end: "from" | "to"; by: number } | null>(null);
-  let from = $derived((force.from_frame ?? playback.first) + (dragged?.end === "from" ? dragged.by : 0));
-  let to = $derived((force.to_frame ?? playback.last) + (dragged?.end === "to" ? dragged.by : 0));
+  let from = $derived((frames.from_frame ?? playback.first) + (dragged?.end === "from" ? dragged.by : 0));
+  let to = $derived((frames.to_frame ?? playback.last) + (dragged?.end === "to" ? dragged.by : 0));
 
   function press(event: PointerEvent & { currentTarget: HTMLElement }, end: "from" | "to") {
     event.stopPropagation();
@@ -27,7 +31,7 @@
       const frame = end === "from" ? from : to;
       dragged = null;
       if (by(e) !== 0)
-        void shot.set(`Span of ${element.name}`, [element.id], `/is/force/${end}_frame`, Math.max(0, frame));
+        void shot.set(`Span of ${element.name}`, [element.id], `${path}/${end}_frame`, Math.max(0, frame));
     };
     addEventListener("pointermove", move);
     addEventListener("pointerup", done);
@@ -35,14 +39,15 @@
 </script>
 
 <i
-  class="absolute top-2 h-[7px] rounded bg-force/60"
-  class:opacity-30={force.on === false}
+  class="absolute top-2 h-[7px] rounded"
+  class:opacity-30={off}
+  style:background={`color-mix(in srgb, ${colour} 60%, transparent)`}
   style:left={`${at(Math.max(from, playback.first))}%`}
   style:width={`${Math.max(0.4, at(Math.min(to, playback.last)) - at(Math.max(from, playback.first)))}%`}
 >
   {#each ["from", "to"] as const as end (end)}
     <span
-      class="absolute -top-1 h-[15px] w-[7px] cursor-ew-resize rounded-sm hover:bg-force"
+      class="absolute -top-1 h-[15px] w-[7px] cursor-ew-resize rounded-sm hover:bg-ink"
       class:-left-1={end === "from"}
       class:-right-1={end === "to"}
       role="presentation"

@@ -11,7 +11,7 @@
   import Wind from "@lucide/svelte/icons/wind";
   import type { Component } from "svelte";
   import AddMenu from "./AddMenu.svelte";
-  import type { ViewName } from "../stage/Stage";
+  import type { ViewName } from "../stage/eye";
   import { commands, shownKeys, type CommandName } from "../state/commands.svelte";
   import { desk } from "../state/desk.svelte";
   import { notices } from "../state/notices.svelte";

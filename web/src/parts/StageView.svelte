@@ -2,7 +2,7 @@
   import { onMount } from "svelte";
   import Reading from "./Reading.svelte";
   import StageTools from "./StageTools.svelte";
-  import { api, type Operation, type Shot, type Vector } from "../api/client";
+  import { api, type Element, type Operation, type Shot, type Vector } from "../api/client";
   import { decodeFrame, type StageFrame } from "../stage/frames";
   import type { Moved } from "../stage/handles";
   import { ForceView } from "../stage/forces";
@@ -10,7 +10,9 @@
   import { addFile } from "../state/adding";
   import { desk } from "../state/desk.svelte";
   import { relative } from "../state/attaching";
+  import { judging } from "../state/judging.svelte";
   import { keysOf, motionOf, withKey } from "../state/keys";
+  import { performing } from "../state/performing.svelte";
   import { playback } from "../state/playback.svelte";
   import { selection } from "../state/selection.svelte";
   import { shot } from "../state/shot.svelte";
@@ -22,6 +24,8 @@
   let size = $state({ width: 0, height: 0 });
   let drawn = $state(0);
   let dropping = $state(false);
+  /** Counts up when elements were put where they are at the frame shown. */
+  let arranged = $state(0);
   let staged = $state.raw<{ key: string; frame: StageFrame } | null>(null);
 
   onMount(() => {
@@ -31,7 +35,24 @@
         else if (add) selection.toggle(element);
         else selection.only(element);
       },
-      moved: (list) => void moved(list),
+      moved: (list) => {
+        if (performing.on) performing.drop(list.map(({ id }) => id));
+        else void moved(list);
+      },
+      moving: (list) => {
+        if (performing.on) performing.move(desk.handle, list);
+      },
+      curveMoved: (id, points) => {
+        const element = shot.element(id);
+        const before = element ? pointsOf(values.now(element)) : null;
+        const i = points.findIndex((point, i) => String(point) !== String(before?.[i]));
+        if (!element || i < 0) return;
+        const path = `is.curve.points.points_m.${i}`;
+        void values.set({ element, ids: [id], path }, `Point ${i + 1}`, points[i]);
+      },
+      curveDrawn: (points) => {
+        if (desk.drawing) desk.drawing = { ...desk.drawing, points };
+      },
       drawn: () => drawn++,
     });
     stage = made;
@@ -56,6 +77,10 @@
     );
   }
 
+  function pointsOf({ is }: Element): Vector[] | null {
+    return "curve" in is && "points" in is.curve ? (is.curve.points.points_m as Vector[]) : null;
+  }
+
   /** The operations that put an element where its handle was let go. */
   function placed(document: Shot, { id, place, turn }: Moved): Operation[] {
     const index = document.elements.findIndex((e) => e.id === id);
@@ -78,11 +103,12 @@
   // What the document has: asked again when it or, with keyed elements, the frame changes.
   // What goes with bodies or looks at them stands where a run has those.
   let follows = $derived(shot.elements.some((e) => !("solid" in e.is) && (e.aim || e.attached)));
+  let swarms = $derived(shot.elements.some((e) => "particles" in e.is));
   let keyed = $derived(shot.elements.some((e) => Object.keys(motionOf(e)).length > 0));
   $effect(() => {
     const id = shot.id;
     const document = shot.document;
-    if (id === null || !document || !stage) return;
+    if (id === null || !document || !stage || performing.frame) return;
     const frame = keyed || follows ? playback.frame : document.timing.first;
     const key = `${id} ${shot.state?.revision} ${frame} ${follows ? playback.changes : ""}`;
     if (staged?.key === key) return;
@@ -94,7 +120,7 @@
 
   $effect(() => {
     const document = values.document;
-    if (stage && shot.id !== null && document) stage.setShot(shot.id, document);
+    if (stage && shot.id !== null && document) stage.setShot(shot.id, document, playback.frame);
   });
 
   $effect(() => {
@@ -105,15 +131,26 @@
     const now = staged?.frame ?? null;
     if (!stage || run === undefined) return;
     const made = stage;
-    // At its first frame the shot stands as it is staged.
-    const wanted =
-      frame === playback.first || playback.stateOf(frame) === "missing" ? null : playback.fetch(run, frame);
+    made.performing = performing.on;
+    if (performing.frame) return made.setFrames(performing.frame, performing.frame, null);
+    // At its first frame the shot stands as it is staged; only particles may be there already.
+    const first = frame === playback.first;
+    const there = playback.stateOf(frame) !== "missing" && (!first || swarms);
+    const wanted = there
+      ? playback.fetch(run, frame).then((a) => (first && a ? a.onlyParticles() : a))
+      : null;
     const other = ghost === null ? null : playback.fetch(ghost, frame);
     void Promise.all([wanted, other]).then(([a, b]) => {
-      if (frame === playback.frame) made.setFrames(a ?? null, now, b ?? null);
+      if (frame !== playback.frame) return;
+      made.setFrames(a ?? null, now, b ?? null);
+      arranged++;
     });
   });
 
+  $effect(() => {
+    void judging.all;
+    stage?.setJudging((element) => judging.of(element));
+  });
   $effect(() => stage?.setSelection([...selection.ids], [...selection.solo], desk.handle));
   $effect(() => stage?.setView(desk.view));
   $effect(() => stage?.setSnap(desk.step, desk.floor));
@@ -123,9 +160,19 @@
     stage.setSelection([...selection.ids], [...selection.solo], desk.handle);
   });
 
+  // The points of a selected curve; the one being drawn ends with its selection.
+  $effect(() => {
+    const element = shot.selected;
+    const points = element ? pointsOf(values.now(element)) : null;
+    if (desk.drawing && desk.drawing.id !== element?.id) desk.drawing = null;
+    const drawing = desk.drawing !== null;
+    stage?.setCurve(element && points && !element.locked ? { id: element.id, points, drawing } : null);
+  });
+
   // Arrows and dots follow the frame and every change.
   let field: ForceView | null = null;
   $effect(() => {
+    void arranged;
     if (!stage) return;
     field ??= new ForceView(stage);
     const region = shot.selected && "region" in shot.selected.is ? shot.selected.id : null;
@@ -136,6 +183,7 @@
       arrows: desk.probe,
       tracers: desk.tracers,
       region,
+      tried: values.tried,
     });
   });
 

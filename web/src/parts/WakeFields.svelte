@@ -19,6 +19,8 @@
   const set = (value: unknown) =>
     shot.set(`${word} of ${element.name}`, solids, "/is/solid/body/wake", value);
 
+  const at = (part: string) => ({ element, ids: solids, path: `is.solid.body.wake.${part}` });
+
   function pick(next: string) {
     if (next === "") return set(null);
     if (next === "frame") return set({ frame: playback.frame });
@@ -51,20 +53,7 @@
     onclear={() => set(null)}
   />
 {:else if wake && "touch" in wake}
-  <NumberField
-    label="Least impulse"
-    unit="N s"
-    step={0.1}
-    value={wake.touch.impulse_n_s}
-    oncommit={(v) => set({ touch: { impulse_n_s: v } })}
-  />
+  <NumberField label="Least impulse" unit="N s" step={0.1} target={at("touch.impulse_n_s")} />
 {:else if wake && "neighbour" in wake}
-  <NumberField
-    label="Within"
-    unit="mm"
-    scale={1000}
-    step={1}
-    value={wake.neighbour.within_m}
-    oncommit={(v) => set({ neighbour: { within_m: v } })}
-  />
+  <NumberField label="Within" unit="mm" scale={1000} step={1} target={at("neighbour.within_m")} />
 {/if}

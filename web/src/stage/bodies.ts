@@ -5,7 +5,7 @@ import type { StageBodies, StageFrame } from "./frames";
 const matrix = new THREE.Matrix4();
 const place = new THREE.Vector3();
 const turn = new THREE.Quaternion();
-const one = new THREE.Vector3(1, 1, 1);
+const size = new THREE.Vector3();
 
 /** Puts the instances of a mesh where a frame has them. */
 export function arrange(mesh: THREE.InstancedMesh, bodies: StageBodies) {
@@ -24,12 +24,12 @@ export function sameBodies(a: StageBodies, b: StageBodies): boolean {
     for (let i = 0; i < a.length; i++) if (a[i] !== b[i]) return false;
     return true;
   };
-  return equal(a.places, b.places) && equal(a.turns, b.turns);
+  return equal(a.places, b.places) && equal(a.turns, b.turns) && equal(a.scales ?? [], b.scales ?? []);
 }
 
 export function sameFrame(a: StageFrame | null, b: StageFrame | null): boolean {
   if (a === b) return true;
-  if (!a || !b || a.size !== b.size) return false;
+  if (!a || !b || a.size !== b.size || a.particles.size > 0 || b.particles.size > 0) return false;
   for (const [id, bodies] of a) {
     const other = b.get(id);
     if (!other || !sameBodies(bodies, other)) return false;
@@ -38,10 +38,10 @@ export function sameFrame(a: StageFrame | null, b: StageFrame | null): boolean {
 }
 
 export function matrixOf(bodies: StageBodies, i: number): THREE.Matrix4 {
-  const { places, turns } = bodies;
+  const { places, turns, scales } = bodies;
   place.set(places[3 * i], places[3 * i + 1], places[3 * i + 2]);
   turn.set(turns[4 * i], turns[4 * i + 1], turns[4 * i + 2], turns[4 * i + 3]).normalize();
-  return matrix.compose(place, turn, one);
+  return matrix.compose(place, turn, size.setScalar(scales?.[i] ?? 1));
 }
 
 /** A random shade a copy, as the look's variation asks. */

@@ -1,6 +1,6 @@
 import * as THREE from "three";
 import { expect, test } from "vitest";
-import { arrowLines, strengthColour } from "./forces";
+import { weightsOf, arrowLines, strengthColour } from "./forces";
 
 test("the strongest arrow is the longest, weaker ones shorter by the root of their strength", () => {
   const points = new Float32Array([0, 0, 0, 1, 0, 0, 2, 0, 0]);
@@ -16,4 +16,16 @@ test("the strongest arrow is the longest, weaker ones shorter by the root of the
 test("colours go from slate over aqua to lime and stay there", () => {
   const hex = (strength: number) => strengthColour(strength, new THREE.Color()).getHex();
   expect([hex(0), hex(0.5), hex(1), hex(7)]).toEqual([0x5d7486, 0x52cbbf, 0xc9f26b, 0xc9f26b]);
+});
+
+test("the weights of bodies come in the order of their elements", () => {
+  const bodies = new Map([
+    [3, new Float32Array(6)],
+    [9, new Float32Array(3)],
+  ]);
+  const found = Float32Array.from({ length: 21 }, (_, i) => i);
+  expect([...weightsOf(bodies, found)]).toEqual([
+    [3, Float32Array.of(6, 13)],
+    [9, Float32Array.of(20)],
+  ]);
 });

@@ -9,6 +9,8 @@ const STRIDE = 7;
 const SIDE = 15;
 const STEP = 0.4;
 const DOTS = 400;
+/** Bodies that show a region's weight, at most. */
+const MOST = 10_000;
 /** Seconds a dot lives. */
 const LIFE = 2.5;
 
@@ -18,8 +20,10 @@ export interface ForceShown {
   frame: number;
   arrows: boolean;
   tracers: boolean;
-  /** A selected region, whose weight is shown on a slice. */
+  /** A selected region, whose weight is shown on a slice and on bodies. */
   region: number | null;
+  /** A value to be tried in place of the saved one. */
+  tried: { element: number | null; path: string; value: number } | null;
 }
 
 /** A colour for a strength from 0 to 1: from slate over aqua to lime, brighter as it grows. */
@@ -60,6 +64,21 @@ export function arrowLines(
   return { positions, colours, most };
 }
 
+/** The weights of bodies, by element, out of what a probe found at them. */
+export function weightsOf(bodies: Map<number, Float32Array>, found: Float32Array): Map<number, Float32Array> {
+  const weights = new Map<number, Float32Array>();
+  let at = 0;
+  for (const [id, places] of bodies) {
+    const count = places.length / 3;
+    weights.set(
+      id,
+      Float32Array.from({ length: count }, (_, i) => found[STRIDE * (at + i) + 6]),
+    );
+    at += count;
+  }
+  return weights;
+}
+
 export class ForceView {
   #shown: ForceShown | null = null;
   #arrows = new THREE.LineSegments(
@@ -97,6 +116,7 @@ export class ForceView {
     this.#slice.visible = shown.region !== null;
     this.#dots.visible = shown.tracers;
     if (shown.arrows || shown.region !== null) void this.#probe();
+    if (shown.region === null && before?.region != null) this.stage.showWeights(null);
     if (shown.tracers && !before?.tracers) void this.#carry();
     if (!shown.tracers && this.#timer !== undefined) {
       clearTimeout(this.#timer);
@@ -128,12 +148,18 @@ export class ForceView {
       return;
     }
     this.#asking = true;
-    const points = this.#plane();
-    const answer = await api
-      .probe(shown.shot, { frame: shown.frame, points: [...points], region: shown.region })
-      .catch(() => null);
+    const plane = this.#plane();
+    const bodies = shown.region === null ? new Map<number, Float32Array>() : this.stage.solidPlaces(MOST);
+    const points = [...plane];
+    for (const places of bodies.values()) for (const place of places) points.push(place);
+    const { frame, region, tried } = shown;
+    const answer = await api.probe(shown.shot, { frame, points, region, tried }).catch(() => null);
     this.#asking = false;
-    if (answer) this.#draw(points, new Float32Array(answer));
+    if (answer && this.#shown?.region === region) {
+      const found = new Float32Array(answer);
+      if (region !== null) this.stage.showWeights(weightsOf(bodies, found.subarray(STRIDE * SIDE * SIDE)));
+      this.#draw(plane, found);
+    }
     if (this.#again) {
       this.#again = false;
       void this.#probe();
@@ -165,7 +191,7 @@ export class ForceView {
     const shown = this.#shown;
     if (!shown?.tracers || shown.shot === null) return;
     const answer = await api
-      .probe(shown.shot, { frame: shown.frame, points: [...this.#places] })
+      .probe(shown.shot, { frame: shown.frame, points: [...this.#places], tried: shown.tried })
       .catch(() => null);
     if (answer) {
       const found = new Float32Array(answer);

@@ -5,7 +5,7 @@ import { decodeMesh } from "./geometry";
 /** A frame as the server lays it out: elements of bodies at (x, 0, 0). */
 function frame(elements: [number, number[]][], before = 0): ArrayBuffer {
   const bodies = elements.reduce((sum, [, xs]) => sum + xs.length, 0);
-  const view = new DataView(new ArrayBuffer(before + 8 + 8 * elements.length + 20 * bodies));
+  const view = new DataView(new ArrayBuffer(before + 12 + 8 * elements.length + 20 * bodies));
   view.setUint32(before, 9, true);
   view.setUint32(before + 4, elements.length, true);
   let at = before + 8;
@@ -43,6 +43,21 @@ test.each([0, 8])("bodies are read by element, from byte %i on", (before) => {
   expect([...decoded.get(3)!.places]).toEqual([1, 0, 0, 2, 0, 0]);
   expect([...decoded.get(5)!.turns]).toEqual([0, 0, 0, 32767]);
   expect(decoded.get(8)!.places).toHaveLength(0);
+});
+
+test("particles are read after the bodies, with what they have", () => {
+  const view = new DataView(new ArrayBuffer(12 + 8 + 2 * 36));
+  view.setUint32(8, 1, true);
+  view.setUint32(12, 6, true);
+  view.setUint32(16, (2 | 0x80000000) >>> 0, true);
+  view.setFloat32(20 + 12, 4, true);
+  view.setFloat32(20 + 24, 0.5, true);
+  view.setUint32(20 + 32 + 4, 77, true);
+  view.setInt16(20 + 40 + 6, 32767, true);
+  view.setInt16(20 + 56 + 6, 32767, true);
+  const { particles } = decodeFrame(view.buffer);
+  const { places, sizes, ids, motions, turns } = particles.get(6)!;
+  expect([places[3], sizes[0], ids[1], motions[3], turns![3]]).toEqual([4, 0.5, 77, 32767, 32767]);
 });
 
 test("a mesh is read with its normals and UVs, or without", () => {

@@ -1,4 +1,4 @@
-// A frame as the server sends it: 20 bytes a body.
+// A frame as the server sends it: 20 bytes a body, 28 a particle.
 
 /** Bodies of one element. */
 export interface StageBodies {
@@ -6,23 +6,81 @@ export interface StageBodies {
   places: Float32Array;
   /** x, y, z, w × 32767. */
   turns: Int16Array;
+  /** Multiples of the element's shape, where they are not all 1. */
+  scales?: Float32Array;
 }
 
-export type StageFrame = Map<number, StageBodies>;
+/** Particles of one element. */
+export interface StageParticles {
+  /** x, y, z in metres. */
+  places: Float32Array;
+  /** Diameters in metres. */
+  sizes: Float32Array;
+  /** Numbers in the order of birth. */
+  ids: Uint32Array;
+  /** Velocity x, y, z in 0.02 m/s, and the share of life × 32767. */
+  motions: Int16Array;
+  /** x, y, z, w × 32767, where they turn. */
+  turns?: Int16Array;
+}
+
+/** Bodies by element, and particles beside them. */
+export class StageFrame extends Map<number, StageBodies> {
+  particles = new Map<number, StageParticles>();
+
+  onlyParticles(): StageFrame {
+    const only = new StageFrame();
+    only.particles = this.particles;
+    return only;
+  }
+
+  /** Bytes it holds. */
+  get bytes(): number {
+    let bytes = 0;
+    for (const { places } of this.values()) bytes += 7 * places.length;
+    for (const { ids } of this.particles.values()) bytes += 36 * ids.length;
+    return bytes;
+  }
+}
+
+/** In the head of an element: its number, and whether it has the part that not all have. */
+const MORE = 0x80000000;
 
 /** Reads a frame that begins at a byte of a buffer, a multiple of 4. */
 export function decodeFrame(buffer: ArrayBuffer, from = 0): StageFrame {
   const view = new DataView(buffer, from);
-  const elements = view.getUint32(4, true);
-  const frame: StageFrame = new Map();
-  let offset = from + 8 + 8 * elements;
-  for (let i = 0; i < elements; i++) {
-    const id = view.getUint32(8 + 8 * i, true);
-    const count = view.getUint32(12 + 8 * i, true);
-    const places = new Float32Array(buffer, offset, 3 * count);
-    const turns = new Int16Array(buffer, offset + 12 * count, 4 * count);
-    frame.set(id, { places, turns });
-    offset += 20 * count;
+  const frame = new StageFrame();
+  let at = 4;
+  const heads = () => {
+    const count = view.getUint32(at, true);
+    at += 4;
+    return Array.from({ length: count }, () => {
+      const [id, packed] = [view.getUint32(at, true), view.getUint32(at + 4, true)];
+      at += 8;
+      return { id, count: packed & ~MORE, more: (packed & MORE) !== 0 };
+    });
+  };
+  const floats = (length: number) => {
+    at += 4 * length;
+    return new Float32Array(buffer, from + at - 4 * length, length);
+  };
+  const words = (length: number) => {
+    at += 2 * length;
+    return new Int16Array(buffer, from + at - 2 * length, length);
+  };
+  for (const { id, count, more } of heads()) {
+    const bodies: StageBodies = { places: floats(3 * count), turns: words(4 * count) };
+    if (more) bodies.scales = floats(count);
+    frame.set(id, bodies);
+  }
+  for (const { id, count, more } of heads()) {
+    const places = floats(3 * count);
+    const sizes = floats(count);
+    at += 4 * count;
+    const ids = new Uint32Array(buffer, from + at - 4 * count, count);
+    const particles: StageParticles = { places, sizes, ids, motions: words(4 * count) };
+    if (more) particles.turns = words(4 * count);
+    frame.particles.set(id, particles);
   }
   return frame;
 }

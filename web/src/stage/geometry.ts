@@ -1,7 +1,7 @@
 // Meshes from the server, kept by what they were made from.
 import * as THREE from "three";
 import { api, type Element, type Shot } from "../api/client";
-import { solidOf } from "../state/shot.svelte";
+import { countOf, solidOf } from "../state/shot.svelte";
 
 export function decodeMesh(buffer: ArrayBuffer, shaded: boolean): THREE.BufferGeometry {
   const [vertices, triangles] = new Uint32Array(buffer, 0, 2);
@@ -27,11 +27,12 @@ export function decodeMesh(buffer: ArrayBuffer, shaded: boolean): THREE.BufferGe
 export class Geometries {
   #meshes = new Map<string, Promise<THREE.BufferGeometry>>();
 
-  get(shotId: number, document: Shot, element: Element): Promise<THREE.BufferGeometry> {
+  /** The shape as it is in `document`, which is the shot at a frame. */
+  get(shotId: number, document: Shot, element: Element, frame: number): Promise<THREE.BufferGeometry> {
     const shape = solidOf(element)!.shape;
     const asset = "mesh" in shape ? document.assets?.[shape.mesh.asset]?.sha256 : "";
-    return this.#keep(`mesh ${JSON.stringify(shape)} ${asset}`, async () =>
-      decodeMesh(await api.mesh(shotId, element.id), true),
+    return this.#keep(`mesh ${JSON.stringify(shape)} ${asset} ${countOf(element)}`, async () =>
+      decodeMesh(await api.mesh(shotId, element.id, frame), true),
     );
   }
 

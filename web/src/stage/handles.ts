@@ -13,6 +13,8 @@ export interface Movable {
   /** Where the document has it. */
   pose: THREE.Matrix4;
   mesh?: THREE.InstancedMesh;
+  /** Lines in place of a mesh. */
+  marker?: THREE.Object3D;
   bodies?: StageBodies;
 }
 
@@ -28,6 +30,8 @@ export interface HandlesHost {
   /** Height of what stands still below a point. */
   floorBelow(point: THREE.Vector3): number;
   moved(moved: Moved[]): void;
+  /** Where a drag has taken them so far. */
+  moving(moved: Moved[]): void;
   changed(): void;
   /** A drag begins or ends. */
   dragging(on: boolean): void;
@@ -36,6 +40,15 @@ export interface HandlesHost {
 /** How near to the floor a body is drawn down onto it, m. */
 const FLOOR_REACH = 0.15;
 const TURN_STEP = Math.PI / 24;
+/** How far something held turns, rad. */
+const TURN_PER_PIXEL = 0.01;
+
+/** Something held by the pointer. */
+export interface Grabbed {
+  /** The pointer's ray, and pixels to the right and down since it was taken. */
+  move(ray: THREE.Raycaster, right: number, down: number): void;
+  release(): void;
+}
 
 export class Handles {
   dragging = false;
@@ -107,8 +120,42 @@ export class Handles {
       this.#start.copy(this.#proxy.matrixWorld);
       return;
     }
+    this.host.moved(this.#moved());
+  }
+
+  #moved(): Moved[] {
     const change = this.#change();
-    this.host.moved(this.#movables.map(({ id, pose }) => movedBy(id, pose, change)));
+    return this.#movables.map(({ id, pose }) => movedBy(id, pose, change));
+  }
+
+  /** Takes hold of what is attached, without a handle: it goes along with the pointer. */
+  grab(ray: THREE.Raycaster): Grabbed | null {
+    if (this.#movables.length === 0 || this.dragging) return null;
+    const place = this.#proxy.position.clone();
+    const turn = this.#proxy.quaternion.clone();
+    const facing = new THREE.Plane().setFromNormalAndCoplanarPoint(
+      this.#controls.camera.getWorldDirection(new THREE.Vector3()),
+      place,
+    );
+    const hit = ray.ray.intersectPlane(facing, new THREE.Vector3());
+    if (!hit) return null;
+    this.#drag(true);
+    return {
+      move: (ray, right, down) => {
+        if (this.#controls.getMode() === "translate") {
+          const to = ray.ray.intersectPlane(facing, new THREE.Vector3());
+          if (to) this.#proxy.position.copy(place).add(to.sub(hit));
+        } else {
+          const eye = this.#controls.camera.quaternion;
+          const axis = (x: number, y: number) => new THREE.Vector3(x, y, 0).applyQuaternion(eye);
+          const by = new THREE.Quaternion().setFromAxisAngle(axis(0, 1), TURN_PER_PIXEL * right);
+          by.premultiply(new THREE.Quaternion().setFromAxisAngle(axis(1, 0), TURN_PER_PIXEL * down));
+          this.#proxy.quaternion.copy(turn).premultiply(by);
+        }
+        this.#preview();
+      },
+      release: () => this.#drag(false),
+    };
   }
 
   /** Shows the dragged bodies where they will be. */
@@ -116,12 +163,18 @@ export class Handles {
     if (!this.dragging) return;
     if (this.snapToFloor && this.#controls.getMode() === "translate") this.#settle();
     const change = this.#change();
-    for (const { mesh, bodies } of this.#movables) {
-      if (!mesh || !bodies) continue;
-      for (let i = 0; i < mesh.count; i++) mesh.setMatrixAt(i, change.clone().multiply(matrixOf(bodies, i)));
-      mesh.instanceMatrix.needsUpdate = true;
+    for (const { mesh, marker, bodies } of this.#movables) {
+      if (!bodies) continue;
+      if (marker) {
+        marker.matrix.multiplyMatrices(change, matrixOf(bodies, 0));
+        marker.matrixWorldNeedsUpdate = true;
+      }
+      for (let i = 0; i < (mesh?.count ?? 0); i++)
+        mesh!.setMatrixAt(i, change.clone().multiply(matrixOf(bodies, i)));
+      if (mesh) mesh.instanceMatrix.needsUpdate = true;
     }
     this.host.changed();
+    this.host.moving(this.#moved());
   }
 
   /** Draws what is dragged down onto the floor, or up out of it, once it is near. */

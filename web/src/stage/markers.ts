@@ -147,6 +147,30 @@ function regionLines(volume: Schemas["Volume"]): Point[] {
   return circle(0.3);
 }
 
+/** Where particles are born, and the way they start. */
+function sourceLines(from: Schemas["Source"] | undefined): Point[] {
+  const up = arrow(0.35).map(([x, y, z]): Point => [x / 2, -y, z / 2]);
+  if (!from || !("shape" in from)) return [...circle(0.08), ...up];
+  const { shape } = from.shape;
+  if ("sphere" in shape) return [...regionLines({ ball: { radius_m: shape.sphere.radius_m } }), ...up];
+  if ("box" in shape) return [...regionLines({ box: { size_m: shape.box.size_m } }), ...up];
+  if ("cylinder" in shape) return [...regionLines({ cylinder: shape.cylinder }), ...up];
+  if ("plane" in shape) {
+    const [x, z] = shape.plane.size_m.map((v) => v / 2);
+    return [
+      ...loop([
+        [-x, 0, -z],
+        [x, 0, -z],
+        [x, 0, z],
+        [-x, 0, z],
+      ]),
+      ...up,
+    ];
+  }
+  if ("torus" in shape) return [...circle(shape.torus.ring_m), ...up];
+  return [...circle(0.3), ...up];
+}
+
 /** Pairs of points: an open line through them. */
 function line(points: Point[]): Point[] {
   return points.slice(1).flatMap((point, i) => [points[i], point]);
@@ -171,7 +195,9 @@ export function markerOf(element: Element, aspect: number): THREE.LineSegments |
             ? forceLines(is.force.kind)
             : "region" in is
               ? regionLines(is.region.volume)
-              : [];
+              : "particles" in is
+                ? sourceLines(is.particles.from)
+                : [];
   return points.length > 0 ? markerOfLines(element.id, points) : undefined;
 }
 

@@ -63,6 +63,29 @@ export function collisionMesh(geometry: THREE.BufferGeometry, count: number): TH
   return new THREE.InstancedMesh(geometry, material, count);
 }
 
+/** Light laid on bodies, as strong as a region's weight is there. */
+export function weightMesh(geometry: THREE.BufferGeometry, count: number): THREE.InstancedMesh {
+  const material = new THREE.MeshBasicMaterial({
+    transparent: true,
+    opacity: 0.65,
+    blending: THREE.AdditiveBlending,
+    depthWrite: false,
+    polygonOffset: true,
+    polygonOffsetFactor: -1,
+    polygonOffsetUnits: -1,
+    toneMapped: false,
+  });
+  return new THREE.InstancedMesh(geometry, material, count);
+}
+
+/** Colours bodies by their weights: black, which adds nothing, at none. */
+export function paintWeights(mesh: THREE.InstancedMesh, weights: Float32Array) {
+  const colour = new THREE.Color();
+  for (let i = 0; i < Math.min(weights.length, mesh.instanceMatrix.count); i++)
+    mesh.setColorAt(i, colour.set(SELECTED).multiplyScalar(weights[i]));
+  if (mesh.instanceColor) mesh.instanceColor.needsUpdate = true;
+}
+
 export function ghostMesh(geometry: THREE.BufferGeometry, count: number): THREE.InstancedMesh {
   const material = new THREE.MeshBasicMaterial({
     color: 0x9fb7f0,

@@ -21,6 +21,13 @@ export function rayThrough(
   return ray;
 }
 
+/** Where a place is seen on the page, px. */
+export function seenAt(place: THREE.Vector3, canvas: HTMLCanvasElement, camera: THREE.Camera): THREE.Vector2 {
+  const box = canvas.getBoundingClientRect();
+  const { x, y } = place.clone().project(camera);
+  return new THREE.Vector2(box.left + ((x + 1) / 2) * box.width, box.top + ((1 - y) / 2) * box.height);
+}
+
 /** The element whose object a ray meets first. */
 export function elementAt(ray: THREE.Raycaster, objects: THREE.Object3D[]): number | null {
   return ray.intersectObjects(objects, false)[0]?.object.userData.element ?? null;

@@ -19,15 +19,18 @@ export const SKY = {
 export const GRID = { count: [3, 3, 3], spacing_m: [0.6, 0.6, 0.6], jitter_m: 0, turn_rad: 0, seed: 1 };
 
 const force = (kind: unknown) => ({ force: { kind } }) as Element["is"];
+const swarm = (particles: object) => ({ particles }) as Element["is"];
 const region = (volume: unknown) => ({ region: { volume, edge_m: 0.3 } }) as Element["is"];
 const curve = (of: unknown) => ({ curve: of }) as Element["is"];
 
 export interface Addable {
   name: string;
-  kind: "Solid" | "Camera" | "Light" | "Force" | "Region" | "Curve";
+  kind: "Solid" | "Particle" | "Camera" | "Light" | "Force" | "Region" | "Curve";
   is: () => Element["is"];
   place: Vector;
   turn?: Vector;
+  /** What it lacks to be added, if anything. */
+  needs?: () => string | null;
 }
 
 export const addables: Addable[] = [
@@ -73,6 +76,30 @@ export const addables: Addable[] = [
     kind: "Solid",
     is: () => solid({ box: { size_m: [0.5, 0.5, 0.5], edge_m: 0.01 } }, "free", GRID as Schemas["Copies"]),
     place: [0, 0.3, 0],
+  },
+  { name: "Particles", kind: "Particle", is: () => swarm({}), place: [0, 0.5, 0] },
+  {
+    name: "Particles from a plane",
+    kind: "Particle",
+    is: () =>
+      swarm({
+        from: { shape: { shape: { plane: { size_m: [3, 3] } }, on: "surface" } },
+        start: { speed_m_s: 0, spread_rad: 0, lifespan_s: 4 },
+      }),
+    place: [0, 2.5, 0],
+  },
+  {
+    name: "Particles from the selection",
+    kind: "Particle",
+    is: () => swarm({ from: sourceOf(selected()), start: { direction: "normal" } }),
+    place: [0, 0, 0],
+    needs: () => (selected() ? null : "Select the solid or curve first that they are to be born on."),
+  },
+  {
+    name: "Particles of others",
+    kind: "Particle",
+    is: () => swarm({ births: { how: { never: {} } } }),
+    place: [0, 0.5, 0],
   },
   {
     name: "Camera",
@@ -124,6 +151,13 @@ export const addables: Addable[] = [
     is: () => force({ drag: { linear_n_s_m: 0, density_kg_m3: 1.2 } }),
     place: [0, 1, 0],
   },
+  {
+    name: "Stream along a curve",
+    kind: "Force",
+    is: () => force({ along: { curve: curveToFollow()?.id ?? 0, speed_m_s: 3, inflow_m_s: 1, range_m: 1 } }),
+    place: [0, 0, 0],
+    needs: () => (curveToFollow() ? null : "A stream needs a curve to follow. Add a line or circle first."),
+  },
   { name: "Box region", kind: "Region", is: () => region({ box: { size_m: [2, 2, 2] } }), place: [0, 1, 0] },
   { name: "Ball region", kind: "Region", is: () => region({ ball: { radius_m: 1 } }), place: [0, 1, 0] },
   {
@@ -158,14 +192,48 @@ export const addables: Addable[] = [
   { name: "Circle", kind: "Curve", is: () => curve({ circle: { radius_m: 1 } }), place: [0, 1, 0] },
 ];
 
+/** The selected solid or curve. */
+function selected(): Element | undefined {
+  return selection.ids
+    .map((id) => shot.element(id))
+    .find((element) => element && ("solid" in element.is || "curve" in element.is));
+}
+
+function sourceOf(element: Element | undefined): Schemas["Source"] {
+  if (!element) return { point: {} };
+  if ("curve" in element.is) return { curve: { curve: element.id } };
+  return { solid: { solid: element.id, on: "surface" } };
+}
+
+/** The selected curve, or else the first. */
+function curveToFollow(): Element | undefined {
+  const curves = shot.elements.filter((element) => "curve" in element.is);
+  return curves.find((element) => selection.has(element.id)) ?? curves[0];
+}
+
+/** Adds a curve of the outlines of letters. */
+export async function addText() {
+  const lettering = { text: "Tide", line_m: 0.6 };
+  const strokes_m = await notices.attempt(() => api.outlineText(lettering.text, lettering.line_m));
+  if (strokes_m) await shot.add("Text", curve({ strokes: { strokes_m, lettering } }), [0, 0.5, 0]);
+}
+
 export function add(addable: Addable, at?: Vector) {
+  const lacking = addable.needs?.();
+  if (lacking) return notices.say(lacking);
   return shot.add(addable.name, addable.is(), at ?? addable.place, addable.turn);
 }
 
-/** Takes in a file: a mesh becomes an element, an environment the sky, an image the look of what is selected. */
+/** Takes in a file: a mesh becomes an element, a drawing a curve, an environment the sky, an image the look of what is selected. */
 export async function addFile(file: File, at: Vector = [0, 0, 0]) {
   const id = shot.id;
   if (id === null) return;
+  if (file.name.toLowerCase().endsWith(".svg")) {
+    const strokes_m = await notices.attempt(() => api.outlineDrawing(file));
+    const name = file.name.replace(/\.svg$/i, "");
+    if (strokes_m) await shot.add(name, curve({ strokes: { strokes_m } }), [at[0], at[1] + 0.5, at[2]]);
+    return;
+  }
   const uploaded = await notices.attempt(() => api.upload(id, file));
   if (!uploaded) return;
   const { name, asset } = uploaded;

@@ -35,7 +35,9 @@ const UNITS = /_(n_s_m|kg_m3|m_s2|m_s|n_s|rad|mm|kg|n|s|m)$/;
 /** The plain name of a value by its path: `Place y` for `placement.place_m[1]`. */
 export function nameOf(path: string): string {
   const [, last, part] = /([^.[]+)(?:\[(\d)\])?$/.exec(path) ?? ["", path, undefined];
-  const word = NAMES[last] ?? capital(last.replace(UNITS, "").replaceAll("_", " "));
+  const word = /^\d+$/.test(last)
+    ? `Point ${Number(last) + 1}`
+    : (NAMES[last] ?? capital(last.replace(UNITS, "").replaceAll("_", " ")));
   return part === undefined ? word : `${word} ${"xyz"[Number(part)]}`;
 }
 

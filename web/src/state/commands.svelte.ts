@@ -1,10 +1,11 @@
 // Every command: what the finder lists and the keys do.
 import { api } from "../api/client";
-import { add, addables } from "./adding";
+import { add, addables, addText } from "./adding";
 import { desk } from "./desk.svelte";
 import { films } from "./films.svelte";
 import { marks } from "./marks.svelte";
 import { notices } from "./notices.svelte";
+import { performing, playOrPerform } from "./performing.svelte";
 import { playback } from "./playback.svelte";
 import { route } from "./route.svelte";
 import { selection } from "./selection.svelte";
@@ -20,10 +21,12 @@ export type CommandName =
   | "Repeat the chosen keys"
   | "Constant speed through the chosen keys"
   | "Add a turntable camera"
+  | "Add text as a curve"
   | "Show what forces do"
   | "Show tracer dots"
   | "Find a command, element or value"
   | "Play or pause"
+  | "Perform by hand"
   | "Stop computing"
   | "One frame on"
   | "One frame back"
@@ -100,7 +103,13 @@ export function theme(next?: "dusk" | "day") {
 class Commands {
   list: Command[] = [
     { name: "Find a command, element or value", keys: "Mod+J", run: () => (desk.finder = true) },
-    { name: "Play or pause", keys: "Enter", run: () => playback.toggle(), needs: "shot" },
+    { name: "Play or pause", keys: "Enter", run: playOrPerform, needs: "shot" },
+    {
+      name: "Perform by hand",
+      keys: "P",
+      run: () => (performing.armed = !performing.armed),
+      needs: "shot",
+    },
     { name: "Stop computing", keys: "Shift+Enter", run: () => playback.stopComputing(), needs: "shot" },
     { name: "One frame on", keys: ".", run: () => playback.step(1), needs: "shot" },
     { name: "One frame back", keys: ",", run: () => playback.step(-1), needs: "shot" },
@@ -139,7 +148,12 @@ class Commands {
       run: () => selection.set(shot.elements.filter((e) => "solid" in e.is).map((e) => e.id)),
       needs: "shot",
     },
-    { name: "Select nothing", keys: "Escape", run: () => selection.none(), needs: "shot" },
+    {
+      name: "Select nothing",
+      keys: "Escape",
+      run: () => (desk.drawing ? (desk.drawing = null) : selection.none()),
+      needs: "shot",
+    },
     { name: "Copy the chosen keys", keys: "Shift+C", run: () => marks.copy(), needs: "keys" },
     {
       name: "Paste keys at this frame",
@@ -153,6 +167,7 @@ class Commands {
     { name: "Repeat the chosen keys", run: () => marks.repeat(), needs: "keys" },
     { name: "Constant speed through the chosen keys", run: () => marks.constantSpeed(), needs: "keys" },
     { name: "Add a turntable camera", run: addTurntable, needs: "shot" },
+    { name: "Add text as a curve", run: addText, needs: "shot" },
     { name: "Show what forces do", keys: "W", run: () => (desk.probe = !desk.probe), needs: "shot" },
     { name: "Show tracer dots", keys: "Shift+W", run: () => (desk.tracers = !desk.tracers), needs: "shot" },
     { name: "Move handles", keys: "M", run: () => (desk.handle = "move"), needs: "shot" },

@@ -1,7 +1,8 @@
 // How the Desk is set: the view, the handle, what is laid over the Stage.
 import type { Handle } from "../stage/handles";
 import type { Tab } from "./parameters";
-import type { Stage, ViewName } from "../stage/Stage";
+import type { ViewName } from "../stage/eye";
+import type { Stage } from "../stage/Stage";
 
 class DeskState {
   view = $state<ViewName>("camera");
@@ -16,6 +17,8 @@ class DeskState {
   probe = $state(false);
   /** Weightless dots carried by the forces. */
   tracers = $state(false);
+  /** The curve that clicks on the Stage draw, and the points it has so far. */
+  drawing = $state<{ id: number; points: number } | null>(null);
   finder = $state(false);
   stage: Stage | null = null;
 }

@@ -31,19 +31,19 @@ export const FORCE_FIELDS: Record<keyof typeof FORCE_NAMES, Field[]> = {
   wind: [
     { part: "speed_m_s", label: "Speed", unit: "m/s", step: 0.5, slide: [0, 40] },
     { part: "gust", label: "Gusts", step: 0.05, slide: [0, 1] },
-    { part: "gust_s", label: "Gust length", unit: "s", fixed: true },
+    { part: "gust_s", label: "Gust length", unit: "s" },
     { part: "eddy", label: "Eddies", step: 0.05, slide: [0, 2] },
-    { part: "eddy_m", label: "Eddy size", unit: "m", fixed: true },
-    { part: "seed", label: "Seed", step: 1, fixed: true, whole: true },
+    { part: "eddy_m", label: "Eddy size", unit: "m" },
+    { part: "seed", label: "Seed", step: 1, whole: true },
   ],
   turbulence: [
     { part: "speed_m_s", label: "Speed", unit: "m/s", step: 0.1, slide: [0, 20] },
-    { part: "size_m", label: "Eddy size", unit: "m", fixed: true },
-    { part: "octaves", label: "Octaves", step: 1, fixed: true, whole: true },
+    { part: "size_m", label: "Eddy size", unit: "m" },
+    { part: "octaves", label: "Octaves", step: 1, whole: true },
     { part: "drift_m_s", label: "Drift", unit: "m/s", vector: true },
-    { part: "change_s", label: "Changes in", unit: "s", fixed: true },
+    { part: "change_s", label: "Changes in", unit: "s" },
     { part: "loop_s", label: "Repeats after", unit: "s", fixed: true, blank: "never" },
-    { part: "seed", label: "Seed", step: 1, fixed: true, whole: true },
+    { part: "seed", label: "Seed", step: 1, whole: true },
   ],
   vortex: [
     { part: "speed_m_s", label: "Speed", unit: "m/s", step: 0.1, slide: [-20, 20] },
@@ -90,5 +90,6 @@ export const VOLUME_FIELDS: Record<string, Field[]> = {
     { part: "threshold", label: "Threshold", step: 0.01, slide: [0, 1] },
     { part: "softness", label: "Softness", step: 0.01, slide: [0, 1] },
     { part: "drift_m_s", label: "Drift", unit: "m/s", vector: true },
+    { part: "seed", label: "Seed", step: 1, whole: true },
   ],
 };

@@ -2,7 +2,7 @@
 import type { Element } from "../api/client";
 import { FORCE_FIELDS, VOLUME_FIELDS, type Field } from "./forces";
 
-export type Tab = "shape" | "body" | "look" | "motion";
+export type Tab = "shape" | "body" | "events" | "look" | "motion";
 
 export interface Parameter {
   name: string;
@@ -19,6 +19,13 @@ const PARAMETERS: Record<string, Parameter[]> = {
     ...on("body", "Velocity", "Spin"),
     ...on("look", "Albedo", "Image", "Variation", "Roughness", "Metalness"),
     ...on("look", "Transmission", "Refraction", "Emission"),
+  ],
+  particles: [
+    ...on("shape", "Born on", "Likely by", "Born", "Rate", "Number", "Preroll", "Seed", "Direction"),
+    ...on("shape", "Spread", "Speed", "Lifespan", "Size", "Spin"),
+    ...on("body", "Density", "Mass", "Drag", "Fastest", "Cruise at", "Wander", "Look ahead", "Keep apart"),
+    ...on("body", "Bounce", "Friction"),
+    ...on("look", "Form", "Albedo", "Roughness", "Emission"),
   ],
   camera: on("body", "Focal length", "Sensor width", "F-stop", "Focus", "Exposure", "Aimed at"),
   sun: on("body", "Irradiance", "Colour", "Angular size"),

@@ -6,12 +6,37 @@ import { shot } from "./shot.svelte";
 
 /** Time the server has to say that it computes, ms. */
 const START_MS = 1000;
+/** Frames kept, and bytes of them, at most. */
+const MOST_FRAMES = 2000;
+const MOST_BYTES = 600e6;
+
+/** Stretches with one frame more that is fresh. */
+function withFresh(all: Stretch[], frame: number): Stretch[] {
+  const stretches: Stretch[] = [];
+  for (const s of all) {
+    if (frame < s.first || frame > s.last) stretches.push(s);
+    else {
+      if (s.first < frame) stretches.push({ ...s, last: frame - 1 });
+      stretches.push({ first: frame, last: frame, state: "fresh", reason: null });
+      if (s.last > frame) stretches.push({ ...s, first: frame + 1 });
+    }
+  }
+  const merged: Stretch[] = [];
+  for (const s of stretches) {
+    const before = merged[merged.length - 1];
+    if (before && before.state === s.state && before.reason === s.reason) before.last = s.last;
+    else merged.push({ ...s });
+  }
+  return merged;
+}
 
 class Playback {
   frame = $state(1);
   running = $state(false);
   loop = $state(true);
   rate = $state(1);
+  /** The run is shown from its end to its start. */
+  backwards = $state(false);
   freshness = $state.raw<Freshness | null>(null);
   /** Frames the server is computing: how far, how long still. */
   computing = $state.raw<{ frame: number; last: number; secondsLeft: number } | null>(null);
@@ -19,10 +44,13 @@ class Playback {
   changes = $state(0);
   ghost = $state<number | null>(null);
   #cache = new Map<string, Promise<StageFrame | null>>();
+  #bytes = new Map<string, number>();
   /** Frames that came just before the word that they are computed. */
   #arrived = new Map<number, StageFrame>();
   #timer: number | undefined;
   #refreshing = 0;
+  /** Frames told as computed since freshness was last asked for. */
+  #meanwhile = new Set<number>();
 
   get first(): number {
     return shot.document?.timing.first ?? 1;
@@ -32,8 +60,14 @@ class Playback {
     return shot.document?.timing.last ?? 1;
   }
 
+  /** The frame of the run that is shown at a frame. */
+  source(frame: number): number {
+    return this.backwards ? this.first + this.last - frame : frame;
+  }
+
   reset() {
     this.pause();
+    this.backwards = false;
     this.frame = this.first;
     this.freshness = null;
     this.computing = null;
@@ -47,9 +81,14 @@ class Playback {
     const id = shot.id;
     if (id === null) return;
     const turn = ++this.#refreshing;
+    const meanwhile = new Set<number>();
+    this.#meanwhile = meanwhile;
     const freshness = await api.freshness(id).catch(() => null);
     if (!freshness || turn !== this.#refreshing || shot.id !== id) return;
-    this.freshness = freshness;
+    // What was told as computed since it was asked for is, whatever the answer knew of it.
+    let { stretches } = freshness;
+    for (const frame of meanwhile) stretches = withFresh(stretches, frame);
+    this.freshness = { ...freshness, stretches };
     if (!freshness.playing) this.computing = null;
     this.changes++;
   }
@@ -77,7 +116,18 @@ class Playback {
 
   #keep(key: string, frame: Promise<StageFrame | null>) {
     this.#cache.set(key, frame);
-    if (this.#cache.size > 2000) this.#cache.delete(this.#cache.keys().next().value!);
+    void frame.then((frame) => {
+      if (!frame) return;
+      this.#bytes.set(key, frame.bytes);
+      let sum = 0;
+      for (const key of this.#cache.keys()) sum += this.#bytes.get(key) ?? 0;
+      for (const key of this.#cache.keys()) {
+        if (this.#cache.size <= MOST_FRAMES && sum <= MOST_BYTES) break;
+        sum -= this.#bytes.get(key) ?? 0;
+        this.#bytes.delete(key);
+        this.#cache.delete(key);
+      }
+    });
   }
 
   forget(run: number) {
@@ -100,22 +150,8 @@ class Playback {
     this.#arrived.clear();
     this.#cache.delete(`${freshness.run}/${frame}`);
     if (arrived) this.#keep(`${freshness.run}/${frame}`, Promise.resolve(arrived));
-    const stretches: Stretch[] = [];
-    for (const s of freshness.stretches) {
-      if (frame < s.first || frame > s.last) stretches.push(s);
-      else {
-        if (s.first < frame) stretches.push({ ...s, last: frame - 1 });
-        stretches.push({ first: frame, last: frame, state: "fresh", reason: null });
-        if (s.last > frame) stretches.push({ ...s, first: frame + 1 });
-      }
-    }
-    const merged: Stretch[] = [];
-    for (const s of stretches) {
-      const before = merged[merged.length - 1];
-      if (before && before.state === s.state && before.reason === s.reason) before.last = s.last;
-      else merged.push({ ...s });
-    }
-    this.freshness = { ...freshness, stretches: merged, playing: true };
+    this.#meanwhile.add(frame);
+    this.freshness = { ...freshness, stretches: withFresh(freshness.stretches, frame), playing: true };
     if (frame === this.frame) this.changes++;
   }
 
@@ -150,7 +186,7 @@ class Playback {
         if (next > this.last) {
           if (this.loop) this.frame = this.first;
           else return this.pause();
-        } else if (this.stateOf(next) === "fresh") this.frame = next;
+        } else if (this.stateOf(this.source(next)) === "fresh") this.frame = next;
         // Else the next frame is being computed: wait for it.
         else if (!this.freshness?.playing && !this.computing && now - start > START_MS) return this.pause();
       }

@@ -12,7 +12,7 @@ function fresh(stretches: Stretch[], playing = false): Freshness {
 
 /** A frame of one element without bodies, after the 8 bytes that name the run. */
 function message(frame: number): ArrayBuffer {
-  const view = new DataView(new ArrayBuffer(24));
+  const view = new DataView(new ArrayBuffer(28));
   view.setBigInt64(0, 4n, true);
   view.setUint32(8, frame, true);
   view.setUint32(12, 1, true);
@@ -66,6 +66,17 @@ describe("a computed frame", () => {
     playback.computed(6, 24, 1);
     expect(playback.changes).toBe(before + 1);
   });
+});
+
+test("frames computed while freshness is asked for stay fresh, whatever the answer knew", async () => {
+  let answer!: (freshness: Freshness) => void;
+  vi.spyOn(api, "freshness").mockReturnValue(new Promise((resolve) => (answer = resolve)));
+  const asked = playback.refresh();
+  playback.computed(1, 24, 3);
+  playback.computed(2, 24, 3);
+  answer(fresh([stretch(1, 24, "missing")], true));
+  await asked;
+  expect(states()).toEqual(["1–2 fresh", "3–24 missing"]);
 });
 
 describe("frames", () => {

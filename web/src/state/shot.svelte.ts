@@ -4,6 +4,7 @@ import {
   Problem,
   type Element,
   type Operation,
+  type Particles,
   type Shot,
   type ShotState,
   type Solid,
@@ -197,10 +198,10 @@ function withoutReferences(element: Element, index: number, gone: number[]): Ope
       ["only", only],
       ["except", except],
     ] as const)
-      if (list?.some(isGone))
+      if (list?.some((who) => typeof who === "number" && isGone(who)))
         clear(
           `/is/force/${name}`,
-          list.filter((id) => !isGone(id)),
+          list.filter((who) => typeof who !== "number" || !isGone(who)),
         );
     if ("attract" in kind && isGone(kind.attract.to)) clear("/is/force/kind/attract/to");
   }
@@ -234,9 +235,14 @@ export function solidOf(element: Element | undefined): Solid | undefined {
   return element && "solid" in element.is ? element.is.solid : undefined;
 }
 
-/** Number of bodies: 1, or the number of copies. */
+export function particlesOf(element: Element | undefined): Particles | undefined {
+  return element && "particles" in element.is ? element.is.particles : undefined;
+}
+
+/** Number of bodies: 1, or the number of copies, or the most that may come from particles. */
 export function countOf(element: Element): number {
-  const copies = solidOf(element)?.copies;
+  const { copies, from_particles } = solidOf(element) ?? {};
+  if (from_particles != null) return from_particles;
   return copies ? copies.count.reduce((a, b) => a * b, 1) : 1;
 }
 

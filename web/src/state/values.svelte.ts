@@ -1,6 +1,7 @@
 // Values on the Sheet: as they are at the frame shown, constant, keyed or by a formula.
 import { api, type Element, type Operation, type Shot } from "../api/client";
 import { motionOf, withKey, withoutKey, keysOf, type Channel, type Value } from "./keys";
+import { performing } from "./performing.svelte";
 import { playback } from "./playback.svelte";
 import { shot } from "./shot.svelte";
 
@@ -58,6 +59,8 @@ function split(path: string): [string, number] | null {
 }
 
 class Values {
+  /** A value that a slider is being dragged to, not saved yet. */
+  tried = $state.raw<{ element: number | null; path: string; value: number } | null>(null);
   #moment = $state.raw<Map<number, Element>>(new Map());
   #asked = 0;
 
@@ -104,6 +107,11 @@ class Values {
     return motion[target.path] ?? (whole ? motion[whole[0]] : undefined);
   }
 
+  /** Shows what a value would do, before it is saved; null: as it is saved. */
+  try(target: Target, value: number | null) {
+    this.tried = value === null ? null : { element: target.element?.id ?? null, path: target.path, value };
+  }
+
   how(target: Target): How {
     const channel = this.channel(target);
     if (!channel) return "constant";
@@ -118,7 +126,12 @@ class Values {
   }
 
   /** Sets a constant, or keys a keyed value at this frame; a formula gives way. */
-  set(target: Target, label: string, value: Value | null) {
+  set(target: Target, label: string, value: Value | null): Promise<boolean> {
+    if (performing.on && value !== null) {
+      performing.hold(target, value);
+      performing.release(target);
+      return Promise.resolve(true);
+    }
     const frame = playback.frame;
     return this.#edit(target, label, (document, id) => {
       const place = placeOf(document, id);

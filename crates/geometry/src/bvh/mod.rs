@@ -135,6 +135,38 @@ impl Tree {
     }
 }
 
+impl Tree {
+    /// Calls `found` with each item whose box meets `bounds`.
+    pub fn overlapping(&self, bounds: &Bounds, mut found: impl FnMut(u32)) {
+        let mut stack = [0u32; STACK];
+        let mut top = 1;
+        while top > 0 {
+            top -= 1;
+            let link = stack[top];
+            if link & LEAF != 0 {
+                let first = ((link & !LEAF) >> COUNT_BITS) as usize;
+                let count = (link & ((1 << COUNT_BITS) - 1)) as usize;
+                self.items[first..first + count].iter().for_each(|&item| found(item));
+                continue;
+            }
+            let node = &self.nodes[link as usize];
+            for lane in 0..8 {
+                let meets = (0..3).all(|axis| {
+                    node.bounds[axis][lane] <= bounds.max[axis]
+                        && node.bounds[axis + 3][lane] >= bounds.min[axis]
+                });
+                if meets {
+                    stack[top] = node.children[lane];
+                    top += 1;
+                }
+            }
+        }
+    }
+}
+
+/// Depth of a walk's stack: seven siblings a level of a tree of 2³¹ leaves.
+const STACK: usize = 128;
+
 /// A hierarchy over triangles.
 pub struct Bvh {
     nodes: Vec<Node>,

@@ -27,7 +27,7 @@ fn vector(range: f32) -> impl Strategy<Value = Vec3> {
 proptest! {
     #[test]
     fn closest_is_what_testing_every_triangle_gives(origin in vector(3.0), target in vector(0.5)) {
-        let mesh = primitive::torus(1.0, 0.4);
+        let mesh = primitive::torus(1.0, 0.4, primitive::AROUND);
         let bvh = Bvh::build(&mesh.positions, &mesh.triangles);
         let ray = Ray::new(origin, (target - origin).normalize());
         let expected = brute(&mesh.positions, &mesh.triangles, &ray);

@@ -259,7 +259,8 @@ fn bounded(handle: Option<Handle>, from: &Key, to: &Key, direction: f64) -> Hand
     }
 }
 
-fn hermite(a: f64, b: f64, (ma, mb): (f64, f64), s: f64) -> f64 {
+/// The cubic from `a` to `b` with slopes a span of its ends, at a share of the span.
+pub(super) fn hermite(a: f64, b: f64, (ma, mb): (f64, f64), s: f64) -> f64 {
     let (s2, s3) = (s * s, s * s * s);
     a * (2.0 * s3 - 3.0 * s2 + 1.0) + ma * (s3 - 2.0 * s2 + s) + b * (3.0 * s2 - 2.0 * s3) + mb * (s3 - s2)
 }

@@ -2,12 +2,18 @@
 //! values, and the [`Sampler`] that gives a shot as it is at a frame.
 
 mod channel;
+mod clock;
+mod elapsed;
 pub mod expression;
+mod fit;
+mod performance;
 mod sampler;
 pub(crate) mod slots;
 mod value;
 
 pub use channel::{Channel, Handle, Interpolation, Key, Outside};
+pub use elapsed::Elapsed;
+pub use performance::{Performance, Within};
 pub use sampler::{NotFinite, Sampler};
 pub use value::Value;
 
@@ -15,8 +21,9 @@ pub use value::Value;
 pub fn short_name(path: &str) -> &str {
     const UNITS: [&str; 13] =
         ["_n_s_m", "_kg_m3", "_m_s2", "_m_s", "_n_s", "_rad", "_mm", "_kg", "_n", "_s", "_m", "_1_s", "_m3"];
-    let last = path.rsplit('.').next().unwrap_or(path);
-    let last = last.split('[').next().unwrap_or(last);
+    // A point goes by the name of its list.
+    let words = path.rsplit('.').map(|word| word.split('[').next().unwrap_or(word));
+    let last = words.clone().find(|word| !word.bytes().all(|b| b.is_ascii_digit())).unwrap_or(path);
     UNITS.iter().find_map(|unit| last.strip_suffix(unit)).unwrap_or(last)
 }
 

@@ -1,10 +1,12 @@
 //! A shot as it is at a frame.
 
+use super::elapsed::Sums;
 use super::expression::{Expression, Moment};
 use super::slots::{Bounds, Slot, element_slots, shot_slots};
 use super::{Channel, Value, short_name, split_part};
 use crate::{Fault, Id, Shot};
 use std::collections::{BTreeMap, HashMap};
+use std::sync::OnceLock;
 use thiserror::Error;
 
 /// A formula gave a value that is not finite.
@@ -35,12 +37,14 @@ pub struct NotFinite {
 /// ```
 #[derive(Clone, Debug)]
 pub struct Sampler {
-    base: Shot,
+    pub(super) base: Shot,
     tracks: Vec<Track>,
     /// Mean time scale from each frame of the shot to the next.
-    speeds: Vec<f64>,
+    pub(super) speeds: Vec<f64>,
     /// Frames the world has gone on since the first, at each frame of the shot.
-    world: Vec<f64>,
+    pub(super) world: Vec<f64>,
+    /// What adds up over time, once it is asked for.
+    pub(super) sums: OnceLock<Sums>,
 }
 
 /// Whose value it is: an element, by its index, or the shot itself.
@@ -196,7 +200,8 @@ impl Sampler {
             Ok(order) if faults.is_empty() => {
                 let mut tracks: Vec<_> = tracks.into_iter().map(|(track, _)| Some(track)).collect();
                 let tracks = order.into_iter().map(|i| tracks[i].take().expect("each once")).collect();
-                let mut sampler = Self { base, tracks, speeds: Vec::new(), world: Vec::new() };
+                let mut sampler =
+                    Self { base, tracks, speeds: Vec::new(), world: Vec::new(), sums: OnceLock::new() };
                 sampler.set_clock();
                 return Ok(sampler);
             }
@@ -213,6 +218,11 @@ impl Sampler {
     /// Whether nothing changes with time.
     pub fn is_constant(&self) -> bool {
         self.tracks.is_empty()
+    }
+
+    /// Whether a value of the shot itself changes with time.
+    pub(super) fn shot_moves(&self) -> bool {
+        self.tracks.iter().any(|track| track.address.owner.is_none())
     }
 
     /// Whether a value of this element changes with time.
@@ -292,55 +302,6 @@ impl Sampler {
         let element = address.owner.map(|index| &self.base.elements[index]);
         let name = element.map_or_else(|| "the shot".to_owned(), |element| element.name.clone());
         NotFinite { element: element.map(|element| element.id), name, what, frame }
-    }
-
-    // The world's clock
-
-    fn set_clock(&mut self) {
-        const PARTS: u32 = 16;
-        let timing = self.base.timing;
-        let scaled = self.tracks.iter().any(|track| track.address.owner.is_none());
-        let mut now = self.base.clone();
-        let mut world = 0.0;
-        for frame in timing.frames() {
-            self.world.push(world);
-            let speed = if scaled {
-                let mut sum = 0.0;
-                for part in 0..PARTS {
-                    let at = f64::from(frame) + (f64::from(part) + 0.5) / f64::from(PARTS);
-                    // A formula that fails here fails again, and is told, when the frame is computed.
-                    if self.apply(&mut now, at).is_ok() {
-                        sum += f64::from(now.physics.time_scale);
-                    }
-                }
-                sum / f64::from(PARTS)
-            } else {
-                f64::from(self.base.physics.time_scale)
-            };
-            self.speeds.push(speed);
-            world += speed;
-        }
-    }
-
-    /// Mean time scale from a frame of the shot to the next.
-    pub fn speed(&self, frame: u32) -> f64 {
-        let index = frame.saturating_sub(self.base.timing.first) as usize;
-        self.speeds.get(index).or(self.speeds.last()).copied().unwrap_or(1.0)
-    }
-
-    /// The frame that the world's clock shows at a frame of the shot: the same
-    /// as long as the time scale is 1.
-    pub fn world_frame(&self, frame: f64) -> f64 {
-        let first = f64::from(self.base.timing.first);
-        let since = (frame - first).max(0.0);
-        let index = (since.floor() as usize).min(self.world.len().saturating_sub(1));
-        let world = self.world.get(index).copied().unwrap_or(0.0);
-        first + world + (since - index as f64) * self.speeds.get(index).copied().unwrap_or(1.0)
-    }
-
-    /// The frame at which what acts on the world is read, when the shot is at `frame`.
-    pub fn acting_frame(&self, frame: f64) -> f64 {
-        if self.base.physics.keys_follow { self.world_frame(frame) } else { frame }
     }
 }
 

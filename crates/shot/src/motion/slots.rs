@@ -2,12 +2,17 @@
 //! it may change with time. Checking and sampling both go through this list.
 
 use super::Value;
-use crate::{Element, ForceKind, Is, Push, Shape, Shot, SkySource, Volume, Weight};
+use crate::{
+    Curve, Element, ForceKind, Form, Is, Look, Often, Particles, Push, Shape, Shot, SkySource, Source, Then,
+    Volume, Weight, When,
+};
 use glam::Vec3;
 
 /// A value in a document, to be read or set.
 pub(crate) enum Slot<'a> {
     Switch(&'a mut bool),
+    /// A number without a fraction.
+    Whole(&'a mut u32),
     Number(&'a mut f32),
     Vector(&'a mut Vec3),
     /// A number that may be left out.
@@ -38,8 +43,8 @@ const fn fixed(low: f32, high: f32) -> Bounds {
 const MAX_SIZE: f32 = 1_000.0;
 /// Smallest size of one thing, metres.
 const MIN_SIZE: f32 = 0.0005;
-const SIZE: Bounds = fixed(MIN_SIZE, MAX_SIZE);
 const EXTENT: Bounds = to(MIN_SIZE, MAX_SIZE);
+const SEED: Bounds = to(0.0, u32::MAX as f32);
 const SHARE: Bounds = to(0.0, 1.0);
 const SPEED: Bounds = to(-1_000.0, 1_000.0);
 
@@ -49,6 +54,7 @@ impl Slot<'_> {
     pub fn get(&self) -> Option<Value> {
         match self {
             Self::Switch(on) => Some(Value::Switch(**on)),
+            Self::Whole(number) => Some(Value::Number(**number as f32)),
             Self::Number(number) => Some(Value::Number(**number)),
             Self::Vector(vector) => Some((**vector).into()),
             Self::MaybeNumber(number) => number.map(Value::Number),
@@ -60,7 +66,7 @@ impl Slot<'_> {
     pub fn kind(&self) -> Value {
         match self {
             Self::Switch(_) => Value::Switch(false),
-            Self::Number(_) | Self::MaybeNumber(_) => Value::Number(0.0),
+            Self::Whole(_) | Self::Number(_) | Self::MaybeNumber(_) => Value::Number(0.0),
             Self::Vector(_) | Self::MaybeVector(_) => Value::Vector([0.0; 3]),
         }
     }
@@ -69,6 +75,7 @@ impl Slot<'_> {
     pub fn set(&mut self, value: Value) {
         match (self, value) {
             (Self::Switch(slot), Value::Switch(on)) => **slot = on,
+            (Self::Whole(slot), Value::Number(number)) => **slot = number.round() as u32,
             (Self::Number(slot), Value::Number(number)) => **slot = number,
             (Self::Vector(slot), Value::Vector(parts)) => **slot = parts.into(),
             (Self::MaybeNumber(slot), Value::Number(number)) => **slot = Some(number),
@@ -90,7 +97,7 @@ impl Bounds {
 /// The values of a shot that belong to no element.
 pub(crate) fn shot_slots(shot: &mut Shot, v: Visit) {
     v("timing.fps", Slot::Number(&mut shot.timing.fps), fixed(1.0, 240.0));
-    v("physics.world_m", Slot::Number(&mut shot.physics.world_m), fixed(1.0, 10_000.0));
+    v("physics.world_m", Slot::Number(&mut shot.physics.world_m), to(1.0, 10_000.0));
     v("physics.time_scale", Slot::Number(&mut shot.physics.time_scale), to(0.0, 20.0));
 }
 
@@ -101,21 +108,19 @@ pub(crate) fn element_slots(element: &mut Element, v: Visit) {
     v("placement.turn_rad", Slot::Vector(&mut element.placement.turn_rad), to(-1_000.0, 1_000.0));
     if let Some(attached) = &mut element.attached {
         v("attached.along", Slot::MaybeNumber(&mut attached.along), SHARE);
+        v("attached.facing", Slot::Switch(&mut attached.facing), SHARE);
     }
     if let Some(aim) = &mut element.aim {
-        v("aim.damping_s", Slot::Number(&mut aim.damping_s), fixed(0.0, 10.0));
+        v("aim.damping_s", Slot::Number(&mut aim.damping_s), to(0.0, 10.0));
     }
     match &mut element.is {
         Is::Solid(solid) => {
-            shape_slots(&mut solid.shape, v);
+            shape_slots("is.solid.shape", &mut solid.shape, v);
             if let Some(copies) = &mut solid.copies {
-                v(
-                    "is.solid.copies.spacing_m",
-                    Slot::Vector(&mut copies.spacing_m),
-                    fixed(-MAX_SIZE, MAX_SIZE),
-                );
-                v("is.solid.copies.jitter_m", Slot::Number(&mut copies.jitter_m), fixed(0.0, MAX_SIZE));
-                v("is.solid.copies.turn_rad", Slot::Number(&mut copies.turn_rad), fixed(0.0, 7.0));
+                v("is.solid.copies.spacing_m", Slot::Vector(&mut copies.spacing_m), to(-MAX_SIZE, MAX_SIZE));
+                v("is.solid.copies.jitter_m", Slot::Number(&mut copies.jitter_m), to(0.0, MAX_SIZE));
+                v("is.solid.copies.seed", Slot::Whole(&mut copies.seed), SEED);
+                v("is.solid.copies.turn_rad", Slot::Number(&mut copies.turn_rad), to(0.0, 7.0));
             }
             let body = &mut solid.body;
             match &mut body.weight {
@@ -126,29 +131,22 @@ pub(crate) fn element_slots(element: &mut Element, v: Visit) {
             }
             v("is.solid.body.friction", Slot::Number(&mut body.friction), to(0.0, 10.0));
             v("is.solid.body.bounce", Slot::Number(&mut body.bounce), SHARE);
-            v("is.solid.body.margin_m", Slot::MaybeNumber(&mut body.margin_m), fixed(0.0, 1.0));
+            v("is.solid.body.margin_m", Slot::MaybeNumber(&mut body.margin_m), to(0.0, 1.0));
             v("is.solid.body.drag", Slot::MaybeNumber(&mut body.drag), to(0.0, 10.0));
             v("is.solid.body.launch_velocity", Slot::MaybeVector(&mut body.launch_velocity), SPEED);
             v("is.solid.body.launch_spin", Slot::MaybeVector(&mut body.launch_spin), SPEED);
             match &mut body.wake {
                 Some(crate::Wake::Touch { impulse_n_s }) => {
-                    v("is.solid.body.wake.touch.impulse_n_s", Slot::Number(impulse_n_s), fixed(0.0, 1e9));
+                    v("is.solid.body.wake.touch.impulse_n_s", Slot::Number(impulse_n_s), to(0.0, 1e9));
                 }
                 Some(crate::Wake::Neighbour { within_m }) => {
-                    v("is.solid.body.wake.neighbour.within_m", Slot::Number(within_m), fixed(0.0, MAX_SIZE));
+                    v("is.solid.body.wake.neighbour.within_m", Slot::Number(within_m), to(0.0, MAX_SIZE));
                 }
                 _ => {}
             }
-            let look = &mut solid.look;
-            v("is.solid.look.albedo", Slot::Vector(&mut look.albedo), SHARE);
-            v("is.solid.look.image_repeat", Slot::Number(&mut look.image_repeat), to(0.001, 1_000.0));
-            v("is.solid.look.variation", Slot::Number(&mut look.variation), SHARE);
-            v("is.solid.look.roughness", Slot::Number(&mut look.roughness), SHARE);
-            v("is.solid.look.metalness", Slot::Number(&mut look.metalness), SHARE);
-            v("is.solid.look.transmission", Slot::Number(&mut look.transmission), SHARE);
-            v("is.solid.look.refraction", Slot::Number(&mut look.refraction), to(1.0, 3.0));
-            v("is.solid.look.emission", Slot::Vector(&mut look.emission), to(0.0, 1e6));
+            look_slots("is.solid.look", &mut solid.look, v);
         }
+        Is::Particles(particles) => particle_slots(particles, v),
         Is::Camera(camera) => {
             v("is.camera.focal_length_mm", Slot::Number(&mut camera.focal_length_mm), to(4.0, 1_200.0));
             v("is.camera.sensor_mm", Slot::Number(&mut camera.sensor_mm), to(4.0, 100.0));
@@ -185,44 +183,183 @@ pub(crate) fn element_slots(element: &mut Element, v: Visit) {
             v("is.region.inverted", Slot::Switch(&mut region.inverted), SHARE);
             volume_slots(&mut region.volume, v);
         }
-        Is::Curve(curve) => {
-            if let crate::Curve::Circle { radius_m } = curve {
-                v("is.curve.circle.radius_m", Slot::Number(radius_m), SIZE);
+        Is::Curve(curve) => match curve {
+            Curve::Circle { radius_m } => v("is.curve.circle.radius_m", Slot::Number(radius_m), EXTENT),
+            Curve::Points { points_m, closed, smooth } => {
+                v("is.curve.points.closed", Slot::Switch(closed), SHARE);
+                v("is.curve.points.smooth", Slot::Switch(smooth), SHARE);
+                for (i, point) in points_m.iter_mut().enumerate() {
+                    v(&format!("is.curve.points.points_m.{i}"), Slot::Vector(point), to(-10_000.0, 10_000.0));
+                }
             }
-        }
+            Curve::Strokes { .. } => {}
+        },
     }
 }
 
-fn shape_slots(shape: &mut Shape, v: Visit) {
+fn look_slots(root: &str, look: &mut Look, v: Visit) {
+    let mut v = |path: &str, slot: Slot, bounds: Bounds| v(&format!("{root}.{path}"), slot, bounds);
+    v("albedo", Slot::Vector(&mut look.albedo), SHARE);
+    v("image_repeat", Slot::Number(&mut look.image_repeat), to(0.001, 1_000.0));
+    v("variation", Slot::Number(&mut look.variation), SHARE);
+    v("roughness", Slot::Number(&mut look.roughness), SHARE);
+    v("metalness", Slot::Number(&mut look.metalness), SHARE);
+    v("transmission", Slot::Number(&mut look.transmission), SHARE);
+    v("refraction", Slot::Number(&mut look.refraction), to(1.0, 3.0));
+    v("emission", Slot::Vector(&mut look.emission), to(0.0, 1e6));
+}
+
+fn particle_slots(particles: &mut Particles, v: Visit) {
+    if let Source::Shape { shape, .. } = &mut particles.from {
+        shape_slots("is.particles.from.shape.shape", shape, v);
+    }
+    look_slots("is.particles.look", &mut particles.look, v);
+    let mut v = |path: &str, slot: Slot, bounds: Bounds| v(&format!("is.particles.{path}"), slot, bounds);
+    match &mut particles.from {
+        Source::Grid { spacing_m, .. } => {
+            v("from.grid.spacing_m", Slot::Vector(spacing_m), to(-MAX_SIZE, MAX_SIZE));
+        }
+        Source::Impacts { impulse_n_s, .. } => {
+            v("from.impacts.impulse_n_s", Slot::Number(impulse_n_s), to(0.0, 1e9));
+        }
+        _ => {}
+    }
+    match &mut particles.births.how {
+        Often::Rate { per_s } => v("births.how.rate.per_s", Slot::Number(per_s), to(0.0, 1e7)),
+        Often::Number { number } => v("births.how.number.number", Slot::Whole(number), fixed(1.0, 1e7)),
+        Often::AtOnce { number } => v("births.how.at_once.number", Slot::Whole(number), fixed(1.0, 1e7)),
+        Often::Never {} => {}
+    }
+    v("births.preroll_s", Slot::Number(&mut particles.births.preroll_s), fixed(0.0, 600.0));
+    let start = &mut particles.start;
+    v("start.spread_rad", Slot::Number(&mut start.spread_rad), to(0.0, std::f32::consts::PI));
+    v("start.speed_m_s", Slot::Number(&mut start.speed_m_s), to(-1_000.0, 1_000.0));
+    v("start.speed_variation", Slot::Number(&mut start.speed_variation), SHARE);
+    v("start.inherit", Slot::Number(&mut start.inherit), to(-2.0, 2.0));
+    v("start.lifespan_s", Slot::MaybeNumber(&mut start.lifespan_s), to(0.001, 10_000.0));
+    v("start.lifespan_variation", Slot::Number(&mut start.lifespan_variation), SHARE);
+    v("start.size_m", Slot::Number(&mut start.size_m), to(1e-5, 100.0));
+    v("start.size_variation", Slot::Number(&mut start.size_variation), SHARE);
+    v("start.turn_variation", Slot::Number(&mut start.turn_variation), SHARE);
+    v("start.spin_rad_s", Slot::Number(&mut start.spin_rad_s), SPEED);
+    v("start.spin_variation", Slot::Number(&mut start.spin_variation), SHARE);
+    let body = &mut particles.body;
+    match &mut body.weight {
+        Weight::DensityKgM3(density) => {
+            v("body.weight.density_kg_m3", Slot::Number(density), to(0.01, 50_000.0));
+        }
+        Weight::MassKg(mass) => v("body.weight.mass_kg", Slot::Number(mass), to(1e-12, 1e6)),
+    }
+    v("body.mass_variation", Slot::Number(&mut body.mass_variation), to(0.0, 0.99));
+    v("body.drag", Slot::Number(&mut body.drag), to(0.0, 10.0));
+    v("body.fastest_m_s", Slot::MaybeNumber(&mut body.fastest_m_s), to(0.0, 2_000.0));
+    let steer = &mut particles.steer;
+    v("steer.cruise_m_s", Slot::MaybeNumber(&mut steer.cruise_m_s), to(0.0, 1_000.0));
+    v("steer.agility_m_s2", Slot::Number(&mut steer.agility_m_s2), to(0.0, 10_000.0));
+    v("steer.wander", Slot::Number(&mut steer.wander), SHARE);
+    v("steer.wander_s", Slot::Number(&mut steer.wander_s), to(0.01, 1_000.0));
+    v("steer.level", Slot::Switch(&mut steer.level), SHARE);
+    v("steer.ahead_s", Slot::Number(&mut steer.ahead_s), to(0.0, 60.0));
+    v("steer.apart_m", Slot::Number(&mut steer.apart_m), to(0.0, MAX_SIZE));
+    if let Some(flock) = &mut steer.flock {
+        v("steer.flock.sight_m", Slot::Number(&mut flock.sight_m), to(0.001, MAX_SIZE));
+        v("steer.flock.distance_m", Slot::Number(&mut flock.distance_m), to(0.0, MAX_SIZE));
+        v("steer.flock.apart", Slot::Number(&mut flock.apart), to(0.0, 10.0));
+        v("steer.flock.align", Slot::Number(&mut flock.align), to(0.0, 10.0));
+        v("steer.flock.together", Slot::Number(&mut flock.together), to(0.0, 10.0));
+    }
+    let meet = &mut particles.meet;
+    v("meet.on", Slot::Switch(&mut meet.on), SHARE);
+    v("meet.share", Slot::Number(&mut meet.share), SHARE);
+    v("meet.bounce", Slot::Number(&mut meet.bounce), SHARE);
+    v("meet.bounce_variation", Slot::Number(&mut meet.bounce_variation), SHARE);
+    v("meet.friction", Slot::Number(&mut meet.friction), to(0.0, 10.0));
+    v("meet.push", Slot::Switch(&mut meet.push), SHARE);
+    for (i, becoming) in particles.becoming.iter_mut().enumerate() {
+        let mut v = |path: &str, slot: Slot, bounds: Bounds| v(&format!("becoming.{i}.{path}"), slot, bounds);
+        v("share", Slot::Number(&mut becoming.share), SHARE);
+        match &mut becoming.when {
+            When::Age { s } => v("when.age.s", Slot::Number(s), to(0.0, 10_000.0)),
+            When::Touch { speed_m_s, .. } => {
+                v("when.touch.speed_m_s", Slot::Number(speed_m_s), to(0.0, 1_000.0));
+            }
+            When::Faster { speed_m_s } => {
+                v("when.faster.speed_m_s", Slot::Number(speed_m_s), to(0.0, 1_000.0))
+            }
+            When::Slower { speed_m_s } => {
+                v("when.slower.speed_m_s", Slot::Number(speed_m_s), to(0.0, 1_000.0))
+            }
+            When::Count { number } => v("when.count.number", Slot::Whole(number), fixed(1.0, 1e7)),
+            When::End {} | When::Region { .. } | When::Frame { .. } => {}
+        }
+        match &mut becoming.then {
+            Then::Split(split) => {
+                v("then.split.number", Slot::Whole(&mut split.number), fixed(1.0, 10_000.0));
+                v("then.split.inherit", Slot::Number(&mut split.inherit), to(-2.0, 2.0));
+                v("then.split.speed_m_s", Slot::Number(&mut split.speed_m_s), to(0.0, 1_000.0));
+                v("then.split.speed_variation", Slot::Number(&mut split.speed_variation), SHARE);
+                v(
+                    "then.split.spread_rad",
+                    Slot::Number(&mut split.spread_rad),
+                    to(0.0, std::f32::consts::PI),
+                );
+                v("then.split.spin_rad_s", Slot::Number(&mut split.spin_rad_s), SPEED);
+                v("then.split.size", Slot::MaybeNumber(&mut split.size), to(0.001, 100.0));
+            }
+            Then::Trail { per_s, .. } => v("then.trail.per_s", Slot::Number(per_s), to(0.0, 1e5)),
+            Then::Die {} | Then::Become { .. } | Then::Solid { .. } => {}
+        }
+    }
+    if let Form::Streak { seconds } = &mut particles.show.form {
+        v("show.form.streak.seconds", Slot::Number(seconds), to(0.0, 10.0));
+    }
+    for (path, by) in [("colour_by", &mut particles.show.colour_by), ("size_by", &mut particles.show.size_by)]
+    {
+        if let crate::By::Speed { most_m_s } = by {
+            v(&format!("show.{path}.speed.most_m_s"), Slot::Number(most_m_s), to(1e-3, 1_000.0));
+        }
+    }
+    for (i, stop) in particles.show.colours.iter_mut().enumerate() {
+        v(&format!("show.colours.{i}.at"), Slot::Number(&mut stop.at), SHARE);
+        v(&format!("show.colours.{i}.colour"), Slot::Vector(&mut stop.colour), to(0.0, 1e4));
+    }
+    for (i, stop) in particles.show.sizes.iter_mut().enumerate() {
+        v(&format!("show.sizes.{i}.at"), Slot::Number(&mut stop.at), SHARE);
+        v(&format!("show.sizes.{i}.size"), Slot::Number(&mut stop.size), to(0.0, 100.0));
+    }
+}
+
+fn shape_slots(root: &str, shape: &mut Shape, v: Visit) {
+    let mut v = |path: &str, slot: Slot, bounds: Bounds| v(&format!("{root}.{path}"), slot, bounds);
     match shape {
         Shape::Box { size_m, edge_m } => {
             let most = (0.5 * size_m.min_element()).max(0.0);
-            v("is.solid.shape.box.size_m", Slot::Vector(size_m), SIZE);
-            v("is.solid.shape.box.edge_m", Slot::Number(edge_m), fixed(0.0, most));
+            v("box.size_m", Slot::Vector(size_m), EXTENT);
+            v("box.edge_m", Slot::Number(edge_m), to(0.0, most));
         }
-        Shape::Sphere { radius_m } => v("is.solid.shape.sphere.radius_m", Slot::Number(radius_m), SIZE),
+        Shape::Sphere { radius_m } => v("sphere.radius_m", Slot::Number(radius_m), EXTENT),
         Shape::Capsule { radius_m, length_m } => {
-            v("is.solid.shape.capsule.radius_m", Slot::Number(radius_m), SIZE);
-            v("is.solid.shape.capsule.length_m", Slot::Number(length_m), SIZE);
+            v("capsule.radius_m", Slot::Number(radius_m), EXTENT);
+            v("capsule.length_m", Slot::Number(length_m), EXTENT);
         }
         Shape::Cylinder { radius_m, height_m } => {
-            v("is.solid.shape.cylinder.radius_m", Slot::Number(radius_m), SIZE);
-            v("is.solid.shape.cylinder.height_m", Slot::Number(height_m), SIZE);
+            v("cylinder.radius_m", Slot::Number(radius_m), EXTENT);
+            v("cylinder.height_m", Slot::Number(height_m), EXTENT);
         }
         Shape::Cone { radius_m, height_m } => {
-            v("is.solid.shape.cone.radius_m", Slot::Number(radius_m), SIZE);
-            v("is.solid.shape.cone.height_m", Slot::Number(height_m), SIZE);
+            v("cone.radius_m", Slot::Number(radius_m), EXTENT);
+            v("cone.height_m", Slot::Number(height_m), EXTENT);
         }
         Shape::Torus { ring_m, tube_m } => {
             let most = ring_m.max(MIN_SIZE);
-            v("is.solid.shape.torus.ring_m", Slot::Number(ring_m), SIZE);
-            v("is.solid.shape.torus.tube_m", Slot::Number(tube_m), fixed(MIN_SIZE, most));
+            v("torus.ring_m", Slot::Number(ring_m), EXTENT);
+            v("torus.tube_m", Slot::Number(tube_m), to(MIN_SIZE, most));
         }
         Shape::Plane { size_m } => {
-            v("is.solid.shape.plane.size_m[0]", Slot::Number(&mut size_m.x), SIZE);
-            v("is.solid.shape.plane.size_m[1]", Slot::Number(&mut size_m.y), SIZE);
+            v("plane.size_m[0]", Slot::Number(&mut size_m.x), EXTENT);
+            v("plane.size_m[1]", Slot::Number(&mut size_m.y), EXTENT);
         }
-        Shape::Mesh { scale, .. } => v("is.solid.shape.mesh.scale", Slot::Number(scale), fixed(1e-6, 1e6)),
+        Shape::Mesh { scale, .. } => v("mesh.scale", Slot::Number(scale), to(1e-6, 1e6)),
     }
 }
 
@@ -242,24 +379,23 @@ fn force_slots(kind: &mut ForceKind, v: Visit) {
         ForceKind::Wind(wind) => {
             v("is.force.kind.wind.speed_m_s", Slot::Number(&mut wind.speed_m_s), SPEED);
             v("is.force.kind.wind.gust", Slot::Number(&mut wind.gust), SHARE);
-            v("is.force.kind.wind.gust_s", Slot::Number(&mut wind.gust_s), fixed(0.01, 1_000.0));
+            v("is.force.kind.wind.gust_s", Slot::Number(&mut wind.gust_s), to(0.01, 1_000.0));
             v("is.force.kind.wind.eddy", Slot::Number(&mut wind.eddy), to(0.0, 2.0));
-            v("is.force.kind.wind.eddy_m", Slot::Number(&mut wind.eddy_m), fixed(0.01, MAX_SIZE));
+            v("is.force.kind.wind.seed", Slot::Whole(&mut wind.seed), SEED);
+            v("is.force.kind.wind.eddy_m", Slot::Number(&mut wind.eddy_m), to(0.01, MAX_SIZE));
             push(v, "is.force.kind.wind.push.air.density_kg_m3", &mut wind.push);
         }
         ForceKind::Turbulence(turbulence) => {
             v("is.force.kind.turbulence.speed_m_s", Slot::Number(&mut turbulence.speed_m_s), SPEED);
-            v("is.force.kind.turbulence.size_m", Slot::Number(&mut turbulence.size_m), fixed(0.01, MAX_SIZE));
+            v("is.force.kind.turbulence.octaves", Slot::Whole(&mut turbulence.octaves), to(1.0, 8.0));
+            v("is.force.kind.turbulence.seed", Slot::Whole(&mut turbulence.seed), SEED);
+            v("is.force.kind.turbulence.size_m", Slot::Number(&mut turbulence.size_m), to(0.01, MAX_SIZE));
             v(
                 "is.force.kind.turbulence.drift_m_s",
                 Slot::Vector(&mut turbulence.drift_m_s),
-                fixed(-1_000.0, 1_000.0),
+                to(-1_000.0, 1_000.0),
             );
-            v(
-                "is.force.kind.turbulence.change_s",
-                Slot::Number(&mut turbulence.change_s),
-                fixed(0.0, 10_000.0),
-            );
+            v("is.force.kind.turbulence.change_s", Slot::Number(&mut turbulence.change_s), to(0.0, 10_000.0));
             v(
                 "is.force.kind.turbulence.loop_s",
                 Slot::MaybeNumber(&mut turbulence.loop_s),
@@ -303,11 +439,12 @@ fn volume_slots(volume: &mut Volume, v: Visit) {
             v("is.region.volume.cylinder.radius_m", Slot::Number(radius_m), extent);
             v("is.region.volume.cylinder.height_m", Slot::Number(height_m), extent);
         }
-        Volume::Noise { size_m, threshold, softness, drift_m_s, .. } => {
+        Volume::Noise { size_m, threshold, softness, drift_m_s, seed } => {
+            v("is.region.volume.noise.seed", Slot::Whole(seed), SEED);
             v("is.region.volume.noise.size_m", Slot::Number(size_m), to(0.01, MAX_SIZE));
             v("is.region.volume.noise.threshold", Slot::Number(threshold), SHARE);
             v("is.region.volume.noise.softness", Slot::Number(softness), SHARE);
-            v("is.region.volume.noise.drift_m_s", Slot::Vector(drift_m_s), fixed(-1_000.0, 1_000.0));
+            v("is.region.volume.noise.drift_m_s", Slot::Vector(drift_m_s), to(-1_000.0, 1_000.0));
         }
         Volume::HalfSpace {} | Volume::Inside { .. } | Volume::Combined { .. } => {}
     }

@@ -14,6 +14,7 @@
 //! times in a period, so that the field repeats exactly after it.
 
 use glam::Vec3;
+use shot::Elapsed;
 use std::f32::consts::{SQRT_2, TAU};
 
 /// Corners' vectors at one moment, by the last 8 bits of a corner's hash.
@@ -137,6 +138,24 @@ struct Layer {
     drifts: [(Vec3, f32); 2],
 }
 
+impl Repeating {
+    /// Turns and drifts at `seconds`: whole turns in a period, and two drifts
+    /// that fade into each other.
+    fn at(&self, seconds: f64, changes_a_turn: f64) -> (f64, [(Vec3, f32); 2]) {
+        let period = f64::from(self.period);
+        let wished = f64::from(self.change) * changes_a_turn;
+        let turns = if wished > 0.0 { (period / wished).round().max(1.0) * seconds / period } else { 0.0 };
+        if self.drift == Vec3::ZERO {
+            return (turns, [(Vec3::ZERO, 1.0), (Vec3::ZERO, 0.0)]);
+        }
+        let t = seconds.rem_euclid(period);
+        let share = (t / period) as f32;
+        let even = share.hypot(1.0 - share);
+        let at = |t: f64| self.drift * t as f32;
+        (turns, [(at(t), (1.0 - share) / even), (at(t - period), share / even)])
+    }
+}
+
 /// What eddies are made from.
 pub struct Making {
     /// Root mean square of the velocity, m/s.
@@ -144,13 +163,21 @@ pub struct Making {
     /// Size of the largest eddies, m.
     pub size: f32,
     pub octaves: u32,
-    /// m/s.
+    /// How far they have drifted, and how often the largest have changed.
+    pub elapsed: Elapsed,
+    /// Where all repeats.
+    pub repeating: Option<Repeating>,
+    pub seed: u32,
+}
+
+/// Eddies that repeat exactly.
+pub struct Repeating {
+    /// After so many seconds.
+    pub period: f32,
+    /// Drift, m/s.
     pub drift: Vec3,
     /// Time in which the largest change, s; 0: never.
     pub change: f32,
-    /// Time after which all repeats, s.
-    pub period: Option<f32>,
-    pub seed: u32,
 }
 
 impl Eddies {
@@ -161,27 +188,15 @@ impl Eddies {
             let smaller = 2f32.powi(octave as i32);
             let speed = making.speed * smaller.powf(-1.0 / 3.0) / total;
             // A quarter turn is a change; smaller eddies change sooner.
-            let wished = f64::from(4.0 * making.change * smaller.powf(-2.0 / 3.0));
-            let period = match making.period {
-                Some(period) if wished > 0.0 => {
-                    let period = f64::from(period);
-                    period / (period / wished).round().max(1.0)
-                }
-                _ => wished,
+            let changes_a_turn = f64::from(4.0 * smaller.powf(-2.0 / 3.0));
+            let (turns, drifts) = match &making.repeating {
+                None => (
+                    making.elapsed.changes / changes_a_turn,
+                    [(making.elapsed.drift_m.as_vec3(), 1.0), (Vec3::ZERO, 0.0)],
+                ),
+                Some(repeating) => repeating.at(seconds, changes_a_turn),
             };
-            let turn = if period > 0.0 { (seconds / period).rem_euclid(1.0) as f32 } else { 0.0 };
-            let drift = making.drift;
-            let drifts = match making.period {
-                Some(period) if drift != Vec3::ZERO => {
-                    let period = f64::from(period);
-                    let t = seconds.rem_euclid(period);
-                    let share = (t / period) as f32;
-                    let even = share.hypot(1.0 - share);
-                    let at = |t: f64| drift * t as f32;
-                    [(at(t), (1.0 - share) / even), (at(t - period), share / even)]
-                }
-                _ => [((drift.as_dvec3() * seconds).as_vec3(), 1.0), (Vec3::ZERO, 0.0)],
-            };
+            let turn = turns.rem_euclid(1.0) as f32;
             // Neighbouring corners are √3/2 apart; an eddy spans two of them.
             let scale = smaller / (making.size * SQRT_2) * 1.224_745;
             Layer { table: Table::new(making.seed.wrapping_add(octave), turn), scale, speed, drifts }
@@ -210,16 +225,12 @@ mod tests {
     use super::*;
     use rstest::rstest;
 
-    fn making() -> Making {
-        Making {
-            speed: 2.0,
-            size: 1.0,
-            octaves: 3,
-            drift: Vec3::new(0.7, 0.0, 0.2),
-            change: 1.5,
-            period: None,
-            seed: 7,
-        }
+    const DRIFT: Vec3 = Vec3::new(0.7, 0.0, 0.2);
+
+    fn making(seconds: f64) -> Making {
+        let elapsed =
+            Elapsed { drift_m: DRIFT.as_dvec3() * seconds, changes: seconds / 1.5, ..Elapsed::default() };
+        Making { speed: 2.0, size: 1.0, octaves: 3, elapsed, repeating: None, seed: 7 }
     }
 
     fn places() -> impl Iterator<Item = Vec3> {
@@ -234,7 +245,7 @@ mod tests {
     #[case(1)]
     #[case(4)]
     fn the_mean_speed_is_the_one_asked_for(#[case] octaves: u32) {
-        let eddies = Eddies::new(&Making { octaves, ..making() }, 0.4);
+        let eddies = Eddies::new(&Making { octaves, ..making(0.4) }, 0.4);
         let square: f32 = places().map(|p| eddies.velocity(p).length_squared()).sum::<f32>() / 20_000.0;
         assert!((square.sqrt() / 2.0 - 1.0).abs() < 0.05, "{}", square.sqrt());
         let mean = places().map(|p| eddies.velocity(p)).sum::<Vec3>() / 20_000.0;
@@ -243,7 +254,7 @@ mod tests {
 
     #[test]
     fn nothing_flows_in_or_out() {
-        let eddies = Eddies::new(&making(), 3.3);
+        let eddies = Eddies::new(&making(3.3), 3.3);
         let (mut divergence, mut gradient) = (0.0, 0.0);
         let h = 1e-3;
         for p in places().take(2_000).map(|p| p * 0.2) {
@@ -258,8 +269,9 @@ mod tests {
 
     #[test]
     fn it_is_continuous_in_time_and_repeats_after_its_loop() {
-        let looped = Making { period: Some(4.0), ..making() };
-        let at = |seconds: f64, p: Vec3| Eddies::new(&looped, seconds).velocity(p);
+        let repeating = || Some(Repeating { period: 4.0, drift: DRIFT, change: 1.5 });
+        let looped = |seconds| Making { repeating: repeating(), ..making(seconds) };
+        let at = |seconds: f64, p: Vec3| Eddies::new(&looped(seconds), seconds).velocity(p);
         for p in places().take(200) {
             // A round trip through the drift is exact to f32 rounding of the places.
             assert!(at(0.25, p).distance(at(4.25, p)) < 1e-4);

@@ -1,8 +1,8 @@
 //! Moving air: wind, turbulence, vortices, streams along curves.
 
-use super::eddies::{Eddies, Making};
+use super::eddies::{Eddies, Making, Repeating};
 use glam::{Quat, Vec3};
-use shot::{Along, Turbulence, Vortex, Wind, expression};
+use shot::{Along, Elapsed, Turbulence, Vortex, Wind, expression};
 
 /// A velocity at every place, m/s.
 pub(super) enum Flow {
@@ -24,38 +24,39 @@ pub(super) enum Flow {
 }
 
 impl Flow {
-    /// Wind along `axis` at `seconds`.
-    pub fn wind(wind: &Wind, axis: Vec3, seconds: f64) -> Self {
+    /// Wind along `axis`, in which so much has elapsed.
+    pub fn wind(wind: &Wind, axis: Vec3, elapsed: Elapsed) -> Self {
         // Two layers of gusts; whole seeds lie far apart on the line of noise.
-        let at = seconds / f64::from(wind.gust_s) + 101.0 * f64::from(wind.seed);
+        let at = elapsed.gusts + 101.0 * f64::from(wind.seed);
         let gust = expression::noise(at) + 0.5 * expression::noise(2.3 * at + 7.5);
         let mean = axis * wind.speed_m_s;
         let speed = f64::from(wind.speed_m_s.abs() * wind.eddy);
-        // Eddies are carried by the mean wind (G. I. Taylor, *The spectrum of turbulence*, 1938).
         let eddies = (speed > 0.0).then(|| {
             let making = Making {
                 speed: speed as f32,
                 size: wind.eddy_m,
                 octaves: 1,
-                drift: mean,
-                change: wind.eddy_m / speed as f32,
-                period: None,
+                elapsed,
+                repeating: None,
                 seed: wind.seed,
             };
-            Eddies::new(&making, seconds)
+            Eddies::new(&making, 0.0)
         });
         Self::Wind { mean: mean * (1.0 + f64::from(wind.gust) * gust).max(0.0) as f32, eddies }
     }
 
     /// Eddies at `seconds`.
-    pub fn turbulence(turbulence: &Turbulence, seconds: f64) -> Self {
+    pub fn turbulence(turbulence: &Turbulence, elapsed: Elapsed, seconds: f64) -> Self {
         let making = Making {
             speed: turbulence.speed_m_s,
             size: turbulence.size_m,
             octaves: turbulence.octaves,
-            drift: turbulence.drift_m_s,
-            change: turbulence.change_s,
-            period: turbulence.loop_s,
+            elapsed,
+            repeating: turbulence.loop_s.map(|period| Repeating {
+                period,
+                drift: turbulence.drift_m_s,
+                change: turbulence.change_s,
+            }),
             seed: turbulence.seed,
         };
         Self::Turbulence(Eddies::new(&making, seconds))
@@ -105,7 +106,7 @@ impl Flow {
 
 /// The point of a line nearest to a place, and the line's direction there.
 #[inline]
-pub(super) fn nearest_on(strokes: &[Vec<Vec3>], place: Vec3) -> Option<(Vec3, Vec3)> {
+pub(crate) fn nearest_on(strokes: &[Vec<Vec3>], place: Vec3) -> Option<(Vec3, Vec3)> {
     let mut best: Option<(f32, Vec3, Vec3)> = None;
     for pair in strokes.iter().flat_map(|stroke| stroke.windows(2)) {
         let (from, along) = (pair[0], pair[1] - pair[0]);

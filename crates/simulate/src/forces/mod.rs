@@ -5,16 +5,19 @@
 //! after the other, each on the velocities that the one before left, so that
 //! none overshoots what the others have done; drag in moving air is the closed
 //! form of dv/dt = −k |v − u| (v − u) over the substep, and so is stable for a
-//! leaf as for a crate.
+//! leaf as for a crate. Where there are both, half of what accelerates comes
+//! before drag and half after it (G. Strang, *On the construction and
+//! comparison of difference schemes*, 1968): the whole is of second order.
 
 mod eddies;
 mod flow;
 mod weight;
 
 use flow::Flow;
+pub(crate) use flow::nearest_on;
 use glam::Vec3;
 use rayon::prelude::*;
-use shot::{Attract, Curve, Element, Force, ForceKind, Id, Is, Push, Shot, World};
+use shot::{Attract, Curve, Element, Force, ForceKind, Id, Is, Push, Shot, Who, World};
 pub use weight::{Surfaces, Weight};
 
 /// Matter that forces act on: a column a quantity.
@@ -39,7 +42,8 @@ struct Act {
     kind: Kind,
     strength: f32,
     region: Option<Weight>,
-    only: Vec<Id>,
+    /// The elements it acts on; none: all.
+    only: Option<Vec<Id>>,
     except: Vec<Id>,
 }
 
@@ -64,6 +68,48 @@ enum Target {
     Point(Vec3),
     Line(Vec<Vec<Vec3>>),
     Surface(Vec<(Vec3, glam::Quat)>, std::sync::Arc<geometry::Surface>),
+}
+
+/// What acts on one element.
+pub struct Acting<'a>(Vec<&'a Act>);
+
+impl Acting<'_> {
+    /// Whether nothing does.
+    pub fn is_empty(&self) -> bool {
+        self.0.is_empty()
+    }
+
+    /// Changes the velocities of points by what acts on them for `dt` seconds.
+    pub fn push(&self, points: &mut Points, dt: f32) {
+        let drags = self.0.iter().filter(|act| act.drags()).count();
+        let push = |drag: bool, points: &mut Points| {
+            for act in self.0.iter().filter(|act| act.drags() == drag) {
+                act.push(points.places, points.velocities, points.inverse_masses, points.drag_areas, dt);
+            }
+        };
+        if drags == 0 || drags == self.0.len() {
+            return push(drags > 0, points);
+        }
+        let n = points.places.len();
+        for from in (0..n).step_by(CHUNK) {
+            let part = from..(from + CHUNK).min(n);
+            let mut points = Points {
+                places: &points.places[part.clone()],
+                velocities: &mut points.velocities[part.clone()],
+                inverse_masses: &points.inverse_masses[part.clone()],
+                drag_areas: &points.drag_areas[part],
+            };
+            let mut half = [Vec3::ZERO; CHUNK];
+            half[..points.places.len()].copy_from_slice(points.velocities);
+            push(false, &mut points);
+            for (half, v) in half.iter_mut().zip(points.velocities.iter_mut()) {
+                *half = 0.5 * (*v - *half);
+                *v -= *half;
+            }
+            push(true, &mut points);
+            points.velocities.iter_mut().zip(&half).for_each(|(v, half)| *v += *half);
+        }
+    }
 }
 
 /// Points a thread takes at once.
@@ -106,25 +152,26 @@ impl Field {
         })
     }
 
+    /// What acts on an element.
+    pub fn acting(&self, element: Id) -> Acting<'_> {
+        Acting(self.acts.iter().filter(|act| act.acts_on(element)).collect())
+    }
+
     /// Changes the velocities of an element's points by what acts on them for
     /// `dt` seconds, on all threads of the current pool if they are many. The
     /// result does not depend on their number.
     pub fn push(&self, element: Id, points: &mut Points, dt: f32) {
-        let acts: Vec<&Act> = self.acts.iter().filter(|act| act.acts_on(element)).collect();
-        let push = |places: &[Vec3], velocities: &mut [Vec3], inverse_masses: &[f32], drag_areas: &[f32]| {
-            for act in &acts {
-                act.push(places, velocities, inverse_masses, drag_areas, dt);
-            }
-        };
+        let acting = self.acting(element);
         if points.places.len() <= CHUNK {
-            return push(points.places, points.velocities, points.inverse_masses, points.drag_areas);
+            return acting.push(points, dt);
         }
         let places = points.places.par_chunks(CHUNK);
         let masses = points.inverse_masses.par_chunks(CHUNK).zip(points.drag_areas.par_chunks(CHUNK));
-        places
-            .zip(points.velocities.par_chunks_mut(CHUNK))
-            .zip(masses)
-            .for_each(|((places, velocities), (masses, areas))| push(places, velocities, masses, areas));
+        places.zip(points.velocities.par_chunks_mut(CHUNK)).zip(masses).for_each(
+            |((places, velocities), (inverse_masses, drag_areas))| {
+                acting.push(&mut Points { places, velocities, inverse_masses, drag_areas }, dt);
+            },
+        );
     }
 
     /// Velocity at which a weightless dot drifts: with the air, and as an
@@ -189,18 +236,19 @@ fn act(
 ) -> Option<Act> {
     let (place, turn) = world.pose(element);
     let axis = turn * Vec3::NEG_Y;
+    let elapsed = || world.sampler().elapsed(element, axis, seconds);
     let kind = match &force.kind {
         ForceKind::Gravity { acceleration } => Kind::Acceleration(*acceleration),
         ForceKind::Pull { force_n } => Kind::Pull(axis * *force_n),
-        ForceKind::Wind(wind) => Kind::Air(Flow::wind(wind, axis, seconds), wind.push),
+        ForceKind::Wind(wind) => Kind::Air(Flow::wind(wind, axis, elapsed()), wind.push),
         ForceKind::Turbulence(turbulence) => {
-            Kind::Air(Flow::turbulence(turbulence, seconds), turbulence.push)
+            Kind::Air(Flow::turbulence(turbulence, elapsed(), seconds), turbulence.push)
         }
         ForceKind::Vortex(vortex) => Kind::Air(Flow::vortex(vortex, place, turn), vortex.push),
         ForceKind::Attract(attract) => {
             let target = match attract.to.and_then(|id| shot.element(id)) {
                 None => Target::Point(place),
-                Some(to) => match (&to.is, surfaces.0.get(&to.id)) {
+                Some(to) => match (&to.is, surfaces.get(to.id)) {
                     (Is::Curve(curve), _) => Target::Line(strokes(curve, world.pose(to))),
                     (_, Some(surface)) => {
                         let poses = world.placements(to);
@@ -224,11 +272,16 @@ fn act(
         None => None,
         Some(id) => Some(Weight::new(world, shot, surfaces, shot.element(id)?, seconds)?),
     };
-    let (only, except) = (force.only.clone(), force.except.clone());
+    let meant = |list: &[Who]| {
+        let of_list = |element: &&Element| list.iter().any(|who| who.means(element));
+        shot.elements.iter().filter(of_list).map(|element| element.id).collect()
+    };
+    let only = (!force.only.is_empty()).then(|| meant(&force.only));
+    let except = meant(&force.except);
     Some(Act { element: element.id, kind, strength: force.strength, region, only, except })
 }
 
-fn strokes(curve: &Curve, (place, turn): shot::Pose) -> Vec<Vec<Vec3>> {
+pub(crate) fn strokes(curve: &Curve, (place, turn): shot::Pose) -> Vec<Vec<Vec3>> {
     let moved = |stroke: Vec<Vec3>| stroke.into_iter().map(|p| place + turn * p).collect();
     curve.strokes().into_iter().map(moved).collect()
 }
@@ -236,12 +289,17 @@ fn strokes(curve: &Curve, (place, turn): shot::Pose) -> Vec<Vec<Vec3>> {
 impl Act {
     /// Whether it is the same acceleration for all, everywhere.
     fn is_uniform(&self) -> bool {
-        let limited = self.region.is_some() || !self.only.is_empty() || !self.except.is_empty();
+        let limited = self.region.is_some() || self.only.is_some() || !self.except.is_empty();
         matches!(self.kind, Kind::Acceleration(_)) && !limited
     }
 
+    /// Whether it works against the velocity that there is.
+    fn drags(&self) -> bool {
+        matches!(self.kind, Kind::Air(_, Push::Air { .. }) | Kind::Drag { .. })
+    }
+
     fn acts_on(&self, element: Id) -> bool {
-        (self.only.is_empty() || self.only.contains(&element)) && !self.except.contains(&element)
+        self.only.as_ref().is_none_or(|only| only.contains(&element)) && !self.except.contains(&element)
     }
 
     fn push(

@@ -3,13 +3,13 @@
 use super::eddies::Table;
 use geometry::{Meshes, Surface};
 use glam::{Quat, Vec3};
-use shot::{Combine, Element, Id, Shot, Volume, World};
+use shot::{Combine, Element, Id, Shape, Shot, Volume, World};
 use std::collections::HashMap;
 use std::sync::Arc;
 
-/// The surfaces of the solids that regions and forces refer to, made once.
+/// The surfaces of the solids that regions and forces refer to.
 #[derive(Clone, Default)]
-pub struct Surfaces(pub HashMap<Id, Arc<Surface>>);
+pub struct Surfaces(HashMap<Id, (Shape, Arc<Surface>)>);
 
 impl Surfaces {
     /// The surfaces that a shot's regions and forces need.
@@ -22,10 +22,27 @@ impl Surfaces {
             if let Some(solid) = shot.element(id).and_then(Element::as_solid)
                 && let Ok(mesh) = meshes.mesh(&solid.shape)
             {
-                surfaces.entry(id).or_insert_with(|| Arc::new(Surface::new(&mesh)));
+                surfaces.entry(id).or_insert_with(|| (solid.shape.clone(), Arc::new(Surface::new(&mesh))));
             }
         }
         Self(surfaces)
+    }
+
+    /// The surface of a solid.
+    pub fn get(&self, id: Id) -> Option<&Arc<Surface>> {
+        self.0.get(&id).map(|(_, surface)| surface)
+    }
+
+    /// Makes those anew whose shape has changed.
+    pub fn follow(&mut self, shot: &Shot, meshes: &Meshes) {
+        for (id, (shape, surface)) in &mut self.0 {
+            if let Some(solid) = shot.element(*id).and_then(Element::as_solid)
+                && solid.shape != *shape
+                && let Ok(mesh) = meshes.mesh(&solid.shape)
+            {
+                (*shape, *surface) = (solid.shape.clone(), Arc::new(Surface::new(&mesh)));
+            }
+        }
     }
 }
 
@@ -57,15 +74,16 @@ impl Weight {
         let region = element.as_region()?.clone();
         let (place, turn) = world.pose(element);
         let inside = match &region.volume {
-            Volume::Inside { solid } => match (shot.element(*solid), surfaces.0.get(solid)) {
+            Volume::Inside { solid } => match (shot.element(*solid), surfaces.get(*solid)) {
                 (Some(of), Some(surface)) => {
                     let poses = world.placements(of).into_iter().map(|(p, t)| (p, t.inverse()));
                     Inside::Solid(poses.collect(), surface.clone())
                 }
                 _ => Inside::Nothing,
             },
-            Volume::Noise { drift_m_s, seed, .. } => {
-                let drift = (drift_m_s.as_dvec3() * seconds).as_vec3();
+            Volume::Noise { seed, .. } => {
+                let elapsed = world.sampler().elapsed(element, turn * Vec3::NEG_Y, seconds);
+                let drift = elapsed.drift_m.as_vec3();
                 Inside::Noise(Box::new(Table::new(*seed, 0.0)), drift, *seed)
             }
             Volume::Combined { parts } => Inside::Parts(

@@ -3,7 +3,9 @@
 //! Bodies keep the order of elements and copies, so that the same shot always
 //! builds the same world.
 
+mod change;
 mod collision;
+mod exchange;
 mod measure;
 mod overlap;
 mod prepare;
@@ -13,12 +15,15 @@ mod wake;
 pub use collision::{CollisionMesh, collision_mesh};
 pub use overlap::{Overlap, Place, drop_to_rest, separate, start_overlaps};
 
+use crate::colliders::{BodyNow, Hit, Owed};
 use crate::{BlowUp, PrepareError, Scene, Solver, Step};
 use frames::{Bodies, Event, Frame};
+use geometry::Meshes;
 use glam::Vec3;
 use rapier3d::prelude::*;
 use serde::{Deserialize, Serialize};
 use shot::Id;
+use std::collections::BTreeMap;
 
 /// Speed beyond which a body has left all bounds, m/s.
 const MAX_SPEED: f32 = 2_000.0;
@@ -32,6 +37,14 @@ struct Member {
     collider: ColliderHandle,
     /// Smallest dimension, metres.
     smallest_m: f32,
+    /// Area shown to the wind, m².
+    area_m2: f32,
+    /// Volume, m³.
+    volume_m3: f32,
+    /// Multiple of the element's shape.
+    scale: f32,
+    /// Handed over by a particle.
+    from_particle: bool,
     /// Moved by keys, or held where it is, until it is let go or wakes.
     animated: bool,
     /// Already reported as having left the world.
@@ -48,6 +61,8 @@ struct State {
     events: Vec<Event>,
     /// Members that became free in the last substep.
     woken: Vec<u32>,
+    /// Shapes that change with time, as JSON, as the world has them.
+    shapes: BTreeMap<Id, String>,
 }
 
 /// Bodies that move far in a substep, by index, with where they are before it.
@@ -69,6 +84,7 @@ struct Solids {
     state: State,
     names: Vec<(Id, String)>,
     push: push::Push,
+    meshes: Meshes,
     /// Uniform gravity of the last substep, m/s².
     gravity: Vec3,
 }
@@ -80,9 +96,11 @@ pub(crate) fn prepare(scene: Scene) -> Result<Option<Box<dyn Solver>>, PrepareEr
     }
     let (world, members) = prepare::world(scene)?;
     let names = scene.shot.solids().map(|(element, _)| (element.id, element.name.clone())).collect();
-    let push = push::Push::new(scene, &members)?;
-    let state = State { world, members, events: Vec::new(), woken: Vec::new() };
-    Ok(Some(Box::new(Solids { state, names, push, gravity: scene.shot.gravity() })))
+    let push = push::Push::default();
+    let shapes = BTreeMap::new();
+    let state = State { world, members, events: Vec::new(), woken: Vec::new(), shapes };
+    let meshes = scene.meshes.clone();
+    Ok(Some(Box::new(Solids { state, names, push, meshes, gravity: scene.shot.gravity() })))
 }
 
 fn pose((place, turn): (Vec3, glam::Quat)) -> Pose {
@@ -139,7 +157,9 @@ impl Solids {
             let forward = world.cast_ray(&Ray::new(before, path), 1.0, false, filter);
             let backward = world.cast_ray(&Ray::new(after, -path), 1.0, false, filter);
             let (Some((hit, t)), Some((back, s))) = (forward, backward) else { continue };
-            if hit == back && t + s <= 1.0 + 1e-4 {
+            // One that has only come into a thick body is pushed out again.
+            let of = &world.colliders[hit];
+            if hit == back && t + s <= 1.0 + 1e-4 && !of.shape().contains_point(of.position(), after) {
                 let through = id_of(world.colliders[hit].user_data).0;
                 tell(member, through, path.length(), member.smallest_m);
             }
@@ -166,7 +186,7 @@ impl Solids {
     }
 
     fn check_bounds(&mut self, step: &Step) -> Result<(), BlowUp> {
-        let frame = (step.frame - 1e-6).ceil() as u32;
+        let frame = step.frame_number();
         let quarantined = self.state.world.quarantine().bodies().first().copied();
         for i in 0..self.state.members.len() {
             let member = self.state.members[i];
@@ -203,7 +223,7 @@ impl Solver for Solids {
     fn step(&mut self, step: &Step) -> Result<(), BlowUp> {
         self.state.world.integration_parameters.dt = step.dt;
         self.animate(step);
-        self.change_values(step);
+        self.change_values(step)?;
         self.apply_forces(step);
         let fast = self.fast(step.dt);
         self.step_and_wake(step);
@@ -223,6 +243,22 @@ impl Solver for Solids {
         body.is_dynamic().then(|| (body.position().translation, body.position().rotation))
     }
 
+    fn has_bodies(&self) -> bool {
+        true
+    }
+
+    fn bodies(&self, shot: &shot::Shot, out: &mut Vec<BodyNow>) {
+        self.add_bodies(shot, out);
+    }
+
+    fn hits(&self, out: &mut Vec<Hit>) {
+        self.add_hits(out);
+    }
+
+    fn receive(&mut self, shot: &shot::Shot, owed: &Owed) {
+        self.take(shot, owed);
+    }
+
     fn write(&mut self, frame: &mut Frame) {
         let State { world, members, events, .. } = &mut self.state;
         for member in members.iter() {
@@ -230,6 +266,9 @@ impl Solver for Solids {
             let at = body.position();
             let bodies: &mut Bodies = frame.bodies.entry(member.element).or_default();
             bodies.push(at.translation, at.rotation, body.linvel(), body.angvel());
+            if member.from_particle {
+                bodies.scales.push(member.scale);
+            }
         }
         frame.measured = measure::measure(world, members, self.gravity);
         frame.measured.events = std::mem::take(events);

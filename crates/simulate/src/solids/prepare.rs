@@ -21,6 +21,7 @@ pub(super) fn world(scene: Scene) -> Result<(PhysicsWorld, Vec<Member>), Prepare
         let collision = collision::shape(element, solid, scene.meshes)?;
         let properties =
             MassProperties::with_inertia_matrix(mass.centre, mass_kg, mass.inertia * (mass_kg / mass.volume));
+        let area_m2 = scene.meshes.wind_area_m2(&solid.shape).map_err(mesh_error)?;
         if solid.body.moves != Moves::Still {
             sizes.push(smallest_m);
         }
@@ -54,6 +55,10 @@ pub(super) fn world(scene: Scene) -> Result<(PhysicsWorld, Vec<Member>), Prepare
                 handle,
                 collider,
                 smallest_m,
+                area_m2,
+                volume_m3: mass.volume,
+                scale: 1.0,
+                from_particle: false,
                 animated: kind == RigidBodyType::KinematicPositionBased,
                 left: false,
                 pushed: Vec3::ZERO,

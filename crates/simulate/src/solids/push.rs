@@ -1,18 +1,14 @@
-//! Forces on bodies, and values of bodies that change with time.
+//! Forces on bodies.
 
-use super::{Member, Solids};
+use super::Solids;
+use crate::Step;
 use crate::forces::Points;
-use crate::{PrepareError, Scene, Step};
 use glam::Vec3;
 use rapier3d::prelude::*;
-use shot::Weight;
 
-/// What forces need to know of bodies, and room to work in.
+/// Room to work in.
+#[derive(Default)]
 pub(super) struct Push {
-    /// Area shown to the wind, m², a member each.
-    areas: Vec<f32>,
-    /// Volume, m³, a member each.
-    volumes: Vec<f32>,
     /// Whether any body carries a force from the substep before.
     carries: bool,
     places: Vec<Vec3>,
@@ -24,30 +20,6 @@ pub(super) struct Push {
 
 /// A body at rest stays asleep while the forces on it change less, m/s².
 const STIR: f32 = 0.02;
-
-impl Push {
-    pub fn new(scene: Scene, members: &[Member]) -> Result<Self, PrepareError> {
-        let (mut areas, mut volumes) = (Vec::with_capacity(members.len()), Vec::with_capacity(members.len()));
-        for (element, solid) in scene.shot.solids() {
-            let missing = |source| PrepareError::Mesh { element: element.name.clone(), source };
-            let area = scene.meshes.wind_area_m2(&solid.shape).map_err(missing)?;
-            let volume = scene.meshes.mass(&solid.shape).map_err(missing)?.volume;
-            let count = members.iter().filter(|member| member.element == element.id).count();
-            areas.extend(std::iter::repeat_n(area, count));
-            volumes.extend(std::iter::repeat_n(volume, count));
-        }
-        Ok(Self {
-            areas,
-            volumes,
-            carries: false,
-            places: Vec::new(),
-            velocities: Vec::new(),
-            inverse_masses: Vec::new(),
-            drag_areas: Vec::new(),
-            indices: Vec::new(),
-        })
-    }
-}
 
 impl Solids {
     /// Lets the forces act in the coming substep.
@@ -99,7 +71,7 @@ impl Solids {
                 push.places.push(body.center_of_mass() + body.linvel() * ahead);
                 push.velocities.push(body.linvel());
                 push.inverse_masses.push(1.0 / body.mass());
-                push.drag_areas.push(drag * push.areas[i]);
+                push.drag_areas.push(drag * members[i].area_m2);
             }
             let mut points = Points {
                 places: &push.places,
@@ -122,52 +94,9 @@ impl Solids {
             from = to;
         }
     }
-
-    /// Takes up values of bodies that keys or formulas have changed.
-    pub(super) fn change_values(&mut self, step: &Step) {
-        let world = &mut self.state.world;
-        let mut changed = false;
-        for (element, solid) in step.shot.solids() {
-            if !element.motion.keys().any(|path| path.starts_with("is.solid.body.")) {
-                continue;
-            }
-            for (member, volume) in self.state.members.iter().zip(&self.push.volumes) {
-                if member.element != element.id {
-                    continue;
-                }
-                let collider = &mut world.colliders[member.collider];
-                let (friction, bounce) = (solid.body.friction, solid.body.bounce);
-                if (collider.friction(), collider.restitution()) != (friction, bounce) {
-                    collider.set_friction(friction);
-                    collider.set_restitution(bounce);
-                    // Contacts at rest keep the values they were made with,
-                    // until a collider is marked as placed anew on its body.
-                    if let Some(offset) = collider.position_wrt_parent().copied() {
-                        collider.set_position_wrt_parent(offset);
-                    }
-                    changed = true;
-                }
-                let body = &mut world.bodies[member.handle];
-                let wanted = match solid.body.weight {
-                    Weight::MassKg(mass) => mass,
-                    Weight::DensityKgM3(density) => density * volume,
-                };
-                if body.is_dynamic() && (wanted / body.mass() - 1.0).abs() > 1e-6 {
-                    let mut properties = body.mass_properties().local_mprops;
-                    properties.set_mass(wanted, true);
-                    body.set_additional_mass_properties(properties, false);
-                    body.recompute_mass_properties_from_colliders(&world.colliders);
-                    changed = true;
-                }
-            }
-        }
-        if changed {
-            wake_all(world);
-        }
-    }
 }
 
-fn wake_all(world: &mut PhysicsWorld) {
+pub(super) fn wake_all(world: &mut PhysicsWorld) {
     for (_, body) in world.bodies.iter_mut().filter(|(_, body)| body.is_dynamic()) {
         body.wake_up(true);
     }

@@ -42,21 +42,38 @@ fn mesh_bytes(positions: &[glam::Vec3], shading: &[&[u8]], triangles: &[[u32; 3]
     [bytemuck::cast_slice(&counts), positions, &shading.concat(), bytemuck::cast_slice(triangles)].concat()
 }
 
-/// An element's mesh: u32 vertices, u32 triangles; 3 f32 a vertex for places
+#[derive(Deserialize)]
+pub(crate) struct AtFrame {
+    /// Where it changes with time; none: as the document has it.
+    #[serde(default)]
+    frame: Option<u32>,
+}
+
+/// Triangles that the Stage draws of an element's copies, about.
+const STAGE_TRIANGLES: usize = 60_000;
+
+/// An element's mesh; coarser where it is round and has many copies: u32 vertices, u32 triangles; 3 f32 a vertex for places
 /// (m), 3 f32 for normals, 2 f32 for UVs; 3 u32 a triangle. Little-endian.
-#[utoipa::path(get, path = "/api/shots/{id}/mesh/{element}", params(("id" = i64, Path), ("element" = u32, Path)), responses((status = 200, content_type = "application/octet-stream")))]
+#[utoipa::path(get, path = "/api/shots/{id}/mesh/{element}", params(("id" = i64, Path), ("element" = u32, Path), ("frame" = Option<u32>, Query)), responses((status = 200, content_type = "application/octet-stream")))]
 pub(crate) async fn mesh(
     Extract(studio): State,
     Path((id, of)): Path<(i64, u32)>,
+    Query(AtFrame { frame }): Query<AtFrame>,
     headers: HeaderMap,
 ) -> Result<Response> {
-    let (shot, _) = studio.head(id).await?;
+    let (mut shot, _) = studio.head(id).await?;
     blocking(move || {
+        if let Some(frame) = frame {
+            shot = sampled(&shot, f64::from(frame))?.1;
+        }
         let element = element(&shot, of)?;
         let solid = element.as_solid().ok_or_else(|| Error::Bad(format!("{} has no shape", element.name)))?;
-        tagged(&headers, &(&solid.shape, &shot.assets), || {
+        let copies = element.count();
+        tagged(&headers, &(&solid.shape, &shot.assets, copies), || {
             let meshes = studio.loader.meshes(&studio.data, &shot)?;
-            let mesh = meshes.mesh(&solid.shape).map_err(|error| Error::Bad(error.to_string()))?;
+            let mesh = meshes
+                .mesh_for(&solid.shape, copies, STAGE_TRIANGLES)
+                .map_err(|error| Error::Bad(error.to_string()))?;
             let shading = [bytemuck::cast_slice(&mesh.normals), bytemuck::cast_slice(&mesh.uvs)];
             Ok(mesh_bytes(&mesh.positions, &shading, &mesh.triangles))
         })
@@ -142,12 +159,16 @@ pub(crate) async fn staged(Extract(studio): State, Path((id, number)): Path<(i64
 }
 
 /// The strokes of a curve in its own frame: points of three numbers, m.
-#[utoipa::path(get, path = "/api/shots/{id}/strokes/{element}", params(("id" = i64, Path), ("element" = u32, Path)), responses((status = 200, body = Vec<Vec<Vec<f32>>>)))]
+#[utoipa::path(get, path = "/api/shots/{id}/strokes/{element}", params(("id" = i64, Path), ("element" = u32, Path), ("frame" = Option<u32>, Query)), responses((status = 200, body = Vec<Vec<Vec<f32>>>)))]
 pub(crate) async fn strokes(
     Extract(studio): State,
     Path((id, of)): Path<(i64, u32)>,
+    Query(AtFrame { frame }): Query<AtFrame>,
 ) -> Result<Json<Vec<Vec<[f32; 3]>>>> {
-    let (shot, _) = studio.head(id).await?;
+    let (mut shot, _) = studio.head(id).await?;
+    if let Some(frame) = frame {
+        shot = sampled(&shot, f64::from(frame))?.1;
+    }
     let element = element(&shot, of)?;
     let Is::Curve(curve) = &element.is else {
         return Err(Error::Bad(format!("{} is not a curve", element.name)));

@@ -7,7 +7,9 @@ mod films;
 mod history;
 mod input;
 mod motion;
+mod outlines;
 mod pages;
+mod perform;
 mod runs;
 mod security;
 mod shots;
@@ -59,6 +61,8 @@ fn router() -> OpenApiRouter<Arc<Studio>> {
         .routes(routes!(motion::probe))
         .routes(routes!(motion::acting))
         .routes(routes!(elements::strokes))
+        .routes(routes!(outlines::text))
+        .routes(routes!(outlines::drawing))
         .routes(routes!(elements::drop))
         .routes(routes!(elements::physics))
         .routes(routes!(elements::upload))
@@ -88,6 +92,7 @@ fn router() -> OpenApiRouter<Arc<Studio>> {
 pub fn app(studio: Arc<Studio>) -> Router {
     let (api, _) = router().split_for_parts();
     api.route("/api/events", axum::routing::get(events::events))
+        .route("/api/shots/{id}/perform", axum::routing::get(perform::perform))
         .route("/api/openapi.json", axum::routing::get(|| async { axum::Json(description()) }))
         .fallback(pages::page)
         .layer(DefaultBodyLimit::max(MAX_BODY))

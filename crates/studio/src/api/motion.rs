@@ -10,7 +10,7 @@ use axum::response::{IntoResponse, Response};
 use frames::Frame;
 use glam::Vec3;
 use serde::{Deserialize, Serialize};
-use shot::{Channel, Element, Fault, Id, Sampler, Shot, World};
+use shot::{Channel, Element, Fault, Id, Performance, Sampler, Shot, Value, World};
 use simulate::forces::{Field, Surfaces, Weight};
 use std::cell::RefCell;
 use std::collections::HashMap;
@@ -184,6 +184,21 @@ pub(crate) struct Probe {
     /// A region whose weight is wanted too.
     #[serde(default)]
     region: Option<u32>,
+    /// A value to be tried in place of the shot's.
+    #[serde(default)]
+    tried: Option<Tried>,
+}
+
+/// A value to be tried in place of the shot's.
+#[derive(Deserialize, ToSchema)]
+#[serde(deny_unknown_fields)]
+pub(crate) struct Tried {
+    /// Id of the element; none: the shot itself.
+    element: Option<u32>,
+    /// Path of the value below it.
+    path: String,
+    #[schema(value_type = Object)]
+    value: Value,
 }
 
 /// Most places of one probe.
@@ -198,7 +213,13 @@ pub(crate) async fn probe(
     Path(id): Path<i64>,
     Input(of): Input<Probe>,
 ) -> Result<Response> {
-    let (shot, _) = studio.head(id).await?;
+    let (mut shot, _) = studio.head(id).await?;
+    if let Some(tried) = of.tried {
+        let mut by_hand = Performance::default();
+        let at = f64::from(shot.timing.first);
+        by_hand.take(&shot, (at, at), tried.element.map(Id), &tried.path, tried.value).map_err(Error::Bad)?;
+        shot = by_hand.constant(&shot);
+    }
     if of.points.len() % 3 != 0 || of.points.len() > 3 * MAX_POINTS {
         return Err(Error::Bad(format!("points: three numbers each, at most {MAX_POINTS} points")));
     }

@@ -11,7 +11,7 @@ use axum::http::{HeaderMap, StatusCode, header};
 use axum::response::{IntoResponse, Response};
 use serde::{Deserialize, Serialize};
 use shot::{Id, fingerprints, what_changed, why_stale};
-use std::collections::HashMap;
+use std::collections::{BTreeMap, HashMap};
 use utoipa::ToSchema;
 
 /// A stretch of frames in one state.
@@ -227,6 +227,19 @@ pub(crate) struct MeasuredRun {
     /// Kinetic and potential energy of the free bodies, J.
     kinetic_j: Vec<f64>,
     potential_j: Vec<f64>,
+    /// Particles, by element.
+    particles: Vec<Turnover>,
+}
+
+/// The particles of an element by frame, as many frames as were measured.
+#[derive(Serialize, ToSchema)]
+pub(crate) struct Turnover {
+    element: u32,
+    alive: Vec<u32>,
+    /// Born since the frame before.
+    born: Vec<u32>,
+    /// Gone since the frame before.
+    gone: Vec<u32>,
 }
 
 /// What was measured over all solids, by frame.
@@ -235,10 +248,16 @@ pub(crate) async fn measured(Extract(studio): State, Path(run): Path<i64>) -> Re
     let folder = studio.folder(&studio.store.run(run).await?)?;
     blocking(move || {
         let mut out = MeasuredRun::default();
+        let mut swarms: BTreeMap<Id, Vec<frames::Turnover>> = BTreeMap::new();
         for number in folder.headers().into_keys() {
-            let Ok(frame) = folder.read(number) else { continue };
-            let m = frame.measured;
+            let Ok(m) = folder.measured(number) else { continue };
             out.frames.push(number);
+            for id in m.turnover.keys() {
+                swarms.entry(*id).or_insert_with(|| vec![frames::Turnover::default(); out.frames.len() - 1]);
+            }
+            for (id, list) in &mut swarms {
+                list.push(m.turnover.get(id).copied().unwrap_or_default());
+            }
             out.contacts.push(m.contacts);
             out.deepest_overlap_m.push(m.deepest_overlap_m);
             out.fastest_m_s.push(m.fastest_m_s);
@@ -246,6 +265,14 @@ pub(crate) async fn measured(Extract(studio): State, Path(run): Path<i64>) -> Re
             out.kinetic_j.push(m.kinetic_j);
             out.potential_j.push(m.potential_j);
         }
+        out.particles = (swarms.into_iter())
+            .map(|(id, list)| Turnover {
+                element: id.0,
+                alive: list.iter().map(|turnover| turnover.alive).collect(),
+                born: list.iter().map(|turnover| turnover.born).collect(),
+                gone: list.iter().map(|turnover| turnover.gone).collect(),
+            })
+            .collect();
         Ok(Json(out))
     })
     .await

@@ -41,6 +41,20 @@ const BODY: [&str; 16] = [
     "spin_y_rad_s",
     "spin_z_rad_s",
 ];
+const PARTICLE: [&str; 12] = [
+    "frame",
+    "time_s",
+    "particle",
+    "x_m",
+    "y_m",
+    "z_m",
+    "vx_m_s",
+    "vy_m_s",
+    "vz_m_s",
+    "size_m",
+    "age_s",
+    "lifespan_s",
+];
 const TOTALS: [&str; 10] = [
     "frame",
     "time_s",
@@ -69,7 +83,12 @@ impl Probe {
             }
         };
         let wanted = frames_of(self.frames.as_deref(), &manifest.shot)?;
-        let columns: &[&str] = if id.is_some() { &BODY } else { &TOTALS };
+        let of = id.and_then(|id| manifest.shot.element(id));
+        let columns: &[&str] = match of {
+            Some(of) if of.as_particles().is_some() => &PARTICLE,
+            Some(_) => &BODY,
+            None => &TOTALS,
+        };
         if matches!(self.format, Format::Csv) {
             print(&columns.join(","))?;
         }
@@ -110,6 +129,9 @@ impl Probe {
 }
 
 fn body_rows(frame: &frames::Frame, id: shot::Id) -> Vec<Vec<f64>> {
+    if let Some(particles) = frame.particles.get(&id) {
+        return particle_rows(frame, particles);
+    }
     let Some(bodies) = frame.bodies.get(&id) else { return Vec::new() };
     (0..bodies.len())
         .map(|copy| {
@@ -118,6 +140,18 @@ fn body_rows(frame: &frames::Frame, id: shot::Id) -> Vec<Vec<f64>> {
             row.extend(bodies.turns[copy].to_array().map(f64::from));
             row.extend(bodies.velocities[copy].to_array().map(f64::from));
             row.extend(bodies.spins[copy].to_array().map(f64::from));
+            row
+        })
+        .collect()
+}
+
+fn particle_rows(frame: &frames::Frame, particles: &frames::Particles) -> Vec<Vec<f64>> {
+    (0..particles.len())
+        .map(|i| {
+            let mut row = vec![f64::from(frame.number), frame.time_s, f64::from(particles.ids[i])];
+            row.extend(particles.places[i].to_array().map(f64::from));
+            row.extend(particles.velocities[i].to_array().map(f64::from));
+            row.extend([particles.sizes[i], particles.ages[i], particles.lifespans[i]].map(f64::from));
             row
         })
         .collect()

@@ -34,6 +34,12 @@ pub(crate) struct RenderArgs {
     /// png: display-referred sRGB; exr: also scene-linear with layers
     #[arg(long, value_enum, default_value = "png")]
     format: Format,
+    /// Show the run from its end to its start; the camera goes on as it does
+    #[arg(long)]
+    backwards: bool,
+    /// Show the run so many frames later; earlier if negative
+    #[arg(long, default_value_t = 0, allow_hyphen_values = true)]
+    shift: i32,
     /// Also write the frames as an MP4 film
     #[arg(long)]
     video: Option<PathBuf>,
@@ -61,13 +67,6 @@ impl RenderArgs {
             return Err(Stop::Bad(format!("--samples {}: is outside 1 to 65536", self.samples)));
         }
         let run = RunFolder::open(&self.run).map_err(|error| Stop::Bad(error.to_string()))?;
-        let headers = run.headers();
-        if let Some(missing) = frames.clone().find(|number| !headers.contains_key(number)) {
-            return Err(Stop::Bad(format!(
-                "frame {missing} is not in {}; bake it first",
-                self.run.display()
-            )));
-        }
         let assets = Loader::default().all(&folder, &shot).map_err(|error| Stop::Bad(error.to_string()))?;
         std::fs::create_dir_all(&self.out)
             .map_err(|error| Stop::Failed(format!("{}: {error}", self.out.display())))?;
@@ -78,7 +77,16 @@ impl RenderArgs {
             height,
             samples: self.samples,
             exr: self.format == Format::Exr,
+            backwards: self.backwards,
+            shift: self.shift,
         };
+        let headers = run.headers();
+        if let Some(missing) = settings.sources(shot.timing).find(|number| !headers.contains_key(number)) {
+            return Err(Stop::Bad(format!(
+                "frame {missing} is not in {}; bake it first",
+                self.run.display()
+            )));
+        }
         let progress = Progress::new("rendered", u64::from(settings.last - settings.first + 1));
         let film = FilmFolder::new(&self.out);
         let failed = |error: crate::error::Error| Stop::Failed(error.to_string());

@@ -159,6 +159,49 @@ impl Obj {
     }
 }
 
+impl Obj {
+    /// A ball drawn out along the axes.
+    fn ball(&mut self, centre: Vec3, radii: Vec3, sides: usize) {
+        use std::fmt::Write;
+        let mesh = geometry::primitive::sphere(1.0, sides);
+        for i in 0..mesh.positions.len() {
+            let (p, n) = (centre + mesh.positions[i] * radii, (mesh.normals[i] / radii).normalize());
+            let _ = writeln!(self.text, "v {:.5} {:.5} {:.5}", p.x, p.y, p.z);
+            let _ = writeln!(self.text, "vn {:.4} {:.4} {:.4}", n.x, n.y, n.z);
+            let _ = writeln!(self.text, "vt {:.4} {:.4}", mesh.uvs[i].x, mesh.uvs[i].y);
+        }
+        for t in &mesh.triangles {
+            let c = t.map(|v| v as usize + self.vertices + 1);
+            let _ = writeln!(self.text, "f {0}/{0}/{0} {1}/{1}/{1} {2}/{2}/{2}", c[0], c[1], c[2]);
+        }
+        self.vertices += mesh.positions.len();
+    }
+}
+
+/// A gull that stands, its beak along −z.
+pub(super) fn gull() -> Vec<u8> {
+    let mut obj = Obj::default();
+    let at = Vec3::new;
+    obj.ball(at(0.0, 0.0, 0.02), at(0.072, 0.066, 0.15), 20);
+    obj.ball(at(0.0, 0.085, -0.12), at(0.04, 0.04, 0.046), 16);
+    obj.ball(at(0.0, 0.045, -0.09), at(0.036, 0.06, 0.045), 16);
+    obj.ball(at(0.0, 0.078, -0.178), at(0.009, 0.009, 0.03), 12);
+    for side in [-1.0, 1.0] {
+        obj.ball(at(side * 0.064, 0.02, 0.06), at(0.018, 0.042, 0.15), 16);
+        obj.ball(at(side * 0.024, -0.115, 0.02), at(0.006, 0.06, 0.006), 12);
+        obj.ball(at(side * 0.024, -0.165, 0.0), at(0.016, 0.004, 0.026), 12);
+    }
+    obj.ball(at(0.0, 0.02, 0.19), at(0.04, 0.008, 0.07), 12);
+    obj.text.into_bytes()
+}
+
+/// A feather along z.
+pub(super) fn feather() -> Vec<u8> {
+    let mut obj = Obj::default();
+    obj.ball(Vec3::ZERO, Vec3::new(0.16, 0.012, 0.5), 12);
+    obj.text.into_bytes()
+}
+
 /// A basket: a wall that widens upwards, with a floor, as a turned shape.
 pub(super) fn basket() -> Vec<u8> {
     const SIDES: usize = 28;

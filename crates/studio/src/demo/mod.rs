@@ -2,10 +2,15 @@
 //! at night.
 
 mod assets;
+mod brazier_sparks;
 mod crate_tumble;
+mod ember_fall;
 mod float_toss;
+mod gull_scatter;
+mod jar_of_light;
 mod lantern_parade;
 mod quay;
+mod scale_shower;
 mod squall_test;
 
 use crate::assets::{examine, path};
@@ -25,6 +30,11 @@ const SAMPLES: &[Sample] = &[
     ("Squall test", squall_test::shot),
     ("Float toss", float_toss::shot),
     ("Lantern parade", lantern_parade::shot),
+    ("Brazier sparks", brazier_sparks::shot),
+    ("Scale shower", scale_shower::shot),
+    ("Ember fall", ember_fall::shot),
+    ("Gull scatter", gull_scatter::shot),
+    ("Jar of light", jar_of_light::shot),
 ];
 
 fn build(make: fn() -> (Shot, Vec<File>), folder: &Path) -> Result<Shot> {

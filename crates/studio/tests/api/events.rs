@@ -1,42 +1,18 @@
 //! The WebSocket: what every page hears, and the frames a page watches.
 
-use crate::desk::{Desk, ball, deck, desk};
-use futures_util::{SinkExt, StreamExt};
+use crate::desk::{ball, deck, desk};
+use crate::socket::{connect, next, told};
+use futures_util::SinkExt;
 use serde_json::{Value, json};
 use tokio::net::TcpStream;
+use tokio_tungstenite::client_async;
 use tokio_tungstenite::tungstenite::{Message, client::IntoClientRequest};
-use tokio_tungstenite::{WebSocketStream, client_async};
-
-type Socket = WebSocketStream<TcpStream>;
-
-/// Serves the desk on a free port and connects to it.
-async fn connect(desk: &Desk) -> Socket {
-    let listener = tokio::net::TcpListener::bind("127.0.0.1:0").await.unwrap();
-    let address = listener.local_addr().unwrap();
-    let app = desk.app.clone();
-    tokio::spawn(async move { axum::serve(listener, app).await });
-    let request = format!("ws://{address}/api/events").into_client_request().unwrap();
-    client_async(request, TcpStream::connect(address).await.unwrap()).await.unwrap().0
-}
-
-async fn next(socket: &mut Socket) -> Message {
-    let message = tokio::time::timeout(std::time::Duration::from_secs(30), socket.next()).await;
-    message.expect("something is told within 30 s").unwrap().unwrap()
-}
-
-async fn told(socket: &mut Socket) -> Value {
-    loop {
-        if let Message::Text(text) = next(socket).await {
-            return serde_json::from_str(&text).unwrap();
-        }
-    }
-}
 
 #[tokio::test(flavor = "multi_thread")]
 async fn a_change_is_told_to_every_page() {
     let desk = desk().await;
     desk.new_shot().await;
-    let (mut one, mut two) = (connect(&desk).await, connect(&desk).await);
+    let (mut one, mut two) = (connect(&desk, "/api/events").await, connect(&desk, "/api/events").await);
     desk.put(ball(9, "Ball")).await;
     let expected = json!({"what": "shot", "shot": 1, "revision": 2});
     assert_eq!((told(&mut one).await, told(&mut two).await), (expected.clone(), expected));
@@ -48,7 +24,7 @@ async fn a_page_that_watches_gets_each_frame_before_the_word_that_it_is_there() 
     desk.new_shot().await;
     desk.put(deck(8)).await;
     desk.put(ball(9, "Ball")).await;
-    let mut socket = connect(&desk).await;
+    let mut socket = connect(&desk, "/api/events").await;
     socket.send(Message::text(r#"{"watch": 1}"#)).await.unwrap();
     // Anything told after it shows that the wish was heard.
     tokio::time::sleep(std::time::Duration::from_millis(200)).await;
@@ -86,7 +62,7 @@ async fn a_page_that_watches_nothing_gets_no_frames() {
     let desk = desk().await;
     desk.new_shot().await;
     desk.put(ball(9, "Ball")).await;
-    let mut socket = connect(&desk).await;
+    let mut socket = connect(&desk, "/api/events").await;
     socket.send(Message::text("no wish at all")).await.unwrap();
     desk.ask("POST", "/api/shots/1/play", Value::Null).await;
     loop {
@@ -102,7 +78,7 @@ async fn a_page_that_watches_nothing_gets_no_frames() {
 async fn a_page_that_fell_behind_is_told_to_ask_again() {
     let desk = desk().await;
     desk.new_shot().await;
-    let mut socket = connect(&desk).await;
+    let mut socket = connect(&desk, "/api/events").await;
     desk.put(ball(9, "Ball")).await;
     assert_eq!(told(&mut socket).await["what"], json!("shot"));
     // More than the channel holds, told at once.

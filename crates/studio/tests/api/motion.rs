@@ -72,6 +72,63 @@ async fn a_formula_is_judged_while_it_is_typed(#[case] expression: &str, #[case]
 }
 
 #[tokio::test(flavor = "multi_thread")]
+async fn a_probe_shows_a_value_that_is_only_tried() {
+    let desk = keyed().await;
+    wind(&desk, 12, json!("acceleration")).await;
+    let drift = async |tried: Value| {
+        let body = json!({"frame": 1, "points": [0, 0, 0], "tried": tried});
+        let request = Request::builder().method("POST").uri("/api/shots/1/probe").header("host", "localhost");
+        let request = request.header("content-type", "application/json");
+        let (status, bytes) = desk.send(request.body(Body::from(body.to_string())).unwrap()).await;
+        (status, bytes.get(4..8).map(|b| f32::from_le_bytes(b.try_into().unwrap())))
+    };
+    let speed = |value: Value| json!({"element": 12, "path": "is.force.kind.wind.speed_m_s", "value": value});
+    assert_eq!(drift(Value::Null).await, (StatusCode::OK, Some(-10.0)));
+    assert_eq!(drift(speed(json!(4))).await, (StatusCode::OK, Some(-4.0)));
+    assert_eq!(drift(speed(json!("fast"))).await.0, StatusCode::UNPROCESSABLE_ENTITY);
+    assert_eq!(drift(Value::Null).await, (StatusCode::OK, Some(-10.0)));
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn a_keyed_shape_has_its_mesh_at_each_frame() {
+    let desk = keyed().await;
+    let keys = json!([{"frame": 1, "value": 0.2}, {"frame": 11, "value": 1.2}]);
+    desk.set("/elements/4/motion/is.solid.shape.sphere.radius_m", json!({"keys": keys})).await;
+    let highest = async |frame: &str| {
+        let (_, bytes) = desk.bytes(&format!("/api/shots/1/mesh/9{frame}")).await;
+        let vertices = u32::from_le_bytes(bytes[..4].try_into().unwrap()) as usize;
+        let number = |i: usize| f32::from_le_bytes(bytes[8 + 4 * i..12 + 4 * i].try_into().unwrap());
+        (0..vertices).map(|v| number(3 * v + 1)).fold(0f32, f32::max)
+    };
+    assert!((highest("?frame=6").await - 0.7).abs() < 1e-4);
+    assert!((highest("").await - 0.2).abs() < 1e-4);
+}
+
+#[rstest]
+#[case("/api/outlines/text", r#"{"text": "Quay", "line_m": 0.5}"#, StatusCode::OK)]
+#[case("/api/outlines/text", r#"{"text": "", "line_m": 0.5}"#, StatusCode::UNPROCESSABLE_ENTITY)]
+#[case(
+    "/api/outlines/drawing?name=a.svg",
+    r#"<svg xmlns="http://www.w3.org/2000/svg"><path d="M0 0L9 9"/></svg>"#,
+    StatusCode::OK
+)]
+#[case("/api/outlines/drawing?name=a.svg", "o", StatusCode::UNPROCESSABLE_ENTITY)]
+#[tokio::test(flavor = "multi_thread")]
+async fn letters_and_drawings_become_strokes(
+    #[case] path: &str,
+    #[case] body: &'static str,
+    #[case] wanted: StatusCode,
+) {
+    let desk = keyed().await;
+    let request = Request::builder().method("POST").uri(path).header("host", "localhost");
+    let request = request.header("content-type", "application/json").body(Body::from(body)).unwrap();
+    let (status, bytes) = desk.send(request).await;
+    assert_eq!(status, wanted);
+    let answer: Value = serde_json::from_slice(&bytes).unwrap();
+    assert_eq!(answer[0][0].as_array().map(Vec::len), (wanted == StatusCode::OK).then_some(3));
+}
+
+#[tokio::test(flavor = "multi_thread")]
 async fn a_wrong_formula_is_not_saved() {
     let desk = keyed().await;
     let base = desk.get("/api/shots/1").await["revision"].clone();

@@ -1,0 +1,61 @@
+//! Skies of a shot, and a map of them.
+
+use crate::light::{Environment, Sky, SkyImage};
+use crate::stage::{Assets, StageError};
+use glam::{Quat, Vec3};
+use shot::{Element, Is, Shot, SkySource};
+
+pub(crate) fn sky_light(
+    element: &Element,
+    sky: &shot::Sky,
+    assets: &Assets,
+    turn: Quat,
+) -> Result<Sky, StageError> {
+    Ok(match &sky.source {
+        SkySource::Gradient { zenith, horizon, ground } => Sky::Gradient {
+            zenith: *zenith * sky.strength,
+            horizon: *horizon * sky.strength,
+            ground: *ground * sky.strength,
+        },
+        SkySource::Image { asset } => {
+            let image = assets.environments.get(asset).ok_or_else(|| StageError::MissingAsset {
+                element: element.name.clone(),
+                asset: asset.clone(),
+            })?;
+            Sky::Image(SkyImage::new(Environment::clone(image), sky.strength, turn))
+        }
+    })
+}
+
+/// The radiance of all skies of a sampled shot, averaged over each
+/// texel of a latitude–longitude map: rows from straight down to straight up,
+/// columns from −x over −z, x and z back to −x.
+///
+/// # Errors
+/// [`StageError`] names the element whose image is missing.
+pub fn sky_map(shot: &Shot, assets: &Assets, width: usize, height: usize) -> Result<Vec<Vec3>, StageError> {
+    use std::f32::consts::{PI, TAU};
+    let mut map = vec![Vec3::ZERO; width * height];
+    for element in shot.elements.iter().filter(|element| !element.hidden) {
+        let Is::Sky(sky) = &element.is else { continue };
+        let light = sky_light(element, sky, assets, element.placement.pose().1)?;
+        // As many points a side of a texel as the finest image has pixels there.
+        let points = match &light {
+            Sky::Gradient { .. } => 2,
+            Sky::Image(image) => image.width().div_ceil(width).clamp(2, 32),
+        };
+        let part = |i: usize| (i as f32 + 0.5) / points as f32;
+        for (i, texel) in map.iter_mut().enumerate() {
+            let mut sum = Vec3::ZERO;
+            for point in 0..points * points {
+                let column = (i % width) as f32 + part(point % points);
+                let row = (i / width) as f32 + part(point / points);
+                let (sin_up, cos_up) = (PI * (row / height as f32 - 0.5)).sin_cos();
+                let (sin_round, cos_round) = (TAU * (column / width as f32 - 0.5)).sin_cos();
+                sum += light.radiance(Vec3::new(cos_up * cos_round, sin_up, cos_up * sin_round));
+            }
+            *texel += sum / (points * points) as f32;
+        }
+    }
+    Ok(map)
+}

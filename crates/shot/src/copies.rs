@@ -1,0 +1,86 @@
+//! Grids of copies.
+
+use glam::Vec3;
+use schemars::JsonSchema;
+use serde::{Deserialize, Serialize};
+
+/// A grid of copies, centred in x and z and standing on the element's place.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, JsonSchema)]
+#[serde(deny_unknown_fields)]
+pub struct Copies {
+    /// Number along x, y, z.
+    pub count: [u32; 3],
+    /// Distance from copy to copy along x, y, z in metres.
+    #[schemars(with = "[f32; 3]")]
+    pub spacing_m: Vec3,
+    /// Largest random shift of a copy along x and z in metres.
+    #[serde(default)]
+    pub jitter_m: f32,
+    /// Largest random turn of a copy about y in radians.
+    #[serde(default)]
+    pub turn_rad: f32,
+    /// Chooses the random shifts and turns.
+    #[serde(default)]
+    pub seed: u32,
+}
+
+impl Copies {
+    /// Number of copies.
+    pub fn total(&self) -> usize {
+        self.count.iter().map(|&n| n as usize).product()
+    }
+
+    /// Shift (m) and turn about y (rad) of every copy, x fastest, then z, then y.
+    pub fn offsets(&self) -> impl Iterator<Item = (Vec3, f32)> + '_ {
+        let [nx, ny, nz] = self.count;
+        let centred = |i: u32, n: u32| i as f32 - (n as f32 - 1.0) * 0.5;
+        (0..ny).flat_map(move |y| {
+            (0..nz).flat_map(move |z| {
+                (0..nx).map(move |x| {
+                    let grid = Vec3::new(centred(x, nx), y as f32, centred(z, nz)) * self.spacing_m;
+                    let copy = x + nx * (z + nz * y);
+                    let r = |salt: u32| 2.0 * hash01(self.seed, copy, salt) - 1.0;
+                    let shift = Vec3::new(r(1), 0.0, r(2)) * self.jitter_m;
+                    (grid + shift, r(3) * self.turn_rad)
+                })
+            })
+        })
+    }
+}
+
+/// A number in 0–1 that depends on all three arguments (PCG output hash of
+/// M. O'Neill, *PCG*, 2014, applied in turn).
+pub(crate) fn hash01(seed: u32, copy: u32, salt: u32) -> f32 {
+    let pcg = |v: u32| {
+        let state = v.wrapping_mul(747_796_405).wrapping_add(2_891_336_453);
+        let word = ((state >> ((state >> 28) + 4)) ^ state).wrapping_mul(277_803_737);
+        (word >> 22) ^ word
+    };
+    pcg(pcg(pcg(seed) ^ copy) ^ salt) as f32 / u32::MAX as f32
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn copies_are_centred_and_stand_on_the_place() {
+        let copies = Copies { count: [3, 2, 1], spacing_m: Vec3::ONE, jitter_m: 0.0, turn_rad: 0.0, seed: 0 };
+        let shifts: Vec<_> = copies.offsets().map(|(shift, _)| shift).collect();
+        assert_eq!(shifts.len(), copies.total());
+        assert_eq!(shifts[0], Vec3::new(-1.0, 0.0, 0.0));
+        assert_eq!(shifts[5], Vec3::new(1.0, 1.0, 0.0));
+    }
+
+    #[test]
+    fn jitter_stays_within_its_bound_and_follows_the_seed() {
+        let of = |seed| {
+            let copies =
+                Copies { count: [9, 9, 9], spacing_m: Vec3::ZERO, jitter_m: 0.1, turn_rad: 0.2, seed };
+            copies.offsets().collect::<Vec<_>>()
+        };
+        assert!(of(1).iter().all(|(s, a)| s.x.abs() <= 0.1 && s.y == 0.0 && a.abs() <= 0.2));
+        assert_eq!(of(1), of(1));
+        assert_ne!(of(1), of(2));
+    }
+}

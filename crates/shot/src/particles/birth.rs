@@ -1,0 +1,211 @@
+//! Where, when and with what particles are born.
+
+use crate::{Id, Shape, Who};
+use glam::Vec3;
+use schemars::JsonSchema;
+use serde::{Deserialize, Serialize};
+
+/// Where particles are born.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, JsonSchema)]
+#[serde(rename_all = "snake_case", deny_unknown_fields)]
+pub enum Source {
+    /// At the element's place.
+    Point {},
+    /// On the points of a grid around the element's place, one after the other.
+    Grid {
+        /// Number along x, y, z.
+        count: [u32; 3],
+        /// Distance from point to point along x, y, z, m.
+        #[schemars(with = "[f32; 3]")]
+        spacing_m: Vec3,
+    },
+    /// On a shape that stands where the element does and touches nothing.
+    Shape {
+        /// The shape.
+        shape: Shape,
+        /// Where on it.
+        #[serde(default)]
+        on: BornOn,
+    },
+    /// On the bodies of a solid, wherever they are.
+    Solid {
+        /// The solid.
+        solid: Id,
+        /// Where on it.
+        #[serde(default)]
+        on: BornOn,
+    },
+    /// Along a curve, by length.
+    Curve {
+        /// The curve.
+        curve: Id,
+    },
+    /// Where other particles are.
+    Particles {
+        /// Their element.
+        of: Id,
+    },
+    /// Where bodies hit each other. A number or rate is of particles for each hit.
+    Impacts {
+        /// The bodies; nothing named: all.
+        #[serde(default, skip_serializing_if = "Vec::is_empty")]
+        of: Vec<Who>,
+        /// The least impulse of a hit, N s.
+        impulse_n_s: f32,
+    },
+}
+
+impl Default for Source {
+    fn default() -> Self {
+        Self::Point {}
+    }
+}
+
+/// Where on a mesh.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
+#[serde(rename_all = "snake_case")]
+pub enum BornOn {
+    /// Anywhere on its faces, by area.
+    #[default]
+    Surface,
+    /// On its edges where faces meet at an angle, by length; on all edges if there is no such one.
+    Edges,
+    /// At its vertices.
+    Vertices,
+    /// Inside, if it is closed.
+    Volume,
+}
+
+/// How many particles are born, and when.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, JsonSchema)]
+#[serde(deny_unknown_fields, default)]
+pub struct Births {
+    /// A number over the frames, or so many a second.
+    pub how: Often,
+    /// The frame at which they begin; none: the first, or before it by the preroll.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub from_frame: Option<u32>,
+    /// The frame at which they end; none: the last.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub to_frame: Option<u32>,
+    /// So many seconds of births and motion pass before the first frame.
+    pub preroll_s: f32,
+    /// Evenly spread places rather than random ones.
+    #[serde(skip_serializing_if = "std::ops::Not::not")]
+    pub even: bool,
+    /// The region whose weight says how likely a place is; none: all alike.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub region: Option<Id>,
+}
+
+/// How many particles are born.
+#[derive(Clone, Copy, Debug, PartialEq, Serialize, Deserialize, JsonSchema)]
+#[serde(rename_all = "snake_case", deny_unknown_fields)]
+pub enum Often {
+    /// So many over the frames, at even times.
+    Number {
+        /// How many.
+        number: u32,
+    },
+    /// So many a second.
+    Rate {
+        /// How many a second.
+        per_s: f32,
+    },
+    /// All at the first of the frames.
+    AtOnce {
+        /// How many.
+        number: u32,
+    },
+    /// None but those that others become.
+    Never {},
+}
+
+impl Default for Births {
+    fn default() -> Self {
+        Self {
+            how: Often::Rate { per_s: 200.0 },
+            from_frame: None,
+            to_frame: None,
+            preroll_s: 0.0,
+            even: false,
+            region: None,
+        }
+    }
+}
+
+impl Births {
+    /// Whether there are particles at the first frame already.
+    pub fn come_at(&self, first: u32) -> bool {
+        let at_once = matches!(self.how, Often::AtOnce { .. });
+        self.preroll_s > 0.0 || (at_once && self.from_frame.is_none_or(|from| from <= first))
+    }
+
+    /// Whether births have begun before a frame, which may lie between frames.
+    pub fn begun(&self, frame: f64) -> bool {
+        !matches!(self.how, Often::Never {}) && self.from_frame.is_none_or(|from| frame > f64::from(from))
+    }
+}
+
+/// Which way particles start.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
+#[serde(rename_all = "snake_case")]
+pub enum Direction {
+    /// Along the element's y axis.
+    #[default]
+    Up,
+    /// Out of the surface they are born on; along the element's y axis where there is none.
+    Normal,
+    /// The way the source moves there.
+    Motion,
+}
+
+/// What particles have at birth. A variation is the largest random share by
+/// which a value differs, 0–1.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, JsonSchema)]
+#[serde(deny_unknown_fields, default)]
+pub struct Start {
+    /// Which way they go.
+    pub direction: Direction,
+    /// Largest angle from that way, rad: π is all round.
+    pub spread_rad: f32,
+    /// Speed, m/s.
+    pub speed_m_s: f32,
+    /// Variation of the speed.
+    pub speed_variation: f32,
+    /// Share of the source's own velocity that they take with them.
+    pub inherit: f32,
+    /// How long they live, s; none: to the end.
+    pub lifespan_s: Option<f32>,
+    /// Variation of the lifespan.
+    pub lifespan_variation: f32,
+    /// Diameter, m.
+    pub size_m: f32,
+    /// Variation of the size.
+    pub size_variation: f32,
+    /// How far they are turned from the element's turn, at random: 0 not at all, 1 any way.
+    pub turn_variation: f32,
+    /// Spin about a random axis, rad/s.
+    pub spin_rad_s: f32,
+    /// Variation of the spin.
+    pub spin_variation: f32,
+}
+
+impl Default for Start {
+    fn default() -> Self {
+        Self {
+            direction: Direction::Up,
+            spread_rad: 0.3,
+            speed_m_s: 2.0,
+            speed_variation: 0.3,
+            inherit: 1.0,
+            lifespan_s: Some(2.0),
+            lifespan_variation: 0.3,
+            size_m: 0.02,
+            size_variation: 0.3,
+            turn_variation: 0.0,
+            spin_rad_s: 0.0,
+            spin_variation: 0.0,
+        }
+    }
+}

@@ -1,0 +1,219 @@
+//! What is drawn for a particle.
+
+use crate::Id;
+use glam::Vec3;
+use schemars::JsonSchema;
+use serde::{Deserialize, Serialize};
+
+/// What is drawn for each particle.
+#[derive(Clone, Debug, Default, PartialEq, Serialize, Deserialize, JsonSchema)]
+#[serde(deny_unknown_fields, default)]
+pub struct Show {
+    /// Its form.
+    pub form: Form,
+    /// What decides its colour.
+    #[serde(skip_serializing_if = "By::is_nothing")]
+    pub colour_by: By,
+    /// Colours along that, rising.
+    #[serde(skip_serializing_if = "Vec::is_empty")]
+    pub colours: Vec<ColourStop>,
+    /// What decides its size.
+    #[serde(skip_serializing_if = "By::is_nothing")]
+    pub size_by: By,
+    /// Shares of its size along that, rising.
+    #[serde(skip_serializing_if = "Vec::is_empty")]
+    pub sizes: Vec<SizeStop>,
+}
+
+/// The form in which a particle is drawn.
+#[derive(Clone, Debug, Default, PartialEq, Serialize, Deserialize, JsonSchema)]
+#[serde(rename_all = "snake_case", deny_unknown_fields)]
+pub enum Form {
+    /// A ball.
+    #[default]
+    Dot,
+    /// A flat disc that faces its own y axis.
+    Disc,
+    /// A line along the way it comes.
+    Streak {
+        /// As far as it goes in so long, s.
+        seconds: f32,
+    },
+    /// A copy of a solid, as large as the particle along its longest side.
+    Copy {
+        /// The solids to choose from; they may be hidden.
+        of: Vec<Id>,
+        /// How one is chosen.
+        #[serde(default)]
+        pick: Pick,
+        /// How it is turned.
+        #[serde(default)]
+        turned: Turned,
+    },
+    /// Nothing.
+    Nothing,
+}
+
+/// How one of several is chosen.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
+#[serde(rename_all = "snake_case")]
+pub enum Pick {
+    /// At random.
+    #[default]
+    Random,
+    /// In the order of birth.
+    Order,
+    /// By size, the smallest first.
+    Size,
+}
+
+/// How a copy is turned.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
+#[serde(rename_all = "snake_case")]
+pub enum Turned {
+    /// As it started, and by its spin.
+    #[default]
+    Free,
+    /// With its −z axis the way it goes, y up.
+    Along,
+}
+
+/// What decides a colour or a size.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Serialize, Deserialize, JsonSchema)]
+#[serde(rename_all = "snake_case", deny_unknown_fields)]
+pub enum By {
+    /// Nothing: all have the first.
+    #[default]
+    Nothing,
+    /// The share of its life that has passed.
+    Life,
+    /// Its speed, as a share of a given one.
+    Speed {
+        /// The speed that counts as 1, m/s.
+        most_m_s: f32,
+    },
+    /// Chance.
+    Random,
+}
+
+impl By {
+    /// Whether nothing decides.
+    pub fn is_nothing(&self) -> bool {
+        *self == Self::Nothing
+    }
+
+    /// The number that decides, 0–1; `random` is the particle's own.
+    #[inline]
+    pub fn share(&self, age_s: f32, lifespan_s: f32, speed_m_s: f32, random: f32) -> f32 {
+        match *self {
+            Self::Nothing => 0.0,
+            Self::Life if lifespan_s.is_finite() && lifespan_s > 0.0 => (age_s / lifespan_s).clamp(0.0, 1.0),
+            Self::Life => 0.0,
+            Self::Speed { most_m_s } => (speed_m_s / most_m_s.max(1e-6)).clamp(0.0, 1.0),
+            Self::Random => random,
+        }
+    }
+}
+
+/// A colour at a share.
+#[derive(Clone, Copy, Debug, PartialEq, Serialize, Deserialize, JsonSchema)]
+#[serde(deny_unknown_fields)]
+pub struct ColourStop {
+    /// Where, 0–1.
+    pub at: f32,
+    /// Scene-linear; may be over 1, for what glows.
+    #[schemars(with = "[f32; 3]")]
+    pub colour: Vec3,
+}
+
+/// A share of the size at a share.
+#[derive(Clone, Copy, Debug, PartialEq, Serialize, Deserialize, JsonSchema)]
+#[serde(deny_unknown_fields)]
+pub struct SizeStop {
+    /// Where, 0–1.
+    pub at: f32,
+    /// Share of the particle's size.
+    pub size: f32,
+}
+
+impl Show {
+    /// The colour at a share: linear between the stops, white without any.
+    pub fn colour(&self, at: f32) -> Vec3 {
+        let stops: &[ColourStop] = &self.colours;
+        between(stops, at, |stop| stop.at, |stop| stop.colour, |a, b, t| a.lerp(b, t)).unwrap_or(Vec3::ONE)
+    }
+
+    /// The share of the size at a share: linear between the stops, 1 without any.
+    pub fn size(&self, at: f32) -> f32 {
+        between(&self.sizes, at, |stop| stop.at, |stop| stop.size, |a, b, t| a + (b - a) * t).unwrap_or(1.0)
+    }
+
+    /// Which of `count` copies a particle shows; `rank` is its size as a share
+    /// of the range of sizes at birth.
+    pub fn picked(pick: Pick, count: usize, id: u32, random: f32, rank: f32) -> usize {
+        let of = |share: f32| ((share * count as f32) as usize).min(count.saturating_sub(1));
+        match pick {
+            Pick::Random => of(random),
+            Pick::Order => id as usize % count.max(1),
+            Pick::Size => of(rank),
+        }
+    }
+
+    /// The solids it shows copies of.
+    pub fn shown(&self) -> &[Id] {
+        if let Form::Copy { of, .. } = &self.form { of } else { &[] }
+    }
+}
+
+fn between<S, T: Copy>(
+    stops: &[S],
+    at: f32,
+    place: impl Fn(&S) -> f32,
+    value: impl Fn(&S) -> T,
+    mix: impl Fn(T, T, f32) -> T,
+) -> Option<T> {
+    let after = stops.partition_point(|stop| place(stop) <= at);
+    let (before, next) = (stops.get(after.wrapping_sub(1)), stops.get(after));
+    match (before, next) {
+        (Some(a), Some(b)) => {
+            Some(mix(value(a), value(b), (at - place(a)) / (place(b) - place(a)).max(1e-9)))
+        }
+        (Some(only), None) | (None, Some(only)) => Some(value(only)),
+        (None, None) => None,
+    }
+}
+
+/// A number in 0–1 that is a particle's own.
+pub fn own_random(seed: u32, id: u32) -> f32 {
+    crate::copies::hash01(seed, id, 0x51)
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn colours_are_linear_between_stops_and_hold_beyond_them() {
+        let stop = |at, grey| ColourStop { at, colour: Vec3::splat(grey) };
+        let show = Show { colours: vec![stop(0.2, 1.0), stop(0.6, 3.0)], ..Show::default() };
+        let grey = |at| show.colour(at).x;
+        assert_eq!((grey(0.0), grey(0.2), grey(0.6), grey(1.0)), (1.0, 1.0, 3.0, 3.0));
+        assert!((grey(0.4) - 2.0).abs() < 1e-6);
+        assert_eq!(Show::default().colour(0.5), Vec3::ONE);
+    }
+
+    #[test]
+    fn what_never_dies_has_no_share_of_its_life() {
+        assert_eq!(By::Life.share(3.0, f32::INFINITY, 0.0, 0.0), 0.0);
+        assert_eq!(By::Life.share(3.0, 4.0, 0.0, 0.0), 0.75);
+        assert_eq!(By::Speed { most_m_s: 2.0 }.share(0.0, 1.0, 5.0, 0.0), 1.0);
+    }
+
+    #[test]
+    fn copies_are_picked_in_turn_or_at_random() {
+        let of = |pick, id, random, rank| Show::picked(pick, 3, id, random, rank);
+        assert_eq!([0, 1, 2, 3].map(|id| of(Pick::Order, id, 0.0, 0.0)), [0, 1, 2, 0]);
+        assert_eq!([0.0, 0.5, 1.0].map(|random| of(Pick::Random, 0, random, 0.0)), [0, 1, 2]);
+        assert_eq!([0.0, 0.5, 1.0].map(|rank| of(Pick::Size, 0, 0.0, rank)), [0, 1, 2]);
+    }
+}

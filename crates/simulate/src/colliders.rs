@@ -1,0 +1,302 @@
+//! Bodies as other solvers meet them, and what those owe them.
+
+use geometry::{Bounds, Mesh, MissingMesh, Ray, Surface, Tree};
+use glam::{Mat3, Vec3};
+use shot::{Id, Pose, Shape, Shot};
+use std::collections::HashMap;
+use std::sync::Arc;
+
+/// A body as it is at a substep's end.
+#[derive(Clone, Copy, Debug)]
+pub struct BodyNow {
+    /// Its element.
+    pub element: Id,
+    /// Which copy of it.
+    pub copy: u32,
+    /// Where its origin is, and how it is turned.
+    pub pose: Pose,
+    /// Multiple of the element's shape.
+    pub scale: f32,
+    /// Centre of mass, m.
+    pub centre: Vec3,
+    /// Velocity of the centre of mass, m/s.
+    pub velocity: Vec3,
+    /// Spin, rad/s.
+    pub spin: Vec3,
+    /// 1 / mass, 1/kg; 0 for what is not free.
+    pub inverse_mass: f32,
+    /// Inverse of the inertia about the centre of mass, 1/(kg m²); 0 for what is not free.
+    pub inverse_inertia: Mat3,
+    /// Whether it never moves, nor changes its shape.
+    pub still: bool,
+    /// Coulomb friction coefficient.
+    pub friction: f32,
+    /// Coefficient of restitution.
+    pub bounce: f32,
+}
+
+/// A push that one system owes to a body of another.
+#[derive(Clone, Copy, Debug, PartialEq)]
+pub struct Impulse {
+    /// The body's element.
+    pub element: Id,
+    /// Which copy of it.
+    pub copy: u32,
+    /// Where, m.
+    pub at: Vec3,
+    /// How much, N s.
+    pub impulse: Vec3,
+}
+
+/// A body that another system hands over.
+#[derive(Clone, Copy, Debug, PartialEq)]
+pub struct Newcomer {
+    /// The solid it becomes a body of.
+    pub element: Id,
+    /// Place of its origin, m, and turn.
+    pub pose: Pose,
+    /// Velocity, m/s.
+    pub velocity: Vec3,
+    /// Spin, rad/s.
+    pub spin: Vec3,
+    /// Longest side, m.
+    pub size_m: f32,
+    /// Mass, kg.
+    pub mass_kg: f32,
+}
+
+/// What one system owes to others after a substep.
+#[derive(Clone, Debug, Default)]
+pub struct Owed {
+    /// Pushes.
+    pub impulses: Vec<Impulse>,
+    /// Bodies handed over.
+    pub newcomers: Vec<Newcomer>,
+}
+
+/// A hit of one body on another in the last substep.
+#[derive(Clone, Copy, Debug, PartialEq)]
+pub struct Hit {
+    /// The elements, the one with the lower id first.
+    pub elements: [Id; 2],
+    /// Where, m.
+    pub at: Vec3,
+    /// Unit normal out of the second.
+    pub normal: Vec3,
+    /// Velocity of the surfaces' mean there, m/s.
+    pub velocity: Vec3,
+    /// How much, N s.
+    pub impulse: f32,
+}
+
+/// A body with its surface, over a substep.
+pub struct Collider {
+    /// The body at the substep's end.
+    pub now: BodyNow,
+    /// Its pose at the substep's start.
+    pub before: Pose,
+    surface: Arc<Surface>,
+    /// Distance from the origin to the furthest point, m.
+    reach: f32,
+}
+
+impl Collider {
+    /// Its pose at a share of the substep.
+    #[inline]
+    pub fn pose_at(&self, share: f32) -> Pose {
+        if self.now.still || share >= 1.0 {
+            return self.now.pose;
+        }
+        (self.before.0.lerp(self.now.pose.0, share), self.before.1.slerp(self.now.pose.1, share))
+    }
+
+    /// A point of space as seen from the body in a pose, in the shape's own size.
+    #[inline]
+    fn local(&self, pose: Pose, point: Vec3) -> Vec3 {
+        pose.1.inverse() * (point - pose.0) / self.now.scale
+    }
+
+    /// The point nearest to `point` at the substep's end, if one is closer than `within`.
+    #[inline]
+    pub fn nearest(&self, point: Vec3, within: f32) -> Option<Vec3> {
+        let pose = self.now.pose;
+        let on = self.surface.nearest(self.local(pose, point), within / self.now.scale)?;
+        Some(pose.0 + pose.1 * (on * self.now.scale))
+    }
+
+    /// When a ball whose centre goes from `from` at `share` to `to` at the
+    /// substep's end first touches the body, though both move: the share of its
+    /// way, and the unit normal. Edges it may come past by a part of its radius.
+    #[inline]
+    pub fn meet(&self, from: Vec3, share: f32, to: Vec3, radius: f32) -> Option<(f32, Vec3)> {
+        let origin = self.local(self.pose_at(share), from);
+        let direction = self.local(self.now.pose, to) - origin;
+        let length = direction.length() * self.now.scale;
+        if length <= 0.0 {
+            return None;
+        }
+        // A ball touches a plane before its centre does; so look on beyond the way's end.
+        let t_max = 1.0 + 4.0 * radius / length;
+        let (t, normal) = self.surface.meet(&Ray { origin, direction, t_max })?;
+        let facing = -normal.dot(direction) * self.now.scale / length;
+        if facing <= 1e-4 {
+            return None;
+        }
+        let t = t - radius / (facing * length);
+        if t > 1.0 {
+            return None;
+        }
+        let t = t.max(0.0);
+        Some((t, self.pose_at(share + (1.0 - share) * t).1 * normal))
+    }
+
+    /// Velocity of its surface at a point, m/s.
+    #[inline]
+    pub fn velocity_at(&self, point: Vec3) -> Vec3 {
+        self.now.velocity + self.now.spin.cross(point - self.now.centre)
+    }
+
+    /// How much of a unit impulse at a point turns up as velocity there, 1/kg.
+    #[inline]
+    pub fn mobility(&self, point: Vec3, normal: Vec3) -> f32 {
+        if self.now.inverse_mass == 0.0 {
+            return 0.0;
+        }
+        let arm = (point - self.now.centre).cross(normal);
+        self.now.inverse_mass + arm.dot(self.now.inverse_inertia * arm)
+    }
+
+    fn bounds(&self) -> Bounds {
+        let reach = Vec3::splat(self.reach * self.now.scale);
+        let around = |place: Vec3| Bounds { min: place - reach, max: place + reach };
+        around(self.before.0).union(around(self.now.pose.0))
+    }
+}
+
+/// Some of the bodies, to be found by where they are.
+#[derive(Default)]
+struct Found {
+    /// Places in the list.
+    items: Vec<u32>,
+    bounds: Vec<Bounds>,
+    tree: Option<Tree>,
+}
+
+/// So many are looked at one after the other, without a tree.
+const FEW: usize = 6;
+
+impl Found {
+    fn new(list: &[Collider], items: Vec<u32>) -> Self {
+        let bounds: Vec<Bounds> = items.iter().map(|&i| list[i as usize].bounds()).collect();
+        let tree = (items.len() > FEW).then(|| Tree::build(&bounds));
+        Self { items, bounds, tree }
+    }
+
+    #[inline]
+    fn within(&self, bounds: &Bounds, mut found: impl FnMut(usize)) {
+        match &self.tree {
+            Some(tree) => tree.overlapping(bounds, |item| found(self.items[item as usize] as usize)),
+            None => {
+                for (&i, of) in self.items.iter().zip(&self.bounds) {
+                    if of.min.cmple(bounds.max).all() && of.max.cmpge(bounds.min).all() {
+                        found(i as usize);
+                    }
+                }
+            }
+        }
+    }
+}
+
+/// All bodies of a shot, over a substep.
+#[derive(Default)]
+pub struct Colliders {
+    list: Vec<Collider>,
+    still: Found,
+    moving: Found,
+    shapes: HashMap<Id, (Shape, Arc<Surface>, f32)>,
+    /// Hits of the last substep.
+    pub hits: Vec<Hit>,
+}
+
+impl Colliders {
+    /// The bodies at the end of a substep that began as the last one ended.
+    ///
+    /// # Errors
+    /// [`MissingMesh`].
+    pub fn follow(
+        &mut self,
+        shot: &Shot,
+        bodies: Vec<BodyNow>,
+        mesh: impl Fn(&Shape) -> Result<Mesh, MissingMesh>,
+    ) -> Result<(), MissingMesh> {
+        let mut same_still = !self.still.items.is_empty();
+        for (element, solid) in shot.solids() {
+            let known = self.shapes.get(&element.id).is_some_and(|(shape, ..)| *shape == solid.shape);
+            if !known {
+                let surface = Arc::new(Surface::new(&mesh(&solid.shape)?));
+                let reach = surface.reach();
+                self.shapes.insert(element.id, (solid.shape.clone(), surface, reach));
+                same_still = false;
+            }
+        }
+        let before: HashMap<(Id, u32), Pose> =
+            self.list.iter().map(|c| ((c.now.element, c.now.copy), c.now.pose)).collect();
+        let list: Vec<Collider> = bodies
+            .into_iter()
+            .filter_map(|now| {
+                let (_, surface, reach) = self.shapes.get(&now.element)?;
+                let before = before.get(&(now.element, now.copy)).copied().unwrap_or(now.pose);
+                Some(Collider { now, before, surface: surface.clone(), reach: *reach })
+            })
+            .collect();
+        let items = |still: bool| -> Vec<u32> {
+            let of = |(i, c): (usize, &Collider)| (c.now.still == still).then_some(i as u32);
+            list.iter().enumerate().filter_map(of).collect()
+        };
+        let (still, moving) = (items(true), items(false));
+        if !same_still || still != self.still.items {
+            self.still = Found::new(&list, still);
+        }
+        self.moving = Found::new(&list, moving);
+        self.list = list;
+        Ok(())
+    }
+
+    /// Whether there are none.
+    pub fn is_empty(&self) -> bool {
+        self.list.is_empty()
+    }
+
+    /// Whether any can move.
+    pub fn any_move(&self) -> bool {
+        !self.moving.items.is_empty()
+    }
+
+    /// All of them.
+    pub fn list(&self) -> &[Collider] {
+        &self.list
+    }
+
+    /// Calls `found` with each still body whose box meets `bounds`.
+    #[inline]
+    pub fn still_in(&self, bounds: &Bounds, found: impl FnMut(usize)) {
+        self.still.within(bounds, found);
+    }
+
+    /// Calls `found` with each moving body whose box meets `bounds`.
+    #[inline]
+    pub fn moving_in(&self, bounds: &Bounds, found: impl FnMut(usize)) {
+        self.moving.within(bounds, found);
+    }
+
+    /// Where the solvers have the first body of an element; none if it is not free.
+    pub fn solved(&self, element: Id) -> Option<Pose> {
+        let free = |body: &&Collider| body.now.copy == 0 && body.now.inverse_mass > 0.0;
+        self.of(element).find(free).map(|body| body.now.pose)
+    }
+
+    /// The bodies of one element.
+    pub fn of(&self, element: Id) -> impl Iterator<Item = &Collider> {
+        self.list.iter().filter(move |collider| collider.now.element == element)
+    }
+}

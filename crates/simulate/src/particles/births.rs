@@ -1,0 +1,366 @@
+//! How many particles are born in a substep, when, where and with what.
+
+use super::System;
+use super::chance::{Chance, For};
+use super::swarm::Newborn;
+use crate::forces::Weight;
+use crate::{BlowUp, Step};
+use geometry::{Meshes, Site, Sites};
+use glam::{Quat, Vec3};
+use shot::{BornOn, Direction, Element, Id, MAX_PARTICLES, Often, Particles, Pose, Shot, Source, World};
+use std::f32::consts::PI;
+
+/// Where particles can be born, as long as what they are born on stays the same.
+pub struct Places {
+    /// What it is of, as JSON.
+    of: String,
+    pub sites: Sites,
+}
+
+/// When births begin and end, in seconds of the world's time.
+fn span(step: &Step, particles: &Particles) -> (f64, f64) {
+    let timing = step.shot.timing;
+    let first = f64::from(timing.first);
+    let seconds = |frame: u32| (step.sampler.world_frame(f64::from(frame)) - first) / f64::from(timing.fps);
+    let births = &particles.births;
+    let from = births.from_frame.map_or(-f64::from(births.preroll_s), seconds);
+    (from, seconds(births.to_frame.unwrap_or(timing.last)).max(from))
+}
+
+/// What a rate has given when the world's clock is at `seconds`, from its beginning.
+fn given(step: &Step, element: &Element, from: f64, to: f64, seconds: f64) -> f64 {
+    let at = |seconds: f64| step.sampler.elapsed(element, Vec3::NEG_Y, seconds).births;
+    at(seconds.clamp(from, to)) - at(from)
+}
+
+/// The shares of the substep at which particles are born, from the number
+/// given before on. Those of a number are exact, whatever the steps: the k-th
+/// of n comes at (k + ½) / n of the span.
+fn due(step: &Step, element: &Element, particles: &Particles, before: u64) -> (u64, Vec<f32>) {
+    let (from, to) = span(step, particles);
+    let (start, end) = (step.seconds - f64::from(step.dt), step.seconds);
+    let share = |at: f64| (((at - start) / f64::from(step.dt).max(1e-12)) as f32).clamp(0.0, 1.0);
+    match particles.births.how {
+        Often::Never {} => (0, Vec::new()),
+        Often::AtOnce { number } => {
+            let due = if before == 0 && end >= from { number } else { 0 };
+            (u64::from(due), vec![share(from); due as usize])
+        }
+        Often::Number { number } => {
+            let n = f64::from(number);
+            let until = if to > from {
+                (n * ((end - from) / (to - from)).clamp(0.0, 1.0) + 0.5).floor() as u64
+            } else if end >= from {
+                u64::from(number)
+            } else {
+                0
+            };
+            let time = |k: u64| from + (k as f64 + 0.5) / n * (to - from);
+            let due = until.saturating_sub(before);
+            (due, (before..before + due).map(|k| share(time(k))).collect())
+        }
+        Often::Rate { .. } => {
+            let total = |seconds| given(step, element, from, to, seconds);
+            let (low, high) = (total(start), total(end));
+            let until = (high + 0.5).floor().max(0.0) as u64;
+            let due = until.saturating_sub(before);
+            if due > MAX_PARTICLES as u64 {
+                return (due, Vec::new());
+            }
+            let at = |k: u64| (((k as f64 + 0.5 - low) / (high - low).max(1e-12)) as f32).clamp(0.0, 1.0);
+            (due, (before..before + due).map(at).collect())
+        }
+    }
+}
+
+/// A thing that particles are born on, over a substep.
+struct Stand {
+    before: Pose,
+    now: Pose,
+    scale: f32,
+}
+
+impl Stand {
+    fn at(&self, share: f32) -> Pose {
+        (self.before.0.lerp(self.now.0, share), self.before.1.slerp(self.now.1, share))
+    }
+}
+
+impl System {
+    /// Appends the particles born in a substep; gives the share of it that is
+    /// left to each of them.
+    pub(super) fn give_birth(
+        &mut self,
+        step: &Step,
+        meshes: &Meshes,
+        others: &[Vec<Vec3>],
+    ) -> Result<Vec<f32>, BlowUp> {
+        let Some(element) = step.shot.element(self.id) else { return Ok(Vec::new()) };
+        let Some(particles) = element.as_particles() else { return Ok(Vec::new()) };
+        let solved = |id: Id, _: f64| step.colliders.solved(id);
+        let world = World::new(step.shot, step.sampler, step.acting, &solved);
+        let own = world.pose(element);
+        let before = self.swarm.rest.stood.replace(own).unwrap_or(own);
+        let curve = match particles.from {
+            Source::Curve { curve } => step.shot.element(curve).map(|curve| world.pose(curve)),
+            _ => None,
+        };
+        let curve_before = self.swarm.rest.curve_stood;
+        self.swarm.rest.curve_stood = curve;
+        if let Source::Impacts { of, impulse_n_s } = &particles.from {
+            return self.born_of_impacts(step, particles, of, *impulse_n_s, own);
+        }
+        let (due, shares) = due(step, element, particles, self.swarm.rest.given);
+        if due == 0 {
+            return Ok(Vec::new());
+        }
+        self.bound(step, due)?;
+        let stands: Vec<Stand> = match &particles.from {
+            Source::Solid { solid, .. } => step
+                .colliders
+                .of(*solid)
+                .map(|body| Stand { before: body.before, now: body.now.pose, scale: body.now.scale })
+                .collect(),
+            Source::Curve { .. } => {
+                let now = curve.unwrap_or(own);
+                vec![Stand { before: curve_before.unwrap_or(now), now, scale: 1.0 }]
+            }
+            _ => vec![Stand { before, now: own, scale: 1.0 }],
+        };
+        let crowd: &[Vec3] = match particles.from {
+            Source::Particles { of } => {
+                self.order.iter().position(|id| *id == of).map_or(&[], |i| &others[i][..])
+            }
+            _ => &[],
+        };
+        self.find_places(step.shot, particles, meshes);
+        let region = particles.births.region.and_then(|id| {
+            Weight::new(&world, step.shot, step.surfaces, step.shot.element(id)?, step.seconds)
+        });
+        let first = self.swarm.rest.given;
+        let mut left = Vec::with_capacity(due as usize);
+        for (k, share) in (first..first + due).zip(shares) {
+            let mut chance = Chance::new(particles.seed, k as u32, For::Birth, 0);
+            let found =
+                self.place(particles, &stands, crowd, k as u32, share, step.dt, region.as_ref(), &mut chance);
+            let Some((place, normal, velocity)) = found else { continue };
+            let turn = before.1.slerp(own.1, share);
+            let born_s = (step.seconds - f64::from(step.dt * (1.0 - share))) as f32;
+            let newborn = start(particles, (place, turn), normal, velocity, born_s, &mut chance);
+            self.swarm.push(&newborn, self.turning);
+            left.push(1.0 - share);
+        }
+        self.swarm.rest.given += due;
+        Ok(left)
+    }
+
+    /// Refuses more particles than an element may have.
+    pub(super) fn bound(&self, step: &Step, more: u64) -> Result<(), BlowUp> {
+        let wanted = self.swarm.len() as u64 + more;
+        if wanted <= MAX_PARTICLES as u64 {
+            return Ok(());
+        }
+        Err(BlowUp {
+            frame: step.frame_number(),
+            element: self.id,
+            name: self.name.clone(),
+            what: super::too_many(wanted as f64),
+        })
+    }
+
+    /// Finds where particles can be born, if that has changed.
+    pub(super) fn find_places(&mut self, shot: &Shot, particles: &Particles, meshes: &Meshes) {
+        let shape_of = |id: Id| shot.element(id).and_then(|e| e.as_solid()).map(|solid| &solid.shape);
+        let of = match &particles.from {
+            Source::Solid { solid, on } => serde_json::to_string(&(shape_of(*solid), on)),
+            Source::Curve { curve } => serde_json::to_string(&shot.element(*curve).map(|e| &e.is)),
+            from => serde_json::to_string(from),
+        }
+        .expect("it serialises");
+        if self.places.as_ref().is_some_and(|places| places.of == of) {
+            return;
+        }
+        let on_mesh = |shape: Option<&shot::Shape>, on: BornOn| {
+            let mesh = shape.and_then(|shape| meshes.mesh(shape).ok()).unwrap_or_default();
+            match on {
+                BornOn::Surface => Sites::surface(&mesh),
+                BornOn::Edges => Sites::edges(&mesh),
+                BornOn::Vertices => Sites::vertices(&mesh),
+                BornOn::Volume => Sites::inside(&mesh),
+            }
+        };
+        let sites = match &particles.from {
+            Source::Shape { shape, on } => on_mesh(Some(shape), *on),
+            Source::Solid { solid, on } => on_mesh(shape_of(*solid), *on),
+            Source::Curve { curve } => match shot.element(*curve).map(|e| &e.is) {
+                Some(shot::Is::Curve(curve)) => Sites::line(&curve.strokes()),
+                _ => Sites::points([]),
+            },
+            Source::Grid { count, spacing_m } => Sites::points(grid(*count, *spacing_m)),
+            Source::Point {} | Source::Particles { .. } | Source::Impacts { .. } => {
+                Sites::points([Vec3::ZERO])
+            }
+        };
+        self.places = Some(Places { of, sites });
+    }
+
+    /// Place, way out and velocity of the source for the k-th birth.
+    fn place(
+        &mut self,
+        particles: &Particles,
+        stands: &[Stand],
+        crowd: &[Vec3],
+        k: u32,
+        share: f32,
+        dt: f32,
+        region: Option<&Weight>,
+        chance: &mut Chance,
+    ) -> Option<(Vec3, Vec3, Vec3)> {
+        /// Tries to find a place where a region has weight.
+        const TRIES: u32 = 256;
+        let on_grid = matches!(particles.from, Source::Grid { .. });
+        // Of a number on a line each has its place, unless a region takes places away.
+        let of = match particles.births.how {
+            Often::Number { number } | Often::AtOnce { number } if region.is_none() => Some(number),
+            _ => None,
+        };
+        for _ in 0..TRIES {
+            if let Source::Particles { .. } = particles.from {
+                let i = (chance.share() * crowd.len() as f32) as usize;
+                let at = *crowd.get(i.min(crowd.len().checked_sub(1)?))?;
+                if region.is_none_or(|region| region.at(at) > chance.share()) {
+                    return Some((at, Vec3::ZERO, Vec3::ZERO));
+                }
+                continue;
+            }
+            let stand = match stands.len() {
+                0 => return None,
+                1 => &stands[0],
+                n => &stands[((chance.share() * n as f32) as usize).min(n - 1)],
+            };
+            let sites = &self.places.as_ref()?.sites;
+            let site: Site = if on_grid {
+                sites.nth(k as usize)?
+            } else if particles.births.even {
+                let next = self.swarm.rest.spread;
+                self.swarm.rest.spread = next.wrapping_add(1);
+                match sites.even(next, of) {
+                    Some(site) => site,
+                    None => continue,
+                }
+            } else {
+                sites.site([chance.share(), chance.share(), chance.share()], || chance.share())?
+            };
+            let (at, turn) = stand.at(share);
+            let local = site.place * stand.scale;
+            let place = at + turn * local;
+            if region.is_some_and(|region| region.at(place) <= chance.share()) {
+                if on_grid {
+                    return None;
+                }
+                continue;
+            }
+            let moved = (stand.now.0 + stand.now.1 * local) - (stand.before.0 + stand.before.1 * local);
+            return Some((place, turn * site.normal, moved / dt.max(1e-9)));
+        }
+        None
+    }
+
+    fn born_of_impacts(
+        &mut self,
+        step: &Step,
+        particles: &Particles,
+        of: &[shot::Who],
+        least: f32,
+        own: Pose,
+    ) -> Result<Vec<f32>, BlowUp> {
+        let meant = |id: Id| {
+            step.shot.element(id).is_some_and(|e| of.is_empty() || of.iter().any(|who| who.means(e)))
+        };
+        let within = {
+            let births = &particles.births;
+            births.from_frame.is_none_or(|from| step.frame > f64::from(from))
+                && births.to_frame.is_none_or(|to| step.frame <= f64::from(to))
+        };
+        let mut left = Vec::new();
+        if !within {
+            return Ok(left);
+        }
+        for hit in step.colliders.hits.iter().filter(|hit| hit.impulse >= least) {
+            if !hit.elements.iter().any(|&id| meant(id)) {
+                continue;
+            }
+            let number = match particles.births.how {
+                Often::Number { number } | Often::AtOnce { number } => number,
+                Often::Rate { per_s } => {
+                    let mut chance = Chance::new(particles.seed, self.swarm.rest.given as u32, For::Birth, 1);
+                    (per_s * step.dt + chance.share()).floor() as u32
+                }
+                Often::Never {} => 0,
+            };
+            self.bound(step, u64::from(number))?;
+            for _ in 0..number {
+                let k = self.swarm.rest.given as u32;
+                let mut chance = Chance::new(particles.seed, k, For::Birth, 0);
+                let newborn = start(
+                    particles,
+                    (hit.at, own.1),
+                    hit.normal,
+                    hit.velocity,
+                    step.seconds as f32,
+                    &mut chance,
+                );
+                self.swarm.push(&newborn, self.turning);
+                self.swarm.rest.given += 1;
+            }
+            left.extend(std::iter::repeat_n(0.0, number as usize));
+        }
+        Ok(left)
+    }
+}
+
+fn grid(count: [u32; 3], spacing: Vec3) -> impl Iterator<Item = Vec3> {
+    let centred = |i: u32, n: u32| i as f32 - (n as f32 - 1.0) * 0.5;
+    let [nx, ny, nz] = count;
+    (0..ny).flat_map(move |y| {
+        (0..nz).flat_map(move |z| {
+            (0..nx).map(move |x| Vec3::new(centred(x, nx), centred(y, ny), centred(z, nz)) * spacing)
+        })
+    })
+}
+
+/// A particle as it starts at a place, from a source that moves at `motion`.
+pub(super) fn start(
+    particles: &Particles,
+    (place, turn): Pose,
+    normal: Vec3,
+    motion: Vec3,
+    born_s: f32,
+    chance: &mut Chance,
+) -> Newborn {
+    let start = &particles.start;
+    let up = turn * Vec3::Y;
+    let way = match start.direction {
+        Direction::Up => up,
+        Direction::Normal => normal.try_normalize().unwrap_or(up),
+        Direction::Motion => motion.try_normalize().unwrap_or(up),
+    };
+    let direction = Quat::from_rotation_arc(Vec3::Y, way) * chance.cone(start.spread_rad);
+    let speed = start.speed_m_s * chance.about(start.speed_variation);
+    let life = start.lifespan_s.map_or(f32::INFINITY, |life| life * chance.about(start.lifespan_variation));
+    let size_m = (start.size_m * chance.about(start.size_variation)).max(1e-6);
+    let radius = 0.5 * size_m;
+    let turned = turn * chance.turn(start.turn_variation);
+    let spin = chance.direction() * (start.spin_rad_s * chance.about(start.spin_variation));
+    Newborn {
+        place,
+        velocity: direction * speed + motion * start.inherit,
+        size_m,
+        mass_kg: (particles.mass_kg(radius) * chance.about(particles.body.mass_variation)).max(1e-15),
+        drag_area_m2: particles.body.drag * PI * radius * radius,
+        born_s,
+        ends_s: born_s + life.max(1e-4),
+        turn: turned,
+        spin,
+    }
+}

@@ -1,0 +1,264 @@
+//! The particles of one element: a column a quantity, in the order of birth.
+
+use crate::PrepareError;
+use bytemuck::Pod;
+use glam::{Quat, Vec3};
+use serde::{Deserialize, Serialize};
+use shot::Id;
+use std::collections::BTreeMap;
+
+/// Particles of one element. Every column but the turns has one entry each.
+#[derive(Clone, Debug, Default)]
+pub struct Swarm {
+    /// Numbers in the order of birth, rising.
+    pub ids: Vec<u32>,
+    /// x, m.
+    pub places: Vec<Vec3>,
+    /// v, m/s.
+    pub velocities: Vec<Vec3>,
+    /// Diameter, m.
+    pub sizes: Vec<f32>,
+    /// 1 / m, 1/kg.
+    pub inverse_masses: Vec<f32>,
+    /// C A, m².
+    pub drag_areas: Vec<f32>,
+    /// The world's second of birth.
+    pub born_s: Vec<f32>,
+    /// The world's second of death; endless for none.
+    pub ends_s: Vec<f32>,
+    /// No still body is nearer to the surface of the ball, m.
+    pub clearances: Vec<f32>,
+    /// What has become of it, a bit each.
+    pub done: Vec<u32>,
+    /// Turns; empty if they do not turn.
+    pub turns: Vec<Quat>,
+    /// Spins, rad/s; empty if they do not turn.
+    pub spins: Vec<Vec3>,
+    /// All that is not a column.
+    pub rest: Rest,
+}
+
+/// What a swarm has beside its columns.
+#[derive(Clone, Debug, Default, Serialize, Deserialize)]
+pub struct Rest {
+    /// Number of the next particle.
+    pub next_id: u32,
+    /// Where the element stood at the last substep's end.
+    pub stood: Option<(Vec3, Quat)>,
+    /// Where the curve they are born on stood.
+    pub curve_stood: Option<(Vec3, Quat)>,
+    /// How many of evenly spread places were asked for.
+    pub spread: u32,
+    /// How many the schedule has given.
+    pub given: u64,
+    /// Born and gone since the last frame.
+    pub born: u32,
+    /// Gone since the last frame.
+    pub gone: u32,
+    /// Those that stick to a body, by number.
+    pub stuck: BTreeMap<u32, Stuck>,
+    /// Those that leave a trail, with what each owes to the next left behind, by number and entry.
+    pub trails: BTreeMap<(u32, u32), f32>,
+}
+
+/// Where a particle sticks.
+#[derive(Clone, Copy, Debug, Serialize, Deserialize)]
+pub struct Stuck {
+    /// The body's element.
+    pub element: Id,
+    /// Which copy.
+    pub copy: u32,
+    /// Where on it, in its frame.
+    pub place: Vec3,
+    /// How it is turned against it.
+    pub turn: Quat,
+}
+
+/// A particle that is born.
+#[derive(Clone, Copy, Debug)]
+pub struct Newborn {
+    pub place: Vec3,
+    pub velocity: Vec3,
+    pub size_m: f32,
+    pub mass_kg: f32,
+    pub drag_area_m2: f32,
+    pub born_s: f32,
+    pub ends_s: f32,
+    pub turn: Quat,
+    pub spin: Vec3,
+}
+
+impl Swarm {
+    pub fn len(&self) -> usize {
+        self.ids.len()
+    }
+
+    /// The index of a particle that is there.
+    pub fn find(&self, id: u32) -> Option<usize> {
+        self.ids.binary_search(&id).ok()
+    }
+
+    pub fn push(&mut self, newborn: &Newborn, turning: bool) -> u32 {
+        let id = self.rest.next_id;
+        self.rest.next_id += 1;
+        self.rest.born += 1;
+        self.ids.push(id);
+        self.places.push(newborn.place);
+        self.velocities.push(newborn.velocity);
+        self.sizes.push(newborn.size_m);
+        self.inverse_masses.push(1.0 / newborn.mass_kg);
+        self.drag_areas.push(newborn.drag_area_m2);
+        self.born_s.push(newborn.born_s);
+        self.ends_s.push(newborn.ends_s);
+        self.clearances.push(0.0);
+        self.done.push(0);
+        if turning {
+            self.turns.push(newborn.turn);
+            self.spins.push(newborn.spin);
+        }
+        id
+    }
+
+    /// Takes out those that are marked, keeping the order of the others.
+    pub fn remove(&mut self, marked: &[bool]) {
+        let gone = marked.iter().filter(|&&m| m).count();
+        if gone == 0 {
+            return;
+        }
+        self.rest.gone += gone as u32;
+        keep(&mut self.ids, marked);
+        let ids = &self.ids;
+        let stays = |id: &u32| ids.binary_search(id).is_ok();
+        self.rest.stuck.retain(|id, _| stays(id));
+        self.rest.trails.retain(|(id, _), _| stays(id));
+        keep(&mut self.places, marked);
+        keep(&mut self.velocities, marked);
+        keep(&mut self.sizes, marked);
+        keep(&mut self.inverse_masses, marked);
+        keep(&mut self.drag_areas, marked);
+        keep(&mut self.born_s, marked);
+        keep(&mut self.ends_s, marked);
+        keep(&mut self.clearances, marked);
+        keep(&mut self.done, marked);
+        if !self.turns.is_empty() {
+            keep(&mut self.turns, marked);
+            keep(&mut self.spins, marked);
+        }
+    }
+
+    /// All of it as bytes.
+    pub fn save(&self, out: &mut Vec<u8>) {
+        let rest = postcard::to_stdvec(&self.rest).expect("it serialises");
+        out.extend_from_slice(&(rest.len() as u64).to_le_bytes());
+        out.extend_from_slice(&rest);
+        put(out, &self.ids);
+        put(out, &self.places);
+        put(out, &self.velocities);
+        put(out, &self.sizes);
+        put(out, &self.inverse_masses);
+        put(out, &self.drag_areas);
+        put(out, &self.born_s);
+        put(out, &self.ends_s);
+        put(out, &self.clearances);
+        put(out, &self.done);
+        put(out, &self.turns);
+        put(out, &self.spins);
+    }
+
+    /// What [`Swarm::save`] gave, from the front of `bytes`.
+    pub fn restore(bytes: &mut &[u8]) -> Result<Self, PrepareError> {
+        let broken = || PrepareError::State("it ends early".to_owned());
+        let (length, after) = bytes.split_first_chunk::<8>().ok_or_else(broken)?;
+        let (rest, after) =
+            after.split_at_checked(u64::from_le_bytes(*length) as usize).ok_or_else(broken)?;
+        let rest = postcard::from_bytes(rest).map_err(|error| PrepareError::State(error.to_string()))?;
+        *bytes = after;
+        Ok(Self {
+            rest,
+            ids: take(bytes)?,
+            places: take(bytes)?,
+            velocities: take(bytes)?,
+            sizes: take(bytes)?,
+            inverse_masses: take(bytes)?,
+            drag_areas: take(bytes)?,
+            born_s: take(bytes)?,
+            ends_s: take(bytes)?,
+            clearances: take(bytes)?,
+            done: take(bytes)?,
+            turns: take(bytes)?,
+            spins: take(bytes)?,
+        })
+    }
+}
+
+fn keep<T: Copy>(column: &mut Vec<T>, marked: &[bool]) {
+    let Some(mut to) = marked.iter().position(|&m| m) else { return };
+    for from in to + 1..marked.len() {
+        if !marked[from] {
+            column[to] = column[from];
+            to += 1;
+        }
+    }
+    column.truncate(to);
+}
+
+fn put<T: Pod>(out: &mut Vec<u8>, column: &[T]) {
+    out.extend_from_slice(&(column.len() as u64).to_le_bytes());
+    out.extend_from_slice(bytemuck::cast_slice(column));
+}
+
+fn take<T: Pod>(bytes: &mut &[u8]) -> Result<Vec<T>, PrepareError> {
+    let broken = || PrepareError::State("it ends early".to_owned());
+    let (length, after) = bytes.split_first_chunk::<8>().ok_or_else(broken)?;
+    let length = (u64::from_le_bytes(*length) as usize).checked_mul(size_of::<T>()).ok_or_else(broken)?;
+    let (column, after) = after.split_at_checked(length).ok_or_else(broken)?;
+    *bytes = after;
+    Ok(bytemuck::pod_collect_to_vec(column))
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    fn newborn(x: f32) -> Newborn {
+        Newborn {
+            place: Vec3::X * x,
+            velocity: Vec3::Y,
+            size_m: 0.1,
+            mass_kg: 2.0,
+            drag_area_m2: 0.3,
+            born_s: 0.0,
+            ends_s: f32::INFINITY,
+            turn: Quat::IDENTITY,
+            spin: Vec3::ZERO,
+        }
+    }
+
+    #[test]
+    fn those_that_stay_keep_their_order_and_numbers() {
+        let mut swarm = Swarm::default();
+        (0..6).for_each(|i| {
+            swarm.push(&newborn(i as f32), true);
+        });
+        swarm.remove(&[true, false, true, false, false, true]);
+        assert_eq!(swarm.ids, [1, 3, 4]);
+        assert_eq!(swarm.places.iter().map(|p| p.x).collect::<Vec<_>>(), [1.0, 3.0, 4.0]);
+        assert_eq!((swarm.find(3), swarm.find(2), swarm.push(&newborn(9.0), true)), (Some(1), None, 6));
+    }
+
+    #[test]
+    fn a_saved_swarm_comes_back_whole() {
+        let mut swarm = Swarm::default();
+        (0..5).for_each(|i| {
+            swarm.push(&newborn(i as f32), i > 9);
+        });
+        swarm.rest.given = 17;
+        let mut bytes = Vec::new();
+        swarm.save(&mut bytes);
+        let back = Swarm::restore(&mut &bytes[..]).unwrap();
+        assert_eq!((&back.ids, &back.places, back.rest.given), (&swarm.ids, &swarm.places, 17));
+        for cut in 0..bytes.len() {
+            assert!(Swarm::restore(&mut &bytes[..cut]).is_err());
+        }
+    }
+}

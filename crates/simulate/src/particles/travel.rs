@@ -1,0 +1,445 @@
+//! Moving particles over a substep: half a drift, the forces, half a drift, and
+//! what is in the way.
+//!
+//! Drift–kick–drift is of second order and keeps volume in phase space; under
+//! constant acceleration it is exact. A particle's way is a straight piece; the
+//! piece is tested against bodies at their true shape, both moving. Far from
+//! still bodies nothing is asked: each particle keeps a distance within which
+//! there is none, and asks again once it may have used it up (as *conservative
+//! advancement* does, B. Mirtich, 1996).
+
+use super::System;
+use super::chance::{Chance, For};
+use crate::colliders::Colliders;
+use crate::forces::{Acting, Points};
+use crate::{BlowUp, Step};
+use geometry::Bounds;
+use glam::{Quat, Vec3};
+use rayon::prelude::*;
+use shot::{Element, Meet, Outcome, Particles, When};
+use std::ops::Range;
+
+/// Particles a thread takes at once.
+const CHUNK: usize = 1_024;
+/// Times that a particle may bounce in one substep.
+const BOUNCES: usize = 4;
+/// Gap left between a particle and what it rests on, as a share of its radius.
+const GAP: f32 = 1e-3;
+
+/// A particle came up to a body.
+#[derive(Clone, Copy, Debug)]
+pub struct Touch {
+    /// Its index.
+    pub index: u32,
+    /// Place of the body in the list of colliders.
+    pub body: u32,
+    /// Where on the body.
+    pub at: Vec3,
+    /// Speed at which it came up to the surface, m/s.
+    pub speed: f32,
+    /// Impulse on the body, N s.
+    pub impulse: Vec3,
+}
+
+/// What travelling gave.
+#[derive(Default)]
+pub struct Travelled {
+    pub touches: Vec<Touch>,
+    /// Any has come to its end, or has left the world.
+    pub any_gone: bool,
+    /// The first without a finite place.
+    pub lost: Option<u32>,
+}
+
+/// How particles meet bodies.
+struct Meeting<'a> {
+    colliders: &'a Colliders,
+    particles: &'a Particles,
+    /// For each body in the list, whether it is met.
+    met: Vec<bool>,
+    /// Whether touches matter that push nothing.
+    told: bool,
+    dt: f32,
+}
+
+struct Columns<'a> {
+    ids: &'a [u32],
+    places: &'a mut [Vec3],
+    velocities: &'a mut [Vec3],
+    clearances: &'a mut [f32],
+    sizes: &'a [f32],
+    inverse_masses: &'a [f32],
+    drag_areas: &'a [f32],
+    ends: &'a [f32],
+    /// Share of the substep left to each; none: all of it.
+    shares: Option<&'a [f32]>,
+    from: usize,
+}
+
+impl System {
+    /// Moves the particles of a range; `shares` of the substep are left to them.
+    pub(super) fn travel(
+        &mut self,
+        step: &Step,
+        element: &Element,
+        particles: &Particles,
+        range: Range<usize>,
+        shares: Option<&[f32]>,
+    ) -> Result<Travelled, BlowUp> {
+        if range.is_empty() {
+            return Ok(Travelled::default());
+        }
+        let acting = step.field.acting(self.id);
+        let meeting = (particles.meet.on && !step.colliders.is_empty()).then(|| {
+            let meet = &particles.meet;
+            let met = met(step, meet);
+            let told = matches!(meet.outcome, Outcome::Stick | Outcome::Die)
+                || particles.becoming.iter().any(|becoming| matches!(becoming.when, When::Touch { .. }));
+            Meeting { colliders: step.colliders, particles, met, told, dt: step.dt }
+        });
+        let now = step.seconds as f32;
+        let world_m = step.shot.physics.world_m;
+        let swarm = &mut self.swarm;
+        let first = range.start;
+        let columns = (
+            swarm.ids[range.clone()].par_chunks(CHUNK),
+            swarm.places[range.clone()].par_chunks_mut(CHUNK),
+            swarm.velocities[range.clone()].par_chunks_mut(CHUNK),
+            swarm.clearances[range.clone()].par_chunks_mut(CHUNK),
+            swarm.sizes[range.clone()].par_chunks(CHUNK),
+            swarm.inverse_masses[range.clone()].par_chunks(CHUNK),
+            swarm.drag_areas[range.clone()].par_chunks(CHUNK),
+            swarm.ends_s[range].par_chunks(CHUNK),
+        );
+        let parts: Vec<Travelled> = columns
+            .into_par_iter()
+            .enumerate()
+            .map(|(chunk, (ids, places, velocities, clearances, sizes, inverse_masses, drag_areas, ends))| {
+                let from = chunk * CHUNK;
+                let shares = shares.map(|shares| &shares[from..from + ids.len()]);
+                let columns = Columns {
+                    ids,
+                    places,
+                    velocities,
+                    clearances,
+                    sizes,
+                    inverse_masses,
+                    drag_areas,
+                    ends,
+                    shares,
+                    from: first + from,
+                };
+                columns.travel(&acting, particles, meeting.as_ref(), step.dt, now, world_m)
+            })
+            .collect();
+        let mut all = Travelled::default();
+        for part in parts {
+            all.touches.extend(part.touches);
+            all.any_gone |= part.any_gone;
+            all.lost = all.lost.or(part.lost);
+        }
+        if let Some(index) = all.lost {
+            return Err(BlowUp {
+                frame: step.frame_number(),
+                element: element.id,
+                name: format!("{} (particle {})", element.name, self.swarm.ids[index as usize] + 1),
+                what: "has no finite place or speed any more; try more substeps".to_owned(),
+            });
+        }
+        Ok(all)
+    }
+
+    /// Turns particles by their spins.
+    pub(super) fn spin(&mut self, dt: f32) {
+        let swarm = &mut self.swarm;
+        swarm.turns.par_chunks_mut(CHUNK).zip(swarm.spins.par_chunks(CHUNK)).for_each(|(turns, spins)| {
+            for (turn, spin) in turns.iter_mut().zip(spins) {
+                if *spin != Vec3::ZERO {
+                    *turn = (Quat::from_scaled_axis(*spin * dt) * *turn).normalize();
+                }
+            }
+        });
+    }
+}
+
+impl Columns<'_> {
+    fn travel(
+        self,
+        acting: &Acting,
+        particles: &Particles,
+        meeting: Option<&Meeting>,
+        dt: f32,
+        now: f32,
+        world_m: f32,
+    ) -> Travelled {
+        let n = self.places.len();
+        let mut travelled = Travelled::default();
+        let share = |i: usize| self.shares.map_or(1.0, |shares| shares[i]);
+        let fastest = particles.body.fastest_m_s;
+        let free = acting.is_empty() && fastest.is_none();
+        let mut before = [Vec3::ZERO; CHUNK];
+        if !free {
+            let mut half = [Vec3::ZERO; CHUNK];
+            before[..n].copy_from_slice(self.velocities);
+            for i in 0..n {
+                half[i] = self.places[i] + self.velocities[i] * (0.5 * dt * share(i));
+            }
+            let mut points = Points {
+                places: &half[..n],
+                velocities: self.velocities,
+                inverse_masses: self.inverse_masses,
+                drag_areas: self.drag_areas,
+            };
+            acting.push(&mut points, dt);
+            if let Some(shares) = self.shares {
+                for i in 0..n {
+                    self.velocities[i] = before[i] + (self.velocities[i] - before[i]) * shares[i];
+                }
+            }
+            if let Some(fastest) = fastest {
+                self.velocities.iter_mut().for_each(|v| *v = v.clamp_length_max(fastest));
+            }
+        }
+        let far = world_m * world_m;
+        for i in 0..n {
+            let velocity = self.velocities[i];
+            let way = if free {
+                velocity * (dt * share(i))
+            } else {
+                (before[i] + velocity) * (0.5 * dt * share(i))
+            };
+            match meeting {
+                None => self.places[i] += way,
+                Some(meeting) => {
+                    let length = way.length();
+                    let clear = self.clearances[i];
+                    if clear > length && !meeting.colliders.any_move() {
+                        self.clearances[i] = clear - length;
+                        self.places[i] += way;
+                    } else {
+                        let first = if free { velocity } else { before[i] };
+                        let mut body = Body {
+                            id: self.ids[i],
+                            index: (self.from + i) as u32,
+                            place: self.places[i],
+                            velocity: first,
+                            clear,
+                            radius: 0.5 * self.sizes[i],
+                            inverse_mass: self.inverse_masses[i],
+                        };
+                        meeting.go(
+                            &mut body,
+                            velocity - first,
+                            share(i) * meeting.dt,
+                            &mut travelled.touches,
+                        );
+                        (self.places[i], self.velocities[i], self.clearances[i]) =
+                            (body.place, body.velocity, body.clear);
+                    }
+                }
+            }
+            let square = self.places[i].length_squared();
+            if self.ends[i] <= now || square > far {
+                travelled.any_gone = true;
+            }
+            if !(square + self.velocities[i].length_squared()).is_finite() {
+                travelled.lost = travelled.lost.or(Some((self.from + i) as u32));
+            }
+        }
+        travelled
+    }
+}
+
+/// For each body in the list, whether it is met.
+pub(super) fn met(step: &Step, meet: &Meet) -> Vec<bool> {
+    let meets = |id| step.shot.element(id).is_some_and(|element| meet.meets(element));
+    step.colliders.list().iter().map(|body| meets(body.now.element)).collect()
+}
+
+/// One particle on its way.
+struct Body {
+    id: u32,
+    index: u32,
+    place: Vec3,
+    velocity: Vec3,
+    clear: f32,
+    radius: f32,
+    inverse_mass: f32,
+}
+
+/// Bodies near a particle, at most so many.
+type Near = [usize; 16];
+
+impl Meeting<'_> {
+    /// Moves a particle for `dt` seconds in which forces add `change` to its velocity.
+    fn go(&self, body: &mut Body, change: Vec3, dt: f32, touches: &mut Vec<Touch>) {
+        let list = self.colliders.list();
+        let way = (body.velocity + 0.5 * change) * dt;
+        let length = way.length();
+        let mut near: Near = [0; 16];
+        let mut count = 0;
+        let mut add = |i: usize| {
+            if count < near.len() {
+                near[count] = i;
+                count += 1;
+            }
+        };
+        // What moves may push it on, twice as fast as itself at most.
+        let (mut moving, mut pushed) = (false, 0.0f32);
+        if self.colliders.any_move() {
+            let reach = Vec3::splat(body.radius * 2.0);
+            let end = body.place + way;
+            let swept = Bounds { min: body.place.min(end) - reach, max: body.place.max(end) + reach };
+            self.colliders.moving_in(&swept, |i| {
+                if self.met[i] {
+                    moving = true;
+                    pushed = pushed.max(2.0 * dt * list[i].velocity_at(body.place).length());
+                    add(i);
+                }
+            });
+        }
+        // What lay on a body at the end of its last way will meet it again: no
+        // need to ask how far it is.
+        let close = body.clear < 2.0 * body.radius;
+        // Those further away leave it clear by a diameter at the way's end.
+        let touching = length + pushed + 3.0 * body.radius;
+        let ahead = if close { touching } else { touching + 8.0 * length };
+        let mut still = ahead;
+        if moving || body.clear <= length {
+            let around = Bounds { min: body.place - ahead, max: body.place + ahead };
+            self.colliders.still_in(&around, |i| {
+                if !self.met[i] {
+                } else if close {
+                    add(i);
+                } else if let Some(on) = list[i].nearest(body.place, still.max(touching)) {
+                    let distance = on.distance(body.place);
+                    still = still.min(distance);
+                    if distance < touching {
+                        add(i);
+                    }
+                }
+            });
+        } else {
+            still = body.clear + body.radius;
+        }
+        if count == 0 {
+            body.place += way;
+            body.velocity += change;
+            body.clear = (still - body.radius - length).max(0.0);
+            return;
+        }
+        self.bounce_along(body, change, dt, &near[..count], touches);
+    }
+
+    fn bounce_along(&self, body: &mut Body, change: Vec3, dt: f32, near: &[usize], touches: &mut Vec<Touch>) {
+        let mut acceleration = if dt > 0.0 { change / dt } else { Vec3::ZERO };
+        let mut share = 1.0 - dt / self.dt.max(1e-12);
+        let mut left = dt;
+        for _ in 0..BOUNCES {
+            let way = (body.velocity + 0.5 * acceleration * left) * left;
+            if left <= 0.0 {
+                break;
+            }
+            let mut first: Option<(f32, Vec3, usize)> = None;
+            for &i in near {
+                let met = self.colliders.list()[i].meet(body.place, share, body.place + way, body.radius);
+                if let Some((t, normal)) = met
+                    && first.is_none_or(|(least, ..)| t < least)
+                {
+                    first = Some((t, normal, i));
+                }
+            }
+            let Some((t, normal, i)) = first else {
+                body.place += way;
+                body.velocity += acceleration * left;
+                left = 0.0;
+                break;
+            };
+            let gone = t * left;
+            body.place += way * t;
+            body.velocity += acceleration * gone;
+            left -= gone;
+            share += (1.0 - share) * t;
+            let at = body.place - normal * body.radius;
+            self.respond(body, i, at, normal, &mut acceleration, left, touches);
+        }
+        if left > 0.0 {
+            body.velocity += acceleration * left;
+        }
+        // Out of what it may still reach into: edges, corners, and what moved onto it.
+        let mut clear = 2.0 * body.radius;
+        for &i in near {
+            let collider = &self.colliders.list()[i];
+            let Some(on) = collider.nearest(body.place, clear + body.radius) else { continue };
+            let away = body.place - on;
+            let distance = away.length();
+            clear = (distance - body.radius).max(0.0);
+            if distance <= 0.0 || distance >= body.radius {
+                continue;
+            }
+            let normal = away / distance;
+            body.place = on + normal * (body.radius * (1.0 + GAP));
+            if (body.velocity - collider.velocity_at(on)).dot(normal) < 0.0 {
+                let mut none = Vec3::ZERO;
+                self.respond(body, i, on, normal, &mut none, 0.0, touches);
+            }
+        }
+        // What it lies against is at hand again in the next substep.
+        body.clear = clear;
+    }
+
+    /// The velocity after a touch: restitution and Coulomb friction, a pair
+    /// having the mean of its two. What comes to rest on the body takes from
+    /// the acceleration of the `left` seconds what presses it on.
+    fn respond(
+        &self,
+        body: &mut Body,
+        i: usize,
+        at: Vec3,
+        normal: Vec3,
+        acceleration: &mut Vec3,
+        left: f32,
+        touches: &mut Vec<Touch>,
+    ) {
+        let collider = &self.colliders.list()[i];
+        let meet = &self.particles.meet;
+        let relative = body.velocity - collider.velocity_at(at);
+        let towards = (-relative.dot(normal)).max(0.0);
+        let pressing = (-acceleration.dot(normal)).max(0.0) * left;
+        let mut chance = Chance::new(self.particles.seed, body.id, For::Meeting, 0);
+        let does = chance.share() < meet.share;
+        let outcome = if does { meet.outcome } else { Outcome::Bounce };
+        let own_bounce = (meet.bounce * chance.about(meet.bounce_variation)).clamp(0.0, 1.0);
+        let pair = |own: f32, of: f32| 0.5 * (own + of);
+        // What comes up no faster than forces press it on has come to rest.
+        let bounces = outcome == Outcome::Bounce && towards > 2.0 * pressing;
+        let bounce = if bounces { pair(own_bounce, collider.now.bounce) } else { 0.0 };
+        let friction =
+            if outcome == Outcome::Bounce { pair(meet.friction, collider.now.friction) } else { 0.0 };
+        let pressing = if bounces { 0.0 } else { pressing };
+        let before = body.velocity;
+        let mobility = collider.mobility(at, normal);
+        let own = if meet.push { body.inverse_mass / (body.inverse_mass + mobility) } else { 1.0 };
+        let change = (1.0 + bounce) * towards * own;
+        // Friction answers what forces add along the surface too, so that what
+        // it holds does not creep.
+        let coming = if pressing > 0.0 { *acceleration * left } else { Vec3::ZERO };
+        let along = (relative + coming).reject_from_normalized(normal);
+        let speed = along.length();
+        body.velocity += normal * change;
+        if speed > 0.0 {
+            body.velocity -= along * ((friction * (change + pressing)).min(speed) / speed);
+        }
+        if pressing > 0.0 {
+            *acceleration -= normal * acceleration.dot(normal);
+        }
+        let impulse = if meet.push && collider.now.inverse_mass > 0.0 {
+            (before - body.velocity - normal * pressing) / body.inverse_mass
+        } else {
+            Vec3::ZERO
+        };
+        if self.told || impulse != Vec3::ZERO {
+            touches.push(Touch { index: body.index, body: i as u32, at, speed: towards, impulse });
+        }
+    }
+}

@@ -1,0 +1,157 @@
+//! What solids show to other systems and take from them.
+
+use super::{Member, Solids, collision, id_of, pose, user_data};
+use crate::colliders::{BodyNow, Hit, Newcomer, Owed};
+use glam::{Mat3, Vec3};
+use rapier3d::prelude::*;
+use shot::{Id, Shot};
+use std::collections::HashMap;
+
+impl Solids {
+    pub(super) fn add_bodies(&self, shot: &Shot, out: &mut Vec<BodyNow>) {
+        let mut of: Option<(Id, f32, f32, bool)> = None;
+        for member in &self.state.members {
+            if of.is_none_or(|(id, ..)| id != member.element) {
+                let Some(element) = shot.element(member.element) else { continue };
+                let Some(solid) = element.as_solid() else { continue };
+                let reshaped = element.motion.keys().any(|path| path.starts_with("is.solid.shape."));
+                of = Some((member.element, solid.body.friction, solid.body.bounce, reshaped));
+            }
+            let (_, friction, bounce, reshaped) = of.expect("just set");
+            let body = &self.state.world.bodies[member.handle];
+            let at = body.position();
+            let free = body.is_dynamic();
+            let properties = body.mass_properties();
+            out.push(BodyNow {
+                element: member.element,
+                copy: member.copy,
+                pose: (at.translation, at.rotation),
+                scale: member.scale,
+                centre: body.center_of_mass(),
+                velocity: body.linvel(),
+                spin: body.angvel(),
+                inverse_mass: if free { 1.0 / body.mass() } else { 0.0 },
+                inverse_inertia: if free { inverse_inertia(properties) } else { Mat3::ZERO },
+                still: body.is_fixed() && !reshaped,
+                friction,
+                bounce,
+            });
+        }
+    }
+
+    pub(super) fn add_hits(&self, out: &mut Vec<Hit>) {
+        let world = &self.state.world;
+        for pair in world.contact_pairs().filter(|pair| pair.has_any_active_contact()) {
+            let impulse = pair.total_impulse_magnitude();
+            let Some((manifold, contact)) = pair.find_deepest_contact() else { continue };
+            if impulse <= 0.0 {
+                continue;
+            }
+            let of = |handle: ColliderHandle| {
+                let collider = &world.colliders[handle];
+                let body = collider.parent().map(|body| &world.bodies[body]);
+                (id_of(collider.user_data).0, collider.position(), body)
+            };
+            let ((a, _, body_a), (b, at_b, body_b)) = (of(pair.collider1), of(pair.collider2));
+            let at = *at_b * contact.local_p2;
+            let speed = |body: Option<&RigidBody>| body.map_or(Vec3::ZERO, |body| body.velocity_at_point(at));
+            let normal = -manifold.data.normal;
+            let hit = Hit {
+                elements: if a <= b { [a, b] } else { [b, a] },
+                at,
+                normal: if a <= b { normal } else { -normal },
+                velocity: 0.5 * (speed(body_a) + speed(body_b)),
+                impulse,
+            };
+            out.push(hit);
+        }
+    }
+
+    pub(super) fn take(&mut self, shot: &Shot, owed: &Owed) {
+        if !owed.impulses.is_empty() {
+            let handles: HashMap<(Id, u32), RigidBodyHandle> =
+                self.state.members.iter().map(|m| ((m.element, m.copy), m.handle)).collect();
+            for push in &owed.impulses {
+                let Some(handle) = handles.get(&(push.element, push.copy)) else { continue };
+                let body = &mut self.state.world.bodies[*handle];
+                if body.is_dynamic() {
+                    body.apply_impulse_at_point(push.impulse, push.at, true);
+                }
+            }
+        }
+        for newcomer in &owed.newcomers {
+            self.welcome(shot, newcomer);
+        }
+    }
+
+    /// Makes a body of what a particle was. What cannot collide as its solid is
+    /// to does not come.
+    fn welcome(&mut self, shot: &Shot, newcomer: &Newcomer) -> Option<()> {
+        let element = shot.element(newcomer.element)?;
+        let solid = element.as_solid()?;
+        // Members keep the order of elements and copies.
+        let rank = |id: Id| shot.elements.iter().position(|e| e.id == id);
+        let own = rank(element.id);
+        let members = &self.state.members;
+        let at = members.partition_point(|member| rank(member.element) <= own);
+        let before = members[..at].iter().rev();
+        let copy = before.take_while(|member| member.element == element.id).count() as u32;
+        if copy >= solid.from_particles? {
+            return None;
+        }
+        let longest = self.meshes.mesh(&solid.shape).ok()?.bounds().size().max_element();
+        let scale = newcomer.size_m / longest;
+        let scaled = shot::Solid { shape: solid.shape.scaled(scale), ..solid.clone() };
+        let collision = collision::shape(element, &scaled, &self.meshes).ok()?;
+        let mass = self.meshes.mass(&scaled.shape).ok()?;
+        let smallest_m = self.meshes.smallest_m(&scaled.shape).ok()?;
+        let properties = MassProperties::with_inertia_matrix(
+            mass.centre,
+            newcomer.mass_kg,
+            mass.inertia * (newcomer.mass_kg / mass.volume),
+        );
+        let body = RigidBodyBuilder::new(RigidBodyType::Dynamic)
+            .pose(pose(newcomer.pose))
+            .additional_mass_properties(properties)
+            .ccd_enabled(true)
+            .linvel(newcomer.velocity)
+            .angvel(newcomer.spin);
+        let collider = ColliderBuilder::new(collision.shape)
+            .position(collision.offset)
+            .density(0.0)
+            .friction(solid.body.friction)
+            .restitution(solid.body.bounce)
+            .contact_skin(0.5 * solid.body.margin_m(smallest_m))
+            .user_data(user_data(element.id, copy));
+        let world = &mut self.state.world;
+        let (handle, collider) = world.insert(body, collider);
+        world.bodies[handle].recompute_mass_properties_from_colliders(&world.colliders);
+        self.state.woken.iter_mut().filter(|i| **i as usize >= at).for_each(|i| *i += 1);
+        let member = Member {
+            element: element.id,
+            copy,
+            handle,
+            collider,
+            smallest_m,
+            area_m2: self.meshes.wind_area_m2(&scaled.shape).ok()?,
+            volume_m3: mass.volume,
+            scale,
+            from_particle: true,
+            animated: false,
+            left: false,
+            pushed: Vec3::ZERO,
+        };
+        self.state.members.insert(at, member);
+        Some(())
+    }
+}
+
+/// The inverse of a body's inertia about its centre of mass, in the world's axes.
+fn inverse_inertia(properties: &RigidBodyMassProps) -> Mat3 {
+    let root = properties.effective_world_inv_inertia;
+    Mat3::from_cols(
+        Vec3::new(root.m11, root.m12, root.m13),
+        Vec3::new(root.m12, root.m22, root.m23),
+        Vec3::new(root.m13, root.m23, root.m33),
+    )
+}

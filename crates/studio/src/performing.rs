@@ -1,0 +1,121 @@
+//! A shot that is played while a hand moves things in it. Nothing of it is
+//! written to the run: the run has what the keys give.
+
+use crate::error::{Error, Result};
+use crate::studio::Studio;
+use shot::{Id, Performance, Shot, Value};
+use simulate::{Simulation, resume};
+use std::sync::Arc;
+
+/// A value that a hand gives.
+pub(crate) type Given = (Option<Id>, String, Value);
+
+/// The simulation at a frame, and what was done up to it.
+struct Stage {
+    shot: Shot,
+    simulation: Simulation,
+    performance: Performance,
+}
+
+/// A performance under way.
+pub(crate) struct Stand {
+    stage: Option<Box<Stage>>,
+    frame: u32,
+    from: u32,
+}
+
+/// Prepares to perform from a frame on.
+pub(crate) async fn begin(studio: Arc<Studio>, shot: i64, from: u32) -> Result<Stand> {
+    let (document, _) = studio.head(shot).await?;
+    if !document.timing.frames().contains(&from) || from == document.timing.last {
+        let timing = document.timing;
+        return Err(Error::Bad(format!(
+            "frame {from} is outside {} to {}, where there is something to perform",
+            timing.first,
+            timing.last.saturating_sub(1)
+        )));
+    }
+    // The processor is needed here.
+    studio.playing.stop(shot);
+    let run = studio.folder(&studio.store.current_run(shot).await?)?;
+    let stage = crate::api::blocking(move || {
+        let meshes = studio.loader.meshes(&studio.data, &document)?;
+        let simulation =
+            resume(&document, &meshes, &run, from).map_err(|error| Error::Bad(error.to_string()))?;
+        Ok(Box::new(Stage { shot: document, simulation, performance: Performance::default() }))
+    })
+    .await?;
+    let frame = stage.simulation.frame();
+    Ok(Stand { stage: Some(stage), frame, from })
+}
+
+impl Stage {
+    fn advance(&mut self, given: Vec<Given>) -> Result<Vec<u8>> {
+        let frame = self.simulation.frame();
+        let acting = (self.simulation.acting_frame(frame), self.simulation.acting_frame(frame + 1));
+        if !given.is_empty() {
+            let now = self.simulation.now().clone();
+            for (element, path, value) in given {
+                self.performance.take(&now, acting, element, &path, value).map_err(Error::Bad)?;
+            }
+            let live = self.performance.live(&self.shot);
+            self.simulation.set_motion(&live).map_err(|error| Error::Bad(error.to_string()))?;
+        }
+        let mut frame = self.simulation.advance().map_err(|error| Error::Bad(error.to_string()))?;
+        self.simulation.place_others(&mut frame);
+        Ok(frames::wire(&frame))
+    }
+}
+
+impl Stand {
+    /// The frame it is at.
+    pub fn frame(&self) -> u32 {
+        self.frame
+    }
+
+    /// Works off the async threads; what was done stays, whatever fails.
+    async fn with<T: Send + 'static>(
+        &mut self,
+        work: impl FnOnce(&mut Stage) -> Result<T> + Send + 'static,
+    ) -> Result<T> {
+        let mut stage = self.stage.take().ok_or_else(|| Error::Internal("the stage is lost".to_owned()))?;
+        let (stage, result) = crate::api::blocking(move || {
+            let result = work(&mut stage);
+            Ok((stage, result))
+        })
+        .await?;
+        self.frame = stage.simulation.frame();
+        self.stage = Some(stage);
+        result
+    }
+
+    /// Goes on towards the frame to begin at, and names the frame it came to;
+    /// none once it is there.
+    pub async fn next_to_prepare(&mut self) -> Result<Option<u32>> {
+        if self.frame >= self.from {
+            return Ok(None);
+        }
+        self.with(|stage| stage.advance(Vec::new())).await?;
+        Ok(Some(self.frame))
+    }
+
+    /// The frame it is at, for the Stage.
+    pub async fn written(&mut self) -> Result<Vec<u8>> {
+        self.with(|stage| {
+            let mut frame = stage.simulation.write();
+            stage.simulation.place_others(&mut frame);
+            Ok(frames::wire(&frame))
+        })
+        .await
+    }
+
+    /// Goes to the next frame, at which the hand gives these values.
+    pub async fn step(&mut self, given: Vec<Given>) -> Result<Vec<u8>> {
+        self.with(|stage| stage.advance(given)).await
+    }
+
+    /// What was done.
+    pub fn end(self) -> Performance {
+        self.stage.map(|stage| stage.performance).unwrap_or_default()
+    }
+}

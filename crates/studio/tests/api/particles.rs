@@ -1,0 +1,106 @@
+//! Particles: saved, played, measured, shown backwards.
+
+use crate::desk::{Desk, desk, wait_for};
+use axum::http::StatusCode;
+use serde_json::{Value, json};
+
+async fn sparks(particles: Value) -> Desk {
+    let desk = desk().await;
+    desk.new_shot().await;
+    desk.put(json!({"id": 9, "name": "Sparks", "is": {"particles": particles}})).await;
+    desk
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn births_and_deaths_are_told_frame_by_frame() {
+    let births = json!({"how": {"number": {"number": 55}}, "from_frame": 1, "to_frame": 12});
+    let desk =
+        sparks(json!({"births": births, "start": {"lifespan_s": 0.2, "lifespan_variation": 0.0}})).await;
+    desk.played().await;
+    let measured = desk.get("/api/runs/1/measured").await;
+    let of = &measured["particles"][0];
+    assert_eq!(of["element"], json!(9));
+    let sum = |list: &str| of[list].as_array().unwrap().iter().map(|n| n.as_u64().unwrap()).sum::<u64>();
+    assert_eq!(sum("born"), 55);
+    let alive = of["alive"].as_array().unwrap().last().unwrap().as_u64().unwrap();
+    assert_eq!(sum("born") - sum("gone"), alive);
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn a_frame_for_the_stage_has_its_particles_after_the_bodies() {
+    let desk = sparks(json!({"births": {"how": {"at_once": {"number": 3}}}})).await;
+    desk.played().await;
+    let (_, frame) = desk.bytes("/api/runs/1/frames/4").await;
+    let u32_at = |at: usize| u32::from_le_bytes(frame[at..at + 4].try_into().unwrap());
+    assert_eq!([0, 4, 8, 12, 16].map(u32_at), [4, 0, 1, 9, 3]);
+    assert_eq!(frame.len(), 20 + 3 * 28);
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn a_change_of_what_they_look_like_makes_nothing_stale() {
+    let desk = sparks(json!({})).await;
+    desk.played().await;
+    desk.set("/elements/4/is/particles/show/form", json!("disc")).await;
+    desk.set("/elements/4/is/particles/look/roughness", json!(0.9)).await;
+    assert_eq!(desk.get("/api/shots/1/freshness").await["stretches"][0]["state"], json!("fresh"));
+    desk.set("/elements/4/is/particles/meet/bounce", json!(0.9)).await;
+    let stale = desk.get("/api/shots/1/freshness").await;
+    // The first frame is as staged: nothing has met anything yet.
+    assert_eq!(stale["stretches"][0]["last"], json!(1));
+    assert_eq!(stale["stretches"][1]["reason"], json!("before meeting of Sparks changed"));
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn what_cannot_be_is_refused_with_its_path() {
+    let desk = sparks(json!({})).await;
+    for (path, value, said) in [
+        ("births/how", json!({"rate": {"per_s": -1.0}}), "elements[4].is.particles.births.how.rate.per_s"),
+        ("births/how", json!({"number": {"number": 10_000_000_000u64}}), "births.how.number"),
+        ("start/size_m", json!(0.0), "elements[4].is.particles.start.size_m: 0 is outside"),
+        ("start/lifespan_s", json!(0.0), "elements[4].is.particles.start.lifespan_s"),
+        ("from", json!({"solid": {"solid": 77}}), "77 is not the id of a solid"),
+        ("becoming", json!([{"when": {"end": {}}, "then": {"solid": {"of": 3}}}]), "comes from particles"),
+    ] {
+        let patch =
+            json!([{"op": "add", "path": format!("/elements/4/is/particles/{path}"), "value": value}]);
+        let change = json!({"base": 2, "label": "Wrong", "patch": patch});
+        let (status, problem) = desk.ask("PATCH", "/api/shots/1", change).await;
+        assert_eq!(status, StatusCode::UNPROCESSABLE_ENTITY, "{path}");
+        assert!(problem.to_string().contains(said), "{path}: {problem}");
+    }
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn a_bake_of_too_many_says_how_many_and_how_much_and_keeps_the_frames_before() {
+    let desk = sparks(json!({"births": {"how": {"rate": {"per_s": 100.0}}}})).await;
+    desk.played().await;
+    let births = json!({"how": {"rate": {"per_s": 9e6}}, "preroll_s": 500.0});
+    desk.set("/elements/4/is/particles/births", births).await;
+    desk.set("/elements/4/is/particles/start/lifespan_s", Value::Null).await;
+    let mut events = desk.studio.events.subscribe();
+    desk.ask("POST", "/api/shots/1/play", Value::Null).await;
+    let message = loop {
+        if let studio::studio::Event::BakeEnded { message, .. } = events.recv().await.unwrap() {
+            break message.unwrap();
+        }
+    };
+    assert!(
+        message.starts_with("Sparks: would have 45") && message.contains("GB; at most 10000000"),
+        "{message}"
+    );
+    let measured = desk.get("/api/runs/1/measured").await;
+    assert_eq!(measured["frames"].as_array().unwrap().len(), 12);
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn a_film_shows_the_run_backwards_and_later() {
+    let desk =
+        sparks(json!({"births": {"how": {"at_once": {"number": 1}}}, "start": {"lifespan_s": 0.25}})).await;
+    let settings = json!({"first": 1, "last": 12, "width": 16, "height": 16, "samples": 1, "backwards": true, "shift": 2});
+    let (status, film) =
+        desk.ask("POST", "/api/shots/1/films", json!({"name": "Back", "settings": settings})).await;
+    assert_eq!(status, StatusCode::OK, "{film}");
+    let done = |films: &Value| films[0]["state"] == json!("done");
+    let films = wait_for(&desk, "/api/shots/1/films", done).await;
+    assert_eq!((&films[0]["done"], &films[0]["settings"]["shift"]), (&json!(12), &json!(2)));
+}

@@ -1,0 +1,54 @@
+<script lang="ts">
+  // The look of a surface, of solids or particles.
+  import type { Element, Schemas } from "../api/client";
+  import ColourField from "./ColourField.svelte";
+  import NumberField from "./NumberField.svelte";
+  import Picker from "./Picker.svelte";
+  import Section from "./Section.svelte";
+  import VectorField from "./VectorField.svelte";
+  import { shot } from "../state/shot.svelte";
+
+  interface Props {
+    element: Element;
+    /** The elements that are changed with it. */
+    ids: number[];
+    /** Where the look is below an element. */
+    root: string;
+    look: Partial<Schemas["Look"]>;
+    /** Whether images can be laid on it. */
+    images?: boolean;
+  }
+  let { element, ids, root, look, images = true }: Props = $props();
+  let names = $derived(
+    Object.entries(shot.document?.assets ?? {})
+      .filter(([, asset]) => asset.kind === "image")
+      .map(([name]) => name),
+  );
+  const at = (part: string) => ({ element, ids, path: `${root}.${part}` });
+</script>
+
+<Section title="Surface">
+  <ColourField label="Albedo" target={at("albedo")} blank={[0.6, 0.6, 0.6]} />
+  {#if images}
+    <Picker
+      label="Image"
+      value={look.image ?? ""}
+      options={[["", "none"], ...names.map((name): [string, string] => [name, name])]}
+      onpick={(v) =>
+        shot.set(`Image of ${element.name}`, ids, `/${root.replaceAll(".", "/")}/image`, v || null)}
+    />
+  {/if}
+  {#if look.image}
+    <NumberField label="Repeats" step={0.5} target={at("image_repeat")} value={1} />
+  {/if}
+  <NumberField label="Variation" step={0.01} slide={[0, 1]} target={at("variation")} value={0} />
+  <NumberField label="Roughness" step={0.01} slide={[0, 1]} target={at("roughness")} value={0.5} />
+  <NumberField label="Metalness" step={0.01} slide={[0, 1]} target={at("metalness")} value={0} />
+</Section>
+<Section title="Glass">
+  <NumberField label="Transmission" step={0.01} slide={[0, 1]} target={at("transmission")} value={0} />
+  <NumberField label="Refraction" step={0.01} slide={[1, 3]} target={at("refraction")} value={1.5} />
+</Section>
+<Section title="Light of its own">
+  <VectorField label="Emission" parts={["red", "green", "blue"]} step={0.5} target={at("emission")} />
+</Section>

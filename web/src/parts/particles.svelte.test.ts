@@ -1,0 +1,248 @@
+import { flushSync, mount, unmount, type Component } from "svelte";
+import { afterEach, describe, expect, test, vi } from "vitest";
+import type { Element, Operation, Particles, Shot } from "../api/client";
+import { judging } from "../state/judging.svelte";
+import { measured } from "../state/measured.svelte";
+import { notices } from "../state/notices.svelte";
+import { playback } from "../state/playback.svelte";
+import { shot } from "../state/shot.svelte";
+import { values } from "../state/values.svelte";
+import Among from "./Among.svelte";
+import BecomingList from "./BecomingList.svelte";
+import BirthsTab from "./BirthsTab.svelte";
+import RampStops from "./RampStops.svelte";
+import ShowTab from "./ShowTab.svelte";
+import TurnoverLane from "./TurnoverLane.svelte";
+
+let mounted: Record<string, unknown> | undefined;
+afterEach(() => {
+  if (mounted) void unmount(mounted);
+  vi.restoreAllMocks();
+  document.body.innerHTML = "";
+});
+
+const QUAY = { id: 3, name: "Quay", is: { solid: { shape: { plane: { size_m: [4, 4] } } } } };
+const CRATE = { id: 4, name: "Crate", groups: ["Light"], is: { solid: { shape: {} } } };
+
+/** The store of a shot with a quay, a crate and particles; gives those. */
+function sparks(particles: object = {}): { element: Element; particles: Particles } {
+  const element = {
+    id: 9,
+    name: "Sparks",
+    placement: {},
+    is: { particles },
+    motion: {},
+  } as unknown as Element;
+  shot.id = 1;
+  shot.state = {
+    id: 1,
+    revision: 1,
+    project: "",
+    document: { elements: [QUAY, CRATE, element], timing: { first: 1, last: 24, fps: 24 } },
+  } as never;
+  return { element, particles: particles as Particles };
+}
+
+function show(component: unknown, props: object) {
+  mounted = mount(component as Component<Record<string, unknown>>, {
+    target: document.body,
+    props: { ...props },
+  });
+  flushSync();
+}
+
+const button = (name: string | RegExp) =>
+  [...document.querySelectorAll("button")].find((of) => {
+    const said = of.getAttribute("aria-label") ?? of.textContent!.trim().replace(/\s+/g, " ");
+    return typeof name === "string" ? said === name : name.test(said);
+  })!;
+const box = (name: string) =>
+  [...document.querySelectorAll("label")]
+    .find((label) => label.textContent!.trim() === name)!
+    .querySelector<HTMLInputElement>("input")!;
+
+function press(of: HTMLElement) {
+  of.click();
+  flushSync();
+}
+
+describe("lists of elements", () => {
+  const props = (lists: object) => ({
+    element: sparks().element,
+    path: "/is/particles/meet",
+    lists,
+    label: "Which",
+    says: "Bodies met",
+    offered: [QUAY, CRATE],
+  });
+
+  test("are ticked and cleared one by one, groups among them", () => {
+    const set = vi.spyOn(shot, "set").mockResolvedValue(true);
+    show(Among, props({ only: [3] }));
+    expect([box("Quay").checked, box("Crate").checked]).toEqual([true, false]);
+    press(box("Group Light"));
+    expect(set).toHaveBeenLastCalledWith("Bodies met of Sparks", [9], "/is/particles/meet/only", [
+      3,
+      { group: "Light" },
+    ]);
+    press(box("Quay"));
+    expect(set).toHaveBeenLastCalledWith("Bodies met of Sparks", [9], "/is/particles/meet/only", []);
+  });
+
+  test("that leave out are shown as such", () => {
+    show(Among, props({ except: [4] }));
+    expect(document.body.textContent).toContain("all except those ticked");
+    expect(box("Crate").checked).toBe(true);
+  });
+});
+
+describe("what becomes of particles", () => {
+  const touch = { when: { touch: { of: [3] } }, then: { split: { number: 6, of: null } } };
+
+  test("reads as sentences, and opens to what each says", () => {
+    show(
+      BecomingList,
+      sparks({ becoming: [touch, { when: { age: { s: 2 } }, then: { die: {} }, share: 0.5 }] }),
+    );
+    const first = button("When it touches Quay, split into 6 of its own.");
+    expect(button("2 s after its birth, die; 50 % do.")).toBeTruthy();
+    expect(first.getAttribute("aria-expanded")).toBe("false");
+    press(first);
+    expect(first.getAttribute("aria-expanded")).toBe("true");
+    expect([box("Quay").checked, box("Crate").checked]).toEqual([true, false]);
+  });
+
+  test("is added at the end and taken away by itself", () => {
+    const set = vi.spyOn(shot, "set").mockResolvedValue(true);
+    show(BecomingList, sparks({ becoming: [touch, touch] }));
+    press(button("Add a sentence"));
+    const [, , path, value] = set.mock.calls[0];
+    expect([path, value]).toEqual(["/is/particles/becoming/-", { when: { touch: {} }, then: { die: {} } }]);
+    press(button(/^Remove: /));
+    const change = set.mock.calls[1][3] as (old: unknown[]) => unknown[];
+    expect(change(["first", "second"])).toEqual(["second"]);
+  });
+
+  test("names what was deleted meanwhile as that", () => {
+    show(BecomingList, sparks({ becoming: [{ when: { end: {} }, then: { become: { of: 77 } } }] }));
+    expect(button("At the end of its life, become something deleted.")).toBeTruthy();
+  });
+});
+
+describe("colours and sizes along something", () => {
+  test("are added after the last, and each can be taken away", () => {
+    const set = vi.spyOn(shot, "set").mockResolvedValue(true);
+    const { element } = sparks({ show: { colours: [{ at: 0, colour: [1, 0.5, 0] }] } });
+    show(RampStops, { element, list: "colours", stops: [{ at: 0, colour: [1, 0.5, 0] }] });
+    press(button("Add a colour"));
+    const add = set.mock.calls[0][3] as (old: unknown) => unknown;
+    expect(add(undefined)).toEqual([{ at: 0, colour: [1, 1, 1] }]);
+    expect(add([{ at: 0.5, colour: [1, 0, 0] }])).toEqual([
+      { at: 0.5, colour: [1, 0, 0] },
+      { at: 0.75, colour: [1, 0, 0] },
+    ]);
+    press(button("Remove stop 1"));
+    expect((set.mock.calls[1][3] as (old: unknown[]) => unknown[])(["a", "b"])).toEqual(["b"]);
+  });
+
+  test("sizes begin at their own size", () => {
+    const set = vi.spyOn(shot, "set").mockResolvedValue(true);
+    show(RampStops, { element: sparks().element, list: "sizes", stops: [] });
+    press(button("Add a size"));
+    expect((set.mock.calls[0][3] as (old: unknown) => unknown)([])).toEqual([{ at: 0, size: 1 }]);
+  });
+});
+
+describe("births", () => {
+  const labels = () =>
+    [...document.querySelectorAll("[aria-label]")].map((of) => of.getAttribute("aria-label"));
+
+  test("show what their source needs, and no more", () => {
+    show(BirthsTab, sparks({ from: { shape: { shape: { box: { size_m: [1, 1, 1] } }, on: "volume" } } }));
+    expect(labels()).toContain("Of it");
+    expect(labels()).toContain("Size x");
+    expect(box("Evenly spaced").checked).toBe(false);
+  });
+
+  test("of hits have a least impulse and no likely places", () => {
+    show(
+      BirthsTab,
+      sparks({ from: { impacts: { impulse_n_s: 2 } }, births: { how: { number: { number: 5 } } } }),
+    );
+    expect(labels()).toContain("Least impulse, N s");
+    expect(labels()).not.toContain("Likely by");
+    expect(document.body.textContent).not.toContain("Evenly spaced");
+  });
+
+  test("of others only have neither a rate nor a span", () => {
+    show(BirthsTab, sparks({ births: { how: { never: {} } } }));
+    for (const label of ["Rate, per s", "From frame", "Preroll, s"]) expect(labels()).not.toContain(label);
+  });
+});
+
+describe("what particles look like", () => {
+  test("a copy is kept while it is the only one", () => {
+    const set = vi.spyOn(shot, "set").mockResolvedValue(true);
+    const say = vi.spyOn(notices, "say").mockImplementation(() => undefined);
+    show(ShowTab, sparks({ show: { form: { copy: { of: [3] } } } }));
+    press(box("Quay"));
+    expect(say).toHaveBeenCalledWith("Particles that are copies need one solid at least.");
+    press(box("Crate"));
+    expect(set).toHaveBeenCalledWith("Copies of Sparks", [9], "/is/particles/show/form/copy/of", [3, 4]);
+  });
+
+  test("judging stays with the element and changes nothing of the shot", () => {
+    const [set, edit] = [vi.spyOn(values, "set"), vi.spyOn(shot, "edit")];
+    sparks();
+    judging.set(9, { every: 4 });
+    judging.set(9, { by: "speed" });
+    expect(judging.of(9)).toEqual({ by: "speed", every: 4 });
+    expect(judging.of(8)).toEqual({ by: null, every: 1 });
+    expect([set.mock.calls.length, edit.mock.calls.length]).toEqual([0, 0]);
+  });
+});
+
+test("births and deaths are told for the frame that is shown, backwards too", () => {
+  const { element } = sparks();
+  const frames = Array.from({ length: 24 }, (_, i) => i + 1);
+  const rising = frames.map((frame) => frame * 1000);
+  const particles = [{ element: 9, alive: rising, born: rising, gone: rising.map(() => 0) }];
+  measured.run = { frames, particles } as never;
+  playback.backwards = false;
+  playback.frame = 2;
+  show(TurnoverLane, { element, colour: "red", at: (frame: number) => frame, scrub: () => undefined });
+  const alive = () => document.querySelector("[data-testid=alive]")!.textContent;
+  expect(alive()).toBe("2,000");
+  playback.backwards = true;
+  flushSync();
+  expect(alive()).toBe("23,000");
+  playback.backwards = false;
+});
+
+test("the lists change places in one change", async () => {
+  let made: Operation[] = [];
+  vi.spyOn(shot, "edit").mockImplementation(async (_, make) => {
+    made = make(shot.document as Shot);
+    return true;
+  });
+  const { element } = sparks();
+  show(Among, {
+    element,
+    path: "/is/particles/meet",
+    lists: { only: [3] },
+    label: "Which",
+    says: "Bodies met",
+    offered: [QUAY],
+  });
+  const trigger = document.querySelector<HTMLElement>("[aria-label=Which]")!;
+  trigger.dispatchEvent(new KeyboardEvent("keydown", { key: "ArrowDown", bubbles: true }));
+  flushSync();
+  await new Promise((resolve) => setTimeout(resolve, 20));
+  const options = [...document.querySelectorAll<HTMLElement>("[role=option]")];
+  options.at(-1)!.dispatchEvent(new PointerEvent("pointerup", { bubbles: true }));
+  flushSync();
+  expect(made).toEqual([
+    { op: "add", path: "/elements/2/is/particles/meet/except", value: [3] },
+    { op: "add", path: "/elements/2/is/particles/meet/only", value: [] },
+  ]);
+});

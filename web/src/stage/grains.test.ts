@@ -1,0 +1,88 @@
+import * as THREE from "three";
+import { expect, test } from "vitest";
+import type { Particles } from "../api/client";
+import type { StageParticles } from "./frames";
+import { Grains, ownRandom, picked, shown, speedOf } from "./grains";
+
+const look = { by: null, every: 1 } as const;
+
+/** Particles in a row, each further in its life and faster than the one before. */
+function row(count: number): StageParticles {
+  const each = (width: number, value: (i: number, part: number) => number) =>
+    Array.from({ length: count * width }, (_, n) => value(Math.floor(n / width), n % width));
+  return {
+    places: new Float32Array(each(3, (i, part) => (part === 0 ? i : 0))),
+    sizes: new Float32Array(each(1, () => 0.1)),
+    ids: new Uint32Array(each(1, (i) => i)),
+    motions: new Int16Array(
+      each(4, (i, part) => (part === 0 ? 50 * i : part === 3 ? (32767 * i) / (count - 1) : 0)),
+    ),
+  };
+}
+
+const swarm = (show: object) => ({ show, seed: 3 }) as unknown as Particles;
+
+test("a colour over life goes from stop to stop", () => {
+  const stop = (at: number, grey: number) => ({ at, colour: [grey, grey, grey] });
+  const of = swarm({
+    colour_by: "life",
+    colours: [stop(0, 1), stop(1, 3)],
+    size_by: "life",
+    sizes: [{ at: 0, size: 2 }],
+  });
+  const { colours, sizes } = shown(row(3), of, 4, look);
+  expect([colours[0], colours[3], colours[6]]).toEqual([1, 2, 3]);
+  expect(sizes[1]).toBeCloseTo(0.2, 6);
+});
+
+test("one of several is drawn where that is enough to judge", () => {
+  const { colours, sizes } = shown(row(10), swarm({}), 4, { by: "speed", every: 4 });
+  expect([sizes.length, colours.length]).toEqual([3, 9]);
+  expect(speedOf(row(10), 8)).toBeCloseTo(8, 5);
+});
+
+test("which particles they are is told by different colours, whatever their seeds", () => {
+  const colour = (element: number) =>
+    String(shown(row(1 + 1), swarm({}), element, { by: "element", every: 1 }).colours.slice(0, 3));
+  expect(new Set([3, 4, 5, 6, 7].map(colour)).size).toBe(5);
+});
+
+test("a particle's own number is the core's", () => {
+  // As shot::own_random gives them.
+  expect(ownRandom(7, 12)).toBeGreaterThanOrEqual(0);
+  expect(new Set(Array.from({ length: 50 }, (_, id) => ownRandom(7, id))).size).toBe(50);
+});
+
+test("copies are picked in turn, by size or by chance", () => {
+  const by = (pick: string) => ({
+    show: { form: { copy: { of: [1, 2, 3], pick } } },
+    start: { size_m: 0.1, size_variation: 0.5 },
+  });
+  const particles = row(6);
+  particles.sizes[5] = 0.149;
+  const of = (pick: string, i: number) => picked(by(pick) as unknown as Particles, 3, particles, i);
+  expect([0, 1, 2, 3].map((i) => of("order", i))).toEqual([0, 1, 2, 0]);
+  expect([of("size", 0), of("size", 5)]).toEqual([1, 2]);
+  expect(of("random", 2)).toBeLessThan(3);
+});
+
+test("dots become streaks and copies without leaving anything behind", () => {
+  const grains = new Grains(4);
+  const geometry = new THREE.BoxGeometry();
+  geometry.computeBoundingBox();
+  const solid = { geometry, material: new THREE.MeshStandardMaterial() };
+  const draw = (form: unknown) => grains.show(row(40), swarm({ form }), look, [solid]);
+  draw("dot");
+  expect([grains.group.children.length, grains.drawn]).toEqual([1, 40]);
+  draw({ streak: { seconds: 0.1 } });
+  expect([grains.group.children.length, grains.drawn]).toEqual([1, 40]);
+  draw({ copy: { of: [9] } });
+  const mesh = grains.group.children[0] as THREE.InstancedMesh;
+  expect([grains.group.children.length, mesh.count]).toEqual([1, 40]);
+  const matrix = new THREE.Matrix4();
+  mesh.getMatrixAt(7, matrix);
+  expect(new THREE.Vector3().setFromMatrixPosition(matrix).x).toBe(7);
+  expect(new THREE.Vector3().setFromMatrixScale(matrix).x).toBeCloseTo(0.1, 6);
+  draw("nothing");
+  expect(grains.group.children.length).toBe(0);
+});

@@ -1,0 +1,199 @@
+// Performing: the shot plays, the simulation answers, and what a hand moves becomes keys.
+import { Performance, type Kept } from "../api/client";
+import type { StageFrame } from "../stage/frames";
+import type { Handle, Moved } from "../stage/handles";
+import { relative } from "./attaching";
+import type { Value } from "./keys";
+import { notices } from "./notices.svelte";
+import { playback } from "./playback.svelte";
+import { selection } from "./selection.svelte";
+import { shot, solidOf } from "./shot.svelte";
+import type { Target } from "./values.svelte";
+
+export interface Held {
+  element: number | null;
+  path: string;
+  value: Value;
+}
+
+type State = "off" | "preparing" | "on" | "saving";
+
+class Performing {
+  armed = $state(false);
+  state = $state<State>("off");
+  /** The last frame the simulation answered with. */
+  frame = $state.raw<StageFrame | null>(null);
+  /** How near the keys come to what the hand did: mm, degrees, percent of the range gone through. */
+  within = $state({ place: 10, turn: 0.5, other: 0.5 });
+  /** What was taken so far, by element and path. */
+  taken = $state<string[]>([]);
+  #held = new Map<string, Held & { released: boolean }>();
+  /** The placement that elements had at the last answer. */
+  #placements = new Map<number, { place_m?: number[]; turn_rad?: number[] }>();
+  #performance: Performance | null = null;
+  #waiting = false;
+  #due = 0;
+  #timer: number | undefined;
+
+  get on(): boolean {
+    return this.state === "on";
+  }
+
+  /** Why the hand would not move what is selected; null if it would. */
+  get hindrance(): string | null {
+    const idle = selection.ids
+      .map((id) => shot.element(id))
+      .find((element) => {
+        const body = solidOf(element)?.body;
+        if (!body) return false;
+        return body.moves === "still" || (body.moves !== "animated" && !body.wake);
+      });
+    if (!idle) return null;
+    const moves = solidOf(idle)?.body?.moves === "still" ? "still" : "free from the start";
+    return `${idle.name} is ${moves}: only its sliders can be performed. To lead it by hand, make it animated.`;
+  }
+
+  toggle() {
+    if (this.state === "on") void this.stop();
+    else if (this.state === "off") void this.start();
+  }
+
+  /** Plays from the frame shown, with the hand in it. */
+  async start() {
+    const id = shot.id;
+    if (id === null || this.state !== "off") return;
+    this.state = "preparing";
+    playback.pause();
+    await shot.settled;
+    if (playback.frame >= playback.last) playback.go(playback.first);
+    this.taken = [];
+    this.#held.clear();
+    this.#placements.clear();
+    this.#performance = new Performance(id, playback.frame, {
+      ready: () => {
+        this.state = "on";
+        this.#due = performance.now() + 1000 / this.#rate;
+        this.#plan();
+      },
+      answered: (number, frame) => this.#answered(number, frame),
+      kept: (kept) => this.#kept(kept),
+      ended: (why) => this.#ended(why),
+    });
+  }
+
+  /** Frames a second. */
+  get #rate(): number {
+    return (shot.document?.timing.fps ?? 24) * playback.rate;
+  }
+
+  /** Takes what a hand gives a value, until it is let go. */
+  hold(target: Target, value: Value) {
+    const ids = target.element ? target.ids : [null];
+    for (const element of ids) this.#hold({ element, path: target.path, value });
+  }
+
+  /** Lets go of what has this path. */
+  release(target: Target) {
+    const ids = target.element ? target.ids : [null];
+    for (const element of ids) this.#release(element, target.path);
+  }
+
+  /** Takes where the handles are. */
+  move(handle: Handle, moved: Moved[]) {
+    for (const { id, place, turn } of moved) {
+      let next = { place_m: place, turn_rad: turn };
+      const world = this.frame?.get(id);
+      const local = this.#placements.get(id) ?? shot.element(id)?.placement;
+      if (shot.element(id)?.attached && world && local) next = relative(local, world, next);
+      const path = handle === "move" ? "place_m" : "turn_rad";
+      this.#hold({ element: id, path: `placement.${path}`, value: next[path] });
+    }
+  }
+
+  /** Lets go of what the handles moved. */
+  drop(ids: number[]) {
+    for (const id of ids)
+      for (const path of ["placement.place_m", "placement.turn_rad"]) this.#release(id, path);
+  }
+
+  #hold(held: Held) {
+    if (this.state !== "on") return;
+    const key = `${held.element} ${held.path}`;
+    if (!this.taken.includes(key)) this.taken = [...this.taken, key];
+    this.#held.set(key, { ...held, released: false });
+  }
+
+  #release(element: number | null, path: string) {
+    const held = this.#held.get(`${element} ${path}`);
+    if (held) held.released = true;
+  }
+
+  #plan() {
+    clearTimeout(this.#timer);
+    if (this.state !== "on" || this.#waiting) return;
+    this.#timer = window.setTimeout(() => this.#step(), Math.max(0, this.#due - performance.now()));
+  }
+
+  #step() {
+    if (this.state !== "on") return;
+    if (playback.frame >= playback.last) return void this.stop();
+    const values = [...this.#held.values()].map(({ element, path, value }) => ({ element, path, value }));
+    for (const { element, path, value } of values) {
+      if (element === null || !path.startsWith("placement.")) continue;
+      const before = this.#placements.get(element) ?? shot.element(element)?.placement ?? {};
+      this.#placements.set(element, { ...before, [path.slice("placement.".length)]: value });
+    }
+    for (const [key, held] of this.#held) if (held.released) this.#held.delete(key);
+    this.#waiting = true;
+    this.#performance?.step(playback.frame + 1, values);
+    this.#due = Math.max(this.#due + 1000 / this.#rate, performance.now());
+  }
+
+  #answered(number: number, frame: StageFrame) {
+    this.#waiting = false;
+    this.frame = frame;
+    playback.go(number);
+    this.#plan();
+  }
+
+  /** Ends it: what was done becomes keys. */
+  async stop() {
+    if (this.state !== "on") return;
+    this.state = "saving";
+    const { place, turn, other } = this.within;
+    this.#performance?.keep({
+      place_m: place / 1000,
+      turn_rad: (turn * Math.PI) / 180,
+      share: other / 100,
+    });
+  }
+
+  #kept({ keys, samples, what }: Kept) {
+    if (keys > 0) {
+      notices.say(`Performed ${what}: ${keys} keys for ${samples} samples.`);
+      // The next play shows it.
+      this.armed = false;
+    }
+    this.#performance?.close();
+  }
+
+  #ended(why: string | null) {
+    if (this.state === "off") return;
+    clearTimeout(this.#timer);
+    this.#performance = null;
+    this.#waiting = false;
+    this.#held.clear();
+    this.state = "off";
+    this.frame = null;
+    if (why) notices.say(`Performing ended: ${why}`, { grave: true });
+    void shot.refresh().then(() => playback.refresh());
+  }
+}
+
+export const performing = new Performing();
+
+/** Plays or pauses; with something armed, performs or stops. */
+export function playOrPerform() {
+  if (performing.armed || performing.state !== "off") performing.toggle();
+  else playback.toggle();
+}
