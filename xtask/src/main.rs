@@ -107,7 +107,8 @@ fn demo(rest: &[String]) -> Result<()> {
 }
 
 fn types() -> Result<()> {
-    cargo(&["build", "--quiet"])?;
+    // The whole workspace, so that its build is shared.
+    cargo(&["build", "--quiet", "--workspace"])?;
     let description = Command::new("target/debug/bright-ripple").arg("openapi").output()?.stdout;
     std::fs::write("web/src/api/openapi.json", description)?;
     packages("web")?;

