@@ -63,6 +63,59 @@ test("a shower of scales is built from an empty shot: particles become bodies th
   await expect(page.getByTestId("reading")).toContainText("20 particles");
   await page.getByRole("button", { name: "Open the curves of Particles" }).click();
   await expect(page.getByTestId("alive")).toHaveText("20");
+
+  // And back: each is a body for a tenth of a second only.
+  await add(page, "Particles of others");
+  await select(page, "Box");
+  await tab(page, "Shape");
+  await pick(page, "Particles again", "some time after it became a body");
+  await type(page, "After, s", "0.1");
+  await pick(page, "Which", "Particles of others");
+  await saved(page, "Return of Box");
+  await play(page);
+  await goTo(page, 24, 1, 24);
+  await expect(page.getByTestId("reading")).toContainText("60 particles");
+});
+
+test("particles are picked by a click on one of them", async ({ page }) => {
+  await open(page, server.address, "Jar of light");
+  await play(page);
+  await goTo(page, 36, 1, 144);
+  await page.keyboard.press("Escape");
+  const canvas = page.locator("canvas").first();
+  const box = await canvas.boundingBox();
+  // Somewhere over the coil there are some; the pointer looks for them from its middle out.
+  await expect(async () => {
+    for (let i = 0; i < 40; i++) {
+      const [x, y] = [box.width * (0.35 + 0.3 * ((i * 0.618) % 1)), box.height * (0.3 + 0.5 * ((i * 0.755) % 1))];
+      await page.mouse.click(box.x + x, box.y + y);
+      const name = sheet(page).getByRole("textbox", { name: "Name", exact: true });
+      if ((await name.count()) && (await name.inputValue()) === "Dots") return;
+    }
+    throw new Error("no particle was met");
+  }).toPass({ timeout: 60_000 });
+});
+
+test("a grid of particles stands as an image, by its brightness", async ({ page }) => {
+  await open(page, server.address, "Ember fall");
+  await select(page, "Embers");
+  await tab(page, "Births");
+  await pick(page, "Born on", "a grid of points");
+  await pick(page, "Born", "all at once");
+  await pick(page, "Map", "brightness of backdrop");
+  await page.getByRole("checkbox", { name: "Dark counts, not bright" }).check();
+  await saved(page, "Map of Embers");
+  await tab(page, "Show");
+  await page.getByRole("combobox", { name: "By", exact: true }).first().click();
+  await page.getByRole("option", { name: "map where born", exact: true }).click();
+  await saved(page, "Colour of Embers");
+  await play(page);
+  await goTo(page, 2, 1, 96);
+  await expect(page.getByTestId("reading")).toContainText("particles");
+  // On a point there is nothing for a map to lie on.
+  await tab(page, "Births");
+  await pick(page, "Born on", "a point");
+  await expect(page.getByRole("combobox", { name: "Map", exact: true })).toHaveCount(0);
 });
 
 test("an event is written as a sentence, and undone", async ({ page }) => {

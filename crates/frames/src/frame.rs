@@ -75,6 +75,8 @@ pub struct Particles {
     pub lifespans: Vec<f32>,
     /// Turn as a unit quaternion; empty where they do not turn.
     pub turns: Vec<Quat>,
+    /// The map's weight where each was born, 0–1; empty without a map.
+    pub weights: Vec<f32>,
 }
 
 impl Particles {
@@ -189,6 +191,7 @@ mod tests {
             ages: vec![0.2],
             lifespans: vec![1.0],
             turns: Vec::new(),
+            weights: Vec::new(),
         };
         frame.particles.insert(Id(2), particles);
         let back = frame.clone().backwards();

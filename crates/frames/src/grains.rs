@@ -25,12 +25,15 @@ pub const PARTICLE_AGE_ERROR_S: f32 = 2e-3;
 const GROUP: usize = BitPacker4x::BLOCK_LEN;
 /// Steps of a size to the octave.
 const SIZE_STEPS: f32 = 64.0;
+/// Flags of the columns that not all have.
 const TURNS: u8 = 1;
+const WEIGHTS: u8 = 2;
 
 pub(crate) fn encode(particles: &Particles) -> Vec<u8> {
     let n = particles.len();
     let turns = particles.turns.len() == n && n > 0;
-    let mut out = vec![if turns { TURNS } else { 0 }];
+    let weights = particles.weights.len() == n && n > 0;
+    let mut out = vec![if turns { TURNS } else { 0 } | if weights { WEIGHTS } else { 0 }];
     let packer = BitPacker4x::new();
     let mut put = |value: &dyn Fn(usize) -> i32| {
         for from in (0..n).step_by(GROUP) {
@@ -67,13 +70,17 @@ pub(crate) fn encode(particles: &Particles) -> Vec<u8> {
             put(&|i| i32::from(pack_turn(particles.turns[i])[part]));
         }
     }
+    if weights {
+        put(&|i| (particles.weights[i].clamp(0.0, 1.0) * 255.0).round() as i32);
+    }
     out
 }
 
 pub(crate) fn decode(bytes: &[u8], n: usize) -> Result<Particles, DecodeError> {
     let (&flags, rest) = bytes.split_first().ok_or(SHORT)?;
-    let turning = flags & TURNS != 0;
-    let groups = Groups::find(rest, if turning { 13 } else { 10 }, n.div_ceil(GROUP))?;
+    let (turning, weighing) = (flags & TURNS != 0, flags & WEIGHTS != 0);
+    let bare = if turning { 13 } else { 10 };
+    let groups = Groups::find(rest, bare + usize::from(weighing), n.div_ceil(GROUP))?;
     let octave: Vec<f32> = (0..SIZE_STEPS as u32).map(|step| (step as f32 / SIZE_STEPS).exp2()).collect();
     let mut particles = Particles {
         ids: vec![0; n],
@@ -83,6 +90,7 @@ pub(crate) fn decode(bytes: &[u8], n: usize) -> Result<Particles, DecodeError> {
         ages: vec![0.0; n],
         lifespans: vec![0.0; n],
         turns: vec![Quat::IDENTITY; if turning { n } else { 0 }],
+        weights: vec![0.0; if weighing { n } else { 0 }],
     };
     (
         particles.ids.par_chunks_mut(GROUP),
@@ -132,6 +140,11 @@ pub(crate) fn decode(bytes: &[u8], n: usize) -> Result<Particles, DecodeError> {
         for (i, turn) in turns.iter_mut().enumerate() {
             *turn = unpack_turn([0, 1, 2].map(|part| unpacked[part][i] as u16));
         }
+    });
+    particles.weights.par_chunks_mut(GROUP).enumerate().for_each(|(group, weights)| {
+        let mut unpacked = [0u32; GROUP];
+        groups.unpack(bare, group, &mut unpacked);
+        weights.iter_mut().zip(unpacked).for_each(|(weight, value)| *weight = value as f32 / 255.0);
     });
     Ok(particles)
 }
@@ -187,6 +200,7 @@ mod tests {
         ) -> Particles {
             let mut particles = Particles::default();
             let mut id = 0;
+            let weighing = list[0].0 > 4;
             for (step, place, velocity, size, age, life) in list {
                 id += step;
                 particles.ids.push(id);
@@ -195,6 +209,7 @@ mod tests {
                 particles.sizes.push(size);
                 particles.ages.push(age);
                 particles.lifespans.push(life.unwrap_or(f32::INFINITY));
+                particles.weights.extend(weighing.then_some(age / 100.0));
             }
             particles
         }
@@ -205,6 +220,9 @@ mod tests {
         fn what_is_read_back_is_within_the_stated_errors(particles in some()) {
             let back = decode(&encode(&particles), particles.len()).unwrap();
             prop_assert_eq!(&back.ids, &particles.ids);
+            prop_assert_eq!(back.weights.len(), particles.weights.len());
+            let weights = back.weights.iter().zip(&particles.weights);
+            prop_assert!(weights.into_iter().all(|(a, b)| (a - b).abs() < 0.002));
             for i in 0..particles.len() {
                 let place = (back.places[i] - particles.places[i]).abs().max_element();
                 // A float at 50 m has steps of 4 µm.

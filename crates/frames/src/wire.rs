@@ -12,10 +12,11 @@ use shot::Id;
 /// an element: count × 3 f32 places (m), count × 4 i16 turns (x, y, z, w × 32767),
 ///             with scales count × f32
 /// u32 elements of particles
-/// an element: u32 id, u32 count; the highest bit of the count says that it has turns
+/// an element: u32 id, u32 count; the highest bit of the count says that it has
+///             turns, the next one that it has weights
 /// an element: count × 3 f32 places (m), count × f32 sizes (m), count × u32 ids,
 ///             count × 4 i16: velocity (0.02 m/s), share of life × 32767,
-///             with turns count × 4 i16
+///             with turns count × 4 i16, with weights count × f32 (0–1)
 /// ```
 pub fn wire(frame: &Frame) -> Vec<u8> {
     let bodies: usize = frame.bodies.values().map(crate::Bodies::len).sum();
@@ -24,7 +25,7 @@ pub fn wire(frame: &Frame) -> Vec<u8> {
     out.extend_from_slice(&frame.number.to_le_bytes());
     out.extend_from_slice(&(frame.bodies.len() as u32).to_le_bytes());
     for (id, bodies) in &frame.bodies {
-        head(&mut out, *id, bodies.len(), !bodies.scales.is_empty());
+        head(&mut out, *id, bodies.len(), [!bodies.scales.is_empty(), false]);
     }
     for bodies in frame.bodies.values() {
         floats(&mut out, bodies.places.iter().flat_map(|place| place.to_array()));
@@ -33,7 +34,8 @@ pub fn wire(frame: &Frame) -> Vec<u8> {
     }
     out.extend_from_slice(&(frame.particles.len() as u32).to_le_bytes());
     for (id, particles) in &frame.particles {
-        head(&mut out, *id, particles.len(), !particles.turns.is_empty());
+        let more = [!particles.turns.is_empty(), !particles.weights.is_empty()];
+        head(&mut out, *id, particles.len(), more);
     }
     for particles in frame.particles.values() {
         floats(&mut out, particles.places.iter().flat_map(|place| place.to_array()));
@@ -47,6 +49,7 @@ pub fn wire(frame: &Frame) -> Vec<u8> {
             }
         }
         turns(&mut out, &particles.turns);
+        floats(&mut out, particles.weights.iter().copied());
     }
     out
 }
@@ -54,9 +57,11 @@ pub fn wire(frame: &Frame) -> Vec<u8> {
 /// Step of a velocity, m/s.
 const VELOCITY_STEP: f32 = 0.02;
 
-fn head(out: &mut Vec<u8>, id: Id, count: usize, more: bool) {
+fn head(out: &mut Vec<u8>, id: Id, count: usize, more: [bool; 2]) {
     out.extend_from_slice(&id.0.to_le_bytes());
-    out.extend_from_slice(&(count as u32 | u32::from(more) << 31).to_le_bytes());
+    out.extend_from_slice(
+        &(count as u32 | u32::from(more[0]) << 31 | u32::from(more[1]) << 30).to_le_bytes(),
+    );
 }
 
 fn floats(out: &mut Vec<u8>, values: impl Iterator<Item = f32>) {
@@ -82,5 +87,30 @@ mod tests {
         let mut frame = Frame::new(1, 0.0);
         frame.bodies.insert(shot::Id(1), bodies);
         assert!(wire(&frame).len() <= 64 * 1024);
+    }
+
+    #[test]
+    fn what_not_all_particles_have_is_told_in_the_head() {
+        let mut particles = crate::Particles {
+            ids: vec![3],
+            places: vec![Vec3::ONE],
+            velocities: vec![Vec3::ZERO],
+            sizes: vec![0.5],
+            ages: vec![1.0],
+            lifespans: vec![2.0],
+            ..Default::default()
+        };
+        let told = |particles: &crate::Particles| {
+            let mut frame = Frame::new(1, 0.0);
+            frame.particles.insert(shot::Id(7), particles.clone());
+            let bytes = wire(&frame);
+            (u32::from_le_bytes(bytes[16..20].try_into().unwrap()), bytes)
+        };
+        assert_eq!(told(&particles).0, 1);
+        particles.weights = vec![0.25];
+        let (head, bytes) = told(&particles);
+        assert_eq!((head, &bytes[bytes.len() - 4..]), (1 | 1 << 30, &0.25f32.to_le_bytes()[..]));
+        particles.turns = vec![Quat::IDENTITY];
+        assert_eq!(told(&particles).0, 1 | 1 << 31 | 1 << 30);
     }
 }

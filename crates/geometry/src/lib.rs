@@ -19,6 +19,7 @@
 #![warn(missing_docs)]
 
 mod bvh;
+mod image;
 mod mass;
 mod mesh;
 pub mod primitive;
@@ -27,6 +28,7 @@ mod sites;
 mod surface;
 
 pub use bvh::{Bounds, Bvh, Hit, Ray, Tree};
+pub use image::{Image, brightness};
 pub use mass::{MassProperties, mass_properties};
 pub use mesh::{Mesh, MeshError};
 pub use shape::{Meshes, MissingMesh};

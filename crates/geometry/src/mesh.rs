@@ -15,6 +15,8 @@ pub struct Mesh {
     pub normals: Vec<Vec3>,
     /// UVs, one a vertex.
     pub uvs: Vec<Vec2>,
+    /// Brightness 0–1 of the colours that the vertices came with; empty if they have none.
+    pub weights: Vec<f32>,
     /// Vertex indices, counter-clockwise from outside.
     pub triangles: Vec<[u32; 3]>,
 }
@@ -119,6 +121,7 @@ impl Mesh {
                     out.positions.push(self.positions[v as usize]);
                     out.uvs.push(self.uvs.get(v as usize).copied().unwrap_or_default());
                     out.normals.push(normal);
+                    out.weights.extend(self.weights.get(v as usize));
                     out.positions.len() as u32 - 1
                 })
             }));

@@ -1,16 +1,22 @@
 //! The mesh and the mass of a shot's shapes.
 
-use crate::{MassProperties, Mesh, mass_properties, primitive};
+use crate::{Image, MassProperties, Mesh, mass_properties, primitive};
 use glam::Vec3;
-use shot::{Shape, Shot, Source, Weight};
+use shot::{MapOf, Shape, Shot, Source, Weight};
 use std::collections::HashMap;
 use std::f32::consts::PI;
 use std::sync::Arc;
 use thiserror::Error;
 
-/// The meshes a shot's assets hold, by asset name, in the files' units.
+/// The meshes that a shot's assets hold, in the files' units, and the images
+/// laid on them, by asset name.
 #[derive(Clone, Debug, Default)]
-pub struct Meshes(pub HashMap<String, Arc<Mesh>>);
+pub struct Meshes {
+    /// The meshes.
+    pub by_name: HashMap<String, Arc<Mesh>>,
+    /// The images.
+    pub images: HashMap<String, Arc<Image>>,
+}
 
 /// A shape names a mesh that was not loaded.
 #[derive(Clone, Debug, PartialEq, Eq, Error)]
@@ -51,7 +57,7 @@ impl Meshes {
             Shape::Torus { ring_m, tube_m } => primitive::torus(*ring_m, *tube_m, around),
             Shape::Plane { size_m } => primitive::plane(size_m.x, size_m.y),
             Shape::Mesh { asset, scale } => {
-                let mesh = self.0.get(asset).ok_or_else(|| MissingMesh(asset.clone()))?;
+                let mesh = self.by_name.get(asset).ok_or_else(|| MissingMesh(asset.clone()))?;
                 Mesh::clone(mesh).scaled(*scale)
             }
         })
@@ -147,6 +153,14 @@ impl Meshes {
         names.sort();
         names.dedup();
         names
+    }
+
+    /// The names of the images that a shot's particles are born by.
+    pub fn needed_images(shot: &Shot) -> impl Iterator<Item = &String> {
+        shot.particles().filter_map(|(_, particles)| match &particles.births.map.as_ref()?.of {
+            MapOf::Image { asset } => Some(asset),
+            MapOf::Vertices {} => None,
+        })
     }
 }
 

@@ -13,6 +13,8 @@ pub struct Site {
     pub normal: Vec3,
     /// UV of the mesh there; zero where there is none.
     pub uv: Vec2,
+    /// Weight of the mesh's vertices there; 1 where there is none.
+    pub weight: f32,
 }
 
 /// All places of one sort; three numbers in 0–1 choose one.
@@ -40,6 +42,17 @@ struct Corner {
     place: Vec3,
     normal: Vec3,
     uv: Vec2,
+    weight: f32,
+}
+
+impl Corner {
+    const fn bare(place: Vec3) -> Self {
+        Self { place, normal: Vec3::ZERO, uv: Vec2::ZERO, weight: 1.0 }
+    }
+
+    fn site(self) -> Site {
+        Site { place: self.place, normal: self.normal, uv: self.uv, weight: self.weight }
+    }
 }
 
 /// Faces that meet at less than this angle from flat share no edge to be born on.
@@ -106,21 +119,18 @@ impl Sites {
 
     /// Along strokes of points, by length.
     pub fn line(strokes: &[Vec<Vec3>]) -> Self {
-        let bare = |place| Corner { place, normal: Vec3::ZERO, uv: Vec2::ZERO };
         let pieces: Vec<[Corner; 2]> = strokes
             .iter()
             .flat_map(|stroke| stroke.windows(2))
-            .map(|pair| [bare(pair[0]), bare(pair[1])])
+            .map(|pair| [Corner::bare(pair[0]), Corner::bare(pair[1])])
             .collect();
         let length = |[a, b]: &[Corner; 2]| a.place.distance(b.place);
         Self { sums: sums(pieces.iter().map(length)), kind: Kind::Pieces(pieces) }
     }
 
-    /// On given points.
-    pub fn points(places: impl IntoIterator<Item = Vec3>) -> Self {
-        Self::at(
-            places.into_iter().map(|place| Corner { place, normal: Vec3::ZERO, uv: Vec2::ZERO }).collect(),
-        )
+    /// On given points, with their UVs.
+    pub fn points(places: impl IntoIterator<Item = (Vec3, Vec2)>) -> Self {
+        Self::at(places.into_iter().map(|(place, uv)| Corner { uv, ..Corner::bare(place) }).collect())
     }
 
     fn at(points: Vec<Corner>) -> Self {
@@ -152,17 +162,20 @@ impl Sites {
                     place: a.place * wa + b.place * wb + c.place * wc,
                     normal: (b.place - a.place).cross(c.place - a.place).normalize_or_zero(),
                     uv: a.uv * wa + b.uv * wb + c.uv * wc,
+                    weight: a.weight * wa + b.weight * wb + c.weight * wc,
                 }
             }
             Kind::Pieces(pieces) => {
                 let [a, b] = &pieces[i];
                 let t = ((at - before) / (self.sums[i] - before).max(1e-30)) as f32;
-                Site { place: a.place.lerp(b.place, t), normal: a.normal, uv: a.uv.lerp(b.uv, t) }
+                Site {
+                    place: a.place.lerp(b.place, t),
+                    normal: a.normal,
+                    uv: a.uv.lerp(b.uv, t),
+                    weight: a.weight + (b.weight - a.weight) * t,
+                }
             }
-            Kind::Points(points) => {
-                let at = points[i];
-                Site { place: at.place, normal: at.normal, uv: at.uv }
-            }
+            Kind::Points(points) => points[i].site(),
             Kind::Inside { low, size, surface } => {
                 let mut place = *low + *size * Vec3::from(u);
                 let mut tries = 0;
@@ -173,7 +186,7 @@ impl Sites {
                     place = *low + *size * Vec3::new(more(), more(), more());
                     tries += 1;
                 }
-                Site { place, normal: Vec3::ZERO, uv: Vec2::ZERO }
+                Corner::bare(place).site()
             }
         })
     }
@@ -203,7 +216,7 @@ impl Sites {
             Kind::Points(points) => self.nth((spread::<1>(k, LINE)[0] * points.len() as f64) as usize),
             Kind::Inside { low, size, surface } => {
                 let place = *low + *size * Vec3::from(spread(k, SPACE).map(|u| u as f32));
-                surface.contains(place).then_some(Site { place, normal: Vec3::ZERO, uv: Vec2::ZERO })
+                surface.contains(place).then(|| Corner::bare(place).site())
             }
         }
     }
@@ -211,8 +224,7 @@ impl Sites {
     /// The place of a number, counted round; for points only in their order.
     pub fn nth(&self, number: usize) -> Option<Site> {
         let Kind::Points(points) = &self.kind else { return None };
-        let at = points.get(number % points.len().max(1))?;
-        Some(Site { place: at.place, normal: at.normal, uv: at.uv })
+        points.get(number % points.len().max(1)).map(|point| point.site())
     }
 }
 
@@ -229,7 +241,8 @@ fn spread<const N: usize>(k: u32, root: f64) -> [f64; N] {
 
 fn corner(mesh: &Mesh, v: u32) -> Corner {
     let v = v as usize;
-    Corner { place: mesh.positions[v], normal: mesh.normals[v], uv: mesh.uvs[v] }
+    let weight = mesh.weights.get(v).copied().unwrap_or(1.0);
+    Corner { place: mesh.positions[v], normal: mesh.normals[v], uv: mesh.uvs[v], weight }
 }
 
 fn sums(parts: impl Iterator<Item = f32>) -> Vec<f64> {

@@ -101,7 +101,7 @@ fn an_open_mesh_weighs_as_its_box() {
     let mut open = bare_cube();
     open.triangles.truncate(10);
     let mut meshes = Meshes::default();
-    meshes.0.insert("open".to_owned(), Arc::new(open));
+    meshes.by_name.insert("open".to_owned(), Arc::new(open));
     let mass = meshes.mass(&Shape::Mesh { asset: "open".to_owned(), scale: 2.0 }).unwrap();
     assert!((mass.volume - 8.0).abs() < 1e-5);
     assert!((mass.centre - Vec3::ONE).length() < 1e-5);
@@ -124,7 +124,7 @@ fn a_body_weighs_its_density_times_its_volume_or_what_is_said(#[case] weight: We
 #[case(Shape::Mesh { asset: "cube".to_owned(), scale: 0.5 }, 0.5)]
 fn the_smallest_dimension_sets_margins(#[case] shape: Shape, #[case] size: f32) {
     let mut meshes = Meshes::default();
-    meshes.0.insert("cube".to_owned(), Arc::new(bare_cube()));
+    meshes.by_name.insert("cube".to_owned(), Arc::new(bare_cube()));
     assert!((meshes.smallest_m(&shape).unwrap() - size).abs() < 1e-6);
 }
 

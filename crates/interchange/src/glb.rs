@@ -1,7 +1,7 @@
 //! glTF 2.0 with its buffers inside: every mesh of the scene as one.
 
 use crate::ImportError;
-use geometry::Mesh;
+use geometry::{Mesh, brightness};
 use glam::{Mat4, Vec2, Vec3};
 
 pub(crate) fn read(name: &str, bytes: &[u8]) -> Result<Mesh, ImportError> {
@@ -75,6 +75,14 @@ fn append(mesh: &mut Mesh, primitive: &gltf::Primitive, blob: Option<&[u8]>, mat
         mesh.uvs.extend(uvs.into_f32().map(|[u, v]| Vec2::new(u, 1.0 - v)));
     }
     mesh.uvs.resize(base + count, Vec2::ZERO);
+    if let Some(colours) = reader.read_colors(0) {
+        // Parts without colours count as white.
+        mesh.weights.resize(base, 1.0);
+        mesh.weights.extend(colours.into_rgb_f32().map(|rgb| brightness(Vec3::from(rgb))));
+    }
+    if !mesh.weights.is_empty() {
+        mesh.weights.resize(base + count, 1.0);
+    }
     let indices: Vec<u32> = match reader.read_indices() {
         Some(indices) => indices.into_u32().collect(),
         None => (0..count as u32).collect(),

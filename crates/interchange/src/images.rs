@@ -2,9 +2,10 @@
 
 use crate::{ImportError, MAX_PIXELS};
 use exr::prelude::*;
+use geometry::Image as Texture;
 use half::f16;
 use image::{ImageFormat, ImageReader};
-use picture::{Environment, Image as Texture, Picture, display};
+use picture::{Environment, Picture, display};
 use std::io::Cursor;
 
 /// Reads an image laid on UVs, PNG or JPEG, told by its bytes.

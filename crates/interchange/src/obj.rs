@@ -1,13 +1,15 @@
 //! Wavefront OBJ: vertices, UVs, normals and faces; all else is passed over.
 
 use crate::ImportError;
-use geometry::Mesh;
+use geometry::{Mesh, brightness};
 use glam::{Vec2, Vec3};
 use std::collections::HashMap;
 
 pub(crate) fn read(name: &str, bytes: &[u8]) -> Result<Mesh, ImportError> {
     let text = std::str::from_utf8(bytes).map_err(|_| ImportError::file(name, "is not a text file"))?;
     let (mut positions, mut uvs, mut normals) = (Vec::new(), Vec::new(), Vec::new());
+    // Many writers put a vertex's red, green and blue after its place.
+    let mut colours: Vec<Option<Vec3>> = Vec::new();
     let mut mesh = Mesh::default();
     let mut made: HashMap<[i64; 3], u32> = HashMap::new();
     let mut has_normals = true;
@@ -19,13 +21,16 @@ pub(crate) fn read(name: &str, bytes: &[u8]) -> Result<Mesh, ImportError> {
             "v" | "vt" | "vn" => {
                 let wanted = if word == "vt" { 2 } else { 3 };
                 let numbers: Vec<f32> = words
-                    .take(3)
+                    .take(if word == "v" { 6 } else { 3 })
                     .map(|w| w.parse().ok().filter(|n: &f32| n.is_finite()))
                     .collect::<Option<_>>()
                     .filter(|n: &Vec<f32>| n.len() >= wanted)
                     .ok_or_else(|| fail(format!("`{word}` needs {wanted} numbers")))?;
                 match word {
-                    "v" => positions.push(Vec3::from_slice(&numbers)),
+                    "v" => {
+                        positions.push(Vec3::from_slice(&numbers));
+                        colours.push(numbers.get(3..6).map(Vec3::from_slice));
+                    }
                     "vn" => normals.push(Vec3::from_slice(&numbers).normalize_or_zero()),
                     _ => uvs.push(Vec2::from_slice(&numbers)),
                 }
@@ -54,6 +59,7 @@ pub(crate) fn read(name: &str, bytes: &[u8]) -> Result<Mesh, ImportError> {
                     has_normals &= key[2] > 0;
                     corners.push(*made.entry(key).or_insert_with(|| {
                         mesh.positions.push(positions[key[0] as usize - 1]);
+                        mesh.weights.push(colours[key[0] as usize - 1].map_or(1.0, brightness));
                         mesh.uvs.push(if key[1] > 0 { uvs[key[1] as usize - 1] } else { Vec2::ZERO });
                         mesh.normals.push(if key[2] > 0 { normals[key[2] as usize - 1] } else { Vec3::ZERO });
                         mesh.positions.len() as u32 - 1
@@ -69,6 +75,9 @@ pub(crate) fn read(name: &str, bytes: &[u8]) -> Result<Mesh, ImportError> {
             _ => {}
         }
     }
+    if colours.iter().all(Option::is_none) {
+        mesh.weights.clear();
+    }
     if !has_normals {
         mesh.normals.clear();
     }
@@ -78,6 +87,15 @@ pub(crate) fn read(name: &str, bytes: &[u8]) -> Result<Mesh, ImportError> {
 #[cfg(test)]
 mod tests {
     use crate::read_mesh;
+
+    #[test]
+    fn colours_behind_the_places_are_weights() {
+        let mesh = read_mesh("m.obj", b"v 0 0 0 0 0 0\nv 1 0 0 1 1 1\nv 0 1 0 0 1 0\nf 1 2 3\n").unwrap();
+        assert_eq!((mesh.weights[0], mesh.weights[1]), (0.0, 1.0));
+        assert!((mesh.weights[2] - 0.7152).abs() < 1e-6);
+        let bare = read_mesh("m.obj", b"v 0 0 0\nv 1 0 0\nv 0 1 0\nf 1 2 3\n").unwrap();
+        assert!(bare.weights.is_empty());
+    }
     use rstest::rstest;
 
     #[test]

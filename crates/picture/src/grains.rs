@@ -53,7 +53,8 @@ pub(crate) fn shown(particles: &Particles, frame: &Frame, i: usize) -> (Vec3, f3
     let show = &particles.show;
     let random = own_random(particles.seed, frame.ids[i]);
     let speed = frame.velocities[i].length();
-    let share = |by: &shot::By| by.share(frame.ages[i], frame.lifespans[i], speed, random);
+    let weight = frame.weights.get(i).copied().unwrap_or(1.0);
+    let share = |by: &shot::By| by.share(frame.ages[i], frame.lifespans[i], speed, random, weight);
     (show.colour(share(&show.colour_by)), show.size(share(&show.size_by)))
 }
 

@@ -25,7 +25,6 @@ mod bsdf;
 mod camera;
 pub mod display;
 mod grains;
-mod image;
 mod integrate;
 mod light;
 mod render;
@@ -34,7 +33,6 @@ mod sky;
 mod stage;
 
 pub use camera::Lens;
-pub use image::Image;
 pub use light::Environment;
 pub use render::{Picture, Settings, render};
 pub use sky::sky_map;

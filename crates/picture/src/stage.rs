@@ -3,12 +3,11 @@
 use crate::bsdf::Bsdf;
 use crate::camera::Lens;
 use crate::grains::{Grains, shown};
-use crate::image::Image;
 use crate::light::{Emitters, Environment, Sky, SunLight};
 use crate::sampler::hash;
 use crate::sky::sky_light;
 use frames::Frame;
-use geometry::{Bounds, Bvh, Hit, Mesh, Meshes, MissingMesh, Ray, Tree};
+use geometry::{Bounds, Bvh, Hit, Image, Mesh, Meshes, MissingMesh, Ray, Tree};
 use glam::{Quat, Vec3};
 use shot::{
     Element, Form, Id, Is, Look, NotFinite, Particles, Pose, Sampler, Shape, Shot, Show, Turned, World,
@@ -23,8 +22,6 @@ use thiserror::Error;
 pub struct Assets {
     /// Meshes by asset name.
     pub meshes: Meshes,
-    /// Images by asset name.
-    pub images: HashMap<String, Arc<Image>>,
     /// Environment images by asset name.
     pub environments: HashMap<String, Arc<Environment>>,
     /// Shapes with their hierarchies, kept from frame to frame.
@@ -205,7 +202,9 @@ impl Stage {
                 Some(bodies) => {
                     let poses = bodies.places.iter().copied().zip(bodies.turns.iter().copied());
                     let scale = |copy: usize| bodies.scales.get(copy).copied().unwrap_or(1.0);
-                    poses.enumerate().map(|(copy, pose)| placed((copy, pose), scale(copy))).collect()
+                    // One without a size has become a particle again.
+                    let there = poses.enumerate().filter(|(copy, _)| scale(*copy) > 0.0);
+                    there.map(|(copy, pose)| placed((copy, pose), scale(copy))).collect()
                 }
                 None => world.placements(element).into_iter().enumerate().map(|at| placed(at, 1.0)).collect(),
             }
@@ -310,7 +309,7 @@ impl Stage {
             Some(name) => {
                 let missing =
                     || StageError::MissingAsset { element: element.name.clone(), asset: name.clone() };
-                Some(assets.images.get(name).ok_or_else(missing)?.clone())
+                Some(assets.meshes.images.get(name).ok_or_else(missing)?.clone())
             }
         };
         let smooth = look.roughness < SOFT_ROUGHNESS && (look.transmission > 0.0 || look.metalness > 0.0);

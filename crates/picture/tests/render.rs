@@ -130,6 +130,7 @@ mod particles {
             ages: vec![0.5; n],
             lifespans: vec![1.0; n],
             turns: vec![Quat::IDENTITY; n],
+            weights: Vec::new(),
         };
         frame.particles.insert(id, of);
         (shot, frame)
@@ -213,6 +214,18 @@ mod particles {
     }
 
     #[test]
+    fn colour_goes_by_the_map_where_they_were_born() {
+        let stop = |at, grey: f32| ColourStop { at, colour: Vec3::splat(grey) };
+        let colours = vec![stop(0.0, 0.0), stop(1.0, 4.0)];
+        let show = Show { colour_by: By::Map, colours, ..Show::default() };
+        let (shot, mut frame) = staged(show, shining(1.0), &[Vec3::ZERO], 1.0);
+        let middle = |frame: &frames::Frame| seen(&shot, frame, 32).rgb[16 * 32 + 16][0];
+        assert!((middle(&frame) - 4.0).abs() < 1e-3);
+        frame.particles.values_mut().next().unwrap().weights = vec![0.25];
+        assert!((middle(&frame) - 1.0).abs() < 1e-3);
+    }
+
+    #[test]
     fn copies_stand_as_large_as_their_particles_and_share_a_mesh() {
         let (mut shot, frame) =
             staged(Show::default(), Look::default(), &[Vec3::NEG_X * 0.5, Vec3::X * 0.5], 0.5);
@@ -243,6 +256,9 @@ mod particles {
         frame.bodies.insert(id, bodies);
         assert!((seen(&shot, &frame, 32).depth[16 * 32 + 16] - 3.5).abs() < 0.02);
         assert_eq!(mean(&picture(&shot, 16, 4), [0.0, 1.0], [0.0, 1.0]), 0.0);
+        // One that has become a particle again is no body any more.
+        frame.bodies.get_mut(&id).unwrap().scales = vec![0.0];
+        assert!(seen(&shot, &frame, 32).depth[16 * 32 + 16].is_infinite());
     }
 
     #[test]

@@ -3,7 +3,7 @@
 //! The entries here need only the document. What needs geometry or a run
 //! (overlaps, tunnelling, missing frames) is added by the crates that have it.
 
-use crate::{Collision, Id, Is, Moves, Sampler, Shape, Shot, Volume};
+use crate::{Collision, Id, Is, MAX_PARTICLES, Moves, Sampler, Shape, Shot, Volume, circle_names, endless};
 use serde::{Deserialize, Serialize};
 
 /// One entry of the Check list.
@@ -41,6 +41,10 @@ pub enum Mistake {
     ForceOnNothing,
     /// A region has no size.
     RegionEmpty,
+    /// Particles become ever more of each other.
+    EndlessBecoming,
+    /// Particles cannot be born as they are to: nowhere, or too many.
+    CannotBeBorn,
 }
 
 /// The entries that follow from the document alone.
@@ -55,6 +59,7 @@ pub fn check(shot: &Shot) -> Vec<Entry> {
     entries.extend(forces_on_nothing(shot));
     entries.extend(regions_of_no_size(shot));
     entries.extend(nothing_still_below(shot));
+    entries.extend(endless_becoming(shot));
     for (element, solid) in shot.solids() {
         let (body, shape) = (&solid.body, &solid.shape);
         let hollow = matches!(shape, Shape::Torus { .. } | Shape::Mesh { .. });
@@ -108,6 +113,24 @@ fn nothing_still_below(shot: &Shot) -> Option<Entry> {
         reason: "Nothing is still below the free bodies; they will fall out of the picture.".to_owned(),
         fix: Some("Add a floor".to_owned()),
     })
+}
+
+/// One entry for each circle.
+fn endless_becoming(shot: &Shot) -> Vec<Entry> {
+    let mut entries: Vec<Entry> = Vec::new();
+    for (element, _) in shot.particles() {
+        if entries.iter().any(|entry| entry.elements.contains(&element.id)) {
+            continue;
+        }
+        let Some(elements) = endless(shot, element.id) else { continue };
+        let reason = format!(
+            "{}: they become ever more of each other, until the bake stops at {MAX_PARTICLES} of one. Let the \
+             last of them die, or become others.",
+            circle_names(shot, &elements)
+        );
+        entries.push(Entry { mistake: Mistake::EndlessBecoming, elements, reason, fix: None });
+    }
+    entries
 }
 
 fn forces_on_nothing(shot: &Shot) -> impl Iterator<Item = Entry> {

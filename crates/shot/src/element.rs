@@ -1,6 +1,6 @@
 //! An element: anything in a shot that has a name.
 
-use crate::{AreaLight, Channel, Copies, Curve, Force, Id, Look, Particles, Region, Shape, Sky, Sun};
+use crate::{AreaLight, Back, Channel, Copies, Curve, Force, Id, Look, Particles, Region, Shape, Sky, Sun};
 use glam::{EulerRot, Quat, Vec3};
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
@@ -145,6 +145,9 @@ pub struct Solid {
     /// Its bodies all come from particles, at most so many; none: it stands in the shot itself.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub from_particles: Option<u32>,
+    /// When those become particles again; none: never.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub back: Option<Back>,
     /// What it is to the physics.
     #[serde(default)]
     pub body: Body,
@@ -340,7 +343,14 @@ impl Element {
         let body = Body { moves, ..Body::default() };
         Self::new(
             name,
-            Is::Solid(Solid { shape, copies: None, from_particles: None, body, look: Look::default() }),
+            Is::Solid(Solid {
+                shape,
+                copies: None,
+                from_particles: None,
+                back: None,
+                body,
+                look: Look::default(),
+            }),
         )
     }
 

@@ -3,9 +3,9 @@
 use crate::migrate;
 use crate::motion::slots::{Bounds, Slot, element_slots, shot_slots};
 use crate::{
-    AssetKind, Attract, Births, Curve, Element, ForceKind, Form, Id, Is, MAX_BODIES, MAX_ELEMENTS,
-    MAX_FRAMES, MAX_GROUPS, MAX_PARTICLES, Often, Particles, Sampler, Shape, Shot, SkySource, Solid, Source,
-    Then, VERSION, Volume, Wake, When, Who,
+    AssetKind, Attract, BirthMap, Births, BornOn, Curve, Element, ForceKind, Form, Id, Is, MAX_BODIES,
+    MAX_ELEMENTS, MAX_FRAMES, MAX_GROUPS, MAX_PARTICLES, MapOf, Often, Particles, Sampler, Shape, Shot,
+    SkySource, Solid, Source, Then, VERSION, Volume, Wake, When, Who,
 };
 use glam::Vec3;
 use serde::{Deserialize, Serialize};
@@ -182,6 +182,12 @@ impl Shot {
                 if let Some(Wake::Region(id)) = solid.body.wake {
                     another("is.solid.body.wake.region", id, "a region", &region);
                 }
+                if let Some(back) = &solid.back {
+                    another("is.solid.back.of", back.of, "particles", &swarm);
+                    if let When::Region { region: id } = back.when {
+                        another("is.solid.back.when.region.region", id, "a region", &region);
+                    }
+                }
                 self.solid_faults(f, &format!("{path}.is.solid"), solid);
             }
             Is::Particles(particles) => {
@@ -323,6 +329,11 @@ impl Shot {
         {
             f.say(format!("{path}.from_particles"), format!("{most} is outside 1 to {MAX_BODIES}"));
         }
+        if let Some(back) = &solid.back
+            && matches!(back.when, When::End {} | When::Touch { .. } | When::Count { .. })
+        {
+            f.say(format!("{path}.back.when"), "is none of age, region, faster, slower and frame");
+        }
         if let Some(copies) = &solid.copies {
             for part in 0..3 {
                 if !(1..=MAX_BODIES as u32).contains(&copies.count[part]) {
@@ -349,6 +360,9 @@ impl Shot {
                     );
                 }
             }
+        }
+        if let Some(map) = &particles.births.map {
+            self.map_faults(f, &format!("{path}.births.map"), &particles.from, map);
         }
         let Births { from_frame, to_frame, .. } = &particles.births;
         if let (Some(from), Some(to)) = (from_frame, to_frame)
@@ -385,6 +399,25 @@ impl Shot {
         if number > MAX_PARTICLES {
             let message = format!("{number} particles; at most {MAX_PARTICLES}");
             f.say(format!("{path}.births.how"), message);
+        }
+    }
+
+    /// A map needs UVs, or a mesh whose vertices can have colours.
+    fn map_faults(&self, f: &mut Faults, path: &str, from: &Source, map: &BirthMap) {
+        let on = match from {
+            Source::Shape { on, .. } | Source::Solid { on, .. } => Some(*on),
+            Source::Grid { .. } if matches!(map.of, MapOf::Image { .. }) => Some(BornOn::Vertices),
+            _ => None,
+        };
+        match on {
+            None => f.say(path, "needs particles that are born on a shape, a solid or, of an image, a grid"),
+            Some(BornOn::Volume) => {
+                f.say(path, "has no weight inside a body; let them be born on its surface")
+            }
+            Some(_) => {}
+        }
+        if let MapOf::Image { asset } = &map.of {
+            self.asset(f, &format!("{path}.of.image.asset"), asset, AssetKind::Image);
         }
     }
 

@@ -2,8 +2,8 @@
 
 use crate::motion::slots::element_slots;
 use crate::{
-    Body, Channel, Copies, Element, Force, Id, Is, Moves, Sampler, Shape, Shot, Solid, Source, Value, Wake,
-    Who, World, short_name,
+    Back, BirthMap, Body, Channel, Copies, Element, Force, Id, Is, MapOf, Moves, Sampler, Shape, Shot, Solid,
+    Source, Value, Wake, When, Who, World, short_name,
 };
 use serde::{Deserialize, Serialize};
 use sha2::{Digest, Sha256};
@@ -32,7 +32,7 @@ pub fn fingerprints(shot: &Shot) -> Vec<Fingerprint> {
     // A formula that fails has the same fingerprint as long as it fails.
     let _ = sampler.apply(&mut now, first);
     let mut hash = Sha256::new();
-    hash.update(b"bright-ripple 4");
+    hash.update(b"bright-ripple 5");
     hash.update(first_inputs(&now, &sampler).to_string());
     let inputs = Inputs::new(&now, &sampler);
     inputs.add_preroll(&mut hash, &mut now);
@@ -74,6 +74,7 @@ fn first_inputs(shot: &Shot, sampler: &Sampler) -> serde_json::Value {
                 asset,
                 solid.copies,
                 solid.from_particles,
+                solid.back,
                 body,
                 pose
             ])
@@ -90,7 +91,7 @@ struct Inputs<'a> {
     animated: Vec<(usize, Option<u32>)>,
     /// Solids with a value, other than the placement, that changes, and as they are first.
     bodies: Vec<(usize, Changing)>,
-    /// Regions that wake bodies, with what they are made of.
+    /// Regions that wake bodies or take them back, with what they are made of.
     wakes: Vec<ForceInput>,
     /// Particles, with what they are made of, and whether others become them.
     swarms: Vec<(ForceInput, bool)>,
@@ -123,7 +124,7 @@ impl<'a> Inputs<'a> {
             if waits {
                 animated.push((i, solid.body.let_go_frame()));
             }
-            let acts = ["is.solid.body.", "is.solid.shape.", "is.solid.copies."];
+            let acts = ["is.solid.body.", "is.solid.shape.", "is.solid.copies.", "is.solid.back."];
             if element.motion.keys().any(|path| acts.iter().any(|root| path.starts_with(root))) {
                 bodies.push((i, changing(solid)));
             }
@@ -157,12 +158,21 @@ impl<'a> Inputs<'a> {
             ForceInput { index: parts[0], parts, still }
         };
         let forces = shot.forces().into_iter().map(|(element, _)| input(element.id)).collect();
-        let waking = shot.solids().filter_map(|(_, solid)| match solid.body.wake {
-            Some(Wake::Region(id)) if index_of.contains_key(&id) => Some(id),
-            _ => None,
+        let waking = shot.solids().flat_map(|(_, solid)| {
+            let wakes = solid.body.wake.as_ref().and_then(|wake| match wake {
+                Wake::Region(id) => Some(*id),
+                _ => None,
+            });
+            let takes_back = solid.back.as_ref().and_then(|back| match back.when {
+                When::Region { region } => Some(region),
+                _ => None,
+            });
+            wakes.into_iter().chain(takes_back).filter(|id| index_of.contains_key(id))
         });
         let wakes = waking.collect::<BTreeSet<_>>().into_iter().map(input).collect();
-        let fed: BTreeSet<Id> = shot.particles().flat_map(|(_, particles)| particles.makes()).collect();
+        let taken_back = shot.solids().filter_map(|(_, solid)| Some(solid.back.as_ref()?.of));
+        let fed: BTreeSet<Id> =
+            shot.particles().flat_map(|(_, particles)| particles.makes()).chain(taken_back).collect();
         let swarms =
             shot.particles().map(|(element, _)| (input(element.id), fed.contains(&element.id))).collect();
         Self { sampler, animated, bodies, wakes, swarms, forces }
@@ -280,7 +290,7 @@ fn add_pose(hash: &mut Sha256, (place, turn): crate::Pose) {
 }
 
 /// What of a solid acts in every step.
-type Changing = (Body, Shape, Option<Copies>);
+type Changing = (Body, Shape, Option<Copies>, Option<Back>);
 
 fn changing(solid: &Solid) -> Changing {
     let mut body = Body { launch_velocity: None, launch_spin: None, ..solid.body.clone() };
@@ -288,7 +298,7 @@ fn changing(solid: &Solid) -> Changing {
     if body.let_go_frame().is_some() {
         body.wake = None;
     }
-    (body, solid.shape.clone(), solid.copies.clone())
+    (body, solid.shape.clone(), solid.copies.clone(), solid.back.clone())
 }
 
 /// The hash of the parts of a force as they are; of a solid, its shape and
@@ -312,6 +322,11 @@ fn parts_digest(shot: &Shot, sampler: &Sampler, frame: f64, parts: &[usize]) -> 
             Is::Particles(particles) => {
                 hash.update(meant(shot, particles.who()));
                 if let Source::Shape { shape: Shape::Mesh { asset, .. }, .. } = &particles.from
+                    && let Some(asset) = shot.assets.get(asset)
+                {
+                    hash.update(&asset.sha256);
+                }
+                if let Some(BirthMap { of: MapOf::Image { asset }, .. }) = &particles.births.map
                     && let Some(asset) = shot.assets.get(asset)
                 {
                     hash.update(&asset.sha256);
@@ -431,6 +446,7 @@ fn element_changes(before: &Shot, now: &Shot, old: &Element, new: &Element) -> V
             };
             say(a.shape != b.shape || file(before, a) != file(now, b), "shape");
             say(a.copies != b.copies || a.from_particles != b.from_particles, "copies");
+            say(a.back != b.back, "return to particles");
             let (a, b) = (&a.body, &b.body);
             say(a.moves != b.moves, "movement");
             say(a.wake != b.wake, if b.moves == Moves::Animated { "let-go" } else { "wake" });

@@ -53,8 +53,9 @@ pub use motion::{
     short_name,
 };
 pub use particles::{
-    Becoming, Births, BornOn, By, ColourStop, Direction, Flock, Form, Grain, Meet, Often, Outcome, Particles,
-    Pick, Show, SizeStop, Source, Split, Start, Steer, Then, Turned, When, own_random,
+    Back, Becoming, BirthMap, Births, BornOn, By, ColourStop, Direction, Flock, Form, Grain, MapOf, Meet,
+    Often, Outcome, Particles, Pick, Show, SizeStop, Source, Split, Start, Steer, Then, Turned, When,
+    circle_names, endless, own_random,
 };
 pub use region::{Combine, Part, Profile, Region, Volume};
 pub use shape::Shape;

@@ -268,6 +268,35 @@ mod particles {
     }
 
     #[test]
+    fn the_image_of_a_map_counts_and_when_bodies_go_back() {
+        let by_image = |sum: &str| {
+            let mut shot = sparks(|p| {
+                p.from = shot::Source::Grid { count: [4, 1, 4], spacing_m: Vec3::ONE };
+                let of = shot::MapOf::Image { asset: "ramp".to_owned() };
+                p.births.map = Some(shot::BirthMap { of, dark: false, all_alike: false });
+            });
+            let (file, sha256) = ("assets/ramp.png".to_owned(), sum.to_owned());
+            shot.assets.insert("ramp".to_owned(), shot::Asset { kind: shot::AssetKind::Image, file, sha256 });
+            shot
+        };
+        assert_eq!(first_stale(&by_image("a"), &by_image("a")), None);
+        assert_eq!(first_stale(&by_image("a"), &by_image("b")), Some(2));
+        let back = |when: Option<When>| {
+            let mut shot = sparks(|p| p.births.how = Often::Never {});
+            let of = shot.named("Sparks").unwrap().id;
+            let mut block = Element::solid("Block", shot::Shape::sphere(0.1), shot::Moves::Free);
+            let solid = block.as_solid_mut().unwrap();
+            solid.from_particles = Some(3);
+            solid.back = when.map(|when| shot::Back { when, of });
+            shot.add(block);
+            shot
+        };
+        let (never, slower) = (back(None), back(Some(When::Slower { speed_m_s: 0.1 })));
+        assert_eq!(first_stale(&never, &slower), Some(1));
+        assert_eq!(why_stale(&never, &slower).unwrap(), "before return to particles of Block changed");
+    }
+
+    #[test]
     fn what_they_look_like_makes_nothing_stale() {
         let form = |form: Form| move |p: &mut Particles| p.show.form = form.clone();
         assert_eq!(first_stale(&sparks(form(Form::Dot)), &sparks(form(Form::Disc))), None);

@@ -69,7 +69,10 @@ fn main() {
         Moves::Still,
     ));
     let dust = shot.add(million());
-    let meshes = geometry::Meshes([("cobbles".to_owned(), std::sync::Arc::new(cobbles(224)))].into());
+    let meshes = geometry::Meshes {
+        by_name: [("cobbles".to_owned(), std::sync::Arc::new(cobbles(224)))].into(),
+        ..Default::default()
+    };
     let simulate = |threads: usize| {
         pool(threads).install(|| {
             let mut simulation = Simulation::new(&shot, &meshes).expect("it prepares");

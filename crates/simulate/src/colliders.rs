@@ -48,10 +48,12 @@ pub struct Impulse {
     pub impulse: Vec3,
 }
 
-/// A body that another system hands over.
+/// A particle that becomes a body, or a body that becomes a particle.
 #[derive(Clone, Copy, Debug, PartialEq)]
 pub struct Newcomer {
-    /// The solid it becomes a body of.
+    /// The element it was of.
+    pub from: Id,
+    /// The element that it becomes one of.
     pub element: Id,
     /// Place of its origin, m, and turn.
     pub pose: Pose,
@@ -70,7 +72,7 @@ pub struct Newcomer {
 pub struct Owed {
     /// Pushes.
     pub impulses: Vec<Impulse>,
-    /// Bodies handed over.
+    /// Bodies and particles handed over.
     pub newcomers: Vec<Newcomer>,
 }
 

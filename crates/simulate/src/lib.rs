@@ -29,4 +29,5 @@ pub mod solids;
 mod solver;
 
 pub use bake::{Bake, BakeError, CHECKPOINT_EVERY, Outcome, Progress, bake, fresh, resume};
+pub use particles::not_to_be_born;
 pub use solver::{BlowUp, PrepareError, SOLVERS, Scene, Simulation, Solver, SolverKind, Step, Wants};

@@ -1,7 +1,7 @@
 //! The contract of a solver, and the simulation that drives all of them.
 
 use crate::colliders::{BodyNow, Colliders, Hit, Owed};
-use crate::forces::{Field, Surfaces};
+use crate::forces::{Field, Surfaces, Weight};
 use frames::{Bodies, Frame};
 use geometry::{Meshes, MissingMesh};
 use glam::Vec3;
@@ -49,6 +49,13 @@ impl Step<'_> {
     /// The frame that is being computed.
     pub fn frame_number(&self) -> u32 {
         (self.frame - 1e-6).ceil() as u32
+    }
+
+    /// The weight of a region at the substep's end.
+    pub(crate) fn weight(&self, region: Id) -> Option<Weight> {
+        let solved = |id: Id, _: f64| self.colliders.solved(id);
+        let world = World::new(self.shot, self.sampler, self.acting, &solved);
+        Weight::new(&world, self.shot, self.surfaces, self.shot.element(region)?, self.seconds)
     }
 }
 
@@ -218,7 +225,7 @@ pub(crate) fn part_of(saved: &[u8], solver: &str) -> Option<Vec<u8>> {
     state.solvers.into_iter().find(|(name, _)| name == solver).map(|(_, bytes)| bytes)
 }
 
-fn sampler(shot: &Shot) -> Result<Sampler, PrepareError> {
+pub(crate) fn sampler(shot: &Shot) -> Result<Sampler, PrepareError> {
     Sampler::new(shot)
         .map_err(|faults| PrepareError::State(faults.first().map_or_else(String::new, ToString::to_string)))
 }

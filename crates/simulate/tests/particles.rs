@@ -3,8 +3,8 @@
 use glam::{Quat, Vec3};
 use rstest::rstest;
 use shot::{
-    Becoming, Births, Element, Force, ForceKind, Form, Grain, Id, Is, Meet, Moves, Often, Outcome, Particles,
-    Shape, Shot, Source, Split, Start, Steer, Then, Weight, When,
+    Back, Becoming, BirthMap, Births, BornOn, Element, Force, ForceKind, Form, Grain, Id, Is, MapOf, Meet,
+    Moves, Often, Outcome, Particles, Shape, Shot, Source, Split, Start, Steer, Then, Weight, When,
 };
 use simulate::Simulation;
 
@@ -727,4 +727,181 @@ fn the_world_that_stands_still_gives_birth_to_nothing() {
     // At a third of the speed a third are born, and they go as far as the world's time.
     shot.physics.time_scale = 1.0 / 3.0;
     assert_eq!(after(&shot, id, 24).len(), 333);
+}
+
+/// Particles born on a square metre by an image that is dark on the left and bright on the right.
+fn by_image(map: impl Fn(MapOf) -> BirthMap) -> (Shot, Id, geometry::Meshes) {
+    let mut shot = bare(4);
+    let mut particles = alike(4_000);
+    particles.from = Source::Shape { shape: Shape::plane(1.0, 1.0), on: BornOn::Surface };
+    particles.births.map = Some(map(MapOf::Image { asset: "ramp".to_owned() }));
+    let asset = shot::Asset {
+        kind: shot::AssetKind::Image,
+        file: "assets/ramp.png".to_owned(),
+        sha256: String::new(),
+    };
+    shot.assets.insert("ramp".to_owned(), asset);
+    let id = shot.add(swarm("Dots", particles));
+    let rgb = [0.0, 0.0, 0.25, 0.25, 1.0, 1.0, 1.0, 1.0].map(|grey| [grey; 3]).to_vec();
+    let image = geometry::Image { width: 8, height: 1, rgb };
+    let mut meshes = geometry::Meshes::default();
+    meshes.images.insert("ramp".to_owned(), std::sync::Arc::new(image));
+    (shot, id, meshes)
+}
+
+fn at_first(shot: &Shot, id: Id, meshes: &geometry::Meshes) -> frames::Particles {
+    Simulation::new(shot, meshes).unwrap().write().particles.remove(&id).unwrap()
+}
+
+#[test]
+fn an_image_says_how_likely_a_place_is_and_the_number_stays() {
+    let (shot, id, meshes) = by_image(|of| BirthMap { of, dark: false, all_alike: false });
+    let born = at_first(&shot, id, &meshes);
+    assert_eq!((born.len(), born.weights.len()), (4_000, 4_000));
+    // Linear between the pixels' middles, and repeating, all of it weighs 4.5
+    // pixels, and what lies right of the first bright middle 3.375.
+    let bright = born.places.iter().filter(|p| p.x > 0.0625).count() as f32 / 4_000.0;
+    let expected = 3.375 / 4.5;
+    assert!((bright - expected).abs() < 0.02, "{bright} {expected}");
+    for (place, weight) in born.places.iter().zip(&born.weights) {
+        let right = place.x > 0.0625 && place.x < 0.4375;
+        assert!(!right || *weight == 1.0, "{place} {weight}");
+    }
+}
+
+#[test]
+fn what_is_dark_can_have_the_weight_or_all_places_be_alike() {
+    let (shot, id, meshes) = by_image(|of| BirthMap { of, dark: true, all_alike: false });
+    assert!(at_first(&shot, id, &meshes).places.iter().all(|p| p.x < 0.07 || p.x > 0.43));
+    let (shot, id, meshes) = by_image(|of| BirthMap { of, dark: false, all_alike: true });
+    let alike = at_first(&shot, id, &meshes);
+    let right = alike.places.iter().filter(|p| p.x > 0.0).count() as f32 / 4_000.0;
+    assert!((right - 0.5).abs() < 0.03, "{right}");
+    assert!(alike.weights.iter().any(|w| *w < 0.01) && alike.weights.iter().any(|w| *w > 0.99));
+}
+
+#[test]
+fn the_colours_of_a_meshs_vertices_are_a_map_that_those_they_become_carry_on() {
+    let mut shot = bare(6);
+    let mut meshes = geometry::Meshes::default();
+    let mut mesh = geometry::primitive::plane(1.0, 1.0);
+    mesh.weights = mesh.positions.iter().map(|p| if p.x > 0.0 { 1.0 } else { 0.0 }).collect();
+    meshes.by_name.insert("sail".to_owned(), std::sync::Arc::new(mesh));
+    let asset = shot::Asset {
+        kind: shot::AssetKind::Mesh,
+        file: "assets/sail.obj".to_owned(),
+        sha256: String::new(),
+    };
+    shot.assets.insert("sail".to_owned(), asset);
+    let later = shot.add(swarm(
+        "Later",
+        Particles { births: Births { how: Often::Never {}, ..Births::default() }, ..alike(1) },
+    ));
+    let mut particles = alike(3_000);
+    let shape = Shape::Mesh { asset: "sail".to_owned(), scale: 1.0 };
+    particles.from = Source::Shape { shape, on: BornOn::Surface };
+    particles.births.map = Some(BirthMap { of: MapOf::Vertices {}, dark: false, all_alike: false });
+    particles.becoming =
+        vec![Becoming { when: When::Age { s: 0.1 }, then: Then::Become { of: later }, share: 1.0 }];
+    shot.add(swarm("Motes", particles));
+    let mut simulation = Simulation::new(&shot, &meshes).unwrap();
+    let mut frame = simulation.write();
+    for _ in 0..4 {
+        frame = simulation.advance().unwrap();
+    }
+    let of = &frame.particles[&later];
+    assert_eq!(of.len(), 3_000);
+    // Births rise linearly with x, so their mean lies two thirds of the way.
+    let mean = of.places.iter().map(|p| p.x + 0.5).sum::<f32>() / 3_000.0;
+    assert!((mean - 2.0 / 3.0).abs() < 0.015, "{mean}");
+    assert!(of.places.iter().zip(&of.weights).all(|(p, w)| (p.x + 0.5 - w).abs() < 1e-4));
+}
+
+/// Boxes that come from particles at frame 3 and go back as `when` says.
+fn there_and_back(when: When) -> (Shot, Id, Id) {
+    let mut shot = bare(60);
+    let mut scale = Element::solid("Scale", Shape::cuboid(0.1, 0.1, 0.1), Moves::Free);
+    scale.as_solid_mut().unwrap().from_particles = Some(3);
+    let solid = shot.add(scale);
+    let dust = shot.add(swarm(
+        "Dust",
+        Particles { births: Births { how: Often::Never {}, ..Births::default() }, ..alike(1) },
+    ));
+    shot.named_mut("Scale").unwrap().as_solid_mut().unwrap().back = Some(Back { when, of: dust });
+    let mut particles = alike(3);
+    particles.start =
+        Start { speed_m_s: 2.0, spread_rad: 1.0, spin_rad_s: 3.0, size_m: 0.2, ..particles.start };
+    particles.body.weight = Weight::MassKg(0.3);
+    particles.becoming =
+        vec![Becoming { when: When::Frame { frame: 3 }, then: Then::Solid { of: solid }, share: 1.0 }];
+    shot.add(swarm("Scales", particles));
+    (shot, solid, dust)
+}
+
+#[test]
+fn bodies_become_particles_again_with_all_they_had() {
+    let (shot, solid, dust) = there_and_back(When::Age { s: 0.25 });
+    let mut simulation = Simulation::new(&shot, &Default::default()).unwrap();
+    let frames: Vec<frames::Frame> = (0..20).map(|_| simulation.advance().unwrap()).collect();
+    let (before, later) = (&frames[4], &frames[12]);
+    let (bodies, of) = (&before.bodies[&solid], &later.particles[&dust]);
+    assert_eq!((bodies.scales.clone(), of.len(), before.particles[&dust].len()), (vec![2.0; 3], 3, 0));
+    // Their places among the bodies are kept, without a size.
+    assert_eq!(later.bodies[&solid].scales, [0.0; 3]);
+    let t = (later.number - before.number) as f32 / 24.0;
+    for i in 0..3 {
+        assert!(of.velocities[i].distance(bodies.velocities[i]) < 1e-3);
+        assert!(of.places[i].distance(bodies.places[i] + bodies.velocities[i] * t) < 2e-3);
+        assert!((of.sizes[i] - 0.2).abs() < 1e-5);
+        let turn = Quat::from_scaled_axis(bodies.spins[i] * t) * bodies.turns[i];
+        assert!(turn.angle_between(of.turns[i]) < 0.02, "{}", turn.angle_between(of.turns[i]));
+    }
+}
+
+#[test]
+fn a_place_among_the_bodies_is_taken_by_the_next_and_what_rested_there_falls() {
+    let mut shot = bare(120);
+    shot.add(gravity());
+    shot.add(plate(0.1));
+    let mut block = Element::solid("Block", Shape::cuboid(0.2, 0.2, 0.2), Moves::Free);
+    block.as_solid_mut().unwrap().from_particles = Some(1);
+    let solid = shot.add(block);
+    let dust = shot.add(swarm(
+        "Dust",
+        Particles { births: Births { how: Often::Never {}, ..Births::default() }, ..alike(1) },
+    ));
+    let slower = When::Slower { speed_m_s: 0.05 };
+    shot.named_mut("Block").unwrap().as_solid_mut().unwrap().back = Some(Back { when: slower, of: dust });
+    let lid = shot.add(Element::solid("Lid", Shape::cuboid(0.3, 0.05, 0.3), Moves::Free).at(0.0, 0.4, 0.0));
+    let mut particles = alike(2);
+    particles.births.how = Often::Number { number: 2 };
+    particles.births.to_frame = Some(81);
+    particles.start.size_m = 0.2;
+    particles.becoming =
+        vec![Becoming { when: When::Age { s: 0.0 }, then: Then::Solid { of: solid }, share: 1.0 }];
+    shot.add(swarm("Source", particles).at(0.0, 0.2, 0.0));
+    let mut simulation = Simulation::new(&shot, &Default::default()).unwrap();
+    let frames: Vec<frames::Frame> = (0..100).map(|_| simulation.advance().unwrap()).collect();
+    let there = |number: usize| &frames[number - 2];
+    // The first is born at frame 21, rests under the lid, and is dust by frame 45.
+    assert_eq!(there(50).particles[&dust].len(), 1);
+    assert_eq!(there(50).bodies[&solid].scales, [0.0]);
+    let height = |number: usize| there(number).bodies[&lid].places[0].y;
+    assert!(height(58) < height(20) + 0.02, "{} {}", height(20), height(58));
+    // The second, at frame 61, takes the same place.
+    assert_eq!(there(63).bodies[&solid].scales, [1.0]);
+    assert_eq!(there(100).particles[&dust].len(), 2);
+}
+
+#[test]
+fn a_run_with_bodies_that_went_back_is_resumed_with_the_same_bytes() {
+    let (shot, ..) = there_and_back(When::Faster { speed_m_s: 0.5 });
+    let mut whole = Simulation::new(&shot, &Default::default()).unwrap();
+    (0..6).for_each(|_| whole.go_on().unwrap());
+    let mut resumed = Simulation::new(&shot, &Default::default()).unwrap();
+    resumed.restore(&whole.save()).unwrap();
+    for _ in 0..6 {
+        let (a, b) = (whole.advance().unwrap(), resumed.advance().unwrap());
+        assert_eq!(frames::encode(&a), frames::encode(&b));
+    }
 }

@@ -1,8 +1,9 @@
 //! The files that shots use: kept once by their SHA-256, loaded when needed.
 
 use crate::error::{Error, Result};
+use geometry::Image;
 use geometry::{Mesh, Meshes};
-use picture::{Environment, Image};
+use picture::Environment;
 use sha2::{Digest, Sha256};
 use shot::{Asset, AssetKind, Shot};
 use std::collections::HashMap;
@@ -76,13 +77,19 @@ impl Loader {
         Ok(loaded)
     }
 
-    /// The meshes of a shot whose assets lie below `folder`.
+    /// The meshes of a shot, and the images its particles are born by, whose assets lie below `folder`.
     pub fn meshes(&self, folder: &Path, shot: &Shot) -> Result<Meshes> {
         let mut meshes = Meshes::default();
         for name in Meshes::needed(shot) {
             let Some(asset) = shot.assets.get(&name) else { continue };
             if let Loaded::Mesh(mesh) = self.get(folder, &name, asset)? {
-                meshes.0.insert(name, mesh);
+                meshes.by_name.insert(name, mesh);
+            }
+        }
+        for name in Meshes::needed_images(shot) {
+            let Some(asset) = shot.assets.get(name) else { continue };
+            if let Loaded::Image(image) = self.get(folder, name, asset)? {
+                meshes.images.insert(name.clone(), image);
             }
         }
         Ok(meshes)
@@ -94,10 +101,10 @@ impl Loader {
         for (name, asset) in &shot.assets {
             match self.get(folder, name, asset)? {
                 Loaded::Mesh(mesh) => {
-                    assets.meshes.0.insert(name.clone(), mesh);
+                    assets.meshes.by_name.insert(name.clone(), mesh);
                 }
                 Loaded::Image(image) => {
-                    assets.images.insert(name.clone(), image);
+                    assets.meshes.images.insert(name.clone(), image);
                 }
                 Loaded::Environment(environment) => {
                     assets.environments.insert(name.clone(), environment);

@@ -898,6 +898,16 @@ export interface components {
             /** @description A curve or solid whose nearest point attracts; none: the element's own place. */
             to?: components["schemas"]["Id"] | null;
         };
+        /** @description When a body that came from a particle becomes one again, and which. */
+        Back: {
+            /** @description The particles, of which it becomes one with its place, turn, velocity, spin, size and mass. */
+            of: components["schemas"]["Id"];
+            /**
+             * @description By age, region, speed or frame. Its age counts from when it became a
+             *     body; slower it has to be for a fifth of a second on end.
+             */
+            when: components["schemas"]["When"];
+        };
         /** @description One thing that becomes of each particle, once. */
         Becoming: {
             /**
@@ -909,6 +919,18 @@ export interface components {
             then: components["schemas"]["Then"];
             /** @description When. */
             when: components["schemas"]["When"];
+        };
+        /**
+         * @description A weight of 0–1 on each place that has UVs: of a shape, a solid, a grid.
+         *     Particles are born by it, and carry the weight of where they were born.
+         */
+        BirthMap: {
+            /** @description All places are as likely; the weight is only carried. */
+            all_alike?: boolean;
+            /** @description What is dark has the weight, not what is bright. */
+            dark?: boolean;
+            /** @description What it is. */
+            of: components["schemas"]["MapOf"];
         };
         /** @description How many particles are born, and when. */
         Births: {
@@ -928,6 +950,8 @@ export interface components {
              *     }
              */
             how: components["schemas"]["Often"];
+            /** @description The map that says how likely a place is, besides; none: all alike. */
+            map?: components["schemas"]["BirthMap"] | null;
             /**
              * Format: float
              * @description So many seconds of births and motion pass before the first frame.
@@ -1010,7 +1034,7 @@ export interface components {
                  */
                 most_m_s: number;
             };
-        } | "random";
+        } | "random" | "map";
         /** @description A camera with a thin lens. It looks along its −z axis. */
         Camera: {
             /**
@@ -1632,6 +1656,15 @@ export interface components {
              * @default 0
              */
             variation: number;
+        };
+        /** @description What a map is. */
+        MapOf: {
+            image: {
+                /** @description Name of an image among the shot's assets. */
+                asset: string;
+            };
+        } | {
+            vertices: Record<string, never>;
         };
         /** @description What an element is to the physics. */
         Matter: "solid" | "particles";
@@ -2283,6 +2316,8 @@ export interface components {
         };
         /** @description A rigid body or a grid of copies of one. */
         Solid: {
+            /** @description When those become particles again; none: never. */
+            back?: components["schemas"]["Back"] | null;
             /**
              * @description What it is to the physics.
              * @default {

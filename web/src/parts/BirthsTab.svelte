@@ -70,8 +70,42 @@
       particles: () => ({ particles: { of: Number(rest) } }),
       impacts: () => ({ impacts: { of: [], impulse_n_s: 1 } }),
     };
-    if (next !== "shape mesh") void set("Source", "from", made[kind]());
+    if (next === "shape mesh") return;
+    void shot.edit(`Source of ${element.name}`, (document) => {
+      const path = `/elements/${document.elements.findIndex((e) => e.id === element.id)}/is/particles`;
+      const keeps = ["shape", "solid", "grid"].includes(kind);
+      // A map is of no use where there are no UVs.
+      return [
+        { op: "add", path: `${path}/from`, value: made[kind]() },
+        ...(keeps || !births.map ? [] : [{ op: "add" as const, path: `${path}/births/map`, value: null }]),
+      ];
+    });
   }
+
+  // A map needs UVs, or a mesh whose vertices have colours.
+  let meshed = $derived(("shape" in from || "solid" in from) && on !== "volume");
+  let mappable = $derived(meshed || "grid" in from || births.map != null);
+  let images = $derived(
+    Object.entries(shot.document?.assets ?? {})
+      .filter(([, asset]) => asset.kind === "image")
+      .map(([name]) => name),
+  );
+  let mapped = $derived(
+    !births.map ? "" : "image" in births.map.of ? `image ${births.map.of.image.asset}` : "vertices",
+  );
+  let maps = $derived<[string, string][]>([
+    ["", "none"],
+    ...images.map((name): [string, string] => [`image ${name}`, `brightness of ${name}`]),
+    ...(meshed ? [["vertices", "colours of its vertices"] as [string, string]] : []),
+  ]);
+
+  function pickMap(next: string) {
+    const of: Schemas["MapOf"] =
+      next === "vertices" ? { vertices: {} } : { image: { asset: next.slice("image ".length) } };
+    void set("Map", "births/map", next ? { ...births.map, of } : null);
+  }
+
+  const mapSwitch = (part: "dark" | "all_alike", label: string) => ({ part, label });
 
   function pickHow(next: string) {
     const number = "number" in how ? how.number.number : "at_once" in how ? how.at_once.number : 1000;
@@ -138,6 +172,22 @@
       options={[["", "all places alike"], ...regions]}
       onpick={(v) => set("Likely places", "births/region", v ? Number(v) : null)}
     />
+  {/if}
+  {#if mappable}
+    <Picker label="Map" value={mapped} options={maps} onpick={pickMap} />
+    {#if births.map}
+      {#each [mapSwitch("dark", "Dark counts, not bright"), mapSwitch("all_alike", "Only for colour and size")] as { part, label } (part)}
+        <label class="flex min-h-[27px] items-center gap-2">
+          <input
+            type="checkbox"
+            class="accent-[var(--lime)]"
+            checked={births.map[part] === true}
+            onchange={(event) => set("Map", `births/map/${part}`, event.currentTarget.checked)}
+          />
+          {label}
+        </label>
+      {/each}
+    {/if}
   {/if}
   {#if "shape" in from || "solid" in from || "curve" in from}
     <label class="flex min-h-[27px] items-center gap-2">

@@ -1,4 +1,5 @@
 <script lang="ts">
+  import BackFields from "./BackFields.svelte";
   import type { Element, Solid } from "../api/client";
   import NumberField from "./NumberField.svelte";
   import Section from "./Section.svelte";
@@ -61,6 +62,7 @@
       oncommit={(v) => setSolid("Bodies from particles", "from_particles", Math.max(1, v))}
     />
     <p class="mb-1 text-soft">Its bodies come from particles.</p>
+    <BackFields {element} back={solid.back ?? null} />
     <button class="btn" onclick={() => standAgain(element)}>Stand in the shot itself</button>
   {:else if copies}
     <VectorField

@@ -39,6 +39,7 @@
     ["life", "share of life"],
     ["speed", "speed"],
     ["random", "chance"],
+    ["map", "map where born"],
   ];
   const by = (kind: string): Schemas["By"] =>
     kind === "speed" ? { speed: { most_m_s: 5 } } : (kind as Schemas["By"]);

@@ -8,6 +8,7 @@ import { playback } from "../state/playback.svelte";
 import { shot } from "../state/shot.svelte";
 import { values } from "../state/values.svelte";
 import Among from "./Among.svelte";
+import BackFields from "./BackFields.svelte";
 import BecomingList from "./BecomingList.svelte";
 import BirthsTab from "./BirthsTab.svelte";
 import RampStops from "./RampStops.svelte";
@@ -15,10 +16,14 @@ import ShowTab from "./ShowTab.svelte";
 import TurnoverLane from "./TurnoverLane.svelte";
 
 let mounted: Record<string, unknown> | undefined;
-afterEach(() => {
+function clear() {
   if (mounted) void unmount(mounted);
-  vi.restoreAllMocks();
+  mounted = undefined;
   document.body.innerHTML = "";
+}
+afterEach(() => {
+  clear();
+  vi.restoreAllMocks();
 });
 
 const QUAY = { id: 3, name: "Quay", is: { solid: { shape: { plane: { size_m: [4, 4] } } } } };
@@ -38,7 +43,11 @@ function sparks(particles: object = {}): { element: Element; particles: Particle
     id: 1,
     revision: 1,
     project: "",
-    document: { elements: [QUAY, CRATE, element], timing: { first: 1, last: 24, fps: 24 } },
+    document: {
+      assets: { moon: { kind: "image" } },
+      elements: [QUAY, CRATE, element],
+      timing: { first: 1, last: 24, fps: 24 },
+    },
   } as never;
   return { element, particles: particles as Particles };
 }
@@ -60,6 +69,18 @@ const box = (name: string) =>
   [...document.querySelectorAll("label")]
     .find((label) => label.textContent!.trim() === name)!
     .querySelector<HTMLInputElement>("input")!;
+
+/** Picks an option of a list by its words. */
+async function choose(label: string, words: string) {
+  const trigger = document.querySelector<HTMLElement>(`[aria-label="${label}"]`)!;
+  trigger.dispatchEvent(new KeyboardEvent("keydown", { key: "ArrowDown", bubbles: true }));
+  flushSync();
+  await new Promise((resolve) => setTimeout(resolve, 20));
+  const options = [...document.querySelectorAll<HTMLElement>("[role=option]")];
+  const option = options.find((of) => of.textContent!.trim() === words)!;
+  option.dispatchEvent(new PointerEvent("pointerup", { bubbles: true }));
+  flushSync();
+}
 
 function press(of: HTMLElement) {
   of.click();
@@ -174,6 +195,49 @@ describe("births", () => {
     expect(document.body.textContent).not.toContain("Evenly spaced");
   });
 
+  test("go by a map where there are UVs, and only there", () => {
+    const at = (from: object) => {
+      clear();
+      show(BirthsTab, sparks({ from }));
+      return labels().includes("Map");
+    };
+    const plane = { plane: { size_m: [1, 1] } };
+    expect(at({ grid: { count: [4, 1, 4], spacing_m: [1, 1, 1] } })).toBe(true);
+    expect(at({ shape: { shape: plane, on: "surface" } })).toBe(true);
+    expect(at({ shape: { shape: plane, on: "volume" } })).toBe(false);
+    expect(at({ point: {} })).toBe(false);
+  });
+
+  test("by an image of the shot can go by what is dark, or only carry it", () => {
+    const set = vi.spyOn(shot, "set").mockResolvedValue(true);
+    const map = { of: { image: { asset: "moon" } }, dark: true };
+    show(BirthsTab, sparks({ from: { grid: { count: [4, 1, 4] } }, births: { map } }));
+    expect(document.body.textContent).toContain("brightness of moon");
+    const dark = box("Dark counts, not bright");
+    expect([dark.checked, box("Only for colour and size").checked]).toEqual([true, false]);
+    press(dark);
+    expect(set).toHaveBeenCalledWith("Map of Sparks", [9], "/is/particles/births/map/dark", false);
+    press(box("Only for colour and size"));
+    expect(set).toHaveBeenLastCalledWith("Map of Sparks", [9], "/is/particles/births/map/all_alike", true);
+  });
+
+  test("on a point lose a map that they had", async () => {
+    let made: Operation[] = [];
+    vi.spyOn(shot, "edit").mockImplementation(async (_, make) => {
+      made = make(shot.document as Shot);
+      return true;
+    });
+    const map = { of: { vertices: {} } };
+    show(BirthsTab, sparks({ from: { solid: { solid: 3, on: "surface" } }, births: { map } }));
+    await choose("Born on", "a point");
+    expect(made).toEqual([
+      { op: "add", path: "/elements/2/is/particles/from", value: { point: {} } },
+      { op: "add", path: "/elements/2/is/particles/births/map", value: null },
+    ]);
+    await choose("Born on", "a grid of points");
+    expect(made).toHaveLength(1);
+  });
+
   test("of others only have neither a rate nor a span", () => {
     show(BirthsTab, sparks({ births: { how: { never: {} } } }));
     for (const label of ["Rate, per s", "From frame", "Preroll, s"]) expect(labels()).not.toContain(label);
@@ -199,6 +263,41 @@ describe("what particles look like", () => {
     expect(judging.of(9)).toEqual({ by: "speed", every: 4 });
     expect(judging.of(8)).toEqual({ by: null, every: 1 });
     expect([set.mock.calls.length, edit.mock.calls.length]).toEqual([0, 0]);
+  });
+});
+
+describe("bodies that came from particles", () => {
+  const body = () => document.body.textContent!;
+
+  test("stay bodies until it is said when they go back", async () => {
+    const set = vi.spyOn(shot, "set").mockResolvedValue(true);
+    sparks();
+    show(BackFields, { element: CRATE, back: null });
+    expect(body()).toContain("never");
+    await choose("Particles again", "once it is slower than");
+    const slower = { slower: { speed_m_s: 0.05 } };
+    expect(set).toHaveBeenCalledWith("Return of Crate", [4], "/is/solid/back", { when: slower, of: 9 });
+  });
+
+  test("need particles, and for a region one", async () => {
+    const set = vi.spyOn(shot, "set").mockResolvedValue(true);
+    const say = vi.spyOn(notices, "say").mockImplementation(() => undefined);
+    sparks();
+    show(BackFields, { element: CRATE, back: null });
+    await choose("Particles again", "when in a region");
+    expect(say).toHaveBeenLastCalledWith("There is no region. Add one first.");
+    shot.state = { ...shot.state!, document: { ...shot.document!, elements: [CRATE] } } as never;
+    flushSync();
+    await choose("Particles again", "at a frame");
+    expect(say).toHaveBeenLastCalledWith("There are no particles. Add some first.");
+    expect(set).not.toHaveBeenCalled();
+  });
+
+  test("say when, and which particles they become", () => {
+    sparks();
+    show(BackFields, { element: CRATE, back: { when: { frame: { frame: 40 } }, of: 9 } });
+    expect(document.querySelector("[aria-label=Frame]")).toBeTruthy();
+    expect(body()).toContain("Sparks");
   });
 });
 
@@ -234,13 +333,7 @@ test("the lists change places in one change", async () => {
     says: "Bodies met",
     offered: [QUAY],
   });
-  const trigger = document.querySelector<HTMLElement>("[aria-label=Which]")!;
-  trigger.dispatchEvent(new KeyboardEvent("keydown", { key: "ArrowDown", bubbles: true }));
-  flushSync();
-  await new Promise((resolve) => setTimeout(resolve, 20));
-  const options = [...document.querySelectorAll<HTMLElement>("[role=option]")];
-  options.at(-1)!.dispatchEvent(new PointerEvent("pointerup", { bubbles: true }));
-  flushSync();
+  await choose("Which", "all except those ticked");
   expect(made).toEqual([
     { op: "add", path: "/elements/2/is/particles/meet/except", value: [3] },
     { op: "add", path: "/elements/2/is/particles/meet/only", value: [] },

@@ -9,7 +9,7 @@ import { Handles, type Handle, type Moved } from "./handles";
 import type { Judging } from "./grains";
 import { Items } from "./items";
 import { Pace, timed } from "./pace";
-import { elementAt, floorBelow, groundAt } from "./picking";
+import { floorBelow, groundAt } from "./picking";
 import { Sky } from "./sky";
 
 export interface StageEvents {
@@ -326,13 +326,13 @@ export class Stage {
   }
 
   #pick({ clientX, clientY, shiftKey }: PointerEvent) {
-    this.events.pick(elementAt(this.#eye.ray(clientX, clientY), this.#items.pickable), shiftKey);
+    this.events.pick(this.#items.elementAt(this.#eye.ray(clientX, clientY)), shiftKey);
   }
 
   /** Takes hold of what is selected, if the pointer is on it. */
   #grab({ clientX: x, clientY: y }: PointerEvent): boolean {
     const ray = this.#eye.ray(x, y);
-    const id = elementAt(ray, this.#items.pickable);
+    const id = this.#items.elementAt(ray);
     if (id === null || !this.#selected.includes(id)) return false;
     const grabbed = this.#handles.grab(ray);
     if (!grabbed) return false;

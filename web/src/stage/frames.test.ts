@@ -60,6 +60,21 @@ test("particles are read after the bodies, with what they have", () => {
   expect([places[3], sizes[0], ids[1], motions[3], turns![3]]).toEqual([4, 0.5, 77, 32767, 32767]);
 });
 
+test("the weights of a map are read where there are any", () => {
+  const whole = new DataView(new ArrayBuffer(12 + 16 + 32 + 28));
+  whole.setUint32(8, 2, true);
+  whole.setUint32(12, 6, true);
+  whole.setUint32(16, (1 | 0x40000000) >>> 0, true);
+  whole.setUint32(20, 7, true);
+  whole.setUint32(24, 1, true);
+  whole.setFloat32(28 + 28, 0.25, true);
+  whole.setFloat32(28 + 32, 9, true);
+  const { particles } = decodeFrame(whole.buffer);
+  expect([...particles.get(6)!.weights!]).toEqual([0.25]);
+  expect(particles.get(7)!.weights).toBeUndefined();
+  expect(particles.get(7)!.places[0]).toBe(9);
+});
+
 test("a mesh is read with its normals and UVs, or without", () => {
   const floats = (count: number) => new Float32Array(count).fill(0.5);
   const bytes = (parts: ArrayBufferView[]) =>

@@ -22,6 +22,8 @@ export interface StageParticles {
   motions: Int16Array;
   /** x, y, z, w × 32767, where they turn. */
   turns?: Int16Array;
+  /** The map's weight where each was born, 0–1. */
+  weights?: Float32Array;
 }
 
 /** Bodies by element, and particles beside them. */
@@ -43,8 +45,9 @@ export class StageFrame extends Map<number, StageBodies> {
   }
 }
 
-/** In the head of an element: its number, and whether it has the part that not all have. */
+/** In the head of an element: its number, and whether it has the parts that not all have. */
 const MORE = 0x80000000;
+const WEIGHTS = 0x40000000;
 
 /** Reads a frame that begins at a byte of a buffer, a multiple of 4. */
 export function decodeFrame(buffer: ArrayBuffer, from = 0): StageFrame {
@@ -57,7 +60,8 @@ export function decodeFrame(buffer: ArrayBuffer, from = 0): StageFrame {
     return Array.from({ length: count }, () => {
       const [id, packed] = [view.getUint32(at, true), view.getUint32(at + 4, true)];
       at += 8;
-      return { id, count: packed & ~MORE, more: (packed & MORE) !== 0 };
+      const has = (flag: number) => (packed & flag) !== 0;
+      return { id, count: packed & ~(MORE | WEIGHTS), more: has(MORE), weights: has(WEIGHTS) };
     });
   };
   const floats = (length: number) => {
@@ -73,13 +77,14 @@ export function decodeFrame(buffer: ArrayBuffer, from = 0): StageFrame {
     if (more) bodies.scales = floats(count);
     frame.set(id, bodies);
   }
-  for (const { id, count, more } of heads()) {
+  for (const { id, count, more, weights } of heads()) {
     const places = floats(3 * count);
     const sizes = floats(count);
     at += 4 * count;
     const ids = new Uint32Array(buffer, from + at - 4 * count, count);
     const particles: StageParticles = { places, sizes, ids, motions: words(4 * count) };
     if (more) particles.turns = words(4 * count);
+    if (weights) particles.weights = floats(count);
     frame.particles.set(id, particles);
   }
   return frame;

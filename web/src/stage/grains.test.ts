@@ -2,7 +2,7 @@ import * as THREE from "three";
 import { expect, test } from "vitest";
 import type { Particles } from "../api/client";
 import type { StageParticles } from "./frames";
-import { Grains, ownRandom, picked, shown, speedOf } from "./grains";
+import { Grains, metBy, ownRandom, picked, shown, speedOf } from "./grains";
 
 const look = { by: null, every: 1 } as const;
 
@@ -85,4 +85,32 @@ test("dots become streaks and copies without leaving anything behind", () => {
   expect(new THREE.Vector3().setFromMatrixScale(matrix).x).toBeCloseTo(0.1, 6);
   draw("nothing");
   expect(grains.group.children.length).toBe(0);
+});
+
+test("a colour by the map is that of where each was born", () => {
+  const colours = [
+    { at: 0, colour: [0, 0, 0] },
+    { at: 1, colour: [4, 4, 4] },
+  ];
+  const of = swarm({ colour_by: "map", colours });
+  const mapped = { ...row(2), weights: new Float32Array([0.25, 1]) };
+  expect(shown(mapped, of, 4, look).colours[0]).toBeCloseTo(1);
+  // Without a map all have its full weight.
+  expect(shown(row(2), of, 4, look).colours[0]).toBe(4);
+});
+
+test("a ray meets the nearest particle, and one it passes by closely", () => {
+  const along = (y: number) => new THREE.Ray(new THREE.Vector3(-5, y, 0), new THREE.Vector3(1, 0, 0));
+  expect(metBy(along(0), row(3), 0)).toBe(5);
+  expect(metBy(along(0.06), row(3), 0)).toBeNull();
+  expect(metBy(along(0.06), row(3), 0.02)).toBe(5);
+  expect(
+    metBy(new THREE.Ray(new THREE.Vector3(9, 0, 0), new THREE.Vector3(1, 0, 0)), row(3), 0.1),
+  ).toBeNull();
+  const grains = new Grains(4);
+  expect(grains.metBy(along(0), 0)).toBeNull();
+  grains.show(row(3), swarm({}), look, []);
+  expect(grains.metBy(along(0), 0)).toBe(5);
+  grains.group.visible = false;
+  expect(grains.metBy(along(0), 0)).toBeNull();
 });

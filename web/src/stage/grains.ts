@@ -61,6 +61,7 @@ type Share = (i: number) => number;
 function shareBy(by: Show["colour_by"], particles: StageParticles, seed: number): Share {
   if (by === "life") return (i) => Math.max(0, particles.motions[4 * i + 3] / 32767);
   if (by === "random") return (i) => ownRandom(seed, particles.ids[i]);
+  if (by === "map") return (i) => particles.weights?.[i] ?? 1;
   if (by && typeof by === "object") {
     const most = by.speed.most_m_s;
     return (i) => Math.min(1, speedOf(particles, i) / most);
@@ -117,7 +118,7 @@ export function shown(
   for (let n = 0; n < count; n++) {
     const i = n * judging.every;
     const at = 3 * Math.round(STEPS * share(i));
-    colours.set(table.subarray(at, at + 3), 3 * n);
+    for (let part = 0; part < 3; part++) colours[3 * n + part] = table[at + part];
     sizes[n] = particles.sizes[i] * sizeTable[Math.round(STEPS * sizeShare(i))];
   }
   return { colours, sizes };
@@ -135,6 +136,21 @@ export function picked(of: Particles, count: number, particles: StageParticles, 
     return at(size_variation > 0 ? share : 0);
   }
   return at(ownRandom(of.seed ?? 0, particles.ids[i]));
+}
+
+/** How far along a ray it meets the first particle; one is met a little beside it too. */
+export function metBy(ray: THREE.Ray, particles: StageParticles, slack: number): number | null {
+  const { origin, direction } = ray;
+  const { places, sizes } = particles;
+  let nearest: number | null = null;
+  for (let i = 0; i < sizes.length; i++) {
+    const [x, y, z] = [places[3 * i] - origin.x, places[3 * i + 1] - origin.y, places[3 * i + 2] - origin.z];
+    const along = x * direction.x + y * direction.y + z * direction.z;
+    if (along <= 0 || (nearest !== null && along >= nearest)) continue;
+    const reach = Math.max(0.5 * sizes[i], slack * along);
+    if (x * x + y * y + z * z - along * along < reach * reach) nearest = along;
+  }
+  return nearest;
 }
 
 const LIGHT = /* glsl */ `
@@ -235,6 +251,7 @@ export class Grains {
   #streaks: THREE.Mesh | null = null;
   #copies: THREE.InstancedMesh[] = [];
   #disc: THREE.MeshStandardMaterial | null = null;
+  #particles: StageParticles | null = null;
 
   constructor(private element: number) {}
 
@@ -259,6 +276,7 @@ export class Grains {
 
   /** Draws particles; `copied` are the solids that copies are of, as they have come so far. */
   show(particles: StageParticles, of: Particles, judging: Judging, copied: (Copied | null)[]) {
+    this.#particles = particles;
     const form = of.show?.form ?? "dot";
     const { colours, sizes } = shown(particles, of, this.element, judging);
     const count = sizes.length;
@@ -309,6 +327,13 @@ export class Grains {
       );
     }
     this.#disc?.color.setRGB(...((look.albedo ?? [0.6, 0.6, 0.6]) as [number, number, number]));
+  }
+
+  /** How far along a ray it meets one of them, as they are shown. */
+  metBy(ray: THREE.Ray, slack: number): number | null {
+    return this.group.visible && this.drawn > 0 && this.#particles
+      ? metBy(ray, this.#particles, slack)
+      : null;
   }
 
   /** The picture's height in pixels, for sizes that are at least a pixel. */

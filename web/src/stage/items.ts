@@ -11,6 +11,10 @@ import { aim, lightOf } from "./lights";
 import { Looks } from "./looks";
 import { linesThrough, markerOf, markerOfLines, placeMarker } from "./markers";
 import { collisionMesh, ghostMesh, layOutline, outline, paintWeights, weightMesh } from "./overlays";
+import { metFirst } from "./picking";
+
+/** A particle is picked so far beside it, as a share of how far away it is. */
+const GRAIN_SLACK = 0.004;
 
 interface Item {
   element: Element;
@@ -148,12 +152,20 @@ export class Items {
     return box;
   }
 
-  /** What the pointer can pick. */
-  get pickable(): THREE.Object3D[] {
-    return [...this.#all.values()].flatMap((item) => {
+  /** The element that a ray meets first, of those the pointer can pick. */
+  elementAt(ray: THREE.Raycaster): number | null {
+    const items = [...this.#all.values()].filter((item) => !item.element.locked);
+    const objects = items.flatMap((item) => {
       const object = item.mesh ?? item.marker;
-      return object?.visible && !item.element.locked ? [object] : [];
+      return object?.visible ? [object] : [];
     });
+    let met = metFirst(ray, objects);
+    for (const { grains, element } of items) {
+      const distance = grains?.metBy(ray.ray, GRAIN_SLACK) ?? null;
+      if (distance !== null && distance < (met?.distance ?? Infinity))
+        met = { element: element.id, distance };
+    }
+    return met?.element ?? null;
   }
 
   /** The bodies that are seen. */

@@ -107,6 +107,15 @@ export const WHENS: [string, string][] = [
   ["count", "once there are so many"],
 ];
 
+/** When bodies become particles again. */
+export const BACKS: [string, string][] = [
+  ["slower", "once it is slower than"],
+  ["age", "some time after it became a body"],
+  ["region", "when in a region"],
+  ["faster", "when it is faster than"],
+  ["frame", "at a frame"],
+];
+
 export const THENS: [string, string][] = [
   ["die", "die"],
   ["split", "split into others"],

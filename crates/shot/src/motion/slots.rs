@@ -122,6 +122,11 @@ pub(crate) fn element_slots(element: &mut Element, v: Visit) {
                 v("is.solid.copies.seed", Slot::Whole(&mut copies.seed), SEED);
                 v("is.solid.copies.turn_rad", Slot::Number(&mut copies.turn_rad), to(0.0, 7.0));
             }
+            if let Some(back) = &mut solid.back {
+                when_slots(&mut back.when, &mut |path, slot, bounds| {
+                    v(&format!("is.solid.back.{path}"), slot, bounds);
+                });
+            }
             let body = &mut solid.body;
             match &mut body.weight {
                 Weight::DensityKgM3(density) => {
@@ -278,20 +283,7 @@ fn particle_slots(particles: &mut Particles, v: Visit) {
     for (i, becoming) in particles.becoming.iter_mut().enumerate() {
         let mut v = |path: &str, slot: Slot, bounds: Bounds| v(&format!("becoming.{i}.{path}"), slot, bounds);
         v("share", Slot::Number(&mut becoming.share), SHARE);
-        match &mut becoming.when {
-            When::Age { s } => v("when.age.s", Slot::Number(s), to(0.0, 10_000.0)),
-            When::Touch { speed_m_s, .. } => {
-                v("when.touch.speed_m_s", Slot::Number(speed_m_s), to(0.0, 1_000.0));
-            }
-            When::Faster { speed_m_s } => {
-                v("when.faster.speed_m_s", Slot::Number(speed_m_s), to(0.0, 1_000.0))
-            }
-            When::Slower { speed_m_s } => {
-                v("when.slower.speed_m_s", Slot::Number(speed_m_s), to(0.0, 1_000.0))
-            }
-            When::Count { number } => v("when.count.number", Slot::Whole(number), fixed(1.0, 1e7)),
-            When::End {} | When::Region { .. } | When::Frame { .. } => {}
-        }
+        when_slots(&mut becoming.when, &mut v);
         match &mut becoming.then {
             Then::Split(split) => {
                 v("then.split.number", Slot::Whole(&mut split.number), fixed(1.0, 10_000.0));
@@ -447,5 +439,22 @@ fn volume_slots(volume: &mut Volume, v: Visit) {
             v("is.region.volume.noise.drift_m_s", Slot::Vector(drift_m_s), to(-1_000.0, 1_000.0));
         }
         Volume::HalfSpace {} | Volume::Inside { .. } | Volume::Combined { .. } => {}
+    }
+}
+
+fn when_slots(when: &mut When, v: &mut dyn FnMut(&str, Slot, Bounds)) {
+    match when {
+        When::Age { s } => v("when.age.s", Slot::Number(s), to(0.0, 10_000.0)),
+        When::Touch { speed_m_s, .. } => {
+            v("when.touch.speed_m_s", Slot::Number(speed_m_s), to(0.0, 1_000.0));
+        }
+        When::Faster { speed_m_s } => {
+            v("when.faster.speed_m_s", Slot::Number(speed_m_s), to(0.0, 1_000.0));
+        }
+        When::Slower { speed_m_s } => {
+            v("when.slower.speed_m_s", Slot::Number(speed_m_s), to(0.0, 1_000.0));
+        }
+        When::Count { number } => v("when.count.number", Slot::Whole(number), fixed(1.0, 1e7)),
+        When::End {} | When::Region { .. } | When::Frame { .. } => {}
     }
 }

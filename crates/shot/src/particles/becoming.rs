@@ -1,6 +1,6 @@
 //! What becomes of particles.
 
-use crate::{Id, Who};
+use crate::{Id, Shot, Who};
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 
@@ -100,6 +100,17 @@ pub enum Then {
     },
 }
 
+/// When a body that came from a particle becomes one again, and which.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, JsonSchema)]
+#[serde(deny_unknown_fields)]
+pub struct Back {
+    /// By age, region, speed or frame. Its age counts from when it became a
+    /// body; slower it has to be for a fifth of a second on end.
+    pub when: When,
+    /// The particles, of which it becomes one with its place, turn, velocity, spin, size and mass.
+    pub of: Id,
+}
+
 /// A particle becomes several.
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize, JsonSchema)]
 #[serde(deny_unknown_fields, default)]
@@ -137,6 +148,62 @@ impl Default for Split {
             spread_rad: std::f32::consts::PI,
             spin_rad_s: 0.0,
             size: Some(0.5),
+        }
+    }
+}
+
+/// The circle in which particles become ever more of each other, from `id` on,
+/// if it is on one.
+pub fn endless(shot: &Shot, id: Id) -> Option<Vec<Id>> {
+    let mut way = vec![id];
+    let found = search(shot, id, &mut way);
+    let grows = |id: &Id| {
+        let particles = shot.element(*id).and_then(|element| element.as_particles());
+        particles.is_some_and(|particles| particles.becoming.iter().any(Becoming::adds))
+    };
+    (found && way.iter().any(grows)).then_some(way)
+}
+
+/// A circle by its names: `Shell → Spark → Shell`.
+pub fn circle_names(shot: &Shot, circle: &[Id]) -> String {
+    let name = |id: &Id| shot.element(*id).map_or_else(String::new, |e| e.name.clone());
+    circle.iter().chain(circle.first()).map(name).collect::<Vec<_>>().join(" → ")
+}
+
+fn search(shot: &Shot, goal: Id, way: &mut Vec<Id>) -> bool {
+    let at = *way.last().expect("it begins with one");
+    let Some(particles) = shot.element(at).and_then(|e| e.as_particles()) else { return false };
+    for next in particles.becoming.iter().filter_map(|becoming| becoming.makes(at)) {
+        if next == goal {
+            return true;
+        }
+        if !way.contains(&next) {
+            way.push(next);
+            if search(shot, goal, way) {
+                return true;
+            }
+            way.pop();
+        }
+    }
+    false
+}
+
+impl Becoming {
+    /// The particles that come of one of `own`.
+    fn makes(&self, own: Id) -> Option<Id> {
+        match &self.then {
+            Then::Become { of } | Then::Trail { of, .. } => Some(*of),
+            Then::Split(split) => Some(split.of.unwrap_or(own)),
+            Then::Die {} | Then::Solid { .. } => None,
+        }
+    }
+
+    /// Whether there are more particles after it than before.
+    fn adds(&self) -> bool {
+        match &self.then {
+            Then::Split(Split { number, stays, .. }) => *stays || *number > 1,
+            Then::Trail { .. } => true,
+            Then::Become { .. } | Then::Die {} | Then::Solid { .. } => false,
         }
     }
 }

@@ -76,6 +76,34 @@ pub enum BornOn {
     Volume,
 }
 
+/// A weight of 0–1 on each place that has UVs: of a shape, a solid, a grid.
+/// Particles are born by it, and carry the weight of where they were born.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, JsonSchema)]
+#[serde(deny_unknown_fields)]
+pub struct BirthMap {
+    /// What it is.
+    pub of: MapOf,
+    /// What is dark has the weight, not what is bright.
+    #[serde(default, skip_serializing_if = "std::ops::Not::not")]
+    pub dark: bool,
+    /// All places are as likely; the weight is only carried.
+    #[serde(default, skip_serializing_if = "std::ops::Not::not")]
+    pub all_alike: bool,
+}
+
+/// What a map is.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, JsonSchema)]
+#[serde(rename_all = "snake_case", deny_unknown_fields)]
+pub enum MapOf {
+    /// The brightness of an image laid on the UVs once.
+    Image {
+        /// Name of an image among the shot's assets.
+        asset: String,
+    },
+    /// The brightness of the colours that the mesh's vertices came with.
+    Vertices {},
+}
+
 /// How many particles are born, and when.
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize, JsonSchema)]
 #[serde(deny_unknown_fields, default)]
@@ -96,6 +124,9 @@ pub struct Births {
     /// The region whose weight says how likely a place is; none: all alike.
     #[serde(skip_serializing_if = "Option::is_none")]
     pub region: Option<Id>,
+    /// The map that says how likely a place is, besides; none: all alike.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub map: Option<BirthMap>,
 }
 
 /// How many particles are born.
@@ -130,6 +161,7 @@ impl Default for Births {
             preroll_s: 0.0,
             even: false,
             region: None,
+            map: None,
         }
     }
 }

@@ -5,8 +5,8 @@ mod birth;
 mod show;
 mod steer;
 
-pub use becoming::{Becoming, Split, Then, When};
-pub use birth::{Births, BornOn, Direction, Often, Source, Start};
+pub use becoming::{Back, Becoming, Split, Then, When, circle_names, endless};
+pub use birth::{BirthMap, Births, BornOn, Direction, MapOf, Often, Source, Start};
 pub use show::{By, ColourStop, Form, Pick, Show, SizeStop, Turned, own_random};
 pub use steer::{Flock, Meet, Outcome, Steer};
 

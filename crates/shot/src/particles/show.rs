@@ -94,6 +94,8 @@ pub enum By {
     },
     /// Chance.
     Random,
+    /// The map's weight where it was born; 1 without a map.
+    Map,
 }
 
 impl By {
@@ -102,15 +104,16 @@ impl By {
         *self == Self::Nothing
     }
 
-    /// The number that decides, 0–1; `random` is the particle's own.
+    /// The number that decides, 0–1; `random` and the map's `weight` are the particle's own.
     #[inline]
-    pub fn share(&self, age_s: f32, lifespan_s: f32, speed_m_s: f32, random: f32) -> f32 {
+    pub fn share(&self, age_s: f32, lifespan_s: f32, speed_m_s: f32, random: f32, weight: f32) -> f32 {
         match *self {
             Self::Nothing => 0.0,
             Self::Life if lifespan_s.is_finite() && lifespan_s > 0.0 => (age_s / lifespan_s).clamp(0.0, 1.0),
             Self::Life => 0.0,
             Self::Speed { most_m_s } => (speed_m_s / most_m_s.max(1e-6)).clamp(0.0, 1.0),
             Self::Random => random,
+            Self::Map => weight,
         }
     }
 }
@@ -204,9 +207,10 @@ mod tests {
 
     #[test]
     fn what_never_dies_has_no_share_of_its_life() {
-        assert_eq!(By::Life.share(3.0, f32::INFINITY, 0.0, 0.0), 0.0);
-        assert_eq!(By::Life.share(3.0, 4.0, 0.0, 0.0), 0.75);
-        assert_eq!(By::Speed { most_m_s: 2.0 }.share(0.0, 1.0, 5.0, 0.0), 1.0);
+        assert_eq!(By::Life.share(3.0, f32::INFINITY, 0.0, 0.0, 1.0), 0.0);
+        assert_eq!(By::Life.share(3.0, 4.0, 0.0, 0.0, 1.0), 0.75);
+        assert_eq!(By::Speed { most_m_s: 2.0 }.share(0.0, 1.0, 5.0, 0.0, 0.5), 1.0);
+        assert_eq!(By::Map.share(0.0, 1.0, 5.0, 0.0, 0.5), 0.5);
     }
 
     #[test]

@@ -6,13 +6,13 @@
 //! by one generation a substep, and the bound on particles ends it by name.
 
 use super::chance::{Chance, For};
+use super::swarm::Newborn;
 use super::travel::Touch;
 use super::{Swarms, System, births};
 use crate::colliders::Newcomer;
-use crate::forces::Weight;
 use crate::{BlowUp, Step};
 use glam::{Quat, Vec3};
-use shot::{Becoming, Id, Particles, Shot, Split, Then, When, World};
+use shot::{Becoming, Particles, Split, Then, When, circle_names, endless};
 
 /// Something that becomes of a particle now.
 struct Due {
@@ -30,6 +30,7 @@ struct Parent {
     mass_kg: f32,
     turn: Quat,
     spin: Vec3,
+    weight: f32,
 }
 
 impl Swarms {
@@ -81,7 +82,7 @@ impl Swarms {
         particles: &Particles,
     ) -> Result<bool, BlowUp> {
         let system = &self.systems[i];
-        let parent = system.parent(index);
+        let (id, parent) = (system.id, system.parent(index));
         match &particles.becoming[entry].then {
             Then::Die {} => Ok(true),
             Then::Become { of } => {
@@ -120,6 +121,7 @@ impl Swarms {
                 }
                 *handed += 1;
                 self.owed.newcomers.push(Newcomer {
+                    from: id,
                     element: *of,
                     pose: (parent.place, parent.turn),
                     velocity: parent.velocity,
@@ -148,8 +150,9 @@ impl Swarms {
             return Ok(());
         };
         if let Err(mut error) = system.bound(step, u64::from(split.number)) {
-            if let Some(circle) = circle(step.shot, system.id) {
-                error.what += &format!("; they become each other without end: {circle}");
+            if let Some(circle) = endless(step.shot, system.id) {
+                let names = circle_names(step.shot, &circle);
+                error.what += &format!("; they become each other without end: {names}");
             }
             return Err(error);
         }
@@ -169,6 +172,7 @@ impl Swarms {
             let speed = split.speed_m_s * chance.about(split.speed_variation);
             newborn.velocity =
                 parent.velocity * split.inherit + upright * chance.cone(split.spread_rad) * speed;
+            newborn.weight = parent.weight;
             if let Some(size) = split.size {
                 let drag = particles.body.drag * std::f32::consts::PI * 0.25;
                 newborn.size_m = parent.size_m * size;
@@ -183,7 +187,36 @@ impl Swarms {
             } else if split.spin_rad_s != 0.0 {
                 newborn.spin = chance.direction() * split.spin_rad_s;
             }
-            system.swarm.push(&newborn, system.turning);
+            system.swarm.push(&newborn, system.columns);
+        }
+        Ok(())
+    }
+
+    /// Makes particles of the bodies that are handed back.
+    pub(super) fn take_back(&mut self, step: &Step) -> Result<(), BlowUp> {
+        for body in std::mem::take(&mut self.arrivals) {
+            let Some(to) = self.system(body.element) else { continue };
+            let Some(particles) = step.shot.element(body.element).and_then(|e| e.as_particles()) else {
+                continue;
+            };
+            if let Some(handed) = self.handed_over.get_mut(&body.from) {
+                *handed = handed.saturating_sub(1);
+            }
+            let system = &mut self.systems[to];
+            system.bound(step, 1)?;
+            let mut chance = Chance::new(particles.seed, system.swarm.rest.next_id, For::Birth, 3);
+            let now = step.seconds as f32;
+            let born = births::start(particles, body.pose, Vec3::ZERO, Vec3::ZERO, now, &mut chance);
+            let newborn = Newborn {
+                velocity: body.velocity,
+                size_m: body.size_m,
+                mass_kg: body.mass_kg,
+                drag_area_m2: particles.body.drag * std::f32::consts::PI * 0.25 * body.size_m * body.size_m,
+                turn: body.pose.1,
+                spin: body.spin,
+                ..born
+            };
+            system.swarm.push(&newborn, system.columns);
         }
         Ok(())
     }
@@ -216,7 +249,7 @@ impl Swarms {
                 let mut chance = Chance::new(other.seed, serial, For::Birth, 2);
                 let place = parent.place - parent.velocity * back;
                 let born_s = step.seconds as f32 - back;
-                let newborn = births::start(
+                let mut newborn = births::start(
                     other,
                     (place, parent.turn),
                     Vec3::ZERO,
@@ -224,7 +257,8 @@ impl Swarms {
                     born_s,
                     &mut chance,
                 );
-                system.swarm.push(&newborn, system.turning);
+                newborn.weight = parent.weight;
+                system.swarm.push(&newborn, system.columns);
             }
         }
         Ok(())
@@ -242,6 +276,7 @@ impl System {
             mass_kg: 1.0 / swarm.inverse_masses[index],
             turn: swarm.turns.get(index).copied().unwrap_or(Quat::IDENTITY),
             spin: swarm.spins.get(index).copied().unwrap_or(Vec3::ZERO),
+            weight: swarm.weights.get(index).copied().unwrap_or(1.0),
         }
     }
 
@@ -265,7 +300,7 @@ impl System {
                     .map(|touch| touch.index as usize)
                     .filter(|&i| i < n)
                     .collect(),
-                When::Region { region } => match weight(step, *region) {
+                When::Region { region } => match step.weight(*region) {
                     Some(weight) => of(&|i| weight.at(swarm.places[i]) > 0.5),
                     None => Vec::new(),
                 },
@@ -294,45 +329,7 @@ impl System {
     }
 }
 
-/// A region as it is now.
-fn weight(step: &Step, region: Id) -> Option<Weight> {
-    let solved = |id: Id, _: f64| step.colliders.solved(id);
-    let world = World::new(step.shot, step.sampler, step.acting, &solved);
-    Weight::new(&world, step.shot, step.surfaces, step.shot.element(region)?, step.seconds)
-}
-
 fn touches_one(step: &Step, touch: &Touch, of: &[shot::Who]) -> bool {
     let element = step.colliders.list()[touch.body as usize].now.element;
     of.is_empty() || step.shot.element(element).is_some_and(|element| of.iter().any(|who| who.means(element)))
-}
-
-/// The circle in which particles become each other, by name, if `id` is on one.
-fn circle(shot: &Shot, id: Id) -> Option<String> {
-    let mut way = vec![id];
-    let found = search(shot, id, &mut way);
-    found.then(|| {
-        way.push(id);
-        let name = |id: &Id| shot.element(*id).map_or_else(String::new, |e| e.name.clone());
-        way.iter().map(name).collect::<Vec<_>>().join(" → ")
-    })
-}
-
-fn search(shot: &Shot, goal: Id, way: &mut Vec<Id>) -> bool {
-    let at = *way.last().expect("it begins with one");
-    let Some(particles) = shot.element(at).and_then(|e| e.as_particles()) else { return false };
-    let itself = |becoming: &Becoming| matches!(&becoming.then, Then::Split(split) if split.of.is_none());
-    let own = particles.becoming.iter().any(itself).then_some(at);
-    for next in particles.makes().chain(own) {
-        if next == goal {
-            return true;
-        }
-        if !way.contains(&next) {
-            way.push(next);
-            if search(shot, goal, way) {
-                return true;
-            }
-            way.pop();
-        }
-    }
-    false
 }

@@ -5,9 +5,12 @@ use super::chance::{Chance, For};
 use super::swarm::Newborn;
 use crate::forces::Weight;
 use crate::{BlowUp, Step};
-use geometry::{Meshes, Site, Sites};
-use glam::{Quat, Vec3};
-use shot::{BornOn, Direction, Element, Id, MAX_PARTICLES, Often, Particles, Pose, Shot, Source, World};
+use geometry::{Image, Meshes, Site, Sites};
+use glam::{Quat, Vec2, Vec3};
+use shot::{
+    BirthMap, BornOn, Direction, Element, Id, MAX_PARTICLES, MapOf, Often, Particles, Pose, Shape, Shot,
+    Source, World,
+};
 use std::f32::consts::PI;
 
 /// Where particles can be born, as long as what they are born on stays the same.
@@ -15,6 +18,47 @@ pub struct Places {
     /// What it is of, as JSON.
     of: String,
     pub sites: Sites,
+}
+
+fn shape_of(shot: &Shot, id: Id) -> Option<&Shape> {
+    shot.element(id).and_then(|e| e.as_solid()).map(|solid| &solid.shape)
+}
+
+impl Places {
+    /// What they are on, as JSON.
+    fn named(shot: &Shot, particles: &Particles) -> String {
+        match &particles.from {
+            Source::Solid { solid, on } => serde_json::to_string(&(shape_of(shot, *solid), on)),
+            Source::Curve { curve } => serde_json::to_string(&shot.element(*curve).map(|e| &e.is)),
+            from => serde_json::to_string(from),
+        }
+        .expect("it serialises")
+    }
+
+    pub fn find(shot: &Shot, particles: &Particles, meshes: &Meshes) -> Self {
+        let on_mesh = |shape: Option<&Shape>, on: BornOn| {
+            let mesh = shape.and_then(|shape| meshes.mesh(shape).ok()).unwrap_or_default();
+            match on {
+                BornOn::Surface => Sites::surface(&mesh),
+                BornOn::Edges => Sites::edges(&mesh),
+                BornOn::Vertices => Sites::vertices(&mesh),
+                BornOn::Volume => Sites::inside(&mesh),
+            }
+        };
+        let sites = match &particles.from {
+            Source::Shape { shape, on } => on_mesh(Some(shape), *on),
+            Source::Solid { solid, on } => on_mesh(shape_of(shot, *solid), *on),
+            Source::Curve { curve } => match shot.element(*curve).map(|e| &e.is) {
+                Some(shot::Is::Curve(curve)) => Sites::line(&curve.strokes()),
+                _ => Sites::points([]),
+            },
+            Source::Grid { count, spacing_m } => Sites::points(grid(*count, *spacing_m)),
+            Source::Point {} | Source::Particles { .. } | Source::Impacts { .. } => {
+                Sites::points([(Vec3::ZERO, Vec2::ZERO)])
+            }
+        };
+        Self { of: Self::named(shot, particles), sites }
+    }
 }
 
 /// When births begin and end, in seconds of the world's time.
@@ -70,6 +114,45 @@ fn due(step: &Step, element: &Element, particles: &Particles, before: u64) -> (u
             let at = |k: u64| (((k as f64 + 0.5 - low) / (high - low).max(1e-12)) as f32).clamp(0.0, 1.0);
             (due, (before..before + due).map(at).collect())
         }
+    }
+}
+
+/// A place to be born at, with the way out of the surface, the velocity of the
+/// source, and the weight of the map there.
+struct Spot {
+    place: Vec3,
+    normal: Vec3,
+    velocity: Vec3,
+    weight: f32,
+}
+
+/// What says how likely a place is.
+#[derive(Clone, Copy)]
+struct Likely<'a> {
+    region: Option<&'a Weight>,
+    map: Option<&'a BirthMap>,
+    image: Option<&'a Image>,
+}
+
+impl Likely<'_> {
+    /// Whether something takes places away.
+    fn chooses(&self) -> bool {
+        self.region.is_some() || self.map.is_some_and(|map| !map.all_alike)
+    }
+
+    fn weight(&self, site: &Site) -> f32 {
+        let Some(map) = self.map else { return 1.0 };
+        let weight = match map.of {
+            MapOf::Image { .. } => self.image.map_or(0.0, |image| image.brightness(site.uv)),
+            MapOf::Vertices {} => site.weight,
+        };
+        if map.dark { 1.0 - weight } else { weight }
+    }
+
+    /// How likely a birth is at a place where the map has `weight`.
+    fn at(&self, place: Vec3, weight: f32) -> f32 {
+        let by_map = if self.map.is_some_and(|map| !map.all_alike) { weight } else { 1.0 };
+        by_map * self.region.map_or(1.0, |region| region.at(place))
     }
 }
 
@@ -137,17 +220,23 @@ impl System {
         let region = particles.births.region.and_then(|id| {
             Weight::new(&world, step.shot, step.surfaces, step.shot.element(id)?, step.seconds)
         });
+        let map = particles.births.map.as_ref();
+        let image = map.and_then(|map| match &map.of {
+            MapOf::Image { asset } => meshes.images.get(asset),
+            MapOf::Vertices {} => None,
+        });
+        let likely = Likely { region: region.as_ref(), map, image: image.map(|image| &**image) };
         let first = self.swarm.rest.given;
         let mut left = Vec::with_capacity(due as usize);
         for (k, share) in (first..first + due).zip(shares) {
             let mut chance = Chance::new(particles.seed, k as u32, For::Birth, 0);
-            let found =
-                self.place(particles, &stands, crowd, k as u32, share, step.dt, region.as_ref(), &mut chance);
-            let Some((place, normal, velocity)) = found else { continue };
+            let found = self.place(particles, &stands, crowd, k as u32, share, step.dt, likely, &mut chance);
+            let Some(Spot { place, normal, velocity, weight }) = found else { continue };
             let turn = before.1.slerp(own.1, share);
             let born_s = (step.seconds - f64::from(step.dt * (1.0 - share))) as f32;
-            let newborn = start(particles, (place, turn), normal, velocity, born_s, &mut chance);
-            self.swarm.push(&newborn, self.turning);
+            let newborn =
+                Newborn { weight, ..start(particles, (place, turn), normal, velocity, born_s, &mut chance) };
+            self.swarm.push(&newborn, self.columns);
             left.push(1.0 - share);
         }
         self.swarm.rest.given += due;
@@ -169,39 +258,10 @@ impl System {
     }
 
     /// Finds where particles can be born, if that has changed.
-    pub(super) fn find_places(&mut self, shot: &Shot, particles: &Particles, meshes: &Meshes) {
-        let shape_of = |id: Id| shot.element(id).and_then(|e| e.as_solid()).map(|solid| &solid.shape);
-        let of = match &particles.from {
-            Source::Solid { solid, on } => serde_json::to_string(&(shape_of(*solid), on)),
-            Source::Curve { curve } => serde_json::to_string(&shot.element(*curve).map(|e| &e.is)),
-            from => serde_json::to_string(from),
+    fn find_places(&mut self, shot: &Shot, particles: &Particles, meshes: &Meshes) {
+        if self.places.as_ref().is_none_or(|places| places.of != Places::named(shot, particles)) {
+            self.places = Some(Places::find(shot, particles, meshes));
         }
-        .expect("it serialises");
-        if self.places.as_ref().is_some_and(|places| places.of == of) {
-            return;
-        }
-        let on_mesh = |shape: Option<&shot::Shape>, on: BornOn| {
-            let mesh = shape.and_then(|shape| meshes.mesh(shape).ok()).unwrap_or_default();
-            match on {
-                BornOn::Surface => Sites::surface(&mesh),
-                BornOn::Edges => Sites::edges(&mesh),
-                BornOn::Vertices => Sites::vertices(&mesh),
-                BornOn::Volume => Sites::inside(&mesh),
-            }
-        };
-        let sites = match &particles.from {
-            Source::Shape { shape, on } => on_mesh(Some(shape), *on),
-            Source::Solid { solid, on } => on_mesh(shape_of(*solid), *on),
-            Source::Curve { curve } => match shot.element(*curve).map(|e| &e.is) {
-                Some(shot::Is::Curve(curve)) => Sites::line(&curve.strokes()),
-                _ => Sites::points([]),
-            },
-            Source::Grid { count, spacing_m } => Sites::points(grid(*count, *spacing_m)),
-            Source::Point {} | Source::Particles { .. } | Source::Impacts { .. } => {
-                Sites::points([Vec3::ZERO])
-            }
-        };
-        self.places = Some(Places { of, sites });
     }
 
     /// Place, way out and velocity of the source for the k-th birth.
@@ -213,23 +273,23 @@ impl System {
         k: u32,
         share: f32,
         dt: f32,
-        region: Option<&Weight>,
+        likely: Likely,
         chance: &mut Chance,
-    ) -> Option<(Vec3, Vec3, Vec3)> {
-        /// Tries to find a place where a region has weight.
+    ) -> Option<Spot> {
+        /// Tries to find a place where a region or map has weight.
         const TRIES: u32 = 256;
         let on_grid = matches!(particles.from, Source::Grid { .. });
-        // Of a number on a line each has its place, unless a region takes places away.
+        // Of a number on a line each has its place, unless something takes places away.
         let of = match particles.births.how {
-            Often::Number { number } | Often::AtOnce { number } if region.is_none() => Some(number),
+            Often::Number { number } | Often::AtOnce { number } if !likely.chooses() => Some(number),
             _ => None,
         };
         for _ in 0..TRIES {
             if let Source::Particles { .. } = particles.from {
                 let i = (chance.share() * crowd.len() as f32) as usize;
                 let at = *crowd.get(i.min(crowd.len().checked_sub(1)?))?;
-                if region.is_none_or(|region| region.at(at) > chance.share()) {
-                    return Some((at, Vec3::ZERO, Vec3::ZERO));
+                if likely.region.is_none_or(|region| region.at(at) > chance.share()) {
+                    return Some(Spot { place: at, normal: Vec3::ZERO, velocity: Vec3::ZERO, weight: 1.0 });
                 }
                 continue;
             }
@@ -254,14 +314,16 @@ impl System {
             let (at, turn) = stand.at(share);
             let local = site.place * stand.scale;
             let place = at + turn * local;
-            if region.is_some_and(|region| region.at(place) <= chance.share()) {
+            let weight = likely.weight(&site);
+            if likely.chooses() && likely.at(place, weight) <= chance.share() {
                 if on_grid {
                     return None;
                 }
                 continue;
             }
             let moved = (stand.now.0 + stand.now.1 * local) - (stand.before.0 + stand.before.1 * local);
-            return Some((place, turn * site.normal, moved / dt.max(1e-9)));
+            let velocity = moved / dt.max(1e-9);
+            return Some(Spot { place, normal: turn * site.normal, velocity, weight });
         }
         None
     }
@@ -310,7 +372,7 @@ impl System {
                     step.seconds as f32,
                     &mut chance,
                 );
-                self.swarm.push(&newborn, self.turning);
+                self.swarm.push(&newborn, self.columns);
                 self.swarm.rest.given += 1;
             }
             left.extend(std::iter::repeat_n(0.0, number as usize));
@@ -319,12 +381,17 @@ impl System {
     }
 }
 
-fn grid(count: [u32; 3], spacing: Vec3) -> impl Iterator<Item = Vec3> {
+/// Points, with UVs along x and against z, so that an image stands as on a plane.
+fn grid(count: [u32; 3], spacing: Vec3) -> impl Iterator<Item = (Vec3, Vec2)> {
     let centred = |i: u32, n: u32| i as f32 - (n as f32 - 1.0) * 0.5;
+    let share = |i: u32, n: u32| (i as f32 + 0.5) / n as f32;
     let [nx, ny, nz] = count;
     (0..ny).flat_map(move |y| {
         (0..nz).flat_map(move |z| {
-            (0..nx).map(move |x| Vec3::new(centred(x, nx), centred(y, ny), centred(z, nz)) * spacing)
+            (0..nx).map(move |x| {
+                let place = Vec3::new(centred(x, nx), centred(y, ny), centred(z, nz)) * spacing;
+                (place, Vec2::new(share(x, nx), 1.0 - share(z, nz)))
+            })
         })
     })
 }
@@ -362,5 +429,6 @@ pub(super) fn start(
         ends_s: born_s + life.max(1e-4),
         turn: turned,
         spin,
+        weight: 1.0,
     }
 }

@@ -13,18 +13,18 @@ mod steer;
 mod swarm;
 mod travel;
 
-use crate::colliders::{Impulse, Owed};
+use crate::colliders::{Impulse, Newcomer, Owed};
 use crate::{BlowUp, PrepareError, Scene, Solver, Step, Wants};
 use frames::{Frame, Turnover};
 use geometry::Meshes;
 use glam::{Quat, Vec3};
 use shot::{Element, Id, MAX_PARTICLES, Often, Outcome, Particles, Pose, Shot, Source, Then};
-use std::collections::BTreeMap;
-use swarm::{Stuck, Swarm};
+use std::collections::{BTreeMap, BTreeSet};
+use swarm::{Columns, Stuck, Swarm};
 use travel::Touch;
 
 /// Bytes that a particle takes while it is computed.
-const BYTES: f64 = (4 + 12 + 12 + 4 + 4 + 4 + 4 + 4 + 4 + 4 + 16 + 12) as f64;
+const BYTES: f64 = (4 + 12 + 12 + 4 + 4 + 4 + 4 + 4 + 4 + 4 + 16 + 12 + 4) as f64;
 
 /// What is said of more particles than an element may have.
 fn too_many(wanted: f64) -> String {
@@ -40,8 +40,7 @@ struct System {
     id: Id,
     name: String,
     swarm: Swarm,
-    /// Whether they have turns and spins.
-    turning: bool,
+    columns: Columns,
     /// The world's second that it is at.
     now_s: f32,
     places: Option<births::Places>,
@@ -53,6 +52,8 @@ struct Swarms {
     systems: Vec<System>,
     meshes: Meshes,
     owed: Owed,
+    /// Bodies that become particles at the end of this substep.
+    arrivals: Vec<Newcomer>,
     wants: Wants,
     preroll_s: f32,
     /// How many bodies each solid has had from particles.
@@ -70,30 +71,57 @@ pub(crate) fn prepare(scene: Scene) -> Result<Option<Box<dyn Solver>>, PrepareEr
     let mut wants = Wants { bodies: true, hits: false };
     let mut systems = Vec::new();
     let mut preroll_s = 0.0f32;
+    let weighing = weighing(shot);
     for (element, particles) in shot.particles() {
         forecast(scene, element, particles)?;
+        let places = births::Places::find(shot, particles, scene.meshes);
+        can_be_born(element, particles, &places)?;
         wants.hits |= matches!(particles.from, Source::Impacts { .. });
         let preroll = particles.births.preroll_s;
         preroll_s = preroll_s.max(preroll);
-        let mut system = System {
+        systems.push(System {
             id: element.id,
             name: element.name.clone(),
             swarm: Swarm::default(),
-            turning: turning(shot, element, particles),
+            columns: Columns {
+                turning: turning(shot, element, particles),
+                weighing: weighing.contains(&element.id),
+            },
             now_s: -preroll,
-            places: None,
+            places: Some(places),
             order: order.clone(),
-        };
-        system.find_places(shot, particles, scene.meshes);
-        let never = matches!(particles.births.how, Often::Never {});
-        if !never && system.places.as_ref().is_some_and(|places| places.sites.whole() <= 0.0) {
-            return Err(PrepareError::NoPlace { element: element.name.clone() });
-        }
-        systems.push(system);
+        });
     }
     let meshes = scene.meshes.clone();
     let handed_over = BTreeMap::new();
-    Ok(Some(Box::new(Swarms { systems, meshes, owed: Owed::default(), wants, preroll_s, handed_over })))
+    let (owed, arrivals) = (Owed::default(), Vec::new());
+    Ok(Some(Box::new(Swarms { systems, meshes, owed, arrivals, wants, preroll_s, handed_over })))
+}
+
+/// Why particles cannot be born as they are to, for each element of which that is so.
+pub fn not_to_be_born(shot: &Shot, meshes: &Meshes) -> Result<Vec<(Id, PrepareError)>, PrepareError> {
+    let sampler = crate::solver::sampler(shot)?;
+    let first = sampler.at(f64::from(shot.timing.first))?;
+    let scene = Scene { shot: &first, sampler: &sampler, meshes };
+    let mut found = Vec::new();
+    for (element, particles) in first.particles() {
+        let places = births::Places::find(&first, particles, meshes);
+        let could = forecast(scene, element, particles).and(can_be_born(element, particles, &places));
+        found.extend(could.err().map(|why| (element.id, why)));
+    }
+    Ok(found)
+}
+
+fn can_be_born(
+    element: &Element,
+    particles: &Particles,
+    places: &births::Places,
+) -> Result<(), PrepareError> {
+    let never = matches!(particles.births.how, Often::Never {});
+    if never || places.sites.whole() > 0.0 {
+        return Ok(());
+    }
+    Err(PrepareError::NoPlace { element: element.name.clone() })
 }
 
 /// Refuses what would not fit in memory, before it is begun.
@@ -137,7 +165,30 @@ fn turning(shot: &Shot, element: &Element, particles: &Particles) -> bool {
             .becoming
             .iter()
             .any(|b| matches!(&b.then, Then::Split(split) if split.spin_rad_s != 0.0));
-    stands_turned || spins || shot.particles().any(|(_, of)| of.makes().any(|id| id == element.id))
+    let was_a_body =
+        shot.solids().any(|(_, solid)| solid.back.as_ref().is_some_and(|back| back.of == element.id));
+    stands_turned
+        || spins
+        || was_a_body
+        || shot.particles().any(|(_, of)| of.makes().any(|id| id == element.id))
+}
+
+/// Those that are born by a map, and those that they become.
+fn weighing(shot: &Shot) -> BTreeSet<Id> {
+    let mapped = shot.particles().filter(|(_, particles)| particles.births.map.is_some());
+    let mut found: Vec<Id> = mapped.map(|(element, _)| element.id).collect();
+    let mut at = 0;
+    while at < found.len() {
+        let makes =
+            shot.element(found[at]).and_then(|e| e.as_particles()).into_iter().flat_map(|p| p.makes());
+        for id in makes {
+            if !found.contains(&id) {
+                found.push(id);
+            }
+        }
+        at += 1;
+    }
+    found.into_iter().collect()
 }
 
 impl Swarms {
@@ -274,6 +325,7 @@ impl Solver for Swarms {
             marks.push(marked);
         }
         self.become_others(step, &all_touches, &mut marks)?;
+        self.take_back(step)?;
         for (system, marked) in self.systems.iter_mut().zip(&mut marks) {
             if marked.iter().any(|&m| m) {
                 marked.resize(system.swarm.len(), false);
@@ -289,6 +341,12 @@ impl Solver for Swarms {
 
     fn take_owed(&mut self) -> Owed {
         std::mem::take(&mut self.owed)
+    }
+
+    fn receive(&mut self, _: &Shot, owed: &Owed) {
+        let own = owed.newcomers.iter().filter(|newcomer| self.system(newcomer.element).is_some());
+        let own: Vec<Newcomer> = own.copied().collect();
+        self.arrivals.extend(own);
     }
 
     fn wants(&self) -> Wants {
@@ -313,6 +371,7 @@ impl Solver for Swarms {
                     ages: swarm.born_s.iter().map(|born| (now - born).max(0.0)).collect(),
                     lifespans: swarm.born_s.iter().zip(&swarm.ends_s).map(|(born, end)| end - born).collect(),
                     turns: swarm.turns.clone(),
+                    weights: swarm.weights.clone(),
                 },
             );
             let rest = &mut swarm.rest;

@@ -7,7 +7,16 @@ use serde::{Deserialize, Serialize};
 use shot::Id;
 use std::collections::BTreeMap;
 
-/// Particles of one element. Every column but the turns has one entry each.
+/// The columns that not all swarms have.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
+pub struct Columns {
+    /// They have turns and spins.
+    pub turning: bool,
+    /// They have the weight of the map where they were born.
+    pub weighing: bool,
+}
+
+/// Particles of one element. Every column has one entry each, but those of [`Columns`].
 #[derive(Clone, Debug, Default)]
 pub struct Swarm {
     /// Numbers in the order of birth, rising.
@@ -34,6 +43,8 @@ pub struct Swarm {
     pub turns: Vec<Quat>,
     /// Spins, rad/s; empty if they do not turn.
     pub spins: Vec<Vec3>,
+    /// The map's weight where they were born; empty without a map.
+    pub weights: Vec<f32>,
     /// All that is not a column.
     pub rest: Rest,
 }
@@ -86,6 +97,7 @@ pub struct Newborn {
     pub ends_s: f32,
     pub turn: Quat,
     pub spin: Vec3,
+    pub weight: f32,
 }
 
 impl Swarm {
@@ -98,7 +110,7 @@ impl Swarm {
         self.ids.binary_search(&id).ok()
     }
 
-    pub fn push(&mut self, newborn: &Newborn, turning: bool) -> u32 {
+    pub fn push(&mut self, newborn: &Newborn, columns: Columns) -> u32 {
         let id = self.rest.next_id;
         self.rest.next_id += 1;
         self.rest.born += 1;
@@ -112,9 +124,12 @@ impl Swarm {
         self.ends_s.push(newborn.ends_s);
         self.clearances.push(0.0);
         self.done.push(0);
-        if turning {
+        if columns.turning {
             self.turns.push(newborn.turn);
             self.spins.push(newborn.spin);
+        }
+        if columns.weighing {
+            self.weights.push(newborn.weight);
         }
         id
     }
@@ -144,6 +159,9 @@ impl Swarm {
             keep(&mut self.turns, marked);
             keep(&mut self.spins, marked);
         }
+        if !self.weights.is_empty() {
+            keep(&mut self.weights, marked);
+        }
     }
 
     /// All of it as bytes.
@@ -163,6 +181,7 @@ impl Swarm {
         put(out, &self.done);
         put(out, &self.turns);
         put(out, &self.spins);
+        put(out, &self.weights);
     }
 
     /// What [`Swarm::save`] gave, from the front of `bytes`.
@@ -187,6 +206,7 @@ impl Swarm {
             done: take(bytes)?,
             turns: take(bytes)?,
             spins: take(bytes)?,
+            weights: take(bytes)?,
         })
     }
 }
@@ -220,6 +240,8 @@ fn take<T: Pod>(bytes: &mut &[u8]) -> Result<Vec<T>, PrepareError> {
 mod tests {
     use super::*;
 
+    const TURNING: Columns = Columns { turning: true, weighing: false };
+
     fn newborn(x: f32) -> Newborn {
         Newborn {
             place: Vec3::X * x,
@@ -231,6 +253,7 @@ mod tests {
             ends_s: f32::INFINITY,
             turn: Quat::IDENTITY,
             spin: Vec3::ZERO,
+            weight: 0.5,
         }
     }
 
@@ -238,25 +261,26 @@ mod tests {
     fn those_that_stay_keep_their_order_and_numbers() {
         let mut swarm = Swarm::default();
         (0..6).for_each(|i| {
-            swarm.push(&newborn(i as f32), true);
+            swarm.push(&newborn(i as f32), TURNING);
         });
         swarm.remove(&[true, false, true, false, false, true]);
         assert_eq!(swarm.ids, [1, 3, 4]);
         assert_eq!(swarm.places.iter().map(|p| p.x).collect::<Vec<_>>(), [1.0, 3.0, 4.0]);
-        assert_eq!((swarm.find(3), swarm.find(2), swarm.push(&newborn(9.0), true)), (Some(1), None, 6));
+        assert_eq!((swarm.find(3), swarm.find(2), swarm.push(&newborn(9.0), TURNING)), (Some(1), None, 6));
     }
 
     #[test]
     fn a_saved_swarm_comes_back_whole() {
         let mut swarm = Swarm::default();
         (0..5).for_each(|i| {
-            swarm.push(&newborn(i as f32), i > 9);
+            swarm.push(&newborn(i as f32), Columns { turning: false, weighing: true });
         });
         swarm.rest.given = 17;
         let mut bytes = Vec::new();
         swarm.save(&mut bytes);
         let back = Swarm::restore(&mut &bytes[..]).unwrap();
         assert_eq!((&back.ids, &back.places, back.rest.given), (&swarm.ids, &swarm.places, 17));
+        assert_eq!((back.weights.len(), back.turns.len()), (5, 0));
         for cut in 0..bytes.len() {
             assert!(Swarm::restore(&mut &bytes[..cut]).is_err());
         }

@@ -1,16 +1,21 @@
 //! What solids show to other systems and take from them.
 
-use super::{Member, Solids, collision, id_of, pose, user_data};
+use super::{Member, Solids, State, collision, id_of, pose, user_data};
+use crate::Step;
 use crate::colliders::{BodyNow, Hit, Newcomer, Owed};
+use crate::forces::Weight;
 use glam::{Mat3, Vec3};
 use rapier3d::prelude::*;
-use shot::{Id, Shot};
+use shot::{Back, Id, Shot, When};
 use std::collections::HashMap;
+
+/// How long a body has to be slow before it becomes a particle, s.
+const SLOW_S: f32 = 0.2;
 
 impl Solids {
     pub(super) fn add_bodies(&self, shot: &Shot, out: &mut Vec<BodyNow>) {
         let mut of: Option<(Id, f32, f32, bool)> = None;
-        for member in &self.state.members {
+        for member in self.state.members.iter().filter(|member| !member.gone) {
             if of.is_none_or(|(id, ..)| id != member.element) {
                 let Some(element) = shot.element(member.element) else { continue };
                 let Some(solid) = element.as_solid() else { continue };
@@ -95,7 +100,10 @@ impl Solids {
         let members = &self.state.members;
         let at = members.partition_point(|member| rank(member.element) <= own);
         let before = members[..at].iter().rev();
-        let copy = before.take_while(|member| member.element == element.id).count() as u32;
+        let count = before.take_while(|member| member.element == element.id).count();
+        // One that has become a particle again leaves its place to the next.
+        let free = members[at - count..at].iter().position(|member| member.gone);
+        let copy = free.unwrap_or(count) as u32;
         if copy >= solid.from_particles? {
             return None;
         }
@@ -126,7 +134,6 @@ impl Solids {
         let world = &mut self.state.world;
         let (handle, collider) = world.insert(body, collider);
         world.bodies[handle].recompute_mass_properties_from_colliders(&world.colliders);
-        self.state.woken.iter_mut().filter(|i| **i as usize >= at).for_each(|i| *i += 1);
         let member = Member {
             element: element.id,
             copy,
@@ -137,12 +144,83 @@ impl Solids {
             volume_m3: mass.volume,
             scale,
             from_particle: true,
+            gone: false,
+            age_s: 0.0,
+            slow_s: 0.0,
             animated: false,
             left: false,
             pushed: Vec3::ZERO,
         };
-        self.state.members.insert(at, member);
+        match free {
+            Some(_) => {
+                let old = &mut self.state.members[at - count + copy as usize];
+                self.state.world.remove_body(old.handle);
+                *old = member;
+            }
+            None => {
+                self.state.woken.iter_mut().filter(|i| **i as usize >= at).for_each(|i| *i += 1);
+                self.state.members.insert(at, member);
+            }
+        }
         Some(())
+    }
+
+    /// Hands back the bodies that become particles again. Each keeps its place
+    /// among the bodies, so that those after it keep theirs.
+    pub(super) fn give_back(&mut self, step: &Step) {
+        let mut of: Option<(Id, f32, Option<&Back>, Option<Weight>)> = None;
+        let State { world, members, .. } = &mut self.state;
+        let mut any = false;
+        for member in members.iter_mut().filter(|member| member.from_particle && !member.gone) {
+            if of.as_ref().is_none_or(|(id, ..)| *id != member.element) {
+                let solid = step.shot.element(member.element).and_then(|element| element.as_solid());
+                let back = solid.and_then(|solid| solid.back.as_ref());
+                let region = back.and_then(|back| match back.when {
+                    When::Region { region } => step.weight(region),
+                    _ => None,
+                });
+                let mesh = solid.and_then(|solid| self.meshes.mesh(&solid.shape).ok());
+                let longest = mesh.map_or(0.0, |mesh| mesh.bounds().size().max_element());
+                of = Some((member.element, longest, back, region));
+            }
+            let Some((_, longest, Some(back), region)) = &of else { continue };
+            let body = &mut world.bodies[member.handle];
+            member.age_s += step.dt;
+            let slow = matches!(back.when, When::Slower { speed_m_s } if body.linvel().length() < speed_m_s);
+            member.slow_s = if slow { member.slow_s + step.dt } else { 0.0 };
+            let due = match back.when {
+                When::Age { s } => member.age_s >= s,
+                When::Slower { .. } => member.slow_s >= SLOW_S,
+                When::Faster { speed_m_s } => body.linvel().length() > speed_m_s,
+                When::Frame { frame } => step.frame >= f64::from(frame),
+                When::Region { .. } => {
+                    region.as_ref().is_some_and(|region| region.at(body.translation()) > 0.5)
+                }
+                When::End {} | When::Touch { .. } | When::Count { .. } => false,
+            };
+            if !due {
+                continue;
+            }
+            self.owed.newcomers.push(Newcomer {
+                from: member.element,
+                element: back.of,
+                pose: (body.position().translation, body.position().rotation),
+                velocity: body.linvel(),
+                spin: body.angvel(),
+                size_m: member.scale * longest,
+                mass_kg: body.mass(),
+            });
+            member.gone = true;
+            body.set_linvel(Vec3::ZERO, false);
+            body.set_angvel(Vec3::ZERO, false);
+            body.set_body_type(RigidBodyType::Fixed, false);
+            body.set_enabled(false);
+            any = true;
+        }
+        if any {
+            // What rested on them falls.
+            super::push::wake_all(world);
+        }
     }
 }
 

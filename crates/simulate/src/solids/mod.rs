@@ -45,6 +45,12 @@ struct Member {
     scale: f32,
     /// Handed over by a particle.
     from_particle: bool,
+    /// A particle again: no body any more.
+    gone: bool,
+    /// How long it has been there, s.
+    age_s: f32,
+    /// How long it has been slow enough to become a particle, s.
+    slow_s: f32,
     /// Moved by keys, or held where it is, until it is let go or wakes.
     animated: bool,
     /// Already reported as having left the world.
@@ -85,6 +91,7 @@ struct Solids {
     names: Vec<(Id, String)>,
     push: push::Push,
     meshes: Meshes,
+    owed: Owed,
     /// Uniform gravity of the last substep, m/s².
     gravity: Vec3,
 }
@@ -100,7 +107,8 @@ pub(crate) fn prepare(scene: Scene) -> Result<Option<Box<dyn Solver>>, PrepareEr
     let shapes = BTreeMap::new();
     let state = State { world, members, events: Vec::new(), woken: Vec::new(), shapes };
     let meshes = scene.meshes.clone();
-    Ok(Some(Box::new(Solids { state, names, push, meshes, gravity: scene.shot.gravity() })))
+    let (owed, gravity) = (Owed::default(), scene.shot.gravity());
+    Ok(Some(Box::new(Solids { state, names, push, meshes, owed, gravity })))
 }
 
 fn pose((place, turn): (Vec3, glam::Quat)) -> Pose {
@@ -230,6 +238,7 @@ impl Solver for Solids {
         if !fast.is_empty() {
             self.find_tunnelled(step, fast);
         }
+        self.give_back(step);
         // Once a frame; what goes out of bounds between stays out of them,
         // and the library stops a body that has no finite state any more.
         let whole = (step.frame - step.frame.round()).abs() < 1e-6;
@@ -255,6 +264,10 @@ impl Solver for Solids {
         self.add_hits(out);
     }
 
+    fn take_owed(&mut self) -> Owed {
+        std::mem::take(&mut self.owed)
+    }
+
     fn receive(&mut self, shot: &shot::Shot, owed: &Owed) {
         self.take(shot, owed);
     }
@@ -267,7 +280,7 @@ impl Solver for Solids {
             let bodies: &mut Bodies = frame.bodies.entry(member.element).or_default();
             bodies.push(at.translation, at.rotation, body.linvel(), body.angvel());
             if member.from_particle {
-                bodies.scales.push(member.scale);
+                bodies.scales.push(if member.gone { 0.0 } else { member.scale });
             }
         }
         frame.measured = measure::measure(world, members, self.gravity);

@@ -42,6 +42,13 @@ pub(crate) async fn list(Extract(studio): State, Path(id): Path<i64>) -> Result<
         let meshes = studio.loader.meshes(&studio.data, &shot)?;
         let mut entries = check(&shot);
         entries.extend(overlaps(&shot, &meshes)?);
+        let unborn = simulate::not_to_be_born(&shot, &meshes).unwrap_or_default().into_iter();
+        entries.extend(unborn.map(|(id, why)| Entry {
+            mistake: Mistake::CannotBeBorn,
+            elements: vec![id],
+            reason: format!("{why}."),
+            fix: None,
+        }));
         entries.extend(from_run(&shot, &run));
         Ok(Json(entries.into_iter().map(CheckEntry::from).collect()))
     })
@@ -71,8 +78,8 @@ pub(crate) fn overlaps(shot: &Shot, meshes: &geometry::Meshes) -> Result<Option<
 /// What happened in the fresh frames of a run, by frame.
 fn events(shot: &Shot, run: &frames::RunFolder, fresh: &[bool]) -> Vec<(u32, Event)> {
     let numbers = shot.timing.frames().zip(fresh).filter_map(|(number, fresh)| fresh.then_some(number));
-    let frames = numbers.filter_map(|number| Some((number, run.read(number).ok()?)));
-    frames.flat_map(|(number, f)| f.measured.events.into_iter().map(move |event| (number, event))).collect()
+    let frames = numbers.filter_map(|number| Some((number, run.measured(number).ok()?)));
+    frames.flat_map(|(number, of)| of.events.into_iter().map(move |event| (number, event))).collect()
 }
 
 /// The largest number of substeps that a body tunnelling asks for.
@@ -191,7 +198,12 @@ pub(crate) async fn fix(
             shot.physics.substeps = substeps.min(256);
             "Substeps raised"
         }
-        Mistake::LeftWorld | Mistake::FramesMissing | Mistake::ForceOnNothing | Mistake::RegionEmpty => {
+        Mistake::LeftWorld
+        | Mistake::FramesMissing
+        | Mistake::ForceOnNothing
+        | Mistake::RegionEmpty
+        | Mistake::EndlessBecoming
+        | Mistake::CannotBeBorn => {
             return Err(Error::Bad("this entry has no one-press fix".to_owned()));
         }
     };

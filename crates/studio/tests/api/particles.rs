@@ -60,6 +60,8 @@ async fn what_cannot_be_is_refused_with_its_path() {
         ("start/lifespan_s", json!(0.0), "elements[4].is.particles.start.lifespan_s"),
         ("from", json!({"solid": {"solid": 77}}), "77 is not the id of a solid"),
         ("becoming", json!([{"when": {"end": {}}, "then": {"solid": {"of": 3}}}]), "comes from particles"),
+        ("births/map", json!({"of": {"vertices": {}}}), "needs particles that are born on a shape"),
+        ("births", json!({"map": {"of": {"image": {"asset": "snow"}}}}), "births.map.of.image.asset"),
     ] {
         let patch =
             json!([{"op": "add", "path": format!("/elements/4/is/particles/{path}"), "value": value}]);
@@ -103,4 +105,52 @@ async fn a_film_shows_the_run_backwards_and_later() {
     let done = |films: &Value| films[0]["state"] == json!("done");
     let films = wait_for(&desk, "/api/shots/1/films", done).await;
     assert_eq!((&films[0]["done"], &films[0]["settings"]["shift"]), (&json!(12), &json!(2)));
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn the_check_list_tells_what_cannot_be_born_and_what_has_no_end() {
+    let desk =
+        sparks(json!({"from": {"shape": {"shape": {"plane": {"size_m": [1.0, 1.0]}}, "on": "volume"}}}))
+            .await;
+    let told = |list: &Value, mistake: &str| -> Option<String> {
+        let entries = list.as_array().unwrap().iter();
+        let mut of = entries.filter(|entry| entry["mistake"] == mistake);
+        of.next().map(|entry| entry["reason"].as_str().unwrap().to_owned())
+    };
+    let list = desk.get("/api/shots/1/check").await;
+    let reason = told(&list, "cannot_be_born").unwrap();
+    assert!(reason.starts_with("Sparks: there is no place to be born"), "{reason}");
+    assert_eq!(told(&list, "endless_becoming"), None);
+    desk.set("/elements/4/is/particles/from", json!({"point": {}})).await;
+    let split = json!([{"when": {"age": {"s": 0.1}}, "then": {"split": {"number": 3}}}]);
+    desk.set("/elements/4/is/particles/becoming", split).await;
+    let list = desk.get("/api/shots/1/check").await;
+    assert_eq!(told(&list, "cannot_be_born"), None);
+    let reason = told(&list, "endless_becoming").unwrap();
+    assert!(reason.starts_with("Sparks → Sparks: they become ever more"), "{reason}");
+    let births = json!({"how": {"rate": {"per_s": 5e6}}});
+    desk.set("/elements/4/is/particles/births", births).await;
+    desk.set("/elements/4/is/particles/start/lifespan_s", Value::Null).await;
+    desk.set("/timing/last", json!(2_000)).await;
+    let reason = told(&desk.get("/api/shots/1/check").await, "cannot_be_born").unwrap();
+    assert!(reason.contains("GB; at most 10000000"), "{reason}");
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn bodies_go_back_to_particles_only_when_that_can_be_told() {
+    let desk = sparks(json!({})).await;
+    for (back, said) in [
+        (json!({"when": {"touch": {}}, "of": 9}), "is.solid.back.when: is none of age, region"),
+        (json!({"when": {"age": {"s": 1.0}}, "of": 3}), "is.solid.back.of: 3 is not the id of particles"),
+        (json!({"when": {"region": {"region": 9}}, "of": 9}), "9 is not the id of a region"),
+        (json!({"when": {"slower": {"speed_m_s": -1.0}}, "of": 9}), "is.solid.back.when.slower.speed_m_s"),
+    ] {
+        let ball = json!({"id": 10, "name": "Ball", "is": {"solid": {
+            "shape": {"sphere": {"radius_m": 0.1}}, "from_particles": 5, "back": back}}});
+        let patch = json!([{"op": "add", "path": "/elements/-", "value": ball}]);
+        let change = json!({"base": 2, "label": "Wrong", "patch": patch});
+        let (status, problem) = desk.ask("PATCH", "/api/shots/1", change).await;
+        assert_eq!(status, StatusCode::UNPROCESSABLE_ENTITY, "{back}");
+        assert!(problem.to_string().contains(said), "{back}: {problem}");
+    }
 }
