@@ -96,28 +96,6 @@ test("particles are picked by a click on one of them", async ({ page }) => {
   }).toPass({ timeout: 60_000 });
 });
 
-test("a grid of particles stands as an image, by its brightness", async ({ page }) => {
-  await open(page, server.address, "Ember fall");
-  await select(page, "Embers");
-  await tab(page, "Births");
-  await pick(page, "Born on", "a grid of points");
-  await pick(page, "Born", "all at once");
-  await pick(page, "Map", "brightness of backdrop");
-  await page.getByRole("checkbox", { name: "Dark counts, not bright" }).check();
-  await saved(page, "Map of Embers");
-  await tab(page, "Show");
-  await page.getByRole("combobox", { name: "By", exact: true }).first().click();
-  await page.getByRole("option", { name: "map where born", exact: true }).click();
-  await saved(page, "Colour of Embers");
-  await play(page);
-  await goTo(page, 2, 1, 96);
-  await expect(page.getByTestId("reading")).toContainText("particles");
-  // On a point there is nothing for a map to lie on.
-  await tab(page, "Births");
-  await pick(page, "Born on", "a point");
-  await expect(page.getByRole("combobox", { name: "Map", exact: true })).toHaveCount(0);
-});
-
 test("an event is written as a sentence, and undone", async ({ page }) => {
   await newShot(page, server.address, { name: "Sentence", last: 12 });
   await add(page, "Plane");
@@ -186,4 +164,26 @@ test("lanterns become thousands of particles at a press, and lanterns again", as
   await page.getByRole("button", { name: "Stand in the shot itself" }).click();
   await expect(page.getByRole("button", { name: "Lanterns as particles", exact: true })).toHaveCount(0);
   await expect(page.getByRole("button", { name: "Turn into particles" })).toBeVisible();
+});
+
+test("a grid of particles stands as an image, by its brightness", async ({ page }) => {
+  await open(page, server.address, "Ember fall");
+  await select(page, "Embers");
+  await tab(page, "Births");
+  await pick(page, "Born on", "a grid of points");
+  await pick(page, "Born", "all at once");
+  await pick(page, "Map", "brightness of backdrop");
+  await page.getByRole("checkbox", { name: "Dark counts, not bright" }).check();
+  await saved(page, "Map of Embers");
+  await tab(page, "Show");
+  await page.getByRole("combobox", { name: "By", exact: true }).first().click();
+  await page.getByRole("option", { name: "map where born", exact: true }).click();
+  await saved(page, "Colour of Embers");
+  await play(page);
+  await goTo(page, 2, 1, 96);
+  await expect(page.getByTestId("reading")).toContainText("particles");
+  // On a point there is nothing for a map to lie on.
+  await tab(page, "Births");
+  await pick(page, "Born on", "a point");
+  await expect(page.getByRole("combobox", { name: "Map", exact: true })).toHaveCount(0);
 });

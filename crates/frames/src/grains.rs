@@ -84,8 +84,9 @@ pub(crate) fn decode(bytes: &[u8], n: usize) -> Result<Particles, DecodeError> {
     let octave: Vec<f32> = (0..SIZE_STEPS as u32).map(|step| (step as f32 / SIZE_STEPS).exp2()).collect();
     let mut particles = Particles {
         ids: vec![0; n],
-        places: vec![Vec3::ZERO; n],
-        velocities: vec![Vec3::ZERO; n],
+        // Pages that nobody has touched yet cost nothing, so they are not filled.
+        places: bytemuck::zeroed_vec(n),
+        velocities: bytemuck::zeroed_vec(n),
         sizes: vec![0.0; n],
         ages: vec![0.0; n],
         lifespans: vec![0.0; n],

@@ -44,6 +44,11 @@ impl Surface {
         Some(self.bvh.nearest(point, within)?.0)
     }
 
+    /// How far away it is at least; never less than four fifths of that, or of `within`.
+    pub fn clearance(&self, point: Vec3, within: f32) -> f32 {
+        self.bvh.clearance(point, within)
+    }
+
     /// Whether a point is inside, for a closed mesh: the first face that a ray
     /// meets is seen from behind.
     pub fn contains(&self, point: Vec3) -> bool {
@@ -73,6 +78,18 @@ mod tests {
             let q = Vec3::new(x, y, z).abs() - half;
             let exact = q.max(Vec3::ZERO).length() + q.max_element().min(0.0);
             prop_assert!((surface.signed_distance(Vec3::new(x, y, z)) - exact).abs() < 1e-5);
+        }
+
+        #[test]
+        fn a_clearance_is_four_fifths_of_the_distance_at_least(
+            x in -2f32..2.0, y in -2f32..2.0, z in -2f32..2.0, within in 0.01f32..3.0,
+        ) {
+            let surface = Surface::new(&primitive::torus(1.0, 0.3, primitive::AROUND));
+            let point = Vec3::new(x, y, z);
+            let exact = surface.nearest(point, f32::INFINITY).unwrap().distance(point);
+            let clear = surface.clearance(point, within);
+            prop_assert!(clear <= exact * 1.0001, "{clear} {exact}");
+            prop_assert!(clear >= 0.7999 * exact.min(within), "{clear} {exact}");
         }
 
         #[test]

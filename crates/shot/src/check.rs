@@ -124,9 +124,10 @@ fn endless_becoming(shot: &Shot) -> Vec<Entry> {
         }
         let Some(elements) = endless(shot, element.id) else { continue };
         let reason = format!(
-            "{}: they become ever more of each other, until the bake stops at {MAX_PARTICLES} of one. Let the \
+            "{}: they become ever more of each other, until the bake stops at {} million of one. Let the \
              last of them die, or become others.",
-            circle_names(shot, &elements)
+            circle_names(shot, &elements),
+            MAX_PARTICLES / 1_000_000
         );
         entries.push(Entry { mistake: Mistake::EndlessBecoming, elements, reason, fix: None });
     }

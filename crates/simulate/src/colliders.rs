@@ -126,6 +126,14 @@ impl Collider {
         Some(pose.0 + pose.1 * (on * self.now.scale))
     }
 
+    /// How far a point is from it at least, at the substep's end; never less
+    /// than four fifths of that, or of `within`.
+    #[inline]
+    pub fn clearance(&self, point: Vec3, within: f32) -> f32 {
+        let pose = self.now.pose;
+        self.surface.clearance(self.local(pose, point), within / self.now.scale) * self.now.scale
+    }
+
     /// When a ball whose centre goes from `from` at `share` to `to` at the
     /// substep's end first touches the body, though both move: the share of its
     /// way, and the unit normal. Edges it may come past by a part of its radius.

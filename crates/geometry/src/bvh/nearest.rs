@@ -24,14 +24,60 @@ impl Bvh {
 
     #[inline(always)]
     fn nearest_by(&self, point: Vec3, within: f32) -> Option<(Vec3, u32)> {
-        let mut best = within * within;
         let mut found = None;
+        self.approach(point, within, 1.0, |packet, lane, best| {
+            let on = nearest_on(packet, lane, point);
+            let square = on.distance_squared(point);
+            if square < *best {
+                *best = square;
+                found = Some((on, packet.triangle[lane]));
+            }
+        });
+        found
+    }
+
+    /// How far from the triangles a point is at least; never less than four
+    /// fifths of how far it is, or of `within` if none is closer. From afar,
+    /// where many are about as near, this looks at few of them (S. Arya and
+    /// D. Mount, *Approximate nearest neighbor queries in fixed dimensions*, 1993).
+    pub fn clearance(&self, point: Vec3, within: f32) -> f32 {
+        #[cfg(target_arch = "x86_64")]
+        if std::arch::is_x86_feature_detected!("avx2") && std::arch::is_x86_feature_detected!("fma") {
+            // SAFETY: the processor has the features.
+            return unsafe { self.clearance_wide(point, within) };
+        }
+        self.clearance_by(point, within)
+    }
+
+    /// The same, compiled for eight lanes at once.
+    #[cfg(target_arch = "x86_64")]
+    #[target_feature(enable = "avx2,fma")]
+    fn clearance_wide(&self, point: Vec3, within: f32) -> f32 {
+        self.clearance_by(point, within)
+    }
+
+    #[inline(always)]
+    fn clearance_by(&self, point: Vec3, within: f32) -> f32 {
+        let mut nearest = within * within;
+        self.approach(point, within, ROUGH * ROUGH, |packet, lane, best| {
+            *best = best.min(nearest_on(packet, lane, point).distance_squared(point));
+            nearest = *best;
+        });
+        ROUGH * nearest.sqrt()
+    }
+
+    /// Shows triangles closer than the best so far to `meet`, which may better
+    /// it, the nearer ones first. `keep`: what is not closer than this share of
+    /// the best, squared, is left out.
+    #[inline(always)]
+    fn approach(&self, point: Vec3, within: f32, keep: f32, mut meet: impl FnMut(&Packet, usize, &mut f32)) {
+        let mut best = within * within;
         let mut stack = [(0u32, 0f32); STACK];
         let mut top = 1;
         while top > 0 {
             top -= 1;
             let (link, least) = stack[top];
-            if least > best {
+            if least > best * keep {
                 continue;
             }
             if link & LEAF == 0 {
@@ -39,7 +85,7 @@ impl Bvh {
                 let squares = box_distances(node, point);
                 let base = top;
                 for lane in 0..8 {
-                    if squares[lane] > best {
+                    if squares[lane] > best * keep {
                         continue;
                     }
                     // The nearest on top of the stack.
@@ -60,21 +106,17 @@ impl Bvh {
                 let packet = &self.packets[((link & !LEAF) >> COUNT_BITS) as usize];
                 let squares = triangle_distances(packet, point);
                 for lane in 0..count {
-                    if squares[lane] > best {
-                        continue;
-                    }
-                    let on = nearest_on(packet, lane, point);
-                    let square = on.distance_squared(point);
-                    if square < best {
-                        best = square;
-                        found = Some((on, packet.triangle[lane]));
+                    if squares[lane] <= best * keep {
+                        meet(packet, lane, &mut best);
                     }
                 }
             }
         }
-        found
     }
 }
+
+/// What a clearance is of the distance, at least.
+const ROUGH: f32 = 0.8;
 
 /// Squared distances to a node's boxes; endless for those that are not there.
 #[inline(always)]

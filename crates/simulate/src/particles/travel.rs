@@ -309,14 +309,15 @@ impl Meeting<'_> {
             let around = Bounds { min: body.place - ahead, max: body.place + ahead };
             self.colliders.still_in(&around, |i| {
                 if !self.met[i] {
-                } else if close {
+                    return;
+                }
+                if close {
+                    return add(i);
+                }
+                let distance = list[i].clearance(body.place, 1.25 * still.max(touching));
+                still = still.min(distance);
+                if distance < touching {
                     add(i);
-                } else if let Some(on) = list[i].nearest(body.place, still.max(touching)) {
-                    let distance = on.distance(body.place);
-                    still = still.min(distance);
-                    if distance < touching {
-                        add(i);
-                    }
                 }
             });
         } else {
@@ -332,6 +333,7 @@ impl Meeting<'_> {
     }
 
     fn bounce_along(&self, body: &mut Body, change: Vec3, dt: f32, near: &[usize], touches: &mut Vec<Touch>) {
+        let start = body.place;
         let mut acceleration = if dt > 0.0 { change / dt } else { Vec3::ZERO };
         let mut share = 1.0 - dt / self.dt.max(1e-12);
         let mut left = dt;
@@ -366,6 +368,12 @@ impl Meeting<'_> {
         if left > 0.0 {
             body.velocity += acceleration * left;
         }
+        // What has moved less than it was clear is so still; what rests is never asked again.
+        let moved = body.place.distance(start);
+        if moved < body.clear && near.iter().all(|&i| self.colliders.list()[i].now.still) {
+            body.clear -= moved;
+            return;
+        }
         // Out of what it may still reach into: edges, corners, and what moved onto it.
         let mut clear = 2.0 * body.radius;
         for &i in near {
@@ -379,6 +387,7 @@ impl Meeting<'_> {
             }
             let normal = away / distance;
             body.place = on + normal * (body.radius * (1.0 + GAP));
+            clear = if near.len() == 1 { 0.5 * GAP * body.radius } else { 0.0 };
             if (body.velocity - collider.velocity_at(on)).dot(normal) < 0.0 {
                 let mut none = Vec3::ZERO;
                 self.respond(body, i, on, normal, &mut none, 0.0, touches);
