@@ -107,14 +107,19 @@ mod tests {
         }
         indices.iter().for_each(|i| bin.extend(i.to_le_bytes()));
         bin.extend([0, 0]);
-        let mut json = r#"{"asset":{"version":"2.0"},"scene":0,"scenes":[{"nodes":[0]}],
+        let json = r#"{"asset":{"version":"2.0"},"scene":0,"scenes":[{"nodes":[0]}],
             "nodes":[{"mesh":0,"translation":[0,2,0]}],
             "meshes":[{"primitives":[{"attributes":{"POSITION":0},"indices":1}]}],
             "buffers":[{"byteLength":44}],
             "bufferViews":[{"buffer":0,"byteLength":36},{"buffer":0,"byteOffset":36,"byteLength":6}],
             "accessors":[{"bufferView":0,"componentType":5126,"count":3,"type":"VEC3","min":[0,0,0],"max":[1,1,0]},
-                         {"bufferView":1,"componentType":5123,"count":3,"type":"SCALAR"}]}"#
-            .to_owned();
+                         {"bufferView":1,"componentType":5123,"count":3,"type":"SCALAR"}]}"#;
+        glb(json, &bin)
+    }
+
+    /// A GLB of its two parts.
+    fn glb(json: &str, bin: &[u8]) -> Vec<u8> {
+        let mut json = json.to_owned();
         while !json.len().is_multiple_of(4) {
             json.push(' ');
         }
@@ -129,6 +134,28 @@ mod tests {
         glb.extend(b"BIN\0");
         glb.extend(bin);
         glb
+    }
+
+    #[test]
+    fn the_colours_of_vertices_are_weights() {
+        let mut bin: Vec<u8> = Vec::new();
+        // Places, then colours: black, white, red.
+        for value in [0f32, 0.0, 0.0, 1.0, 0.0, 0.0, 0.0, 1.0, 0.0] {
+            bin.extend(value.to_le_bytes());
+        }
+        for value in [0f32, 0.0, 0.0, 1.0, 1.0, 1.0, 1.0, 0.0, 0.0] {
+            bin.extend(value.to_le_bytes());
+        }
+        let json = r#"{"asset":{"version":"2.0"},"scene":0,"scenes":[{"nodes":[0]}],"nodes":[{"mesh":0}],
+            "meshes":[{"primitives":[{"attributes":{"POSITION":0,"COLOR_0":1}}]}],
+            "buffers":[{"byteLength":72}],
+            "bufferViews":[{"buffer":0,"byteLength":36},{"buffer":0,"byteOffset":36,"byteLength":36}],
+            "accessors":[{"bufferView":0,"componentType":5126,"count":3,"type":"VEC3","min":[0,0,0],"max":[1,1,0]},
+                         {"bufferView":1,"componentType":5126,"count":3,"type":"VEC3"}]}"#;
+        let mesh = read_mesh("t.glb", &glb(json, &bin)).unwrap();
+        assert_eq!(mesh.weights[..2], [0.0, 1.0]);
+        assert!((mesh.weights[2] - 0.2126).abs() < 1e-6);
+        assert!(read_mesh("t.glb", &triangle([0, 1, 2])).unwrap().weights.is_empty());
     }
 
     #[test]

@@ -310,3 +310,125 @@ impl Colliders {
         self.list.iter().filter(move |collider| collider.now.element == element)
     }
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use glam::Quat;
+    use shot::{Element, Moves};
+
+    fn body(element: Id, place: Vec3, still: bool) -> BodyNow {
+        BodyNow {
+            element,
+            copy: 0,
+            pose: (place, Quat::IDENTITY),
+            scale: 1.0,
+            centre: place,
+            velocity: Vec3::ZERO,
+            spin: Vec3::ZERO,
+            inverse_mass: if still { 0.0 } else { 0.5 },
+            inverse_inertia: Mat3::ZERO,
+            still,
+            friction: 0.5,
+            bounce: 0.2,
+        }
+    }
+
+    /// Boxes 2 m wide: their ids, and the shot.
+    fn boxes(count: usize) -> (Shot, Vec<Id>) {
+        let mut shot = Shot::empty("Boxes");
+        let cube = |i| Element::solid(&format!("Box {i}"), Shape::cuboid(2.0, 2.0, 2.0), Moves::Free);
+        let ids = (0..count).map(|i| shot.add(cube(i))).collect();
+        (shot, ids)
+    }
+
+    fn follow(colliders: &mut Colliders, shot: &Shot, bodies: Vec<BodyNow>) {
+        let meshes = geometry::Meshes::default();
+        colliders.follow(shot, bodies, |shape| meshes.mesh(shape)).unwrap();
+    }
+
+    #[test]
+    fn a_ball_meets_a_still_box_a_radius_before_its_face() {
+        let (shot, ids) = boxes(1);
+        let mut colliders = Colliders::default();
+        follow(&mut colliders, &shot, vec![body(ids[0], Vec3::ZERO, true)]);
+        let cube = &colliders.list()[0];
+        let (t, normal) = cube.meet(Vec3::Y * 3.0, 0.0, Vec3::ZERO, 0.5).unwrap();
+        assert!((t - 0.5).abs() < 1e-6 && normal == Vec3::Y, "{t} {normal}");
+        // Away from it, along it and short of it there is nothing to meet.
+        assert!(cube.meet(Vec3::Y * 1.5, 0.0, Vec3::Y * 3.0, 0.5).is_none());
+        assert!(cube.meet(Vec3::new(-3.0, 1.6, 0.0), 0.0, Vec3::new(3.0, 1.6, 0.0), 0.5).is_none());
+        assert!(cube.meet(Vec3::Y * 3.0, 0.0, Vec3::Y * 1.6, 0.5).is_none());
+    }
+
+    #[test]
+    fn what_moves_onto_a_ball_meets_it_though_that_rests() {
+        let (shot, ids) = boxes(1);
+        let mut colliders = Colliders::default();
+        follow(&mut colliders, &shot, vec![body(ids[0], Vec3::ZERO, false)]);
+        follow(&mut colliders, &shot, vec![body(ids[0], Vec3::Y * 2.0, false)]);
+        let rests = Vec3::Y * 2.5;
+        let (t, normal) = colliders.list()[0].meet(rests, 0.0, rests, 0.5).unwrap();
+        // The face goes from 1 to 3 m, and the ball's lower side is at 2 m.
+        assert!((t - 0.5).abs() < 1e-5 && normal == Vec3::Y, "{t} {normal}");
+        // In the half of the substep that is left it has to go on from there.
+        let later = colliders.list()[0].meet(rests, 0.5, rests, 0.5).unwrap().0;
+        assert!(later < 1e-5, "{later}");
+    }
+
+    #[test]
+    fn scaled_bodies_are_met_at_their_size() {
+        let (shot, ids) = boxes(1);
+        let mut colliders = Colliders::default();
+        follow(&mut colliders, &shot, vec![BodyNow { scale: 0.25, ..body(ids[0], Vec3::ZERO, true) }]);
+        let cube = &colliders.list()[0];
+        assert!((cube.nearest(Vec3::Y, 5.0).unwrap() - Vec3::Y * 0.25).length() < 1e-6);
+        assert!(cube.nearest(Vec3::Y, 0.7).is_none());
+        let clear = cube.clearance(Vec3::Y, 5.0);
+        assert!((0.6..=0.75).contains(&clear), "{clear}");
+        assert!((cube.meet(Vec3::Y, 0.0, Vec3::ZERO, 0.05).unwrap().0 - 0.7).abs() < 1e-5);
+    }
+
+    #[test]
+    fn a_push_off_the_centre_turns_a_body_and_moves_its_surface_more() {
+        let (shot, ids) = boxes(1);
+        let mut colliders = Colliders::default();
+        let free = BodyNow {
+            velocity: Vec3::X,
+            spin: Vec3::Z * 2.0,
+            inverse_inertia: Mat3::from_diagonal(Vec3::splat(3.0)),
+            ..body(ids[0], Vec3::ZERO, false)
+        };
+        follow(&mut colliders, &shot, vec![free]);
+        let cube = &colliders.list()[0];
+        assert_eq!(cube.mobility(Vec3::Y, Vec3::Y), 0.5);
+        assert_eq!(cube.mobility(Vec3::new(1.0, 1.0, 0.0), Vec3::Y), 3.5);
+        assert_eq!(cube.velocity_at(Vec3::Y), Vec3::NEG_X);
+    }
+
+    #[test]
+    fn many_are_found_by_where_they_are_still_and_moving_ones_apart() {
+        let (shot, ids) = boxes(12);
+        let at = |i: usize, shift: f32| body(ids[i], Vec3::X * (10.0 * i as f32 + shift), i >= 3);
+        let mut colliders = Colliders::default();
+        assert!(colliders.is_empty() && !colliders.any_move());
+        follow(&mut colliders, &shot, (0..12).map(|i| at(i, 0.0)).collect());
+        follow(&mut colliders, &shot, (0..12).map(|i| at(i, if i < 3 { 4.0 } else { 0.0 })).collect());
+        let around = |x: f32| Bounds { min: Vec3::new(x, 0.0, 0.0), max: Vec3::new(x, 0.1, 0.1) };
+        let found = |still: bool, x: f32| {
+            let mut list = Vec::new();
+            if still {
+                colliders.still_in(&around(x), |i| list.push(i));
+            } else {
+                colliders.moving_in(&around(x), |i| list.push(i));
+            }
+            list
+        };
+        assert_eq!((found(true, 70.0), found(true, 75.0)), (vec![7], vec![]));
+        // Moving ones all along the way they came.
+        assert_eq!((found(false, 10.0), found(false, 14.0), found(false, 70.0)), (vec![1], vec![1], vec![]));
+        assert_eq!(colliders.of(ids[2]).count(), 1);
+        assert_eq!(colliders.solved(ids[2]).unwrap().0.x, 24.0);
+        assert!(colliders.solved(ids[5]).is_none());
+    }
+}

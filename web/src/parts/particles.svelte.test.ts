@@ -1,4 +1,4 @@
-import { flushSync, mount, unmount, type Component } from "svelte";
+import { flushSync } from "svelte";
 import { afterEach, describe, expect, test, vi } from "vitest";
 import type { Element, Operation, Particles, Shot } from "../api/client";
 import { judging } from "../state/judging.svelte";
@@ -14,13 +14,8 @@ import BirthsTab from "./BirthsTab.svelte";
 import RampStops from "./RampStops.svelte";
 import ShowTab from "./ShowTab.svelte";
 import TurnoverLane from "./TurnoverLane.svelte";
+import { box, button, choose, clear, labels, press, show } from "./testing";
 
-let mounted: Record<string, unknown> | undefined;
-function clear() {
-  if (mounted) void unmount(mounted);
-  mounted = undefined;
-  document.body.innerHTML = "";
-}
 afterEach(() => {
   clear();
   vi.restoreAllMocks();
@@ -50,41 +45,6 @@ function sparks(particles: object = {}): { element: Element; particles: Particle
     },
   } as never;
   return { element, particles: particles as Particles };
-}
-
-function show(component: unknown, props: object) {
-  mounted = mount(component as Component<Record<string, unknown>>, {
-    target: document.body,
-    props: { ...props },
-  });
-  flushSync();
-}
-
-const button = (name: string | RegExp) =>
-  [...document.querySelectorAll("button")].find((of) => {
-    const said = of.getAttribute("aria-label") ?? of.textContent!.trim().replace(/\s+/g, " ");
-    return typeof name === "string" ? said === name : name.test(said);
-  })!;
-const box = (name: string) =>
-  [...document.querySelectorAll("label")]
-    .find((label) => label.textContent!.trim() === name)!
-    .querySelector<HTMLInputElement>("input")!;
-
-/** Picks an option of a list by its words. */
-async function choose(label: string, words: string) {
-  const trigger = document.querySelector<HTMLElement>(`[aria-label="${label}"]`)!;
-  trigger.dispatchEvent(new KeyboardEvent("keydown", { key: "ArrowDown", bubbles: true }));
-  flushSync();
-  await new Promise((resolve) => setTimeout(resolve, 20));
-  const options = [...document.querySelectorAll<HTMLElement>("[role=option]")];
-  const option = options.find((of) => of.textContent!.trim() === words)!;
-  option.dispatchEvent(new PointerEvent("pointerup", { bubbles: true }));
-  flushSync();
-}
-
-function press(of: HTMLElement) {
-  of.click();
-  flushSync();
 }
 
 describe("lists of elements", () => {
@@ -175,9 +135,6 @@ describe("colours and sizes along something", () => {
 });
 
 describe("births", () => {
-  const labels = () =>
-    [...document.querySelectorAll("[aria-label]")].map((of) => of.getAttribute("aria-label"));
-
   test("show what their source needs, and no more", () => {
     show(BirthsTab, sparks({ from: { shape: { shape: { box: { size_m: [1, 1, 1] } }, on: "volume" } } }));
     expect(labels()).toContain("Of it");

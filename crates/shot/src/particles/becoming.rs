@@ -207,3 +207,60 @@ impl Becoming {
         }
     }
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::{Element, Is, Particles};
+
+    /// Particles A, B, C, of which the pairs become each other by `then`.
+    fn shot(pairs: &[(usize, usize)], then: impl Fn(Id) -> Then) -> (Shot, Vec<Id>) {
+        let mut shot = Shot::empty("Circle");
+        let add = |name: &str| Element::new(name, Is::Particles(Particles::default()));
+        let ids: Vec<Id> = ["A", "B", "C"].into_iter().map(|name| shot.add(add(name))).collect();
+        for &(from, to) in pairs {
+            let name = ["A", "B", "C"][from];
+            let of = shot.named_mut(name).unwrap().as_particles_mut().unwrap();
+            of.becoming.push(Becoming { when: When::Age { s: 1.0 }, then: then(ids[to]), share: 1.0 });
+        }
+        (shot, ids)
+    }
+
+    fn split(of: Id) -> Then {
+        Then::Split(Split { of: Some(of), ..Split::default() })
+    }
+
+    #[test]
+    fn a_circle_of_splits_is_found_from_each_that_is_on_it() {
+        let (shot, ids) = shot(&[(0, 1), (1, 0), (2, 0)], split);
+        assert_eq!(circle_names(&shot, &endless(&shot, ids[0]).unwrap()), "A → B → A");
+        assert_eq!(circle_names(&shot, &endless(&shot, ids[1]).unwrap()), "B → A → B");
+        // One that only leads there is not on it.
+        assert_eq!(endless(&shot, ids[2]), None);
+    }
+
+    #[test]
+    fn a_split_into_its_own_kind_has_no_end_and_a_chain_has() {
+        let own = |_| Then::Split(Split::default());
+        let (of_itself, ids) = shot(&[(0, 0)], own);
+        assert_eq!(circle_names(&of_itself, &endless(&of_itself, ids[0]).unwrap()), "A → A");
+        let (chain, ids) = shot(&[(0, 1), (1, 2)], split);
+        assert!(ids.iter().all(|&id| endless(&chain, id).is_none()));
+    }
+
+    #[test]
+    fn those_that_only_change_places_do_not_grow() {
+        let change = |of| Then::Become { of };
+        let (shot_of, ids) = shot(&[(0, 1), (1, 0)], change);
+        assert_eq!(endless(&shot_of, ids[0]), None);
+        let one = |of| Then::Split(Split { of: Some(of), number: 1, ..Split::default() });
+        let (shot_of, ids) = shot(&[(0, 1), (1, 0)], one);
+        assert_eq!(endless(&shot_of, ids[0]), None);
+        let stays = |of| Then::Split(Split { of: Some(of), number: 1, stays: true, ..Split::default() });
+        let (shot_of, ids) = shot(&[(0, 1), (1, 0)], stays);
+        assert!(endless(&shot_of, ids[0]).is_some());
+        let trail = |of| Then::Trail { of, per_s: 1.0 };
+        let (shot_of, ids) = shot(&[(0, 1), (1, 0)], trail);
+        assert!(endless(&shot_of, ids[0]).is_some());
+    }
+}
