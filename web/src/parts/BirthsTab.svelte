@@ -4,8 +4,9 @@
   import Picker from "./Picker.svelte";
   import Section from "./Section.svelte";
   import VectorField from "./VectorField.svelte";
-  import { kindOf } from "../state/particles";
+  import { forecast, kindOf } from "../state/particles";
   import { shot } from "../state/shot.svelte";
+  import { bytes } from "../state/time";
   import { values } from "../state/values.svelte";
 
   let { element, particles }: { element: Element; particles: Particles } = $props();
@@ -107,6 +108,12 @@
 
   const mapSwitch = (part: "dark" | "all_alike", label: string) => ({ part, label });
 
+  let keyed = $derived(
+    source === "impacts" ||
+      Object.keys(element.motion ?? {}).some((path) => /births\.how|lifespan_s/.test(path)),
+  );
+  let foreseen = $derived(shot.document && forecast(particles, shot.document.timing, keyed));
+
   function pickHow(next: string) {
     const number = "number" in how ? how.number.number : "at_once" in how ? how.at_once.number : 1000;
     const made: Record<string, Schemas["Often"]> = {
@@ -200,7 +207,12 @@
     </label>
   {/if}
 </Section>
-<Section title="How many">
+<Section
+  title="How many"
+  note={foreseen
+    ? `about ${foreseen.alive.toLocaleString("en")} at once, ${bytes(foreseen.bytes)} a frame`
+    : ""}
+>
   <Picker
     label="Born"
     value={kindOf(how)}

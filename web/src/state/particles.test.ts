@@ -1,5 +1,5 @@
 import { expect, test } from "vitest";
-import { newThen, newWhen, sentence, type Becoming } from "./particles";
+import { forecast, newThen, newWhen, sentence, type Becoming } from "./particles";
 
 const name = (id: number) => ({ 3: "Quay", 4: "Feathers", 5: "Scale", 6: "Front" })[id] ?? "?";
 const said = (entry: object) => sentence(entry as Becoming, name);
@@ -28,4 +28,24 @@ test("nothing begins as what there is nothing for", () => {
   expect(newThen("trail", 1, [], [])).toEqual({ trail: { of: 1, per_s: 40 } });
   expect(newWhen("region", undefined, 4)).toBeNull();
   expect(newWhen("frame", undefined, 4)).toEqual({ frame: { frame: 4 } });
+});
+
+const SECOND = { first: 1, last: 25, fps: 24 };
+
+test.each([
+  ["a rate lives as long as its lifespan", { how: { rate: { per_s: 100 } } }, { lifespan_s: 0.5 }, 50],
+  ["a rate without an end fills the shot", { how: { rate: { per_s: 100 } } }, { lifespan_s: null }, 100],
+  ["a preroll comes before it", { how: { rate: { per_s: 100 } }, preroll_s: 2 }, { lifespan_s: null }, 300],
+  ["births end at their last frame", { how: { rate: { per_s: 100 } }, to_frame: 13 }, { lifespan_s: 4 }, 50],
+  ["a number is there in parts", { how: { number: { number: 80 } } }, { lifespan_s: 0.25 }, 20],
+  ["all at once are there at once", { how: { at_once: { number: 80 } } }, { lifespan_s: 0.25 }, 80],
+  ["what is left out is as it begins", {}, {}, 200],
+])("%s", (_, births, start, alive) => {
+  const foreseen = forecast({ births, start } as never, SECOND, false)!;
+  expect([foreseen.alive, foreseen.bytes]).toEqual([alive, 13 * alive]);
+});
+
+test("nothing is foreseen of what keys or other particles decide", () => {
+  expect(forecast({ births: {} } as never, SECOND, true)).toBeNull();
+  expect(forecast({ births: { how: { never: {} } } } as never, SECOND, false)).toBeNull();
 });

@@ -1,5 +1,5 @@
 // The words and beginnings of what particles do.
-import type { Element, Schemas } from "../api/client";
+import type { Element, Particles, Schemas } from "../api/client";
 
 export type When = Schemas["When"];
 export type Then = Schemas["Then"];
@@ -123,6 +123,31 @@ export const THENS: [string, string][] = [
   ["trail", "leave others behind"],
   ["solid", "become a body"],
 ];
+
+/** Bytes of a particle in a frame on disk, about. */
+const BYTES = 13;
+
+/** What there will be at once, and of a frame on disk, before anything is computed; null where keys decide. */
+export function forecast(
+  { births, start }: Pick<Particles, "births" | "start">,
+  timing: { first: number; last: number; fps: number },
+  keyed: boolean,
+): { alive: number; bytes: number } | null {
+  const how = births?.how ?? { rate: { per_s: 200 } };
+  const from = births?.from_frame ?? timing.first;
+  const to = Math.min(births?.to_frame ?? timing.last, timing.last);
+  const early = births?.from_frame == null ? (births?.preroll_s ?? 0) : 0;
+  const span = Math.max(0, (to - from) / timing.fps + early);
+  const life = start?.lifespan_s === null ? Infinity : (start?.lifespan_s ?? 2);
+  if (keyed || "never" in how) return null;
+  const alive =
+    "rate" in how
+      ? how.rate.per_s * Math.min(life, span)
+      : "number" in how
+        ? how.number.number * (span > 0 ? Math.min(1, life / span) : 1)
+        : how.at_once.number;
+  return { alive: Math.round(alive), bytes: BYTES * alive };
+}
 
 /** Solids whose bodies come from particles. */
 export const receivers = (elements: Element[]): Element[] =>
