@@ -235,7 +235,8 @@ test("a force without anything to act on is on the Check list", async ({ page })
 });
 
 test("what is dragged while the shot plays becomes a few keys, in one change", async ({ page }) => {
-  await newShot(page, server.address, { name: "Performed", last: 120 });
+  // Twenty seconds, so that a slow machine gets through before the shot ends.
+  await newShot(page, server.address, { name: "Performed", last: 480 });
   await add(page, "Plane");
   await add(page, "Box");
   await page.getByRole("radio", { name: "Animated" }).click();

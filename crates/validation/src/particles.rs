@@ -3,8 +3,8 @@
 use crate::Experiment;
 use glam::Vec3;
 use shot::{
-    Becoming, Births, BornOn, Curve, Element, Force, ForceKind, Id, Is, Meet, Moves, Often, Particles, Shape,
-    Shot, Source, Split, Start, Steer, Then, Weight, When,
+    Becoming, BirthMap, Births, BornOn, Curve, Element, Force, ForceKind, Id, Is, MapOf, Meet, Moves, Often,
+    Particles, Shape, Shot, Source, Split, Start, Steer, Then, Weight, When,
 };
 use simulate::Simulation;
 
@@ -404,6 +404,29 @@ pub fn by_volume() -> Experiment {
     evenness("births-by-volume", "Births in a ball are even by volume.", &counts)
 }
 
+/// By a map: strips of a square whose weight rises from 0 to 1 across it, wide
+/// as √k, so that each should have as many.
+pub fn by_map() -> Experiment {
+    let mut mesh = geometry::primitive::plane(1.0, 1.0);
+    mesh.weights = mesh.positions.iter().map(|p| p.x + 0.5).collect();
+    let mut meshes = geometry::Meshes::default();
+    meshes.by_name.insert("ramp".to_owned(), std::sync::Arc::new(mesh));
+    let mut particles = alike(40_000);
+    let shape = Shape::Mesh { asset: "ramp".to_owned(), scale: 1.0 };
+    (particles.from, particles.seed) = (Source::Shape { shape, on: BornOn::Surface }, 5);
+    particles.births.map = Some(BirthMap { of: MapOf::Vertices {}, dark: false, all_alike: false });
+    let mut shot = bare(0.1);
+    let (kind, file) = (shot::AssetKind::Mesh, "assets/ramp.obj".to_owned());
+    shot.assets.insert("ramp".to_owned(), shot::Asset { kind, file, sha256: String::new() });
+    let id = shot.add(swarm(particles));
+    let mut counts = vec![0.0; 60];
+    let frame = Simulation::new(&shot, &meshes).expect("it prepares").write();
+    for p in &frame.particles[&id].places {
+        counts[((f64::from(p.x + 0.5).powi(2) * 60.0) as usize).min(59)] += 1.0;
+    }
+    evenness("births-by-map", "Births go by the weight of a map.", &counts)
+}
+
 /// All experiments.
 pub fn all() -> Vec<Experiment> {
     vec![
@@ -418,5 +441,6 @@ pub fn all() -> Vec<Experiment> {
         by_area(),
         by_length(),
         by_volume(),
+        by_map(),
     ]
 }

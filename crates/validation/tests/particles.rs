@@ -15,6 +15,7 @@ use validation::{Experiment, particles};
 #[case::births_are_even_by_area(particles::by_area())]
 #[case::births_are_even_by_length(particles::by_length())]
 #[case::births_are_even_by_volume(particles::by_volume())]
+#[case::births_go_by_the_weight_of_a_map(particles::by_map())]
 fn holds(#[case] experiment: Experiment) {
     experiment.assert_holds();
 }
