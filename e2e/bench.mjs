@@ -2,7 +2,7 @@
 // the Score and typing a number; how soon the Desk is usable; how soon a performed drag is answered.
 import { chromium } from "@playwright/test";
 import config from "./playwright.config.mjs";
-import { computed, drawn, front, inFront, open, select } from "./desk.mjs";
+import { drawn, front, inFront, open, select } from "./desk.mjs";
 import { Server } from "./server.mjs";
 
 const server = await new Server().start("--demo");
@@ -61,9 +61,11 @@ async function best(page, session, acts) {
     });
     if (!saved.ok()) throw new Error(await saved.text());
     await page.request.post(`${server.address}/api/shots/${id}/play`);
-    await open(page, server.address, name);
-    await computed(page);
-    await page.waitForTimeout(4000);
+    await page.waitForTimeout(12_000);
+    await page.goto(`${server.address}/#/shot/${id}/desk`);
+    await page.reload();
+    await drawn(page);
+    await page.waitForTimeout(6000);
     await page.getByRole("slider", { name: "Frame", exact: true }).focus();
     const session = await page.context().newCDPSession(page);
     await session.send("Performance.enable");
