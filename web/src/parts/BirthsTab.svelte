@@ -5,7 +5,7 @@
   import Section from "./Section.svelte";
   import VectorField from "./VectorField.svelte";
   import { forecast, kindOf } from "../state/particles";
-  import { shot } from "../state/shot.svelte";
+  import { shot, solidOf } from "../state/shot.svelte";
   import { bytes } from "../state/time";
   import { values } from "../state/values.svelte";
 
@@ -85,6 +85,14 @@
 
   // A map needs UVs, or a mesh whose vertices have colours.
   let meshed = $derived(("shape" in from || "solid" in from) && on !== "volume");
+  let stood = $derived(
+    "shape" in from
+      ? from.shape.shape
+      : "solid" in from
+        ? solidOf(shot.element(from.solid.solid))?.shape
+        : undefined,
+  );
+  let imported = $derived(meshed && stood !== undefined && "mesh" in stood);
   let mappable = $derived(meshed || "grid" in from || births.map != null);
   let images = $derived(
     Object.entries(shot.document?.assets ?? {})
@@ -97,7 +105,10 @@
   let maps = $derived<[string, string][]>([
     ["", "none"],
     ...images.map((name): [string, string] => [`image ${name}`, `brightness of ${name}`]),
-    ...(meshed ? [["vertices", "colours of its vertices"] as [string, string]] : []),
+    // Only imported meshes come with colours.
+    ...(imported || mapped === "vertices"
+      ? [["vertices", "colours of its vertices"] as [string, string]]
+      : []),
   ]);
 
   function pickMap(next: string) {
