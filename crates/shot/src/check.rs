@@ -3,7 +3,9 @@
 //! The entries here need only the document. What needs geometry or a run
 //! (overlaps, tunnelling, missing frames) is added by the crates that have it.
 
-use crate::{Collision, Id, Is, MAX_PARTICLES, Moves, Sampler, Shape, Shot, Volume, circle_names, endless};
+use crate::{
+    Collision, Id, Is, MAX_PARTICLES, Moves, Sampler, Shape, Shot, Source, Volume, circle_names, endless,
+};
 use serde::{Deserialize, Serialize};
 
 /// One entry of the Check list.
@@ -60,6 +62,7 @@ pub fn check(shot: &Shot) -> Vec<Entry> {
     entries.extend(regions_of_no_size(shot));
     entries.extend(nothing_still_below(shot));
     entries.extend(endless_becoming(shot));
+    entries.extend(of_what_never_breaks(shot));
     for (element, solid) in shot.solids() {
         let (body, shape) = (&solid.body, &solid.shape);
         let hollow = matches!(shape, Shape::Torus { .. } | Shape::Mesh { .. });
@@ -132,6 +135,24 @@ fn endless_becoming(shot: &Shot) -> Vec<Entry> {
         entries.push(Entry { mistake: Mistake::EndlessBecoming, elements, reason, fix: None });
     }
     entries
+}
+
+/// Particles that are to be born of bodies that never break.
+fn of_what_never_breaks(shot: &Shot) -> impl Iterator<Item = Entry> {
+    shot.particles().filter_map(|(element, particles)| {
+        let Source::Broken { solid, .. } = particles.from else { return None };
+        let of = shot.element(solid)?;
+        let never = of.as_solid()?.body.breaks_n_s.is_none();
+        never.then(|| Entry {
+            mistake: Mistake::CannotBeBorn,
+            elements: vec![element.id, of.id],
+            reason: format!(
+                "{} are born of {} as it breaks, but it never does. Set “Breaks at” under Body.",
+                element.name, of.name
+            ),
+            fix: None,
+        })
+    })
 }
 
 fn forces_on_nothing(shot: &Shot) -> impl Iterator<Item = Entry> {

@@ -237,6 +237,10 @@ pub struct Body {
     /// Distance kept from other bodies in metres; none: a five-thousandth of its size, at most 0.1 mm.
     #[serde(skip_serializing_if = "Option::is_none")]
     pub margin_m: Option<f32>,
+    /// It breaks when a hit has a greater impulse, N s: it is gone then, and
+    /// particles can be born of it; none: never.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub breaks_n_s: Option<f32>,
     /// Drag coefficient C for moving air; none: by its shape.
     #[serde(skip_serializing_if = "Option::is_none")]
     pub drag: Option<f32>,
@@ -260,6 +264,7 @@ impl Default for Body {
             friction: 0.5,
             bounce: 0.2,
             margin_m: None,
+            breaks_n_s: None,
             drag: None,
             launch_velocity: None,
             launch_spin: None,

@@ -195,6 +195,9 @@ impl Shot {
                     Source::Solid { solid: id, .. } => {
                         another("is.particles.from.solid.solid", *id, "a solid", &solid)
                     }
+                    Source::Broken { solid: id, .. } => {
+                        another("is.particles.from.broken.solid", *id, "a solid", &solid)
+                    }
                     Source::Curve { curve: id } => {
                         another("is.particles.from.curve.curve", *id, "a curve", &curve)
                     }
@@ -405,7 +408,7 @@ impl Shot {
     /// A map needs UVs, or a mesh whose vertices can have colours.
     fn map_faults(&self, f: &mut Faults, path: &str, from: &Source, map: &BirthMap) {
         let on = match from {
-            Source::Shape { on, .. } | Source::Solid { on, .. } => Some(*on),
+            Source::Shape { on, .. } | Source::Solid { on, .. } | Source::Broken { on, .. } => Some(*on),
             Source::Grid { .. } if matches!(map.of, MapOf::Image { .. }) => Some(BornOn::Vertices),
             _ => None,
         };

@@ -455,6 +455,7 @@ fn element_changes(before: &Shot, now: &Shot, old: &Element, new: &Element) -> V
             say(a.friction != b.friction, "friction");
             say(a.bounce != b.bounce, "bounce");
             say(a.margin_m != b.margin_m, "margin");
+            say(a.breaks_n_s != b.breaks_n_s, "breaking");
             say(a.drag != b.drag, "drag");
             say(a.launch_velocity != b.launch_velocity, "launch velocity");
             say(a.launch_spin != b.launch_spin, "launch spin");

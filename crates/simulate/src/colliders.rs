@@ -226,6 +226,8 @@ pub struct Colliders {
     shapes: HashMap<Id, (Shape, Arc<Surface>, f32)>,
     /// Hits of the last substep.
     pub hits: Vec<Hit>,
+    /// Bodies that broke in the last substep, as they were.
+    pub broken: Vec<BodyNow>,
 }
 
 impl Colliders {

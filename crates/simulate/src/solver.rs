@@ -143,6 +143,9 @@ pub trait Solver: Send {
     /// Adds the hits of its bodies on each other in the last substep.
     fn hits(&self, _: &mut Vec<Hit>) {}
 
+    /// Adds its bodies that broke in the last substep, as they were.
+    fn broken(&self, _: &mut Vec<BodyNow>) {}
+
     /// What it owes to other systems after a substep.
     fn take_owed(&mut self) -> Owed {
         Owed::default()
@@ -282,8 +285,10 @@ impl Simulation {
         }
         let mut bodies = Vec::new();
         self.colliders.hits.clear();
+        self.colliders.broken.clear();
         for (_, solver) in &self.solvers {
             solver.bodies(&self.now, &mut bodies);
+            solver.broken(&mut self.colliders.broken);
             if self.wants.hits {
                 solver.hits(&mut self.colliders.hits);
             }

@@ -975,6 +975,12 @@ export interface components {
              */
             bounce: number;
             /**
+             * Format: float
+             * @description It breaks when a hit has a greater impulse, N s: it is gone then, and
+             *     particles can be born of it; none: never.
+             */
+            breaks_n_s?: number | null;
+            /**
              * @description The shape it collides as.
              * @default auto
              */
@@ -2445,6 +2451,16 @@ export interface components {
             particles: {
                 /** @description Their element. */
                 of: components["schemas"]["Id"];
+            };
+        } | {
+            broken: {
+                /**
+                 * @description Where on it.
+                 * @default surface
+                 */
+                on: components["schemas"]["BornOn"];
+                /** @description The solid. */
+                solid: components["schemas"]["Id"];
             };
         } | {
             impacts: {

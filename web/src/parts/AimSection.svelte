@@ -4,6 +4,7 @@
   import Picker from "./Picker.svelte";
   import Section from "./Section.svelte";
   import SwitchField from "./SwitchField.svelte";
+  import Tick from "./Tick.svelte";
   import { attach } from "../state/attaching";
   import { shot } from "../state/shot.svelte";
 
@@ -35,9 +36,7 @@
     options={[["", "nothing"], ...choices]}
     onpick={(v) => attach(element, v ? Number(v) : null, keep)}
   />
-  <label class="mt-1 flex items-center gap-2">
-    <input type="checkbox" class="accent-[var(--lime)]" bind:checked={keep} /> It stays where it is
-  </label>
+  <Tick label="It stays where it is" bind:checked={keep} />
   {#if element.attached && base && "curve" in base.is}
     <NumberField
       label="Along the curve"

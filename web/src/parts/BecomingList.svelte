@@ -6,6 +6,7 @@
   import NumberField from "./NumberField.svelte";
   import Picker from "./Picker.svelte";
   import Section from "./Section.svelte";
+  import Tick from "./Tick.svelte";
   import WhoList from "./WhoList.svelte";
   import { notices } from "../state/notices.svelte";
   import { kindOf, newThen, newWhen, receivers, sentence, THENS, WHENS } from "../state/particles";
@@ -176,14 +177,11 @@
               target={part("size")}
               onclear={() => values.set(part("size"), "Size", null)}
             />
-            <label class="flex min-h-[27px] items-center gap-2">
-              <input
-                type="checkbox"
-                class="accent-[var(--lime)]"
-                checked={entry.then.split.stays === true}
-                onchange={(event) => set("Outcome", `/${i}/then/split/stays`, event.currentTarget.checked)}
-              /> It goes on itself
-            </label>
+            <Tick
+              label="It goes on itself"
+              checked={entry.then.split.stays === true}
+              onchange={(checked) => set("Outcome", `/${i}/then/split/stays`, checked)}
+            />
           {/if}
           <NumberField label="Share" step={0.05} slide={[0, 1]} value={1} target={at(`${i}.share`)} />
         </div>

@@ -118,6 +118,21 @@
     target={at("margin_m")}
     onclear={() => clear("Margin", "margin_m")}
   />
+  <NumberField
+    label="Breaks at"
+    unit="N s"
+    step={1}
+    blank="never"
+    target={at("breaks_n_s")}
+    onclear={() => clear("Breaking", "breaks_n_s")}
+  />
+  {#if body.breaks_n_s != null}
+    <p class="pl-[116px] text-faint">
+      {physics && body.moves !== "still"
+        ? `a stop from ${Number((body.breaks_n_s / physics.mass_kg).toPrecision(2))} m/s; `
+        : ""}it is gone then, and particles can be born of it
+    </p>
+  {/if}
 </Section>
 {#if body.moves !== "still"}
   <Section

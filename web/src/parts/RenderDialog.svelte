@@ -3,6 +3,7 @@
   import { untrack } from "svelte";
   import Choice from "./Choice.svelte";
   import NumberField from "./NumberField.svelte";
+  import Tick from "./Tick.svelte";
   import { films } from "../state/films.svelte";
   import { playback } from "../state/playback.svelte";
   import { route } from "../state/route.svelte";
@@ -109,15 +110,9 @@
           whole
           oncommit={(v) => (shift = v)}
         />
-        <label class="flex items-center gap-2"
-          ><input type="checkbox" bind:checked={playback.backwards} class="accent-lime" /> Run from its end to its
-          start; the camera goes on</label
-        >
+        <Tick label="Run from its end to its start; the camera goes on" bind:checked={playback.backwards} />
       {/if}
-      <label class="flex items-center gap-2"
-        ><input type="checkbox" bind:checked={exr} class="accent-lime" /> Also EXR: scene-linear, with depth, normal
-        and element layers</label
-      >
+      <Tick label="Also EXR: scene-linear, with depth, normal and element layers" bind:checked={exr} />
       {#if missing > 0}
         <p class="rounded-md border-l-2 border-stale bg-raised px-3 py-2">
           {missing === 1 ? "1 frame is" : `${missing} frames are`} not computed yet. They are computed first.

@@ -1,6 +1,7 @@
 <script lang="ts">
   import NumberField from "./NumberField.svelte";
   import Section from "./Section.svelte";
+  import Tick from "./Tick.svelte";
   import { shot } from "../state/shot.svelte";
   import { playback } from "../state/playback.svelte";
   import { bytes } from "../state/time";
@@ -86,15 +87,11 @@
     target={{ element: null, ids: [], path: "physics.time_scale" }}
     value={1}
   />
-  <label class="mt-1 flex items-center gap-2">
-    <input
-      type="checkbox"
-      class="accent-[var(--lime)]"
-      checked={document.physics?.keys_follow ?? true}
-      onchange={(event) => set("Keys and time scale", "/physics/keys_follow", event.currentTarget.checked)}
-    />
-    Keys of bodies and forces slow with it
-  </label>
+  <Tick
+    label="Keys of bodies and forces slow with it"
+    checked={document.physics?.keys_follow ?? true}
+    onchange={(checked) => set("Keys and time scale", "/physics/keys_follow", checked)}
+  />
 </Section>
 {#if playback.freshness}
   <Section title="This run">

@@ -6,6 +6,7 @@
   import RampStops from "./RampStops.svelte";
   import Section from "./Section.svelte";
   import Surface from "./Surface.svelte";
+  import Tick from "./Tick.svelte";
   import { judging } from "../state/judging.svelte";
   import { notices } from "../state/notices.svelte";
   import { kindOf } from "../state/particles";
@@ -62,15 +63,11 @@
     <NumberField label="Streak of" unit="ms" scale={1000} step={5} target={at("show.form.streak.seconds")} />
   {:else if typeof form === "object" && "copy" in form}
     {#each solids as solid (solid.id)}
-      <label class="flex items-center gap-2 py-0.5">
-        <input
-          type="checkbox"
-          class="accent-[var(--lime)]"
-          checked={form.copy.of.includes(solid.id)}
-          onchange={(event) => toggle(solid.id, event.currentTarget.checked)}
-        />
-        {solid.name}
-      </label>
+      <Tick
+        label={solid.name}
+        checked={form.copy.of.includes(solid.id)}
+        onchange={(checked) => toggle(solid.id, checked)}
+      />
     {/each}
     {#if form.copy.of.length > 1}
       <Picker

@@ -1,6 +1,7 @@
 <script lang="ts">
   // Elements, groups and kinds to tick.
   import type { Schemas } from "../api/client";
+  import Tick from "./Tick.svelte";
 
   type Who = Schemas["Who"];
   interface Props {
@@ -16,8 +17,5 @@
 </script>
 
 {#each offered as [who, name] (key(who))}
-  <label class="flex items-center gap-2 py-0.5">
-    <input type="checkbox" class="accent-[var(--lime)]" checked={ticked(who)} onchange={() => toggle(who)} />
-    {name}
-  </label>
+  <Tick label={name} checked={ticked(who)} onchange={() => toggle(who)} />
 {/each}

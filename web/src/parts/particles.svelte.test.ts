@@ -22,7 +22,12 @@ afterEach(() => {
 });
 
 const QUAY = { id: 3, name: "Quay", is: { solid: { shape: { plane: { size_m: [4, 4] } } } } };
-const CRATE = { id: 4, name: "Crate", groups: ["Light"], is: { solid: { shape: {} } } };
+const CRATE = {
+  id: 4,
+  name: "Crate",
+  groups: ["Light"],
+  is: { solid: { shape: { box: { size_m: [1, 1, 1] } }, body: { breaks_n_s: 20 } } },
+};
 
 /** The store of a shot with a quay, a crate and particles; gives those. */
 function sparks(particles: object = {}): { element: Element; particles: Particles } {
@@ -193,6 +198,48 @@ describe("births", () => {
     ]);
     await choose("Born on", "a grid of points");
     expect(made).toHaveLength(1);
+  });
+
+  test("of a solid as it breaks are a number for each, inside it, of what breaks at all", async () => {
+    let made: Operation[] = [];
+    vi.spyOn(shot, "edit").mockImplementation(async (_, make) => {
+      made = make(shot.document as Shot);
+      return true;
+    });
+    show(BirthsTab, sparks({}));
+    await choose("Born on", "Crate as it breaks");
+    expect([...document.querySelectorAll("[role=option]")].map((o) => o.textContent)).not.toContain(
+      "Quay as it breaks",
+    );
+    expect(made).toEqual([
+      {
+        op: "add",
+        path: "/elements/2/is/particles/from",
+        value: { broken: { solid: 4, on: "volume" } },
+      },
+      { op: "add", path: "/elements/2/is/particles/births/how", value: { number: { number: 100 } } },
+    ]);
+    clear();
+    show(
+      BirthsTab,
+      sparks({ from: { broken: { solid: 4, on: "surface" } }, births: { how: { number: { number: 5 } } } }),
+    );
+    for (const label of ["Of it", "Map", "Likely by"]) expect(labels()).toContain(label);
+    expect(document.body.textContent).toContain("a number for each broken body");
+  });
+
+  test("go by the colours of vertices only on imported meshes", async () => {
+    const offered = async (from: object) => {
+      clear();
+      show(BirthsTab, sparks({ from }));
+      await choose("Map", "none");
+      return [...document.querySelectorAll("[role=option]")].map((o) => o.textContent!.trim());
+    };
+    const on = "surface";
+    expect(await offered({ shape: { shape: { mesh: { asset: "gull", scale: 1 } }, on } })).toContain(
+      "colours of its vertices",
+    );
+    expect(await offered({ solid: { solid: 4, on } })).not.toContain("colours of its vertices");
   });
 
   test("of others only have neither a rate nor a span", () => {

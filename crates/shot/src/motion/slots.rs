@@ -137,6 +137,7 @@ pub(crate) fn element_slots(element: &mut Element, v: Visit) {
             v("is.solid.body.friction", Slot::Number(&mut body.friction), to(0.0, 10.0));
             v("is.solid.body.bounce", Slot::Number(&mut body.bounce), SHARE);
             v("is.solid.body.margin_m", Slot::MaybeNumber(&mut body.margin_m), to(0.0, 1.0));
+            v("is.solid.body.breaks_n_s", Slot::MaybeNumber(&mut body.breaks_n_s), to(1e-6, 1e9));
             v("is.solid.body.drag", Slot::MaybeNumber(&mut body.drag), to(0.0, 10.0));
             v("is.solid.body.launch_velocity", Slot::MaybeVector(&mut body.launch_velocity), SPEED);
             v("is.solid.body.launch_spin", Slot::MaybeVector(&mut body.launch_spin), SPEED);

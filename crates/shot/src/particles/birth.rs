@@ -45,6 +45,14 @@ pub enum Source {
         /// Their element.
         of: Id,
     },
+    /// On the bodies of a solid as they break. A number or rate is of particles for each.
+    Broken {
+        /// The solid.
+        solid: Id,
+        /// Where on it.
+        #[serde(default)]
+        on: BornOn,
+    },
     /// Where bodies hit each other. A number or rate is of particles for each hit.
     Impacts {
         /// The bodies; nothing named: all.

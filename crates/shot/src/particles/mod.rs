@@ -65,9 +65,10 @@ impl Particles {
     /// The elements that they are made from or make: solids, curves, regions, other particles.
     pub fn needs(&self) -> impl Iterator<Item = Id> + '_ {
         let source = match &self.from {
-            Source::Solid { solid: id, .. } | Source::Curve { curve: id } | Source::Particles { of: id } => {
-                Some(*id)
-            }
+            Source::Solid { solid: id, .. }
+            | Source::Broken { solid: id, .. }
+            | Source::Curve { curve: id }
+            | Source::Particles { of: id } => Some(*id),
             Source::Point {} | Source::Grid { .. } | Source::Shape { .. } | Source::Impacts { .. } => None,
         };
         let regions = self.becoming.iter().filter_map(|becoming| match becoming.when {

@@ -3,6 +3,7 @@
 use super::System;
 use super::chance::{Chance, For};
 use super::swarm::Newborn;
+use crate::colliders::BodyNow;
 use crate::forces::Weight;
 use crate::{BlowUp, Step};
 use geometry::{Image, Meshes, Site, Sites};
@@ -28,7 +29,9 @@ impl Places {
     /// What they are on, as JSON.
     fn named(shot: &Shot, particles: &Particles) -> String {
         match &particles.from {
-            Source::Solid { solid, on } => serde_json::to_string(&(shape_of(shot, *solid), on)),
+            Source::Solid { solid, on } | Source::Broken { solid, on } => {
+                serde_json::to_string(&(shape_of(shot, *solid), on))
+            }
             Source::Curve { curve } => serde_json::to_string(&shot.element(*curve).map(|e| &e.is)),
             from => serde_json::to_string(from),
         }
@@ -47,7 +50,9 @@ impl Places {
         };
         let sites = match &particles.from {
             Source::Shape { shape, on } => on_mesh(Some(shape), *on),
-            Source::Solid { solid, on } => on_mesh(shape_of(shot, *solid), *on),
+            Source::Solid { solid, on } | Source::Broken { solid, on } => {
+                on_mesh(shape_of(shot, *solid), *on)
+            }
             Source::Curve { curve } => match shot.element(*curve).map(|e| &e.is) {
                 Some(shot::Is::Curve(curve)) => Sites::line(&curve.strokes()),
                 _ => Sites::points([]),
@@ -69,6 +74,13 @@ fn span(step: &Step, particles: &Particles) -> (f64, f64) {
     let births = &particles.births;
     let from = births.from_frame.map_or(-f64::from(births.preroll_s), seconds);
     (from, seconds(births.to_frame.unwrap_or(timing.last)).max(from))
+}
+
+/// Whether the substep is in the frames of births.
+fn within_span(step: &Step, particles: &Particles) -> bool {
+    let births = &particles.births;
+    births.from_frame.is_none_or(|from| step.frame > f64::from(from))
+        && births.to_frame.is_none_or(|to| step.frame <= f64::from(to))
 }
 
 /// What a rate has given when the world's clock is at `seconds`, from its beginning.
@@ -193,8 +205,17 @@ impl System {
         if let Source::Impacts { of, impulse_n_s } = &particles.from {
             return self.born_of_impacts(step, particles, of, *impulse_n_s, own);
         }
-        let (due, shares) = due(step, element, particles, self.swarm.rest.given);
-        if due == 0 {
+        let broken: Vec<&BodyNow> = match &particles.from {
+            Source::Broken { solid, .. } if within_span(step, particles) => {
+                step.colliders.broken.iter().filter(|body| body.element == *solid).collect()
+            }
+            _ => Vec::new(),
+        };
+        let (due, shares) = match particles.from {
+            Source::Broken { .. } => (0, Vec::new()),
+            _ => due(step, element, particles, self.swarm.rest.given),
+        };
+        if due == 0 && broken.is_empty() {
             return Ok(Vec::new());
         }
         self.bound(step, due)?;
@@ -240,7 +261,36 @@ impl System {
             left.push(1.0 - share);
         }
         self.swarm.rest.given += due;
+        for body in broken {
+            let stand = [Stand { before: body.pose, now: body.pose, scale: body.scale }];
+            let number = self.number_for_each(step, particles);
+            self.bound(step, u64::from(number))?;
+            for _ in 0..number {
+                let k = self.swarm.rest.given as u32;
+                self.swarm.rest.given += 1;
+                let mut chance = Chance::new(particles.seed, k, For::Birth, 0);
+                let found = self.place(particles, &stand, &[], k, 1.0, step.dt, likely, &mut chance);
+                let Some(Spot { place, normal, weight, .. }) = found else { continue };
+                let motion = body.velocity + body.spin.cross(place - body.centre);
+                let pose = (place, own.1);
+                let born = start(particles, pose, normal, motion, step.seconds as f32, &mut chance);
+                self.swarm.push(&Newborn { weight, ..born }, self.columns);
+                left.push(0.0);
+            }
+        }
         Ok(left)
+    }
+
+    /// How many are born of a hit, or of a body that breaks.
+    fn number_for_each(&self, step: &Step, particles: &Particles) -> u32 {
+        match particles.births.how {
+            Often::Number { number } | Often::AtOnce { number } => number,
+            Often::Rate { per_s } => {
+                let mut chance = Chance::new(particles.seed, self.swarm.rest.given as u32, For::Birth, 1);
+                (per_s * step.dt + chance.share()).floor() as u32
+            }
+            Often::Never {} => 0,
+        }
     }
 
     /// Refuses more particles than an element may have.
@@ -339,27 +389,15 @@ impl System {
         let meant = |id: Id| {
             step.shot.element(id).is_some_and(|e| of.is_empty() || of.iter().any(|who| who.means(e)))
         };
-        let within = {
-            let births = &particles.births;
-            births.from_frame.is_none_or(|from| step.frame > f64::from(from))
-                && births.to_frame.is_none_or(|to| step.frame <= f64::from(to))
-        };
         let mut left = Vec::new();
-        if !within {
+        if !within_span(step, particles) {
             return Ok(left);
         }
         for hit in step.colliders.hits.iter().filter(|hit| hit.impulse >= least) {
             if !hit.elements.iter().any(|&id| meant(id)) {
                 continue;
             }
-            let number = match particles.births.how {
-                Often::Number { number } | Often::AtOnce { number } => number,
-                Often::Rate { per_s } => {
-                    let mut chance = Chance::new(particles.seed, self.swarm.rest.given as u32, For::Birth, 1);
-                    (per_s * step.dt + chance.share()).floor() as u32
-                }
-                Often::Never {} => 0,
-            };
+            let number = self.number_for_each(step, particles);
             self.bound(step, u64::from(number))?;
             for _ in 0..number {
                 let k = self.swarm.rest.given as u32;

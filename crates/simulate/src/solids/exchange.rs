@@ -14,8 +14,18 @@ const SLOW_S: f32 = 0.2;
 
 impl Solids {
     pub(super) fn add_bodies(&self, shot: &Shot, out: &mut Vec<BodyNow>) {
+        self.add(shot, self.state.members.iter().filter(|member| !member.gone), out);
+    }
+
+    /// Adds the bodies of some members.
+    pub(super) fn add<'a>(
+        &self,
+        shot: &Shot,
+        members: impl Iterator<Item = &'a Member>,
+        out: &mut Vec<BodyNow>,
+    ) {
         let mut of: Option<(Id, f32, f32, bool)> = None;
-        for member in self.state.members.iter().filter(|member| !member.gone) {
+        for member in members {
             if of.is_none_or(|(id, ..)| id != member.element) {
                 let Some(element) = shot.element(member.element) else { continue };
                 let Some(solid) = element.as_solid() else { continue };
@@ -145,6 +155,7 @@ impl Solids {
             scale,
             from_particle: true,
             gone: false,
+            can_go: true,
             age_s: 0.0,
             slow_s: 0.0,
             animated: false,
@@ -165,8 +176,7 @@ impl Solids {
         Some(())
     }
 
-    /// Hands back the bodies that become particles again. Each keeps its place
-    /// among the bodies, so that those after it keep theirs.
+    /// Hands back the bodies that become particles again.
     pub(super) fn give_back(&mut self, step: &Step) {
         let mut of: Option<(Id, f32, Option<&Back>, Option<Weight>)> = None;
         let State { world, members, .. } = &mut self.state;
@@ -210,11 +220,7 @@ impl Solids {
                 size_m: member.scale * longest,
                 mass_kg: body.mass(),
             });
-            member.gone = true;
-            body.set_linvel(Vec3::ZERO, false);
-            body.set_angvel(Vec3::ZERO, false);
-            body.set_body_type(RigidBodyType::Fixed, false);
-            body.set_enabled(false);
+            member.go(body);
             any = true;
         }
         if any {

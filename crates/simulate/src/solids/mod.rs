@@ -3,6 +3,7 @@
 //! Bodies keep the order of elements and copies, so that the same shot always
 //! builds the same world.
 
+mod breaking;
 mod change;
 mod collision;
 mod exchange;
@@ -45,8 +46,10 @@ struct Member {
     scale: f32,
     /// Handed over by a particle.
     from_particle: bool,
-    /// A particle again: no body any more.
+    /// Broken, or a particle again: no body any more.
     gone: bool,
+    /// Its frames say whether it is gone.
+    can_go: bool,
     /// How long it has been there, s.
     age_s: f32,
     /// How long it has been slow enough to become a particle, s.
@@ -92,6 +95,8 @@ struct Solids {
     push: push::Push,
     meshes: Meshes,
     owed: Owed,
+    /// Bodies that broke in the last substep, as they were.
+    broken: Vec<BodyNow>,
     /// Uniform gravity of the last substep, m/s².
     gravity: Vec3,
 }
@@ -107,8 +112,8 @@ pub(crate) fn prepare(scene: Scene) -> Result<Option<Box<dyn Solver>>, PrepareEr
     let shapes = BTreeMap::new();
     let state = State { world, members, events: Vec::new(), woken: Vec::new(), shapes };
     let meshes = scene.meshes.clone();
-    let (owed, gravity) = (Owed::default(), scene.shot.gravity());
-    Ok(Some(Box::new(Solids { state, names, push, meshes, owed, gravity })))
+    let (owed, broken, gravity) = (Owed::default(), Vec::new(), scene.shot.gravity());
+    Ok(Some(Box::new(Solids { state, names, push, meshes, owed, broken, gravity })))
 }
 
 fn pose((place, turn): (Vec3, glam::Quat)) -> Pose {
@@ -238,6 +243,7 @@ impl Solver for Solids {
         if !fast.is_empty() {
             self.find_tunnelled(step, fast);
         }
+        self.break_up(step);
         self.give_back(step);
         // Once a frame; what goes out of bounds between stays out of them,
         // and the library stops a body that has no finite state any more.
@@ -264,6 +270,10 @@ impl Solver for Solids {
         self.add_hits(out);
     }
 
+    fn broken(&self, out: &mut Vec<BodyNow>) {
+        out.extend_from_slice(&self.broken);
+    }
+
     fn take_owed(&mut self) -> Owed {
         std::mem::take(&mut self.owed)
     }
@@ -279,7 +289,7 @@ impl Solver for Solids {
             let at = body.position();
             let bodies: &mut Bodies = frame.bodies.entry(member.element).or_default();
             bodies.push(at.translation, at.rotation, body.linvel(), body.angvel());
-            if member.from_particle {
+            if member.can_go {
                 bodies.scales.push(if member.gone { 0.0 } else { member.scale });
             }
         }

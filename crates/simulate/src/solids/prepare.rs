@@ -60,6 +60,7 @@ pub(super) fn world(scene: Scene) -> Result<(PhysicsWorld, Vec<Member>), Prepare
                 scale: 1.0,
                 from_particle: false,
                 gone: false,
+                can_go: solid.body.breaks_n_s.is_some(),
                 age_s: 0.0,
                 slow_s: 0.0,
                 animated: kind == RigidBodyType::KinematicPositionBased,

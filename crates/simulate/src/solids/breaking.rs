@@ -1,0 +1,53 @@
+//! Bodies that break when they are hit.
+
+use super::push::wake_all;
+use super::{Member, Solids, State, id_of};
+use crate::Step;
+use rapier3d::prelude::*;
+use shot::Id;
+use std::collections::BTreeSet;
+
+impl Member {
+    /// Takes its body out of the world. It keeps its place among the bodies, so
+    /// that those after it keep theirs.
+    pub(super) fn go(&mut self, body: &mut RigidBody) {
+        (self.gone, self.animated) = (true, false);
+        // What is fixed has no velocity.
+        body.set_body_type(RigidBodyType::Fixed, false);
+        body.set_enabled(false);
+    }
+}
+
+impl Solids {
+    /// Breaks the bodies that had a greater hit in this substep than they bear.
+    pub(super) fn break_up(&mut self, step: &Step) {
+        self.broken.clear();
+        let bears = |element: Id| step.shot.element(element)?.as_solid()?.body.breaks_n_s;
+        if !step.shot.solids().any(|(_, solid)| solid.body.breaks_n_s.is_some()) {
+            return;
+        }
+        let State { world, members, .. } = &self.state;
+        let mut due = BTreeSet::new();
+        for pair in world.contact_pairs() {
+            let impulse = pair.total_impulse_magnitude();
+            for collider in [pair.collider1, pair.collider2] {
+                let body = id_of(world.colliders[collider].user_data);
+                if bears(body.0).is_some_and(|most| impulse > most) {
+                    due.insert(body);
+                }
+            }
+        }
+        if due.is_empty() {
+            return;
+        }
+        let breaks = |member: &Member| !member.gone && due.contains(&(member.element, member.copy));
+        let mut broken = Vec::new();
+        self.add(step.shot, members.iter().filter(|member| breaks(member)), &mut broken);
+        for member in self.state.members.iter_mut().filter(|member| breaks(member)) {
+            member.go(&mut self.state.world.bodies[member.handle]);
+        }
+        self.broken = broken;
+        // What rested on them falls.
+        wake_all(&mut self.state.world);
+    }
+}

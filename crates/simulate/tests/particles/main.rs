@@ -1,0 +1,75 @@
+//! Particles against closed forms, and what must hold of them.
+
+mod becoming;
+mod births;
+mod breaking;
+mod exchange;
+mod maps;
+mod meeting;
+mod same_bytes;
+mod steering;
+mod travel;
+
+use glam::{Quat, Vec3};
+use rstest::rstest;
+use shot::{
+    Back, Becoming, BirthMap, Births, BornOn, Element, Force, ForceKind, Form, Grain, Id, Is, MapOf, Meet,
+    Moves, Often, Outcome, Particles, Shape, Shot, Source, Split, Start, Steer, Then, Weight, When,
+};
+use simulate::Simulation;
+
+/// A shot without gravity, camera and light.
+fn bare(last: u32) -> Shot {
+    let mut shot = Shot::empty("Test");
+    shot.elements.clear();
+    shot.camera = None;
+    shot.timing.last = last;
+    shot
+}
+
+/// Particles that are all there at the first frame, alike, at rest unless told.
+fn alike(number: u32) -> Particles {
+    Particles {
+        births: Births { how: Often::AtOnce { number }, ..Births::default() },
+        start: Start {
+            spread_rad: 0.0,
+            speed_m_s: 0.0,
+            speed_variation: 0.0,
+            lifespan_s: None,
+            lifespan_variation: 0.0,
+            size_variation: 0.0,
+            ..Start::default()
+        },
+        ..Particles::default()
+    }
+}
+
+fn swarm(name: &str, particles: Particles) -> Element {
+    Element::new(name, Is::Particles(particles))
+}
+
+fn gravity() -> Element {
+    Element::gravity(Vec3::new(0.0, -9.81, 0.0))
+}
+
+/// The particles of an element after so many frames.
+fn after(shot: &Shot, id: Id, frames: u32) -> frames::Particles {
+    let mut simulation = Simulation::new(shot, &Default::default()).unwrap();
+    let mut frame = simulation.write();
+    for _ in 0..frames {
+        frame = simulation.advance().unwrap();
+    }
+    frame.particles.remove(&id).unwrap()
+}
+
+fn plate(thick: f32) -> Element {
+    Element::solid("Plate", Shape::cuboid(6.0, thick, 6.0), Moves::Still)
+}
+
+fn bytes(shot: &Shot, threads: usize) -> Vec<Vec<u8>> {
+    let pool = rayon::ThreadPoolBuilder::new().num_threads(threads).build().unwrap();
+    pool.install(|| {
+        let mut simulation = Simulation::new(shot, &Default::default()).unwrap();
+        (0..25).map(|_| frames::encode(&simulation.advance().unwrap())).collect()
+    })
+}
