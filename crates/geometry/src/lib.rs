@@ -19,6 +19,7 @@
 #![warn(missing_docs)]
 
 mod bvh;
+mod clearances;
 mod image;
 mod mass;
 mod mesh;

@@ -1,7 +1,9 @@
 //! A mesh as a surface: how far a point is from it, and on which side.
 
-use crate::{Bvh, Mesh, Ray};
+use crate::clearances::Clearances;
+use crate::{Bounds, Bvh, Mesh, Ray};
 use glam::Vec3;
+use std::sync::OnceLock;
 
 /// A mesh with its hierarchy.
 pub struct Surface {
@@ -9,7 +11,11 @@ pub struct Surface {
     /// Unit normals of the triangles.
     normals: Vec<Vec3>,
     bvh: Bvh,
+    clearances: OnceLock<Option<Clearances>>,
 }
+
+/// Meshes of so many triangles have their clearances kept on a grid.
+const MANY: usize = 256;
 
 /// Skew to the axes, so that no face of a staged body is seen edge on.
 const OUT: Vec3 = Vec3::new(0.371_39, 0.742_78, 0.557_09);
@@ -22,7 +28,8 @@ impl Surface {
             let [a, b, c] = t.map(|v| mesh.positions[v as usize]);
             (b - a).cross(c - a).normalize_or_zero()
         };
-        Self { positions: mesh.positions.clone(), normals: mesh.triangles.iter().map(normal).collect(), bvh }
+        let normals = mesh.triangles.iter().map(normal).collect();
+        Self { positions: mesh.positions.clone(), normals, bvh, clearances: OnceLock::new() }
     }
 
     /// Where a ray first meets it: how far, in units of the ray's direction, and
@@ -32,6 +39,11 @@ impl Surface {
         let hit = self.bvh.closest(ray)?;
         let normal = self.normals[hit.triangle as usize];
         Some((hit.t, if normal.dot(ray.direction) > 0.0 { -normal } else { normal }))
+    }
+
+    /// Number of its triangles.
+    pub fn triangles(&self) -> usize {
+        self.normals.len()
     }
 
     /// Distance from the origin to the furthest vertex, m.
@@ -44,8 +56,17 @@ impl Surface {
         Some(self.bvh.nearest(point, within)?.0)
     }
 
-    /// How far away it is at least; never less than four fifths of that, or of `within`.
+    /// How far away it is at least. For a mesh of few triangles that is no less
+    /// than four fifths of how far it is, or of `within`.
     pub fn clearance(&self, point: Vec3, within: f32) -> f32 {
+        if self.normals.len() >= MANY {
+            let bounds = || self.positions.iter().copied().fold(Bounds::EMPTY, Bounds::with);
+            let kept = self.clearances.get_or_init(|| Clearances::around(&bounds()));
+            let of = |centre| self.bvh.clearance(centre, f32::INFINITY);
+            if let Some(least) = kept.as_ref().and_then(|kept| kept.at(point, of)) {
+                return least;
+            }
+        }
         self.bvh.clearance(point, within)
     }
 
@@ -87,9 +108,14 @@ mod tests {
             let surface = Surface::new(&primitive::torus(1.0, 0.3, primitive::AROUND));
             let point = Vec3::new(x, y, z);
             let exact = surface.nearest(point, f32::INFINITY).unwrap().distance(point);
-            let clear = surface.clearance(point, within);
+            let clear = surface.bvh.clearance(point, within);
             prop_assert!(clear <= exact * 1.0001, "{clear} {exact}");
             prop_assert!(clear >= 0.7999 * exact.min(within), "{clear} {exact}");
+            // By the grid, asked for the first time and again.
+            let (first, again) = (surface.clearance(point, within), surface.clearance(point, within));
+            prop_assert_eq!(first, again);
+            // Cells are 1/128 of 2.6 m, and points at most half a diagonal from their middle.
+            prop_assert!(first <= exact && first >= 0.7999 * exact.min(within) - 0.036, "{} {}", first, exact);
         }
 
         #[test]

@@ -32,7 +32,7 @@ fn bare() -> Shot {
 /// A million that are there from the first frame on, in a box of air over the floor.
 fn million() -> Element {
     let particles = Particles {
-        from: Source::Shape { shape: Shape::cuboid(8.0, 3.0, 8.0), on: BornOn::Volume },
+        from: if std::env::var("GRID").is_ok() { Source::Grid { count: [200, 25, 200], spacing_m: Vec3::new(0.04, 0.12, 0.04) } } else { Source::Shape { shape: Shape::cuboid(8.0, 3.0, 8.0), on: BornOn::Volume } },
         births: Births { how: Often::AtOnce { number: COUNT }, ..Births::default() },
         start: Start { lifespan_s: None, speed_m_s: 1.0, spread_rad: 3.1, size_m: 0.004, ..Start::default() },
         ..Particles::default()

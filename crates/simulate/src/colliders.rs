@@ -126,12 +126,12 @@ impl Collider {
         Some(pose.0 + pose.1 * (on * self.now.scale))
     }
 
-    /// How far a point is from it at least, at the substep's end; never less
-    /// than four fifths of that, or of `within`.
+    /// How far a point is from it at least, at the substep's end; `within`: what
+    /// is further away matters no more.
     #[inline]
     pub fn clearance(&self, point: Vec3, within: f32) -> f32 {
-        let pose = self.now.pose;
-        self.surface.clearance(self.local(pose, point), within / self.now.scale) * self.now.scale
+        let (point, scale) = (self.local(self.now.pose, point), self.now.scale);
+        self.surface.clearance(point, within / scale) * scale
     }
 
     /// When a ball whose centre goes from `from` at `share` to `to` at the
@@ -282,6 +282,12 @@ impl Colliders {
     /// Whether any can move.
     pub fn any_move(&self) -> bool {
         !self.moving.items.is_empty()
+    }
+
+    /// Whether their surfaces have so many triangles that not all are at hand at once.
+    pub fn are_fine(&self) -> bool {
+        const AT_HAND: usize = 10_000;
+        self.shapes.values().map(|(_, surface, _)| surface.triangles()).sum::<usize>() > AT_HAND
     }
 
     /// All of them.

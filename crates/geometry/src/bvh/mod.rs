@@ -9,9 +9,11 @@
 
 mod build;
 mod nearest;
+mod stack;
 mod walk;
 
 use glam::Vec3;
+use stack::Stack;
 
 /// An axis-aligned box.
 #[derive(Clone, Copy, Debug, PartialEq)]
@@ -138,11 +140,9 @@ impl Tree {
 impl Tree {
     /// Calls `found` with each item whose box meets `bounds`.
     pub fn overlapping(&self, bounds: &Bounds, mut found: impl FnMut(u32)) {
-        let mut stack = [0u32; STACK];
-        let mut top = 1;
-        while top > 0 {
-            top -= 1;
-            let link = stack[top];
+        let mut stack = Stack::new();
+        stack.insert(0, (0, 0.0));
+        while let Some((link, _)) = stack.pop() {
             if link & LEAF != 0 {
                 let first = ((link & !LEAF) >> COUNT_BITS) as usize;
                 let count = (link & ((1 << COUNT_BITS) - 1)) as usize;
@@ -156,16 +156,12 @@ impl Tree {
                         && node.bounds[axis + 3][lane] >= bounds.min[axis]
                 });
                 if meets {
-                    stack[top] = node.children[lane];
-                    top += 1;
+                    stack.insert(stack.len(), (node.children[lane], 0.0));
                 }
             }
         }
     }
 }
-
-/// Depth of a walk's stack: seven siblings a level of a tree of 2³¹ leaves.
-const STACK: usize = 128;
 
 /// A hierarchy over triangles.
 pub struct Bvh {

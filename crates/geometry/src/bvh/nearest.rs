@@ -1,6 +1,7 @@
 //! The point of a mesh nearest to a given one.
 
-use super::{Bvh, COUNT_BITS, LEAF, Node, Packet, STACK};
+use super::stack::Stack;
+use super::{Bvh, COUNT_BITS, LEAF, Node, Packet};
 use glam::Vec3;
 
 impl Bvh {
@@ -72,31 +73,21 @@ impl Bvh {
     #[inline(always)]
     fn approach(&self, point: Vec3, within: f32, keep: f32, mut meet: impl FnMut(&Packet, usize, &mut f32)) {
         let mut best = within * within;
-        let mut stack = [(0u32, 0f32); STACK];
-        let mut top = 1;
-        while top > 0 {
-            top -= 1;
-            let (link, least) = stack[top];
+        let mut stack = Stack::new();
+        stack.insert(0, (0, 0.0));
+        while let Some((link, least)) = stack.pop() {
             if least > best * keep {
                 continue;
             }
             if link & LEAF == 0 {
                 let node = &self.nodes[link as usize];
                 let squares = box_distances(node, point);
-                let base = top;
+                // The nearest on top of the stack.
+                let base = stack.len();
                 for lane in 0..8 {
-                    if squares[lane] > best * keep {
-                        continue;
+                    if squares[lane] <= best * keep {
+                        stack.insert(base, (node.children[lane], squares[lane]));
                     }
-                    // The nearest on top of the stack.
-                    let entry = (node.children[lane], squares[lane]);
-                    let mut at = top;
-                    while at > base && stack[at - 1].1 < entry.1 {
-                        stack[at] = stack[at - 1];
-                        at -= 1;
-                    }
-                    stack[at] = entry;
-                    top += 1;
                 }
             } else {
                 let count = (link & ((1 << COUNT_BITS) - 1)) as usize;

@@ -4,10 +4,8 @@
 //! compiled twice: with AVX2 and FMA, and portably. The processor is asked at
 //! run time which to use.
 
+use super::stack::Stack;
 use super::{COUNT_BITS, Hit, LEAF, Node, Packet, Ray};
-
-/// Depth of the stack: seven siblings a level of a tree of 2³¹ leaves.
-const STACK: usize = 128;
 
 struct Prepared {
     inverse: [f32; 3],
@@ -36,8 +34,7 @@ fn prepare(ray: &Ray) -> Prepared {
 macro_rules! walk {
     ($nodes:expr, $t_max:expr, $boxes:expr, $leaf:expr) => {{
         let mut t_max: f32 = $t_max;
-        let mut stack = [(0u32, 0f32); STACK];
-        let mut top = 0usize;
+        let mut stack = Stack::new();
         let mut link = 0u32;
         'walk: loop {
             if link & LEAF == 0 {
@@ -53,23 +50,14 @@ macro_rules! walk {
                         continue 'walk;
                     }
                     // Push all but the nearest, the farther ones deeper.
-                    let base = top;
-                    stack[top] = (node.children[first], distances[first]);
-                    top += 1;
+                    let base = stack.len();
+                    stack.insert(base, (node.children[first], distances[first]));
                     while mask != 0 {
                         let lane = mask.trailing_zeros() as usize;
                         mask &= mask - 1;
-                        let entry = (node.children[lane], distances[lane]);
-                        let mut at = top;
-                        while at > base && stack[at - 1].1 < entry.1 {
-                            stack[at] = stack[at - 1];
-                            at -= 1;
-                        }
-                        stack[at] = entry;
-                        top += 1;
+                        stack.insert(base, (node.children[lane], distances[lane]));
                     }
-                    top -= 1;
-                    link = stack[top].0;
+                    link = stack.pop().expect("just pushed").0;
                     continue 'walk;
                 }
             } else {
@@ -79,12 +67,9 @@ macro_rules! walk {
                 }
             }
             loop {
-                if top == 0 {
-                    break 'walk;
-                }
-                top -= 1;
-                if stack[top].1 <= t_max {
-                    link = stack[top].0;
+                let Some((next, distance)) = stack.pop() else { break 'walk };
+                if distance <= t_max {
+                    link = next;
                     break;
                 }
             }

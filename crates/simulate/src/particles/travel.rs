@@ -19,8 +19,11 @@ use rayon::prelude::*;
 use shot::{Element, Meet, Outcome, Particles, When};
 use std::ops::Range;
 
-/// Particles a thread takes at once.
+/// Particles that forces take at once.
 const CHUNK: usize = 1_024;
+/// Particles a thread takes at once: many, so that those that come near bodies
+/// are near each other too when they are taken in the order of where they are.
+const SHEAF: usize = 64 * CHUNK;
 /// Times that a particle may bounce in one substep.
 const BOUNCES: usize = 4;
 /// Gap left between a particle and what it rests on, as a share of its radius.
@@ -101,21 +104,24 @@ impl System {
         let world_m = step.shot.physics.world_m;
         let swarm = &mut self.swarm;
         let first = range.start;
+        // Not so many that a thread has nothing to do.
+        let share_of_threads = range.len().div_ceil(2 * rayon::current_num_threads());
+        let sheaf = share_of_threads.next_multiple_of(CHUNK).min(SHEAF);
         let columns = (
-            swarm.ids[range.clone()].par_chunks(CHUNK),
-            swarm.places[range.clone()].par_chunks_mut(CHUNK),
-            swarm.velocities[range.clone()].par_chunks_mut(CHUNK),
-            swarm.clearances[range.clone()].par_chunks_mut(CHUNK),
-            swarm.sizes[range.clone()].par_chunks(CHUNK),
-            swarm.inverse_masses[range.clone()].par_chunks(CHUNK),
-            swarm.drag_areas[range.clone()].par_chunks(CHUNK),
-            swarm.ends_s[range].par_chunks(CHUNK),
+            swarm.ids[range.clone()].par_chunks(sheaf),
+            swarm.places[range.clone()].par_chunks_mut(sheaf),
+            swarm.velocities[range.clone()].par_chunks_mut(sheaf),
+            swarm.clearances[range.clone()].par_chunks_mut(sheaf),
+            swarm.sizes[range.clone()].par_chunks(sheaf),
+            swarm.inverse_masses[range.clone()].par_chunks(sheaf),
+            swarm.drag_areas[range.clone()].par_chunks(sheaf),
+            swarm.ends_s[range].par_chunks(sheaf),
         );
         let parts: Vec<Travelled> = columns
             .into_par_iter()
             .enumerate()
-            .map(|(chunk, (ids, places, velocities, clearances, sizes, inverse_masses, drag_areas, ends))| {
-                let from = chunk * CHUNK;
+            .map_init(Scratch::default, |scratch, (i, (ids, places, velocities, clearances, sizes, inverse_masses, drag_areas, ends))| {
+                let from = i * sheaf;
                 let shares = shares.map(|shares| &shares[from..from + ids.len()]);
                 let columns = Columns {
                     ids,
@@ -129,7 +135,7 @@ impl System {
                     shares,
                     from: first + from,
                 };
-                columns.travel(&acting, particles, meeting.as_ref(), step.dt, now, world_m)
+                columns.travel(&acting, particles, meeting.as_ref(), step.dt, now, world_m, scratch)
             })
             .collect();
         let mut all = Travelled::default();
@@ -162,82 +168,53 @@ impl System {
     }
 }
 
+/// A particle that has to look for what is in its way: all that it takes, so
+/// that its columns are read and written in their order.
+#[derive(Clone, Copy)]
+#[repr(align(64))]
+struct Looking {
+    body: Body,
+    /// What forces add to its velocity.
+    change: Vec3,
+    /// How long it is on its way, s.
+    dt: f32,
+}
+
+/// Memory that a thread uses again.
+#[derive(Default)]
+struct Scratch {
+    looking: Vec<Looking>,
+    order: Vec<u64>,
+    some: Vec<Looking>,
+}
+
 impl Columns<'_> {
+    fn share(&self, i: usize) -> f32 {
+        self.shares.map_or(1.0, |shares| shares[i])
+    }
+
     fn travel(
-        self,
+        mut self,
         acting: &Acting,
         particles: &Particles,
         meeting: Option<&Meeting>,
         dt: f32,
         now: f32,
         world_m: f32,
+        scratch: &mut Scratch,
     ) -> Travelled {
         let n = self.places.len();
         let mut travelled = Travelled::default();
-        let share = |i: usize| self.shares.map_or(1.0, |shares| shares[i]);
-        let fastest = particles.body.fastest_m_s;
-        let free = acting.is_empty() && fastest.is_none();
-        let mut before = [Vec3::ZERO; CHUNK];
-        if !free {
-            let mut half = [Vec3::ZERO; CHUNK];
-            before[..n].copy_from_slice(self.velocities);
-            for i in 0..n {
-                half[i] = self.places[i] + self.velocities[i] * (0.5 * dt * share(i));
-            }
-            let mut points = Points {
-                places: &half[..n],
-                velocities: self.velocities,
-                inverse_masses: self.inverse_masses,
-                drag_areas: self.drag_areas,
-            };
-            acting.push(&mut points, dt);
-            if let Some(shares) = self.shares {
-                for i in 0..n {
-                    self.velocities[i] = before[i] + (self.velocities[i] - before[i]) * shares[i];
-                }
-            }
-            if let Some(fastest) = fastest {
-                self.velocities.iter_mut().for_each(|v| *v = v.clamp_length_max(fastest));
-            }
+        scratch.looking.clear();
+        for from in (0..n).step_by(CHUNK) {
+            let to = (from + CHUNK).min(n);
+            self.drift(from..to, acting, particles.body.fastest_m_s, meeting, dt, &mut scratch.looking);
+        }
+        if let Some(meeting) = meeting {
+            self.meet(meeting, scratch, &mut travelled.touches);
         }
         let far = world_m * world_m;
         for i in 0..n {
-            let velocity = self.velocities[i];
-            let way = if free {
-                velocity * (dt * share(i))
-            } else {
-                (before[i] + velocity) * (0.5 * dt * share(i))
-            };
-            match meeting {
-                None => self.places[i] += way,
-                Some(meeting) => {
-                    let length = way.length();
-                    let clear = self.clearances[i];
-                    if clear > length && !meeting.colliders.any_move() {
-                        self.clearances[i] = clear - length;
-                        self.places[i] += way;
-                    } else {
-                        let first = if free { velocity } else { before[i] };
-                        let mut body = Body {
-                            id: self.ids[i],
-                            index: (self.from + i) as u32,
-                            place: self.places[i],
-                            velocity: first,
-                            clear,
-                            radius: 0.5 * self.sizes[i],
-                            inverse_mass: self.inverse_masses[i],
-                        };
-                        meeting.go(
-                            &mut body,
-                            velocity - first,
-                            share(i) * meeting.dt,
-                            &mut travelled.touches,
-                        );
-                        (self.places[i], self.velocities[i], self.clearances[i]) =
-                            (body.place, body.velocity, body.clear);
-                    }
-                }
-            }
             let square = self.places[i].length_squared();
             if self.ends[i] <= now || square > far {
                 travelled.any_gone = true;
@@ -248,6 +225,117 @@ impl Columns<'_> {
         }
         travelled
     }
+
+    /// Lets forces act on some, and moves those of them that have nothing near.
+    fn drift(
+        &mut self,
+        range: Range<usize>,
+        acting: &Acting,
+        fastest: Option<f32>,
+        meeting: Option<&Meeting>,
+        dt: f32,
+        looking: &mut Vec<Looking>,
+    ) {
+        let free = acting.is_empty() && fastest.is_none();
+        let (from, n) = (range.start, range.len());
+        let mut before = [Vec3::ZERO; CHUNK];
+        before[..n].copy_from_slice(&self.velocities[range.clone()]);
+        if !free {
+            let mut half = [Vec3::ZERO; CHUNK];
+            for i in 0..n {
+                half[i] = self.places[from + i] + before[i] * (0.5 * dt * self.share(from + i));
+            }
+            let velocities = &mut self.velocities[range.clone()];
+            let mut points = Points {
+                places: &half[..n],
+                velocities,
+                inverse_masses: &self.inverse_masses[range.clone()],
+                drag_areas: &self.drag_areas[range],
+            };
+            acting.push(&mut points, dt);
+            if let Some(shares) = self.shares {
+                for (i, velocity) in velocities.iter_mut().enumerate() {
+                    *velocity = before[i] + (*velocity - before[i]) * shares[from + i];
+                }
+            }
+            if let Some(fastest) = fastest {
+                velocities.iter_mut().for_each(|v| *v = v.clamp_length_max(fastest));
+            }
+        }
+        for (first, i) in before[..n].iter().zip(from..) {
+            let way = (*first + self.velocities[i]) * (0.5 * dt * self.share(i));
+            let Some(meeting) = meeting else {
+                self.places[i] += way;
+                continue;
+            };
+            let length = way.length();
+            if self.clearances[i] > length && !meeting.colliders.any_move() {
+                self.clearances[i] -= length;
+                self.places[i] += way;
+            } else {
+                let body = Body {
+                    id: self.ids[i],
+                    index: i as u32,
+                    place: self.places[i],
+                    velocity: *first,
+                    clear: self.clearances[i],
+                    radius: 0.5 * self.sizes[i],
+                    inverse_mass: self.inverse_masses[i],
+                };
+                let change = self.velocities[i] - *first;
+                looking.push(Looking { body, change, dt: self.share(i) * dt });
+            }
+        }
+    }
+
+    /// Moves those that have to look, in an order in which they look at the
+    /// same things one after the other.
+    fn meet(&mut self, meeting: &Meeting, scratch: &mut Scratch, touches: &mut Vec<Touch>) {
+        let Scratch { looking, order, some } = scratch;
+        put_in_order(order, looking, meeting.colliders);
+        // Some at a time are fetched from where they are, which takes no longer than to fetch one.
+        for keys in order.chunks(16) {
+            some.clear();
+            some.extend(keys.iter().map(|&key| looking[key as u32 as usize]));
+            for (of, &key) in some.iter_mut().zip(keys) {
+                meeting.go(&mut of.body, of.change, of.dt, touches);
+                looking[key as u32 as usize].body = of.body;
+            }
+        }
+        for Looking { body, .. } in looking.iter() {
+            let i = body.index as usize;
+            (self.places[i], self.velocities[i], self.clearances[i]) =
+                (body.place, body.velocity, body.clear);
+        }
+        touches.sort_by_key(|touch| touch.index);
+        touches.iter_mut().for_each(|touch| touch.index += self.from as u32);
+    }
+}
+
+/// The order in which those that look are taken, in the low 32 bits: along a
+/// curve that fills space (G. M. Morton, 1966), if there is so much to look at
+/// that it matters.
+fn put_in_order(order: &mut Vec<u64>, looking: &[Looking], colliders: &Colliders) {
+    order.clear();
+    order.extend(0..looking.len() as u64);
+    if !colliders.are_fine() {
+        return;
+    }
+    let bounds = looking.iter().fold(Bounds::EMPTY, |all, of| all.with(of.body.place));
+    let scale = 1023.0 / bounds.size().max_element().max(1e-6);
+    for (key, of) in order.iter_mut().zip(looking) {
+        let [x, y, z] = ((of.body.place - bounds.min) * scale).to_array().map(|at| apart(at as u32));
+        *key |= u64::from(x | y << 1 | z << 2) << 32;
+    }
+    order.sort_unstable();
+}
+
+/// The low ten bits, each three places from the next.
+fn apart(x: u32) -> u32 {
+    let x = (x | x << 16) & 0x0300_00ff;
+    let x = (x | x << 8) & 0x0300_f00f;
+    let x = (x | x << 4) & 0x030c_30c3;
+    (x | x << 2) & 0x0924_9249
 }
 
 /// For each body in the list, whether it is met.
@@ -257,8 +345,10 @@ pub(super) fn met(step: &Step, meet: &Meet) -> Vec<bool> {
 }
 
 /// One particle on its way.
+#[derive(Clone, Copy)]
 struct Body {
     id: u32,
+    /// Its place in the columns at hand.
     index: u32,
     place: Vec3,
     velocity: Vec3,
