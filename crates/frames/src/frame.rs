@@ -89,6 +89,25 @@ impl Particles {
     pub fn is_empty(&self) -> bool {
         self.places.is_empty()
     }
+
+    /// Makes room for `n`; what is in it then is of no use. Pages that nobody
+    /// has touched yet cost nothing, so new arrays are not filled.
+    pub(crate) fn make_room(&mut self, n: usize, turning: bool, weighing: bool) {
+        fn room<T: bytemuck::Zeroable + Clone>(column: &mut Vec<T>, n: usize) {
+            if column.capacity() < n {
+                *column = bytemuck::zeroed_vec(n);
+            }
+            column.resize(n, T::zeroed());
+        }
+        room(&mut self.ids, n);
+        room(&mut self.places, n);
+        room(&mut self.velocities, n);
+        room(&mut self.sizes, n);
+        room(&mut self.ages, n);
+        room(&mut self.lifespans, n);
+        room(&mut self.turns, if turning { n } else { 0 });
+        room(&mut self.weights, if weighing { n } else { 0 });
+    }
 }
 
 impl Bodies {

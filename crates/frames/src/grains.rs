@@ -12,7 +12,7 @@
 use crate::codec::{pack_turn, quantise, unpack_turn};
 use crate::{DecodeError, PLACE_ERROR_M, Particles};
 use bitpacking::{BitPacker, BitPacker4x};
-use glam::{Quat, Vec3};
+use glam::Vec3;
 use rayon::prelude::*;
 
 /// Largest error of a stored velocity component of a particle, m/s.
@@ -76,23 +76,14 @@ pub(crate) fn encode(particles: &Particles) -> Vec<u8> {
     out
 }
 
-pub(crate) fn decode(bytes: &[u8], n: usize) -> Result<Particles, DecodeError> {
+/// Decodes into arrays that may have held others before.
+pub(crate) fn decode(bytes: &[u8], n: usize, particles: &mut Particles) -> Result<(), DecodeError> {
     let (&flags, rest) = bytes.split_first().ok_or(SHORT)?;
     let (turning, weighing) = (flags & TURNS != 0, flags & WEIGHTS != 0);
     let bare = if turning { 13 } else { 10 };
     let groups = Groups::find(rest, bare + usize::from(weighing), n.div_ceil(GROUP))?;
     let octave: Vec<f32> = (0..SIZE_STEPS as u32).map(|step| (step as f32 / SIZE_STEPS).exp2()).collect();
-    let mut particles = Particles {
-        ids: vec![0; n],
-        // Pages that nobody has touched yet cost nothing, so they are not filled.
-        places: bytemuck::zeroed_vec(n),
-        velocities: bytemuck::zeroed_vec(n),
-        sizes: vec![0.0; n],
-        ages: vec![0.0; n],
-        lifespans: vec![0.0; n],
-        turns: vec![Quat::IDENTITY; if turning { n } else { 0 }],
-        weights: vec![0.0; if weighing { n } else { 0 }],
-    };
+    particles.make_room(n, turning, weighing);
     (
         particles.ids.par_chunks_mut(GROUP),
         particles.places.par_chunks_mut(GROUP),
@@ -147,7 +138,7 @@ pub(crate) fn decode(bytes: &[u8], n: usize) -> Result<Particles, DecodeError> {
         groups.unpack(bare, group, &mut unpacked);
         weights.iter_mut().zip(unpacked).for_each(|(weight, value)| *weight = value as f32 / 255.0);
     });
-    Ok(particles)
+    Ok(())
 }
 
 const SHORT: DecodeError = DecodeError::NotAFrame("a block of particles is too short");
@@ -219,7 +210,8 @@ mod tests {
     proptest! {
         #[test]
         fn what_is_read_back_is_within_the_stated_errors(particles in some()) {
-            let back = decode(&encode(&particles), particles.len()).unwrap();
+            let mut back = Particles::default();
+            decode(&encode(&particles), particles.len(), &mut back).unwrap();
             prop_assert_eq!(&back.ids, &particles.ids);
             prop_assert_eq!(back.weights.len(), particles.weights.len());
             let weights = back.weights.iter().zip(&particles.weights);
@@ -241,7 +233,7 @@ mod tests {
         fn a_block_cut_short_is_refused(particles in some(), share in 0f32..0.99) {
             let bytes = encode(&particles);
             let cut = (bytes.len() as f32 * share) as usize;
-            prop_assert!(decode(&bytes[..cut], particles.len()).is_err());
+            prop_assert!(decode(&bytes[..cut], particles.len(), &mut Particles::default()).is_err());
         }
     }
 

@@ -28,8 +28,8 @@ mod run;
 mod wire;
 
 pub use codec::{
-    DecodeError, Header, PLACE_ERROR_M, SPIN_ERROR, TURN_ERROR_RAD, VELOCITY_ERROR, decode, encode,
-    read_header, read_measured,
+    DecodeError, Header, PLACE_ERROR_M, SPIN_ERROR, TURN_ERROR_RAD, VELOCITY_ERROR, decode, decode_into,
+    encode, read_header, read_measured,
 };
 pub use frame::{Bodies, Event, Frame, Measured, Particles, Turnover};
 pub use grains::{PARTICLE_AGE_ERROR_S, PARTICLE_SIZE_ERROR, PARTICLE_VELOCITY_ERROR};

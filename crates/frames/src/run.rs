@@ -1,6 +1,6 @@
 //! A run on disk: a folder with a manifest and a file a frame.
 
-use crate::{DecodeError, Frame, Header, Measured, decode, encode, read_header, read_measured};
+use crate::{DecodeError, Frame, Header, Measured, decode_into, encode, read_header, read_measured};
 use serde::{Deserialize, Serialize};
 use shot::{Fingerprint, Id, Shot};
 use std::collections::BTreeMap;
@@ -154,8 +154,18 @@ impl RunFolder {
     /// # Errors
     /// [`RunError`] if it is not there or damaged.
     pub fn read(&self, number: u32) -> Result<Frame, RunError> {
+        let mut frame = Frame::default();
+        self.read_into(number, &mut frame)?;
+        Ok(frame)
+    }
+
+    /// Reads a frame into the memory of another; see [`decode_into`].
+    ///
+    /// # Errors
+    /// [`RunError`] if it is not there or damaged; what is in `frame` is then of no use.
+    pub fn read_into(&self, number: u32, frame: &mut Frame) -> Result<(), RunError> {
         let path = self.frame_path(number);
-        decode(&read_whole(&path)?).map_err(|source| RunError::Frame { path, source })
+        decode_into(&read_whole(&path)?, frame).map_err(|source| RunError::Frame { path, source })
     }
 
     /// What was measured at a frame, without unpacking what is in it.
@@ -173,13 +183,14 @@ impl RunFolder {
         let entries = fs::read_dir(self.path.join("frames")).into_iter().flatten().flatten();
         entries
             .filter(|entry| entry.path().extension().is_some_and(|e| e == "brframe"))
-            .filter_map(|entry| {
-                let mut bytes = [0; 48];
-                File::open(entry.path()).ok()?.read_exact(&mut bytes).ok()?;
-                let header = read_header(&bytes).ok()?;
-                Some((header.number, header))
-            })
+            .filter_map(|entry| header_of(&entry.path()))
+            .map(|header| (header.number, header))
             .collect()
+    }
+
+    /// The header of a frame, if that is there.
+    pub fn header(&self, number: u32) -> Option<Header> {
+        header_of(&self.frame_path(number))
     }
 
     /// Writes a solver state that computing can go on from after `number`.
@@ -274,8 +285,11 @@ impl RunFolder {
     /// A body's height and speed over all frames that are there.
     pub fn track(&self, element: Id, copy: usize) -> Track {
         let mut track = Track::default();
+        let mut frame = Frame::default();
         for number in self.headers().into_keys() {
-            let Ok(frame) = self.read(number) else { continue };
+            if self.read_into(number, &mut frame).is_err() {
+                continue;
+            }
             let Some(bodies) = frame.bodies.get(&element).filter(|bodies| copy < bodies.len()) else {
                 continue;
             };
@@ -285,6 +299,12 @@ impl RunFolder {
         }
         track
     }
+}
+
+fn header_of(path: &Path) -> Option<Header> {
+    let mut bytes = [0; 48];
+    File::open(path).ok()?.read_exact(&mut bytes).ok()?;
+    read_header(&bytes).ok()
 }
 
 fn read_whole(path: &Path) -> Result<Vec<u8>, RunError> {

@@ -1,6 +1,7 @@
 //! A frame as the Stage takes it: nothing to unpack, 20 bytes a body, 28 a particle.
 
 use crate::Frame;
+use bytemuck::NoUninit;
 use glam::Quat;
 use shot::Id;
 
@@ -28,9 +29,9 @@ pub fn wire(frame: &Frame) -> Vec<u8> {
         head(&mut out, *id, bodies.len(), [!bodies.scales.is_empty(), false]);
     }
     for bodies in frame.bodies.values() {
-        floats(&mut out, bodies.places.iter().flat_map(|place| place.to_array()));
+        put(&mut out, &bodies.places);
         turns(&mut out, &bodies.turns);
-        floats(&mut out, bodies.scales.iter().copied());
+        put(&mut out, &bodies.scales);
     }
     out.extend_from_slice(&(frame.particles.len() as u32).to_le_bytes());
     for (id, particles) in &frame.particles {
@@ -38,18 +39,17 @@ pub fn wire(frame: &Frame) -> Vec<u8> {
         head(&mut out, *id, particles.len(), more);
     }
     for particles in frame.particles.values() {
-        floats(&mut out, particles.places.iter().flat_map(|place| place.to_array()));
-        floats(&mut out, particles.sizes.iter().copied());
-        particles.ids.iter().for_each(|id| out.extend_from_slice(&id.to_le_bytes()));
-        for i in 0..particles.len() {
-            let velocity = particles.velocities[i] / VELOCITY_STEP;
-            let life = particles.ages[i] / particles.lifespans[i] * 32767.0;
-            for value in [velocity.x, velocity.y, velocity.z, life] {
-                out.extend_from_slice(&(value.round() as i16).to_le_bytes());
-            }
+        put(&mut out, &particles.places);
+        put(&mut out, &particles.sizes);
+        put(&mut out, &particles.ids);
+        let lives = particles.ages.iter().zip(&particles.lifespans).map(|(age, life)| age / life);
+        for (velocity, life) in particles.velocities.iter().zip(lives) {
+            let velocity = *velocity * (1.0 / VELOCITY_STEP);
+            let values = [velocity.x, velocity.y, velocity.z, life * 32767.0];
+            put(&mut out, &values.map(|value| value.round() as i16));
         }
         turns(&mut out, &particles.turns);
-        floats(&mut out, particles.weights.iter().copied());
+        put(&mut out, &particles.weights);
     }
     out
 }
@@ -64,13 +64,16 @@ fn head(out: &mut Vec<u8>, id: Id, count: usize, more: [bool; 2]) {
     );
 }
 
-fn floats(out: &mut Vec<u8>, values: impl Iterator<Item = f32>) {
-    values.for_each(|value| out.extend_from_slice(&value.to_le_bytes()));
+#[cfg(target_endian = "big")]
+compile_error!("numbers go out as they are in memory, little-endian");
+
+fn put<T: NoUninit>(out: &mut Vec<u8>, values: &[T]) {
+    out.extend_from_slice(bytemuck::cast_slice(values));
 }
 
 fn turns(out: &mut Vec<u8>, turns: &[Quat]) {
-    for value in turns.iter().flat_map(|turn| turn.to_array()) {
-        out.extend_from_slice(&((value * 32767.0).round() as i16).to_le_bytes());
+    for turn in turns {
+        put(out, &turn.to_array().map(|value| (value * 32767.0).round() as i16));
     }
 }
 

@@ -8,8 +8,7 @@ use std::sync::OnceLock;
 /// A mesh with its hierarchy.
 pub struct Surface {
     positions: Vec<Vec3>,
-    /// Unit normals of the triangles.
-    normals: Vec<Vec3>,
+    triangles: usize,
     bvh: Bvh,
     clearances: OnceLock<Option<Clearances>>,
 }
@@ -24,12 +23,8 @@ impl Surface {
     /// The surface of a mesh.
     pub fn new(mesh: &Mesh) -> Self {
         let bvh = Bvh::build(&mesh.positions, &mesh.triangles);
-        let normal = |t: &[u32; 3]| {
-            let [a, b, c] = t.map(|v| mesh.positions[v as usize]);
-            (b - a).cross(c - a).normalize_or_zero()
-        };
-        let normals = mesh.triangles.iter().map(normal).collect();
-        Self { positions: mesh.positions.clone(), normals, bvh, clearances: OnceLock::new() }
+        let (positions, triangles) = (mesh.positions.clone(), mesh.triangles.len());
+        Self { positions, triangles, bvh, clearances: OnceLock::new() }
     }
 
     /// Where a ray first meets it: how far, in units of the ray's direction, and
@@ -37,13 +32,13 @@ impl Surface {
     #[inline]
     pub fn meet(&self, ray: &Ray) -> Option<(f32, Vec3)> {
         let hit = self.bvh.closest(ray)?;
-        let normal = self.normals[hit.triangle as usize];
+        let normal = self.bvh.normal(&hit);
         Some((hit.t, if normal.dot(ray.direction) > 0.0 { -normal } else { normal }))
     }
 
     /// Number of its triangles.
     pub fn triangles(&self) -> usize {
-        self.normals.len()
+        self.triangles
     }
 
     /// Distance from the origin to the furthest vertex, m.
@@ -59,7 +54,7 @@ impl Surface {
     /// How far away it is at least. For a mesh of few triangles that is no less
     /// than four fifths of how far it is, or of `within`.
     pub fn clearance(&self, point: Vec3, within: f32) -> f32 {
-        if self.normals.len() >= MANY {
+        if self.triangles >= MANY {
             let bounds = || self.positions.iter().copied().fold(Bounds::EMPTY, Bounds::with);
             let kept = self.clearances.get_or_init(|| Clearances::around(&bounds()));
             let of = |centre| self.bvh.clearance(centre, f32::INFINITY);
@@ -73,9 +68,7 @@ impl Surface {
     /// Whether a point is inside, for a closed mesh: the first face that a ray
     /// meets is seen from behind.
     pub fn contains(&self, point: Vec3) -> bool {
-        self.bvh
-            .closest(&Ray::new(point, OUT))
-            .is_some_and(|hit| self.normals[hit.triangle as usize].dot(OUT) > 0.0)
+        self.bvh.closest(&Ray::new(point, OUT)).is_some_and(|hit| self.bvh.normal(&hit).dot(OUT) > 0.0)
     }
 
     /// Distance from the surface, negative inside, m.

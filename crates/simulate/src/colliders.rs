@@ -1,7 +1,7 @@
 //! Bodies as other solvers meet them, and what those owe them.
 
 use geometry::{Bounds, Mesh, MissingMesh, Ray, Surface, Tree};
-use glam::{Mat3, Vec3};
+use glam::{Affine3A, Mat3, Vec3};
 use shot::{Id, Pose, Shape, Shot};
 use std::collections::HashMap;
 use std::sync::Arc;
@@ -100,9 +100,16 @@ pub struct Collider {
     surface: Arc<Surface>,
     /// Distance from the origin to the furthest point, m.
     reach: f32,
+    /// From space into the shape's own, at the substep's end.
+    into: Affine3A,
 }
 
 impl Collider {
+    fn new(now: BodyNow, before: Pose, surface: Arc<Surface>, reach: f32) -> Self {
+        let out = Affine3A::from_scale_rotation_translation(Vec3::splat(now.scale), now.pose.1, now.pose.0);
+        Self { now, before, surface, reach, into: out.inverse() }
+    }
+
     /// Its pose at a share of the substep.
     #[inline]
     pub fn pose_at(&self, share: f32) -> Pose {
@@ -112,9 +119,13 @@ impl Collider {
         (self.before.0.lerp(self.now.pose.0, share), self.before.1.slerp(self.now.pose.1, share))
     }
 
-    /// A point of space as seen from the body in a pose, in the shape's own size.
+    /// A point of space as seen from the body at a share of the substep, in the shape's own size.
     #[inline]
-    fn local(&self, pose: Pose, point: Vec3) -> Vec3 {
+    fn local(&self, share: f32, point: Vec3) -> Vec3 {
+        if self.now.still || share >= 1.0 {
+            return self.into.transform_point3(point);
+        }
+        let pose = self.pose_at(share);
         pose.1.inverse() * (point - pose.0) / self.now.scale
     }
 
@@ -122,7 +133,7 @@ impl Collider {
     #[inline]
     pub fn nearest(&self, point: Vec3, within: f32) -> Option<Vec3> {
         let pose = self.now.pose;
-        let on = self.surface.nearest(self.local(pose, point), within / self.now.scale)?;
+        let on = self.surface.nearest(self.local(1.0, point), within / self.now.scale)?;
         Some(pose.0 + pose.1 * (on * self.now.scale))
     }
 
@@ -130,7 +141,7 @@ impl Collider {
     /// is further away matters no more.
     #[inline]
     pub fn clearance(&self, point: Vec3, within: f32) -> f32 {
-        let (point, scale) = (self.local(self.now.pose, point), self.now.scale);
+        let (point, scale) = (self.local(1.0, point), self.now.scale);
         self.surface.clearance(point, within / scale) * scale
     }
 
@@ -139,8 +150,8 @@ impl Collider {
     /// way, and the unit normal. Edges it may come past by a part of its radius.
     #[inline]
     pub fn meet(&self, from: Vec3, share: f32, to: Vec3, radius: f32) -> Option<(f32, Vec3)> {
-        let origin = self.local(self.pose_at(share), from);
-        let direction = self.local(self.now.pose, to) - origin;
+        let origin = self.local(share, from);
+        let direction = self.local(1.0, to) - origin;
         let length = direction.length() * self.now.scale;
         if length <= 0.0 {
             return None;
@@ -258,7 +269,7 @@ impl Colliders {
             .filter_map(|now| {
                 let (_, surface, reach) = self.shapes.get(&now.element)?;
                 let before = before.get(&(now.element, now.copy)).copied().unwrap_or(now.pose);
-                Some(Collider { now, before, surface: surface.clone(), reach: *reach })
+                Some(Collider::new(now, before, surface.clone(), *reach))
             })
             .collect();
         let items = |still: bool| -> Vec<u32> {

@@ -5,12 +5,12 @@ use crate::error::{Error, Result};
 use crate::films::Films;
 use crate::playing::Playing;
 use crate::store::{RunRow, Store};
-use frames::RunFolder;
+use frames::{Frame, RunFolder};
 use serde::Serialize;
-use shot::Shot;
+use shot::{Fingerprint, Shot};
 use std::fs::File;
 use std::path::{Path, PathBuf};
-use std::sync::Arc;
+use std::sync::{Arc, Mutex};
 use tokio::sync::broadcast;
 
 /// Something that happened, told to every open page.
@@ -39,11 +39,23 @@ pub struct Studio {
     pub events: broadcast::Sender<Event>,
     pub playing: Playing,
     pub films: Films,
+    /// Memory that frames are read into.
+    spare: Mutex<Frame>,
     /// Held while the application runs.
     _lock: File,
 }
 
 impl Studio {
+    /// A frame of a run as the Stage takes it, with its fingerprint. Not to be
+    /// called where others wait.
+    pub fn on_wire(&self, folder: &RunFolder, number: u32) -> Result<(Fingerprint, Vec<u8>)> {
+        // Who finds the memory in use takes some of their own.
+        let (mut lent, mut own) = (self.spare.try_lock(), Frame::default());
+        let frame = lent.as_deref_mut().unwrap_or(&mut own);
+        folder.read_into(number, frame)?;
+        Ok((frame.fingerprint, frames::wire(frame)))
+    }
+
     /// Opens a data folder, makes it if it is not there, and goes on with what
     /// was at work when it was last closed.
     pub async fn open(data: &Path) -> Result<Arc<Self>> {
@@ -70,6 +82,7 @@ impl Studio {
             events: broadcast::channel(256).0,
             playing: Playing::default(),
             films: Films::default(),
+            spare: Mutex::default(),
             _lock: lock,
         });
         for shot in studio.store.unfinished_bakes().await? {

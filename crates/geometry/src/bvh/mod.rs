@@ -89,6 +89,8 @@ pub struct Hit {
     pub v: f32,
     /// Index of the triangle.
     pub triangle: u32,
+    /// Its packet, times four, and its lane in it.
+    at: u32,
 }
 
 /// A node: eight boxes by axis, and what is in them.
@@ -213,6 +215,15 @@ impl Bvh {
     #[inline]
     pub fn closest(&self, ray: &Ray) -> Option<Hit> {
         walk::closest(&self.nodes, &self.packets, ray)
+    }
+
+    /// Unit normal of the triangle that was hit, on the side its vertices turn
+    /// left about. What it takes was at hand a moment ago.
+    #[inline]
+    pub fn normal(&self, hit: &Hit) -> Vec3 {
+        let (packet, lane) = (&self.packets[hit.at as usize / 4], hit.at as usize % 4);
+        let edge = |of: &[[f32; 4]; 3]| Vec3::new(of[0][lane], of[1][lane], of[2][lane]);
+        edge(&packet.edge_1).cross(edge(&packet.edge_2)).normalize_or_zero()
     }
 
     /// Whether anything is hit.

@@ -116,7 +116,7 @@ mod portable {
             let t = e2.dot(q) * inverse;
             let limit = nearest.map_or(t_max, |hit| hit.t);
             if u >= 0.0 && v >= 0.0 && u + v <= 1.0 && t > 0.0 && t < limit {
-                nearest = Some(Hit { t, u, v, triangle: packet.triangle[lane] });
+                nearest = Some(Hit { t, u, v, triangle: packet.triangle[lane], at: lane as u32 });
             }
         }
         nearest
@@ -130,10 +130,10 @@ mod portable {
             ray.t_max,
             |node, t_max, distances: &mut Distances| boxes(node, &prepared, t_max, distances),
             |link: u32, t_max: f32| {
-                let packet = &packets[((link & !LEAF) >> COUNT_BITS) as usize];
-                match triangles(packet, link & ((1 << COUNT_BITS) - 1), ray, t_max) {
+                let index = (link & !LEAF) >> COUNT_BITS;
+                match triangles(&packets[index as usize], link & ((1 << COUNT_BITS) - 1), ray, t_max) {
                     Some(hit) => {
-                        nearest = Some(hit);
+                        nearest = Some(Hit { at: 4 * index + hit.at, ..hit });
                         hit.t
                     }
                     None => t_max,
@@ -293,7 +293,7 @@ mod avx2 {
                 lane = other;
             }
         }
-        Some(Hit { t: ts[lane], u: us[lane], v: vs[lane], triangle: packet.triangle[lane] })
+        Some(Hit { t: ts[lane], u: us[lane], v: vs[lane], triangle: packet.triangle[lane], at: lane as u32 })
     }
 
     #[inline]
@@ -312,10 +312,10 @@ mod avx2 {
             ray.t_max,
             |node, t_max, distances: &mut Distances| boxes(node, &prepared, t_max, distances),
             |link: u32, t_max: f32| {
-                let packet = &packets[((link & !LEAF) >> COUNT_BITS) as usize];
-                match triangles(packet, &origin, &direction, t_max) {
+                let index = (link & !LEAF) >> COUNT_BITS;
+                match triangles(&packets[index as usize], &origin, &direction, t_max) {
                     Some(hit) => {
-                        nearest = Some(hit);
+                        nearest = Some(Hit { at: 4 * index + hit.at, ..hit });
                         hit.t
                     }
                     None => t_max,

@@ -262,23 +262,35 @@ impl System {
         }
         self.swarm.rest.given += due;
         for body in broken {
-            let stand = [Stand { before: body.pose, now: body.pose, scale: body.scale }];
-            let number = self.number_for_each(step, particles);
-            self.bound(step, u64::from(number))?;
-            for _ in 0..number {
-                let k = self.swarm.rest.given as u32;
-                self.swarm.rest.given += 1;
-                let mut chance = Chance::new(particles.seed, k, For::Birth, 0);
-                let found = self.place(particles, &stand, &[], k, 1.0, step.dt, likely, &mut chance);
-                let Some(Spot { place, normal, weight, .. }) = found else { continue };
-                let motion = body.velocity + body.spin.cross(place - body.centre);
-                let pose = (place, own.1);
-                let born = start(particles, pose, normal, motion, step.seconds as f32, &mut chance);
-                self.swarm.push(&Newborn { weight, ..born }, self.columns);
-                left.push(0.0);
-            }
+            left.extend(self.born_of_broken(step, particles, body, own, likely)?);
         }
         Ok(left)
+    }
+
+    fn born_of_broken(
+        &mut self,
+        step: &Step,
+        particles: &Particles,
+        body: &BodyNow,
+        own: Pose,
+        likely: Likely,
+    ) -> Result<Vec<f32>, BlowUp> {
+        let stand = [Stand { before: body.pose, now: body.pose, scale: body.scale }];
+        let number = self.number_for_each(step, particles);
+        self.bound(step, u64::from(number))?;
+        let there = self.swarm.len();
+        for _ in 0..number {
+            let k = self.swarm.rest.given as u32;
+            self.swarm.rest.given += 1;
+            let mut chance = Chance::new(particles.seed, k, For::Birth, 0);
+            let found = self.place(particles, &stand, &[], k, 1.0, step.dt, likely, &mut chance);
+            let Some(Spot { place, normal, weight, .. }) = found else { continue };
+            let motion = body.velocity + body.spin.cross(place - body.centre);
+            let born = start(particles, (place, own.1), normal, motion, step.seconds as f32, &mut chance);
+            self.swarm.push(&Newborn { weight, ..born }, self.columns);
+        }
+        // They have just come: nothing of the substep is left to them.
+        Ok(vec![0.0; self.swarm.len() - there])
     }
 
     /// How many are born of a hit, or of a body that breaks.

@@ -23,7 +23,7 @@ use std::ops::Range;
 const CHUNK: usize = 1_024;
 /// Particles a thread takes at once: many, so that those that come near bodies
 /// are near each other too when they are taken in the order of where they are.
-const SHEAF: usize = 64 * CHUNK;
+const SHEAF: usize = 32 * CHUNK;
 /// Times that a particle may bounce in one substep.
 const BOUNCES: usize = 4;
 /// Gap left between a particle and what it rests on, as a share of its radius.
@@ -427,9 +427,20 @@ impl Meeting<'_> {
         let mut acceleration = if dt > 0.0 { change / dt } else { Vec3::ZERO };
         let mut share = 1.0 - dt / self.dt.max(1e-12);
         let mut left = dt;
+        // Nothing moves onto it meanwhile.
+        let calm = near.iter().all(|&i| self.colliders.list()[i].now.still);
         for _ in 0..BOUNCES {
             let way = (body.velocity + 0.5 * acceleration * left) * left;
             if left <= 0.0 {
+                break;
+            }
+            // Out of what it touches it has come with all of its radius; half
+            // of that takes it through nothing, and what it reaches into it is
+            // taken out of below.
+            if left < dt && way.length_squared() < 0.25 * body.radius * body.radius && calm {
+                body.place += way;
+                body.velocity += acceleration * left;
+                left = 0.0;
                 break;
             }
             let mut first: Option<(f32, Vec3, usize)> = None;
@@ -460,7 +471,7 @@ impl Meeting<'_> {
         }
         // What has moved less than it was clear is so still; what rests is never asked again.
         let moved = body.place.distance(start);
-        if moved < body.clear && near.iter().all(|&i| self.colliders.list()[i].now.still) {
+        if moved < body.clear && calm {
             body.clear -= moved;
             return;
         }
@@ -505,10 +516,13 @@ impl Meeting<'_> {
         let relative = body.velocity - collider.velocity_at(at);
         let towards = (-relative.dot(normal)).max(0.0);
         let pressing = (-acceleration.dot(normal)).max(0.0) * left;
-        let mut chance = Chance::new(self.particles.seed, body.id, For::Meeting, 0);
-        let does = chance.share() < meet.share;
-        let outcome = if does { meet.outcome } else { Outcome::Bounce };
-        let own_bounce = (meet.bounce * chance.about(meet.bounce_variation)).clamp(0.0, 1.0);
+        let (mut outcome, mut own_bounce) = (meet.outcome, meet.bounce);
+        if meet.share < 1.0 || meet.bounce_variation > 0.0 {
+            let mut chance = Chance::new(self.particles.seed, body.id, For::Meeting, 0);
+            let does = chance.share() < meet.share;
+            outcome = if does { meet.outcome } else { Outcome::Bounce };
+            own_bounce = (meet.bounce * chance.about(meet.bounce_variation)).clamp(0.0, 1.0);
+        }
         let pair = |own: f32, of: f32| 0.5 * (own + of);
         // What comes up no faster than forces press it on has come to rest.
         let bounces = outcome == Outcome::Bounce && towards > 2.0 * pressing;

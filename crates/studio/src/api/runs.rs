@@ -10,7 +10,7 @@ use axum::extract::{Path, Query, State as Extract};
 use axum::http::{HeaderMap, StatusCode, header};
 use axum::response::{IntoResponse, Response};
 use serde::{Deserialize, Serialize};
-use shot::{Id, fingerprints, what_changed, why_stale};
+use shot::{Fingerprint, Id, fingerprints, what_changed, why_stale};
 use std::collections::{BTreeMap, HashMap};
 use utoipa::ToSchema;
 
@@ -203,16 +203,26 @@ pub(crate) async fn frame(
     headers: HeaderMap,
 ) -> Result<Response> {
     let folder = studio.folder(&studio.store.run(run).await?)?;
-    let frame = blocking(move || Ok(folder.read(number)?)).await?;
-    let print: String = frame.fingerprint.0.iter().map(|byte| format!("{byte:02x}")).collect();
-    let tag = format!("\"{print}\"");
-    if headers.get(header::IF_NONE_MATCH).is_some_and(|known| known.as_bytes() == tag.as_bytes()) {
-        return Ok(StatusCode::NOT_MODIFIED.into_response());
-    }
+    let known = headers.get(header::IF_NONE_MATCH).cloned();
+    let found = blocking(move || {
+        let tag = |print: &Fingerprint| {
+            let hex: String = print.0.iter().map(|byte| format!("{byte:02x}")).collect();
+            format!("\"{hex}\"")
+        };
+        let same = known.is_some_and(|known| {
+            folder.header(number).is_some_and(|head| known.as_bytes() == tag(&head.fingerprint).as_bytes())
+        });
+        if same {
+            return Ok(None);
+        }
+        let (print, bytes) = studio.on_wire(&folder, number)?;
+        Ok(Some((tag(&print), bytes)))
+    });
+    let Some((tag, bytes)) = found.await? else { return Ok(StatusCode::NOT_MODIFIED.into_response()) };
     let kind = "application/octet-stream".to_owned();
     let head =
         [(header::CONTENT_TYPE, kind), (header::ETAG, tag), (header::CACHE_CONTROL, "no-cache".to_owned())];
-    Ok((head, frames::wire(&frame)).into_response())
+    Ok((head, bytes).into_response())
 }
 
 /// What was measured over all solids, by frame.
