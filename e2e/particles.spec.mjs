@@ -77,6 +77,30 @@ test("a shower of scales is built from an empty shot: particles become bodies th
   await expect(page.getByTestId("reading")).toContainText("60 particles");
 });
 
+test("a ball breaks on the floor, and what is born of it flies on", async ({ page }) => {
+  await newShot(page, server.address, { name: "Breakage", last: 24 });
+  await add(page, "Plane");
+  await add(page, "Sphere");
+  await tab(page, "Motion");
+  await type(page, "Place y", "1.5");
+  await tab(page, "Body");
+  await type(page, "Breaks at, N s", "5");
+  await saved(page, "Breaks at of Sphere");
+  await expect(sheet(page)).toContainText(/breaks when stopped from 0.13 m\/s, and is gone/);
+  await add(page, "Particles");
+  await tab(page, "Births");
+  await pick(page, "Born on", "Sphere as it breaks");
+  await type(page, "Number", "70");
+  await saved(page, "Number of Particles");
+  await play(page);
+  // It comes down from a metre in 10.8 frames.
+  await goTo(page, 9, 1, 24);
+  await expect(page.getByTestId("reading")).toContainText(" 0 particles");
+  await goTo(page, 20, 1, 24);
+  await expect(page.getByTestId("reading")).toContainText("70 particles");
+  await expect(page.getByTestId("reading")).toContainText("0 contacts");
+});
+
 test("particles are picked by a click on one of them", async ({ page }) => {
   await newShot(page, server.address, { name: "Picked", last: 12 });
   await add(page, "Particles");

@@ -13,7 +13,7 @@
   let from = $derived(particles.from ?? { point: {} });
   let broken = $derived("broken" in from);
   // What gives birth each time it happens.
-  let each = $derived(broken ? "broken body" : "impacts" in from ? "hit" : "");
+  let each = $derived(broken ? "body" : "impacts" in from ? "hit" : "");
   let births = $derived<Partial<Schemas["Births"]>>(particles.births ?? {});
   let how = $derived(births.how ?? { rate: { per_s: 200 } });
   let start = $derived<Partial<Schemas["Start"]>>(particles.start ?? {});
@@ -91,13 +91,15 @@
         onclear={() => set("Span", `births/${field.part}`, null)}
       />
     {/each}
-    <NumberField
-      label="Preroll"
-      unit="s"
-      step={0.5}
-      value={births.preroll_s ?? 0}
-      oncommit={(v) => set("Preroll", "births/preroll_s", v)}
-    />
+    {#if !each}
+      <NumberField
+        label="Preroll"
+        unit="s"
+        step={0.5}
+        value={births.preroll_s ?? 0}
+        oncommit={(v) => set("Preroll", "births/preroll_s", v)}
+      />
+    {/if}
   {/if}
   <NumberField
     label="Seed"

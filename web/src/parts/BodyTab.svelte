@@ -129,8 +129,8 @@
   {#if body.breaks_n_s != null}
     <p class="pl-[116px] text-faint">
       {physics && body.moves !== "still"
-        ? `a stop from ${Number((body.breaks_n_s / physics.mass_kg).toPrecision(2))} m/s; `
-        : ""}it is gone then, and particles can be born of it
+        ? `It breaks when stopped from ${Number((body.breaks_n_s / physics.mass_kg).toPrecision(2))} m/s, and is gone.`
+        : "It is gone when it breaks."}
     </p>
   {/if}
 </Section>

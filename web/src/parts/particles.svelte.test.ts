@@ -225,7 +225,7 @@ describe("births", () => {
       sparks({ from: { broken: { solid: 4, on: "surface" } }, births: { how: { number: { number: 5 } } } }),
     );
     for (const label of ["Of it", "Map", "Likely by"]) expect(labels()).toContain(label);
-    expect(document.body.textContent).toContain("a number for each broken body");
+    expect(document.body.textContent).toContain("a number for each body");
   });
 
   test("go by the colours of vertices only on imported meshes", async () => {

@@ -15,7 +15,7 @@ const MOTION = on("motion", "Place", "Turn");
 const PARAMETERS: Record<string, Parameter[]> = {
   solid: [
     ...on("shape", "Number", "Spacing", "Random shift", "Random turn", "Seed"),
-    ...on("body", "Moves", "Collides as", "Density", "Mass", "Friction", "Bounce", "Margin"),
+    ...on("body", "Moves", "Collides as", "Density", "Mass", "Friction", "Bounce", "Margin", "Breaks at"),
     ...on("body", "Velocity", "Spin"),
     ...on("look", "Albedo", "Image", "Variation", "Roughness", "Metalness"),
     ...on("look", "Transmission", "Refraction", "Emission"),
