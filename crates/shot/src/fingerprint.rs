@@ -1,13 +1,12 @@
 //! What a frame of a run depends on, as one number a frame.
 
-use crate::motion::slots::element_slots;
 use crate::{
-    Back, BirthMap, Body, Channel, Copies, Element, Force, Id, Is, MapOf, Moves, Sampler, Shape, Shot, Solid,
-    Source, Value, Wake, When, Who, World, short_name,
+    Back, BirthMap, Body, Copies, Force, Id, Is, MapOf, Moves, Sampler, Shape, Shot, Solid, Source, Wake,
+    When, Who, World,
 };
 use serde::{Deserialize, Serialize};
 use sha2::{Digest, Sha256};
-use std::collections::{BTreeMap, BTreeSet, HashMap};
+use std::collections::{BTreeSet, HashMap};
 
 /// A number that changes when anything changes that a frame depends on.
 ///
@@ -32,7 +31,7 @@ pub fn fingerprints(shot: &Shot) -> Vec<Fingerprint> {
     // A formula that fails has the same fingerprint as long as it fails.
     let _ = sampler.apply(&mut now, first);
     let mut hash = Sha256::new();
-    hash.update(b"bright-ripple 5");
+    hash.update(b"bright-ripple 6");
     hash.update(first_inputs(&now, &sampler).to_string());
     let inputs = Inputs::new(&now, &sampler);
     inputs.add_preroll(&mut hash, &mut now);
@@ -348,157 +347,4 @@ fn meant<'a>(shot: &Shot, lists: impl IntoIterator<Item = &'a Vec<Who>>) -> Vec<
     };
     let lists: Vec<Vec<Id>> = lists.into_iter().filter(|list| !list.is_empty()).map(of).collect();
     if lists.is_empty() { Vec::new() } else { serde_json::to_vec(&lists).expect("it serialises") }
-}
-
-/// One difference between two states of a shot.
-enum Change {
-    /// A value, such as `friction of Crate stack`.
-    Value(String),
-    /// An element, by name.
-    Added(String),
-    Deleted(String),
-}
-
-/// What of the simulation's inputs differs between two states of a shot, in
-/// words: `friction of Crate stack`, `Net floats added`.
-pub fn what_changed(before: &Shot, now: &Shot) -> Vec<String> {
-    let words = |change| match change {
-        Change::Value(words) => words,
-        Change::Added(name) => format!("{name} added"),
-        Change::Deleted(name) => format!("{name} deleted"),
-    };
-    changes(before, now).into_iter().map(words).collect()
-}
-
-/// Why frames computed from `before` are stale, in words for the Score: `before
-/// friction of Crate stack changed`. None if nothing differs.
-pub fn why_stale(before: &Shot, now: &Shot) -> Option<String> {
-    Some(match changes(before, now).as_slice() {
-        [] => return None,
-        [Change::Value(words)] => format!("before {words} changed"),
-        [Change::Added(name)] => format!("before {name} was added"),
-        [Change::Deleted(name)] => format!("before {name} was deleted"),
-        [_, rest @ ..] => format!("before {} and {} more changed", what_changed(before, now)[0], rest.len()),
-    })
-}
-
-fn changes(before: &Shot, now: &Shot) -> Vec<Change> {
-    let mut changes = Vec::new();
-    let mut say = |changed: bool, what: &str| {
-        if changed {
-            changes.push(Change::Value(what.to_owned()));
-        }
-    };
-    say(before.timing.fps != now.timing.fps, "frame rate");
-    say(before.timing.first != now.timing.first, "first frame");
-    say(before.physics.substeps != now.physics.substeps, "substeps");
-    say(before.physics.world_m != now.physics.world_m, "world size");
-    let time = |shot: &Shot| (shot.physics.time_scale, shot.physics.keys_follow, shot.motion.clone());
-    say(time(before) != time(now), "time scale");
-    for element in now.elements.iter().filter(|element| acts(element)) {
-        match before.element(element.id) {
-            None => changes.push(Change::Added(element.name.clone())),
-            Some(old) => {
-                let words = |what: String| Change::Value(format!("{what} of {}", element.name));
-                changes.extend(element_changes(before, now, old, element).into_iter().map(words));
-            }
-        }
-    }
-    for element in before.elements.iter().filter(|element| acts(element)) {
-        if now.element(element.id).is_none() {
-            changes.push(Change::Deleted(element.name.clone()));
-        }
-    }
-    changes
-}
-
-/// Whether an element can act on the simulation.
-fn acts(element: &Element) -> bool {
-    matches!(element.is, Is::Solid(_) | Is::Particles(_) | Is::Force(_) | Is::Region(_) | Is::Curve(_))
-}
-
-/// What of an element differs, in the words of its Sheet.
-fn element_changes(before: &Shot, now: &Shot, old: &Element, new: &Element) -> Vec<String> {
-    let mut changes: Vec<String> = Vec::new();
-    let mut say = |changed: bool, what: &str| {
-        if changed && !changes.iter().any(|said| said == what) {
-            changes.push(what.to_owned());
-        }
-    };
-    say(old.placement.place_m != new.placement.place_m, "place");
-    say(old.placement.turn_rad != new.placement.turn_rad, "turn");
-    let paths: BTreeSet<&String> = old.motion.keys().chain(new.motion.keys()).collect();
-    for path in paths {
-        let channel = |motion: &BTreeMap<String, Channel>| motion.get(path).cloned();
-        let seen = ["is.solid.look.", "is.particles.look.", "is.particles.show.", "hidden"]
-            .iter()
-            .any(|of| path.starts_with(of));
-        say(!seen && channel(&old.motion) != channel(&new.motion), short_name(path));
-    }
-    say(old.groups != new.groups, "groups");
-    say(old.attached != new.attached, "attachment");
-    say(old.aim != new.aim, "aim");
-    match (&old.is, &new.is) {
-        (Is::Solid(a), Is::Solid(b)) => {
-            let file = |shot: &Shot, solid: &crate::Solid| match &solid.shape {
-                Shape::Mesh { asset, .. } => shot.assets.get(asset).map(|asset| asset.sha256.clone()),
-                _ => None,
-            };
-            say(a.shape != b.shape || file(before, a) != file(now, b), "shape");
-            say(a.copies != b.copies || a.from_particles != b.from_particles, "copies");
-            say(a.back != b.back, "return to particles");
-            let (a, b) = (&a.body, &b.body);
-            say(a.moves != b.moves, "movement");
-            say(a.wake != b.wake, if b.moves == Moves::Animated { "let-go" } else { "wake" });
-            say(a.collision != b.collision, "collision shape");
-            say(a.weight != b.weight, "weight");
-            say(a.friction != b.friction, "friction");
-            say(a.bounce != b.bounce, "bounce");
-            say(a.margin_m != b.margin_m, "margin");
-            say(a.breaks_n_s != b.breaks_n_s, "breaking");
-            say(a.drag != b.drag, "drag");
-            say(a.launch_velocity != b.launch_velocity, "launch velocity");
-            say(a.launch_spin != b.launch_spin, "launch spin");
-        }
-        (Is::Particles(a), Is::Particles(b)) => {
-            let (a, b) = (a.unseen(), b.unseen());
-            say(a.from != b.from, "source");
-            say(a.births != b.births, "births");
-            say(a.start != b.start, "start");
-            say(a.body != b.body, "weight and drag");
-            say(a.steer != b.steer, "steering");
-            say(a.meet != b.meet, "meeting");
-            say(a.becoming != b.becoming, "what becomes");
-            say(a.seed != b.seed, "seed");
-        }
-        (a, b) if a != b => {
-            let (old_values, new_values) = (values(old), values(new));
-            let same_kind = old_values.keys().eq(new_values.keys());
-            for (path, value) in &new_values {
-                say(same_kind && old_values[path] != *value, short_name(path));
-            }
-            if let (Is::Force(a), Is::Force(b)) = (a, b) {
-                say((a.from_frame, a.to_frame) != (b.from_frame, b.to_frame), "span");
-                say(a.order != b.order, "order");
-                say((&a.only, &a.except) != (&b.only, &b.except), "what it acts on");
-                say(a.region != b.region, "region");
-            }
-            if changes.is_empty() {
-                changes.push("settings".to_owned());
-            }
-        }
-        _ => {}
-    }
-    changes
-}
-
-/// The values of an element by their paths, placement left out.
-fn values(element: &Element) -> BTreeMap<String, Option<Value>> {
-    let mut values = BTreeMap::new();
-    element_slots(&mut element.clone(), &mut |path, slot, _| {
-        if path.starts_with("is.") {
-            values.insert(path.to_owned(), slot.get());
-        }
-    });
-    values
 }

@@ -19,6 +19,7 @@
 //! ```
 #![warn(missing_docs)]
 
+mod changes;
 pub mod check;
 mod copies;
 mod curve;
@@ -36,6 +37,7 @@ mod region;
 mod shape;
 mod world;
 
+pub use changes::{what_changed, why_stale};
 pub use copies::Copies;
 pub use curve::{Curve, Lettering};
 pub use document::{Asset, AssetKind, Id, Physics, PictureSize, Shot, Timing, VERSION};
@@ -43,7 +45,7 @@ pub use element::{
     Aim, Attached, Body, Camera, Collision, Element, Is, Kind, Moves, Placement, Solid, Wake, Weight,
 };
 pub use faults::{Fault, ReadError};
-pub use fingerprint::{Fingerprint, LET_GO_DELTA, fingerprints, steps_of, what_changed, why_stale};
+pub use fingerprint::{Fingerprint, LET_GO_DELTA, fingerprints, steps_of};
 pub use force::{Along, Attract, Force, ForceKind, Matter, Push, Turbulence, Vortex, Who, Wind};
 pub use light::{AreaLight, Sky, SkySource, Sun};
 pub use look::Look;

@@ -1,6 +1,6 @@
 //! Particles: saved, played, measured, shown backwards.
 
-use crate::desk::{Desk, desk, wait_for};
+use crate::desk::{Desk, ball, deck, desk, wait_for};
 use axum::http::StatusCode;
 use serde_json::{Value, json};
 
@@ -134,6 +134,38 @@ async fn the_check_list_tells_what_cannot_be_born_and_what_has_no_end() {
     desk.set("/timing/last", json!(2_000)).await;
     let reason = told(&desk.get("/api/shots/1/check").await, "cannot_be_born").unwrap();
     assert!(reason.contains("GB; at most 10000000"), "{reason}");
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn what_is_to_be_born_of_a_body_that_never_breaks_is_told_and_breaking_makes_frames_stale() {
+    let desk = sparks(json!({"births": {"how": {"number": {"number": 20}}}})).await;
+    desk.put(ball(10, "Ball")).await;
+    desk.put(deck(11)).await;
+    let wrong = json!({"broken": {"solid": 9}});
+    let patch = json!([{"op": "add", "path": "/elements/4/is/particles/from", "value": wrong}]);
+    let base = desk.get("/api/shots/1").await["revision"].clone();
+    let change = json!({"base": base, "label": "Wrong", "patch": patch});
+    let (status, problem) = desk.ask("PATCH", "/api/shots/1", change).await;
+    assert_eq!(status, StatusCode::UNPROCESSABLE_ENTITY);
+    assert!(
+        problem.to_string().contains("is.particles.from.broken.solid: is the element itself"),
+        "{problem}"
+    );
+
+    desk.set("/elements/4/is/particles/from", json!({"broken": {"solid": 10}})).await;
+    let list = desk.get("/api/shots/1/check").await.to_string();
+    assert!(list.contains("Sparks are born of Ball as it breaks, but it never does"), "{list}");
+    desk.set("/elements/5/placement/place_m", json!([0.0, 0.5, 0.0])).await;
+    desk.set("/elements/5/is/solid/body/breaks_n_s", json!(1000.0)).await;
+    assert!(!desk.get("/api/shots/1/check").await.to_string().contains("cannot_be_born"));
+    desk.played().await;
+    let alive = async || desk.get("/api/runs/1/measured").await["particles"][0]["alive"][11].clone();
+    assert_eq!(alive().await, json!(0));
+    desk.set("/elements/5/is/solid/body/breaks_n_s", json!(2.0)).await;
+    let stale = desk.get("/api/shots/1/freshness").await.to_string();
+    assert!(stale.contains("before breaking of Ball changed"), "{stale}");
+    desk.played().await;
+    assert_eq!(alive().await, json!(20));
 }
 
 #[tokio::test(flavor = "multi_thread")]
