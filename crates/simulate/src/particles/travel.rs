@@ -120,7 +120,8 @@ impl System {
         let parts: Vec<Travelled> = columns
             .into_par_iter()
             .enumerate()
-            .map_init(Scratch::default, |scratch, (i, (ids, places, velocities, clearances, sizes, inverse_masses, drag_areas, ends))| {
+            .map_init(Scratch::default, |scratch, (i, of)| {
+                let (ids, places, velocities, clearances, sizes, inverse_masses, drag_areas, ends) = of;
                 let from = i * sheaf;
                 let shares = shares.map(|shares| &shares[from..from + ids.len()]);
                 let columns = Columns {
