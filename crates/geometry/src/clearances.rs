@@ -8,10 +8,10 @@ use crate::Bounds;
 use glam::Vec3;
 use std::sync::atomic::{AtomicU32, Ordering::Relaxed};
 
-/// Cells along the longest side of what the surface is in.
-const CELLS: f32 = 128.0;
+/// Cells along the longest side of what the surface is in, at most.
+const MOST: f32 = 128.0;
 /// Margin around that, as a share of its longest side.
-const MARGIN: f32 = 0.25;
+const MARGIN: f32 = 0.125;
 
 pub(crate) struct Clearances {
     low: Vec3,
@@ -22,13 +22,14 @@ pub(crate) struct Clearances {
 }
 
 impl Clearances {
-    /// Around a surface in `bounds`; none if that has no size.
-    pub fn around(bounds: &Bounds) -> Option<Self> {
+    /// Around a surface of so many triangles in `bounds`; none if that has no
+    /// size. Cells are about as wide as triangles are; all take 17 MB at most.
+    pub fn around(bounds: &Bounds, triangles: usize) -> Option<Self> {
         let longest = bounds.size().max_element();
         if !(longest > 0.0 && longest.is_finite()) {
             return None;
         }
-        let side_m = longest / CELLS;
+        let side_m = longest / (0.5 * triangles as f32).sqrt().clamp(8.0, MOST);
         let low = bounds.min - MARGIN * longest;
         let counts = (bounds.size() + 2.0 * MARGIN * longest) / side_m;
         let counts = counts.to_array().map(|count| count.ceil() as usize);

@@ -11,7 +11,7 @@ use shot::{
 pub(super) fn shot() -> (Shot, Vec<File>) {
     let mut shot = quay::pier("Scale shower");
     shot.timing.last = 120;
-    shot.physics.substeps = 10;
+    shot.physics.substeps = 12;
     let scale = |name: &str, albedo: Vec3, metalness: f32| {
         let mut scale =
             Element::solid(name, Shape::Cylinder { radius_m: 0.03, height_m: 0.009 }, Moves::Free);
@@ -33,7 +33,7 @@ pub(super) fn shot() -> (Shot, Vec<File>) {
     (solid.body.moves, solid.body.collision) = (Moves::Still, shot::Collision::Exact);
     shot.add(crates);
 
-    for (name, solid, seed) in [("Silver shower", silver, 3), ("Dark shower", dark, 11)] {
+    for (name, solid, seed) in [("Silver shower", silver, 3), ("Dark shower", dark, 21)] {
         let mut shower = Particles {
             from: Source::Shape { shape: Shape::sphere(0.26), on: BornOn::Volume },
             start: Start {
