@@ -142,7 +142,8 @@ fn of_what_never_breaks(shot: &Shot) -> impl Iterator<Item = Entry> {
     shot.particles().filter_map(|(element, particles)| {
         let Source::Broken { solid, .. } = particles.from else { return None };
         let of = shot.element(solid)?;
-        let never = of.as_solid()?.body.breaks_n_s.is_none();
+        let keyed = of.motion.contains_key("is.solid.body.breaks_n_s");
+        let never = of.as_solid()?.body.breaks_n_s.is_none() && !keyed;
         never.then(|| Entry {
             mistake: Mistake::CannotBeBorn,
             elements: vec![element.id, of.id],

@@ -82,12 +82,14 @@
       grid: () => ({ grid: { count: [10, 1, 10], spacing_m: [0.1, 0.1, 0.1] } }),
       shape: () => ({ shape: { shape: SHAPES[rest], on } }),
       solid: () => ({ solid: { solid: Number(rest), on } }),
-      broken: () => ({ broken: { solid: Number(rest), on: "volume" } }),
+      // A map has no weight inside a body.
+      broken: () => ({ broken: { solid: Number(rest), on: births.map ? on : "volume" } }),
       curve: () => ({ curve: { curve: Number(rest) } }),
       particles: () => ({ particles: { of: Number(rest) } }),
       impacts: () => ({ impacts: { of: [], impulse_n_s: 1 } }),
     };
     if (next === "shape mesh") return;
+    const number = "at_once" in how ? how.at_once.number : 100;
     void shot.edit(`Source of ${element.name}`, (document) => {
       const path = `/elements/${document.elements.findIndex((e) => e.id === element.id)}/is/particles`;
       const keeps = ["shape", "solid", "broken", "grid"].includes(kind);
@@ -95,8 +97,8 @@
       return [
         { op: "add", path: `${path}/from`, value: made[kind]() },
         // A body breaks in a moment, of which a rate would give next to none.
-        ...(kind === "broken" && "rate" in how
-          ? [{ op: "add" as const, path: `${path}/births/how`, value: { number: { number: 100 } } }]
+        ...(kind === "broken" && !("number" in how)
+          ? [{ op: "add" as const, path: `${path}/births/how`, value: { number: { number } } }]
           : []),
         ...(keeps || !births.map ? [] : [{ op: "add" as const, path: `${path}/births/map`, value: null }]),
       ];

@@ -220,6 +220,16 @@ describe("births", () => {
       { op: "add", path: "/elements/2/is/particles/births/how", value: { number: { number: 100 } } },
     ]);
     clear();
+    const map = { of: { image: { asset: "moon" } } };
+    const how = { at_once: { number: 7 } };
+    show(BirthsTab, sparks({ from: { grid: { count: [4, 1, 4] } }, births: { map, how } }));
+    await choose("Born on", "Crate as it breaks");
+    // A map stays, where it has weight, and so does the number.
+    expect(made.map((change) => ("value" in change ? change.value : null))).toEqual([
+      { broken: { solid: 4, on: "surface" } },
+      { number: { number: 7 } },
+    ]);
+    clear();
     show(
       BirthsTab,
       sparks({ from: { broken: { solid: 4, on: "surface" } }, births: { how: { number: { number: 5 } } } }),

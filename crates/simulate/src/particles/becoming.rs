@@ -6,8 +6,8 @@
 //! by one generation a substep, and the bound on particles ends it by name.
 
 use super::chance::{Chance, For};
+use super::meeting::Touch;
 use super::swarm::Newborn;
-use super::travel::Touch;
 use super::{Swarms, System, births};
 use crate::colliders::Newcomer;
 use crate::{BlowUp, Step};

@@ -9,6 +9,7 @@
 mod becoming;
 mod births;
 mod chance;
+mod meeting;
 mod steer;
 mod swarm;
 mod travel;
@@ -18,10 +19,10 @@ use crate::{BlowUp, PrepareError, Scene, Solver, Step, Wants};
 use frames::{Frame, Turnover};
 use geometry::Meshes;
 use glam::{Quat, Vec3};
+use meeting::Touch;
 use shot::{Element, Id, MAX_PARTICLES, Often, Outcome, Particles, Pose, Shot, Source, Then};
 use std::collections::{BTreeMap, BTreeSet};
 use swarm::{Columns, Stuck, Swarm};
-use travel::Touch;
 
 /// Bytes that a particle takes while it is computed.
 const BYTES: f64 = (4 + 12 + 12 + 4 + 4 + 4 + 4 + 4 + 4 + 4 + 16 + 12 + 4) as f64;

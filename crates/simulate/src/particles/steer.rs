@@ -3,7 +3,7 @@
 //! schools*, 1987; *Steering behaviors for autonomous characters*, 1999).
 
 use super::chance::{Chance, For};
-use super::{System, travel};
+use super::{System, meeting};
 use crate::Step;
 use geometry::Bounds;
 use glam::{IVec3, Vec3};
@@ -67,7 +67,7 @@ impl System {
         let look = steer.cruise_m_s.unwrap_or(1.0) * steer.ahead_s;
         let reach = sight.max(look);
         let cells = (reach > 0.0).then(|| Cells::new(&swarm.places, reach));
-        let met = travel::met(step, &particles.meet);
+        let met = meeting::met(step, &particles.meet);
         let changes: Vec<Vec3> = (0..swarm.len())
             .into_par_iter()
             .map(|i| {
