@@ -129,6 +129,25 @@ fn measured(bytes: &[u8]) -> Result<Measured, DecodeError> {
     serde_json::from_slice(bytes).map_err(|_| DecodeError::NotAFrame("its measures are not readable"))
 }
 
+/// Whether the bytes are a frame as it was written.
+pub(crate) fn check(bytes: &[u8]) -> Result<(), DecodeError> {
+    checked(bytes).map(|_| ())
+}
+
+/// Where the table of blocks ends, from the first 48 bytes.
+pub(crate) fn table_end(bytes: &[u8]) -> Option<u64> {
+    read_header(bytes).ok()?;
+    Some(HEADER as u64 + ENTRY as u64 * u64::from(u32_at(bytes, 40)))
+}
+
+/// Length of the whole file, from all up to the end of the table of blocks.
+pub(crate) fn file_length(bytes: &[u8]) -> Option<u64> {
+    let table = table_end(bytes)?;
+    let entries = bytes.get(HEADER..usize::try_from(table).ok()?)?.chunks_exact(ENTRY);
+    let ends = entries.map(|entry| u64::from(u32_at(entry, 12)) + u64::from(u32_at(entry, 16)));
+    Some(ends.fold(table + u64::from(u32_at(bytes, 44)), u64::max) + 4)
+}
+
 /// All but the checksum, if that is right.
 fn checked(bytes: &[u8]) -> Result<&[u8], DecodeError> {
     read_header(bytes)?;

@@ -30,6 +30,21 @@ impl Frame {
         Self { number, time_s, ..Self::default() }
     }
 
+    /// The particles of an element; none if it has had none up to this frame.
+    pub fn particles_of(&self, element: Id) -> &Particles {
+        static NONE: Particles = Particles {
+            ids: Vec::new(),
+            places: Vec::new(),
+            velocities: Vec::new(),
+            sizes: Vec::new(),
+            ages: Vec::new(),
+            lifespans: Vec::new(),
+            turns: Vec::new(),
+            weights: Vec::new(),
+        };
+        self.particles.get(&element).unwrap_or(&NONE)
+    }
+
     /// The frame as it is when time goes backwards: what moved one way moves the other.
     #[must_use]
     pub fn backwards(mut self) -> Self {
@@ -179,13 +194,24 @@ pub enum Event {
         /// Which copy of it.
         copy: u32,
     },
-    /// A body's path went through a still body without a contact.
+    /// Two bodies came together too fast for all steps that a substep is taken in.
+    TooFast {
+        /// One element.
+        element: Id,
+        /// Which copy of it.
+        copy: u32,
+        /// The other element.
+        past: Id,
+        /// Substeps that are short enough.
+        substeps: u32,
+    },
+    /// A body's path went through another body without a contact.
     Tunnelled {
         /// The moving element.
         element: Id,
         /// Which copy of it.
         copy: u32,
-        /// The still element.
+        /// The other element.
         through: Id,
         /// Substeps that would have seen the contact.
         substeps: u32,

@@ -22,6 +22,7 @@
 #![warn(missing_docs)]
 
 mod codec;
+mod files;
 mod frame;
 mod grains;
 mod run;
@@ -31,7 +32,8 @@ pub use codec::{
     DecodeError, Header, PLACE_ERROR_M, SPIN_ERROR, TURN_ERROR_RAD, VELOCITY_ERROR, decode, decode_into,
     encode, read_header, read_measured,
 };
+pub use files::write_whole;
 pub use frame::{Bodies, Event, Frame, Measured, Particles, Turnover};
 pub use grains::{PARTICLE_AGE_ERROR_S, PARTICLE_SIZE_ERROR, PARTICLE_VELOCITY_ERROR};
-pub use run::{Manifest, ManifestElement, RunError, RunFolder, Track, write_whole};
+pub use run::{Manifest, ManifestElement, RunError, RunFolder, RunLock, Track};
 pub use wire::wire;

@@ -1,12 +1,17 @@
 //! A run on disk: a folder with a manifest and a file a frame.
 
+use crate::codec::{check, file_length, table_end};
+use crate::files::{remove_parts, share, sync_folder, temporary, write_whole};
 use crate::{DecodeError, Frame, Header, Measured, decode_into, encode, read_header, read_measured};
+use rayon::prelude::*;
 use serde::{Deserialize, Serialize};
 use shot::{Fingerprint, Id, Shot};
-use std::collections::BTreeMap;
-use std::fs::{self, File};
-use std::io::{self, Read, Write};
+use std::collections::{BTreeMap, HashMap};
+use std::fs::{self, File, Metadata, TryLockError};
+use std::io::{self, Read};
+use std::os::unix::fs::MetadataExt;
 use std::path::{Path, PathBuf};
+use std::sync::{LazyLock, Mutex, PoisonError};
 use thiserror::Error;
 
 /// What a run was computed from.
@@ -60,6 +65,18 @@ pub enum RunError {
         /// What is wrong with it.
         message: String,
     },
+    /// Another bake writes to the folder.
+    #[error("{path}: another bake is writing to this run; stop it or name another folder")]
+    InUse {
+        /// The folder.
+        path: PathBuf,
+    },
+}
+
+/// Keeps other bakes out of a run folder until it is dropped.
+#[derive(Debug)]
+pub struct RunLock {
+    _file: File,
 }
 
 /// A body's path along the run, for plots.
@@ -80,16 +97,42 @@ pub struct RunFolder {
 }
 
 impl RunFolder {
+    /// The folder at a path; if nothing is there, a run without frames.
+    pub fn at(path: impl Into<PathBuf>) -> Self {
+        Self { path: path.into() }
+    }
+
     /// Opens the folder, making it if it is not there.
     ///
     /// # Errors
     /// [`RunError::Io`] if it cannot be made.
     pub fn create(path: impl Into<PathBuf>) -> Result<Self, RunError> {
-        let path = path.into();
-        for folder in [path.join("frames"), path.join("checkpoints")] {
+        let run = Self::at(path);
+        for folder in [run.path.join("frames"), run.path.join("checkpoints")] {
             fs::create_dir_all(&folder).map_err(|source| RunError::Io { path: folder, source })?;
         }
-        Ok(Self { path })
+        Ok(run)
+    }
+
+    /// Makes the folder if it is not there, and keeps all other writers out of
+    /// it, also those of other processes.
+    ///
+    /// # Errors
+    /// [`RunError::InUse`] if another holds it, [`RunError::Io`] if it cannot be written.
+    pub fn lock(&self) -> Result<RunLock, RunError> {
+        Self::create(&self.path)?;
+        let path = self.path.join("lock");
+        let open = File::options().create(true).truncate(false).write(true).open(&path);
+        let file = open.map_err(|source| RunError::Io { path: path.clone(), source })?;
+        match file.try_lock() {
+            Ok(()) => {}
+            Err(TryLockError::WouldBlock) => return Err(RunError::InUse { path: self.path.clone() }),
+            Err(TryLockError::Error(source)) => return Err(RunError::Io { path, source }),
+        }
+        for folder in [self.path.clone(), self.path.join("frames"), self.path.join("checkpoints")] {
+            remove_parts(&folder);
+        }
+        Ok(RunLock { _file: file })
     }
 
     /// Opens a folder that is there.
@@ -146,7 +189,12 @@ impl RunFolder {
     /// # Errors
     /// [`RunError::Io`]; the older frame is then still there.
     pub fn write(&self, frame: &Frame) -> Result<(), RunError> {
-        write_whole(&self.frame_path(frame.number), &encode(frame))
+        let path = self.frame_path(frame.number);
+        write_whole(&path, &encode(frame))?;
+        if let Ok(data) = path.metadata() {
+            note_whole(&path, &data);
+        }
+        Ok(())
     }
 
     /// Reads a frame.
@@ -178,7 +226,8 @@ impl RunFolder {
     }
 
     /// The headers of all frames that are there, by number. A file that is not
-    /// a frame counts as missing.
+    /// a frame, or is shorter or longer than its table says, counts as missing;
+    /// its checksum is not looked at.
     pub fn headers(&self) -> BTreeMap<u32, Header> {
         let entries = fs::read_dir(self.path.join("frames")).into_iter().flatten().flatten();
         entries
@@ -204,16 +253,43 @@ impl RunFolder {
         write_whole(&self.checkpoint_path(number), &bytes)
     }
 
-    /// The latest state at or before `number` that was computed from what
-    /// `fingerprint` gives for its frame.
-    pub fn checkpoint(
+    /// Removes a frame's file if that is damaged, so that the frame counts as
+    /// missing and is computed again.
+    pub fn drop_if_damaged(&self, number: u32) -> bool {
+        let path = self.frame_path(number);
+        let damaged = fs::read(&path).is_ok_and(|bytes| check(&bytes).is_err());
+        damaged && fs::remove_file(&path).is_ok()
+    }
+
+    /// Removes all frames of a range whose files are damaged, and tells how many.
+    /// Files that were found whole before, and have not been written to since, are not read again.
+    pub fn drop_damaged(&self, frames: std::ops::RangeInclusive<u32>) -> usize {
+        let numbers: Vec<u32> = self.headers().into_keys().filter(|number| frames.contains(number)).collect();
+        let damaged = |&&number: &&u32| {
+            let path = self.frame_path(number);
+            let Ok(data) = path.metadata() else { return false };
+            if known_whole(&path, &data) {
+                return false;
+            }
+            if self.drop_if_damaged(number) {
+                return true;
+            }
+            note_whole(&path, &data);
+            false
+        };
+        numbers.par_iter().filter(damaged).count()
+    }
+
+    /// The states at or before `number` that were computed from what
+    /// `fingerprint` gives for their frames, the latest first. Each is read as it is asked for.
+    pub fn checkpoints(
         &self,
         number: u32,
         fingerprint: impl Fn(u32) -> Option<Fingerprint>,
-    ) -> Option<(u32, Vec<u8>)> {
+    ) -> impl Iterator<Item = (u32, Vec<u8>)> {
         let mut numbers = self.checkpoint_numbers();
         numbers.retain(|&at| at <= number);
-        numbers.into_iter().rev().find_map(|at| {
+        numbers.into_iter().rev().filter_map(move |at| {
             let bytes = fs::read(self.checkpoint_path(at)).ok()?;
             let (body, sum) = bytes.split_last_chunk::<4>()?;
             let (of, packed) = body.split_first_chunk::<16>()?;
@@ -244,8 +320,9 @@ impl RunFolder {
     /// Drops all frames and states.
     ///
     /// # Errors
-    /// [`RunError::Io`].
+    /// [`RunError::InUse`] while a bake writes to it; [`RunError::Io`].
     pub fn clear(&self) -> Result<(), RunError> {
+        let _lock = self.lock()?;
         for folder in ["frames", "checkpoints"] {
             let path = self.path.join(folder);
             fs::remove_dir_all(&path)
@@ -255,22 +332,62 @@ impl RunFolder {
         Ok(())
     }
 
-    /// Makes a run of the same frames at `path`. Frames are shared, not
-    /// copied: a frame's file is never changed, only replaced.
+    /// Makes a run of the same frames at `path`, where nothing may be. Frames
+    /// are shared, not copied: a frame's file is never changed, only replaced.
+    /// The new run is there whole or not at all.
     ///
     /// # Errors
     /// [`RunError::Io`].
     pub fn keep_as(&self, path: &Path) -> Result<Self, RunError> {
-        let kept = Self::create(path)?;
-        let entries = fs::read_dir(self.path.join("frames")).into_iter().flatten().flatten();
-        for entry in entries.filter(|e| e.path().extension().is_some_and(|e| e == "brframe")) {
-            let to = path.join("frames").join(entry.file_name());
-            fs::hard_link(entry.path(), &to)
-                .or_else(|_| fs::copy(entry.path(), &to).map(|_| ()))
-                .map_err(|source| RunError::Io { path: to, source })?;
+        let io_error = |path: &Path| {
+            let path = path.to_owned();
+            move |source| RunError::Io { path, source }
+        };
+        if let Some(parent) = path.parent() {
+            fs::create_dir_all(parent).map_err(io_error(parent))?;
         }
-        kept.write_manifest(&self.manifest()?)?;
-        Ok(kept)
+        let aside = temporary(path, "new");
+        let build = || {
+            let kept = Self::create(&aside)?;
+            let frames = aside.join("frames");
+            let entries = fs::read_dir(self.path.join("frames")).into_iter().flatten().flatten();
+            for entry in entries.filter(|e| e.path().extension().is_some_and(|e| e == "brframe")) {
+                let to = frames.join(entry.file_name());
+                match share(&entry.path(), &to) {
+                    // It was cleared meanwhile.
+                    Err(error) if error.kind() == io::ErrorKind::NotFound => {}
+                    shared => shared.map_err(io_error(&to))?,
+                }
+            }
+            kept.write_manifest(&self.manifest()?)?;
+            for folder in [&frames, &aside] {
+                sync_folder(folder).map_err(io_error(folder))?;
+            }
+            // A rename replaces an empty folder without a word.
+            if path.exists() {
+                return Err(io_error(path)(io::ErrorKind::AlreadyExists.into()));
+            }
+            fs::rename(&aside, path).map_err(io_error(path))?;
+            path.parent().map_or(Ok(()), sync_folder).map_err(io_error(path))
+        };
+        match build() {
+            Ok(()) => Ok(Self::at(path)),
+            Err(error) => {
+                let _ = fs::remove_dir_all(&aside);
+                Err(error)
+            }
+        }
+    }
+
+    /// Removes the run with all its files.
+    ///
+    /// # Errors
+    /// [`RunError::Io`]; a part of it may be gone then.
+    pub fn remove(&self) -> Result<(), RunError> {
+        match fs::remove_dir_all(&self.path) {
+            Err(error) if error.kind() == io::ErrorKind::NotFound => Ok(()),
+            removed => removed.map_err(|source| RunError::Io { path: self.path.clone(), source }),
+        }
     }
 
     /// Bytes on disk: frames, and states to go on from.
@@ -301,9 +418,19 @@ impl RunFolder {
     }
 }
 
+/// The header of a frame's file whose length is what its table of blocks says.
 fn header_of(path: &Path) -> Option<Header> {
-    let mut bytes = [0; 48];
-    File::open(path).ok()?.read_exact(&mut bytes).ok()?;
+    let mut file = File::open(path).ok()?;
+    let length = file.metadata().ok()?.len();
+    let mut bytes = Vec::with_capacity(1024);
+    let mut read_to = |end: u64, bytes: &mut Vec<u8>| {
+        let more = end.checked_sub(bytes.len() as u64)?;
+        ((&mut file).take(more).read_to_end(bytes).ok()? as u64 == more).then_some(())
+    };
+    read_to(48, &mut bytes)?;
+    let table = table_end(&bytes).filter(|&end| end <= length)?;
+    read_to(table, &mut bytes)?;
+    (file_length(&bytes)? == length).then_some(())?;
     read_header(&bytes).ok()
 }
 
@@ -311,23 +438,28 @@ fn read_whole(path: &Path) -> Result<Vec<u8>, RunError> {
     fs::read(path).map_err(|source| RunError::Io { path: path.to_owned(), source })
 }
 
-/// Writes a file under a temporary name and renames it, so that a reader sees
-/// the old bytes or the new ones, whatever happens.
-///
-/// # Errors
-/// [`RunError::Io`]; the old file is then as it was.
-pub fn write_whole(path: &Path, bytes: &[u8]) -> Result<(), RunError> {
-    let temporary = path.with_extension("part");
-    let write = || {
-        let mut file = File::create(&temporary)?;
-        file.write_all(bytes)?;
-        drop(file);
-        fs::rename(&temporary, path)
-    };
-    write().map_err(|source| {
-        let _ = fs::remove_file(&temporary);
-        RunError::Io { path: path.to_owned(), source }
-    })
+/// What tells one state of a file from another: device, inode, length, time of the last change.
+type Stamp = (u64, u64, u64, i64, i64);
+
+/// Files that were read and found whole.
+static WHOLE: LazyLock<Mutex<HashMap<PathBuf, Stamp>>> = LazyLock::new(Mutex::default);
+/// So many are remembered; then all are forgotten.
+const REMEMBERED: usize = 200_000;
+
+fn stamp(data: &Metadata) -> Stamp {
+    (data.dev(), data.ino(), data.len(), data.ctime(), data.ctime_nsec())
+}
+
+fn known_whole(path: &Path, data: &Metadata) -> bool {
+    WHOLE.lock().unwrap_or_else(PoisonError::into_inner).get(path) == Some(&stamp(data))
+}
+
+fn note_whole(path: &Path, data: &Metadata) {
+    let mut whole = WHOLE.lock().unwrap_or_else(PoisonError::into_inner);
+    if whole.len() >= REMEMBERED {
+        whole.clear();
+    }
+    whole.insert(path.to_owned(), stamp(data));
 }
 
 #[cfg(test)]
@@ -356,9 +488,13 @@ mod tests {
         let of = |n: u8| Fingerprint([n; 16]);
         run.write_checkpoint(10, of(1), b"ten").unwrap();
         run.write_checkpoint(20, of(2), b"twenty").unwrap();
-        assert_eq!(run.checkpoint(30, |at| Some(of(at as u8 / 10))), Some((20, b"twenty".to_vec())));
-        assert_eq!(run.checkpoint(30, |_| Some(of(1))), Some((10, b"ten".to_vec())));
-        assert_eq!(run.checkpoint(9, |_| Some(of(1))), None);
+        let latest =
+            |number, print: &dyn Fn(u32) -> Option<Fingerprint>| run.checkpoints(number, print).next();
+        assert_eq!(latest(30, &|at| Some(of(at as u8 / 10))), Some((20, b"twenty".to_vec())));
+        assert_eq!(latest(30, &|_| Some(of(1))), Some((10, b"ten".to_vec())));
+        assert_eq!(latest(9, &|_| Some(of(1))), None);
+        let all = run.checkpoints(30, |at| Some(of(at as u8 / 10))).map(|(at, _)| at);
+        assert_eq!(all.collect::<Vec<_>>(), [20, 10]);
     }
 
     #[test]
@@ -366,7 +502,58 @@ mod tests {
         let (_dir, run) = folder();
         run.write(&Frame::new(3, 0.0)).unwrap();
         fs::write(run.frame_path(4), b"BRFR").unwrap();
+        // One byte less, one more, and only the first bytes of a whole frame.
+        let whole = encode(&Frame::new(5, 0.0));
+        fs::write(run.frame_path(5), &whole[..whole.len() - 1]).unwrap();
+        fs::write(run.frame_path(6), [&whole[..], &[0]].concat()).unwrap();
+        fs::write(run.frame_path(7), &whole[..48]).unwrap();
         assert_eq!(run.headers().into_keys().collect::<Vec<_>>(), [3]);
         assert!(matches!(run.read(4), Err(RunError::Frame { .. })));
+    }
+
+    #[test]
+    fn a_changed_frame_is_found_and_dropped() {
+        let (_dir, run) = folder();
+        (1..=3).for_each(|number| run.write(&Frame::new(number, 0.0)).unwrap());
+        let mut bytes = fs::read(run.frame_path(2)).unwrap();
+        let last = bytes.len() - 6;
+        bytes[last] ^= 1;
+        fs::write(run.frame_path(2), bytes).unwrap();
+        assert_eq!(run.headers().len(), 3);
+        assert_eq!(run.drop_damaged(3..=9), 0);
+        assert_eq!(run.drop_damaged(1..=9), 1);
+        assert_eq!(run.headers().into_keys().collect::<Vec<_>>(), [1, 3]);
+    }
+
+    #[test]
+    fn a_run_that_is_kept_twice_under_one_name_keeps_the_first() {
+        let (dir, run) = folder();
+        run.write(&Frame::new(1, 0.5)).unwrap();
+        let to = dir.path().join("kept");
+        run.keep_as(&to).unwrap();
+        assert!(run.keep_as(&to).is_err());
+        assert_eq!(RunFolder::at(&to).read(1).unwrap().time_s, 0.5);
+        assert_eq!(run.read(1).unwrap().time_s, 0.5);
+        // Nothing of the second try is left.
+        assert_eq!(fs::read_dir(dir.path()).unwrap().count(), 2);
+    }
+
+    #[test]
+    fn one_writer_at_a_time() {
+        let (_dir, run) = folder();
+        let lock = run.lock().unwrap();
+        assert!(matches!(run.lock(), Err(RunError::InUse { .. })));
+        assert!(matches!(run.clear(), Err(RunError::InUse { .. })));
+        drop(lock);
+        run.clear().unwrap();
+    }
+
+    #[test]
+    fn what_a_killed_writer_left_goes_with_the_next_lock() {
+        let (_dir, run) = folder();
+        let part = run.path().join("frames").join(".00004.brframe.1-2.part");
+        fs::write(&part, b"half").unwrap();
+        run.lock().unwrap();
+        assert!(!part.exists());
     }
 }

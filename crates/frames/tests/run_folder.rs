@@ -158,11 +158,13 @@ fn a_write_that_fails_leaves_the_old_file_as_it_was() {
     let dir = tempfile::tempdir().unwrap();
     let path = dir.path().join("kept.png");
     write_whole(&path, b"old").unwrap();
-    // A device that is always full stands in for the disk.
-    std::os::unix::fs::symlink("/dev/full", dir.path().join("kept.part")).unwrap();
-    let error = write_whole(&path, b"new").unwrap_err().to_string();
-    assert!(error.contains("kept.png") && error.contains("No space left"), "{error}");
+    // A folder in the place of the file cannot be replaced by one.
+    let taken = dir.path().join("taken.png");
+    std::fs::create_dir(&taken).unwrap();
+    let error = write_whole(&taken, b"new").unwrap_err().to_string();
+    assert!(error.contains("taken.png"), "{error}");
     assert_eq!(std::fs::read(&path).unwrap(), b"old");
+    assert_eq!(std::fs::read_dir(dir.path()).unwrap().count(), 2, "nothing half written is left");
 }
 
 #[test]

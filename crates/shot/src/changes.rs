@@ -150,8 +150,9 @@ fn element_changes(before: &Shot, now: &Shot, old: &Element, new: &Element) -> V
 fn values(element: &Element) -> BTreeMap<String, Option<Value>> {
     let mut values = BTreeMap::new();
     element_slots(&mut element.clone(), &mut |path, slot, _| {
+        let path = path.to_string();
         if path.starts_with("is.") {
-            values.insert(path.to_owned(), slot.get());
+            values.insert(path, slot.get());
         }
     });
     values

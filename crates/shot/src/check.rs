@@ -37,6 +37,8 @@ pub enum Mistake {
     LeftWorld,
     /// A body went through another between two steps.
     Tunnelled,
+    /// Two bodies come together too fast for the steps that are taken.
+    TooFast,
     /// Frames are not computed yet.
     FramesMissing,
     /// A force has nothing to act on.

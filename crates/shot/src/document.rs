@@ -41,6 +41,10 @@ pub struct Shot {
     /// Files the elements use, by name.
     #[serde(default)]
     pub assets: BTreeMap<String, Asset>,
+    /// No element gets a lower id than this, so that none gets the id of one
+    /// that was deleted. Not part of the file: who keeps the shot's history sets it.
+    #[serde(skip)]
+    pub next_id: u32,
 }
 
 /// Frame rate and range.
@@ -142,6 +146,7 @@ impl Shot {
             motion: BTreeMap::new(),
             elements: Vec::new(),
             assets: BTreeMap::new(),
+            next_id: 0,
         };
         shot.add(Element::gravity(Vec3::new(0.0, -9.81, 0.0)));
         let camera = Element::new("Camera", Is::Camera(Camera { focus_m: 6.0, ..Camera::default() }));
@@ -166,9 +171,10 @@ impl Shot {
         id
     }
 
-    /// An id no element has.
+    /// An id that no element has.
     pub fn next_id(&self) -> Id {
-        Id(self.elements.iter().map(|element| element.id.0).max().unwrap_or(0) + 1)
+        let highest = self.elements.iter().map(|element| element.id.0).max().unwrap_or(0);
+        Id(highest.saturating_add(1).max(self.next_id))
     }
 
     /// `wanted`, or `wanted 2`, `wanted 3`… where that is taken.
@@ -200,7 +206,8 @@ impl Shot {
     pub fn value(&self, element: Option<Id>, path: &str) -> Option<Value> {
         let (whole, part) = split_part(path);
         let mut found = None;
-        let mut visit = |at: &str, slot: Slot, _: Bounds| {
+        let mut visit = |at: std::fmt::Arguments, slot: Slot, _: Bounds| {
+            let at = at.to_string();
             if at == path {
                 found = slot.get();
             } else if at == whole
@@ -233,6 +240,21 @@ impl Shot {
             self.elements.iter().filter_map(|element| Some((element, element.as_force()?))).collect();
         forces.sort_by_key(|(element, force)| (force.order, element.id));
         forces
+    }
+
+    /// The gravity without a region that acts on an element at a frame of the shot, m/s².
+    pub fn gravity_on(&self, element: &Element, frame: f64) -> glam::Vec3 {
+        let means = |list: &[crate::Who]| list.iter().any(|who| who.means(element));
+        self.elements
+            .iter()
+            .filter_map(Element::as_force)
+            .filter(|force| force.acts_at(frame) && force.region.is_none())
+            .filter(|force| (force.only.is_empty() || means(&force.only)) && !means(&force.except))
+            .map(|force| match force.kind {
+                ForceKind::Gravity { acceleration } => acceleration * force.strength,
+                _ => glam::Vec3::ZERO,
+            })
+            .sum()
     }
 
     /// The sum of all gravity that acts everywhere and on all in this state of the shot, m/s².

@@ -95,6 +95,12 @@ fn quat(turn_rad: Vec3) -> Quat {
     Quat::from_euler(EulerRot::ZYX, turn_rad.z, turn_rad.y, turn_rad.x)
 }
 
+/// The turns about the fixed axes x, then y, then z that make up a rotation, rad.
+pub fn turn_about_axes(turn: Quat) -> Vec3 {
+    let (z, y, x) = turn.to_euler(EulerRot::ZYX);
+    Vec3::new(x, y, z)
+}
+
 /// What an element is.
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize, JsonSchema)]
 #[serde(rename_all = "snake_case", deny_unknown_fields)]
@@ -457,6 +463,11 @@ impl Element {
                 key.value = key.value.with_parts(|i| key.value.part(i) + by(i));
             }
         }
+    }
+
+    /// Whether its shape changes with time.
+    pub fn reshaped(&self) -> bool {
+        self.motion.keys().any(|path| path.starts_with("is.solid.shape."))
     }
 
     /// Every copy of an element that stands at `pose`; one if it has no copies,

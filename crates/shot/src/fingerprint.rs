@@ -31,7 +31,7 @@ pub fn fingerprints(shot: &Shot) -> Vec<Fingerprint> {
     // A formula that fails has the same fingerprint as long as it fails.
     let _ = sampler.apply(&mut now, first);
     let mut hash = Sha256::new();
-    hash.update(b"bright-ripple 6");
+    hash.update(b"bright-ripple 7");
     hash.update(first_inputs(&now, &sampler).to_string());
     let inputs = Inputs::new(&now, &sampler);
     inputs.add_preroll(&mut hash, &mut now);
@@ -67,6 +67,8 @@ fn first_inputs(shot: &Shot, sampler: &Sampler) -> serde_json::Value {
                 _ => None,
             };
             let pose = world.pose(element);
+            // Particles meet what can change its shape in another way from the start.
+            let reshaped = element.reshaped();
             serde_json::json!([
                 element.id,
                 solid.shape,
@@ -75,7 +77,8 @@ fn first_inputs(shot: &Shot, sampler: &Sampler) -> serde_json::Value {
                 solid.from_particles,
                 solid.back,
                 body,
-                pose
+                pose,
+                reshaped
             ])
         })
         .collect();

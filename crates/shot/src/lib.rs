@@ -43,6 +43,7 @@ pub use curve::{Curve, Lettering};
 pub use document::{Asset, AssetKind, Id, Physics, PictureSize, Shot, Timing, VERSION};
 pub use element::{
     Aim, Attached, Body, Camera, Collision, Element, Is, Kind, Moves, Placement, Solid, Wake, Weight,
+    turn_about_axes,
 };
 pub use faults::{Fault, ReadError};
 pub use fingerprint::{Fingerprint, LET_GO_DELTA, fingerprints, steps_of};
@@ -73,6 +74,12 @@ pub const MAX_PARTICLES: usize = 10_000_000;
 pub const MAX_GROUPS: usize = 16;
 /// The largest number of frames a shot may span.
 pub const MAX_FRAMES: u32 = 10_000;
+/// The largest number a frame may have.
+pub const LAST_FRAME: u32 = 1_000_000;
+/// The largest id an element may have.
+pub const MAX_ID: u32 = 1_000_000_000;
+/// The largest shot file, bytes.
+pub const MAX_BYTES: usize = 16 << 20;
 
 /// Reads a shot from JSON, migrating older versions, and checks every value.
 ///

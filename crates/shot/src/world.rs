@@ -30,6 +30,11 @@ impl<'a> World<'a> {
         Self { shot, sampler, frame, solved }
     }
 
+    /// The shot as it is at the frame.
+    pub fn shot(&self) -> &'a Shot {
+        self.shot
+    }
+
     /// Gives the shot at other times.
     pub fn sampler(&self) -> &'a Sampler {
         self.sampler

@@ -69,18 +69,20 @@ pub fn fresh(shot: &Shot, run: &RunFolder) -> Vec<bool> {
 }
 
 /// A simulation at the latest frame up to `frame` of which the run has a state
-/// that still holds; at the first without one.
+/// that still holds and can be read; at the first without one.
 ///
 /// # Errors
 /// [`PrepareError`] names the element that cannot be prepared.
 pub fn resume(shot: &Shot, meshes: &Meshes, run: &RunFolder, frame: u32) -> Result<Simulation, PrepareError> {
-    let mut simulation = Simulation::new(shot, meshes)?;
     let prints = fingerprints(shot);
     let print = |frame: u32| prints.get(frame.checked_sub(shot.timing.first)? as usize).copied();
-    if let Some((_, state)) = run.checkpoint(frame, print) {
-        simulation.restore(&state)?;
+    for (_, state) in run.checkpoints(frame, print) {
+        match Simulation::restored(shot, meshes, &state) {
+            Err(PrepareError::State(_)) => {}
+            restored => return restored,
+        }
     }
-    Ok(simulation)
+    Simulation::new(shot, meshes)
 }
 
 /// Computes the wanted frames that are missing or stale, in order, starting
@@ -94,17 +96,28 @@ pub fn bake(
     mut progress: impl FnMut(Progress) -> ControlFlow<()> + Send,
 ) -> Result<Outcome, BakeError> {
     let timing = job.shot.timing;
-    let prints = fingerprints(job.shot);
-    let fresh = fresh(job.shot, job.run);
-    let is_fresh = |frame: u32| fresh[(frame - timing.first) as usize];
     let last = (*job.frames.end()).min(timing.last);
     let wanted = (*job.frames.start()).max(timing.first)..=last;
+    job.run.drop_damaged(wanted.clone());
+    let needs = |fresh: &[bool]| wanted.clone().any(|frame| !fresh[(frame - timing.first) as usize]);
+    if !needs(&fresh(job.shot, job.run)) {
+        return Ok(Outcome::Done(0));
+    }
+    let _lock = job.run.lock()?;
+    // Another bake may have ended meanwhile.
+    let fresh = fresh(job.shot, job.run);
+    let is_fresh = |frame: u32| fresh[(frame - timing.first) as usize];
     let Some(first_needed) = wanted.clone().find(|&frame| !is_fresh(frame)) else {
         return Ok(Outcome::Done(0));
     };
     let last_needed = wanted.clone().rev().find(|&frame| !is_fresh(frame)).unwrap_or(last);
+    let prints = fingerprints(job.shot);
 
-    let mut simulation = resume(job.shot, job.meshes, job.run, first_needed - 1)?;
+    let mut simulation = if first_needed == timing.first {
+        Simulation::new(job.shot, job.meshes)?
+    } else {
+        resume(job.shot, job.meshes, job.run, first_needed - 1)?
+    };
     let from_the_start = simulation.frame() == timing.first;
     write_manifest(job)?;
     let mut writer = Writer { job, prints: &prints, first: timing.first, computed: 0 };
@@ -123,9 +136,12 @@ pub fn bake(
         });
         let mut blown = None;
         if from_the_start {
-            // The first frame is the shot as staged. A failed send means that
-            // the writer has stopped; its result says why.
-            let _ = send.send((simulation.write(), None));
+            // The first frame is the shot as staged. Its state is kept where it
+            // took a preroll to come to it. A failed send means that the writer
+            // has stopped; its result says why.
+            let frame = simulation.write();
+            let state = simulation.has_preroll().then(|| simulation.save());
+            let _ = send.send((frame, state));
         }
         while simulation.frame() < last_needed {
             match simulation.advance() {
@@ -186,7 +202,8 @@ impl Writer<'_> {
             distance *= 2;
         }
         for number in numbers {
-            if number < self.first || (number != newest && !on(number, distance)) {
+            let kept = number == newest || number == self.first;
+            if number < self.first || (!kept && !on(number, distance)) {
                 self.job.run.drop_checkpoint(number);
             }
         }

@@ -132,6 +132,14 @@ pub trait Solver: Send {
     /// Where it has an element's first body; none if it is not free, or not its.
     fn pose(&self, element: Id) -> Option<Pose>;
 
+    /// Where that body will be in `dt` seconds if nothing touches it.
+    fn pose_ahead(&self, element: Id, _dt: f32) -> Option<Pose> {
+        self.pose(element)
+    }
+
+    /// Sets what keys move to where it belongs now that free bodies are where they are.
+    fn follow_free(&mut self, _: &Step) {}
+
     /// Whether it has bodies for other systems to meet.
     fn has_bodies(&self) -> bool {
         false
@@ -164,17 +172,34 @@ pub trait Solver: Send {
         None
     }
 
+    /// Goes one substep of the preroll on, if it does not begin before the first
+    /// frame itself: only what others have handed over moves.
+    ///
+    /// # Errors
+    /// [`BlowUp`] names the element that left all bounds.
+    fn step_handed_over(&mut self, _: &Step) -> Result<(), BlowUp> {
+        Ok(())
+    }
+
+    /// The preroll is over.
+    fn end_preroll(&mut self) {}
+
+    /// Takes note of where all elements stand, before the first substep from there on.
+    fn stand(&mut self, _: &World) {}
+
     /// Writes its part of a frame, with what was measured since the last.
     fn write(&mut self, frame: &mut Frame);
 
     /// Its whole state.
     fn save(&self) -> Vec<u8>;
 
-    /// Takes up a state that [`Solver::save`] gave for the same shot.
+    /// Takes up a state that [`Solver::save`] gave; none if the shot had nothing
+    /// for the solver then. All frames up to there have the same fingerprints in
+    /// this shot.
     ///
     /// # Errors
-    /// [`PrepareError::State`].
-    fn restore(&mut self, state: &[u8]) -> Result<(), PrepareError>;
+    /// [`PrepareError::State`] if it does not fit; the solver is then of no further use.
+    fn restore(&mut self, state: Option<&[u8]>) -> Result<(), PrepareError>;
 }
 
 /// What a solver needs to know of the bodies of others.
@@ -195,12 +220,14 @@ pub struct SolverKind {
     pub name: &'static str,
     /// Makes it.
     pub prepare: Prepare,
+    /// Whether all its elements may come or go after a checkpoint that still holds.
+    pub begins_later: bool,
 }
 
 /// All kinds of solver, in the order they step.
 pub const SOLVERS: &[SolverKind] = &[
-    SolverKind { name: "solids", prepare: crate::solids::prepare },
-    SolverKind { name: "particles", prepare: crate::particles::prepare },
+    SolverKind { name: "solids", prepare: crate::solids::prepare, begins_later: false },
+    SolverKind { name: "particles", prepare: crate::particles::prepare, begins_later: true },
 ];
 
 /// A shot being computed.
@@ -233,12 +260,42 @@ pub(crate) fn sampler(shot: &Shot) -> Result<Sampler, PrepareError> {
         .map_err(|faults| PrepareError::State(faults.first().map_or_else(String::new, ToString::to_string)))
 }
 
+/// What a formula without a finite value does to the frame.
+fn blow_up(frame: u32) -> impl Fn(NotFinite) -> BlowUp {
+    move |error| BlowUp {
+        frame,
+        element: error.element.unwrap_or(Id(0)),
+        name: error.name.clone(),
+        what: format!("has a formula for {} without a finite value", error.what),
+    }
+}
+
 impl Simulation {
-    /// The shot at its first frame.
+    /// The shot at its first frame, after the preroll.
     ///
     /// # Errors
     /// [`PrepareError`] names the element that cannot be prepared.
     pub fn new(shot: &Shot, meshes: &Meshes) -> Result<Self, PrepareError> {
+        let mut simulation = Self::prepare(shot, meshes)?;
+        simulation.preroll()?;
+        simulation.stand();
+        Ok(simulation)
+    }
+
+    /// The shot at the frame at which [`Simulation::save`] gave `state`.
+    ///
+    /// # Errors
+    /// [`PrepareError::State`] if the state does not fit the shot; other
+    /// [`PrepareError`]s as for [`Simulation::new`].
+    pub fn restored(shot: &Shot, meshes: &Meshes, state: &[u8]) -> Result<Self, PrepareError> {
+        let mut simulation = Self::prepare(shot, meshes)?;
+        simulation.restore(state)?;
+        simulation.stand();
+        Ok(simulation)
+    }
+
+    /// The shot as it is staged at its first frame.
+    fn prepare(shot: &Shot, meshes: &Meshes) -> Result<Self, PrepareError> {
         let sampler = sampler(shot)?;
         let now = sampler.at(f64::from(shot.timing.first))?;
         let mut solvers = Vec::new();
@@ -256,17 +313,27 @@ impl Simulation {
         let (colliders, frame) = (Colliders::default(), shot.timing.first);
         let mut simulation = Self { sampler, now, surfaces, meshes, solvers, colliders, wants, frame };
         simulation.follow_bodies()?;
-        simulation.begin_early()?;
         Ok(simulation)
     }
 
+    /// The longest preroll of a solver, s.
+    fn preroll_s(&self) -> f32 {
+        self.solvers.iter().filter_map(|(_, solver)| solver.preroll_s()).fold(0.0, f32::max)
+    }
+
+    /// Whether anything happens before the first frame.
+    pub fn has_preroll(&self) -> bool {
+        self.preroll_s() > 0.0
+    }
+
     /// Lets those begin that do so before the first frame; all others wait.
-    fn begin_early(&mut self) -> Result<(), PrepareError> {
-        let prerolls = self.solvers.iter().filter_map(|(_, solver)| solver.preroll_s());
-        let Some(preroll) = prerolls.reduce(f32::max) else { return Ok(()) };
+    fn preroll(&mut self) -> Result<(), PrepareError> {
+        if self.solvers.iter().all(|(_, solver)| solver.preroll_s().is_none()) {
+            return Ok(());
+        }
         let fps = f64::from(self.now.timing.fps);
         let steps = self.now.physics.substeps;
-        let count = (f64::from(preroll) * fps * f64::from(steps)).ceil() as u32;
+        let count = (f64::from(self.preroll_s()) * fps * f64::from(steps)).ceil() as u32;
         for back in (0..count).rev() {
             let at = |back: u32| f64::from(self.frame) - f64::from(back) / f64::from(steps);
             self.step(at(back + 1), at(back), 1.0 / (fps * f64::from(steps)), true)?;
@@ -274,8 +341,27 @@ impl Simulation {
         // What is there from the first frame on comes in a step without length.
         let first = f64::from(self.frame);
         self.step(first, first, 0.0, true)?;
+        for (_, solver) in &mut self.solvers {
+            solver.end_preroll();
+        }
         self.sampler.apply(&mut self.now, first)?;
-        Ok(())
+        self.follow_bodies()
+    }
+
+    /// Lets the solvers note where all stands.
+    fn stand(&mut self) {
+        let acting = self.acting_frame(self.frame);
+        let poses: Vec<(Id, Option<Pose>)> = self
+            .now
+            .elements
+            .iter()
+            .map(|element| (element.id, self.solvers.iter().find_map(|(_, solver)| solver.pose(element.id))))
+            .collect();
+        let solved = |id: Id, _: f64| poses.iter().find(|(of, _)| *of == id)?.1;
+        let world = World::new(&self.now, &self.sampler, acting, &solved);
+        for (_, solver) in &mut self.solvers {
+            solver.stand(&world);
+        }
     }
 
     /// Takes the bodies as they are now.
@@ -381,12 +467,11 @@ impl Simulation {
         let timing = self.now.timing;
         let first = f64::from(timing.first);
         let acting = if early { frame } else { self.sampler.acting_frame(frame) };
-        self.sampler.apply(&mut self.now, acting).map_err(|error| BlowUp {
-            frame: self.frame + 1,
-            element: error.element.unwrap_or(Id(0)),
-            name: error.name.clone(),
-            what: format!("has a formula for {} without a finite value", error.what),
-        })?;
+        let ahead = |element: Id, _: f64| {
+            self.solvers.iter().find_map(|(_, solver)| solver.pose_ahead(element, dt as f32))
+        };
+        let not_finite = blow_up(self.frame + 1);
+        self.sampler.apply_with(&mut self.now, acting, &ahead).map_err(not_finite)?;
         self.surfaces.follow(&self.now, &self.meshes);
         let passed = if early { frame } else { self.sampler.world_frame(frame) } - first;
         let seconds = passed / f64::from(timing.fps);
@@ -396,10 +481,7 @@ impl Simulation {
         let field = Field::new(&self.now, &world, &self.surfaces, frame, seconds);
         for i in 0..self.solvers.len() {
             let solver = &mut self.solvers[i].1;
-            if early && solver.preroll_s().is_none_or(|preroll| f64::from(preroll) < -seconds) {
-                continue;
-            }
-            solver.step(&Step {
+            let step = Step {
                 shot: &self.now,
                 sampler: &self.sampler,
                 frame,
@@ -410,11 +492,26 @@ impl Simulation {
                 surfaces: &self.surfaces,
                 seconds,
                 colliders: &self.colliders,
-            })?;
-            let (has_bodies, owed) = (solver.has_bodies(), solver.take_owed());
-            if early {
-                continue;
+            };
+            match solver.preroll_s() {
+                _ if !early => solver.step(&step)?,
+                None => solver.step_handed_over(&step)?,
+                Some(preroll) if f64::from(preroll) < -seconds => continue,
+                Some(_) => solver.step(&step)?,
             }
+            let has_bodies = solver.has_bodies();
+            if has_bodies && !early {
+                if self.sampler.reads_bodies() {
+                    let solved = |element: Id, _: f64| self.solvers[i].1.pose(element);
+                    let mut now = self.now.clone();
+                    self.sampler.apply_with(&mut now, acting, &solved).map_err(blow_up(self.frame + 1))?;
+                    let step = Step { shot: &now, ..step };
+                    self.solvers[i].1.follow_free(&step);
+                } else {
+                    self.solvers[i].1.follow_free(&step);
+                }
+            }
+            let owed = self.solvers[i].1.take_owed();
             if has_bodies {
                 self.follow_bodies().map_err(|error| BlowUp {
                     frame: self.frame + 1,
@@ -438,25 +535,29 @@ impl Simulation {
         postcard::to_stdvec(&State { frame: self.frame, solvers }).expect("a state serialises")
     }
 
-    /// Takes up a saved state of the same shot.
-    ///
-    /// # Errors
-    /// [`PrepareError::State`].
-    pub fn restore(&mut self, bytes: &[u8]) -> Result<(), PrepareError> {
-        let state: State =
-            postcard::from_bytes(bytes).map_err(|error| PrepareError::State(error.to_string()))?;
-        if state.solvers.len() != self.solvers.len() {
-            return Err(PrepareError::State("it has other solvers".to_owned()));
+    /// Takes up a saved state.
+    fn restore(&mut self, bytes: &[u8]) -> Result<(), PrepareError> {
+        let unreadable = |error: String| PrepareError::State(error);
+        let state: State = postcard::from_bytes(bytes).map_err(|error| unreadable(error.to_string()))?;
+        if !self.now.timing.frames().contains(&state.frame) {
+            return Err(unreadable(format!("it is of frame {}", state.frame)));
         }
-        for ((name, solver), (saved, bytes)) in self.solvers.iter_mut().zip(&state.solvers) {
-            if name != saved {
-                return Err(PrepareError::State(format!("it has {saved} where {name} is expected")));
-            }
-            solver.restore(bytes)?;
+        let unknown = state.solvers.iter().find(|(saved, _)| {
+            let later = SOLVERS.iter().any(|kind| kind.name == saved && kind.begins_later);
+            !later && !self.solvers.iter().any(|(name, _)| name == saved)
+        });
+        if let Some((saved, _)) = unknown {
+            return Err(unreadable(format!("it has other solvers: {saved}")));
+        }
+        for (name, solver) in &mut self.solvers {
+            let saved = state.solvers.iter().find(|(saved, _)| saved == name);
+            solver.restore(saved.map(|(_, bytes)| &bytes[..]))?;
         }
         self.frame = state.frame;
         let acting = self.acting_frame(state.frame);
-        self.sampler.apply(&mut self.now, acting)?;
+        let solved = |element: Id, _: f64| self.solvers.iter().find_map(|(_, solver)| solver.pose(element));
+        self.sampler.apply_with(&mut self.now, acting, &solved)?;
+        self.surfaces.follow(&self.now, &self.meshes);
         self.follow_bodies()
     }
 }

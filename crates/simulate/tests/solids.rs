@@ -322,12 +322,10 @@ fn a_state_of_another_shot_is_refused() {
     let mut with = shot(2);
     with.add(ball("Ball"));
     let state = Simulation::new(&with, &Meshes::default()).unwrap().save();
-    let mut without = Simulation::new(&shot(2), &Meshes::default()).unwrap();
-    assert!(without.restore(&state).unwrap_err().to_string().contains("other solvers"));
-    let mut same = Simulation::new(&with, &Meshes::default()).unwrap();
-    assert!(same.restore(&state[..state.len() / 2]).is_err());
-    same.restore(&state).unwrap();
-    assert_eq!(same.frame(), 1);
+    let restored = |shot: &Shot, state: &[u8]| Simulation::restored(shot, &Meshes::default(), state);
+    assert!(restored(&shot(2), &state).err().unwrap().to_string().contains("other solvers"));
+    assert!(restored(&with, &state[..state.len() / 2]).is_err());
+    assert_eq!(restored(&with, &state).unwrap().frame(), 1);
 }
 
 #[test]
@@ -381,8 +379,7 @@ fn a_keyed_shape_goes_on_from_a_saved_state_as_without_it() {
     let mut whole = Simulation::new(&shot, &Meshes::default()).unwrap();
     (0..20).for_each(|_| drop(whole.advance().unwrap()));
     let saved = whole.save();
-    let mut resumed = Simulation::new(&shot, &Meshes::default()).unwrap();
-    resumed.restore(&saved).unwrap();
+    let mut resumed = Simulation::restored(&shot, &Meshes::default(), &saved).unwrap();
     for _ in 0..20 {
         assert_eq!(whole.advance().unwrap().bodies, resumed.advance().unwrap().bodies);
     }

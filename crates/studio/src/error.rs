@@ -22,6 +22,8 @@ pub enum Error {
     TooLarge(String),
     #[error("{0}")]
     Refused(String),
+    #[error("the disk is full; nothing of this was saved: make room, then do it again")]
+    DiskFull,
     #[error("{0}")]
     Internal(String),
 }
@@ -71,6 +73,9 @@ impl IntoResponse for Error {
                 (StatusCode::PAYLOAD_TOO_LARGE, "/problems/too-large", "Too large", vec![], None)
             }
             Self::Refused(_) => (StatusCode::FORBIDDEN, "/problems/refused", "Refused", vec![], None),
+            Self::DiskFull => {
+                (StatusCode::INSUFFICIENT_STORAGE, "/problems/disk-full", "The disk is full", vec![], None)
+            }
             Self::Internal(_) => {
                 tracing::error!("{detail}");
                 (StatusCode::INTERNAL_SERVER_ERROR, "/problems/internal", "It failed here", vec![], None)
@@ -88,7 +93,12 @@ impl IntoResponse for Error {
 
 impl From<sqlx::Error> for Error {
     fn from(error: sqlx::Error) -> Self {
-        Self::Internal(format!("the store: {error}"))
+        /// Primary result codes of SQLite.
+        const FULL: &str = "13";
+        match error.as_database_error().and_then(|error| error.code()) {
+            Some(code) if code == FULL => Self::DiskFull,
+            _ => Self::Internal(format!("the store: {error}")),
+        }
     }
 }
 
@@ -98,6 +108,10 @@ impl From<frames::RunError> for Error {
             frames::RunError::Io { source, .. } if source.kind() == std::io::ErrorKind::NotFound => {
                 Self::NotFound("the frame".to_owned())
             }
+            frames::RunError::Io { source, .. } if source.kind() == std::io::ErrorKind::StorageFull => {
+                Self::DiskFull
+            }
+            frames::RunError::InUse { .. } => Self::Bad(error.to_string()),
             _ => Self::Internal(error.to_string()),
         }
     }
@@ -117,6 +131,9 @@ impl From<simulate::PrepareError> for Error {
 
 impl From<std::io::Error> for Error {
     fn from(error: std::io::Error) -> Self {
-        Self::Internal(error.to_string())
+        match error.kind() {
+            std::io::ErrorKind::StorageFull => Self::DiskFull,
+            _ => Self::Internal(error.to_string()),
+        }
     }
 }

@@ -2,6 +2,7 @@
 //! from, so that it can go on after a restart whatever happened to the shot.
 
 use crate::error::{Error, Result};
+use crate::jobs::{AtEnd, guarded, lock};
 use crate::store::FilmRow;
 use crate::studio::{Event, Studio};
 use frames::{Frame, RunError, RunFolder, write_whole};
@@ -17,7 +18,7 @@ use std::ops::{ControlFlow, RangeInclusive};
 use std::path::{Path, PathBuf};
 use std::sync::atomic::{AtomicBool, AtomicU32, Ordering};
 use std::sync::{Arc, Mutex};
-use std::time::Instant;
+use std::time::{Duration, Instant};
 use utoipa::ToSchema;
 
 /// What a film is to be.
@@ -51,7 +52,7 @@ impl FilmSettings {
     pub fn source(&self, timing: Timing, number: u32) -> u32 {
         let shifted = i64::from(number) - i64::from(self.shift);
         let within = shifted.clamp(i64::from(timing.first), i64::from(timing.last)) as u32;
-        if self.backwards { timing.first + timing.last - within } else { within }
+        if self.backwards { timing.last - (within - timing.first) } else { within }
     }
 
     /// The frames of the run that it shows.
@@ -101,12 +102,21 @@ pub struct Films {
 impl Films {
     /// Frames done and seconds left of a film at work.
     pub fn progress(&self, film: i64) -> Option<(u32, f32)> {
-        self.progress.lock().expect("no panic with the lock").get(&film).copied()
+        lock(&self.progress).get(&film).copied()
     }
 
     fn stop(&self, film: i64) {
-        if let Some(stop) = self.at_work.lock().expect("no panic with the lock").get(&film) {
+        if let Some(stop) = lock(&self.at_work).get(&film) {
             stop.store(true, Ordering::Release);
+        }
+    }
+
+    /// Takes a job off the list, if it is the one that is on it.
+    fn remove(&self, film: i64, job: &Arc<AtomicBool>) {
+        let mut at_work = lock(&self.at_work);
+        if at_work.get(&film).is_some_and(|on| Arc::ptr_eq(on, job)) {
+            at_work.remove(&film);
+            lock(&self.progress).remove(&film);
         }
     }
 }
@@ -234,6 +244,23 @@ impl Studio {
         FilmFolder::new(self.data.join("films").join(film.to_string()))
     }
 
+    /// Removes a film's files, once no job writes to them.
+    pub async fn remove_film(self: &Arc<Self>, film: i64) -> Result<()> {
+        let studio = self.clone();
+        crate::api::blocking(move || {
+            // It was told to stop, and does so within a tile of a picture.
+            let until = Instant::now() + Duration::from_secs(60);
+            while lock(&studio.films.at_work).contains_key(&film) && Instant::now() < until {
+                std::thread::sleep(Duration::from_millis(5));
+            }
+            match std::fs::remove_dir_all(studio.data.join("films").join(film.to_string())) {
+                Err(error) if error.kind() == std::io::ErrorKind::NotFound => Ok(()),
+                removed => Ok(removed?),
+            }
+        })
+        .await
+    }
+
     /// Begins a film of the shot as it is, with the frames of its current run.
     pub async fn begin_film(self: &Arc<Self>, shot: i64, name: &str, settings: &FilmSettings) -> Result<i64> {
         let (document, revision) = self.head(shot).await?;
@@ -262,33 +289,46 @@ impl Studio {
         Ok(())
     }
 
+    /// Starts rendering a film, unless that is under way.
     pub async fn start_film(self: &Arc<Self>, row: FilmRow) -> Result<()> {
         let stop = Arc::new(AtomicBool::new(false));
         {
-            let mut at_work = self.films.at_work.lock().expect("no panic with the lock");
-            if let Some(old) = at_work.insert(row.id, stop.clone()) {
-                old.store(true, Ordering::Release);
+            let mut at_work = lock(&self.films.at_work);
+            if at_work.get(&row.id).is_some_and(|on| !on.load(Ordering::Acquire)) {
+                return Ok(());
             }
+            at_work.insert(row.id, stop.clone());
         }
+        // Whatever happens from here on, the list is rid of the job.
+        let (studio, listed, film) = (self.clone(), stop.clone(), row.id);
+        let off_the_list = AtEnd::new(move || studio.films.remove(film, &listed));
         self.store.set_film_state(row.id, "running", "").await?;
         self.tell(Event::Films { shot: row.shot });
-        let (studio, runtime) = (self.clone(), tokio::runtime::Handle::current());
-        std::thread::Builder::new().name(format!("film {}", row.id)).spawn(move || {
-            let _turn = studio.films.turn.lock().unwrap_or_else(|poisoned| poisoned.into_inner());
-            let result = studio.work_on_film(&runtime, &row, &stop);
-            studio.films.progress.lock().expect("no panic with the lock").remove(&row.id);
-            let (state, message) = match result {
+        let (studio, runtime, shot) = (self.clone(), tokio::runtime::Handle::current(), row.shot);
+        let work = move || {
+            let off_the_list = off_the_list;
+            let turn = lock(&studio.films.turn);
+            let worked =
+                guarded(|| studio.work_on_film(&runtime, &row, &stop).map_err(|error| error.to_string()));
+            drop(turn);
+            let (state, message) = match worked {
                 Ok(true) => ("done", String::new()),
                 Ok(false) => ("stopped", String::new()),
-                Err(error) => ("failed", error.to_string()),
+                Err(message) => ("failed", message),
             };
             if !stop.load(Ordering::Acquire)
                 && let Err(error) = runtime.block_on(studio.store.set_film_state(row.id, state, &message))
             {
                 tracing::error!("{error}");
             }
+            drop(off_the_list);
             studio.tell(Event::Films { shot: row.shot });
-        })?;
+        };
+        if let Err(error) = std::thread::Builder::new().name(format!("film {film}")).spawn(work) {
+            self.store.set_film_state(film, "failed", &error.to_string()).await?;
+            self.tell(Event::Films { shot });
+            return Err(error.into());
+        }
         Ok(())
     }
 
@@ -306,17 +346,16 @@ impl Studio {
             serde_json::from_str(&row.settings).map_err(|error| Error::Internal(error.to_string()))?;
         let path = self.data.join("films").join(row.id.to_string());
         std::fs::create_dir_all(&path)?;
-        let own = if path.join("run").join("run.json").exists() {
-            RunFolder::open(path.join("run"))?
-        } else {
+        let own = RunFolder::at(path.join("run"));
+        if own.manifest().is_err() {
+            own.remove()?;
             let current = runtime.block_on(self.store.current_run(row.shot))?;
-            let folder = self.folder(&current)?;
+            let folder = self.folder(&current);
+            // Without frames to share they are all computed.
             if folder.manifest().is_ok() {
-                folder.keep_as(&path.join("run"))?
-            } else {
-                RunFolder::create(path.join("run"))?
+                folder.keep_as(own.path())?;
             }
-        };
+        }
         let assets = self.loader.all(&self.data, &document)?;
         let frames = settings.sources(document.timing);
         let job = Bake {
@@ -337,7 +376,7 @@ impl Studio {
         let tell = |done: u32, seconds_left: f32| {
             if seconds_left.is_finite() {
                 let progress = (done, seconds_left);
-                self.films.progress.lock().expect("no panic with the lock").insert(row.id, progress);
+                lock(&self.films.progress).insert(row.id, progress);
                 self.tell(Event::Film { shot: row.shot, film: row.id, done, total, seconds_left });
             }
             !stop.load(Ordering::Acquire)

@@ -9,6 +9,7 @@ pub mod cli;
 pub mod demo;
 pub mod error;
 pub mod films;
+pub(crate) mod jobs;
 pub(crate) mod performing;
 pub mod playing;
 pub mod store;

@@ -37,7 +37,7 @@ pub(crate) async fn begin(studio: Arc<Studio>, shot: i64, from: u32) -> Result<S
     }
     // The processor is needed here.
     studio.playing.stop(shot);
-    let run = studio.folder(&studio.store.current_run(shot).await?)?;
+    let run = studio.folder(&studio.store.current_run(shot).await?);
     let stage = crate::api::blocking(move || {
         let meshes = studio.loader.meshes(&studio.data, &document)?;
         let simulation =

@@ -2,6 +2,7 @@
 //! in the background, into the shot's current run.
 
 use crate::error::Result;
+use crate::jobs::{AtEnd, guarded, lock};
 use crate::studio::{Event, Studio};
 use frames::RunFolder;
 use shot::{Shot, fingerprints};
@@ -25,25 +26,32 @@ struct Signals {
 }
 
 impl Playing {
-    /// Tells the computing of a shot that what it depends on has changed.
+    /// Tells the computing of a shot that what it depends on has changed. It
+    /// hashes both shots: not to be called where others wait.
     pub fn changed(&self, shot: i64, before: &Shot, now: &Shot) {
-        let shots = self.shots.lock().expect("no panic with the lock");
-        if let Some(signals) = shots.get(&shot)
-            && fingerprints(before) != fingerprints(now)
-        {
+        let Some(signals) = lock(&self.shots).get(&shot).cloned() else { return };
+        if fingerprints(before) != fingerprints(now) {
             signals.changed.store(true, Ordering::Release);
         }
     }
 
     /// Whether a shot is being computed.
     pub fn is_on(&self, shot: i64) -> bool {
-        self.shots.lock().expect("no panic with the lock").contains_key(&shot)
+        lock(&self.shots).contains_key(&shot)
     }
 
     /// Stops computing a shot, after the frame at hand.
     pub fn stop(&self, shot: i64) {
-        if let Some(signals) = self.shots.lock().expect("no panic with the lock").get(&shot) {
+        if let Some(signals) = lock(&self.shots).get(&shot) {
             signals.stop.store(true, Ordering::Release);
+        }
+    }
+
+    /// Takes a job off the list, if it is the one that is on it.
+    fn remove(&self, shot: i64, job: &Arc<Signals>) {
+        let mut shots = lock(&self.shots);
+        if shots.get(&shot).is_some_and(|on| Arc::ptr_eq(on, job)) {
+            shots.remove(&shot);
         }
     }
 }
@@ -52,10 +60,10 @@ impl Studio {
     /// Starts computing a shot's missing frames, unless that is under way.
     pub async fn play(self: &Arc<Self>, shot: i64) -> Result<()> {
         let run = self.store.current_run(shot).await?;
-        let folder = self.folder(&run)?;
+        let folder = self.folder(&run);
         let signals = Arc::new(Signals::default());
         {
-            let mut shots = self.playing.shots.lock().expect("no panic with the lock");
+            let mut shots = lock(&self.playing.shots);
             if let Some(running) = shots.get(&shot) {
                 // Asked to stop a moment ago: it goes on instead.
                 running.stop.store(false, Ordering::Release);
@@ -64,28 +72,48 @@ impl Studio {
             }
             shots.insert(shot, signals.clone());
         }
-        self.store.begin_bake(shot).await?;
+        // Whatever happens from here on, the list is rid of the job.
+        let (studio, listed) = (self.clone(), signals.clone());
+        let off_the_list = AtEnd::new(move || studio.playing.remove(shot, &listed));
+        let job = self.store.begin_bake(shot).await?;
         let studio = self.clone();
         let runtime = tokio::runtime::Handle::current();
-        std::thread::Builder::new().name(format!("bake {shot}")).spawn(move || {
-            let message = loop {
-                signals.changed.store(false, Ordering::Release);
-                let result = studio.compute(&runtime, shot, &folder, &signals);
-                // Whether to go round again is decided with the list locked, so
-                // that a change or a new start is not missed.
-                let mut shots = studio.playing.shots.lock().expect("no panic with the lock");
-                let again = signals.changed.load(Ordering::Acquire) && !signals.stop.load(Ordering::Acquire);
-                if !again {
-                    shots.remove(&shot);
-                    break result.err();
-                }
-            };
-            if let Err(error) = runtime.block_on(studio.store.end_bake(shot)) {
+        let work = move || {
+            let off_the_list = off_the_list;
+            let message = studio.work(&runtime, shot, &folder, &signals).err();
+            if let Err(error) = runtime.block_on(studio.store.end_bake(job)) {
                 tracing::error!("{error}");
             }
+            drop(off_the_list);
             studio.tell(Event::BakeEnded { shot, message });
-        })?;
+        };
+        if let Err(error) = std::thread::Builder::new().name(format!("bake {shot}")).spawn(work) {
+            self.store.end_bake(job).await?;
+            return Err(error.into());
+        }
         Ok(())
+    }
+
+    /// Computes until nothing has changed meanwhile.
+    fn work(
+        &self,
+        runtime: &tokio::runtime::Handle,
+        shot: i64,
+        folder: &RunFolder,
+        signals: &Arc<Signals>,
+    ) -> std::result::Result<(), String> {
+        loop {
+            signals.changed.store(false, Ordering::Release);
+            let result = guarded(|| self.compute(runtime, shot, folder, signals));
+            // Whether to go round again is decided with the list locked, so
+            // that a change or a new start is not missed.
+            let mut shots = lock(&self.playing.shots);
+            let again = signals.changed.load(Ordering::Acquire) && !signals.stop.load(Ordering::Acquire);
+            if !again {
+                shots.remove(&shot);
+                return result.map(|_| ());
+            }
+        }
     }
 
     fn compute(
@@ -102,8 +130,8 @@ impl Studio {
         let (start, mut done) = (Instant::now(), 0u32);
         bake(&job, |progress| {
             done += 1;
-            let seconds_left =
-                start.elapsed().as_secs_f32() / done as f32 * (progress.last - progress.frame) as f32;
+            let left = progress.last.saturating_sub(progress.frame);
+            let seconds_left = start.elapsed().as_secs_f32() / done as f32 * left as f32;
             self.tell(Event::Frame { shot, frame: progress.frame, last: progress.last, seconds_left });
             let stop = signals.stop.load(Ordering::Acquire) || signals.changed.load(Ordering::Acquire);
             if stop { ControlFlow::Break(()) } else { ControlFlow::Continue(()) }

@@ -5,16 +5,45 @@
 //! the old one stays in the history.
 
 use crate::error::{Error, Result};
+use futures_util::future::BoxFuture;
 use shot::Shot;
 use sqlx::migrate::{Migration, MigrationType, Migrator};
 use sqlx::sqlite::{SqliteConnectOptions, SqliteJournalMode, SqlitePoolOptions, SqliteSynchronous};
-use sqlx::{Row, SqlSafeStr, SqlitePool};
+use sqlx::{Connection, Executor, Row, SqlSafeStr, SqliteConnection, SqlitePool};
 use std::path::Path;
-use std::time::{SystemTime, UNIX_EPOCH};
+use std::sync::Arc;
+use std::time::{Duration, SystemTime, UNIX_EPOCH};
+use tokio::sync::Mutex;
 
 #[derive(Clone)]
 pub struct Store {
-    pool: SqlitePool,
+    readers: SqlitePool,
+    /// The one connection that writes; none after a failure, so that the next
+    /// write begins with a new one.
+    writer: Arc<Mutex<Option<SqliteConnection>>>,
+    options: SqliteConnectOptions,
+}
+
+/// A stored document that is not read yet.
+pub struct Packed {
+    bytes: Vec<u8>,
+    next_element: i64,
+}
+
+impl Packed {
+    /// Reads it. Not to be called where others wait.
+    pub fn shot(&self) -> Result<Shot> {
+        unpack(&self.bytes, self.next_element)
+    }
+}
+
+/// Which way the head goes.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum Step {
+    /// To the parent.
+    Undo,
+    /// To the child on the line to the tip.
+    Redo,
 }
 
 /// A shot's row.
@@ -68,16 +97,74 @@ fn pack(shot: &Shot) -> Vec<u8> {
     zstd::bulk::compress(&json, 3).expect("compression into memory does not fail")
 }
 
-fn unpack(bytes: &[u8]) -> Result<Shot> {
+fn unpack(bytes: &[u8], next_element: i64) -> Result<Shot> {
     let json = zstd::stream::decode_all(bytes)?;
-    shot::read(&json).map_err(|error| Error::Internal(format!("a stored shot: {error}")))
+    let mut shot = shot::read(&json).map_err(|error| Error::Internal(format!("a stored shot: {error}")))?;
+    // Elements of revisions that were left count too.
+    shot.next_id = shot.next_id().0.max(next_element.clamp(0, i64::from(u32::MAX)) as u32);
+    Ok(shot)
 }
 
 /// Every migration ever written, in order.
 fn migrations() -> Migrator {
-    let first = include_str!("../migrations/0001_first.sql");
-    let kind = MigrationType::Simple;
-    Migrator::with_migrations(vec![Migration::new(1, "first".into(), kind, first.into_sql_str(), false)])
+    let all = [
+        ("first", include_str!("../migrations/0001_first.sql")),
+        ("ids", include_str!("../migrations/0002_ids.sql")),
+    ];
+    let migration = |(i, (name, sql)): (usize, (&'static str, &'static str))| {
+        Migration::new(i as i64 + 1, name.into(), MigrationType::Simple, sql.into_sql_str(), false)
+    };
+    Migrator::with_migrations(all.into_iter().enumerate().map(migration).collect())
+}
+
+/// A number of a kind that was never given before.
+async fn new_id(db: &mut SqliteConnection, kind: &str) -> Result<i64> {
+    let row = sqlx::query("UPDATE next_ids SET id = id + 1 WHERE kind = ? RETURNING id - 1").bind(kind);
+    Ok(row.fetch_one(db).await?.get(0))
+}
+
+async fn head_and_tip(db: &mut SqliteConnection, shot: i64) -> Result<(i64, i64)> {
+    let row = sqlx::query("SELECT head, tip FROM shots WHERE id = ?").bind(shot).fetch_optional(db).await?;
+    row.map(|row| (row.get(0), row.get(1))).ok_or_else(|| Error::NotFound(format!("shot {shot}")))
+}
+
+async fn document(db: &mut SqliteConnection, shot: i64, revision: i64) -> Result<Shot> {
+    let row = sqlx::query(
+        "SELECT document, next_element FROM revisions r JOIN shots s ON s.id = r.shot WHERE r.shot = ? AND number = ?",
+    )
+    .bind(shot)
+    .bind(revision)
+    .fetch_optional(db)
+    .await?;
+    let row = row.ok_or_else(|| Error::NotFound(format!("revision {revision} of shot {shot}")))?;
+    unpack(&row.get::<Vec<u8>, _>(0), row.get(1))
+}
+
+/// The revision that redo leads to: the head's child on the line to the tip.
+async fn redo_target(
+    db: &mut SqliteConnection,
+    shot: i64,
+    head: i64,
+    tip: i64,
+) -> Result<Option<RevisionRow>> {
+    if head == tip {
+        return Ok(None);
+    }
+    let found = sqlx::query(
+        "WITH RECURSIVE line(number, parent) AS (
+             SELECT number, parent FROM revisions WHERE shot = ?1 AND number = ?2
+             UNION ALL
+             SELECT r.number, r.parent FROM revisions r JOIN line l ON r.shot = ?1 AND r.number = l.parent
+         )
+         SELECT r.number, r.parent, r.label, r.version, r.made
+         FROM line l JOIN revisions r ON r.shot = ?1 AND r.number = l.number WHERE l.parent = ?3",
+    )
+    .bind(shot)
+    .bind(tip)
+    .bind(head)
+    .fetch_optional(db)
+    .await?;
+    Ok(found.as_ref().map(revision_row))
 }
 
 impl Store {
@@ -89,29 +176,85 @@ impl Store {
             .journal_mode(SqliteJournalMode::Wal)
             // What was answered as saved survives a crash of the machine too.
             .synchronous(SqliteSynchronous::Full);
-        let pool = SqlitePoolOptions::new().max_connections(4).connect_with(options).await?;
-        migrations().run(&pool).await.map_err(|error| Error::Internal(format!("the store: {error}")))?;
-        Ok(Self { pool })
+        let options = options.busy_timeout(Duration::from_secs(5));
+        let mut writer = SqliteConnection::connect_with(&options).await?;
+        migrations()
+            .run(&mut writer)
+            .await
+            .map_err(|error| Error::Internal(format!("the store: {error}")))?;
+        // They are kept open: a new connection may need room on the disk.
+        let readers = SqlitePoolOptions::new()
+            .min_connections(4)
+            .max_connections(4)
+            .idle_timeout(None)
+            .max_lifetime(None)
+            .connect_with(options.clone().read_only(true))
+            .await?;
+        Ok(Self { readers, writer: Arc::new(Mutex::new(Some(writer))), options })
+    }
+
+    /// Makes a change in one transaction: all of it is stored, or nothing. After
+    /// a failure of the store the connection is given up, since a transaction
+    /// that could not end (on a full disk) would hold up all later ones.
+    async fn write<T: Send>(
+        &self,
+        work: impl for<'c> FnOnce(&'c mut SqliteConnection) -> BoxFuture<'c, Result<T>> + Send,
+    ) -> Result<T> {
+        let mut writer = self.writer.lock().await;
+        // Taken out, so that whoever is dropped in the middle leaves none behind.
+        let mut db = match writer.take() {
+            Some(db) => db,
+            None => SqliteConnection::connect_with(&self.options).await?,
+        };
+        db.execute("BEGIN IMMEDIATE").await?;
+        let result = work(&mut db).await;
+        match &result {
+            Ok(_) => {
+                db.execute("COMMIT").await?;
+                *writer = Some(db);
+            }
+            Err(_) => {
+                if db.execute("ROLLBACK").await.is_ok() {
+                    *writer = Some(db);
+                }
+            }
+        }
+        result
     }
 
     pub async fn project(&self, name: &str) -> Result<i64> {
-        sqlx::query("INSERT OR IGNORE INTO projects (name) VALUES (?)")
-            .bind(name)
-            .execute(&self.pool)
-            .await?;
-        let row =
-            sqlx::query("SELECT id FROM projects WHERE name = ?").bind(name).fetch_one(&self.pool).await?;
-        Ok(row.get(0))
+        let name = name.to_owned();
+        self.write(|db| {
+            Box::pin(async move {
+                sqlx::query("INSERT OR IGNORE INTO projects (name) VALUES (?)")
+                    .bind(&name)
+                    .execute(&mut *db)
+                    .await?;
+                let row = sqlx::query("SELECT id FROM projects WHERE name = ?").bind(&name);
+                Ok(row.fetch_one(db).await?.get(0))
+            })
+        })
+        .await
     }
 
-    pub async fn shots(&self) -> Result<Vec<ShotRow>> {
+    /// All shots with their documents, in one look.
+    pub async fn shots_with_documents(&self) -> Result<Vec<(ShotRow, Packed)>> {
         let rows = sqlx::query(
-            "SELECT s.id, p.name AS project, s.name, head, tip, changed FROM shots s JOIN projects p ON p.id = s.project
+            "SELECT s.id, p.name AS project, s.name, head, tip, changed, document, next_element
+             FROM shots s JOIN projects p ON p.id = s.project JOIN revisions r ON r.shot = s.id AND r.number = s.head
              ORDER BY s.id",
         )
-        .fetch_all(&self.pool)
+        .fetch_all(&self.readers)
         .await?;
-        Ok(rows.iter().map(shot_row).collect())
+        Ok(rows
+            .iter()
+            .map(|row| (shot_row(row), Packed { bytes: row.get(6), next_element: row.get(7) }))
+            .collect())
+    }
+
+    /// Whether there are no shots.
+    pub async fn is_empty(&self) -> Result<bool> {
+        Ok(sqlx::query("SELECT 1 FROM shots LIMIT 1").fetch_optional(&self.readers).await?.is_none())
     }
 
     pub async fn shot(&self, id: i64) -> Result<ShotRow> {
@@ -120,84 +263,156 @@ impl Store {
              WHERE s.id = ?",
         )
         .bind(id)
-        .fetch_optional(&self.pool)
+        .fetch_optional(&self.readers)
         .await?;
         row.as_ref().map(shot_row).ok_or_else(|| Error::NotFound(format!("shot {id}")))
     }
 
     pub async fn add_shot(&self, project: i64, shot: &Shot, label: &str) -> Result<i64> {
-        let mut tx = self.pool.begin().await?;
-        let id = sqlx::query("INSERT INTO shots (project, name, head, tip, changed) VALUES (?, ?, 1, 1, ?)")
-            .bind(project)
-            .bind(&shot.name)
-            .bind(now())
-            .execute(&mut *tx)
-            .await?
-            .last_insert_rowid();
-        sqlx::query("INSERT INTO revisions (shot, number, parent, label, made, document) VALUES (?, 1, NULL, ?, ?, ?)")
-            .bind(id)
-            .bind(label)
-            .bind(now())
-            .bind(pack(shot))
-            .execute(&mut *tx)
-            .await?;
-        tx.commit().await?;
-        Ok(id)
+        let (shot, label) = (shot.clone(), label.to_owned());
+        self.write(move |db| {
+            Box::pin(async move {
+                let id = new_id(db, "shot").await?;
+                sqlx::query(
+                    "INSERT INTO shots (id, project, name, head, tip, changed, next_element) VALUES (?, ?, ?, 1, 1, ?, ?)",
+                )
+                .bind(id)
+                .bind(project)
+                .bind(&shot.name)
+                .bind(now())
+                .bind(i64::from(shot.next_id().0))
+                .execute(&mut *db)
+                .await?;
+                sqlx::query(
+                    "INSERT INTO revisions (shot, number, parent, label, made, document) VALUES (?, 1, NULL, ?, ?, ?)",
+                )
+                .bind(id)
+                .bind(label)
+                .bind(now())
+                .bind(pack(&shot))
+                .execute(&mut *db)
+                .await?;
+                // Its current run, so that reading never has to write.
+                let run = new_id(db, "run").await?;
+                sqlx::query("INSERT INTO runs (id, shot, number, name, made) VALUES (?, ?, NULL, 'current', ?)")
+                    .bind(run)
+                    .bind(id)
+                    .bind(now())
+                    .execute(db)
+                    .await?;
+                Ok(id)
+            })
+        })
+        .await
     }
 
     pub async fn delete_shot(&self, id: i64) -> Result<()> {
-        sqlx::query("DELETE FROM shots WHERE id = ?").bind(id).execute(&self.pool).await?;
-        Ok(())
+        self.delete("DELETE FROM shots WHERE id = ?", id).await
+    }
+
+    async fn delete(&self, sql: &'static str, id: i64) -> Result<()> {
+        self.write(move |db| {
+            Box::pin(async move {
+                sqlx::query(sql).bind(id).execute(db).await?;
+                Ok(())
+            })
+        })
+        .await
     }
 
     pub async fn document(&self, shot: i64, revision: i64) -> Result<Shot> {
-        let row = sqlx::query("SELECT document FROM revisions WHERE shot = ? AND number = ?")
-            .bind(shot)
-            .bind(revision)
-            .fetch_optional(&self.pool)
-            .await?;
-        let row = row.ok_or_else(|| Error::NotFound(format!("revision {revision} of shot {shot}")))?;
-        unpack(&row.get::<Vec<u8>, _>(0))
+        document(&mut *self.readers.acquire().await?, shot, revision).await
+    }
+
+    /// The shot as it is, and its revision, in one look.
+    pub async fn head(&self, shot: i64) -> Result<(Shot, i64)> {
+        let row = sqlx::query(
+            "SELECT document, next_element, head FROM shots s JOIN revisions r ON r.shot = s.id AND r.number = s.head WHERE s.id = ?",
+        )
+        .bind(shot)
+        .fetch_optional(&self.readers)
+        .await?;
+        let row = row.ok_or_else(|| Error::NotFound(format!("shot {shot}")))?;
+        Ok((unpack(&row.get::<Vec<u8>, _>(0), row.get(1))?, row.get(2)))
     }
 
     /// Appends a revision to `base`, which has to be the head still.
     pub async fn add_revision(&self, shot: i64, base: i64, label: &str, document: &Shot) -> Result<i64> {
-        let mut tx = self.pool.begin_with("BEGIN IMMEDIATE").await?;
-        let head: i64 = sqlx::query("SELECT head FROM shots WHERE id = ?")
-            .bind(shot)
-            .fetch_optional(&mut *tx)
-            .await?
-            .ok_or_else(|| Error::NotFound(format!("shot {shot}")))?
-            .get(0);
-        if head != base {
-            return Err(Error::Conflict { base, head });
-        }
-        let next: i64 = sqlx::query("SELECT MAX(number) + 1 FROM revisions WHERE shot = ?")
-            .bind(shot)
-            .fetch_one(&mut *tx)
-            .await?
-            .get(0);
-        sqlx::query(
-            "INSERT INTO revisions (shot, number, parent, label, made, document) VALUES (?, ?, ?, ?, ?, ?)",
-        )
-        .bind(shot)
-        .bind(next)
-        .bind(head)
-        .bind(label)
-        .bind(now())
-        .bind(pack(document))
-        .execute(&mut *tx)
-        .await?;
-        sqlx::query("UPDATE shots SET head = ?, tip = ?, name = ?, changed = ? WHERE id = ?")
-            .bind(next)
-            .bind(next)
-            .bind(&document.name)
-            .bind(now())
-            .bind(shot)
-            .execute(&mut *tx)
-            .await?;
-        tx.commit().await?;
-        Ok(next)
+        let (label, name) = (label.to_owned(), document.name.clone());
+        let (packed, next_element) = (pack(document), i64::from(document.next_id().0));
+        self.write(move |db| {
+            Box::pin(async move {
+                let (head, _) = head_and_tip(db, shot).await?;
+                if head != base {
+                    return Err(Error::Conflict { base, head });
+                }
+                let next: i64 = sqlx::query("SELECT MAX(number) + 1 FROM revisions WHERE shot = ?")
+                    .bind(shot)
+                    .fetch_one(&mut *db)
+                    .await?
+                    .get(0);
+                sqlx::query(
+                    "INSERT INTO revisions (shot, number, parent, label, made, document) VALUES (?, ?, ?, ?, ?, ?)",
+                )
+                .bind(shot)
+                .bind(next)
+                .bind(head)
+                .bind(label)
+                .bind(now())
+                .bind(packed)
+                .execute(&mut *db)
+                .await?;
+                sqlx::query(
+                    "UPDATE shots SET head = ?1, tip = ?1, name = ?2, changed = ?3, next_element = MAX(next_element, ?4) WHERE id = ?5",
+                )
+                .bind(next)
+                .bind(name)
+                .bind(now())
+                .bind(next_element)
+                .bind(shot)
+                .execute(db)
+                .await?;
+                Ok(next)
+            })
+        })
+        .await
+    }
+
+    /// Moves the head by one step from `base`, which has to be the head still if
+    /// it is given. Gives the documents before and after, and the new head.
+    pub async fn step(&self, shot: i64, base: Option<i64>, step: Step) -> Result<(Shot, Shot, i64)> {
+        self.write(move |db| {
+            Box::pin(async move {
+                let (head, tip) = head_and_tip(db, shot).await?;
+                if let Some(base) = base.filter(|&base| base != head) {
+                    return Err(Error::Conflict { base, head });
+                }
+                let to: Option<i64> = match step {
+                    Step::Undo => sqlx::query("SELECT parent FROM revisions WHERE shot = ? AND number = ?")
+                        .bind(shot)
+                        .bind(head)
+                        .fetch_one(&mut *db)
+                        .await?
+                        .get(0),
+                    Step::Redo => redo_target(db, shot, head, tip).await?.map(|revision| revision.number),
+                };
+                let nothing = match step {
+                    Step::Undo => "there is nothing to undo",
+                    Step::Redo => "there is nothing to redo",
+                };
+                let to = to.ok_or_else(|| Error::Bad(nothing.to_owned()))?;
+                let (before, after) = (document(db, shot, head).await?, document(db, shot, to).await?);
+                sqlx::query("UPDATE shots SET head = ?, name = ?, changed = ? WHERE id = ?")
+                    .bind(to)
+                    .bind(&after.name)
+                    .bind(now())
+                    .bind(shot)
+                    .execute(db)
+                    .await?;
+                Ok((before, after, to))
+            })
+        })
+        .await
     }
 
     pub async fn revision(&self, shot: i64, number: i64) -> Result<RevisionRow> {
@@ -206,7 +421,7 @@ impl Store {
         )
         .bind(shot)
         .bind(number)
-        .fetch_one(&self.pool)
+        .fetch_one(&self.readers)
         .await?;
         Ok(revision_row(&row))
     }
@@ -216,72 +431,63 @@ impl Store {
             "SELECT number, parent, label, version, made FROM revisions WHERE shot = ? ORDER BY number DESC LIMIT 500",
         )
         .bind(shot)
-        .fetch_all(&self.pool)
+        .fetch_all(&self.readers)
         .await?;
         Ok(rows.iter().map(revision_row).collect())
     }
 
     /// The revision that redo leads to: the head's child on the line to the tip.
     pub async fn redo_target(&self, row: &ShotRow) -> Result<Option<RevisionRow>> {
-        if row.head == row.tip {
-            return Ok(None);
-        }
-        let found = sqlx::query(
-            "WITH RECURSIVE line(number, parent) AS (
-                 SELECT number, parent FROM revisions WHERE shot = ?1 AND number = ?2
-                 UNION ALL
-                 SELECT r.number, r.parent FROM revisions r JOIN line l ON r.shot = ?1 AND r.number = l.parent
-             )
-             SELECT r.number, r.parent, r.label, r.version, r.made
-             FROM line l JOIN revisions r ON r.shot = ?1 AND r.number = l.number WHERE l.parent = ?3",
-        )
-        .bind(row.id)
-        .bind(row.tip)
-        .bind(row.head)
-        .fetch_optional(&self.pool)
-        .await?;
-        Ok(found.as_ref().map(revision_row))
-    }
-
-    pub async fn set_head(&self, shot: i64, head: i64, name: &str) -> Result<()> {
-        sqlx::query("UPDATE shots SET head = ?, name = ?, changed = ? WHERE id = ?")
-            .bind(head)
-            .bind(name)
-            .bind(now())
-            .bind(shot)
-            .execute(&self.pool)
-            .await?;
-        Ok(())
+        redo_target(&mut *self.readers.acquire().await?, row.id, row.head, row.tip).await
     }
 
     pub async fn name_version(&self, shot: i64, revision: i64, name: &str) -> Result<()> {
-        sqlx::query("UPDATE revisions SET version = ? WHERE shot = ? AND number = ?")
-            .bind(name)
-            .bind(shot)
-            .bind(revision)
-            .execute(&self.pool)
-            .await?;
-        Ok(())
+        let name = name.to_owned();
+        self.write(move |db| {
+            Box::pin(async move {
+                sqlx::query("UPDATE revisions SET version = ? WHERE shot = ? AND number = ?")
+                    .bind(name)
+                    .bind(shot)
+                    .bind(revision)
+                    .execute(db)
+                    .await?;
+                Ok(())
+            })
+        })
+        .await
     }
 
+    /// The run that playing fills.
     pub async fn current_run(&self, shot: i64) -> Result<RunRow> {
-        sqlx::query("INSERT OR IGNORE INTO runs (shot, number, name, made) VALUES (?, NULL, 'current', ?)")
-            .bind(shot)
-            .bind(now())
-            .execute(&self.pool)
-            .await?;
-        let row =
-            sqlx::query("SELECT id, shot, number, name, made FROM runs WHERE shot = ? AND number IS NULL")
+        const CURRENT: &str =
+            "SELECT id, shot, number, name, made FROM runs WHERE shot = ? AND number IS NULL";
+        let row = sqlx::query(CURRENT).bind(shot).fetch_optional(&self.readers).await?;
+        if let Some(row) = row {
+            return Ok(run_row(&row));
+        }
+        // A shot of an earlier build that was never played.
+        self.write(move |db| {
+            Box::pin(async move {
+                head_and_tip(db, shot).await?;
+                let id = new_id(db, "run").await?;
+                sqlx::query(
+                    "INSERT OR IGNORE INTO runs (id, shot, number, name, made) VALUES (?, ?, NULL, 'current', ?)",
+                )
+                .bind(id)
                 .bind(shot)
-                .fetch_one(&self.pool)
+                .bind(now())
+                .execute(&mut *db)
                 .await?;
-        Ok(run_row(&row))
+                Ok(run_row(&sqlx::query(CURRENT).bind(shot).fetch_one(db).await?))
+            })
+        })
+        .await
     }
 
     pub async fn run(&self, id: i64) -> Result<RunRow> {
         let row = sqlx::query("SELECT id, shot, number, name, made FROM runs WHERE id = ?")
             .bind(id)
-            .fetch_optional(&self.pool)
+            .fetch_optional(&self.readers)
             .await?;
         row.as_ref().map(run_row).ok_or_else(|| Error::NotFound(format!("run {id}")))
     }
@@ -290,56 +496,90 @@ impl Store {
         let rows =
             sqlx::query("SELECT id, shot, number, name, made FROM runs WHERE shot = ? ORDER BY number DESC")
                 .bind(shot)
-                .fetch_all(&self.pool)
+                .fetch_all(&self.readers)
                 .await?;
         Ok(rows.iter().map(run_row).collect())
     }
 
-    pub async fn add_kept_run(&self, shot: i64, name: Option<&str>) -> Result<RunRow> {
-        let row = sqlx::query(
-            "INSERT INTO runs (shot, number, name, made)
-             SELECT ?1, n, COALESCE(?2, 'run ' || n), ?3
-             FROM (SELECT COALESCE(MAX(number), 0) + 1 AS n FROM runs WHERE shot = ?1)
-             RETURNING id, shot, number, name, made",
-        )
-        .bind(shot)
-        .bind(name)
-        .bind(now())
-        .fetch_one(&self.pool)
-        .await?;
-        Ok(run_row(&row))
+    /// A number for a run whose folder is being built.
+    pub async fn new_run_id(&self) -> Result<i64> {
+        self.write(|db| Box::pin(new_id(db, "run"))).await
+    }
+
+    /// Lists a kept run whose folder is there; named by its number without a name.
+    pub async fn add_kept_run(&self, id: i64, shot: i64, name: Option<&str>) -> Result<RunRow> {
+        let name = name.map(str::to_owned);
+        self.write(move |db| {
+            Box::pin(async move {
+                let number = sqlx::query("UPDATE shots SET next_run = next_run + 1 WHERE id = ? RETURNING next_run - 1")
+                    .bind(shot)
+                    .fetch_optional(&mut *db)
+                    .await?;
+                let number = number.ok_or_else(|| Error::NotFound(format!("shot {shot}")))?;
+                let row = sqlx::query(
+                    "INSERT INTO runs (id, shot, number, name, made) VALUES (?1, ?2, ?3, COALESCE(?4, 'run ' || ?3), ?5)
+                     RETURNING id, shot, number, name, made",
+                )
+                .bind(id)
+                .bind(shot)
+                .bind(number.get::<i64, _>(0))
+                .bind(name)
+                .bind(now())
+                .fetch_one(db)
+                .await?;
+                Ok(run_row(&row))
+            })
+        })
+        .await
     }
 
     pub async fn rename_run(&self, id: i64, name: &str) -> Result<()> {
-        sqlx::query("UPDATE runs SET name = ? WHERE id = ?").bind(name).bind(id).execute(&self.pool).await?;
-        Ok(())
+        let name = name.to_owned();
+        self.write(move |db| {
+            Box::pin(async move {
+                sqlx::query("UPDATE runs SET name = ? WHERE id = ?").bind(name).bind(id).execute(db).await?;
+                Ok(())
+            })
+        })
+        .await
     }
 
     pub async fn delete_run(&self, id: i64) -> Result<()> {
-        sqlx::query("DELETE FROM runs WHERE id = ?").bind(id).execute(&self.pool).await?;
-        Ok(())
+        self.delete("DELETE FROM runs WHERE id = ?", id).await
+    }
+
+    /// The numbers of all runs, or of all films.
+    pub async fn ids(&self, of: &'static str) -> Result<Vec<i64>> {
+        let sql = if of == "runs" { "SELECT id FROM runs" } else { "SELECT id FROM films" };
+        Ok(sqlx::query(sql).fetch_all(&self.readers).await?.iter().map(|row| row.get(0)).collect())
     }
 
     pub async fn add_film(&self, shot: i64, name: &str, revision: i64, settings: &str) -> Result<i64> {
-        let mut tx = self.pool.begin().await?;
-        let id =
-            sqlx::query("INSERT INTO films (shot, name, revision, settings, made) VALUES (?, ?, ?, ?, ?)")
+        let (name, settings) = (name.to_owned(), settings.to_owned());
+        self.write(move |db| {
+            Box::pin(async move {
+                let id = new_id(db, "film").await?;
+                sqlx::query(
+                    "INSERT INTO films (id, shot, name, revision, settings, made) VALUES (?, ?, ?, ?, ?, ?)",
+                )
+                .bind(id)
                 .bind(shot)
                 .bind(name)
                 .bind(revision)
                 .bind(settings)
                 .bind(now())
-                .execute(&mut *tx)
-                .await?
-                .last_insert_rowid();
-        sqlx::query("INSERT INTO jobs (shot, film, state, made) VALUES (?, ?, 'running', ?)")
-            .bind(shot)
-            .bind(id)
-            .bind(now())
-            .execute(&mut *tx)
-            .await?;
-        tx.commit().await?;
-        Ok(id)
+                .execute(&mut *db)
+                .await?;
+                sqlx::query("INSERT INTO jobs (shot, film, state, made) VALUES (?, ?, 'running', ?)")
+                    .bind(shot)
+                    .bind(id)
+                    .bind(now())
+                    .execute(db)
+                    .await?;
+                Ok(id)
+            })
+        })
+        .await
     }
 
     pub async fn films(&self, shot: Option<i64>) -> Result<Vec<FilmRow>> {
@@ -348,7 +588,7 @@ impl Store {
              FROM films f JOIN jobs j ON j.film = f.id WHERE ?1 IS NULL OR f.shot = ?1 ORDER BY f.id DESC",
         )
         .bind(shot)
-        .fetch_all(&self.pool)
+        .fetch_all(&self.readers)
         .await?;
         Ok(rows.iter().map(film_row).collect())
     }
@@ -359,51 +599,55 @@ impl Store {
              FROM films f JOIN jobs j ON j.film = f.id WHERE f.id = ?",
         )
         .bind(id)
-        .fetch_optional(&self.pool)
+        .fetch_optional(&self.readers)
         .await?;
         row.as_ref().map(film_row).ok_or_else(|| Error::NotFound(format!("film {id}")))
     }
 
     pub async fn delete_film(&self, id: i64) -> Result<()> {
-        sqlx::query("DELETE FROM films WHERE id = ?").bind(id).execute(&self.pool).await?;
-        Ok(())
+        self.delete("DELETE FROM films WHERE id = ?", id).await
     }
 
-    pub async fn set_film_state(&self, film: i64, state: &str, message: &str) -> Result<()> {
-        sqlx::query("UPDATE jobs SET state = ?, message = ? WHERE film = ?")
-            .bind(state)
-            .bind(message)
-            .bind(film)
-            .execute(&self.pool)
-            .await?;
-        Ok(())
+    pub async fn set_film_state(&self, film: i64, state: &'static str, message: &str) -> Result<()> {
+        let message = message.to_owned();
+        self.write(move |db| {
+            Box::pin(async move {
+                sqlx::query("UPDATE jobs SET state = ?, message = ? WHERE film = ?")
+                    .bind(state)
+                    .bind(message)
+                    .bind(film)
+                    .execute(db)
+                    .await?;
+                Ok(())
+            })
+        })
+        .await
     }
 
-    /// Notes that a shot is being baked, so that it goes on after a restart.
-    pub async fn begin_bake(&self, shot: i64) -> Result<()> {
-        self.end_bake(shot).await?;
-        sqlx::query("INSERT INTO jobs (shot, film, state, made) VALUES (?, NULL, 'running', ?)")
-            .bind(shot)
-            .bind(now())
-            .execute(&self.pool)
-            .await?;
-        Ok(())
+    /// Notes that a shot is being baked, so that it goes on after a restart, and
+    /// gives the job's number.
+    pub async fn begin_bake(&self, shot: i64) -> Result<i64> {
+        self.write(move |db| {
+            Box::pin(async move {
+                let job = sqlx::query(
+                    "INSERT INTO jobs (shot, film, state, made) VALUES (?, NULL, 'running', ?) RETURNING id",
+                );
+                Ok(job.bind(shot).bind(now()).fetch_one(db).await?.get(0))
+            })
+        })
+        .await
     }
 
-    pub async fn end_bake(&self, shot: i64) -> Result<()> {
-        sqlx::query("DELETE FROM jobs WHERE shot = ? AND film IS NULL")
-            .bind(shot)
-            .execute(&self.pool)
-            .await?;
-        Ok(())
+    /// Notes that a bake ended, which [`Store::begin_bake`] gave its number.
+    pub async fn end_bake(&self, job: i64) -> Result<()> {
+        self.delete("DELETE FROM jobs WHERE id = ? AND film IS NULL", job).await
     }
 
-    /// Shots that were being baked when the application ended.
-    pub async fn unfinished_bakes(&self) -> Result<Vec<i64>> {
-        let rows = sqlx::query("SELECT shot FROM jobs WHERE film IS NULL AND state = 'running'")
-            .fetch_all(&self.pool)
-            .await?;
-        Ok(rows.iter().map(|row| row.get(0)).collect())
+    /// The jobs of bakes that were under way when the application ended, and their shots.
+    pub async fn unfinished_bakes(&self) -> Result<Vec<(i64, i64)>> {
+        let rows =
+            sqlx::query("SELECT id, shot FROM jobs WHERE film IS NULL").fetch_all(&self.readers).await?;
+        Ok(rows.iter().map(|row| (row.get(0), row.get(1))).collect())
     }
 }
 

@@ -4,7 +4,7 @@ use crate::assets::Loader;
 use crate::error::{Error, Result};
 use crate::films::Films;
 use crate::playing::Playing;
-use crate::store::{RunRow, Store};
+use crate::store::{RunRow, Step, Store};
 use frames::{Frame, RunFolder};
 use serde::Serialize;
 use shot::{Fingerprint, Shot};
@@ -52,7 +52,15 @@ impl Studio {
         // Who finds the memory in use takes some of their own.
         let (mut lent, mut own) = (self.spare.try_lock(), Frame::default());
         let frame = lent.as_deref_mut().unwrap_or(&mut own);
-        folder.read_into(number, frame)?;
+        if let Err(error) = folder.read_into(number, frame) {
+            return Err(if folder.drop_if_damaged(number) {
+                Error::NotFound(format!(
+                    "frame {number}: its file was damaged, and is computed again by playing; it"
+                ))
+            } else {
+                error.into()
+            });
+        }
         Ok((frame.fingerprint, frames::wire(frame)))
     }
 
@@ -85,11 +93,30 @@ impl Studio {
             spare: Mutex::default(),
             _lock: lock,
         });
-        for shot in studio.store.unfinished_bakes().await? {
+        studio.tidy().await?;
+        for (job, shot) in studio.store.unfinished_bakes().await? {
             studio.play(shot).await?;
+            studio.store.end_bake(job).await?;
         }
         studio.resume_films().await?;
         Ok(studio)
+    }
+
+    /// Removes what nothing in the store names: folders of runs and films that
+    /// were half built or half dropped when the application ended.
+    async fn tidy(&self) -> Result<()> {
+        for part in ["runs", "films"] {
+            let known = self.store.ids(part).await?;
+            for entry in std::fs::read_dir(self.data.join(part))?.flatten() {
+                let name = entry.file_name();
+                let number = name.to_str().and_then(|name| name.parse::<i64>().ok());
+                let half_built = name.to_str().is_some_and(|name| name.starts_with('.'));
+                if number.map_or(half_built, |number| !known.contains(&number)) {
+                    std::fs::remove_dir_all(entry.path())?;
+                }
+            }
+        }
+        Ok(())
     }
 
     /// Tells every open page.
@@ -99,14 +126,29 @@ impl Studio {
     }
 
     /// A run's folder.
-    pub fn folder(&self, run: &RunRow) -> Result<RunFolder> {
-        Ok(RunFolder::create(self.data.join("runs").join(run.id.to_string()))?)
+    pub fn folder(&self, run: &RunRow) -> RunFolder {
+        RunFolder::at(self.data.join("runs").join(run.id.to_string()))
+    }
+
+    /// Where small pictures of shots lie.
+    pub fn pictures(&self) -> PathBuf {
+        self.data.join("pictures")
+    }
+
+    /// Drops the small pictures of a shot; they are made anew when they are asked for.
+    pub fn drop_pictures(&self, shot: i64) {
+        let of_shot = format!("{shot}-");
+        for entry in std::fs::read_dir(self.pictures()).into_iter().flatten().flatten() {
+            if entry.file_name().to_str().is_some_and(|name| name.starts_with(&of_shot)) {
+                // Another request may have done it.
+                let _ = std::fs::remove_file(entry.path());
+            }
+        }
     }
 
     /// The shot as it is, and its revision.
     pub async fn head(&self, shot: i64) -> Result<(Shot, i64)> {
-        let row = self.store.shot(shot).await?;
-        Ok((self.store.document(shot, row.head).await?, row.head))
+        self.store.head(shot).await
     }
 
     /// Saves a change of a shot: checked, stored, told, and taken up by what is playing.
@@ -117,18 +159,22 @@ impl Studio {
         }
         let before = self.store.document(shot, base).await?;
         let revision = self.store.add_revision(shot, base, label, document).await?;
-        self.tell(Event::Shot { shot, revision });
-        self.playing.changed(shot, &before, document);
+        self.has_changed(shot, revision, before, document.clone());
         Ok(revision)
     }
 
-    /// Moves the head to another revision.
-    pub async fn go_to(self: &Arc<Self>, shot: i64, revision: i64) -> Result<()> {
-        let (before, _) = self.head(shot).await?;
-        let document = self.store.document(shot, revision).await?;
-        self.store.set_head(shot, revision, &document.name).await?;
-        self.tell(Event::Shot { shot, revision });
-        self.playing.changed(shot, &before, &document);
+    /// Goes one change back or forward, from `base` if that is given.
+    pub async fn step(self: &Arc<Self>, shot: i64, base: Option<i64>, step: Step) -> Result<()> {
+        let (before, after, revision) = self.store.step(shot, base, step).await?;
+        self.has_changed(shot, revision, before, after);
         Ok(())
+    }
+
+    fn has_changed(self: &Arc<Self>, shot: i64, revision: i64, before: Shot, after: Shot) {
+        self.tell(Event::Shot { shot, revision });
+        if self.playing.is_on(shot) {
+            let studio = self.clone();
+            tokio::task::spawn_blocking(move || studio.playing.changed(shot, &before, &after));
+        }
     }
 }

@@ -67,7 +67,7 @@ pub fn flight() -> Experiment {
     let (vx, vy) = (9.0 * 0.8f64.sin(), 9.0 * 0.8f64.cos());
     let curve: Vec<(f64, f64)> = frames(&shot)
         .iter()
-        .map(|f| (f64::from(f.particles[&id].places[0].x), f64::from(f.particles[&id].places[0].y)))
+        .map(|f| (f64::from(f.particles_of(id).places[0].x), f64::from(f.particles_of(id).places[0].y)))
         .collect();
     let reference: Vec<(f64, f64)> =
         (0..=48).map(|i| f64::from(i) / FPS).map(|t| (vx * t, vy * t - 0.5 * G * t * t)).collect();
@@ -98,7 +98,7 @@ pub fn drag() -> Experiment {
     let terminal = (2.0 * 0.001 * G / (1.2 * 0.5 * std::f64::consts::PI * 0.01 * 0.01)).sqrt();
     let curve: Vec<(f64, f64)> = frames(&shot)
         .iter()
-        .map(|f| (f.time_s, f64::from(f.particles[&id].velocities[0].length())))
+        .map(|f| (f.time_s, f64::from(f.particles_of(id).velocities[0].length())))
         .collect();
     let reference: Vec<(f64, f64)> =
         curve.iter().map(|(t, _)| (*t, terminal * (G * t / terminal).tanh())).collect();
@@ -131,7 +131,7 @@ pub fn bounce() -> Experiment {
     let id = shot.add(swarm(particles).at(0.0, 2.001, 0.0));
     let states: Vec<(f64, f64, f64)> = frames(&shot)
         .iter()
-        .map(|f| (f, &f.particles[&id]))
+        .map(|f| (f, f.particles_of(id)))
         .map(|(f, p)| (f.time_s, f64::from(p.places[0].y) - 0.001, f64::from(p.velocities[0].y)))
         .collect();
     let fall = (4.0 / G).sqrt();
@@ -170,7 +170,7 @@ pub fn incline() -> Experiment {
     let a = G * (angle.sin() - friction * angle.cos());
     let curve: Vec<(f64, f64)> = frames(&shot)
         .iter()
-        .map(|f| (f.time_s, f64::from(f.particles[&id].places[0].distance(up))))
+        .map(|f| (f.time_s, f64::from(f.particles_of(id).places[0].distance(up))))
         .collect();
     let reference: Vec<(f64, f64)> = curve.iter().map(|(t, _)| (*t, 0.5 * a * t * t)).collect();
     Experiment {
@@ -195,7 +195,7 @@ pub fn plate() -> Experiment {
     particles.from = Source::Shape { shape: Shape::cuboid(3.0, 1.0, 3.0), on: BornOn::Volume };
     particles.start = Start { speed_m_s: -100.0, spread_rad: 0.3, size_m: 0.001, ..particles.start };
     let id = shot.add(swarm(particles).at(0.0, 2.0, 0.0));
-    let below = |f: &frames::Frame| f.particles[&id].places.iter().filter(|p| p.y < 0.0).count() as f64;
+    let below = |f: &frames::Frame| f.particles_of(id).places.iter().filter(|p| p.y < 0.0).count() as f64;
     let curve: Vec<(f64, f64)> = frames(&shot).iter().map(|f| (f.time_s, below(f))).collect();
     Experiment {
         key: "particle-plate",
@@ -221,7 +221,7 @@ pub fn split() -> Experiment {
     particles.becoming = vec![Becoming { when: When::Age { s: 0.25 }, then: Then::Split(split), share: 1.0 }];
     let id = shot.add(swarm(particles));
     let momentum = |f: &frames::Frame| {
-        let of = &f.particles[&id];
+        let of = f.particles_of(id);
         let mass = if of.len() == 40 { 0.7 } else { 0.1 };
         f64::from(of.velocities.iter().sum::<Vec3>().y * mass)
     };
@@ -263,7 +263,7 @@ pub fn handed_over() -> Experiment {
     // A ball of that size and density.
     let mass = 600.0 * 4.0 / 3.0 * std::f64::consts::PI * 0.05f64.powi(3);
     let momentum = |f: &frames::Frame| {
-        let of = f.particles[&id].velocities.iter().sum::<Vec3>();
+        let of = f.particles_of(id).velocities.iter().sum::<Vec3>();
         let bodies = f.bodies.get(&solid).map_or(Vec3::ZERO, |bodies| bodies.velocities.iter().sum());
         f64::from((of + bodies).y) * mass
     };
@@ -291,7 +291,7 @@ pub fn apart() -> Experiment {
     particles.steer = Steer { apart_m: 0.07, ..Steer::default() };
     let id = shot.add(swarm(particles));
     let least = |f: &frames::Frame| {
-        let places = &f.particles[&id].places;
+        let places = f.particles_of(id).places;
         let pairs = (0..places.len()).flat_map(|i| (0..i).map(move |j| (i, j)));
         f64::from(pairs.map(|(i, j)| places[i].distance(places[j])).fold(f32::INFINITY, f32::min))
     };
@@ -421,7 +421,7 @@ pub fn by_map() -> Experiment {
     let id = shot.add(swarm(particles));
     let mut counts = vec![0.0; 60];
     let frame = Simulation::new(&shot, &meshes).expect("it prepares").write();
-    for p in &frame.particles[&id].places {
+    for p in frame.particles_of(id).places {
         counts[((f64::from(p.x + 0.5).powi(2) * 60.0) as usize).min(59)] += 1.0;
     }
     evenness("births-by-map", "Births go by the weight of a map.", &counts)

@@ -5,9 +5,9 @@ mod particles;
 use crate::migrate;
 use crate::motion::slots::{Bounds, Slot, element_slots, shot_slots};
 use crate::{
-    AssetKind, Attract, BirthMap, Births, BornOn, Curve, Element, ForceKind, Form, Id, Is, MAX_BODIES,
-    MAX_ELEMENTS, MAX_FRAMES, MAX_GROUPS, MAX_PARTICLES, MapOf, Often, Particles, Sampler, Shape, Shot,
-    SkySource, Solid, Source, Then, VERSION, Volume, Wake, When, Who,
+    AssetKind, Attract, BirthMap, Births, BornOn, Curve, Element, ForceKind, Form, Id, Is, LAST_FRAME,
+    MAX_BODIES, MAX_BYTES, MAX_ELEMENTS, MAX_FRAMES, MAX_GROUPS, MAX_ID, MAX_PARTICLES, MapOf, Often,
+    Particles, Sampler, Shape, Shot, SkySource, Solid, Source, Then, VERSION, Volume, Wake, When, Who,
 };
 use glam::Vec3;
 use particles::references;
@@ -32,6 +32,10 @@ pub struct ReadError(pub Vec<Fault>);
 
 pub(crate) fn read(bytes: &[u8]) -> Result<Shot, ReadError> {
     let one = |path: &str, message: String| ReadError(vec![Fault { path: path.to_owned(), message }]);
+    if bytes.len() > MAX_BYTES {
+        let message = format!("is {} MB long; at most {} MB", bytes.len() >> 20, MAX_BYTES >> 20);
+        return Err(one("$", message));
+    }
     let mut value: serde_json::Value =
         serde_json::from_slice(bytes).map_err(|error| one("$", format!("is not JSON: {error}")))?;
     match value.get("version").and_then(serde_json::Value::as_u64) {
@@ -89,7 +93,7 @@ impl Shot {
         }
         name(f, "name", &self.name);
         shot_slots(&mut Self { elements: Vec::new(), ..self.clone() }, &mut |path, slot, bounds| {
-            f.slot("", path, &slot, bounds);
+            f.slot("", &path.to_string(), &slot, bounds);
         });
         let timing = self.timing;
         if timing.last < timing.first {
@@ -97,6 +101,8 @@ impl Shot {
             f.say("timing.last", message);
         } else if timing.last - timing.first >= MAX_FRAMES {
             f.say("timing.last", format!("the shot has {} frames; at most {MAX_FRAMES}", timing.count()));
+        } else if timing.last > LAST_FRAME {
+            f.say("timing.last", format!("{} is outside 0 to {LAST_FRAME}", timing.last));
         }
         for (path, size) in [("picture.width", self.picture.width), ("picture.height", self.picture.height)] {
             if !(16..=8192).contains(&size) {
@@ -113,11 +119,15 @@ impl Shot {
         }
         if self.elements.len() > MAX_ELEMENTS {
             f.say("elements", format!("{} elements; at most {MAX_ELEMENTS}", self.elements.len()));
+            return faults.0;
         }
         let (mut ids, mut names) = (HashMap::new(), HashMap::new());
         let mut bodies = 0usize;
         for (i, element) in self.elements.iter().enumerate() {
             let path = format!("elements[{i}]");
+            if element.id.0 > MAX_ID {
+                f.say(format!("{path}.id"), format!("{} is outside 0 to {MAX_ID}", element.id.0));
+            }
             if let Some(other) = ids.insert(element.id, i) {
                 f.say(format!("{path}.id"), format!("{} is also the id of elements[{other}]", element.id.0));
             }
@@ -151,7 +161,9 @@ impl Shot {
     fn element_faults(&self, f: &mut Faults, path: &str, element: &Element) {
         name(f, &format!("{path}.name"), &element.name);
         let root = format!("{path}.");
-        element_slots(&mut element.clone(), &mut |at, slot, bounds| f.slot(&root, at, &slot, bounds));
+        element_slots(&mut element.clone(), &mut |at, slot, bounds| {
+            f.slot(&root, &at.to_string(), &slot, bounds)
+        });
         if element.groups.len() > MAX_GROUPS {
             f.say(format!("{path}.groups"), format!("{} groups; at most {MAX_GROUPS}", element.groups.len()));
         }

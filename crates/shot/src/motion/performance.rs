@@ -216,7 +216,8 @@ fn tolerance(path: &str, stretch: &Stretch, within: Within) -> f64 {
 fn range(shot: &Shot, element: Option<Id>, path: &str) -> Result<(Value, Bounds), String> {
     let (whole, part) = split_part(path);
     let mut found = None;
-    let mut visit = |at: &str, slot: Slot, bounds: Bounds| {
+    let mut visit = |at: std::fmt::Arguments, slot: Slot, bounds: Bounds| {
+        let at = at.to_string();
         if at == path {
             found = Some((slot.kind(), bounds));
         } else if at == whole && part.is_some_and(|part| part < slot.kind().count()) {

@@ -2,10 +2,12 @@
 
 use super::elapsed::Sums;
 use super::expression::{Expression, Moment};
-use super::slots::{Bounds, Slot, element_slots, shot_slots};
+use super::slots::{Bounds, PLACE, Slot, TURN, element_slots, placement_slot, shot_slots};
 use super::{Channel, Value, short_name, split_part};
-use crate::{Fault, Id, Shot};
+use crate::{Fault, History, Id, Moves, Shot, turn_about_axes};
+use glam::Vec3;
 use std::collections::{BTreeMap, HashMap};
+use std::fmt::Arguments;
 use std::sync::OnceLock;
 use thiserror::Error;
 
@@ -73,8 +75,13 @@ enum Source {
 
 /// Calls `f` with one value of the owner.
 fn with_slot<T>(shot: &mut Shot, owner: Owner, slot: usize, f: impl FnOnce(Slot, Bounds) -> T) -> Option<T> {
+    if let Some(index) = owner
+        && let Some((value, bounds)) = placement_slot(&mut shot.elements[index], slot)
+    {
+        return Some(f(value, bounds));
+    }
     let (mut at, mut f, mut out) = (0, Some(f), None);
-    let mut visit = |_: &str, value: Slot, bounds: Bounds| {
+    let mut visit = |_: Arguments, value: Slot, bounds: Bounds| {
         if at == slot
             && let Some(f) = f.take()
         {
@@ -107,7 +114,7 @@ impl Names {
     fn new(base: &mut Shot) -> Self {
         let mut shot = Vec::new();
         shot_slots(base, &mut |path, slot, bounds| {
-            shot.push(Named { path: path.to_owned(), kind: slot.kind(), bounds });
+            shot.push(Named { path: path.to_string(), kind: slot.kind(), bounds });
         });
         let by_name = base.elements.iter().enumerate().map(|(i, e)| (e.name.clone(), i)).collect();
         Self { elements: base.elements.iter().map(|_| None).collect(), shot, by_name }
@@ -118,7 +125,7 @@ impl Names {
         self.elements[index].get_or_insert_with(|| {
             let mut list = Vec::new();
             element_slots(&mut base.elements[index], &mut |path, slot, bounds| {
-                list.push(Named { path: path.to_owned(), kind: slot.kind(), bounds });
+                list.push(Named { path: path.to_string(), kind: slot.kind(), bounds });
             });
             list
         })
@@ -232,6 +239,19 @@ impl Sampler {
             .any(|track| track.address.owner.is_some_and(|index| self.base.elements[index].id == element))
     }
 
+    /// Whether a formula names the place or turn of a body that a solver may move.
+    pub fn reads_bodies(&self) -> bool {
+        let reads = |reference: &Address| {
+            let element = reference.owner.map(|index| &self.base.elements[index]);
+            let moves = element.and_then(|element| element.as_solid()).map(|solid| solid.body.moves);
+            [PLACE, TURN].contains(&reference.slot) && moves.is_some_and(|moves| moves != Moves::Still)
+        };
+        self.tracks.iter().any(|track| match &track.source {
+            Source::Formula(_, references) => references.iter().any(reads),
+            Source::Keys(_) => false,
+        })
+    }
+
     /// The shot at `frame`, which may lie between frames.
     ///
     /// # Errors
@@ -242,12 +262,31 @@ impl Sampler {
         Ok(shot)
     }
 
+    /// The shot at `frame`, where formulas that name the place or turn of a
+    /// body find it where `solved` has it.
+    ///
+    /// # Errors
+    /// [`NotFinite`] names the formula.
+    pub fn at_with(&self, frame: f64, solved: History) -> Result<Shot, NotFinite> {
+        let mut shot = self.base.clone();
+        self.apply_with(&mut shot, frame, solved)?;
+        Ok(shot)
+    }
+
     /// Sets the values that change in `shot`, which [`Sampler::at`] gave, to
     /// what they are at `frame`.
     ///
     /// # Errors
     /// [`NotFinite`] names the formula.
     pub fn apply(&self, shot: &mut Shot, frame: f64) -> Result<(), NotFinite> {
+        self.apply_with(shot, frame, &|_, _| None)
+    }
+
+    /// As [`Sampler::apply`], with bodies where `solved` has them.
+    ///
+    /// # Errors
+    /// [`NotFinite`] names the formula.
+    pub fn apply_with(&self, shot: &mut Shot, frame: f64, solved: History) -> Result<(), NotFinite> {
         let timing = self.base.timing;
         let fps = f64::from(timing.fps);
         let moment = Moment { time: (frame - f64::from(timing.first)) / fps, frame, fps };
@@ -259,10 +298,12 @@ impl Sampler {
                 Source::Formula(expression, references) => {
                     inputs.clear();
                     inputs.extend(references.iter().map(|r| {
-                        with_slot(shot, r.owner, r.slot, |slot, _| {
-                            slot.get().map_or(0.0, |v| v.part(r.part.unwrap_or(0)))
-                        })
-                        .unwrap_or(0.0)
+                        let part = r.part.unwrap_or(0);
+                        if let Some(of_body) = self.solved(r, frame, solved) {
+                            return f64::from(of_body[part.min(2)]);
+                        }
+                        with_slot(shot, r.owner, r.slot, |slot, _| slot.get().map_or(0.0, |v| v.part(part)))
+                            .unwrap_or(0.0)
                     }));
                     let number = expression.evaluate(moment, &inputs);
                     if !number.is_finite() {
@@ -286,12 +327,19 @@ impl Sampler {
         Ok(())
     }
 
+    /// The place or turn of a body that a reference names, if a solver has it.
+    fn solved(&self, of: &Address, frame: f64, solved: History) -> Option<Vec3> {
+        let element = &self.base.elements[of.owner.filter(|_| [PLACE, TURN].contains(&of.slot))?];
+        let (place, turn) = solved(element.id, frame)?;
+        Some(if of.slot == PLACE { place } else { turn_about_axes(turn) })
+    }
+
     fn not_finite(&self, address: Address, frame: f64) -> NotFinite {
         let (mut at, mut what) = (0, String::new());
         let mut base = self.base.clone();
-        let mut visit = |path: &str, _: Slot, _: Bounds| {
+        let mut visit = |path: Arguments, _: Slot, _: Bounds| {
             if at == address.slot {
-                what = short_name(path).to_owned();
+                what = short_name(&path.to_string()).to_owned();
             }
             at += 1;
         };

@@ -182,6 +182,19 @@ impl Stand {
 }
 
 impl System {
+    /// Notes where the element and its curve stand, if no substep has done so.
+    pub(super) fn stand(&mut self, world: &World) {
+        let shot = world.shot();
+        let Some(element) = shot.element(self.id) else { return };
+        let rest = &mut self.swarm.rest;
+        rest.stood.get_or_insert_with(|| world.pose(element));
+        if let Some(Source::Curve { curve }) = element.as_particles().map(|particles| &particles.from)
+            && rest.curve_stood.is_none()
+        {
+            rest.curve_stood = shot.element(*curve).map(|curve| world.pose(curve));
+        }
+    }
+
     /// Appends the particles born in a substep; gives the share of it that is
     /// left to each of them.
     pub(super) fn give_birth(

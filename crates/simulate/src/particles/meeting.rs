@@ -58,23 +58,21 @@ pub struct Body {
     pub inverse_mass: f32,
 }
 
-/// Bodies near a particle, at most so many.
-type Near = [usize; 16];
-
 impl Meeting<'_> {
     /// Moves a particle for `dt` seconds in which forces add `change` to its velocity.
-    pub fn go(&self, body: &mut Body, change: Vec3, dt: f32, touches: &mut Vec<Touch>) {
+    /// `near` is room to work in.
+    pub fn go(
+        &self,
+        body: &mut Body,
+        change: Vec3,
+        dt: f32,
+        near: &mut Vec<usize>,
+        touches: &mut Vec<Touch>,
+    ) {
         let list = self.colliders.list();
         let way = (body.velocity + 0.5 * change) * dt;
         let length = way.length();
-        let mut near: Near = [0; 16];
-        let mut count = 0;
-        let mut add = |i: usize| {
-            if count < near.len() {
-                near[count] = i;
-                count += 1;
-            }
-        };
+        near.clear();
         // What moves may push it on, twice as fast as itself at most.
         let (mut moving, mut pushed) = (false, 0.0f32);
         if self.colliders.any_move() {
@@ -85,7 +83,7 @@ impl Meeting<'_> {
                 if self.met[i] {
                     moving = true;
                     pushed = pushed.max(2.0 * dt * list[i].velocity_at(body.place).length());
-                    add(i);
+                    near.push(i);
                 }
             });
         }
@@ -103,24 +101,24 @@ impl Meeting<'_> {
                     return;
                 }
                 if close {
-                    return add(i);
+                    return near.push(i);
                 }
                 let distance = list[i].clearance(body.place, 1.25 * still.max(touching));
                 still = still.min(distance);
                 if distance < touching {
-                    add(i);
+                    near.push(i);
                 }
             });
         } else {
             still = body.clear + body.radius;
         }
-        if count == 0 {
+        if near.is_empty() {
             body.place += way;
             body.velocity += change;
             body.clear = (still - body.radius - length).max(0.0);
             return;
         }
-        self.bounce_along(body, change, dt, &near[..count], touches);
+        self.bounce_along(body, change, dt, near, touches);
     }
 
     fn bounce_along(&self, body: &mut Body, change: Vec3, dt: f32, near: &[usize], touches: &mut Vec<Touch>) {
@@ -231,24 +229,33 @@ impl Meeting<'_> {
         let friction =
             if outcome == Outcome::Bounce { pair(meet.friction, collider.now.friction) } else { 0.0 };
         let pressing = if bounces { 0.0 } else { pressing };
-        let before = body.velocity;
         let mobility = collider.mobility(at, normal);
         let own = if meet.push { body.inverse_mass / (body.inverse_mass + mobility) } else { 1.0 };
         let change = (1.0 + bounce) * towards * own;
-        // Friction answers what forces add along the surface too, so that what
-        // it holds does not creep.
-        let coming = if pressing > 0.0 { *acceleration * left } else { Vec3::ZERO };
-        let along = (relative + coming).reject_from_normalized(normal);
-        let speed = along.length();
         body.velocity += normal * change;
-        if speed > 0.0 {
-            body.velocity -= along * ((friction * (change + pressing)).min(speed) / speed);
-        }
-        if pressing > 0.0 {
-            *acceleration -= normal * acceleration.dot(normal);
+        // Friction answers what forces add along the surface too.
+        let coming = if pressing > 0.0 { *acceleration * left } else { Vec3::ZERO };
+        let own_way = relative.reject_from_normalized(normal);
+        let along = own_way + coming.reject_from_normalized(normal);
+        let speed = along.length();
+        let most = friction * (change + pressing);
+        if speed <= most {
+            // It holds: the particle goes with the surface, and nothing is left that moves it along.
+            body.velocity -= own_way;
+            if pressing > 0.0 {
+                *acceleration = Vec3::ZERO;
+            }
+        } else {
+            // It slides: the hit takes its part at once, the pressing over the time that is left.
+            let way = along / speed;
+            body.velocity -= way * (friction * change);
+            if pressing > 0.0 {
+                *acceleration -= normal * acceleration.dot(normal) + way * (friction * pressing / left);
+            }
         }
         let impulse = if meet.push && collider.now.inverse_mass > 0.0 {
-            (before - body.velocity - normal * pressing) / body.inverse_mass
+            let rubbed = if speed > 0.0 { along * (most.min(speed) / speed) } else { Vec3::ZERO };
+            (rubbed - normal * (change + pressing)) / body.inverse_mass
         } else {
             Vec3::ZERO
         };

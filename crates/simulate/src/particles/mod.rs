@@ -20,7 +20,7 @@ use frames::{Frame, Turnover};
 use geometry::Meshes;
 use glam::{Quat, Vec3};
 use meeting::Touch;
-use shot::{Element, Id, MAX_PARTICLES, Often, Outcome, Particles, Pose, Shot, Source, Then};
+use shot::{Element, Id, MAX_PARTICLES, Often, Outcome, Particles, Pose, Shot, Source, Then, World};
 use std::collections::{BTreeMap, BTreeSet};
 use swarm::{Columns, Stuck, Swarm};
 
@@ -358,10 +358,27 @@ impl Solver for Swarms {
         Some(self.preroll_s)
     }
 
+    fn stand(&mut self, world: &World) {
+        for system in &mut self.systems {
+            system.stand(world);
+        }
+    }
+
     fn write(&mut self, frame: &mut Frame) {
         for system in &mut self.systems {
             let swarm = &mut system.swarm;
             let now = system.now_s;
+            let rest = &mut swarm.rest;
+            let turnover = Turnover { alive: swarm.ids.len() as u32, born: rest.born, gone: rest.gone };
+            (rest.born, rest.gone) = (0, 0);
+            // What has not begun leaves no trace, so that a frame does not tell
+            // whether particles that begin later were there already.
+            if swarm.rest.next_id == 0 {
+                continue;
+            }
+            frame.measured.turnover.insert(system.id, turnover);
+            let any_turned = swarm.turns.iter().any(|turn| *turn != Quat::IDENTITY);
+            let any_weighed = swarm.weights.iter().any(|weight| *weight != 1.0);
             frame.particles.insert(
                 system.id,
                 frames::Particles {
@@ -371,14 +388,10 @@ impl Solver for Swarms {
                     sizes: swarm.sizes.clone(),
                     ages: swarm.born_s.iter().map(|born| (now - born).max(0.0)).collect(),
                     lifespans: swarm.born_s.iter().zip(&swarm.ends_s).map(|(born, end)| end - born).collect(),
-                    turns: swarm.turns.clone(),
-                    weights: swarm.weights.clone(),
+                    turns: if any_turned { swarm.turns.clone() } else { Vec::new() },
+                    weights: if any_weighed { swarm.weights.clone() } else { Vec::new() },
                 },
             );
-            let rest = &mut swarm.rest;
-            let turnover = Turnover { alive: swarm.ids.len() as u32, born: rest.born, gone: rest.gone };
-            (rest.born, rest.gone) = (0, 0);
-            frame.measured.turnover.insert(system.id, turnover);
         }
     }
 
@@ -387,24 +400,32 @@ impl Solver for Swarms {
         let length = (out.len() as u64).to_le_bytes();
         out.splice(0..0, length);
         for system in &self.systems {
+            out.extend_from_slice(&system.id.0.to_le_bytes());
             out.extend_from_slice(&system.now_s.to_le_bytes());
             system.swarm.save(&mut out);
         }
         out
     }
 
-    fn restore(&mut self, bytes: &[u8]) -> Result<(), PrepareError> {
+    fn restore(&mut self, bytes: Option<&[u8]>) -> Result<(), PrepareError> {
         let broken = || PrepareError::State("it ends early".to_owned());
+        // Particles that are not in it begin later.
+        let Some(bytes) = bytes else { return Ok(()) };
         let (length, rest) = bytes.split_first_chunk::<8>().ok_or_else(broken)?;
-        let (handed, mut rest) =
-            rest.split_at_checked(u64::from_le_bytes(*length) as usize).ok_or_else(broken)?;
+        let length = usize::try_from(u64::from_le_bytes(*length)).map_err(|_| broken())?;
+        let (handed, mut rest) = rest.split_at_checked(length).ok_or_else(broken)?;
         self.handed_over =
             postcard::from_bytes(handed).map_err(|error| PrepareError::State(error.to_string()))?;
-        for system in &mut self.systems {
-            let (now, after) = rest.split_first_chunk::<4>().ok_or_else(broken)?;
-            system.now_s = f32::from_le_bytes(*now);
+        while !rest.is_empty() {
+            let (id, after) = rest.split_first_chunk::<4>().ok_or_else(broken)?;
+            let (now, after) = after.split_first_chunk::<4>().ok_or_else(broken)?;
             rest = after;
-            system.swarm = Swarm::restore(&mut rest)?;
+            let swarm = Swarm::restore(&mut rest)?;
+            // Particles that the shot has no more had not begun.
+            let Some(i) = self.system(Id(u32::from_le_bytes(*id))) else { continue };
+            let system = &mut self.systems[i];
+            system.now_s = f32::from_le_bytes(*now);
+            system.swarm = swarm.with_columns(system.columns)?;
         }
         Ok(())
     }

@@ -188,8 +188,8 @@ impl Swarm {
     pub fn restore(bytes: &mut &[u8]) -> Result<Self, PrepareError> {
         let broken = || PrepareError::State("it ends early".to_owned());
         let (length, after) = bytes.split_first_chunk::<8>().ok_or_else(broken)?;
-        let (rest, after) =
-            after.split_at_checked(u64::from_le_bytes(*length) as usize).ok_or_else(broken)?;
+        let length = usize::try_from(u64::from_le_bytes(*length)).map_err(|_| broken())?;
+        let (rest, after) = after.split_at_checked(length).ok_or_else(broken)?;
         let rest = postcard::from_bytes(rest).map_err(|error| PrepareError::State(error.to_string()))?;
         *bytes = after;
         Ok(Self {
@@ -208,6 +208,55 @@ impl Swarm {
             spins: take(bytes)?,
             weights: take(bytes)?,
         })
+    }
+}
+
+impl Swarm {
+    /// The same particles with the columns that the shot asks for now. Those
+    /// that had none of a column had its neutral value.
+    ///
+    /// # Errors
+    /// [`PrepareError::State`] if a column would be lost that says something, or columns differ in length.
+    pub fn with_columns(mut self, columns: Columns) -> Result<Self, PrepareError> {
+        let n = self.ids.len();
+        let lengths = [
+            self.places.len(),
+            self.velocities.len(),
+            self.sizes.len(),
+            self.inverse_masses.len(),
+            self.drag_areas.len(),
+            self.born_s.len(),
+            self.ends_s.len(),
+            self.clearances.len(),
+            self.done.len(),
+        ];
+        if lengths.iter().any(|&length| length != n) {
+            return Err(PrepareError::State("its columns differ in length".to_owned()));
+        }
+        fit(&mut self.turns, n, columns.turning, Quat::IDENTITY)?;
+        fit(&mut self.spins, n, columns.turning, Vec3::ZERO)?;
+        fit(&mut self.weights, n, columns.weighing, 1.0)?;
+        Ok(self)
+    }
+}
+
+fn fit<T: Copy + PartialEq>(
+    column: &mut Vec<T>,
+    n: usize,
+    wanted: bool,
+    neutral: T,
+) -> Result<(), PrepareError> {
+    match (wanted, column.len()) {
+        (true, length) if length == n => Ok(()),
+        (true, 0) => {
+            column.resize(n, neutral);
+            Ok(())
+        }
+        (false, _) if column.iter().all(|value| *value == neutral) => {
+            column.clear();
+            Ok(())
+        }
+        _ => Err(PrepareError::State("it has other columns".to_owned())),
     }
 }
 
@@ -267,6 +316,24 @@ mod tests {
         assert_eq!(swarm.ids, [1, 3, 4]);
         assert_eq!(swarm.places.iter().map(|p| p.x).collect::<Vec<_>>(), [1.0, 3.0, 4.0]);
         assert_eq!((swarm.find(3), swarm.find(2), swarm.push(&newborn(9.0), TURNING)), (Some(1), None, 6));
+    }
+
+    #[test]
+    fn columns_that_are_asked_for_later_have_their_neutral_values() {
+        let mut swarm = Swarm::default();
+        (0..3).for_each(|i| {
+            swarm.push(&newborn(i as f32), Columns::default());
+        });
+        let all = Columns { turning: true, weighing: true };
+        let fitted = swarm.with_columns(all).unwrap();
+        assert_eq!((&fitted.turns[..], &fitted.weights[..]), (&[Quat::IDENTITY; 3][..], &[1.0; 3][..]));
+        // Neutral columns may go again, others not.
+        let mut bare = fitted.clone().with_columns(Columns::default()).unwrap();
+        assert!(bare.turns.is_empty());
+        bare.places.pop();
+        assert!(bare.with_columns(all).is_err());
+        let turned = Swarm { spins: vec![Vec3::X; 3], ..fitted };
+        assert!(turned.with_columns(Columns::default()).is_err());
     }
 
     #[test]

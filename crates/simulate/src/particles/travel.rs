@@ -157,6 +157,7 @@ struct Scratch {
     looking: Vec<Looking>,
     order: Vec<u64>,
     some: Vec<Looking>,
+    near: Vec<usize>,
 }
 
 impl Columns<'_> {
@@ -262,14 +263,14 @@ impl Columns<'_> {
     /// Moves those that have to look, in an order in which they look at the
     /// same things one after the other.
     fn meet(&mut self, meeting: &Meeting, scratch: &mut Scratch, touches: &mut Vec<Touch>) {
-        let Scratch { looking, order, some } = scratch;
+        let Scratch { looking, order, some, near } = scratch;
         put_in_order(order, looking, meeting.colliders);
         // Some at a time are fetched from where they are, which takes no longer than to fetch one.
         for keys in order.chunks(16) {
             some.clear();
             some.extend(keys.iter().map(|&key| looking[key as u32 as usize]));
             for (of, &key) in some.iter_mut().zip(keys) {
-                meeting.go(&mut of.body, of.change, of.dt, touches);
+                meeting.go(&mut of.body, of.change, of.dt, near, touches);
                 looking[key as u32 as usize].body = of.body;
             }
         }

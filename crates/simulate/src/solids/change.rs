@@ -68,7 +68,7 @@ impl Solids {
 
     /// Gives an element's bodies the shape they have now.
     fn reshape(&mut self, step: &Step, element: &Element, solid: &Solid) -> Result<bool, BlowUp> {
-        let now = serde_json::to_string(&solid.shape).expect("a shape serialises");
+        let now = shape_json(solid);
         if self.state.shapes.get(&element.id) == Some(&now) {
             return Ok(false);
         }
@@ -104,6 +104,11 @@ impl Solids {
         self.state.shapes.insert(element.id, now);
         Ok(true)
     }
+}
+
+/// A solid's shape, to tell whether it has changed.
+pub(super) fn shape_json(solid: &Solid) -> String {
+    serde_json::to_string(&solid.shape).expect("a shape serialises")
 }
 
 fn mass_kg(solid: &Solid, volume: f32) -> f32 {

@@ -1,5 +1,6 @@
 //! What solids show to other systems and take from them.
 
+use super::rest::fall_asleep;
 use super::{Member, Solids, State, collision, id_of, pose, user_data};
 use crate::Step;
 use crate::colliders::{BodyNow, Hit, Newcomer, Owed};
@@ -29,8 +30,7 @@ impl Solids {
             if of.is_none_or(|(id, ..)| id != member.element) {
                 let Some(element) = shot.element(member.element) else { continue };
                 let Some(solid) = element.as_solid() else { continue };
-                let reshaped = element.motion.keys().any(|path| path.starts_with("is.solid.shape."));
-                of = Some((member.element, solid.body.friction, solid.body.bounce, reshaped));
+                of = Some((member.element, solid.body.friction, solid.body.bounce, element.reshaped()));
             }
             let (_, friction, bounce, reshaped) = of.expect("just set");
             let body = &self.state.world.bodies[member.handle];
@@ -128,8 +128,10 @@ impl Solids {
             newcomer.mass_kg,
             mass.inertia * (newcomer.mass_kg / mass.volume),
         );
+        let stands = pose(newcomer.pose);
         let body = RigidBodyBuilder::new(RigidBodyType::Dynamic)
-            .pose(pose(newcomer.pose))
+            .pose(stands)
+            .allow_fast_rotation(true)
             .additional_mass_properties(properties)
             .ccd_enabled(true)
             .linvel(newcomer.velocity)
@@ -144,6 +146,7 @@ impl Solids {
         let world = &mut self.state.world;
         let (handle, collider) = world.insert(body, collider);
         world.bodies[handle].recompute_mass_properties_from_colliders(&world.colliders);
+        fall_asleep(&mut world.bodies[handle], smallest_m, world.integration_parameters.length_unit);
         let member = Member {
             element: element.id,
             copy,
@@ -161,6 +164,8 @@ impl Solids {
             animated: false,
             left: false,
             pushed: Vec3::ZERO,
+            exact: stands.into(),
+            contacts_turn: stands.rotation,
         };
         match free {
             Some(_) => {

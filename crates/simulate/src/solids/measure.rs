@@ -4,8 +4,10 @@ use super::{Member, id_of};
 use frames::Measured;
 use glam::Vec3;
 use rapier3d::prelude::*;
+use shot::Id;
+use std::collections::BTreeMap;
 
-pub(super) fn measure(world: &PhysicsWorld, members: &[Member], gravity: Vec3) -> Measured {
+pub(super) fn measure(world: &PhysicsWorld, members: &[Member], gravity: &BTreeMap<Id, Vec3>) -> Measured {
     let mut measured = Measured::default();
     for pair in world.contact_pairs().filter(|pair| pair.has_any_active_contact()) {
         measured.contacts += 1;
@@ -26,6 +28,7 @@ pub(super) fn measure(world: &PhysicsWorld, members: &[Member], gravity: Vec3) -
             (measured.fastest_m_s, measured.fastest) = (speed, Some(member.element));
         }
         let mass = body.mass();
+        let gravity = gravity.get(&member.element).copied().unwrap_or_default();
         measured.kinetic_j += f64::from(body.kinetic_energy());
         measured.potential_j -= f64::from(mass) * f64::from(gravity.dot(body.center_of_mass()));
         let momentum = body.linvel() * mass;

@@ -7,10 +7,15 @@ mod breaking;
 mod change;
 mod collision;
 mod exchange;
+mod flight;
+mod impact;
 mod measure;
 mod overlap;
 mod prepare;
 mod push;
+mod rest;
+mod substeps;
+mod tunnelling;
 mod wake;
 
 pub use collision::{CollisionMesh, collision_mesh};
@@ -18,9 +23,10 @@ pub use overlap::{Overlap, Place, drop_to_rest, separate, start_overlaps};
 
 use crate::colliders::{BodyNow, Hit, Owed};
 use crate::{BlowUp, PrepareError, Scene, Solver, Step};
+use flight::{Before, Exact};
 use frames::{Bodies, Event, Frame};
 use geometry::Meshes;
-use glam::Vec3;
+use glam::{Quat, Vec3};
 use rapier3d::prelude::*;
 use serde::{Deserialize, Serialize};
 use shot::Id;
@@ -60,6 +66,10 @@ struct Member {
     left: bool,
     /// Acceleration by forces, gravity left out, when it last moved, m/s².
     pushed: Vec3,
+    /// Where it is, in double precision.
+    exact: Exact,
+    /// How it was turned when its contacts were last found anew.
+    contacts_turn: Quat,
 }
 
 /// Everything a checkpoint needs.
@@ -72,21 +82,8 @@ struct State {
     woken: Vec<u32>,
     /// Shapes that change with time, as JSON, as the world has them.
     shapes: BTreeMap<Id, String>,
-}
-
-/// Bodies that move far in a substep, by index, with where they are before it.
-#[derive(Default)]
-struct Fast {
-    free: Vec<(usize, Vec3)>,
-    animated: Vec<(usize, Pose)>,
-    /// All free bodies, if an animated one is fast.
-    centres: Vec<(usize, Vec3)>,
-}
-
-impl Fast {
-    fn is_empty(&self) -> bool {
-        self.free.is_empty() && self.animated.is_empty()
-    }
+    /// Whether any body carries a force from the substep before.
+    carries: bool,
 }
 
 struct Solids {
@@ -97,8 +94,13 @@ struct Solids {
     owed: Owed,
     /// Bodies that broke in the last substep, as they were.
     broken: Vec<BodyNow>,
-    /// Uniform gravity of the last substep, m/s².
-    gravity: Vec3,
+    /// Gravity of the last substep by element, m/s².
+    gravity: BTreeMap<Id, Vec3>,
+    /// Free bodies that are held in place during the preroll, with their velocities.
+    held: Vec<(RigidBodyHandle, Vec3, Vec3)>,
+    /// Room to work in.
+    before: Vec<Before>,
+    touched: Vec<(usize, f32)>,
 }
 
 /// Makes the solver, if the shot has a solid.
@@ -109,11 +111,27 @@ pub(crate) fn prepare(scene: Scene) -> Result<Option<Box<dyn Solver>>, PrepareEr
     let (world, members) = prepare::world(scene)?;
     let names = scene.shot.solids().map(|(element, _)| (element.id, element.name.clone())).collect();
     let push = push::Push::default();
-    let shapes = BTreeMap::new();
-    let state = State { world, members, events: Vec::new(), woken: Vec::new(), shapes };
-    let meshes = scene.meshes.clone();
-    let (owed, broken, gravity) = (Owed::default(), Vec::new(), scene.shot.gravity());
-    Ok(Some(Box::new(Solids { state, names, push, meshes, owed, broken, gravity })))
+    let shapes = scene
+        .shot
+        .solids()
+        .filter(|(element, _)| element.reshaped())
+        .map(|(element, solid)| (element.id, change::shape_json(solid)))
+        .collect();
+    let state = State { world, members, events: Vec::new(), woken: Vec::new(), shapes, carries: false };
+    let frame = f64::from(scene.shot.timing.first);
+    let gravity = scene.shot.solids().map(|(element, _)| (element.id, scene.shot.gravity_on(element, frame)));
+    Ok(Some(Box::new(Solids {
+        state,
+        names,
+        push,
+        meshes: scene.meshes.clone(),
+        owed: Owed::default(),
+        broken: Vec::new(),
+        gravity: gravity.collect(),
+        held: Vec::new(),
+        before: Vec::new(),
+        touched: Vec::new(),
+    })))
 }
 
 fn pose((place, turn): (Vec3, glam::Quat)) -> Pose {
@@ -124,78 +142,6 @@ impl Solids {
     fn name(&self, member: &Member) -> String {
         let name = self.names.iter().find(|(id, _)| *id == member.element).map_or("a body", |(_, name)| name);
         if member.copy == 0 { name.to_owned() } else { format!("{name} (copy {})", member.copy + 1) }
-    }
-
-    /// The bodies that may pass through something within the coming substep.
-    fn fast(&self, dt: f32) -> Fast {
-        let world = &self.state.world;
-        let mut fast = Fast::default();
-        for (i, member) in self.state.members.iter().enumerate() {
-            let body = &world.bodies[member.handle];
-            let far = 0.5 * member.smallest_m;
-            if body.is_dynamic() && body.linvel().length() * dt > far {
-                fast.free.push((i, body.center_of_mass()));
-            } else if member.animated {
-                let leap = body.next_position().translation - body.position().translation;
-                if leap.length() > far {
-                    fast.animated.push((i, *body.position()));
-                }
-            }
-        }
-        if !fast.animated.is_empty() {
-            let free = |member: &Member| {
-                let body = &world.bodies[member.handle];
-                body.is_dynamic().then(|| body.center_of_mass())
-            };
-            let members = self.state.members.iter().enumerate();
-            fast.centres = members.filter_map(|(i, member)| Some((i, free(member)?))).collect();
-        }
-        fast
-    }
-
-    /// Reports bodies whose centre went in at one side of a still or animated
-    /// body and out at the other within one substep.
-    fn find_tunnelled(&mut self, step: &Step, fast: Fast) {
-        let State { world, members, events, .. } = &mut self.state;
-        let mut tell = |member: &Member, through: Id, path: f32, thickness_m: f32| {
-            let times = (path / (0.25 * thickness_m)).ceil() as u32;
-            let substeps = (step.shot.physics.substeps * times.max(2)).min(256);
-            events.push(Event::Tunnelled { element: member.element, copy: member.copy, through, substeps });
-        };
-        for (i, before) in fast.free {
-            let member = &members[i];
-            let after = world.bodies[member.handle].center_of_mass();
-            let path = after - before;
-            let filter = QueryFilter::only_fixed().exclude_rigid_body(member.handle);
-            let forward = world.cast_ray(&Ray::new(before, path), 1.0, false, filter);
-            let backward = world.cast_ray(&Ray::new(after, -path), 1.0, false, filter);
-            let (Some((hit, t)), Some((back, s))) = (forward, backward) else { continue };
-            // One that has only come into a thick body is pushed out again.
-            let of = &world.colliders[hit];
-            if hit == back && t + s <= 1.0 + 1e-4 && !of.shape().contains_point(of.position(), after) {
-                let through = id_of(world.colliders[hit].user_data).0;
-                tell(member, through, path.length(), member.smallest_m);
-            }
-        }
-        for (i, pose) in fast.animated {
-            let through = &members[i];
-            let collider = &world.colliders[through.collider];
-            let offset = collider.position_wrt_parent().copied().unwrap_or_default();
-            let (start, end) = (pose * offset, *collider.position());
-            for &(j, before) in &fast.centres {
-                // The body's way as seen from the animated one.
-                let before = start.inverse() * before;
-                let after = end.inverse() * world.bodies[members[j].handle].center_of_mass();
-                let path = after - before;
-                let cast = |from: Vec3, along: Vec3| {
-                    collider.shape().cast_local_ray(&Ray::new(from, along), 1.0, false)
-                };
-                let (Some(t), Some(s)) = (cast(before, path), cast(after, -path)) else { continue };
-                if t + s <= 1.0 + 1e-4 {
-                    tell(&members[j], through.element, path.length(), through.smallest_m);
-                }
-            }
-        }
     }
 
     fn check_bounds(&mut self, step: &Step) -> Result<(), BlowUp> {
@@ -239,7 +185,7 @@ impl Solver for Solids {
         self.change_values(step)?;
         self.apply_forces(step);
         let fast = self.fast(step.dt);
-        self.step_and_wake(step);
+        self.advance(step);
         if !fast.is_empty() {
             self.find_tunnelled(step, fast);
         }
@@ -251,11 +197,44 @@ impl Solver for Solids {
         if whole || !self.state.world.quarantine().is_empty() { self.check_bounds(step) } else { Ok(()) }
     }
 
+    fn step_handed_over(&mut self, step: &Step) -> Result<(), BlowUp> {
+        if step.dt <= 0.0 || !self.state.members.iter().any(|member| member.from_particle && !member.gone) {
+            return Ok(());
+        }
+        self.hold_staged();
+        self.apply_forces(step);
+        self.advance(step);
+        self.give_back(step);
+        Ok(())
+    }
+
+    fn end_preroll(&mut self) {
+        self.let_staged_go();
+    }
+
     fn pose(&self, element: Id) -> Option<shot::Pose> {
         let member =
             self.state.members.iter().find(|member| member.element == element && member.copy == 0)?;
         let body = &self.state.world.bodies[member.handle];
         body.is_dynamic().then(|| (body.position().translation, body.position().rotation))
+    }
+
+    fn pose_ahead(&self, element: Id, dt: f32) -> Option<shot::Pose> {
+        let world = &self.state.world;
+        let member =
+            self.state.members.iter().find(|member| member.element == element && member.copy == 0)?;
+        let body = &world.bodies[member.handle];
+        if !body.is_dynamic() {
+            return None;
+        }
+        let velocity = body.linvel() + 0.5 * dt * (world.gravity + body.user_force() / body.mass());
+        let turn = Quat::from_scaled_axis(body.angvel() * dt) * body.position().rotation;
+        let centre = body.center_of_mass() + velocity * dt;
+        Some((centre - turn * body.local_center_of_mass(), turn))
+    }
+
+    fn follow_free(&mut self, step: &Step) {
+        self.set_dependent(step);
     }
 
     fn has_bodies(&self) -> bool {
@@ -293,7 +272,7 @@ impl Solver for Solids {
                 bodies.scales.push(if member.gone { 0.0 } else { member.scale });
             }
         }
-        frame.measured = measure::measure(world, members, self.gravity);
+        frame.measured = measure::measure(world, members, &self.gravity);
         frame.measured.events = std::mem::take(events);
     }
 
@@ -301,9 +280,81 @@ impl Solver for Solids {
         postcard::to_stdvec(&self.state).expect("the world serialises")
     }
 
-    fn restore(&mut self, bytes: &[u8]) -> Result<(), PrepareError> {
-        self.state = postcard::from_bytes(bytes).map_err(|error| PrepareError::State(error.to_string()))?;
+    fn restore(&mut self, bytes: Option<&[u8]>) -> Result<(), PrepareError> {
+        let unfit = |what: String| PrepareError::State(what);
+        let bytes = bytes.ok_or_else(|| unfit("it has no solids".to_owned()))?;
+        let state: State = postcard::from_bytes(bytes).map_err(|error| unfit(error.to_string()))?;
+        let is_there = |member: &Member| {
+            state.world.bodies.get(member.handle).is_some()
+                && state.world.colliders.get(member.collider).is_some()
+                && self.names.iter().any(|(id, _)| *id == member.element)
+        };
+        if !state.members.iter().all(is_there) {
+            return Err(unfit("it has other bodies".to_owned()));
+        }
+        self.state = state;
         Ok(())
+    }
+}
+
+impl Solids {
+    /// Moves all bodies over a substep, in as many steps as their speed asks for.
+    fn advance(&mut self, step: &Step) {
+        let count = self.steps_needed(step);
+        let dt = step.dt / count as f32;
+        self.state.world.integration_parameters.dt = dt;
+        let animated: Vec<(RigidBodyHandle, Pose, Pose)> = if count == 1 {
+            Vec::new()
+        } else {
+            let bodies = &self.state.world.bodies;
+            let moved = self.state.members.iter().filter(|member| bodies[member.handle].is_kinematic());
+            moved
+                .map(|member| (member.handle, &bodies[member.handle]))
+                .map(|(handle, body)| (handle, *body.position(), *body.next_position()))
+                .collect()
+        };
+        let (mut before, mut touched) = (std::mem::take(&mut self.before), std::mem::take(&mut self.touched));
+        for k in 1..=count {
+            for (handle, from, to) in &animated {
+                let share = k as f32 / count as f32;
+                let body = &mut self.state.world.bodies[*handle];
+                if body.is_kinematic() {
+                    let place = from.translation.lerp(to.translation, share);
+                    let turn = from.rotation.slerp(to.rotation, share);
+                    body.set_next_kinematic_position(Pose::from_parts(place, turn));
+                }
+            }
+            self.keep_afloat_awake(dt);
+            self.refresh_contacts();
+            self.note_motion(&mut before);
+            self.step_and_wake(step);
+            self.fly(&before, dt, &mut touched);
+            self.rub_rebounds(&touched, dt);
+        }
+        (self.before, self.touched) = (before, touched);
+    }
+
+    /// Holds all free bodies that are staged, until the preroll is over.
+    fn hold_staged(&mut self) {
+        if !self.held.is_empty() {
+            return;
+        }
+        for member in self.state.members.iter().filter(|member| !member.from_particle) {
+            let body = &mut self.state.world.bodies[member.handle];
+            if body.is_dynamic() {
+                self.held.push((member.handle, body.linvel(), body.angvel()));
+                body.set_body_type(RigidBodyType::Fixed, false);
+            }
+        }
+    }
+
+    fn let_staged_go(&mut self) {
+        for (handle, velocity, spin) in self.held.drain(..) {
+            let body = &mut self.state.world.bodies[handle];
+            body.set_body_type(RigidBodyType::Dynamic, true);
+            body.set_linvel(velocity, true);
+            body.set_angvel(spin, true);
+        }
     }
 }
 

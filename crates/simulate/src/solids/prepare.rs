@@ -1,5 +1,6 @@
 //! Building the world at the first frame.
 
+use super::rest::fall_asleep;
 use super::{Member, collision, pose, user_data};
 use crate::{PrepareError, Scene};
 use glam::Vec3;
@@ -31,8 +32,10 @@ pub(super) fn world(scene: Scene) -> Result<(PhysicsWorld, Vec<Member>), Prepare
                 Moves::Free if solid.body.starts_free() => RigidBodyType::Dynamic,
                 Moves::Animated | Moves::Free => RigidBodyType::KinematicPositionBased,
             };
+            let at = pose(placement);
             let mut body = RigidBodyBuilder::new(kind)
-                .pose(pose(placement))
+                .pose(at)
+                .allow_fast_rotation(true)
                 .additional_mass_properties(properties)
                 .ccd_enabled(solid.body.moves != Moves::Still);
             if solid.body.starts_free() {
@@ -66,10 +69,16 @@ pub(super) fn world(scene: Scene) -> Result<(PhysicsWorld, Vec<Member>), Prepare
                 animated: kind == RigidBodyType::KinematicPositionBased,
                 left: false,
                 pushed: Vec3::ZERO,
+                exact: at.into(),
+                contacts_turn: at.rotation,
             });
         }
     }
     tune(&mut world.integration_parameters, &mut sizes);
+    let length_unit = world.integration_parameters.length_unit;
+    for member in &members {
+        fall_asleep(&mut world.bodies[member.handle], member.smallest_m, length_unit);
+    }
     world.gravity = shot.gravity();
     world.integration_parameters.dt = 1.0 / (shot.timing.fps * shot.physics.substeps as f32);
     Ok((world, members))

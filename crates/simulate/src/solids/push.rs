@@ -9,8 +9,6 @@ use rapier3d::prelude::*;
 /// Room to work in.
 #[derive(Default)]
 pub(super) struct Push {
-    /// Whether any body carries a force from the substep before.
-    carries: bool,
     places: Vec<Vec3>,
     velocities: Vec<Vec3>,
     inverse_masses: Vec<f32>,
@@ -18,20 +16,24 @@ pub(super) struct Push {
     indices: Vec<usize>,
 }
 
-/// A body at rest stays asleep while the forces on it change less, m/s².
-const STIR: f32 = 0.02;
+/// A body at rest stays asleep while the forces on it change by less than this
+/// share of themselves.
+const STIR: f32 = 1e-3;
 
 impl Solids {
     /// Lets the forces act in the coming substep.
     pub(super) fn apply_forces(&mut self, step: &Step) {
+        for (id, gravity) in &mut self.gravity {
+            let element = step.shot.element(*id);
+            *gravity = element.map_or(Vec3::ZERO, |element| step.shot.gravity_on(element, step.frame));
+        }
         let world = &mut self.state.world;
-        self.gravity = step.shot.gravity();
         if let Some(gravity) = step.field.only_gravity() {
             if world.gravity != gravity {
                 world.gravity = gravity;
                 wake_all(world);
             }
-            if std::mem::take(&mut self.push.carries) {
+            if std::mem::take(&mut self.state.carries) {
                 for (_, body) in world.bodies.iter_mut() {
                     body.reset_forces(false);
                 }
@@ -39,13 +41,11 @@ impl Solids {
             return;
         }
         world.gravity = Vec3::ZERO;
-        self.push.carries = true;
-        // The library goes a substep in n small steps; a constant force over
-        // all of them moves a body by (n + 1) / 2n a dt². Sampling the force
-        // (n − 1) / 2n of the way on makes the substep keep volume in phase
-        // space, as leapfrog does, so that orbits neither gain nor lose.
-        let n = world.integration_parameters.num_solver_iterations as f32;
-        let ahead = (n - 1.0) / (2.0 * n) * step.dt;
+        self.state.carries = true;
+        // A force that is sampled half a substep ahead and then acts over all
+        // of it moves a free body as leapfrog does: volume in phase space is
+        // kept, so that orbits neither gain nor lose.
+        let ahead = 0.5 * step.dt;
         let members = &mut self.state.members;
         let push = &mut self.push;
         let mut from = 0;
@@ -84,7 +84,8 @@ impl Solids {
                 let member = &mut members[i];
                 let body = &mut world.bodies[member.handle];
                 let acceleration = (push.velocities[slot] - body.linvel()) / step.dt;
-                let stirred = !body.is_sleeping() || acceleration.distance(member.pushed) > STIR;
+                let stirred = !body.is_sleeping()
+                    || acceleration.distance(member.pushed) > STIR * member.pushed.length() + 1e-6;
                 if stirred && acceleration.is_finite() {
                     member.pushed = acceleration;
                     body.reset_forces(false);

@@ -1,8 +1,8 @@
 //! Bodies that keys move or that wait, until something lets them go.
 
 use super::{Member, Solids, State, pose};
-use crate::Step;
 use crate::forces::Weight;
+use crate::{Solver, Step};
 use glam::{Quat, Vec3};
 use rapier3d::parry::query;
 use rapier3d::prelude::*;
@@ -35,13 +35,37 @@ impl Solids {
                 continue;
             }
             if standing.as_ref().is_none_or(|(id, _)| *id != member.element) {
-                let unsolved = |_: Id, _: f64| None;
-                let world = World::new(step.shot, step.sampler, step.acting, &unsolved);
+                // What it is attached to or looks at goes on as it does now.
+                let ahead = |id: Id, _: f64| Solver::pose_ahead(self, id, step.dt);
+                let world = World::new(step.shot, step.sampler, step.acting, &ahead);
                 standing = Some((member.element, world.placements(element)));
             }
             let (_, placements) = standing.as_ref().expect("just placed");
             let at = pose(placements[member.copy as usize]);
             self.state.world.bodies[member.handle].set_next_kinematic_position(at);
+        }
+    }
+
+    /// Sets animated bodies that depend on free ones to where those have come to.
+    pub(super) fn set_dependent(&mut self, step: &Step) {
+        let reads = step.sampler.reads_bodies();
+        let depends = |element: &Element| element.attached.is_some() || element.aim.is_some();
+        let animated = |element: &&Element| {
+            element.as_solid().is_some_and(|solid| solid.body.moves == Moves::Animated)
+                && (reads || depends(element))
+        };
+        for element in step.shot.elements.iter().filter(animated) {
+            let placements = {
+                let solved = |id: Id, _: f64| Solver::pose(self, id);
+                World::new(step.shot, step.sampler, step.acting, &solved).placements(element)
+            };
+            let members = &mut self.state.members;
+            for member in members.iter_mut().filter(|member| member.element == element.id && member.animated)
+            {
+                let at = pose(placements[member.copy as usize]);
+                self.state.world.bodies[member.handle].set_position(at, false);
+                member.exact = at.into();
+            }
         }
     }
 
@@ -51,7 +75,7 @@ impl Solids {
         match body.wake {
             Some(Wake::Frame(frame)) => step.start >= f64::from(frame) - 1e-9,
             Some(Wake::Region(region)) => {
-                let solved = |id: Id, _: f64| crate::Solver::pose(self, id);
+                let solved = |id: Id, _: f64| Solver::pose(self, id);
                 let standing = World::new(step.shot, step.sampler, step.acting, &solved);
                 step.shot
                     .element(region)

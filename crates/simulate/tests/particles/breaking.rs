@@ -33,9 +33,9 @@ fn a_body_breaks_when_a_hit_is_greater_than_it_bears(#[case] bears: Option<f32>,
     let (shot, ball, bits) = falling(bears, 50);
     let frames = frames_of(&shot, 20);
     // It falls for √(2 · 1 / 9.81) s, 10.8 frames.
-    assert_eq!(frames[9].particles[&bits].len(), 0);
+    assert_eq!(frames[9].particles_of(bits).len(), 0);
     let last = frames.last().unwrap();
-    assert_eq!(last.particles[&bits].len(), if breaks { 50 } else { 0 });
+    assert_eq!(last.particles_of(bits).len(), if breaks { 50 } else { 0 });
     let scales = &last.bodies[&ball].scales;
     assert_eq!(
         *scales,
@@ -62,8 +62,8 @@ fn what_is_born_is_inside_the_broken_body_and_has_its_motion() {
     shot.named_mut("Bits").unwrap().as_particles_mut().unwrap().from =
         Source::Broken { solid: glass, on: BornOn::Volume };
     let frames = frames_of(&shot, 12);
-    let first = frames.iter().find(|frame| !frame.particles[&bits].is_empty()).unwrap();
-    let born = &first.particles[&bits];
+    let first = frames.iter().find(|frame| !frame.particles_of(bits).is_empty()).unwrap();
+    let born = first.particles_of(bits);
     assert_eq!(born.len(), 400);
     // It went through √(2 · 0.5 · 9.81) = 3.1 m/s; the two share that by their masses.
     let mean = born.velocities.iter().sum::<Vec3>() / 400.0;
@@ -85,7 +85,7 @@ fn each_of_many_breaks_by_itself_and_what_stood_on_it_falls() {
     // One comes down on a block, before the others come to the plate.
     shot.add(Element::solid("Block", Shape::cuboid(0.6, 0.6, 0.6), Moves::Still).at(-1.0, 0.3, 0.0));
     let frames = frames_of(&shot, 30);
-    let counts: Vec<usize> = frames.iter().map(|frame| frame.particles[&bits].len()).collect();
+    let counts: Vec<usize> = frames.iter().map(|frame| frame.particles_of(bits).len()).collect();
     let mut steps: Vec<usize> = counts.clone();
     steps.dedup();
     assert_eq!(steps, [0, 10, 30], "{counts:?}");
@@ -102,8 +102,7 @@ fn births_are_only_in_their_frames_and_a_resumed_run_has_the_same_bytes() {
     for at in [8, 11, 12, 15] {
         let mut first = Simulation::new(&shot, &Default::default()).unwrap();
         (0..at).for_each(|_| drop(first.advance().unwrap()));
-        let mut second = Simulation::new(&shot, &Default::default()).unwrap();
-        second.restore(&first.save()).unwrap();
+        let mut second = Simulation::restored(&shot, &Default::default(), &first.save()).unwrap();
         let rest: Vec<Vec<u8>> = (at..24).map(|_| frames::encode(&second.advance().unwrap())).collect();
         assert!(rest == whole[at..], "from frame {at}");
     }

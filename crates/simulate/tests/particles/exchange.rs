@@ -26,11 +26,11 @@ fn what_is_handed_over_keeps_place_turn_spin_and_momentum() {
     assert!(before.bodies.get(&solid).is_none_or(|bodies| bodies.is_empty()));
     let bodies = &later.bodies[&solid];
     // Four go over, as many as may; the others stay what they are.
-    assert_eq!((bodies.len(), later.particles[&id].len(), before.particles[&id].len()), (4, 2, 6));
+    assert_eq!((bodies.len(), later.particles_of(id).len(), before.particles_of(id).len()), (4, 2, 6));
     assert_eq!(bodies.scales, [2.0; 4]);
     let t = (later.number - before.number) as f32 / 24.0;
     for i in 0..4 {
-        let of = &before.particles[&id];
+        let of = before.particles_of(id);
         assert!(bodies.velocities[i].distance(of.velocities[i]) < 0.001 * 2.0);
         assert!(bodies.places[i].distance(of.places[i] + of.velocities[i] * t) < 1e-3);
         assert!((bodies.spins[i].length() - 3.0).abs() < 0.05);
@@ -67,8 +67,8 @@ fn bodies_become_particles_again_with_all_they_had() {
     let mut simulation = Simulation::new(&shot, &Default::default()).unwrap();
     let frames: Vec<frames::Frame> = (0..20).map(|_| simulation.advance().unwrap()).collect();
     let (before, later) = (&frames[4], &frames[12]);
-    let (bodies, of) = (&before.bodies[&solid], &later.particles[&dust]);
-    assert_eq!((bodies.scales.clone(), of.len(), before.particles[&dust].len()), (vec![2.0; 3], 3, 0));
+    let (bodies, of) = (&before.bodies[&solid], later.particles_of(dust));
+    assert_eq!((bodies.scales.clone(), of.len(), before.particles_of(dust).len()), (vec![2.0; 3], 3, 0));
     // Their places among the bodies are kept, without a size.
     assert_eq!(later.bodies[&solid].scales, [0.0; 3]);
     let t = (later.number - before.number) as f32 / 24.0;
@@ -107,13 +107,13 @@ fn a_place_among_the_bodies_is_taken_by_the_next_and_what_rested_there_falls() {
     let frames: Vec<frames::Frame> = (0..100).map(|_| simulation.advance().unwrap()).collect();
     let there = |number: usize| &frames[number - 2];
     // The first is born at frame 21, rests under the lid, and is dust by frame 45.
-    assert_eq!(there(50).particles[&dust].len(), 1);
+    assert_eq!(there(50).particles_of(dust).len(), 1);
     assert_eq!(there(50).bodies[&solid].scales, [0.0]);
     let height = |number: usize| there(number).bodies[&lid].places[0].y;
     assert!(height(58) < height(20) + 0.02, "{} {}", height(20), height(58));
     // The second, at frame 61, takes the same place.
     assert_eq!(there(63).bodies[&solid].scales, [1.0]);
-    assert_eq!(there(100).particles[&dust].len(), 2);
+    assert_eq!(there(100).particles_of(dust).len(), 2);
 }
 
 #[test]
@@ -121,8 +121,7 @@ fn a_run_with_bodies_that_went_back_is_resumed_with_the_same_bytes() {
     let (shot, ..) = there_and_back(When::Faster { speed_m_s: 0.5 });
     let mut whole = Simulation::new(&shot, &Default::default()).unwrap();
     (0..6).for_each(|_| whole.go_on().unwrap());
-    let mut resumed = Simulation::new(&shot, &Default::default()).unwrap();
-    resumed.restore(&whole.save()).unwrap();
+    let mut resumed = Simulation::restored(&shot, &Default::default(), &whole.save()).unwrap();
     for _ in 0..6 {
         let (a, b) = (whole.advance().unwrap(), resumed.advance().unwrap());
         assert_eq!(frames::encode(&a), frames::encode(&b));

@@ -59,7 +59,7 @@ fn after(shot: &Shot, id: Id, frames: u32) -> frames::Particles {
     for _ in 0..frames {
         frame = simulation.advance().unwrap();
     }
-    frame.particles.remove(&id).unwrap()
+    frame.particles.remove(&id).unwrap_or_default()
 }
 
 fn plate(thick: f32) -> Element {

@@ -82,7 +82,7 @@ fn the_colours_of_a_meshs_vertices_are_a_map_that_those_they_become_carry_on() {
     for _ in 0..4 {
         frame = simulation.advance().unwrap();
     }
-    let of = &frame.particles[&later];
+    let of = frame.particles_of(later);
     assert_eq!(of.len(), 3_000);
     // Births rise linearly with x, so their mean lies two thirds of the way.
     let mean = of.places.iter().map(|p| p.x + 0.5).sum::<f32>() / 3_000.0;

@@ -21,7 +21,7 @@ fn a_particle_bounces_to_the_height_its_restitution_gives() {
         let t = frame as f32 / 24.0;
         if t > fall && t < fall * (1.0 + 1.9 * 0.6) {
             // The highest of the parabola through the place it is at.
-            let (y, v) = (now.particles[&id].places[0].y - 0.001, now.particles[&id].velocities[0].y);
+            let (y, v) = (now.particles_of(id).places[0].y - 0.001, now.particles_of(id).velocities[0].y);
             top = top.max(y + v * v / (2.0 * 9.81));
         }
     }
@@ -64,7 +64,7 @@ fn particles_push_a_free_body_by_their_momentum() {
     for _ in 0..20 {
         frame = simulation.advance().unwrap();
     }
-    let hail: Vec3 = frame.particles[&id].velocities.iter().sum::<Vec3>() * 0.01;
+    let hail: Vec3 = frame.particles_of(id).velocities.iter().sum::<Vec3>() * 0.01;
     let all = hail + frame.bodies[&block].velocities[0] * 3.0;
     assert!(frame.bodies[&block].velocities[0].x > 1.0);
     assert!(all.distance(Vec3::X * 12.0) < 0.012, "{all}");

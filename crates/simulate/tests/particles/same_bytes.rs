@@ -39,8 +39,7 @@ fn a_resumed_run_ends_with_the_same_bytes() {
     let mut whole = Simulation::new(&shot, &Default::default()).unwrap();
     (0..12).for_each(|_| drop(whole.advance().unwrap()));
     let state = whole.save();
-    let mut resumed = Simulation::new(&shot, &Default::default()).unwrap();
-    resumed.restore(&state).unwrap();
+    let mut resumed = Simulation::restored(&shot, &Default::default(), &state).unwrap();
     for _ in 0..10 {
         assert!(frames::encode(&whole.advance().unwrap()) == frames::encode(&resumed.advance().unwrap()));
     }

@@ -1,11 +1,11 @@
 //! The Check list, with its one-press fixes.
 
-use super::input::Input;
+use super::input::{Input, Path};
 use super::shots::{ShotState, state};
 use super::{State, blocking};
 use crate::error::{Error, Result};
 use axum::Json;
-use axum::extract::{Path, State as Extract};
+use axum::extract::State as Extract;
 use frames::Event;
 use serde::{Deserialize, Serialize};
 use shot::check::{Entry, Mistake, check};
@@ -37,7 +37,7 @@ impl From<Entry> for CheckEntry {
 #[utoipa::path(get, path = "/api/shots/{id}/check", params(("id" = i64, Path)), responses((status = 200, body = Vec<CheckEntry>)))]
 pub(crate) async fn list(Extract(studio): State, Path(id): Path<i64>) -> Result<Json<Vec<CheckEntry>>> {
     let (shot, _) = studio.head(id).await?;
-    let run = studio.folder(&studio.store.current_run(id).await?)?;
+    let run = studio.folder(&studio.store.current_run(id).await?);
     blocking(move || {
         let meshes = studio.loader.meshes(&studio.data, &shot)?;
         let mut entries = check(&shot);
@@ -86,9 +86,10 @@ fn events(shot: &Shot, run: &frames::RunFolder, fresh: &[bool]) -> Vec<(u32, Eve
 fn substeps_wanted(shot: &Shot, run: &frames::RunFolder) -> Option<u32> {
     let events = events(shot, run, &simulate::fresh(shot, run)).into_iter();
     events
-        .filter_map(
-            |(_, event)| if let Event::Tunnelled { substeps, .. } = event { Some(substeps) } else { None },
-        )
+        .filter_map(|(_, event)| match event {
+            Event::Tunnelled { substeps, .. } | Event::TooFast { substeps, .. } => Some(substeps),
+            Event::LeftWorld { .. } => None,
+        })
         .max()
 }
 
@@ -102,6 +103,17 @@ fn from_run(shot: &Shot, run: &frames::RunFolder) -> Vec<Entry> {
                 vec![element],
                 format!("{} left the world at frame {number}.", name(shot, (element, copy))),
                 None,
+            ),
+            Event::TooFast { element, copy, past, substeps } => (
+                Mistake::TooFast,
+                vec![element, past],
+                format!(
+                    "{} and {} come together so fast at frame {number} that they may pass through each other; \
+                     {substeps} substeps are short enough.",
+                    name(shot, (element, copy)),
+                    name(shot, (past, 0))
+                ),
+                Some(format!("Use {substeps} substeps")),
             ),
             Event::Tunnelled { element, copy, through, substeps } => (
                 Mistake::Tunnelled,
@@ -192,8 +204,8 @@ pub(crate) async fn fix(
             }
             "Margin set by size"
         }
-        Mistake::Tunnelled => {
-            let run = studio.folder(&studio.store.current_run(id).await?)?;
+        Mistake::Tunnelled | Mistake::TooFast => {
+            let run = studio.folder(&studio.store.current_run(id).await?);
             let substeps = substeps_wanted(&shot, &run).unwrap_or(shot.physics.substeps * 4);
             shot.physics.substeps = substeps.min(256);
             "Substeps raised"

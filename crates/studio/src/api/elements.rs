@@ -1,13 +1,13 @@
 //! What the Stage draws of an element, and the files elements use.
 
-use super::input::Upload;
+use super::input::{Path, Query, Upload};
 use super::motion::{sampled, solved_in};
 use super::shots::{ShotState, state};
 use super::{State, blocking};
 use crate::assets;
 use crate::error::{Error, Result};
 use axum::Json;
-use axum::extract::{Path, Query, State as Extract};
+use axum::extract::State as Extract;
 use axum::http::{HeaderMap, StatusCode, header};
 use axum::response::{IntoResponse, Response};
 use serde::{Deserialize, Serialize};
@@ -133,7 +133,7 @@ pub(crate) async fn sky(Extract(studio): State, Path(id): Path<i64>, headers: He
 #[utoipa::path(get, path = "/api/shots/{id}/staged/{number}", params(("id" = i64, Path), ("number" = u32, Path)), responses((status = 200, content_type = "application/octet-stream")))]
 pub(crate) async fn staged(Extract(studio): State, Path((id, number)): Path<(i64, u32)>) -> Result<Response> {
     let (shot, _) = studio.head(id).await?;
-    let run = studio.folder(&studio.store.current_run(id).await?)?;
+    let run = studio.folder(&studio.store.current_run(id).await?);
     let frame = blocking(move || {
         let (sampler, now, acting) = sampled(&shot, f64::from(number))?;
         let solved = solved_in(&run, &shot);

@@ -64,7 +64,7 @@ async fn send(studio: Arc<Studio>, mut socket: WebSocket) {
 /// u64 run, then the frame as [`frames::wire`] lays it out.
 async fn computed(studio: &Arc<Studio>, shot: i64, frame: u32) -> Option<Vec<u8>> {
     let run = studio.store.current_run(shot).await.ok()?;
-    let folder = studio.folder(&run).ok()?;
+    let folder = studio.folder(&run);
     let studio = studio.clone();
     let (_, bytes) = blocking(move || studio.on_wire(&folder, frame)).await.ok()?;
     Some([&run.id.to_le_bytes()[..], &bytes].concat())

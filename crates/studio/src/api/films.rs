@@ -1,6 +1,6 @@
 //! Films and stills.
 
-use super::input::Input;
+use super::input::{Input, Path};
 use super::{State, blocking};
 use crate::error::{Error, Result};
 use crate::films::FilmSettings;
@@ -8,7 +8,7 @@ use crate::store::FilmRow;
 use crate::studio::{Event, Studio};
 use axum::Json;
 use axum::body::Body;
-use axum::extract::{Path, Request, State as Extract};
+use axum::extract::{Request, State as Extract};
 use axum::http::{HeaderValue, StatusCode, header};
 use axum::response::{IntoResponse, Response};
 use serde::{Deserialize, Serialize};
@@ -63,7 +63,7 @@ fn view(studio: &Studio, row: FilmRow) -> Result<Film> {
 #[utoipa::path(get, path = "/api/shots/{id}/films", params(("id" = i64, Path)), responses((status = 200, body = Vec<Film>)))]
 pub(crate) async fn list(Extract(studio): State, Path(id): Path<i64>) -> Result<Json<Vec<Film>>> {
     let rows = studio.store.films(Some(id)).await?;
-    Ok(Json(rows.into_iter().map(|row| view(&studio, row)).collect::<Result<_>>()?))
+    blocking(move || Ok(Json(rows.into_iter().map(|row| view(&studio, row)).collect::<Result<_>>()?))).await
 }
 
 #[derive(Deserialize, ToSchema)]
@@ -81,7 +81,8 @@ pub(crate) async fn create(
     Input(new): Input<NewFilm>,
 ) -> Result<Json<Film>> {
     let film = studio.begin_film(id, new.name.trim(), &new.settings).await?;
-    Ok(Json(view(&studio, studio.store.film(film).await?)?))
+    let row = studio.store.film(film).await?;
+    blocking(move || Ok(Json(view(&studio, row)?))).await
 }
 
 /// Deletes a film and its files.
@@ -90,7 +91,7 @@ pub(crate) async fn delete(Extract(studio): State, Path(film): Path<i64>) -> Res
     let row = studio.store.film(film).await?;
     studio.stop_film(film).await?;
     studio.store.delete_film(film).await?;
-    let _ = std::fs::remove_dir_all(studio.data.join("films").join(film.to_string()));
+    studio.remove_film(film).await?;
     studio.tell(Event::Films { shot: row.shot });
     Ok(StatusCode::NO_CONTENT)
 }
@@ -146,15 +147,14 @@ pub(crate) async fn movie(
 #[utoipa::path(get, path = "/api/films/{film}/frames.zip", params(("film" = i64, Path)), responses((status = 200, content_type = "application/zip")))]
 pub(crate) async fn frames(Extract(studio): State, Path(film): Path<i64>) -> Result<Response> {
     let row = studio.store.film(film).await?;
-    let settings = view(&studio, row)?.settings;
-    let file = blocking(move || studio.film_folder(film).zip(&settings)).await?;
+    let file = blocking(move || studio.film_folder(film).zip(&view(&studio, row)?.settings)).await?;
     let stream = tokio_util::io::ReaderStream::new(tokio::fs::File::from_std(file));
     Ok(([(header::CONTENT_TYPE, "application/zip")], Body::from_stream(stream)).into_response())
 }
 
 /// Sends a file, or the range asked for (a film is sought in this way).
 async fn send(path: PathBuf, request: Request) -> Result<Response> {
-    if !path.exists() {
+    if !tokio::fs::try_exists(&path).await? {
         return Err(Error::NotFound("the file (not rendered yet)".to_owned()));
     }
     let mut response = ServeFile::new(path).oneshot(request).await.expect("it cannot fail").into_response();

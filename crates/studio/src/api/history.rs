@@ -1,31 +1,43 @@
 //! Undo, redo, history and named versions.
 
 use super::State;
-use super::input::Input;
+use super::input::{Input, Path, Query};
 use super::shots::{ShotState, state};
 use crate::error::{Error, Result};
+use crate::store::Step;
 use axum::Json;
-use axum::extract::{Path, State as Extract};
+use axum::extract::State as Extract;
 use serde::{Deserialize, Serialize};
 use utoipa::ToSchema;
 
-/// Goes back one change.
-#[utoipa::path(post, path = "/api/shots/{id}/undo", params(("id" = i64, Path)), responses((status = 200, body = ShotState)))]
-pub(crate) async fn undo(Extract(studio): State, Path(id): Path<i64>) -> Result<Json<ShotState>> {
-    let row = studio.store.shot(id).await?;
-    let head = studio.store.revision(id, row.head).await?;
-    let parent = head.parent.ok_or_else(|| Error::Bad("there is nothing to undo".to_owned()))?;
-    studio.go_to(id, parent).await?;
+#[derive(Deserialize)]
+pub(crate) struct Base {
+    /// The revision the step was meant from; none: from wherever the shot is.
+    #[serde(default)]
+    base: Option<i64>,
+}
+
+/// Goes back one change. Refused with 409 if the shot was changed since `base`.
+#[utoipa::path(post, path = "/api/shots/{id}/undo", params(("id" = i64, Path), ("base" = Option<i64>, Query)),
+    responses((status = 200, body = ShotState), (status = 409, body = crate::error::Problem)))]
+pub(crate) async fn undo(
+    Extract(studio): State,
+    Path(id): Path<i64>,
+    Query(Base { base }): Query<Base>,
+) -> Result<Json<ShotState>> {
+    studio.step(id, base, Step::Undo).await?;
     state(&studio, id).await
 }
 
-/// Goes forward one change again.
-#[utoipa::path(post, path = "/api/shots/{id}/redo", params(("id" = i64, Path)), responses((status = 200, body = ShotState)))]
-pub(crate) async fn redo(Extract(studio): State, Path(id): Path<i64>) -> Result<Json<ShotState>> {
-    let row = studio.store.shot(id).await?;
-    let next = studio.store.redo_target(&row).await?;
-    let next = next.ok_or_else(|| Error::Bad("there is nothing to redo".to_owned()))?;
-    studio.go_to(id, next.number).await?;
+/// Goes forward one change again. Refused with 409 if the shot was changed since `base`.
+#[utoipa::path(post, path = "/api/shots/{id}/redo", params(("id" = i64, Path), ("base" = Option<i64>, Query)),
+    responses((status = 200, body = ShotState), (status = 409, body = crate::error::Problem)))]
+pub(crate) async fn redo(
+    Extract(studio): State,
+    Path(id): Path<i64>,
+    Query(Base { base }): Query<Base>,
+) -> Result<Json<ShotState>> {
+    studio.step(id, base, Step::Redo).await?;
     state(&studio, id).await
 }
 

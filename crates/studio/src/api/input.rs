@@ -2,8 +2,9 @@
 
 use crate::error::{Error, Result};
 use axum::body::{Bytes, to_bytes};
-use axum::extract::{FromRequest, Json, Request};
+use axum::extract::{FromRequest, FromRequestParts, Json, Request};
 use axum::http::header::CONTENT_LENGTH;
+use axum::http::request::Parts;
 use interchange::MAX_FILE;
 use serde::de::DeserializeOwned;
 
@@ -17,6 +18,34 @@ impl<T: DeserializeOwned, S: Send + Sync> FromRequest<S> for Input<T> {
         match Json::<T>::from_request(request, state).await {
             Ok(Json(value)) => Ok(Self(value)),
             Err(rejection) => Err(Error::Bad(rejection.body_text())),
+        }
+    }
+}
+
+/// What stands in the path.
+pub(crate) struct Path<T>(pub T);
+
+impl<T: DeserializeOwned + Send, S: Send + Sync> FromRequestParts<S> for Path<T> {
+    type Rejection = Error;
+
+    async fn from_request_parts(parts: &mut Parts, state: &S) -> Result<Self> {
+        match axum::extract::Path::<T>::from_request_parts(parts, state).await {
+            Ok(axum::extract::Path(value)) => Ok(Self(value)),
+            Err(rejection) => Err(Error::Bad(format!("the path: {}", rejection.body_text()))),
+        }
+    }
+}
+
+/// What stands after the path.
+pub(crate) struct Query<T>(pub T);
+
+impl<T: DeserializeOwned, S: Send + Sync> FromRequestParts<S> for Query<T> {
+    type Rejection = Error;
+
+    async fn from_request_parts(parts: &mut Parts, state: &S) -> Result<Self> {
+        match axum::extract::Query::<T>::from_request_parts(parts, state).await {
+            Ok(axum::extract::Query(value)) => Ok(Self(value)),
+            Err(rejection) => Err(Error::Bad(format!("the query: {}", rejection.body_text()))),
         }
     }
 }

@@ -9,6 +9,7 @@ mod input;
 mod motion;
 mod outlines;
 mod pages;
+mod patching;
 mod perform;
 mod runs;
 mod security;
@@ -17,7 +18,9 @@ mod shots;
 use crate::error::{Error, Problem};
 use crate::studio::Studio;
 use axum::Router;
-use axum::extract::{DefaultBodyLimit, State as AxumState};
+use axum::extract::{DefaultBodyLimit, Request, State as AxumState};
+use axum::middleware::Next;
+use axum::response::{IntoResponse, Response};
 use std::sync::Arc;
 use utoipa::OpenApi;
 use utoipa_axum::router::OpenApiRouter;
@@ -96,9 +99,18 @@ pub fn app(studio: Arc<Studio>) -> Router {
         .route("/api/openapi.json", axum::routing::get(|| async { axum::Json(description()) }))
         .fallback(pages::page)
         .layer(DefaultBodyLimit::max(MAX_BODY))
+        .layer(axum::middleware::from_fn(whole))
         .layer(axum::middleware::from_fn(security::guard))
         .layer(tower_http::compression::CompressionLayer::new())
         .with_state(studio)
+}
+
+/// Answers a request to its end, though the client may leave meanwhile, and
+/// turns a panic into a problem document.
+async fn whole(request: Request, next: Next) -> Response {
+    tokio::spawn(next.run(request)).await.unwrap_or_else(|error| {
+        Error::Internal(format!("an error in the program ended this request: {error}")).into_response()
+    })
 }
 
 /// The OpenAPI description, with the shot file's schema among its components.

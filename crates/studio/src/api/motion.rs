@@ -1,10 +1,10 @@
 //! What changes with time, and what forces do, for the Stage, the Score and the Sheet.
 
-use super::input::Input;
+use super::input::{Input, Path, Query};
 use super::{State, blocking};
 use crate::error::{Error, Result};
 use axum::Json;
-use axum::extract::{Path, Query, State as Extract};
+use axum::extract::State as Extract;
 use axum::http::header;
 use axum::response::{IntoResponse, Response};
 use frames::Frame;
@@ -223,7 +223,7 @@ pub(crate) async fn probe(
     if of.points.len() % 3 != 0 || of.points.len() > 3 * MAX_POINTS {
         return Err(Error::Bad(format!("points: three numbers each, at most {MAX_POINTS} points")));
     }
-    let run = studio.folder(&studio.store.current_run(id).await?)?;
+    let run = studio.folder(&studio.store.current_run(id).await?);
     let bytes = blocking(move || {
         let (sampler, now, acting) = sampled(&shot, of.frame)?;
         let meshes = studio.loader.meshes(&studio.data, &shot)?;
@@ -301,7 +301,7 @@ pub(crate) async fn acting(
     Query(at): Query<ActingOn>,
 ) -> Result<Json<Vec<ActingForce>>> {
     let (shot, _) = studio.head(id).await?;
-    let run = studio.folder(&studio.store.current_run(id).await?)?;
+    let run = studio.folder(&studio.store.current_run(id).await?);
     blocking(move || {
         let frame = f64::from(at.frame);
         let (sampler, now, acting) = sampled(&shot, frame)?;

@@ -1,10 +1,9 @@
 //! Outlines to be made curves of: letters and drawings.
 
 use super::blocking;
-use super::input::{Input, Upload};
+use super::input::{Input, Query, Upload};
 use crate::error::{Error, Result};
 use axum::Json;
-use axum::extract::Query;
 use glam::Vec3;
 use serde::Deserialize;
 use utoipa::ToSchema;

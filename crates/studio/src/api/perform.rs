@@ -3,11 +3,12 @@
 //! performed is saved as keys when the page says so, and when it is cut off.
 
 use super::State;
+use super::input::{Path, Query};
 use crate::error::Error;
 use crate::performing::{Stand, begin};
 use crate::studio::Studio;
+use axum::extract::State as Extract;
 use axum::extract::ws::{Message, WebSocket, WebSocketUpgrade};
-use axum::extract::{Path, Query, State as Extract};
 use axum::response::Response;
 use serde::{Deserialize, Serialize};
 use shot::{Id, Value, Within};

@@ -1,17 +1,18 @@
 //! Runs: playing, freshness, frames, measures, kept runs.
 
-use super::input::Input;
+use super::input::{Input, Path, Query};
 use super::shots::{ShotState, state};
 use super::{State, blocking};
 use crate::error::{Error, Result};
 use crate::studio::Event;
 use axum::Json;
-use axum::extract::{Path, Query, State as Extract};
+use axum::extract::State as Extract;
 use axum::http::{HeaderMap, StatusCode, header};
 use axum::response::{IntoResponse, Response};
+use frames::RunFolder;
 use serde::{Deserialize, Serialize};
 use shot::{Fingerprint, Id, fingerprints, what_changed, why_stale};
-use std::collections::{BTreeMap, HashMap};
+use std::collections::{BTreeMap, BTreeSet, HashMap};
 use utoipa::ToSchema;
 
 /// A stretch of frames in one state.
@@ -42,37 +43,41 @@ pub(crate) struct Freshness {
 pub(crate) async fn freshness(Extract(studio): State, Path(id): Path<i64>) -> Result<Json<Freshness>> {
     let (shot, _) = studio.head(id).await?;
     let run = studio.store.current_run(id).await?;
-    let folder = studio.folder(&run)?;
-    let headers = folder.headers();
-    let prints = fingerprints(&shot);
-    let mut reasons: HashMap<u32, Option<String>> = HashMap::new();
-    let mut stretches: Vec<Stretch> = Vec::new();
-    for (frame, print) in shot.timing.frames().zip(prints) {
-        let (state, reason) = match headers.get(&frame) {
-            None => ("missing", None),
-            Some(header) if header.fingerprint == print => ("fresh", None),
-            Some(header) => {
-                let revision = header.revision;
-                if let std::collections::hash_map::Entry::Vacant(slot) = reasons.entry(revision) {
-                    let before = studio.store.document(id, i64::from(revision)).await.ok();
-                    slot.insert(before.and_then(|before| why_stale(&before, &shot)));
-                }
-                ("stale", reasons[&revision].clone())
-            }
-        };
-        match stretches.last_mut() {
-            Some(last) if last.state == state && last.reason == reason => last.last = frame,
-            _ => stretches.push(Stretch { first: frame, last: frame, state, reason }),
+    let folder = studio.folder(&run);
+    let (shot, headers, prints, size) = blocking(move || {
+        let prints = fingerprints(&shot);
+        Ok((shot, folder.headers(), prints, folder.size()))
+    })
+    .await?;
+    let stale = shot.timing.frames().zip(&prints).filter_map(|(frame, print)| {
+        headers.get(&frame).filter(|header| header.fingerprint != *print).map(|header| header.revision)
+    });
+    let mut before = HashMap::new();
+    for revision in stale.collect::<BTreeSet<u32>>() {
+        if let Ok(document) = studio.store.document(id, i64::from(revision)).await {
+            before.insert(revision, document);
         }
     }
-    let (frame_bytes, state_bytes) = folder.size();
-    Ok(Json(Freshness {
-        run: run.id,
-        stretches,
-        playing: studio.playing.is_on(id),
-        frame_bytes,
-        state_bytes,
-    }))
+    let stretches = blocking(move || {
+        let reasons: HashMap<u32, Option<String>> =
+            before.into_iter().map(|(revision, before)| (revision, why_stale(&before, &shot))).collect();
+        let mut stretches: Vec<Stretch> = Vec::new();
+        for (frame, print) in shot.timing.frames().zip(prints) {
+            let (state, reason) = match headers.get(&frame) {
+                None => ("missing", None),
+                Some(header) if header.fingerprint == print => ("fresh", None),
+                Some(header) => ("stale", reasons.get(&header.revision).cloned().flatten()),
+            };
+            match stretches.last_mut() {
+                Some(last) if last.state == state && last.reason == reason => last.last = frame,
+                _ => stretches.push(Stretch { first: frame, last: frame, state, reason }),
+            }
+        }
+        Ok(stretches)
+    })
+    .await?;
+    let playing = studio.playing.is_on(id);
+    Ok(Json(Freshness { run: run.id, stretches, playing, frame_bytes: size.0, state_bytes: size.1 }))
 }
 
 /// Computes the frames that are missing or stale, in order, in the background.
@@ -95,7 +100,8 @@ pub(crate) async fn clear(Extract(studio): State, Path(id): Path<i64>) -> Result
     if studio.playing.is_on(id) {
         return Err(Error::Bad("frames are being computed; stop first".to_owned()));
     }
-    studio.folder(&studio.store.current_run(id).await?)?.clear()?;
+    let folder = studio.folder(&studio.store.current_run(id).await?);
+    blocking(move || Ok(folder.clear()?)).await?;
     studio.tell(Event::BakeEnded { shot: id, message: None });
     Ok(StatusCode::NO_CONTENT)
 }
@@ -118,15 +124,19 @@ pub(crate) struct Run {
 #[utoipa::path(get, path = "/api/shots/{id}/runs", params(("id" = i64, Path)), responses((status = 200, body = Vec<Run>)))]
 pub(crate) async fn list(Extract(studio): State, Path(id): Path<i64>) -> Result<Json<Vec<Run>>> {
     let (shot, _) = studio.head(id).await?;
-    let mut runs = Vec::new();
-    for row in studio.store.runs(id).await? {
-        let Some(number) = row.number else { continue };
-        let folder = studio.folder(&row)?;
-        let differs = folder.manifest().map(|m| what_changed(&m.shot, &shot)).unwrap_or_default();
-        let (frames, bytes) = (folder.headers().len(), folder.size().0);
-        runs.push(Run { id: row.id, number, name: row.name, made: row.made, frames, bytes, differs });
-    }
-    Ok(Json(runs))
+    let rows = studio.store.runs(id).await?;
+    blocking(move || {
+        let mut runs = Vec::new();
+        for row in rows {
+            let folder = studio.folder(&row);
+            let (frames, bytes) = (folder.headers().len(), folder.size().0);
+            let Some(number) = row.number.filter(|_| frames > 0) else { continue };
+            let differs = folder.manifest().map(|m| what_changed(&m.shot, &shot)).unwrap_or_default();
+            runs.push(Run { id: row.id, number, name: row.name, made: row.made, frames, bytes, differs });
+        }
+        Ok(Json(runs))
+    })
+    .await
 }
 
 #[derive(Deserialize, ToSchema)]
@@ -143,14 +153,23 @@ pub(crate) async fn keep(
     Path(id): Path<i64>,
     Input(RunName { name }): Input<RunName>,
 ) -> Result<StatusCode> {
-    let current = studio.folder(&studio.store.current_run(id).await?)?;
-    if current.headers().is_empty() {
-        return Err(Error::Bad("there are no frames to keep yet; play first".to_owned()));
-    }
+    let current = studio.folder(&studio.store.current_run(id).await?);
+    let run = studio.store.new_run_id().await?;
+    let kept = RunFolder::at(studio.data.join("runs").join(run.to_string()));
+    let to = kept.path().to_owned();
+    blocking(move || {
+        if current.headers().is_empty() {
+            return Err(Error::Bad("there are no frames to keep yet; play first".to_owned()));
+        }
+        Ok(current.keep_as(&to)?)
+    })
+    .await?;
+    // Listed only when it is there whole.
     let name = name.as_deref().map(str::trim).filter(|name| !name.is_empty());
-    let row = studio.store.add_kept_run(id, name).await?;
-    let to = studio.data.join("runs").join(row.id.to_string());
-    blocking(move || Ok(current.keep_as(&to)?)).await?;
+    if let Err(error) = studio.store.add_kept_run(run, id, name).await {
+        blocking(move || Ok(kept.remove()?)).await?;
+        return Err(error);
+    }
     studio.tell(Event::Runs { shot: id });
     Ok(StatusCode::NO_CONTENT)
 }
@@ -180,7 +199,8 @@ pub(crate) async fn delete(Extract(studio): State, Path(run): Path<i64>) -> Resu
         return Err(Error::Bad("the current run cannot be dropped; clear it".to_owned()));
     }
     studio.store.delete_run(run).await?;
-    std::fs::remove_dir_all(studio.data.join("runs").join(run.to_string()))?;
+    let folder = studio.folder(&row);
+    blocking(move || Ok(folder.remove()?)).await?;
     studio.tell(Event::Runs { shot: row.shot });
     Ok(StatusCode::NO_CONTENT)
 }
@@ -189,7 +209,8 @@ pub(crate) async fn delete(Extract(studio): State, Path(run): Path<i64>) -> Resu
 #[utoipa::path(post, path = "/api/runs/{run}/restore", params(("run" = i64, Path)), responses((status = 200, body = ShotState)))]
 pub(crate) async fn restore(Extract(studio): State, Path(run): Path<i64>) -> Result<Json<ShotState>> {
     let row = studio.store.run(run).await?;
-    let manifest = studio.folder(&row)?.manifest()?;
+    let folder = studio.folder(&row);
+    let manifest = blocking(move || Ok(folder.manifest()?)).await?;
     let shot = studio.store.shot(row.shot).await?;
     studio.change(row.shot, shot.head, &format!("Restored from {}", row.name), &manifest.shot).await?;
     state(&studio, row.shot).await
@@ -202,7 +223,7 @@ pub(crate) async fn frame(
     Path((run, number)): Path<(i64, u32)>,
     headers: HeaderMap,
 ) -> Result<Response> {
-    let folder = studio.folder(&studio.store.run(run).await?)?;
+    let folder = studio.folder(&studio.store.run(run).await?);
     let known = headers.get(header::IF_NONE_MATCH).cloned();
     let found = blocking(move || {
         let tag = |print: &Fingerprint| {
@@ -255,7 +276,7 @@ pub(crate) struct Turnover {
 /// What was measured over all solids, by frame.
 #[utoipa::path(get, path = "/api/runs/{run}/measured", params(("run" = i64, Path)), responses((status = 200, body = MeasuredRun)))]
 pub(crate) async fn measured(Extract(studio): State, Path(run): Path<i64>) -> Result<Json<MeasuredRun>> {
-    let folder = studio.folder(&studio.store.run(run).await?)?;
+    let folder = studio.folder(&studio.store.run(run).await?);
     blocking(move || {
         let mut out = MeasuredRun::default();
         let mut swarms: BTreeMap<Id, Vec<frames::Turnover>> = BTreeMap::new();
@@ -310,7 +331,7 @@ pub(crate) async fn track(
     Path(run): Path<i64>,
     Query(of): Query<TrackOf>,
 ) -> Result<Json<BodyTrack>> {
-    let folder = studio.folder(&studio.store.run(run).await?)?;
+    let folder = studio.folder(&studio.store.run(run).await?);
     blocking(move || {
         let track = folder.track(Id(of.element), of.copy);
         Ok(Json(BodyTrack { frames: track.frames, height_m: track.height_m, speed_m_s: track.speed_m_s }))

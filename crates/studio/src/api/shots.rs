@@ -1,16 +1,18 @@
 //! Shots: cards, documents, changes, whole shots out and in.
 
-use super::input::{Input, Upload};
-use super::{State, blocking};
+use super::input::{Input, Path, Query, Upload};
+use super::{State, blocking, patching};
 use crate::assets::{self, sha256};
 use crate::error::{Error, Result};
+use crate::store::{Packed, ShotRow};
 use axum::Json;
-use axum::extract::{Path, Query, State as Extract};
+use axum::extract::State as Extract;
 use axum::http::header;
 use axum::response::{IntoResponse, Response};
 use serde::{Deserialize, Serialize};
-use shot::{Shot, Timing};
+use shot::{Shot, Timing, fingerprints};
 use std::io::{Cursor, Read, Write};
+use std::time::{Duration, Instant};
 use utoipa::openapi::{Ref, RefOr, Schema};
 use utoipa::{PartialSchema, ToSchema};
 
@@ -55,6 +57,8 @@ pub(crate) struct ShotState {
     pub undo: Option<String>,
     /// What redo brings back.
     pub redo: Option<String>,
+    /// The id of the next element: none of those that were deleted had it.
+    pub next_element: u32,
     pub document: Document,
 }
 
@@ -62,38 +66,43 @@ pub(crate) async fn state(studio: &crate::studio::Studio, id: i64) -> Result<Jso
     let row = studio.store.shot(id).await?;
     let head = studio.store.revision(id, row.head).await?;
     let redo = studio.store.redo_target(&row).await?;
+    let document = studio.store.document(id, row.head).await?;
     Ok(Json(ShotState {
         id,
         project: row.project,
         revision: row.head,
         undo: head.parent.map(|_| head.label),
         redo: redo.map(|revision| revision.label),
-        document: Document(studio.store.document(id, row.head).await?),
+        next_element: document.next_id().0,
+        document: Document(document),
     }))
 }
 
 /// All shots.
 #[utoipa::path(get, path = "/api/shots", responses((status = 200, body = Vec<Card>)))]
 pub(crate) async fn list(Extract(studio): State) -> Result<Json<Vec<Card>>> {
-    let mut cards = Vec::new();
-    for row in studio.store.shots().await? {
-        let shot = studio.store.document(row.id, row.head).await?;
-        cards.push(Card {
-            id: row.id,
-            project: row.project,
-            name: row.name,
-            revision: row.head,
-            width: shot.picture.width,
-            height: shot.picture.height,
-            fps: shot.timing.fps,
-            first: shot.timing.first,
-            last: shot.timing.last,
-            elements: shot.elements.len(),
-            bodies: shot.solids().map(|(element, _)| element.count()).sum(),
-            changed: row.changed,
-        });
-    }
-    Ok(Json(cards))
+    let rows = studio.store.shots_with_documents().await?;
+    blocking(move || {
+        let card = |(row, packed): (ShotRow, Packed)| {
+            let shot = packed.shot()?;
+            Ok(Card {
+                id: row.id,
+                project: row.project,
+                name: row.name,
+                revision: row.head,
+                width: shot.picture.width,
+                height: shot.picture.height,
+                fps: shot.timing.fps,
+                first: shot.timing.first,
+                last: shot.timing.last,
+                elements: shot.elements.len(),
+                bodies: shot.solids().map(|(element, _)| element.count()).sum(),
+                changed: row.changed,
+            })
+        };
+        Ok(Json(rows.into_iter().map(card).collect::<Result<_>>()?))
+    })
+    .await
 }
 
 /// An empty shot to begin with.
@@ -150,15 +159,16 @@ pub(crate) async fn patch(
     Path(id): Path<i64>,
     Input(change): Input<Change>,
 ) -> Result<Json<ShotState>> {
-    let row = studio.store.shot(id).await?;
-    if row.head != change.base {
-        return Err(Error::Conflict { base: change.base, head: row.head });
+    let (before, head) = studio.head(id).await?;
+    if head != change.base {
+        return Err(Error::Conflict { base: change.base, head });
     }
-    let mut document =
-        serde_json::to_value(studio.store.document(id, row.head).await?).expect("a shot serialises");
-    json_patch::patch(&mut document, &change.patch)
-        .map_err(|error| Error::Bad(format!("the patch: {error}")))?;
-    let shot = shot::read(document.to_string().as_bytes()).map_err(|error| Error::Faults(error.0))?;
+    let shot = blocking(move || {
+        let mut document = serde_json::to_value(&before).expect("a shot serialises");
+        patching::apply(&mut document, &change.patch)?;
+        shot::read(document.to_string().as_bytes()).map_err(|error| Error::Faults(error.0))
+    })
+    .await?;
     let label: String = change.label.chars().take(120).collect();
     studio.change(id, change.base, &label, &shot).await?;
     state(&studio, id).await
@@ -173,12 +183,23 @@ pub(crate) async fn delete(Extract(studio): State, Path(id): Path<i64>) -> Resul
         studio.stop_film(film.id).await?;
     }
     studio.store.delete_shot(id).await?;
-    for run in runs {
-        let _ = std::fs::remove_dir_all(studio.data.join("runs").join(run.id.to_string()));
-    }
     for film in films {
-        let _ = std::fs::remove_dir_all(studio.data.join("films").join(film.id.to_string()));
+        studio.remove_film(film.id).await?;
     }
+    blocking(move || {
+        for run in runs {
+            let folder = studio.folder(&run);
+            // A bake that was told to stop ends after the frame at hand.
+            let until = Instant::now() + Duration::from_secs(60);
+            while studio.playing.is_on(id) && Instant::now() < until {
+                std::thread::sleep(Duration::from_millis(5));
+            }
+            folder.remove()?;
+        }
+        studio.drop_pictures(id);
+        Ok(())
+    })
+    .await?;
     Ok(axum::http::StatusCode::NO_CONTENT)
 }
 
@@ -186,12 +207,14 @@ pub(crate) async fn delete(Extract(studio): State, Path(id): Path<i64>) -> Resul
 #[utoipa::path(get, path = "/api/shots/{id}/picture.png", params(("id" = i64, Path)), responses((status = 200, content_type = "image/png")))]
 pub(crate) async fn picture(Extract(studio): State, Path(id): Path<i64>) -> Result<Response> {
     let (shot, revision) = studio.head(id).await?;
-    let run = studio.folder(&studio.store.current_run(id).await?)?;
+    let run = studio.folder(&studio.store.current_run(id).await?);
     let bytes = blocking(move || {
         let middle = shot.timing.first + shot.timing.count() * 2 / 5;
-        let frame = run.read(middle).ok();
+        // A stale frame does not show the shot as it is.
+        let print = fingerprints(&shot).get((middle - shot.timing.first) as usize).copied();
+        let frame = run.read(middle).ok().filter(|frame| Some(frame.fingerprint) == print);
         let (number, of) = if frame.is_some() { (middle, "computed") } else { (shot.timing.first, "staged") };
-        let cache = studio.data.join("pictures").join(format!("{id}-{revision}-{of}.png"));
+        let cache = studio.pictures().join(format!("{id}-{revision}-{of}.png"));
         if let Ok(bytes) = std::fs::read(&cache) {
             return Ok(bytes);
         }
@@ -204,6 +227,8 @@ pub(crate) async fn picture(Extract(studio): State, Path(id): Path<i64>) -> Resu
         let picture = picture::render(&stage, &settings, &|_| true)
             .ok_or_else(|| Error::Internal("the picture was not rendered".to_owned()))?;
         let bytes = interchange::write_png(width, height, &picture.show())?;
+        // Only the newest picture of a shot is kept.
+        studio.drop_pictures(id);
         frames::write_whole(&cache, &bytes)?;
         Ok(bytes)
     })

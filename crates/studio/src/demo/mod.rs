@@ -51,7 +51,7 @@ fn build(make: fn() -> (Shot, Vec<File>), folder: &Path) -> Result<Shot> {
 
 /// Puts the sample shots into a data folder that has no shots.
 pub async fn seed(studio: &Studio) -> Result<()> {
-    if !studio.store.shots().await?.is_empty() {
+    if !studio.store.is_empty().await? {
         return Ok(());
     }
     let project = studio.store.project("Saltmarket").await?;

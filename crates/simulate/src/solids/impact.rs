@@ -1,0 +1,106 @@
+//! Friction while bodies bounce.
+//!
+//! The library brings approaching surfaces to rest with friction, and then adds
+//! the rebound without any. Coulomb's law holds for the whole impulse: with a
+//! coefficient of restitution e, friction may take up to μ (1 + e) m v, not
+//! μ m v. What is missing is added here, contact by contact.
+
+use super::Solids;
+use glam::Vec3;
+use rapier3d::prelude::*;
+
+/// A contact at which bodies bounced.
+struct Rebound {
+    bodies: [Option<RigidBodyHandle>; 2],
+    at: Vec3,
+    normal: Vec3,
+    friction: f32,
+    /// Impulse of the whole contact, N s, and the part of it that was the rebound.
+    impulse: f32,
+    part: f32,
+}
+
+impl Solids {
+    /// Adds the friction of the rebounds of the last step. `touched` are the
+    /// members that contacts changed the velocity of, and by how much, m/s.
+    pub(super) fn rub_rebounds(&mut self, touched: &[(usize, f32)], dt: f32) {
+        let world = &mut self.state.world;
+        let mut rebounds: Vec<Rebound> = Vec::new();
+        let mut seen: Vec<(ColliderHandle, ColliderHandle)> = Vec::new();
+        // A body that merely lies there is held up by no more than this.
+        let resting = 4.0 * world.gravity.length() * dt;
+        for &(i, change) in touched {
+            if change <= resting {
+                continue;
+            }
+            for pair in world.narrow_phase.contact_pairs_with(self.state.members[i].collider) {
+                let key = (pair.collider1, pair.collider2);
+                if seen.contains(&key) {
+                    continue;
+                }
+                seen.push(key);
+                let parent = |collider: ColliderHandle| world.colliders[collider].parent();
+                let at_2 = *world.colliders[pair.collider2].position();
+                for manifold in pair.solver_manifolds() {
+                    let data = &manifold.data;
+                    let (e, friction) = (data.restitution, data.friction);
+                    if e <= 0.0 || friction <= 0.0 {
+                        continue;
+                    }
+                    for point in manifold.points.iter().filter(|point| point.data.impulse > 0.0) {
+                        rebounds.push(Rebound {
+                            bodies: [parent(pair.collider1), parent(pair.collider2)],
+                            at: at_2 * point.local_p2,
+                            normal: data.normal,
+                            friction,
+                            impulse: point.data.impulse,
+                            part: e / (1.0 + e),
+                        });
+                    }
+                }
+            }
+        }
+        for rebound in rebounds {
+            rebound.rub(world);
+        }
+    }
+}
+
+impl Rebound {
+    fn rub(&self, world: &mut PhysicsWorld) {
+        let body = |i: usize| self.bodies[i].map(|handle| &world.bodies[handle]);
+        let velocity = |i| body(i).map_or(Vec3::ZERO, |body| body.velocity_at_point(self.at));
+        let relative = velocity(1) - velocity(0);
+        let apart = relative.dot(self.normal);
+        let give = |along: Vec3| {
+            let of = |i| body(i).map_or(0.0, |body| mobility(body, self.at, along));
+            of(0) + of(1)
+        };
+        // What it took to part them; no more than the rebound's part of all.
+        let rebound = (apart / give(self.normal)).min(self.part * self.impulse);
+        let along = relative.reject_from_normalized(self.normal);
+        let speed = along.length();
+        if rebound <= 0.0 || speed <= 1e-9 {
+            return;
+        }
+        let way = along / speed;
+        let rub = way * (self.friction * rebound).min(speed / give(way));
+        for (i, sign) in [(0, 1.0), (1, -1.0)] {
+            if let Some(body) = self.bodies[i].and_then(|handle| world.bodies.get_mut(handle))
+                && body.is_dynamic()
+            {
+                body.apply_impulse_at_point(rub * sign, self.at, false);
+            }
+        }
+    }
+}
+
+/// Velocity that a unit impulse at a point gives to that point along itself, 1/kg.
+fn mobility(body: &RigidBody, at: Vec3, along: Vec3) -> f32 {
+    if !body.is_dynamic() {
+        return 0.0;
+    }
+    let arm = (at - body.center_of_mass()).cross(along);
+    let inertia = body.mass_properties().effective_world_inv_inertia;
+    1.0 / body.mass() + arm.dot(inertia * arm)
+}

@@ -1,0 +1,88 @@
+//! When bodies fall asleep, and how fresh their contacts are.
+
+use super::Solids;
+use rapier3d::prelude::*;
+use std::collections::{HashMap, HashSet};
+
+/// A body may fall asleep while no point of it moves faster than this share of
+/// its smallest dimension a second.
+const SLEEP: f32 = 0.01;
+/// A body's contacts are found anew when it has turned by this, rad: the library
+/// keeps their arms as they were in space.
+const STALE_TURN: f32 = 0.003;
+
+/// How a body of that size falls asleep.
+pub(super) fn fall_asleep(body: &mut RigidBody, smallest_m: f32, length_unit: f32) {
+    let activation = body.activation_mut();
+    activation.normalized_linear_threshold = SLEEP * smallest_m / length_unit;
+    activation.angular_threshold = SLEEP;
+}
+
+impl Solids {
+    /// Keeps awake what is about to fall asleep though nothing holds it up: in
+    /// free space a slow body drifts for ever.
+    pub(super) fn keep_afloat_awake(&mut self, dt: f32) {
+        let world = &mut self.state.world;
+        let due = |body: &RigidBody| {
+            let activation = body.activation();
+            let about = activation.time_until_sleep - activation.time_since_can_sleep;
+            body.is_dynamic() && !body.is_sleeping() && (-dt..=dt).contains(&about)
+        };
+        let due: Vec<RigidBodyHandle> =
+            world.bodies.iter().filter(|(_, body)| due(body)).map(|(handle, _)| handle).collect();
+        if due.is_empty() {
+            return;
+        }
+        let held_up = held_up(world);
+        for handle in due.into_iter().filter(|handle| !held_up.contains(handle)) {
+            world.bodies[handle].activation_mut().time_since_can_sleep = 0.0;
+        }
+    }
+
+    /// Lets the library find the contacts of bodies that have turned anew.
+    pub(super) fn refresh_contacts(&mut self) {
+        let world = &mut self.state.world;
+        let least = (0.5 * STALE_TURN).cos();
+        for member in &mut self.state.members {
+            let body = &world.bodies[member.handle];
+            if body.is_fixed() || body.is_sleeping() {
+                continue;
+            }
+            let turn = body.position().rotation;
+            if turn.dot(member.contacts_turn).abs() >= least {
+                continue;
+            }
+            member.contacts_turn = turn;
+            let collider = &mut world.colliders[member.collider];
+            if let Some(offset) = collider.position_wrt_parent().copied() {
+                collider.set_position_wrt_parent(offset);
+            }
+        }
+    }
+}
+
+/// The free bodies that what is not free holds up, directly or through others.
+fn held_up(world: &PhysicsWorld) -> HashSet<RigidBodyHandle> {
+    let mut touching: HashMap<RigidBodyHandle, Vec<RigidBodyHandle>> = HashMap::new();
+    let mut found = HashSet::new();
+    let mut open = Vec::new();
+    for pair in world.contact_pairs().filter(|pair| pair.total_impulse_magnitude() > 0.0) {
+        let parent = |collider: ColliderHandle| world.colliders[collider].parent();
+        let (Some(a), Some(b)) = (parent(pair.collider1), parent(pair.collider2)) else { continue };
+        for (a, b) in [(a, b), (b, a)] {
+            match (world.bodies[a].is_dynamic(), world.bodies[b].is_dynamic()) {
+                (true, true) => touching.entry(a).or_default().push(b),
+                (true, false) if found.insert(a) => open.push(a),
+                _ => {}
+            }
+        }
+    }
+    while let Some(handle) = open.pop() {
+        for &next in touching.get(&handle).into_iter().flatten() {
+            if found.insert(next) {
+                open.push(next);
+            }
+        }
+    }
+    found
+}

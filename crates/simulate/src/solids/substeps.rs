@@ -1,0 +1,125 @@
+//! How many steps of the library a substep takes: as many as keep every body
+//! from passing through another, or from turning past its contacts.
+//!
+//! The library itself stops a fast body at what stands still. Two bodies that
+//! move it lets pass through each other, so the steps are made so short that
+//! the surfaces of a pair come together by no more than a quarter of their
+//! thicknesses in one.
+
+use super::{Member, Solids};
+use crate::Step;
+use frames::Event;
+use glam::Vec3;
+use rapier3d::parry::bounding_volume::{Aabb, BoundingVolume};
+
+/// Most steps a substep is taken in.
+pub const MOST: u32 = 128;
+/// A body that has neighbours turns by no more than this in a step, rad.
+const MOST_TURN: f32 = 0.5;
+
+/// A body's way through a substep.
+struct Way {
+    member: usize,
+    /// The box it stays in.
+    swept: Aabb,
+    /// How it moves, m.
+    path: Vec3,
+    /// How far its surface moves by turning, m.
+    turning: f32,
+    /// By how much it turns, rad.
+    turn: f32,
+    fast: bool,
+    free: bool,
+}
+
+impl Solids {
+    /// The number of steps for the coming substep. Notes the pairs for which
+    /// [`MOST`] is too few.
+    pub(super) fn steps_needed(&mut self, step: &Step) -> u32 {
+        let mut ways = self.ways(step.dt);
+        if !ways.iter().any(|way| way.fast) {
+            return 1;
+        }
+        // Sort and sweep along x (D. Baraff, 1992).
+        ways.sort_by(|a, b| a.swept.mins.x.total_cmp(&b.swept.mins.x).then(a.member.cmp(&b.member)));
+        let mut most = (1.0f32, None);
+        for (i, a) in ways.iter().enumerate() {
+            for b in ways[i + 1..].iter().take_while(|b| b.swept.mins.x <= a.swept.maxs.x) {
+                if !(a.fast || b.fast) || !(a.free || b.free) || !a.swept.intersects(&b.swept) {
+                    continue;
+                }
+                let needed = self.needed(a, b);
+                if needed > most.0 {
+                    most = (needed, Some((a.member, b.member)));
+                }
+            }
+        }
+        let count = most.0.ceil() as u32;
+        if let (true, Some((a, b))) = (count > MOST, most.1) {
+            let (a, b) = (self.state.members[a], self.state.members[b]);
+            let times = count.div_ceil(MOST);
+            let substeps = (step.shot.physics.substeps * times).min(256);
+            let (element, copy, past) = (a.element, a.copy, b.element);
+            self.state.events.push(Event::TooFast { element, copy, past, substeps });
+        }
+        count.clamp(1, MOST)
+    }
+
+    fn needed(&self, a: &Way, b: &Way) -> f32 {
+        let of = |way: &Way| &self.state.members[way.member];
+        let (thick_a, thick_b) = (of(a).smallest_m * of(a).scale, of(b).smallest_m * of(b).scale);
+        // The library stops what is fast at what stands still.
+        let still = |way: &Way| self.state.world.bodies[of(way).handle].is_fixed();
+        let apart =
+            if still(a) || still(b) { 0.0 } else { (a.path - b.path).length() + a.turning + b.turning };
+        let turn = if a.free { a.turn } else { 0.0 }.max(if b.free { b.turn } else { 0.0 });
+        (apart / (0.25 * (thick_a + thick_b))).max(turn / MOST_TURN)
+    }
+
+    fn ways(&self, dt: f32) -> Vec<Way> {
+        let world = &self.state.world;
+        let of = |(i, member): (usize, &Member)| {
+            let body = &world.bodies[member.handle];
+            let collider = &world.colliders[member.collider];
+            if member.gone {
+                return None;
+            }
+            if body.is_fixed() {
+                let swept = collider.compute_aabb();
+                let still = Way {
+                    member: i,
+                    swept,
+                    path: Vec3::ZERO,
+                    turning: 0.0,
+                    turn: 0.0,
+                    fast: false,
+                    free: false,
+                };
+                return Some(still);
+            }
+            let free = body.is_dynamic();
+            let (path, turn) = if free {
+                let push = world.gravity + body.user_force() / body.mass();
+                (body.linvel() * dt + push * (0.5 * dt * dt), body.angvel().length() * dt)
+            } else {
+                let (now, next) = (body.position(), body.next_position());
+                (next.translation - now.translation, next.rotation.angle_between(now.rotation))
+            };
+            let round = collider.shape().as_ball().is_some();
+            let now = collider.compute_aabb();
+            let centre = if free { body.center_of_mass() } else { body.translation() };
+            let reach = (now.maxs - centre).abs().max((now.mins - centre).abs()).length();
+            let turning = if round { 0.0 } else { turn.min(2.0) * reach };
+            let far = 0.5 * member.smallest_m * member.scale;
+            let fast = path.length() + turning > far || (free && turn > MOST_TURN);
+            let swept = if turn > 0.05 && !round {
+                Aabb::from_half_extents(centre, Vec3::splat(reach))
+            } else {
+                now.loosened(turning)
+            };
+            let end = Aabb::new(swept.mins + path, swept.maxs + path);
+            Some(Way { member: i, swept: swept.merged(&end), path, turning, turn, fast, free })
+        };
+        self.state.members.iter().enumerate().filter_map(of).collect()
+    }
+}
