@@ -1,8 +1,8 @@
 //! What a frame of a run depends on, as one number a frame.
 
 use crate::{
-    Back, BirthMap, Body, Copies, Force, Id, Is, MapOf, Moves, Sampler, Shape, Shot, Solid, Source, Wake,
-    When, Who, World,
+    Back, BirthMap, Body, Copies, Force, Id, Is, MapOf, Moves, Often, Sampler, Shape, Shot, Solid, Source,
+    Wake, When, Who, World,
 };
 use serde::{Deserialize, Serialize};
 use sha2::{Digest, Sha256};
@@ -67,6 +67,8 @@ fn first_inputs(shot: &Shot, sampler: &Sampler) -> serde_json::Value {
                 _ => None,
             };
             let pose = world.pose(element);
+            // What is measured at the first frame counts it.
+            let gravity = shot.gravity_on(element, f64::from(shot.timing.first));
             // Particles meet what can change its shape in another way from the start.
             let reshaped = element.reshaped();
             serde_json::json!([
@@ -78,6 +80,7 @@ fn first_inputs(shot: &Shot, sampler: &Sampler) -> serde_json::Value {
                 solid.back,
                 body,
                 pose,
+                gravity,
                 reshaped
             ])
         })
@@ -323,6 +326,11 @@ fn parts_digest(shot: &Shot, sampler: &Sampler, frame: f64, parts: &[usize]) -> 
             Is::Region(_) | Is::Curve(_) => serde_json::to_vec(&element.is),
             Is::Particles(particles) => {
                 hash.update(meant(shot, particles.who()));
+                if matches!(particles.births.how, Often::Number { .. }) && particles.births.to_frame.is_none()
+                {
+                    // They are spread over the whole shot.
+                    hash.update(shot.timing.last.to_le_bytes());
+                }
                 if let Source::Shape { shape: Shape::Mesh { asset, .. }, .. } = &particles.from
                     && let Some(asset) = shot.assets.get(asset)
                 {

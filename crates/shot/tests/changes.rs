@@ -179,8 +179,9 @@ fn force(shot: &mut Shot) -> &mut Force {
     force
 }
 
+// The potential energy told with the first frame is that of its gravity.
 #[rstest]
-#[case("acceleration of Gravity", 1, |s: &mut Shot| s.named_mut("Gravity").unwrap().is =
+#[case("acceleration of Gravity", 0, |s: &mut Shot| s.named_mut("Gravity").unwrap().is =
     Is::Force(Force::new(ForceKind::Gravity { acceleration: Vec3::ZERO })))]
 #[case("strength of Squall", 8, |s: &mut Shot| force(s).strength = 2.0)]
 #[case("speed of Squall", 8, |s: &mut Shot| {

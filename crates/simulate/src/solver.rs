@@ -270,6 +270,15 @@ fn blow_up(frame: u32) -> impl Fn(NotFinite) -> BlowUp {
     }
 }
 
+fn cannot_be_met(frame: u32) -> impl Fn(PrepareError) -> BlowUp {
+    move |error| BlowUp {
+        frame,
+        element: Id(0),
+        name: "the shot".to_owned(),
+        what: format!("cannot be met: {error}"),
+    }
+}
+
 impl Simulation {
     /// The shot at its first frame, after the preroll.
     ///
@@ -513,17 +522,16 @@ impl Simulation {
             }
             let owed = self.solvers[i].1.take_owed();
             if has_bodies {
-                self.follow_bodies().map_err(|error| BlowUp {
-                    frame: self.frame + 1,
-                    element: Id(0),
-                    name: "the shot".to_owned(),
-                    what: format!("cannot be met: {error}"),
-                })?;
+                self.follow_bodies().map_err(cannot_be_met(self.frame + 1))?;
             }
             if !owed.impulses.is_empty() || !owed.newcomers.is_empty() {
                 for (_, other) in &mut self.solvers {
                     other.receive(&self.now, &owed);
                 }
+            }
+            // Who came just now is met from here on, also after a restart.
+            if !owed.newcomers.is_empty() {
+                self.follow_bodies().map_err(cannot_be_met(self.frame + 1))?;
             }
         }
         Ok(())

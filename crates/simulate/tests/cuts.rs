@@ -321,3 +321,15 @@ fn a_pile_in_the_wind_cut_anywhere_goes_on_with_the_same_bytes() {
         resumed_holds(&shot, &frames, at, 2);
     }
 }
+
+/// A number is spread over all frames: with more of them each comes later.
+#[test]
+fn a_longer_shot_spreads_a_number_anew() {
+    let mut before = drifting();
+    let mut few = dust(None);
+    few.as_particles_mut().unwrap().births.how = Often::Number { number: 40 };
+    before.add(few);
+    let mut after = before.clone();
+    after.timing.last += 6;
+    change_holds(&before, &after, None);
+}

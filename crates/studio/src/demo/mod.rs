@@ -62,9 +62,14 @@ pub async fn seed(studio: &Studio) -> Result<()> {
     Ok(())
 }
 
+/// The names of the sample shots.
+pub fn names() -> Vec<&'static str> {
+    SAMPLES.iter().map(|(name, _)| *name).collect()
+}
+
 /// Writes a sample shot and its assets into a folder.
 pub fn write(name: &str, folder: &Path) -> Result<()> {
-    let names: Vec<_> = SAMPLES.iter().map(|(name, _)| *name).collect();
+    let names = names();
     let (_, make) = SAMPLES.iter().find(|(sample, _)| *sample == name).ok_or_else(|| {
         Error::Bad(format!("there is no sample \"{name}\"; there are {}", names.join(", ")))
     })?;
