@@ -9,6 +9,7 @@
 //! ```
 #![warn(missing_docs)]
 
+mod drawing_bounds;
 mod glb;
 mod images;
 mod movie;

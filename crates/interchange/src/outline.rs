@@ -1,8 +1,9 @@
 //! Outlines as strokes: letters of the shipped font, and drawings.
 
-use crate::{ImportError, MAX_FILE};
+use crate::{ImportError, MAX_FILE, drawing_bounds};
 use glam::{Vec2, Vec3};
 use kurbo::{BezPath, PathEl, Shape as _};
+use usvg::roxmltree;
 use usvg::tiny_skia_path::PathSegment;
 
 /// Points of one stroke after the other, m, in the xy plane.
@@ -15,6 +16,8 @@ pub const MAX_LETTERS: usize = 200;
 /// The most points and strokes of one outline.
 const MAX_POINTS: usize = 20_000;
 const MAX_STROKES: usize = 2_000;
+/// The most nodes of a drawing.
+const MAX_NODES: u32 = 100_000;
 /// How far a straight piece may be from the curve, as a share of the whole's size.
 const FLATNESS: f64 = 5e-4;
 
@@ -72,7 +75,19 @@ pub fn outline_svg(name: &str, bytes: &[u8]) -> Result<Strokes, ImportError> {
     if bytes.len() > MAX_FILE {
         return Err(fail(format!("{} MB; at most {}", bytes.len() >> 20, MAX_FILE >> 20)));
     }
-    let tree = usvg::Tree::from_data(bytes, &usvg::Options::default())
+    let text =
+        std::str::from_utf8(bytes).map_err(|_| fail("is not an SVG drawing: it is not text".to_owned()))?;
+    let limits = roxmltree::ParsingOptions { allow_dtd: true, nodes_limit: MAX_NODES, ..Default::default() };
+    let document = roxmltree::Document::parse_with_options(text, limits)
+        .map_err(|error| fail(format!("is not an SVG drawing: {error}")))?;
+    drawing_bounds::check(&document).map_err(|message| fail(message))?;
+    // Nothing outside the file is read.
+    let image_href_resolver = usvg::ImageHrefResolver {
+        resolve_data: Box::new(|_, _, _| None),
+        resolve_string: Box::new(|_, _| None),
+    };
+    let options = usvg::Options { image_href_resolver, resources_dir: None, ..Default::default() };
+    let tree = usvg::Tree::from_xmltree(&document, &options)
         .map_err(|error| fail(format!("is not an SVG drawing: {error}")))?;
     let mut whole = BezPath::new();
     collect(tree.root(), &mut whole);
@@ -245,6 +260,55 @@ mod tests {
             let middle = 0.5 * (pair[0] + pair[1]);
             assert!((middle.length() - 0.5).abs() < 2e-3, "{}", middle.length());
         }
+    }
+
+    fn nested(levels: usize) -> Vec<u8> {
+        let open = "<g>".repeat(levels);
+        let close = "</g>".repeat(levels);
+        svg(&format!(r#"{open}<path d="M0 0 H9 V9"/>{close}"#))
+    }
+
+    /// Ten of ten of ten…
+    fn laughing(levels: usize) -> Vec<u8> {
+        let mut body = r#"<path id="u0" d="M0 0 H9"/>"#.to_owned();
+        for level in 1..=levels {
+            let uses = format!(r##"<use href="#u{}"/>"##, level - 1).repeat(10);
+            body += &format!(r#"<g id="u{level}">{uses}</g>"#);
+        }
+        svg(&body)
+    }
+
+    #[rstest]
+    #[case(nested(1_000), "nested")]
+    #[case(nested(40_000), "nested")]
+    #[case(laughing(8), "with all that is used again")]
+    #[case(
+        svg(r##"<g id="a"><use href="#b"/></g><g id="b"><use href="#a"/></g>"##),
+        "with all that is used again"
+    )]
+    #[case(svg(r#"<path d="M0 0 A1e30 1e30 0 0 1 9 9"/>"#), "a number beyond")]
+    #[case(svg(r#"<path d="M0 0 L9999999999 3"/>"#), "a number beyond")]
+    #[case(svg(&format!("<style>{}</style><path d='M0 0 H9'/>", ".a{fill:red}".repeat(150_000))), "styles of")]
+    fn what_would_fill_the_memory_or_run_for_ever_is_refused(#[case] bytes: Vec<u8>, #[case] why: &str) {
+        let started = std::time::Instant::now();
+        let error = outline_svg("a.svg", &bytes).unwrap_err().to_string();
+        assert!(error.contains(why), "{error}");
+        assert!(started.elapsed().as_secs() < 5, "{:?}", started.elapsed());
+    }
+
+    #[test]
+    fn many_arcs_are_a_drawing_or_refused_in_a_sentence() {
+        let arcs = "a3 3 0 0 1 2 2 a3 3 0 0 1 -2 -2 ".repeat(5_000);
+        match outline_svg("a.svg", &svg(&format!(r#"<path d="M0 0 {arcs}"/>"#))) {
+            Ok(strokes) => assert_eq!(strokes.len(), 1),
+            Err(error) => assert!(error.to_string().contains("simplify it first"), "{error}"),
+        }
+    }
+
+    #[test]
+    fn files_beside_a_drawing_are_not_opened() {
+        let body = r#"<image href="/etc/hostname" width="9" height="9"/><path d="M0 0 H9"/>"#;
+        assert_eq!(outline_svg("a.svg", &svg(body)).unwrap().len(), 1);
     }
 
     #[rstest]
