@@ -27,7 +27,7 @@ pub fn read_image(name: &str, bytes: &[u8]) -> std::result::Result<Texture, Impo
 /// # Errors
 /// [`ImportError`] says what is wrong with the file.
 pub fn read_environment(name: &str, bytes: &[u8]) -> std::result::Result<Environment, ImportError> {
-    let environment = if bytes.starts_with(&[0x76, 0x2f, 0x31, 0x01]) {
+    let mut environment = if bytes.starts_with(&[0x76, 0x2f, 0x31, 0x01]) {
         read_exr(name, bytes)?
     } else {
         let decoded = decode(name, bytes, &[ImageFormat::Hdr], "EXR or HDR")?.to_rgb32f();
@@ -37,10 +37,30 @@ pub fn read_environment(name: &str, bytes: &[u8]) -> std::result::Result<Environ
             rgb: decoded.pixels().map(|pixel| pixel.0).collect(),
         }
     };
-    if environment.rgb.iter().flatten().any(|v| !v.is_finite() || *v < 0.0) {
-        return Err(ImportError::file(name, "has a pixel that is negative or not finite"));
-    }
+    mend(&mut environment);
     Ok(environment)
+}
+
+/// Mends the pixels of an image that light cannot have: lossy compression
+/// leaves negative ones, and some writers put infinities where the sun is.
+/// Gives how many there were.
+pub fn mend(environment: &mut Environment) -> usize {
+    let brightest = environment.rgb.iter().flatten().copied().filter(|v| v.is_finite()).fold(0.0, f32::max);
+    let mut mended = 0;
+    for rgb in &mut environment.rgb {
+        if rgb.iter().all(|v| v.is_finite() && *v >= 0.0) {
+            continue;
+        }
+        mended += 1;
+        for v in rgb {
+            *v = match *v {
+                v if v == f32::INFINITY => brightest,
+                v if v.is_finite() => v.max(0.0),
+                _ => 0.0,
+            };
+        }
+    }
+    mended
 }
 
 fn decode(
@@ -193,6 +213,15 @@ mod tests {
         let meta = exr::meta::MetaData::read_from_buffered(Cursor::new(bytes), true).unwrap();
         let names: Vec<String> = meta.headers[0].channels.list.iter().map(|c| c.name.to_string()).collect();
         assert_eq!(names, ["B", "G", "R", "depth.Z", "element.id", "normal.X", "normal.Y", "normal.Z"]);
+    }
+
+    #[test]
+    fn pixels_that_light_cannot_have_are_mended_and_counted() {
+        let rgb = vec![[1.0, -0.01, 0.5], [f32::INFINITY, 2.0, 3.0], [f32::NAN, 0.0, 0.0], [0.1; 3]];
+        let mut environment = Environment { width: 2, height: 2, rgb };
+        assert_eq!(mend(&mut environment), 3);
+        assert_eq!(environment.rgb, [[1.0, 0.0, 0.5], [3.0, 2.0, 3.0], [0.0; 3], [0.1; 3]]);
+        assert_eq!(mend(&mut environment), 0);
     }
 
     #[test]

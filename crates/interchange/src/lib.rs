@@ -15,6 +15,8 @@ mod images;
 mod movie;
 mod obj;
 mod outline;
+mod ply;
+mod stl;
 
 pub use images::{read_environment, read_image, read_png, write_exr, write_png};
 pub use movie::{Movie, MovieError};
@@ -61,7 +63,7 @@ impl ImportError {
     }
 }
 
-/// Reads a mesh from an OBJ or glTF binary (GLB) file, told by its name.
+/// Reads a mesh from an OBJ, glTF binary (GLB), PLY or STL file, told by its name.
 ///
 /// # Errors
 /// [`ImportError`] names the file and, for OBJ, the line.
@@ -73,7 +75,9 @@ pub fn read_mesh(name: &str, bytes: &[u8]) -> Result<Mesh, ImportError> {
     let mesh = match extension.as_str() {
         "obj" => obj::read(name, bytes)?,
         "glb" | "gltf" => glb::read(name, bytes)?,
-        _ => return Err(ImportError::file(name, "is neither .obj nor .glb")),
+        "ply" => ply::read(name, bytes)?,
+        "stl" => stl::read(name, bytes)?,
+        _ => return Err(ImportError::file(name, "is none of .obj, .glb, .ply and .stl")),
     };
     mesh.check().map_err(|error: MeshError| ImportError::file(name, error))?;
     if mesh.triangles.len() > MAX_FACES {

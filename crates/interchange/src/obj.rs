@@ -124,6 +124,6 @@ mod tests {
     #[test]
     fn bytes_that_are_no_text_are_refused() {
         assert!(read_mesh("x.obj", &[0xff, 0xfe, 0x00]).unwrap_err().to_string().contains("not a text file"));
-        assert!(read_mesh("x.png", b"").unwrap_err().to_string().contains("neither .obj nor .glb"));
+        assert!(read_mesh("x.png", b"").unwrap_err().to_string().contains("none of .obj, .glb"));
     }
 }

@@ -59,12 +59,19 @@ pub(crate) fn shown(particles: &Particles, frame: &Frame, i: usize) -> (Vec3, f3
 }
 
 impl Grains {
-    /// Appends the particles of an element that are drawn as such.
-    pub fn add(list: &mut Vec<Grain>, element: Id, particles: &Particles, frame: &Frame, surface: u32) {
+    /// Appends the particles of an element that are drawn as such, as seen from `eye`.
+    pub fn add(
+        list: &mut Vec<Grain>,
+        element: Id,
+        particles: &Particles,
+        frame: &Frame,
+        surface: u32,
+        eye: Vec3,
+    ) {
         for i in 0..frame.len() {
             let (colour, size) = shown(particles, frame, i);
             let radius = 0.5 * frame.sizes[i] * size;
-            let centre = frame.places[i];
+            let centre = frame.places[i] - eye;
             if radius <= 0.0 {
                 continue;
             }

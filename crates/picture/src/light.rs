@@ -15,10 +15,18 @@ pub struct Environment {
     pub rgb: Vec<[f32; 3]>,
 }
 
+/// A point of a light.
+pub(crate) struct End {
+    pub point: Vec3,
+    /// Cosine at which the light is seen from the other end.
+    pub cos: f32,
+}
+
 /// A direction towards a light.
 pub(crate) struct Towards {
     pub direction: Vec3,
-    pub distance: f32,
+    /// Where it ends; none: infinitely far.
+    pub end: Option<End>,
     pub radiance: Vec3,
     pub pdf: f32,
 }
@@ -94,12 +102,7 @@ impl SkyImage {
         let (sin_t, cos_t) = (PI * (y as f32 + fy) / h as f32).sin_cos();
         let (sin_p, cos_p) = (TAU * ((x as f32 + fx) / w as f32 - 0.5)).sin_cos();
         let direction = self.turn * Vec3::new(sin_t * sin_p, cos_t, -sin_t * cos_p);
-        Towards {
-            direction,
-            distance: f32::INFINITY,
-            radiance: self.radiance(direction),
-            pdf: self.pdf(direction),
-        }
+        Towards { direction, end: None, radiance: self.radiance(direction), pdf: self.pdf(direction) }
     }
 }
 
@@ -165,7 +168,7 @@ impl SunLight {
         let sin = (drop * (2.0 - drop)).max(0.0).sqrt();
         let (s, c) = (TAU * u[1]).sin_cos();
         let direction = basis(self.towards) * Vec3::new(sin * c, sin * s, 1.0 - drop);
-        Towards { direction, distance: f32::INFINITY, radiance: self.radiance, pdf: 1.0 / (TAU * self.cap) }
+        Towards { direction, end: None, radiance: self.radiance, pdf: 1.0 / (TAU * self.cap) }
     }
 }
 
@@ -235,7 +238,8 @@ impl Emitters {
             return None;
         }
         let pdf = self.pdf(emitter.radiance, distance, cos.abs());
-        Some(Towards { direction, distance, radiance: emitter.radiance, pdf })
+        let end = Some(End { point, cos: cos.abs() });
+        Some(Towards { direction, end, radiance: emitter.radiance, pdf })
     }
 }
 

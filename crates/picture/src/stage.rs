@@ -115,6 +115,8 @@ struct Surface {
 
 /// A frame of a shot, ready to be rendered.
 pub struct Stage {
+    /// The camera's place in the shot; all places here are against it.
+    eye: Vec3,
     instances: Vec<Instance>,
     surfaces: Vec<Surface>,
     tree: Tree,
@@ -168,8 +170,6 @@ impl Stage {
         let sampler = Sampler::new(shot).map_err(|faults| {
             StageError::Fault(faults.first().map_or_else(String::new, ToString::to_string))
         })?;
-        let now = sampler.at(at)?;
-        let shot = &now;
         let first_body = |frame: &Frame, id: Id| -> Option<Pose> {
             let bodies = frame.bodies.get(&id)?;
             Some((*bodies.places.first()?, *bodies.turns.first()?))
@@ -182,6 +182,8 @@ impl Stage {
             }
             earlier(then.round() as u32).and_then(|frame| first_body(&frame, id))
         };
+        let now = sampler.at_with(at, &solved)?;
+        let shot = &now;
         let world = World::new(shot, &sampler, at, &solved);
         let (camera_element, camera) = shot
             .camera
@@ -209,13 +211,16 @@ impl Stage {
                 None => world.placements(element).into_iter().enumerate().map(|at| placed(at, 1.0)).collect(),
             }
         };
-        let (place, turn) = world.pose(camera_element);
+        // All is placed as seen from the camera: what is looked at closely is
+        // near it, however far both are from the shot's origin.
+        let (eye, turn) = world.pose(camera_element);
         let mut stage = Self {
+            eye,
             instances: Vec::new(),
             surfaces: Vec::new(),
             tree: Tree::build(&[]),
             grains: Grains::new(Vec::new()),
-            lens: Lens::new(camera, place, turn),
+            lens: Lens::new(camera, Vec3::ZERO, turn),
             suns: Vec::new(),
             skies: Vec::new(),
             emitters: Emitters::default(),
@@ -232,7 +237,7 @@ impl Stage {
                         stage.add_copies(shot, element, particles, frame, assets)?;
                     } else {
                         let surface = stage.surface(element, &particles.look, assets)?;
-                        Grains::add(&mut grains, element.id, particles, frame, surface as u32);
+                        Grains::add(&mut grains, element.id, particles, frame, surface as u32, eye);
                     }
                 }
                 Is::Solid(solid) => {
@@ -337,6 +342,7 @@ impl Stage {
             (true, false) => Emitter::BothSides,
         };
         for Placed { number, place, turn, scale, colour } in placements {
+            let place = place - self.eye;
             let random = hash(element.id.0 ^ hash(number + 1)) as f32 / u32::MAX as f32;
             if emitter != Emitter::No {
                 for t in &model.mesh.triangles {
@@ -418,10 +424,9 @@ impl Stage {
         })
     }
 
-    /// Whether anything stands between a point and `distance` along a unit direction.
-    pub(crate) fn blocked(&self, origin: Vec3, direction: Vec3, distance: f32) -> bool {
+    /// Whether anything stands between a point and `limit` along a unit direction.
+    pub(crate) fn blocked(&self, origin: Vec3, direction: Vec3, limit: f32) -> bool {
         let mut blocked = false;
-        let limit = distance * (1.0 - 1e-4);
         self.tree.walk(&Ray { origin, direction, t_max: limit }, |i| {
             let instance = &self.instances[i as usize];
             blocked = instance.model.bvh.any(&instance.local(origin, direction, limit));

@@ -119,6 +119,31 @@ pub struct Asset {
     pub sha256: String,
 }
 
+impl Asset {
+    /// Whether its file is `assets/<sha256>.<extension>`, with an extension of its kind.
+    pub fn has_own_place(&self) -> bool {
+        let sum = &self.sha256;
+        let is_sum = sum.len() == 64 && sum.bytes().all(|b| b.is_ascii_digit() || (b'a'..=b'f').contains(&b));
+        let extension = self.file.strip_prefix("assets/").and_then(|name| name.strip_prefix(sum.as_str()));
+        let extension = extension.and_then(|rest| rest.strip_prefix('.'));
+        is_sum && extension.is_some_and(|extension| self.kind.extensions().contains(&extension))
+    }
+}
+
+impl AssetKind {
+    /// The extensions of its files.
+    pub fn extensions(self) -> &'static [&'static str] {
+        match self {
+            Self::Mesh => &["obj", "glb", "ply", "stl"],
+            Self::Image => &["png", "jpg", "jpeg"],
+            Self::Environment => &["exr", "hdr"],
+        }
+    }
+
+    /// All kinds.
+    pub const ALL: [Self; 3] = [Self::Mesh, Self::Image, Self::Environment];
+}
+
 /// What an asset file holds.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
 #[serde(rename_all = "snake_case")]

@@ -151,3 +151,27 @@ fn a_file_of_version_1_is_read_with_its_keys_gravity_aim_and_let_go() {
     // Written anew it is of the present version, and the same shot.
     assert_eq!(shot::read(shot::write(&shot).as_bytes()).unwrap(), shot);
 }
+
+#[test]
+fn a_sampler_of_one_value_gives_what_the_whole_one_gives() {
+    let mut shot = Shot::empty("One");
+    let chain = |name: &str, text: &str| {
+        Element::solid(name, Shape::sphere(0.1), Moves::Animated)
+            .keyed("placement.place_m[1]", Channel::expression(text))
+    };
+    shot.add(chain("A", "sin(time)"));
+    shot.add(chain("B", "{A.place.y} + 1"));
+    shot.add(chain("C", "{B.place.y} * 2 + {A.place.y}"));
+    shot.add(chain("D", "7 * time"));
+    let whole = Sampler::new(&shot).unwrap();
+    let id = shot.named("C").unwrap().id;
+    let mut one = whole.clone();
+    one.keep_only(Some(id), "placement.place_m[1]");
+    for frame in [1.0, 7.5, 40.0] {
+        let of = |sampler: &Sampler, name: &str| {
+            sampler.at(frame).unwrap().named(name).unwrap().placement.place_m.y
+        };
+        assert_eq!(of(&whole, "C"), of(&one, "C"));
+        assert_eq!(of(&one, "D"), 0.0);
+    }
+}

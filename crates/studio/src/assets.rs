@@ -1,6 +1,7 @@
 //! The files that shots use: kept once by their SHA-256, loaded when needed.
 
 use crate::error::{Error, Result};
+use crate::jobs::lock;
 use geometry::Image;
 use geometry::{Mesh, Meshes};
 use picture::Environment;
@@ -18,21 +19,60 @@ enum Loaded {
     Environment(Arc<Environment>),
 }
 
-/// Loads assets and keeps them.
+impl Loaded {
+    /// Memory that it takes, bytes, about.
+    fn bytes(&self) -> usize {
+        match self {
+            Self::Mesh(mesh) => 60 * (mesh.positions.len() + mesh.triangles.len()),
+            Self::Image(image) => 12 * image.rgb.len(),
+            Self::Environment(environment) => 12 * environment.rgb.len(),
+        }
+    }
+}
+
+/// Loads assets and keeps those used last.
 #[derive(Default)]
 pub struct Loader {
-    loaded: Mutex<HashMap<String, Loaded>>,
+    kept: Mutex<Kept>,
+}
+
+#[derive(Default)]
+struct Kept {
+    loaded: HashMap<String, (u64, Loaded)>,
+    /// Counts uses.
+    now: u64,
+}
+
+/// So much memory may kept assets take, bytes.
+const MOST_KEPT: usize = 1 << 30;
+
+impl Kept {
+    fn get(&mut self, sum: &str) -> Option<Loaded> {
+        self.now += 1;
+        let (used, loaded) = self.loaded.get_mut(sum)?;
+        *used = self.now;
+        Some(loaded.clone())
+    }
+
+    fn insert(&mut self, sum: &str, loaded: Loaded) {
+        self.now += 1;
+        self.loaded.insert(sum.to_owned(), (self.now, loaded));
+        let all = |kept: &Self| kept.loaded.values().map(|(_, loaded)| loaded.bytes()).sum::<usize>();
+        while self.loaded.len() > 1 && all(self) > MOST_KEPT {
+            let oldest = self.loaded.iter().min_by_key(|(_, (used, _))| *used).map(|(sum, _)| sum.clone());
+            oldest.map(|sum| self.loaded.remove(&sum));
+        }
+    }
 }
 
 /// What kind of asset a file name says.
 pub fn kind_of(name: &str) -> Result<AssetKind> {
     let extension = name.rsplit('.').next().unwrap_or_default().to_ascii_lowercase();
-    match extension.as_str() {
-        "obj" | "glb" => Ok(AssetKind::Mesh),
-        "png" | "jpg" | "jpeg" => Ok(AssetKind::Image),
-        "exr" | "hdr" => Ok(AssetKind::Environment),
-        _ => Err(Error::Bad(format!("{name}: is none of .obj, .glb, .png, .jpg, .exr, .hdr"))),
-    }
+    AssetKind::ALL.into_iter().find(|kind| kind.extensions().contains(&extension.as_str())).ok_or_else(|| {
+        let all: Vec<String> =
+            AssetKind::ALL.iter().flat_map(|kind| kind.extensions()).map(|e| format!(".{e}")).collect();
+        Error::Bad(format!("{name}: is none of {}", all.join(", ")))
+    })
 }
 
 /// SHA-256 in hexadecimal.
@@ -59,8 +99,10 @@ fn load(kind: AssetKind, name: &str, bytes: &[u8]) -> Result<Loaded> {
 
 impl Loader {
     fn get(&self, folder: &Path, name: &str, asset: &Asset) -> Result<Loaded> {
-        if let Some(loaded) = self.loaded.lock().expect("no panic with the lock").get(&asset.sha256) {
-            return Ok(loaded.clone());
+        // A file is read in one way by each kind.
+        let key = format!("{:?} {}", asset.kind, asset.sha256);
+        if let Some(loaded) = lock(&self.kept).get(&key) {
+            return Ok(loaded);
         }
         let path = folder.join(&asset.file);
         let bytes =
@@ -73,7 +115,7 @@ impl Loader {
         }
         let file = Path::new(&asset.file).file_name().and_then(|n| n.to_str()).unwrap_or(name);
         let loaded = load(asset.kind, file, &bytes)?;
-        self.loaded.lock().expect("no panic with the lock").insert(asset.sha256.clone(), loaded.clone());
+        lock(&self.kept).insert(&key, loaded.clone());
         Ok(loaded)
     }
 
@@ -116,6 +158,28 @@ impl Loader {
 }
 
 /// Where an asset's bytes lie below the data folder.
-pub fn path(data: &Path, asset: &Asset) -> PathBuf {
-    data.join(&asset.file)
+///
+/// # Errors
+/// [`Error::Bad`] if its file is not named by its own sum: nothing else of the
+/// data folder is an asset.
+pub fn path(data: &Path, asset: &Asset) -> Result<PathBuf> {
+    if !asset.has_own_place() {
+        let file: String = asset.file.chars().take(80).collect();
+        return Err(Error::Bad(format!("\"{file}\" is not assets/<sha256>.<extension> of its own sum")));
+    }
+    Ok(data.join(&asset.file))
+}
+
+/// An asset's bytes, if they are still those of its sum.
+///
+/// # Errors
+/// [`Error::Bad`] names the file.
+pub fn read(data: &Path, asset: &Asset) -> Result<Vec<u8>> {
+    let path = path(data, asset)?;
+    let bytes = std::fs::read(&path).map_err(|error| Error::Bad(format!("{}: {error}", asset.file)))?;
+    if sha256(&bytes) == asset.sha256 {
+        Ok(bytes)
+    } else {
+        Err(Error::Bad(format!("{}: its bytes are not those the shot was made with", asset.file)))
+    }
 }

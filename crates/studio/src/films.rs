@@ -38,6 +38,10 @@ pub struct FilmSettings {
     /// Also write scene-linear EXR files.
     #[serde(default)]
     pub exr: bool,
+    /// Bounds what single paths add, against bright specks in drafts; without
+    /// effect where EXR files are written, which are scene-linear.
+    #[serde(default)]
+    pub clamp: bool,
     /// Shows the run from its end to its start; the camera goes on as it does.
     #[serde(default)]
     pub backwards: bool,
@@ -200,6 +204,7 @@ pub fn render_film(
                 width: settings.width,
                 height: settings.height,
                 samples: settings.samples,
+                clamp: if settings.clamp && !settings.exr { Settings::DRAFT_CLAMP } else { f32::INFINITY },
                 ..Settings::default()
             },
             &|share| {
@@ -414,6 +419,7 @@ mod tests {
             height: 64,
             samples: 1,
             exr: false,
+            clamp: false,
             backwards,
             shift,
         };

@@ -3,6 +3,7 @@
 use crate::assets::Loader;
 use crate::error::{Error, Result};
 use crate::films::Films;
+use crate::jobs::guarded;
 use crate::playing::Playing;
 use crate::store::{RunRow, Step, Store};
 use frames::{Frame, RunFolder};
@@ -11,7 +12,7 @@ use shot::{Fingerprint, Shot};
 use std::fs::File;
 use std::path::{Path, PathBuf};
 use std::sync::{Arc, Mutex};
-use tokio::sync::broadcast;
+use tokio::sync::{Semaphore, broadcast};
 
 /// Something that happened, told to every open page.
 #[derive(Clone, Debug, Serialize)]
@@ -31,6 +32,11 @@ pub enum Event {
     Films { shot: i64 },
 }
 
+/// So many files from outside are read at a time; others wait.
+const IMPORTS: usize = 2;
+/// Stack of a thread that reads one, bytes: parsers may go deep.
+const IMPORT_STACK: usize = 64 << 20;
+
 /// The application.
 pub struct Studio {
     pub data: PathBuf,
@@ -41,6 +47,8 @@ pub struct Studio {
     pub films: Films,
     /// Memory that frames are read into.
     spare: Mutex<Frame>,
+    /// Files from outside that are being read.
+    imports: Semaphore,
     /// Held while the application runs.
     _lock: File,
 }
@@ -62,6 +70,27 @@ impl Studio {
             });
         }
         Ok((frame.fingerprint, frames::wire(frame)))
+    }
+
+    /// Reads something that came from outside: a few at a time, each on a
+    /// thread of its own whose panic is an error.
+    pub async fn import<T: Send + 'static>(
+        &self,
+        work: impl FnOnce() -> Result<T> + Send + 'static,
+    ) -> Result<T> {
+        let _turn = self.imports.acquire().await.expect("it is never closed");
+        let (send, receive) = tokio::sync::oneshot::channel();
+        let reading = move || {
+            let result = guarded(|| Ok(work()));
+            // Nobody may be waiting any more.
+            let _ = send.send(result);
+        };
+        std::thread::Builder::new().name("import".to_owned()).stack_size(IMPORT_STACK).spawn(reading)?;
+        match receive.await {
+            Ok(Ok(result)) => result,
+            Ok(Err(panic)) => Err(Error::Bad(format!("the file cannot be read: {panic}"))),
+            Err(_) => Err(Error::Internal("the reading of a file ended early".to_owned())),
+        }
     }
 
     /// Opens a data folder, makes it if it is not there, and goes on with what
@@ -91,6 +120,7 @@ impl Studio {
             playing: Playing::default(),
             films: Films::default(),
             spare: Mutex::default(),
+            imports: Semaphore::new(IMPORTS),
             _lock: lock,
         });
         studio.tidy().await?;
@@ -153,10 +183,15 @@ impl Studio {
 
     /// Saves a change of a shot: checked, stored, told, and taken up by what is playing.
     pub async fn change(self: &Arc<Self>, shot: i64, base: i64, label: &str, document: &Shot) -> Result<i64> {
-        let faults = document.faults();
-        if !faults.is_empty() {
-            return Err(Error::Faults(faults));
-        }
+        let (checked, data) = (document.clone(), self.data.clone());
+        crate::api::blocking(move || {
+            let faults = checked.faults();
+            if !faults.is_empty() {
+                return Err(Error::Faults(faults));
+            }
+            checked.assets.values().try_for_each(|asset| crate::assets::path(&data, asset).map(|_| ()))
+        })
+        .await?;
         let before = self.store.document(shot, base).await?;
         let revision = self.store.add_revision(shot, base, label, document).await?;
         self.has_changed(shot, revision, before, document.clone());

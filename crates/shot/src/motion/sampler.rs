@@ -262,6 +262,32 @@ impl Sampler {
         Ok(shot)
     }
 
+    /// Forgets all channels but those that one value needs: its own, and those
+    /// that its formulas read.
+    pub fn keep_only(&mut self, element: Option<Id>, path: &str) {
+        let mut base = self.base.clone();
+        let owner = element.map(|id| base.elements.iter().position(|element| element.id == id));
+        let Some(owner) = owner.map_or(Some(None), |found| found.map(Some)) else { return };
+        let mut names = Names::new(&mut base);
+        let (whole, _) = split_part(path);
+        let of = names.of(&mut base, owner);
+        let slot = of.iter().position(|named| named.path == path || named.path == whole);
+        let mut needed: Vec<(Owner, usize)> = slot.map(|slot| (owner, slot)).into_iter().collect();
+        // What is referred to comes before what refers to it.
+        let mut kept = Vec::new();
+        for track in std::mem::take(&mut self.tracks).into_iter().rev() {
+            if !needed.contains(&(track.address.owner, track.address.slot)) {
+                continue;
+            }
+            if let Source::Formula(_, references) = &track.source {
+                needed.extend(references.iter().map(|reference| (reference.owner, reference.slot)));
+            }
+            kept.push(track);
+        }
+        kept.reverse();
+        self.tracks = kept;
+    }
+
     /// The shot at `frame`, where formulas that name the place or turn of a
     /// body find it where `solved` has it.
     ///

@@ -166,15 +166,18 @@ pub(crate) async fn strokes(
     Query(AtFrame { frame }): Query<AtFrame>,
 ) -> Result<Json<Vec<Vec<[f32; 3]>>>> {
     let (mut shot, _) = studio.head(id).await?;
-    if let Some(frame) = frame {
-        shot = sampled(&shot, f64::from(frame))?.1;
-    }
-    let element = element(&shot, of)?;
-    let Is::Curve(curve) = &element.is else {
-        return Err(Error::Bad(format!("{} is not a curve", element.name)));
-    };
-    let strokes = curve.strokes().into_iter();
-    Ok(Json(strokes.map(|stroke| stroke.into_iter().map(|point| point.to_array()).collect()).collect()))
+    blocking(move || {
+        if let Some(frame) = frame {
+            shot = sampled(&shot, f64::from(frame))?.1;
+        }
+        let element = element(&shot, of)?;
+        let Is::Curve(curve) = &element.is else {
+            return Err(Error::Bad(format!("{} is not a curve", element.name)));
+        };
+        let strokes = curve.strokes().into_iter();
+        Ok(Json(strokes.map(|stroke| stroke.into_iter().map(|point| point.to_array()).collect()).collect()))
+    })
+    .await
 }
 
 /// Lets an element down until it touches something.
@@ -277,9 +280,10 @@ pub(crate) async fn upload(
     Upload(body): Upload,
 ) -> Result<Json<Uploaded>> {
     let (shot, _) = studio.head(id).await?;
-    blocking(move || {
+    let copy = studio.clone();
+    copy.import(move || {
         let asset = assets::examine(&name, &body)?;
-        frames::write_whole(&assets::path(&studio.data, &asset), &body)?;
+        frames::write_whole(&assets::path(&studio.data, &asset)?, &body)?;
         Ok(Json(Uploaded { name: free(&shot.assets, &name, &asset), asset }))
     })
     .await
@@ -298,7 +302,9 @@ fn free(assets: &BTreeMap<String, Asset>, file: &str, asset: &Asset) -> String {
 pub(crate) async fn asset(Extract(studio): State, Path((id, name)): Path<(i64, String)>) -> Result<Response> {
     let (shot, _) = studio.head(id).await?;
     let asset = shot.assets.get(&name).ok_or_else(|| Error::NotFound(format!("asset {name}")))?;
-    let bytes = tokio::fs::read(assets::path(&studio.data, asset)).await?;
+    let asset = asset.clone();
+    let of = asset.clone();
+    let bytes = blocking(move || assets::read(&studio.data, &of)).await?;
     let kind = match asset.file.rsplit('.').next() {
         Some("png") => "image/png",
         Some("jpg" | "jpeg") => "image/jpeg",

@@ -14,6 +14,7 @@ use shot::{Channel, Element, Fault, Id, Performance, Sampler, Shot, Value, World
 use simulate::forces::{Field, Surfaces, Weight};
 use std::cell::RefCell;
 use std::collections::HashMap;
+use std::time::{Duration, Instant};
 use utoipa::ToSchema;
 
 /// The shot as it is at a frame, and the frame its motion is read at.
@@ -39,11 +40,17 @@ pub(crate) struct Moment {
 #[utoipa::path(get, path = "/api/shots/{id}/at/{number}", params(("id" = i64, Path), ("number" = u32, Path)), responses((status = 200, body = Moment), (status = 422, body = crate::error::Problem)))]
 pub(crate) async fn at(Extract(studio): State, Path((id, number)): Path<(i64, u32)>) -> Result<Json<Moment>> {
     let (shot, _) = studio.head(id).await?;
-    let (sampler, now, _) = sampled(&shot, f64::from(number))?;
-    let time_scale = now.physics.time_scale;
-    let elements = now.elements.into_iter().filter(|element| sampler.moves(element.id)).collect();
-    Ok(Json(Moment { frame: number, elements, time_scale }))
+    blocking(move || {
+        let (sampler, now, _) = sampled(&shot, f64::from(number))?;
+        let time_scale = now.physics.time_scale;
+        let elements = now.elements.into_iter().filter(|element| sampler.moves(element.id)).collect();
+        Ok(Json(Moment { frame: number, elements, time_scale }))
+    })
+    .await
 }
+
+/// So long may the samples of one value take.
+const SAMPLING: Duration = Duration::from_secs(10);
 
 /// Which values over which frames.
 #[derive(Deserialize, ToSchema)]
@@ -93,27 +100,38 @@ pub(crate) async fn sample(
         let motion = owner.map_or(&mut shot.motion, |index| &mut shot.elements[index].motion);
         motion.insert(of.path.clone(), channel);
     }
-    let sampler = Sampler::new(&shot).map_err(Error::Faults)?;
-    let unknown = || Error::Bad(format!("{} is not a value of this element", of.path));
-    let mut samples = Samples { frames: Vec::new(), parts: Vec::new() };
-    let mut now = shot.clone();
-    for i in 0..of.count {
-        let frame = of.from + (of.to - of.from) * f64::from(i) / f64::from(of.count - 1);
-        // Where a formula has no value the curve has a gap.
-        let value = match sampler.apply(&mut now, frame) {
-            Ok(()) => {
-                Some(now.value(owner.map(|index| now.elements[index].id), &of.path).ok_or_else(unknown)?)
+    blocking(move || {
+        let mut sampler = Sampler::new(&shot).map_err(Error::Faults)?;
+        sampler.keep_only(owner.map(|index| shot.elements[index].id), &of.path);
+        let unknown = || Error::Bad(format!("{} is not a value of this element", of.path));
+        let mut samples = Samples { frames: Vec::new(), parts: Vec::new() };
+        let mut now = shot.clone();
+        let until = Instant::now() + SAMPLING;
+        for i in 0..of.count {
+            if Instant::now() > until {
+                return Err(Error::Bad(format!(
+                    "the formulas of this shot take more than {} s for so many samples",
+                    SAMPLING.as_secs()
+                )));
             }
-            Err(_) => None,
-        };
-        let Some(value) = value else { continue };
-        samples.frames.push(frame);
-        samples.parts.resize_with(value.count(), Vec::new);
-        for part in 0..value.count() {
-            samples.parts[part].push(value.part(part));
+            let frame = of.from + (of.to - of.from) * f64::from(i) / f64::from(of.count - 1);
+            // Where a formula has no value the curve has a gap.
+            let value = match sampler.apply(&mut now, frame) {
+                Ok(()) => {
+                    Some(now.value(owner.map(|index| now.elements[index].id), &of.path).ok_or_else(unknown)?)
+                }
+                Err(_) => None,
+            };
+            let Some(value) = value else { continue };
+            samples.frames.push(frame);
+            samples.parts.resize_with(value.count(), Vec::new);
+            for part in 0..value.count() {
+                samples.parts[part].push(value.part(part));
+            }
         }
-    }
-    Ok(Json(samples))
+        Ok(Json(samples))
+    })
+    .await
 }
 
 /// Reads a formula, to tell what is wrong with it while it is typed.
@@ -154,24 +172,28 @@ pub(crate) async fn formula(
         }
     };
     motion.insert(of.path.clone(), Channel::expression(&of.expression));
-    Ok(Json(match Sampler::new(&shot) {
-        Err(faults) => {
-            let message = faults.first().map_or_else(String::new, |Fault { message, .. }| message.clone());
-            let place = message
-                .strip_prefix("at character ")
-                .and_then(|rest| rest.split(':').next()?.parse::<usize>().ok())
-                .map(|at| at - 1);
-            FormulaValue { value: None, fault: Some(message), place }
-        }
-        Ok(sampler) => match sampler.at(sampler.acting_frame(of.frame)) {
-            Ok(now) => FormulaValue {
-                value: now.value(element, &of.path).map(|v| v.part(0)),
-                fault: None,
-                place: None,
+    blocking(move || {
+        Ok(Json(match Sampler::new(&shot) {
+            Err(faults) => {
+                let message =
+                    faults.first().map_or_else(String::new, |Fault { message, .. }| message.clone());
+                let place = message
+                    .strip_prefix("at character ")
+                    .and_then(|rest| rest.split(':').next()?.parse::<usize>().ok())
+                    .map(|at| at - 1);
+                FormulaValue { value: None, fault: Some(message), place }
+            }
+            Ok(sampler) => match sampler.at(sampler.acting_frame(of.frame)) {
+                Ok(now) => FormulaValue {
+                    value: now.value(element, &of.path).map(|v| v.part(0)),
+                    fault: None,
+                    place: None,
+                },
+                Err(error) => FormulaValue { value: None, fault: Some(error.to_string()), place: None },
             },
-            Err(error) => FormulaValue { value: None, fault: Some(error.to_string()), place: None },
-        },
-    }))
+        }))
+    })
+    .await
 }
 
 /// Where forces are felt.

@@ -1,9 +1,10 @@
 //! Outlines to be made curves of: letters and drawings.
 
-use super::blocking;
+use super::State;
 use super::input::{Input, Query, Upload};
 use crate::error::{Error, Result};
 use axum::Json;
+use axum::extract::State as Extract;
 use glam::Vec3;
 use serde::Deserialize;
 use utoipa::ToSchema;
@@ -41,10 +42,15 @@ pub(crate) struct Named {
 /// The paths of an SVG drawing as strokes, one metre along its longer side.
 #[utoipa::path(post, path = "/api/outlines/drawing", params(("name" = String, Query)),
     request_body(content = Vec<u8>, content_type = "image/svg+xml"), responses((status = 200, body = Vec<Vec<Vec<f32>>>), (status = 422, body = crate::error::Problem)))]
-pub(crate) async fn drawing(Query(Named { name }): Query<Named>, Upload(body): Upload) -> Result<Strokes> {
-    blocking(move || {
-        let strokes = interchange::outline_svg(&name, &body);
-        strokes.map(points).map_err(|error| Error::Bad(error.to_string()))
-    })
-    .await
+pub(crate) async fn drawing(
+    Extract(studio): State,
+    Query(Named { name }): Query<Named>,
+    Upload(body): Upload,
+) -> Result<Strokes> {
+    studio
+        .import(move || {
+            let strokes = interchange::outline_svg(&name, &body);
+            strokes.map(points).map_err(|error| Error::Bad(error.to_string()))
+        })
+        .await
 }

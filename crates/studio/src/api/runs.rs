@@ -279,7 +279,11 @@ pub(crate) async fn measured(Extract(studio): State, Path(run): Path<i64>) -> Re
     let folder = studio.folder(&studio.store.run(run).await?);
     blocking(move || {
         let mut out = MeasuredRun::default();
+        let of_shot = folder.manifest().map(|manifest| manifest.shot);
         let mut swarms: BTreeMap<Id, Vec<frames::Turnover>> = BTreeMap::new();
+        for (element, _) in of_shot.iter().flat_map(|shot| shot.particles()) {
+            swarms.insert(element.id, Vec::new());
+        }
         for number in folder.headers().into_keys() {
             let Ok(m) = folder.measured(number) else { continue };
             out.frames.push(number);

@@ -6,13 +6,15 @@ use axum::http::{HeaderMap, HeaderValue, header};
 use axum::middleware::Next;
 use axum::response::{IntoResponse, Response};
 
-/// The host part of `host:port` or of an origin.
-fn host_of(value: &str) -> &str {
-    let value = value.split_once("://").map_or(value, |(_, rest)| rest);
-    match value.strip_prefix('[') {
-        Some(rest) => rest.split(']').next().unwrap_or(rest),
-        None => value.split(':').next().unwrap_or(value),
-    }
+/// The host part of `host`, `host:port`, `[address]` or `[address]:port`; none
+/// if it is none of those.
+fn host_of(value: &str) -> Option<&str> {
+    let (host, rest) = match value.strip_prefix('[') {
+        Some(rest) => rest.split_once(']')?,
+        None => value.split_at(value.find(':').unwrap_or(value.len())),
+    };
+    let port = rest.strip_prefix(':').map_or(rest.is_empty(), |port| port.parse::<u16>().is_ok());
+    port.then_some(host)
 }
 
 fn text(headers: &HeaderMap, name: header::HeaderName) -> Option<&str> {
@@ -25,9 +27,11 @@ pub(crate) async fn guard(request: Request, next: Next) -> Response {
     let headers = request.headers();
     let host = text(headers, header::HOST).unwrap_or_default();
     // A server told to listen elsewhere is reached by its address, not a name.
-    let known = host_of(host) == "localhost" || host_of(host).parse::<std::net::IpAddr>().is_ok();
+    let known =
+        host_of(host).is_some_and(|host| host == "localhost" || host.parse::<std::net::IpAddr>().is_ok());
     if !known {
-        return Error::Refused(format!("the host \"{}\" is not this server", host_of(host))).into_response();
+        let host = host_of(host).unwrap_or(host);
+        return Error::Refused(format!("the host \"{host}\" is not this server")).into_response();
     }
     if let Some(origin) = text(headers, header::ORIGIN)
         && origin.split_once("://").map(|(_, rest)| rest) != Some(host)
@@ -44,4 +48,23 @@ pub(crate) async fn guard(request: Request, next: Next) -> Response {
         ),
     );
     response
+}
+
+#[cfg(test)]
+mod tests {
+    use super::host_of;
+    use rstest::rstest;
+
+    #[rstest]
+    #[case("localhost", Some("localhost"))]
+    #[case("127.0.0.1:7700", Some("127.0.0.1"))]
+    #[case("[::1]:7700", Some("::1"))]
+    #[case("[::1]", Some("::1"))]
+    #[case("[::1].evil.example", None)]
+    #[case("[::1", None)]
+    #[case("127.0.0.1:evil.example", None)]
+    #[case("localhost:99999", None)]
+    fn the_host_is_a_whole_name_or_address(#[case] value: &str, #[case] host: Option<&str>) {
+        assert_eq!(host_of(value), host);
+    }
 }

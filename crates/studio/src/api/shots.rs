@@ -221,7 +221,8 @@ pub(crate) async fn picture(Extract(studio): State, Path(id): Path<i64>) -> Resu
         let assets = studio.loader.all(&studio.data, &shot)?;
         let width = 320;
         let height = (320 * shot.picture.height / shot.picture.width).clamp(16, 640);
-        let settings = picture::Settings { width, height, samples: 12, ..Default::default() };
+        let clamp = picture::Settings::DRAFT_CLAMP;
+        let settings = picture::Settings { width, height, samples: 12, clamp, ..Default::default() };
         let stage = picture::Stage::new(&shot, &assets, frame.as_ref(), number)
             .map_err(|error| Error::Bad(error.to_string()))?;
         let picture = picture::render(&stage, &settings, &|_| true)
@@ -249,7 +250,7 @@ pub(crate) async fn export(Extract(studio): State, Path(id): Path<i64>) -> Resul
         zip.write_all(shot::write(&shot).as_bytes())?;
         for asset in shot.assets.values() {
             zip.start_file(&asset.file, options).map_err(fail)?;
-            zip.write_all(&std::fs::read(assets::path(&studio.data, asset))?)?;
+            zip.write_all(&assets::read(&studio.data, asset)?)?;
         }
         Ok(zip.finish().map_err(fail)?.into_inner())
     })
@@ -277,7 +278,7 @@ pub(crate) async fn import(
     Upload(body): Upload,
 ) -> Result<Json<ShotState>> {
     let data = studio.data.clone();
-    let shot = blocking(move || unpack(&data, &named.name, &body)).await?;
+    let shot = studio.import(move || unpack(&data, &named.name, &body)).await?;
     let project = studio.store.project("Saltmarket").await?;
     let id = studio.store.add_shot(project, &shot, "Shot imported").await?;
     state(&studio, id).await
@@ -286,27 +287,32 @@ pub(crate) async fn import(
 fn unpack(data: &std::path::Path, name: &str, body: &[u8]) -> Result<Shot> {
     if !body.starts_with(b"PK") {
         let shot = shot::read(body).map_err(|error| Error::Faults(error.0))?;
-        if let Some((asset, _)) = shot.assets.iter().find(|(_, asset)| !assets::path(data, asset).exists()) {
-            return Err(Error::Bad(format!(
-                "{name}: the asset \"{asset}\" is not beside it; import the zip instead"
-            )));
+        for (asset_name, asset) in &shot.assets {
+            if !assets::path(data, asset)?.exists() {
+                return Err(Error::Bad(format!(
+                    "{name}: the asset \"{asset_name}\" is not beside it; import the zip instead"
+                )));
+            }
+            assets::read(data, asset)?;
         }
         return Ok(shot);
     }
     let bad = |what: String| Error::Bad(format!("{name}: {what}"));
     let mut zip = zip::ZipArchive::new(Cursor::new(body)).map_err(|error| bad(error.to_string()))?;
-    let mut file = |path: &str| -> Result<Vec<u8>> {
+    let mut file = |path: &str, most: usize| -> Result<Vec<u8>> {
         let entry = zip.by_name(path).map_err(|_| bad(format!("there is no {path} in it")))?;
         let mut bytes = Vec::new();
-        entry.take(interchange::MAX_FILE as u64 + 1).read_to_end(&mut bytes)?;
-        if bytes.len() > interchange::MAX_FILE {
-            return Err(bad(format!("{path} is larger than {} MB", interchange::MAX_FILE >> 20)));
+        let read = entry.take(most as u64 + 1).read_to_end(&mut bytes);
+        read.map_err(|error| bad(format!("{path} is damaged: {error}")))?;
+        if bytes.len() > most {
+            return Err(bad(format!("{path} is larger than {} MB", most >> 20)));
         }
         Ok(bytes)
     };
-    let mut shot = shot::read(&file("shot.json")?).map_err(|error| Error::Faults(error.0))?;
+    let mut shot =
+        shot::read(&file("shot.json", shot::MAX_BYTES)?).map_err(|error| Error::Faults(error.0))?;
     for (asset_name, asset) in &mut shot.assets {
-        let bytes = file(&asset.file)?;
+        let bytes = file(&asset.file, interchange::MAX_FILE)?;
         if sha256(&bytes) != asset.sha256 {
             return Err(bad(format!("{} is not the file the shot was made with", asset.file)));
         }
@@ -316,7 +322,7 @@ fn unpack(data: &std::path::Path, name: &str, body: &[u8]) -> Result<Shot> {
         }
         // Stored under its own sum, whatever path the zip had.
         *asset = examined;
-        frames::write_whole(&assets::path(data, asset), &bytes)?;
+        frames::write_whole(&assets::path(data, asset)?, &bytes)?;
     }
     Ok(shot)
 }

@@ -34,6 +34,9 @@ pub(crate) struct RenderArgs {
     /// png: display-referred sRGB; exr: also scene-linear with layers
     #[arg(long, value_enum, default_value = "png")]
     format: Format,
+    /// Bound what single paths add, against bright specks at few samples; not with --format exr
+    #[arg(long)]
+    clamp: bool,
     /// Show the run from its end to its start; the camera goes on as it does
     #[arg(long)]
     backwards: bool,
@@ -77,6 +80,7 @@ impl RenderArgs {
             height,
             samples: self.samples,
             exr: self.format == Format::Exr,
+            clamp: self.clamp,
             backwards: self.backwards,
             shift: self.shift,
         };

@@ -42,7 +42,7 @@ fn build(make: fn() -> (Shot, Vec<File>), folder: &Path) -> Result<Shot> {
     std::fs::create_dir_all(folder.join("assets"))?;
     for (name, file, bytes) in files {
         let asset = examine(file, &bytes)?;
-        write_whole(&path(folder, &asset), &bytes)?;
+        write_whole(&path(folder, &asset)?, &bytes)?;
         shot.assets.insert(name.to_owned(), asset);
     }
     let faults = shot.faults();

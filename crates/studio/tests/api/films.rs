@@ -105,23 +105,25 @@ async fn a_film_that_fails_says_why_and_stays_to_be_tried_again() {
 }
 
 #[tokio::test(flavor = "multi_thread")]
-async fn a_film_with_a_full_disk_says_so_and_goes_on_once_there_is_room() {
+async fn a_film_that_cannot_be_written_says_so_and_goes_on_once_it_can() {
     let settings = json!({"first": 1, "last": 3, "width": 48, "height": 32, "samples": 2});
     let desk = desk().await;
     desk.new_shot().await;
     desk.put(ball(9, "Ball")).await;
-    // A device that is always full stands in for the disk, at the second frame.
-    let full = desk.dir.path().join("films/1/frame-00002.part");
-    std::fs::create_dir_all(full.parent().unwrap()).unwrap();
-    std::os::unix::fs::symlink("/dev/full", &full).unwrap();
-    desk.ask("POST", "/api/shots/1/films", json!({"name": "Full", "settings": settings})).await;
+    // A folder in the place of the second picture cannot be written over.
+    let taken = desk.dir.path().join("films/1/frame-00002.exr");
+    std::fs::create_dir_all(taken.join("x")).unwrap();
+    let with_exr = json!({"first": 1, "last": 3, "width": 48, "height": 32, "samples": 2, "exr": true});
+    desk.ask("POST", "/api/shots/1/films", json!({"name": "Full", "settings": with_exr})).await;
     let films = wait_for(&desk, "/api/shots/1/films", |v| v[0]["state"] == json!("failed")).await;
-    assert!(films[0]["message"].as_str().unwrap().contains("No space left"), "{films}");
+    assert!(films[0]["message"].as_str().unwrap().contains("frame-00002"), "{films}");
     assert_eq!(films[0]["done"], json!(1));
-    let _ = std::fs::remove_file(full);
+    std::fs::remove_dir_all(taken).unwrap();
     desk.ask("POST", "/api/films/1/resume", Value::Null).await;
     let films = wait_for(&desk, "/api/shots/1/films", |v| v[0]["state"] == json!("done")).await;
     assert_eq!(films[0]["done"], json!(3));
+    desk.ask("POST", "/api/shots/1/films", json!({"name": "Again", "settings": settings})).await;
+    wait_for(&desk, "/api/shots/1/films", |v| v[0]["state"] == json!("done")).await;
 }
 
 #[rstest]

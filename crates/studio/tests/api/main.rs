@@ -9,6 +9,7 @@ mod history;
 mod motion;
 mod particles;
 mod performing;
+mod robust;
 mod runs;
 mod security;
 mod shots;
