@@ -23,10 +23,11 @@ pub fn read_image(name: &str, bytes: &[u8]) -> std::result::Result<Texture, Impo
 }
 
 /// Reads a latitude–longitude environment image, EXR or HDR, told by its bytes.
+/// Gives with it the number of pixels that were mended, see [`mend`].
 ///
 /// # Errors
 /// [`ImportError`] says what is wrong with the file.
-pub fn read_environment(name: &str, bytes: &[u8]) -> std::result::Result<Environment, ImportError> {
+pub fn read_environment(name: &str, bytes: &[u8]) -> std::result::Result<(Environment, usize), ImportError> {
     let mut environment = if bytes.starts_with(&[0x76, 0x2f, 0x31, 0x01]) {
         read_exr(name, bytes)?
     } else {
@@ -37,8 +38,8 @@ pub fn read_environment(name: &str, bytes: &[u8]) -> std::result::Result<Environ
             rgb: decoded.pixels().map(|pixel| pixel.0).collect(),
         }
     };
-    mend(&mut environment);
-    Ok(environment)
+    let mended = mend(&mut environment);
+    Ok((environment, mended))
 }
 
 /// Mends the pixels of an image that light cannot have: lossy compression
@@ -117,6 +118,50 @@ pub fn read_png(bytes: &[u8]) -> std::result::Result<(u32, u32, Vec<u8>), Import
     Ok((decoded.width(), decoded.height(), decoded.into_raw()))
 }
 
+/// Key of the text in a picture that tells what it was made from.
+const MADE_FROM: &str = "madeFrom";
+
+/// A PNG file with a text in it that tells what it was made from.
+pub fn with_made_from(png: &[u8], made_from: &str) -> Vec<u8> {
+    // After the signature and the header chunk.
+    const AT: usize = 8 + 25;
+    let mut chunk = b"tEXt".to_vec();
+    chunk.extend(MADE_FROM.as_bytes());
+    chunk.push(0);
+    chunk.extend(made_from.as_bytes());
+    let length = (chunk.len() as u32 - 4).to_be_bytes();
+    let sum = crc32fast::hash(&chunk).to_be_bytes();
+    [&png[..AT], &length, &chunk, &sum, &png[AT..]].concat()
+}
+
+/// What a PNG file says it was made from.
+pub fn png_made_from(bytes: &[u8]) -> Option<String> {
+    let mut rest = bytes.strip_prefix(b"\x89PNG\r\n\x1a\n")?;
+    loop {
+        let (length, after) = rest.split_first_chunk::<4>()?;
+        let (chunk, after) = after.split_at_checked(u32::from_be_bytes(*length) as usize + 4)?;
+        if let Some(text) =
+            chunk.strip_prefix(b"tEXt").and_then(|text| text.strip_prefix(MADE_FROM.as_bytes()))
+        {
+            return String::from_utf8(text.strip_prefix(&[0])?.to_vec()).ok();
+        }
+        if chunk.starts_with(b"IDAT") {
+            return None;
+        }
+        rest = after.get(4..)?;
+    }
+}
+
+/// What an OpenEXR file says it was made from.
+pub fn exr_made_from(bytes: &[u8]) -> Option<String> {
+    let meta = exr::meta::MetaData::read_from_buffered(Cursor::new(bytes), false).ok()?;
+    let other = &meta.headers.first()?.own_attributes.other;
+    match other.get(&Text::from(MADE_FROM))? {
+        AttributeValue::Text(text) => Some(text.to_string()),
+        _ => None,
+    }
+}
+
 /// A picture as PNG: display-referred sRGB, eight bits.
 ///
 /// # Errors
@@ -136,11 +181,12 @@ pub fn write_png(width: u32, height: u32, rgb: &[u8]) -> std::result::Result<Vec
 }
 
 /// A picture as OpenEXR: scene-linear half floats with Rec. 709 primaries in
-/// R, G, B; `depth.Z` (m, float), `normal.X`, `.Y`, `.Z` and `element.id`.
+/// R, G, B; `depth.Z` (m, float), `normal.X`, `.Y`, `.Z` and `element.id`; with
+/// a text that tells what it was made from, unless that is empty.
 ///
 /// # Errors
 /// [`ImportError`] if it cannot be encoded.
-pub fn write_exr(picture: &Picture) -> std::result::Result<Vec<u8>, ImportError> {
+pub fn write_exr(picture: &Picture, made_from: &str) -> std::result::Result<Vec<u8>, ImportError> {
     let size = Vec2(picture.width as usize, picture.height as usize);
     let half = |pick: &dyn Fn(usize) -> f32| {
         FlatSamples::F16((0..picture.rgb.len()).map(|i| f16::from_f32(pick(i).min(65_504.0))).collect())
@@ -166,6 +212,9 @@ pub fn write_exr(picture: &Picture) -> std::result::Result<Vec<u8>, ImportError>
         .other
         .insert(Text::from("colorSpace"), AttributeValue::Text(Text::from("scene-linear Rec.709")));
     layer_attributes.exposure = Some(picture.exposure);
+    if !made_from.is_empty() {
+        layer_attributes.other.insert(Text::from(MADE_FROM), AttributeValue::Text(Text::from(made_from)));
+    }
     let encoding = Encoding { compression: Compression::ZIP16, ..Encoding::FAST_LOSSLESS };
     let layer = Layer::new(size, layer_attributes, encoding, AnyChannels::sort(channels));
     let mut bytes = Cursor::new(Vec::new());
@@ -197,7 +246,8 @@ mod tests {
     #[test]
     fn exr_and_png_agree_through_the_display_transform() {
         let picture = picture();
-        let linear = read_environment("p.exr", &write_exr(&picture).unwrap()).unwrap();
+        let (linear, mended) = read_environment("p.exr", &write_exr(&picture, "").unwrap()).unwrap();
+        assert_eq!(mended, 0);
         let png = write_png(4, 3, &picture.show()).unwrap();
         let shown = image::load_from_memory(&png).unwrap().to_rgb8();
         for (rgb, pixel) in linear.rgb.iter().zip(shown.pixels()) {
@@ -208,8 +258,19 @@ mod tests {
     }
 
     #[test]
+    fn pictures_tell_what_they_were_made_from() {
+        let png = write_png(4, 3, &picture().show()).unwrap();
+        let told = with_made_from(&png, "0123abc");
+        assert_eq!((png_made_from(&told).as_deref(), png_made_from(&png)), (Some("0123abc"), None));
+        assert_eq!(read_png(&told).unwrap(), read_png(&png).unwrap());
+        assert_eq!(exr_made_from(&write_exr(&picture(), "0123abc").unwrap()).as_deref(), Some("0123abc"));
+        assert_eq!(exr_made_from(&write_exr(&picture(), "").unwrap()), None);
+        assert_eq!((png_made_from(&told[..60]), exr_made_from(b"no")), (None, None));
+    }
+
+    #[test]
     fn layers_are_there_with_their_types() {
-        let bytes = write_exr(&picture()).unwrap();
+        let bytes = write_exr(&picture(), "a test").unwrap();
         let meta = exr::meta::MetaData::read_from_buffered(Cursor::new(bytes), true).unwrap();
         let names: Vec<String> = meta.headers[0].channels.list.iter().map(|c| c.name.to_string()).collect();
         assert_eq!(names, ["B", "G", "R", "depth.Z", "element.id", "normal.X", "normal.Y", "normal.Z"]);

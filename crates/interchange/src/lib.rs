@@ -18,7 +18,10 @@ mod outline;
 mod ply;
 mod stl;
 
-pub use images::{read_environment, read_image, read_png, write_exr, write_png};
+pub use images::{
+    exr_made_from, mend, png_made_from, read_environment, read_image, read_png, with_made_from, write_exr,
+    write_png,
+};
 pub use movie::{Movie, MovieError};
 pub use outline::{MAX_LETTERS, Strokes, outline_svg, outline_text};
 

@@ -82,18 +82,36 @@ pub fn sha256(bytes: &[u8]) -> String {
 
 /// Reads a file as what its name says, to see that it is that.
 pub fn examine(name: &str, bytes: &[u8]) -> Result<Asset> {
+    Ok(examine_closely(name, bytes)?.0)
+}
+
+/// As [`examine`], with a notice of what was mended.
+pub fn examine_closely(name: &str, bytes: &[u8]) -> Result<(Asset, Option<String>)> {
     let kind = kind_of(name)?;
-    load(kind, name, bytes)?;
+    let notice = match kind {
+        AssetKind::Environment => {
+            let (_, mended) = interchange::read_environment(name, bytes)?;
+            (mended > 0).then(|| {
+                format!("{name}: {mended} pixels were negative or not finite; each became what light can be.")
+            })
+        }
+        AssetKind::Mesh | AssetKind::Image => {
+            load(kind, name, bytes)?;
+            None
+        }
+    };
     let sum = sha256(bytes);
     let extension = name.rsplit('.').next().unwrap_or_default().to_ascii_lowercase();
-    Ok(Asset { kind, file: format!("assets/{sum}.{extension}"), sha256: sum })
+    Ok((Asset { kind, file: format!("assets/{sum}.{extension}"), sha256: sum }, notice))
 }
 
 fn load(kind: AssetKind, name: &str, bytes: &[u8]) -> Result<Loaded> {
     Ok(match kind {
         AssetKind::Mesh => Loaded::Mesh(Arc::new(interchange::read_mesh(name, bytes)?)),
         AssetKind::Image => Loaded::Image(Arc::new(interchange::read_image(name, bytes)?)),
-        AssetKind::Environment => Loaded::Environment(Arc::new(interchange::read_environment(name, bytes)?)),
+        AssetKind::Environment => {
+            Loaded::Environment(Arc::new(interchange::read_environment(name, bytes)?.0))
+        }
     })
 }
 

@@ -1,12 +1,13 @@
 //! Films: rendered ranges of a shot. Each keeps the frames it was rendered
 //! from, so that it can go on after a restart whatever happened to the shot.
 
+use crate::assets::sha256;
 use crate::error::{Error, Result};
 use crate::jobs::{AtEnd, guarded, lock};
 use crate::store::FilmRow;
 use crate::studio::{Event, Studio};
 use frames::{Frame, RunError, RunFolder, write_whole};
-use interchange::{Movie, write_exr, write_png};
+use interchange::{Movie, exr_made_from, png_made_from, with_made_from, write_exr, write_png};
 use picture::{Settings, Stage, render};
 use serde::{Deserialize, Serialize};
 use shot::{Shot, Timing};
@@ -147,7 +148,23 @@ impl FilmFolder {
     }
 
     fn has(&self, frame: u32, exr: bool) -> bool {
-        self.png(frame).exists() && (!exr || self.exr(frame).exists())
+        self.png(frame).is_file() && (!exr || self.exr(frame).is_file())
+    }
+
+    /// Whether the pictures of a frame are there and say that they were made from this.
+    fn has_of(&self, frame: u32, exr: bool, made_from: &str) -> bool {
+        let says = |path: &Path, of: fn(&[u8]) -> Option<String>| {
+            std::fs::read(path).ok().and_then(|bytes| of(&bytes)).as_deref() == Some(made_from)
+        };
+        says(&self.png(frame), png_made_from) && (!exr || says(&self.exr(frame), exr_made_from))
+    }
+
+    /// The frames whose pictures are there, but were made from something else.
+    pub fn outdated(&self, shot: &Shot, run: &RunFolder, settings: &FilmSettings) -> Vec<u32> {
+        let made_from = MadeFrom::new(shot, run, settings);
+        let outdated =
+            |&frame: &u32| self.has(frame, false) && !self.has_of(frame, settings.exr, &made_from.of(frame));
+        (settings.first..=settings.last).filter(outdated).collect()
     }
 
     /// All frames that are there in one file, which is gone once it is closed.
@@ -174,8 +191,37 @@ impl FilmFolder {
     }
 }
 
-/// Renders the frames of a film that are not there yet. `tell` is told the
-/// frames done and the seconds left, and says whether to go on.
+/// Tells what the pictures of a film are made from: a sum of the renderer, the
+/// shot, the settings that a picture depends on, and the frame of the run.
+struct MadeFrom<'a> {
+    run: &'a RunFolder,
+    settings: &'a FilmSettings,
+    timing: Timing,
+    common: String,
+}
+
+/// Changes when the renderer gives other pictures.
+const RENDERER: u32 = 2;
+
+impl<'a> MadeFrom<'a> {
+    fn new(shot: &Shot, run: &'a RunFolder, settings: &'a FilmSettings) -> Self {
+        let mut seen = shot.clone();
+        (seen.name, seen.next_id) = (String::new(), 0);
+        let FilmSettings { width, height, samples, clamp, exr, backwards, .. } = *settings;
+        let common = serde_json::json!([RENDERER, seen, width, height, samples, clamp && !exr, backwards]);
+        Self { run, settings, timing: shot.timing, common: common.to_string() }
+    }
+
+    fn of(&self, frame: u32) -> String {
+        let source = self.settings.source(self.timing, frame);
+        let print = self.run.header(source).map(|header| header.fingerprint.0);
+        sha256(format!("{} {frame} {source} {print:?}", self.common).as_bytes())
+    }
+}
+
+/// Renders the frames of a film that are not there yet, or were made from
+/// something else. `tell` is told the frames done and the seconds left, and says
+/// whether to go on.
 pub fn render_film(
     shot: &Shot,
     assets: &picture::Assets,
@@ -186,10 +232,13 @@ pub fn render_film(
 ) -> Result<bool> {
     let total = settings.last - settings.first + 1;
     let start = Instant::now();
-    let already = folder.done(settings);
+    let made_from = MadeFrom::new(shot, run, settings);
+    let is_done = |number: u32| folder.has_of(number, settings.exr, &made_from.of(number));
+    let already = (settings.first..=settings.last).filter(|&number| is_done(number)).count() as u32;
     let mut done = already;
     for number in settings.first..=settings.last {
-        if folder.has(number, settings.exr) {
+        let made_from = made_from.of(number);
+        if folder.has_of(number, settings.exr, &made_from) {
             continue;
         }
         let read = |number| settings.frame(run, shot.timing, number);
@@ -219,10 +268,10 @@ pub fn render_film(
         );
         let Some(picture) = picture else { return Ok(false) };
         if settings.exr {
-            write_whole(&folder.exr(number), &write_exr(&picture)?)?;
+            write_whole(&folder.exr(number), &write_exr(&picture, &made_from)?)?;
         }
         let png = write_png(settings.width, settings.height, &picture.show())?;
-        write_whole(&folder.png(number), &png)?;
+        write_whole(&folder.png(number), &with_made_from(&png, &made_from))?;
         done += 1;
         let worked = (done - already) as f32;
         if !tell(done, start.elapsed().as_secs_f32() / worked * (to_do - worked)) {

@@ -268,9 +268,11 @@ pub(crate) struct Uploaded {
     /// The asset, to be put into the document under that name.
     #[schema(value_type = Object)]
     asset: Asset,
+    /// What of it had to be mended.
+    notice: Option<String>,
 }
 
-/// Takes in a file: OBJ, GLB, PNG, JPEG, EXR or HDR, told by `name`.
+/// Takes in a file: OBJ, GLB, PLY, STL, PNG, JPEG, EXR or HDR, told by `name`.
 #[utoipa::path(post, path = "/api/shots/{id}/assets", params(("id" = i64, Path), ("name" = String, Query)),
     request_body(content = Vec<u8>, content_type = "application/octet-stream"), responses((status = 200, body = Uploaded), (status = 422, body = crate::error::Problem)))]
 pub(crate) async fn upload(
@@ -282,9 +284,9 @@ pub(crate) async fn upload(
     let (shot, _) = studio.head(id).await?;
     let copy = studio.clone();
     copy.import(move || {
-        let asset = assets::examine(&name, &body)?;
+        let (asset, notice) = assets::examine_closely(&name, &body)?;
         frames::write_whole(&assets::path(&studio.data, &asset)?, &body)?;
-        Ok(Json(Uploaded { name: free(&shot.assets, &name, &asset), asset }))
+        Ok(Json(Uploaded { name: free(&shot.assets, &name, &asset), asset, notice }))
     })
     .await
 }

@@ -13,9 +13,10 @@ enum Format {
 pub(crate) struct Probe {
     /// Run folder
     run: PathBuf,
-    /// Only this element; without it, the totals of all solids
+    /// Only this element, by name or id; may be given several times, of bodies or of particles.
+    /// Without it, the totals of all solids
     #[arg(long)]
-    element: Option<String>,
+    element: Vec<String>,
     /// Frames, such as 1-48; all by default
     #[arg(long)]
     frames: Option<String>,
@@ -73,21 +74,34 @@ impl Probe {
         let bad = |error: frames::RunError| Stop::Bad(error.to_string());
         let run = RunFolder::open(&self.run).map_err(bad)?;
         let manifest = run.manifest().map_err(bad)?;
-        let id = match &self.element {
-            None => None,
-            Some(name) => {
-                let found = manifest.elements.iter().find(|element| &element.name == name);
-                let names: Vec<_> = manifest.elements.iter().map(|element| element.name.as_str()).collect();
-                let missing = || Stop::Bad(format!("--element {name}: the run has {}", names.join(", ")));
-                Some(found.ok_or_else(missing)?.id)
-            }
+        let find = |wanted: &String| {
+            let by_name = manifest.elements.iter().find(|element| &element.name == wanted);
+            let by_id = || manifest.elements.iter().find(|element| element.id.0.to_string() == *wanted);
+            let names: Vec<_> = manifest
+                .elements
+                .iter()
+                .map(|element| format!("{} ({})", element.name, element.id.0))
+                .collect();
+            let missing = || Stop::Bad(format!("--element {wanted}: the run has {}", names.join(", ")));
+            by_name.or_else(by_id).map(|element| element.id).ok_or_else(missing)
         };
+        let ids: Vec<shot::Id> = self.element.iter().map(find).collect::<Result<_, _>>()?;
         let wanted = frames_of(self.frames.as_deref(), &manifest.shot)?;
-        let of = id.and_then(|id| manifest.shot.element(id));
-        let columns: &[&str] = match of {
-            Some(of) if of.as_particles().is_some() => &PARTICLE,
-            Some(_) => &BODY,
-            None => &TOTALS,
+        let is_particles =
+            |id: &shot::Id| manifest.shot.element(*id).is_some_and(|of| of.as_particles().is_some());
+        let particles = ids.iter().filter(|id| is_particles(id)).count();
+        if particles > 0 && particles < ids.len() {
+            return Err(Stop::Bad(
+                "--element: ask for bodies and for particles one after the other".to_owned(),
+            ));
+        }
+        let columns: Vec<&str> = match ids.len() {
+            0 => TOTALS.to_vec(),
+            n => {
+                let of: &[&str] = if particles > 0 { &PARTICLE } else { &BODY };
+                let first: &[&str] = if n > 1 { &["element"] } else { &[] };
+                [first, of].concat()
+            }
         };
         if matches!(self.format, Format::Csv) {
             print(&columns.join(","))?;
@@ -95,28 +109,30 @@ impl Probe {
         let mut records = Vec::new();
         for number in run.headers().into_keys().filter(|number| wanted.contains(number)) {
             let frame = run.read(number).map_err(|error| Stop::Failed(error.to_string()))?;
-            let rows: Vec<Vec<f64>> = match id {
-                Some(id) => body_rows(&frame, id),
-                None => {
-                    let m = &frame.measured;
-                    let (overlap, fastest) = (f64::from(m.deepest_overlap_m), f64::from(m.fastest_m_s));
-                    let mut row =
-                        vec![f64::from(number), frame.time_s, f64::from(m.contacts), overlap, fastest];
-                    row.extend([m.kinetic_j, m.potential_j]);
-                    row.extend(m.momentum);
-                    vec![row]
-                }
+            let rows: Vec<Vec<f64>> = if ids.is_empty() {
+                let m = &frame.measured;
+                let (overlap, fastest) = (f64::from(m.deepest_overlap_m), f64::from(m.fastest_m_s));
+                let mut row = vec![f64::from(number), frame.time_s, f64::from(m.contacts), overlap, fastest];
+                row.extend([m.kinetic_j, m.potential_j]);
+                row.extend(m.momentum);
+                vec![row]
+            } else {
+                let rows_of = |id: &shot::Id| {
+                    let first = (ids.len() > 1).then(|| f64::from(id.0));
+                    let rows = body_rows(&frame, *id).into_iter();
+                    rows.map(move |row| first.into_iter().chain(row).collect())
+                };
+                ids.iter().flat_map(rows_of).collect()
             };
             for row in rows {
                 match self.format {
                     Format::Csv => print(&row.iter().map(f64::to_string).collect::<Vec<_>>().join(","))?,
-                    Format::Json => records.push(
-                        columns
-                            .iter()
-                            .zip(row)
-                            .map(|(name, value)| ((*name).to_owned(), value.into()))
-                            .collect(),
-                    ),
+                    Format::Json => {
+                        let fields = columns.iter().zip(row);
+                        records.push(
+                            fields.map(|(name, value)| ((*name).to_owned(), json(name, value))).collect(),
+                        );
+                    }
                 }
             }
         }
@@ -125,6 +141,14 @@ impl Probe {
             print(&serde_json::to_string_pretty(&values).expect("numbers serialise"))?;
         }
         Ok(())
+    }
+}
+
+/// A number as JSON: counts stay whole.
+fn json(column: &str, value: f64) -> serde_json::Value {
+    match column {
+        "frame" | "copy" | "particle" | "contacts" | "element" => (value as u64).into(),
+        _ => value.into(),
     }
 }
 

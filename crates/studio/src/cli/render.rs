@@ -4,6 +4,7 @@ use crate::assets::Loader;
 use crate::films::{FilmFolder, FilmSettings, encode_film, render_film};
 use clap::{Args, ValueEnum};
 use frames::RunFolder;
+use shot::{fingerprints, why_stale};
 use std::path::PathBuf;
 
 #[derive(Clone, Copy, PartialEq, Eq, ValueEnum)]
@@ -19,7 +20,7 @@ pub(crate) struct RenderArgs {
     /// Run folder with the frames
     #[arg(long)]
     run: PathBuf,
-    /// Folder for the pictures; those that are there are kept
+    /// Folder for the pictures; those that are there and were made from the same are kept
     #[arg(long)]
     out: PathBuf,
     /// Frames, such as 1-48; all by default
@@ -90,6 +91,29 @@ impl RenderArgs {
                 "frame {missing} is not in {}; bake it first",
                 self.run.display()
             )));
+        }
+        let prints = fingerprints(&shot);
+        let print = |number: u32| prints.get(number.checked_sub(shot.timing.first)? as usize);
+        let stale: Vec<u32> = settings
+            .sources(shot.timing)
+            .filter(|number| headers.get(number).map(|header| &header.fingerprint) != print(*number))
+            .collect();
+        if let (Some(first), Some(last)) = (stale.first(), stale.last()) {
+            let why = run.manifest().ok().and_then(|manifest| why_stale(&manifest.shot, &shot));
+            eprintln!(
+                "bright-ripple: {} frames of {} ({first}-{last}) are of another state of the shot{}; bake again to have it as it is",
+                stale.len(),
+                self.run.display(),
+                why.map(|why| format!(", from {why}")).unwrap_or_default()
+            );
+        }
+        let outdated = FilmFolder::new(&self.out).outdated(&shot, &run, &settings);
+        if !outdated.is_empty() {
+            eprintln!(
+                "bright-ripple: {} pictures in {} were made from something else and are rendered again",
+                outdated.len(),
+                self.out.display()
+            );
         }
         let progress = Progress::new("rendered", u64::from(settings.last - settings.first + 1));
         let film = FilmFolder::new(&self.out);
