@@ -1,8 +1,8 @@
 //! What a frame of a run depends on, as one number a frame.
 
 use crate::{
-    Back, BirthMap, Body, Copies, Force, Id, Is, MapOf, Moves, Often, Sampler, Shape, Shot, Solid, Source,
-    Wake, When, Who, World,
+    Back, BirthMap, Body, Copies, Element, Force, Id, Is, MapOf, Moves, Often, Role, Sampler, Shape, Shot,
+    Solid, Source, Who, World,
 };
 use serde::{Deserialize, Serialize};
 use sha2::{Digest, Sha256};
@@ -140,11 +140,9 @@ impl<'a> Inputs<'a> {
             let mut at = 0;
             while at < parts.len() {
                 let part = &shot.elements[parts[at]];
-                let placed = part.attached.iter().map(|a| a.to).chain(part.aim.iter().map(|a| a.at));
-                let needs = part.as_force().into_iter().flat_map(Force::needs);
-                let made_of = part.as_region().into_iter().flat_map(|region| region.needs());
-                let born_from = part.as_particles().into_iter().flat_map(|particles| particles.needs());
-                for id in placed.chain(needs).chain(made_of).chain(born_from) {
+                let acts =
+                    |role: Role| matches!(role, Role::Placement | Role::Part | Role::Source | Role::Crowd);
+                for id in part.references().into_iter().filter(|r| acts(r.role)).map(|r| r.id) {
                     if let Some(&index) = index_of.get(&id)
                         && !parts.contains(&index)
                     {
@@ -163,21 +161,13 @@ impl<'a> Inputs<'a> {
             ForceInput { index: parts[0], parts, still }
         };
         let forces = shot.forces().into_iter().map(|(element, _)| input(element.id)).collect();
-        let waking = shot.solids().flat_map(|(_, solid)| {
-            let wakes = solid.body.wake.as_ref().and_then(|wake| match wake {
-                Wake::Region(id) => Some(*id),
-                _ => None,
-            });
-            let takes_back = solid.back.as_ref().and_then(|back| match back.when {
-                When::Region { region } => Some(region),
-                _ => None,
-            });
-            wakes.into_iter().chain(takes_back).filter(|id| index_of.contains_key(id))
+        let waking = shot.solids().flat_map(|(element, _)| {
+            let waits = element.references().into_iter().filter(|r| r.role == Role::Waiting);
+            waits.map(|reference| reference.id).filter(|id| index_of.contains_key(id)).collect::<Vec<_>>()
         });
         let wakes = waking.collect::<BTreeSet<_>>().into_iter().map(input).collect();
-        let taken_back = shot.solids().filter_map(|(_, solid)| Some(solid.back.as_ref()?.of));
-        let fed: BTreeSet<Id> =
-            shot.particles().flat_map(|(_, particles)| particles.makes()).chain(taken_back).collect();
+        let made = shot.elements.iter().flat_map(Element::references).filter(|r| r.role == Role::Made);
+        let fed: BTreeSet<Id> = made.map(|reference| reference.id).collect();
         let swarms =
             shot.particles().map(|(element, _)| (input(element.id), fed.contains(&element.id))).collect();
         Self { sampler, animated, bodies, wakes, swarms, forces }

@@ -329,17 +329,6 @@ impl Force {
     pub fn acts_on(&self, element: &Element) -> bool {
         Who::among(&self.only, &self.except, element)
     }
-
-    /// The elements it needs: its region, curve or target.
-    pub fn needs(&self) -> impl Iterator<Item = Id> {
-        let target = match &self.kind {
-            ForceKind::Attract(attract) => attract.to,
-            ForceKind::Along(along) => Some(along.curve),
-            _ => None,
-        };
-        self.region.into_iter().chain(target)
-    }
-
     /// Plain name of its kind.
     pub fn name(&self) -> &'static str {
         match self.kind {

@@ -33,6 +33,7 @@ mod look;
 mod migrate;
 mod motion;
 mod particles;
+mod references;
 mod region;
 mod shape;
 mod world;
@@ -60,6 +61,7 @@ pub use particles::{
     Often, Outcome, Particles, Pick, Show, SizeStop, Source, Split, Start, Steer, Then, Turned, When,
     circle_names, endless, own_random,
 };
+pub use references::{Reference, Role, Target};
 pub use region::{Combine, Part, Profile, Region, Volume};
 pub use shape::Shape;
 pub use world::{History, Pose, World, towards};

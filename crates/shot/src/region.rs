@@ -156,14 +156,4 @@ impl Region {
         };
         if self.inverted { 1.0 - weight } else { weight }
     }
-
-    /// The elements it is made of.
-    pub fn needs(&self) -> impl Iterator<Item = Id> {
-        let (solid, parts) = match &self.volume {
-            Volume::Inside { solid } => (Some(*solid), &[][..]),
-            Volume::Combined { parts } => (None, parts.as_slice()),
-            _ => (None, &[][..]),
-        };
-        solid.into_iter().chain(parts.iter().map(|part| part.region))
-    }
 }

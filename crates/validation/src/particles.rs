@@ -291,7 +291,7 @@ pub fn apart() -> Experiment {
     particles.steer = Steer { apart_m: 0.07, ..Steer::default() };
     let id = shot.add(swarm(particles));
     let least = |f: &frames::Frame| {
-        let places = f.particles_of(id).places;
+        let places = &f.particles_of(id).places;
         let pairs = (0..places.len()).flat_map(|i| (0..i).map(move |j| (i, j)));
         f64::from(pairs.map(|(i, j)| places[i].distance(places[j])).fold(f32::INFINITY, f32::min))
     };
@@ -421,7 +421,7 @@ pub fn by_map() -> Experiment {
     let id = shot.add(swarm(particles));
     let mut counts = vec![0.0; 60];
     let frame = Simulation::new(&shot, &meshes).expect("it prepares").write();
-    for p in frame.particles_of(id).places {
+    for p in &frame.particles_of(id).places {
         counts[((f64::from(p.x + 0.5).powi(2) * 60.0) as usize).min(59)] += 1.0;
     }
     evenness("births-by-map", "Births go by the weight of a map.", &counts)

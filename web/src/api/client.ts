@@ -97,8 +97,10 @@ export const api = {
     json<ShotState>("PATCH", `/api/shots/${id}`, { base, label, patch }),
   importShot: async (file: File) =>
     json<ShotState>("POST", `/api/import?name=${encodeURIComponent(file.name)}`, body(file)),
-  undo: (id: number) => json<ShotState>("POST", `/api/shots/${id}/undo`),
-  redo: (id: number) => json<ShotState>("POST", `/api/shots/${id}/redo`),
+  undo: (id: number, base: number) => json<ShotState>("POST", `/api/shots/${id}/undo?base=${base}`),
+  redo: (id: number, base: number) => json<ShotState>("POST", `/api/shots/${id}/redo?base=${base}`),
+  deleteElements: (id: number, base: number, elements: number[]) =>
+    json<ShotState>("POST", `/api/shots/${id}/delete`, { base, elements }),
   history: (id: number) => json<Revision[]>("GET", `/api/shots/${id}/history`),
   restoreRevision: (id: number, revision: number) =>
     json<ShotState>("POST", `/api/shots/${id}/history`, { revision }),
@@ -126,7 +128,7 @@ export const api = {
   physics: (id: number, element: number) => json<Physics>("GET", `/api/shots/${id}/physics/${element}`),
   drop: (id: number, element: number) => json<ShotState>("POST", `/api/shots/${id}/drop/${element}`),
   upload: async (id: number, file: File) =>
-    json<{ name: string; asset: Schemas["Asset"] }>(
+    json<Schemas["Uploaded"] & { asset: Schemas["Asset"] }>(
       "POST",
       `/api/shots/${id}/assets?name=${encodeURIComponent(file.name)}`,
       body(file),

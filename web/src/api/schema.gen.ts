@@ -323,7 +323,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Takes in a file: OBJ, GLB, PNG, JPEG, EXR or HDR, told by `name`. */
+        /** Takes in a file: OBJ, GLB, PLY, STL, PNG, JPEG, EXR or HDR, told by `name`. */
         post: operations["post_shots_id_assets"];
         delete?: never;
         options?: never;
@@ -410,6 +410,23 @@ export interface paths {
         get: operations["get_shots_id_collision_element"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/shots/{id}/delete": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Deletes elements, and what names them: attachments, entries of lists, events. */
+        post: operations["post_shots_id_delete"];
         delete?: never;
         options?: never;
         head?: never;
@@ -639,7 +656,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Goes forward one change again. */
+        /** Goes forward one change again. Refused with 409 if the shot was changed since `base`. */
         post: operations["post_shots_id_redo"];
         delete?: never;
         options?: never;
@@ -746,7 +763,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Goes back one change. */
+        /** Goes back one change. Refused with 409 if the shot was changed since `base`. */
         post: operations["post_shots_id_undo"];
         delete?: never;
         options?: never;
@@ -1204,6 +1221,16 @@ export interface components {
                 strokes_m: number[][][];
             };
         };
+        /** @description Elements to be deleted. */
+        Deletion: {
+            /**
+             * Format: int64
+             * @description The revision the deletion was meant for.
+             */
+            base: number;
+            /** @description Ids of the elements. */
+            elements: number[];
+        };
         /** @description Which way particles start. */
         Direction: "up" | "normal" | "motion";
         Document: components["schemas"]["Shot"];
@@ -1284,6 +1311,11 @@ export interface components {
         FilmSettings: {
             /** @description Shows the run from its end to its start; the camera goes on as it does. */
             backwards?: boolean;
+            /**
+             * @description Bounds what single paths add, against bright specks in drafts; without
+             *     effect where EXR files are written, which are scene-linear.
+             */
+            clamp?: boolean;
             /** @description Also write scene-linear EXR files. */
             exr?: boolean;
             /**
@@ -2257,6 +2289,11 @@ export interface components {
             document: components["schemas"]["Document"];
             /** Format: int64 */
             id: number;
+            /**
+             * Format: int32
+             * @description The id of the next element: none of those that were deleted had it.
+             */
+            next_element: number;
             project: string;
             /** @description What redo brings back. */
             redo?: string | null;
@@ -2804,6 +2841,8 @@ export interface components {
             asset: Record<string, never>;
             /** @description A name no asset of the shot has yet. */
             name: string;
+            /** @description What of it had to be mended. */
+            notice?: string | null;
         };
         /** @description A value of a parameter. */
         Value: boolean | number | number[];
@@ -3769,6 +3808,47 @@ export interface operations {
             };
         };
     };
+    post_shots_id_delete: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Deletion"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ShotState"];
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     post_shots_id_drop_element: {
         parameters: {
             query?: never;
@@ -4123,7 +4203,9 @@ export interface operations {
     };
     post_shots_id_redo: {
         parameters: {
-            query?: never;
+            query?: {
+                base?: number;
+            };
             header?: never;
             path: {
                 id: number;
@@ -4138,6 +4220,14 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ShotState"];
+                };
+            };
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -4296,7 +4386,9 @@ export interface operations {
     };
     post_shots_id_undo: {
         parameters: {
-            query?: never;
+            query?: {
+                base?: number;
+            };
             header?: never;
             path: {
                 id: number;
@@ -4311,6 +4403,14 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ShotState"];
+                };
+            };
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
                 };
             };
         };

@@ -16,7 +16,7 @@
   class="hidden"
   type="file"
   multiple
-  accept=".obj,.glb,.svg,.png,.jpg,.jpeg,.exr,.hdr"
+  accept=".obj,.glb,.ply,.stl,.svg,.png,.jpg,.jpeg,.exr,.hdr"
   aria-label="File to take in"
   bind:this={chooser}
   onchange={async () => {

@@ -134,12 +134,13 @@
     made.performing = performing.on;
     if (performing.frame) return made.setFrames(performing.frame, performing.frame, null);
     // At its first frame the shot stands as it is staged; only particles may be there already.
-    const first = frame === playback.first;
-    const there = playback.stateOf(frame) !== "missing" && (!first || swarms);
-    const wanted = there
-      ? playback.fetch(run, frame).then((a) => (first && a ? a.onlyParticles() : a))
-      : null;
-    const other = ghost === null ? null : playback.fetch(ghost, frame);
+    const { backwards } = playback;
+    const source = playback.source(frame);
+    const first = !backwards && frame === playback.first;
+    const there = playback.stateOf(source) !== "missing" && (!first || swarms);
+    const shown = (a: StageFrame | null) => (first ? a?.onlyParticles() : backwards ? a?.backwards() : a);
+    const wanted = there ? playback.fetch(run, source).then(shown) : null;
+    const other = ghost === null ? null : playback.fetch(ghost, source).then(shown);
     void Promise.all([wanted, other]).then(([a, b]) => {
       if (frame !== playback.frame) return;
       made.setFrames(a ?? null, now, b ?? null);

@@ -1,5 +1,5 @@
 import { expect, test } from "vitest";
-import { decodeFrame } from "./frames";
+import { decodeFrame, StageFrame } from "./frames";
 import { decodeMesh } from "./geometry";
 
 /** A frame as the server lays it out: elements of bodies at (x, 0, 0). */
@@ -86,4 +86,17 @@ test("a mesh is read with its normals and UVs, or without", () => {
   expect([...shaded.index!.array]).toEqual([0, 1, 2]);
   const plain = decodeMesh(bytes([counts, floats(9), index]), false);
   expect(plain.getAttribute("position").count).toBe(3);
+});
+
+test("backwards what moved one way moves the other, and life goes on", () => {
+  const frame = new StageFrame();
+  const motions = new Int16Array([5, -6, 7, 900]);
+  frame.particles.set(3, {
+    places: new Float32Array(3),
+    sizes: new Float32Array(1),
+    ids: new Uint32Array([1]),
+    motions,
+  });
+  expect([...frame.backwards().particles.get(3)!.motions]).toEqual([-5, 6, -7, 900]);
+  expect([...motions]).toEqual([5, -6, 7, 900]);
 });

@@ -36,6 +36,16 @@ export class StageFrame extends Map<number, StageBodies> {
     return only;
   }
 
+  /** The frame as it is when time goes backwards: what moved one way moves the other. */
+  backwards(): StageFrame {
+    const back = new StageFrame(this);
+    for (const [id, particles] of this.particles) {
+      const motions = particles.motions.map((value, i) => (i % 4 === 3 ? value : -value));
+      back.particles.set(id, { ...particles, motions });
+    }
+    return back;
+  }
+
   /** Bytes it holds. */
   get bytes(): number {
     let bytes = 0;

@@ -24,6 +24,9 @@ export function decodeMesh(buffer: ArrayBuffer, shaded: boolean): THREE.BufferGe
   return geometry;
 }
 
+/** Meshes kept, at most; those used last stay. */
+const MOST_KEPT = 400;
+
 export class Geometries {
   #meshes = new Map<string, Promise<THREE.BufferGeometry>>();
 
@@ -50,7 +53,13 @@ export class Geometries {
     if (!promise) {
       promise = make();
       promise.catch(() => this.#meshes.delete(key));
-      this.#meshes.set(key, promise);
+    }
+    // The last in the list is the one used last.
+    this.#meshes.delete(key);
+    this.#meshes.set(key, promise);
+    for (const old of this.#meshes.keys()) {
+      if (this.#meshes.size <= MOST_KEPT) break;
+      this.#meshes.delete(old);
     }
     return promise;
   }

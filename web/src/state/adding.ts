@@ -236,7 +236,8 @@ export async function addFile(file: File, at: Vector = [0, 0, 0]) {
   }
   const uploaded = await notices.attempt(() => api.upload(id, file));
   if (!uploaded) return;
-  const { name, asset } = uploaded;
+  const { name, asset, notice } = uploaded;
+  if (notice) notices.say(notice);
   const keep: Operation = {
     op: "add",
     path: `/assets/${name.replaceAll("~", "~0").replaceAll("/", "~1")}`,

@@ -48,6 +48,8 @@ class Playback {
   /** Frames that came just before the word that they are computed. */
   #arrived = new Map<number, StageFrame>();
   #timer: number | undefined;
+  /** Counts starts: an earlier one that is still under way ends at its next look. */
+  #started = 0;
   #refreshing = 0;
   /** Frames told as computed since freshness was last asked for. */
   #meanwhile = new Set<number>();
@@ -168,17 +170,21 @@ class Playback {
   async play() {
     if (shot.id === null || this.running) return;
     this.running = true;
+    const started = ++this.#started;
+    const isOver = () => !this.running || started !== this.#started;
     if (this.frame >= this.last) this.frame = this.first;
     const id = shot.id;
     // What was typed just now is computed too.
     await shot.settled;
+    if (isOver()) return;
     await notices.attempt(() => api.play(id));
     await this.refresh();
+    if (isOver()) return;
     const start = performance.now();
     const fps = () => (shot.document?.timing.fps ?? 24) * this.rate;
     let due = performance.now();
     const tick = () => {
-      if (!this.running) return;
+      if (isOver()) return;
       const now = performance.now();
       if (now >= due) {
         due = Math.max(due + 1000 / fps(), now - 200);

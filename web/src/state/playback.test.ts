@@ -176,3 +176,15 @@ describe("playing", () => {
     playback.loop = true;
   });
 });
+
+test("play, pause and play in a hurry leave one clock", async () => {
+  const asked = vi.spyOn(window, "requestAnimationFrame").mockImplementation(() => 1);
+  playback.freshness = fresh([stretch(1, 24, "fresh")]);
+  vi.mocked(api.freshness).mockResolvedValue(fresh([stretch(1, 24, "fresh")]));
+  const first = playback.play();
+  playback.pause();
+  const second = playback.play();
+  await Promise.all([first, second]);
+  expect(asked).toHaveBeenCalledTimes(1);
+  playback.pause();
+});

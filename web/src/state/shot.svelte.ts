@@ -34,6 +34,12 @@ class OpenShot {
     return selection.ids.length ? this.element(selection.ids[selection.ids.length - 1]) : undefined;
   }
 
+  /** The id of the next element: none of those that were deleted had it. */
+  nextElement(shot: Shot): number {
+    const highest = Math.max(0, ...shot.elements.map((element) => element.id));
+    return Math.max(highest + 1, this.state?.next_element ?? 0);
+  }
+
   async open(id: number) {
     this.id = id;
     this.state = null;
@@ -57,8 +63,13 @@ class OpenShot {
 
   /** Saves a change. `make` gets the newest document and gives the operations. */
   edit(label: string, make: (shot: Shot) => Operation[]): Promise<boolean> {
+    return this.change(label, ({ id, revision, document }) => api.patch(id, revision, label, make(document)));
+  }
+
+  /** Makes a change by a request that gets the newest state, after all changes made so far. */
+  change(label: string, ask: (state: ShotState) => Promise<ShotState>): Promise<boolean> {
     this.saving++;
-    const done = this.#queue.then(() => this.#save(label, make)).finally(() => this.saving--);
+    const done = this.#queue.then(() => this.#save(label, ask)).finally(() => this.saving--);
     this.#queue = done.catch(() => undefined);
     return done;
   }
@@ -68,18 +79,18 @@ class OpenShot {
     return this.#queue;
   }
 
-  async #save(label: string, make: (shot: Shot) => Operation[]): Promise<boolean> {
+  async #save(label: string, ask: (state: ShotState) => Promise<ShotState>): Promise<boolean> {
     const current = this.state;
     if (!current) return false;
     try {
-      this.take(await api.patch(current.id, current.revision, label, make(current.document)));
+      this.take(await ask(current));
       return true;
     } catch (error) {
       if (error instanceof Problem && error.changedElsewhere) {
         this.state = await api.shot(current.id);
         notices.say(`The shot was changed in another window. “${label}” was not saved yet.`, {
           grave: true,
-          action: { label: "Apply it now", run: () => void this.edit(label, make) },
+          action: { label: "Apply it now", run: () => void this.change(label, ask) },
         });
       } else {
         notices.say(error instanceof Error ? error.message : String(error), { grave: true });
@@ -113,7 +124,7 @@ class OpenShot {
   ) {
     let id = 0;
     return this.edit(`${name} added`, (shot) => {
-      id = Math.max(0, ...shot.elements.map((element) => element.id)) + 1;
+      id = this.nextElement(shot);
       const taken = new Set(shot.elements.map((element) => element.name));
       let free = name;
       for (let n = 2; taken.has(free); n++) free = `${name} ${n}`;
@@ -127,28 +138,16 @@ class OpenShot {
     });
   }
 
-  remove(ids: number[]) {
+  /** Deletes elements, and what names them. */
+  remove(ids: number[]): Promise<boolean> {
     const names = ids.map((id) => this.element(id)?.name).join(", ");
-    return this.edit(`${names} deleted`, (shot) => {
-      const operations: Operation[] = [];
-      shot.elements.forEach((element, index) => {
-        if (!ids.includes(element.id)) operations.push(...withoutReferences(element, index, ids));
-      });
-      if (shot.camera != null && ids.includes(shot.camera)) {
-        const other = shot.elements.find((element) => "camera" in element.is && !ids.includes(element.id));
-        operations.push({ op: "add", path: "/camera", value: other?.id ?? null });
-      }
-      for (let index = shot.elements.length - 1; index >= 0; index--)
-        if (ids.includes(shot.elements[index].id))
-          operations.push({ op: "remove", path: `/elements/${index}` });
-      return operations;
-    });
+    return this.change(`${names} deleted`, ({ id, revision }) => api.deleteElements(id, revision, ids));
   }
 
   duplicate(ids: number[]) {
     const made: number[] = [];
     return this.edit("Duplicated", (shot) => {
-      let next = Math.max(0, ...shot.elements.map((element) => element.id));
+      let next = this.nextElement(shot) - 1;
       const taken = new Set(shot.elements.map((element) => element.name));
       return ids.flatMap((id) => {
         const element = shot.elements.find((element) => element.id === id);
@@ -171,49 +170,15 @@ class OpenShot {
   async undo() {
     // What was changed just now is what is meant.
     await this.settled;
-    if (this.id !== null && this.state?.undo) this.take(await notices.attempt(() => api.undo(this.id!)));
+    const { state } = this;
+    if (state?.undo) this.take(await notices.attempt(() => api.undo(state.id, state.revision)));
   }
 
   async redo() {
     await this.settled;
-    if (this.id !== null && this.state?.redo) this.take(await notices.attempt(() => api.redo(this.id!)));
+    const { state } = this;
+    if (state?.redo) this.take(await notices.attempt(() => api.redo(state.id, state.revision)));
   }
-}
-
-/** What has to change in an element when others that it refers to go. */
-function withoutReferences(element: Element, index: number, gone: number[]): Operation[] {
-  const operations: Operation[] = [];
-  const at = `/elements/${index}`;
-  const clear = (path: string, value: unknown = null) =>
-    operations.push({ op: "add", path: at + path, value });
-  const isGone = (id: number | null | undefined) => id != null && gone.includes(id);
-  if (isGone(element.aim?.at)) clear("/aim");
-  if (isGone(element.attached?.to)) clear("/attached");
-  const wake = solidOf(element)?.body?.wake;
-  if (wake && "region" in wake && isGone(wake.region)) clear("/is/solid/body/wake");
-  if ("force" in element.is) {
-    const { kind, region, only, except } = element.is.force;
-    if (isGone(region)) clear("/is/force/region");
-    for (const [name, list] of [
-      ["only", only],
-      ["except", except],
-    ] as const)
-      if (list?.some((who) => typeof who === "number" && isGone(who)))
-        clear(
-          `/is/force/${name}`,
-          list.filter((who) => typeof who !== "number" || !isGone(who)),
-        );
-    if ("attract" in kind && isGone(kind.attract.to)) clear("/is/force/kind/attract/to");
-  }
-  if ("region" in element.is && "combined" in element.is.region.volume) {
-    const parts = element.is.region.volume.combined.parts;
-    if (parts.some((part) => isGone(part.region)))
-      clear(
-        "/is/region/volume/combined/parts",
-        parts.filter((part) => !isGone(part.region)),
-      );
-  }
-  return operations;
 }
 
 /** Elements that are as they were stay the same objects, so that nothing is drawn anew for them. */

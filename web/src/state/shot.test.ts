@@ -104,32 +104,19 @@ test("duplicates are numbered and selected", async () => {
   expect(selection.ids).toEqual([3, 4]);
 });
 
-describe("deleting", () => {
-  const camera = (id: number, aim: number | null) => ({
-    id,
-    name: `Camera ${id}`,
-    aim: aim === null ? null : { at: aim },
-    is: { camera: {} },
-  });
+test("deleting is asked of the server with the revision it is meant for", async () => {
+  vi.spyOn(api, "deleteElements").mockResolvedValue(state(5, [solid(2, "Float")]));
+  const revision = shot.state!.revision;
+  expect(await shot.remove([1])).toBe(true);
+  expect(vi.mocked(api.deleteElements)).toHaveBeenLastCalledWith(7, revision, [1]);
+  expect(shot.elements.map((element) => element.id)).toEqual([2]);
+});
 
-  test("goes from the last to the first, so that places stay right", async () => {
-    await shot.remove([1, 2]);
-    expect(sent[0].map((operation) => operation.path)).toEqual(["/elements/1", "/elements/0"]);
-  });
-  test("clears the aim of cameras at it", async () => {
-    vi.mocked(api.shot).mockResolvedValue(state(1, [solid(1, "Crate"), camera(2, 1), camera(3, 9)]));
-    await shot.open(7);
-    await shot.remove([1]);
-    expect(sent[0].map((operation) => operation.path)).toEqual(["/elements/1/aim", "/elements/0"]);
-  });
-  test("of the camera that renders lets another one render", async () => {
-    const start = state(1, [camera(2, null), camera(3, null)]);
-    (start.document as Shot).camera = 2;
-    vi.mocked(api.shot).mockResolvedValue(start);
-    await shot.open(7);
-    await shot.remove([2]);
-    expect(sent[0][0]).toEqual({ op: "add", path: "/camera", value: 3 });
-  });
+test("an element that is added gets an id that none had before", async () => {
+  vi.mocked(api.shot).mockResolvedValue({ ...state(1, [solid(1, "Crate")]), next_element: 30 } as ShotState);
+  await shot.open(7);
+  await shot.add("Box", solid(1, "x").is as never, [0, 0, 0]);
+  expect((sent[0][0].value as { id: number }).id).toBe(30);
 });
 
 test("what the server refuses is said and the fields show again what is saved", async () => {

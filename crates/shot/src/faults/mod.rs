@@ -5,12 +5,11 @@ mod particles;
 use crate::migrate;
 use crate::motion::slots::{Bounds, Slot, element_slots, shot_slots};
 use crate::{
-    AssetKind, Attract, BirthMap, Births, BornOn, Curve, Element, ForceKind, Form, Id, Is, LAST_FRAME,
-    MAX_BODIES, MAX_BYTES, MAX_ELEMENTS, MAX_FRAMES, MAX_GROUPS, MAX_ID, MAX_PARTICLES, MapOf, Often,
-    Particles, Sampler, Shape, Shot, SkySource, Solid, Source, Then, VERSION, Volume, Wake, When, Who,
+    AssetKind, BirthMap, Births, BornOn, Curve, Element, Form, Id, Is, LAST_FRAME, MAX_BODIES, MAX_BYTES,
+    MAX_ELEMENTS, MAX_FRAMES, MAX_GROUPS, MAX_ID, MAX_PARTICLES, MapOf, Often, Particles, Reference, Role,
+    Sampler, Shape, Shot, SkySource, Solid, Source, VERSION, Volume, When,
 };
 use glam::Vec3;
-use particles::references;
 use serde::{Deserialize, Serialize};
 use std::collections::{HashMap, HashSet};
 use thiserror::Error;
@@ -170,66 +169,27 @@ impl Shot {
         for (g, group) in element.groups.iter().enumerate() {
             name(f, &format!("{path}.groups[{g}]"), group);
         }
-        let mut another = |at: &str, id: Id, what: &str, test: &dyn Fn(&Is) -> bool| {
-            if id == element.id {
+        for reference in element.references() {
+            let (at, id) = (&reference.path, reference.id);
+            // Particles may split into more of themselves.
+            let itself = id == element.id;
+            if itself && at.ends_with(".split.of") {
+                continue;
+            }
+            if itself {
                 f.say(format!("{path}.{at}"), "is the element itself");
-            } else if !self.element(id).is_some_and(|other| test(&other.is)) {
-                f.say(format!("{path}.{at}"), format!("{} is not the id of {what}", id.0));
+            } else if !self.element(id).is_some_and(|other| reference.to.is(other)) {
+                f.say(format!("{path}.{at}"), format!("{} is not the id of {}", id.0, reference.to.name()));
             }
-        };
-        let any = |_: &Is| true;
-        let solid = |is: &Is| matches!(is, Is::Solid(_));
-        let curve = |is: &Is| matches!(is, Is::Curve(_));
-        let region = |is: &Is| matches!(is, Is::Region(_));
-        let swarm = |is: &Is| matches!(is, Is::Particles(_));
-        let acted_on = |is: &Is| solid(is) || swarm(is);
-        if let Some(attached) = &element.attached {
-            another("attached.to", attached.to, "an element", &any);
-            if attached.along.is_some() {
-                another("attached.to", attached.to, "a curve", &curve);
-            }
-        }
-        if let Some(aim) = &element.aim {
-            another("aim.at", aim.at, "an element", &any);
         }
         match &element.is {
             Is::Solid(solid) => {
-                if let Some(Wake::Region(id)) = solid.body.wake {
-                    another("is.solid.body.wake.region", id, "a region", &region);
-                }
-                if let Some(back) = &solid.back {
-                    another("is.solid.back.of", back.of, "particles", &swarm);
-                    if let When::Region { region: id } = back.when {
-                        another("is.solid.back.when.region.region", id, "a region", &region);
-                    }
-                }
                 self.solid_faults(f, &format!("{path}.is.solid"), solid);
             }
             Is::Particles(particles) => {
-                references(&mut another, element, particles);
                 self.particle_faults(f, &format!("{path}.is.particles"), particles);
             }
             Is::Force(force) => {
-                if let Some(id) = force.region {
-                    another("is.force.region", id, "a region", &region);
-                }
-                for (list, ids) in [("only", &force.only), ("except", &force.except)] {
-                    for (i, who) in ids.iter().enumerate() {
-                        if let Who::Element(id) = who {
-                            another(&format!("is.force.{list}[{i}]"), *id, "a solid or particles", &acted_on);
-                        }
-                    }
-                }
-                match &force.kind {
-                    ForceKind::Attract(Attract { to: Some(id), .. }) => {
-                        let target = |is: &Is| solid(is) || curve(is);
-                        another("is.force.kind.attract.to", *id, "a curve or solid", &target);
-                    }
-                    ForceKind::Along(along) => {
-                        another("is.force.kind.along.curve", along.curve, "a curve", &curve);
-                    }
-                    _ => {}
-                }
                 if let (Some(from), Some(to)) = (force.from_frame, force.to_frame)
                     && to < from
                 {
@@ -237,22 +197,14 @@ impl Shot {
                     f.say(format!("{path}.is.force.to_frame"), message);
                 }
             }
-            Is::Region(of) => match &of.volume {
-                Volume::Inside { solid: id } => {
-                    another("is.region.volume.inside.solid", *id, "a solid", &solid)
+            Is::Region(of) => {
+                if let Volume::Combined { parts } = &of.volume
+                    && !(1..=16).contains(&parts.len())
+                {
+                    let message = format!("{} regions; from 1 to 16", parts.len());
+                    f.say(format!("{path}.is.region.volume.combined.parts"), message);
                 }
-                Volume::Combined { parts } => {
-                    for (i, part) in parts.iter().enumerate() {
-                        let at = format!("is.region.volume.combined.parts[{i}].region");
-                        another(&at, part.region, "a region", &region);
-                    }
-                    if parts.is_empty() || parts.len() > 16 {
-                        let message = format!("{} regions; from 1 to 16", parts.len());
-                        f.say(format!("{path}.is.region.volume.combined.parts"), message);
-                    }
-                }
-                _ => {}
-            },
+            }
             Is::Curve(curve) => curve_faults(f, &format!("{path}.is.curve"), curve),
             Is::Sky(sky) => {
                 if let SkySource::Image { asset } = &sky.source {
@@ -293,16 +245,17 @@ impl Shot {
 
     /// Elements that stand, aim or are made of each other in a circle.
     fn circles(&self, f: &mut Faults) {
-        let needs = |id: Id| -> Vec<Id> {
-            let Some(element) = self.element(id) else { return Vec::new() };
-            let placed = element.attached.iter().map(|a| a.to).chain(element.aim.iter().map(|a| a.at));
-            let born_from = element.as_particles().and_then(|particles| match particles.from {
-                Source::Particles { of } => Some(of),
-                _ => None,
-            });
-            let regions = element.as_region().into_iter().flat_map(|region| region.needs());
-            placed.chain(regions).chain(born_from).collect()
+        let needs_of = |element: &Element| -> Vec<Id> {
+            let counts = |reference: &Reference| match reference.role {
+                Role::Placement | Role::Crowd => true,
+                Role::Part => element.as_region().is_some(),
+                _ => false,
+            };
+            element.references().iter().filter(|r| counts(r)).map(|reference| reference.id).collect()
         };
+        let needed: HashMap<Id, Vec<Id>> =
+            self.elements.iter().map(|element| (element.id, needs_of(element))).collect();
+        let needs = |id: Id| needed.get(&id).into_iter().flatten().copied();
         for (i, element) in self.elements.iter().enumerate() {
             // Breadth first from the element; met again, it is on a circle.
             let mut way: Vec<(Id, usize)> = vec![(element.id, 0)];
@@ -341,12 +294,6 @@ impl Shot {
             Some(_) => {}
         }
     }
-}
-
-fn elements_of(list: &[Who]) -> impl Iterator<Item = (usize, Id)> + '_ {
-    list.iter()
-        .enumerate()
-        .filter_map(|(i, who)| if let Who::Element(id) = who { Some((i, *id)) } else { None })
 }
 
 fn curve_faults(f: &mut Faults, path: &str, curve: &Curve) {

@@ -2,69 +2,6 @@
 
 use super::*;
 
-/// Says of an id what it is to be.
-type Another<'a> = dyn FnMut(&str, Id, &str, &dyn Fn(&Is) -> bool) + 'a;
-
-/// All ids of other elements that particles name.
-pub(super) fn references(another: &mut Another, element: &Element, particles: &Particles) {
-    let solid = |is: &Is| matches!(is, Is::Solid(_));
-    let curve = |is: &Is| matches!(is, Is::Curve(_));
-    let region = |is: &Is| matches!(is, Is::Region(_));
-    let swarm = |is: &Is| matches!(is, Is::Particles(_));
-    match &particles.from {
-        Source::Solid { solid: id, .. } => another("is.particles.from.solid.solid", *id, "a solid", &solid),
-        Source::Broken { solid: id, .. } => another("is.particles.from.broken.solid", *id, "a solid", &solid),
-        Source::Curve { curve: id } => another("is.particles.from.curve.curve", *id, "a curve", &curve),
-        Source::Particles { of } => another("is.particles.from.particles.of", *of, "particles", &swarm),
-        Source::Impacts { of, .. } => {
-            for (i, id) in elements_of(of) {
-                another(&format!("is.particles.from.impacts.of[{i}]"), id, "a solid", &solid);
-            }
-        }
-        Source::Point {} | Source::Grid { .. } | Source::Shape { .. } => {}
-    }
-    if let Some(id) = particles.births.region {
-        another("is.particles.births.region", id, "a region", &region);
-    }
-    if let Some(id) = particles.steer.on {
-        another("is.particles.steer.on", id, "a curve or solid", &|is| solid(is) || curve(is));
-    }
-    for (list, who) in [("only", &particles.meet.only), ("except", &particles.meet.except)] {
-        for (i, id) in elements_of(who) {
-            another(&format!("is.particles.meet.{list}[{i}]"), id, "a solid", &solid);
-        }
-    }
-    for (i, becoming) in particles.becoming.iter().enumerate() {
-        let at = format!("is.particles.becoming[{i}]");
-        match &becoming.when {
-            When::Touch { of, .. } => {
-                for (n, id) in elements_of(of) {
-                    another(&format!("{at}.when.touch.of[{n}]"), id, "a solid", &solid);
-                }
-            }
-            When::Region { region: id } => {
-                another(&format!("{at}.when.region.region"), *id, "a region", &region);
-            }
-            _ => {}
-        }
-        match &becoming.then {
-            Then::Become { of } => another(&format!("{at}.then.become.of"), *of, "particles", &swarm),
-            Then::Trail { of, .. } => another(&format!("{at}.then.trail.of"), *of, "particles", &swarm),
-            Then::Split(split) if split.of.is_some_and(|of| of != element.id) => {
-                another(&format!("{at}.then.split.of"), split.of.expect("just seen"), "particles", &swarm);
-            }
-            Then::Solid { of } => {
-                let taken = |is: &Is| matches!(is, Is::Solid(solid) if solid.from_particles.is_some());
-                another(&format!("{at}.then.solid.of"), *of, "a solid that comes from particles", &taken);
-            }
-            Then::Split(_) | Then::Die {} => {}
-        }
-    }
-    for (i, id) in particles.show.shown().iter().enumerate() {
-        another(&format!("is.particles.show.form.copy.of[{i}]"), *id, "a solid", &solid);
-    }
-}
-
 impl Shot {
     pub(super) fn particle_faults(&self, f: &mut Faults, path: &str, particles: &Particles) {
         if let Source::Shape { shape: Shape::Mesh { asset, .. }, .. } = &particles.from {

@@ -106,6 +106,12 @@ impl Key {
 }
 
 impl Channel {
+    /// Whether its formula names an element by one of these beginnings, as `{Ball.`.
+    pub(crate) fn names_any(&self, names: &[String]) -> bool {
+        let text = self.expression.as_deref().unwrap_or_default();
+        names.iter().any(|name| text.contains(name.as_str()))
+    }
+
     /// Keys, linear between them.
     pub fn keyed<V: Into<Value>>(keys: impl IntoIterator<Item = (f64, V)>) -> Self {
         Self {

@@ -62,22 +62,6 @@ impl Default for Grain {
 }
 
 impl Particles {
-    /// The elements that they are made from or make: solids, curves, regions, other particles.
-    pub fn needs(&self) -> impl Iterator<Item = Id> + '_ {
-        let source = match &self.from {
-            Source::Solid { solid: id, .. }
-            | Source::Broken { solid: id, .. }
-            | Source::Curve { curve: id }
-            | Source::Particles { of: id } => Some(*id),
-            Source::Point {} | Source::Grid { .. } | Source::Shape { .. } | Source::Impacts { .. } => None,
-        };
-        let regions = self.becoming.iter().filter_map(|becoming| match becoming.when {
-            When::Region { region } => Some(region),
-            _ => None,
-        });
-        source.into_iter().chain(self.births.region).chain(self.steer.on).chain(regions)
-    }
-
     /// The particles that they make.
     pub fn makes(&self) -> impl Iterator<Item = Id> + '_ {
         self.becoming.iter().filter_map(|becoming| match &becoming.then {

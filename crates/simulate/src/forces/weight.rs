@@ -3,7 +3,7 @@
 use super::eddies::Table;
 use geometry::{Meshes, Surface};
 use glam::{Quat, Vec3};
-use shot::{Combine, Element, Id, Shape, Shot, Volume, World};
+use shot::{Combine, Element, Id, Role, Shape, Shot, Volume, World};
 use std::collections::HashMap;
 use std::sync::Arc;
 
@@ -15,10 +15,14 @@ impl Surfaces {
     /// The surfaces that a shot's regions and forces need.
     pub fn of(shot: &Shot, meshes: &Meshes) -> Self {
         let mut surfaces = HashMap::new();
-        let regions =
-            shot.elements.iter().filter_map(Element::as_region).flat_map(|r| r.needs().collect::<Vec<_>>());
-        let forces = shot.forces().into_iter().flat_map(|(_, force)| force.needs().collect::<Vec<_>>());
-        for id in regions.chain(forces) {
+        let parts = shot
+            .elements
+            .iter()
+            .filter(|element| element.as_region().is_some() || element.as_force().is_some())
+            .flat_map(Element::references)
+            .filter(|reference| reference.role == Role::Part)
+            .map(|reference| reference.id);
+        for id in parts {
             if let Some(solid) = shot.element(id).and_then(Element::as_solid)
                 && let Ok(mesh) = meshes.mesh(&solid.shape)
             {

@@ -82,13 +82,14 @@ fn events(shot: &Shot, run: &frames::RunFolder, fresh: &[bool]) -> Vec<(u32, Eve
     frames.flat_map(|(number, of)| of.events.into_iter().map(move |event| (number, event))).collect()
 }
 
-/// The largest number of substeps that a body tunnelling asks for.
-fn substeps_wanted(shot: &Shot, run: &frames::RunFolder) -> Option<u32> {
+/// The largest number of substeps that events of a kind ask for.
+fn substeps_wanted(shot: &Shot, run: &frames::RunFolder, kind: Mistake) -> Option<u32> {
     let events = events(shot, run, &simulate::fresh(shot, run)).into_iter();
     events
         .filter_map(|(_, event)| match event {
-            Event::Tunnelled { substeps, .. } | Event::TooFast { substeps, .. } => Some(substeps),
-            Event::LeftWorld { .. } => None,
+            Event::Tunnelled { substeps, .. } if kind == Mistake::Tunnelled => Some(substeps),
+            Event::TooFast { substeps, .. } if kind == Mistake::TooFast => Some(substeps),
+            _ => None,
         })
         .max()
 }
@@ -206,7 +207,9 @@ pub(crate) async fn fix(
         }
         Mistake::Tunnelled | Mistake::TooFast => {
             let run = studio.folder(&studio.store.current_run(id).await?);
-            let substeps = substeps_wanted(&shot, &run).unwrap_or(shot.physics.substeps * 4);
+            let (at, kind) = (shot.clone(), fix.mistake);
+            let wanted = blocking(move || Ok(substeps_wanted(&at, &run, kind))).await?;
+            let substeps = wanted.unwrap_or(shot.physics.substeps * 4);
             shot.physics.substeps = substeps.min(256);
             "Substeps raised"
         }

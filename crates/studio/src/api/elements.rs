@@ -1,6 +1,6 @@
 //! What the Stage draws of an element, and the files elements use.
 
-use super::input::{Path, Query, Upload};
+use super::input::{Input, Path, Query, Upload};
 use super::motion::{sampled, solved_in};
 use super::shots::{ShotState, state};
 use super::{State, blocking};
@@ -198,6 +198,36 @@ pub(crate) async fn drop(
     let element = shot.elements.iter_mut().find(|element| element.id == Id(of)).expect("found above");
     element.shift(shift);
     studio.change(id, revision, &format!("{name} dropped to rest"), &shot).await?;
+    state(&studio, id).await
+}
+
+/// Elements to be deleted.
+#[derive(Deserialize, ToSchema)]
+#[serde(deny_unknown_fields)]
+pub(crate) struct Deletion {
+    /// The revision the deletion was meant for.
+    base: i64,
+    /// Ids of the elements.
+    elements: Vec<u32>,
+}
+
+/// Deletes elements, and what names them: attachments, entries of lists, events.
+#[utoipa::path(post, path = "/api/shots/{id}/delete", params(("id" = i64, Path)), request_body = Deletion,
+    responses((status = 200, body = ShotState), (status = 409, body = crate::error::Problem), (status = 404, body = crate::error::Problem)))]
+pub(crate) async fn delete(
+    Extract(studio): State,
+    Path(id): Path<i64>,
+    Input(Deletion { base, elements }): Input<Deletion>,
+) -> Result<Json<ShotState>> {
+    let (shot, head) = studio.head(id).await?;
+    if head != base {
+        return Err(Error::Conflict { base, head });
+    }
+    let ids: Vec<Id> = elements.into_iter().map(Id).collect();
+    let names = ids.iter().map(|id| Ok(element(&shot, id.0)?.name.clone())).collect::<Result<Vec<_>>>()?;
+    let left = blocking(move || Ok(shot.without(&ids))).await?;
+    let label: String = format!("{} deleted", names.join(", ")).chars().take(120).collect();
+    studio.change(id, base, &label, &left).await?;
     state(&studio, id).await
 }
 

@@ -67,6 +67,7 @@ fn router() -> OpenApiRouter<Arc<Studio>> {
         .routes(routes!(outlines::text))
         .routes(routes!(outlines::drawing))
         .routes(routes!(elements::drop))
+        .routes(routes!(elements::delete))
         .routes(routes!(elements::physics))
         .routes(routes!(elements::upload))
         .routes(routes!(elements::asset))

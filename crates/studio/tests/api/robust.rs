@@ -276,3 +276,25 @@ async fn many_formulas_hold_up_nobody() {
     assert!(answers.iter().all(|(status, _)| *status == StatusCode::OK));
     assert!(slowest.as_millis() < 1_000, "{slowest:?}");
 }
+
+#[tokio::test(flavor = "multi_thread")]
+async fn what_others_name_can_be_deleted() {
+    let desk = desk().await;
+    desk.new_shot().await;
+    desk.put(ball(9, "Ball")).await;
+    let mut lamp = ball(10, "Lamp");
+    lamp["attached"] = json!({"to": 9});
+    lamp["motion"] = json!({"placement.place_m[0]": {"expression": "{Ball.place.x} + 1"}});
+    desk.put(lamp).await;
+    let from = json!({"solid": {"solid": 9}});
+    let dust = json!({"id": 11, "name": "Dust", "is": {"particles": {"from": from}}});
+    desk.put(dust).await;
+    let base = desk.get("/api/shots/1").await["revision"].clone();
+    let (status, shot) =
+        desk.ask("POST", "/api/shots/1/delete", json!({"base": base, "elements": [9]})).await;
+    assert_eq!((status, &shot["undo"]), (StatusCode::OK, &json!("Ball deleted")), "{shot}");
+    let left = shot["document"]["elements"].to_string();
+    assert!(!left.contains("attached\":{") && !left.contains("Ball.place"), "{left}");
+    let (status, _) = desk.ask("POST", "/api/shots/1/delete", json!({"base": base, "elements": [10]})).await;
+    assert_eq!(status, StatusCode::CONFLICT);
+}

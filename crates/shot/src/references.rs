@@ -1,0 +1,478 @@
+//! What elements refer to each other by: the one list that checking, loops,
+//! staleness and deleting go by.
+
+use crate::{Element, ForceKind, Id, Is, Shot, Source, Then, Volume, Wake, When, Who};
+use serde_json::Value;
+
+/// One element named by another.
+#[derive(Clone, Debug, PartialEq)]
+pub struct Reference {
+    /// Where it stands below the element, as `is.force.region`.
+    pub path: String,
+    /// The element that is named.
+    pub id: Id,
+    /// What it is named for.
+    pub role: Role,
+    /// What it may name.
+    pub to: Target,
+    /// What goes with the named element: a value that may be left out, an entry
+    /// of a list, or, if empty, the whole element.
+    pub holder: String,
+}
+
+/// What an element is named for.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum Role {
+    /// To stand or look by.
+    Placement,
+    /// To be made of, or to act by: regions, targets, curves.
+    Part,
+    /// To be born on.
+    Source,
+    /// Particles to be born of those of others.
+    Crowd,
+    /// To wait for, or to be taken back by: a region of a solid.
+    Waiting,
+    /// To become.
+    Made,
+    /// As one of a list of elements that are meant.
+    Listed,
+    /// To be shown.
+    Shown,
+}
+
+/// What a reference may name.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum Target {
+    /// Any element.
+    Any,
+    /// A solid.
+    Solid,
+    /// A solid whose bodies come from particles.
+    SolidFromParticles,
+    /// A curve.
+    Curve,
+    /// A curve or a solid.
+    CurveOrSolid,
+    /// A region.
+    Region,
+    /// Particles.
+    Particles,
+    /// What forces act on.
+    SolidOrParticles,
+}
+
+impl Target {
+    /// Whether an element is one of those.
+    pub fn is(self, element: &Element) -> bool {
+        let (solid, curve) = (element.as_solid(), matches!(element.is, Is::Curve(_)));
+        let particles = element.as_particles().is_some();
+        match self {
+            Self::Any => true,
+            Self::Solid => solid.is_some(),
+            Self::SolidFromParticles => solid.is_some_and(|solid| solid.from_particles.is_some()),
+            Self::Curve => curve,
+            Self::CurveOrSolid => curve || solid.is_some(),
+            Self::Region => element.as_region().is_some(),
+            Self::Particles => particles,
+            Self::SolidOrParticles => solid.is_some() || particles,
+        }
+    }
+
+    /// Its name in a sentence.
+    pub fn name(self) -> &'static str {
+        match self {
+            Self::Any => "an element",
+            Self::Solid => "a solid",
+            Self::SolidFromParticles => "a solid that comes from particles",
+            Self::Curve => "a curve",
+            Self::CurveOrSolid => "a curve or solid",
+            Self::Region => "a region",
+            Self::Particles => "particles",
+            Self::SolidOrParticles => "a solid or particles",
+        }
+    }
+}
+
+impl Element {
+    /// All elements that this one names.
+    pub fn references(&self) -> Vec<Reference> {
+        let mut list = List(Vec::new());
+        if let Some(attached) = &self.attached {
+            let to = if attached.along.is_some() { Target::Curve } else { Target::Any };
+            list.add("attached.to", attached.to, Role::Placement, to, "attached");
+        }
+        if let Some(aim) = &self.aim {
+            list.add("aim.at", aim.at, Role::Placement, Target::Any, "aim");
+        }
+        match &self.is {
+            Is::Solid(solid) => {
+                if let Some(Wake::Region(id)) = solid.body.wake {
+                    let wake = "is.solid.body.wake";
+                    list.add("is.solid.body.wake.region", id, Role::Waiting, Target::Region, wake);
+                }
+                if let Some(back) = &solid.back {
+                    let holder = "is.solid.back";
+                    list.add("is.solid.back.of", back.of, Role::Made, Target::Particles, holder);
+                    list.when("is.solid.back.when", &back.when, holder, Role::Waiting);
+                }
+            }
+            Is::Particles(particles) => list.particles(particles),
+            Is::Force(force) => {
+                if let Some(id) = force.region {
+                    list.add("is.force.region", id, Role::Part, Target::Region, "is.force.region");
+                }
+                list.who("is.force.only", &force.only, Target::SolidOrParticles);
+                list.who("is.force.except", &force.except, Target::SolidOrParticles);
+                match &force.kind {
+                    ForceKind::Attract(attract) => {
+                        if let Some(id) = attract.to {
+                            let path = "is.force.kind.attract.to";
+                            list.add(path, id, Role::Part, Target::CurveOrSolid, path);
+                        }
+                    }
+                    ForceKind::Along(along) => {
+                        list.add("is.force.kind.along.curve", along.curve, Role::Part, Target::Curve, "");
+                    }
+                    _ => {}
+                }
+            }
+            Is::Region(region) => match &region.volume {
+                Volume::Inside { solid } => {
+                    list.add("is.region.volume.inside.solid", *solid, Role::Part, Target::Solid, "");
+                }
+                Volume::Combined { parts } => {
+                    for (i, part) in parts.iter().enumerate() {
+                        let holder = format!("is.region.volume.combined.parts[{i}]");
+                        let path = format!("{holder}.region");
+                        list.add(&path, part.region, Role::Part, Target::Region, &holder);
+                    }
+                }
+                _ => {}
+            },
+            Is::Curve(_) | Is::Camera(_) | Is::Sun(_) | Is::Sky(_) | Is::AreaLight(_) => {}
+        }
+        list.0
+    }
+}
+
+struct List(Vec<Reference>);
+
+impl List {
+    fn add(&mut self, path: &str, id: Id, role: Role, to: Target, holder: &str) {
+        self.0.push(Reference { path: path.to_owned(), id, role, to, holder: holder.to_owned() });
+    }
+
+    fn who(&mut self, path: &str, list: &[Who], to: Target) {
+        for (i, who) in list.iter().enumerate() {
+            if let Who::Element(id) = who {
+                let holder = format!("{path}[{i}]");
+                self.add(&holder, *id, Role::Listed, to, &holder);
+            }
+        }
+    }
+
+    fn when(&mut self, path: &str, when: &When, holder: &str, role: Role) {
+        match when {
+            When::Region { region } => {
+                self.add(&format!("{path}.region.region"), *region, role, Target::Region, holder);
+            }
+            When::Touch { of, .. } => self.who(&format!("{path}.touch.of"), of, Target::Solid),
+            _ => {}
+        }
+    }
+
+    fn particles(&mut self, particles: &crate::Particles) {
+        let from = "is.particles.from";
+        match &particles.from {
+            Source::Solid { solid, .. } => {
+                self.add(&format!("{from}.solid.solid"), *solid, Role::Source, Target::Solid, from);
+            }
+            Source::Broken { solid, .. } => {
+                self.add(&format!("{from}.broken.solid"), *solid, Role::Source, Target::Solid, from);
+            }
+            Source::Curve { curve } => {
+                self.add(&format!("{from}.curve.curve"), *curve, Role::Source, Target::Curve, from);
+            }
+            Source::Particles { of } => {
+                self.add(&format!("{from}.particles.of"), *of, Role::Crowd, Target::Particles, from);
+            }
+            Source::Impacts { of, .. } => self.who(&format!("{from}.impacts.of"), of, Target::Solid),
+            Source::Point {} | Source::Grid { .. } | Source::Shape { .. } => {}
+        }
+        if let Some(id) = particles.births.region {
+            let path = "is.particles.births.region";
+            self.add(path, id, Role::Part, Target::Region, path);
+        }
+        if let Some(id) = particles.steer.on {
+            let path = "is.particles.steer.on";
+            self.add(path, id, Role::Part, Target::CurveOrSolid, path);
+        }
+        self.who("is.particles.meet.only", &particles.meet.only, Target::Solid);
+        self.who("is.particles.meet.except", &particles.meet.except, Target::Solid);
+        for (i, becoming) in particles.becoming.iter().enumerate() {
+            let holder = format!("is.particles.becoming[{i}]");
+            self.when(&format!("{holder}.when"), &becoming.when, &holder, Role::Part);
+            let then = format!("{holder}.then");
+            match &becoming.then {
+                Then::Become { of } => {
+                    self.add(&format!("{then}.become.of"), *of, Role::Made, Target::Particles, &holder);
+                }
+                Then::Trail { of, .. } => {
+                    self.add(&format!("{then}.trail.of"), *of, Role::Made, Target::Particles, &holder);
+                }
+                Then::Split(split) => {
+                    if let Some(of) = split.of {
+                        let path = format!("{then}.split.of");
+                        self.add(&path, of, Role::Made, Target::Particles, &path);
+                    }
+                }
+                Then::Solid { of } => {
+                    let to = Target::SolidFromParticles;
+                    self.add(&format!("{then}.solid.of"), *of, Role::Made, to, &holder);
+                }
+                Then::Die {} => {}
+            }
+        }
+        for (i, id) in particles.show.shown().iter().enumerate() {
+            let path = format!("is.particles.show.form.copy.of[{i}]");
+            self.add(&path, *id, Role::Shown, Target::Solid, &path);
+        }
+    }
+}
+
+/// Lists that mean all elements when they are empty, or must not be empty, with
+/// what becomes of their holder when the last that they name is deleted.
+const LISTS: [(&str, &str, Option<(&str, bool)>); 5] = [
+    ("is.force.only", "", Some(("is.force.on", false))),
+    ("is.particles.meet.only", "", Some(("is.particles.meet.on", false))),
+    ("is.particles.from.impacts.of", "is.particles.from", None),
+    ("is.particles.show.form.copy.of", "is.particles.show.form", None),
+    ("is.region.volume.combined.parts", "", None),
+];
+
+impl Shot {
+    /// The shot without some elements, and without what names them: attachments,
+    /// entries of lists, events. What is nothing without them goes too.
+    #[must_use]
+    pub fn without(&self, ids: &[Id]) -> Self {
+        let mut gone: Vec<Id> = ids.to_vec();
+        let mut shot = self.clone();
+        loop {
+            let mut more = Vec::new();
+            let mut elements = Vec::new();
+            for element in shot.elements.iter().filter(|element| !gone.contains(&element.id)) {
+                match forget(element, self, &gone) {
+                    Some(element) => elements.push(element),
+                    None => more.push(element.id),
+                }
+            }
+            if more.is_empty() {
+                shot.elements = elements;
+                break;
+            }
+            gone.extend(more);
+        }
+        if shot.camera.is_some_and(|camera| gone.contains(&camera)) {
+            let camera = |element: &&Element| matches!(element.is, Is::Camera(_));
+            shot.camera = shot.elements.iter().find(camera).map(|element| element.id);
+        }
+        let names = names(self, &gone);
+        shot.motion.retain(|_, channel| !channel.names_any(&names));
+        shot
+    }
+}
+
+/// How formulas begin to name elements.
+fn names(shot: &Shot, gone: &[Id]) -> Vec<String> {
+    let of = |id: &Id| shot.element(*id).map(|element| format!("{{{}.", element.name));
+    gone.iter().filter_map(of).collect()
+}
+
+/// An element without what names others; none if it is nothing without them.
+fn forget(element: &Element, shot: &Shot, gone: &[Id]) -> Option<Element> {
+    let mut kept = element.clone();
+    let names = names(shot, gone);
+    kept.motion.retain(|_, channel| !channel.names_any(&names));
+    let mut holders: Vec<String> = element
+        .references()
+        .into_iter()
+        .filter(|reference| gone.contains(&reference.id))
+        .map(|reference| reference.holder)
+        .collect();
+    if holders.is_empty() {
+        return Some(kept);
+    }
+    // From the last entry of a list to the first, so that places stay right.
+    holders.sort_by_key(|holder| std::cmp::Reverse((index_of(holder), holder.clone())));
+    holders.dedup();
+    if holders.iter().any(String::is_empty) {
+        return None;
+    }
+    let mut value = serde_json::to_value(&kept).expect("an element serialises");
+    for holder in holders {
+        remove(&mut value, &holder);
+    }
+    for (list, holder, off) in LISTS {
+        let emptied = element.references().iter().any(|r| r.path.starts_with(&format!("{list}[")))
+            && at(&value, list).and_then(Value::as_array).is_none_or(Vec::is_empty);
+        match (emptied, off) {
+            (false, _) => {}
+            (true, Some((switch, on))) => set(&mut value, switch, Value::Bool(on)),
+            (true, None) if holder.is_empty() => return None,
+            (true, None) => remove(&mut value, holder),
+        }
+    }
+    // An event of touching those that are gone would be one of touching any.
+    if let (Some(before), Some(Value::Array(events))) =
+        (element.as_particles(), pointer(&mut value, "is.particles.becoming"))
+    {
+        let meant = |event: &Value| {
+            event.pointer("/when/touch/of").and_then(Value::as_array).is_some_and(|of| !of.is_empty())
+        };
+        let named =
+            before.becoming.iter().any(|b| matches!(&b.when, When::Touch { of, .. } if !of.is_empty()));
+        if named {
+            events.retain(|event| event.pointer("/when/touch").is_none() || meant(event));
+        }
+    }
+    serde_json::from_value(value).ok()
+}
+
+fn index_of(path: &str) -> usize {
+    path.rsplit_once('[').and_then(|(_, rest)| rest.trim_end_matches(']').parse().ok()).unwrap_or(0)
+}
+
+/// The steps of a path such as `is.particles.becoming[2].then`.
+fn steps(path: &str) -> impl Iterator<Item = &str> {
+    path.split(['.', '[']).map(|step| step.trim_end_matches(']'))
+}
+
+fn at<'a>(value: &'a Value, path: &str) -> Option<&'a Value> {
+    steps(path).try_fold(value, |value, step| match value {
+        Value::Array(list) => list.get(step.parse::<usize>().ok()?),
+        _ => value.get(step),
+    })
+}
+
+fn pointer<'a>(value: &'a mut Value, path: &str) -> Option<&'a mut Value> {
+    steps(path).try_fold(value, |value, step| match value {
+        Value::Array(list) => list.get_mut(step.parse::<usize>().ok()?),
+        _ => value.get_mut(step),
+    })
+}
+
+fn split_last(path: &str) -> (&str, &str) {
+    let cut = path.rfind(['.', '[']).unwrap_or(0);
+    (&path[..cut], path[cut..].trim_matches(['.', '[', ']']))
+}
+
+fn remove(value: &mut Value, path: &str) {
+    let (parent, last) = split_last(path);
+    match if parent.is_empty() { Some(value) } else { pointer(value, parent) } {
+        Some(Value::Array(list)) => {
+            if let Some(index) = last.parse::<usize>().ok().filter(|&index| index < list.len()) {
+                list.remove(index);
+            }
+        }
+        Some(Value::Object(map)) => {
+            map.remove(if parent.is_empty() { path } else { last });
+        }
+        _ => {}
+    }
+}
+
+fn set(value: &mut Value, path: &str, to: Value) {
+    let (parent, last) = split_last(path);
+    if let Some(Value::Object(map)) = pointer(value, parent) {
+        map.insert(last.to_owned(), to);
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::{
+        Aim, Attached, Attract, Back, Becoming, BornOn, Channel, Combine, Curve, Force, Form, Moves, Part,
+        Particles, Region, Shape, Split,
+    };
+
+    fn shot() -> Shot {
+        let mut shot = Shot::empty("References");
+        let solid = |name: &str| Element::solid(name, Shape::sphere(0.1), Moves::Free);
+        let a = shot.add(solid("A"));
+        let b = shot.add(solid("B"));
+        let rail = shot.add(Element::new("Rail", Is::Curve(Curve::Circle { radius_m: 1.0 })));
+        let place = shot.add(Element::new("Place", Is::Region(Region::new(Volume::Ball { radius_m: 1.0 }))));
+        shot.add(Element::new("Within", Is::Region(Region::new(Volume::Inside { solid: a }))));
+        let part = |region| Part { region, how: Combine::Add };
+        let both = Volume::Combined { parts: vec![part(place)] };
+        shot.add(Element::new("Both", Is::Region(Region::new(both))));
+        let mut lamp = solid("Lamp");
+        lamp.attached = Some(Attached { to: a, along: None, facing: false });
+        lamp.aim = Some(Aim { at: b, damping_s: 0.0 });
+        lamp.as_solid_mut().unwrap().body.wake = Some(Wake::Region(place));
+        shot.add(lamp.keyed("placement.place_m[0]", Channel::expression("{A.place.x} + 1")));
+        let mut pull = Force::new(ForceKind::Pull { force_n: 1.0 });
+        (pull.region, pull.only) = (Some(place), vec![Who::Element(a)]);
+        shot.add(Element::new("Pull", Is::Force(pull)));
+        let along = format!(r#"{{"along": {{"curve": {}}}}}"#, rail.0);
+        let stream: ForceKind = serde_json::from_str(&along).unwrap();
+        shot.add(Element::new("Stream", Is::Force(Force::new(stream))));
+        let to = ForceKind::Attract(Attract { to: Some(rail), ..Attract::default() });
+        shot.add(Element::new("Draw", Is::Force(Force::new(to))));
+        let mut dust =
+            Particles { from: Source::Solid { solid: a, on: BornOn::Surface }, ..Particles::default() };
+        dust.meet.only = vec![Who::Element(b), Who::Element(a)];
+        dust.show.form = Form::Copy { of: vec![a], pick: Default::default(), turned: Default::default() };
+        let dust = shot.add(Element::new("Dust", Is::Particles(dust)));
+        let event = |when, then| Becoming { when, then, share: 1.0 };
+        let split = Split { of: Some(dust), ..Split::default() };
+        let mut sparks = Particles { from: Source::Curve { curve: rail }, ..Particles::default() };
+        sparks.becoming = vec![
+            event(When::Touch { of: vec![Who::Element(a)], speed_m_s: 0.0 }, Then::Die {}),
+            event(When::Age { s: 1.0 }, Then::Become { of: dust }),
+            event(When::Region { region: place }, Then::Split(split)),
+        ];
+        (sparks.births.region, sparks.steer.on) = (Some(place), Some(rail));
+        shot.add(Element::new("Sparks", Is::Particles(sparks)));
+        let back = Back { of: dust, when: When::Region { region: place } };
+        let solid = shot.named_mut("B").unwrap().as_solid_mut().unwrap();
+        (solid.from_particles, solid.back) = (Some(3), Some(back));
+        assert_eq!(shot.faults(), []);
+        shot
+    }
+
+    #[test]
+    fn any_elements_can_be_deleted_and_leave_a_shot_without_faults() {
+        let shot = shot();
+        let ids: Vec<Id> = shot.elements.iter().map(|element| element.id).collect();
+        for &a in &ids {
+            for &b in &ids {
+                let left = shot.without(&[a, b]);
+                assert_eq!(left.faults(), [], "without {a:?} and {b:?}");
+                let names: Vec<Id> =
+                    left.elements.iter().flat_map(Element::references).map(|r| r.id).collect();
+                assert!(!names.contains(&a) && !names.contains(&b));
+            }
+        }
+    }
+
+    #[test]
+    fn what_is_nothing_without_the_deleted_goes_and_what_meant_only_it_rests() {
+        let shot = shot();
+        let id = |name: &str| shot.named(name).unwrap().id;
+        let left = shot.without(&[id("A")]);
+        assert!(left.named("Within").is_none() && left.named("Lamp").unwrap().attached.is_none());
+        assert!(left.named("Lamp").unwrap().motion.is_empty());
+        assert!(!left.named("Pull").unwrap().as_force().unwrap().on);
+        let dust = left.named("Dust").unwrap().as_particles().unwrap();
+        assert_eq!((&dust.from, &dust.show.form, dust.meet.only.len()), (&Source::Point {}, &Form::Dot, 1));
+        assert_eq!(left.named("Sparks").unwrap().as_particles().unwrap().becoming.len(), 2);
+        let left = shot.without(&[id("Place")]);
+        assert!(left.named("Both").is_none() && left.named("Pull").unwrap().as_force().unwrap().on);
+        assert!(shot.without(&[id("Rail")]).named("Stream").is_none());
+        let camera = shot.camera.unwrap();
+        assert_eq!(shot.without(&[camera]).camera, None);
+    }
+}
