@@ -80,7 +80,7 @@ pub fn outline_svg(name: &str, bytes: &[u8]) -> Result<Strokes, ImportError> {
     let limits = roxmltree::ParsingOptions { allow_dtd: true, nodes_limit: MAX_NODES, ..Default::default() };
     let document = roxmltree::Document::parse_with_options(text, limits)
         .map_err(|error| fail(format!("is not an SVG drawing: {error}")))?;
-    drawing_bounds::check(&document).map_err(|message| fail(message))?;
+    drawing_bounds::check(&document).map_err(fail)?;
     // Nothing outside the file is read.
     let image_href_resolver = usvg::ImageHrefResolver {
         resolve_data: Box::new(|_, _, _| None),

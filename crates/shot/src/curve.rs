@@ -67,27 +67,54 @@ impl Curve {
         }
     }
 
-    /// The place and the direction at a share of its whole length, 0–1.
+    /// The place and the direction at a share of its whole length, 0–1. Along a
+    /// circle and a smooth curve the direction turns evenly.
     pub fn at(&self, share: f32) -> (Vec3, Vec3) {
+        if let Self::Circle { radius_m } = self {
+            let (sin, cos) = (std::f32::consts::TAU * share.clamp(0.0, 1.0)).sin_cos();
+            return (Vec3::new(cos, 0.0, sin) * *radius_m, Vec3::new(-sin, 0.0, cos));
+        }
+        let smooth = matches!(self, Self::Points { smooth: true, .. });
         let strokes = self.strokes();
-        let pieces = || strokes.iter().flat_map(|stroke| stroke.windows(2).map(|pair| (pair[0], pair[1])));
-        let total: f32 = pieces().map(|(a, b)| a.distance(b)).sum();
-        let mut left = share.clamp(0.0, 1.0) * total;
+        let lengths =
+            strokes.iter().flat_map(|stroke| stroke.windows(2).map(|pair| pair[0].distance(pair[1])));
+        let mut left = share.clamp(0.0, 1.0) * lengths.sum::<f32>();
         let mut last = (Vec3::ZERO, Vec3::Z);
-        for (a, b) in pieces() {
-            let length = a.distance(b);
-            if length <= 0.0 {
-                continue;
+        for stroke in &strokes {
+            for (i, pair) in stroke.windows(2).enumerate() {
+                let (a, b) = (pair[0], pair[1]);
+                let length = a.distance(b);
+                if length <= 0.0 {
+                    continue;
+                }
+                let along = |part: f32| {
+                    let straight = (b - a) / length;
+                    if !smooth {
+                        return straight;
+                    }
+                    let blend = tangent(stroke, i).lerp(tangent(stroke, i + 1), part);
+                    blend.try_normalize().unwrap_or(straight)
+                };
+                if left <= length {
+                    let part = left / length;
+                    return (a.lerp(b, part), along(part));
+                }
+                left -= length;
+                last = (b, along(1.0));
             }
-            let direction = (b - a) / length;
-            if left <= length {
-                return (a + direction * left, direction);
-            }
-            left -= length;
-            last = (b, direction);
         }
         last
     }
+}
+
+/// Direction of a smooth line at one of its points, from the points beside it.
+fn tangent(line: &[Vec3], i: usize) -> Vec3 {
+    let end = line.len() - 1;
+    // The first and last point of a closed line are one.
+    let closed = line[0].distance(line[end]) < 1e-6;
+    let before = if i > 0 { line[i - 1] } else { line[if closed { end - 1 } else { 0 }] };
+    let after = if i < end { line[i + 1] } else { line[if closed { 1 } else { end }] };
+    (after - before).normalize_or_zero()
 }
 
 /// A line through points, bent by a Catmull–Rom spline (E.
@@ -143,11 +170,26 @@ mod tests {
     }
 
     #[test]
+    fn directions_turn_evenly_along_what_is_smooth() {
+        let corners = [[1.0, 0.0], [0.0, 1.0], [-1.0, 0.0], [0.0, -1.0]];
+        let points_m = corners.map(|[x, z]| Vec3::new(x, 0.0, z)).to_vec();
+        for curve in [Curve::Circle { radius_m: 2.0 }, Curve::Points { points_m, closed: true, smooth: true }]
+        {
+            let at = |i: usize| curve.at(i as f32 / 2000.0).1;
+            for i in 0..2000 {
+                let turn = at(i).angle_between(at(i + 1));
+                assert!(turn < 0.012, "{turn} rad from {i} on");
+            }
+            assert!(at(0).angle_between(at(2000)) < 1e-3);
+        }
+    }
+
+    #[test]
     fn a_circle_has_its_radius_everywhere() {
         let curve = Curve::Circle { radius_m: 2.0 };
         for i in 0..=20 {
             let radius = curve.at(i as f32 / 20.0).0.length();
-            assert!((radius - 2.0).abs() < 0.003, "{radius}");
+            assert!((radius - 2.0).abs() < 1e-5, "{radius}");
         }
     }
 }

@@ -241,9 +241,12 @@ impl List {
     }
 }
 
+/// A list, its holder, and a switch that is set instead of dropping the holder.
+type EmptiedList = (&'static str, &'static str, Option<(&'static str, bool)>);
+
 /// Lists that mean all elements when they are empty, or must not be empty, with
 /// what becomes of their holder when the last that they name is deleted.
-const LISTS: [(&str, &str, Option<(&str, bool)>); 5] = [
+const LISTS: [EmptiedList; 5] = [
     ("is.force.only", "", Some(("is.force.on", false))),
     ("is.particles.meet.only", "", Some(("is.particles.meet.on", false))),
     ("is.particles.from.impacts.of", "is.particles.from", None),
@@ -303,8 +306,8 @@ fn forget(element: &Element, shot: &Shot, gone: &[Id]) -> Option<Element> {
     if holders.is_empty() {
         return Some(kept);
     }
-    // From the last entry of a list to the first, so that places stay right.
-    holders.sort_by_key(|holder| std::cmp::Reverse((index_of(holder), holder.clone())));
+    // Entries of lists come last, from the last to the first, so that places stay right.
+    holders.sort_by_key(|holder| (entry_of(holder).map(std::cmp::Reverse), holder.clone()));
     holders.dedup();
     if holders.iter().any(String::is_empty) {
         return None;
@@ -339,8 +342,9 @@ fn forget(element: &Element, shot: &Shot, gone: &[Id]) -> Option<Element> {
     serde_json::from_value(value).ok()
 }
 
-fn index_of(path: &str) -> usize {
-    path.rsplit_once('[').and_then(|(_, rest)| rest.trim_end_matches(']').parse().ok()).unwrap_or(0)
+/// The place in its list of a path to an entry of one.
+fn entry_of(path: &str) -> Option<usize> {
+    path.strip_suffix(']')?.rsplit_once('[')?.1.parse().ok()
 }
 
 /// The steps of a path such as `is.particles.becoming[2].then`.
@@ -416,7 +420,7 @@ mod tests {
         let mut pull = Force::new(ForceKind::Pull { force_n: 1.0 });
         (pull.region, pull.only) = (Some(place), vec![Who::Element(a)]);
         shot.add(Element::new("Pull", Is::Force(pull)));
-        let along = format!(r#"{{"along": {{"curve": {}}}}}"#, rail.0);
+        let along = format!(r#"{{"along": {{"curve": {}, "speed_m_s": 1.0, "range_m": 2.0}}}}"#, rail.0);
         let stream: ForceKind = serde_json::from_str(&along).unwrap();
         shot.add(Element::new("Stream", Is::Force(Force::new(stream))));
         let to = ForceKind::Attract(Attract { to: Some(rail), ..Attract::default() });

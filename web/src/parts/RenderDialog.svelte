@@ -18,6 +18,7 @@
   let height = $state(360);
   let samples = $state(16);
   let exr = $state(false);
+  let clamp = $state(false);
   let shift = $state(0);
 
   function preset(next: Kind) {
@@ -34,6 +35,7 @@
     ];
     samples = { still: 128, draft: 8, final: 64 }[next];
     exr = next === "final";
+    clamp = next === "draft";
   }
   const names: Record<Kind, string> = { still: "Still", draft: "Draft", final: "Final" };
 
@@ -56,6 +58,7 @@
       height,
       samples,
       exr,
+      clamp: clamp && !exr,
       backwards: playback.backwards,
       shift,
     });
@@ -113,6 +116,9 @@
         <Tick label="Run from its end to its start; the camera goes on" bind:checked={playback.backwards} />
       {/if}
       <Tick label="Also EXR: scene-linear, with depth, normal and element layers" bind:checked={exr} />
+      {#if !exr}
+        <Tick label="Bright specks bounded, at the price of some light" bind:checked={clamp} />
+      {/if}
       {#if missing > 0}
         <p class="rounded-md border-l-2 border-stale bg-raised px-3 py-2">
           {missing === 1 ? "1 frame is" : `${missing} frames are`} not computed yet. They are computed first.
