@@ -11,7 +11,7 @@ const USAGE: &str = "usage: cargo xtask COMMAND
   test                               formatting, lints, types, all tests
   bench                              benchmarks, printed as ratios
   types                              generate the front end's types from the server's description
-  validate                           measure, and write docs/validation.md with its plots
+  validate                           measure, and write docs/validation.md with its plots; cut every sample at every frame
   screenshots                        take the pictures in docs/screenshots";
 
 fn main() -> Result<()> {
@@ -27,7 +27,10 @@ fn main() -> Result<()> {
         "validate" => {
             // The whole workspace, so that its build is shared.
             cargo(&["build", "--workspace"])?;
-            run("target/debug/validation", &[], ".")
+            run("target/debug/validation", &[], ".")?;
+            // Every sample cut at every frame.
+            let cut = ["BRIGHT_RIPPLE_EVERY_CUT=1", "cargo", "test", "--workspace", "--test", "samples"];
+            run("env", &cut, ".")
         }
         "screenshots" => {
             web()?;

@@ -265,7 +265,7 @@ mod tests {
         assert_eq!(read_png(&told).unwrap(), read_png(&png).unwrap());
         assert_eq!(exr_made_from(&write_exr(&picture(), "0123abc").unwrap()).as_deref(), Some("0123abc"));
         assert_eq!(exr_made_from(&write_exr(&picture(), "").unwrap()), None);
-        assert_eq!((png_made_from(&told[..60]), exr_made_from(b"no")), (None, None));
+        assert_eq!((png_made_from(&told[..50]), exr_made_from(b"no")), (None, None));
     }
 
     #[test]
