@@ -46,6 +46,12 @@ export async function tab(page, name) {
   await page.getByRole("tab", { name, exact: true }).click();
 }
 
+/** Chooses one of the options of a field. */
+export async function pick(page, field, option) {
+  await page.getByRole("combobox", { name: field, exact: true }).click();
+  await page.getByRole("option", { name: option, exact: true }).click();
+}
+
 /** The stretches of frames on the Score, such as `1–24 fresh`. */
 export function stretches(page) {
   return page.locator("[data-state][data-first]");

@@ -1,8 +1,7 @@
 // What a person can do wrong, and what they are told.
 import { expect, test } from "@playwright/test";
-import { mkdirSync, symlinkSync, truncateSync } from "node:fs";
-import { join } from "node:path";
-import { add, newShot, select, stretches, type } from "./desk.mjs";
+import { truncateSync } from "node:fs";
+import { add, newShot, pick, select, stretches, tab, type } from "./desk.mjs";
 import { put } from "./files.mjs";
 import { Server } from "./server.mjs";
 
@@ -59,18 +58,25 @@ test("a file over the limit is refused by name before it is sent", async ({ page
   await expect(page.getByRole("alert")).toContainText("harbour.obj is larger than 256 MB");
 });
 
-test("a full disk stops computing, says so, and keeps the frames before", async ({ page }) => {
+test("a write that fails stops computing, says so, and keeps the frames before", async ({ page }) => {
   const own = await new Server().start();
-  await newShot(page, own.address, { name: "Full disk" });
-  await add(page, "Plane");
-  await add(page, "Box");
-  // A device that is always full stands in for the disk, at the ninth frame.
-  const frames = join(own.data, "runs", "1", "frames");
-  mkdirSync(frames, { recursive: true });
-  symlinkSync("/dev/full", join(frames, "00009.part"));
+  await newShot(page, own.address, { name: "Full disk", last: 24 });
+  await add(page, "Particles");
+  await tab(page, "Births");
+  await pick(page, "Born", "a number over the frames");
+  await type(page, "Number", "200000");
+  await type(page, "To frame", "24");
+  own.limitFiles(4 << 20);
   await page.getByRole("button", { name: "Play", exact: true }).click();
-  await expect(page.getByRole("alert")).toContainText(/Computing stopped: .*00009.*No space left/);
-  await expect(stretches(page).first()).toHaveAttribute("data-last", "8");
+  await expect(page.getByRole("alert")).toContainText(/Computing stopped: .*File too large/);
+  const [first] = await stretches(page).all();
+  const last = Number(await first.getAttribute("data-last"));
+  expect(last).toBeGreaterThan(2);
+  expect(last).toBeLessThan(24);
+  // With room again, the bake goes on from there.
+  own.limitFiles("unlimited");
+  await page.getByRole("button", { name: "Play", exact: true }).click();
+  await expect(stretches(page).first()).toHaveAttribute("data-last", "24");
   await own.end();
 });
 

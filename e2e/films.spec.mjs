@@ -71,7 +71,7 @@ test("a lit still of a cast look comes out as PNG and EXR", async ({ page }) => 
   await expect(page.getByLabel("Aimed at")).toHaveText(/Sphere/);
 
   const dialog = await begin(page, "Still", "4");
-  await dialog.getByRole("checkbox").check();
+  await dialog.getByRole("checkbox", { name: "Also EXR" }).check();
   await dialog.getByRole("button", { name: "Begin" }).click();
   const films = page.getByRole("complementary", { name: "Films" });
   await expect(films.getByText(/1 frame ·/)).toBeVisible({ timeout: 60_000 });

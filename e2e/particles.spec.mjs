@@ -1,6 +1,6 @@
 // Particles from an empty shot: born, shown, becoming bodies; judged by a still; a film shown backwards.
 import { expect, test } from "@playwright/test";
-import { add, computed, front, goTo, inFront, newShot, open, saved, select, tab, type } from "./desk.mjs";
+import { add, computed, front, goTo, inFront, newShot, open, pick, saved, select, tab, type } from "./desk.mjs";
 import { Server } from "./server.mjs";
 
 let server;
@@ -8,11 +8,6 @@ test.beforeAll(async () => {
   server = await new Server().start("--demo");
 });
 test.afterAll(() => server.end());
-
-async function pick(page, field, option) {
-  await page.getByRole("combobox", { name: field, exact: true }).click();
-  await page.getByRole("option", { name: option, exact: true }).click();
-}
 
 async function play(page) {
   await page.getByRole("button", { name: "Play", exact: true }).click();

@@ -1,5 +1,5 @@
 // The real server on a free port with a data folder of its own.
-import { spawn } from "node:child_process";
+import { execFileSync, spawn } from "node:child_process";
 import { mkdtempSync, rmSync } from "node:fs";
 import { tmpdir } from "node:os";
 import { join } from "node:path";
@@ -11,9 +11,11 @@ export class Server {
   data = mkdtempSync(join(tmpdir(), "bright-ripple-"));
 
   async start(...options) {
-    this.child = spawn(binary, ["serve", "--data-dir", this.data, "--port", "0", ...options], {
-      stdio: ["ignore", "pipe", "inherit"],
-    });
+    const args = ["serve", "--data-dir", this.data, "--port", "0", ...options];
+    const stdio = ["ignore", "pipe", "inherit"];
+    // A write past the limit then fails as one on a full disk does.
+    const limited = "trap '' XFSZ; exec \"$0\" \"$@\"";
+    this.child = spawn("sh", ["-c", limited, binary, ...args], { stdio });
     this.address = await new Promise((resolve, reject) => {
       const late = setTimeout(() => reject(new Error("the server did not start within 20 s")), 20_000);
       let text = "";
@@ -28,6 +30,11 @@ export class Server {
       this.child.on("exit", (code) => reject(new Error(`the server ended with code ${code}`)));
     });
     return this;
+  }
+
+  /** Makes every write past this place in a file fail; `"unlimited"` ends that. */
+  limitFiles(bytes) {
+    execFileSync("prlimit", ["--pid", String(this.child.pid), `--fsize=${bytes}:`]);
   }
 
   /** Ends it at once, as a crash would. */

@@ -155,7 +155,7 @@ pub fn png_made_from(bytes: &[u8]) -> Option<String> {
 /// What an OpenEXR file says it was made from.
 pub fn exr_made_from(bytes: &[u8]) -> Option<String> {
     let meta = exr::meta::MetaData::read_from_buffered(Cursor::new(bytes), false).ok()?;
-    let other = &meta.headers.first()?.own_attributes.other;
+    let other = &meta.headers.first()?.shared_attributes.other;
     match other.get(&Text::from(MADE_FROM))? {
         AttributeValue::Text(text) => Some(text.to_string()),
         _ => None,
@@ -212,8 +212,10 @@ pub fn write_exr(picture: &Picture, made_from: &str) -> std::result::Result<Vec<
         .other
         .insert(Text::from("colorSpace"), AttributeValue::Text(Text::from("scene-linear Rec.709")));
     layer_attributes.exposure = Some(picture.exposure);
+    // The attributes of each map are written in an order by chance, so that this
+    // one goes to the other map: the same picture has the same bytes.
     if !made_from.is_empty() {
-        layer_attributes.other.insert(Text::from(MADE_FROM), AttributeValue::Text(Text::from(made_from)));
+        attributes.other.insert(Text::from(MADE_FROM), AttributeValue::Text(Text::from(made_from)));
     }
     let encoding = Encoding { compression: Compression::ZIP16, ..Encoding::FAST_LOSSLESS };
     let layer = Layer::new(size, layer_attributes, encoding, AnyChannels::sort(channels));

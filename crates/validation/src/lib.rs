@@ -4,6 +4,7 @@
 //! `docs/validation.md`, written by `cargo xtask validate`.
 #![warn(missing_docs)]
 
+pub mod departures;
 pub mod forces;
 pub mod particles;
 pub mod pictures;
