@@ -25,9 +25,13 @@ pub(crate) fn temporary(path: &Path, extension: &str) -> PathBuf {
 /// # Errors
 /// [`RunError::Io`]; the old file is then as it was.
 pub fn write_whole(path: &Path, bytes: &[u8]) -> Result<(), RunError> {
+    write_to(path, bytes, |temporary| File::create_new(temporary))
+}
+
+fn write_to(path: &Path, bytes: &[u8], create: impl Fn(&Path) -> io::Result<File>) -> Result<(), RunError> {
     let temporary = temporary(path, PART);
     let write = || {
-        let mut file = File::create_new(&temporary)?;
+        let mut file = create(&temporary)?;
         file.write_all(bytes)?;
         file.sync_data()?;
         drop(file);
@@ -40,7 +44,7 @@ pub fn write_whole(path: &Path, bytes: &[u8]) -> Result<(), RunError> {
 }
 
 /// Copies a file to a name that is not taken, as a hard link if possible.
-pub(crate) fn share(from: &Path, to: &Path) -> io::Result<()> {
+pub(crate) fn link_or_copy(from: &Path, to: &Path) -> io::Result<()> {
     match fs::hard_link(from, to) {
         Ok(()) => Ok(()),
         // A name that is taken may be a link to the same bytes: writing to it
@@ -93,6 +97,18 @@ mod tests {
     }
 
     #[test]
+    fn a_full_disk_leaves_the_old_file_as_it_was() {
+        let dir = tempfile::tempdir().unwrap();
+        let path = dir.path().join("kept.png");
+        write_whole(&path, b"old").unwrap();
+        // A device that is always full stands in for the disk.
+        let full = |_: &Path| File::options().write(true).open("/dev/full");
+        let error = write_to(&path, b"new", full).unwrap_err().to_string();
+        assert!(error.contains("kept.png") && error.contains("No space left"), "{error}");
+        assert_eq!(fs::read(&path).unwrap(), b"old");
+    }
+
+    #[test]
     fn a_link_in_the_place_of_a_file_is_replaced() {
         let dir = tempfile::tempdir().unwrap();
         let (other, path) = (dir.path().join("other"), dir.path().join("file"));
@@ -110,8 +126,8 @@ mod tests {
         let dir = tempfile::tempdir().unwrap();
         let (from, to) = (dir.path().join("from"), dir.path().join("to"));
         fs::write(&from, b"frame").unwrap();
-        share(&from, &to).unwrap();
-        assert_eq!(share(&from, &to).unwrap_err().kind(), io::ErrorKind::AlreadyExists);
+        link_or_copy(&from, &to).unwrap();
+        assert_eq!(link_or_copy(&from, &to).unwrap_err().kind(), io::ErrorKind::AlreadyExists);
         assert_eq!(fs::read(&from).unwrap(), b"frame");
     }
 }

@@ -1,7 +1,7 @@
 //! A run on disk: a folder with a manifest and a file a frame.
 
 use crate::codec::{check, file_length, table_end};
-use crate::files::{remove_parts, share, sync_folder, temporary, write_whole};
+use crate::files::{link_or_copy, remove_parts, sync_folder, temporary, write_whole};
 use crate::{DecodeError, Frame, Header, Measured, decode_into, encode, read_header, read_measured};
 use rayon::prelude::*;
 use serde::{Deserialize, Serialize};
@@ -353,10 +353,10 @@ impl RunFolder {
             let entries = fs::read_dir(self.path.join("frames")).into_iter().flatten().flatten();
             for entry in entries.filter(|e| e.path().extension().is_some_and(|e| e == "brframe")) {
                 let to = frames.join(entry.file_name());
-                match share(&entry.path(), &to) {
+                match link_or_copy(&entry.path(), &to) {
                     // It was cleared meanwhile.
                     Err(error) if error.kind() == io::ErrorKind::NotFound => {}
-                    shared => shared.map_err(io_error(&to))?,
+                    linked => linked.map_err(io_error(&to))?,
                 }
             }
             kept.write_manifest(&self.manifest()?)?;

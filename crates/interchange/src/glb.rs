@@ -1,7 +1,7 @@
 //! glTF 2.0 with its buffers inside: every mesh of the scene as one.
 //!
-//! Read from its JSON by our own hand, since files come from anywhere: every
-//! index, count and length is looked at before it is used. Of the ratified
+//! The JSON is read here and not by a library, since files come from anywhere:
+//! every index, count and length is checked before it is used. Of the ratified
 //! extensions that change what geometry is, quantised attributes
 //! (`KHR_mesh_quantization`) and sparse accessors are read; compressed buffers
 //! are told by name.
@@ -10,15 +10,19 @@ use crate::{ImportError, MAX_FACES};
 use geometry::{Mesh, brightness};
 use glam::{Mat4, Quat, Vec2, Vec3};
 use serde_json::Value;
+use shot::{MAX_JSON_MEMORY, json_memory};
 
-/// Most nodes that are visited, all uses of a mesh counted.
+/// Most nodes and parts of meshes that are visited, all uses counted.
 const MAX_NODES: usize = 100_000;
 /// Deepest nesting of nodes.
 const MAX_DEPTH: usize = 200;
-/// Most elements of an accessor.
+/// Most elements of an accessor, and vertices of all uses of all meshes.
 const MAX_COUNT: usize = 3 * MAX_FACES;
+/// Most elements of an accessor without bytes in the file, which are all 0.
+const MAX_EMPTY: usize = 1_000_000;
 
-/// Extensions that a file may require.
+/// Extensions that a file may require: those that are read, and those of
+/// materials and textures, which are left out.
 const READ: [&str; 10] = [
     "KHR_mesh_quantization",
     "KHR_texture_transform",
@@ -41,8 +45,17 @@ pub(crate) fn read(name: &str, bytes: &[u8]) -> Result<Mesh, ImportError> {
 /// The JSON and the binary chunk.
 fn document(bytes: &[u8]) -> Result<(Value, &[u8]), String> {
     let broken = |what: &str| format!("not a glTF file: {what}");
-    let text =
-        |bytes: &[u8]| serde_json::from_slice::<Value>(bytes).map_err(|error| broken(&error.to_string()));
+    let text = |bytes: &[u8]| {
+        let memory = json_memory(bytes);
+        if memory > MAX_JSON_MEMORY {
+            return Err(format!(
+                "has JSON whose values would take {} MB; at most {} MB",
+                memory >> 20,
+                MAX_JSON_MEMORY >> 20
+            ));
+        }
+        serde_json::from_slice::<Value>(bytes).map_err(|error| broken(&error.to_string()))
+    };
     let Some(rest) = bytes.strip_prefix(b"glTF") else {
         if bytes.trim_ascii_start().starts_with(b"{") {
             return Ok((text(bytes)?, &[]));
@@ -147,10 +160,17 @@ impl Gltf<'_> {
         Ok((bytes, view["byteStride"].as_u64().and_then(|stride| usize::try_from(stride).ok())))
     }
 
+    /// Number of elements of an accessor.
+    fn count(&self, index: u64) -> Result<usize, String> {
+        let count = self.entry("accessors", index)?["count"].as_u64();
+        let count = count.and_then(|count| usize::try_from(count).ok());
+        count.ok_or_else(|| format!("has an accessor {index} without a count"))
+    }
+
     fn accessor(&self, index: u64, parts: &[usize]) -> Result<Vec<f64>, String> {
         let of = self.entry("accessors", index)?;
         let whole = |value: &Value| value.as_u64().and_then(|value| usize::try_from(value).ok());
-        let count = whole(&of["count"]).ok_or_else(|| format!("has an accessor {index} without a count"))?;
+        let count = self.count(index)?;
         if count > MAX_COUNT {
             return Err(format!("has {count} elements in accessor {index}; at most {MAX_COUNT}"));
         }
@@ -164,6 +184,11 @@ impl Gltf<'_> {
         if !parts.contains(&has) {
             return Err(format!("has an accessor {index} of another type than its use needs"));
         }
+        if of["bufferView"].is_null() && count > MAX_EMPTY {
+            return Err(format!(
+                "has {count} elements without bytes in accessor {index}; at most {MAX_EMPTY}"
+            ));
+        }
         let kind = of["componentType"].as_u64().unwrap_or(0);
         size_of(kind).ok_or_else(|| format!("has an accessor {index} of an unknown component type"))?;
         let view = of["bufferView"].as_u64().map(|view| self.view(view)).transpose()?;
@@ -174,7 +199,7 @@ impl Gltf<'_> {
                     kind: u64,
                     parts: usize| {
             let size = size_of(kind).unwrap_or(4);
-            let stride = stride.unwrap_or(size * parts).max(1);
+            let stride = stride.unwrap_or(0).max(size * parts);
             let bytes = match bytes {
                 None => None,
                 Some(bytes) => {
@@ -261,6 +286,10 @@ impl Gltf<'_> {
             let matrix = parent * transform(node);
             if let Some(of) = node["mesh"].as_u64() {
                 for primitive in self.entry("meshes", of)?["primitives"].as_array().into_iter().flatten() {
+                    visited += 1;
+                    if visited > MAX_NODES {
+                        return Err(format!("has more than {MAX_NODES} parts with all uses of its meshes"));
+                    }
                     if primitive["mode"].as_u64().unwrap_or(4) == 4 {
                         self.append(&mut mesh, primitive, matrix)?;
                     }
@@ -273,17 +302,22 @@ impl Gltf<'_> {
     }
 
     fn append(&self, mesh: &mut Mesh, primitive: &Value, matrix: Mat4) -> Result<(), String> {
-        let attribute = |name: &str, parts: &[usize]| {
-            primitive["attributes"][name].as_u64().map(|index| self.accessor(index, parts)).transpose()
-        };
-        let Some(positions) = attribute("POSITION", &[3])? else { return Ok(()) };
-        let vector = |v: &[f64]| Vec3::new(v[0] as f32, v[1] as f32, v[2] as f32);
+        let Some(positions) = primitive["attributes"]["POSITION"].as_u64() else { return Ok(()) };
+        let count = self.count(positions)?;
         let base = mesh.positions.len();
-        mesh.positions.extend(positions.chunks_exact(3).map(|p| matrix.transform_point3(vector(p))));
-        let count = mesh.positions.len() - base;
-        if mesh.positions.len() > MAX_COUNT {
+        if base.saturating_add(count) > MAX_COUNT {
             return Err(format!("has more than {MAX_COUNT} vertices with all uses of its meshes"));
         }
+        let attribute = |name: &str, parts: &[usize]| {
+            let Some(index) = primitive["attributes"][name].as_u64() else { return Ok(None) };
+            if self.count(index)? != count {
+                return Err(format!("has other counts of POSITION and {name} in one part"));
+            }
+            self.accessor(index, parts).map(Some)
+        };
+        let vector = |v: &[f64]| Vec3::new(v[0] as f32, v[1] as f32, v[2] as f32);
+        let positions = self.accessor(positions, &[3])?;
+        mesh.positions.extend(positions.chunks_exact(3).map(|p| matrix.transform_point3(vector(p))));
         if let Some(normals) = attribute("NORMAL", &[3])? {
             let turn = matrix.inverse().transpose();
             mesh.normals.resize(base, Vec3::ZERO);
@@ -299,7 +333,7 @@ impl Gltf<'_> {
         mesh.uvs.resize(base + count, Vec2::ZERO);
         if let Some(index) = primitive["attributes"]["COLOR_0"].as_u64() {
             let width = if self.entry("accessors", index)?["type"] == "VEC4" { 4 } else { 3 };
-            let colours = self.accessor(index, &[width])?;
+            let colours = attribute("COLOR_0", &[width])?.unwrap_or_default();
             // Parts without colours count as white.
             mesh.weights.resize(base, 1.0);
             mesh.weights.extend(colours.chunks_exact(width).map(|rgb| brightness(vector(rgb))));
@@ -307,6 +341,13 @@ impl Gltf<'_> {
         if !mesh.weights.is_empty() {
             mesh.weights.resize(base + count, 1.0);
         }
+        let faces = mesh.triangles.len();
+        let room_for = |indices: usize| {
+            if faces + indices / 3 > MAX_FACES {
+                return Err(format!("has more than {MAX_FACES} faces with all uses of its meshes"));
+            }
+            Ok(())
+        };
         let indices: Vec<u32> = match primitive["indices"].as_u64() {
             None => (0..count as u32).collect(),
             Some(index) => {
@@ -314,12 +355,11 @@ impl Gltf<'_> {
                 if !matches!(kind, Some(5121 | 5123 | 5125)) {
                     return Err(format!("has indices in accessor {index} that are not whole numbers"));
                 }
+                room_for(self.count(index)?)?;
                 self.accessor(index, &[1])?.into_iter().map(|value| value as u32).collect()
             }
         };
-        if mesh.triangles.len() + indices.len() / 3 > MAX_FACES {
-            return Err(format!("has more than {MAX_FACES} faces with all uses of its meshes"));
-        }
+        room_for(indices.len())?;
         let flip = matrix.determinant() < 0.0;
         mesh.triangles.extend(indices.chunks_exact(3).map(|t| {
             let [a, b, c] = [t[0], t[1], t[2]].map(|v| v.saturating_add(base as u32));
@@ -428,7 +468,23 @@ mod tests {
 
     #[rstest]
     #[case(PLACES, r#"{"count":3,"componentType":5126,"type":"VEC3","sparse":{"count":4294967296,"indices":{"bufferView":0,"componentType":5125},"values":{"bufferView":0}}}"#, "more changes than elements")]
-    #[case(PLACES, r#"{"bufferView":0,"componentType":5126,"count":4294967296,"type":"VEC3"}"#, "at most")]
+    #[case(
+        PLACES,
+        r#"{"bufferView":0,"componentType":5126,"count":4294967296,"type":"VEC3"}"#,
+        "more than 12000000 vertices"
+    )]
+    #[case(PLACES, r#"{"componentType":5126,"count":4000000,"type":"VEC3"}"#, "without bytes")]
+    #[case(r#""POSITION":0}"#, r#""POSITION":0,"NORMAL":1}"#, "names accessors 1")]
+    #[case(
+        r#""POSITION":0}"#,
+        &format!(r#""POSITION":0}},"extras":[{}0]"#, r#"{"a":0},"#.repeat(1_000_000)),
+        "JSON whose values would take"
+    )]
+    #[case(
+        r#"[{"mesh":0}]"#,
+        &format!(r#"[{{"children":[{}2]}},{{"mesh":0}},{{}}]"#, "1,".repeat(99_998)),
+        "has more than 100000"
+    )]
     #[case(
         PLACES,
         r#"{"bufferView":0,"componentType":5126,"count":3,"byteOffset":30,"type":"VEC3"}"#,

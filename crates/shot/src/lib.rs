@@ -28,6 +28,7 @@ mod element;
 mod faults;
 mod fingerprint;
 mod force;
+mod json;
 mod light;
 mod look;
 mod migrate;
@@ -49,6 +50,7 @@ pub use element::{
 pub use faults::{Fault, ReadError};
 pub use fingerprint::{Fingerprint, LET_GO_DELTA, fingerprints, steps_of};
 pub use force::{Along, Attract, Force, ForceKind, Matter, Push, Turbulence, Vortex, Who, Wind};
+pub use json::{MAX_JSON_MEMORY, json_memory};
 pub use light::{AreaLight, Sky, SkySource, Sun};
 pub use look::Look;
 pub use motion::expression::{self, Expression, ExpressionError};

@@ -378,3 +378,25 @@ fn an_off_centre_hit_keeps_linear_and_angular_momentum() {
     assert!(frames.last().unwrap().bodies[&rod].spins[0].z.abs() > 0.5);
     assert!(first.distance(last) < 0.015 * first.length(), "{first} {last}");
 }
+
+#[rstest]
+#[case(24.0, 11, Vec3::ZERO)]
+#[case(60.0, 17, Vec3::new(60.0, -20.0, 30.0))]
+fn a_body_that_is_let_go_flies_on_from_where_its_keys_left_it(
+    #[case] fps: f32,
+    #[case] let_go: u32,
+    #[case] start: Vec3,
+) {
+    let mut shot = bare(fps, 30);
+    let velocity = Vec3::new(3.0, 1.0, -2.0);
+    let place = |frame: f64| start + velocity * ((frame - 1.0) as f32 / fps);
+    let keys = Channel::keyed((1..=21).map(f64::from).map(|frame| (frame, place(frame))));
+    let mut block = Element::solid("Block", Shape::cuboid(0.5, 0.4, 0.3), Moves::Animated)
+        .keyed("placement.place_m", keys);
+    body(&mut block).wake = Some(shot::Wake::Frame(let_go));
+    let id = shot.add(block);
+    for frame in run(&shot) {
+        let off = frame.bodies[&id].places[0].distance(place(f64::from(frame.number)));
+        assert!(off < 0.003, "{off} m at frame {}", frame.number);
+    }
+}

@@ -197,6 +197,7 @@ struct MadeFrom<'a> {
     run: &'a RunFolder,
     settings: &'a FilmSettings,
     timing: Timing,
+    /// Sum of what all frames have in common.
     common: String,
 }
 
@@ -209,7 +210,7 @@ impl<'a> MadeFrom<'a> {
         (seen.name, seen.next_id) = (String::new(), 0);
         let FilmSettings { width, height, samples, clamp, exr, backwards, .. } = *settings;
         let common = serde_json::json!([RENDERER, seen, width, height, samples, clamp && !exr, backwards]);
-        Self { run, settings, timing: shot.timing, common: common.to_string() }
+        Self { run, settings, timing: shot.timing, common: sha256(common.to_string().as_bytes()) }
     }
 
     fn of(&self, frame: u32) -> String {
@@ -233,14 +234,13 @@ pub fn render_film(
     let total = settings.last - settings.first + 1;
     let start = Instant::now();
     let made_from = MadeFrom::new(shot, run, settings);
-    let is_done = |number: u32| folder.has_of(number, settings.exr, &made_from.of(number));
-    let already = (settings.first..=settings.last).filter(|&number| is_done(number)).count() as u32;
+    let missing: Vec<(u32, String)> = (settings.first..=settings.last)
+        .map(|number| (number, made_from.of(number)))
+        .filter(|(number, made_from)| !folder.has_of(*number, settings.exr, made_from))
+        .collect();
+    let already = total - missing.len() as u32;
     let mut done = already;
-    for number in settings.first..=settings.last {
-        let made_from = made_from.of(number);
-        if folder.has_of(number, settings.exr, &made_from) {
-            continue;
-        }
+    for (number, made_from) in missing {
         let read = |number| settings.frame(run, shot.timing, number);
         let frame = read(number)?;
         let stage = Stage::with_history(shot, assets, Some(&frame), number, &|number| read(number).ok())

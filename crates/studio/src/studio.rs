@@ -63,7 +63,7 @@ impl Studio {
         if let Err(error) = folder.read_into(number, frame) {
             return Err(if folder.drop_if_damaged(number) {
                 Error::NotFound(format!(
-                    "frame {number}: its file was damaged, and is computed again by playing; it"
+                    "frame {number} (its file was damaged and is removed; play to compute it again)"
                 ))
             } else {
                 error.into()

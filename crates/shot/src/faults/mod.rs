@@ -6,8 +6,8 @@ use crate::migrate;
 use crate::motion::slots::{Bounds, Slot, element_slots, shot_slots};
 use crate::{
     AssetKind, BirthMap, Births, BornOn, Curve, Element, Form, Id, Is, LAST_FRAME, MAX_BODIES, MAX_BYTES,
-    MAX_ELEMENTS, MAX_FRAMES, MAX_GROUPS, MAX_ID, MAX_PARTICLES, MapOf, Often, Particles, Reference, Role,
-    Sampler, Shape, Shot, SkySource, Solid, Source, VERSION, Volume, When,
+    MAX_ELEMENTS, MAX_FRAMES, MAX_GROUPS, MAX_ID, MAX_JSON_MEMORY, MAX_PARTICLES, MapOf, Often, Particles,
+    Reference, Role, Sampler, Shape, Shot, SkySource, Solid, Source, VERSION, Volume, When, json_memory,
 };
 use glam::Vec3;
 use serde::{Deserialize, Serialize};
@@ -33,6 +33,12 @@ pub(crate) fn read(bytes: &[u8]) -> Result<Shot, ReadError> {
     let one = |path: &str, message: String| ReadError(vec![Fault { path: path.to_owned(), message }]);
     if bytes.len() > MAX_BYTES {
         let message = format!("is {} MB long; at most {} MB", bytes.len() >> 20, MAX_BYTES >> 20);
+        return Err(one("$", message));
+    }
+    let memory = json_memory(bytes);
+    if memory > MAX_JSON_MEMORY {
+        let message =
+            format!("its values would take {} MB; at most {} MB", memory >> 20, MAX_JSON_MEMORY >> 20);
         return Err(one("$", message));
     }
     let mut value: serde_json::Value =

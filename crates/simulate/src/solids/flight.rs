@@ -12,14 +12,14 @@ use glam::{DQuat, DVec3, Vec3};
 use rapier3d::prelude::*;
 use serde::{Deserialize, Serialize};
 
-/// Where a body is, in double precision.
+/// A body's pose in double precision.
 #[derive(Clone, Copy, Debug, PartialEq, Serialize, Deserialize)]
-pub(super) struct Exact {
+pub(super) struct ExactPose {
     position: DVec3,
     orientation: DQuat,
 }
 
-impl From<Pose> for Exact {
+impl From<Pose> for ExactPose {
     fn from(pose: Pose) -> Self {
         let q = pose.rotation;
         let orientation = DQuat::from_xyzw(q.x.into(), q.y.into(), q.z.into(), q.w.into()).normalize();
@@ -27,14 +27,14 @@ impl From<Pose> for Exact {
     }
 }
 
-impl Exact {
+impl ExactPose {
     fn pose(&self) -> Pose {
         Pose::from_parts(self.position.as_vec3(), self.orientation.as_quat().normalize())
     }
 }
 
-/// A free body's motion before a step.
-pub(super) struct Before {
+/// A free body's state before a step.
+pub(super) struct StateBefore {
     member: usize,
     centre: Vec3,
     velocity: Vec3,
@@ -47,17 +47,21 @@ pub(super) struct Before {
 const VELOCITY_ERROR: f32 = 4e-6;
 
 impl Solids {
-    /// Notes the motion of all free bodies that are awake.
-    pub(super) fn note_motion(&self, before: &mut Vec<Before>) {
+    /// Notes the states of all free bodies that are awake.
+    pub(super) fn note_states(&mut self, before: &mut Vec<StateBefore>) {
         let world = &self.state.world;
         before.clear();
-        for (i, member) in self.state.members.iter().enumerate() {
+        for (i, member) in self.state.members.iter_mut().enumerate() {
             let body = &world.bodies[member.handle];
             if !body.is_dynamic() || body.is_sleeping() {
                 continue;
             }
+            // It was moved by others since: by keys until it became free, or out of an overlap.
+            if member.exact.pose() != *body.position() {
+                member.exact = (*body.position()).into();
+            }
             let acceleration = world.gravity + body.user_force() / body.mass();
-            before.push(Before {
+            before.push(StateBefore {
                 member: i,
                 centre: body.center_of_mass(),
                 velocity: body.linvel(),
@@ -69,7 +73,7 @@ impl Solids {
 
     /// Moves the bodies that nothing touched in the step of `dt` seconds.
     /// Gives the others, with the change of velocity that contacts made, m/s.
-    pub(super) fn fly(&mut self, before: &[Before], dt: f32, touched: &mut Vec<(usize, f32)>) {
+    pub(super) fn advance_free(&mut self, before: &[StateBefore], dt: f32, touched: &mut Vec<(usize, f32)>) {
         let world = &mut self.state.world;
         let n = world.integration_parameters.num_solver_iterations as f32;
         touched.clear();
@@ -85,7 +89,7 @@ impl Solids {
             let free = change.length() <= VELOCITY_ERROR * (of.velocity.length() + gain.length())
                 && (moved - expected).length() <= rounding + 1e-5 * expected.length() + 1e-9;
             if free {
-                member.fly(body, of, dt);
+                member.advance_free(body, of, dt);
             } else {
                 member.exact = (*body.position()).into();
                 touched.push((of.member, change.length()));
@@ -95,14 +99,14 @@ impl Solids {
 }
 
 impl Member {
-    fn fly(&mut self, body: &mut RigidBody, of: &Before, dt: f32) {
+    fn advance_free(&mut self, body: &mut RigidBody, of: &StateBefore, dt: f32) {
         let dt = f64::from(dt);
         let spin = 0.5 * (of.angular_velocity + body.angvel()).as_dvec3();
         let local_centre = body.local_center_of_mass().as_dvec3();
         let centre = self.exact.position + self.exact.orientation * local_centre;
         let centre = centre + 0.5 * (of.velocity + body.linvel()).as_dvec3() * dt;
         let orientation = (DQuat::from_scaled_axis(spin * dt) * self.exact.orientation).normalize();
-        self.exact = Exact { position: centre - orientation * local_centre, orientation };
+        self.exact = ExactPose { position: centre - orientation * local_centre, orientation };
         let pose = self.exact.pose();
         if *body.position() != pose {
             body.set_position(pose, false);

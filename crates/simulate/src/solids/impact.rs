@@ -8,6 +8,7 @@
 use super::Solids;
 use glam::Vec3;
 use rapier3d::prelude::*;
+use std::collections::HashSet;
 
 /// A contact at which bodies bounced.
 struct Rebound {
@@ -15,18 +16,19 @@ struct Rebound {
     at: Vec3,
     normal: Vec3,
     friction: f32,
-    /// Impulse of the whole contact, N s, and the part of it that was the rebound.
+    /// Impulse of the whole contact, N s.
     impulse: f32,
-    part: f32,
+    /// The fraction of the impulse that was the rebound.
+    fraction: f32,
 }
 
 impl Solids {
     /// Adds the friction of the rebounds of the last step. `touched` are the
     /// members that contacts changed the velocity of, and by how much, m/s.
-    pub(super) fn rub_rebounds(&mut self, touched: &[(usize, f32)], dt: f32) {
+    pub(super) fn add_rebound_friction(&mut self, touched: &[(usize, f32)], dt: f32) {
         let world = &mut self.state.world;
         let mut rebounds: Vec<Rebound> = Vec::new();
-        let mut seen: Vec<(ColliderHandle, ColliderHandle)> = Vec::new();
+        let mut seen: HashSet<(ColliderHandle, ColliderHandle)> = HashSet::new();
         // A body that merely lies there is held up by no more than this.
         let resting = 4.0 * world.gravity.length() * dt;
         for &(i, change) in touched {
@@ -34,11 +36,9 @@ impl Solids {
                 continue;
             }
             for pair in world.narrow_phase.contact_pairs_with(self.state.members[i].collider) {
-                let key = (pair.collider1, pair.collider2);
-                if seen.contains(&key) {
+                if !seen.insert((pair.collider1, pair.collider2)) {
                     continue;
                 }
-                seen.push(key);
                 let parent = |collider: ColliderHandle| world.colliders[collider].parent();
                 let at_2 = *world.colliders[pair.collider2].position();
                 for manifold in pair.solver_manifolds() {
@@ -54,37 +54,37 @@ impl Solids {
                             normal: data.normal,
                             friction,
                             impulse: point.data.impulse,
-                            part: e / (1.0 + e),
+                            fraction: e / (1.0 + e),
                         });
                     }
                 }
             }
         }
         for rebound in rebounds {
-            rebound.rub(world);
+            rebound.apply_friction(world);
         }
     }
 }
 
 impl Rebound {
-    fn rub(&self, world: &mut PhysicsWorld) {
+    fn apply_friction(&self, world: &mut PhysicsWorld) {
         let body = |i: usize| self.bodies[i].map(|handle| &world.bodies[handle]);
         let velocity = |i| body(i).map_or(Vec3::ZERO, |body| body.velocity_at_point(self.at));
         let relative = velocity(1) - velocity(0);
         let apart = relative.dot(self.normal);
-        let give = |along: Vec3| {
+        let mobility_along = |along: Vec3| {
             let of = |i| body(i).map_or(0.0, |body| mobility(body, self.at, along));
             of(0) + of(1)
         };
         // What it took to part them; no more than the rebound's part of all.
-        let rebound = (apart / give(self.normal)).min(self.part * self.impulse);
+        let rebound = (apart / mobility_along(self.normal)).min(self.fraction * self.impulse);
         let along = relative.reject_from_normalized(self.normal);
         let speed = along.length();
         if rebound <= 0.0 || speed <= 1e-9 {
             return;
         }
         let way = along / speed;
-        let rub = way * (self.friction * rebound).min(speed / give(way));
+        let rub = way * (self.friction * rebound).min(speed / mobility_along(way));
         for (i, sign) in [(0, 1.0), (1, -1.0)] {
             if let Some(body) = self.bodies[i].and_then(|handle| world.bodies.get_mut(handle))
                 && body.is_dynamic()

@@ -23,7 +23,7 @@ pub use overlap::{Overlap, Place, drop_to_rest, separate, start_overlaps};
 
 use crate::colliders::{BodyNow, Hit, Owed};
 use crate::{BlowUp, PrepareError, Scene, Solver, Step};
-use flight::{Before, Exact};
+use flight::{ExactPose, StateBefore};
 use frames::{Bodies, Event, Frame};
 use geometry::Meshes;
 use glam::{Quat, Vec3};
@@ -67,7 +67,7 @@ struct Member {
     /// Acceleration by forces, gravity left out, when it last moved, m/s².
     pushed: Vec3,
     /// Where it is, in double precision.
-    exact: Exact,
+    exact: ExactPose,
     /// How it was turned when its contacts were last found anew.
     contacts_turn: Quat,
 }
@@ -99,7 +99,7 @@ struct Solids {
     /// Free bodies that are held in place during the preroll, with their velocities.
     held: Vec<(RigidBodyHandle, Vec3, Vec3)>,
     /// Room to work in.
-    before: Vec<Before>,
+    before: Vec<StateBefore>,
     touched: Vec<(usize, f32)>,
 }
 
@@ -324,12 +324,12 @@ impl Solids {
                     body.set_next_kinematic_position(Pose::from_parts(place, turn));
                 }
             }
-            self.keep_afloat_awake(dt);
+            self.keep_unsupported_awake(dt);
             self.refresh_contacts();
-            self.note_motion(&mut before);
+            self.note_states(&mut before);
             self.step_and_wake(step);
-            self.fly(&before, dt, &mut touched);
-            self.rub_rebounds(&touched, dt);
+            self.advance_free(&before, dt, &mut touched);
+            self.add_rebound_friction(&touched, dt);
         }
         (self.before, self.touched) = (before, touched);
     }

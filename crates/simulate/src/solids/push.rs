@@ -17,8 +17,8 @@ pub(super) struct Push {
 }
 
 /// A body at rest stays asleep while the forces on it change by less than this
-/// share of themselves.
-const STIR: f32 = 1e-3;
+/// fraction of themselves.
+const WAKE_CHANGE: f32 = 1e-3;
 
 impl Solids {
     /// Lets the forces act in the coming substep.
@@ -85,7 +85,7 @@ impl Solids {
                 let body = &mut world.bodies[member.handle];
                 let acceleration = (push.velocities[slot] - body.linvel()) / step.dt;
                 let stirred = !body.is_sleeping()
-                    || acceleration.distance(member.pushed) > STIR * member.pushed.length() + 1e-6;
+                    || acceleration.distance(member.pushed) > WAKE_CHANGE * member.pushed.length() + 1e-6;
                 if stirred && acceleration.is_finite() {
                     member.pushed = acceleration;
                     body.reset_forces(false);

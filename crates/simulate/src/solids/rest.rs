@@ -6,22 +6,22 @@ use std::collections::{HashMap, HashSet};
 
 /// A body may fall asleep while no point of it moves faster than this share of
 /// its smallest dimension a second.
-const SLEEP: f32 = 0.01;
-/// A body's contacts are found anew when it has turned by this, rad: the library
-/// keeps their arms as they were in space.
-const STALE_TURN: f32 = 0.003;
+const SLEEP_FRACTION: f32 = 0.01;
+/// The rotation after which a body's contacts are found anew, rad: until then the
+/// library keeps the contacts' lever arms as they were in world space.
+const REFRESH_TURN_RAD: f32 = 0.003;
 
 /// How a body of that size falls asleep.
 pub(super) fn fall_asleep(body: &mut RigidBody, smallest_m: f32, length_unit: f32) {
     let activation = body.activation_mut();
-    activation.normalized_linear_threshold = SLEEP * smallest_m / length_unit;
-    activation.angular_threshold = SLEEP;
+    activation.normalized_linear_threshold = SLEEP_FRACTION * smallest_m / length_unit;
+    activation.angular_threshold = SLEEP_FRACTION;
 }
 
 impl Solids {
-    /// Keeps awake what is about to fall asleep though nothing holds it up: in
-    /// free space a slow body drifts for ever.
-    pub(super) fn keep_afloat_awake(&mut self, dt: f32) {
+    /// Keeps bodies awake that are about to fall asleep though nothing supports
+    /// them: in free space a slow body drifts for ever.
+    pub(super) fn keep_unsupported_awake(&mut self, dt: f32) {
         let world = &mut self.state.world;
         let due = |body: &RigidBody| {
             let activation = body.activation();
@@ -33,8 +33,8 @@ impl Solids {
         if due.is_empty() {
             return;
         }
-        let held_up = held_up(world);
-        for handle in due.into_iter().filter(|handle| !held_up.contains(handle)) {
+        let supported = supported(world);
+        for handle in due.into_iter().filter(|handle| !supported.contains(handle)) {
             world.bodies[handle].activation_mut().time_since_can_sleep = 0.0;
         }
     }
@@ -42,7 +42,7 @@ impl Solids {
     /// Lets the library find the contacts of bodies that have turned anew.
     pub(super) fn refresh_contacts(&mut self) {
         let world = &mut self.state.world;
-        let least = (0.5 * STALE_TURN).cos();
+        let least = (0.5 * REFRESH_TURN_RAD).cos();
         for member in &mut self.state.members {
             let body = &world.bodies[member.handle];
             if body.is_fixed() || body.is_sleeping() {
@@ -61,8 +61,8 @@ impl Solids {
     }
 }
 
-/// The free bodies that what is not free holds up, directly or through others.
-fn held_up(world: &PhysicsWorld) -> HashSet<RigidBodyHandle> {
+/// The free bodies that rest on bodies that are not free, directly or through others.
+fn supported(world: &PhysicsWorld) -> HashSet<RigidBodyHandle> {
     let mut touching: HashMap<RigidBodyHandle, Vec<RigidBodyHandle>> = HashMap::new();
     let mut found = HashSet::new();
     let mut open = Vec::new();

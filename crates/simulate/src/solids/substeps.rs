@@ -12,21 +12,21 @@ use frames::Event;
 use glam::Vec3;
 use rapier3d::parry::bounding_volume::{Aabb, BoundingVolume};
 
-/// Most steps a substep is taken in.
-pub const MOST: u32 = 128;
-/// A body that has neighbours turns by no more than this in a step, rad.
-const MOST_TURN: f32 = 0.5;
+/// The largest number of steps that a substep is split into.
+pub const MAX_STEPS: u32 = 128;
+/// The largest rotation in one step of a body that has neighbours, rad.
+const MAX_TURN_RAD: f32 = 0.5;
 
-/// A body's way through a substep.
-struct Way {
+/// A body and the space that it passes through in a substep.
+struct SweptBody {
     member: usize,
-    /// The box it stays in.
+    /// The box that holds the whole body all the while.
     swept: Aabb,
-    /// How it moves, m.
+    /// Displacement, m.
     path: Vec3,
-    /// How far its surface moves by turning, m.
+    /// Longest way of a point of its surface by rotation, m.
     turning: f32,
-    /// By how much it turns, rad.
+    /// Angle of rotation, rad.
     turn: f32,
     fast: bool,
     free: bool,
@@ -34,17 +34,17 @@ struct Way {
 
 impl Solids {
     /// The number of steps for the coming substep. Notes the pairs for which
-    /// [`MOST`] is too few.
+    /// [`MAX_STEPS`] is too few.
     pub(super) fn steps_needed(&mut self, step: &Step) -> u32 {
-        let mut ways = self.ways(step.dt);
-        if !ways.iter().any(|way| way.fast) {
+        let mut bodies = self.swept_bodies(step.dt);
+        if !bodies.iter().any(|body| body.fast) {
             return 1;
         }
         // Sort and sweep along x (D. Baraff, 1992).
-        ways.sort_by(|a, b| a.swept.mins.x.total_cmp(&b.swept.mins.x).then(a.member.cmp(&b.member)));
+        bodies.sort_by(|a, b| a.swept.mins.x.total_cmp(&b.swept.mins.x).then(a.member.cmp(&b.member)));
         let mut most = (1.0f32, None);
-        for (i, a) in ways.iter().enumerate() {
-            for b in ways[i + 1..].iter().take_while(|b| b.swept.mins.x <= a.swept.maxs.x) {
+        for (i, a) in bodies.iter().enumerate() {
+            for b in bodies[i + 1..].iter().take_while(|b| b.swept.mins.x <= a.swept.maxs.x) {
                 if !(a.fast || b.fast) || !(a.free || b.free) || !a.swept.intersects(&b.swept) {
                     continue;
                 }
@@ -55,28 +55,28 @@ impl Solids {
             }
         }
         let count = most.0.ceil() as u32;
-        if let (true, Some((a, b))) = (count > MOST, most.1) {
+        if let (true, Some((a, b))) = (count > MAX_STEPS, most.1) {
             let (a, b) = (self.state.members[a], self.state.members[b]);
-            let times = count.div_ceil(MOST);
+            let times = count.div_ceil(MAX_STEPS);
             let substeps = (step.shot.physics.substeps * times).min(256);
             let (element, copy, past) = (a.element, a.copy, b.element);
             self.state.events.push(Event::TooFast { element, copy, past, substeps });
         }
-        count.clamp(1, MOST)
+        count.clamp(1, MAX_STEPS)
     }
 
-    fn needed(&self, a: &Way, b: &Way) -> f32 {
-        let of = |way: &Way| &self.state.members[way.member];
+    fn needed(&self, a: &SweptBody, b: &SweptBody) -> f32 {
+        let of = |body: &SweptBody| &self.state.members[body.member];
         let (thick_a, thick_b) = (of(a).smallest_m * of(a).scale, of(b).smallest_m * of(b).scale);
         // The library stops what is fast at what stands still.
-        let still = |way: &Way| self.state.world.bodies[of(way).handle].is_fixed();
+        let still = |body: &SweptBody| self.state.world.bodies[of(body).handle].is_fixed();
         let apart =
             if still(a) || still(b) { 0.0 } else { (a.path - b.path).length() + a.turning + b.turning };
         let turn = if a.free { a.turn } else { 0.0 }.max(if b.free { b.turn } else { 0.0 });
-        (apart / (0.25 * (thick_a + thick_b))).max(turn / MOST_TURN)
+        (apart / (0.25 * (thick_a + thick_b))).max(turn / MAX_TURN_RAD)
     }
 
-    fn ways(&self, dt: f32) -> Vec<Way> {
+    fn swept_bodies(&self, dt: f32) -> Vec<SweptBody> {
         let world = &self.state.world;
         let of = |(i, member): (usize, &Member)| {
             let body = &world.bodies[member.handle];
@@ -86,7 +86,7 @@ impl Solids {
             }
             if body.is_fixed() {
                 let swept = collider.compute_aabb();
-                let still = Way {
+                let still = SweptBody {
                     member: i,
                     swept,
                     path: Vec3::ZERO,
@@ -111,14 +111,14 @@ impl Solids {
             let reach = (now.maxs - centre).abs().max((now.mins - centre).abs()).length();
             let turning = if round { 0.0 } else { turn.min(2.0) * reach };
             let far = 0.5 * member.smallest_m * member.scale;
-            let fast = path.length() + turning > far || (free && turn > MOST_TURN);
+            let fast = path.length() + turning > far || (free && turn > MAX_TURN_RAD);
             let swept = if turn > 0.05 && !round {
                 Aabb::from_half_extents(centre, Vec3::splat(reach))
             } else {
                 now.loosened(turning)
             };
             let end = Aabb::new(swept.mins + path, swept.maxs + path);
-            Some(Way { member: i, swept: swept.merged(&end), path, turning, turn, fast, free })
+            Some(SweptBody { member: i, swept: swept.merged(&end), path, turning, turn, fast, free })
         };
         self.state.members.iter().enumerate().filter_map(of).collect()
     }

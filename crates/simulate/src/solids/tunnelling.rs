@@ -1,6 +1,6 @@
-//! Bodies that went through others within a substep, in spite of all.
+//! Reports of bodies that went through others within a substep.
 
-use super::substeps::MOST;
+use super::substeps::MAX_STEPS;
 use super::{Member, Solids, State, id_of};
 use crate::Step;
 use frames::Event;
@@ -57,7 +57,7 @@ impl Solids {
         let State { world, members, events, .. } = &mut self.state;
         let mut tell = |member: &Member, through: Id, path: f32, thickness_m: f32| {
             let times = (path / (0.25 * thickness_m)).ceil() as u32;
-            let substeps = (step.shot.physics.substeps * times.div_ceil(MOST).max(2)).min(256);
+            let substeps = (step.shot.physics.substeps * times.div_ceil(MAX_STEPS).max(2)).min(256);
             events.push(Event::Tunnelled { element: member.element, copy: member.copy, through, substeps });
         };
         for (i, before) in fast.free {

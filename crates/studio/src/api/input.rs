@@ -1,7 +1,7 @@
 //! What requests bring: rejections are problem documents like any other error.
 
 use crate::error::{Error, Result};
-use axum::body::{Bytes, to_bytes};
+use axum::body::{Body, Bytes, to_bytes};
 use axum::extract::{FromRequest, FromRequestParts, Json, Request};
 use axum::http::header::CONTENT_LENGTH;
 use axum::http::request::Parts;
@@ -15,7 +15,18 @@ impl<T: DeserializeOwned, S: Send + Sync> FromRequest<S> for Input<T> {
     type Rejection = Error;
 
     async fn from_request(request: Request, state: &S) -> Result<Self> {
-        match Json::<T>::from_request(request, state).await {
+        let (parts, body) = request.into_parts();
+        let bytes = Bytes::from_request(Request::from_parts(parts.clone(), body), state).await;
+        let bytes = bytes.map_err(|rejection| Error::Bad(rejection.body_text()))?;
+        let memory = shot::json_memory(&bytes);
+        if memory > shot::MAX_JSON_MEMORY {
+            return Err(Error::Bad(format!(
+                "the values of the request would take {} MB; at most {} MB",
+                memory >> 20,
+                shot::MAX_JSON_MEMORY >> 20
+            )));
+        }
+        match Json::<T>::from_request(Request::from_parts(parts, Body::from(bytes)), state).await {
             Ok(Json(value)) => Ok(Self(value)),
             Err(rejection) => Err(Error::Bad(rejection.body_text())),
         }
