@@ -50,6 +50,16 @@ test("files that are not what their names say are refused", async ({ page }, inf
   }
 });
 
+test("several files that are refused are told once, however often they come", async ({ page }, info) => {
+  await newShot(page, server.address, { name: "Once" });
+  const paths = ["one.glb", "two.ply"].map((name) => put(info, name, "nothing"));
+  for (let times = 0; times < 2; times++) {
+    await page.getByLabel("File to take in").setInputFiles(paths);
+    await expect(page.getByRole("alert")).toContainText("2 files were not taken in.");
+  }
+  await expect(page.getByRole("alert")).toHaveCount(1);
+});
+
 test("a file over the limit is refused by name before it is sent", async ({ page }, info) => {
   await newShot(page, server.address, { name: "Large" });
   const path = put(info, "harbour.obj", "v 0 0 0\n");

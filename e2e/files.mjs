@@ -1,5 +1,5 @@
 // Small files to be taken in, made here.
-import { mkdirSync, writeFileSync } from "node:fs";
+import { mkdirSync, readFileSync, writeFileSync } from "node:fs";
 import { dirname, join } from "node:path";
 
 /** A four-sided wedge of 1 × 1 × 1 m. */
@@ -15,6 +15,10 @@ f 1/1 2/2 4/3
 f 1/1 4/2 3/3
 f 2/1 3/2 4/3
 `;
+
+/** Two rings and a rope with two looks, compressed. */
+export const floatsGlb = () =>
+  readFileSync(new URL("../crates/interchange/tests/files/floats-draco.glb", import.meta.url));
 
 /** The same wedge as a binary glTF file. */
 export function wedgeGlb() {

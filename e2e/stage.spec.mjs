@@ -1,7 +1,7 @@
 // Placing bodies on the Stage: by hand, by view, by file.
 import { expect, test } from "@playwright/test";
 import { add, drawn, front, inFront, newShot, select, tab, type } from "./desk.mjs";
-import { dropOnStage, hdr, png, wedge, wedgeGlb } from "./files.mjs";
+import { dropOnStage, floatsGlb, hdr, png, wedge, wedgeGlb } from "./files.mjs";
 import { Server } from "./server.mjs";
 
 let server;
@@ -136,12 +136,29 @@ test("mesh files dropped onto the Stage become bodies where they fell", async ({
   await expect(page.getByText("0.167 m³")).toBeVisible();
 });
 
+test("a file of several meshes is one body, or several with their own looks", async ({ page }) => {
+  await newShot(page, server.address, { name: "Floats" });
+  await dropOnStage(page, "floats.glb", floatsGlb());
+  await expect(sheetName(page)).toHaveValue("floats");
+  await tab(page, "Look");
+  await expect(page.getByLabel("Roughness image")).toHaveText(/floats/);
+  await page.getByRole("button", { name: "Make 3 bodies of it" }).click();
+  for (const name of ["Float left", "Float right", "Rope"]) {
+    await select(page, name);
+    await expect(sheetName(page)).toHaveValue(name);
+  }
+  await expect(page.getByRole("button", { name: "floats", exact: true })).toHaveCount(0);
+  await tab(page, "Look");
+  await expect(page.getByLabel("Roughness image")).toHaveText(/none/);
+  await expect(value(page, "Roughness")).toHaveValue("0.9");
+});
+
 test("an image is laid on the selected body, an environment becomes the sky", async ({ page }) => {
   await newShot(page, server.address, { name: "Images" });
   await add(page, "Box");
   await dropOnStage(page, "rope.png", png);
   await tab(page, "Look");
-  await expect(page.getByLabel("Image", { exact: true })).toHaveText(/rope/);
+  await expect(page.getByLabel("Albedo image", { exact: true })).toHaveText(/rope/);
   await type(page, "Repeats", "3");
   await dropOnStage(page, "dusk.hdr", hdr());
   await select(page, "Sky");

@@ -64,7 +64,8 @@ pub fn mend(environment: &mut Environment) -> usize {
     mended
 }
 
-fn decode(
+/// Decodes an image of one of some formats, told by its bytes, of at most [`MAX_PIXELS`].
+pub(crate) fn decode(
     name: &str,
     bytes: &[u8],
     formats: &[ImageFormat],
@@ -107,6 +108,14 @@ fn read_exr(name: &str, bytes: &[u8]) -> std::result::Result<Environment, Import
         .from_buffered(Cursor::new(bytes))
         .map_err(|error| ImportError::file(name, error))?;
     Ok(image.layer_data.channel_data.pixels)
+}
+
+/// A PNG file of one channel.
+pub(crate) fn grey_png(width: u32, height: u32, values: Vec<u8>) -> Vec<u8> {
+    let mut bytes = Vec::new();
+    let grey = image::GrayImage::from_raw(width, height, values).expect("a value a pixel");
+    grey.write_to(&mut Cursor::new(&mut bytes), ImageFormat::Png).expect("memory takes all that is written");
+    bytes
 }
 
 /// Reads a PNG back: pixels across and down, and sRGB code values.

@@ -10,8 +10,9 @@
 #![warn(missing_docs)]
 
 mod drawing_bounds;
-mod glb;
+mod gltf;
 mod images;
+mod model;
 mod movie;
 mod obj;
 mod outline;
@@ -22,8 +23,10 @@ pub use images::{
     exr_made_from, mend, png_made_from, read_environment, read_image, read_png, with_made_from, write_exr,
     write_png,
 };
+pub use model::{ImageFile, Material, Model, Part};
 pub use movie::{Movie, MovieError};
 pub use outline::{MAX_LETTERS, Strokes, outline_svg, outline_text};
+pub use ply::write as write_ply;
 
 use geometry::{Mesh, MeshError};
 use thiserror::Error;
@@ -66,22 +69,51 @@ impl ImportError {
     }
 }
 
-/// Reads a mesh from an OBJ, glTF binary (GLB), PLY or STL file, told by its name.
+/// Reads a mesh from an OBJ, glTF (GLB), PLY or STL file, told by its name:
+/// all parts of the file as one.
 ///
 /// # Errors
 /// [`ImportError`] names the file and, for OBJ, the line.
 pub fn read_mesh(name: &str, bytes: &[u8]) -> Result<Mesh, ImportError> {
+    merged(name, parse(name, bytes)?)
+}
+
+/// All parts of a file as one mesh.
+///
+/// # Errors
+/// As [`read_mesh`].
+pub fn merged(name: &str, model: Model) -> Result<Mesh, ImportError> {
+    finish(name, model.merged())
+}
+
+/// Reads the meshes of such a file part by part, with their looks.
+///
+/// # Errors
+/// As [`read_mesh`].
+pub fn read_model(name: &str, bytes: &[u8]) -> Result<Model, ImportError> {
+    let mut model = parse(name, bytes)?;
+    for part in &mut model.parts {
+        part.mesh = finish(name, std::mem::take(&mut part.mesh))?;
+    }
+    Ok(model)
+}
+
+fn parse(name: &str, bytes: &[u8]) -> Result<Model, ImportError> {
     if bytes.len() > MAX_FILE {
         return Err(ImportError::file(name, format!("{} MB; at most {}", bytes.len() >> 20, MAX_FILE >> 20)));
     }
     let extension = name.rsplit('.').next().unwrap_or_default().to_ascii_lowercase();
-    let mesh = match extension.as_str() {
-        "obj" => obj::read(name, bytes)?,
-        "glb" | "gltf" => glb::read(name, bytes)?,
-        "ply" => ply::read(name, bytes)?,
-        "stl" => stl::read(name, bytes)?,
-        _ => return Err(ImportError::file(name, "is none of .obj, .glb, .ply and .stl")),
-    };
+    Ok(match extension.as_str() {
+        "obj" => obj::read(name, bytes)?.into(),
+        "glb" | "gltf" => gltf::read(name, bytes)?,
+        "ply" => ply::read(name, bytes)?.into(),
+        "stl" => stl::read(name, bytes)?.into(),
+        _ => return Err(ImportError::file(name, "is none of .obj, .glb, .gltf, .ply and .stl")),
+    })
+}
+
+/// Looks at a mesh, and gives it normals if it has none.
+fn finish(name: &str, mesh: Mesh) -> Result<Mesh, ImportError> {
     mesh.check().map_err(|error: MeshError| ImportError::file(name, error))?;
     if mesh.triangles.len() > MAX_FACES {
         return Err(ImportError::file(name, format!("{} faces; at most {MAX_FACES}", mesh.triangles.len())));

@@ -253,6 +253,42 @@ fn faces(
     Ok(())
 }
 
+/// A mesh as a binary PLY file: positions, normals, UVs, weights as grey
+/// colours from 0 to 1, and faces. Read back, it is the same mesh within the
+/// rounding of normals and weights.
+pub fn write(mesh: &Mesh) -> Vec<u8> {
+    let count = mesh.positions.len();
+    let (normals, uvs, weights) =
+        (mesh.normals.len() == count, mesh.uvs.len() == count, mesh.weights.len() == count);
+    let mut head = format!("ply\nformat binary_little_endian 1.0\nelement vertex {count}\n");
+    let groups = [(true, "x y z"), (normals, "nx ny nz"), (uvs, "s t"), (weights, "red green blue")];
+    for name in groups.into_iter().filter(|(has, _)| *has).flat_map(|(_, names)| names.split(' ')) {
+        head += &format!("property float {name}\n");
+    }
+    let faces = mesh.triangles.len();
+    head += &format!("element face {faces}\nproperty list uchar uint vertex_indices\nend_header\n");
+    let mut bytes = head.into_bytes();
+    bytes.reserve(count * 44 + faces * 13);
+    let put = |bytes: &mut Vec<u8>, values: &[f32]| values.iter().for_each(|v| bytes.extend(v.to_le_bytes()));
+    for i in 0..count {
+        put(&mut bytes, &mesh.positions[i].to_array());
+        if normals {
+            put(&mut bytes, &mesh.normals[i].to_array());
+        }
+        if uvs {
+            put(&mut bytes, &mesh.uvs[i].to_array());
+        }
+        if weights {
+            put(&mut bytes, &[mesh.weights[i]; 3]);
+        }
+    }
+    for triangle in &mesh.triangles {
+        bytes.push(3);
+        triangle.iter().for_each(|v| bytes.extend(v.to_le_bytes()));
+    }
+    bytes
+}
+
 #[cfg(test)]
 mod tests {
     use crate::read_mesh;

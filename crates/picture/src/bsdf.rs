@@ -15,21 +15,17 @@
 //! cancels for all light that leaves the glass again.
 
 use glam::Vec3;
-use shot::Look;
 use std::f32::consts::{FRAC_1_PI, PI, TAU};
 
 /// Roughness² below which a surface is a perfect mirror.
 const SMOOTH: f32 = 0.0016;
 const TABLE: usize = 64;
 
-/// A look, ready to scatter light.
-pub(crate) struct Bsdf {
-    metal: f32,
-    glass: f32,
-    matt: f32,
+/// What a surface of one roughness and index of refraction does with light,
+/// computed beforehand.
+pub(crate) struct Lobes {
     alpha: f32,
     refraction: f32,
-    pub emission: Vec3,
     /// Facets that reflect all.
     white: Albedo,
     /// Share the coat of a dielectric reflects, by cosine.
@@ -81,53 +77,69 @@ pub(crate) struct Scatter {
     pub pdf: f32,
 }
 
-impl Bsdf {
-    pub fn new(look: &Look) -> Self {
-        let metal = look.metalness;
-        let glass = (1.0 - metal) * look.transmission;
-        let mut bsdf = Self {
-            metal,
-            glass,
-            matt: 1.0 - metal - glass,
-            alpha: look.roughness * look.roughness,
-            refraction: look.refraction,
-            emission: look.emission,
+/// A point of a surface, ready to scatter light.
+#[derive(Clone, Copy)]
+pub(crate) struct Bsdf<'a> {
+    metal: f32,
+    glass: f32,
+    matt: f32,
+    lobes: &'a Lobes,
+}
+
+impl Lobes {
+    /// Those of a roughness; without `glass`, none let light through.
+    pub fn new(roughness: f32, refraction: f32, glass: bool) -> Self {
+        let mut lobes = Self {
+            alpha: roughness * roughness,
+            refraction,
             white: Albedo::ALL,
             coat: [0.0; TABLE + 1],
             outside: Albedo::ALL,
             inside: Albedo::ALL,
             white_mean: 1.0,
         };
-        let (alpha, n) = (bsdf.alpha, look.refraction);
+        let (alpha, n) = (lobes.alpha, refraction);
         for i in 0..=TABLE {
             let cos = (i as f32 / TABLE as f32).max(1e-3);
             if alpha < SMOOTH {
-                bsdf.coat[i] = fresnel(cos, n);
+                lobes.coat[i] = fresnel(cos, n);
                 continue;
             }
-            (bsdf.white.single[i], bsdf.white.astray[i]) = integrate(cos, alpha, |_| 1.0);
-            bsdf.coat[i] = integrate(cos, alpha, |c| fresnel(c, n)).0;
-            if glass > 0.0 {
-                (bsdf.outside.single[i], bsdf.outside.astray[i]) = integrate_glass(cos, alpha, n);
-                (bsdf.inside.single[i], bsdf.inside.astray[i]) = integrate_glass(cos, alpha, 1.0 / n);
+            (lobes.white.single[i], lobes.white.astray[i]) = integrate(cos, alpha, |_| 1.0);
+            lobes.coat[i] = integrate(cos, alpha, |c| fresnel(c, n)).0;
+            if glass {
+                (lobes.outside.single[i], lobes.outside.astray[i]) = integrate_glass(cos, alpha, n);
+                (lobes.inside.single[i], lobes.inside.astray[i]) = integrate_glass(cos, alpha, 1.0 / n);
             }
         }
         let weighted = (0..=TABLE).map(|i| {
             let end = if i == 0 || i == TABLE { 0.5 } else { 1.0 };
-            2.0 * end * bsdf.white.single[i] * i as f32
+            2.0 * end * lobes.white.single[i] * i as f32
         });
-        bsdf.white_mean = weighted.sum::<f32>() / (TABLE * TABLE) as f32;
-        bsdf
+        lobes.white_mean = weighted.sum::<f32>() / (TABLE * TABLE) as f32;
+        lobes
     }
 
-    pub fn is_emissive(&self) -> bool {
-        self.emission.max_element() > 0.0
+    pub fn roughness(&self) -> f32 {
+        self.alpha.sqrt()
+    }
+}
+
+impl<'a> Bsdf<'a> {
+    pub fn new(lobes: &'a Lobes, metalness: f32, transmission: f32) -> Self {
+        let glass = (1.0 - metalness) * transmission;
+        Self { metal: metalness, glass, matt: 1.0 - metalness - glass, lobes }
+    }
+
+    #[cfg(test)]
+    pub fn roughness(&self) -> f32 {
+        self.lobes.roughness()
     }
 
     /// Chances of (specular reflection, matt reflection, glass), for a view at
     /// cosine `cos`.
     fn chances(&self, albedo: Vec3, cos: f32) -> [f32; 3] {
-        let coat = look_up(&self.coat, cos);
+        let coat = look_up(&self.lobes.coat, cos);
         let specular = self.metal * (0.2 + 0.8 * albedo.max_element()) + self.matt * coat;
         let matt = self.matt * (1.0 - coat) * (0.1 + 0.9 * albedo.max_element());
         let sum = specular + matt + self.glass;
@@ -137,7 +149,7 @@ impl Bsdf {
     /// Whether nothing but mirror directions is scattered, so that light
     /// cannot be sampled.
     pub fn is_delta(&self) -> bool {
-        self.alpha < SMOOTH && self.matt == 0.0
+        self.lobes.alpha < SMOOTH && self.matt == 0.0
     }
 
     /// What scatters evenly: f · |cos| / |cos| · π to the view's side and to the
@@ -145,27 +157,28 @@ impl Bsdf {
     fn even(&self, albedo: Vec3, cos: f32, entering: bool) -> [(Vec3, f32); 2] {
         let [specular, matt, glass] = self.chances(albedo, cos);
         let mean = albedo + (Vec3::ONE - albedo) / 21.0;
-        let repeated = mean * mean * self.white_mean / (Vec3::ONE - mean * (1.0 - self.white_mean));
-        let lost = self.white.lost(cos);
+        let repeated =
+            mean * mean * self.lobes.white_mean / (Vec3::ONE - mean * (1.0 - self.lobes.white_mean));
+        let lost = self.lobes.white.lost(cos);
         let through = self.through(entering);
         let (lost_glass, glass_chance) = (through.lost(cos), glass * through.even_chance(cos));
         let back = self.back(cos, entering);
-        let near = albedo * (self.matt * (1.0 - look_up(&self.coat, cos)))
+        let near = albedo * (self.matt * (1.0 - look_up(&self.lobes.coat, cos)))
             + repeated * (self.metal * lost)
             + Vec3::splat(self.glass * lost_glass * back);
         let far = albedo * (self.glass * lost_glass * (1.0 - back));
-        let near_chance = matt + specular * self.white.even_chance(cos) + glass_chance * back;
+        let near_chance = matt + specular * self.lobes.white.even_chance(cos) + glass_chance * back;
         [(near, near_chance), (far, glass_chance * (1.0 - back))]
     }
 
     /// The glass, seen from the side that the view is on.
-    fn through(&self, entering: bool) -> &Albedo {
-        if entering { &self.outside } else { &self.inside }
+    fn through(&self, entering: bool) -> &'a Albedo {
+        if entering { &self.lobes.outside } else { &self.lobes.inside }
     }
 
     /// Share of evenly scattered light that glass sends back.
     fn back(&self, cos: f32, entering: bool) -> f32 {
-        fresnel(cos, if entering { self.refraction } else { 1.0 / self.refraction })
+        fresnel(cos, if entering { self.lobes.refraction } else { 1.0 / self.lobes.refraction })
     }
 
     /// f · |cos| for light from `light` seen from `view`, and the density with
@@ -175,18 +188,19 @@ impl Bsdf {
         let [near, far] = self.even(albedo, view.z, entering);
         let (even, chance) = if light.z > 0.0 { near } else { far };
         let (mut f, mut pdf) = (even * (light.z.abs() * FRAC_1_PI), chance * light.z.abs() * FRAC_1_PI);
-        if self.alpha < SMOOTH {
+        if self.lobes.alpha < SMOOTH {
             return (f, pdf);
         }
         if light.z > 0.0 && specular > 0.0 {
             let half = (view + light).normalize();
             let cos = view.dot(half).max(0.0);
-            let d = distribution(half, self.alpha);
-            let shape = d * masking(view, light, self.alpha) / (4.0 * view.z);
-            f += (schlick(albedo, cos) * self.metal + Vec3::splat(self.matt * fresnel(cos, self.refraction)))
+            let d = distribution(half, self.lobes.alpha);
+            let shape = d * masking(view, light, self.lobes.alpha) / (4.0 * view.z);
+            f += (schlick(albedo, cos) * self.metal
+                + Vec3::splat(self.matt * fresnel(cos, self.lobes.refraction)))
                 * shape;
-            let chance = specular * (1.0 - self.white.outright(view.z));
-            pdf += chance * d * masking_1(view, self.alpha) / (4.0 * view.z);
+            let chance = specular * (1.0 - self.lobes.white.outright(view.z));
+            pdf += chance * d * masking_1(view, self.lobes.alpha) / (4.0 * view.z);
         }
         if self.glass > 0.0 {
             let (value, density) = self.rough_glass(albedo, view, light, entering);
@@ -197,13 +211,13 @@ impl Bsdf {
     }
 
     fn rough_glass(&self, albedo: Vec3, view: Vec3, light: Vec3, entering: bool) -> (Vec3, f32) {
-        let eta = if entering { self.refraction } else { 1.0 / self.refraction };
+        let eta = if entering { self.lobes.refraction } else { 1.0 / self.lobes.refraction };
         if light.z > 0.0 {
             let half = (view + light).normalize();
             let reflected = fresnel(view.dot(half).max(0.0), eta);
-            let d = distribution(half, self.alpha);
-            let f = reflected * d * masking(view, light, self.alpha) / (4.0 * view.z);
-            (Vec3::splat(f), reflected * d * masking_1(view, self.alpha) / (4.0 * view.z))
+            let d = distribution(half, self.lobes.alpha);
+            let f = reflected * d * masking(view, light, self.lobes.alpha) / (4.0 * view.z);
+            (Vec3::splat(f), reflected * d * masking_1(view, self.lobes.alpha) / (4.0 * view.z))
         } else {
             let mut half = -(view + light * eta);
             if half.z < 0.0 {
@@ -215,11 +229,11 @@ impl Bsdf {
                 return (Vec3::ZERO, 0.0);
             }
             let passed = 1.0 - fresnel(vh, eta);
-            let d = distribution(half, self.alpha);
+            let d = distribution(half, self.lobes.alpha);
             let jacobian = eta * eta * lh.abs() / (vh + eta * lh).powi(2);
-            let g = masking(view, Vec3::new(light.x, light.y, -light.z), self.alpha);
+            let g = masking(view, Vec3::new(light.x, light.y, -light.z), self.lobes.alpha);
             let f = passed * d * g * vh * jacobian / view.z;
-            (albedo * f, passed * d * masking_1(view, self.alpha) * vh * jacobian / view.z)
+            (albedo * f, passed * d * masking_1(view, self.lobes.alpha) * vh * jacobian / view.z)
         }
     }
 
@@ -235,25 +249,25 @@ impl Bsdf {
         let [specular, matt, glass] = self.chances(albedo, view.z);
         let delta = |direction: Vec3, weight: Vec3| Some(Scatter { direction, weight, pdf: f32::INFINITY });
         let mirror = Vec3::new(-view.x, -view.y, view.z);
-        let smooth = self.alpha < SMOOTH;
+        let smooth = self.lobes.alpha < SMOOTH;
         let single = if pick < matt {
             None
         } else if pick < matt + specular {
             if smooth {
                 let metal = schlick(albedo, view.z) * self.metal;
-                let coat = self.matt * fresnel(view.z, self.refraction);
+                let coat = self.matt * fresnel(view.z, self.lobes.refraction);
                 return delta(mirror, (metal + Vec3::splat(coat)) / specular);
             }
             // The pick, spread over 0–1 again, decides once more.
             let rest = (pick - matt) / specular;
-            let half = visible_normal(view, self.alpha, u);
+            let half = visible_normal(view, self.lobes.alpha, u);
             Some(half * (2.0 * view.dot(half)) - view)
-                .filter(|direction| direction.z > 0.0 && rest >= self.white.outright(view.z))
+                .filter(|direction| direction.z > 0.0 && rest >= self.lobes.white.outright(view.z))
         } else {
-            let eta = if entering { self.refraction } else { 1.0 / self.refraction };
+            let eta = if entering { self.lobes.refraction } else { 1.0 / self.lobes.refraction };
             let outright = if smooth { 0.0 } else { self.through(entering).outright(view.z) };
             let rest = ((pick - matt - specular) / glass - outright) / (1.0 - outright);
-            let half = if smooth { Vec3::Z } else { visible_normal(view, self.alpha, u) };
+            let half = if smooth { Vec3::Z } else { visible_normal(view, self.lobes.alpha, u) };
             let cos = view.dot(half);
             let reflected = fresnel(cos, eta);
             let scale = self.glass / glass;
@@ -403,10 +417,6 @@ mod tests {
     use crate::sampler::Sampler;
     use rstest::rstest;
 
-    fn look(roughness: f32, metalness: f32, transmission: f32) -> Look {
-        Look { albedo: Vec3::ONE, roughness, metalness, transmission, ..Look::default() }
-    }
-
     #[rstest]
     fn a_white_look_returns_all_light(
         #[values(0.0, 0.1, 0.3, 0.6, 1.0)] roughness: f32,
@@ -414,7 +424,8 @@ mod tests {
         #[values(0.1, 0.5, 0.95)] cos: f32,
         #[values(true, false)] entering: bool,
     ) {
-        let bsdf = Bsdf::new(&look(roughness, kind.0, kind.1));
+        let lobes = Lobes::new(roughness, 1.5, kind.1 > 0.0);
+        let bsdf = Bsdf::new(&lobes, kind.0, kind.1);
         let view = Vec3::new((1.0f32 - cos * cos).sqrt(), 0.0, cos);
         let n = 1 << 15;
         let sum: f32 = (0..n)
@@ -434,7 +445,8 @@ mod tests {
     ) {
         // The integral of the density over the sphere is the share of samples
         // that scatter at all, at most 1.
-        let bsdf = Bsdf::new(&look(roughness, kind.0, kind.1));
+        let lobes = Lobes::new(roughness, 1.5, kind.1 > 0.0);
+        let bsdf = Bsdf::new(&lobes, kind.0, kind.1);
         let view = Vec3::new(0.6, 0.0, 0.8);
         let n = 1 << 18;
         let mean: f32 = (0..n)

@@ -28,9 +28,13 @@ pub fn tone(rgb: [f32; 3], stops: f32) -> [f32; 3] {
 
 /// Display-linear 0–1 to an sRGB code value (IEC 61966-2-1).
 pub fn srgb(linear: f32) -> u8 {
+    (code(linear) * 255.0 + 0.5) as u8
+}
+
+/// Display-linear 0–1 to an sRGB code value 0–1.
+pub fn code(linear: f32) -> f32 {
     let v = linear.clamp(0.0, 1.0);
-    let encoded = if v <= 0.003_130_8 { 12.92 * v } else { 1.055 * v.powf(1.0 / 2.4) - 0.055 };
-    (encoded * 255.0 + 0.5) as u8
+    if v <= 0.003_130_8 { 12.92 * v } else { 1.055 * v.powf(1.0 / 2.4) - 0.055 }
 }
 
 /// sRGB code value 0–1 to linear.

@@ -58,11 +58,11 @@ pub(crate) fn radiance(
         }
         if meeting.emission.max_element() > 0.0 {
             let cos = meeting.face.dot(direction).abs();
-            // What shines without being looked for counts where it is seen as
-            // such; matt surfaces would find it too rarely.
+            // Particles that shine are not looked for: their light counts where
+            // they are seen as such; matt surfaces would find it too rarely.
             let weight = match meeting.sampled {
-                true => balance(pdf, stage.emitters.pdf(meeting.emission, meeting.t, cos)),
-                false => f32::from(u8::from(pdf.is_infinite() || pdf > SHARP_PDF)),
+                Some(radiance) => balance(pdf, stage.emitters.pdf(radiance, meeting.t, cos)),
+                None => f32::from(u8::from(pdf.is_infinite() || pdf > SHARP_PDF)),
             };
             sum += bound(throughput * meeting.emission * weight);
         }

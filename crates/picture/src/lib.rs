@@ -31,6 +31,7 @@ mod render;
 mod sampler;
 mod sky;
 mod stage;
+mod surface;
 
 pub use camera::Lens;
 pub use light::Environment;

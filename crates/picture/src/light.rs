@@ -1,7 +1,9 @@
 //! Where light comes from, and how to choose a direction towards it.
 
+use geometry::Image;
 use glam::{Mat3, Quat, Vec2, Vec3};
 use std::f32::consts::{PI, TAU};
+use std::sync::Arc;
 
 /// A latitude–longitude image of radiance. The middle column looks along −z,
 /// the top row up.
@@ -196,17 +198,26 @@ pub(crate) struct Emitters {
 struct Emitter {
     corner: Vec3,
     edges: [Vec3; 2],
+    /// Without its image.
     radiance: Vec3,
     two_sided: bool,
+    /// Multiplies the radiance: an image, and where the corners lie in it.
+    image: Option<(Arc<Image>, [Vec2; 3])>,
 }
 
 impl Emitters {
-    pub fn push(&mut self, corners: [Vec3; 3], radiance: Vec3, two_sided: bool) -> f32 {
+    pub fn push(
+        &mut self,
+        corners: [Vec3; 3],
+        radiance: Vec3,
+        two_sided: bool,
+        image: Option<(Arc<Image>, [Vec2; 3])>,
+    ) -> f32 {
         let [a, b, c] = corners;
         let area = 0.5 * (b - a).cross(c - a).length();
         let power = area * radiance.element_sum();
         self.sums.push(self.sums.last().copied().unwrap_or(0.0) + power);
-        self.triangles.push(Emitter { corner: a, edges: [b - a, c - a], radiance, two_sided });
+        self.triangles.push(Emitter { corner: a, edges: [b - a, c - a], radiance, two_sided, image });
         power
     }
 
@@ -215,7 +226,7 @@ impl Emitters {
     }
 
     /// Density, over solid angle, with which [`Emitters::sample`] gives a point
-    /// of radiance `radiance` at `distance`, seen at cosine `cos`.
+    /// of radiance `radiance`, without its image, at `distance`, seen at cosine `cos`.
     pub fn pdf(&self, radiance: Vec3, distance: f32, cos: f32) -> f32 {
         // Chosen by power, then by area: density over area is radiance / total.
         let total = self.sums.last().copied().unwrap_or(0.0);
@@ -239,7 +250,10 @@ impl Emitters {
         }
         let pdf = self.pdf(emitter.radiance, distance, cos.abs());
         let end = Some(End { point, cos: cos.abs() });
-        Some(Towards { direction, end, radiance: emitter.radiance, pdf })
+        let image = emitter.image.as_ref().map_or(Vec3::ONE, |(image, [a, b, c])| {
+            image.at(*a * (1.0 - at.x - at.y) + *b * at.x + *c * at.y)
+        });
+        Some(Towards { direction, end, radiance: emitter.radiance * image, pdf })
     }
 }
 

@@ -6,8 +6,9 @@ use crate::grains::{Grains, shown};
 use crate::light::{Emitters, Environment, Sky, SunLight};
 use crate::sampler::hash;
 use crate::sky::sky_light;
+use crate::surface::{DataImages, Surface};
 use frames::Frame;
-use geometry::{Bounds, Bvh, Hit, Image, Mesh, Meshes, MissingMesh, Ray, Tree};
+use geometry::{Bounds, Bvh, Hit, Mesh, Meshes, MissingMesh, Ray, Tree};
 use glam::{Quat, Vec3};
 use shot::{
     Element, Form, Id, Is, Look, NotFinite, Particles, Pose, Sampler, Shape, Shot, Show, Turned, World,
@@ -95,22 +96,11 @@ struct Placed {
     colour: Vec3,
 }
 
-/// Roughness of mirrors and glass for paths that were scattered widely before.
-const SOFT_ROUGHNESS: f32 = 0.5;
-
 #[derive(Clone, Copy, PartialEq, Eq)]
 enum Emitter {
     No,
     BothSides,
     FrontOnly,
-}
-
-struct Surface {
-    look: Look,
-    bsdf: Bsdf,
-    /// For paths that were scattered widely before; none where it is no different.
-    soft: Option<Bsdf>,
-    image: Option<Arc<Image>>,
 }
 
 /// A frame of a shot, ready to be rendered.
@@ -119,6 +109,8 @@ pub struct Stage {
     eye: Vec3,
     instances: Vec<Instance>,
     surfaces: Vec<Surface>,
+    /// Images of its surfaces that are data.
+    data: DataImages,
     tree: Tree,
     grains: Grains,
     pub(crate) lens: Lens,
@@ -134,14 +126,15 @@ pub(crate) struct Meeting<'a> {
     pub normal: Vec3,
     /// The face's own normal.
     pub face: Vec3,
-    pub bsdf: &'a Bsdf,
-    pub soft: &'a Bsdf,
+    pub bsdf: Bsdf<'a>,
+    /// For paths that were scattered widely before.
+    pub soft: Bsdf<'a>,
     pub albedo: Vec3,
     pub element: Id,
     /// Emitted radiance on the side that is seen.
     pub emission: Vec3,
-    /// Whether that light is among those that surfaces look for.
-    pub sampled: bool,
+    /// Radiance by which surfaces look for that light; none if they do not.
+    pub sampled: Option<Vec3>,
 }
 
 impl Stage {
@@ -218,6 +211,7 @@ impl Stage {
             eye,
             instances: Vec::new(),
             surfaces: Vec::new(),
+            data: DataImages::new(),
             tree: Tree::build(&[]),
             grains: Grains::new(Vec::new()),
             lens: Lens::new(camera, Vec3::ZERO, turn),
@@ -309,17 +303,10 @@ impl Stage {
 
     /// Makes a look ready; gives its place in the list.
     fn surface(&mut self, element: &Element, look: &Look, assets: &Assets) -> Result<usize, StageError> {
-        let image = match &look.image {
-            None => None,
-            Some(name) => {
-                let missing =
-                    || StageError::MissingAsset { element: element.name.clone(), asset: name.clone() };
-                Some(assets.meshes.images.get(name).ok_or_else(missing)?.clone())
-            }
-        };
-        let smooth = look.roughness < SOFT_ROUGHNESS && (look.transmission > 0.0 || look.metalness > 0.0);
-        let soft = smooth.then(|| Bsdf::new(&Look { roughness: SOFT_ROUGHNESS, ..look.clone() }));
-        self.surfaces.push(Surface { look: look.clone(), bsdf: Bsdf::new(look), soft, image });
+        let find = |name: &str| assets.meshes.images.get(name).cloned();
+        let surface = Surface::new(look, find, &mut self.data)
+            .map_err(|asset| StageError::MissingAsset { element: element.name.clone(), asset })?;
+        self.surfaces.push(surface);
         Ok(self.surfaces.len() - 1)
     }
 
@@ -336,7 +323,7 @@ impl Stage {
             |asset: &str| StageError::MissingAsset { element: element.name.clone(), asset: asset.to_owned() };
         let model = assets.model(shape).map_err(|error| missing(&error.0))?;
         let surface = self.surface(element, look, assets)?;
-        let emitter = match (self.surfaces[surface].bsdf.is_emissive(), front_only) {
+        let emitter = match (self.surfaces[surface].is_emissive(), front_only) {
             (false, _) => Emitter::No,
             (true, true) => Emitter::FrontOnly,
             (true, false) => Emitter::BothSides,
@@ -347,7 +334,12 @@ impl Stage {
             if emitter != Emitter::No {
                 for t in &model.mesh.triangles {
                     let corners = t.map(|v| place + turn * (model.mesh.positions[v as usize] * scale));
-                    self.emitters.push(corners, look.emission * colour, emitter == Emitter::BothSides);
+                    let image = self.surfaces[surface].emission_image().map(|image| {
+                        let uvs = t.map(|v| model.mesh.uvs[v as usize] * look.image_repeat);
+                        (image.clone(), uvs)
+                    });
+                    let two_sided = emitter == Emitter::BothSides;
+                    self.emitters.push(corners, look.emission * colour, two_sided, image);
                 }
             }
             self.instances.push(Instance {
@@ -381,16 +373,17 @@ impl Stage {
         if let Some(hit) = self.grains.meet(origin, direction, t_max) {
             let grain = self.grains.get(hit.grain);
             let surface = &self.surfaces[grain.surface as usize];
+            let point = surface.at(None, grain.colour * grain.tint, 0.0);
             return Some(Meeting {
                 t: hit.t,
                 normal: hit.normal,
                 face: hit.normal,
-                bsdf: &surface.bsdf,
-                soft: surface.soft.as_ref().unwrap_or(&surface.bsdf),
-                albedo: (surface.look.albedo * grain.colour * grain.tint).min(Vec3::ONE),
+                bsdf: point.bsdf,
+                soft: point.soft,
+                albedo: point.albedo,
                 element: grain.element,
                 emission: surface.look.emission * grain.colour,
-                sampled: false,
+                sampled: None,
             });
         }
         let (hit, i) = nearest?;
@@ -401,26 +394,25 @@ impl Stage {
         let blend = |x: Vec3, y: Vec3, z: Vec3| x * w + y * hit.u + z * hit.v;
         let p = |v: usize| mesh.positions[v];
         let face = instance.turn * (p(b) - p(a)).cross(p(c) - p(a)).normalize();
-        let normal = instance.turn * blend(mesh.normals[a], mesh.normals[b], mesh.normals[c]).normalize();
         let surface = &self.surfaces[instance.surface];
-        let look = &surface.look;
-        let mut albedo = (look.albedo * instance.colour).min(Vec3::ONE);
-        if let Some(image) = &surface.image {
-            let uv = mesh.uvs[a] * w + mesh.uvs[b] * hit.u + mesh.uvs[c] * hit.v;
-            albedo *= image.at(uv * look.image_repeat);
-        }
+        let uv = surface.lay(|| mesh.uvs[a] * w + mesh.uvs[b] * hit.u + mesh.uvs[c] * hit.v);
+        let normal = blend(mesh.normals[a], mesh.normals[b], mesh.normals[c]).normalize();
+        let normal = instance.turn * surface.lean(mesh, [a, b, c], uv, normal);
+        let random = hash(hit.u.to_bits() ^ hash(hit.v.to_bits() ^ hash(hit.t.to_bits())));
+        let point = surface.at(uv, instance.colour, random as f32 / (u32::MAX as f32 + 1.0));
+        let even = surface.look.emission * instance.tone;
         let shines = instance.emitter == Emitter::BothSides
             || (instance.emitter == Emitter::FrontOnly && face.dot(direction) < 0.0);
         Some(Meeting {
             t: hit.t,
             normal,
             face,
-            bsdf: &surface.bsdf,
-            soft: surface.soft.as_ref().unwrap_or(&surface.bsdf),
-            albedo,
+            bsdf: point.bsdf,
+            soft: point.soft,
+            albedo: point.albedo,
             element: instance.element,
-            emission: if shines { look.emission * instance.tone } else { Vec3::ZERO },
-            sampled: true,
+            emission: if shines { even * surface.emission_at(uv) } else { Vec3::ZERO },
+            sampled: Some(even),
         })
     }
 

@@ -46,7 +46,11 @@ fn matt(albedo: f32) -> Look {
 
 /// The radiance of the floor in the middle of the picture.
 fn middle(shot: &Shot, samples: u32) -> f32 {
-    let stage = Stage::new(shot, &Assets::default(), None, 1).unwrap();
+    middle_with(shot, &Assets::default(), samples)
+}
+
+fn middle_with(shot: &Shot, assets: &Assets, samples: u32) -> f32 {
+    let stage = Stage::new(shot, assets, None, 1).unwrap();
     let settings = Settings { width: 16, height: 16, samples, ..Settings::default() };
     let picture = render(&stage, &settings, &|_| true).unwrap();
     let inner = (0..256).filter(|i| (6..10).contains(&(i % 16)) && (6..10).contains(&(i / 16)));
@@ -168,4 +172,52 @@ fn a_mirror_shows_all_of_a_lamp() {
     // In a draft it is bounded, as the exposure shows it.
     let draft = Settings { clamp: Settings::DRAFT_CLAMP, ..settings };
     assert!((of(&draft) - 3.0).abs() < 0.1, "{}", of(&draft));
+}
+
+/// An image of one colour on the left half and another on the right, as linear values.
+fn halves(left: f32, right: f32) -> Assets {
+    let mut assets = Assets::default();
+    let rgb = (0..32 * 4).map(|i| [if i % 32 < 16 { left } else { right }; 3]).collect();
+    let image = geometry::Image { width: 32, height: 4, rgb };
+    assets.meshes.images.insert("halves".to_owned(), std::sync::Arc::new(image));
+    assets
+}
+
+#[rstest]
+fn what_an_image_of_emission_darkens_lights_nothing(#[values(0.0, 200.0)] far: f32) {
+    // Half of a sheet shines: the floor is lit as by a sheet of that half.
+    let at = Vec3::splat(far);
+    let mut shot = floor(at, 6.0);
+    let mut sheet = Element::solid("Sheet", Shape::plane(2.0, 1.0), Moves::Still);
+    sheet.placement.place_m = at + Vec3::new(0.0, 1.5, 1.5);
+    sheet.placement.turn_rad = Vec3::new(PI, 0.0, 0.0);
+    let look = Look { albedo: Vec3::ZERO, emission: Vec3::splat(8.0), ..matt(0.0) };
+    sheet.as_solid_mut().unwrap().look = Look { emission_image: Some("halves".to_owned()), ..look };
+    shot.add(sheet);
+    let lit = middle_with(&shot, &halves(0.0, 1.0), 2_000);
+    // Which half is which does not matter to the middle.
+    let half = under_rectangle(Vec3::new(0.5, 1.5, 1.5), Quat::IDENTITY, [1.0, 1.0], 8.0);
+    let expected = ALBEDO / PI * half;
+    // The image is blended over a pixel of 1/16 of the half.
+    assert!((lit / expected - 1.0).abs() < 0.04, "{lit} against {expected}");
+}
+
+#[test]
+fn images_of_one_value_are_that_value() {
+    let value = 0.6f32;
+    let coded = picture::display::linear(value);
+    let plain = |look: Look| {
+        let mut shot = floor(Vec3::ZERO, 6.0);
+        let light = AreaLight { size_m: [1.0, 1.0].into(), radiance: 20.0, colour: Vec3::ONE };
+        let mut lamp = Element::new("Lamp", Is::AreaLight(light));
+        lamp.placement.place_m = Vec3::new(0.6, 2.0, 0.4);
+        shot.add(lamp);
+        shot.named_mut("Floor").unwrap().as_solid_mut().unwrap().look = look;
+        middle_with(&shot, &halves(coded, coded), 3_000)
+    };
+    let look = Look { roughness: 0.8, metalness: 0.9, ..Look::default() };
+    let name = Some("halves".to_owned());
+    let by_value = plain(Look { roughness: 0.8 * value, metalness: 0.9 * value, ..look.clone() });
+    let by_image = plain(Look { roughness_image: name.clone(), metalness_image: name, ..look });
+    assert!((by_image / by_value - 1.0).abs() < 0.03, "{by_image} against {by_value}");
 }

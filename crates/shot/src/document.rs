@@ -134,7 +134,7 @@ impl AssetKind {
     /// The extensions of its files.
     pub fn extensions(self) -> &'static [&'static str] {
         match self {
-            Self::Mesh => &["obj", "glb", "ply", "stl"],
+            Self::Mesh => &["obj", "glb", "gltf", "ply", "stl"],
             Self::Image => &["png", "jpg", "jpeg"],
             Self::Environment => &["exr", "hdr"],
         }
@@ -148,7 +148,7 @@ impl AssetKind {
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
 #[serde(rename_all = "snake_case")]
 pub enum AssetKind {
-    /// A triangle mesh, OBJ or glTF binary.
+    /// Triangle meshes: OBJ, glTF, PLY or STL.
     Mesh,
     /// An image laid on UVs: PNG or JPEG.
     Image,

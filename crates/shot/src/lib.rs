@@ -52,7 +52,7 @@ pub use fingerprint::{Fingerprint, LET_GO_DELTA, fingerprints, steps_of};
 pub use force::{Along, Attract, Force, ForceKind, Matter, Push, Turbulence, Vortex, Who, Wind};
 pub use json::{MAX_JSON_MEMORY, json_memory};
 pub use light::{AreaLight, Sky, SkySource, Sun};
-pub use look::Look;
+pub use look::{Look, LookImage};
 pub use motion::expression::{self, Expression, ExpressionError};
 pub use motion::{
     Channel, Elapsed, Handle, Interpolation, Key, NotFinite, Outside, Performance, Sampler, Value, Within,

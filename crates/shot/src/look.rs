@@ -13,7 +13,18 @@ pub struct Look {
     pub albedo: Vec3,
     /// Image among the shot's assets that multiplies the albedo, laid on UVs.
     pub image: Option<String>,
-    /// How often the image repeats over one unit of UV.
+    /// Image among the shot's assets whose brightness, as the file stores it, multiplies the roughness.
+    pub roughness_image: Option<String>,
+    /// Image among the shot's assets whose brightness, as the file stores it, multiplies the metalness.
+    pub metalness_image: Option<String>,
+    /// Image among the shot's assets that multiplies the emission.
+    pub emission_image: Option<String>,
+    /// Image among the shot's assets of normals in tangent space: red along U,
+    /// green along V, blue off the surface, each from −1 to 1.
+    pub normal_image: Option<String>,
+    /// How far the normal image leans normals: 0 is not at all, 1 as it says.
+    pub normal_strength: f32,
+    /// How often the images repeat over one unit of UV.
     pub image_repeat: f32,
     /// Random difference in brightness from copy to copy, 0–1.
     pub variation: f32,
@@ -35,6 +46,11 @@ impl Default for Look {
         Self {
             albedo: Vec3::splat(0.6),
             image: None,
+            roughness_image: None,
+            metalness_image: None,
+            emission_image: None,
+            normal_image: None,
+            normal_strength: 1.0,
             image_repeat: 1.0,
             variation: 0.0,
             roughness: 0.5,
@@ -42,6 +58,79 @@ impl Default for Look {
             transmission: 0.0,
             refraction: 1.5,
             emission: Vec3::ZERO,
+        }
+    }
+}
+
+/// What an image of a look says.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Hash, Serialize, Deserialize, JsonSchema)]
+#[serde(rename_all = "snake_case")]
+pub enum LookImage {
+    /// The albedo.
+    Albedo,
+    /// The roughness.
+    Roughness,
+    /// The metalness.
+    Metalness,
+    /// The emission.
+    Emission,
+    /// The normals.
+    Normal,
+}
+
+impl LookImage {
+    /// All, in the order of the interface.
+    pub const ALL: [Self; 5] = [Self::Albedo, Self::Roughness, Self::Metalness, Self::Emission, Self::Normal];
+
+    /// Name of the field of a [`Look`] that names the image.
+    pub fn field(self) -> &'static str {
+        match self {
+            Self::Albedo => "image",
+            Self::Roughness => "roughness_image",
+            Self::Metalness => "metalness_image",
+            Self::Emission => "emission_image",
+            Self::Normal => "normal_image",
+        }
+    }
+}
+
+impl Look {
+    /// The name of one of its images among the shot's assets.
+    pub fn image(&self, of: LookImage) -> Option<&String> {
+        match of {
+            LookImage::Albedo => self.image.as_ref(),
+            LookImage::Roughness => self.roughness_image.as_ref(),
+            LookImage::Metalness => self.metalness_image.as_ref(),
+            LookImage::Emission => self.emission_image.as_ref(),
+            LookImage::Normal => self.normal_image.as_ref(),
+        }
+    }
+
+    /// Names one of its images.
+    pub fn set_image(&mut self, of: LookImage, name: Option<String>) {
+        *match of {
+            LookImage::Albedo => &mut self.image,
+            LookImage::Roughness => &mut self.roughness_image,
+            LookImage::Metalness => &mut self.metalness_image,
+            LookImage::Emission => &mut self.emission_image,
+            LookImage::Normal => &mut self.normal_image,
+        } = name;
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn every_image_is_the_field_that_it_says() {
+        for of in LookImage::ALL {
+            let mut look = Look::default();
+            look.set_image(of, Some("rust".to_owned()));
+            let json = serde_json::to_value(&look).unwrap();
+            assert_eq!(json[of.field()], "rust");
+            assert_eq!(look.image(of), Some(&"rust".to_owned()));
+            assert_eq!(LookImage::ALL.iter().filter(|of| look.image(**of).is_some()).count(), 1);
         }
     }
 }

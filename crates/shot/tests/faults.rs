@@ -148,6 +148,7 @@ fn with(path: &str, value: f64) -> (Result<Shot, String>, String) {
 #[case("elements.Box.is.solid.look.metalness", 0.0, 1.0)]
 #[case("elements.Box.is.solid.look.transmission", 0.0, 1.0)]
 #[case("elements.Box.is.solid.look.image_repeat", 0.001, 1_000.0)]
+#[case("elements.Box.is.solid.look.normal_strength", 0.0, 10.0)]
 #[case("elements.Box.is.solid.look.refraction", 1.0, 3.0)]
 #[case("elements.Box.is.solid.look.emission.1", 0.0, 1e6)]
 fn a_number_has_a_range(#[case] path: &str, #[case] low: f64, #[case] high: f64) {

@@ -80,29 +80,46 @@ pub fn sha256(bytes: &[u8]) -> String {
     Sha256::digest(bytes).iter().map(|byte| format!("{byte:02x}")).collect()
 }
 
-/// Reads a file as what its name says, to see that it is that.
-pub fn examine(name: &str, bytes: &[u8]) -> Result<Asset> {
-    Ok(examine_closely(name, bytes)?.0)
+/// A file that was looked at.
+pub struct Examined {
+    /// The asset.
+    pub asset: Asset,
+    /// What of it had to be mended.
+    pub notice: Option<String>,
+    /// Of a mesh file: the parts it holds.
+    pub parts: usize,
 }
 
-/// As [`examine`], with a notice of what was mended.
-pub fn examine_closely(name: &str, bytes: &[u8]) -> Result<(Asset, Option<String>)> {
+/// Reads a file as what its name says, to see that it is that.
+///
+/// # Errors
+/// [`Error::Bad`] says what is wrong with the file.
+pub fn examine(name: &str, bytes: &[u8]) -> Result<Examined> {
     let kind = kind_of(name)?;
-    let notice = match kind {
+    let (mut notice, mut parts) = (None, 1);
+    match kind {
         AssetKind::Environment => {
             let (_, mended) = interchange::read_environment(name, bytes)?;
-            (mended > 0).then(|| {
+            notice = (mended > 0).then(|| {
                 format!("{name}: {mended} pixels were negative or not finite; each became what light can be.")
-            })
+            });
         }
-        AssetKind::Mesh | AssetKind::Image => {
-            load(kind, name, bytes)?;
-            None
+        AssetKind::Mesh => {
+            let model = interchange::read_model(name, bytes)?;
+            parts = model.parts.len();
+            interchange::merged(name, model)?;
         }
-    };
+        AssetKind::Image => {
+            interchange::read_image(name, bytes)?;
+        }
+    }
     let sum = sha256(bytes);
     let extension = name.rsplit('.').next().unwrap_or_default().to_ascii_lowercase();
-    Ok((Asset { kind, file: format!("assets/{sum}.{extension}"), sha256: sum }, notice))
+    Ok(Examined {
+        asset: Asset { kind, file: format!("assets/{sum}.{extension}"), sha256: sum },
+        notice,
+        parts,
+    })
 }
 
 fn load(kind: AssetKind, name: &str, bytes: &[u8]) -> Result<Loaded> {

@@ -21,6 +21,12 @@ export type MeasuredRun = Schemas["MeasuredRun"];
 export type BodyTrack = Schemas["BodyTrack"];
 export type Vector = [number, number, number];
 
+/** What a mesh file becomes. */
+export type ModelElements = Omit<Schemas["ModelElements"], "assets" | "elements"> & {
+  assets: Record<string, Schemas["Asset"]>;
+  elements: (Omit<Schemas["ModelElement"], "is"> & { is: Element["is"] })[];
+};
+
 export interface Operation {
   op: "replace" | "add" | "remove";
   path: string;
@@ -133,6 +139,8 @@ export const api = {
       `/api/shots/${id}/assets?name=${encodeURIComponent(file.name)}`,
       body(file),
     ),
+  modelElements: (id: number, model: { name: string; asset: Schemas["Asset"]; separate: boolean }) =>
+    json<ModelElements>("POST", `/api/shots/${id}/assets/elements`, model),
   check: (id: number) => json<CheckEntry[]>("GET", `/api/shots/${id}/check`),
   fix: (id: number, entry: CheckEntry) =>
     json<ShotState>("POST", `/api/shots/${id}/fix`, { mistake: entry.mistake, elements: entry.elements }),

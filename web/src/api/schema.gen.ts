@@ -331,6 +331,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/shots/{id}/assets/elements": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Makes a mesh file that was taken in into one element, or one for each part,
+         *     with the looks it has.
+         */
+        post: operations["post_shots_id_assets_elements"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/shots/{id}/assets/{name}": {
         parameters: {
             query?: never;
@@ -1654,13 +1674,18 @@ export interface components {
              */
             emission: number[];
             /**
+             * @description Image among the shot's assets that multiplies the emission.
+             * @default null
+             */
+            emission_image: string | null;
+            /**
              * @description Image among the shot's assets that multiplies the albedo, laid on UVs.
              * @default null
              */
             image: string | null;
             /**
              * Format: float
-             * @description How often the image repeats over one unit of UV.
+             * @description How often the images repeat over one unit of UV.
              * @default 1
              */
             image_repeat: number;
@@ -1670,6 +1695,23 @@ export interface components {
              * @default 0
              */
             metalness: number;
+            /**
+             * @description Image among the shot's assets whose brightness, as the file stores it, multiplies the metalness.
+             * @default null
+             */
+            metalness_image: string | null;
+            /**
+             * @description Image among the shot's assets of normals in tangent space: red along U,
+             *     green along V, blue off the surface, each from −1 to 1.
+             * @default null
+             */
+            normal_image: string | null;
+            /**
+             * Format: float
+             * @description How far the normal image leans normals: 0 is not at all, 1 as it says.
+             * @default 1
+             */
+            normal_strength: number;
             /**
              * Format: float
              * @description Index of refraction, 1–3.
@@ -1682,6 +1724,11 @@ export interface components {
              * @default 0.5
              */
             roughness: number;
+            /**
+             * @description Image among the shot's assets whose brightness, as the file stores it, multiplies the roughness.
+             * @default null
+             */
+            roughness_image: string | null;
             /**
              * Format: float
              * @description 0 is opaque, 1 lets all light that is not reflected through.
@@ -1765,6 +1812,35 @@ export interface components {
              * @default 1
              */
             share: number;
+        };
+        /** @description An element to be added. */
+        ModelElement: {
+            /** @description What it is. */
+            is: Record<string, never>;
+            /** @description Its name, which elements of the shot may have already. */
+            name: string;
+            /** @description Where it is, m. */
+            place_m: number[];
+            /** @description Its turns about x, y and z, rad. */
+            turn_rad: number[];
+        };
+        /** @description A mesh file as elements. */
+        ModelElements: {
+            /** @description Assets to be put into the document, by name. */
+            assets: Record<string, never>;
+            /** @description The elements. */
+            elements: components["schemas"]["ModelElement"][];
+            /** @description What was left out, each in a sentence. */
+            notices: string[];
+        };
+        /** @description A mesh file that was taken in, to be made into elements. */
+        ModelOf: {
+            /** @description The asset, as it was taken in. */
+            asset: Record<string, never>;
+            /** @description The file's name, without its extension. */
+            name: string;
+            /** @description Whether each part becomes an element of its own, with its own look. */
+            separate: boolean;
         };
         /** @description The elements that change with time, as they are at a frame. */
         Moment: {
@@ -1887,11 +1963,16 @@ export interface components {
              *         0,
              *         0
              *       ],
+             *       "emission_image": null,
              *       "image": null,
              *       "image_repeat": 1,
              *       "metalness": 0,
+             *       "metalness_image": null,
+             *       "normal_image": null,
+             *       "normal_strength": 1,
              *       "refraction": 1.5,
              *       "roughness": 0.5,
+             *       "roughness_image": null,
              *       "transmission": 0,
              *       "variation": 0
              *     }
@@ -2394,11 +2475,16 @@ export interface components {
              *         0,
              *         0
              *       ],
+             *       "emission_image": null,
              *       "image": null,
              *       "image_repeat": 1,
              *       "metalness": 0,
+             *       "metalness_image": null,
+             *       "normal_image": null,
+             *       "normal_strength": 1,
              *       "refraction": 1.5,
              *       "roughness": 0.5,
+             *       "roughness_image": null,
              *       "transmission": 0,
              *       "variation": 0
              *     }
@@ -2843,6 +2929,8 @@ export interface components {
             name: string;
             /** @description What of it had to be mended. */
             notice?: string | null;
+            /** @description Of a mesh file: how many parts it holds, which can be elements of their own. */
+            parts: number;
         };
         /** @description A value of a parameter. */
         Value: boolean | number | number[];
@@ -3674,6 +3762,39 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Uploaded"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    post_shots_id_assets_elements: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ModelOf"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ModelElements"];
                 };
             };
             422: {

@@ -1,7 +1,7 @@
 <script lang="ts">
   import Plus from "@lucide/svelte/icons/plus";
   import { DropdownMenu } from "bits-ui";
-  import { add, addables, addFile, addText } from "../state/adding";
+  import { add, addables, addFiles, addText } from "../state/adding";
   import { addTurntable } from "../state/turntable";
 
   let chooser: HTMLInputElement;
@@ -16,11 +16,11 @@
   class="hidden"
   type="file"
   multiple
-  accept=".obj,.glb,.ply,.stl,.svg,.png,.jpg,.jpeg,.exr,.hdr"
+  accept=".obj,.glb,.gltf,.ply,.stl,.svg,.png,.jpg,.jpeg,.exr,.hdr"
   aria-label="File to take in"
   bind:this={chooser}
   onchange={async () => {
-    for (const file of chooser.files ?? []) await addFile(file);
+    await addFiles(chooser.files ?? []);
     chooser.value = "";
   }}
 />

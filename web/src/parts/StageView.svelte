@@ -7,7 +7,7 @@
   import type { Moved } from "../stage/handles";
   import { ForceView } from "../stage/forces";
   import { Stage } from "../stage/Stage";
-  import { addFile } from "../state/adding";
+  import { addFiles } from "../state/adding";
   import { desk } from "../state/desk.svelte";
   import { relative } from "../state/attaching";
   import { judging } from "../state/judging.svelte";
@@ -196,7 +196,7 @@
     event.preventDefault();
     dropping = false;
     const at = stage?.groundAt(event.clientX, event.clientY);
-    for (const file of event.dataTransfer?.files ?? []) await addFile(file, at);
+    await addFiles(event.dataTransfer?.files ?? [], at);
   }
 </script>
 

@@ -279,16 +279,22 @@ export class Items {
     const geometry = await this.#geometry(item);
     if (!geometry || item.mesh) return;
     const look = solid.look ?? {};
-    const image = look.image
-      ? `/api/shots/${this.#shotId}/assets/${encodeURIComponent(look.image)}`
-      : undefined;
     const count = countOf(item.element);
-    item.mesh = new THREE.InstancedMesh(geometry, this.looks.get(look, image), count);
+    item.mesh = new THREE.InstancedMesh(
+      geometry,
+      this.looks.get(look, (name) => this.#asset(name)),
+      count,
+    );
     item.mesh.castShadow = item.mesh.receiveShadow = true;
     item.mesh.userData.element = item.element.id;
     shade(item.mesh, look.variation ?? 0);
     this.scene.add(item.mesh);
     this.host.changed();
+  }
+
+  /** Where an asset's bytes are. */
+  #asset(name: string) {
+    return `/api/shots/${this.#shotId}/assets/${encodeURIComponent(name)}`;
   }
 
   async #buildCurve(item: Item) {
@@ -319,10 +325,7 @@ export class Items {
     this.host.load(-1);
     if (!geometry || this.#all.get(item.element.id) !== item) return;
     const look = solid.look ?? {};
-    const image = look.image
-      ? `/api/shots/${this.#shotId}/assets/${encodeURIComponent(look.image)}`
-      : undefined;
-    item.copied![which] = { geometry, material: this.looks.get(look, image) };
+    item.copied![which] = { geometry, material: this.looks.get(look, (name) => this.#asset(name)) };
     item.drawn = undefined;
     this.host.changed();
   }

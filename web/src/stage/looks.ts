@@ -15,8 +15,9 @@ export class Looks {
   /** Told +1 as an image begins to load and −1 as it is there, or cannot be. */
   constructor(private loading: (change: 1 | -1) => void) {}
 
-  get(look: Look, imageUrl: string | undefined): THREE.MeshStandardMaterial {
-    const key = JSON.stringify([look, imageUrl]);
+  /** The material of a look, whose images lie where `urlOf` says. */
+  get(look: Look, urlOf: (image: string) => string): THREE.MeshStandardMaterial {
+    const key = JSON.stringify([look, urlOf("")]);
     let material = this.#materials.get(key);
     if (!material) {
       const [r, g, b] = look.albedo ?? [0.6, 0.6, 0.6];
@@ -28,7 +29,14 @@ export class Looks {
         transparent: through > 0,
         opacity: 1 - 0.45 * through,
       });
-      if (imageUrl) material.map = this.#texture(imageUrl, look.image_repeat ?? 1);
+      const texture = (image: string | null | undefined, space: string) =>
+        image ? this.#texture(urlOf(image), look.image_repeat ?? 1, space) : null;
+      material.map = texture(look.image, THREE.SRGBColorSpace);
+      material.roughnessMap = texture(look.roughness_image, THREE.NoColorSpace);
+      material.metalnessMap = texture(look.metalness_image, THREE.NoColorSpace);
+      material.emissiveMap = texture(look.emission_image, THREE.SRGBColorSpace);
+      material.normalMap = texture(look.normal_image, THREE.NoColorSpace);
+      material.normalScale.setScalar(look.normal_strength ?? 1);
       material.userData.look = look;
       this.#lighten(material);
       this.#materials.set(key, material);
@@ -48,9 +56,8 @@ export class Looks {
     const smooth = (1 - (look.roughness ?? 0.5)) ** 2;
     // About what a dielectric mirrors, seen from all sides.
     const share = look.transmission ? 0.1 : 0.35;
-    material.emissive
-      .setRGB(...((look.emission ?? [0, 0, 0]) as [number, number, number]))
-      .add(this.#shine.clone().multiplyScalar(share * smooth));
+    material.emissive.setRGB(...((look.emission ?? [0, 0, 0]) as [number, number, number]));
+    if (!look.emission_image) material.emissive.add(this.#shine.clone().multiplyScalar(share * smooth));
   }
 
   /** Looks that change with time leave many behind. */
@@ -62,14 +69,14 @@ export class Looks {
     material.dispose();
   }
 
-  #texture(url: string, repeat: number): THREE.Texture {
-    const key = `${url} ${repeat}`;
+  #texture(url: string, repeat: number, space: string): THREE.Texture {
+    const key = `${url} ${repeat} ${space}`;
     let texture = this.#textures.get(key);
     if (!texture) {
       const ended = () => this.loading(-1);
       this.loading(1);
       texture = new THREE.TextureLoader().load(url, ended, undefined, ended);
-      texture.colorSpace = THREE.SRGBColorSpace;
+      texture.colorSpace = space;
       texture.wrapS = texture.wrapT = THREE.RepeatWrapping;
       texture.repeat.set(repeat, repeat);
       this.#textures.set(key, texture);

@@ -1,5 +1,12 @@
 // What can be added to a shot, at which place and with which values it begins.
-import { api, type Element, type Operation, type Schemas, type Vector } from "../api/client";
+import {
+  api,
+  type Element,
+  type ModelElements,
+  type Operation,
+  type Schemas,
+  type Vector,
+} from "../api/client";
 import { notices } from "./notices.svelte";
 import { selection } from "./selection.svelte";
 import { shot } from "./shot.svelte";
@@ -224,38 +231,100 @@ export function add(addable: Addable, at?: Vector) {
   return shot.add(addable.name, addable.is(), at ?? addable.place, addable.turn);
 }
 
-/** Takes in a file: a mesh becomes an element, a drawing a curve, an environment the sky, an image the look of what is selected. */
-export async function addFile(file: File, at: Vector = [0, 0, 0]) {
+/** Takes in files: a mesh becomes a body, a drawing a curve, an environment the sky, an image the look of what is selected. */
+export async function addFiles(files: Iterable<File>, at: Vector = [0, 0, 0]) {
+  const refused: string[] = [];
+  for (const file of files) {
+    try {
+      await addFile(file, at);
+    } catch (error) {
+      refused.push(error instanceof Error ? error.message : String(error));
+    }
+  }
+  // However many they are, they are told once.
+  if (refused.length === 1) notices.say(refused[0], { grave: true });
+  if (refused.length > 1)
+    notices.say(`${refused.length} files were not taken in. ${refused.join(" · ")}`, { grave: true });
+}
+
+const pathOf = (asset: string) => `/assets/${asset.replaceAll("~", "~0").replaceAll("/", "~1")}`;
+
+async function addFile(file: File, at: Vector) {
   const id = shot.id;
   if (id === null) return;
   if (file.name.toLowerCase().endsWith(".svg")) {
-    const strokes_m = await notices.attempt(() => api.outlineDrawing(file));
+    const strokes_m = await api.outlineDrawing(file);
     const name = file.name.replace(/\.svg$/i, "");
-    if (strokes_m) await shot.add(name, curve({ strokes: { strokes_m } }), [at[0], at[1] + 0.5, at[2]]);
+    await shot.add(name, curve({ strokes: { strokes_m } }), [at[0], at[1] + 0.5, at[2]]);
     return;
   }
-  const uploaded = await notices.attempt(() => api.upload(id, file));
-  if (!uploaded) return;
-  const { name, asset, notice } = uploaded;
+  const uploaded = await api.upload(id, file);
+  const { name, asset, notice, parts } = uploaded;
   if (notice) notices.say(notice);
-  const keep: Operation = {
-    op: "add",
-    path: `/assets/${name.replaceAll("~", "~0").replaceAll("/", "~1")}`,
-    value: asset,
-  };
-  if (asset.kind === "mesh") {
-    if (await shot.edit(`${file.name} taken in`, () => [keep]))
-      await shot.add(name, solid({ mesh: { asset: name, scale: 1 } }), at);
-  } else if (asset.kind === "environment") {
+  if (asset.kind === "mesh") return addModel(id, file.name, { name, asset }, parts, at);
+  const keep: Operation = { op: "add", path: pathOf(name), value: asset };
+  if (!(await shot.edit(`${file.name} taken in`, () => [keep]))) return;
+  if (asset.kind === "environment") {
     const source = { image: { asset: name } };
     const sky = shot.elements.find((element) => "sky" in element.is);
-    if (!(await shot.edit(`${file.name} taken in`, () => [keep]))) return;
     if (sky) await shot.set("Sky set to an image", [sky.id], "/is/sky/source", source);
     else await shot.add("Sky", { sky: { strength: 1, source } }, [0, 0, 0]);
   } else {
     const solids = selection.ids.filter((id) => "solid" in (shot.element(id)?.is ?? {}));
-    if (!(await shot.edit(`${file.name} taken in`, () => [keep]))) return;
     if (solids.length) await shot.set("Image laid on", solids, "/is/solid/look/image", name);
     else notices.say(`${file.name} is among the shot's images. Choose it in a body's Look.`);
   }
+}
+
+interface Taken {
+  name: string;
+  asset: Schemas["Asset"];
+}
+
+/** Adds the meshes of a file as one body, and offers to take its parts as bodies of their own. */
+async function addModel(id: number, file: string, taken: Taken, parts: number, at: Vector) {
+  const whole = await api.modelElements(id, { ...taken, separate: false });
+  if (!(await placeModel(`${file} taken in`, whole, at, []))) return;
+  const [body] = selection.ids;
+  if (parts < 2) return;
+  const several = `${parts} bodies`;
+  const apart = async () => {
+    const model = await notices.attempt(() => api.modelElements(id, { ...taken, separate: true }));
+    if (model) await placeModel(`${file} taken in as ${several}`, model, at, [body]);
+  };
+  notices.say(`${file} holds ${parts} meshes, taken in as one body.`, {
+    action: { label: `Make ${several} of it`, run: () => void apart() },
+  });
+}
+
+/** Puts elements of a model into the shot, in the place of others. */
+async function placeModel(label: string, model: ModelElements, at: Vector, instead: number[]) {
+  for (const notice of model.notices) notices.say(notice);
+  const made: number[] = [];
+  const saved = await shot.edit(label, (document) => {
+    let next = shot.nextElement(document);
+    const leaving = document.elements.flatMap((element, i) => (instead.includes(element.id) ? [i] : []));
+    const taken = new Set(
+      document.elements.filter((element) => !instead.includes(element.id)).map((element) => element.name),
+    );
+    const elements = model.elements.map(({ name, is, place_m, turn_rad }) => {
+      let free = name;
+      for (let n = 2; taken.has(free); n++) free = `${name} ${n}`;
+      taken.add(free);
+      made.push(next);
+      const place = place_m.map((v, axis) => v + at[axis]);
+      return { id: next++, name: free, placement: { place_m: place, turn_rad }, is };
+    });
+    return [
+      ...leaving.reverse().map((i) => ({ op: "remove" as const, path: `/elements/${i}` })),
+      ...Object.entries(model.assets).map(([name, asset]) => ({
+        op: "add" as const,
+        path: pathOf(name),
+        value: asset,
+      })),
+      ...elements.map((value) => ({ op: "add" as const, path: "/elements/-", value })),
+    ];
+  });
+  if (saved) selection.set(made);
+  return saved;
 }

@@ -13,6 +13,8 @@ class Notices {
   #next = 1;
 
   say(text: string, options: { grave?: boolean; action?: Notice["action"] } = {}) {
+    // The same twice is one.
+    this.list = this.list.filter((notice) => notice.text !== text);
     const notice = { id: this.#next++, text, grave: options.grave ?? false, action: options.action };
     this.list = [...this.list.slice(-3), notice];
     if (!notice.grave && !notice.action) setTimeout(() => this.dismiss(notice.id), 5000);

@@ -17,7 +17,7 @@ const PARAMETERS: Record<string, Parameter[]> = {
     ...on("shape", "Number", "Spacing", "Random shift", "Random turn", "Seed"),
     ...on("body", "Moves", "Collides as", "Density", "Mass", "Friction", "Bounce", "Margin", "Breaks at"),
     ...on("body", "Velocity", "Spin"),
-    ...on("look", "Albedo", "Image", "Variation", "Roughness", "Metalness"),
+    ...on("look", "Albedo", "Albedo image", "Variation", "Roughness", "Metalness"),
     ...on("look", "Transmission", "Refraction", "Emission"),
   ],
   particles: [

@@ -5,9 +5,10 @@ mod particles;
 use crate::migrate;
 use crate::motion::slots::{Bounds, Slot, element_slots, shot_slots};
 use crate::{
-    AssetKind, BirthMap, Births, BornOn, Curve, Element, Form, Id, Is, LAST_FRAME, MAX_BODIES, MAX_BYTES,
-    MAX_ELEMENTS, MAX_FRAMES, MAX_GROUPS, MAX_ID, MAX_JSON_MEMORY, MAX_PARTICLES, MapOf, Often, Particles,
-    Reference, Role, Sampler, Shape, Shot, SkySource, Solid, Source, VERSION, Volume, When, json_memory,
+    AssetKind, BirthMap, Births, BornOn, Curve, Element, Form, Id, Is, LAST_FRAME, Look, LookImage,
+    MAX_BODIES, MAX_BYTES, MAX_ELEMENTS, MAX_FRAMES, MAX_GROUPS, MAX_ID, MAX_JSON_MEMORY, MAX_PARTICLES,
+    MapOf, Often, Particles, Reference, Role, Sampler, Shape, Shot, SkySource, Solid, Source, VERSION,
+    Volume, When, json_memory,
 };
 use glam::Vec3;
 use serde::{Deserialize, Serialize};
@@ -244,9 +245,7 @@ impl Shot {
                 }
             }
         }
-        if let Some(image) = &solid.look.image {
-            self.asset(f, &format!("{path}.look.image"), image, AssetKind::Image);
-        }
+        self.look_faults(f, &format!("{path}.look"), &solid.look);
     }
 
     /// Elements that stand, aim or are made of each other in a circle.
@@ -287,6 +286,14 @@ impl Shot {
                     }
                 }
                 at += 1;
+            }
+        }
+    }
+
+    fn look_faults(&self, f: &mut Faults, path: &str, look: &Look) {
+        for of in LookImage::ALL {
+            if let Some(image) = look.image(of) {
+                self.asset(f, &format!("{path}.{}", of.field()), image, AssetKind::Image);
             }
         }
     }

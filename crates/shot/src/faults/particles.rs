@@ -26,9 +26,7 @@ impl Shot {
         {
             f.say(format!("{path}.births.to_frame"), format!("{to} comes before from_frame, {from}"));
         }
-        if let Some(image) = &particles.look.image {
-            self.asset(f, &format!("{path}.look.image"), image, AssetKind::Image);
-        }
+        self.look_faults(f, &format!("{path}.look"), &particles.look);
         if particles.becoming.len() > MAX_BECOMING {
             let message = format!("{} entries; at most {MAX_BECOMING}", particles.becoming.len());
             f.say(format!("{path}.becoming"), message);

@@ -265,6 +265,7 @@ fn look_slots(root: &str, look: &mut Look, v: Visit) {
     let mut v = |path: Arguments, slot: Slot, bounds: Bounds| v(format_args!("{root}.{path}"), slot, bounds);
     v(format_args!("albedo"), Slot::Vector(&mut look.albedo), SHARE);
     v(format_args!("image_repeat"), Slot::Number(&mut look.image_repeat), to(0.001, 1_000.0));
+    v(format_args!("normal_strength"), Slot::Number(&mut look.normal_strength), to(0.0, 10.0));
     v(format_args!("variation"), Slot::Number(&mut look.variation), SHARE);
     v(format_args!("roughness"), Slot::Number(&mut look.roughness), SHARE);
     v(format_args!("metalness"), Slot::Number(&mut look.metalness), SHARE);

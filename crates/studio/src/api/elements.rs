@@ -1,6 +1,6 @@
 //! What the Stage draws of an element, and the files elements use.
 
-use super::input::{Input, Path, Query, Upload};
+use super::input::{Input, Path, Query};
 use super::motion::{sampled, solved_in};
 use super::shots::{ShotState, state};
 use super::{State, blocking};
@@ -11,9 +11,8 @@ use axum::extract::State as Extract;
 use axum::http::{HeaderMap, StatusCode, header};
 use axum::response::{IntoResponse, Response};
 use serde::{Deserialize, Serialize};
-use shot::{Asset, Element, Id, Is, Shot, SkySource, World};
+use shot::{Element, Id, Is, Shot, SkySource, World};
 use simulate::solids::{collision_mesh, drop_to_rest};
-use std::collections::BTreeMap;
 use utoipa::ToSchema;
 
 fn element(shot: &Shot, id: u32) -> Result<&Element> {
@@ -283,64 +282,4 @@ pub(crate) async fn physics(
         }))
     })
     .await
-}
-
-#[derive(Deserialize)]
-pub(crate) struct Named {
-    name: String,
-}
-
-/// A file taken in, to be named in the document.
-#[derive(Serialize, ToSchema)]
-pub(crate) struct Uploaded {
-    /// A name no asset of the shot has yet.
-    name: String,
-    /// The asset, to be put into the document under that name.
-    #[schema(value_type = Object)]
-    asset: Asset,
-    /// What of it had to be mended.
-    notice: Option<String>,
-}
-
-/// Takes in a file: OBJ, GLB, PLY, STL, PNG, JPEG, EXR or HDR, told by `name`.
-#[utoipa::path(post, path = "/api/shots/{id}/assets", params(("id" = i64, Path), ("name" = String, Query)),
-    request_body(content = Vec<u8>, content_type = "application/octet-stream"), responses((status = 200, body = Uploaded), (status = 422, body = crate::error::Problem)))]
-pub(crate) async fn upload(
-    Extract(studio): State,
-    Path(id): Path<i64>,
-    Query(Named { name }): Query<Named>,
-    Upload(body): Upload,
-) -> Result<Json<Uploaded>> {
-    let (shot, _) = studio.head(id).await?;
-    let copy = studio.clone();
-    copy.import(move || {
-        let (asset, notice) = assets::examine_closely(&name, &body)?;
-        frames::write_whole(&assets::path(&studio.data, &asset)?, &body)?;
-        Ok(Json(Uploaded { name: free(&shot.assets, &name, &asset), asset, notice }))
-    })
-    .await
-}
-
-fn free(assets: &BTreeMap<String, Asset>, file: &str, asset: &Asset) -> String {
-    let stem = file.rsplit(['/', '\\']).next().unwrap_or(file);
-    let stem = stem.rsplit_once('.').map_or(stem, |(stem, _)| stem);
-    let fits = |name: &String| assets.get(name).is_none_or(|there| there.sha256 == asset.sha256);
-    let numbered = (2..).map(|n| format!("{stem} {n}"));
-    std::iter::once(stem.to_owned()).chain(numbered).find(fits).expect("names are endless")
-}
-
-/// An asset's bytes.
-#[utoipa::path(get, path = "/api/shots/{id}/assets/{name}", params(("id" = i64, Path), ("name" = String, Path)), responses((status = 200, content_type = "application/octet-stream")))]
-pub(crate) async fn asset(Extract(studio): State, Path((id, name)): Path<(i64, String)>) -> Result<Response> {
-    let (shot, _) = studio.head(id).await?;
-    let asset = shot.assets.get(&name).ok_or_else(|| Error::NotFound(format!("asset {name}")))?;
-    let asset = asset.clone();
-    let of = asset.clone();
-    let bytes = blocking(move || assets::read(&studio.data, &of)).await?;
-    let kind = match asset.file.rsplit('.').next() {
-        Some("png") => "image/png",
-        Some("jpg" | "jpeg") => "image/jpeg",
-        _ => "application/octet-stream",
-    };
-    Ok(([(header::CONTENT_TYPE, kind), (header::CACHE_CONTROL, "no-cache")], bytes).into_response())
 }

@@ -1,5 +1,6 @@
 //! The HTTP interface. A file a resource; the description is generated.
 
+mod assets;
 mod check;
 mod elements;
 mod events;
@@ -69,8 +70,9 @@ fn router() -> OpenApiRouter<Arc<Studio>> {
         .routes(routes!(elements::drop))
         .routes(routes!(elements::delete))
         .routes(routes!(elements::physics))
-        .routes(routes!(elements::upload))
-        .routes(routes!(elements::asset))
+        .routes(routes!(assets::upload))
+        .routes(routes!(assets::asset))
+        .routes(routes!(assets::elements))
         .routes(routes!(check::list))
         .routes(routes!(check::fix))
         .routes(routes!(runs::freshness))

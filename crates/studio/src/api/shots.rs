@@ -317,11 +317,11 @@ fn unpack(data: &std::path::Path, name: &str, body: &[u8]) -> Result<Shot> {
             return Err(bad(format!("{} is not the file the shot was made with", asset.file)));
         }
         let examined = assets::examine(&asset.file, &bytes)?;
-        if examined.kind != asset.kind {
+        if examined.asset.kind != asset.kind {
             return Err(bad(format!("the asset \"{asset_name}\" is not what the shot says it is")));
         }
         // Stored under its own sum, whatever path the zip had.
-        *asset = examined;
+        *asset = examined.asset;
         frames::write_whole(&assets::path(data, asset)?, &bytes)?;
     }
     Ok(shot)

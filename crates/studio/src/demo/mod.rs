@@ -41,7 +41,7 @@ fn build(make: fn() -> (Shot, Vec<File>), folder: &Path) -> Result<Shot> {
     let (mut shot, files) = make();
     std::fs::create_dir_all(folder.join("assets"))?;
     for (name, file, bytes) in files {
-        let asset = examine(file, &bytes)?;
+        let asset = examine(file, &bytes)?.asset;
         write_whole(&path(folder, &asset)?, &bytes)?;
         shot.assets.insert(name.to_owned(), asset);
     }

@@ -135,7 +135,7 @@ async fn staged_places_follow_keys_at_the_frame_asked_for() {
 #[case("photo.png", b"v 0 0 0", "photo.png: is not PNG or JPEG")]
 #[case("photo.jpg", b"\x89PNG\r\n", "photo.jpg: is not PNG or JPEG")]
 #[case("sky.hdr", b"#?RADIANCE\n\n-Y 2 +X 2\n\0", "sky.hdr")]
-#[case("notes.txt", b"hello", "notes.txt: is none of .obj, .glb, .ply, .stl, .png, .jpg, .jpeg, .exr, .hdr")]
+#[case("notes.txt", b"hello", "notes.txt: is none of .obj, .glb, .gltf, .ply, .stl, .png, .jpg, .jpeg, .exr, .hdr")]
 #[case("noextension", b"hello", "is none of")]
 #[tokio::test(flavor = "multi_thread")]
 async fn a_file_that_cannot_be_used_is_named_and_not_kept(
@@ -174,4 +174,65 @@ async fn another_file_of_a_taken_name_gets_a_number_and_the_same_file_does_not()
     assert_eq!((&same["name"], &other["name"]), (&json!("Boat"), &json!("Boat 2")));
     let (status, bytes) = desk.bytes("/api/shots/1/assets/Boat").await;
     assert_eq!((status, bytes), (StatusCode::OK, obj(1)));
+}
+
+/// Rings and a rope with two looks and five images.
+fn floats() -> Vec<u8> {
+    let files = concat!(env!("CARGO_MANIFEST_DIR"), "/../interchange/tests/files");
+    std::fs::read(format!("{files}/floats-draco.glb")).unwrap()
+}
+
+#[rstest]
+#[case(false, &["floats"], 6)]
+#[case(true, &["Float left", "Rope", "Float right"], 7)]
+#[tokio::test(flavor = "multi_thread")]
+async fn a_file_of_several_meshes_becomes_one_element_or_several_with_their_looks(
+    #[case] separate: bool,
+    #[case] names: &[&str],
+    #[case] kept: usize,
+) {
+    let desk = desk().await;
+    desk.new_shot().await;
+    let (status, uploaded) = desk.upload("/api/shots/1/assets?name=floats.glb", &floats()).await;
+    assert_eq!((status, &uploaded["parts"]), (StatusCode::OK, &json!(3)), "{uploaded}");
+    let ask = json!({"name": "floats", "asset": uploaded["asset"], "separate": separate});
+    let (status, model) = desk.ask("POST", "/api/shots/1/assets/elements", ask).await;
+    assert_eq!(status, StatusCode::OK, "{model}");
+    assert_eq!(model["assets"].as_object().unwrap().len(), kept);
+    let elements = model["elements"].as_array().unwrap();
+    assert_eq!(elements.iter().map(|e| e["name"].as_str().unwrap()).collect::<Vec<_>>(), names);
+    let look = &elements[0]["is"]["solid"]["look"];
+    for image in ["image", "roughness_image", "metalness_image", "normal_image", "emission_image"] {
+        assert!(model["assets"].get(look[image].as_str().unwrap()).is_some(), "{image}");
+    }
+    // One body has one look, and the rest is said.
+    assert_eq!(model["notices"].as_array().unwrap().len(), usize::from(!separate), "{model}");
+    // What came is a shot that can be saved and rendered.
+    let mut patch = Vec::new();
+    for (name, asset) in model["assets"].as_object().unwrap() {
+        patch.push(json!({"op": "add", "path": format!("/assets/{name}"), "value": asset}));
+    }
+    for (i, element) in elements.iter().enumerate() {
+        let placement = json!({"place_m": element["place_m"], "turn_rad": element["turn_rad"]});
+        let value =
+            json!({"id": 20 + i, "name": element["name"], "placement": placement, "is": element["is"]});
+        patch.push(json!({"op": "add", "path": "/elements/-", "value": value}));
+    }
+    let save = json!({"base": 1, "label": "Floats", "patch": patch});
+    let (status, saved) = desk.ask("PATCH", "/api/shots/1", save).await;
+    assert_eq!(status, StatusCode::OK, "{saved}");
+    let (status, png) = desk.bytes("/api/shots/1/picture.png").await;
+    assert_eq!((status, &png[1..4]), (StatusCode::OK, b"PNG" as &[u8]));
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn elements_are_made_only_of_a_mesh_that_was_taken_in() {
+    let desk = desk().await;
+    desk.new_shot().await;
+    for file in ["studio.db", "assets/../studio.db", "assets/0000.glb"] {
+        let asset = json!({"kind": "mesh", "file": file, "sha256": "0".repeat(64)});
+        let ask = json!({"name": "a", "asset": asset, "separate": true});
+        let (status, _) = desk.ask("POST", "/api/shots/1/assets/elements", ask).await;
+        assert_eq!(status, StatusCode::UNPROCESSABLE_ENTITY, "{file}");
+    }
 }

@@ -1,0 +1,94 @@
+//! What a file of meshes holds: its parts, where they stand, and their looks.
+
+use geometry::Mesh;
+use glam::{Quat, Vec3};
+use shot::{Look, LookImage};
+
+/// The meshes of a file with their looks.
+#[derive(Clone, Debug, Default)]
+pub struct Model {
+    /// The parts, each of one look.
+    pub parts: Vec<Part>,
+    /// The looks that parts name.
+    pub materials: Vec<Material>,
+    /// What was left out, each in a sentence.
+    pub notices: Vec<String>,
+}
+
+/// A mesh of one look.
+#[derive(Clone, Debug)]
+pub struct Part {
+    /// Name in the file.
+    pub name: String,
+    /// The mesh, about its own origin.
+    pub mesh: Mesh,
+    /// Where its origin is, in the file's units.
+    pub position: Vec3,
+    /// How it is turned.
+    pub orientation: Quat,
+    /// How large it is shown.
+    pub scale: f32,
+    /// Its look, by place in [`Model::materials`].
+    pub material: Option<usize>,
+}
+
+/// A look of a file.
+#[derive(Clone, Debug)]
+pub struct Material {
+    /// Name in the file.
+    pub name: String,
+    /// The look without its images.
+    pub look: Look,
+    /// Its images.
+    pub images: Vec<(LookImage, ImageFile)>,
+}
+
+/// An image as the bytes of a file.
+#[derive(Clone, Debug)]
+pub struct ImageFile {
+    /// A name for it, without an extension.
+    pub name: String,
+    /// `png` or `jpg`.
+    pub extension: &'static str,
+    /// The file.
+    pub bytes: Vec<u8>,
+}
+
+impl Model {
+    /// All parts where they stand, as one mesh.
+    #[must_use]
+    pub fn merged(self) -> Mesh {
+        let mut whole = Mesh::default();
+        for Part { mesh, position, orientation, scale, .. } in self.parts {
+            let base = whole.positions.len();
+            whole.positions.extend(mesh.positions.iter().map(|p| position + orientation * (*p * scale)));
+            let count = whole.positions.len();
+            if mesh.normals.len() == mesh.positions.len() {
+                whole.normals.resize(base, Vec3::ZERO);
+                whole.normals.extend(mesh.normals.iter().map(|n| orientation * *n));
+            }
+            whole.uvs.resize(base, glam::Vec2::ZERO);
+            whole.uvs.extend(mesh.uvs);
+            whole.uvs.resize(count, glam::Vec2::ZERO);
+            // Parts without weights count as 1.
+            if !mesh.weights.is_empty() {
+                whole.weights.resize(base, 1.0);
+                whole.weights.extend(mesh.weights);
+            }
+            if !whole.weights.is_empty() {
+                whole.weights.resize(count, 1.0);
+            }
+            let moved = |t: &[u32; 3]| t.map(|v| v.saturating_add(base as u32));
+            whole.triangles.extend(mesh.triangles.iter().map(moved));
+        }
+        whole
+    }
+}
+
+impl From<Mesh> for Model {
+    fn from(mesh: Mesh) -> Self {
+        let (position, orientation) = (Vec3::ZERO, Quat::IDENTITY);
+        let part = Part { name: "Mesh".to_owned(), mesh, position, orientation, scale: 1.0, material: None };
+        Self { parts: vec![part], ..Self::default() }
+    }
+}

@@ -1,0 +1,219 @@
+//! Files that a shot uses: taken in, taken apart into elements, and given back.
+
+use super::input::{Input, Path, Query, Upload};
+use super::{State, blocking};
+use crate::assets;
+use crate::error::{Error, Result};
+use axum::Json;
+use axum::extract::State as Extract;
+use axum::http::header;
+use axum::response::{IntoResponse, Response};
+use glam::Vec3;
+use interchange::{Material, Model, Part};
+use serde::{Deserialize, Serialize};
+use shot::{Asset, AssetKind, Body, Is, Look, Shape, Solid, turn_about_axes};
+use std::collections::BTreeMap;
+use utoipa::ToSchema;
+
+#[derive(Deserialize)]
+pub(crate) struct Named {
+    name: String,
+}
+
+/// A file taken in, to be named in the document.
+#[derive(Serialize, ToSchema)]
+pub(crate) struct Uploaded {
+    /// A name no asset of the shot has yet.
+    name: String,
+    /// The asset, to be put into the document under that name.
+    #[schema(value_type = Object)]
+    asset: Asset,
+    /// What of it had to be mended.
+    notice: Option<String>,
+    /// Of a mesh file: how many parts it holds, which can be elements of their own.
+    parts: usize,
+}
+
+/// Takes in a file: OBJ, GLB, PLY, STL, PNG, JPEG, EXR or HDR, told by `name`.
+#[utoipa::path(post, path = "/api/shots/{id}/assets", params(("id" = i64, Path), ("name" = String, Query)),
+    request_body(content = Vec<u8>, content_type = "application/octet-stream"), responses((status = 200, body = Uploaded), (status = 422, body = crate::error::Problem)))]
+pub(crate) async fn upload(
+    Extract(studio): State,
+    Path(id): Path<i64>,
+    Query(Named { name }): Query<Named>,
+    Upload(body): Upload,
+) -> Result<Json<Uploaded>> {
+    let (shot, _) = studio.head(id).await?;
+    let copy = studio.clone();
+    copy.import(move || {
+        let assets::Examined { asset, notice, parts } = assets::examine(&name, &body)?;
+        frames::write_whole(&assets::path(&studio.data, &asset)?, &body)?;
+        Ok(Json(Uploaded { name: free(&shot.assets, stem(&name), &asset), asset, notice, parts }))
+    })
+    .await
+}
+
+/// A mesh file that was taken in, to be made into elements.
+#[derive(Deserialize, ToSchema)]
+pub(crate) struct ModelOf {
+    /// The asset, as it was taken in.
+    #[schema(value_type = Object)]
+    asset: Asset,
+    /// The file's name, without its extension.
+    name: String,
+    /// Whether each part becomes an element of its own, with its own look.
+    separate: bool,
+}
+
+/// A mesh file as elements.
+#[derive(Serialize, ToSchema)]
+pub(crate) struct ModelElements {
+    /// Assets to be put into the document, by name.
+    #[schema(value_type = Object)]
+    assets: BTreeMap<String, Asset>,
+    /// The elements.
+    elements: Vec<ModelElement>,
+    /// What was left out, each in a sentence.
+    notices: Vec<String>,
+}
+
+/// An element to be added.
+#[derive(Serialize, ToSchema)]
+pub(crate) struct ModelElement {
+    /// Its name, which elements of the shot may have already.
+    name: String,
+    /// What it is.
+    #[schema(value_type = Object)]
+    is: Is,
+    /// Where it is, m.
+    #[schema(value_type = [f32; 3])]
+    place_m: Vec3,
+    /// Its turns about x, y and z, rad.
+    #[schema(value_type = [f32; 3])]
+    turn_rad: Vec3,
+}
+
+/// Makes a mesh file that was taken in into one element, or one for each part,
+/// with the looks it has.
+#[utoipa::path(post, path = "/api/shots/{id}/assets/elements", params(("id" = i64, Path)), request_body = ModelOf,
+    responses((status = 200, body = ModelElements), (status = 422, body = crate::error::Problem)))]
+pub(crate) async fn elements(
+    Extract(studio): State,
+    Path(id): Path<i64>,
+    Input(ModelOf { asset, name, separate }): Input<ModelOf>,
+) -> Result<Json<ModelElements>> {
+    let (shot, _) = studio.head(id).await?;
+    let copy = studio.clone();
+    copy.import(move || {
+        if asset.kind != AssetKind::Mesh {
+            return Err(Error::Bad(format!("{name} is not a mesh")));
+        }
+        let bytes = assets::read(&studio.data, &asset)?;
+        let Model { parts, materials, mut notices } = interchange::read_model(&asset.file, &bytes)?;
+        let mut keep = Keep { studio: &studio, taken: shot.assets, made: BTreeMap::new() };
+        let mut looks = Vec::new();
+        let largest =
+            parts.iter().max_by_key(|part| part.mesh.triangles.len()).and_then(|part| part.material);
+        for (i, material) in materials.into_iter().enumerate() {
+            let used = separate || Some(i) == largest;
+            looks.push(if used { keep.look(&name, material)? } else { Look::default() });
+        }
+        let elements = if separate {
+            let each = |part| separate_part(part, &looks, &mut keep);
+            parts.into_iter().map(each).collect::<Result<Vec<_>>>()?
+        } else {
+            if looks.len() > 1 {
+                notices.push(format!(
+                    "{name} has {} looks, one body has one: that of its largest part is taken.",
+                    looks.len()
+                ));
+            }
+            let look = largest.map_or_else(Look::default, |material| looks[material].clone());
+            let mesh = keep.named(&name, asset);
+            vec![ModelElement { name, is: solid(mesh, 1.0, look), place_m: Vec3::ZERO, turn_rad: Vec3::ZERO }]
+        };
+        Ok(Json(ModelElements { assets: keep.made, elements, notices }))
+    })
+    .await
+}
+
+fn separate_part(part: Part, looks: &[Look], keep: &mut Keep) -> Result<ModelElement> {
+    let Part { name, mesh, position, orientation, scale, material } = part;
+    let mesh = keep.file(&name, "ply", &interchange::write_ply(&mesh))?;
+    let look = material.map_or_else(Look::default, |material| looks[material].clone());
+    Ok(ModelElement {
+        name,
+        is: solid(mesh, scale, look),
+        place_m: position,
+        turn_rad: turn_about_axes(orientation),
+    })
+}
+
+fn solid(asset: String, scale: f32, look: Look) -> Is {
+    let shape = Shape::Mesh { asset, scale };
+    Is::Solid(Solid { shape, copies: None, from_particles: None, back: None, body: Body::default(), look })
+}
+
+/// Assets that are made from a file.
+struct Keep<'a> {
+    studio: &'a crate::studio::Studio,
+    /// The names that are taken.
+    taken: BTreeMap<String, Asset>,
+    made: BTreeMap<String, Asset>,
+}
+
+impl Keep<'_> {
+    /// The name of an asset, the one that it has already or a new one.
+    fn named(&mut self, name: &str, asset: Asset) -> String {
+        let same = self.taken.iter().find(|(_, there)| **there == asset);
+        let free = same.map_or_else(|| free(&self.taken, name, &asset), |(name, _)| name.clone());
+        self.taken.insert(free.clone(), asset.clone());
+        self.made.insert(free.clone(), asset);
+        free
+    }
+
+    /// Keeps a file; gives its name among the assets.
+    fn file(&mut self, name: &str, extension: &str, bytes: &[u8]) -> Result<String> {
+        let asset = assets::examine(&format!("{name}.{extension}"), bytes)?.asset;
+        frames::write_whole(&assets::path(&self.studio.data, &asset)?, bytes)?;
+        Ok(self.named(name, asset))
+    }
+
+    fn look(&mut self, file: &str, material: Material) -> Result<Look> {
+        let mut look = material.look;
+        for (of, image) in material.images {
+            let name = self.file(&format!("{file} {}", image.name), image.extension, &image.bytes)?;
+            look.set_image(of, Some(name));
+        }
+        Ok(look)
+    }
+}
+
+/// A file's name without its folders and extension.
+fn stem(file: &str) -> &str {
+    let name = file.rsplit(['/', '\\']).next().unwrap_or(file);
+    name.rsplit_once('.').map_or(name, |(stem, _)| stem)
+}
+
+/// A name for an asset that no other of the shot has.
+fn free(assets: &BTreeMap<String, Asset>, stem: &str, asset: &Asset) -> String {
+    let fits = |name: &String| assets.get(name).is_none_or(|there| there.sha256 == asset.sha256);
+    let numbered = (2..).map(|n| format!("{stem} {n}"));
+    std::iter::once(stem.to_owned()).chain(numbered).find(fits).expect("names are endless")
+}
+
+/// An asset's bytes.
+#[utoipa::path(get, path = "/api/shots/{id}/assets/{name}", params(("id" = i64, Path), ("name" = String, Path)), responses((status = 200, content_type = "application/octet-stream")))]
+pub(crate) async fn asset(Extract(studio): State, Path((id, name)): Path<(i64, String)>) -> Result<Response> {
+    let (shot, _) = studio.head(id).await?;
+    let asset = shot.assets.get(&name).ok_or_else(|| Error::NotFound(format!("asset {name}")))?;
+    let asset = asset.clone();
+    let of = asset.clone();
+    let bytes = blocking(move || assets::read(&studio.data, &of)).await?;
+    let kind = match asset.file.rsplit('.').next() {
+        Some("png") => "image/png",
+        Some("jpg" | "jpeg") => "image/jpeg",
+        _ => "application/octet-stream",
+    };
+    Ok(([(header::CONTENT_TYPE, kind), (header::CACHE_CONTROL, "no-cache")], bytes).into_response())
+}
