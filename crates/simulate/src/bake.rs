@@ -1,6 +1,6 @@
 //! Filling a run folder.
 
-use crate::{BlowUp, PrepareError, Simulation};
+use crate::{BlowUp, PrepareError, Saved, Simulation};
 use frames::{Frame, Manifest, ManifestElement, RunError, RunFolder};
 use geometry::Meshes;
 use shot::{Fingerprint, Shot, fingerprints};
@@ -122,7 +122,7 @@ pub fn bake(
     write_manifest(job)?;
     let mut writer = Writer { job, prints: &prints, first: timing.first, computed: 0 };
     std::thread::scope(|scope| {
-        let (send, receive) = sync_channel::<(Frame, Option<Vec<u8>>)>(2);
+        let (send, receive) = sync_channel::<(Frame, Option<Saved>)>(2);
         let writing = scope.spawn(move || -> Result<Outcome, BakeError> {
             while let Ok((frame, state)) = receive.recv() {
                 let number = frame.number;
@@ -140,7 +140,7 @@ pub fn bake(
             // took a preroll to come to it. A failed send means that the writer
             // has stopped; its result says why.
             let frame = simulation.write();
-            let state = simulation.has_preroll().then(|| simulation.save());
+            let state = simulation.has_preroll().then(|| simulation.snapshot());
             let _ = send.send((frame, state));
         }
         while simulation.frame() < last_needed {
@@ -149,7 +149,7 @@ pub fn bake(
                     let number = frame.number;
                     let keep =
                         number == last_needed || (number - timing.first + 1).is_multiple_of(CHECKPOINT_EVERY);
-                    let state = keep.then(|| simulation.save());
+                    let state = keep.then(|| simulation.snapshot());
                     if send.send((frame, state)).is_err() {
                         break;
                     }
@@ -174,7 +174,7 @@ struct Writer<'a> {
 }
 
 impl Writer<'_> {
-    fn write(&mut self, mut frame: Frame, state: Option<Vec<u8>>, needed: bool) -> Result<(), RunError> {
+    fn write(&mut self, mut frame: Frame, state: Option<Saved>, needed: bool) -> Result<(), RunError> {
         let number = frame.number;
         let print = self.prints[(number - self.first) as usize];
         if needed {
@@ -184,7 +184,7 @@ impl Writer<'_> {
             self.computed += 1;
         }
         if let Some(state) = state {
-            self.job.run.write_checkpoint(number, print, &state)?;
+            self.job.run.write_checkpoint(number, print, &state.bytes())?;
             self.thin(number);
         }
         Ok(())

@@ -30,4 +30,6 @@ mod solver;
 
 pub use bake::{Bake, BakeError, CHECKPOINT_EVERY, Outcome, Progress, bake, fresh, resume};
 pub use particles::not_to_be_born;
-pub use solver::{BlowUp, PrepareError, SOLVERS, Scene, Simulation, Solver, SolverKind, Step, Wants};
+pub use solver::{
+    BlowUp, PrepareError, SOLVERS, Saved, SavedPart, Scene, Simulation, Solver, SolverKind, Step, Wants,
+};

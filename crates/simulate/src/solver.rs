@@ -51,6 +51,11 @@ impl Step<'_> {
         (self.frame - 1e-6).ceil() as u32
     }
 
+    /// Whether a frame ends with it.
+    pub fn ends_frame(&self) -> bool {
+        (self.frame - self.frame.round()).abs() < 1e-6
+    }
+
     /// The weight of a region at the substep's end.
     pub(crate) fn weight(&self, region: Id) -> Option<Weight> {
         let solved = |id: Id, _: f64| self.colliders.solved(id);
@@ -190,8 +195,8 @@ pub trait Solver: Send {
     /// Writes its part of a frame, with what was measured since the last.
     fn write(&mut self, frame: &mut Frame);
 
-    /// Its whole state.
-    fn save(&self) -> Vec<u8>;
+    /// Its whole state: what gives its bytes, on whichever thread.
+    fn save(&self) -> SavedPart;
 
     /// Takes up a state that [`Solver::save`] gave; none if the shot had nothing
     /// for the solver then. All frames up to there have the same fingerprints in
@@ -200,6 +205,23 @@ pub trait Solver: Send {
     /// # Errors
     /// [`PrepareError::State`] if it does not fit; the solver is then of no further use.
     fn restore(&mut self, state: Option<&[u8]>) -> Result<(), PrepareError>;
+}
+
+/// A solver's state at one moment, whose bytes are made when they are needed.
+pub type SavedPart = Box<dyn FnOnce() -> Vec<u8> + Send>;
+
+/// A simulation's state at one moment.
+pub struct Saved {
+    frame: u32,
+    solvers: Vec<(String, SavedPart)>,
+}
+
+impl Saved {
+    /// The state as bytes.
+    pub fn bytes(self) -> Vec<u8> {
+        let solvers = self.solvers.into_iter().map(|(name, part)| (name, part())).collect();
+        postcard::to_stdvec(&State { frame: self.frame, solvers }).expect("a state serialises")
+    }
 }
 
 /// What a solver needs to know of the bodies of others.
@@ -539,8 +561,13 @@ impl Simulation {
 
     /// The whole state.
     pub fn save(&self) -> Vec<u8> {
+        self.snapshot().bytes()
+    }
+
+    /// The whole state, to be turned into bytes elsewhere.
+    pub fn snapshot(&self) -> Saved {
         let solvers = self.solvers.iter().map(|(name, solver)| ((*name).to_owned(), solver.save())).collect();
-        postcard::to_stdvec(&State { frame: self.frame, solvers }).expect("a state serialises")
+        Saved { frame: self.frame, solvers }
     }
 
     /// Takes up a saved state.

@@ -15,7 +15,7 @@ mod swarm;
 mod travel;
 
 use crate::colliders::{Impulse, Newcomer, Owed};
-use crate::{BlowUp, PrepareError, Scene, Solver, Step, Wants};
+use crate::{BlowUp, PrepareError, SavedPart, Scene, Solver, Step, Wants};
 use frames::{Frame, Turnover};
 use geometry::Meshes;
 use glam::{Quat, Vec3};
@@ -395,7 +395,7 @@ impl Solver for Swarms {
         }
     }
 
-    fn save(&self) -> Vec<u8> {
+    fn save(&self) -> SavedPart {
         let mut out = postcard::to_stdvec(&self.handed_over).expect("it serialises");
         let length = (out.len() as u64).to_le_bytes();
         out.splice(0..0, length);
@@ -404,7 +404,7 @@ impl Solver for Swarms {
             out.extend_from_slice(&system.now_s.to_le_bytes());
             system.swarm.save(&mut out);
         }
-        out
+        Box::new(move || out)
     }
 
     fn restore(&mut self, bytes: Option<&[u8]>) -> Result<(), PrepareError> {

@@ -164,7 +164,7 @@ impl Solids {
             animated: false,
             left: false,
             pushed: Vec3::ZERO,
-            exact: stands.into(),
+            flight: stands.into(),
             contacts_turn: stands.rotation,
         };
         match free {

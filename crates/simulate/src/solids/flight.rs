@@ -5,7 +5,9 @@
 //! altogether. A body that nothing has touched in a step moves under a constant
 //! force, so its motion is known: x₁ = x₀ + ½ (v₀ + v₁) Δt exactly, and the turn
 //! by ½ (ω₀ + ω₁) Δt, which errs by the square of the step. Both are added up
-//! in double precision, and the library's place is set to the result.
+//! in double precision. The library's pose is set to the result at every frame,
+//! and between frames as soon as it is off by a thousandth of the body's size:
+//! a pose that is set has all its contacts found anew.
 
 use super::{Member, Solids};
 use glam::{DQuat, DVec3, Vec3};
@@ -45,6 +47,22 @@ pub(super) struct StateBefore {
 
 /// Relative error of velocities after the library's additions.
 const VELOCITY_ERROR: f32 = 4e-6;
+/// How far the library's pose may be off between frames, as a fraction of the
+/// body's smallest dimension, and rad.
+const POSE_ERROR: f32 = 1e-3;
+
+/// A body's pose in double precision, and as the library has it.
+#[derive(Clone, Copy, Debug, Serialize, Deserialize)]
+pub(super) struct Flight {
+    exact: ExactPose,
+    library: Pose,
+}
+
+impl From<Pose> for Flight {
+    fn from(pose: Pose) -> Self {
+        Self { exact: pose.into(), library: pose }
+    }
+}
 
 impl Solids {
     /// Notes the states of all free bodies that are awake.
@@ -57,8 +75,8 @@ impl Solids {
                 continue;
             }
             // It was moved by others since: by keys until it became free, or out of an overlap.
-            if member.exact.pose() != *body.position() {
-                member.exact = (*body.position()).into();
+            if member.flight.library != *body.position() {
+                member.flight = (*body.position()).into();
             }
             let acceleration = world.gravity + body.user_force() / body.mass();
             before.push(StateBefore {
@@ -71,15 +89,22 @@ impl Solids {
         }
     }
 
-    /// Moves the bodies that nothing touched in the step of `dt` seconds.
-    /// Gives the others, with the change of velocity that contacts made, m/s.
-    pub(super) fn advance_free(&mut self, before: &[StateBefore], dt: f32, touched: &mut Vec<(usize, f32)>) {
+    /// Moves the bodies that nothing touched in the step of `dt` seconds; at the end
+    /// of a frame, `whole`, to where they are exactly. Gives the others, with the
+    /// change of velocity that contacts made, m/s.
+    pub(super) fn advance_free(
+        &mut self,
+        before: &[StateBefore],
+        dt: f32,
+        whole: bool,
+        touched: &mut Vec<(usize, f32)>,
+    ) {
         let world = &mut self.state.world;
         let n = world.integration_parameters.num_solver_iterations as f32;
         touched.clear();
         for of in before {
             let member = &mut self.state.members[of.member];
-            let body = &mut world.bodies[member.handle];
+            let body = &world.bodies[member.handle];
             let gain = of.acceleration * dt;
             let change = body.linvel() - of.velocity - gain;
             // Its n small steps move it by v Δt + a Δt² (n + 1) / 2n.
@@ -89,9 +114,12 @@ impl Solids {
             let free = change.length() <= VELOCITY_ERROR * (of.velocity.length() + gain.length())
                 && (moved - expected).length() <= rounding + 1e-5 * expected.length() + 1e-9;
             if free {
-                member.advance_free(body, of, dt);
+                if let Some(pose) = member.advance_free(body, of, dt, whole) {
+                    world.bodies[member.handle].set_position(pose, false);
+                    member.flight.library = pose;
+                }
             } else {
-                member.exact = (*body.position()).into();
+                member.flight = (*body.position()).into();
                 touched.push((of.member, change.length()));
             }
         }
@@ -99,17 +127,22 @@ impl Solids {
 }
 
 impl Member {
-    fn advance_free(&mut self, body: &mut RigidBody, of: &StateBefore, dt: f32) {
+    /// Moves it over a step; gives the pose that the library's has to be set to, if any.
+    fn advance_free(&mut self, body: &RigidBody, of: &StateBefore, dt: f32, whole: bool) -> Option<Pose> {
         let dt = f64::from(dt);
         let spin = 0.5 * (of.angular_velocity + body.angvel()).as_dvec3();
         let local_centre = body.local_center_of_mass().as_dvec3();
-        let centre = self.exact.position + self.exact.orientation * local_centre;
+        let ExactPose { position, orientation } = self.flight.exact;
+        let centre = position + orientation * local_centre;
         let centre = centre + 0.5 * (of.velocity + body.linvel()).as_dvec3() * dt;
-        let orientation = (DQuat::from_scaled_axis(spin * dt) * self.exact.orientation).normalize();
-        self.exact = ExactPose { position: centre - orientation * local_centre, orientation };
-        let pose = self.exact.pose();
-        if *body.position() != pose {
-            body.set_position(pose, false);
-        }
+        let orientation = (DQuat::from_scaled_axis(spin * dt) * orientation).normalize();
+        self.flight.exact = ExactPose { position: centre - orientation * local_centre, orientation };
+        let pose = self.flight.exact.pose();
+        let has = *body.position();
+        let most = POSE_ERROR * self.smallest_m * self.scale;
+        let off = pose.translation.distance_squared(has.translation) > most * most
+            || (pose.rotation - has.rotation).length_squared() > 0.25 * POSE_ERROR * POSE_ERROR;
+        self.flight.library = has;
+        ((whole || off) && has != pose).then_some(pose)
     }
 }

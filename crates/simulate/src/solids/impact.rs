@@ -8,7 +8,6 @@
 use super::Solids;
 use glam::Vec3;
 use rapier3d::prelude::*;
-use std::collections::HashSet;
 
 /// A contact at which bodies bounced.
 struct Rebound {
@@ -28,15 +27,21 @@ impl Solids {
     pub(super) fn add_rebound_friction(&mut self, touched: &[(usize, f32)], dt: f32) {
         let world = &mut self.state.world;
         let mut rebounds: Vec<Rebound> = Vec::new();
-        let mut seen: HashSet<(ColliderHandle, ColliderHandle)> = HashSet::new();
+        let index = |collider: ColliderHandle| collider.into_raw_parts().0 as usize;
         // A body that merely lies there is held up by no more than this.
         let resting = 4.0 * world.gravity.length() * dt;
-        for &(i, change) in touched {
-            if change <= resting {
-                continue;
-            }
-            for pair in world.narrow_phase.contact_pairs_with(self.state.members[i].collider) {
-                if !seen.insert((pair.collider1, pair.collider2)) {
+        let struck = touched.iter().filter(|(_, change)| *change > resting);
+        let struck: Vec<ColliderHandle> = struck.map(|(i, _)| self.state.members[*i].collider).collect();
+        if struck.is_empty() {
+            return;
+        }
+        let mut is_struck = vec![false; 1 + struck.iter().map(|c| index(*c)).max().unwrap_or(0)];
+        struck.iter().for_each(|collider| is_struck[index(*collider)] = true);
+        for collider in struck {
+            for pair in world.narrow_phase.contact_pairs_with(collider) {
+                // A pair of two that were struck comes twice: it counts with its first.
+                let first_too = is_struck.get(index(pair.collider1)).is_some_and(|is| *is);
+                if collider == pair.collider2 && first_too {
                     continue;
                 }
                 let parent = |collider: ColliderHandle| world.colliders[collider].parent();

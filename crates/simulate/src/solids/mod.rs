@@ -22,8 +22,8 @@ pub use collision::{CollisionMesh, collision_mesh};
 pub use overlap::{Overlap, Place, drop_to_rest, separate, start_overlaps};
 
 use crate::colliders::{BodyNow, Hit, Owed};
-use crate::{BlowUp, PrepareError, Scene, Solver, Step};
-use flight::{ExactPose, StateBefore};
+use crate::{BlowUp, PrepareError, SavedPart, Scene, Solver, Step};
+use flight::{Flight, StateBefore};
 use frames::{Bodies, Event, Frame};
 use geometry::Meshes;
 use glam::{Quat, Vec3};
@@ -66,8 +66,8 @@ struct Member {
     left: bool,
     /// Acceleration by forces, gravity left out, when it last moved, m/s².
     pushed: Vec3,
-    /// Where it is, in double precision.
-    exact: ExactPose,
+    /// Where it is, in double precision while nothing touches it.
+    flight: Flight,
     /// How it was turned when its contacts were last found anew.
     contacts_turn: Quat,
 }
@@ -84,6 +84,31 @@ struct State {
     shapes: BTreeMap<Id, String>,
     /// Whether any body carries a force from the substep before.
     carries: bool,
+    /// Time until support is looked for again, s.
+    support_check_s: f32,
+}
+
+impl State {
+    /// A copy of what is saved; the library's working room is not.
+    fn snapshot(&self) -> Self {
+        let Self { world, members, events, woken, shapes, carries, support_check_s } = self;
+        let world = PhysicsWorld {
+            gravity: world.gravity,
+            integration_parameters: world.integration_parameters,
+            islands: world.islands.clone(),
+            broad_phase: world.broad_phase.clone(),
+            narrow_phase: world.narrow_phase.clone(),
+            bodies: world.bodies.clone(),
+            colliders: world.colliders.clone(),
+            impulse_joints: world.impulse_joints.clone(),
+            multibody_joints: world.multibody_joints.clone(),
+            soft_bodies: world.soft_bodies.clone(),
+            ..PhysicsWorld::default()
+        };
+        let (members, events, woken) = (members.clone(), events.clone(), woken.clone());
+        let (shapes, carries, support_check_s) = (shapes.clone(), *carries, *support_check_s);
+        Self { world, members, events, woken, shapes, carries, support_check_s }
+    }
 }
 
 struct Solids {
@@ -117,7 +142,15 @@ pub(crate) fn prepare(scene: Scene) -> Result<Option<Box<dyn Solver>>, PrepareEr
         .filter(|(element, _)| element.reshaped())
         .map(|(element, solid)| (element.id, change::shape_json(solid)))
         .collect();
-    let state = State { world, members, events: Vec::new(), woken: Vec::new(), shapes, carries: false };
+    let state = State {
+        world,
+        members,
+        events: Vec::new(),
+        woken: Vec::new(),
+        shapes,
+        carries: false,
+        support_check_s: 0.0,
+    };
     let frame = f64::from(scene.shot.timing.first);
     let gravity = scene.shot.solids().map(|(element, _)| (element.id, scene.shot.gravity_on(element, frame)));
     Ok(Some(Box::new(Solids {
@@ -193,8 +226,11 @@ impl Solver for Solids {
         self.give_back(step);
         // Once a frame; what goes out of bounds between stays out of them,
         // and the library stops a body that has no finite state any more.
-        let whole = (step.frame - step.frame.round()).abs() < 1e-6;
-        if whole || !self.state.world.quarantine().is_empty() { self.check_bounds(step) } else { Ok(()) }
+        if step.ends_frame() || !self.state.world.quarantine().is_empty() {
+            self.check_bounds(step)
+        } else {
+            Ok(())
+        }
     }
 
     fn step_handed_over(&mut self, step: &Step) -> Result<(), BlowUp> {
@@ -276,8 +312,9 @@ impl Solver for Solids {
         frame.measured.events = std::mem::take(events);
     }
 
-    fn save(&self) -> Vec<u8> {
-        postcard::to_stdvec(&self.state).expect("the world serialises")
+    fn save(&self) -> SavedPart {
+        let state = self.state.snapshot();
+        Box::new(move || postcard::to_stdvec(&state).expect("the world serialises"))
     }
 
     fn restore(&mut self, bytes: Option<&[u8]>) -> Result<(), PrepareError> {
@@ -302,6 +339,7 @@ impl Solids {
     fn advance(&mut self, step: &Step) {
         let count = self.steps_needed(step);
         let dt = step.dt / count as f32;
+        let whole = step.ends_frame();
         self.state.world.integration_parameters.dt = dt;
         let animated: Vec<(RigidBodyHandle, Pose, Pose)> = if count == 1 {
             Vec::new()
@@ -328,7 +366,7 @@ impl Solids {
             self.refresh_contacts();
             self.note_states(&mut before);
             self.step_and_wake(step);
-            self.advance_free(&before, dt, &mut touched);
+            self.advance_free(&before, dt, whole && k == count, &mut touched);
             self.add_rebound_friction(&touched, dt);
         }
         (self.before, self.touched) = (before, touched);

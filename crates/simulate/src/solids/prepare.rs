@@ -69,7 +69,7 @@ pub(super) fn world(scene: Scene) -> Result<(PhysicsWorld, Vec<Member>), Prepare
                 animated: kind == RigidBodyType::KinematicPositionBased,
                 left: false,
                 pushed: Vec3::ZERO,
-                exact: at.into(),
+                flight: at.into(),
                 contacts_turn: at.rotation,
             });
         }

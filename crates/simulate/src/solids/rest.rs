@@ -7,8 +7,11 @@ use std::collections::{HashMap, HashSet};
 /// A body may fall asleep while no point of it moves faster than this share of
 /// its smallest dimension a second.
 const SLEEP_FRACTION: f32 = 0.01;
-/// The rotation after which a body's contacts are found anew, rad: until then the
-/// library keeps the contacts' lever arms as they were in world space.
+/// How often support is looked for, s.
+const SUPPORT_CHECK_S: f32 = 0.2;
+/// The rotation after which an animated body's contacts are found anew, rad: until
+/// then the library keeps the contacts' lever arms as they were in world space,
+/// and what the body carries round would creep outwards.
 const REFRESH_TURN_RAD: f32 = 0.003;
 
 /// How a body of that size falls asleep.
@@ -22,11 +25,17 @@ impl Solids {
     /// Keeps bodies awake that are about to fall asleep though nothing supports
     /// them: in free space a slow body drifts for ever.
     pub(super) fn keep_unsupported_awake(&mut self, dt: f32) {
+        self.state.support_check_s -= dt;
+        if self.state.support_check_s > 0.0 {
+            return;
+        }
+        self.state.support_check_s = SUPPORT_CHECK_S;
         let world = &mut self.state.world;
         let due = |body: &RigidBody| {
             let activation = body.activation();
-            let about = activation.time_until_sleep - activation.time_since_can_sleep;
-            body.is_dynamic() && !body.is_sleeping() && (-dt..=dt).contains(&about)
+            let left = activation.time_until_sleep - activation.time_since_can_sleep;
+            // Until the next check, which is late by a step at most.
+            body.is_dynamic() && !body.is_sleeping() && left <= SUPPORT_CHECK_S + 2.0 * dt
         };
         let due: Vec<RigidBodyHandle> =
             world.bodies.iter().filter(|(_, body)| due(body)).map(|(handle, _)| handle).collect();
@@ -39,13 +48,13 @@ impl Solids {
         }
     }
 
-    /// Lets the library find the contacts of bodies that have turned anew.
+    /// Lets the library find the contacts of animated bodies that have turned anew.
     pub(super) fn refresh_contacts(&mut self) {
         let world = &mut self.state.world;
         let least = (0.5 * REFRESH_TURN_RAD).cos();
         for member in &mut self.state.members {
             let body = &world.bodies[member.handle];
-            if body.is_fixed() || body.is_sleeping() {
+            if !body.is_kinematic() {
                 continue;
             }
             let turn = body.position().rotation;

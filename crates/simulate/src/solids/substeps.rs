@@ -11,6 +11,7 @@ use crate::Step;
 use frames::Event;
 use glam::Vec3;
 use rapier3d::parry::bounding_volume::{Aabb, BoundingVolume};
+use rapier3d::prelude::{PhysicsWorld, RigidBody};
 
 /// The largest number of steps that a substep is split into.
 pub const MAX_STEPS: u32 = 128;
@@ -36,10 +37,10 @@ impl Solids {
     /// The number of steps for the coming substep. Notes the pairs for which
     /// [`MAX_STEPS`] is too few.
     pub(super) fn steps_needed(&mut self, step: &Step) -> u32 {
-        let mut bodies = self.swept_bodies(step.dt);
-        if !bodies.iter().any(|body| body.fast) {
+        if !self.state.members.iter().any(|member| self.may_be_fast(member, step.dt)) {
             return 1;
         }
+        let mut bodies = self.swept_bodies(step.dt);
         // Sort and sweep along x (D. Baraff, 1992).
         bodies.sort_by(|a, b| a.swept.mins.x.total_cmp(&b.swept.mins.x).then(a.member.cmp(&b.member)));
         let mut most = (1.0f32, None);
@@ -76,6 +77,23 @@ impl Solids {
         (apart / (0.25 * (thick_a + thick_b))).max(turn / MAX_TURN_RAD)
     }
 
+    /// Whether a body may be one of the fast ones, by its bounding sphere.
+    fn may_be_fast(&self, member: &Member, dt: f32) -> bool {
+        let world = &self.state.world;
+        let body = &world.bodies[member.handle];
+        if member.gone || body.is_fixed() || body.is_sleeping() {
+            return false;
+        }
+        let (path, turn) = path_and_turn(world, body, dt);
+        let far = 0.5 * member.smallest_m * member.scale;
+        let collider = &world.colliders[member.collider];
+        let sphere = collider.shape().compute_local_bounding_sphere();
+        let centre = collider.position_wrt_parent().map_or(sphere.center, |at| at * sphere.center);
+        let about = if body.is_dynamic() { body.local_center_of_mass() } else { Vec3::ZERO };
+        let reach = sphere.radius + centre.distance(about);
+        path.length() + turn.min(2.0) * reach > far || turn > MAX_TURN_RAD
+    }
+
     fn swept_bodies(&self, dt: f32) -> Vec<SweptBody> {
         let world = &self.state.world;
         let of = |(i, member): (usize, &Member)| {
@@ -98,13 +116,7 @@ impl Solids {
                 return Some(still);
             }
             let free = body.is_dynamic();
-            let (path, turn) = if free {
-                let push = world.gravity + body.user_force() / body.mass();
-                (body.linvel() * dt + push * (0.5 * dt * dt), body.angvel().length() * dt)
-            } else {
-                let (now, next) = (body.position(), body.next_position());
-                (next.translation - now.translation, next.rotation.angle_between(now.rotation))
-            };
+            let (path, turn) = path_and_turn(world, body, dt);
             let round = collider.shape().as_ball().is_some();
             let now = collider.compute_aabb();
             let centre = if free { body.center_of_mass() } else { body.translation() };
@@ -122,4 +134,14 @@ impl Solids {
         };
         self.state.members.iter().enumerate().filter_map(of).collect()
     }
+}
+
+/// Displacement and rotation of a body in the coming `dt` seconds, m and rad.
+fn path_and_turn(world: &PhysicsWorld, body: &RigidBody, dt: f32) -> (Vec3, f32) {
+    if body.is_dynamic() {
+        let push = world.gravity + body.user_force() / body.mass();
+        return (body.linvel() * dt + push * (0.5 * dt * dt), body.angvel().length() * dt);
+    }
+    let (now, next) = (body.position(), body.next_position());
+    (next.translation - now.translation, next.rotation.angle_between(now.rotation))
 }

@@ -64,7 +64,7 @@ impl Solids {
             {
                 let at = pose(placements[member.copy as usize]);
                 self.state.world.bodies[member.handle].set_position(at, false);
-                member.exact = at.into();
+                member.flight = at.into();
             }
         }
     }
@@ -121,12 +121,10 @@ impl Solids {
             .members
             .iter()
             .enumerate()
-            .filter_map(|(i, member)| {
-                let body = &step.shot.element(member.element)?.as_solid()?.body;
-                match body.wake {
-                    Some(Wake::Touch { impulse_n_s }) if member.animated => Some((i, impulse_n_s)),
-                    _ => None,
-                }
+            .filter(|(_, member)| member.animated)
+            .filter_map(|(i, member)| match step.shot.element(member.element)?.as_solid()?.body.wake {
+                Some(Wake::Touch { impulse_n_s }) => Some((i, impulse_n_s)),
+                _ => None,
             })
             .collect();
         if waiting.is_empty() {

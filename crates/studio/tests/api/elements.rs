@@ -135,7 +135,11 @@ async fn staged_places_follow_keys_at_the_frame_asked_for() {
 #[case("photo.png", b"v 0 0 0", "photo.png: is not PNG or JPEG")]
 #[case("photo.jpg", b"\x89PNG\r\n", "photo.jpg: is not PNG or JPEG")]
 #[case("sky.hdr", b"#?RADIANCE\n\n-Y 2 +X 2\n\0", "sky.hdr")]
-#[case("notes.txt", b"hello", "notes.txt: is none of .obj, .glb, .gltf, .ply, .stl, .png, .jpg, .jpeg, .exr, .hdr")]
+#[case(
+    "notes.txt",
+    b"hello",
+    "notes.txt: is none of .obj, .glb, .gltf, .ply, .stl, .png, .jpg, .jpeg, .exr, .hdr"
+)]
 #[case("noextension", b"hello", "is none of")]
 #[tokio::test(flavor = "multi_thread")]
 async fn a_file_that_cannot_be_used_is_named_and_not_kept(
