@@ -464,3 +464,39 @@ fn a_box_topples_about_its_edge_as_a_pendulum(
     let apart = frames[at as usize].bodies[&post].places[0].length() - r;
     assert!(apart.abs() < 0.01 * r, "{apart}");
 }
+
+/// In contact too: a box that slides without friction keeps its speed, and one
+/// that slides with it stops after v² / (2 μ g).
+#[rstest]
+#[case(190.0, 0.4, 0.0, 24.0, 8)]
+#[case(-150.0, 0.05, 0.0, 60.0, 32)]
+#[case(200.0, 2.0, 0.3, 60.0, 16)]
+#[case(0.0, 0.4, 0.0, 24.0, 8)]
+#[case(120.0, 0.02, 0.0, 25.0, 4)]
+fn far_from_the_origin_boxes_slide_as_far_as_they_should(
+    #[case] x: f32,
+    #[case] speed: f32,
+    #[case] friction: f32,
+    #[case] fps: f32,
+    #[case] substeps: u32,
+) {
+    let mut shot = bare(fps, (4.0 * fps) as u32 + 1);
+    shot.physics.substeps = substeps;
+    shot.add(gravity(-G));
+    let smooth = |body: &mut shot::Body| (body.friction, body.bounce) = (friction, 0.0);
+    shot.add(set(Element::solid("Floor", Shape::plane(40.0, 40.0), Moves::Still).at(x, 0.0, -x), smooth));
+    let cube = Element::solid("Box", Shape::cuboid(0.2, 0.2, 0.2), Moves::Free).at(x, 0.1, -x);
+    let id = shot.add(set(cube, |body| {
+        smooth(body);
+        body.launch_velocity = Some(Vec3::new(speed, 0.0, 0.0));
+    }));
+    let frames = run(&shot);
+    let expected = if friction > 0.0 { speed * speed / (2.0 * friction * G) } else { 4.0 * speed };
+    let way = position(&frames, id).x - x;
+    // Friction is a first-order method: it errs by a step's way.
+    let step = speed / (fps * substeps as f32);
+    let allowed = 1e-3 * expected + if friction > 0.0 { step } else { 0.0 } + 2e-5;
+    assert!((way - expected).abs() < allowed, "{way} for {expected}");
+    // It neither sinks in nor floats.
+    assert!((position(&frames, id).y - 0.1).abs() < 2e-3);
+}

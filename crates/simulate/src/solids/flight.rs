@@ -1,13 +1,17 @@
-//! Bodies that touch nothing, in double precision.
+//! The places of free bodies in double precision.
 //!
 //! The library adds a small step's motion to a place in single precision,
 //! thousands of times a second: at 100 m from the origin a step of 4 µm is lost
 //! altogether. A body that nothing has touched in a step moves under a constant
 //! force, so its motion is known: x₁ = x₀ + ½ (v₀ + v₁) Δt exactly, and the turn
-//! by ½ (ω₀ + ω₁) Δt, which errs by the square of the step. Both are added up
-//! in double precision. The library's pose is set to the result at every frame,
-//! and between frames as soon as it is off by a thousandth of the body's size:
-//! a pose that is set has all its contacts found anew.
+//! by ½ (ω₀ + ω₁) Δt, which errs by the square of the step. A body in contact
+//! is moved by the library, which also pushes it out of overlaps; along each axis
+//! where its motion is ½ (v₀ + v₁) Δt within the rounding of the place, that is
+//! taken instead. Both are added up in double precision.
+//!
+//! The library's pose is set to the result as soon as it is off by a thousandth
+//! of the body's size, and for a body that nothing touches at every frame: not at
+//! every step, since a pose that is set has all its contacts found anew.
 
 use super::{Member, Solids};
 use glam::{DQuat, DVec3, Vec3};
@@ -58,6 +62,13 @@ pub(super) struct Flight {
     library: Pose,
 }
 
+impl Flight {
+    /// The pose of a body, which others may have moved since.
+    pub(super) fn pose(&self, body: &RigidBody) -> Pose {
+        if self.library == *body.position() { self.exact.pose() } else { *body.position() }
+    }
+}
+
 impl From<Pose> for Flight {
     fn from(pose: Pose) -> Self {
         Self { exact: pose.into(), library: pose }
@@ -89,10 +100,10 @@ impl Solids {
         }
     }
 
-    /// Moves the bodies that nothing touched in the step of `dt` seconds; at the end
-    /// of a frame, `whole`, to where they are exactly. Gives the others, with the
-    /// change of velocity that contacts made, m/s.
-    pub(super) fn advance_free(
+    /// Moves the bodies in double precision over a step of `dt` seconds, at whose end
+    /// a `whole` frame may end. Gives those that were touched, with the change of
+    /// velocity that contacts made, m/s.
+    pub(super) fn advance_exact(
         &mut self,
         before: &[StateBefore],
         dt: f32,
@@ -110,17 +121,19 @@ impl Solids {
             // Its n small steps move it by v Δt + a Δt² (n + 1) / 2n.
             let expected = of.velocity * dt + gain * (dt * (n + 1.0) / (2.0 * n));
             let moved = body.center_of_mass() - of.centre;
-            let rounding = of.centre.abs().max_element() * f32::EPSILON * (n + 2.0);
+            let roundings = of.centre.abs() * (f32::EPSILON * (0.5 * n + 1.0));
+            let rounding = 2.0 * roundings.max_element();
             let free = change.length() <= VELOCITY_ERROR * (of.velocity.length() + gain.length())
                 && (moved - expected).length() <= rounding + 1e-5 * expected.length() + 1e-9;
-            if free {
-                if let Some(pose) = member.advance_free(body, of, dt, whole) {
-                    world.bodies[member.handle].set_position(pose, false);
-                    member.flight.library = pose;
-                }
+            let pose = if free {
+                member.advance_free(body, of, dt, whole)
             } else {
-                member.flight = (*body.position()).into();
                 touched.push((of.member, change.length()));
+                member.advance_touched(body, of, moved, roundings, dt)
+            };
+            if let Some(pose) = pose {
+                world.bodies[member.handle].set_position(pose, false);
+                member.flight.library = pose;
             }
         }
     }
@@ -137,12 +150,35 @@ impl Member {
         let centre = centre + 0.5 * (of.velocity + body.linvel()).as_dvec3() * dt;
         let orientation = (DQuat::from_scaled_axis(spin * dt) * orientation).normalize();
         self.flight.exact = ExactPose { position: centre - orientation * local_centre, orientation };
-        let pose = self.flight.exact.pose();
-        let has = *body.position();
+        self.library_pose(body, whole)
+    }
+
+    /// As [`Member::advance_free`], for a body in contact that the library has `moved`.
+    fn advance_touched(
+        &mut self,
+        body: &RigidBody,
+        of: &StateBefore,
+        moved: Vec3,
+        roundings: Vec3,
+        dt: f32,
+    ) -> Option<Pose> {
+        let local_centre = body.local_center_of_mass().as_dvec3();
+        let ExactPose { position, orientation } = self.flight.exact;
+        let mean = 0.5 * (of.velocity + body.linvel()) * dt;
+        let known = (moved - mean).abs().cmple(roundings);
+        let centre = position + orientation * local_centre + Vec3::select(known, mean, moved).as_dvec3();
+        let orientation = ExactPose::from(*body.position()).orientation;
+        self.flight.exact = ExactPose { position: centre - orientation * local_centre, orientation };
+        self.library_pose(body, false)
+    }
+
+    /// Notes the library's pose; gives the one that it has to be set to, if any.
+    fn library_pose(&mut self, body: &RigidBody, at_once: bool) -> Option<Pose> {
+        let (pose, has) = (self.flight.exact.pose(), *body.position());
         let most = POSE_ERROR * self.smallest_m * self.scale;
         let off = pose.translation.distance_squared(has.translation) > most * most
             || (pose.rotation - has.rotation).length_squared() > 0.25 * POSE_ERROR * POSE_ERROR;
         self.flight.library = has;
-        ((whole || off) && has != pose).then_some(pose)
+        ((at_once || off) && has != pose).then_some(pose)
     }
 }

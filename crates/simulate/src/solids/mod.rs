@@ -66,7 +66,7 @@ struct Member {
     left: bool,
     /// Acceleration by forces, gravity left out, when it last moved, m/s².
     pushed: Vec3,
-    /// Where it is, in double precision while nothing touches it.
+    /// Where it is, in double precision.
     flight: Flight,
     /// How it was turned when its contacts were last found anew.
     contacts_turn: Quat,
@@ -252,7 +252,8 @@ impl Solver for Solids {
         let member =
             self.state.members.iter().find(|member| member.element == element && member.copy == 0)?;
         let body = &self.state.world.bodies[member.handle];
-        body.is_dynamic().then(|| (body.position().translation, body.position().rotation))
+        let at = member.flight.pose(body);
+        body.is_dynamic().then_some((at.translation, at.rotation))
     }
 
     fn pose_ahead(&self, element: Id, dt: f32) -> Option<shot::Pose> {
@@ -301,7 +302,7 @@ impl Solver for Solids {
         let State { world, members, events, .. } = &mut self.state;
         for member in members.iter() {
             let body = &world.bodies[member.handle];
-            let at = body.position();
+            let at = member.flight.pose(body);
             let bodies: &mut Bodies = frame.bodies.entry(member.element).or_default();
             bodies.push(at.translation, at.rotation, body.linvel(), body.angvel());
             if member.can_go {
@@ -366,7 +367,7 @@ impl Solids {
             self.refresh_contacts();
             self.note_states(&mut before);
             self.step_and_wake(step);
-            self.advance_free(&before, dt, whole && k == count, &mut touched);
+            self.advance_exact(&before, dt, whole && k == count, &mut touched);
             self.add_rebound_friction(&touched, dt);
         }
         (self.before, self.touched) = (before, touched);
