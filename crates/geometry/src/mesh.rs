@@ -2,7 +2,7 @@
 
 use crate::Bounds;
 use glam::{Vec2, Vec3};
-use std::collections::HashMap;
+use std::collections::{BTreeMap, HashMap};
 use thiserror::Error;
 
 /// A triangle mesh with a normal and a UV at every vertex. Vertices are split
@@ -43,6 +43,29 @@ pub enum MeshError {
         /// Index of the vertex.
         vertex: usize,
     },
+}
+
+/// Most faces around a vertex that are compared one with another.
+const MAX_AROUND: usize = 256;
+/// Directions that the faces around a vertex of more are gathered in, along each
+/// of the three axes.
+const DIRECTIONS: f32 = 11.0;
+
+/// The faces around a vertex, as (face, angle), those of about one direction
+/// as one: the cost of comparing all pairs grows with their square. What stands
+/// for several is added to `faces`.
+fn gathered(corners: &[(usize, f32)], faces: &mut Vec<Vec3>) -> Vec<(usize, f32)> {
+    let mut sums: BTreeMap<[i8; 3], Vec3> = BTreeMap::new();
+    for &(face, angle) in corners {
+        let cell = (faces[face] * (0.5 * DIRECTIONS)).round().to_array().map(|v| v as i8);
+        *sums.entry(cell).or_default() += faces[face] * angle;
+    }
+    let mut gathered = Vec::new();
+    for sum in sums.into_values() {
+        faces.push(sum.normalize_or_zero());
+        gathered.push((faces.len() - 1, sum.length()));
+    }
+    gathered
 }
 
 impl Mesh {
@@ -93,18 +116,22 @@ impl Mesh {
             let [a, b, c] = t.map(|v| self.positions[v as usize]);
             (b - a).cross(c - a).normalize_or_zero()
         };
-        let faces: Vec<Vec3> = self.triangles.iter().map(face_normal).collect();
+        let mut faces: Vec<Vec3> = self.triangles.iter().map(face_normal).collect();
         let mut around: HashMap<[u32; 3], Vec<(usize, f32)>> = HashMap::new();
         let place = |v: u32| self.positions[v as usize].to_array().map(f32::to_bits);
         for (face, t) in self.triangles.iter().enumerate() {
             for corner in 0..3 {
                 let [a, b, c] = [0, 1, 2].map(|i| self.positions[t[(corner + i) % 3] as usize]);
-                let angle = (b - a).angle_between(c - a);
+                // Exact for narrow corners too, where a cosine is 1 within rounding.
+                let angle = (b - a).cross(c - a).length().atan2((b - a).dot(c - a));
                 around
                     .entry(place(t[corner]))
                     .or_default()
                     .push((face, if angle.is_finite() { angle } else { 0.0 }));
             }
+        }
+        for corners in around.values_mut().filter(|corners| corners.len() > MAX_AROUND) {
+            *corners = gathered(corners, &mut faces);
         }
         let least = crease_rad.cos();
         let mut out = Mesh::default();

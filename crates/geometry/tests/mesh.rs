@@ -179,3 +179,26 @@ fn many_copies_of_a_round_shape_have_fewer_triangles(
     assert!((found - share).abs() < 0.01, "{found}");
     assert!(few.is_closed());
 }
+
+#[test]
+fn a_fan_of_many_faces_gets_its_normals_without_comparing_all_of_them() {
+    // A flat disc below, a steep cone above, on one middle vertex each.
+    let n = 200_000u32;
+    let rim = |i: u32| {
+        let (sin, cos) = (std::f32::consts::TAU * i as f32 / n as f32).sin_cos();
+        Vec3::new(sin, 0.0, cos)
+    };
+    let fan = |tip: Vec3| Mesh {
+        positions: (0..n).map(rim).chain([tip]).collect(),
+        triangles: (0..n).map(|i| [i, (i + 1) % n, n]).collect(),
+        ..Mesh::default()
+    };
+    let disc = fan(Vec3::ZERO).with_normals(0.6);
+    assert!(disc.normals.iter().all(|normal| normal.distance(Vec3::Y) < 1e-3));
+    let cone = fan(Vec3::Y * 2.0).with_normals(0.6);
+    for [a, _, tip] in cone.triangles.iter().step_by(997) {
+        // At the tip a face's normal is the mean of those near it, which leans its way.
+        let [rim, tip] = [cone.normals[*a as usize], cone.normals[*tip as usize]];
+        assert!(rim.angle_between(tip) < 0.3, "{rim} {tip}");
+    }
+}

@@ -1,6 +1,6 @@
 //! Images in (PNG, JPEG, HDR, EXR) and out (PNG, EXR).
 
-use crate::{ImportError, MAX_PIXELS};
+use crate::{ImportError, MAX_PIXELS, complete};
 use exr::prelude::*;
 use geometry::Image as Texture;
 use half::f16;
@@ -84,7 +84,22 @@ pub(crate) fn decode(
             format!("{width} × {height} pixels; at most {MAX_PIXELS} in all"),
         ));
     }
-    open().map_err(|error| ImportError::file(name, error))?.decode().map_err(fail)
+    if let Some(message) = cut_short(bytes, width, height) {
+        return Err(ImportError::file(name, message));
+    }
+    let mut reader = open().map_err(|error| ImportError::file(name, error))?;
+    let mut limits = image::Limits::default();
+    // Two bytes a channel only up to half as many pixels.
+    limits.max_alloc = Some(4 * MAX_PIXELS);
+    if reader.format() != Some(ImageFormat::Hdr) {
+        reader.limits(limits);
+    }
+    reader.decode().map_err(fail)
+}
+
+/// Why a Radiance HDR file is not whole, if it is not.
+fn cut_short(bytes: &[u8], width: u32, height: u32) -> Option<String> {
+    bytes.starts_with(b"#?").then(|| complete::hdr(bytes, width as usize, height as usize).err())?
 }
 
 fn read_exr(name: &str, bytes: &[u8]) -> std::result::Result<Environment, ImportError> {
@@ -94,6 +109,7 @@ fn read_exr(name: &str, bytes: &[u8]) -> std::result::Result<Environment, Import
     if pixels > MAX_PIXELS {
         return Err(ImportError::file(name, format!("{pixels} pixels; at most {MAX_PIXELS}")));
     }
+    complete::exr(bytes).map_err(|error| ImportError::file(name, error))?;
     let image = exr::prelude::read()
         .no_deep_data()
         .largest_resolution_level()

@@ -9,6 +9,7 @@
 //! ```
 #![warn(missing_docs)]
 
+mod complete;
 mod drawing_bounds;
 mod gltf;
 mod images;
