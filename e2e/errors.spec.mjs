@@ -136,3 +136,24 @@ test("bodies that start inside each other are named and separated at a press", a
   await list.getByRole("button", { name: "Separate" }).click();
   await expect(list).not.toContainText("inside");
 });
+
+test("an edit that a full disk refuses is told, and saving goes on once there is room", async ({ page }) => {
+  const own = await new Server().start();
+  await newShot(page, own.address, { name: "No room" });
+  await add(page, "Box");
+  await tab(page, "Body");
+  await type(page, "Friction", "0.31");
+  // The database cannot grow any more, and what is under way cannot be written.
+  own.limitFiles(1);
+  await type(page, "Friction", "0.42");
+  await expect(page.getByRole("alert").first()).toBeVisible();
+  await page.getByRole("button", { name: "Dismiss" }).first().click();
+  own.limitFiles("unlimited");
+  await type(page, "Friction", "0.53");
+  await expect(page.getByRole("alert")).toHaveCount(0);
+  await page.reload();
+  await select(page, "Box");
+  await tab(page, "Body");
+  await expect(page.getByRole("textbox", { name: "Friction", exact: true })).toHaveValue("0.53");
+  await own.end();
+});

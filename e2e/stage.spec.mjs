@@ -129,7 +129,7 @@ test("mesh files dropped onto the Stage become bodies where they fell", async ({
   await tab(page, "Shape");
   await expect(page.getByText("From the file “Wedge”.")).toBeVisible();
   await tab(page, "Motion");
-  expect(Number(await value(page, "Place x").inputValue())).toBeLessThan(-0.5);
+  await expect.poll(async () => Number(await value(page, "Place x").inputValue())).toBeLessThan(-0.5);
   await dropOnStage(page, "Sail.glb", wedgeGlb());
   await expect(sheetName(page)).toHaveValue("Sail");
   await tab(page, "Body");

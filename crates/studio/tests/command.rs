@@ -46,6 +46,81 @@ fn a_shot_is_baked_probed_and_rendered_to_a_film() {
     assert_eq!(&std::fs::read(&video).unwrap()[4..8], b"ftyp");
 }
 
+#[test]
+fn pictures_of_another_size_camera_or_shot_are_rendered_again_and_told() {
+    let dir = sample();
+    let [shot, run_dir, film] = ["shot/shot.json", "run", "film"].map(|name| at(dir.path(), name));
+    let baked = run(&["bake", &shot, "--out", &run_dir, "--frames", "1-2"]);
+    assert!(baked.status.success());
+    let picture = dir.path().join("film/frame-00002.png");
+    let render = |size: &str, samples: &str| {
+        let rendered = run(&[
+            "render",
+            &shot,
+            "--run",
+            &run_dir,
+            "--out",
+            &film,
+            "--frames",
+            "1-2",
+            "--size",
+            size,
+            "--samples",
+            samples,
+        ]);
+        assert!(rendered.status.success(), "{}", text(&rendered.stderr));
+        (text(&rendered.stderr), std::fs::read(&picture).unwrap())
+    };
+    let again = "were made from something else and are rendered again";
+    let (first, first_bytes) = render("32x18", "1");
+    assert!(!first.contains(again), "{first}");
+    let (kept, kept_bytes) = render("32x18", "1");
+    assert!(!kept.contains(again) && kept_bytes == first_bytes, "{kept}");
+    for (size, samples) in [("48x27", "1"), ("48x27", "2")] {
+        let (told, bytes) = render(size, samples);
+        assert!(told.contains("2 pictures") && told.contains(again) && bytes != first_bytes, "{told}");
+    }
+    // Another camera, and a run of an older state of the shot.
+    let mut document: serde_json::Value = serde_json::from_slice(&std::fs::read(&shot).unwrap()).unwrap();
+    let camera = document["camera"].clone();
+    let moved = |element: &mut serde_json::Value, key: &str, value: serde_json::Value| {
+        element["placement"][key] = value;
+        element.as_object_mut().unwrap().remove("motion");
+        element.as_object_mut().unwrap().remove("aim");
+    };
+    for element in document["elements"].as_array_mut().unwrap() {
+        if element["id"] == camera {
+            moved(element, "place_m", serde_json::json!([0.0, 3.0, 9.0]));
+        }
+    }
+    std::fs::write(&shot, document.to_string()).unwrap();
+    let (told, _) = render("48x27", "2");
+    assert!(told.contains(again), "{told}");
+    document["physics"]["substeps"] = serde_json::json!(3);
+    std::fs::write(&shot, document.to_string()).unwrap();
+    let (told, _) = render("48x27", "2");
+    assert!(told.contains("2 frames") && told.contains("from before substeps changed"), "{told}");
+}
+
+#[test]
+fn several_elements_are_probed_by_name_and_by_id() {
+    let dir = sample();
+    let [shot, run_dir] = ["shot/shot.json", "run"].map(|name| at(dir.path(), name));
+    assert!(run(&["bake", &shot, "--out", &run_dir, "--frames", "1-2"]).status.success());
+    let document: serde_json::Value = serde_json::from_slice(&std::fs::read(&shot).unwrap()).unwrap();
+    let elements = document["elements"].as_array().unwrap();
+    let id_of = |name: &str| elements.iter().find(|element| element["name"] == name).unwrap()["id"].clone();
+    let (floats, block) = (id_of("Net floats"), id_of("Mooring block"));
+    let id = block.to_string();
+    let both = ["--element", "Net floats", "--element", &id, "--frames", "2", "--format", "json"];
+    let printed = run(&[&["probe", &run_dir][..], &both].concat());
+    let rows: Vec<serde_json::Value> = serde_json::from_slice(&printed.stdout).unwrap();
+    let of = |id: &serde_json::Value| rows.iter().filter(|row| row["element"] == *id).count();
+    assert_eq!((of(&floats), of(&block), rows.len()), (8, 1, 9));
+    // Whole numbers stay whole.
+    assert!(rows.iter().all(|row| row["frame"].is_u64()));
+}
+
 #[rstest]
 #[case(&["check", "nowhere.json"], "nowhere.json: No such file")]
 #[case(&["bake", "SHOT", "--out", "OUT", "--frames", "9-3"], "--frames 9-3: 9 comes after 3")]

@@ -50,10 +50,14 @@
   }
   const settled = () => (formula != null ? `= ${formula}` : shown(value));
 
-  // Follows the value; typing goes ahead of it until it is committed. Two steps, so that a change
-  // of the shot that leaves this value as it is leaves what is being typed.
-  let saved = $derived(settled());
-  let text = $derived(saved);
+  /** What is being typed; it goes ahead of the value until that is changed elsewhere. */
+  let draft = $state<string | null>(null);
+  let text = $derived(draft ?? settled());
+  /** The value as this field saves it: what is typed while that is under way stays. */
+  let own: string | null = null;
+  $effect(() => {
+    if (settled() !== own) draft = null;
+  });
   let dragged = $state<number | null>(null);
   let typed = $derived(text.trimStart().startsWith("=") ? text.trimStart().slice(1).trim() : null);
 
@@ -69,45 +73,46 @@
   let pending: string | null = null;
 
   async function commit() {
-    if (text === settled() || text === pending) return;
-    pending = text;
-    await store();
-    pending = null;
+    const blankOut = text.trim() === "" && onclear;
+    const number = text.trim() !== "" && Number.isFinite(Number(text.replace(",", ".")));
+    if (text === settled() || !(number || blankOut || (target && typed !== null))) draft = null;
+    if (draft === null || draft === pending) return;
+    const storing = (pending = draft);
+    const stays = await store();
+    if (pending === storing) pending = null;
+    // What was refused does not stay in the field; what is typed meanwhile does.
+    if (!stays && draft === storing) draft = null;
   }
 
-  async function store() {
+  /** Saves what was typed; gives whether it is wrong in a way that it stays in the field for. */
+  async function store(): Promise<boolean> {
     if (target && typed !== null) {
       // A formula that is wrong stays in the field, with what is wrong below it.
-      if (typed !== "" && !(await values.setFormula(target, label, typed))) return;
-      if (typed === "") await values.setFormula(target, label, null);
-      text = settled();
-      return;
+      const saved = await values.setFormula(target, label, typed === "" ? null : typed);
+      return typed !== "" && !saved;
     }
     if (text.trim() === "" && onclear) {
       if (value !== null && value !== undefined) await onclear();
-      return;
+      return false;
     }
     const number = Number(text.replace(",", "."));
-    if (text.trim() === "" || !Number.isFinite(number)) {
-      text = settled();
-      return;
-    }
-    await save(whole ? Math.round(number) : number / scale);
-    // What was refused does not stay in the field.
-    text = settled();
+    const next = whole ? Math.round(number) : number / scale;
+    own = shown(next);
+    await save(next);
+    return false;
   }
 
   function press(event: KeyboardEvent & { currentTarget: HTMLInputElement }) {
     if (event.key === "Enter") void commit();
     if (event.key === "Escape") {
-      text = settled();
+      draft = null;
       event.currentTarget.blur();
     }
     const by = event.key === "ArrowUp" ? 1 : event.key === "ArrowDown" ? -1 : 0;
     if (by === 0 || typed !== null) return;
     event.preventDefault();
     const base = Number(text) || 0;
-    text = String(Number((base + by * step * (event.shiftKey ? 10 : 1)).toPrecision(6)));
+    draft = String(Number((base + by * step * (event.shiftKey ? 10 : 1)).toPrecision(6)));
     void commit();
   }
 </script>
@@ -124,7 +129,7 @@
       title={how === "keyed" ? "Keyed: typing sets a key at this frame" : undefined}
       placeholder={blank}
       {disabled}
-      bind:value={text}
+      bind:value={() => text, (typed) => (draft = typed)}
       onblur={commit}
       onkeydown={press}
     />
@@ -155,7 +160,7 @@
         value={dragged ?? Math.min(slide[1], Math.max(slide[0], (value ?? 0) * scale))}
         onValueChange={(next: number) => {
           dragged = next;
-          text = String(next);
+          draft = String(next);
           if (!target) return;
           if (performing.on) performing.hold(target, next / scale);
           else values.try(target, next / scale);

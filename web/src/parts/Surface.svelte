@@ -54,7 +54,13 @@
     {@render image("Emission image", "emission_image")}
     {@render image("Normal image", "normal_image")}
     {#if look.normal_image}
-      <NumberField label="Normal strength" step={0.05} slide={[0, 2]} target={at("normal_strength")} value={1} />
+      <NumberField
+        label="Normal strength"
+        step={0.05}
+        slide={[0, 2]}
+        target={at("normal_strength")}
+        value={1}
+      />
     {/if}
     {#if laid}
       <NumberField label="Repeats" step={0.5} target={at("image_repeat")} value={1} />

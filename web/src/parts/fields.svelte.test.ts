@@ -1,4 +1,4 @@
-import { flushSync, mount, unmount } from "svelte";
+import { flushSync, mount, tick, unmount } from "svelte";
 import { afterEach, describe, expect, test, vi } from "vitest";
 import type { Element } from "../api/client";
 import { shot } from "../state/shot.svelte";
@@ -57,6 +57,18 @@ describe("a number being typed", () => {
     type("0.7");
     change(0.9);
     expect(field().value).toBe("0.9");
+  });
+  test("goes on while what was typed before is being saved", async () => {
+    let saved = () => {};
+    const change = number(vi.fn(() => new Promise<void>((resolve) => (saved = resolve))));
+    type("0.7");
+    press("Enter");
+    type("0.8");
+    change(0.7);
+    saved();
+    await tick();
+    flushSync();
+    expect(field().value).toBe("0.8");
   });
   test("is committed by Enter and forgotten by Escape", async () => {
     const oncommit = vi.fn();
