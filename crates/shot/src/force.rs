@@ -11,7 +11,7 @@ use serde::{Deserialize, Serialize};
 pub struct Force {
     /// What it does.
     pub kind: ForceKind,
-    /// Multiplies what it does.
+    /// Multiplies what it does; 1 leaves it as it is.
     #[serde(default = "one")]
     pub strength: f32,
     /// Whether it acts at all.

@@ -820,10 +820,11 @@ export interface components {
              */
             force: number;
             name: string;
+            /** @description What it does to the body, N. */
             newtons: number[];
             /**
              * Format: float
-             * @description Weight of its region there.
+             * @description Weight of its region there, 0–1.
              */
             weight: number;
         };
@@ -1382,13 +1383,13 @@ export interface components {
         Flock: {
             /**
              * Format: float
-             * @description How much they go the way the others go.
+             * @description How much they go the way the others go, as a fraction of the agility.
              * @default 0.5
              */
             align: number;
             /**
              * Format: float
-             * @description How much they go away from those nearer than that.
+             * @description How much they go away from those nearer than that, as a fraction of the agility.
              * @default 1
              */
             apart: number;
@@ -1406,7 +1407,7 @@ export interface components {
             sight_m: number;
             /**
              * Format: float
-             * @description How much they go to where the others are.
+             * @description How much they go to where the others are, as a fraction of the agility.
              * @default 0.30000001192092896
              */
             together: number;
@@ -1439,7 +1440,7 @@ export interface components {
             region?: components["schemas"]["Id"] | null;
             /**
              * Format: float
-             * @description Multiplies what it does.
+             * @description Multiplies what it does; 1 leaves it as it is.
              * @default 1
              */
             strength: number;
@@ -1777,7 +1778,7 @@ export interface components {
             bounce: number;
             /**
              * Format: float
-             * @description Variation of the bounce.
+             * @description Variation of the bounce, as a fraction of it, 0–1.
              * @default 0
              */
             bounce_variation: number;
@@ -2626,7 +2627,7 @@ export interface components {
             speed_m_s: number;
             /**
              * Format: float
-             * @description Variation of that speed.
+             * @description Variation of that speed, as a fraction of it, 0–1.
              * @default 0.5
              */
             speed_variation: number;
@@ -2672,7 +2673,7 @@ export interface components {
             lifespan_s: number | null;
             /**
              * Format: float
-             * @description Variation of the lifespan.
+             * @description Variation of the lifespan, as a fraction of it, 0–1.
              * @default 0.30000001192092896
              */
             lifespan_variation: number;
@@ -2684,7 +2685,7 @@ export interface components {
             size_m: number;
             /**
              * Format: float
-             * @description Variation of the size.
+             * @description Variation of the size, as a fraction of it, 0–1.
              * @default 0.30000001192092896
              */
             size_variation: number;
@@ -2696,7 +2697,7 @@ export interface components {
             speed_m_s: number;
             /**
              * Format: float
-             * @description Variation of the speed.
+             * @description Variation of the speed, as a fraction of it, 0–1.
              * @default 0.30000001192092896
              */
             speed_variation: number;
@@ -2708,7 +2709,7 @@ export interface components {
             spin_rad_s: number;
             /**
              * Format: float
-             * @description Variation of the spin.
+             * @description Variation of the spin, as a fraction of it, 0–1.
              * @default 0
              */
             spin_variation: number;

@@ -126,7 +126,7 @@ pub struct Split {
     pub inherit: f32,
     /// Speed away from it, m/s.
     pub speed_m_s: f32,
-    /// Variation of that speed.
+    /// Variation of that speed, as a fraction of it, 0–1.
     pub speed_variation: f32,
     /// Largest angle from its way at which they go, rad: π is all round.
     pub spread_rad: f32,

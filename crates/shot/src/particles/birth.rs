@@ -211,23 +211,23 @@ pub struct Start {
     pub spread_rad: f32,
     /// Speed, m/s.
     pub speed_m_s: f32,
-    /// Variation of the speed.
+    /// Variation of the speed, as a fraction of it, 0–1.
     pub speed_variation: f32,
     /// Share of the source's own velocity that they take with them.
     pub inherit: f32,
     /// How long they live, s; none: to the end.
     pub lifespan_s: Option<f32>,
-    /// Variation of the lifespan.
+    /// Variation of the lifespan, as a fraction of it, 0–1.
     pub lifespan_variation: f32,
     /// Diameter, m.
     pub size_m: f32,
-    /// Variation of the size.
+    /// Variation of the size, as a fraction of it, 0–1.
     pub size_variation: f32,
     /// How far they are turned from the element's turn, at random: 0 not at all, 1 any way.
     pub turn_variation: f32,
     /// Spin about a random axis, rad/s.
     pub spin_rad_s: f32,
-    /// Variation of the spin.
+    /// Variation of the spin, as a fraction of it, 0–1.
     pub spin_variation: f32,
 }
 

@@ -56,11 +56,11 @@ pub struct Flock {
     pub sight_m: f32,
     /// The distance that they would keep, m.
     pub distance_m: f32,
-    /// How much they go away from those nearer than that.
+    /// How much they go away from those nearer than that, as a fraction of the agility.
     pub apart: f32,
-    /// How much they go the way the others go.
+    /// How much they go the way the others go, as a fraction of the agility.
     pub align: f32,
-    /// How much they go to where the others are.
+    /// How much they go to where the others are, as a fraction of the agility.
     pub together: f32,
 }
 
@@ -88,7 +88,7 @@ pub struct Meet {
     pub share: f32,
     /// Coefficient of restitution; a pair has the mean of its two.
     pub bounce: f32,
-    /// Variation of the bounce.
+    /// Variation of the bounce, as a fraction of it, 0–1.
     pub bounce_variation: f32,
     /// Coulomb friction coefficient; a pair has the mean of its two.
     pub friction: f32,

@@ -122,7 +122,7 @@ pub struct Share {
     pub force: Id,
     /// What it does to the body, N.
     pub newtons: Vec3,
-    /// Weight of its region there.
+    /// Weight of its region there, 0–1.
     pub weight: f32,
 }
 

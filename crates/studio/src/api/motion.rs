@@ -310,8 +310,9 @@ pub(crate) struct ActingForce {
     /// Id of the force's element.
     force: u32,
     name: String,
+    /// What it does to the body, N.
     newtons: [f32; 3],
-    /// Weight of its region there.
+    /// Weight of its region there, 0–1.
     weight: f32,
 }
 
