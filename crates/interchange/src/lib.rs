@@ -76,7 +76,7 @@ impl ImportError {
 /// # Errors
 /// [`ImportError`] names the file and, for OBJ, the line.
 pub fn read_mesh(name: &str, bytes: &[u8]) -> Result<Mesh, ImportError> {
-    merged(name, parse(name, bytes)?)
+    merged(name, parse(name, bytes, false)?)
 }
 
 /// All parts of a file as one mesh.
@@ -87,26 +87,27 @@ pub fn merged(name: &str, model: Model) -> Result<Mesh, ImportError> {
     finish(name, model.merged())
 }
 
-/// Reads the meshes of such a file part by part, with their looks.
+/// Reads the meshes of such a file part by part, with their looks, and with the
+/// images of those if they are wanted.
 ///
 /// # Errors
 /// As [`read_mesh`].
-pub fn read_model(name: &str, bytes: &[u8]) -> Result<Model, ImportError> {
-    let mut model = parse(name, bytes)?;
+pub fn read_model(name: &str, bytes: &[u8], with_images: bool) -> Result<Model, ImportError> {
+    let mut model = parse(name, bytes, with_images)?;
     for part in &mut model.parts {
         part.mesh = finish(name, std::mem::take(&mut part.mesh))?;
     }
     Ok(model)
 }
 
-fn parse(name: &str, bytes: &[u8]) -> Result<Model, ImportError> {
+fn parse(name: &str, bytes: &[u8], with_images: bool) -> Result<Model, ImportError> {
     if bytes.len() > MAX_FILE {
         return Err(ImportError::file(name, format!("{} MB; at most {}", bytes.len() >> 20, MAX_FILE >> 20)));
     }
     let extension = name.rsplit('.').next().unwrap_or_default().to_ascii_lowercase();
     Ok(match extension.as_str() {
         "obj" => obj::read(name, bytes)?.into(),
-        "glb" | "gltf" => gltf::read(name, bytes)?,
+        "glb" | "gltf" => gltf::read(name, bytes, with_images)?,
         "ply" => ply::read(name, bytes)?.into(),
         "stl" => stl::read(name, bytes)?.into(),
         _ => return Err(ImportError::file(name, "is none of .obj, .glb, .gltf, .ply and .stl")),

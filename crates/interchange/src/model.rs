@@ -11,6 +11,8 @@ pub struct Model {
     pub parts: Vec<Part>,
     /// The looks that parts name.
     pub materials: Vec<Material>,
+    /// The images that looks name, each once.
+    pub images: Vec<ImageFile>,
     /// What was left out, each in a sentence.
     pub notices: Vec<String>,
 }
@@ -39,8 +41,8 @@ pub struct Material {
     pub name: String,
     /// The look without its images.
     pub look: Look,
-    /// Its images.
-    pub images: Vec<(LookImage, ImageFile)>,
+    /// Its images, by place in [`Model::images`].
+    pub images: Vec<(LookImage, usize)>,
 }
 
 /// An image as the bytes of a file.

@@ -12,7 +12,7 @@ use std::sync::Arc;
 const SOFT_ROUGHNESS: f32 = 0.5;
 /// Steps from roughness 0 to 1 for which lobes are computed where an image
 /// says the roughness; a point takes one of the two nearest by chance.
-const STEPS: usize = 24;
+const ROUGHNESS_STEPS: usize = 24;
 
 /// A look, ready for any point of a surface.
 pub(crate) struct Surface {
@@ -81,9 +81,10 @@ impl Surface {
             Some(image) => {
                 let values = image.rgb.iter().map(|rgb| brightness(Vec3::from(*rgb)));
                 let (low, high) = values.fold((1.0f32, 0.0f32), |(a, b), v| (a.min(v), b.max(v)));
-                let step = |v: f32| v * look.roughness * STEPS as f32;
+                let step = |v: f32| v * look.roughness * ROUGHNESS_STEPS as f32;
                 let (from, to) = (step(low) as usize, step(high).ceil() as usize);
-                let each = (from..=to.min(STEPS)).map(|step| lobes(step as f32 / STEPS as f32));
+                let each =
+                    (from..=to.min(ROUGHNESS_STEPS)).map(|step| lobes(step as f32 / ROUGHNESS_STEPS as f32));
                 (from, each.collect(), low * look.roughness)
             }
         };
@@ -123,7 +124,7 @@ impl Surface {
         let lobes = match &self.images.roughness {
             None => &self.lobes[0],
             image => {
-                let step = (value(image) * look.roughness * STEPS as f32 + random) as usize;
+                let step = (value(image) * look.roughness * ROUGHNESS_STEPS as f32 + random) as usize;
                 &self.lobes[step.saturating_sub(self.first_step).min(self.lobes.len() - 1)]
             }
         };
@@ -152,7 +153,7 @@ impl Surface {
         let [a, b, c] = face.map(|v| mesh.uvs[v]);
         let (e, f, u, v) = (q - p, r - p, b - a, c - a);
         let area = u.perp_dot(v);
-        // Directions in which U and V grow (of that length or not, only they matter).
+        // Directions in which U and V grow; their lengths do not matter.
         let along_u = (e * v.y - f * u.y) * area.signum();
         let along_v = (f * u.x - e * v.x) * area.signum();
         let tangent = (along_u - normal * normal.dot(along_u)).normalize_or_zero();
@@ -161,10 +162,11 @@ impl Surface {
         }
         let bitangent = normal.cross(tangent);
         let bitangent = if bitangent.dot(along_v) < 0.0 { -bitangent } else { bitangent };
-        let said = image.at(uv) * 2.0 - Vec3::ONE;
+        let tangent_space = image.at(uv) * 2.0 - Vec3::ONE;
         let strength = self.look.normal_strength;
-        let leaned =
-            tangent * (said.x * strength) + bitangent * (said.y * strength) + normal * said.z.max(0.05);
+        let leaned = tangent * (tangent_space.x * strength)
+            + bitangent * (tangent_space.y * strength)
+            + normal * tangent_space.z.max(0.05);
         leaned.normalize_or(normal)
     }
 }
@@ -225,7 +227,7 @@ mod tests {
         let mean = (0..n).map(at).sum::<f32>() / n as f32;
         assert!((mean - 0.35).abs() < 1e-3, "{mean}");
         let (low, high) = (at(0), at(n - 1));
-        assert!(high - low < 1.01 / STEPS as f32 && low <= 0.35 && high >= 0.35);
+        assert!(high - low < 1.01 / ROUGHNESS_STEPS as f32 && low <= 0.35 && high >= 0.35);
     }
 
     #[test]

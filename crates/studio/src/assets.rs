@@ -105,7 +105,7 @@ pub fn examine(name: &str, bytes: &[u8]) -> Result<Examined> {
             });
         }
         AssetKind::Mesh => {
-            let model = interchange::read_model(name, bytes)?;
+            let model = interchange::read_model(name, bytes, false)?;
             parts = model.parts.len();
             interchange::merged(name, model)?;
         }

@@ -9,7 +9,7 @@ import {
 } from "../api/client";
 import { notices } from "./notices.svelte";
 import { selection } from "./selection.svelte";
-import { shot } from "./shot.svelte";
+import { freeName, shot } from "./shot.svelte";
 
 const solid = (
   shape: Schemas["Shape"],
@@ -308,8 +308,7 @@ async function placeModel(label: string, model: ModelElements, at: Vector, inste
       document.elements.filter((element) => !instead.includes(element.id)).map((element) => element.name),
     );
     const elements = model.elements.map(({ name, is, place_m, turn_rad }) => {
-      let free = name;
-      for (let n = 2; taken.has(free); n++) free = `${name} ${n}`;
+      const free = freeName(name, taken);
       taken.add(free);
       made.push(next);
       const place = place_m.map((v, axis) => v + at[axis]);

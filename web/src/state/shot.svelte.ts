@@ -12,6 +12,13 @@ import {
 import { notices } from "./notices.svelte";
 import { selection } from "./selection.svelte";
 
+/** A name that is not taken: numbered if need be. */
+export function freeName(name: string, taken: Set<string>): string {
+  let free = name;
+  for (let n = 2; taken.has(free); n++) free = `${name} ${n}`;
+  return free;
+}
+
 class OpenShot {
   id = $state<number | null>(null);
   state = $state.raw<ShotState | null>(null);
@@ -126,9 +133,7 @@ class OpenShot {
     return this.edit(`${name} added`, (shot) => {
       id = this.nextElement(shot);
       const taken = new Set(shot.elements.map((element) => element.name));
-      let free = name;
-      for (let n = 2; taken.has(free); n++) free = `${name} ${n}`;
-      const element = { id, name: free, placement: { place_m: place, turn_rad: turn }, is };
+      const element = { id, name: freeName(name, taken), placement: { place_m: place, turn_rad: turn }, is };
       const operations: Operation[] = [{ op: "add", path: "/elements/-", value: element }];
       if ("camera" in is && shot.camera == null) operations.push({ op: "add", path: "/camera", value: id });
       return operations;
@@ -153,8 +158,7 @@ class OpenShot {
         const element = shot.elements.find((element) => element.id === id);
         if (!element) return [];
         const stem = element.name.replace(/ \d+$/, "");
-        let name = stem;
-        for (let n = 2; taken.has(name); n++) name = `${stem} ${n}`;
+        const name = freeName(stem, taken);
         taken.add(name);
         made.push(++next);
         return [

@@ -1,5 +1,6 @@
 //! Buffer views and accessors, every index, count and length looked at before use.
 
+use super::container::whole;
 use super::{Gltf, MAX_COUNT, meshopt};
 use serde_json::Value;
 use std::borrow::Cow;
@@ -63,9 +64,10 @@ impl Elements<'_> {
     }
 }
 
-/// A whole number of the JSON as a count or an offset.
-pub(super) fn whole(value: &Value) -> Option<usize> {
-    value.as_u64().and_then(|value| usize::try_from(value).ok())
+/// Numbers of an attribute, `width` an element.
+pub(super) struct Attribute {
+    pub values: Vec<f64>,
+    pub width: usize,
 }
 
 impl Gltf<'_> {

@@ -78,3 +78,8 @@ pub(super) fn data_uri(uri: &str) -> Result<(&str, Vec<u8>), String> {
     let bytes = base64::engine::general_purpose::STANDARD.decode(data);
     Ok((kind, bytes.map_err(|error| format!("has data that is not base64: {error}"))?))
 }
+
+/// A whole number of the JSON as a count or an offset.
+pub(super) fn whole(value: &Value) -> Option<usize> {
+    value.as_u64().and_then(|value| usize::try_from(value).ok())
+}

@@ -1,7 +1,6 @@
 //! Primitives compressed by `KHR_draco_mesh_compression`.
 
-use super::accessor::largest;
-use super::primitive::Attribute;
+use super::accessor::{Attribute, largest};
 use super::{Gltf, MAX_COUNT};
 use crate::MAX_FACES;
 use draco_core::{DecodeLimits, DecoderBuffer, ErrorKind, Mesh, MeshDecoder};

@@ -3,14 +3,16 @@
 use super::Gltf;
 use super::container::data_uri;
 use crate::images::{decode, grey_png};
-use crate::{ImageFile, Material};
+use crate::{ImageFile, MAX_PIXELS, Material};
 use glam::{Vec2, Vec3};
 use image::ImageFormat;
 use serde_json::Value;
 use shot::{Look, LookImage};
 use std::collections::HashMap;
 
-/// Most materials that parts use, and most images of all of them.
+/// Most pixels of all images together.
+const MAX_ALL_PIXELS: u64 = 16 * MAX_PIXELS;
+/// Most materials that parts use.
 const MAX_MATERIALS: usize = 1_000;
 /// Most notices.
 const MAX_NOTICES: usize = 20;
@@ -19,7 +21,13 @@ const MAX_NOTICES: usize = 20;
 pub(super) struct Materials<'a> {
     gltf: &'a Gltf<'a>,
     pub done: Vec<Material>,
+    pub images: Vec<ImageFile>,
     pub notices: Vec<String>,
+    /// Whether images are wanted, and not the looks' numbers only.
+    with_images: bool,
+    /// Places in `images` by image of the file and what it says; none if it says nothing.
+    decoded: HashMap<(u64, LookImage), Option<usize>>,
+    pixels: u64,
     transforms: Vec<TextureTransform>,
     taken: HashMap<u64, usize>,
 }
@@ -71,9 +79,9 @@ fn fraction(value: &Value, default: f32) -> f32 {
 }
 
 impl<'a> Materials<'a> {
-    pub fn new(gltf: &'a Gltf<'a>) -> Self {
-        let (done, notices, transforms, taken) = Default::default();
-        Self { gltf, done, notices, transforms, taken }
+    pub fn new(gltf: &'a Gltf<'a>, with_images: bool) -> Self {
+        let (done, images, notices, decoded, pixels, transforms, taken) = Default::default();
+        Self { gltf, done, images, notices, with_images, decoded, pixels, transforms, taken }
     }
 
     /// How the textures of a material lie.
@@ -137,39 +145,72 @@ impl<'a> Materials<'a> {
                 ));
                 continue;
             }
-            let (name, bytes) = match self.texture(index)? {
-                Ok(image) => image,
-                Err(reason) => {
-                    self.notice(format!("{}: an image is left out, since it {reason}", material.name));
-                    continue;
-                }
-            };
+            if !self.with_images {
+                continue;
+            }
             for says in says {
-                match image_file(&name, &bytes, says) {
-                    Ok(Some(file)) => material.images.push((says, file)),
+                match self.image(index, says)? {
+                    Ok(Some(image)) => material.images.push((says, image)),
                     Ok(None) => {}
-                    Err(reason) => self.notice(format!("{}: {reason}", material.name)),
+                    Err(reason) => self.notice(format!("{}: an image is left out: {reason}", material.name)),
                 }
             }
         }
         Ok(transform.unwrap_or_default())
     }
 
-    /// Name and bytes of a texture's image, or why it cannot be taken.
-    fn texture(&self, index: u64) -> Result<Result<(String, Vec<u8>), &'static str>, String> {
-        let texture = self.gltf.entry("textures", index)?;
-        let Some(source) = texture["source"].as_u64() else { return Ok(Err("is neither PNG nor JPEG")) };
+    /// The place of a texture's image in [`Materials::images`], none if it says
+    /// nothing, or why it cannot be taken.
+    fn image(&mut self, texture: u64, says: LookImage) -> Result<Result<Option<usize>, String>, String> {
+        let source = self.gltf.entry("textures", texture)?["source"].as_u64();
+        let Some(source) = source else { return Ok(Err("it is neither PNG nor JPEG".to_owned())) };
+        if let Some(&there) = self.decoded.get(&(source, says)) {
+            return Ok(Ok(there));
+        }
         let image = self.gltf.entry("images", source)?;
-        let name = image["name"].as_str().filter(|name| !name.is_empty()).unwrap_or("image");
+        let name: String = image["name"].as_str().unwrap_or("image").chars().take(80).collect();
         let bytes = match (image["uri"].as_str(), image["bufferView"].as_u64()) {
-            (Some(uri), _) => match data_uri(uri) {
-                Ok((_, bytes)) => bytes,
-                Err(_) => return Ok(Err("is in another file")),
-            },
-            (None, Some(view)) => self.gltf.view(view)?.0.into_owned(),
-            (None, None) => return Ok(Err("is not in the file")),
+            (Some(uri), _) => data_uri(uri).map(|(_, bytes)| bytes).ok(),
+            (None, Some(view)) => Some(self.gltf.view(view)?.0.into_owned()),
+            (None, None) => None,
         };
-        Ok(Ok((name.chars().take(80).collect(), bytes)))
+        let Some(bytes) = bytes else { return Ok(Err("it is not in the file".to_owned())) };
+        Ok(self.image_file(&name, bytes, says).inspect(|place| {
+            self.decoded.insert((source, says), *place);
+        }))
+    }
+
+    /// Keeps an image as a file that says one thing; gives its place, none if it says nothing.
+    fn image_file(&mut self, name: &str, bytes: Vec<u8>, says: LookImage) -> Result<Option<usize>, String> {
+        let decoded = decode(name, &bytes, &[ImageFormat::Png, ImageFormat::Jpeg], "PNG or JPEG");
+        let decoded = decoded.map_err(|error| error.to_string())?;
+        self.pixels += u64::from(decoded.width()) * u64::from(decoded.height());
+        if self.pixels > MAX_ALL_PIXELS {
+            return Err(format!("all images have more than {MAX_ALL_PIXELS} pixels"));
+        }
+        // glTF keeps roughness in green and metalness in blue.
+        let channel = match says {
+            LookImage::Roughness => Some((1, "roughness")),
+            LookImage::Metalness => Some((2, "metalness")),
+            LookImage::Albedo | LookImage::Emission | LookImage::Normal => None,
+        };
+        let file = match channel {
+            None => {
+                let extension = if bytes.starts_with(b"\x89PNG") { "png" } else { "jpg" };
+                ImageFile { name: name.to_owned(), extension, bytes }
+            }
+            Some((channel, suffix)) => {
+                let rgb = decoded.to_rgb8();
+                let values: Vec<u8> = rgb.pixels().map(|pixel| pixel.0[channel]).collect();
+                if values.iter().all(|value| *value == 255) {
+                    return Ok(None);
+                }
+                let bytes = grey_png(rgb.width(), rgb.height(), values);
+                ImageFile { name: format!("{name} {suffix}"), extension: "png", bytes }
+            }
+        };
+        self.images.push(file);
+        Ok(Some(self.images.len() - 1))
     }
 }
 
@@ -191,26 +232,4 @@ fn look(of: &Value) -> Look {
         normal_strength: number(&of["normalTexture"]["scale"], 1.0).clamp(0.0, 10.0),
         ..Look::default()
     }
-}
-
-/// An image of a material as a file that says one thing; none if it says nothing.
-fn image_file(name: &str, bytes: &[u8], says: LookImage) -> Result<Option<ImageFile>, String> {
-    let decoded = decode(name, bytes, &[ImageFormat::Png, ImageFormat::Jpeg], "PNG or JPEG");
-    let decoded = decoded.map_err(|error| format!("an image is left out: {error}"))?;
-    // glTF keeps roughness in green and metalness in blue.
-    let (channel, suffix) = match says {
-        LookImage::Roughness => (1, "roughness"),
-        LookImage::Metalness => (2, "metalness"),
-        _ => {
-            let extension = if bytes.starts_with(b"\x89PNG") { "png" } else { "jpg" };
-            return Ok(Some(ImageFile { name: name.to_owned(), extension, bytes: bytes.to_vec() }));
-        }
-    };
-    let rgb = decoded.to_rgb8();
-    let values: Vec<u8> = rgb.pixels().map(|pixel| pixel.0[channel]).collect();
-    if values.iter().all(|value| *value == 255) {
-        return Ok(None);
-    }
-    let bytes = grey_png(rgb.width(), rgb.height(), values);
-    Ok(Some(ImageFile { name: format!("{name} {suffix}"), extension: "png", bytes }))
 }

@@ -1,7 +1,7 @@
 //! Buffer views compressed by `EXT_meshopt_compression` or `KHR_meshopt_compression`.
 
 use super::Gltf;
-use super::accessor::whole;
+use super::container::whole;
 use meshopt as codec;
 use serde_json::Value;
 use std::cell::{Cell, OnceCell};

@@ -41,13 +41,14 @@ const READ: [&str; 10] = [
     "KHR_materials_sheen",
 ];
 
-/// Reads the meshes of the default scene with their looks.
-pub(crate) fn read(name: &str, bytes: &[u8]) -> Result<Model, ImportError> {
+/// Reads the meshes of the default scene with their looks, and with the images of those if they are wanted.
+pub(crate) fn read(name: &str, bytes: &[u8], with_images: bool) -> Result<Model, ImportError> {
     let model = |bytes| {
         let gltf = Gltf::new(bytes)?;
-        let mut materials = Materials::new(&gltf);
+        let mut materials = Materials::new(&gltf, with_images);
         let parts = scene::parts(&gltf, &mut materials)?;
-        Ok(Model { parts, materials: materials.done, notices: materials.notices })
+        let Materials { done, images, notices, .. } = materials;
+        Ok(Model { parts, materials: done, images, notices })
     };
     model(bytes).map_err(|message: String| ImportError::file(name, message))
 }

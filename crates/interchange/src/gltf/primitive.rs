@@ -1,17 +1,17 @@
 //! The vertices and faces of one primitive.
 
+use super::accessor::Attribute;
 use super::material::TextureTransform;
-use super::scene::Room;
 use super::{Gltf, MAX_COUNT, draco};
 use crate::MAX_FACES;
 use geometry::{Mesh, brightness};
 use glam::{Mat3, Vec2, Vec3};
 use serde_json::Value;
 
-/// Numbers of an attribute, `width` an element.
-pub(super) struct Attribute {
-    pub values: Vec<f64>,
-    pub width: usize,
+/// What may still be taken in.
+pub(super) struct Room {
+    pub vertices: usize,
+    pub faces: usize,
 }
 
 impl Attribute {

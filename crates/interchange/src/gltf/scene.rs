@@ -1,7 +1,8 @@
 //! The nodes of the default scene: one part for each node and material.
 
 use super::material::Materials;
-use super::{Gltf, MAX_COUNT, primitive};
+use super::primitive::{self, Room};
+use super::{Gltf, MAX_COUNT};
 use crate::{MAX_FACES, Part};
 use geometry::Mesh;
 use glam::{Mat3, Mat4, Quat, Vec3};
@@ -12,23 +13,20 @@ const MAX_NODES: usize = 100_000;
 /// Deepest nesting of nodes.
 const MAX_DEPTH: usize = 200;
 
-/// What may still be taken in.
-pub(super) struct Room {
-    pub vertices: usize,
-    pub faces: usize,
-    nodes: usize,
-}
+/// Counts what is visited.
+struct Visits(usize);
 
-impl Room {
-    fn visit(&mut self, what: &str) -> Result<(), String> {
-        self.nodes = self.nodes.checked_sub(1).ok_or_else(|| format!("has more than {MAX_NODES} {what}"))?;
-        Ok(())
+impl Visits {
+    fn count(&mut self, what: &str) -> Result<(), String> {
+        self.0 += 1;
+        if self.0 > MAX_NODES { Err(format!("has more than {MAX_NODES} {what}")) } else { Ok(()) }
     }
 }
 
 pub(super) fn parts(gltf: &Gltf, materials: &mut Materials) -> Result<Vec<Part>, String> {
     let mut parts = Vec::new();
-    let mut room = Room { vertices: MAX_COUNT, faces: MAX_FACES, nodes: MAX_NODES };
+    let mut room = Room { vertices: MAX_COUNT, faces: MAX_FACES };
+    let mut visits = Visits(0);
     let scene = gltf.file.json["scene"].as_u64().unwrap_or(0);
     let roots = gltf.list("scenes").get(scene as usize).map_or(&Value::Null, |scene| &scene["nodes"]);
     let mut stack: Vec<(u64, Mat4, usize)> = Vec::new();
@@ -39,7 +37,7 @@ pub(super) fn parts(gltf: &Gltf, materials: &mut Materials) -> Result<Vec<Part>,
     };
     push(&mut stack, roots, Mat4::IDENTITY, 0);
     while let Some((index, parent, depth)) = stack.pop() {
-        room.visit("nodes")?;
+        visits.count("nodes")?;
         if stack.len() > MAX_NODES {
             return Err(format!("has more than {MAX_NODES} nodes"));
         }
@@ -49,7 +47,15 @@ pub(super) fn parts(gltf: &Gltf, materials: &mut Materials) -> Result<Vec<Part>,
         let node = gltf.entry("nodes", index)?;
         let matrix = parent * transform(node);
         if let Some(mesh) = node["mesh"].as_u64() {
-            node_parts(gltf, node, gltf.entry("meshes", mesh)?, matrix, materials, &mut room, &mut parts)?;
+            node_parts(
+                gltf,
+                node,
+                gltf.entry("meshes", mesh)?,
+                matrix,
+                materials,
+                (&mut room, &mut visits),
+                &mut parts,
+            )?;
         }
         push(&mut stack, &node["children"], matrix, depth + 1);
     }
@@ -63,13 +69,13 @@ fn node_parts(
     mesh: &Value,
     matrix: Mat4,
     materials: &mut Materials,
-    room: &mut Room,
+    (room, visits): (&mut Room, &mut Visits),
     parts: &mut Vec<Part>,
 ) -> Result<(), String> {
     let before = parts.len();
     let placement = Placement::of(matrix);
     for primitive in mesh["primitives"].as_array().into_iter().flatten() {
-        room.visit("primitives with all uses of its meshes")?;
+        visits.count("primitives with all uses of its meshes")?;
         if primitive["mode"].as_u64().unwrap_or(4) != 4 {
             continue;
         }

@@ -9,9 +9,9 @@ use axum::extract::State as Extract;
 use axum::http::header;
 use axum::response::{IntoResponse, Response};
 use glam::Vec3;
-use interchange::{Material, Model, Part};
+use interchange::{ImageFile, Material, Model, Part};
 use serde::{Deserialize, Serialize};
-use shot::{Asset, AssetKind, Body, Is, Look, Shape, Solid, turn_about_axes};
+use shot::{Asset, AssetKind, Body, Is, Look, MAX_ELEMENTS, Shape, Solid, turn_about_axes};
 use std::collections::BTreeMap;
 use utoipa::ToSchema;
 
@@ -109,14 +109,21 @@ pub(crate) async fn elements(
             return Err(Error::Bad(format!("{name} is not a mesh")));
         }
         let bytes = assets::read(&studio.data, &asset)?;
-        let Model { parts, materials, mut notices } = interchange::read_model(&asset.file, &bytes)?;
+        let Model { parts, materials, images, mut notices } =
+            interchange::read_model(&asset.file, &bytes, true)?;
+        if separate && parts.len() > MAX_ELEMENTS {
+            let message =
+                format!("{name} has {} parts; a shot has at most {MAX_ELEMENTS} elements", parts.len());
+            return Err(Error::Bad(message));
+        }
         let mut keep = Keep { studio: &studio, taken: shot.assets, made: BTreeMap::new() };
+        let mut kept = vec![None; images.len()];
         let mut looks = Vec::new();
         let largest =
             parts.iter().max_by_key(|part| part.mesh.triangles.len()).and_then(|part| part.material);
         for (i, material) in materials.into_iter().enumerate() {
             let used = separate || Some(i) == largest;
-            looks.push(if used { keep.look(&name, material)? } else { Look::default() });
+            looks.push(if used { keep.look(&name, material, &images, &mut kept)? } else { Look::default() });
         }
         let elements = if separate {
             let each = |part| separate_part(part, &looks, &mut keep);
@@ -179,11 +186,22 @@ impl Keep<'_> {
         Ok(self.named(name, asset))
     }
 
-    fn look(&mut self, file: &str, material: Material) -> Result<Look> {
+    /// A look with its images kept, each once; `kept` has the names of those that are.
+    fn look(
+        &mut self,
+        file: &str,
+        material: Material,
+        images: &[ImageFile],
+        kept: &mut [Option<String>],
+    ) -> Result<Look> {
         let mut look = material.look;
-        for (of, image) in material.images {
-            let name = self.file(&format!("{file} {}", image.name), image.extension, &image.bytes)?;
-            look.set_image(of, Some(name));
+        for (of, place) in material.images {
+            if kept[place].is_none() {
+                let image = &images[place];
+                let name = format!("{file} {}", image.name);
+                kept[place] = Some(self.file(&name, image.extension, &image.bytes)?);
+            }
+            look.set_image(of, kept[place].clone());
         }
         Ok(look)
     }
