@@ -240,3 +240,29 @@ async fn elements_are_made_only_of_a_mesh_that_was_taken_in() {
         assert_eq!(status, StatusCode::UNPROCESSABLE_ENTITY, "{file}");
     }
 }
+
+#[tokio::test(flavor = "multi_thread")]
+async fn a_file_of_more_parts_than_a_shot_has_elements_is_taken_in_only_as_one() {
+    let desk = desk().await;
+    desk.new_shot().await;
+    // One triangle, shown by 2,001 nodes; its buffer is inside the text.
+    let nodes = vec![json!({"mesh": 0}); 2_001];
+    let file = json!({
+        "asset": {"version": "2.0"},
+        "scenes": [{"nodes": (0..2_001).collect::<Vec<u32>>()}],
+        "nodes": nodes,
+        "meshes": [{"primitives": [{"attributes": {"POSITION": 0}}]}],
+        "accessors": [{"bufferView": 0, "componentType": 5126, "count": 3, "type": "VEC3"}],
+        "bufferViews": [{"buffer": 0, "byteLength": 36}],
+        "buffers": [{"byteLength": 36, "uri": "data:application/octet-stream;base64,AAAAAAAAAAAAAAAAAACAPwAAAAAAAAAAAAAAAAAAgD8AAAAA"}],
+    });
+    let (status, uploaded) =
+        desk.upload("/api/shots/1/assets?name=shoal.gltf", file.to_string().as_bytes()).await;
+    assert_eq!((status, &uploaded["parts"]), (StatusCode::OK, &json!(2_001)), "{uploaded}");
+    for (separate, expected) in [(false, StatusCode::OK), (true, StatusCode::UNPROCESSABLE_ENTITY)] {
+        let ask = json!({"name": "shoal", "asset": uploaded["asset"], "separate": separate});
+        let (status, answer) = desk.ask("POST", "/api/shots/1/assets/elements", ask).await;
+        assert_eq!(status, expected, "{answer}");
+    }
+    assert_eq!(std::fs::read_dir(desk.dir.path().join("assets")).unwrap().count(), 1);
+}
