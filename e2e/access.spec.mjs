@@ -22,7 +22,7 @@ test("no serious finding on any main view", async ({ page }) => {
   await sound(page);
   await open(page, server.address, "Crate tumble");
   await page.getByRole("button", { name: "Crate stack", exact: true }).click();
-  for (const tab of ["Shape", "Body", "Look", "Motion"]) {
+  for (const tab of ["Shape", "Body", "Look", "Placement"]) {
     await page.getByRole("tab", { name: tab }).click();
     await sound(page);
   }

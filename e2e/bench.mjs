@@ -1,5 +1,5 @@
 // What the interface costs with 500 elements of 5,000 bodies: script time of selecting, scrolling
-// the Score and typing a number; how soon the Desk is usable; how soon a performed drag is answered.
+// the Timeline and typing a number; how soon the Desk is usable; how soon a performed drag is answered.
 import { chromium } from "@playwright/test";
 import config from "./playwright.config.mjs";
 import { drawn, front, inFront, open, select } from "./desk.mjs";
@@ -38,7 +38,7 @@ async function best(page, session, acts) {
 }
 
 {
-  // Many particles on the Stage: script a frame, and from one frame to the next as they are drawn.
+  // Many particles in the Viewport: script a frame, and from one frame to the next as they are drawn.
   const page = await browser.newPage({ viewport: { width: 1280, height: 800 } });
   for (const [name, number] of [["200,000 dots", 200_000], ["20,000 copies", 20_000]]) {
     const made = await page.request.post(`${server.address}/api/shots`, {
@@ -48,13 +48,13 @@ async function best(page, session, acts) {
     const fish = { shape: { box: { size_m: [0.1, 0.05, 0.02] } }, from_particles: 1, body: {}, look: {} };
     const particles = {
       from: { shape: { shape: { box: { size_m: [4, 2, 4], edge_m: 0 } }, on: "volume" } },
-      births: { how: { at_once: { number } } },
+      emission: { schedule: { burst: { count } } },
       start: { speed_m_s: 0.5, lifespan_s: null },
       show: name.endsWith("dots") ? {} : { form: { copy: { of: [90] } } },
     };
     const patch = [
-      { op: "add", path: "/elements/-", value: { id: 90, name: "Fish", is: { solid: fish } } },
-      { op: "add", path: "/elements/-", value: { id: 91, name: "Shoal", placement: { place_m: [0, 1, 0] }, is: { particles } } },
+      { op: "add", path: "/elements/-", value: { id: 90, name: "Fish", kind: { solid: fish } } },
+      { op: "add", path: "/elements/-", value: { id: 91, name: "Shoal", placement: { position_m: [0, 1, 0] }, kind: { particles } } },
     ];
     const saved = await page.request.patch(`${server.address}/api/shots/${id}`, {
       data: { base: revision, label: "Shoal", patch },
@@ -86,7 +86,7 @@ async function best(page, session, acts) {
       await page.waitForTimeout(1500);
     }
     drawnIn.sort((a, b) => a - b);
-    console.log(`${name} on the Stage: ${cost.toFixed(1)} ms of script a frame, drawn ${drawnIn[2].toFixed(0)} ms after the key`);
+    console.log(`${name} in the Viewport: ${cost.toFixed(1)} ms of script a frame, drawn ${drawnIn[2].toFixed(0)} ms after the key`);
   }
   await page.close();
 }
@@ -99,7 +99,7 @@ function watchTimes() {
   const send = WebSocket.prototype.send;
   WebSocket.prototype.send = function (text) {
     if (text.startsWith('{"step"')) {
-      times.steps.push({ at: performance.now(), held: text.includes("place_m") });
+      times.steps.push({ at: performance.now(), held: text.includes("position_m") });
       if (!this.watched) {
         this.watched = true;
         this.addEventListener("message", ({ data }) => {
@@ -147,9 +147,9 @@ async function dragged(page, [x, y]) {
   const lanterns = document.elements.findIndex((element) => element.name === "Lanterns");
   const leader = document.elements.findIndex((element) => element.name === "Parade leader");
   const patch = [
-    { op: "replace", path: `/elements/${lanterns}/is/solid/copies/count`, value: [10, 4, 2] },
-    { op: "remove", path: `/elements/${leader}/motion/placement.place_m` },
-    { op: "replace", path: `/elements/${leader}/placement/place_m`, value: [-3, 1.2, 0] },
+    { op: "replace", path: `/elements/${lanterns}/kind/solid/copies/count`, value: [10, 4, 2] },
+    { op: "remove", path: `/elements/${leader}/channels/placement.position_m` },
+    { op: "replace", path: `/elements/${leader}/placement/position_m`, value: [-3, 1.2, 0] },
   ];
   const saved = await page.request.patch(`${server.address}/api/shots/${id}`, {
     data: { base: revision, label: "Reduced", patch },
@@ -191,7 +191,7 @@ for (let i = document.elements.length; i < 500; i++) {
   const place = [(i % 25) - 12, 0.2, Math.floor(i / 25) - 10];
   const copies = { count: [2, 5, 1], spacing_m: [0.4, 0.25, 0.4] };
   const solid = { shape: { box: { size_m: [0.2, 0.2, 0.2] } }, copies, body: {}, look: {} };
-  const element = { id: i + 100, name: `Crate ${i}`, placement: { place_m: place }, is: { solid } };
+  const element = { id: i + 100, name: `Crate ${i}`, placement: { position_m: place }, kind: { solid } };
   patch.push({ op: "add", path: "/elements/-", value: element });
 }
 const saved = await page.request.patch(`${server.address}/api/shots/${id}`, {
@@ -202,7 +202,7 @@ await open(page, server.address, "Crowd");
 await page.waitForTimeout(4000);
 const session = await page.context().newCDPSession(page);
 await session.send("Performance.enable");
-const score = page.getByRole("region", { name: "Score" });
+const timeline = page.getByRole("region", { name: "Timeline" });
 const names = [20, 120, 220, 320, 420];
 // Waiting through a page's protocol costs script too: the same wait without an act is taken off.
 const idle = Number(await best(page, session, names.map(() => () => page.waitForTimeout(1500))));
@@ -210,7 +210,7 @@ const selecting = await best(
   page,
   session,
   names.map((n) => async () => {
-    await score.getByRole("button", { name: `Crate ${n}`, exact: true }).evaluate((b) => b.click());
+    await timeline.getByRole("button", { name: `Crate ${n}`, exact: true }).evaluate((b) => b.click());
     await page.waitForTimeout(1500);
   }),
 );
@@ -218,7 +218,7 @@ const scrolling = await best(
   page,
   session,
   names.map((n) => async () => {
-    await score.locator("> div").last().evaluate((box, n) => (box.scrollTop = 20 * n), n);
+    await timeline.locator("> div").last().evaluate((box, n) => (box.scrollTop = 20 * n), n);
     await page.waitForTimeout(1500);
   }),
 );
@@ -237,13 +237,13 @@ for (const [name, cost] of Object.entries({ selecting, scrolling, typing }))
   console.log(`  ${name}: ${(cost - idle).toFixed(1)} ms (wanted: at most 50)`);
 
 {
-  // 10,000 keys on 500 channels: a key dragged along the Score.
+  // 10,000 keys on 500 channels: a key dragged along the Timeline.
   const page = await browser.newPage({ viewport: { width: 1280, height: 800 } });
   const made = await page.request.post(`${server.address}/api/shots`, {
     data: { name: "Keyed crowd", width: 320, height: 180, fps: 24, first: 1, last: 240 },
   });
   const { id, revision } = await made.json();
-  const paths = ["placement.place_m", "placement.turn_rad", "is.solid.body.friction", "is.solid.body.bounce", "is.solid.body.drag"];
+  const paths = ["placement.position_m", "placement.orientation_rad", "kind.solid.body.friction", "kind.solid.body.restitution", "kind.solid.body.drag"];
   const patch = [];
   for (let i = 0; i < 100; i++) {
     const channel = (path) => {
@@ -252,7 +252,7 @@ for (const [name, cost] of Object.entries({ selecting, scrolling, typing }))
     };
     const motion = Object.fromEntries(paths.map((path) => [path, channel(path)]));
     const solid = { shape: { box: { size_m: [0.2, 0.2, 0.2] } }, body: { moves: "animated", drag: 1 }, look: {} };
-    patch.push({ op: "add", path: "/elements/-", value: { id: i + 100, name: `Crate ${i}`, is: { solid }, motion } });
+    patch.push({ op: "add", path: "/elements/-", value: { id: i + 100, name: `Crate ${i}`, kind: { solid }, motion } });
   }
   const saved = await page.request.patch(`${server.address}/api/shots/${id}`, {
     data: { base: revision, label: "Crowd", patch },

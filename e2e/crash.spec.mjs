@@ -81,7 +81,7 @@ test("a server killed while changes are saved has kept every one it answered", a
   let answered = 0;
   setTimeout(() => server.kill(), 400);
   for (let n = 1; n < 5000; n++) {
-    const patch = [{ op: "add", path: `/elements/${index}/placement/place_m`, value: [n, 0, 0] }];
+    const patch = [{ op: "add", path: `/elements/${index}/placement/position_m`, value: [n, 0, 0] }];
     const saved = await page.request
       .patch(address, { data: { base: revision, label: `To ${n}`, patch } })
       .catch(() => null);
@@ -96,7 +96,7 @@ test("a server killed while changes are saved has kept every one it answered", a
   await page.goto(`${server.address}/#/shot/1/desk`);
   await drawn(page);
   await select(page, "Box");
-  await tab(page, "Motion");
+  await tab(page, "Placement");
   // The one under way when it was killed may be there too; none before it is gone.
   const x = Number(await page.getByRole("textbox", { name: "Place x", exact: true }).inputValue());
   expect([answered, answered + 1]).toContain(x);

@@ -20,7 +20,7 @@ export async function open(page, address, name) {
   await drawn(page);
 }
 
-/** Waits until the Stage has drawn. */
+/** Waits until the Viewport has drawn. */
 export async function drawn(page) {
   await page.waitForFunction(() => Number(document.querySelector("canvas")?.dataset.drawn) > 0);
 }
@@ -38,7 +38,7 @@ export async function add(page, name) {
 }
 
 export async function select(page, name) {
-  await page.getByRole("region", { name: "Score" }).getByRole("button", { name, exact: true }).click();
+  await page.getByRole("region", { name: "Timeline" }).getByRole("button", { name, exact: true }).click();
   await expect(page.getByRole("textbox", { name: "Name", exact: true })).toHaveValue(name);
 }
 
@@ -52,7 +52,7 @@ export async function pick(page, field, option) {
   await page.getByRole("option", { name: option, exact: true }).click();
 }
 
-/** The stretches of frames on the Score, such as `1–24 fresh`. */
+/** The stretches of frames on the Timeline, such as `1–24 fresh`. */
 export function stretches(page) {
   return page.locator("[data-state][data-first]");
 }

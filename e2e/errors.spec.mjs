@@ -14,8 +14,9 @@ test.afterAll(() => server.end());
 test("a value out of range is refused by its path and the old one stays", async ({ page }) => {
   await newShot(page, server.address, { name: "Ranges" });
   await add(page, "Box");
+  await tab(page, "Body");
   await type(page, "Bounce", "7");
-  await expect(page.getByRole("alert")).toContainText("is.solid.body.bounce: 7 is outside 0 to 1");
+  await expect(page.getByRole("alert")).toContainText("kind.solid.body.restitution: 7 is outside 0 to 1");
   await expect(page.getByRole("textbox", { name: "Bounce", exact: true })).toHaveValue("0.2");
 });
 
@@ -94,6 +95,7 @@ test("a server that is gone is said, and what was saved is there again", async (
   const own = await new Server().start();
   await newShot(page, own.address, { name: "Gone" });
   await add(page, "Box");
+  await tab(page, "Body");
   await type(page, "Friction", "0.7");
   await expect(page.getByRole("button", { name: "Undo" })).toHaveAttribute("title", /Friction of Box/);
   await own.kill();
@@ -115,6 +117,8 @@ test("two windows: the later change is told and can be applied", async ({ page, 
   });
   await other.goto(page.url());
   await select(other, "Box");
+  await tab(page, "Body");
+  await tab(other, "Body");
   await type(page, "Friction", "0.7");
   await expect(page.getByRole("textbox", { name: "Friction", exact: true })).toHaveValue("0.7");
   await expect(page.getByRole("button", { name: "Undo" })).toHaveAttribute("title", /Friction of Box/);

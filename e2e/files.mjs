@@ -79,9 +79,9 @@ export function put(info, name, content) {
   return path;
 }
 
-/** Drops a file onto the Stage. */
-export async function dropOnStage(page, name, content, x = 0.5, y = 0.7) {
-  const stage = page.getByRole("region", { name: "Stage" });
+/** Drops a file into the Viewport. */
+export async function dropIntoViewport(page, name, content, x = 0.5, y = 0.7) {
+  const stage = page.getByRole("region", { name: "Viewport" });
   const box = await stage.boundingBox();
   const data = await page.evaluateHandle(
     ([name, base64]) => {

@@ -2,7 +2,7 @@
 import { expect, test } from "@playwright/test";
 import { readFileSync } from "node:fs";
 import { add, newShot, select, tab, type } from "./desk.mjs";
-import { dropOnStage, png } from "./files.mjs";
+import { dropIntoViewport, png } from "./files.mjs";
 import { Server } from "./server.mjs";
 
 let server;
@@ -44,7 +44,7 @@ test("a lit still of a cast look comes out as PNG and EXR", async ({ page }) => 
   await newShot(page, server.address, { name: "Lit" });
   await add(page, "Plane");
   await add(page, "Sphere");
-  await dropOnStage(page, "rope.png", png);
+  await dropIntoViewport(page, "rope.png", png);
   await tab(page, "Look");
   for (const [field, value] of [
     ["Albedo, red green blue", "0.9 0.1 0.1"],
@@ -58,7 +58,7 @@ test("a lit still of a cast look comes out as PNG and EXR", async ({ page }) => 
   }
   await add(page, "Area light");
   await type(page, "Radiance, W/m² sr", "25");
-  await tab(page, "Motion");
+  await tab(page, "Placement");
   await type(page, "Turn x", "20");
   await select(page, "Sun");
   await tab(page, "Light");

@@ -1,8 +1,8 @@
 // Versions, undo across restarts, and shots as files.
 import { expect, test } from "@playwright/test";
 import { readFileSync } from "node:fs";
-import { add, drawn, newShot, select, type } from "./desk.mjs";
-import { dropOnStage, put, wedge } from "./files.mjs";
+import { add, drawn, newShot, select, tab, type } from "./desk.mjs";
+import { dropIntoViewport, put, wedge } from "./files.mjs";
 import { Server } from "./server.mjs";
 
 let server;
@@ -17,6 +17,7 @@ test("a named version is restored after the server was restarted", async ({ page
   const own = await new Server().start();
   await newShot(page, own.address, { name: "Versions" });
   await add(page, "Box");
+  await tab(page, "Body");
   await type(page, "Friction", "0.7");
   await page.getByRole("button", { name: "History" }).click();
   await field(page, "Name this version").fill("Low tide");
@@ -45,7 +46,7 @@ test("a named version is restored after the server was restarted", async ({ page
 
 test("a shot with its mesh goes out as a file and comes in again", async ({ page }, info) => {
   await newShot(page, server.address, { name: "Outward" });
-  await dropOnStage(page, "Wedge.obj", wedge);
+  await dropIntoViewport(page, "Wedge.obj", wedge);
   await expect(field(page, "Name")).toHaveValue("Wedge");
   await page.getByRole("button", { name: "History" }).click();
   const coming = page.waitForEvent("download");
@@ -89,20 +90,20 @@ test("several elements are renamed, duplicated, deleted and brought back", async
   await add(page, "Box");
   await field(page, "Name").fill("Crate");
   await field(page, "Name").press("Enter");
-  const score = page.getByRole("region", { name: "Score" });
-  await expect(score.getByRole("button", { name: "Crate", exact: true })).toBeVisible();
+  const timeline = page.getByRole("region", { name: "Timeline" });
+  await expect(timeline.getByRole("button", { name: "Crate", exact: true })).toBeVisible();
   await add(page, "Sphere");
-  await score.getByRole("button", { name: "Crate", exact: true }).click({ modifiers: ["Control"] });
+  await timeline.getByRole("button", { name: "Crate", exact: true }).click({ modifiers: ["Control"] });
   await page.keyboard.press("Control+u");
-  await expect(score.getByRole("button", { name: "Crate 2", exact: true })).toHaveAttribute(
+  await expect(timeline.getByRole("button", { name: "Crate 2", exact: true })).toHaveAttribute(
     "aria-pressed",
     "true",
   );
-  await expect(score.getByRole("button", { name: "Sphere 2", exact: true })).toBeVisible();
+  await expect(timeline.getByRole("button", { name: "Sphere 2", exact: true })).toBeVisible();
   await page.keyboard.press("Delete");
-  await expect(score.getByRole("button", { name: "Sphere 2", exact: true })).toHaveCount(0);
+  await expect(timeline.getByRole("button", { name: "Sphere 2", exact: true })).toHaveCount(0);
   await page.keyboard.press("Control+z");
-  await expect(score.getByRole("button", { name: "Sphere 2", exact: true })).toBeVisible();
+  await expect(timeline.getByRole("button", { name: "Sphere 2", exact: true })).toBeVisible();
   await page.keyboard.press("Control+Shift+z");
-  await expect(score.getByRole("button", { name: "Sphere 2", exact: true })).toHaveCount(0);
+  await expect(timeline.getByRole("button", { name: "Sphere 2", exact: true })).toHaveCount(0);
 });

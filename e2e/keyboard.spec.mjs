@@ -65,7 +65,7 @@ test("a shot is begun, staged, played, scrubbed, rendered and taken away by keyb
   await page.keyboard.press("Control+a");
   await page.keyboard.type("0.8");
   await page.keyboard.press("Enter");
-  await tabTo(page, page.getByRole("region", { name: "Score" }).getByRole("button", { name: "Torus", exact: true }));
+  await tabTo(page, page.getByRole("region", { name: "Timeline" }).getByRole("button", { name: "Torus", exact: true }));
   await page.keyboard.press("Enter");
   await expect(name).toHaveValue("Torus");
 
@@ -127,12 +127,12 @@ test("menus and marks are worked by keys", async ({ page }) => {
   await page.keyboard.press("ArrowDown");
   await page.keyboard.press("Enter");
   await expect(page.getByRole("textbox", { name: "Name", exact: true })).toHaveValue("Sphere");
-  const score = page.getByRole("region", { name: "Score" });
-  await tabTo(page, score.getByRole("button", { name: "Sphere", exact: true }));
+  const timeline = page.getByRole("region", { name: "Timeline" });
+  await tabTo(page, timeline.getByRole("button", { name: "Sphere", exact: true }));
   await page.keyboard.press("Tab");
   await page.keyboard.press("Tab");
   await page.keyboard.press("Enter");
-  await expect(score.getByRole("button", { name: "Unlock Sphere" })).toHaveAttribute("aria-pressed", "true");
+  await expect(timeline.getByRole("button", { name: "Unlock Sphere" })).toHaveAttribute("aria-pressed", "true");
   await tabTo(page, page.getByRole("button", { name: "History" }));
   await page.keyboard.press("Enter");
   await tabTo(page, page.getByRole("textbox", { name: "Name this version" }));

@@ -9,8 +9,8 @@ test.beforeAll(async () => {
 });
 test.afterAll(() => server.end());
 
-const score = (page) => page.getByRole("region", { name: "Score" });
-const keysOf = (page, name) => score(page).getByRole("button", { name: new RegExp(`^Key of ${name} at frame`) });
+const timeline = (page) => page.getByRole("region", { name: "Timeline" });
+const keysOf = (page, name) => timeline(page).getByRole("button", { name: new RegExp(`^Key of ${name} at frame`) });
 const field = (page, name) => page.getByRole("textbox", { name, exact: true });
 
 /** A ball above a floor. */
@@ -18,6 +18,7 @@ async function ball(page, name) {
   await newShot(page, server.address, { name });
   await add(page, "Plane");
   await add(page, "Sphere");
+  await tab(page, "Body");
 }
 
 async function key(page, value, frame) {
@@ -26,7 +27,7 @@ async function key(page, value, frame) {
   await expect(page.getByRole("button", { name: `Remove the key of ${value} at frame ${frame}` })).toBeVisible();
 }
 
-test("any value is keyed at a press, moved on the Score, and constant again without keys", async ({ page }) => {
+test("any value is keyed at a press, moved on the Timeline, and constant again without keys", async ({ page }) => {
   await ball(page, "Keyed");
   await key(page, "friction", 5);
   await goTo(page, 15, 1, 24);
@@ -37,7 +38,7 @@ test("any value is keyed at a press, moved on the Score, and constant again with
 
   // A frame later by the arrow key, and dragged.
   await keysOf(page, "Sphere").nth(1).press("ArrowRight");
-  await expect(score(page).getByRole("button", { name: "Key of Sphere at frame 16" })).toBeVisible();
+  await expect(timeline(page).getByRole("button", { name: "Key of Sphere at frame 16" })).toBeVisible();
   const mark = await keysOf(page, "Sphere").nth(1).boundingBox();
   await page.mouse.move(mark.x + 6, mark.y + 6);
   await page.mouse.down();
@@ -55,7 +56,7 @@ test("any value is keyed at a press, moved on the Score, and constant again with
 
 test("keys are boxed, mirrored, repeated, copied and pasted", async ({ page }) => {
   await ball(page, "Boxed");
-  await tab(page, "Motion");
+  await tab(page, "Placement");
   await key(page, "place", 2);
   await goTo(page, 6, 1, 24);
   await type(page, "Place x", "2");
@@ -81,7 +82,7 @@ test("keys are boxed, mirrored, repeated, copied and pasted", async ({ page }) =
   await tools.getByRole("button", { name: "Copy" }).click();
   await goTo(page, 20, 1, 24);
   await page.keyboard.press("Shift+V");
-  await expect(score(page).getByRole("button", { name: "Key of Sphere at frame 20" })).toBeVisible();
+  await expect(timeline(page).getByRole("button", { name: "Key of Sphere at frame 20" })).toBeVisible();
 });
 
 test("a curve lane opens, and a key dragged in it changes frame and value at once", async ({ page }) => {
@@ -89,8 +90,8 @@ test("a curve lane opens, and a key dragged in it changes frame and value at onc
   await key(page, "friction", 3);
   await goTo(page, 20, 1, 24);
   await type(page, "Friction", "0.1");
-  await score(page).getByRole("button", { name: "Open the curves of Sphere" }).click();
-  const point = score(page).locator("circle[data-key-frame='20']");
+  await timeline(page).getByRole("button", { name: "Open the curves of Sphere" }).click();
+  const point = timeline(page).locator("circle[data-key-frame='20']");
   const box = await point.boundingBox();
   await page.mouse.move(box.x + 4, box.y + 4);
   await page.mouse.down();
@@ -102,7 +103,7 @@ test("a curve lane opens, and a key dragged in it changes frame and value at onc
   await expect(value).toBeVisible();
   expect(Number(await value.inputValue())).toBeGreaterThan(0.15);
   await type(page, "Frame of this friction key", "12");
-  await expect(score(page).locator("circle[data-key-frame='12']")).toBeVisible();
+  await expect(timeline(page).locator("circle[data-key-frame='12']")).toBeVisible();
 });
 
 test("a formula that is wrong says where and stays in the field; mended it acts", async ({ page }) => {
@@ -129,18 +130,19 @@ test("a wind bounded by a region and a span leaves what comes before it fresh", 
   await page.getByRole("button", { name: "Play", exact: true }).click();
   await computed(page);
   await page.getByRole("button", { name: "Pause" }).click();
-  await add(page, "Ball region");
+  await add(page, "Sphere region");
   await add(page, "Wind");
   await type(page, "From frame", "10");
   await expect(stretches(page).first()).toHaveAttribute("data-last", "10");
   await expect(stretches(page).nth(1)).toHaveAttribute("title", /before/);
   await page.getByLabel("Region", { exact: true }).click();
-  await page.getByRole("option", { name: "Ball region" }).click();
+  await page.getByRole("option", { name: "Sphere region" }).click();
   await saved(page, "Region of Wind");
   await page.getByRole("button", { name: "Play", exact: true }).click();
   await computed(page);
   await page.getByRole("button", { name: "Pause" }).click();
   await select(page, "Sphere");
+  await tab(page, "Body");
   await goTo(page, 12, 1, 24);
   await expect(page.getByRole("row", { name: /Wind/ })).toContainText("N");
 });
@@ -163,7 +165,7 @@ test("a body waits until its frame, and time can be slowed by keys", async ({ pa
   await page.getByLabel("Wake", { exact: true }).click();
   await page.getByRole("option", { name: "at a frame" }).click();
   await type(page, "Wakes at, frame", "12");
-  await expect(score(page)).toContainText("wake");
+  await expect(timeline(page)).toContainText("wake");
   await page.getByRole("button", { name: "Play", exact: true }).click();
   await computed(page);
   await page.getByRole("button", { name: "Pause" }).click();
@@ -177,7 +179,7 @@ test("a body waits until its frame, and time can be slowed by keys", async ({ pa
 test("an element is attached where it stands, and set free again", async ({ page }) => {
   await ball(page, "Attached");
   await add(page, "Box");
-  await tab(page, "Motion");
+  await tab(page, "Placement");
   await type(page, "Place x", "3");
   await saved(page, "Place x of Box");
   await page.getByLabel("Attached to").click();
@@ -213,7 +215,7 @@ test("a curve gets points, and a body rides along it by keys", async ({ page }) 
   await select(page, "Sphere");
   await tab(page, "Body");
   await page.getByRole("radio", { name: "Animated" }).click();
-  await tab(page, "Motion");
+  await tab(page, "Placement");
   await page.getByRole("checkbox", { name: "It stays where it is" }).uncheck();
   await page.getByLabel("Attached to").click();
   await page.getByRole("option", { name: "Line" }).click();
@@ -239,12 +241,13 @@ test("what is dragged while the shot plays becomes a few keys, in one change", a
   await newShot(page, server.address, { name: "Performed", last: 480 });
   await add(page, "Plane");
   await add(page, "Box");
+  await tab(page, "Body");
   await page.getByRole("radio", { name: "Animated" }).click();
   await expect(page.getByRole("radio", { name: "Animated" })).toBeChecked();
   await front(page);
   const perform = page.getByRole("button", { name: "Perform", exact: true });
   await perform.click();
-  await expect(page.getByTestId("performing")).toContainText("Box: play, then drag it on the Stage");
+  await expect(page.getByTestId("performing")).toContainText("Box: play, then drag it in the Viewport");
   await page.getByRole("button", { name: "Play", exact: true }).click();
   await expect(page.getByText("Drag Box now")).toBeVisible();
   await page.mouse.move(...(await inFront(page, 0.12, 0.88)));
@@ -278,11 +281,11 @@ test("what is dragged while the shot plays becomes a few keys, in one change", a
   await expect(keysOf(page, "Box")).not.toHaveCount(0);
 });
 
-test("a curve is drawn on the Stage by clicks, and its points are dragged", async ({ page }) => {
+test("a curve is drawn in the Viewport by clicks, and its points are dragged", async ({ page }) => {
   await newShot(page, server.address, { name: "Drawn" });
   await add(page, "Line");
   await front(page);
-  await page.getByRole("button", { name: "Draw on the Stage" }).click();
+  await page.getByRole("button", { name: "Draw in the Viewport" }).click();
   for (const [x, y] of [[-1.5, 0.2], [-0.5, 1.5], [0.5, 0.5], [1.5, 1.8]]) {
     await page.mouse.click(...(await inFront(page, x, y)));
   }
@@ -298,7 +301,7 @@ test("a curve is drawn on the Stage by clicks, and its points are dragged", asyn
   await saved(page, "Point 4 of Line");
   await expect(field(page, "Point 4 x")).toHaveValue(/^(1\.99|2)/);
 
-  await page.getByRole("button", { name: "Draw on the Stage" }).click();
+  await page.getByRole("button", { name: "Draw in the Viewport" }).click();
   await page.mouse.click(...(await inFront(page, 0, 1)));
   await page.getByRole("button", { name: "Give up" }).click();
   await expect(field(page, "Point 4 x")).toHaveValue(/^(1\.99|2)/);
@@ -333,7 +336,7 @@ test("letters and drawings become curves, and a stream follows one", async ({ pa
 
 test("a force acts on a group, and a size is keyed", async ({ page }) => {
   await ball(page, "Grouped");
-  await tab(page, "Motion");
+  await tab(page, "Placement");
   await page.getByRole("textbox", { name: "Groups" }).fill("Cargo, Loose");
   await page.getByRole("textbox", { name: "Groups" }).blur();
   await saved(page, "Groups of Sphere");

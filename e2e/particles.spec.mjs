@@ -47,7 +47,7 @@ test("a shower of scales is built from an empty shot: particles become bodies th
   await expect(sheet(page).getByRole("button", { name: "When it touches a body, die." })).toBeVisible();
   await pick(page, "When", "some time after its birth");
   await type(page, "Age, s", "0.25");
-  await pick(page, "They", "become a body");
+  await pick(page, "Action", "become a body");
   await expect(
     sheet(page).getByRole("button", { name: "0.25 s after its birth, become a body of Box." }),
   ).toBeVisible();
@@ -76,7 +76,7 @@ test("a ball breaks on the floor, and what is born of it flies on", async ({ pag
   await newShot(page, server.address, { name: "Breakage", last: 24 });
   await add(page, "Plane");
   await add(page, "Sphere");
-  await tab(page, "Motion");
+  await tab(page, "Placement");
   await type(page, "Place y", "1.5");
   await tab(page, "Body");
   await type(page, "Breaks at, N s", "5");
@@ -106,7 +106,7 @@ test("particles are picked by a click on one of them", async ({ page }) => {
   await type(page, "Size, mm", "900");
   await type(page, "± size", "0");
   await type(page, "Speed, m/s", "0");
-  await tab(page, "Motion");
+  await tab(page, "Placement");
   await type(page, "Place y", "1");
   await saved(page, "Place y of Particles");
   await play(page);
@@ -120,7 +120,7 @@ test("particles are picked by a click on one of them", async ({ page }) => {
     const cards = await (await fetch("/api/shots")).json();
     const { id } = cards.find((card) => card.name === "Picked");
     const { document } = await (await fetch(`/api/shots/${id}`)).json();
-    return document.elements.find((element) => element.name === "Particles").placement.place_m;
+    return document.elements.find((element) => element.name === "Particles").placement.position_m;
   });
   await page.mouse.click(...(await inFront(page, x + 0.3, 1.2)));
   await expect(name).toHaveValue("Particles");
@@ -136,7 +136,7 @@ test("an event is written as a sentence, and undone", async ({ page }) => {
   await tab(page, "Events");
   await page.getByRole("button", { name: "Add a sentence" }).click();
   await page.getByRole("checkbox", { name: "Plane" }).check();
-  await pick(page, "They", "split into others");
+  await pick(page, "Action", "split into others");
   await type(page, "Number", "9");
   const said = "When it touches Plane, split into 9 of Particles of others.";
   await expect(sheet(page).getByRole("button", { name: said })).toBeVisible();
@@ -149,7 +149,7 @@ test("an event is written as a sentence, and undone", async ({ page }) => {
   await expect(sheet(page).getByRole("button", { name: /When it touches/ })).toHaveCount(0);
 });
 
-test("density is judged by a still, thinned on the Stage, with the run as it is", async ({ page }) => {
+test("density is judged by a still, thinned in the Viewport, with the run as it is", async ({ page }) => {
   await open(page, server.address, "Ember fall");
   await play(page);
   await select(page, "Embers");

@@ -33,6 +33,7 @@ test("runs are kept, named, compared as ghosts, restored and dropped", async ({ 
   await add(page, "Box");
   await played(page);
   await page.getByRole("button", { name: "Keep run" }).click();
+  await tab(page, "Body");
   await type(page, "Friction", "0.9");
   await type(page, "Bounce", "0.8");
   await saved(page, "Bounce of Box");
@@ -95,6 +96,7 @@ test("a change while frames are computed starts from the first stale frame", asy
   await expect(stretches(page).nth(0)).toHaveAttribute("data-last", "120");
   await expect(stretches(page).nth(1)).toHaveAttribute("data-state", "missing");
   await select(page, "Box");
+  await tab(page, "Body");
   await type(page, "Bounce", "0.7");
   await expect(stretches(page).nth(0)).toHaveText("before bounce of Box changed");
   await play(page);
@@ -146,6 +148,7 @@ test("what a body did is plotted, and the loop and rate can be set", async ({ pa
   await newShot(page, server.address, { name: "Plot" });
   await add(page, "Plane");
   await add(page, "Sphere");
+  await tab(page, "Body");
   await played(page);
   await expect(page.getByRole("region", { name: "Measured in this run" })).toBeVisible();
   await goTo(page, 12, 1, 24);

@@ -14,13 +14,13 @@ test("a tumble is staged, played, changed, rendered and saved", async ({ page })
   await newShot(page, server.address, { name: "My tumble", last: 24 });
   await add(page, "Plane");
   await add(page, "Box");
-  await tab(page, "Motion");
+  await tab(page, "Placement");
   await type(page, "Place y", "0.6");
   await tab(page, "Shape");
   await page.getByRole("button", { name: "Grid of copies" }).click();
   await expect(page.getByText("Solid, free, 27 copies")).toBeVisible();
   await add(page, "Sphere");
-  await tab(page, "Motion");
+  await tab(page, "Placement");
   await type(page, "Place x", "-2");
   await tab(page, "Body");
   await type(page, "Velocity x", "6");

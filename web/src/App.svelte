@@ -2,9 +2,9 @@
   import { onMount } from "svelte";
   import { Tooltip } from "bits-ui";
   import { Events, type Told } from "./api/client";
-  import Finder from "./parts/Finder.svelte";
-  import Notices from "./parts/Notices.svelte";
-  import TopBar from "./parts/TopBar.svelte";
+  import Finder from "./app/Finder.svelte";
+  import Notices from "./app/Notices.svelte";
+  import TopBar from "./app/TopBar.svelte";
   import { commands } from "./state/commands.svelte";
   import { films } from "./state/films.svelte";
   import { jobs } from "./state/jobs.svelte";
@@ -15,10 +15,10 @@
   import { selection } from "./state/selection.svelte";
   import { shot } from "./state/shot.svelte";
   import { values } from "./state/values.svelte";
-  import Dailies from "./views/Dailies.svelte";
-  import Desk from "./views/Desk.svelte";
-  import Home from "./views/Home.svelte";
-  import Runs from "./views/Runs.svelte";
+  import Dailies from "./dailies/Dailies.svelte";
+  import Desk from "./app/Desk.svelte";
+  import Home from "./home/Home.svelte";
+  import Runs from "./runs/Runs.svelte";
 
   $effect(() => {
     const id = route.shot;

@@ -12,23 +12,23 @@
 //!                           2 particles, 3 bodies with scales), count u32,
 //!                           offset u32, length u32
 //! …   measured              JSON
-//! …   blocks                bodies as a zstd frame, particles as [`crate::grains`] has them
+//! …   blocks                bodies as a zstd frame, particles as [`crate::particles`] has them
 //! end checksum              CRC-32 of all before it
 //! ```
 
-use crate::{Bodies, Frame, Measured, grains};
+use crate::{Bodies, Frame, Measured, particles};
 use glam::{Quat, Vec3};
 use shot::{Fingerprint, Id};
 use thiserror::Error;
 
 /// Largest error of a stored place, metres.
-pub const PLACE_ERROR_M: f32 = 5e-5;
+pub const POSITION_ERROR_M: f32 = 5e-5;
 /// Largest error of a stored turn, radians.
-pub const TURN_ERROR_RAD: f32 = 1e-3;
+pub const ORIENTATION_ERROR_RAD: f32 = 1e-3;
 /// Largest error of a stored velocity component, m/s.
 pub const VELOCITY_ERROR: f32 = 1e-3;
 /// Largest error of a stored spin component, rad/s.
-pub const SPIN_ERROR: f32 = 5e-3;
+pub const ANGULAR_VELOCITY_ERROR: f32 = 5e-3;
 
 const MAGIC: &[u8; 8] = b"BRFRAME1";
 const HEADER: usize = 48;
@@ -82,7 +82,7 @@ pub fn encode(frame: &Frame) -> Vec<u8> {
         blocks.push(([id.0, kind, bodies.len() as u32], encode_bodies(bodies)));
     }
     for (id, particles) in &frame.particles {
-        blocks.push(([id.0, PARTICLES, particles.len() as u32], grains::encode(particles)));
+        blocks.push(([id.0, PARTICLES, particles.len() as u32], particles::encode(particles)));
     }
     out.extend_from_slice(&(blocks.len() as u32).to_le_bytes());
     out.extend_from_slice(&(measured.len() as u32).to_le_bytes());
@@ -204,7 +204,7 @@ pub fn decode_into(bytes: &[u8], frame: &mut Frame) -> Result<(), DecodeError> {
             }
             PARTICLES => {
                 let mut room = particles.remove(&id).unwrap_or_default();
-                grains::decode(block, count, &mut room)?;
+                particles::decode(block, count, &mut room)?;
                 frame.particles.insert(id, room);
             }
             _ => return Err(DecodeError::NotAFrame("it holds a block of an unknown kind")),
@@ -244,7 +244,7 @@ fn encode_bodies(bodies: &Bodies) -> Vec<u8> {
         let mut before = 0i32;
         put(
             &mut |i| {
-                let value = quantise(bodies.places[i][axis], 2.0 * PLACE_ERROR_M, 31);
+                let value = quantise(bodies.positions[i][axis], 2.0 * POSITION_ERROR_M, 31);
                 let difference = value.wrapping_sub(before);
                 before = value;
                 zigzag(difference)
@@ -253,13 +253,16 @@ fn encode_bodies(bodies: &Bodies) -> Vec<u8> {
         );
     }
     for part in 0..3 {
-        put(&mut |i| u32::from(pack_turn(bodies.turns[i])[part]), COLUMNS[1].1);
+        put(&mut |i| u32::from(pack_turn(bodies.orientations[i])[part]), COLUMNS[1].1);
     }
     for axis in 0..3 {
         put(&mut |i| zigzag(quantise(bodies.velocities[i][axis], 2.0 * VELOCITY_ERROR, 23)), COLUMNS[2].1);
     }
     for axis in 0..3 {
-        put(&mut |i| zigzag(quantise(bodies.spins[i][axis], 2.0 * SPIN_ERROR, 23)), COLUMNS[3].1);
+        put(
+            &mut |i| zigzag(quantise(bodies.angular_velocities[i][axis], 2.0 * ANGULAR_VELOCITY_ERROR, 23)),
+            COLUMNS[3].1,
+        );
     }
     if scaled {
         put(&mut |i| bodies.scales[i].to_bits(), 4);
@@ -275,10 +278,10 @@ fn decode_bodies(block: &[u8], n: usize, scaled: bool) -> Result<Bodies, DecodeE
         return Err(DecodeError::NotAFrame("a block is too short"));
     }
     let mut bodies = Bodies {
-        places: vec![Vec3::ZERO; n],
-        turns: vec![Quat::IDENTITY; n],
+        positions: vec![Vec3::ZERO; n],
+        orientations: vec![Quat::IDENTITY; n],
         velocities: vec![Vec3::ZERO; n],
-        spins: vec![Vec3::ZERO; n],
+        angular_velocities: vec![Vec3::ZERO; n],
         scales: vec![1.0; if scaled { n } else { 0 }],
     };
     let mut base = 0;
@@ -293,7 +296,7 @@ fn decode_bodies(block: &[u8], n: usize, scaled: bool) -> Result<Bodies, DecodeE
         let mut before = 0i32;
         get(COLUMNS[0].1, &mut |i, value| {
             before = before.wrapping_add(unzigzag(value));
-            bodies.places[i][axis] = before as f32 * (2.0 * PLACE_ERROR_M);
+            bodies.positions[i][axis] = before as f32 * (2.0 * POSITION_ERROR_M);
         });
     }
     let mut packed = vec![[0u16; 3]; n];
@@ -307,14 +310,14 @@ fn decode_bodies(block: &[u8], n: usize, scaled: bool) -> Result<Bodies, DecodeE
     }
     for axis in 0..3 {
         get(COLUMNS[3].1, &mut |i, value| {
-            bodies.spins[i][axis] = unzigzag(value) as f32 * (2.0 * SPIN_ERROR)
+            bodies.angular_velocities[i][axis] = unzigzag(value) as f32 * (2.0 * ANGULAR_VELOCITY_ERROR)
         });
     }
     if scaled {
         get(4, &mut |i, value| bodies.scales[i] = f32::from_bits(value));
     }
-    for (turn, packed) in bodies.turns.iter_mut().zip(packed) {
-        *turn = unpack_turn(packed);
+    for (orientation, packed) in bodies.orientations.iter_mut().zip(packed) {
+        *orientation = unpack_turn(packed);
     }
     Ok(bodies)
 }
@@ -334,8 +337,8 @@ fn unzigzag(value: u32) -> i32 {
 
 /// The three smallest components over ±1/√2, twelve bits each; the index of
 /// the largest in the top bits of the first two.
-pub(crate) fn pack_turn(turn: Quat) -> [u16; 3] {
-    let q = turn.normalize().to_array();
+pub(crate) fn pack_turn(orientation: Quat) -> [u16; 3] {
+    let q = orientation.normalize().to_array();
     let largest = (0..4).max_by(|&a, &b| q[a].abs().total_cmp(&q[b].abs())).expect("four components");
     let sign = if q[largest] < 0.0 { -1.0 } else { 1.0 };
     let mut packed = [0u16; 3];
@@ -366,10 +369,10 @@ mod tests {
     use super::*;
     use proptest::prelude::*;
 
-    fn one(place: Vec3, turn: Quat, velocity: Vec3, spin: Vec3) -> Frame {
+    fn one(position: Vec3, orientation: Quat, velocity: Vec3, angular_velocity: Vec3) -> Frame {
         let mut frame = Frame::new(7, 0.25);
         let mut bodies = Bodies::default();
-        bodies.push(place, turn, velocity, spin);
+        bodies.push(position, orientation, velocity, angular_velocity);
         bodies.push(Vec3::ZERO, Quat::IDENTITY, Vec3::ZERO, Vec3::ZERO);
         frame.bodies.insert(Id(3), bodies);
         frame
@@ -382,16 +385,16 @@ mod tests {
     proptest! {
         #[test]
         fn what_is_read_differs_by_no_more_than_the_stated_errors(
-            place in vector(200.0), axis in vector(1.0), angle in -7f32..7.0, velocity in vector(50.0), spin in vector(100.0)
+            position in vector(200.0), axis in vector(1.0), angle in -7f32..7.0, velocity in vector(50.0), angular_velocity in vector(100.0)
         ) {
-            let turn = Quat::from_axis_angle(axis.try_normalize().unwrap_or(Vec3::X), angle);
-            let back = decode(&encode(&one(place, turn, velocity, spin))).unwrap();
+            let orientation = Quat::from_axis_angle(axis.try_normalize().unwrap_or(Vec3::X), angle);
+            let back = decode(&encode(&one(position, orientation, velocity, angular_velocity))).unwrap();
             let bodies = &back.bodies[&Id(3)];
             // f32 itself resolves 200 m to 1.5e-5 m.
-            prop_assert!((bodies.places[0] - place).abs().max_element() <= PLACE_ERROR_M + 2e-5);
-            prop_assert!(2.0 * (bodies.turns[0] * turn.inverse()).xyz().length().asin() <= TURN_ERROR_RAD);
+            prop_assert!((bodies.positions[0] - position).abs().max_element() <= POSITION_ERROR_M + 2e-5);
+            prop_assert!(2.0 * (bodies.orientations[0] * orientation.inverse()).xyz().length().asin() <= ORIENTATION_ERROR_RAD);
             prop_assert!((bodies.velocities[0] - velocity).abs().max_element() <= VELOCITY_ERROR * 1.01);
-            prop_assert!((bodies.spins[0] - spin).abs().max_element() <= SPIN_ERROR * 1.01);
+            prop_assert!((bodies.angular_velocities[0] - angular_velocity).abs().max_element() <= ANGULAR_VELOCITY_ERROR * 1.01);
         }
 
         #[test]

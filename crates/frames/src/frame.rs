@@ -34,12 +34,12 @@ impl Frame {
     pub fn particles_of(&self, element: Id) -> &Particles {
         static NONE: Particles = Particles {
             ids: Vec::new(),
-            places: Vec::new(),
+            positions: Vec::new(),
             velocities: Vec::new(),
             sizes: Vec::new(),
             ages: Vec::new(),
             lifespans: Vec::new(),
-            turns: Vec::new(),
+            orientations: Vec::new(),
             weights: Vec::new(),
         };
         self.particles.get(&element).unwrap_or(&NONE)
@@ -51,7 +51,7 @@ impl Frame {
         let turn_round = |vectors: &mut Vec<Vec3>| vectors.iter_mut().for_each(|v| *v = -*v);
         for bodies in self.bodies.values_mut() {
             turn_round(&mut bodies.velocities);
-            turn_round(&mut bodies.spins);
+            turn_round(&mut bodies.angular_velocities);
         }
         self.particles.values_mut().for_each(|particles| turn_round(&mut particles.velocities));
         self
@@ -62,13 +62,13 @@ impl Frame {
 #[derive(Clone, Debug, Default, PartialEq)]
 pub struct Bodies {
     /// Place of the element's origin, metres.
-    pub places: Vec<Vec3>,
+    pub positions: Vec<Vec3>,
     /// Turn as a unit quaternion.
-    pub turns: Vec<Quat>,
+    pub orientations: Vec<Quat>,
     /// Velocity of the centre of mass, m/s.
     pub velocities: Vec<Vec3>,
     /// Angular velocity, rad/s.
-    pub spins: Vec<Vec3>,
+    pub angular_velocities: Vec<Vec3>,
     /// Size as a multiple of the element's shape; empty where all have 1.
     pub scales: Vec<f32>,
 }
@@ -79,7 +79,7 @@ pub struct Particles {
     /// Which they are: numbers in the order of birth, rising.
     pub ids: Vec<u32>,
     /// Place of the centre, metres.
-    pub places: Vec<Vec3>,
+    pub positions: Vec<Vec3>,
     /// Velocity, m/s.
     pub velocities: Vec<Vec3>,
     /// Diameter, metres.
@@ -89,7 +89,7 @@ pub struct Particles {
     /// Seconds from birth to death; endless for one that does not die.
     pub lifespans: Vec<f32>,
     /// Turn as a unit quaternion; empty where they do not turn.
-    pub turns: Vec<Quat>,
+    pub orientations: Vec<Quat>,
     /// The map's weight where each was born, 0–1; empty without a map.
     pub weights: Vec<f32>,
 }
@@ -97,12 +97,12 @@ pub struct Particles {
 impl Particles {
     /// Number of particles.
     pub fn len(&self) -> usize {
-        self.places.len()
+        self.positions.len()
     }
 
     /// Whether there are none.
     pub fn is_empty(&self) -> bool {
-        self.places.is_empty()
+        self.positions.is_empty()
     }
 
     /// Makes room for `n`; what is in it then is of no use. Pages that nobody
@@ -115,12 +115,12 @@ impl Particles {
             column.resize(n, T::zeroed());
         }
         room(&mut self.ids, n);
-        room(&mut self.places, n);
+        room(&mut self.positions, n);
         room(&mut self.velocities, n);
         room(&mut self.sizes, n);
         room(&mut self.ages, n);
         room(&mut self.lifespans, n);
-        room(&mut self.turns, if turning { n } else { 0 });
+        room(&mut self.orientations, if turning { n } else { 0 });
         room(&mut self.weights, if weighing { n } else { 0 });
     }
 }
@@ -128,20 +128,20 @@ impl Particles {
 impl Bodies {
     /// Number of bodies.
     pub fn len(&self) -> usize {
-        self.places.len()
+        self.positions.len()
     }
 
     /// Whether there are none.
     pub fn is_empty(&self) -> bool {
-        self.places.is_empty()
+        self.positions.is_empty()
     }
 
     /// Appends a body.
-    pub fn push(&mut self, place: Vec3, turn: Quat, velocity: Vec3, spin: Vec3) {
-        self.places.push(place);
-        self.turns.push(turn);
+    pub fn push(&mut self, position: Vec3, orientation: Quat, velocity: Vec3, angular_velocity: Vec3) {
+        self.positions.push(position);
+        self.orientations.push(orientation);
         self.velocities.push(velocity);
-        self.spins.push(spin);
+        self.angular_velocities.push(angular_velocity);
     }
 }
 
@@ -155,7 +155,7 @@ pub struct Measured {
     /// Elements of the deepest pair.
     pub deepest_pair: Option<(Id, Id)>,
     /// Speed of the fastest body, m/s.
-    pub fastest_m_s: f32,
+    pub max_speed_m_s: f32,
     /// Element of the fastest body.
     pub fastest: Option<Id>,
     /// Kinetic energy of the free bodies, J.
@@ -230,20 +230,20 @@ mod tests {
         frame.bodies.insert(Id(1), bodies);
         let particles = Particles {
             ids: vec![7],
-            places: vec![Vec3::ONE],
+            positions: vec![Vec3::ONE],
             velocities: vec![Vec3::X],
             sizes: vec![0.1],
             ages: vec![0.2],
             lifespans: vec![1.0],
-            turns: Vec::new(),
+            orientations: Vec::new(),
             weights: Vec::new(),
         };
         frame.particles.insert(Id(2), particles);
         let back = frame.clone().backwards();
         assert_eq!(back.bodies[&Id(1)].velocities, [Vec3::NEG_Y]);
-        assert_eq!(back.bodies[&Id(1)].spins, [Vec3::NEG_Z]);
+        assert_eq!(back.bodies[&Id(1)].angular_velocities, [Vec3::NEG_Z]);
         assert_eq!(back.particles[&Id(2)].velocities, [Vec3::NEG_X]);
-        assert_eq!((&back.particles[&Id(2)].ids, back.bodies[&Id(1)].places[0]), (&vec![7], Vec3::X));
+        assert_eq!((&back.particles[&Id(2)].ids, back.bodies[&Id(1)].positions[0]), (&vec![7], Vec3::X));
         assert_eq!(back.backwards(), frame);
     }
 }

@@ -6,8 +6,8 @@
 //! the layout is described in `docs/formats.md`.
 //!
 //! Guarantees: a frame read back differs from the one written by at most
-//! [`PLACE_ERROR_M`], [`TURN_ERROR_RAD`], [`VELOCITY_ERROR`] and
-//! [`SPIN_ERROR`]; a damaged file is reported, never returned; the same frame
+//! [`POSITION_ERROR_M`], [`ORIENTATION_ERROR_RAD`], [`VELOCITY_ERROR`] and
+//! [`ANGULAR_VELOCITY_ERROR`]; a damaged file is reported, never returned; the same frame
 //! always gives the same bytes. Not guaranteed: places beyond 100 km.
 //!
 //! ```
@@ -24,16 +24,16 @@
 mod codec;
 mod files;
 mod frame;
-mod grains;
+mod particles;
 mod run;
 mod wire;
 
 pub use codec::{
-    DecodeError, Header, PLACE_ERROR_M, SPIN_ERROR, TURN_ERROR_RAD, VELOCITY_ERROR, decode, decode_into,
-    encode, read_header, read_measured,
+    ANGULAR_VELOCITY_ERROR, DecodeError, Header, ORIENTATION_ERROR_RAD, POSITION_ERROR_M, VELOCITY_ERROR,
+    decode, decode_into, encode, read_header, read_measured,
 };
 pub use files::write_whole;
 pub use frame::{Bodies, Event, Frame, Measured, Particles, Turnover};
-pub use grains::{PARTICLE_AGE_ERROR_S, PARTICLE_SIZE_ERROR, PARTICLE_VELOCITY_ERROR};
+pub use particles::{PARTICLE_AGE_ERROR_S, PARTICLE_SIZE_ERROR, PARTICLE_VELOCITY_ERROR};
 pub use run::{Manifest, ManifestElement, RunError, RunFolder, RunLock, Track};
 pub use wire::wire;

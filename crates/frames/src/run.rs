@@ -411,7 +411,7 @@ impl RunFolder {
                 continue;
             };
             track.frames.push(number);
-            track.height_m.push(bodies.places[copy].y);
+            track.height_m.push(bodies.positions[copy].y);
             track.speed_m_s.push(bodies.velocities[copy].length());
         }
         track

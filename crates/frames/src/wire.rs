@@ -1,4 +1,4 @@
-//! A frame as the Stage takes it: nothing to unpack, 20 bytes a body, 28 a particle.
+//! A frame as the Viewport takes it: nothing to unpack, 20 bytes a body, 28 a particle.
 
 use crate::Frame;
 use bytemuck::NoUninit;
@@ -16,7 +16,7 @@ use shot::Id;
 /// an element: u32 id, u32 count; the highest bit of the count says that it has
 ///             turns, the next one that it has weights
 /// an element: count × 3 f32 places (m), count × f32 sizes (m), count × u32 ids,
-///             count × 4 i16: velocity (0.02 m/s), share of life × 32767,
+///             count × 4 i16: velocity (0.02 m/s), fraction of life × 32767,
 ///             with turns count × 4 i16, with weights count × f32 (0–1)
 /// ```
 pub fn wire(frame: &Frame) -> Vec<u8> {
@@ -29,17 +29,17 @@ pub fn wire(frame: &Frame) -> Vec<u8> {
         head(&mut out, *id, bodies.len(), [!bodies.scales.is_empty(), false]);
     }
     for bodies in frame.bodies.values() {
-        put(&mut out, &bodies.places);
-        turns(&mut out, &bodies.turns);
+        put(&mut out, &bodies.positions);
+        orientations(&mut out, &bodies.orientations);
         put(&mut out, &bodies.scales);
     }
     out.extend_from_slice(&(frame.particles.len() as u32).to_le_bytes());
     for (id, particles) in &frame.particles {
-        let more = [!particles.turns.is_empty(), !particles.weights.is_empty()];
+        let more = [!particles.orientations.is_empty(), !particles.weights.is_empty()];
         head(&mut out, *id, particles.len(), more);
     }
     for particles in frame.particles.values() {
-        put(&mut out, &particles.places);
+        put(&mut out, &particles.positions);
         put(&mut out, &particles.sizes);
         put(&mut out, &particles.ids);
         let lives = particles.ages.iter().zip(&particles.lifespans).map(|(age, life)| age / life);
@@ -48,7 +48,7 @@ pub fn wire(frame: &Frame) -> Vec<u8> {
             let values = [velocity.x, velocity.y, velocity.z, life * 32767.0];
             put(&mut out, &values.map(|value| value.round() as i16));
         }
-        turns(&mut out, &particles.turns);
+        orientations(&mut out, &particles.orientations);
         put(&mut out, &particles.weights);
     }
     out
@@ -71,9 +71,9 @@ fn put<T: NoUninit>(out: &mut Vec<u8>, values: &[T]) {
     out.extend_from_slice(bytemuck::cast_slice(values));
 }
 
-fn turns(out: &mut Vec<u8>, turns: &[Quat]) {
-    for turn in turns {
-        put(out, &turn.to_array().map(|value| (value * 32767.0).round() as i16));
+fn orientations(out: &mut Vec<u8>, orientations: &[Quat]) {
+    for orientation in orientations {
+        put(out, &orientation.to_array().map(|value| (value * 32767.0).round() as i16));
     }
 }
 
@@ -96,7 +96,7 @@ mod tests {
     fn what_not_all_particles_have_is_told_in_the_head() {
         let mut particles = crate::Particles {
             ids: vec![3],
-            places: vec![Vec3::ONE],
+            positions: vec![Vec3::ONE],
             velocities: vec![Vec3::ZERO],
             sizes: vec![0.5],
             ages: vec![1.0],
@@ -113,7 +113,7 @@ mod tests {
         particles.weights = vec![0.25];
         let (head, bytes) = told(&particles);
         assert_eq!((head, &bytes[bytes.len() - 4..]), (1 | 1 << 30, &0.25f32.to_le_bytes()[..]));
-        particles.turns = vec![Quat::IDENTITY];
+        particles.orientations = vec![Quat::IDENTITY];
         assert_eq!(told(&particles).0, 1 | 1 << 31 | 1 << 30);
     }
 }

@@ -28,8 +28,8 @@ fn frame(number: u32, counts: &[usize]) -> Frame {
         let mut bodies = Bodies::default();
         for i in 0..count {
             let x = (e * 1000 + i) as f32 * 0.01;
-            let turn = Quat::from_rotation_y(x) * Quat::from_rotation_x(2.0 * x);
-            bodies.push(Vec3::new(x, -x, number as f32), turn, Vec3::X * x, Vec3::Z);
+            let orientation = Quat::from_rotation_y(x) * Quat::from_rotation_x(2.0 * x);
+            bodies.push(Vec3::new(x, -x, number as f32), orientation, Vec3::X * x, Vec3::Z);
         }
         frame.bodies.insert(Id(e as u32 + 1), bodies);
     }
@@ -49,8 +49,8 @@ fn a_frame_of_any_number_of_bodies_comes_back(#[case] counts: &[usize]) {
     assert_eq!(of(&back), of(&frame));
     for (a, b) in frame.bodies.values().zip(back.bodies.values()) {
         for i in 0..a.len() {
-            assert!((a.places[i] - b.places[i]).abs().max_element() <= 6e-5);
-            assert!(a.turns[i].dot(b.turns[i]).abs() > 0.999_999);
+            assert!((a.positions[i] - b.positions[i]).abs().max_element() <= 6e-5);
+            assert!(a.orientations[i].dot(b.orientations[i]).abs() > 0.999_999);
         }
     }
 }
@@ -147,7 +147,7 @@ fn a_track_follows_one_body_through_the_run() {
     (1..=5).for_each(|number| run.write(&frame(number, &[3, 2])).unwrap());
     let track = run.track(Id(2), 1);
     assert_eq!(track.frames, [1, 2, 3, 4, 5]);
-    let expected = frame(4, &[3, 2]).bodies[&Id(2)].places[1];
+    let expected = frame(4, &[3, 2]).bodies[&Id(2)].positions[1];
     assert!((track.height_m[3] - expected.y).abs() < 1e-3);
     assert!(run.track(Id(2), 9).frames.is_empty());
     assert!(run.track(Id(77), 0).frames.is_empty());
@@ -176,7 +176,7 @@ fn a_stage_message_holds_places_as_they_are_and_turns_to_15_bits() {
     assert_eq!(bytes.len(), 12 + 2 * 8 + 5 * 20);
     assert_eq!([0, 4, 8, 12, 16, 20].map(u32_at), [6, 2, 1, 2, 2, 3]);
     let second = 24 + 2 * 20;
-    assert_eq!(f32_at(second + 12), frame.bodies[&Id(2)].places[1].x);
+    assert_eq!(f32_at(second + 12), frame.bodies[&Id(2)].positions[1].x);
     let w = i16::from_le_bytes(bytes[second + 36 + 6..second + 36 + 8].try_into().unwrap());
-    assert!((f32::from(w) / 32767.0 - frame.bodies[&Id(2)].turns[0].w).abs() < 2e-5);
+    assert!((f32::from(w) / 32767.0 - frame.bodies[&Id(2)].orientations[0].w).abs() < 2e-5);
 }

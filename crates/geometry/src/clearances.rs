@@ -10,7 +10,7 @@ use std::sync::atomic::{AtomicU32, Ordering::Relaxed};
 
 /// Cells along the longest side of what the surface is in, at most.
 const MOST: f32 = 128.0;
-/// Margin around that, as a share of its longest side.
+/// Margin around that, as a fraction of its longest side.
 const MARGIN: f32 = 0.125;
 
 pub(crate) struct Clearances {

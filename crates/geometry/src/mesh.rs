@@ -118,14 +118,14 @@ impl Mesh {
         };
         let mut faces: Vec<Vec3> = self.triangles.iter().map(face_normal).collect();
         let mut around: HashMap<[u32; 3], Vec<(usize, f32)>> = HashMap::new();
-        let place = |v: u32| self.positions[v as usize].to_array().map(f32::to_bits);
+        let position = |v: u32| self.positions[v as usize].to_array().map(f32::to_bits);
         for (face, t) in self.triangles.iter().enumerate() {
             for corner in 0..3 {
                 let [a, b, c] = [0, 1, 2].map(|i| self.positions[t[(corner + i) % 3] as usize]);
                 // Exact for narrow corners too, where a cosine is 1 within rounding.
                 let angle = (b - a).cross(c - a).length().atan2((b - a).dot(c - a));
                 around
-                    .entry(place(t[corner]))
+                    .entry(position(t[corner]))
                     .or_default()
                     .push((face, if angle.is_finite() { angle } else { 0.0 }));
             }
@@ -138,7 +138,7 @@ impl Mesh {
         let mut made: HashMap<(u32, [u32; 3]), u32> = HashMap::new();
         for (face, t) in self.triangles.iter().enumerate() {
             out.triangles.push(t.map(|v| {
-                let sum: Vec3 = around[&place(v)]
+                let sum: Vec3 = around[&position(v)]
                     .iter()
                     .filter(|(other, _)| faces[*other].dot(faces[face]) >= least)
                     .map(|&(other, angle)| faces[other] * angle)

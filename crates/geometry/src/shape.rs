@@ -39,11 +39,11 @@ impl Meshes {
     /// [`MissingMesh`].
     pub fn mesh_for(&self, shape: &Shape, copies: usize, triangles: usize) -> Result<Mesh, MissingMesh> {
         let full = self.mesh(shape)?;
-        let share = triangles as f32 / (copies * full.triangles.len()).max(1) as f32;
-        if share >= 1.0 {
+        let fraction = triangles as f32 / (copies * full.triangles.len()).max(1) as f32;
+        if fraction >= 1.0 {
             return Ok(full);
         }
-        let sides = (primitive::AROUND as f32 * share.sqrt()) as usize / 4 * 4;
+        let sides = (primitive::AROUND as f32 * fraction.sqrt()) as usize / 4 * 4;
         self.mesh_with(shape, sides.clamp(12, primitive::AROUND))
     }
 
@@ -54,7 +54,9 @@ impl Meshes {
             Shape::Capsule { radius_m, length_m } => primitive::capsule(*radius_m, *length_m, around),
             Shape::Cylinder { radius_m, height_m } => primitive::cylinder(*radius_m, *height_m, around),
             Shape::Cone { radius_m, height_m } => primitive::cone(*radius_m, *height_m, around),
-            Shape::Torus { ring_m, tube_m } => primitive::torus(*ring_m, *tube_m, around),
+            Shape::Torus { major_radius_m, minor_radius_m } => {
+                primitive::torus(*major_radius_m, *minor_radius_m, around)
+            }
             Shape::Plane { size_m } => primitive::plane(size_m.x, size_m.y),
             Shape::Mesh { asset, scale } => {
                 let mesh = self.by_name.get(asset).ok_or_else(|| MissingMesh(asset.clone()))?;
@@ -78,7 +80,7 @@ impl Meshes {
                 let across = (3.0 * r * r + h * h) / 12.0;
                 principal(PI * r * r * h, Vec3::new(across, 0.5 * r * r, across))
             }
-            Shape::Torus { ring_m: ring, tube_m: tube } => {
+            Shape::Torus { major_radius_m: ring, minor_radius_m: tube } => {
                 let across = 0.5 * ring * ring + 0.625 * tube * tube;
                 let around = ring * ring + 0.75 * tube * tube;
                 principal(2.0 * PI * PI * ring * tube * tube, Vec3::new(across, around, across))
@@ -137,7 +139,7 @@ impl Meshes {
 
     /// Names of the mesh assets that the shot's shapes use.
     pub fn needed(shot: &Shot) -> Vec<String> {
-        let born_on = shot.particles().filter_map(|(_, particles)| match &particles.from {
+        let born_on = shot.particles().filter_map(|(_, particles)| match &particles.source {
             Source::Shape { shape, .. } => Some(shape),
             _ => None,
         });
@@ -157,7 +159,7 @@ impl Meshes {
 
     /// The names of the images that a shot's particles are born by.
     pub fn needed_images(shot: &Shot) -> impl Iterator<Item = &String> {
-        shot.particles().filter_map(|(_, particles)| match &particles.births.map.as_ref()?.of {
+        shot.particles().filter_map(|(_, particles)| match &particles.emission.map.as_ref()?.of {
             MapOf::Image { asset } => Some(asset),
             MapOf::Vertices {} => None,
         })
@@ -179,7 +181,7 @@ mod tests {
     #[case(Shape::cuboid(1.0, 2.0, 3.0))]
     #[case(Shape::sphere(0.5))]
     #[case(Shape::Cylinder { radius_m: 0.4, height_m: 1.0 })]
-    #[case(Shape::Torus { ring_m: 1.0, tube_m: 0.3 })]
+    #[case(Shape::Torus { major_radius_m: 1.0, minor_radius_m: 0.3 })]
     fn closed_forms_agree_with_the_mesh(#[case] shape: Shape) {
         let meshes = Meshes::default();
         let exact = meshes.mass(&shape).unwrap();

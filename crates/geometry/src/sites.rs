@@ -8,7 +8,7 @@ use std::collections::HashMap;
 #[derive(Clone, Copy, Debug, PartialEq)]
 pub struct Site {
     /// Where it is.
-    pub place: Vec3,
+    pub position: Vec3,
     /// Unit vector away from the surface; zero where there is none.
     pub normal: Vec3,
     /// UV of the mesh there; zero where there is none.
@@ -39,19 +39,19 @@ enum Kind {
 
 #[derive(Clone, Copy)]
 struct Corner {
-    place: Vec3,
+    position: Vec3,
     normal: Vec3,
     uv: Vec2,
     weight: f32,
 }
 
 impl Corner {
-    const fn bare(place: Vec3) -> Self {
-        Self { place, normal: Vec3::ZERO, uv: Vec2::ZERO, weight: 1.0 }
+    const fn bare(position: Vec3) -> Self {
+        Self { position, normal: Vec3::ZERO, uv: Vec2::ZERO, weight: 1.0 }
     }
 
     fn site(self) -> Site {
-        Site { place: self.place, normal: self.normal, uv: self.uv, weight: self.weight }
+        Site { position: self.position, normal: self.normal, uv: self.uv, weight: self.weight }
     }
 }
 
@@ -64,7 +64,8 @@ impl Sites {
     /// On the faces of a mesh, by area.
     pub fn surface(mesh: &Mesh) -> Self {
         let faces: Vec<[Corner; 3]> = mesh.triangles.iter().map(|t| t.map(|v| corner(mesh, v))).collect();
-        let area = |[a, b, c]: &[Corner; 3]| 0.5 * (b.place - a.place).cross(c.place - a.place).length();
+        let area =
+            |[a, b, c]: &[Corner; 3]| 0.5 * (b.position - a.position).cross(c.position - a.position).length();
         Self { sums: sums(faces.iter().map(area)), kind: Kind::Faces(faces) }
     }
 
@@ -99,7 +100,7 @@ impl Sites {
             let normal = normals.iter().sum::<Vec3>().normalize_or_zero();
             pieces.push(ends.map(|end| Corner { normal, ..end }));
         }
-        let length = |[a, b]: &[Corner; 2]| a.place.distance(b.place);
+        let length = |[a, b]: &[Corner; 2]| a.position.distance(b.position);
         Self { sums: sums(pieces.iter().map(length)), kind: Kind::Pieces(pieces) }
     }
 
@@ -107,7 +108,7 @@ impl Sites {
     pub fn vertices(mesh: &Mesh) -> Self {
         let mut seen = std::collections::HashSet::new();
         let all = (0..mesh.positions.len() as u32).map(|v| corner(mesh, v));
-        Self::at(all.filter(|at| seen.insert(at.place.to_array().map(f32::to_bits))).collect())
+        Self::at(all.filter(|at| seen.insert(at.position.to_array().map(f32::to_bits))).collect())
     }
 
     /// Inside a closed mesh.
@@ -124,13 +125,15 @@ impl Sites {
             .flat_map(|stroke| stroke.windows(2))
             .map(|pair| [Corner::bare(pair[0]), Corner::bare(pair[1])])
             .collect();
-        let length = |[a, b]: &[Corner; 2]| a.place.distance(b.place);
+        let length = |[a, b]: &[Corner; 2]| a.position.distance(b.position);
         Self { sums: sums(pieces.iter().map(length)), kind: Kind::Pieces(pieces) }
     }
 
     /// On given points, with their UVs.
-    pub fn points(places: impl IntoIterator<Item = (Vec3, Vec2)>) -> Self {
-        Self::at(places.into_iter().map(|(place, uv)| Corner { uv, ..Corner::bare(place) }).collect())
+    pub fn points(positions: impl IntoIterator<Item = (Vec3, Vec2)>) -> Self {
+        Self::at(
+            positions.into_iter().map(|(position, uv)| Corner { uv, ..Corner::bare(position) }).collect(),
+        )
     }
 
     fn at(points: Vec<Corner>) -> Self {
@@ -159,8 +162,8 @@ impl Sites {
                 let (root, s) = (u[1].sqrt(), u[2]);
                 let (wa, wb, wc) = (1.0 - root, root * (1.0 - s), root * s);
                 Site {
-                    place: a.place * wa + b.place * wb + c.place * wc,
-                    normal: (b.place - a.place).cross(c.place - a.place).normalize_or_zero(),
+                    position: a.position * wa + b.position * wb + c.position * wc,
+                    normal: (b.position - a.position).cross(c.position - a.position).normalize_or_zero(),
                     uv: a.uv * wa + b.uv * wb + c.uv * wc,
                     weight: a.weight * wa + b.weight * wb + c.weight * wc,
                 }
@@ -169,7 +172,7 @@ impl Sites {
                 let [a, b] = &pieces[i];
                 let t = ((at - before) / (self.sums[i] - before).max(1e-30)) as f32;
                 Site {
-                    place: a.place.lerp(b.place, t),
+                    position: a.position.lerp(b.position, t),
                     normal: a.normal,
                     uv: a.uv.lerp(b.uv, t),
                     weight: a.weight + (b.weight - a.weight) * t,
@@ -177,16 +180,16 @@ impl Sites {
             }
             Kind::Points(points) => points[i].site(),
             Kind::Inside { low, size, surface } => {
-                let mut place = *low + *size * Vec3::from(u);
+                let mut position = *low + *size * Vec3::from(u);
                 let mut tries = 0;
-                while !surface.contains(place) {
+                while !surface.contains(position) {
                     if tries == TRIES {
                         return None;
                     }
-                    place = *low + *size * Vec3::new(more(), more(), more());
+                    position = *low + *size * Vec3::new(more(), more(), more());
                     tries += 1;
                 }
-                Corner::bare(place).site()
+                Corner::bare(position).site()
             }
         })
     }
@@ -210,13 +213,13 @@ impl Sites {
             }
             Kind::Pieces(_) => {
                 let [golden] = spread(k, LINE);
-                let share = of.map_or(golden, |of| (f64::from(k % of) + 0.5) / f64::from(of));
-                self.site([share as f32, 0.0, 0.0], || 0.0)
+                let fraction = of.map_or(golden, |of| (f64::from(k % of) + 0.5) / f64::from(of));
+                self.site([fraction as f32, 0.0, 0.0], || 0.0)
             }
             Kind::Points(points) => self.nth((spread::<1>(k, LINE)[0] * points.len() as f64) as usize),
             Kind::Inside { low, size, surface } => {
-                let place = *low + *size * Vec3::from(spread(k, SPACE).map(|u| u as f32));
-                surface.contains(place).then(|| Corner::bare(place).site())
+                let position = *low + *size * Vec3::from(spread(k, SPACE).map(|u| u as f32));
+                surface.contains(position).then(|| Corner::bare(position).site())
             }
         }
     }
@@ -242,7 +245,7 @@ fn spread<const N: usize>(k: u32, root: f64) -> [f64; N] {
 fn corner(mesh: &Mesh, v: u32) -> Corner {
     let v = v as usize;
     let weight = mesh.weights.get(v).copied().unwrap_or(1.0);
-    Corner { place: mesh.positions[v], normal: mesh.normals[v], uv: mesh.uvs[v], weight }
+    Corner { position: mesh.positions[v], normal: mesh.normals[v], uv: mesh.uvs[v], weight }
 }
 
 fn sums(parts: impl Iterator<Item = f32>) -> Vec<f64> {
@@ -282,28 +285,29 @@ mod tests {
         let mut random = random();
         for _ in 0..500 {
             let u = [random(), random(), random()];
-            let place = sites.site(u, &mut random).unwrap().place;
-            assert!((place.x.hypot(place.z) - 1.0).hypot(place.y) < 0.3);
+            let position = sites.site(u, &mut random).unwrap().position;
+            assert!((position.x.hypot(position.z) - 1.0).hypot(position.y) < 0.3);
         }
         assert!(Sites::inside(&primitive::plane(1.0, 1.0)).site([0.5; 3], || 0.5).is_none());
     }
 
     /// Mean distance to the nearest, times the square root of their number.
-    fn apart(places: &[Vec3]) -> f32 {
+    fn apart(positions: &[Vec3]) -> f32 {
         let nearest = |p: &Vec3| {
-            places.iter().filter(|q| *q != p).map(|q| q.distance(*p)).fold(f32::INFINITY, f32::min)
+            positions.iter().filter(|q| *q != p).map(|q| q.distance(*p)).fold(f32::INFINITY, f32::min)
         };
-        places.iter().map(nearest).sum::<f32>() / places.len() as f32 * (places.len() as f32).sqrt()
+        positions.iter().map(nearest).sum::<f32>() / positions.len() as f32 * (positions.len() as f32).sqrt()
     }
 
     #[test]
     fn even_places_on_a_face_lie_further_apart_than_random_ones() {
         let sites = Sites::surface(&primitive::plane(1.0, 1.0));
-        let even: Vec<Vec3> = (0..600).filter_map(|k| sites.even(k, None)).map(|site| site.place).collect();
+        let even: Vec<Vec3> =
+            (0..600).filter_map(|k| sites.even(k, None)).map(|site| site.position).collect();
         let mut random = random();
         let by_chance: Vec<Vec3> = (0..600)
             .filter_map(|_| sites.site([random(), random(), random()], || 0.5))
-            .map(|site| site.place)
+            .map(|site| site.position)
             .collect();
         // By chance it is a half.
         assert!((apart(&by_chance) - 0.5).abs() < 0.05, "{}", apart(&by_chance));
@@ -313,21 +317,21 @@ mod tests {
     #[test]
     fn even_places_are_as_many_on_each_side_and_inside_only() {
         let sites = Sites::inside(&primitive::sphere(1.0, primitive::AROUND));
-        let places: Vec<Vec3> =
-            (0..4_000).filter_map(|k| sites.even(k, None)).map(|site| site.place).collect();
+        let positions: Vec<Vec3> =
+            (0..4_000).filter_map(|k| sites.even(k, None)).map(|site| site.position).collect();
         // A ball fills π/6 of its box; its mesh a little less.
-        assert!((places.len() as f32 / 4_000.0 - 0.52).abs() < 0.015, "{}", places.len());
-        let share = places.iter().filter(|p| p.x + p.y > 0.0).count() as f32 / places.len() as f32;
-        assert!((share - 0.5).abs() < 0.01 && places.iter().all(|p| p.length() <= 1.0), "{share}");
+        assert!((positions.len() as f32 / 4_000.0 - 0.52).abs() < 0.015, "{}", positions.len());
+        let fraction = positions.iter().filter(|p| p.x + p.y > 0.0).count() as f32 / positions.len() as f32;
+        assert!((fraction - 0.5).abs() < 0.01 && positions.iter().all(|p| p.length() <= 1.0), "{fraction}");
         let line = Sites::line(&[vec![Vec3::ZERO, Vec3::X]]);
-        let xs: Vec<f32> = (0..4).map(|k| line.even(k, Some(4)).unwrap().place.x).collect();
+        let xs: Vec<f32> = (0..4).map(|k| line.even(k, Some(4)).unwrap().position.x).collect();
         assert_eq!(xs, [0.125, 0.375, 0.625, 0.875]);
     }
 
     #[test]
     fn shares_of_a_line_are_by_length_over_all_strokes() {
         let sites = Sites::line(&[vec![Vec3::ZERO, Vec3::X], vec![Vec3::Y, Vec3::Y + 3.0 * Vec3::X]]);
-        let at = |share| sites.site([share, 0.0, 0.0], || 0.0).unwrap().place;
+        let at = |fraction| sites.site([fraction, 0.0, 0.0], || 0.0).unwrap().position;
         assert_eq!((at(0.0), at(0.125)), (Vec3::ZERO, 0.5 * Vec3::X));
         assert!(at(0.625).distance(Vec3::new(1.5, 1.0, 0.0)) < 1e-6);
     }

@@ -30,7 +30,7 @@ impl Surface {
     /// Where a ray first meets it: how far, in units of the ray's direction, and
     /// the face's unit normal on the side it comes from.
     #[inline]
-    pub fn meet(&self, ray: &Ray) -> Option<(f32, Vec3)> {
+    pub fn intersect(&self, ray: &Ray) -> Option<(f32, Vec3)> {
         let hit = self.bvh.closest(ray)?;
         let normal = self.bvh.normal(&hit);
         Some((hit.t, if normal.dot(ray.direction) > 0.0 { -normal } else { normal }))

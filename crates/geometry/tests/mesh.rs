@@ -87,11 +87,11 @@ fn scaling_scales_the_volume_by_its_cube_and_the_inertia_by_its_fifth_power(#[ca
 #[test]
 fn a_turned_body_has_its_inertia_turned() {
     let mesh = primitive::cuboid(Vec3::new(1.0, 2.0, 3.0), 0.0);
-    let turn = Quat::from_axis_angle(Vec3::new(1.0, 2.0, -1.0).normalize(), 0.8);
+    let orientation = Quat::from_axis_angle(Vec3::new(1.0, 2.0, -1.0).normalize(), 0.8);
     let mut turned = mesh.clone();
-    turned.positions.iter_mut().for_each(|p| *p = turn * *p);
+    turned.positions.iter_mut().for_each(|p| *p = orientation * *p);
     let (before, after) = (mass_properties(&mesh).unwrap(), mass_properties(&turned).unwrap());
-    let rotation = Mat3::from_quat(turn);
+    let rotation = Mat3::from_quat(orientation);
     let expected = rotation * before.inertia * rotation.transpose();
     assert!((after.inertia - expected).to_cols_array().iter().all(|d| d.abs() < 1e-3));
 }
@@ -120,7 +120,7 @@ fn a_body_weighs_its_density_times_its_volume_or_what_is_said(#[case] weight: We
 #[case(Shape::sphere(0.2), 0.4)]
 #[case(Shape::Capsule { radius_m: 0.1, length_m: 0.5 }, 0.2)]
 #[case(Shape::Cone { radius_m: 0.4, height_m: 0.3 }, 0.3)]
-#[case(Shape::Torus { ring_m: 0.4, tube_m: 0.05 }, 0.1)]
+#[case(Shape::Torus { major_radius_m: 0.4, minor_radius_m: 0.05 }, 0.1)]
 #[case(Shape::Mesh { asset: "cube".to_owned(), scale: 0.5 }, 0.5)]
 fn the_smallest_dimension_sets_margins(#[case] shape: Shape, #[case] size: f32) {
     let mut meshes = Meshes::default();
@@ -170,13 +170,13 @@ fn a_shape_is_near_to_its_closed_form_in_volume_and_area(#[case] mesh: Mesh, #[c
 fn many_copies_of_a_round_shape_have_fewer_triangles(
     #[case] copies: usize,
     #[case] triangles: usize,
-    #[case] share: f64,
+    #[case] fraction: f64,
 ) {
     let meshes = Meshes::default();
     let shape = Shape::Capsule { radius_m: 0.1, length_m: 0.2 };
     let (full, few) = (meshes.mesh(&shape).unwrap(), meshes.mesh_for(&shape, copies, triangles).unwrap());
     let found = few.triangles.len() as f64 / full.triangles.len() as f64;
-    assert!((found - share).abs() < 0.01, "{found}");
+    assert!((found - fraction).abs() < 0.01, "{found}");
     assert!(few.is_closed());
 }
 

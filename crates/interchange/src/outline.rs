@@ -18,7 +18,7 @@ const MAX_POINTS: usize = 20_000;
 const MAX_STROKES: usize = 2_000;
 /// The most nodes of a drawing.
 const MAX_NODES: u32 = 100_000;
-/// How far a straight piece may be from the curve, as a share of the whole's size.
+/// How far a straight piece may be from the curve, as a fraction of the whole's size.
 const FLATNESS: f64 = 5e-4;
 
 /// The outlines of letters, centred in x, with the first line standing on
@@ -97,9 +97,9 @@ pub fn outline_svg(name: &str, bytes: &[u8]) -> Result<Strokes, ImportError> {
         return Err(fail("has no paths; letters in it have to be turned into paths first".to_owned()));
     }
     let centre = bounds.center();
-    let place = kurbo::Affine::scale_non_uniform(1.0 / size, -1.0 / size)
+    let position = kurbo::Affine::scale_non_uniform(1.0 / size, -1.0 / size)
         * kurbo::Affine::translate((-centre.x, -centre.y));
-    whole.apply_affine(place);
+    whole.apply_affine(position);
     bounded(name, flattened(&whole, FLATNESS))
 }
 

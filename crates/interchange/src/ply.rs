@@ -187,7 +187,7 @@ fn vertices(
         let [a, b, c] = names.map(find);
         Some([a?, b?, c?])
     };
-    let place = triple([&["x"], &["y"], &["z"]]);
+    let position = triple([&["x"], &["y"], &["z"]]);
     let normal = triple([&["nx"], &["ny"], &["nz"]]);
     let colour = triple([&["red", "r"], &["green", "g"], &["blue", "b"]]);
     let uv = find(&["s", "u", "texture_u"]).zip(find(&["t", "v", "texture_v"]));
@@ -204,7 +204,7 @@ fn vertices(
             }
         }
         let vector = |at: [usize; 3]| Vec3::from(at.map(|at| row[at] as f32));
-        mesh.positions.push(place.map_or(Vec3::ZERO, vector));
+        mesh.positions.push(position.map_or(Vec3::ZERO, vector));
         if let Some(normal) = normal {
             mesh.normals.push(vector(normal).normalize_or_zero());
         }

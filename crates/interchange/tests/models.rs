@@ -97,8 +97,8 @@ fn images_of_a_material_say_one_thing_each() {
         ]
     );
     let image = |of: LookImage| {
-        let (_, place) = material.images.iter().find(|(says, _)| *says == of).unwrap();
-        let file = &model.images[*place];
+        let (_, position) = material.images.iter().find(|(says, _)| *says == of).unwrap();
+        let file = &model.images[*position];
         read_image(&format!("a.{}", file.extension), &file.bytes).unwrap()
     };
     // Green was 64 on the left, blue 0 below.

@@ -25,7 +25,7 @@ const TABLE: usize = 64;
 /// computed beforehand.
 pub(crate) struct Lobes {
     alpha: f32,
-    refraction: f32,
+    refractive_index: f32,
     /// Facets that reflect all.
     white: Albedo,
     /// Share the coat of a dielectric reflects, by cosine.
@@ -88,17 +88,17 @@ pub(crate) struct Bsdf<'a> {
 
 impl Lobes {
     /// Those of a roughness; without `glass`, none let light through.
-    pub fn new(roughness: f32, refraction: f32, glass: bool) -> Self {
+    pub fn new(roughness: f32, refractive_index: f32, glass: bool) -> Self {
         let mut lobes = Self {
             alpha: roughness * roughness,
-            refraction,
+            refractive_index,
             white: Albedo::ALL,
             coat: [0.0; TABLE + 1],
             outside: Albedo::ALL,
             inside: Albedo::ALL,
             white_mean: 1.0,
         };
-        let (alpha, n) = (lobes.alpha, refraction);
+        let (alpha, n) = (lobes.alpha, refractive_index);
         for i in 0..=TABLE {
             let cos = (i as f32 / TABLE as f32).max(1e-3);
             if alpha < SMOOTH {
@@ -178,7 +178,7 @@ impl<'a> Bsdf<'a> {
 
     /// Share of evenly scattered light that glass sends back.
     fn back(&self, cos: f32, entering: bool) -> f32 {
-        fresnel(cos, if entering { self.lobes.refraction } else { 1.0 / self.lobes.refraction })
+        fresnel(cos, if entering { self.lobes.refractive_index } else { 1.0 / self.lobes.refractive_index })
     }
 
     /// f · |cos| for light from `light` seen from `view`, and the density with
@@ -197,7 +197,7 @@ impl<'a> Bsdf<'a> {
             let d = distribution(half, self.lobes.alpha);
             let shape = d * masking(view, light, self.lobes.alpha) / (4.0 * view.z);
             f += (schlick(albedo, cos) * self.metal
-                + Vec3::splat(self.matt * fresnel(cos, self.lobes.refraction)))
+                + Vec3::splat(self.matt * fresnel(cos, self.lobes.refractive_index)))
                 * shape;
             let chance = specular * (1.0 - self.lobes.white.outright(view.z));
             pdf += chance * d * masking_1(view, self.lobes.alpha) / (4.0 * view.z);
@@ -211,7 +211,7 @@ impl<'a> Bsdf<'a> {
     }
 
     fn rough_glass(&self, albedo: Vec3, view: Vec3, light: Vec3, entering: bool) -> (Vec3, f32) {
-        let eta = if entering { self.lobes.refraction } else { 1.0 / self.lobes.refraction };
+        let eta = if entering { self.lobes.refractive_index } else { 1.0 / self.lobes.refractive_index };
         if light.z > 0.0 {
             let half = (view + light).normalize();
             let reflected = fresnel(view.dot(half).max(0.0), eta);
@@ -255,7 +255,7 @@ impl<'a> Bsdf<'a> {
         } else if pick < matt + specular {
             if smooth {
                 let metal = schlick(albedo, view.z) * self.metal;
-                let coat = self.matt * fresnel(view.z, self.lobes.refraction);
+                let coat = self.matt * fresnel(view.z, self.lobes.refractive_index);
                 return delta(mirror, (metal + Vec3::splat(coat)) / specular);
             }
             // The pick, spread over 0–1 again, decides once more.
@@ -264,7 +264,7 @@ impl<'a> Bsdf<'a> {
             Some(half * (2.0 * view.dot(half)) - view)
                 .filter(|direction| direction.z > 0.0 && rest >= self.lobes.white.outright(view.z))
         } else {
-            let eta = if entering { self.lobes.refraction } else { 1.0 / self.lobes.refraction };
+            let eta = if entering { self.lobes.refractive_index } else { 1.0 / self.lobes.refractive_index };
             let outright = if smooth { 0.0 } else { self.through(entering).outright(view.z) };
             let rest = ((pick - matt - specular) / glass - outright) / (1.0 - outright);
             let half = if smooth { Vec3::Z } else { visible_normal(view, self.lobes.alpha, u) };
@@ -376,7 +376,7 @@ fn over_normals(cos: f32, alpha: f32, value: impl Fn(Vec3, Vec3) -> (f32, f32)) 
     (sum.0 / n, sum.1 / n)
 }
 
-/// Directional albedo of facets that reflect `f(cos)`, and the share of them
+/// Directional albedo of facets that reflect `f(cos)`, and the fraction of them
 /// that reflect into the surface.
 fn integrate(cos: f32, alpha: f32, f: impl Fn(f32) -> f32) -> (f32, f32) {
     over_normals(cos, alpha, |view, half| {
@@ -388,7 +388,7 @@ fn integrate(cos: f32, alpha: f32, f: impl Fn(f32) -> f32) -> (f32, f32) {
     })
 }
 
-/// Directional albedo of rough glass, both ways, and the share that goes astray.
+/// Directional albedo of rough glass, both ways, and the fraction that goes astray.
 fn integrate_glass(cos: f32, alpha: f32, eta: f32) -> (f32, f32) {
     over_normals(cos, alpha, |view, half| {
         let c = view.dot(half);
@@ -443,7 +443,7 @@ mod tests {
         #[values(0.2, 0.5, 0.9)] roughness: f32,
         #[values((0.0, 0.0), (1.0, 0.0), (0.0, 1.0))] kind: (f32, f32),
     ) {
-        // The integral of the density over the sphere is the share of samples
+        // The integral of the density over the sphere is the fraction of samples
         // that scatter at all, at most 1.
         let lobes = Lobes::new(roughness, 1.5, kind.1 > 0.0);
         let bsdf = Bsdf::new(&lobes, kind.0, kind.1);

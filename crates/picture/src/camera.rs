@@ -8,28 +8,28 @@ use std::f32::consts::{PI, TAU};
 #[derive(Clone, Copy, Debug)]
 pub struct Lens {
     /// Centre of the lens, metres.
-    pub place: Vec3,
+    pub position: Vec3,
     /// Turn; it looks along −z.
-    pub turn: Quat,
+    pub orientation: Quat,
     /// Tangent of half the horizontal field of view.
     pub half_width: f32,
     /// Radius of the aperture, metres; 0 for a pinhole.
     pub aperture_m: f32,
     /// Distance of the sharp plane, metres.
-    pub focus_m: f32,
+    pub focus_distance_m: f32,
     /// Exposure in stops.
     pub exposure: f32,
 }
 
 impl Lens {
     /// From the document's camera, where it stands.
-    pub fn new(camera: &Camera, place: Vec3, turn: Quat) -> Self {
+    pub fn new(camera: &Camera, position: Vec3, orientation: Quat) -> Self {
         Self {
-            place,
-            turn,
+            position,
+            orientation,
             half_width: 0.5 * camera.sensor_mm / camera.focal_length_mm,
             aperture_m: camera.f_stop.map_or(0.0, |stop| 0.5e-3 * camera.focal_length_mm / stop),
-            focus_m: camera.focus_m,
+            focus_distance_m: camera.focus_distance_m,
             exposure: camera.exposure,
         }
     }
@@ -39,12 +39,12 @@ impl Lens {
     pub(crate) fn ray(&self, x: f32, y: f32, lens: [f32; 2]) -> (Vec3, Vec3) {
         let direction = Vec3::new(x * self.half_width, y * self.half_width, -1.0);
         if self.aperture_m == 0.0 {
-            return (self.place, (self.turn * direction).normalize());
+            return (self.position, (self.orientation * direction).normalize());
         }
         let (sin, cos) = (TAU * lens[0]).sin_cos();
         let on_lens = Vec3::new(cos, sin, 0.0) * (lens[1].sqrt() * self.aperture_m);
-        let sharp = direction * self.focus_m;
-        (self.place + self.turn * on_lens, (self.turn * (sharp - on_lens)).normalize())
+        let sharp = direction * self.focus_distance_m;
+        (self.position + self.orientation * on_lens, (self.orientation * (sharp - on_lens)).normalize())
     }
 
     /// Solid angle of a pixel in the middle of a picture `width` pixels wide.

@@ -1,7 +1,7 @@
 //! From scene-linear light to what a screen shows.
 //!
 //! The tone curve is the open Khronos PBR Neutral tone mapper (2024): it keeps
-//! colours below 0.8 as they are and rolls off above. The Stage applies the
+//! colours below 0.8 as they are and rolls off above. The Viewport applies the
 //! same, so that it and a film agree.
 
 /// Scene-linear colour, exposed by `stops`, to 0–1 display-linear.

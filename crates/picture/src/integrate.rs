@@ -3,7 +3,7 @@
 use crate::light::{Towards, basis};
 use crate::render::Settings;
 use crate::sampler::Sampler;
-use crate::stage::Stage;
+use crate::scene::Scene;
 use glam::Vec3;
 
 /// Longest path, in surfaces met.
@@ -30,7 +30,7 @@ const SHARP_PDF: f32 = 20.0;
 
 /// Radiance along the ray, and what it meets first.
 pub(crate) fn radiance(
-    stage: &Stage,
+    scene: &Scene,
     mut origin: Vec3,
     mut direction: Vec3,
     sampler: &mut Sampler,
@@ -43,14 +43,14 @@ pub(crate) fn radiance(
     let mut pdf = f32::INFINITY;
     let mut soft = false;
     // As bright as the picture shows it.
-    let clamp = settings.clamp / stage.lens.exposure.exp2();
+    let clamp = settings.clamp / scene.lens.exposure.exp2();
     for bounce in 0..MAX_BOUNCES {
         let bound = |light: Vec3| {
             let most = light.max_element();
             if bounce > 0 && most > clamp { light * (clamp / most) } else { light }
         };
-        let Some(meeting) = stage.meet(origin, direction) else {
-            sum += bound(throughput * from_far(stage, direction, pdf));
+        let Some(meeting) = scene.intersect(origin, direction) else {
+            sum += bound(throughput * from_far(scene, direction, pdf));
             break;
         };
         if bounce == 0 {
@@ -61,7 +61,7 @@ pub(crate) fn radiance(
             // Particles that shine are not looked for: their light counts where
             // they are seen as such; matt surfaces would find it too rarely.
             let weight = match meeting.sampled {
-                Some(radiance) => balance(pdf, stage.emitters.pdf(radiance, meeting.t, cos)),
+                Some(radiance) => balance(pdf, scene.emitters.pdf(radiance, meeting.t, cos)),
                 None => f32::from(u8::from(pdf.is_infinite() || pdf > SHARP_PDF)),
             };
             sum += bound(throughput * meeting.emission * weight);
@@ -84,7 +84,7 @@ pub(crate) fn radiance(
         let bsdf = if soft { meeting.soft } else { meeting.bsdf };
         if !bsdf.is_delta() {
             let mut direct = Vec3::ZERO;
-            lights(stage, point, sampler, bounce == 0, &mut |towards, chance| {
+            lights(scene, point, sampler, bounce == 0, &mut |towards, chance| {
                 let local = frame.transpose() * towards.direction;
                 let above = towards.direction.dot(face);
                 if local.z * above <= 0.0 {
@@ -106,7 +106,7 @@ pub(crate) fn radiance(
                         (way / length.max(1e-20), length * (1.0 - 1e-6) - short)
                     }
                 };
-                if !stage.blocked(start, direction, distance) {
+                if !scene.blocked(start, direction, distance) {
                     let weight = balance(towards.pdf, scatter_pdf);
                     direct += f * towards.radiance * (weight / light_pdf);
                 }
@@ -160,12 +160,12 @@ fn balance(this: f32, other: f32) -> f32 {
 }
 
 /// Sky and sun along a ray that meets nothing.
-fn from_far(stage: &Stage, direction: Vec3, pdf: f32) -> Vec3 {
+fn from_far(scene: &Scene, direction: Vec3, pdf: f32) -> Vec3 {
     let mut sum = Vec3::ZERO;
-    for sky in &stage.skies {
+    for sky in &scene.skies {
         sum += sky.radiance(direction) * balance(pdf, sky.pdf(direction));
     }
-    for sun in stage.suns.iter().filter(|sun| sun.contains(direction)) {
+    for sun in scene.suns.iter().filter(|sun| sun.contains(direction)) {
         sum += sun.radiance * balance(pdf, sun.pdf(direction));
     }
     sum
@@ -173,9 +173,9 @@ fn from_far(stage: &Stage, direction: Vec3, pdf: f32) -> Vec3 {
 
 /// Directions towards lights with the chance each was chosen: one of every
 /// kind, or (`all` unset) one kind at random.
-fn lights(stage: &Stage, point: Vec3, sampler: &mut Sampler, all: bool, give: &mut dyn FnMut(Towards, f32)) {
-    let emitters = usize::from(!stage.emitters.is_empty());
-    let kinds = stage.suns.len() + stage.skies.len() + emitters;
+fn lights(scene: &Scene, point: Vec3, sampler: &mut Sampler, all: bool, give: &mut dyn FnMut(Towards, f32)) {
+    let emitters = usize::from(!scene.emitters.is_empty());
+    let kinds = scene.suns.len() + scene.skies.len() + emitters;
     if kinds == 0 {
         return;
     }
@@ -187,12 +187,12 @@ fn lights(stage: &Stage, point: Vec3, sampler: &mut Sampler, all: bool, give: &m
     };
     for kind in chosen {
         let u = sampler.pair();
-        let towards = if let Some(sun) = stage.suns.get(kind) {
+        let towards = if let Some(sun) = scene.suns.get(kind) {
             Some(sun.sample(u))
-        } else if let Some(sky) = stage.skies.get(kind - stage.suns.len()) {
+        } else if let Some(sky) = scene.skies.get(kind - scene.suns.len()) {
             sky.sample(u)
         } else {
-            stage.emitters.sample(point, sampler.one(), u)
+            scene.emitters.sample(point, sampler.one(), u)
         };
         if let Some(towards) = towards {
             give(towards, chance);

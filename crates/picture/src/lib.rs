@@ -12,11 +12,11 @@
 //! are bounded by [`Settings::clamp`].
 //!
 //! ```
-//! use picture::{Assets, Settings, Stage, render};
+//! use picture::{Assets, Settings, Scene, render};
 //! let shot = shot::Shot::empty("Sky only");
-//! let stage = Stage::new(&shot, &Assets::default(), None, 1).unwrap();
+//! let scene = Scene::new(&shot, &Assets::default(), None, 1).unwrap();
 //! let settings = Settings { width: 8, height: 4, samples: 1, ..Settings::default() };
-//! let picture = render(&stage, &settings, &|_| true).unwrap();
+//! let picture = render(&scene, &settings, &|_| true).unwrap();
 //! assert!(picture.rgb.iter().all(|pixel| pixel[0] > 0.0));
 //! ```
 #![warn(missing_docs)]
@@ -24,17 +24,17 @@
 mod bsdf;
 mod camera;
 pub mod display;
-mod grains;
 mod integrate;
 mod light;
+mod particles;
 mod render;
 mod sampler;
+mod scene;
 mod sky;
-mod stage;
 mod surface;
 
 pub use camera::Lens;
 pub use light::Environment;
 pub use render::{Picture, Settings, render};
+pub use scene::{Assets, Scene, SceneError};
 pub use sky::sky_map;
-pub use stage::{Assets, Stage, StageError};

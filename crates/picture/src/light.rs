@@ -41,14 +41,14 @@ pub(crate) enum Sky {
 pub(crate) struct SkyImage {
     image: Environment,
     strength: f32,
-    turn: Quat,
+    orientation: Quat,
     /// Running sums of brightness × sin θ along each row, and over rows.
     columns: Vec<f32>,
     rows: Vec<f32>,
 }
 
 impl SkyImage {
-    pub fn new(image: Environment, strength: f32, turn: Quat) -> Self {
+    pub fn new(image: Environment, strength: f32, orientation: Quat) -> Self {
         let (w, h) = (image.width, image.height);
         let (mut columns, mut rows) = (Vec::with_capacity(w * h), Vec::with_capacity(h));
         let mut total = 0.0f32;
@@ -62,7 +62,7 @@ impl SkyImage {
             total += sum;
             rows.push(total);
         }
-        Self { image, strength, turn, columns, rows }
+        Self { image, strength, orientation, columns, rows }
     }
 
     pub fn width(&self) -> usize {
@@ -70,7 +70,7 @@ impl SkyImage {
     }
 
     fn radiance(&self, direction: Vec3) -> Vec3 {
-        let d = self.turn.inverse() * direction;
+        let d = self.orientation.inverse() * direction;
         let (w, h) = (self.image.width, self.image.height);
         let u = 0.5 + d.x.atan2(-d.z) / TAU;
         let v = d.y.clamp(-1.0, 1.0).acos() / PI;
@@ -80,7 +80,7 @@ impl SkyImage {
     }
 
     fn pdf(&self, direction: Vec3) -> f32 {
-        let d = self.turn.inverse() * direction;
+        let d = self.orientation.inverse() * direction;
         let (w, h) = (self.image.width, self.image.height);
         let x = (((0.5 + d.x.atan2(-d.z) / TAU) * w as f32) as usize).min(w - 1);
         let y = ((d.y.clamp(-1.0, 1.0).acos() / PI * h as f32) as usize).min(h - 1);
@@ -103,7 +103,7 @@ impl SkyImage {
         let fy = part(u[1] * total, if y == 0 { 0.0 } else { self.rows[y - 1] }, self.rows[y]);
         let (sin_t, cos_t) = (PI * (y as f32 + fy) / h as f32).sin_cos();
         let (sin_p, cos_p) = (TAU * ((x as f32 + fx) / w as f32 - 0.5)).sin_cos();
-        let direction = self.turn * Vec3::new(sin_t * sin_p, cos_t, -sin_t * cos_p);
+        let direction = self.orientation * Vec3::new(sin_t * sin_p, cos_t, -sin_t * cos_p);
         Towards { direction, end: None, radiance: self.radiance(direction), pdf: self.pdf(direction) }
     }
 }
@@ -149,11 +149,11 @@ pub(crate) struct SunLight {
 }
 
 impl SunLight {
-    pub fn new(sun: &shot::Sun, turn: Quat) -> Self {
+    pub fn new(sun: &shot::Sun, orientation: Quat) -> Self {
         let half = (0.5 * sun.angle_rad).max(1e-3);
         // A disc of radius `half` seen face on gives the irradiance π L sin².
         let radiance = sun.colour * (sun.irradiance / (PI * half.sin().powi(2)));
-        Self { towards: turn * Vec3::Y, radiance, cap: 2.0 * (0.5 * half).sin().powi(2) }
+        Self { towards: orientation * Vec3::Y, radiance, cap: 2.0 * (0.5 * half).sin().powi(2) }
     }
 
     pub fn pdf(&self, direction: Vec3) -> f32 {

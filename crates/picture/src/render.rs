@@ -2,7 +2,7 @@
 
 use crate::integrate::{First, radiance};
 use crate::sampler::Sampler;
-use crate::stage::Stage;
+use crate::scene::Scene;
 use glam::Vec3;
 use rayon::prelude::*;
 use std::sync::atomic::{AtomicBool, AtomicUsize, Ordering};
@@ -68,10 +68,10 @@ impl Picture {
 /// Side of a tile, pixels.
 const TILE: u32 = 16;
 
-/// Renders. `progress` is told the share done and says whether to go on; the
+/// Renders. `progress` is told the fraction done and says whether to go on; the
 /// result is none if it said no.
 pub fn render(
-    stage: &Stage,
+    scene: &Scene,
     settings: &Settings,
     progress: &(dyn Fn(f32) -> bool + Sync),
 ) -> Option<Picture> {
@@ -90,12 +90,12 @@ pub fn render(
             let mut tile = Vec::with_capacity((TILE * TILE) as usize);
             for y in y0..(y0 + TILE).min(height) {
                 for x in x0..(x0 + TILE).min(width) {
-                    let (rgb, first) = pixel(stage, settings, x, y);
+                    let (rgb, first) = pixel(scene, settings, x, y);
                     tile.push(((y * width + x) as usize, rgb, first));
                 }
             }
-            let share = (done.fetch_add(1, Ordering::Relaxed) + 1) as f32 / tiles.len() as f32;
-            if !progress(share) {
+            let fraction = (done.fetch_add(1, Ordering::Relaxed) + 1) as f32 / tiles.len() as f32;
+            if !progress(fraction) {
                 stopped.store(true, Ordering::Relaxed);
             }
             tile
@@ -111,7 +111,7 @@ pub fn render(
         depth: vec![0.0; pixels],
         normal: vec![[0.0; 3]; pixels],
         element: vec![0; pixels],
-        exposure: stage.lens.exposure,
+        exposure: scene.lens.exposure,
     };
     for (at, rgb, first) in finished.into_iter().flatten() {
         picture.rgb[at] = rgb.to_array();
@@ -122,17 +122,17 @@ pub fn render(
     Some(picture)
 }
 
-fn pixel(stage: &Stage, settings: &Settings, x: u32, y: u32) -> (Vec3, First) {
+fn pixel(scene: &Scene, settings: &Settings, x: u32, y: u32) -> (Vec3, First) {
     let (w, h) = (settings.width as f32, settings.height as f32);
     let mut sum = Vec3::ZERO;
     let mut nearest: Option<(f32, First)> = None;
     for index in 0..settings.samples {
-        let mut sampler = Sampler::new(y * settings.width + x, stage.frame, index);
+        let mut sampler = Sampler::new(y * settings.width + x, scene.frame, index);
         let jitter = sampler.pair().map(tent);
         let px = (x as f32 + 0.5 + jitter[0]) / w * 2.0 - 1.0;
         let py = (h - 2.0 * (y as f32 + 0.5 + jitter[1])) / w;
-        let (origin, direction) = stage.lens.ray(px, py, sampler.pair());
-        let (light, first) = radiance(stage, origin, direction, &mut sampler, settings);
+        let (origin, direction) = scene.lens.ray(px, py, sampler.pair());
+        let (light, first) = radiance(scene, origin, direction, &mut sampler, settings);
         if light.is_finite() {
             sum += light;
         }

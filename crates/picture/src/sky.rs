@@ -1,16 +1,16 @@
 //! Skies of a shot, and a map of them.
 
 use crate::light::{Environment, Sky, SkyImage};
-use crate::stage::{Assets, StageError};
+use crate::scene::{Assets, SceneError};
 use glam::{Quat, Vec3};
-use shot::{Element, Is, Shot, SkySource};
+use shot::{Element, ElementKind, Shot, SkySource};
 
 pub(crate) fn sky_light(
     element: &Element,
     sky: &shot::Sky,
     assets: &Assets,
-    turn: Quat,
-) -> Result<Sky, StageError> {
+    orientation: Quat,
+) -> Result<Sky, SceneError> {
     Ok(match &sky.source {
         SkySource::Gradient { zenith, horizon, ground } => Sky::Gradient {
             zenith: *zenith * sky.strength,
@@ -18,11 +18,11 @@ pub(crate) fn sky_light(
             ground: *ground * sky.strength,
         },
         SkySource::Image { asset } => {
-            let image = assets.environments.get(asset).ok_or_else(|| StageError::MissingAsset {
+            let image = assets.environments.get(asset).ok_or_else(|| SceneError::MissingAsset {
                 element: element.name.clone(),
                 asset: asset.clone(),
             })?;
-            Sky::Image(SkyImage::new(Environment::clone(image), sky.strength, turn))
+            Sky::Image(SkyImage::new(Environment::clone(image), sky.strength, orientation))
         }
     })
 }
@@ -32,12 +32,12 @@ pub(crate) fn sky_light(
 /// columns from −x over −z, x and z back to −x.
 ///
 /// # Errors
-/// [`StageError`] names the element whose image is missing.
-pub fn sky_map(shot: &Shot, assets: &Assets, width: usize, height: usize) -> Result<Vec<Vec3>, StageError> {
+/// [`SceneError`] names the element whose image is missing.
+pub fn sky_map(shot: &Shot, assets: &Assets, width: usize, height: usize) -> Result<Vec<Vec3>, SceneError> {
     use std::f32::consts::{PI, TAU};
     let mut map = vec![Vec3::ZERO; width * height];
     for element in shot.elements.iter().filter(|element| !element.hidden) {
-        let Is::Sky(sky) = &element.is else { continue };
+        let ElementKind::Sky(sky) = &element.kind else { continue };
         let light = sky_light(element, sky, assets, element.placement.pose().1)?;
         // As many points a side of a texel as the finest image has pixels there.
         let points = match &light {

@@ -75,7 +75,7 @@ impl Surface {
             }
         }
         let glass = look.transmission > 0.0;
-        let lobes = |roughness: f32| Lobes::new(roughness, look.refraction, glass);
+        let lobes = |roughness: f32| Lobes::new(roughness, look.refractive_index, glass);
         let (first_step, lobes, smoothest) = match &images.roughness {
             None => (0, vec![lobes(look.roughness)], look.roughness),
             Some(image) => {
@@ -89,7 +89,7 @@ impl Surface {
             }
         };
         let sharp = smoothest < SOFT_ROUGHNESS && (glass || look.metalness > 0.0);
-        let soft = sharp.then(|| Lobes::new(SOFT_ROUGHNESS, look.refraction, glass));
+        let soft = sharp.then(|| Lobes::new(SOFT_ROUGHNESS, look.refractive_index, glass));
         Ok(Self { look: look.clone(), lobes, first_step, soft, images })
     }
 

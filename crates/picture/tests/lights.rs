@@ -2,9 +2,9 @@
 //! origin and far from it.
 
 use glam::{Quat, Vec3};
-use picture::{Assets, Settings, Stage, render};
+use picture::{Assets, Scene, Settings, render};
 use rstest::rstest;
-use shot::{AreaLight, Camera, Element, Is, Look, Moves, Shape, Shot};
+use shot::{AreaLight, Camera, Element, ElementKind, Look, Moves, Shape, Shot};
 use std::f32::consts::{FRAC_PI_2, PI};
 
 /// Numbers in a row (S. Vigna, splitmix64, 2015).
@@ -30,18 +30,18 @@ fn floor(at: Vec3, up: f32) -> Shot {
     let mut shot = Shot::empty("Lights");
     shot.elements.clear();
     let camera = Camera { focal_length_mm: 200.0, ..Camera::default() };
-    let mut camera = Element::new("Camera", Is::Camera(camera)).turned(-FRAC_PI_2, 0.0, 0.0);
-    camera.placement.place_m = at + Vec3::Y * up;
+    let mut camera = Element::new("Camera", ElementKind::Camera(camera)).turned(-FRAC_PI_2, 0.0, 0.0);
+    camera.placement.position_m = at + Vec3::Y * up;
     shot.camera = Some(shot.add(camera));
     let mut floor = Element::solid("Floor", Shape::plane(20.0, 20.0), Moves::Still);
-    floor.placement.place_m = at;
+    floor.placement.position_m = at;
     floor.as_solid_mut().unwrap().look = matt(ALBEDO);
     shot.add(floor);
     shot
 }
 
 fn matt(albedo: f32) -> Look {
-    Look { albedo: Vec3::splat(albedo), roughness: 1.0, refraction: 1.0, ..Look::default() }
+    Look { albedo: Vec3::splat(albedo), roughness: 1.0, refractive_index: 1.0, ..Look::default() }
 }
 
 /// The radiance of the floor in the middle of the picture.
@@ -50,25 +50,25 @@ fn middle(shot: &Shot, samples: u32) -> f32 {
 }
 
 fn middle_with(shot: &Shot, assets: &Assets, samples: u32) -> f32 {
-    let stage = Stage::new(shot, assets, None, 1).unwrap();
+    let scene = Scene::new(shot, assets, None, 1).unwrap();
     let settings = Settings { width: 16, height: 16, samples, ..Settings::default() };
-    let picture = render(&stage, &settings, &|_| true).unwrap();
+    let picture = render(&scene, &settings, &|_| true).unwrap();
     let inner = (0..256).filter(|i| (6..10).contains(&(i % 16)) && (6..10).contains(&(i / 16)));
     inner.map(|i| picture.rgb[i][0]).sum::<f32>() / 16.0
 }
 
 /// Irradiance of an upward patch at the origin under a rectangle whose front looks
 /// along its own −y, by its form factor summed up over its area.
-fn under_rectangle(place: Vec3, turn: Quat, size: [f32; 2], radiance: f32) -> f32 {
+fn under_rectangle(position: Vec3, orientation: Quat, size: [f32; 2], radiance: f32) -> f32 {
     let n = 200;
     let cell = |i: usize, size: f32| ((i as f32 + 0.5) / n as f32 - 0.5) * size;
     let mut sum = 0.0f64;
     for i in 0..n {
         for j in 0..n {
-            let to = place + turn * Vec3::new(cell(i, size[0]), 0.0, cell(j, size[1]));
+            let to = position + orientation * Vec3::new(cell(i, size[0]), 0.0, cell(j, size[1]));
             let square = to.length_squared();
             let way = to / square.sqrt();
-            let cosines = way.y.max(0.0) * (turn * Vec3::NEG_Y).dot(-way).max(0.0);
+            let cosines = way.y.max(0.0) * (orientation * Vec3::NEG_Y).dot(-way).max(0.0);
             sum += f64::from(cosines / square);
         }
     }
@@ -86,12 +86,12 @@ fn an_area_light_lights_by_its_form_factor(
     let size = [draw.number(0.2, 1.5), draw.number(0.2, 1.5)];
     let offset = Vec3::new(draw.number(1.4, 2.5), draw.number(0.8, 3.0), draw.number(-2.0, 2.0));
     let light = AreaLight { size_m: size.into(), radiance: 20.0, colour: Vec3::ONE };
-    let mut lamp = Element::new("Lamp", Is::AreaLight(light));
-    lamp.placement.place_m = at + offset;
-    lamp.placement.turn_rad = Vec3::new(draw.number(-0.5, 0.5), 0.0, draw.number(-0.5, 0.5));
-    let turn = lamp.placement.pose().1;
+    let mut lamp = Element::new("Lamp", ElementKind::AreaLight(light));
+    lamp.placement.position_m = at + offset;
+    lamp.placement.orientation_rad = Vec3::new(draw.number(-0.5, 0.5), 0.0, draw.number(-0.5, 0.5));
+    let orientation = lamp.placement.pose().1;
     shot.add(lamp);
-    let expected = ALBEDO / PI * under_rectangle(offset, turn, size, 20.0);
+    let expected = ALBEDO / PI * under_rectangle(offset, orientation, size, 20.0);
     let found = middle(&shot, 512);
     assert!((found / expected - 1.0).abs() < 0.02, "{found} for {expected}");
 }
@@ -108,9 +108,9 @@ fn a_glowing_ball_lights_by_its_solid_angle(
     let radius = draw.number(0.05, 0.4);
     let offset = Vec3::new(draw.number(1.0, 2.5), draw.number(1.0, 3.0), draw.number(-2.0, 2.0));
     let mut ball = Element::solid("Ball", Shape::sphere(radius), Moves::Still);
-    ball.placement.place_m = at + offset;
+    ball.placement.position_m = at + offset;
     ball.as_solid_mut().unwrap().look =
-        Look { albedo: Vec3::ZERO, emission: Vec3::splat(50.0), refraction: 1.0, ..Look::default() };
+        Look { albedo: Vec3::ZERO, emission: Vec3::splat(50.0), refractive_index: 1.0, ..Look::default() };
     shot.add(ball);
     let d = offset.length();
     let expected = ALBEDO * 50.0 * (radius / d).powi(2) * (offset.y / d);
@@ -127,12 +127,12 @@ fn things_a_tenth_of_a_millimetre_apart_are_told_apart(#[values(0.0, 40.0, 200.0
     let with = |plate: Option<f32>, matt_plate: bool| {
         let mut shot = floor(at, 5.0);
         let light = AreaLight { size_m: [0.4, 0.4].into(), radiance: 30.0, colour: Vec3::ONE };
-        let mut lamp = Element::new("Lamp", Is::AreaLight(light));
-        lamp.placement.place_m = at + Vec3::new(1.0, 1.5, 0.0);
+        let mut lamp = Element::new("Lamp", ElementKind::AreaLight(light));
+        lamp.placement.position_m = at + Vec3::new(1.0, 1.5, 0.0);
         shot.add(lamp);
         if let Some(height) = plate {
             let mut cover = Element::solid("Cover", Shape::plane(0.5, 0.5), Moves::Still);
-            cover.placement.place_m = at + Vec3::new(if matt_plate { 0.0 } else { 1.0 }, height, 0.0);
+            cover.placement.position_m = at + Vec3::new(if matt_plate { 0.0 } else { 1.0 }, height, 0.0);
             cover.as_solid_mut().unwrap().look = matt(ALBEDO);
             shot.add(cover);
         }
@@ -149,11 +149,11 @@ fn things_a_tenth_of_a_millimetre_apart_are_told_apart(#[values(0.0, 40.0, 200.0
 fn a_mirror_shows_all_of_a_lamp() {
     let mut shot = Shot::empty("Mirror");
     shot.elements.clear();
-    let camera = Element::new("Camera", Is::Camera(Camera::default())).at(0.0, 0.0, 4.0);
+    let camera = Element::new("Camera", ElementKind::Camera(Camera::default())).at(0.0, 0.0, 4.0);
     shot.camera = Some(shot.add(camera));
     let mut mirror = Element::solid("Mirror", Shape::plane(8.0, 8.0), Moves::Still);
-    mirror.placement.place_m = Vec3::new(-0.8, 0.0, 0.0);
-    mirror.placement.turn_rad = Vec3::new(0.0, 0.0, -FRAC_PI_2);
+    mirror.placement.position_m = Vec3::new(-0.8, 0.0, 0.0);
+    mirror.placement.orientation_rad = Vec3::new(0.0, 0.0, -FRAC_PI_2);
     mirror.as_solid_mut().unwrap().look =
         Look { albedo: Vec3::ONE, metalness: 1.0, roughness: 0.0, ..Look::default() };
     shot.add(mirror);
@@ -161,10 +161,10 @@ fn a_mirror_shows_all_of_a_lamp() {
     lamp.as_solid_mut().unwrap().look =
         Look { albedo: Vec3::ZERO, emission: Vec3::splat(40.0), ..Look::default() };
     shot.add(lamp);
-    let stage = Stage::new(&shot, &Assets::default(), None, 1).unwrap();
+    let scene = Scene::new(&shot, &Assets::default(), None, 1).unwrap();
     let settings = Settings { width: 80, height: 60, samples: 16, ..Settings::default() };
     let of = |settings: &Settings| {
-        let picture = render(&stage, settings, &|_| true).unwrap();
+        let picture = render(&scene, settings, &|_| true).unwrap();
         let mirrored = picture.rgb.iter().zip(&picture.element).filter(|(_, element)| **element == 2);
         mirrored.map(|(rgb, _)| rgb[0]).fold(0.0, f32::max)
     };
@@ -189,8 +189,8 @@ fn what_an_image_of_emission_darkens_lights_nothing(#[values(0.0, 200.0)] far: f
     let at = Vec3::splat(far);
     let mut shot = floor(at, 6.0);
     let mut sheet = Element::solid("Sheet", Shape::plane(2.0, 1.0), Moves::Still);
-    sheet.placement.place_m = at + Vec3::new(0.0, 1.5, 1.5);
-    sheet.placement.turn_rad = Vec3::new(PI, 0.0, 0.0);
+    sheet.placement.position_m = at + Vec3::new(0.0, 1.5, 1.5);
+    sheet.placement.orientation_rad = Vec3::new(PI, 0.0, 0.0);
     let look = Look { albedo: Vec3::ZERO, emission: Vec3::splat(8.0), ..matt(0.0) };
     sheet.as_solid_mut().unwrap().look = Look { emission_image: Some("halves".to_owned()), ..look };
     shot.add(sheet);
@@ -209,8 +209,8 @@ fn images_of_one_value_are_that_value() {
     let plain = |look: Look| {
         let mut shot = floor(Vec3::ZERO, 6.0);
         let light = AreaLight { size_m: [1.0, 1.0].into(), radiance: 20.0, colour: Vec3::ONE };
-        let mut lamp = Element::new("Lamp", Is::AreaLight(light));
-        lamp.placement.place_m = Vec3::new(0.6, 2.0, 0.4);
+        let mut lamp = Element::new("Lamp", ElementKind::AreaLight(light));
+        lamp.placement.position_m = Vec3::new(0.6, 2.0, 0.4);
         shot.add(lamp);
         shot.named_mut("Floor").unwrap().as_solid_mut().unwrap().look = look;
         middle_with(&shot, &halves(coded, coded), 3_000)

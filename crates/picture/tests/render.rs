@@ -1,22 +1,24 @@
 //! Pictures against what light transport says they must be.
 
 use glam::Vec3;
-use picture::{Assets, Picture, Settings, Stage, display, render};
+use picture::{Assets, Picture, Scene, Settings, display, render};
 use rstest::rstest;
-use shot::{Camera, Element, Is, Look, Moves, Shape, Shot, Sky, SkySource};
+use shot::{Camera, Element, ElementKind, Look, Moves, Shape, Shot, Sky, SkySource};
 
 fn bare() -> Shot {
     let mut shot = Shot::empty("Test");
-    shot.elements.retain(|element| matches!(element.is, Is::Camera(_)));
+    shot.elements.retain(|element| matches!(element.kind, ElementKind::Camera(_)));
     let camera = &mut shot.elements[0];
-    *camera =
-        Element { id: camera.id, ..Element::new("Camera", Is::Camera(Camera::default())).at(0.0, 0.0, 4.0) };
+    *camera = Element {
+        id: camera.id,
+        ..Element::new("Camera", ElementKind::Camera(Camera::default())).at(0.0, 0.0, 4.0)
+    };
     shot
 }
 
 fn white_sky(shot: &mut Shot) {
     let source = SkySource::Gradient { zenith: Vec3::ONE, horizon: Vec3::ONE, ground: Vec3::ONE };
-    shot.add(Element::new("Sky", Is::Sky(Sky { strength: 1.0, source })));
+    shot.add(Element::new("Sky", ElementKind::Sky(Sky { strength: 1.0, source })));
 }
 
 fn with_look(shape: Shape, look: Look) -> Element {
@@ -26,9 +28,9 @@ fn with_look(shape: Shape, look: Look) -> Element {
 }
 
 fn picture(shot: &Shot, size: u32, samples: u32) -> Picture {
-    let stage = Stage::new(shot, &Assets::default(), None, 1).unwrap();
+    let scene = Scene::new(shot, &Assets::default(), None, 1).unwrap();
     let settings = Settings { width: size, height: size, samples, clamp: f32::INFINITY, soften: false };
-    render(&stage, &settings, &|_| true).unwrap()
+    render(&scene, &settings, &|_| true).unwrap()
 }
 
 #[rstest]
@@ -44,7 +46,7 @@ fn a_white_body_in_a_white_furnace_is_invisible(
     shot.add(with_look(shape, look).turned(0.4, 0.6, 0.0));
     let picture = picture(&shot, 6, 8192);
     // The body fills the middle of the picture. A path of 128 surfaces inside
-    // glass may end there, hence the share a pixel may lack.
+    // glass may end there, hence the fraction a pixel may lack.
     for (rgb, element) in picture.rgb.iter().zip(&picture.element) {
         assert!((rgb[0] - 1.0).abs() < 0.01, "{rgb:?} of element {element}");
     }
@@ -86,7 +88,7 @@ fn what_is_shown_is_the_display_transform_of_half_floats() {
 fn a_shot_without_a_camera_says_so() {
     let mut shot = bare();
     shot.camera = None;
-    let error = Stage::new(&shot, &Assets::default(), None, 1).err().unwrap();
+    let error = Scene::new(&shot, &Assets::default(), None, 1).err().unwrap();
     assert!(error.to_string().contains("no camera"));
 }
 
@@ -100,7 +102,7 @@ fn the_map_of_the_sky_has_the_ground_first_and_minus_z_a_quarter_round() {
     let mut shot = bare();
     shot.add(Element::new(
         "Sky",
-        Is::Sky(Sky { strength: 2.0, source: SkySource::Image { asset: "Lamp".to_owned() } }),
+        ElementKind::Sky(Sky { strength: 2.0, source: SkySource::Image { asset: "Lamp".to_owned() } }),
     ));
     let map = picture::sky_map(&shot, &assets, 8, 4).unwrap();
     let bright: Vec<usize> = (0..32).filter(|&i| map[i].x > 0.0).collect();
@@ -116,20 +118,20 @@ mod particles {
     use shot::{By, ColourStop, Form, Particles, Pick, Show, Turned};
 
     /// A shot of particles before black, and a frame in which one stands at each place.
-    fn staged(show: Show, look: Look, places: &[Vec3], size: f32) -> (Shot, frames::Frame) {
+    fn staged(show: Show, look: Look, positions: &[Vec3], size: f32) -> (Shot, frames::Frame) {
         let mut shot = bare();
         let particles = Particles { show, look, ..Particles::default() };
-        let id = shot.add(Element::new("Sparks", Is::Particles(particles)));
-        let n = places.len();
+        let id = shot.add(Element::new("Sparks", ElementKind::Particles(particles)));
+        let n = positions.len();
         let mut frame = frames::Frame::new(1, 0.0);
         let of = frames::Particles {
             ids: (0..n as u32).collect(),
-            places: places.to_vec(),
+            positions: positions.to_vec(),
             velocities: vec![Vec3::X; n],
             sizes: vec![size; n],
             ages: vec![0.5; n],
             lifespans: vec![1.0; n],
-            turns: vec![Quat::IDENTITY; n],
+            orientations: vec![Quat::IDENTITY; n],
             weights: Vec::new(),
         };
         frame.particles.insert(id, of);
@@ -141,13 +143,13 @@ mod particles {
     }
 
     fn seen(shot: &Shot, frame: &frames::Frame, size: u32) -> Picture {
-        let stage = Stage::new(shot, &Assets::default(), Some(frame), 1).unwrap();
+        let scene = Scene::new(shot, &Assets::default(), Some(frame), 1).unwrap();
         let settings =
             Settings { width: size, height: size, samples: 64, clamp: f32::INFINITY, soften: false };
-        render(&stage, &settings, &|_| true).unwrap()
+        render(&scene, &settings, &|_| true).unwrap()
     }
 
-    /// Mean brightness of the picture's share that lies in a box, in 0–1 from the upper left.
+    /// Mean brightness of the picture's fraction that lies in a box, in 0–1 from the upper left.
     fn mean(picture: &Picture, x: [f32; 2], y: [f32; 2]) -> f32 {
         let (w, h) = (picture.width as f32, picture.height as f32);
         let within = |v: usize, side: f32, of: [f32; 2]| (of[0]..of[1]).contains(&((v as f32 + 0.5) / side));
@@ -191,7 +193,7 @@ mod particles {
         let (shot, mut frame) = staged(show, shining(1.0), &[Vec3::ZERO], 1.0);
         let edge_on = mean(&seen(&shot, &frame, 32), [0.0, 1.0], [0.0, 1.0]);
         let of = frame.particles.values_mut().next().unwrap();
-        of.turns[0] = Quat::from_rotation_x(std::f32::consts::FRAC_PI_2);
+        of.orientations[0] = Quat::from_rotation_x(std::f32::consts::FRAC_PI_2);
         let facing = mean(&seen(&shot, &frame, 32), [0.0, 1.0], [0.0, 1.0]);
         assert!(edge_on < 0.1 * facing, "{edge_on} {facing}");
     }
@@ -271,7 +273,7 @@ mod particles {
                     .at(0.0, -1.0, 0.0),
             );
             let sun = shot::Sun { irradiance: 3.0, colour: Vec3::ONE, angle_rad: 0.001 };
-            shot.add(Element::new("Sun", Is::Sun(sun)));
+            shot.add(Element::new("Sun", ElementKind::Sun(sun)));
             mean(&seen(&shot, &frame, 32), [0.4, 0.6], [0.7, 0.78])
         };
         assert!(shadowed(3.0) < 0.05 * shadowed(0.001), "{} {}", shadowed(3.0), shadowed(0.001));

@@ -1,7 +1,7 @@
 //! What of the simulation's inputs differs between two states of a shot, in words.
 
-use crate::motion::slots::element_slots;
-use crate::{Channel, Element, Is, Moves, Shape, Shot, Value, short_name};
+use crate::motion::parameters::element_parameters;
+use crate::{Channel, Element, ElementKind, Moves, Shape, Shot, Value, label};
 use std::collections::{BTreeMap, BTreeSet};
 
 /// One difference between two states of a shot.
@@ -24,7 +24,7 @@ pub fn what_changed(before: &Shot, now: &Shot) -> Vec<String> {
     changes(before, now).into_iter().map(words).collect()
 }
 
-/// Why frames computed from `before` are stale, in words for the Score: `before
+/// Why frames computed from `before` are stale, in words for the Timeline: `before
 /// friction of Crate stack changed`. None if nothing differs.
 pub fn why_stale(before: &Shot, now: &Shot) -> Option<String> {
     Some(match changes(before, now).as_slice() {
@@ -47,7 +47,7 @@ fn changes(before: &Shot, now: &Shot) -> Vec<Change> {
     say(before.timing.first != now.timing.first, "first frame");
     say(before.physics.substeps != now.physics.substeps, "substeps");
     say(before.physics.world_m != now.physics.world_m, "world size");
-    let time = |shot: &Shot| (shot.physics.time_scale, shot.physics.keys_follow, shot.motion.clone());
+    let time = |shot: &Shot| (shot.physics.time_scale, shot.physics.keys_follow, shot.channels.clone());
     say(time(before) != time(now), "time scale");
     for element in now.elements.iter().filter(|element| acts(element)) {
         match before.element(element.id) {
@@ -68,7 +68,14 @@ fn changes(before: &Shot, now: &Shot) -> Vec<Change> {
 
 /// Whether an element can act on the simulation.
 fn acts(element: &Element) -> bool {
-    matches!(element.is, Is::Solid(_) | Is::Particles(_) | Is::Force(_) | Is::Region(_) | Is::Curve(_))
+    matches!(
+        element.kind,
+        ElementKind::Solid(_)
+            | ElementKind::Particles(_)
+            | ElementKind::Force(_)
+            | ElementKind::Region(_)
+            | ElementKind::Curve(_)
+    )
 }
 
 /// What of an element differs, in the words of its Sheet.
@@ -79,59 +86,59 @@ fn element_changes(before: &Shot, now: &Shot, old: &Element, new: &Element) -> V
             changes.push(what.to_owned());
         }
     };
-    say(old.placement.place_m != new.placement.place_m, "place");
-    say(old.placement.turn_rad != new.placement.turn_rad, "turn");
-    let paths: BTreeSet<&String> = old.motion.keys().chain(new.motion.keys()).collect();
+    say(old.placement.position_m != new.placement.position_m, "place");
+    say(old.placement.orientation_rad != new.placement.orientation_rad, "turn");
+    let paths: BTreeSet<&String> = old.channels.keys().chain(new.channels.keys()).collect();
     for path in paths {
         let channel = |motion: &BTreeMap<String, Channel>| motion.get(path).cloned();
-        let seen = ["is.solid.look.", "is.particles.look.", "is.particles.show.", "hidden"]
+        let seen = ["kind.solid.look.", "kind.particles.look.", "kind.particles.show.", "hidden"]
             .iter()
             .any(|of| path.starts_with(of));
-        say(!seen && channel(&old.motion) != channel(&new.motion), short_name(path));
+        say(!seen && channel(&old.channels) != channel(&new.channels), label(path));
     }
     say(old.groups != new.groups, "groups");
     say(old.attached != new.attached, "attachment");
     say(old.aim != new.aim, "aim");
-    match (&old.is, &new.is) {
-        (Is::Solid(a), Is::Solid(b)) => {
+    match (&old.kind, &new.kind) {
+        (ElementKind::Solid(a), ElementKind::Solid(b)) => {
             let file = |shot: &Shot, solid: &crate::Solid| match &solid.shape {
                 Shape::Mesh { asset, .. } => shot.assets.get(asset).map(|asset| asset.sha256.clone()),
                 _ => None,
             };
             say(a.shape != b.shape || file(before, a) != file(now, b), "shape");
             say(a.copies != b.copies || a.from_particles != b.from_particles, "copies");
-            say(a.back != b.back, "return to particles");
+            say(a.to_particles != b.to_particles, "return to particles");
             let (a, b) = (&a.body, &b.body);
             say(a.moves != b.moves, "movement");
             say(a.wake != b.wake, if b.moves == Moves::Animated { "let-go" } else { "wake" });
             say(a.collision != b.collision, "collision shape");
             say(a.weight != b.weight, "weight");
             say(a.friction != b.friction, "friction");
-            say(a.bounce != b.bounce, "bounce");
+            say(a.restitution != b.restitution, "bounce");
             say(a.margin_m != b.margin_m, "margin");
-            say(a.breaks_n_s != b.breaks_n_s, "breaking");
+            say(a.breaking_impulse_n_s != b.breaking_impulse_n_s, "breaking");
             say(a.drag != b.drag, "drag");
             say(a.launch_velocity != b.launch_velocity, "launch velocity");
-            say(a.launch_spin != b.launch_spin, "launch spin");
+            say(a.launch_angular_velocity != b.launch_angular_velocity, "launch spin");
         }
-        (Is::Particles(a), Is::Particles(b)) => {
+        (ElementKind::Particles(a), ElementKind::Particles(b)) => {
             let (a, b) = (a.unseen(), b.unseen());
-            say(a.from != b.from, "source");
-            say(a.births != b.births, "births");
+            say(a.source != b.source, "source");
+            say(a.emission != b.emission, "emission");
             say(a.start != b.start, "start");
             say(a.body != b.body, "weight and drag");
-            say(a.steer != b.steer, "steering");
-            say(a.meet != b.meet, "meeting");
-            say(a.becoming != b.becoming, "what becomes");
+            say(a.steering != b.steering, "steering");
+            say(a.contact != b.contact, "meeting");
+            say(a.events != b.events, "events");
             say(a.seed != b.seed, "seed");
         }
         (a, b) if a != b => {
             let (old_values, new_values) = (values(old), values(new));
             let same_kind = old_values.keys().eq(new_values.keys());
             for (path, value) in &new_values {
-                say(same_kind && old_values[path] != *value, short_name(path));
+                say(same_kind && old_values[path] != *value, label(path));
             }
-            if let (Is::Force(a), Is::Force(b)) = (a, b) {
+            if let (ElementKind::Force(a), ElementKind::Force(b)) = (a, b) {
                 say((a.from_frame, a.to_frame) != (b.from_frame, b.to_frame), "span");
                 say(a.order != b.order, "order");
                 say((&a.only, &a.except) != (&b.only, &b.except), "what it acts on");
@@ -149,9 +156,9 @@ fn element_changes(before: &Shot, now: &Shot, old: &Element, new: &Element) -> V
 /// The values of an element by their paths, placement left out.
 fn values(element: &Element) -> BTreeMap<String, Option<Value>> {
     let mut values = BTreeMap::new();
-    element_slots(&mut element.clone(), &mut |path, slot, _| {
+    element_parameters(&mut element.clone(), &mut |path, slot, _| {
         let path = path.to_string();
-        if path.starts_with("is.") {
+        if path.starts_with("kind.") {
             values.insert(path, slot.get());
         }
     });

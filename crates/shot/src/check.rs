@@ -4,7 +4,8 @@
 //! (overlaps, tunnelling, missing frames) is added by the crates that have it.
 
 use crate::{
-    Collision, Id, Is, MAX_PARTICLES, Moves, Sampler, Shape, Shot, Source, Volume, circle_names, endless,
+    Collision, ElementKind, Id, MAX_PARTICLES, Moves, Sampler, Shape, Shot, Source, Volume, circle_names,
+    endless,
 };
 use serde::{Deserialize, Serialize};
 
@@ -68,7 +69,7 @@ pub fn check(shot: &Shot) -> Vec<Entry> {
     for (element, solid) in shot.solids() {
         let (body, shape) = (&solid.body, &solid.shape);
         let hollow = matches!(shape, Shape::Torus { .. } | Shape::Mesh { .. });
-        let filled = matches!(body.collision_of(shape), Collision::Hull | Collision::Box | Collision::Ball);
+        let filled = matches!(body.collision_of(shape), Collision::Hull | Collision::Box | Collision::Sphere);
         if body.moves == Moves::Still && hollow && filled {
             entries.push(Entry {
                 mistake: Mistake::HullFillsHollow,
@@ -105,7 +106,7 @@ fn nothing_still_below(shot: &Shot) -> Option<Entry> {
         return None;
     }
     let down = shot.gravity().normalize();
-    let depth = |element: &crate::Element| element.placement.place_m.dot(down);
+    let depth = |element: &crate::Element| element.placement.position_m.dot(down);
     let lowest = shot
         .solids()
         .filter(|(_, solid)| solid.body.moves == Moves::Still)
@@ -142,10 +143,10 @@ fn endless_becoming(shot: &Shot) -> Vec<Entry> {
 /// Particles that are to be born of bodies that never break.
 fn of_what_never_breaks(shot: &Shot) -> impl Iterator<Item = Entry> {
     shot.particles().filter_map(|(element, particles)| {
-        let Source::Broken { solid, .. } = particles.from else { return None };
+        let Source::Broken { solid, .. } = particles.source else { return None };
         let of = shot.element(solid)?;
-        let keyed = of.motion.contains_key("is.solid.body.breaks_n_s");
-        let never = of.as_solid()?.body.breaks_n_s.is_none() && !keyed;
+        let keyed = of.channels.contains_key("kind.solid.body.breaking_impulse_n_s");
+        let never = of.as_solid()?.body.breaking_impulse_n_s.is_none() && !keyed;
         never.then(|| Entry {
             mistake: Mistake::CannotBeBorn,
             elements: vec![element.id, of.id],
@@ -164,7 +165,7 @@ fn forces_on_nothing(shot: &Shot) -> impl Iterator<Item = Entry> {
     let free: Vec<&crate::Element> = solids.chain(shot.particles().map(|(element, _)| element)).collect();
     shot.forces().into_iter().filter_map(move |(element, force)| {
         let timing = shot.timing;
-        let why = if !force.on && element.motion.is_empty() {
+        let why = if !force.enabled && element.channels.is_empty() {
             return None;
         } else if force.from_frame.is_some_and(|from| from > timing.last)
             || force.to_frame.is_some_and(|to| to <= timing.first)
@@ -181,10 +182,10 @@ fn forces_on_nothing(shot: &Shot) -> impl Iterator<Item = Entry> {
 
 fn regions_of_no_size(shot: &Shot) -> impl Iterator<Item = Entry> {
     shot.elements.iter().filter_map(|element| {
-        let Is::Region(region) = &element.is else { return None };
+        let ElementKind::Region(region) = &element.kind else { return None };
         let empty = match region.volume {
             Volume::Box { size_m } => size_m.min_element() <= 0.0,
-            Volume::Ball { radius_m } => radius_m <= 0.0,
+            Volume::Sphere { radius_m } => radius_m <= 0.0,
             Volume::Cylinder { radius_m, height_m } => radius_m <= 0.0 || height_m <= 0.0,
             _ => false,
         };
@@ -224,7 +225,7 @@ mod tests {
 
     #[test]
     fn a_hull_around_a_still_ring_fills_it() {
-        let ring = Shape::Torus { ring_m: 0.4, tube_m: 0.1 };
+        let ring = Shape::Torus { major_radius_m: 0.4, minor_radius_m: 0.1 };
         let hull = shot_with(ring.clone(), Moves::Still, |s| s.body.collision = Collision::Hull);
         assert_eq!(mistakes(&hull), [Mistake::HullFillsHollow]);
         assert_eq!(mistakes(&shot_with(ring, Moves::Still, |_| {})), []);

@@ -15,10 +15,10 @@ pub struct Copies {
     pub spacing_m: Vec3,
     /// Largest random shift of a copy along x and z in metres.
     #[serde(default)]
-    pub jitter_m: f32,
+    pub position_jitter_m: f32,
     /// Largest random turn of a copy about y in radians.
     #[serde(default)]
-    pub turn_rad: f32,
+    pub orientation_jitter_rad: f32,
     /// Chooses the random shifts and turns.
     #[serde(default)]
     pub seed: u32,
@@ -40,8 +40,8 @@ impl Copies {
                     let grid = Vec3::new(centred(x, nx), y as f32, centred(z, nz)) * self.spacing_m;
                     let copy = x + nx * (z + nz * y);
                     let r = |salt: u32| 2.0 * hash01(self.seed, copy, salt) - 1.0;
-                    let shift = Vec3::new(r(1), 0.0, r(2)) * self.jitter_m;
-                    (grid + shift, r(3) * self.turn_rad)
+                    let shift = Vec3::new(r(1), 0.0, r(2)) * self.position_jitter_m;
+                    (grid + shift, r(3) * self.orientation_jitter_rad)
                 })
             })
         })
@@ -65,7 +65,13 @@ mod tests {
 
     #[test]
     fn copies_are_centred_and_stand_on_the_place() {
-        let copies = Copies { count: [3, 2, 1], spacing_m: Vec3::ONE, jitter_m: 0.0, turn_rad: 0.0, seed: 0 };
+        let copies = Copies {
+            count: [3, 2, 1],
+            spacing_m: Vec3::ONE,
+            position_jitter_m: 0.0,
+            orientation_jitter_rad: 0.0,
+            seed: 0,
+        };
         let shifts: Vec<_> = copies.offsets().map(|(shift, _)| shift).collect();
         assert_eq!(shifts.len(), copies.total());
         assert_eq!(shifts[0], Vec3::new(-1.0, 0.0, 0.0));
@@ -75,8 +81,13 @@ mod tests {
     #[test]
     fn jitter_stays_within_its_bound_and_follows_the_seed() {
         let of = |seed| {
-            let copies =
-                Copies { count: [9, 9, 9], spacing_m: Vec3::ZERO, jitter_m: 0.1, turn_rad: 0.2, seed };
+            let copies = Copies {
+                count: [9, 9, 9],
+                spacing_m: Vec3::ZERO,
+                position_jitter_m: 0.1,
+                orientation_jitter_rad: 0.2,
+                seed,
+            };
             copies.offsets().collect::<Vec<_>>()
         };
         assert!(of(1).iter().all(|(s, a)| s.x.abs() <= 0.1 && s.y == 0.0 && a.abs() <= 0.2));

@@ -67,18 +67,18 @@ impl Curve {
         }
     }
 
-    /// The place and the direction at a share of its whole length, 0–1. Along a
+    /// The place and the direction at a fraction of its whole length, 0–1. Along a
     /// circle and a smooth curve the direction turns evenly.
-    pub fn at(&self, share: f32) -> (Vec3, Vec3) {
+    pub fn at(&self, fraction: f32) -> (Vec3, Vec3) {
         if let Self::Circle { radius_m } = self {
-            let (sin, cos) = (std::f32::consts::TAU * share.clamp(0.0, 1.0)).sin_cos();
+            let (sin, cos) = (std::f32::consts::TAU * fraction.clamp(0.0, 1.0)).sin_cos();
             return (Vec3::new(cos, 0.0, sin) * *radius_m, Vec3::new(-sin, 0.0, cos));
         }
         let smooth = matches!(self, Self::Points { smooth: true, .. });
         let strokes = self.strokes();
         let lengths =
             strokes.iter().flat_map(|stroke| stroke.windows(2).map(|pair| pair[0].distance(pair[1])));
-        let mut left = share.clamp(0.0, 1.0) * lengths.sum::<f32>();
+        let mut left = fraction.clamp(0.0, 1.0) * lengths.sum::<f32>();
         let mut last = (Vec3::ZERO, Vec3::Z);
         for stroke in &strokes {
             for (i, pair) in stroke.windows(2).enumerate() {
@@ -177,8 +177,8 @@ mod tests {
         {
             let at = |i: usize| curve.at(i as f32 / 2000.0).1;
             for i in 0..2000 {
-                let turn = at(i).angle_between(at(i + 1));
-                assert!(turn < 0.012, "{turn} rad from {i} on");
+                let orientation = at(i).angle_between(at(i + 1));
+                assert!(orientation < 0.012, "{orientation} rad from {i} on");
             }
             assert!(at(0).angle_between(at(2000)) < 1e-3);
         }

@@ -1,14 +1,14 @@
 //! The document itself.
 
-use crate::motion::slots::{Bounds, Slot, element_slots, shot_slots};
+use crate::motion::parameters::{Bounds, Parameter, element_parameters, shot_parameters};
 use crate::motion::split_part;
-use crate::{Camera, Channel, Element, Force, ForceKind, Is, Value};
+use crate::{Camera, Channel, Element, ElementKind, Force, ForceKind, Value};
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 use std::collections::BTreeMap;
 
 /// Version of the shot file this build writes.
-pub const VERSION: u32 = 2;
+pub const VERSION: u32 = 3;
 
 /// An element's number within its shot.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Hash, Serialize, Deserialize, JsonSchema)]
@@ -35,7 +35,7 @@ pub struct Shot {
     pub camera: Option<Id>,
     /// What changes with time of the values above, by their path.
     #[serde(default, skip_serializing_if = "BTreeMap::is_empty")]
-    pub motion: BTreeMap<String, Channel>,
+    pub channels: BTreeMap<String, Channel>,
     /// Everything in the shot.
     pub elements: Vec<Element>,
     /// Files the elements use, by name.
@@ -94,7 +94,7 @@ pub struct Physics {
     pub substeps: u32,
     /// Bodies further than this from the origin have left the world, metres.
     pub world_m: f32,
-    /// How fast the world's time passes: 1 as in the shot, 0.5 half as fast.
+    /// How fast the world's time passes, no unit: 1 as in the shot, 0.5 half as fast.
     pub time_scale: f32,
     /// Whether keys and formulas of bodies, forces and regions follow the
     /// world's time, rather than the shot's.
@@ -168,22 +168,25 @@ impl Shot {
             picture: PictureSize { width: 1280, height: 720 },
             physics: Physics::default(),
             camera: None,
-            motion: BTreeMap::new(),
+            channels: BTreeMap::new(),
             elements: Vec::new(),
             assets: BTreeMap::new(),
             next_id: 0,
         };
         shot.add(Element::gravity(Vec3::new(0.0, -9.81, 0.0)));
-        let camera = Element::new("Camera", Is::Camera(Camera { focus_m: 6.0, ..Camera::default() }));
+        let camera = Element::new(
+            "Camera",
+            ElementKind::Camera(Camera { focus_distance_m: 6.0, ..Camera::default() }),
+        );
         shot.camera = Some(shot.add(camera.at(3.0, 1.8, 5.0).turned(-0.18, 0.54, 0.0)));
         let sun = Sun { irradiance: 3.0, colour: Vec3::new(1.0, 0.93, 0.82), angle_rad: 0.02 };
-        shot.add(Element::new("Sun", Is::Sun(sun)).at(2.0, 5.0, 2.0).turned(0.5, 0.0, -0.6));
+        shot.add(Element::new("Sun", ElementKind::Sun(sun)).at(2.0, 5.0, 2.0).turned(0.5, 0.0, -0.6));
         let source = SkySource::Gradient {
             zenith: Vec3::new(0.22, 0.32, 0.48),
             horizon: Vec3::new(0.62, 0.66, 0.70),
             ground: Vec3::new(0.16, 0.15, 0.14),
         };
-        shot.add(Element::new("Sky", Is::Sky(Sky { strength: 1.0, source })));
+        shot.add(Element::new("Sky", ElementKind::Sky(Sky { strength: 1.0, source })));
         shot
     }
 
@@ -231,7 +234,7 @@ impl Shot {
     pub fn value(&self, element: Option<Id>, path: &str) -> Option<Value> {
         let (whole, part) = split_part(path);
         let mut found = None;
-        let mut visit = |at: std::fmt::Arguments, slot: Slot, _: Bounds| {
+        let mut visit = |at: std::fmt::Arguments, slot: Parameter, _: Bounds| {
             let at = at.to_string();
             if at == path {
                 found = slot.get();
@@ -243,8 +246,8 @@ impl Shot {
             }
         };
         match element {
-            None => shot_slots(&mut Self { elements: Vec::new(), ..self.clone() }, &mut visit),
-            Some(id) => element_slots(&mut self.element(id)?.clone(), &mut visit),
+            None => shot_parameters(&mut Self { elements: Vec::new(), ..self.clone() }, &mut visit),
+            Some(id) => element_parameters(&mut self.element(id)?.clone(), &mut visit),
         }
         found
     }
@@ -269,7 +272,7 @@ impl Shot {
 
     /// The gravity without a region that acts on an element at a frame of the shot, m/s².
     pub fn gravity_on(&self, element: &Element, frame: f64) -> glam::Vec3 {
-        let means = |list: &[crate::Who]| list.iter().any(|who| who.means(element));
+        let means = |list: &[crate::ElementFilter]| list.iter().any(|who| who.means(element));
         self.elements
             .iter()
             .filter_map(Element::as_force)
@@ -288,7 +291,7 @@ impl Shot {
             .iter()
             .filter_map(Element::as_force)
             .map(|force| match force.kind {
-                ForceKind::Gravity { acceleration } if force.on && force.is_everywhere() => {
+                ForceKind::Gravity { acceleration } if force.enabled && force.is_everywhere() => {
                     acceleration * force.strength
                 }
                 _ => glam::Vec3::ZERO,

@@ -1,6 +1,8 @@
 //! An element: anything in a shot that has a name.
 
-use crate::{AreaLight, Back, Channel, Copies, Curve, Force, Id, Look, Particles, Region, Shape, Sky, Sun};
+use crate::{
+    AreaLight, Channel, Copies, Curve, Force, Id, Look, Particles, Region, Shape, Sky, Sun, ToParticles,
+};
 use glam::{EulerRot, Quat, Vec3};
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
@@ -14,18 +16,18 @@ pub struct Element {
     pub id: Id,
     /// Unique within the shot.
     pub name: String,
-    /// Where it is and how it is turned.
+    /// Position and orientation.
     #[serde(default)]
     pub placement: Placement,
-    /// What it is.
-    pub is: Is,
+    /// The kind of element, with its parameters.
+    pub kind: ElementKind,
     /// The groups it belongs to, by name.
     #[serde(default, skip_serializing_if = "Vec::is_empty")]
     pub groups: Vec<String>,
-    /// Not drawn on the Stage.
+    /// Not drawn in the Viewport.
     #[serde(default, skip_serializing_if = "std::ops::Not::not")]
     pub hidden: bool,
-    /// Not to be selected or moved on the Stage.
+    /// Not to be selected or moved in the Viewport.
     #[serde(default, skip_serializing_if = "std::ops::Not::not")]
     pub locked: bool,
     /// What its placement is relative to; none: the world.
@@ -34,9 +36,9 @@ pub struct Element {
     /// What it turns towards; none: it turns as its placement says.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub aim: Option<Aim>,
-    /// What changes with time, by the path of the value below the element.
+    /// Channels of the parameters that change with time, by their paths below the element.
     #[serde(default, skip_serializing_if = "BTreeMap::is_empty")]
-    pub motion: BTreeMap<String, Channel>,
+    pub channels: BTreeMap<String, Channel>,
 }
 
 /// What an element's placement is relative to.
@@ -45,7 +47,7 @@ pub struct Element {
 pub struct Attached {
     /// The element it goes with.
     pub to: Id,
-    /// Where on a curve, as a share of its length, 0–1; none: at its origin.
+    /// Where on a curve, as a fraction of its length, 0–1; none: at its origin.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub along: Option<f32>,
     /// Whether it turns its +z axis along the curve.
@@ -59,53 +61,53 @@ pub struct Attached {
 #[serde(deny_unknown_fields)]
 pub struct Aim {
     /// The element it turns towards.
-    pub at: Id,
+    pub target: Id,
     /// It follows late by about so many seconds: the mean of where its aim
     /// was, weighted by e^(−t / damping).
     #[serde(default)]
     pub damping_s: f32,
 }
 
-/// Place and turn of an element's origin.
+/// Position and orientation of an element's origin.
 #[derive(Clone, Debug, Default, PartialEq, Serialize, Deserialize, JsonSchema)]
 #[serde(deny_unknown_fields, default)]
 pub struct Placement {
-    /// Place in metres, y up.
+    /// Position in metres, y up.
     #[schemars(with = "[f32; 3]")]
-    pub place_m: Vec3,
-    /// Turns in radians about the fixed axes x, then y, then z.
+    pub position_m: Vec3,
+    /// Euler angles in radians about the fixed axes x, then y, then z.
     #[schemars(with = "[f32; 3]")]
-    pub turn_rad: Vec3,
+    pub orientation_rad: Vec3,
 }
 
 impl Placement {
-    /// An unturned placement at `place_m`.
-    pub fn at(place_m: Vec3) -> Self {
-        Self { place_m, turn_rad: Vec3::ZERO }
+    /// An unturned placement at `position_m`.
+    pub fn at(position_m: Vec3) -> Self {
+        Self { position_m, orientation_rad: Vec3::ZERO }
     }
 
-    /// Place and turn.
+    /// Position and orientation.
     pub fn pose(&self) -> (Vec3, Quat) {
-        (self.place_m, quat(self.turn_rad))
+        (self.position_m, quat(self.orientation_rad))
     }
 }
 
 /// The rotation that turns about the fixed axes x, then y, then z.
-fn quat(turn_rad: Vec3) -> Quat {
-    Quat::from_euler(EulerRot::ZYX, turn_rad.z, turn_rad.y, turn_rad.x)
+fn quat(orientation_rad: Vec3) -> Quat {
+    Quat::from_euler(EulerRot::ZYX, orientation_rad.z, orientation_rad.y, orientation_rad.x)
 }
 
-/// The turns about the fixed axes x, then y, then z that make up a rotation, rad.
-pub fn turn_about_axes(turn: Quat) -> Vec3 {
-    let (z, y, x) = turn.to_euler(EulerRot::ZYX);
+/// The Euler angles about the fixed axes x, then y, then z of an orientation, rad.
+pub fn euler_angles(orientation: Quat) -> Vec3 {
+    let (z, y, x) = orientation.to_euler(EulerRot::ZYX);
     Vec3::new(x, y, z)
 }
 
-/// What an element is.
+/// The kind of an element, with its parameters.
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize, JsonSchema)]
 #[serde(rename_all = "snake_case", deny_unknown_fields)]
 #[allow(clippy::large_enum_variant)]
-pub enum Is {
+pub enum ElementKind {
     /// A rigid body, or copies of one.
     Solid(Solid),
     /// Particles of one sort, and what emits them.
@@ -126,10 +128,10 @@ pub enum Is {
     AreaLight(AreaLight),
 }
 
-/// The kinds of element, as rows are grouped on the Score.
+/// The kinds of element, as rows are grouped on the Timeline.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord)]
 #[allow(missing_docs)]
-pub enum Kind {
+pub enum TimelineGroup {
     Solid,
     Particles,
     Force,
@@ -148,12 +150,12 @@ pub struct Solid {
     /// A grid of copies; none for a single body.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub copies: Option<Copies>,
-    /// Its bodies all come from particles, at most so many; none: it stands in the shot itself.
+    /// Its bodies all come from particles, and their number is at most this; none: it stands in the shot itself.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub from_particles: Option<u32>,
-    /// When those become particles again; none: never.
+    /// When its bodies become particles again; none: never.
     #[serde(default, skip_serializing_if = "Option::is_none")]
-    pub back: Option<Back>,
+    pub to_particles: Option<ToParticles>,
     /// What it is to the physics.
     #[serde(default)]
     pub body: Body,
@@ -182,8 +184,8 @@ pub enum Collision {
     /// The simplest shape that fits: see [`Body::collision_of`].
     #[default]
     Auto,
-    /// The ball around the shape's box.
-    Ball,
+    /// The sphere around the shape's box.
+    Sphere,
     /// The shape's box.
     Box,
     /// The convex hull.
@@ -236,28 +238,28 @@ pub struct Body {
     pub collision: Collision,
     /// Density or mass.
     pub weight: Weight,
-    /// Coulomb friction coefficient; a pair has the mean of its two.
+    /// Coulomb friction coefficient, no unit; a pair has the mean of its two.
     pub friction: f32,
-    /// Coefficient of restitution; a pair has the mean of its two.
-    pub bounce: f32,
+    /// Coefficient of restitution, no unit; a pair has the mean of its two.
+    pub restitution: f32,
     /// Distance kept from other bodies in metres; none: a five-thousandth of its size, at most 0.1 mm.
     #[serde(skip_serializing_if = "Option::is_none")]
     pub margin_m: Option<f32>,
-    /// It breaks when a hit has a greater impulse, N s: it is gone then, and
-    /// particles can be born of it; none: never.
+    /// The body breaks when a contact has a greater impulse, N s. It is removed
+    /// then, and particles can be emitted from it. None: it never breaks.
     #[serde(skip_serializing_if = "Option::is_none")]
-    pub breaks_n_s: Option<f32>,
-    /// Drag coefficient C for moving air; none: by its shape.
+    pub breaking_impulse_n_s: Option<f32>,
+    /// Drag coefficient C for moving air, no unit; none: by its shape.
     #[serde(skip_serializing_if = "Option::is_none")]
     pub drag: Option<f32>,
     /// Velocity when it becomes free, m/s; none: from its own motion.
     #[serde(skip_serializing_if = "Option::is_none")]
     #[schemars(with = "Option<[f32; 3]>")]
     pub launch_velocity: Option<Vec3>,
-    /// Spin when it becomes free, rad/s; none: from its own motion.
+    /// Angular velocity when it becomes free, rad/s; none: from its own motion.
     #[serde(skip_serializing_if = "Option::is_none")]
     #[schemars(with = "Option<[f32; 3]>")]
-    pub launch_spin: Option<Vec3>,
+    pub launch_angular_velocity: Option<Vec3>,
 }
 
 impl Default for Body {
@@ -268,12 +270,12 @@ impl Default for Body {
             collision: Collision::Auto,
             weight: Weight::DensityKgM3(600.0),
             friction: 0.5,
-            bounce: 0.2,
+            restitution: 0.2,
             margin_m: None,
-            breaks_n_s: None,
+            breaking_impulse_n_s: None,
             drag: None,
             launch_velocity: None,
-            launch_spin: None,
+            launch_angular_velocity: None,
         }
     }
 }
@@ -283,7 +285,7 @@ impl Body {
     /// [`Collision::Auto`] the simplest one that fits.
     pub fn collision_of(&self, shape: &Shape) -> Collision {
         match (self.collision, shape) {
-            (Collision::Auto, Shape::Sphere { .. }) => Collision::Ball,
+            (Collision::Auto, Shape::Sphere { .. }) => Collision::Sphere,
             (Collision::Auto, Shape::Box { .. } | Shape::Plane { .. }) => Collision::Box,
             (Collision::Auto, Shape::Torus { .. }) => Collision::Exact,
             (Collision::Auto, Shape::Mesh { .. }) => {
@@ -334,17 +336,17 @@ pub struct Camera {
     pub focal_length_mm: f32,
     /// Width of the sensor in millimetres.
     pub sensor_mm: f32,
-    /// Aperture as an f-stop; none: everything is sharp.
+    /// Aperture as an f-number; none: everything is sharp.
     pub f_stop: Option<f32>,
     /// Distance of the sharp plane in metres.
-    pub focus_m: f32,
+    pub focus_distance_m: f32,
     /// Exposure in stops.
     pub exposure: f32,
 }
 
 impl Default for Camera {
     fn default() -> Self {
-        Self { focal_length_mm: 35.0, sensor_mm: 36.0, f_stop: None, focus_m: 5.0, exposure: 0.0 }
+        Self { focal_length_mm: 35.0, sensor_mm: 36.0, f_stop: None, focus_distance_m: 5.0, exposure: 0.0 }
     }
 }
 
@@ -354,11 +356,11 @@ impl Element {
         let body = Body { moves, ..Body::default() };
         Self::new(
             name,
-            Is::Solid(Solid {
+            ElementKind::Solid(Solid {
                 shape,
                 copies: None,
                 from_particles: None,
-                back: None,
+                to_particles: None,
                 body,
                 look: Look::default(),
             }),
@@ -367,95 +369,95 @@ impl Element {
 
     /// Gravity, to be given an id by [`crate::Shot::add`].
     pub fn gravity(acceleration: Vec3) -> Self {
-        Self::new("Gravity", Is::Force(Force::new(crate::ForceKind::Gravity { acceleration })))
+        Self::new("Gravity", ElementKind::Force(Force::new(crate::ForceKind::Gravity { acceleration })))
     }
 
     /// An element at the origin, to be given an id by [`crate::Shot::add`].
-    pub fn new(name: &str, is: Is) -> Self {
+    pub fn new(name: &str, kind: ElementKind) -> Self {
         Self {
             id: Id(0),
             name: name.to_owned(),
             placement: Placement::default(),
-            is,
+            kind,
             groups: Vec::new(),
             hidden: false,
             locked: false,
             attached: None,
             aim: None,
-            motion: BTreeMap::new(),
+            channels: BTreeMap::new(),
         }
     }
 
-    /// The same element at `place_m`.
+    /// The same element at `position_m`.
     pub fn at(mut self, x: f32, y: f32, z: f32) -> Self {
-        self.placement.place_m = Vec3::new(x, y, z);
+        self.placement.position_m = Vec3::new(x, y, z);
         self
     }
 
-    /// The same element turned by `turn_rad`.
+    /// The same element turned by `orientation_rad`.
     pub fn turned(mut self, x: f32, y: f32, z: f32) -> Self {
-        self.placement.turn_rad = Vec3::new(x, y, z);
+        self.placement.orientation_rad = Vec3::new(x, y, z);
         self
     }
 
     /// The group of rows it belongs to.
-    pub fn kind(&self) -> Kind {
-        match self.is {
-            Is::Solid(_) => Kind::Solid,
-            Is::Particles(_) => Kind::Particles,
-            Is::Force(_) => Kind::Force,
-            Is::Region(_) => Kind::Region,
-            Is::Curve(_) => Kind::Curve,
-            Is::Camera(_) => Kind::Camera,
-            Is::Sun(_) | Is::Sky(_) | Is::AreaLight(_) => Kind::Light,
+    pub fn timeline_group(&self) -> TimelineGroup {
+        match self.kind {
+            ElementKind::Solid(_) => TimelineGroup::Solid,
+            ElementKind::Particles(_) => TimelineGroup::Particles,
+            ElementKind::Force(_) => TimelineGroup::Force,
+            ElementKind::Region(_) => TimelineGroup::Region,
+            ElementKind::Curve(_) => TimelineGroup::Curve,
+            ElementKind::Camera(_) => TimelineGroup::Camera,
+            ElementKind::Sun(_) | ElementKind::Sky(_) | ElementKind::AreaLight(_) => TimelineGroup::Light,
         }
     }
 
     /// The solid it is, if it is one.
     pub fn as_solid(&self) -> Option<&Solid> {
-        if let Is::Solid(solid) = &self.is { Some(solid) } else { None }
+        if let ElementKind::Solid(solid) = &self.kind { Some(solid) } else { None }
     }
 
     /// The solid it is, if it is one, to be changed.
     pub fn as_solid_mut(&mut self) -> Option<&mut Solid> {
-        if let Is::Solid(solid) = &mut self.is { Some(solid) } else { None }
+        if let ElementKind::Solid(solid) = &mut self.kind { Some(solid) } else { None }
     }
 
     /// The force it is, if it is one.
     pub fn as_force(&self) -> Option<&Force> {
-        if let Is::Force(force) = &self.is { Some(force) } else { None }
+        if let ElementKind::Force(force) = &self.kind { Some(force) } else { None }
     }
 
     /// The particles it is, if it is some.
     pub fn as_particles(&self) -> Option<&Particles> {
-        if let Is::Particles(particles) = &self.is { Some(particles) } else { None }
+        if let ElementKind::Particles(particles) = &self.kind { Some(particles) } else { None }
     }
 
     /// The particles it is, if it is some, to be changed.
     pub fn as_particles_mut(&mut self) -> Option<&mut Particles> {
-        if let Is::Particles(particles) = &mut self.is { Some(particles) } else { None }
+        if let ElementKind::Particles(particles) = &mut self.kind { Some(particles) } else { None }
     }
 
     /// The region it is, if it is one.
     pub fn as_region(&self) -> Option<&Region> {
-        if let Is::Region(region) = &self.is { Some(region) } else { None }
+        if let ElementKind::Region(region) = &self.kind { Some(region) } else { None }
     }
 
     /// Keys on one of its values, in place of what moved it.
     pub fn keyed(mut self, path: &str, channel: Channel) -> Self {
-        self.motion.insert(path.to_owned(), channel);
+        self.channels.insert(path.to_owned(), channel);
         self
     }
 
     /// Moves it, and its keys of place, by `shift` metres.
     pub fn shift(&mut self, shift: Vec3) {
-        self.placement.place_m += shift;
-        for (path, channel) in &mut self.motion {
+        self.placement.position_m += shift;
+        for (path, channel) in &mut self.channels {
             let part = match path.as_str() {
-                "placement.place_m" => None,
-                "placement.place_m[0]" => Some(0),
-                "placement.place_m[1]" => Some(1),
-                "placement.place_m[2]" => Some(2),
+                "placement.position_m" => None,
+                "placement.position_m[0]" => Some(0),
+                "placement.position_m[1]" => Some(1),
+                "placement.position_m[2]" => Some(2),
                 _ => continue,
             };
             for key in &mut channel.keys {
@@ -467,20 +469,22 @@ impl Element {
 
     /// Whether its shape changes with time.
     pub fn reshaped(&self) -> bool {
-        self.motion.keys().any(|path| path.starts_with("is.solid.shape."))
+        self.channels.keys().any(|path| path.starts_with("kind.solid.shape."))
     }
 
     /// Every copy of an element that stands at `pose`; one if it has no copies,
     /// none if they all come from particles.
-    pub fn spread(&self, (place, turn): (Vec3, Quat)) -> Vec<(Vec3, Quat)> {
+    pub fn spread(&self, (position, orientation): (Vec3, Quat)) -> Vec<(Vec3, Quat)> {
         if self.as_solid().is_some_and(|solid| solid.from_particles.is_some()) {
             return Vec::new();
         }
         match self.as_solid().and_then(|solid| solid.copies.as_ref()) {
-            None => vec![(place, turn)],
+            None => vec![(position, orientation)],
             Some(copies) => copies
                 .offsets()
-                .map(|(shift, angle)| (place + turn * shift, turn * Quat::from_rotation_y(angle)))
+                .map(|(shift, angle)| {
+                    (position + orientation * shift, orientation * Quat::from_rotation_y(angle))
+                })
                 .collect(),
         }
     }
@@ -501,8 +505,8 @@ mod tests {
 
     #[test]
     fn turns_apply_about_fixed_axes_x_then_y_then_z() {
-        let turn = quat(Vec3::new(std::f32::consts::FRAC_PI_2, 0.0, std::f32::consts::FRAC_PI_2));
+        let orientation = quat(Vec3::new(std::f32::consts::FRAC_PI_2, 0.0, std::f32::consts::FRAC_PI_2));
         // y goes to z by the first turn and stays there by the turn about z.
-        assert!((turn * Vec3::Y - Vec3::Z).length() < 1e-6);
+        assert!((orientation * Vec3::Y - Vec3::Z).length() < 1e-6);
     }
 }

@@ -1,8 +1,8 @@
 //! What a frame of a run depends on, as one number a frame.
 
 use crate::{
-    Back, BirthMap, Body, Copies, Element, Force, Id, Is, MapOf, Moves, Often, Role, Sampler, Shape, Shot,
-    Solid, Source, Who, World,
+    Body, Copies, Element, ElementFilter, ElementKind, EmissionMap, EmissionSchedule, Force, Id, MapOf,
+    Moves, Role, Sampler, Shape, Shot, Solid, Source, ToParticles, World,
 };
 use serde::{Deserialize, Serialize};
 use sha2::{Digest, Sha256};
@@ -60,7 +60,7 @@ fn first_inputs(shot: &Shot, sampler: &Sampler) -> serde_json::Value {
             let mut body = solid.body.clone();
             // When it is let go, and how, matters from then on.
             if body.let_go_frame().is_some() {
-                (body.wake, body.launch_velocity, body.launch_spin) = (None, None, None);
+                (body.wake, body.launch_velocity, body.launch_angular_velocity) = (None, None, None);
             }
             let asset = match &solid.shape {
                 Shape::Mesh { asset, .. } => shot.assets.get(asset).map(|asset| &asset.sha256),
@@ -77,7 +77,7 @@ fn first_inputs(shot: &Shot, sampler: &Sampler) -> serde_json::Value {
                 asset,
                 solid.copies,
                 solid.from_particles,
-                solid.back,
+                solid.to_particles,
                 body,
                 pose,
                 gravity,
@@ -99,7 +99,7 @@ struct Inputs<'a> {
     /// Regions that wake bodies or take them back, with what they are made of.
     wakes: Vec<ForceInput>,
     /// Particles, with what they are made of, and whether others become them.
-    swarms: Vec<(ForceInput, bool)>,
+    particle_sets: Vec<(ForceInput, bool)>,
     forces: Vec<ForceInput>,
 }
 
@@ -123,14 +123,15 @@ impl<'a> Inputs<'a> {
         let index_of: HashMap<Id, usize> = shot.elements.iter().enumerate().map(|(i, e)| (e.id, i)).collect();
         let (mut animated, mut bodies) = (Vec::new(), Vec::new());
         for (i, element) in shot.elements.iter().enumerate() {
-            let Is::Solid(solid) = &element.is else { continue };
+            let ElementKind::Solid(solid) = &element.kind else { continue };
             let waits = solid.body.moves == Moves::Animated
                 || (solid.body.moves == Moves::Free && solid.body.wake.is_some());
             if waits {
                 animated.push((i, solid.body.let_go_frame()));
             }
-            let acts = ["is.solid.body.", "is.solid.shape.", "is.solid.copies.", "is.solid.back."];
-            if element.motion.keys().any(|path| acts.iter().any(|root| path.starts_with(root))) {
+            let acts =
+                ["kind.solid.body.", "kind.solid.shape.", "kind.solid.copies.", "kind.solid.to_particles."];
+            if element.channels.keys().any(|path| acts.iter().any(|root| path.starts_with(root))) {
                 bodies.push((i, changing(solid)));
             }
         }
@@ -168,16 +169,16 @@ impl<'a> Inputs<'a> {
         let wakes = waking.collect::<BTreeSet<_>>().into_iter().map(input).collect();
         let made = shot.elements.iter().flat_map(Element::references).filter(|r| r.role == Role::Made);
         let fed: BTreeSet<Id> = made.map(|reference| reference.id).collect();
-        let swarms =
+        let particle_sets =
             shot.particles().map(|(element, _)| (input(element.id), fed.contains(&element.id))).collect();
-        Self { sampler, animated, bodies, wakes, swarms, forces }
+        Self { sampler, animated, bodies, wakes, particle_sets, forces }
     }
 
     /// Adds the particles that are there at the first frame, and what acted on
     /// them before it.
     fn add_preroll(&self, hash: &mut Sha256, now: &mut Shot) {
         let timing = now.timing;
-        let longest = now.particles().map(|(_, particles)| particles.births.preroll_s).fold(0.0, f32::max);
+        let longest = now.particles().map(|(_, particles)| particles.emission.preroll_s).fold(0.0, f32::max);
         let first = f64::from(timing.first);
         for back in (0..(longest * timing.fps).ceil() as u32).rev() {
             let acting = first - f64::from(back);
@@ -186,11 +187,11 @@ impl<'a> Inputs<'a> {
             }
         }
         let _ = self.sampler.apply(now, first);
-        for (swarm, _) in &self.swarms {
+        for (set, _) in &self.particle_sets {
             let there =
-                now.elements[swarm.index].as_particles().is_some_and(|p| p.births.come_at(timing.first));
+                now.elements[set.index].as_particles().is_some_and(|p| p.emission.come_at(timing.first));
             if there {
-                hash.update(swarm.digest(now, self.sampler, first));
+                hash.update(set.digest(now, self.sampler, first));
             }
         }
     }
@@ -228,7 +229,7 @@ impl<'a> Inputs<'a> {
             if let_go.is_some_and(|let_go| let_go + 1 == next) {
                 let element = &now.elements[i];
                 let body = &element.as_solid().expect("animated elements are solids").body;
-                hash.update(format!("{:?}", (body.launch_velocity, body.launch_spin)));
+                hash.update(format!("{:?}", (body.launch_velocity, body.launch_angular_velocity)));
                 for at in [f64::from(frame) - LET_GO_DELTA, f64::from(frame)] {
                     let acting = sampler.acting_frame(at);
                     if let Ok(then) = sampler.at(acting) {
@@ -248,7 +249,7 @@ impl<'a> Inputs<'a> {
             }
         }
         for (i, first) in &self.bodies {
-            let Is::Solid(solid) = &now.elements[*i].is else { continue };
+            let ElementKind::Solid(solid) = &now.elements[*i].kind else { continue };
             let now = changing(solid);
             if now != *first {
                 hash.update(serde_json::to_vec(&now).expect("it serialises"));
@@ -258,10 +259,10 @@ impl<'a> Inputs<'a> {
         for region in &self.wakes {
             hash.update(digest(region));
         }
-        for (swarm, fed) in &self.swarms {
-            let begun = now.elements[swarm.index].as_particles().is_some_and(|p| p.births.begun(at));
+        for (set, fed) in &self.particle_sets {
+            let begun = now.elements[set.index].as_particles().is_some_and(|p| p.emission.begun(at));
             if begun || *fed {
-                hash.update(digest(swarm));
+                hash.update(digest(set));
             }
         }
         for force in &self.forces {
@@ -278,22 +279,22 @@ pub fn steps_of(substeps: u32, speed: f64) -> u32 {
     ((f64::from(substeps) * speed - 1e-6).ceil() as u32).max(1)
 }
 
-fn add_pose(hash: &mut Sha256, (place, turn): crate::Pose) {
-    for value in place.to_array().into_iter().chain(turn.to_array()) {
+fn add_pose(hash: &mut Sha256, (position, orientation): crate::Pose) {
+    for value in position.to_array().into_iter().chain(orientation.to_array()) {
         hash.update(value.to_le_bytes());
     }
 }
 
 /// What of a solid acts in every step.
-type Changing = (Body, Shape, Option<Copies>, Option<Back>);
+type Changing = (Body, Shape, Option<Copies>, Option<ToParticles>);
 
 fn changing(solid: &Solid) -> Changing {
-    let mut body = Body { launch_velocity: None, launch_spin: None, ..solid.body.clone() };
+    let mut body = Body { launch_velocity: None, launch_angular_velocity: None, ..solid.body.clone() };
     // The frame of a let-go counts where it comes.
     if body.let_go_frame().is_some() {
         body.wake = None;
     }
-    (body, solid.shape.clone(), solid.copies.clone(), solid.back.clone())
+    (body, solid.shape.clone(), solid.copies.clone(), solid.to_particles.clone())
 }
 
 /// The hash of the parts of a force as they are; of a solid, its shape and
@@ -305,35 +306,39 @@ fn parts_digest(shot: &Shot, sampler: &Sampler, frame: f64, parts: &[usize]) -> 
         let element = &shot.elements[i];
         hash.update(element.id.0.to_le_bytes());
         add_pose(&mut hash, world.pose(element));
-        let json = match &element.is {
-            Is::Solid(solid) => serde_json::to_vec(&solid.shape),
-            Is::Force(force) => {
+        let json = match &element.kind {
+            ElementKind::Solid(solid) => serde_json::to_vec(&solid.shape),
+            ElementKind::Force(force) => {
                 hash.update(meant(shot, [&force.only, &force.except]));
                 // Whether it acts at all is told frame by frame.
-                let on = Force { from_frame: None, to_frame: None, on: true, ..force.clone() };
+                let on = Force { from_frame: None, to_frame: None, enabled: true, ..force.clone() };
                 serde_json::to_vec(&on)
             }
-            Is::Region(_) | Is::Curve(_) => serde_json::to_vec(&element.is),
-            Is::Particles(particles) => {
-                hash.update(meant(shot, particles.who()));
-                if matches!(particles.births.how, Often::Number { .. }) && particles.births.to_frame.is_none()
+            ElementKind::Region(_) | ElementKind::Curve(_) => serde_json::to_vec(&element.kind),
+            ElementKind::Particles(particles) => {
+                hash.update(meant(shot, particles.filters()));
+                if matches!(particles.emission.schedule, EmissionSchedule::Total { .. })
+                    && particles.emission.to_frame.is_none()
                 {
                     // They are spread over the whole shot.
                     hash.update(shot.timing.last.to_le_bytes());
                 }
-                if let Source::Shape { shape: Shape::Mesh { asset, .. }, .. } = &particles.from
+                if let Source::Shape { shape: Shape::Mesh { asset, .. }, .. } = &particles.source
                     && let Some(asset) = shot.assets.get(asset)
                 {
                     hash.update(&asset.sha256);
                 }
-                if let Some(BirthMap { of: MapOf::Image { asset }, .. }) = &particles.births.map
+                if let Some(EmissionMap { of: MapOf::Image { asset }, .. }) = &particles.emission.map
                     && let Some(asset) = shot.assets.get(asset)
                 {
                     hash.update(&asset.sha256);
                 }
                 serde_json::to_vec(&particles.unseen())
             }
-            Is::Camera(_) | Is::Sun(_) | Is::Sky(_) | Is::AreaLight(_) => Ok(Vec::new()),
+            ElementKind::Camera(_)
+            | ElementKind::Sun(_)
+            | ElementKind::Sky(_)
+            | ElementKind::AreaLight(_) => Ok(Vec::new()),
         };
         hash.update(json.expect("an element serialises"));
     }
@@ -341,8 +346,8 @@ fn parts_digest(shot: &Shot, sampler: &Sampler, frame: f64, parts: &[usize]) -> 
 }
 
 /// The elements that lists of them mean, for groups and kinds change without the lists.
-fn meant<'a>(shot: &Shot, lists: impl IntoIterator<Item = &'a Vec<Who>>) -> Vec<u8> {
-    let of = |list: &Vec<Who>| -> Vec<Id> {
+fn meant<'a>(shot: &Shot, lists: impl IntoIterator<Item = &'a Vec<ElementFilter>>) -> Vec<u8> {
+    let of = |list: &Vec<ElementFilter>| -> Vec<Id> {
         let named = shot.elements.iter().filter(|element| list.iter().any(|who| who.means(element)));
         named.map(|element| element.id).collect()
     };

@@ -11,27 +11,27 @@ use serde::{Deserialize, Serialize};
 pub struct Force {
     /// What it does.
     pub kind: ForceKind,
-    /// Multiplies what it does; 1 leaves it as it is.
+    /// Multiplies what it does, no unit; 1 leaves it as it is.
     #[serde(default = "one")]
     pub strength: f32,
     /// Whether it acts at all.
     #[serde(default = "yes")]
-    pub on: bool,
+    pub enabled: bool,
     /// The frame at which it begins to act; none: from the start.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub from_frame: Option<u32>,
     /// The frame at which it ceases; none: it acts to the end.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub to_frame: Option<u32>,
-    /// Forces act in rising order, and by id where it is the same.
+    /// Forces act in rising order of this whole number, and by id where it is the same.
     #[serde(default)]
     pub order: i32,
     /// What it acts on; nothing named: on all.
     #[serde(default, skip_serializing_if = "Vec::is_empty")]
-    pub only: Vec<Who>,
+    pub only: Vec<ElementFilter>,
     /// What it leaves out.
     #[serde(default, skip_serializing_if = "Vec::is_empty")]
-    pub except: Vec<Who>,
+    pub except: Vec<ElementFilter>,
     /// The region whose weight multiplies it; none: it acts everywhere.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub region: Option<Id>,
@@ -40,7 +40,7 @@ pub struct Force {
 /// Elements that a force acts on or leaves out.
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize, JsonSchema)]
 #[serde(untagged, expecting = "an element's id, {\"group\": name} or {\"kind\": \"solid\" or \"particles\"}")]
-pub enum Who {
+pub enum ElementFilter {
     /// One element.
     Element(Id),
     /// All elements of a group.
@@ -65,7 +65,7 @@ pub enum Matter {
     Particles,
 }
 
-impl Who {
+impl ElementFilter {
     /// Whether an element is meant.
     pub fn means(&self, element: &Element) -> bool {
         match self {
@@ -77,7 +77,7 @@ impl Who {
     }
 }
 
-impl Who {
+impl ElementFilter {
     /// Whether an element is of those that `only` names, or of all if it names
     /// nothing, and `except` leaves it.
     pub fn among(only: &[Self], except: &[Self], element: &Element) -> bool {
@@ -86,7 +86,7 @@ impl Who {
     }
 }
 
-impl From<Id> for Who {
+impl From<Id> for ElementFilter {
     fn from(id: Id) -> Self {
         Self::Element(id)
     }
@@ -165,7 +165,7 @@ pub struct Wind {
     pub gust: f32,
     /// How long a gust lasts, s.
     pub gust_s: f32,
-    /// Speed of the eddies as a share of the mean, 0–2.
+    /// Speed of the eddies as a fraction of the mean, 0–2.
     pub eddy: f32,
     /// Size of the eddies, m.
     pub eddy_m: f32,
@@ -197,7 +197,7 @@ pub struct Turbulence {
     pub speed_m_s: f32,
     /// Size of the largest eddies, m.
     pub size_m: f32,
-    /// Layers of eddies, each half the size of the one before, its speed by the cube root, 1–8.
+    /// Number of layers of eddies, each half the size of the one before, its speed by the cube root, 1–8.
     pub octaves: u32,
     /// Velocity at which all eddies drift, m/s.
     #[schemars(with = "[f32; 3]")]
@@ -266,12 +266,12 @@ pub struct Attract {
     pub near_m: f32,
     /// A curve or solid whose nearest point attracts; none: the element's own place.
     #[serde(skip_serializing_if = "Option::is_none")]
-    pub to: Option<Id>,
+    pub target: Option<Id>,
 }
 
 impl Default for Attract {
     fn default() -> Self {
-        Self { acceleration: 5.0, power: 0.0, range_m: None, near_m: 0.05, to: None }
+        Self { acceleration: 5.0, power: 0.0, range_m: None, near_m: 0.05, target: None }
     }
 }
 
@@ -299,7 +299,7 @@ impl Force {
         Self {
             kind,
             strength: 1.0,
-            on: true,
+            enabled: true,
             from_frame: None,
             to_frame: None,
             order: 0,
@@ -313,7 +313,7 @@ impl Force {
     pub fn acts_at(&self, frame: f64) -> bool {
         let from = self.from_frame.is_none_or(|from| frame > f64::from(from) + 1e-6);
         let to = self.to_frame.is_none_or(|to| frame <= f64::from(to) + 1e-6);
-        self.on && self.strength != 0.0 && from && to
+        self.enabled && self.strength != 0.0 && from && to
     }
 
     /// Whether no region, span or list limits it.
@@ -327,7 +327,7 @@ impl Force {
 
     /// Whether it acts on an element.
     pub fn acts_on(&self, element: &Element) -> bool {
-        Who::among(&self.only, &self.except, element)
+        ElementFilter::among(&self.only, &self.except, element)
     }
     /// Plain name of its kind.
     pub fn name(&self) -> &'static str {

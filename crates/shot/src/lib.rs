@@ -44,24 +44,25 @@ pub use copies::Copies;
 pub use curve::{Curve, Lettering};
 pub use document::{Asset, AssetKind, Id, Physics, PictureSize, Shot, Timing, VERSION};
 pub use element::{
-    Aim, Attached, Body, Camera, Collision, Element, Is, Kind, Moves, Placement, Solid, Wake, Weight,
-    turn_about_axes,
+    Aim, Attached, Body, Camera, Collision, Element, ElementKind, Moves, Placement, Solid, TimelineGroup,
+    Wake, Weight, euler_angles,
 };
 pub use faults::{Fault, ReadError};
 pub use fingerprint::{Fingerprint, LET_GO_DELTA, fingerprints, steps_of};
-pub use force::{Along, Attract, Force, ForceKind, Matter, Push, Turbulence, Vortex, Who, Wind};
+pub use force::{Along, Attract, ElementFilter, Force, ForceKind, Matter, Push, Turbulence, Vortex, Wind};
 pub use json::{MAX_JSON_MEMORY, json_memory};
 pub use light::{AreaLight, Sky, SkySource, Sun};
 pub use look::{Look, LookImage};
 pub use motion::expression::{self, Expression, ExpressionError};
 pub use motion::{
     Channel, Elapsed, Handle, Interpolation, Key, NotFinite, Outside, Performance, Sampler, Value, Within,
-    short_name,
+    label,
 };
 pub use particles::{
-    Back, Becoming, BirthMap, Births, BornOn, By, ColourStop, Direction, Flock, Form, Grain, MapOf, Meet,
-    Often, Outcome, Particles, Pick, Show, SizeStop, Source, Split, Start, Steer, Then, Turned, When,
-    circle_names, endless, own_random,
+    Action, By, ColourStop, ContactOutcome, ContactResponse, Direction, Emission, EmissionDomain,
+    EmissionMap, EmissionSchedule, Flock, Form, MapOf, ParticleBody, ParticleEvent, Particles, Pick, Show,
+    SizeStop, Source, Split, Start, Steering, ToParticles, Trigger, Turned, circle_names, endless,
+    own_random,
 };
 pub use references::{Reference, Role, Target};
 pub use region::{Combine, Part, Profile, Region, Volume};

@@ -33,13 +33,13 @@ pub struct Sky {
 pub enum SkySource {
     /// A blend from the ground over the horizon to the zenith.
     Gradient {
-        /// Radiance straight up.
+        /// Radiance straight up, scene-linear.
         #[schemars(with = "[f32; 3]")]
         zenith: Vec3,
-        /// Radiance at the horizon.
+        /// Radiance at the horizon, scene-linear.
         #[schemars(with = "[f32; 3]")]
         horizon: Vec3,
-        /// Radiance straight down.
+        /// Radiance straight down, scene-linear.
         #[schemars(with = "[f32; 3]")]
         ground: Vec3,
     },

@@ -22,20 +22,20 @@ pub struct Look {
     /// Image among the shot's assets of normals in tangent space: red along U,
     /// green along V, blue off the surface, each from −1 to 1.
     pub normal_image: Option<String>,
-    /// How far the normal image leans normals: 0 is not at all, 1 as it says.
+    /// How far the normal image leans normals, no unit: 0 is not at all, 1 as it says.
     pub normal_strength: f32,
-    /// How often the images repeat over one unit of UV.
+    /// Number of times that the images repeat over one unit of UV.
     pub image_repeat: f32,
     /// Random difference in brightness from copy to copy, 0–1.
     pub variation: f32,
-    /// 0 is a mirror, 1 is matt.
+    /// 0 to 1: 0 is a mirror, 1 is matt.
     pub roughness: f32,
-    /// 0 is a dielectric, 1 is a metal.
+    /// 0 to 1: 0 is a dielectric, 1 is a metal.
     pub metalness: f32,
-    /// 0 is opaque, 1 lets all light that is not reflected through.
+    /// 0 to 1: 0 is opaque, 1 lets all light that is not reflected through.
     pub transmission: f32,
-    /// Index of refraction, 1–3.
-    pub refraction: f32,
+    /// Index of refraction, no unit, 1–3.
+    pub refractive_index: f32,
     /// Emitted radiance in W/(m² sr) a channel.
     #[schemars(with = "[f32; 3]")]
     pub emission: Vec3,
@@ -56,7 +56,7 @@ impl Default for Look {
             roughness: 0.5,
             metalness: 0.0,
             transmission: 0.0,
-            refraction: 1.5,
+            refractive_index: 1.5,
             emission: Vec3::ZERO,
         }
     }

@@ -1,13 +1,15 @@
 //! What elements refer to each other by: the one list that checking, loops,
 //! staleness and deleting go by.
 
-use crate::{Element, ForceKind, Id, Is, Shot, Source, Then, Volume, Wake, When, Who};
+use crate::{
+    Action, Element, ElementFilter, ElementKind, ForceKind, Id, Shot, Source, Trigger, Volume, Wake,
+};
 use serde_json::Value;
 
 /// One element named by another.
 #[derive(Clone, Debug, PartialEq)]
 pub struct Reference {
-    /// Where it stands below the element, as `is.force.region`.
+    /// Where it stands below the element, as `kind.force.region`.
     pub path: String,
     /// The element that is named.
     pub id: Id,
@@ -65,7 +67,7 @@ pub enum Target {
 impl Target {
     /// Whether an element is one of those.
     pub fn is(self, element: &Element) -> bool {
-        let (solid, curve) = (element.as_solid(), matches!(element.is, Is::Curve(_)));
+        let (solid, curve) = (element.as_solid(), matches!(element.kind, ElementKind::Curve(_)));
         let particles = element.as_particles().is_some();
         match self {
             Self::Any => true,
@@ -103,54 +105,58 @@ impl Element {
             list.add("attached.to", attached.to, Role::Placement, to, "attached");
         }
         if let Some(aim) = &self.aim {
-            list.add("aim.at", aim.at, Role::Placement, Target::Any, "aim");
+            list.add("aim.target", aim.target, Role::Placement, Target::Any, "aim");
         }
-        match &self.is {
-            Is::Solid(solid) => {
+        match &self.kind {
+            ElementKind::Solid(solid) => {
                 if let Some(Wake::Region(id)) = solid.body.wake {
-                    let wake = "is.solid.body.wake";
-                    list.add("is.solid.body.wake.region", id, Role::Waiting, Target::Region, wake);
+                    let wake = "kind.solid.body.wake";
+                    list.add("kind.solid.body.wake.region", id, Role::Waiting, Target::Region, wake);
                 }
-                if let Some(back) = &solid.back {
-                    let holder = "is.solid.back";
-                    list.add("is.solid.back.of", back.of, Role::Made, Target::Particles, holder);
-                    list.when("is.solid.back.when", &back.when, holder, Role::Waiting);
+                if let Some(back) = &solid.to_particles {
+                    let holder = "kind.solid.to_particles";
+                    list.add("kind.solid.to_particles.of", back.of, Role::Made, Target::Particles, holder);
+                    list.trigger("kind.solid.to_particles.trigger", &back.trigger, holder, Role::Waiting);
                 }
             }
-            Is::Particles(particles) => list.particles(particles),
-            Is::Force(force) => {
+            ElementKind::Particles(particles) => list.particles(particles),
+            ElementKind::Force(force) => {
                 if let Some(id) = force.region {
-                    list.add("is.force.region", id, Role::Part, Target::Region, "is.force.region");
+                    list.add("kind.force.region", id, Role::Part, Target::Region, "kind.force.region");
                 }
-                list.who("is.force.only", &force.only, Target::SolidOrParticles);
-                list.who("is.force.except", &force.except, Target::SolidOrParticles);
+                list.filters("kind.force.only", &force.only, Target::SolidOrParticles);
+                list.filters("kind.force.except", &force.except, Target::SolidOrParticles);
                 match &force.kind {
                     ForceKind::Attract(attract) => {
-                        if let Some(id) = attract.to {
-                            let path = "is.force.kind.attract.to";
+                        if let Some(id) = attract.target {
+                            let path = "kind.force.kind.attract.target";
                             list.add(path, id, Role::Part, Target::CurveOrSolid, path);
                         }
                     }
                     ForceKind::Along(along) => {
-                        list.add("is.force.kind.along.curve", along.curve, Role::Part, Target::Curve, "");
+                        list.add("kind.force.kind.along.curve", along.curve, Role::Part, Target::Curve, "");
                     }
                     _ => {}
                 }
             }
-            Is::Region(region) => match &region.volume {
+            ElementKind::Region(region) => match &region.volume {
                 Volume::Inside { solid } => {
-                    list.add("is.region.volume.inside.solid", *solid, Role::Part, Target::Solid, "");
+                    list.add("kind.region.volume.inside.solid", *solid, Role::Part, Target::Solid, "");
                 }
                 Volume::Combined { parts } => {
                     for (i, part) in parts.iter().enumerate() {
-                        let holder = format!("is.region.volume.combined.parts[{i}]");
+                        let holder = format!("kind.region.volume.combined.parts[{i}]");
                         let path = format!("{holder}.region");
                         list.add(&path, part.region, Role::Part, Target::Region, &holder);
                     }
                 }
                 _ => {}
             },
-            Is::Curve(_) | Is::Camera(_) | Is::Sun(_) | Is::Sky(_) | Is::AreaLight(_) => {}
+            ElementKind::Curve(_)
+            | ElementKind::Camera(_)
+            | ElementKind::Sun(_)
+            | ElementKind::Sky(_)
+            | ElementKind::AreaLight(_) => {}
         }
         list.0
     }
@@ -163,28 +169,28 @@ impl List {
         self.0.push(Reference { path: path.to_owned(), id, role, to, holder: holder.to_owned() });
     }
 
-    fn who(&mut self, path: &str, list: &[Who], to: Target) {
+    fn filters(&mut self, path: &str, list: &[ElementFilter], to: Target) {
         for (i, who) in list.iter().enumerate() {
-            if let Who::Element(id) = who {
+            if let ElementFilter::Element(id) = who {
                 let holder = format!("{path}[{i}]");
                 self.add(&holder, *id, Role::Listed, to, &holder);
             }
         }
     }
 
-    fn when(&mut self, path: &str, when: &When, holder: &str, role: Role) {
+    fn trigger(&mut self, path: &str, when: &Trigger, holder: &str, role: Role) {
         match when {
-            When::Region { region } => {
+            Trigger::Region { region } => {
                 self.add(&format!("{path}.region.region"), *region, role, Target::Region, holder);
             }
-            When::Touch { of, .. } => self.who(&format!("{path}.touch.of"), of, Target::Solid),
+            Trigger::Touch { of, .. } => self.filters(&format!("{path}.touch.of"), of, Target::Solid),
             _ => {}
         }
     }
 
     fn particles(&mut self, particles: &crate::Particles) {
-        let from = "is.particles.from";
-        match &particles.from {
+        let from = "kind.particles.source";
+        match &particles.source {
             Source::Solid { solid, .. } => {
                 self.add(&format!("{from}.solid.solid"), *solid, Role::Source, Target::Solid, from);
             }
@@ -197,45 +203,45 @@ impl List {
             Source::Particles { of } => {
                 self.add(&format!("{from}.particles.of"), *of, Role::Crowd, Target::Particles, from);
             }
-            Source::Impacts { of, .. } => self.who(&format!("{from}.impacts.of"), of, Target::Solid),
+            Source::Impacts { of, .. } => self.filters(&format!("{from}.impacts.of"), of, Target::Solid),
             Source::Point {} | Source::Grid { .. } | Source::Shape { .. } => {}
         }
-        if let Some(id) = particles.births.region {
-            let path = "is.particles.births.region";
+        if let Some(id) = particles.emission.region {
+            let path = "kind.particles.emission.region";
             self.add(path, id, Role::Part, Target::Region, path);
         }
-        if let Some(id) = particles.steer.on {
-            let path = "is.particles.steer.on";
+        if let Some(id) = particles.steering.on {
+            let path = "kind.particles.steering.on";
             self.add(path, id, Role::Part, Target::CurveOrSolid, path);
         }
-        self.who("is.particles.meet.only", &particles.meet.only, Target::Solid);
-        self.who("is.particles.meet.except", &particles.meet.except, Target::Solid);
-        for (i, becoming) in particles.becoming.iter().enumerate() {
-            let holder = format!("is.particles.becoming[{i}]");
-            self.when(&format!("{holder}.when"), &becoming.when, &holder, Role::Part);
-            let then = format!("{holder}.then");
-            match &becoming.then {
-                Then::Become { of } => {
-                    self.add(&format!("{then}.become.of"), *of, Role::Made, Target::Particles, &holder);
+        self.filters("kind.particles.contact.only", &particles.contact.only, Target::Solid);
+        self.filters("kind.particles.contact.except", &particles.contact.except, Target::Solid);
+        for (i, event) in particles.events.iter().enumerate() {
+            let holder = format!("kind.particles.events[{i}]");
+            self.trigger(&format!("{holder}.trigger"), &event.trigger, &holder, Role::Part);
+            let action = format!("{holder}.action");
+            match &event.action {
+                Action::Become { of } => {
+                    self.add(&format!("{action}.become.of"), *of, Role::Made, Target::Particles, &holder);
                 }
-                Then::Trail { of, .. } => {
-                    self.add(&format!("{then}.trail.of"), *of, Role::Made, Target::Particles, &holder);
+                Action::Trail { of, .. } => {
+                    self.add(&format!("{action}.trail.of"), *of, Role::Made, Target::Particles, &holder);
                 }
-                Then::Split(split) => {
+                Action::Split(split) => {
                     if let Some(of) = split.of {
-                        let path = format!("{then}.split.of");
+                        let path = format!("{action}.split.of");
                         self.add(&path, of, Role::Made, Target::Particles, &path);
                     }
                 }
-                Then::Solid { of } => {
+                Action::Solid { of } => {
                     let to = Target::SolidFromParticles;
-                    self.add(&format!("{then}.solid.of"), *of, Role::Made, to, &holder);
+                    self.add(&format!("{action}.solid.of"), *of, Role::Made, to, &holder);
                 }
-                Then::Die {} => {}
+                Action::Die {} => {}
             }
         }
         for (i, id) in particles.show.shown().iter().enumerate() {
-            let path = format!("is.particles.show.form.copy.of[{i}]");
+            let path = format!("kind.particles.show.form.copy.of[{i}]");
             self.add(&path, *id, Role::Shown, Target::Solid, &path);
         }
     }
@@ -247,11 +253,11 @@ type EmptiedList = (&'static str, &'static str, Option<(&'static str, bool)>);
 /// Lists that mean all elements when they are empty, or must not be empty, with
 /// what becomes of their holder when the last that they name is deleted.
 const LISTS: [EmptiedList; 5] = [
-    ("is.force.only", "", Some(("is.force.on", false))),
-    ("is.particles.meet.only", "", Some(("is.particles.meet.on", false))),
-    ("is.particles.from.impacts.of", "is.particles.from", None),
-    ("is.particles.show.form.copy.of", "is.particles.show.form", None),
-    ("is.region.volume.combined.parts", "", None),
+    ("kind.force.only", "", Some(("kind.force.enabled", false))),
+    ("kind.particles.contact.only", "", Some(("kind.particles.contact.enabled", false))),
+    ("kind.particles.source.impacts.of", "kind.particles.source", None),
+    ("kind.particles.show.form.copy.of", "kind.particles.show.form", None),
+    ("kind.region.volume.combined.parts", "", None),
 ];
 
 impl Shot {
@@ -277,11 +283,11 @@ impl Shot {
             gone.extend(more);
         }
         if shot.camera.is_some_and(|camera| gone.contains(&camera)) {
-            let camera = |element: &&Element| matches!(element.is, Is::Camera(_));
+            let camera = |element: &&Element| matches!(element.kind, ElementKind::Camera(_));
             shot.camera = shot.elements.iter().find(camera).map(|element| element.id);
         }
         let names = names(self, &gone);
-        shot.motion.retain(|_, channel| !channel.names_any(&names));
+        shot.channels.retain(|_, channel| !channel.names_any(&names));
         shot
     }
 }
@@ -296,7 +302,7 @@ fn names(shot: &Shot, gone: &[Id]) -> Vec<String> {
 fn forget(element: &Element, shot: &Shot, gone: &[Id]) -> Option<Element> {
     let mut kept = element.clone();
     let names = names(shot, gone);
-    kept.motion.retain(|_, channel| !channel.names_any(&names));
+    kept.channels.retain(|_, channel| !channel.names_any(&names));
     let mut holders: Vec<String> = element
         .references()
         .into_iter()
@@ -328,15 +334,15 @@ fn forget(element: &Element, shot: &Shot, gone: &[Id]) -> Option<Element> {
     }
     // An event of touching those that are gone would be one of touching any.
     if let (Some(before), Some(Value::Array(events))) =
-        (element.as_particles(), pointer(&mut value, "is.particles.becoming"))
+        (element.as_particles(), pointer(&mut value, "kind.particles.events"))
     {
         let meant = |event: &Value| {
-            event.pointer("/when/touch/of").and_then(Value::as_array).is_some_and(|of| !of.is_empty())
+            event.pointer("/trigger/touch/of").and_then(Value::as_array).is_some_and(|of| !of.is_empty())
         };
         let named =
-            before.becoming.iter().any(|b| matches!(&b.when, When::Touch { of, .. } if !of.is_empty()));
+            before.events.iter().any(|b| matches!(&b.trigger, Trigger::Touch { of, .. } if !of.is_empty()));
         if named {
-            events.retain(|event| event.pointer("/when/touch").is_none() || meant(event));
+            events.retain(|event| event.pointer("/trigger/touch").is_none() || meant(event));
         }
     }
     serde_json::from_value(value).ok()
@@ -347,7 +353,7 @@ fn entry_of(path: &str) -> Option<usize> {
     path.strip_suffix(']')?.rsplit_once('[')?.1.parse().ok()
 }
 
-/// The steps of a path such as `is.particles.becoming[2].then`.
+/// The steps of a path such as `kind.particles.events[2].action`.
 fn steps(path: &str) -> impl Iterator<Item = &str> {
     path.split(['.', '[']).map(|step| step.trim_end_matches(']'))
 }
@@ -397,8 +403,8 @@ fn set(value: &mut Value, path: &str, to: Value) {
 mod tests {
     use super::*;
     use crate::{
-        Aim, Attached, Attract, Back, Becoming, BornOn, Channel, Combine, Curve, Force, Form, Moves, Part,
-        Particles, Region, Shape, Split,
+        Aim, Attached, Attract, Channel, Combine, Curve, EmissionDomain, Force, Form, Moves, Part,
+        ParticleEvent, Particles, Region, Shape, Split, ToParticles,
     };
 
     fn shot() -> Shot {
@@ -406,43 +412,46 @@ mod tests {
         let solid = |name: &str| Element::solid(name, Shape::sphere(0.1), Moves::Free);
         let a = shot.add(solid("A"));
         let b = shot.add(solid("B"));
-        let rail = shot.add(Element::new("Rail", Is::Curve(Curve::Circle { radius_m: 1.0 })));
-        let place = shot.add(Element::new("Place", Is::Region(Region::new(Volume::Ball { radius_m: 1.0 }))));
-        shot.add(Element::new("Within", Is::Region(Region::new(Volume::Inside { solid: a }))));
-        let part = |region| Part { region, how: Combine::Add };
-        let both = Volume::Combined { parts: vec![part(place)] };
-        shot.add(Element::new("Both", Is::Region(Region::new(both))));
+        let rail = shot.add(Element::new("Rail", ElementKind::Curve(Curve::Circle { radius_m: 1.0 })));
+        let position = shot
+            .add(Element::new("Place", ElementKind::Region(Region::new(Volume::Sphere { radius_m: 1.0 }))));
+        shot.add(Element::new("Within", ElementKind::Region(Region::new(Volume::Inside { solid: a }))));
+        let part = |region| Part { region, operation: Combine::Add };
+        let both = Volume::Combined { parts: vec![part(position)] };
+        shot.add(Element::new("Both", ElementKind::Region(Region::new(both))));
         let mut lamp = solid("Lamp");
         lamp.attached = Some(Attached { to: a, along: None, facing: false });
-        lamp.aim = Some(Aim { at: b, damping_s: 0.0 });
-        lamp.as_solid_mut().unwrap().body.wake = Some(Wake::Region(place));
-        shot.add(lamp.keyed("placement.place_m[0]", Channel::expression("{A.place.x} + 1")));
+        lamp.aim = Some(Aim { target: b, damping_s: 0.0 });
+        lamp.as_solid_mut().unwrap().body.wake = Some(Wake::Region(position));
+        shot.add(lamp.keyed("placement.position_m[0]", Channel::expression("{A.position.x} + 1")));
         let mut pull = Force::new(ForceKind::Pull { force_n: 1.0 });
-        (pull.region, pull.only) = (Some(place), vec![Who::Element(a)]);
-        shot.add(Element::new("Pull", Is::Force(pull)));
+        (pull.region, pull.only) = (Some(position), vec![ElementFilter::Element(a)]);
+        shot.add(Element::new("Pull", ElementKind::Force(pull)));
         let along = format!(r#"{{"along": {{"curve": {}, "speed_m_s": 1.0, "range_m": 2.0}}}}"#, rail.0);
         let stream: ForceKind = serde_json::from_str(&along).unwrap();
-        shot.add(Element::new("Stream", Is::Force(Force::new(stream))));
-        let to = ForceKind::Attract(Attract { to: Some(rail), ..Attract::default() });
-        shot.add(Element::new("Draw", Is::Force(Force::new(to))));
-        let mut dust =
-            Particles { from: Source::Solid { solid: a, on: BornOn::Surface }, ..Particles::default() };
-        dust.meet.only = vec![Who::Element(b), Who::Element(a)];
+        shot.add(Element::new("Stream", ElementKind::Force(Force::new(stream))));
+        let to = ForceKind::Attract(Attract { target: Some(rail), ..Attract::default() });
+        shot.add(Element::new("Draw", ElementKind::Force(Force::new(to))));
+        let mut dust = Particles {
+            source: Source::Solid { solid: a, on: EmissionDomain::Surface },
+            ..Particles::default()
+        };
+        dust.contact.only = vec![ElementFilter::Element(b), ElementFilter::Element(a)];
         dust.show.form = Form::Copy { of: vec![a], pick: Default::default(), turned: Default::default() };
-        let dust = shot.add(Element::new("Dust", Is::Particles(dust)));
-        let event = |when, then| Becoming { when, then, share: 1.0 };
+        let dust = shot.add(Element::new("Dust", ElementKind::Particles(dust)));
+        let event = |trigger, action| ParticleEvent { trigger, action, probability: 1.0 };
         let split = Split { of: Some(dust), ..Split::default() };
-        let mut sparks = Particles { from: Source::Curve { curve: rail }, ..Particles::default() };
-        sparks.becoming = vec![
-            event(When::Touch { of: vec![Who::Element(a)], speed_m_s: 0.0 }, Then::Die {}),
-            event(When::Age { s: 1.0 }, Then::Become { of: dust }),
-            event(When::Region { region: place }, Then::Split(split)),
+        let mut sparks = Particles { source: Source::Curve { curve: rail }, ..Particles::default() };
+        sparks.events = vec![
+            event(Trigger::Touch { of: vec![ElementFilter::Element(a)], speed_m_s: 0.0 }, Action::Die {}),
+            event(Trigger::Age { age_s: 1.0 }, Action::Become { of: dust }),
+            event(Trigger::Region { region: position }, Action::Split(split)),
         ];
-        (sparks.births.region, sparks.steer.on) = (Some(place), Some(rail));
-        shot.add(Element::new("Sparks", Is::Particles(sparks)));
-        let back = Back { of: dust, when: When::Region { region: place } };
+        (sparks.emission.region, sparks.steering.on) = (Some(position), Some(rail));
+        shot.add(Element::new("Sparks", ElementKind::Particles(sparks)));
+        let back = ToParticles { of: dust, trigger: Trigger::Region { region: position } };
         let solid = shot.named_mut("B").unwrap().as_solid_mut().unwrap();
-        (solid.from_particles, solid.back) = (Some(3), Some(back));
+        (solid.from_particles, solid.to_particles) = (Some(3), Some(back));
         assert_eq!(shot.faults(), []);
         shot
     }
@@ -468,13 +477,16 @@ mod tests {
         let id = |name: &str| shot.named(name).unwrap().id;
         let left = shot.without(&[id("A")]);
         assert!(left.named("Within").is_none() && left.named("Lamp").unwrap().attached.is_none());
-        assert!(left.named("Lamp").unwrap().motion.is_empty());
-        assert!(!left.named("Pull").unwrap().as_force().unwrap().on);
+        assert!(left.named("Lamp").unwrap().channels.is_empty());
+        assert!(!left.named("Pull").unwrap().as_force().unwrap().enabled);
         let dust = left.named("Dust").unwrap().as_particles().unwrap();
-        assert_eq!((&dust.from, &dust.show.form, dust.meet.only.len()), (&Source::Point {}, &Form::Dot, 1));
-        assert_eq!(left.named("Sparks").unwrap().as_particles().unwrap().becoming.len(), 2);
+        assert_eq!(
+            (&dust.source, &dust.show.form, dust.contact.only.len()),
+            (&Source::Point {}, &Form::Dot, 1)
+        );
+        assert_eq!(left.named("Sparks").unwrap().as_particles().unwrap().events.len(), 2);
         let left = shot.without(&[id("Place")]);
-        assert!(left.named("Both").is_none() && left.named("Pull").unwrap().as_force().unwrap().on);
+        assert!(left.named("Both").is_none() && left.named("Pull").unwrap().as_force().unwrap().enabled);
         assert!(shot.without(&[id("Rail")]).named("Stream").is_none());
         let camera = shot.camera.unwrap();
         assert_eq!(shot.without(&[camera]).camera, None);

@@ -33,7 +33,7 @@ pub enum Volume {
         size_m: Vec3,
     },
     /// A ball.
-    Ball {
+    Sphere {
         /// Radius, m.
         radius_m: f32,
     },
@@ -81,7 +81,7 @@ pub struct Part {
     /// The region.
     pub region: Id,
     /// How its weight w goes with the weight c so far.
-    pub how: Combine,
+    pub operation: Combine,
 }
 
 /// How two weights make one, c so far and w the next.
@@ -95,9 +95,9 @@ pub enum Combine {
     /// c − w, at least 0.
     Subtract,
     /// The smaller.
-    Least,
+    Minimum,
     /// The larger.
-    Most,
+    Maximum,
 }
 
 impl Combine {
@@ -107,8 +107,8 @@ impl Combine {
             Self::Add => (c + w).min(1.0),
             Self::Multiply => c * w,
             Self::Subtract => (c - w).max(0.0),
-            Self::Least => c.min(w),
-            Self::Most => c.max(w),
+            Self::Minimum => c.min(w),
+            Self::Maximum => c.max(w),
         }
     }
 }
@@ -129,7 +129,7 @@ pub enum Profile {
 }
 
 impl Profile {
-    /// The weight at the share `s` of the edge.
+    /// The weight at the fraction `s` of the edge.
     pub fn at(self, s: f32) -> f32 {
         let s = s.clamp(0.0, 1.0);
         match self {

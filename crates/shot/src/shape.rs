@@ -4,7 +4,7 @@ use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 
 /// The rest shape of a solid, centred on its origin (a cone and a mesh too:
-/// bodies turn about their centre of mass, shapes about their origin).
+/// bodies orientation about their centre of mass, shapes about their origin).
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize, JsonSchema)]
 #[serde(rename_all = "snake_case", deny_unknown_fields)]
 pub enum Shape {
@@ -46,9 +46,9 @@ pub enum Shape {
     /// A ring around y.
     Torus {
         /// Radius of the ring's centre line in metres.
-        ring_m: f32,
+        major_radius_m: f32,
         /// Radius of the tube in metres.
-        tube_m: f32,
+        minor_radius_m: f32,
     },
     /// A flat rectangle that faces up.
     Plane {
@@ -92,7 +92,9 @@ impl Shape {
             Self::Cylinder { radius_m, height_m } | Self::Cone { radius_m, height_m } => {
                 (*radius_m, *height_m) = (*radius_m * by, *height_m * by);
             }
-            Self::Torus { ring_m, tube_m } => (*ring_m, *tube_m) = (*ring_m * by, *tube_m * by),
+            Self::Torus { major_radius_m, minor_radius_m } => {
+                (*major_radius_m, *minor_radius_m) = (*major_radius_m * by, *minor_radius_m * by)
+            }
             Self::Plane { size_m } => *size_m *= by,
             Self::Mesh { scale, .. } => *scale *= by,
         }
@@ -121,7 +123,7 @@ impl Shape {
             Self::Cylinder { radius_m, height_m } | Self::Cone { radius_m, height_m } => {
                 height_m.min(2.0 * radius_m)
             }
-            Self::Torus { tube_m, .. } => 2.0 * tube_m,
+            Self::Torus { minor_radius_m, .. } => 2.0 * minor_radius_m,
             Self::Plane { size_m } => size_m.min_element(),
             Self::Mesh { .. } => return None,
         })

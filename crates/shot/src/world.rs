@@ -1,6 +1,6 @@
 //! Where elements stand in the world: attachments and aims resolved.
 
-use crate::{Element, Id, Is, NotFinite, Sampler, Shot};
+use crate::{Element, ElementKind, Id, NotFinite, Sampler, Shot};
 use glam::{Mat3, Quat, Vec3};
 
 /// Place (m) and turn.
@@ -54,34 +54,37 @@ impl<'a> World<'a> {
         if let Some(pose) = (self.solved)(element.id, self.frame) {
             return pose;
         }
-        let (mut place, mut turn) = element.placement.pose();
+        let (mut position, mut orientation) = element.placement.pose();
         if depth == 0 {
-            return (place, turn);
+            return (position, orientation);
         }
         if let Some(attached) = &element.attached
             && let Some(base) = self.shot.element(attached.to)
         {
             let (mut from, mut base_turn) = self.at_depth(base, depth - 1);
-            if let (Is::Curve(curve), Some(along)) = (&base.is, attached.along) {
+            if let (ElementKind::Curve(curve), Some(along)) = (&base.kind, attached.along) {
                 let (point, direction) = curve.at(along);
                 from += base_turn * point;
                 if attached.facing {
                     base_turn *= facing(direction);
                 }
             }
-            (place, turn) = (from + base_turn * place, base_turn * turn);
+            (position, orientation) = (from + base_turn * position, base_turn * orientation);
         }
         if let Some(aim) = &element.aim
-            && let Some(target) = self.shot.element(aim.at)
+            && let Some(target) = self.shot.element(aim.target)
         {
             let target = self.target(target, f64::from(aim.damping_s), depth - 1);
-            turn = match element.is {
-                Is::Solid(_) | Is::Camera(_) | Is::Region(_) | Is::Curve(_) => towards(target - place),
+            orientation = match element.kind {
+                ElementKind::Solid(_)
+                | ElementKind::Camera(_)
+                | ElementKind::Region(_)
+                | ElementKind::Curve(_) => towards(target - position),
                 // Their axis is −y.
-                _ => towards(target - place) * Quat::from_rotation_x(std::f32::consts::FRAC_PI_2),
+                _ => towards(target - position) * Quat::from_rotation_x(std::f32::consts::FRAC_PI_2),
             };
         }
-        (place, turn)
+        (position, orientation)
     }
 
     /// Where an aim looks: at its target, or late by its damping.
@@ -157,32 +160,36 @@ mod tests {
         let mut lamp = still("Lamp").at(0.0, 0.0, 2.0);
         lamp.attached = Some(Attached { to: base, along: None, facing: false });
         shot.add(lamp);
-        let (place, turn) = pose_at(&shot, "Lamp", 1.0);
-        assert!(place.distance(Vec3::new(3.0, 0.0, 0.0)) < 1e-5, "{place}");
-        assert!((turn * Vec3::Z).distance(Vec3::X) < 1e-5);
+        let (position, orientation) = pose_at(&shot, "Lamp", 1.0);
+        assert!(position.distance(Vec3::new(3.0, 0.0, 0.0)) < 1e-5, "{position}");
+        assert!((orientation * Vec3::Z).distance(Vec3::X) < 1e-5);
     }
 
     #[test]
     fn a_share_of_a_curve_can_be_keyed_and_faced() {
         let mut shot = Shot::empty("Test");
         let points_m = vec![Vec3::ZERO, Vec3::new(4.0, 0.0, 0.0)];
-        let curve = Element::new("Rail", Is::Curve(Curve::Points { points_m, closed: false, smooth: false }));
+        let curve = Element::new(
+            "Rail",
+            ElementKind::Curve(Curve::Points { points_m, closed: false, smooth: false }),
+        );
         let rail = shot.add(curve.at(0.0, 1.0, 0.0));
         let mut cart = still("Cart").keyed("attached.along", Channel::keyed([(1.0, 0.0f32), (9.0, 1.0)]));
         cart.attached = Some(Attached { to: rail, along: Some(0.0), facing: true });
         shot.add(cart);
-        let (place, turn) = pose_at(&shot, "Cart", 5.0);
-        assert!(place.distance(Vec3::new(2.0, 1.0, 0.0)) < 1e-5);
-        assert!((turn * Vec3::Z).distance(Vec3::X) < 1e-5);
+        let (position, orientation) = pose_at(&shot, "Cart", 5.0);
+        assert!(position.distance(Vec3::new(2.0, 1.0, 0.0)) < 1e-5);
+        assert!((orientation * Vec3::Z).distance(Vec3::X) < 1e-5);
     }
 
     #[test]
     fn an_aim_looks_at_its_target_and_late_with_damping() {
         let mut shot = Shot::empty("Test");
-        let target = shot
-            .add(still("Float").keyed("placement.place_m[0]", Channel::keyed([(1.0, 0.0f32), (2.0, 3.0)])));
+        let target = shot.add(
+            still("Float").keyed("placement.position_m[0]", Channel::keyed([(1.0, 0.0f32), (2.0, 3.0)])),
+        );
         let mut eye = still("Eye").at(0.0, 0.0, 5.0);
-        eye.aim = Some(Aim { at: target, damping_s: 0.0 });
+        eye.aim = Some(Aim { target, damping_s: 0.0 });
         shot.add(eye);
         let at = |shot: &Shot, frame| pose_at(shot, "Eye", frame).1 * Vec3::NEG_Z;
         let direct = Vec3::new(3.0, 0.0, -5.0).normalize();
@@ -197,8 +204,8 @@ mod tests {
     fn a_light_aims_its_own_axis() {
         let mut shot = Shot::empty("Test");
         let target = shot.add(still("Float").at(2.0, 0.0, 0.0));
-        shot.named_mut("Sun").unwrap().placement.place_m = Vec3::ZERO;
-        shot.named_mut("Sun").unwrap().aim = Some(Aim { at: target, damping_s: 0.0 });
+        shot.named_mut("Sun").unwrap().placement.position_m = Vec3::ZERO;
+        shot.named_mut("Sun").unwrap().aim = Some(Aim { target, damping_s: 0.0 });
         assert!((pose_at(&shot, "Sun", 1.0).1 * Vec3::NEG_Y).distance(Vec3::X) < 1e-5);
     }
 }

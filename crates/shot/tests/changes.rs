@@ -3,8 +3,8 @@
 use glam::Vec3;
 use rstest::rstest;
 use shot::{
-    Asset, AssetKind, Attract, Channel, Collision, Copies, Element, Force, ForceKind, Is, Moves, Region,
-    Shape, Shot, Value, Volume, Wake, Weight, Wind, fingerprints, what_changed, why_stale,
+    Asset, AssetKind, Attract, Channel, Collision, Copies, Element, ElementKind, Force, ForceKind, Moves,
+    Region, Shape, Shot, Value, Volume, Wake, Weight, Wind, fingerprints, what_changed, why_stale,
 };
 
 fn shot() -> Shot {
@@ -29,20 +29,20 @@ fn body(shot: &mut Shot) -> &mut shot::Body {
 #[case("first frame", |s: &mut Shot| s.timing.first = 2)]
 #[case("substeps", |s: &mut Shot| s.physics.substeps = 16)]
 #[case("world size", |s: &mut Shot| s.physics.world_m = 50.0)]
-#[case("place of Crate", |s: &mut Shot| s.named_mut("Crate").unwrap().placement.place_m = Vec3::ONE)]
-#[case("turn of Crate", |s: &mut Shot| s.named_mut("Crate").unwrap().placement.turn_rad = Vec3::ONE)]
+#[case("place of Crate", |s: &mut Shot| s.named_mut("Crate").unwrap().placement.position_m = Vec3::ONE)]
+#[case("turn of Crate", |s: &mut Shot| s.named_mut("Crate").unwrap().placement.orientation_rad = Vec3::ONE)]
 #[case("shape of Crate", |s: &mut Shot| s.named_mut("Crate").unwrap().as_solid_mut().unwrap().shape = Shape::sphere(0.2))]
 #[case("shape of Boat", |s: &mut Shot| s.assets.get_mut("boat").unwrap().sha256 = "bb".to_owned())]
 #[case("copies of Crate", |s: &mut Shot| s.named_mut("Crate").unwrap().as_solid_mut().unwrap().copies =
-    Some(Copies { count: [2, 1, 1], spacing_m: Vec3::ONE, jitter_m: 0.0, turn_rad: 0.0, seed: 0 }))]
+    Some(Copies { count: [2, 1, 1], spacing_m: Vec3::ONE, position_jitter_m: 0.0, orientation_jitter_rad: 0.0, seed: 0 }))]
 #[case("movement of Crate", |s: &mut Shot| body(s).moves = Moves::Still)]
-#[case("collision shape of Crate", |s: &mut Shot| body(s).collision = Collision::Ball)]
+#[case("collision shape of Crate", |s: &mut Shot| body(s).collision = Collision::Sphere)]
 #[case("weight of Crate", |s: &mut Shot| body(s).weight = Weight::MassKg(3.0))]
 #[case("friction of Crate", |s: &mut Shot| body(s).friction = 0.9)]
-#[case("bounce of Crate", |s: &mut Shot| body(s).bounce = 0.9)]
+#[case("bounce of Crate", |s: &mut Shot| body(s).restitution = 0.9)]
 #[case("margin of Crate", |s: &mut Shot| body(s).margin_m = Some(0.001))]
 #[case("launch velocity of Crate", |s: &mut Shot| body(s).launch_velocity = Some(Vec3::X))]
-#[case("launch spin of Crate", |s: &mut Shot| body(s).launch_spin = Some(Vec3::X))]
+#[case("launch spin of Crate", |s: &mut Shot| body(s).launch_angular_velocity = Some(Vec3::X))]
 #[case("Quay deleted", |s: &mut Shot| s.elements.retain(|e| e.name != "Quay"))]
 #[case("Float added", |s: &mut Shot| { s.add(Element::solid("Float", Shape::sphere(0.1), Moves::Free)); })]
 fn it_makes_every_frame_stale_and_is_named(#[case] words: &str, #[case] change: fn(&mut Shot)) {
@@ -56,10 +56,11 @@ fn it_makes_every_frame_stale_and_is_named(#[case] words: &str, #[case] change: 
 #[test]
 fn a_region_that_wakes_a_body_counts_from_the_start() {
     let mut shot = shot();
-    let region = shot.add(Element::new("Door", Is::Region(Region::new(Volume::Ball { radius_m: 1.0 }))));
+    let region =
+        shot.add(Element::new("Door", ElementKind::Region(Region::new(Volume::Sphere { radius_m: 1.0 }))));
     body(&mut shot).wake = Some(Wake::Region(region));
     let before = fingerprints(&shot);
-    shot.named_mut("Door").unwrap().is = Is::Region(Region::new(Volume::Ball { radius_m: 2.0 }));
+    shot.named_mut("Door").unwrap().kind = ElementKind::Region(Region::new(Volume::Sphere { radius_m: 2.0 }));
     let after = fingerprints(&shot);
     assert!(before[1..].iter().zip(&after[1..]).all(|(a, b)| a != b));
 }
@@ -70,10 +71,10 @@ fn a_keyed_shape_counts_from_where_it_differs() {
     let key = |end: f32| {
         Channel::keyed([(10.0, Value::Vector([0.5, 0.4, 0.6])), (14.0, Value::Vector([end, 0.4, 0.6]))])
     };
-    let size = "is.solid.shape.box.size_m".to_owned();
-    shot.named_mut("Crate").unwrap().motion.insert(size.clone(), key(0.5));
+    let size = "kind.solid.shape.box.size_m".to_owned();
+    shot.named_mut("Crate").unwrap().channels.insert(size.clone(), key(0.5));
     let before = fingerprints(&shot);
-    shot.named_mut("Crate").unwrap().motion.insert(size, key(0.9));
+    shot.named_mut("Crate").unwrap().channels.insert(size, key(0.9));
     let after = fingerprints(&shot);
     assert_eq!(before[..10], after[..10]);
     assert!(before[10..].iter().zip(&after[10..]).all(|(a, b)| a != b));
@@ -83,7 +84,7 @@ fn a_keyed_shape_counts_from_where_it_differs() {
 #[case(|s: &mut Shot| s.name = "Other".to_owned())]
 #[case(|s: &mut Shot| s.picture.width = 640)]
 #[case(|s: &mut Shot| s.camera = None)]
-#[case(|s: &mut Shot| s.named_mut("Sun").unwrap().placement.turn_rad = Vec3::ONE)]
+#[case(|s: &mut Shot| s.named_mut("Sun").unwrap().placement.orientation_rad = Vec3::ONE)]
 #[case(|s: &mut Shot| s.named_mut("Crate").unwrap().hidden = true)]
 #[case(|s: &mut Shot| s.named_mut("Crate").unwrap().locked = true)]
 #[case(|s: &mut Shot| s.named_mut("Crate").unwrap().as_solid_mut().unwrap().look.albedo = Vec3::ZERO)]
@@ -100,7 +101,7 @@ fn keyed(frames: &[(f64, f32)]) -> Shot {
     let mut shot = shot();
     let mut block = Element::solid("Block", Shape::cuboid(1.0, 1.0, 1.0), Moves::Animated);
     let keys = frames.iter().map(|&(frame, x)| (frame, Vec3::X * x));
-    block.motion.insert("placement.place_m".to_owned(), Channel::keyed(keys));
+    block.channels.insert("placement.position_m".to_owned(), Channel::keyed(keys));
     shot.add(block);
     shot
 }
@@ -152,7 +153,7 @@ fn a_launch_velocity_matters_from_the_let_go_on() {
 #[case(|s: &mut Shot| body(s).friction = 0.9, Some("before friction of Newly added changed"))]
 #[case(|s: &mut Shot| s.elements.retain(|e| e.name != "Quay"), Some("before Quay was deleted"))]
 #[case(|s: &mut Shot| { s.add(Element::solid("Float", Shape::sphere(0.1), Moves::Free)); }, Some("before Float was added"))]
-#[case(|s: &mut Shot| { body(s).friction = 0.9; body(s).bounce = 0.9; }, Some("before friction of Newly added and 1 more changed"))]
+#[case(|s: &mut Shot| { body(s).friction = 0.9; body(s).restitution = 0.9; }, Some("before friction of Newly added and 1 more changed"))]
 #[case(|s: &mut Shot| s.picture.width = 640, None)]
 fn why_frames_are_stale_is_said_in_words(#[case] change: fn(&mut Shot), #[case] words: Option<&str>) {
     // A name that reads like a change is still a name.
@@ -167,39 +168,40 @@ fn why_frames_are_stale_is_said_in_words(#[case] change: fn(&mut Shot), #[case] 
 /// The shot with a squall that blows in frames 8 to 12, in a region.
 fn squall() -> Shot {
     let mut shot = shot();
-    let region = shot.add(Element::new("Lee", Is::Region(Region::new(Volume::Ball { radius_m: 2.0 }))));
+    let region =
+        shot.add(Element::new("Lee", ElementKind::Region(Region::new(Volume::Sphere { radius_m: 2.0 }))));
     let mut force = Force::new(ForceKind::Wind(Wind::default()));
     (force.from_frame, force.to_frame, force.region) = (Some(8), Some(12), Some(region));
-    shot.add(Element::new("Squall", Is::Force(force)));
+    shot.add(Element::new("Squall", ElementKind::Force(force)));
     shot
 }
 
 fn force(shot: &mut Shot) -> &mut Force {
-    let Is::Force(force) = &mut shot.named_mut("Squall").unwrap().is else { panic!() };
+    let ElementKind::Force(force) = &mut shot.named_mut("Squall").unwrap().kind else { panic!() };
     force
 }
 
 // The potential energy told with the first frame is that of its gravity.
 #[rstest]
-#[case("acceleration of Gravity", 0, |s: &mut Shot| s.named_mut("Gravity").unwrap().is =
-    Is::Force(Force::new(ForceKind::Gravity { acceleration: Vec3::ZERO })))]
+#[case("acceleration of Gravity", 0, |s: &mut Shot| s.named_mut("Gravity").unwrap().kind =
+    ElementKind::Force(Force::new(ForceKind::Gravity { acceleration: Vec3::ZERO })))]
 #[case("strength of Squall", 8, |s: &mut Shot| force(s).strength = 2.0)]
 #[case("speed of Squall", 8, |s: &mut Shot| {
     force(s).kind = ForceKind::Wind(Wind { speed_m_s: 9.0, ..Wind::default() });
 })]
 #[case("settings of Squall", 8, |s: &mut Shot| force(s).kind = ForceKind::Attract(Attract::default()))]
-#[case("turn of Squall", 8, |s: &mut Shot| s.named_mut("Squall").unwrap().placement.turn_rad = Vec3::ONE)]
+#[case("turn of Squall", 8, |s: &mut Shot| s.named_mut("Squall").unwrap().placement.orientation_rad = Vec3::ONE)]
 #[case("radius of Lee", 8, |s: &mut Shot| {
-    s.named_mut("Lee").unwrap().is = Is::Region(Region::new(Volume::Ball { radius_m: 1.0 }));
+    s.named_mut("Lee").unwrap().kind = ElementKind::Region(Region::new(Volume::Sphere { radius_m: 1.0 }));
 })]
 #[case("span of Squall", 9, |s: &mut Shot| force(s).to_frame = Some(9))]
 #[case("strength of Squall", 9, |s: &mut Shot| {
     let keys = Channel::keyed([(9.0, 1.0f32), (14.0, 0.0)]);
-    s.named_mut("Squall").unwrap().motion.insert("is.force.strength".to_owned(), keys);
+    s.named_mut("Squall").unwrap().channels.insert("kind.force.strength".to_owned(), keys);
 })]
 #[case("friction of Crate", 5, |s: &mut Shot| {
     let keys = Channel::keyed([(5.0, 0.5f32), (14.0, 0.0)]);
-    s.named_mut("Crate").unwrap().motion.insert("is.solid.body.friction".to_owned(), keys);
+    s.named_mut("Crate").unwrap().channels.insert("kind.solid.body.friction".to_owned(), keys);
 })]
 fn frames_before_it_acts_stay_fresh(
     #[case] words: &str,
@@ -220,20 +222,23 @@ fn a_force_that_is_added_leaves_what_comes_before_it_fresh() {
 #[test]
 fn a_slower_time_makes_frames_stale_from_its_first_key_on() {
     let mut changed = shot();
-    changed.motion.insert("physics.time_scale".to_owned(), Channel::keyed([(6.0, 1.0f32), (9.0, 0.3)]));
+    changed.channels.insert("physics.time_scale".to_owned(), Channel::keyed([(6.0, 1.0f32), (9.0, 0.3)]));
     assert_eq!(same(&shot(), &changed), 6);
     assert_eq!(what_changed(&shot(), &changed), ["time scale"]);
 }
 
 mod particles {
     use super::*;
-    use shot::{Becoming, Births, Force, ForceKind, Form, Is, Often, Particles, Split, Then, When, Who};
+    use shot::{
+        Action, ElementFilter, ElementKind, Emission, EmissionSchedule, Force, ForceKind, Form,
+        ParticleEvent, Particles, Split, Trigger,
+    };
 
     fn sparks(change: impl Fn(&mut Particles)) -> Shot {
         let mut shot = Shot::empty("Sparks");
         let mut particles = Particles::default();
         change(&mut particles);
-        shot.add(Element::new("Sparks", Is::Particles(particles)));
+        shot.add(Element::new("Sparks", ElementKind::Particles(particles)));
         shot
     }
 
@@ -244,25 +249,30 @@ mod particles {
 
     #[test]
     fn what_is_there_at_the_first_frame_makes_that_stale() {
-        let how = |number| move |p: &mut Particles| p.births.how = Often::AtOnce { number };
+        let how =
+            |number| move |p: &mut Particles| p.emission.schedule = EmissionSchedule::Burst { count: number };
         assert_eq!(first_stale(&sparks(how(3)), &sparks(how(4))), Some(1));
-        let preroll = |size| move |p: &mut Particles| (p.births.preroll_s, p.start.size_m) = (1.0, size);
+        let preroll = |size| move |p: &mut Particles| (p.emission.preroll_s, p.start.size_m) = (1.0, size);
         assert_eq!(first_stale(&sparks(preroll(0.1)), &sparks(preroll(0.2))), Some(1));
-        let rate = |per_s| move |p: &mut Particles| p.births.how = Often::Rate { per_s };
+        let rate = |per_s| move |p: &mut Particles| p.emission.schedule = EmissionSchedule::Rate { per_s };
         assert_eq!(first_stale(&sparks(rate(3.0)), &sparks(rate(4.0))), Some(2));
     }
 
     #[test]
     fn births_from_a_frame_on_leave_what_comes_before_fresh() {
-        let from = |size| move |p: &mut Particles| (p.births.from_frame, p.start.size_m) = (Some(30), size);
+        let from = |size| move |p: &mut Particles| (p.emission.from_frame, p.start.size_m) = (Some(30), size);
         assert_eq!(first_stale(&sparks(from(0.1)), &sparks(from(0.2))), Some(31));
         // Not if others become them before.
         let fed = |size| {
             let mut shot = sparks(from(size));
             let id = shot.named("Sparks").unwrap().id;
-            let split = Then::Split(Split { of: Some(id), ..Split::default() });
-            let becoming = vec![Becoming { when: When::Age { s: 0.1 }, then: split, share: 1.0 }];
-            shot.add(Element::new("Coal", Is::Particles(Particles { becoming, ..Particles::default() })));
+            let split = Action::Split(Split { of: Some(id), ..Split::default() });
+            let events =
+                vec![ParticleEvent { trigger: Trigger::Age { age_s: 0.1 }, action: split, probability: 1.0 }];
+            shot.add(Element::new(
+                "Coal",
+                ElementKind::Particles(Particles { events, ..Particles::default() }),
+            ));
             shot
         };
         assert_eq!(first_stale(&fed(0.1), &fed(0.2)), Some(2));
@@ -272,9 +282,9 @@ mod particles {
     fn the_image_of_a_map_counts_and_when_bodies_go_back() {
         let by_image = |sum: &str| {
             let mut shot = sparks(|p| {
-                p.from = shot::Source::Grid { count: [4, 1, 4], spacing_m: Vec3::ONE };
+                p.source = shot::Source::Grid { count: [4, 1, 4], spacing_m: Vec3::ONE };
                 let of = shot::MapOf::Image { asset: "ramp".to_owned() };
-                p.births.map = Some(shot::BirthMap { of, dark: false, all_alike: false });
+                p.emission.map = Some(shot::EmissionMap { of, dark: false, all_alike: false });
             });
             let (file, sha256) = ("assets/ramp.png".to_owned(), sum.to_owned());
             shot.assets.insert("ramp".to_owned(), shot::Asset { kind: shot::AssetKind::Image, file, sha256 });
@@ -282,17 +292,17 @@ mod particles {
         };
         assert_eq!(first_stale(&by_image("a"), &by_image("a")), None);
         assert_eq!(first_stale(&by_image("a"), &by_image("b")), Some(2));
-        let back = |when: Option<When>| {
-            let mut shot = sparks(|p| p.births.how = Often::Never {});
+        let back = |when: Option<Trigger>| {
+            let mut shot = sparks(|p| p.emission.schedule = EmissionSchedule::Never {});
             let of = shot.named("Sparks").unwrap().id;
             let mut block = Element::solid("Block", shot::Shape::sphere(0.1), shot::Moves::Free);
             let solid = block.as_solid_mut().unwrap();
             solid.from_particles = Some(3);
-            solid.back = when.map(|when| shot::Back { when, of });
+            solid.to_particles = when.map(|trigger| shot::ToParticles { trigger, of });
             shot.add(block);
             shot
         };
-        let (never, slower) = (back(None), back(Some(When::Slower { speed_m_s: 0.1 })));
+        let (never, slower) = (back(None), back(Some(Trigger::Slower { speed_m_s: 0.1 })));
         assert_eq!(first_stale(&never, &slower), Some(1));
         assert_eq!(why_stale(&never, &slower).unwrap(), "before return to particles of Block changed");
     }
@@ -303,7 +313,7 @@ mod particles {
         assert_eq!(first_stale(&sparks(form(Form::Dot)), &sparks(form(Form::Disc))), None);
         let never = |seed| {
             move |p: &mut Particles| {
-                (p.births, p.seed) = (Births { from_frame: Some(500), ..Births::default() }, seed);
+                (p.emission, p.seed) = (Emission { from_frame: Some(500), ..Emission::default() }, seed);
             }
         };
         assert_eq!(first_stale(&sparks(never(1)), &sparks(never(2))), None);
@@ -317,9 +327,9 @@ mod particles {
             ball.groups = groups.iter().map(|group| (*group).to_owned()).collect();
             shot.add(ball);
             let pull = ForceKind::Pull { force_n: 1.0 };
-            let only = vec![Who::Group { group: "Light".to_owned() }];
+            let only = vec![ElementFilter::Group { group: "Light".to_owned() }];
             let pull = Force { only, from_frame: Some(20), ..Force::new(pull) };
-            shot.add(Element::new("Pull", Is::Force(pull)));
+            shot.add(Element::new("Pull", ElementKind::Force(pull)));
             shot
         };
         let (apart, joined) = (with(&[]), with(&["Light"]));

@@ -3,7 +3,7 @@
 use glam::Vec3;
 use rstest::rstest;
 use serde_json::{Value, json};
-use shot::{Channel, Element, Moves, Shape, Shot, Value as Is, Wake, fingerprints, what_changed};
+use shot::{Channel, Element, Moves, Shape, Shot, Value as ElementKind, Wake, fingerprints, what_changed};
 
 fn tumble() -> Shot {
     let mut shot = Shot::empty("Crate tumble");
@@ -12,7 +12,7 @@ fn tumble() -> Shot {
     let mut block = Element::solid("Block", Shape::cuboid(0.7, 0.7, 0.7), Moves::Animated);
     let key = |frame, x| (frame, Vec3::new(x, 1.0, 0.0));
     let keys = [key(1.0, -3.0), key(14.0, -1.0), key(40.0, 2.0)];
-    block.motion.insert("placement.place_m".to_owned(), Channel::keyed(keys));
+    block.channels.insert("placement.position_m".to_owned(), Channel::keyed(keys));
     block.as_solid_mut().unwrap().body.wake = Some(Wake::Frame(30));
     shot.add(block);
     shot
@@ -36,21 +36,21 @@ fn writing_and_reading_gives_an_equal_shot() {
 #[case("/picture/width", json!(100000), "picture.width: 100000 is outside 16 to 8192")]
 #[case("/version", json!(9), "version: 9 is not a version this build reads")]
 #[case("/name", json!(" "), "name: is empty")]
-#[case("/elements/5/is/solid/body/friction", json!(-0.1), "elements[5].is.solid.body.friction: -0.1 is outside 0 to 10")]
-#[case("/elements/5/is/solid/body/bounce", json!(1.5), "elements[5].is.solid.body.bounce: 1.5 is outside 0 to 1")]
-#[case("/elements/5/is/solid/body/friction", json!("rough"), "elements[5].is.solid.body.friction: invalid type: string")]
-#[case("/elements/5/is/solid/shape/box/size_m", json!([1, 0, 1]), "elements[5].is.solid.shape.box.size_m[1]: 0 is outside")]
+#[case("/elements/5/kind/solid/body/friction", json!(-0.1), "elements[5].kind.solid.body.friction: -0.1 is outside 0 to 10")]
+#[case("/elements/5/kind/solid/body/restitution", json!(1.5), "elements[5].kind.solid.body.restitution: 1.5 is outside 0 to 1")]
+#[case("/elements/5/kind/solid/body/friction", json!("rough"), "elements[5].kind.solid.body.friction: invalid type: string")]
+#[case("/elements/5/kind/solid/shape/box/size_m", json!([1, 0, 1]), "elements[5].kind.solid.shape.box.size_m[1]: 0 is outside")]
 #[case("/elements/5/name", json!("Deck"), "elements[5].name: \"Deck\" is also the name of elements[4]")]
 #[case("/elements/5/id", json!(5), "elements[5].id: 5 is also the id of elements[4]")]
-#[case("/elements/5/is/solid/look", json!({"gloss": 1}), "elements[5].is.solid.look.gloss: unknown field `gloss`")]
-#[case("/elements/6/motion/placement.place_m/keys/1/frame", json!(1), "elements[6].motion.placement.place_m.keys[1].frame: 1 does not come after 1")]
-#[case("/elements/6/motion/placement.place_m/keys/1/value", json!(1), "keys[1].value: is a number, not three numbers")]
-#[case("/elements/6/motion/placement.place_m/keys/1/value", json!([0, 1e9, 0]), "keys[1].value[1]: 1000000000 is outside -10000 to 10000")]
-#[case("/elements/6/motion", json!({"is.solid.body.frction": {"keys": [{"frame": 1, "value": 1}]}}), "elements[6].motion.is.solid.body.frction: is not a value of this element")]
-#[case("/elements/6/motion", json!({"is.solid.shape.box.size_m": {"keys": [{"frame": 1, "value": [1, 0, 1]}]}}), "keys[0].value[1]: 0 is outside")]
-#[case("/elements/6/motion/placement.place_m/keys", json!([]), "elements[6].motion.placement.place_m.keys: is empty")]
+#[case("/elements/5/kind/solid/look", json!({"gloss": 1}), "elements[5].kind.solid.look.gloss: unknown field `gloss`")]
+#[case("/elements/6/channels/placement.position_m/keys/1/frame", json!(1), "elements[6].channels.placement.position_m.keys[1].frame: 1 does not come after 1")]
+#[case("/elements/6/channels/placement.position_m/keys/1/value", json!(1), "keys[1].value: is a number, not three numbers")]
+#[case("/elements/6/channels/placement.position_m/keys/1/value", json!([0, 1e9, 0]), "keys[1].value[1]: 1000000000 is outside -10000 to 10000")]
+#[case("/elements/6/channels", json!({"kind.solid.body.frction": {"keys": [{"frame": 1, "value": 1}]}}), "elements[6].channels.kind.solid.body.frction: is not a value of this element")]
+#[case("/elements/6/channels", json!({"kind.solid.shape.box.size_m": {"keys": [{"frame": 1, "value": [1, 0, 1]}]}}), "keys[0].value[1]: 0 is outside")]
+#[case("/elements/6/channels/placement.position_m/keys", json!([]), "elements[6].channels.placement.position_m.keys: is empty")]
 #[case("/camera", json!(5), "camera: 5 is not the id of a camera")]
-#[case("/elements/5/is/solid/shape", json!({"mesh": {"asset": "boat", "scale": 1}}), "\"boat\" is not among the assets")]
+#[case("/elements/5/kind/solid/shape", json!({"mesh": {"asset": "boat", "scale": 1}}), "\"boat\" is not among the assets")]
 #[case("/assets", json!({"x": {"kind": "mesh", "file": "../etc/x", "sha256": ""}}), "is not a path below the shot's folder")]
 fn a_fault_is_named_by_its_path(#[case] path: &str, #[case] value: Value, #[case] message: &str) {
     let error = with(path, value).unwrap_err();
@@ -78,8 +78,8 @@ fn every_fault_is_listed_not_only_the_first() {
 fn a_key_after_frame_14_leaves_frames_1_to_14_fresh() {
     let before = fingerprints(&tumble());
     let mut shot = tumble();
-    let channel = shot.named_mut("Block").unwrap().motion.get_mut("placement.place_m").unwrap();
-    channel.keys[2].value = Is::Vector([2.0, 3.0, 0.0]);
+    let channel = shot.named_mut("Block").unwrap().channels.get_mut("placement.position_m").unwrap();
+    channel.keys[2].value = ElementKind::Vector([2.0, 3.0, 0.0]);
     let after = fingerprints(&shot);
     assert_eq!(before[..14], after[..14]);
     assert_ne!(before[14], after[14]);
@@ -131,9 +131,9 @@ fn a_taken_name_gets_a_number() {
 #[test]
 fn the_frame_rate_takes_no_keys() {
     let mut shot = Shot::empty("Test");
-    shot.motion.insert("timing.fps".to_owned(), Channel::keyed([(1.0, 30.0f32)]));
+    shot.channels.insert("timing.fps".to_owned(), Channel::keyed([(1.0, 30.0f32)]));
     let fault = shot.faults()[0].to_string();
-    assert_eq!(fault, "motion.timing.fps: fps is the same at every frame; it takes no keys");
+    assert_eq!(fault, "channels.timing.fps: fps is the same at every frame; it takes no keys");
 }
 
 #[test]
@@ -145,11 +145,15 @@ fn a_group_has_a_name() {
 
 #[test]
 fn what_is_left_out_of_particles_comes_back_as_it_was() {
-    use shot::{Becoming, Is, Particles, Split, Start, Then, When};
+    use shot::{Action, ElementKind, ParticleEvent, Particles, Split, Start, Trigger};
     let mut shot = Shot::empty("Test");
     let split = Split { size: None, ..Split::default() };
-    let becoming = vec![Becoming { when: When::End {}, then: Then::Split(split), share: 1.0 }];
+    let events =
+        vec![ParticleEvent { trigger: Trigger::End {}, action: Action::Split(split), probability: 1.0 }];
     let start = Start { lifespan_s: None, ..Start::default() };
-    shot.add(Element::new("Sparks", Is::Particles(Particles { start, becoming, ..Particles::default() })));
+    shot.add(Element::new(
+        "Sparks",
+        ElementKind::Particles(Particles { start, events, ..Particles::default() }),
+    ));
     assert_eq!(shot::read(shot::write(&shot).as_bytes()).unwrap(), shot);
 }

@@ -5,8 +5,8 @@ use glam::{Vec2, Vec3};
 use rstest::rstest;
 use serde_json::{Value, json};
 use shot::{
-    AreaLight, Asset, AssetKind, Attract, Copies, Element, Force, ForceKind, Is, Moves, Region, Shape, Shot,
-    Turbulence, Volume, Vortex, Weight, Wind,
+    AreaLight, Asset, AssetKind, Attract, Copies, Element, ElementKind, Force, ForceKind, Moves, Region,
+    Shape, Shot, Turbulence, Volume, Vortex, Weight, Wind,
 };
 
 /// A shot with one of everything; `Name` to index in [`INDEX`].
@@ -18,25 +18,30 @@ fn everything() -> Value {
     solid("Capsule", Shape::Capsule { radius_m: 0.2, length_m: 0.5 });
     solid("Cylinder", Shape::Cylinder { radius_m: 0.2, height_m: 0.5 });
     solid("Cone", Shape::Cone { radius_m: 0.2, height_m: 0.5 });
-    solid("Torus", Shape::Torus { ring_m: 0.4, tube_m: 0.1 });
+    solid("Torus", Shape::Torus { major_radius_m: 0.4, minor_radius_m: 0.1 });
     solid("Plane", Shape::plane(2.0, 3.0));
     solid("Mesh", Shape::Mesh { asset: "boat".to_owned(), scale: 1.0 });
     shot.add(Element::new(
         "Lamp",
-        Is::AreaLight(AreaLight { size_m: Vec2::ONE, radiance: 1.0, colour: Vec3::ONE }),
+        ElementKind::AreaLight(AreaLight { size_m: Vec2::ONE, radiance: 1.0, colour: Vec3::ONE }),
     ));
     let asset = |kind, file: &str| Asset { kind, file: file.to_owned(), sha256: String::new() };
     shot.assets.insert("boat".to_owned(), asset(AssetKind::Mesh, "assets/boat.obj"));
     shot.assets.insert("rope".to_owned(), asset(AssetKind::Image, "assets/rope.png"));
     shot.assets.insert("dusk".to_owned(), asset(AssetKind::Environment, "assets/dusk.exr"));
     let body = shot.named_mut("Box").unwrap().as_solid_mut().unwrap();
-    body.copies =
-        Some(Copies { count: [2, 2, 2], spacing_m: Vec3::ONE, jitter_m: 0.0, turn_rad: 0.0, seed: 0 });
+    body.copies = Some(Copies {
+        count: [2, 2, 2],
+        spacing_m: Vec3::ONE,
+        position_jitter_m: 0.0,
+        orientation_jitter_rad: 0.0,
+        seed: 0,
+    });
     body.body.margin_m = Some(0.001);
     body.body.launch_velocity = Some(Vec3::X);
-    body.body.launch_spin = Some(Vec3::X);
+    body.body.launch_angular_velocity = Some(Vec3::X);
     shot.named_mut("Sphere").unwrap().as_solid_mut().unwrap().body.weight = Weight::MassKg(2.0);
-    let force = |name: &str, kind| Element::new(name, Is::Force(Force::new(kind)));
+    let force = |name: &str, kind| Element::new(name, ElementKind::Force(Force::new(kind)));
     shot.add(force("Pull", ForceKind::Pull { force_n: 1.0 }));
     shot.add(force("Wind", ForceKind::Wind(Wind::default())));
     let looped = Turbulence { loop_s: Some(4.0), ..Turbulence::default() };
@@ -45,12 +50,12 @@ fn everything() -> Value {
     let ranged = Attract { range_m: Some(3.0), ..Attract::default() };
     shot.add(force("Attract", ForceKind::Attract(ranged)));
     shot.add(force("Drag", ForceKind::Drag { linear_n_s_m: 1.0, density_kg_m3: 1.0 }));
-    let region = |name: &str, volume| Element::new(name, Is::Region(Region::new(volume)));
+    let region = |name: &str, volume| Element::new(name, ElementKind::Region(Region::new(volume)));
     shot.add(region("Room", Volume::Box { size_m: Vec3::ONE }));
     shot.add(region("Pillar", Volume::Cylinder { radius_m: 1.0, height_m: 1.0 }));
     let blobs = Volume::Noise { size_m: 1.0, threshold: 0.5, softness: 0.1, drift_m_s: Vec3::ZERO, seed: 0 };
     shot.add(region("Blobs", blobs));
-    if let Is::Camera(camera) = &mut shot.named_mut("Camera").unwrap().is {
+    if let ElementKind::Camera(camera) = &mut shot.named_mut("Camera").unwrap().kind {
         camera.f_stop = Some(4.0);
     }
     let document = serde_json::to_value(&shot).unwrap();
@@ -85,72 +90,72 @@ fn with(path: &str, value: f64) -> (Result<Shot, String>, String) {
 #[case("timing.fps", 1.0, 240.0)]
 #[case("physics.world_m", 1.0, 10_000.0)]
 #[case("physics.time_scale", 0.0, 20.0)]
-#[case("elements.Gravity.is.force.kind.gravity.acceleration.1", -1_000.0, 1_000.0)]
-#[case("elements.Pull.is.force.kind.pull.force_n", -1e9, 1e9)]
-#[case("elements.Pull.is.force.strength", -1e4, 1e4)]
-#[case("elements.Wind.is.force.kind.wind.speed_m_s", -1_000.0, 1_000.0)]
-#[case("elements.Wind.is.force.kind.wind.gust", 0.0, 1.0)]
-#[case("elements.Wind.is.force.kind.wind.eddy_m", 0.01, 1_000.0)]
-#[case("elements.Wind.is.force.kind.wind.push.air.density_kg_m3", 0.0, 20_000.0)]
-#[case("elements.Turbulence.is.force.kind.turbulence.size_m", 0.01, 1_000.0)]
-#[case("elements.Turbulence.is.force.kind.turbulence.octaves", 1.0, 8.0)]
-#[case("elements.Turbulence.is.force.kind.turbulence.loop_s", 0.01, 10_000.0)]
-#[case("elements.Vortex.is.force.kind.vortex.core_m", 0.001, 1_000.0)]
-#[case("elements.Attract.is.force.kind.attract.power", -4.0, 4.0)]
-#[case("elements.Attract.is.force.kind.attract.range_m", 0.0005, 1_000.0)]
-#[case("elements.Drag.is.force.kind.drag.linear_n_s_m", 0.0, 1e6)]
-#[case("elements.Drag.is.force.kind.drag.density_kg_m3", 0.0, 20_000.0)]
-#[case("elements.Room.is.region.volume.box.size_m.1", 0.0, 10_000.0)]
-#[case("elements.Room.is.region.edge_m", 0.0, 1_000.0)]
-#[case("elements.Pillar.is.region.volume.cylinder.height_m", 0.0, 10_000.0)]
-#[case("elements.Blobs.is.region.volume.noise.threshold", 0.0, 1.0)]
-#[case("elements.Camera.is.camera.focal_length_mm", 4.0, 1_200.0)]
-#[case("elements.Camera.is.camera.sensor_mm", 4.0, 100.0)]
-#[case("elements.Camera.is.camera.focus_m", 0.01, 10_000.0)]
-#[case("elements.Camera.is.camera.exposure", -20.0, 20.0)]
-#[case("elements.Camera.is.camera.f_stop", 0.5, 64.0)]
-#[case("elements.Sun.is.sun.irradiance", 0.0, 1e5)]
-#[case("elements.Sun.is.sun.colour.2", 0.0, 1e3)]
-#[case("elements.Sun.is.sun.angle_rad", 0.0, 1.0)]
-#[case("elements.Sky.is.sky.strength", 0.0, 1e4)]
-#[case("elements.Sky.is.sky.source.gradient.horizon.0", 0.0, 1e4)]
-#[case("elements.Lamp.is.area_light.size_m.0", 0.0005, 1_000.0)]
-#[case("elements.Lamp.is.area_light.size_m.1", 0.0005, 1_000.0)]
-#[case("elements.Lamp.is.area_light.radiance", 0.0, 1e6)]
-#[case("elements.Lamp.is.area_light.colour.1", 0.0, 1e3)]
-#[case("elements.Lamp.placement.place_m.0", -10_000.0, 10_000.0)]
-#[case("elements.Lamp.placement.turn_rad.2", -1_000.0, 1_000.0)]
-#[case("elements.Box.is.solid.shape.box.edge_m", 0.0, 0.5)]
-#[case("elements.Sphere.is.solid.shape.sphere.radius_m", 0.0005, 1_000.0)]
-#[case("elements.Capsule.is.solid.shape.capsule.radius_m", 0.0005, 1_000.0)]
-#[case("elements.Capsule.is.solid.shape.capsule.length_m", 0.0005, 1_000.0)]
-#[case("elements.Cylinder.is.solid.shape.cylinder.radius_m", 0.0005, 1_000.0)]
-#[case("elements.Cylinder.is.solid.shape.cylinder.height_m", 0.0005, 1_000.0)]
-#[case("elements.Cone.is.solid.shape.cone.radius_m", 0.0005, 1_000.0)]
-#[case("elements.Cone.is.solid.shape.cone.height_m", 0.0005, 1_000.0)]
-#[case("elements.Torus.is.solid.shape.torus.tube_m", 0.0005, 0.4)]
-#[case("elements.Plane.is.solid.shape.plane.size_m.0", 0.0005, 1_000.0)]
-#[case("elements.Plane.is.solid.shape.plane.size_m.1", 0.0005, 1_000.0)]
-#[case("elements.Mesh.is.solid.shape.mesh.scale", 1e-6, 1e6)]
-#[case("elements.Box.is.solid.copies.spacing_m.0", -1_000.0, 1_000.0)]
-#[case("elements.Box.is.solid.copies.jitter_m", 0.0, 1_000.0)]
-#[case("elements.Box.is.solid.copies.turn_rad", 0.0, 7.0)]
-#[case("elements.Box.is.solid.body.weight.density_kg_m3", 0.01, 50_000.0)]
-#[case("elements.Sphere.is.solid.body.weight.mass_kg", 1e-6, 1e9)]
-#[case("elements.Box.is.solid.body.friction", 0.0, 10.0)]
-#[case("elements.Box.is.solid.body.bounce", 0.0, 1.0)]
-#[case("elements.Box.is.solid.body.margin_m", 0.0, 1.0)]
-#[case("elements.Box.is.solid.body.launch_velocity.0", -1_000.0, 1_000.0)]
-#[case("elements.Box.is.solid.body.launch_spin.2", -1_000.0, 1_000.0)]
-#[case("elements.Box.is.solid.look.albedo.0", 0.0, 1.0)]
-#[case("elements.Box.is.solid.look.variation", 0.0, 1.0)]
-#[case("elements.Box.is.solid.look.roughness", 0.0, 1.0)]
-#[case("elements.Box.is.solid.look.metalness", 0.0, 1.0)]
-#[case("elements.Box.is.solid.look.transmission", 0.0, 1.0)]
-#[case("elements.Box.is.solid.look.image_repeat", 0.001, 1_000.0)]
-#[case("elements.Box.is.solid.look.normal_strength", 0.0, 10.0)]
-#[case("elements.Box.is.solid.look.refraction", 1.0, 3.0)]
-#[case("elements.Box.is.solid.look.emission.1", 0.0, 1e6)]
+#[case("elements.Gravity.kind.force.kind.gravity.acceleration.1", -1_000.0, 1_000.0)]
+#[case("elements.Pull.kind.force.kind.pull.force_n", -1e9, 1e9)]
+#[case("elements.Pull.kind.force.strength", -1e4, 1e4)]
+#[case("elements.Wind.kind.force.kind.wind.speed_m_s", -1_000.0, 1_000.0)]
+#[case("elements.Wind.kind.force.kind.wind.gust", 0.0, 1.0)]
+#[case("elements.Wind.kind.force.kind.wind.eddy_m", 0.01, 1_000.0)]
+#[case("elements.Wind.kind.force.kind.wind.push.air.density_kg_m3", 0.0, 20_000.0)]
+#[case("elements.Turbulence.kind.force.kind.turbulence.size_m", 0.01, 1_000.0)]
+#[case("elements.Turbulence.kind.force.kind.turbulence.octaves", 1.0, 8.0)]
+#[case("elements.Turbulence.kind.force.kind.turbulence.loop_s", 0.01, 10_000.0)]
+#[case("elements.Vortex.kind.force.kind.vortex.core_m", 0.001, 1_000.0)]
+#[case("elements.Attract.kind.force.kind.attract.power", -4.0, 4.0)]
+#[case("elements.Attract.kind.force.kind.attract.range_m", 0.0005, 1_000.0)]
+#[case("elements.Drag.kind.force.kind.drag.linear_n_s_m", 0.0, 1e6)]
+#[case("elements.Drag.kind.force.kind.drag.density_kg_m3", 0.0, 20_000.0)]
+#[case("elements.Room.kind.region.volume.box.size_m.1", 0.0, 10_000.0)]
+#[case("elements.Room.kind.region.edge_m", 0.0, 1_000.0)]
+#[case("elements.Pillar.kind.region.volume.cylinder.height_m", 0.0, 10_000.0)]
+#[case("elements.Blobs.kind.region.volume.noise.threshold", 0.0, 1.0)]
+#[case("elements.Camera.kind.camera.focal_length_mm", 4.0, 1_200.0)]
+#[case("elements.Camera.kind.camera.sensor_mm", 4.0, 100.0)]
+#[case("elements.Camera.kind.camera.focus_distance_m", 0.01, 10_000.0)]
+#[case("elements.Camera.kind.camera.exposure", -20.0, 20.0)]
+#[case("elements.Camera.kind.camera.f_stop", 0.5, 64.0)]
+#[case("elements.Sun.kind.sun.irradiance", 0.0, 1e5)]
+#[case("elements.Sun.kind.sun.colour.2", 0.0, 1e3)]
+#[case("elements.Sun.kind.sun.angle_rad", 0.0, 1.0)]
+#[case("elements.Sky.kind.sky.strength", 0.0, 1e4)]
+#[case("elements.Sky.kind.sky.source.gradient.horizon.0", 0.0, 1e4)]
+#[case("elements.Lamp.kind.area_light.size_m.0", 0.0005, 1_000.0)]
+#[case("elements.Lamp.kind.area_light.size_m.1", 0.0005, 1_000.0)]
+#[case("elements.Lamp.kind.area_light.radiance", 0.0, 1e6)]
+#[case("elements.Lamp.kind.area_light.colour.1", 0.0, 1e3)]
+#[case("elements.Lamp.placement.position_m.0", -10_000.0, 10_000.0)]
+#[case("elements.Lamp.placement.orientation_rad.2", -1_000.0, 1_000.0)]
+#[case("elements.Box.kind.solid.shape.box.edge_m", 0.0, 0.5)]
+#[case("elements.Sphere.kind.solid.shape.sphere.radius_m", 0.0005, 1_000.0)]
+#[case("elements.Capsule.kind.solid.shape.capsule.radius_m", 0.0005, 1_000.0)]
+#[case("elements.Capsule.kind.solid.shape.capsule.length_m", 0.0005, 1_000.0)]
+#[case("elements.Cylinder.kind.solid.shape.cylinder.radius_m", 0.0005, 1_000.0)]
+#[case("elements.Cylinder.kind.solid.shape.cylinder.height_m", 0.0005, 1_000.0)]
+#[case("elements.Cone.kind.solid.shape.cone.radius_m", 0.0005, 1_000.0)]
+#[case("elements.Cone.kind.solid.shape.cone.height_m", 0.0005, 1_000.0)]
+#[case("elements.Torus.kind.solid.shape.torus.minor_radius_m", 0.0005, 0.4)]
+#[case("elements.Plane.kind.solid.shape.plane.size_m.0", 0.0005, 1_000.0)]
+#[case("elements.Plane.kind.solid.shape.plane.size_m.1", 0.0005, 1_000.0)]
+#[case("elements.Mesh.kind.solid.shape.mesh.scale", 1e-6, 1e6)]
+#[case("elements.Box.kind.solid.copies.spacing_m.0", -1_000.0, 1_000.0)]
+#[case("elements.Box.kind.solid.copies.position_jitter_m", 0.0, 1_000.0)]
+#[case("elements.Box.kind.solid.copies.orientation_jitter_rad", 0.0, 7.0)]
+#[case("elements.Box.kind.solid.body.weight.density_kg_m3", 0.01, 50_000.0)]
+#[case("elements.Sphere.kind.solid.body.weight.mass_kg", 1e-6, 1e9)]
+#[case("elements.Box.kind.solid.body.friction", 0.0, 10.0)]
+#[case("elements.Box.kind.solid.body.restitution", 0.0, 1.0)]
+#[case("elements.Box.kind.solid.body.margin_m", 0.0, 1.0)]
+#[case("elements.Box.kind.solid.body.launch_velocity.0", -1_000.0, 1_000.0)]
+#[case("elements.Box.kind.solid.body.launch_angular_velocity.2", -1_000.0, 1_000.0)]
+#[case("elements.Box.kind.solid.look.albedo.0", 0.0, 1.0)]
+#[case("elements.Box.kind.solid.look.variation", 0.0, 1.0)]
+#[case("elements.Box.kind.solid.look.roughness", 0.0, 1.0)]
+#[case("elements.Box.kind.solid.look.metalness", 0.0, 1.0)]
+#[case("elements.Box.kind.solid.look.transmission", 0.0, 1.0)]
+#[case("elements.Box.kind.solid.look.image_repeat", 0.001, 1_000.0)]
+#[case("elements.Box.kind.solid.look.normal_strength", 0.0, 10.0)]
+#[case("elements.Box.kind.solid.look.refractive_index", 1.0, 3.0)]
+#[case("elements.Box.kind.solid.look.emission.1", 0.0, 1e6)]
 fn a_number_has_a_range(#[case] path: &str, #[case] low: f64, #[case] high: f64) {
     for end in [low, high] {
         let (read, _) = with(path, end);
@@ -181,7 +186,7 @@ fn a_whole_number_has_a_range(#[case] path: &str, #[case] low: u32, #[case] high
 
 #[test]
 fn an_edge_is_at_most_half_the_box() {
-    let error = with("elements.Box.is.solid.shape.box.size_m.1", 0.1).0.unwrap_err();
+    let error = with("elements.Box.kind.solid.shape.box.size_m.1", 0.1).0.unwrap_err();
     assert!(error.contains("shape.box.edge_m: 0.1 is outside 0 to 0.05"), "{error}");
 }
 
@@ -193,15 +198,15 @@ fn an_edge_is_at_most_half_the_box() {
 #[case(json!([1, 1]), "invalid length 2")]
 fn absurd_copies_are_refused_before_any_is_made(#[case] count: Value, #[case] message: &str) {
     let mut document = everything();
-    let (pointer, _) = resolve(&document, "elements.Box.is.solid.copies.count");
+    let (pointer, _) = resolve(&document, "elements.Box.kind.solid.copies.count");
     *document.pointer_mut(&pointer).unwrap() = count;
     let error = shot::read(document.to_string().as_bytes()).unwrap_err().to_string();
     assert!(error.contains(message), "{error}");
 }
 
 #[rstest]
-#[case("elements.Mesh.is.solid.shape.mesh.asset", "rope", "\"rope\" is image, not mesh")]
-#[case("elements.Mesh.is.solid.shape.mesh.asset", "gone", "\"gone\" is not among the assets")]
+#[case("elements.Mesh.kind.solid.shape.mesh.asset", "rope", "\"rope\" is image, not mesh")]
+#[case("elements.Mesh.kind.solid.shape.mesh.asset", "gone", "\"gone\" is not among the assets")]
 #[case("elements.Box.name", "", "is empty")]
 #[case("elements.Box.name", "a\tb", "control character")]
 fn a_word_that_cannot_be_is_refused(#[case] path: &str, #[case] word: &str, #[case] message: &str) {
@@ -231,9 +236,9 @@ fn a_camera_is_aimed_at_another_element_that_is_there() {
     let own = document["camera"].clone();
     let index = document["elements"].as_array().unwrap().iter().position(|e| e["id"] == own).unwrap();
     for (aim, message) in
-        [(own, "aim.at: is the element itself"), (json!(999), "999 is not the id of an element")]
+        [(own, "aim.target: is the element itself"), (json!(999), "999 is not the id of an element")]
     {
-        document["elements"][index]["aim"] = json!({"at": aim});
+        document["elements"][index]["aim"] = json!({"target": aim});
         let error = shot::read(document.to_string().as_bytes()).unwrap_err().to_string();
         assert!(error.contains(message), "{error}");
     }

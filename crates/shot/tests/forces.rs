@@ -6,8 +6,8 @@ use rstest::rstest;
 use serde_json::{Value, json};
 use shot::check::{Mistake, check};
 use shot::{
-    Attract, Channel, Combine, Curve, Element, Force, ForceKind, Id, Is, Matter, Moves, Part, Profile,
-    Region, Shape, Shot, Volume, Who, Wind,
+    Attract, Channel, Combine, Curve, Element, ElementFilter, ElementKind, Force, ForceKind, Id, Matter,
+    Moves, Part, Profile, Region, Shape, Shot, Volume, Wind,
 };
 
 fn wind() -> Force {
@@ -19,10 +19,13 @@ fn shot() -> Shot {
     let mut shot = Shot::empty("Forces");
     shot.add(Element::solid("Deck", Shape::plane(6.0, 6.0), Moves::Still));
     shot.add(Element::solid("Crate", Shape::cuboid(0.5, 0.5, 0.5), Moves::Free).at(0.0, 1.0, 0.0));
-    shot.add(Element::new("Lee", Is::Region(Region::new(Volume::Ball { radius_m: 1.0 }))));
+    shot.add(Element::new("Lee", ElementKind::Region(Region::new(Volume::Sphere { radius_m: 1.0 }))));
     let points_m = vec![Vec3::ZERO, Vec3::X];
-    shot.add(Element::new("Line", Is::Curve(Curve::Points { points_m, closed: false, smooth: true })));
-    shot.add(Element::new("Wind", Is::Force(wind())));
+    shot.add(Element::new(
+        "Line",
+        ElementKind::Curve(Curve::Points { points_m, closed: false, smooth: true }),
+    ));
+    shot.add(Element::new("Wind", ElementKind::Force(wind())));
     shot
 }
 
@@ -31,7 +34,7 @@ fn id(shot: &Shot, name: &str) -> Id {
 }
 
 fn set_force(shot: &mut Shot, change: impl FnOnce(&mut Force)) {
-    let Is::Force(force) = &mut shot.named_mut("Wind").unwrap().is else { panic!() };
+    let ElementKind::Force(force) = &mut shot.named_mut("Wind").unwrap().kind else { panic!() };
     change(force);
 }
 
@@ -45,12 +48,12 @@ fn fault(shot: &Shot) -> String {
 #[case(json!({"wind": {}}), "wind")]
 #[case(json!({"turbulence": {"octaves": 3, "loop_s": 2}}), "turbulence")]
 #[case(json!({"vortex": {"push": "acceleration"}}), "vortex")]
-#[case(json!({"attract": {"power": -2, "to": 8}}), "attract")]
+#[case(json!({"attract": {"power": -2, "target": 8}}), "attract")]
 #[case(json!({"drag": {"density_kg_m3": 1.2}}), "drag")]
 #[case(json!({"along": {"curve": 8, "speed_m_s": 1, "range_m": 2}}), "along")]
 fn every_kind_is_read_and_written_alike(#[case] kind: Value, #[case] name: &str) {
     let mut document = serde_json::to_value(shot()).unwrap();
-    document["elements"][8]["is"] = json!({"force": {"kind": kind}});
+    document["elements"][8]["kind"] = json!({"force": {"kind": kind}});
     let read = shot::read(document.to_string().as_bytes()).unwrap();
     assert_eq!(read.elements[8].as_force().unwrap().name(), name);
     assert_eq!(shot::read(shot::write(&read).as_bytes()).unwrap(), read);
@@ -59,9 +62,9 @@ fn every_kind_is_read_and_written_alike(#[case] kind: Value, #[case] name: &str)
 #[test]
 fn an_unknown_field_of_a_force_is_refused_by_its_path() {
     let mut document = serde_json::to_value(shot()).unwrap();
-    document["elements"][8]["is"]["force"]["kind"]["wind"]["gale"] = json!(1);
+    document["elements"][8]["kind"]["force"]["kind"]["wind"]["gale"] = json!(1);
     let error = shot::read(document.to_string().as_bytes()).unwrap_err().to_string();
-    assert!(error.contains("elements[8].is.force.kind.wind.gale: unknown field `gale`"), "{error}");
+    assert!(error.contains("elements[8].kind.force.kind.wind.gale: unknown field `gale`"), "{error}");
 }
 
 #[test]
@@ -70,17 +73,21 @@ fn a_force_acts_after_the_frame_it_begins_at_and_up_to_the_one_it_ends_at() {
     let acts: Vec<u32> = (8..24).filter(|&frame| force.acts_at(f64::from(frame))).collect();
     assert_eq!(acts, (11..=20).collect::<Vec<_>>());
     assert!(force.acts_at(10.125) && !force.acts_at(20.125));
-    assert!(!Force { on: false, ..force.clone() }.acts_at(15.0));
+    assert!(!Force { enabled: false, ..force.clone() }.acts_at(15.0));
     assert!(!Force { strength: 0.0, ..force }.acts_at(15.0));
 }
 
 #[rstest]
-#[case(vec![Who::Group { group: "Cargo".to_owned() }], vec![], true)]
-#[case(vec![Who::Group { group: "Lamps".to_owned() }], vec![], false)]
-#[case(vec![Who::Kind { kind: Matter::Solid }], vec![], true)]
-#[case(vec![], vec![Who::Group { group: "Cargo".to_owned() }], false)]
-#[case(vec![Who::Kind { kind: Matter::Solid }], vec![Who::Group { group: "Cargo".to_owned() }], false)]
-fn a_force_acts_on_groups_and_kinds(#[case] only: Vec<Who>, #[case] except: Vec<Who>, #[case] acts: bool) {
+#[case(vec![ElementFilter::Group { group: "Cargo".to_owned() }], vec![], true)]
+#[case(vec![ElementFilter::Group { group: "Lamps".to_owned() }], vec![], false)]
+#[case(vec![ElementFilter::Kind { kind: Matter::Solid }], vec![], true)]
+#[case(vec![], vec![ElementFilter::Group { group: "Cargo".to_owned() }], false)]
+#[case(vec![ElementFilter::Kind { kind: Matter::Solid }], vec![ElementFilter::Group { group: "Cargo".to_owned() }], false)]
+fn a_force_acts_on_groups_and_kinds(
+    #[case] only: Vec<ElementFilter>,
+    #[case] except: Vec<ElementFilter>,
+    #[case] acts: bool,
+) {
     let mut shot = shot();
     shot.named_mut("Crate").unwrap().groups = vec!["Cargo".to_owned()];
     let force = Force { only, except, ..wind() };
@@ -92,8 +99,8 @@ fn a_force_acts_on_groups_and_kinds(#[case] only: Vec<Who>, #[case] except: Vec<
 #[test]
 fn forces_act_in_order_and_then_by_id() {
     let mut shot = shot();
-    shot.add(Element::new("Late", Is::Force(Force { order: 5, ..wind() })));
-    shot.add(Element::new("Early", Is::Force(Force { order: -5, ..wind() })));
+    shot.add(Element::new("Late", ElementKind::Force(Force { order: 5, ..wind() })));
+    shot.add(Element::new("Early", ElementKind::Force(Force { order: -5, ..wind() })));
     let names: Vec<_> = shot.forces().into_iter().map(|(element, _)| element.name.as_str()).collect();
     assert_eq!(names, ["Early", "Gravity", "Wind", "Late"]);
 }
@@ -103,33 +110,33 @@ fn only_gravity_that_acts_everywhere_counts_as_the_shots() {
     let mut shot = shot();
     let lee = id(&shot, "Lee");
     let force = Force { region: Some(lee), ..Force::new(ForceKind::Gravity { acceleration: Vec3::X }) };
-    shot.add(Element::new("Local", Is::Force(force)));
+    shot.add(Element::new("Local", ElementKind::Force(force)));
     assert_eq!(shot.gravity(), Vec3::new(0.0, -9.81, 0.0));
 }
 
 #[rstest]
 #[case(|s: &mut Shot| { let crate_ = id(s, "Crate"); set_force(s, |f| f.region = Some(crate_)) },
-    "elements[8].is.force.region: 6 is not the id of a region")]
+    "elements[8].kind.force.region: 6 is not the id of a region")]
 #[case(|s: &mut Shot| { let lee = id(s, "Lee"); set_force(s, |f| f.only = vec![lee.into()]) },
-    "elements[8].is.force.only[0]: 7 is not the id of a solid")]
+    "elements[8].kind.force.only[0]: 7 is not the id of a solid")]
 #[case(|s: &mut Shot| set_force(s, |f| f.except = vec![Id(99).into()]),
-    "elements[8].is.force.except[0]: 99 is not the id of a solid")]
+    "elements[8].kind.force.except[0]: 99 is not the id of a solid")]
 #[case(|s: &mut Shot| set_force(s, |f| (f.from_frame, f.to_frame) = (Some(9), Some(4))),
-    "elements[8].is.force.to_frame: 4 comes before from_frame, 9")]
+    "elements[8].kind.force.to_frame: 4 comes before from_frame, 9")]
 #[case(|s: &mut Shot| { let lee = id(s, "Lee"); set_force(s, |f| f.kind =
-    ForceKind::Attract(Attract { to: Some(lee), ..Attract::default() })) },
-    "elements[8].is.force.kind.attract.to: 7 is not the id of a curve or solid")]
-#[case(|s: &mut Shot| { let line = id(s, "Line"); s.named_mut("Lee").unwrap().is =
-    Is::Region(Region::new(Volume::Inside { solid: line })) },
-    "elements[6].is.region.volume.inside.solid: 8 is not the id of a solid")]
-#[case(|s: &mut Shot| s.named_mut("Lee").unwrap().is = Is::Region(Region::new(Volume::Combined { parts: vec![] })),
-    "elements[6].is.region.volume.combined.parts: 0 regions; from 1 to 16")]
-#[case(|s: &mut Shot| s.named_mut("Line").unwrap().is =
-    Is::Curve(Curve::Points { points_m: vec![Vec3::ZERO], closed: false, smooth: false }),
-    "elements[7].is.curve.points.points_m: 1 points; from 2 to 10000")]
-#[case(|s: &mut Shot| s.named_mut("Line").unwrap().is =
-    Is::Curve(Curve::Points { points_m: vec![Vec3::ZERO, Vec3::splat(1e9)], closed: false, smooth: false }),
-    "elements[7].is.curve.points.points_m.1[0]: 1000000000 is outside -10000 to 10000")]
+    ForceKind::Attract(Attract { target: Some(lee), ..Attract::default() })) },
+    "elements[8].kind.force.kind.attract.target: 7 is not the id of a curve or solid")]
+#[case(|s: &mut Shot| { let line = id(s, "Line"); s.named_mut("Lee").unwrap().kind =
+    ElementKind::Region(Region::new(Volume::Inside { solid: line })) },
+    "elements[6].kind.region.volume.inside.solid: 8 is not the id of a solid")]
+#[case(|s: &mut Shot| s.named_mut("Lee").unwrap().kind = ElementKind::Region(Region::new(Volume::Combined { parts: vec![] })),
+    "elements[6].kind.region.volume.combined.parts: 0 regions; from 1 to 16")]
+#[case(|s: &mut Shot| s.named_mut("Line").unwrap().kind =
+    ElementKind::Curve(Curve::Points { points_m: vec![Vec3::ZERO], closed: false, smooth: false }),
+    "elements[7].kind.curve.points.points_m: 1 points; from 2 to 10000")]
+#[case(|s: &mut Shot| s.named_mut("Line").unwrap().kind =
+    ElementKind::Curve(Curve::Points { points_m: vec![Vec3::ZERO, Vec3::splat(1e9)], closed: false, smooth: false }),
+    "elements[7].kind.curve.points.points_m.1[0]: 1000000000 is outside -10000 to 10000")]
 fn what_a_force_refers_to_has_to_be_there_and_of_its_kind(
     #[case] change: fn(&mut Shot),
     #[case] message: &str,
@@ -143,10 +150,10 @@ fn what_a_force_refers_to_has_to_be_there_and_of_its_kind(
 fn regions_made_of_each_other_are_refused_by_name() {
     let mut shot = shot();
     let lee = id(&shot, "Lee");
-    let parts = vec![Part { region: lee, how: Combine::Add }];
-    let other = shot.add(Element::new("Other", Is::Region(Region::new(Volume::Combined { parts }))));
-    let parts = vec![Part { region: other, how: Combine::Most }];
-    shot.named_mut("Lee").unwrap().is = Is::Region(Region::new(Volume::Combined { parts }));
+    let parts = vec![Part { region: lee, operation: Combine::Add }];
+    let other = shot.add(Element::new("Other", ElementKind::Region(Region::new(Volume::Combined { parts }))));
+    let parts = vec![Part { region: other, operation: Combine::Maximum }];
+    shot.named_mut("Lee").unwrap().kind = ElementKind::Region(Region::new(Volume::Combined { parts }));
     assert!(fault(&shot).contains("depends on itself: Lee → Other → Lee"), "{}", fault(&shot));
 }
 
@@ -177,10 +184,10 @@ fn a_force_on_nothing_is_told(#[case] change: fn(&mut Shot), #[case] reason: &st
 #[test]
 fn a_region_of_no_size_is_told_unless_keys_give_it_one() {
     let mut shot = shot();
-    shot.named_mut("Lee").unwrap().is = Is::Region(Region::new(Volume::Ball { radius_m: 0.0 }));
+    shot.named_mut("Lee").unwrap().kind = ElementKind::Region(Region::new(Volume::Sphere { radius_m: 0.0 }));
     assert!(check(&shot).iter().any(|entry| entry.mistake == Mistake::RegionEmpty));
     let grows = Channel::keyed([(1.0, 0.5f32), (9.0, 2.0)]);
-    shot.named_mut("Lee").unwrap().motion.insert("is.region.volume.ball.radius_m".to_owned(), grows);
+    shot.named_mut("Lee").unwrap().channels.insert("kind.region.volume.ball.radius_m".to_owned(), grows);
     assert!(!check(&shot).iter().any(|entry| entry.mistake == Mistake::RegionEmpty));
 }
 
@@ -198,12 +205,12 @@ fn an_element_is_shifted_with_all_its_keys_of_place() {
     let keys = Channel::keyed([(1.0, Vec3::ZERO), (9.0, Vec3::X)]);
     let height = Channel::keyed([(1.0, 2.0f32)]);
     let mut crate_ = Element::solid("Crate", Shape::sphere(0.1), Moves::Animated)
-        .keyed("placement.place_m", keys)
-        .keyed("placement.place_m[1]", height)
-        .keyed("is.solid.body.friction", Channel::keyed([(1.0, 0.5f32)]));
+        .keyed("placement.position_m", keys)
+        .keyed("placement.position_m[1]", height)
+        .keyed("kind.solid.body.friction", Channel::keyed([(1.0, 0.5f32)]));
     crate_.shift(Vec3::new(1.0, 2.0, 3.0));
-    assert_eq!(crate_.placement.place_m, Vec3::new(1.0, 2.0, 3.0));
-    assert_eq!(crate_.motion["placement.place_m"].keys[1].value, Vec3::new(2.0, 2.0, 3.0).into());
-    assert_eq!(crate_.motion["placement.place_m[1]"].keys[0].value, 4.0f32.into());
-    assert_eq!(crate_.motion["is.solid.body.friction"].keys[0].value, 0.5f32.into());
+    assert_eq!(crate_.placement.position_m, Vec3::new(1.0, 2.0, 3.0));
+    assert_eq!(crate_.channels["placement.position_m"].keys[1].value, Vec3::new(2.0, 2.0, 3.0).into());
+    assert_eq!(crate_.channels["placement.position_m[1]"].keys[0].value, 4.0f32.into());
+    assert_eq!(crate_.channels["kind.solid.body.friction"].keys[0].value, 0.5f32.into());
 }

@@ -3,8 +3,8 @@
 use glam::Vec3;
 use noise::{NoiseFn, Perlin};
 use shot::{
-    Attract, Channel, Combine, Element, Force, ForceKind, Id, Is, Moves, Part, Region, Sampler, Shape, Shot,
-    Turbulence, Volume, Vortex, Wind, World,
+    Attract, Channel, Combine, Element, ElementKind, Force, ForceKind, Id, Moves, Part, Region, Sampler,
+    Shape, Shot, Turbulence, Volume, Vortex, Wind, World,
 };
 use simulate::forces::{Field, Points, Surfaces};
 use std::hint::black_box;
@@ -20,11 +20,14 @@ fn five_forces() -> Shot {
     let mut shot = Shot::empty("Forces");
     shot.elements.clear();
     shot.camera = None;
-    let region = |volume| Is::Region(Region { edge_m: 0.8, ..Region::new(volume) });
+    let region = |volume| ElementKind::Region(Region { edge_m: 0.8, ..Region::new(volume) });
     let room = shot.add(Element::new("Room", region(Volume::Box { size_m: Vec3::new(8.0, 6.0, 8.0) })));
-    let ball = shot.add(Element::new("Ball", region(Volume::Ball { radius_m: 4.0 })));
-    let parts = vec![Part { region: room, how: Combine::Add }, Part { region: ball, how: Combine::Multiply }];
-    let mix = shot.add(Element::new("Mix", Is::Region(Region::new(Volume::Combined { parts }))));
+    let ball = shot.add(Element::new("Ball", region(Volume::Sphere { radius_m: 4.0 })));
+    let parts = vec![
+        Part { region: room, operation: Combine::Add },
+        Part { region: ball, operation: Combine::Multiply },
+    ];
+    let mix = shot.add(Element::new("Mix", ElementKind::Region(Region::new(Volume::Combined { parts }))));
     for kind in [
         ForceKind::Gravity { acceleration: Vec3::new(0.0, -9.81, 0.0) },
         ForceKind::Wind(Wind::default()),
@@ -32,7 +35,7 @@ fn five_forces() -> Shot {
         ForceKind::Vortex(Vortex::default()),
         ForceKind::Attract(Attract { power: -1.0, ..Attract::default() }),
     ] {
-        shot.add(Element::new("Force", Is::Force(Force { region: Some(mix), ..Force::new(kind) })));
+        shot.add(Element::new("Force", ElementKind::Force(Force { region: Some(mix), ..Force::new(kind) })));
     }
     shot
 }
@@ -56,7 +59,7 @@ fn forces() {
         state = state.wrapping_mul(1_664_525).wrapping_add(1_013_904_223);
         (state >> 8) as f32 / (1 << 24) as f32
     };
-    let places: Vec<Vec3> =
+    let positions: Vec<Vec3> =
         (0..POINTS).map(|_| Vec3::new(random(), random(), random()) * 9.0 - 4.5).collect();
     let mut velocities = vec![Vec3::ZERO; POINTS];
     let (inverse_masses, drag_areas) = (vec![1.0f32; POINTS], vec![0.01f32; POINTS]);
@@ -64,7 +67,7 @@ fn forces() {
         let pool = rayon::ThreadPoolBuilder::new().num_threads(threads).build().expect("threads");
         best(5, || {
             let mut points = Points {
-                places: &places,
+                positions: &positions,
                 velocities: &mut velocities,
                 inverse_masses: &inverse_masses,
                 drag_areas: &drag_areas,
@@ -76,8 +79,8 @@ fn forces() {
     let perlin = Perlin::new(7);
     let noise = best(3, || {
         let mut sum = 0.0;
-        for place in &places {
-            let [x, y, z] = place.to_array().map(f64::from);
+        for position in &positions {
+            let [x, y, z] = position.to_array().map(f64::from);
             for i in 0..NOISE_VALUES {
                 sum += perlin.get([x + i as f64 * 3.7, y, z]);
             }
@@ -96,9 +99,9 @@ fn keys() {
     let mut shot = Shot::empty("Keys");
     for i in 0..250 {
         let mut element = Element::solid(&format!("Body {i}"), Shape::sphere(0.1), Moves::Animated);
-        for path in ["placement.place_m", "placement.turn_rad"] {
+        for path in ["placement.position_m", "placement.orientation_rad"] {
             let keys = (0..20).map(|k| (f64::from(k * 5), Vec3::splat((k * i % 7) as f32)));
-            element.motion.insert(path.to_owned(), Channel::keyed(keys));
+            element.channels.insert(path.to_owned(), Channel::keyed(keys));
         }
         shot.add(element);
     }

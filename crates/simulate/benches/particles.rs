@@ -3,8 +3,8 @@
 use frames::{decode_into, encode};
 use glam::Vec3;
 use shot::{
-    Births, BornOn, Element, Force, ForceKind, Id, Is, Moves, Often, Particles, Sampler, Shape, Shot, Source,
-    Start, Turbulence, World,
+    Element, ElementKind, Emission, EmissionDomain, EmissionSchedule, Force, ForceKind, Id, Moves, Particles,
+    Sampler, Shape, Shot, Source, Start, Turbulence, World,
 };
 use simulate::Simulation;
 use simulate::forces::{Field, Points, Surfaces};
@@ -38,17 +38,17 @@ fn bare() -> Shot {
 /// A million that are there from the first frame on, in a box of air over the floor.
 fn million() -> Element {
     let particles = Particles {
-        from: Source::Shape { shape: Shape::cuboid(8.0, 3.0, 8.0), on: BornOn::Volume },
-        births: Births { how: Often::AtOnce { number: COUNT }, ..Births::default() },
+        source: Source::Shape { shape: Shape::cuboid(8.0, 3.0, 8.0), on: EmissionDomain::Volume },
+        emission: Emission { schedule: EmissionSchedule::Burst { count: COUNT }, ..Emission::default() },
         start: Start { lifespan_s: None, speed_m_s: 1.0, spread_rad: 3.1, size_m: 0.004, ..Start::default() },
         ..Particles::default()
     };
-    Element::new("Dust", Is::Particles(particles)).at(0.0, 2.0, 0.0)
+    Element::new("Dust", ElementKind::Particles(particles)).at(0.0, 2.0, 0.0)
 }
 
 fn air(shot: &mut Shot) {
     shot.add(Element::gravity(Vec3::new(0.0, -9.81, 0.0)));
-    let force = |kind| Is::Force(Force::new(kind));
+    let force = |kind| ElementKind::Force(Force::new(kind));
     shot.add(Element::new("Air", force(ForceKind::Drag { linear_n_s_m: 0.0, density_kg_m3: 1.2 })));
     let turbulence = Turbulence { octaves: 3, ..Turbulence::default() };
     shot.add(Element::new("Eddies", force(ForceKind::Turbulence(turbulence))));
@@ -101,7 +101,7 @@ fn main() {
     let (inverse_masses, drag_areas) = (vec![1e4f32; particles.len()], vec![6e-6f32; particles.len()]);
     let mut forces = || {
         let mut points = Points {
-            places: &particles.places,
+            positions: &particles.positions,
             velocities: &mut velocities,
             inverse_masses: &inverse_masses,
             drag_areas: &drag_areas,
@@ -131,12 +131,12 @@ fn main() {
     let mut free = bare();
     free.add(million());
     let (plain, _) = step(&free, 1);
-    let (places, velocities) = (particles.places.clone(), particles.velocities.clone());
+    let (positions, velocities) = (particles.positions.clone(), particles.velocities.clone());
     let (ends, born) = (particles.ages.clone(), particles.lifespans.clone());
-    let (mut a, mut b, mut c, mut d) = (places.clone(), velocities.clone(), ends.clone(), born.clone());
+    let (mut a, mut b, mut c, mut d) = (positions.clone(), velocities.clone(), ends.clone(), born.clone());
     let copy = pool(1).install(|| {
         best(9, || {
-            a.copy_from_slice(&places);
+            a.copy_from_slice(&positions);
             b.copy_from_slice(&velocities);
             c.copy_from_slice(&ends);
             d.copy_from_slice(&born);

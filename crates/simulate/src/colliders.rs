@@ -1,4 +1,4 @@
-//! Bodies as other solvers meet them, and what those owe them.
+//! Bodies as other solvers collide with them, and what the solvers exchange.
 
 use geometry::{Bounds, Mesh, MissingMesh, Ray, Surface, Tree};
 use glam::{Affine3A, Mat3, Vec3};
@@ -6,14 +6,14 @@ use shot::{Id, Pose, Shape, Shot};
 use std::collections::HashMap;
 use std::sync::Arc;
 
-/// A body as it is at a substep's end.
+/// The state of a body at the end of a substep.
 #[derive(Clone, Copy, Debug)]
-pub struct BodyNow {
+pub struct BodyState {
     /// Its element.
     pub element: Id,
     /// Which copy of it.
     pub copy: u32,
-    /// Where its origin is, and how it is turned.
+    /// Position of its origin, m, and orientation.
     pub pose: Pose,
     /// Multiple of the element's shape.
     pub scale: f32,
@@ -21,80 +21,80 @@ pub struct BodyNow {
     pub centre: Vec3,
     /// Velocity of the centre of mass, m/s.
     pub velocity: Vec3,
-    /// Spin, rad/s.
-    pub spin: Vec3,
-    /// 1 / mass, 1/kg; 0 for what is not free.
+    /// Angular velocity, rad/s.
+    pub angular_velocity: Vec3,
+    /// 1 / mass, 1/kg; 0 for a body that is not free.
     pub inverse_mass: f32,
-    /// Inverse of the inertia about the centre of mass, 1/(kg m²); 0 for what is not free.
+    /// Inverse of the inertia about the centre of mass, 1/(kg m²); 0 for a body that is not free.
     pub inverse_inertia: Mat3,
     /// Whether it never moves, nor changes its shape.
     pub still: bool,
     /// Coulomb friction coefficient.
     pub friction: f32,
     /// Coefficient of restitution.
-    pub bounce: f32,
+    pub restitution: f32,
 }
 
-/// A push that one system owes to a body of another.
+/// An impulse of one solver on a body of another.
 #[derive(Clone, Copy, Debug, PartialEq)]
 pub struct Impulse {
     /// The body's element.
     pub element: Id,
     /// Which copy of it.
     pub copy: u32,
-    /// Where, m.
+    /// Point of application, m.
     pub at: Vec3,
-    /// How much, N s.
+    /// Impulse, N s.
     pub impulse: Vec3,
 }
 
 /// A particle that becomes a body, or a body that becomes a particle.
 #[derive(Clone, Copy, Debug, PartialEq)]
-pub struct Newcomer {
-    /// The element it was of.
+pub struct Spawn {
+    /// The element that it belonged to.
     pub from: Id,
-    /// The element that it becomes one of.
+    /// The element that it belongs to from now on.
     pub element: Id,
-    /// Place of its origin, m, and turn.
+    /// Position of its origin, m, and orientation.
     pub pose: Pose,
     /// Velocity, m/s.
     pub velocity: Vec3,
-    /// Spin, rad/s.
-    pub spin: Vec3,
+    /// Angular velocity, rad/s.
+    pub angular_velocity: Vec3,
     /// Longest side, m.
     pub size_m: f32,
     /// Mass, kg.
     pub mass_kg: f32,
 }
 
-/// What one system owes to others after a substep.
+/// What one solver gives to the others after a substep.
 #[derive(Clone, Debug, Default)]
-pub struct Owed {
-    /// Pushes.
+pub struct Exchange {
+    /// Impulses on bodies.
     pub impulses: Vec<Impulse>,
-    /// Bodies and particles handed over.
-    pub newcomers: Vec<Newcomer>,
+    /// Particles that become bodies, and bodies that become particles.
+    pub spawns: Vec<Spawn>,
 }
 
-/// A hit of one body on another in the last substep.
+/// A contact of two bodies in the last substep.
 #[derive(Clone, Copy, Debug, PartialEq)]
-pub struct Hit {
+pub struct Contact {
     /// The elements, the one with the lower id first.
     pub elements: [Id; 2],
-    /// Where, m.
+    /// Point of application, m.
     pub at: Vec3,
     /// Unit normal out of the second.
     pub normal: Vec3,
     /// Velocity of the surfaces' mean there, m/s.
     pub velocity: Vec3,
-    /// How much, N s.
+    /// Impulse, N s.
     pub impulse: f32,
 }
 
 /// A body with its surface, over a substep.
 pub struct Collider {
     /// The body at the substep's end.
-    pub now: BodyNow,
+    pub now: BodyState,
     /// Its pose at the substep's start.
     pub before: Pose,
     surface: Arc<Surface>,
@@ -105,27 +105,27 @@ pub struct Collider {
 }
 
 impl Collider {
-    fn new(now: BodyNow, before: Pose, surface: Arc<Surface>, reach: f32) -> Self {
+    fn new(now: BodyState, before: Pose, surface: Arc<Surface>, reach: f32) -> Self {
         let out = Affine3A::from_scale_rotation_translation(Vec3::splat(now.scale), now.pose.1, now.pose.0);
         Self { now, before, surface, reach, into: out.inverse() }
     }
 
-    /// Its pose at a share of the substep.
+    /// Its pose at a fraction of the substep.
     #[inline]
-    pub fn pose_at(&self, share: f32) -> Pose {
-        if self.now.still || share >= 1.0 {
+    pub fn pose_at(&self, fraction: f32) -> Pose {
+        if self.now.still || fraction >= 1.0 {
             return self.now.pose;
         }
-        (self.before.0.lerp(self.now.pose.0, share), self.before.1.slerp(self.now.pose.1, share))
+        (self.before.0.lerp(self.now.pose.0, fraction), self.before.1.slerp(self.now.pose.1, fraction))
     }
 
-    /// A point of space as seen from the body at a share of the substep, in the shape's own size.
+    /// A point of space as seen from the body at a fraction of the substep, in the shape's own size.
     #[inline]
-    fn local(&self, share: f32, point: Vec3) -> Vec3 {
-        if self.now.still || share >= 1.0 {
+    fn local(&self, fraction: f32, point: Vec3) -> Vec3 {
+        if self.now.still || fraction >= 1.0 {
             return self.into.transform_point3(point);
         }
-        let pose = self.pose_at(share);
+        let pose = self.pose_at(fraction);
         pose.1.inverse() * (point - pose.0) / self.now.scale
     }
 
@@ -137,20 +137,20 @@ impl Collider {
         Some(pose.0 + pose.1 * (on * self.now.scale))
     }
 
-    /// How far a point is from it at least, at the substep's end; `within`: what
-    /// is further away matters no more.
+    /// A lower bound of a point's distance from the body at the end of the substep,
+    /// exact only below `within`.
     #[inline]
     pub fn clearance(&self, point: Vec3, within: f32) -> f32 {
         let (point, scale) = (self.local(1.0, point), self.now.scale);
         self.surface.clearance(point, within / scale) * scale
     }
 
-    /// When a ball whose centre goes from `from` at `share` to `to` at the
-    /// substep's end first touches the body, though both move: the share of its
+    /// When a ball whose centre goes from `from` at `fraction` to `to` at the
+    /// substep's end first touches the body, though both move: the fraction of its
     /// way, and the unit normal. Edges it may come past by a part of its radius.
     #[inline]
-    pub fn meet(&self, from: Vec3, share: f32, to: Vec3, radius: f32) -> Option<(f32, Vec3)> {
-        let origin = self.local(share, from);
+    pub fn intersect(&self, from: Vec3, fraction: f32, to: Vec3, radius: f32) -> Option<(f32, Vec3)> {
+        let origin = self.local(fraction, from);
         let direction = self.local(1.0, to) - origin;
         let length = direction.length() * self.now.scale;
         if length <= 0.0 {
@@ -158,7 +158,7 @@ impl Collider {
         }
         // A ball touches a plane before its centre does; so look on beyond the way's end.
         let t_max = 1.0 + 4.0 * radius / length;
-        let (t, normal) = self.surface.meet(&Ray { origin, direction, t_max })?;
+        let (t, normal) = self.surface.intersect(&Ray { origin, direction, t_max })?;
         let facing = -normal.dot(direction) * self.now.scale / length;
         if facing <= 1e-4 {
             return None;
@@ -168,13 +168,13 @@ impl Collider {
             return None;
         }
         let t = t.max(0.0);
-        Some((t, self.pose_at(share + (1.0 - share) * t).1 * normal))
+        Some((t, self.pose_at(fraction + (1.0 - fraction) * t).1 * normal))
     }
 
     /// Velocity of its surface at a point, m/s.
     #[inline]
     pub fn velocity_at(&self, point: Vec3) -> Vec3 {
-        self.now.velocity + self.now.spin.cross(point - self.now.centre)
+        self.now.velocity + self.now.angular_velocity.cross(point - self.now.centre)
     }
 
     /// How much of a unit impulse at a point turns up as velocity there, 1/kg.
@@ -189,7 +189,7 @@ impl Collider {
 
     fn bounds(&self) -> Bounds {
         let reach = Vec3::splat(self.reach * self.now.scale);
-        let around = |place: Vec3| Bounds { min: place - reach, max: place + reach };
+        let around = |position: Vec3| Bounds { min: position - reach, max: position + reach };
         around(self.before.0).union(around(self.now.pose.0))
     }
 }
@@ -236,9 +236,9 @@ pub struct Colliders {
     moving: Found,
     shapes: HashMap<Id, (Shape, Arc<Surface>, f32)>,
     /// Hits of the last substep.
-    pub hits: Vec<Hit>,
+    pub hits: Vec<Contact>,
     /// Bodies that broke in the last substep, as they were.
-    pub broken: Vec<BodyNow>,
+    pub broken: Vec<BodyState>,
 }
 
 impl Colliders {
@@ -249,7 +249,7 @@ impl Colliders {
     pub fn follow(
         &mut self,
         shot: &Shot,
-        bodies: Vec<BodyNow>,
+        bodies: Vec<BodyState>,
         mesh: impl Fn(&Shape) -> Result<Mesh, MissingMesh>,
     ) -> Result<(), MissingMesh> {
         let mut same_still = !self.still.items.is_empty();
@@ -336,20 +336,20 @@ mod tests {
     use glam::Quat;
     use shot::{Element, Moves};
 
-    fn body(element: Id, place: Vec3, still: bool) -> BodyNow {
-        BodyNow {
+    fn body(element: Id, position: Vec3, still: bool) -> BodyState {
+        BodyState {
             element,
             copy: 0,
-            pose: (place, Quat::IDENTITY),
+            pose: (position, Quat::IDENTITY),
             scale: 1.0,
-            centre: place,
+            centre: position,
             velocity: Vec3::ZERO,
-            spin: Vec3::ZERO,
+            angular_velocity: Vec3::ZERO,
             inverse_mass: if still { 0.0 } else { 0.5 },
             inverse_inertia: Mat3::ZERO,
             still,
             friction: 0.5,
-            bounce: 0.2,
+            restitution: 0.2,
         }
     }
 
@@ -361,7 +361,7 @@ mod tests {
         (shot, ids)
     }
 
-    fn follow(colliders: &mut Colliders, shot: &Shot, bodies: Vec<BodyNow>) {
+    fn follow(colliders: &mut Colliders, shot: &Shot, bodies: Vec<BodyState>) {
         let meshes = geometry::Meshes::default();
         colliders.follow(shot, bodies, |shape| meshes.mesh(shape)).unwrap();
     }
@@ -372,12 +372,12 @@ mod tests {
         let mut colliders = Colliders::default();
         follow(&mut colliders, &shot, vec![body(ids[0], Vec3::ZERO, true)]);
         let cube = &colliders.list()[0];
-        let (t, normal) = cube.meet(Vec3::Y * 3.0, 0.0, Vec3::ZERO, 0.5).unwrap();
+        let (t, normal) = cube.intersect(Vec3::Y * 3.0, 0.0, Vec3::ZERO, 0.5).unwrap();
         assert!((t - 0.5).abs() < 1e-6 && normal == Vec3::Y, "{t} {normal}");
         // Away from it, along it and short of it there is nothing to meet.
-        assert!(cube.meet(Vec3::Y * 1.5, 0.0, Vec3::Y * 3.0, 0.5).is_none());
-        assert!(cube.meet(Vec3::new(-3.0, 1.6, 0.0), 0.0, Vec3::new(3.0, 1.6, 0.0), 0.5).is_none());
-        assert!(cube.meet(Vec3::Y * 3.0, 0.0, Vec3::Y * 1.6, 0.5).is_none());
+        assert!(cube.intersect(Vec3::Y * 1.5, 0.0, Vec3::Y * 3.0, 0.5).is_none());
+        assert!(cube.intersect(Vec3::new(-3.0, 1.6, 0.0), 0.0, Vec3::new(3.0, 1.6, 0.0), 0.5).is_none());
+        assert!(cube.intersect(Vec3::Y * 3.0, 0.0, Vec3::Y * 1.6, 0.5).is_none());
     }
 
     #[test]
@@ -387,11 +387,11 @@ mod tests {
         follow(&mut colliders, &shot, vec![body(ids[0], Vec3::ZERO, false)]);
         follow(&mut colliders, &shot, vec![body(ids[0], Vec3::Y * 2.0, false)]);
         let rests = Vec3::Y * 2.5;
-        let (t, normal) = colliders.list()[0].meet(rests, 0.0, rests, 0.5).unwrap();
+        let (t, normal) = colliders.list()[0].intersect(rests, 0.0, rests, 0.5).unwrap();
         // The face goes from 1 to 3 m, and the ball's lower side is at 2 m.
         assert!((t - 0.5).abs() < 1e-5 && normal == Vec3::Y, "{t} {normal}");
         // In the half of the substep that is left it has to go on from there.
-        let later = colliders.list()[0].meet(rests, 0.5, rests, 0.5).unwrap().0;
+        let later = colliders.list()[0].intersect(rests, 0.5, rests, 0.5).unwrap().0;
         assert!(later < 1e-5, "{later}");
     }
 
@@ -399,22 +399,22 @@ mod tests {
     fn scaled_bodies_are_met_at_their_size() {
         let (shot, ids) = boxes(1);
         let mut colliders = Colliders::default();
-        follow(&mut colliders, &shot, vec![BodyNow { scale: 0.25, ..body(ids[0], Vec3::ZERO, true) }]);
+        follow(&mut colliders, &shot, vec![BodyState { scale: 0.25, ..body(ids[0], Vec3::ZERO, true) }]);
         let cube = &colliders.list()[0];
         assert!((cube.nearest(Vec3::Y, 5.0).unwrap() - Vec3::Y * 0.25).length() < 1e-6);
         assert!(cube.nearest(Vec3::Y, 0.7).is_none());
         let clear = cube.clearance(Vec3::Y, 5.0);
         assert!((0.6..=0.75).contains(&clear), "{clear}");
-        assert!((cube.meet(Vec3::Y, 0.0, Vec3::ZERO, 0.05).unwrap().0 - 0.7).abs() < 1e-5);
+        assert!((cube.intersect(Vec3::Y, 0.0, Vec3::ZERO, 0.05).unwrap().0 - 0.7).abs() < 1e-5);
     }
 
     #[test]
     fn a_push_off_the_centre_turns_a_body_and_moves_its_surface_more() {
         let (shot, ids) = boxes(1);
         let mut colliders = Colliders::default();
-        let free = BodyNow {
+        let free = BodyState {
             velocity: Vec3::X,
-            spin: Vec3::Z * 2.0,
+            angular_velocity: Vec3::Z * 2.0,
             inverse_inertia: Mat3::from_diagonal(Vec3::splat(3.0)),
             ..body(ids[0], Vec3::ZERO, false)
         };

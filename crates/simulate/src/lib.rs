@@ -17,7 +17,7 @@
 //! let mut simulation = simulate::Simulation::new(&shot, &Default::default()).unwrap();
 //! let frame = simulation.advance().unwrap();
 //! assert_eq!(frame.number, 2);
-//! assert!(frame.bodies[&shot.named("Ball").unwrap().id].places[0].y < 10.0);
+//! assert!(frame.bodies[&shot.named("Ball").unwrap().id].positions[0].y < 10.0);
 //! ```
 #![warn(missing_docs)]
 
@@ -31,5 +31,6 @@ mod solver;
 pub use bake::{Bake, BakeError, CHECKPOINT_EVERY, Outcome, Progress, bake, fresh, resume};
 pub use particles::not_to_be_born;
 pub use solver::{
-    BlowUp, PrepareError, SOLVERS, Saved, SavedPart, Scene, Simulation, Solver, SolverKind, Step, Wants,
+    BlowUp, PrepareContext, PrepareError, SOLVERS, Saved, SavedPart, Simulation, Solver, SolverKind, Step,
+    Wants,
 };

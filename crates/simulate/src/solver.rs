@@ -1,6 +1,6 @@
 //! The contract of a solver, and the simulation that drives all of them.
 
-use crate::colliders::{BodyNow, Colliders, Hit, Owed};
+use crate::colliders::{BodyState, Colliders, Contact, Exchange};
 use crate::forces::{Field, Surfaces, Weight};
 use frames::{Bodies, Frame};
 use geometry::{Meshes, MissingMesh};
@@ -11,7 +11,7 @@ use thiserror::Error;
 
 /// What a solver prepares from.
 #[derive(Clone, Copy)]
-pub struct Scene<'a> {
+pub struct PrepareContext<'a> {
     /// The shot as it is at its first frame, free of faults.
     pub shot: &'a Shot,
     /// Gives the shot at other times.
@@ -151,21 +151,21 @@ pub trait Solver: Send {
     }
 
     /// Adds its bodies as they are.
-    fn bodies(&self, _: &Shot, _: &mut Vec<BodyNow>) {}
+    fn bodies(&self, _: &Shot, _: &mut Vec<BodyState>) {}
 
     /// Adds the hits of its bodies on each other in the last substep.
-    fn hits(&self, _: &mut Vec<Hit>) {}
+    fn hits(&self, _: &mut Vec<Contact>) {}
 
     /// Adds its bodies that broke in the last substep, as they were.
-    fn broken(&self, _: &mut Vec<BodyNow>) {}
+    fn broken(&self, _: &mut Vec<BodyState>) {}
 
     /// What it owes to other systems after a substep.
-    fn take_owed(&mut self) -> Owed {
-        Owed::default()
+    fn take_exchange(&mut self) -> Exchange {
+        Exchange::default()
     }
 
     /// Takes what other systems owe it.
-    fn receive(&mut self, _: &Shot, _: &Owed) {}
+    fn receive(&mut self, _: &Shot, _: &Exchange) {}
 
     /// What it needs to know of the bodies.
     fn wants(&self) -> Wants {
@@ -234,7 +234,7 @@ pub struct Wants {
 }
 
 /// How to make a solver; none if the shot has nothing for it.
-pub type Prepare = fn(Scene) -> Result<Option<Box<dyn Solver>>, PrepareError>;
+pub type Prepare = fn(PrepareContext) -> Result<Option<Box<dyn Solver>>, PrepareError>;
 
 /// A kind of solver.
 pub struct SolverKind {
@@ -331,7 +331,7 @@ impl Simulation {
         let now = sampler.at(f64::from(shot.timing.first))?;
         let mut solvers = Vec::new();
         for kind in SOLVERS {
-            if let Some(solver) = (kind.prepare)(Scene { shot: &now, sampler: &sampler, meshes })? {
+            if let Some(solver) = (kind.prepare)(PrepareContext { shot: &now, sampler: &sampler, meshes })? {
                 solvers.push((kind.name, solver));
             }
         }
@@ -448,8 +448,8 @@ impl Simulation {
         for element in &self.now.elements {
             frame.bodies.entry(element.id).or_insert_with(|| {
                 let mut bodies = Bodies::default();
-                for (place, turn) in world.placements(element) {
-                    bodies.push(place, turn, Vec3::ZERO, Vec3::ZERO);
+                for (position, orientation) in world.placements(element) {
+                    bodies.push(position, orientation, Vec3::ZERO, Vec3::ZERO);
                 }
                 bodies
             });
@@ -542,17 +542,17 @@ impl Simulation {
                     self.solvers[i].1.follow_free(&step);
                 }
             }
-            let owed = self.solvers[i].1.take_owed();
+            let exchange = self.solvers[i].1.take_exchange();
             if has_bodies {
                 self.follow_bodies().map_err(cannot_be_met(self.frame + 1))?;
             }
-            if !owed.impulses.is_empty() || !owed.newcomers.is_empty() {
+            if !exchange.impulses.is_empty() || !exchange.spawns.is_empty() {
                 for (_, other) in &mut self.solvers {
-                    other.receive(&self.now, &owed);
+                    other.receive(&self.now, &exchange);
                 }
             }
-            // Who came just now is met from here on, also after a restart.
-            if !owed.newcomers.is_empty() {
+            // ElementFilter came just now is met from here on, also after a restart.
+            if !exchange.spawns.is_empty() {
                 self.follow_bodies().map_err(cannot_be_met(self.frame + 1))?;
             }
         }

@@ -3,7 +3,7 @@
 use frames::RunFolder;
 use glam::Vec3;
 use rstest::rstest;
-use shot::{Channel, Collision, Copies, Element, Force, ForceKind, Is, Moves, Shape, Shot, Wake};
+use shot::{Channel, Collision, Copies, Element, ElementKind, Force, ForceKind, Moves, Shape, Shot, Wake};
 use simulate::{Bake, BakeError, Outcome, bake, fresh};
 use std::ops::ControlFlow;
 use tempfile::TempDir;
@@ -16,18 +16,19 @@ fn tumble() -> Shot {
     crates.as_solid_mut().unwrap().copies = Some(Copies {
         count: [3, 4, 2],
         spacing_m: Vec3::new(0.42, 0.31, 0.52),
-        jitter_m: 0.01,
-        turn_rad: 0.05,
+        position_jitter_m: 0.01,
+        orientation_jitter_rad: 0.05,
         seed: 3,
     });
     shot.add(crates);
     let mut block = Element::solid("Block", Shape::cuboid(0.6, 0.6, 0.6), Moves::Animated);
     let keys = [(1.0, -2.5), (20.0, -0.6), (40.0, 1.0)].map(|(frame, x)| (frame, Vec3::new(x, 0.8, 0.0)));
-    block.motion.insert("placement.place_m".to_owned(), Channel::keyed(keys));
+    block.channels.insert("placement.position_m".to_owned(), Channel::keyed(keys));
     block.as_solid_mut().unwrap().body.wake = Some(Wake::Frame(16));
     shot.add(block);
     let mut ring =
-        Element::solid("Ring", Shape::Torus { ring_m: 0.3, tube_m: 0.06 }, Moves::Free).at(1.5, 1.0, 0.2);
+        Element::solid("Ring", Shape::Torus { major_radius_m: 0.3, minor_radius_m: 0.06 }, Moves::Free)
+            .at(1.5, 1.0, 0.2);
     ring.as_solid_mut().unwrap().body.collision = Collision::Exact;
     shot.add(ring);
     shot
@@ -122,7 +123,7 @@ fn undoing_a_change_finds_the_frames_fresh_that_were_not_overwritten() {
 fn a_blow_up_names_the_frame_and_the_element_and_keeps_the_frames_before() {
     let mut shot = tumble();
     let kind = ForceKind::Gravity { acceleration: Vec3::new(1_000.0, 1_000.0, 0.0) };
-    shot.named_mut("Gravity").unwrap().is = Is::Force(Force::new(kind));
+    shot.named_mut("Gravity").unwrap().kind = ElementKind::Force(Force::new(kind));
     shot.timing.last = 96;
     let (_dir, run) = folder();
     let Err(BakeError::BlowUp(error)) = bake_into(&shot, &run, None) else { panic!("it must blow up") };

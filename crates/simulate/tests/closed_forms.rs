@@ -5,7 +5,8 @@ use geometry::Meshes;
 use glam::{DVec3, Quat, Vec3};
 use rstest::rstest;
 use shot::{
-    Attached, Channel, Collision, Element, Force, ForceKind, Id, Is, Moves, Shape, Shot, Weight, Who,
+    Attached, Channel, Collision, Element, ElementFilter, ElementKind, Force, ForceKind, Id, Moves, Shape,
+    Shot, Weight,
 };
 use simulate::Simulation;
 
@@ -48,7 +49,7 @@ fn run(shot: &Shot) -> Vec<frames::Frame> {
 }
 
 fn position(frames: &[frames::Frame], id: Id) -> Vec3 {
-    frames.last().unwrap().bodies[&id].places[0]
+    frames.last().unwrap().bodies[&id].positions[0]
 }
 
 #[rstest]
@@ -69,12 +70,12 @@ fn a_ball_never_passes_through_a_free_plank(#[case] fps: f32, #[case] substeps: 
     // Until the plank, which turns then, is edge on.
     for frame in &frames {
         let (of_ball, of_plank) = (&frame.bodies[&ball], &frame.bodies[&plank]);
-        let normal = of_plank.turns[0] * Vec3::X;
+        let normal = of_plank.orientations[0] * Vec3::X;
         if normal.x < 0.3 {
             break;
         }
-        let side = (of_ball.places[0] - of_plank.places[0]).dot(normal);
-        assert!(side < 0.0, "frame {}: {}", frame.number, of_ball.places[0]);
+        let side = (of_ball.positions[0] - of_plank.positions[0]).dot(normal);
+        assert!(side < 0.0, "frame {}: {}", frame.number, of_ball.positions[0]);
     }
     let last = frames.last().unwrap();
     let (of_ball, of_plank) = (&last.bodies[&ball], &last.bodies[&plank]);
@@ -119,7 +120,7 @@ fn a_ball_rolls_down_at_five_sevenths_g_sin(#[case] radius: f32, #[case] fps: f3
     let mut shot = bare(fps, fps as u32 + 1);
     shot.physics.substeps = substeps;
     shot.add(gravity(-G));
-    let rough = |body: &mut shot::Body| (body.friction, body.bounce) = (0.5, 0.0);
+    let rough = |body: &mut shot::Body| (body.friction, body.restitution) = (0.5, 0.0);
     let ramp = Element::solid("Ramp", Shape::plane(30.0, 4.0), Moves::Still).turned(0.0, 0.0, angle);
     shot.add(set(ramp, rough));
     let normal = Vec3::new(-angle.sin(), angle.cos(), 0.0);
@@ -137,7 +138,7 @@ fn a_ball_rolls_down_at_five_sevenths_g_sin(#[case] radius: f32, #[case] fps: f3
 #[case(0.0005, 0.002, 60.0, 32, -120.0)]
 fn what_nothing_holds_drifts_and_turns_for_ever(
     #[case] speed: f32,
-    #[case] spin: f32,
+    #[case] angular_velocity: f32,
     #[case] fps: f32,
     #[case] substeps: u32,
     #[case] x: f32,
@@ -146,7 +147,7 @@ fn what_nothing_holds_drifts_and_turns_for_ever(
     shot.physics.substeps = substeps;
     let drifting = set(ball("Drifts", 0.1).at(x, 0.3 * x, 0.0), |body| {
         body.launch_velocity = Some(Vec3::new(speed, 0.0, 0.0));
-        body.launch_spin = Some(Vec3::Y * spin);
+        body.launch_angular_velocity = Some(Vec3::Y * angular_velocity);
     });
     let id = shot.add(drifting);
     let frames = run(&shot);
@@ -154,9 +155,9 @@ fn what_nothing_holds_drifts_and_turns_for_ever(
     // A place is told in single precision.
     let told = f64::from(x.abs() * f32::EPSILON);
     assert!((way - 8.0 * f64::from(speed)).abs() < 1e-4 * 8.0 * f64::from(speed) + told, "{way}");
-    let turn = frames.last().unwrap().bodies[&id].turns[0];
-    let expected = Quat::from_rotation_y(8.0 * spin);
-    assert!(turn.angle_between(expected) < 1e-3 + 1e-3 * 8.0 * spin, "{turn}");
+    let orientation = frames.last().unwrap().bodies[&id].orientations[0];
+    let expected = Quat::from_rotation_y(8.0 * angular_velocity);
+    assert!(orientation.angle_between(expected) < 1e-3 + 1e-3 * 8.0 * angular_velocity, "{orientation}");
 }
 
 #[test]
@@ -227,10 +228,10 @@ fn a_thrown_body_flies_its_parabola(#[case] fps: f32, #[case] substeps: u32) {
 fn boxes_go_round_with_their_turntable(#[case] rate: f32, #[case] fps: f32, #[case] high: usize) {
     let mut shot = bare(fps, (3.0 * fps) as u32 + 1);
     shot.add(gravity(-G));
-    let rough = |body: &mut shot::Body| (body.friction, body.bounce) = (0.8, 0.0);
+    let rough = |body: &mut shot::Body| (body.friction, body.restitution) = (0.8, 0.0);
     let table = Element::solid("Table", Shape::Cylinder { radius_m: 3.0, height_m: 0.2 }, Moves::Animated);
     let turning = Channel::expression(&format!("{rate} * time"));
-    shot.add(set(table.at(0.0, -0.1, 0.0), rough).keyed("placement.turn_rad[1]", turning));
+    shot.add(set(table.at(0.0, -0.1, 0.0), rough).keyed("placement.orientation_rad[1]", turning));
     let boxes: Vec<Id> = (0..high)
         .map(|level| {
             let name = format!("Box {level}");
@@ -238,7 +239,7 @@ fn boxes_go_round_with_their_turntable(#[case] rate: f32, #[case] fps: f32, #[ca
             shot.add(set(cube.at(1.0, 0.05 + 0.1 * level as f32, 0.0), |body| {
                 rough(body);
                 body.launch_velocity = Some(Vec3::NEG_Z * rate);
-                body.launch_spin = Some(Vec3::Y * rate);
+                body.launch_angular_velocity = Some(Vec3::Y * rate);
             }))
         })
         .collect();
@@ -265,7 +266,7 @@ fn friction_in_a_bounce_is_of_the_whole_impulse(
 ) {
     let mut shot = bare(100.0, 56);
     shot.add(gravity(-G));
-    let of = |body: &mut shot::Body| (body.friction, body.bounce) = (friction, bounce);
+    let of = |body: &mut shot::Body| (body.friction, body.restitution) = (friction, bounce);
     shot.add(set(Element::solid("Floor", Shape::plane(40.0, 40.0), Moves::Still), of));
     let id = shot.add(set(ball("Ball", 0.1).at(0.0, 1.1, 0.0), |body| {
         of(body);
@@ -277,8 +278,11 @@ fn friction_in_a_bounce_is_of_the_whole_impulse(
     let expected = speed - friction * (1.0 + bounce) * fall;
     assert!((after.x - expected).abs() < 0.02 * friction * (1.0 + bounce) * fall, "{after} for {expected}");
     // It turns by what it lost: ω = 5 Δv / 2 r.
-    let spin = frames.last().unwrap().bodies[&id].spins[0];
-    assert!((-spin.z * 0.1 * 0.4 - (speed - after.x)).abs() < 0.03 * (speed - after.x), "{spin}");
+    let angular_velocity = frames.last().unwrap().bodies[&id].angular_velocities[0];
+    assert!(
+        (-angular_velocity.z * 0.1 * 0.4 - (speed - after.x)).abs() < 0.03 * (speed - after.x),
+        "{angular_velocity}"
+    );
 }
 
 /// A body without forces keeps its angular momentum, though its spin changes.
@@ -289,13 +293,13 @@ fn a_turning_box_keeps_its_angular_momentum() {
     let id =
         shot.add(set(Element::solid("Box", Shape::cuboid(size.x, size.y, size.z), Moves::Free), |body| {
             body.weight = Weight::MassKg(1.0);
-            body.launch_spin = Some(Vec3::new(0.1, 0.0, 6.0));
+            body.launch_angular_velocity = Some(Vec3::new(0.1, 0.0, 6.0));
         }));
     let inertia = Vec3::new(size.y, size.x, size.x).powf(2.0) + Vec3::new(size.z, size.z, size.y).powf(2.0);
     let inertia = inertia / 12.0;
     let momentum = |frame: &frames::Frame| {
         let bodies = &frame.bodies[&id];
-        bodies.turns[0] * (inertia * (bodies.turns[0].inverse() * bodies.spins[0]))
+        bodies.orientations[0] * (inertia * (bodies.orientations[0].inverse() * bodies.angular_velocities[0]))
     };
     let frames = run(&shot);
     let first = momentum(&frames[0]);
@@ -313,7 +317,7 @@ fn what_is_attached_to_a_free_body_goes_with_it() {
     flag.attached = Some(Attached { to: base, along: None, facing: false });
     let flag = shot.add(flag);
     for frame in run(&shot) {
-        let apart = frame.bodies[&flag].places[0] - frame.bodies[&base].places[0];
+        let apart = frame.bodies[&flag].positions[0] - frame.bodies[&base].positions[0];
         assert!(apart.distance(Vec3::X * 0.5) < 1e-5, "frame {}: {apart}", frame.number);
     }
 }
@@ -324,10 +328,10 @@ fn a_formula_that_names_the_place_of_a_free_body_follows_it() {
     shot.add(gravity(-G));
     let base = shot.add(ball("Free", 0.1).at(0.0, 5.0, 0.0));
     let flag = Element::solid("Flag", Shape::cuboid(0.1, 0.1, 0.1), Moves::Animated).at(2.0, 0.0, 0.0);
-    let flag = shot.add(flag.keyed("placement.place_m[1]", Channel::expression("{Free.place.y} + 1")));
+    let flag = shot.add(flag.keyed("placement.position_m[1]", Channel::expression("{Free.position.y} + 1")));
     let frames = run(&shot);
     for frame in &frames[2..] {
-        let apart = frame.bodies[&flag].places[0].y - frame.bodies[&base].places[0].y;
+        let apart = frame.bodies[&flag].positions[0].y - frame.bodies[&base].positions[0].y;
         assert!((apart - 1.0).abs() < 1e-4, "frame {}: {apart}", frame.number);
     }
     assert!(position(&frames, base).y < 1.0);
@@ -338,7 +342,7 @@ fn a_formula_that_names_the_place_of_a_free_body_follows_it() {
 fn a_bar_that_turns_fast_hits_what_it_sweeps_over() {
     let mut shot = bare(24.0, 13);
     let bar = Element::solid("Bar", Shape::cuboid(4.0, 0.2, 0.05), Moves::Animated);
-    shot.add(bar.keyed("placement.turn_rad[1]", Channel::expression("12 * time")));
+    shot.add(bar.keyed("placement.orientation_rad[1]", Channel::expression("12 * time")));
     let pebble = shot.add(ball("Pebble", 0.02).at(1.8, 0.0, -0.6));
     let frames = run(&shot);
     assert!(frames.last().unwrap().bodies[&pebble].velocities[0].length() > 5.0);
@@ -350,8 +354,8 @@ fn potential_energy_counts_the_gravity_that_acts_on_a_body() {
     let id = shot.add(set(ball("Ball", 0.1).at(0.0, 8.0, 0.0), |body| body.weight = Weight::MassKg(2.0)));
     shot.add(set(ball("Other", 0.1).at(4.0, 8.0, 0.0), |body| body.weight = Weight::MassKg(1.0)));
     let mut own = Force::new(ForceKind::Gravity { acceleration: Vec3::new(0.0, -3.0, 0.0) });
-    own.only = vec![Who::Element(id)];
-    shot.add(Element::new("Own gravity", Is::Force(own)));
+    own.only = vec![ElementFilter::Element(id)];
+    shot.add(Element::new("Own gravity", ElementKind::Force(own)));
     let frames = run(&shot);
     let energy = |frame: &frames::Frame| frame.measured.kinetic_j + frame.measured.potential_j;
     assert!((frames[0].measured.potential_j - 2.0 * 3.0 * 8.0).abs() < 1e-3);
@@ -376,17 +380,17 @@ fn an_off_centre_hit_keeps_linear_and_angular_momentum() {
     let momentum = |frame: &frames::Frame| {
         let (rod, ball) = (&frame.bodies[&rod], &frame.bodies[&struck]);
         let of = |bodies: &frames::Bodies, m: f64| {
-            bodies.places[0].as_dvec3().cross(bodies.velocities[0].as_dvec3() * m)
+            bodies.positions[0].as_dvec3().cross(bodies.velocities[0].as_dvec3() * m)
         };
-        let spin = |z: f32, inertia: f64| DVec3::Z * (f64::from(z) * inertia);
+        let angular_velocity = |z: f32, inertia: f64| DVec3::Z * (f64::from(z) * inertia);
         of(rod, 3.0)
             + of(ball, 1.0)
-            + spin(rod.spins[0].z, 3.0 * (4.0 + 0.01) / 12.0)
-            + spin(ball.spins[0].z, 0.4 * 0.01)
+            + angular_velocity(rod.angular_velocities[0].z, 3.0 * (4.0 + 0.01) / 12.0)
+            + angular_velocity(ball.angular_velocities[0].z, 0.4 * 0.01)
     };
     let frames = run(&shot);
     let (first, last) = (momentum(&frames[0]), momentum(frames.last().unwrap()));
-    assert!(frames.last().unwrap().bodies[&rod].spins[0].z.abs() > 0.5);
+    assert!(frames.last().unwrap().bodies[&rod].angular_velocities[0].z.abs() > 0.5);
     assert!(first.distance(last) < 0.015 * first.length(), "{first} {last}");
 }
 
@@ -400,14 +404,14 @@ fn a_body_that_is_let_go_flies_on_from_where_its_keys_left_it(
 ) {
     let mut shot = bare(fps, 30);
     let velocity = Vec3::new(3.0, 1.0, -2.0);
-    let place = |frame: f64| start + velocity * ((frame - 1.0) as f32 / fps);
-    let keys = Channel::keyed((1..=21).map(f64::from).map(|frame| (frame, place(frame))));
+    let position = |frame: f64| start + velocity * ((frame - 1.0) as f32 / fps);
+    let keys = Channel::keyed((1..=21).map(f64::from).map(|frame| (frame, position(frame))));
     let mut block = Element::solid("Block", Shape::cuboid(0.5, 0.4, 0.3), Moves::Animated)
-        .keyed("placement.place_m", keys);
+        .keyed("placement.position_m", keys);
     body(&mut block).wake = Some(shot::Wake::Frame(let_go));
     let id = shot.add(block);
     for frame in run(&shot) {
-        let off = frame.bodies[&id].places[0].distance(place(f64::from(frame.number)));
+        let off = frame.bodies[&id].positions[0].distance(position(f64::from(frame.number)));
         assert!(off < 0.003, "{off} m at frame {}", frame.number);
     }
 }
@@ -440,7 +444,7 @@ fn a_box_topples_about_its_edge_as_a_pendulum(
     let mut shot = bare(fps, 2 + (t * fps) as u32);
     shot.physics.substeps = substeps;
     shot.add(gravity(-G));
-    let rough = |body: &mut shot::Body| (body.friction, body.bounce) = (2.0, 0.0);
+    let rough = |body: &mut shot::Body| (body.friction, body.restitution) = (2.0, 0.0);
     let floor = Element::solid("Floor", Shape::cuboid(8.0, 1.0, 8.0), Moves::Still).at(0.0, -0.5, 0.0);
     shot.add(set(floor, rough));
     let start = start_deg.to_radians();
@@ -450,7 +454,7 @@ fn a_box_topples_about_its_edge_as_a_pendulum(
     let post = shot.add(set(post, rough));
     let frames = run(&shot);
     let angle = |frame: &frames::Frame| {
-        let up = frame.bodies[&post].turns[0] * Vec3::Y;
+        let up = frame.bodies[&post].orientations[0] * Vec3::Y;
         up.x.atan2(up.y) - stands
     };
     let at = t * fps;
@@ -461,7 +465,7 @@ fn a_box_topples_about_its_edge_as_a_pendulum(
     let step = 0.5 * rate / (fps * substeps as f32);
     assert!((degrees - 50.0).abs() < step.to_degrees() + 0.5, "{degrees}");
     // The edge stays where it is.
-    let apart = frames[at as usize].bodies[&post].places[0].length() - r;
+    let apart = frames[at as usize].bodies[&post].positions[0].length() - r;
     assert!(apart.abs() < 0.01 * r, "{apart}");
 }
 
@@ -483,7 +487,7 @@ fn far_from_the_origin_boxes_slide_as_far_as_they_should(
     let mut shot = bare(fps, (4.0 * fps) as u32 + 1);
     shot.physics.substeps = substeps;
     shot.add(gravity(-G));
-    let smooth = |body: &mut shot::Body| (body.friction, body.bounce) = (friction, 0.0);
+    let smooth = |body: &mut shot::Body| (body.friction, body.restitution) = (friction, 0.0);
     shot.add(set(Element::solid("Floor", Shape::plane(40.0, 40.0), Moves::Still).at(x, 0.0, -x), smooth));
     let cube = Element::solid("Box", Shape::cuboid(0.2, 0.2, 0.2), Moves::Free).at(x, 0.1, -x);
     let id = shot.add(set(cube, |body| {

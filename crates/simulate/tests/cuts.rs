@@ -9,8 +9,8 @@ use glam::Vec3;
 use random::{Draw, random_shot};
 use rstest::rstest;
 use shot::{
-    Births, BornOn, Channel, Copies, Element, Force, ForceKind, Is, Moves, Often, Particles, Shape, Shot,
-    Source, Start,
+    Channel, Copies, Element, ElementKind, Emission, EmissionDomain, EmissionSchedule, Force, ForceKind,
+    Moves, Particles, Shape, Shot, Source, Start,
 };
 use simulate::{Bake, Outcome, Simulation, bake};
 use std::ops::ControlFlow;
@@ -100,7 +100,7 @@ fn drifting() -> Shot {
     shot.add(Element::solid("Deck", Shape::plane(4.0, 4.0), Moves::Still).at(0.0, -2.0, 0.0));
     let mut push = Force::new(ForceKind::Pull { force_n: 30.0 });
     push.to_frame = Some(30);
-    shot.add(Element::new("Push", Is::Force(push)).turned(0.0, 0.0, 1.5));
+    shot.add(Element::new("Push", ElementKind::Force(push)).turned(0.0, 0.0, 1.5));
     shot
 }
 
@@ -108,7 +108,7 @@ fn drifting() -> Shot {
 fn a_force_that_ends_earlier_than_it_did_leaves_no_push_behind() {
     let before = drifting();
     let mut after = before.clone();
-    let Is::Force(force) = &mut after.named_mut("Push").unwrap().is else { panic!("a force") };
+    let ElementKind::Force(force) = &mut after.named_mut("Push").unwrap().kind else { panic!("a force") };
     force.to_frame = Some(16);
     change_holds(&before, &after, None);
     change_holds(&before, &after, Some(16));
@@ -116,13 +116,17 @@ fn a_force_that_ends_earlier_than_it_did_leaves_no_push_behind() {
 
 fn dust(from_frame: Option<u32>) -> Element {
     let particles = Particles {
-        from: Source::Shape { shape: Shape::sphere(0.2), on: BornOn::Surface },
-        births: Births { how: Often::Rate { per_s: 120.0 }, from_frame, ..Births::default() },
-        start: Start { speed_m_s: 1.0, inherit: 1.0, ..Start::default() },
+        source: Source::Shape { shape: Shape::sphere(0.2), on: EmissionDomain::Surface },
+        emission: Emission {
+            schedule: EmissionSchedule::Rate { per_s: 120.0 },
+            from_frame,
+            ..Emission::default()
+        },
+        start: Start { speed_m_s: 1.0, inherited_velocity: 1.0, ..Start::default() },
         ..Particles::default()
     };
     let moving = Channel::keyed([(1.0, 0.0f32), (40.0, 8.0)]);
-    Element::new("Dust", Is::Particles(particles)).keyed("placement.place_m[0]", moving)
+    Element::new("Dust", ElementKind::Particles(particles)).keyed("placement.position_m[0]", moving)
 }
 
 /// Particles that begin after a checkpoint, or go before they began.
@@ -148,8 +152,8 @@ fn a_spin_that_is_keyed_later_leaves_the_frames_before_as_they_are() {
     before.add(dust(None));
     let mut after = before.clone();
     let dust = after.named_mut("Dust").unwrap();
-    dust.motion.insert(
-        "is.particles.start.spin_rad_s".to_owned(),
+    dust.channels.insert(
+        "kind.particles.start.angular_speed_rad_s".to_owned(),
         Channel::keyed([(1.0, 0.0f32), (20.0, 0.0), (24.0, 9.0)]),
     );
     change_holds(&before, &after, None);
@@ -162,8 +166,8 @@ fn a_shape_that_is_keyed_later_does_so_too() {
     before.add(dust(None));
     let mut after = before.clone();
     let ball = after.named_mut("Ball").unwrap();
-    ball.motion
-        .insert("is.solid.shape.sphere.radius_m".to_owned(), Channel::keyed([(20.0, 0.1f32), (30.0, 0.2)]));
+    ball.channels
+        .insert("kind.solid.shape.sphere.radius_m".to_owned(), Channel::keyed([(20.0, 0.1f32), (30.0, 0.2)]));
     change_holds(&before, &after, None);
 }
 
@@ -244,7 +248,8 @@ fn solids_that_come_of_particles_in_the_preroll_stay_and_settle() {
     let chips = shot.add(chips);
     let staged = shot.add(Element::solid("Staged", Shape::sphere(0.2), Moves::Free).at(0.0, 3.0, 2.0));
     let grid = Source::Grid { count: [8, 1, 5], spacing_m: Vec3::splat(0.2) };
-    let births = Births { how: Often::AtOnce { number: 40 }, preroll_s: 2.0, ..Births::default() };
+    let births =
+        Emission { schedule: EmissionSchedule::Burst { count: 40 }, preroll_s: 2.0, ..Emission::default() };
     let start = Start {
         speed_m_s: 0.0,
         lifespan_s: None,
@@ -253,23 +258,23 @@ fn solids_that_come_of_particles_in_the_preroll_stay_and_settle() {
         spread_rad: 0.0,
         ..Start::default()
     };
-    let mut particles = Particles { from: grid, births, start, ..Particles::default() };
-    particles.becoming = vec![shot::Becoming {
-        when: shot::When::Age { s: 0.25 },
-        then: shot::Then::Solid { of: chips },
-        share: 1.0,
+    let mut particles = Particles { source: grid, emission: births, start, ..Particles::default() };
+    particles.events = vec![shot::ParticleEvent {
+        trigger: shot::Trigger::Age { age_s: 0.25 },
+        action: shot::Action::Solid { of: chips },
+        probability: 1.0,
     }];
-    shot.add(Element::new("Flakes", Is::Particles(particles)).at(0.0, 1.0, 0.0));
+    shot.add(Element::new("Flakes", ElementKind::Particles(particles)).at(0.0, 1.0, 0.0));
     let mut simulation = Simulation::new(&shot, &Meshes::default()).unwrap();
     let first = simulation.write();
     assert_eq!(first.bodies[&chips].len(), 40);
     // They have fallen for longer than it takes; what is staged has not moved.
     assert!(
-        first.bodies[&chips].places.iter().all(|place| place.y < 0.1),
+        first.bodies[&chips].positions.iter().all(|position| position.y < 0.1),
         "{:?}",
-        first.bodies[&chips].places
+        first.bodies[&chips].positions
     );
-    assert_eq!(first.bodies[&staged].places[0], Vec3::new(0.0, 3.0, 2.0));
+    assert_eq!(first.bodies[&staged].positions[0], Vec3::new(0.0, 3.0, 2.0));
     let frames = whole(&shot);
     for at in [0, 1, 7] {
         resumed_holds(&shot, &frames, at, 4);
@@ -284,7 +289,7 @@ fn the_preroll_is_not_computed_again_to_add_a_frame() {
     let mut shot = drifting();
     shot.timing.last = 6;
     let mut early = dust(None);
-    early.as_particles_mut().unwrap().births.preroll_s = 5.0;
+    early.as_particles_mut().unwrap().emission.preroll_s = 5.0;
     shot.add(early);
     let dir = tempfile::tempdir().unwrap();
     let run = RunFolder::create(dir.path().join("run")).unwrap();
@@ -308,14 +313,14 @@ fn a_pile_in_the_wind_cut_anywhere_goes_on_with_the_same_bytes() {
     crates.as_solid_mut().unwrap().copies = Some(Copies {
         count: [4, 3, 4],
         spacing_m: Vec3::splat(0.33),
-        jitter_m: 0.02,
-        turn_rad: 0.2,
+        position_jitter_m: 0.02,
+        orientation_jitter_rad: 0.2,
         seed: 5,
     });
     shot.add(crates);
     let mut wind = Force::new(ForceKind::Wind(Default::default()));
     (wind.from_frame, wind.to_frame) = (Some(8), Some(19));
-    shot.add(Element::new("Gust", Is::Force(wind)).turned(0.0, 0.0, 1.4));
+    shot.add(Element::new("Gust", ElementKind::Force(wind)).turned(0.0, 0.0, 1.4));
     let frames = whole(&shot);
     for at in 0..frames.len() - 1 {
         resumed_holds(&shot, &frames, at, 2);
@@ -327,7 +332,7 @@ fn a_pile_in_the_wind_cut_anywhere_goes_on_with_the_same_bytes() {
 fn a_longer_shot_spreads_a_number_anew() {
     let mut before = drifting();
     let mut few = dust(None);
-    few.as_particles_mut().unwrap().births.how = Often::Number { number: 40 };
+    few.as_particles_mut().unwrap().emission.schedule = EmissionSchedule::Total { count: 40 };
     before.add(few);
     let mut after = before.clone();
     after.timing.last += 6;

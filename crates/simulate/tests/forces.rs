@@ -5,8 +5,8 @@ use geometry::Meshes;
 use glam::Vec3;
 use rstest::rstest;
 use shot::{
-    Channel, Copies, Element, Force, ForceKind, Id, Is, Moves, Push, Region, Shape, Shot, Turbulence, Volume,
-    Wake, Weight, Wind,
+    Channel, Copies, Element, ElementKind, Force, ForceKind, Id, Moves, Push, Region, Shape, Shot,
+    Turbulence, Volume, Wake, Weight, Wind,
 };
 use simulate::{Bake, BlowUp, Outcome, Simulation, bake};
 use std::ops::ControlFlow;
@@ -44,7 +44,7 @@ fn pull() -> Force {
 }
 
 fn add(shot: &mut Shot, force: Force) -> Id {
-    shot.add(Element::new("Force", Is::Force(force)))
+    shot.add(Element::new("Force", ElementKind::Force(force)))
 }
 
 fn run(shot: &Shot) -> Vec<Frame> {
@@ -58,8 +58,8 @@ fn run(shot: &Shot) -> Vec<Frame> {
     frames
 }
 
-fn place(frame: &Frame, id: Id) -> Vec3 {
-    frame.bodies[&id].places[0]
+fn position(frame: &Frame, id: Id) -> Vec3 {
+    frame.bodies[&id].positions[0]
 }
 
 fn velocity(frame: &Frame, id: Id) -> Vec3 {
@@ -110,9 +110,9 @@ fn a_force_acts_on_what_it_names_and_leaves_out_what_it_excepts(#[case] only: bo
 #[test]
 fn a_force_that_is_off_does_nothing_until_keys_switch_it_on() {
     let mut shot = weightless(40);
-    let force = Force { on: false, ..pull() };
+    let force = Force { enabled: false, ..pull() };
     let switch = Channel::keyed([(1.0, false), (21.0, true)]);
-    shot.add(Element::new("Force", Is::Force(force)).keyed("is.force.on", switch));
+    shot.add(Element::new("Force", ElementKind::Force(force)).keyed("kind.force.enabled", switch));
     let id = shot.add(ball("Ball", 0.0));
     let frames = run(&shot);
     assert_eq!(velocity(&frames[19], id), Vec3::ZERO);
@@ -123,9 +123,9 @@ fn a_force_that_is_off_does_nothing_until_keys_switch_it_on() {
 fn a_region_limits_a_force_and_goes_with_its_keys() {
     let mut shot = weightless(60);
     // A ball of 0.5 m that passes from x = −2 to 2 in a second.
-    let region = Element::new("Region", Is::Region(Region::new(Volume::Ball { radius_m: 0.5 })));
+    let region = Element::new("Region", ElementKind::Region(Region::new(Volume::Sphere { radius_m: 0.5 })));
     let way = Channel::keyed([(1.0, -2.0f32), (61.0, 2.0)]);
-    let region = shot.add(region.keyed("placement.place_m[0]", way));
+    let region = shot.add(region.keyed("placement.position_m[0]", way));
     add(&mut shot, Force { region: Some(region), ..pull() });
     let (inside, outside) = (shot.add(ball("Inside", 0.0)), shot.add(ball("Outside", 3.0)));
     let frames = run(&shot);
@@ -140,7 +140,8 @@ fn a_region_limits_a_force_and_goes_with_its_keys() {
 fn a_region_around_a_free_body_goes_with_it() {
     let mut shot = weightless(30);
     let carrier = shot.add(launched(ball("Carrier", -3.0), Vec3::new(4.0, 0.0, 0.0)));
-    let mut region = Element::new("Region", Is::Region(Region::new(Volume::Ball { radius_m: 1.0 })));
+    let mut region =
+        Element::new("Region", ElementKind::Region(Region::new(Volume::Sphere { radius_m: 1.0 })));
     region.attached = Some(shot::Attached { to: carrier, along: None, facing: false });
     let region = shot.add(region);
     let passed = shot.add(ball("Passed", -1.5).at(-1.5, 0.5, 0.0));
@@ -176,10 +177,10 @@ fn a_sleeping_body_is_stirred_when_a_wind_begins() {
     let push = Push::Acceleration;
     let wind = Wind { speed_m_s: 20.0, gust: 0.0, eddy: 0.0, push, ..Wind::default() };
     let force = Force { from_frame: Some(240), ..Force::new(ForceKind::Wind(wind)) };
-    shot.add(Element::new("Wind", Is::Force(force)).turned(0.0, 0.0, std::f32::consts::FRAC_PI_2));
+    shot.add(Element::new("Wind", ElementKind::Force(force)).turned(0.0, 0.0, std::f32::consts::FRAC_PI_2));
     let frames = run(&shot);
-    assert!(place(&frames[238], id).x.abs() < 1e-3);
-    assert!(place(&frames[299], id).x > 0.3, "{}", place(&frames[299], id));
+    assert!(position(&frames[238], id).x.abs() < 1e-3);
+    assert!(position(&frames[299], id).x > 0.3, "{}", position(&frames[299], id));
 }
 
 // Waiting
@@ -189,8 +190,8 @@ fn a_body_waits_for_its_frame_and_then_flies_with_its_launch() {
     let mut shot = weightless(40);
     let id = shot.add(with_wake(launched(ball("Ball", 0.0), Vec3::X), Wake::Frame(21)));
     let frames = run(&shot);
-    assert_eq!(place(&frames[20], id), Vec3::ZERO);
-    assert!((place(&frames[40], id).x - 20.0 / FPS).abs() < 1e-3);
+    assert_eq!(position(&frames[20], id), Vec3::ZERO);
+    assert!((position(&frames[40], id).x - 20.0 / FPS).abs() < 1e-3);
 }
 
 #[rstest]
@@ -201,18 +202,18 @@ fn a_touch_wakes_only_above_its_impulse(#[case] impulse_n_s: f32, #[case] wakes:
     shot.add(launched(ball("Thrown", -1.0), Vec3::new(4.0, 0.0, 0.0)));
     let id = shot.add(with_wake(ball("Waiting", 0.0), Wake::Touch { impulse_n_s }));
     let last = &run(&shot)[60];
-    assert_eq!(place(last, id).x > 0.1, wakes, "{}", place(last, id));
+    assert_eq!(position(last, id).x > 0.1, wakes, "{}", position(last, id));
 }
 
 #[test]
 fn a_region_wakes_what_it_comes_to() {
     let mut shot = weightless(60);
-    let region = Element::new("Region", Is::Region(Region::new(Volume::Ball { radius_m: 0.5 })));
+    let region = Element::new("Region", ElementKind::Region(Region::new(Volume::Sphere { radius_m: 0.5 })));
     let way = Channel::keyed([(1.0, -2.0f32), (61.0, 2.0)]);
-    let region = shot.add(region.keyed("placement.place_m[0]", way));
+    let region = shot.add(region.keyed("placement.position_m[0]", way));
     let id = shot.add(with_wake(launched(ball("Ball", 0.0), Vec3::Y), Wake::Region(region)));
     let frames = run(&shot);
-    let woke = frames.iter().position(|frame| place(frame, id).y > 0.0).unwrap();
+    let woke = frames.iter().position(|frame| position(frame, id).y > 0.0).unwrap();
     // The region's edge is at 0 after 22.5 frames.
     assert!((22..=25).contains(&woke), "{woke}");
 }
@@ -226,16 +227,16 @@ fn neighbours_wake_one_after_the_other() {
     row.as_solid_mut().unwrap().copies = Some(Copies {
         count: [5, 1, 1],
         spacing_m: Vec3::new(0.21, 0.0, 0.0),
-        jitter_m: 0.0,
-        turn_rad: 0.0,
+        position_jitter_m: 0.0,
+        orientation_jitter_rad: 0.0,
         seed: 0,
     });
     // The row's first stands a centimetre from the one that is hit.
-    row.placement.place_m.x = 0.21 + 2.0 * 0.21;
+    row.placement.position_m.x = 0.21 + 2.0 * 0.21;
     let row = shot.add(row);
     add(&mut shot, Force { only: vec![row.into()], ..pull() });
     let last = &run(&shot)[30];
-    assert!(place(last, first).x > 0.0);
+    assert!(position(last, first).x > 0.0);
     assert!(
         last.bodies[&row].velocities.iter().all(|v| v.y < 0.0),
         "all fell: {:?}",
@@ -248,7 +249,7 @@ fn an_animated_body_that_is_touched_goes_on_with_the_motion_it_had() {
     let mut shot = weightless(60);
     // Moves up at 1 m/s and is hit from the side.
     let way = Channel::keyed([(1.0, Vec3::new(0.0, -0.5, 0.0)), (61.0, Vec3::new(0.0, 0.5, 0.0))]);
-    let mut lift = ball("Lift", 0.0).keyed("placement.place_m", way);
+    let mut lift = ball("Lift", 0.0).keyed("placement.position_m", way);
     lift.as_solid_mut().unwrap().body.moves = Moves::Animated;
     lift.as_solid_mut().unwrap().body.friction = 0.0;
     let id = shot.add(with_wake(lift, Wake::Touch { impulse_n_s: 0.1 }));
@@ -269,13 +270,13 @@ fn friction_that_keys_take_away_lets_a_box_slide() {
     let keys = || Channel::keyed([(1.0, 2.0f32), (24.0, 2.0), (25.0, 0.0)]);
     let mut crate_ =
         Element::solid("Crate", Shape::cuboid(0.4, 0.4, 0.4), Moves::Free).turned(0.0, 0.0, -0.3);
-    crate_.placement.place_m = glam::Quat::from_rotation_z(-0.3) * Vec3::new(-3.0, 0.301, 0.0);
-    shot.add(slope.keyed("is.solid.body.friction", keys()));
-    let id = shot.add(crate_.keyed("is.solid.body.friction", keys()));
+    crate_.placement.position_m = glam::Quat::from_rotation_z(-0.3) * Vec3::new(-3.0, 0.301, 0.0);
+    shot.add(slope.keyed("kind.solid.body.friction", keys()));
+    let id = shot.add(crate_.keyed("kind.solid.body.friction", keys()));
     let frames = run(&shot);
-    let start = place(&frames[0], id).x;
-    assert!((place(&frames[23], id).x - start).abs() < 0.01);
-    assert!(place(&frames[48], id).x - start > 0.8);
+    let start = position(&frames[0], id).x;
+    assert!((position(&frames[23], id).x - start).abs() < 0.01);
+    assert!(position(&frames[48], id).x - start > 0.8);
 }
 
 #[test]
@@ -283,7 +284,7 @@ fn a_mass_that_a_formula_raises_slows_what_is_pulled() {
     let mut shot = weightless(60);
     add(&mut shot, pull());
     let grows = Channel::expression("1 + 9 * step(0.5, time)");
-    let id = shot.add(ball("Ball", 0.0).keyed("is.solid.body.weight.mass_kg", grows));
+    let id = shot.add(ball("Ball", 0.0).keyed("kind.solid.body.weight.mass_kg", grows));
     let frames = run(&shot);
     let gained = |a: usize, b: usize| velocity(&frames[a], id).y - velocity(&frames[b], id).y;
     assert!((gained(0, 25) - 25.0 / FPS).abs() < 0.01);
@@ -294,12 +295,12 @@ fn a_mass_that_a_formula_raises_slows_what_is_pulled() {
 fn time_that_stands_still_stops_everything_and_goes_on() {
     let mut shot = weightless(60);
     let mut scale = Channel::keyed([(1.0, 1.0f32), (21.0, 0.0), (41.0, 1.0)]);
-    scale.keys.iter_mut().for_each(|key| key.then = shot::Interpolation::Hold);
-    shot.motion.insert("physics.time_scale".to_owned(), scale);
+    scale.keys.iter_mut().for_each(|key| key.interpolation = shot::Interpolation::Hold);
+    shot.channels.insert("physics.time_scale".to_owned(), scale);
     let id = shot.add(launched(ball("Ball", 0.0), Vec3::X));
     let frames = run(&shot);
-    assert_eq!(place(&frames[20], id), place(&frames[40], id));
-    assert!((place(&frames[60], id).x - 40.0 / FPS).abs() < 1e-3);
+    assert_eq!(position(&frames[20], id), position(&frames[40], id));
+    assert!((position(&frames[60], id).x - 40.0 / FPS).abs() < 1e-3);
 }
 
 #[rstest]
@@ -309,17 +310,17 @@ fn keys_follow_the_worlds_time_or_the_shots(#[case] follow: bool, #[case] expect
     let mut shot = weightless(20);
     (shot.physics.time_scale, shot.physics.keys_follow) = (0.5, follow);
     let way = Channel::keyed([(1.0, 0.0f32), (21.0, 1.0)]);
-    let mut block = ball("Block", 0.0).keyed("placement.place_m[0]", way);
+    let mut block = ball("Block", 0.0).keyed("placement.position_m[0]", way);
     block.as_solid_mut().unwrap().body.moves = Moves::Animated;
     let id = shot.add(block);
-    assert!((place(&run(&shot)[20], id).x - expected).abs() < 1e-4);
+    assert!((position(&run(&shot)[20], id).x - expected).abs() < 1e-4);
 }
 
 #[test]
 fn a_formula_that_fails_stops_at_its_frame_by_name() {
     let mut shot = weightless(20);
     let fails = Channel::expression("1 / (frame - 9)");
-    let wind = Element::new("Gale", Is::Force(pull())).keyed("is.force.strength", fails);
+    let wind = Element::new("Gale", ElementKind::Force(pull())).keyed("kind.force.strength", fails);
     shot.add(wind);
     shot.add(ball("Ball", 0.0));
     let mut simulation = Simulation::new(&shot, &Meshes::default()).unwrap();
@@ -338,8 +339,8 @@ fn a_bake_with_forces_stopped_and_resumed_has_the_same_bytes(#[case] stops: &[u3
     many.as_solid_mut().unwrap().copies = Some(Copies {
         count: [4, 4, 4],
         spacing_m: Vec3::splat(0.25),
-        jitter_m: 0.02,
-        turn_rad: 0.0,
+        position_jitter_m: 0.02,
+        orientation_jitter_rad: 0.0,
         seed: 5,
     });
     shot.add(many);

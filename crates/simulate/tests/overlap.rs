@@ -34,17 +34,17 @@ fn separating_parts_elements_and_spreads_copies() {
     pile.as_solid_mut().unwrap().copies = Some(Copies {
         count: [3, 3, 3],
         spacing_m: Vec3::splat(0.38),
-        jitter_m: 0.0,
-        turn_rad: 0.0,
+        position_jitter_m: 0.0,
+        orientation_jitter_rad: 0.0,
         seed: 0,
     });
     shot.add(pile);
     let meshes = Default::default();
-    for place in separate(&shot, &meshes).unwrap() {
-        let element = shot.elements.iter_mut().find(|e| e.id == place.element).unwrap();
-        element.shift(place.shift_m);
+    for position in separate(&shot, &meshes).unwrap() {
+        let element = shot.elements.iter_mut().find(|e| e.id == position.element).unwrap();
+        element.shift(position.shift_m);
         if let Some(copies) = element.as_solid_mut().and_then(|solid| solid.copies.as_mut()) {
-            copies.spacing_m *= place.spread;
+            copies.spacing_m *= position.spread;
         }
     }
     let left = start_overlaps(&shot, &meshes).unwrap();
@@ -55,9 +55,9 @@ fn separating_parts_elements_and_spreads_copies() {
 fn a_box_dropped_to_rest_stands_on_what_is_below_it() {
     let shot = two(0.3, 6.0);
     let b = shot.named("B").unwrap().id;
-    let start = shot.named("B").unwrap().placement.place_m;
-    let place = start + drop_to_rest(&shot, &Default::default(), b).unwrap().unwrap();
-    assert!((place - Vec3::new(0.3, 1.5, 0.0)).length() < 2e-3, "{place}");
+    let start = shot.named("B").unwrap().placement.position_m;
+    let position = start + drop_to_rest(&shot, &Default::default(), b).unwrap().unwrap();
+    assert!((position - Vec3::new(0.3, 1.5, 0.0)).length() < 2e-3, "{position}");
 }
 
 #[test]

@@ -5,7 +5,8 @@ use geometry::Meshes;
 use glam::{Quat, Vec3};
 use rstest::rstest;
 use shot::{
-    Channel, Collision, Copies, Element, Force, ForceKind, Is, Moves, Sampler, Shape, Shot, Value, Weight,
+    Channel, Collision, Copies, Element, ElementKind, Force, ForceKind, Moves, Sampler, Shape, Shot, Value,
+    Weight,
 };
 use simulate::{BlowUp, Simulation};
 use std::f32::consts::PI;
@@ -33,7 +34,7 @@ fn run(shot: &Shot) -> Vec<Frame> {
 }
 
 fn last_place(shot: &Shot, name: &str) -> Vec3 {
-    run(shot).last().unwrap().bodies[&shot.named(name).unwrap().id].places[0]
+    run(shot).last().unwrap().bodies[&shot.named(name).unwrap().id].positions[0]
 }
 
 fn ball(name: &str) -> Element {
@@ -50,31 +51,32 @@ fn a_launched_body_flies_straight_on_without_gravity() {
     let mut thrown = ball("Thrown");
     body(&mut thrown).launch_velocity = Some(Vec3::new(2.0, -1.0, 0.5));
     shot.add(thrown);
-    let place = last_place(&shot, "Thrown");
-    assert!((place - Vec3::new(2.0, -1.0, 0.5)).length() < 1e-3, "{place}");
+    let position = last_place(&shot, "Thrown");
+    assert!((position - Vec3::new(2.0, -1.0, 0.5)).length() < 1e-3, "{position}");
 }
 
 #[test]
 fn a_launched_spin_turns_the_body_at_its_rate() {
     let mut shot = weightless(30);
     let mut spun = Element::solid("Spun", Shape::cuboid(0.2, 0.2, 0.2), Moves::Free);
-    body(&mut spun).launch_spin = Some(Vec3::Y * 3.0);
+    body(&mut spun).launch_angular_velocity = Some(Vec3::Y * 3.0);
     let id = shot.add(spun);
-    let turn = run(&shot)[30].bodies[&id].turns[0];
-    assert!(turn.dot(Quat::from_rotation_y(1.5)).abs() > 0.999_99, "{turn}");
+    let orientation = run(&shot)[30].bodies[&id].orientations[0];
+    assert!(orientation.dot(Quat::from_rotation_y(1.5)).abs() > 0.999_99, "{orientation}");
 }
 
 #[test]
 fn spin_of_a_free_long_body_keeps_its_angular_momentum() {
     let mut shot = weightless(120);
     let mut spun = Element::solid("Spun", Shape::cuboid(0.6, 0.1, 0.2), Moves::Free);
-    body(&mut spun).launch_spin = Some(Vec3::new(0.3, 2.0, 0.1));
+    body(&mut spun).launch_angular_velocity = Some(Vec3::new(0.3, 2.0, 0.1));
     body(&mut spun).weight = Weight::MassKg(1.0);
     let id = shot.add(spun);
     let inertia = Vec3::new(0.01 + 0.04, 0.36 + 0.04, 0.36 + 0.01) / 12.0;
     let momentum = |frame: &Frame| {
-        let (turn, spin) = (frame.bodies[&id].turns[0], frame.bodies[&id].spins[0]);
-        turn * (inertia * (turn.inverse() * spin))
+        let (orientation, angular_velocity) =
+            (frame.bodies[&id].orientations[0], frame.bodies[&id].angular_velocities[0]);
+        orientation * (inertia * (orientation.inverse() * angular_velocity))
     };
     let frames = run(&shot);
     let (first, last) = (momentum(&frames[0]), momentum(&frames[120]));
@@ -102,7 +104,7 @@ fn a_heavy_body_hardly_feels_a_light_one() {
         (body(&mut thrown).launch_velocity, body(&mut thrown).weight) =
             (Some(Vec3::X * 4.0), Weight::MassKg(kg));
         shot.add(thrown);
-        let mut hit = ball("Hit");
+        let mut hit = ball("Contact");
         body(&mut hit).weight = Weight::MassKg(1.0);
         let id = shot.add(hit);
         run(&shot)[60].bodies[&id].velocities[0].x
@@ -114,7 +116,7 @@ fn a_heavy_body_hardly_feels_a_light_one() {
 }
 
 fn keyed(element: Element, keys: &[(f64, Vec3)]) -> Element {
-    element.keyed("placement.place_m", Channel::keyed(keys.iter().copied()))
+    element.keyed("placement.position_m", Channel::keyed(keys.iter().copied()))
 }
 
 #[test]
@@ -124,8 +126,8 @@ fn an_animated_body_is_where_its_keys_have_it_at_every_frame() {
     let id = shot.add(keyed(block, &[(1.0, Vec3::ZERO), (21.0, Vec3::new(1.0, 2.0, 0.0)), (31.0, Vec3::Z)]));
     let sampler = Sampler::new(&shot).unwrap();
     for frame in run(&shot) {
-        let place = sampler.at(f64::from(frame.number)).unwrap().element(id).unwrap().placement.place_m;
-        assert!((frame.bodies[&id].places[0] - place).length() < 1e-4, "frame {}", frame.number);
+        let position = sampler.at(f64::from(frame.number)).unwrap().element(id).unwrap().placement.position_m;
+        assert!((frame.bodies[&id].positions[0] - position).length() < 1e-4, "frame {}", frame.number);
     }
 }
 
@@ -136,8 +138,8 @@ fn an_animated_body_pushes_a_free_one_and_is_not_pushed_back() {
     let block = shot.add(keyed(block, &[(1.0, Vec3::X * -2.0), (61.0, Vec3::ZERO)]));
     let pushed = shot.add(ball("Pushed").at(-1.0, 0.0, 0.0));
     let frames = run(&shot);
-    assert!(frames[60].bodies[&pushed].places[0].x > 0.3);
-    assert!(frames[60].bodies[&block].places[0].length() < 1e-4);
+    assert!(frames[60].bodies[&pushed].positions[0].x > 0.3);
+    assert!(frames[60].bodies[&block].positions[0].length() < 1e-4);
 }
 
 #[test]
@@ -145,8 +147,8 @@ fn two_gravities_add_up() {
     let mut shot = shot(60);
     shot.add(Element::gravity(Vec3::new(2.0, 9.81, 0.0)));
     shot.add(ball("Ball"));
-    let place = last_place(&shot, "Ball");
-    assert!((place - Vec3::X).length() < 0.02, "{place}");
+    let position = last_place(&shot, "Ball");
+    assert!((position - Vec3::X).length() < 0.02, "{position}");
 }
 
 #[rstest]
@@ -164,7 +166,8 @@ fn frame_rate_and_substeps_hardly_change_a_fall(#[case] fps: f32, #[case] subste
 /// A still ring around y at height 0 and a small ball dropped into it.
 fn into_the_ring(collision: Collision) -> Vec3 {
     let mut shot = shot(60);
-    let mut ring = Element::solid("Ring", Shape::Torus { ring_m: 0.5, tube_m: 0.1 }, Moves::Still);
+    let mut ring =
+        Element::solid("Ring", Shape::Torus { major_radius_m: 0.5, minor_radius_m: 0.1 }, Moves::Still);
     body(&mut ring).collision = collision;
     shot.add(ring);
     shot.add(ball("Ball").at(0.0, 0.6, 0.0));
@@ -186,7 +189,7 @@ fn a_box_that_collides_as_a_ball_rests_on_its_ball() {
     let mut shot = shot(120);
     shot.add(Element::solid("Quay", Shape::plane(6.0, 6.0), Moves::Still));
     let mut round = Element::solid("Round", Shape::cuboid(0.4, 0.4, 0.4), Moves::Free).at(0.0, 0.5, 0.0);
-    (body(&mut round).collision, body(&mut round).bounce) = (Collision::Ball, 0.0);
+    (body(&mut round).collision, body(&mut round).restitution) = (Collision::Sphere, 0.0);
     shot.add(round);
     let rest = last_place(&shot, "Round").y;
     assert!((0.19..0.36).contains(&rest), "{rest}");
@@ -202,7 +205,7 @@ fn a_margin_keeps_bodies_apart(#[case] margin_m: f32, #[case] gap: f32) {
     body(&mut quay).margin_m = Some(0.0);
     shot.add(quay);
     let mut crate_ = Element::solid("Crate", Shape::cuboid(0.4, 0.4, 0.4), Moves::Free).at(0.0, 0.3, 0.0);
-    (body(&mut crate_).margin_m, body(&mut crate_).bounce) = (Some(margin_m), 0.0);
+    (body(&mut crate_).margin_m, body(&mut crate_).restitution) = (Some(margin_m), 0.0);
     shot.add(crate_);
     let rest = last_place(&shot, "Crate").y - 0.2;
     assert!((rest - gap).abs() < 0.002, "{rest}");
@@ -213,15 +216,20 @@ fn every_copy_is_a_body_of_its_own() {
     let mut shot = shot(1);
     let mut grid = ball("Grid");
     let spacing_m = Vec3::new(0.5, 0.6, 0.7);
-    grid.as_solid_mut().unwrap().copies =
-        Some(Copies { count: [4, 3, 2], spacing_m, jitter_m: 0.0, turn_rad: 0.0, seed: 0 });
+    grid.as_solid_mut().unwrap().copies = Some(Copies {
+        count: [4, 3, 2],
+        spacing_m,
+        position_jitter_m: 0.0,
+        orientation_jitter_rad: 0.0,
+        seed: 0,
+    });
     let id = shot.add(grid);
-    let places = &run(&shot)[0].bodies[&id].places;
-    assert_eq!(places.len(), 24);
+    let positions = &run(&shot)[0].bodies[&id].positions;
+    assert_eq!(positions.len(), 24);
     let far_corner = Vec3::new(1.5, 2.0, 0.5) * spacing_m;
-    assert!(places.iter().any(|place| (*place - far_corner).length() < 1e-5));
-    for (i, a) in places.iter().enumerate() {
-        assert!(places[i + 1..].iter().all(|b| (*a - *b).length() > 0.49));
+    assert!(positions.iter().any(|position| (*position - far_corner).length() < 1e-5));
+    for (i, a) in positions.iter().enumerate() {
+        assert!(positions[i + 1..].iter().all(|b| (*a - *b).length() > 0.49));
     }
 }
 
@@ -254,7 +262,7 @@ fn an_animated_body_that_leaps_over_a_free_one_is_told_of() {
     marble.as_solid_mut().unwrap().shape = Shape::sphere(0.02);
     let marble = shot.add(marble);
     let frames = run(&shot);
-    let moved = frames[20].bodies[&marble].places[0].length();
+    let moved = frames[20].bodies[&marble].positions[0].length();
     let told = tunnelled(&frames);
     // Either it was caught and carried along, or that it was not is said.
     assert!(
@@ -276,7 +284,7 @@ fn a_fast_marble_does_not_pass_a_thin_plate_or_it_is_told_of() {
         body(&mut marble).launch_velocity = Some(Vec3::X * speed);
         let marble = shot.add(marble);
         let frames = run(&shot);
-        let passed = frames[10].bodies[&marble].places[0].x > 0.0;
+        let passed = frames[10].bodies[&marble].positions[0].x > 0.0;
         let told = tunnelled(&frames).iter().any(|event| {
             matches!(event, Event::Tunnelled { element, through, .. } if *element == marble && *through == plate)
         });
@@ -288,7 +296,7 @@ fn a_fast_marble_does_not_pass_a_thin_plate_or_it_is_told_of() {
 fn a_body_that_exceeds_all_speed_stops_the_simulation_by_name() {
     let mut shot = shot(240);
     let kind = ForceKind::Gravity { acceleration: Vec3::new(0.0, -1_000.0, 0.0) };
-    shot.named_mut("Gravity").unwrap().is = Is::Force(Force::new(kind));
+    shot.named_mut("Gravity").unwrap().kind = ElementKind::Force(Force::new(kind));
     shot.add(ball("Dropped"));
     let mut simulation = Simulation::new(&shot, &Meshes::default()).unwrap();
     let error: BlowUp = (0..240).find_map(|_| simulation.advance().err()).unwrap();
@@ -307,8 +315,8 @@ fn the_number_of_threads_changes_nothing(#[case] threads: usize) {
     grid.as_solid_mut().unwrap().copies = Some(Copies {
         count: [5, 5, 5],
         spacing_m: Vec3::splat(0.21),
-        jitter_m: 0.01,
-        turn_rad: 0.1,
+        position_jitter_m: 0.01,
+        orientation_jitter_rad: 0.1,
         seed: 1,
     });
     shot.add(grid);
@@ -342,7 +350,7 @@ fn a_body_that_grows_lifts_what_lies_on_it_and_weighs_more() {
     shot.add(Element::solid("Deck", Shape::plane(4.0, 4.0), Moves::Still));
     let mut cushion = Element::solid("Cushion", Shape::cuboid(1.0, 0.2, 1.0), Moves::Animated);
     let size = [(1.0, [1.0, 0.2, 1.0]), (61.0, [1.0, 0.8, 1.0])].map(|(f, v)| (f, Value::Vector(v)));
-    cushion.motion.insert("is.solid.shape.box.size_m".to_owned(), Channel::keyed(size));
+    cushion.channels.insert("kind.solid.shape.box.size_m".to_owned(), Channel::keyed(size));
     shot.add(cushion.at(0.0, 0.11, 0.0));
     shot.add(ball("Ball").at(0.0, 0.311, 0.0));
     let height = last_place(&shot, "Ball").y;
@@ -353,10 +361,10 @@ fn a_body_that_grows_lifts_what_lies_on_it_and_weighs_more() {
     let mut growing = ball("Growing");
     body(&mut growing).weight = Weight::DensityKgM3(1000.0);
     growing
-        .motion
-        .insert("is.solid.shape.sphere.radius_m".to_owned(), Channel::keyed([(1.0, 0.1f32), (2.0, 0.2)]));
+        .channels
+        .insert("kind.solid.shape.sphere.radius_m".to_owned(), Channel::keyed([(1.0, 0.1f32), (2.0, 0.2)]));
     shot.add(growing);
-    shot.add(Element::new("Pull", Is::Force(Force::new(ForceKind::Pull { force_n: 10.0 }))));
+    shot.add(Element::new("Pull", ElementKind::Force(Force::new(ForceKind::Pull { force_n: 10.0 }))));
     let frames = run(&shot);
     let id = shot.named("Growing").unwrap().id;
     let speed = |frame: usize| frames[frame].bodies[&id].velocities[0].y;
@@ -370,11 +378,12 @@ fn a_keyed_shape_goes_on_from_a_saved_state_as_without_it() {
     shot.add(Element::solid("Deck", Shape::plane(4.0, 4.0), Moves::Still));
     let mut growing = ball("Growing").at(0.0, 0.3, 0.0);
     growing
-        .motion
-        .insert("is.solid.shape.sphere.radius_m".to_owned(), Channel::keyed([(5.0, 0.1f32), (15.0, 0.2)]));
+        .channels
+        .insert("kind.solid.shape.sphere.radius_m".to_owned(), Channel::keyed([(5.0, 0.1f32), (15.0, 0.2)]));
     shot.add(growing);
     shot.add(
-        Element::new("Air", Is::Force(Force::new(ForceKind::Wind(Default::default())))).turned(0.0, 0.0, 1.5),
+        Element::new("Air", ElementKind::Force(Force::new(ForceKind::Wind(Default::default()))))
+            .turned(0.0, 0.0, 1.5),
     );
     let mut whole = Simulation::new(&shot, &Meshes::default()).unwrap();
     (0..20).for_each(|_| drop(whole.advance().unwrap()));

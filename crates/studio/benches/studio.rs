@@ -18,8 +18,8 @@ fn pile(frames: u32) -> Shot {
     boxes.as_solid_mut().expect("a solid").copies = Some(Copies {
         count: [10, 20, 10],
         spacing_m: Vec3::new(0.45, 0.45, 0.45),
-        jitter_m: 0.01,
-        turn_rad: 0.1,
+        position_jitter_m: 0.01,
+        orientation_jitter_rad: 0.1,
         seed: 1,
     });
     shot.add(boxes);
@@ -77,7 +77,7 @@ fn main() {
     }
     println!("reading one frame of 2,001 bodies: {:.2} ms at most (wanted: at most 2)", slowest * 1e3);
     println!(
-        "bytes of a Stage message of 2,001 bodies: {}",
+        "bytes of a Viewport message of 2,001 bodies: {}",
         frames::wire(&run.read(96).expect("a frame")).len()
     );
 
@@ -119,14 +119,14 @@ fn threads() {
     let mut shot = Shot::empty("Scaling");
     shot.add(Element::solid("Floor", Shape::plane(10.0, 10.0), Moves::Still));
     shot.add(Element::solid("Ball", Shape::sphere(0.6), Moves::Still).at(0.0, 0.6, 0.0));
-    let stage = picture::Stage::new(&shot, &Default::default(), None, 1).expect("a stage");
+    let scene = picture::Scene::new(&shot, &Default::default(), None, 1).expect("a stage");
     let settings = picture::Settings { width: 480, height: 270, samples: 16, ..Default::default() };
     let on = |threads: usize| {
         let pool = rayon::ThreadPoolBuilder::new().num_threads(threads).build().expect("a pool");
         (0..3)
             .map(|_| {
                 let start = Instant::now();
-                pool.install(|| picture::render(&stage, &settings, &|_| true));
+                pool.install(|| picture::render(&scene, &settings, &|_| true));
                 start.elapsed().as_secs_f64()
             })
             .fold(f64::INFINITY, f64::min)

@@ -8,7 +8,7 @@ use crate::store::FilmRow;
 use crate::studio::{Event, Studio};
 use frames::{Frame, RunError, RunFolder, write_whole};
 use interchange::{Movie, exr_made_from, png_made_from, with_made_from, write_exr, write_png};
-use picture::{Settings, Stage, render};
+use picture::{Scene, Settings, render};
 use serde::{Deserialize, Serialize};
 use shot::{Shot, Timing};
 use simulate::{Bake, Outcome, bake};
@@ -100,7 +100,7 @@ impl FilmSettings {
 #[derive(Default)]
 pub struct Films {
     at_work: Mutex<HashMap<i64, Arc<AtomicBool>>>,
-    turn: Mutex<()>,
+    orientation: Mutex<()>,
     progress: Mutex<HashMap<i64, (u32, f32)>>,
 }
 
@@ -243,12 +243,12 @@ pub fn render_film(
     for (number, made_from) in missing {
         let read = |number| settings.frame(run, shot.timing, number);
         let frame = read(number)?;
-        let stage = Stage::with_history(shot, assets, Some(&frame), number, &|number| read(number).ok())
+        let scene = Scene::with_history(shot, assets, Some(&frame), number, &|number| read(number).ok())
             .map_err(|error| Error::Bad(error.to_string()))?;
         let to_do = (total - already) as f32;
         let of_this = AtomicU32::new(0);
         let picture = render(
-            &stage,
+            &scene,
             &Settings {
                 width: settings.width,
                 height: settings.height,
@@ -256,13 +256,13 @@ pub fn render_film(
                 clamp: if settings.clamp && !settings.exr { Settings::DRAFT_CLAMP } else { f32::INFINITY },
                 ..Settings::default()
             },
-            &|share| {
+            &|fraction| {
                 // Tell every few percent, not every tile.
-                let percent = (share * 25.0) as u32;
+                let percent = (fraction * 25.0) as u32;
                 if of_this.fetch_max(percent, Ordering::Relaxed) >= percent {
                     return tell(done, f32::NAN);
                 }
-                let worked = (done - already) as f32 + share;
+                let worked = (done - already) as f32 + fraction;
                 tell(done, start.elapsed().as_secs_f32() / worked * (to_do - worked))
             },
         );
@@ -361,10 +361,10 @@ impl Studio {
         let (studio, runtime, shot) = (self.clone(), tokio::runtime::Handle::current(), row.shot);
         let work = move || {
             let off_the_list = off_the_list;
-            let turn = lock(&studio.films.turn);
+            let orientation = lock(&studio.films.orientation);
             let worked =
                 guarded(|| studio.work_on_film(&runtime, &row, &stop).map_err(|error| error.to_string()));
-            drop(turn);
+            drop(orientation);
             let (state, message) = match worked {
                 Ok(true) => ("done", String::new()),
                 Ok(false) => ("stopped", String::new()),

@@ -11,7 +11,7 @@ use std::sync::Arc;
 pub(crate) type Given = (Option<Id>, String, Value);
 
 /// The simulation at a frame, and what was done up to it.
-struct Stage {
+struct Performing {
     shot: Shot,
     simulation: Simulation,
     performance: Performance,
@@ -19,7 +19,7 @@ struct Stage {
 
 /// A performance under way.
 pub(crate) struct Stand {
-    stage: Option<Box<Stage>>,
+    performing: Option<Box<Performing>>,
     frame: u32,
     from: u32,
 }
@@ -38,18 +38,18 @@ pub(crate) async fn begin(studio: Arc<Studio>, shot: i64, from: u32) -> Result<S
     // The processor is needed here.
     studio.playing.stop(shot);
     let run = studio.folder(&studio.store.current_run(shot).await?);
-    let stage = crate::api::blocking(move || {
+    let performing = crate::api::blocking(move || {
         let meshes = studio.loader.meshes(&studio.data, &document)?;
         let simulation =
             resume(&document, &meshes, &run, from).map_err(|error| Error::Bad(error.to_string()))?;
-        Ok(Box::new(Stage { shot: document, simulation, performance: Performance::default() }))
+        Ok(Box::new(Performing { shot: document, simulation, performance: Performance::default() }))
     })
     .await?;
-    let frame = stage.simulation.frame();
-    Ok(Stand { stage: Some(stage), frame, from })
+    let frame = performing.simulation.frame();
+    Ok(Stand { performing: Some(performing), frame, from })
 }
 
-impl Stage {
+impl Performing {
     fn advance(&mut self, given: Vec<Given>) -> Result<Vec<u8>> {
         let frame = self.simulation.frame();
         let acting = (self.simulation.acting_frame(frame), self.simulation.acting_frame(frame + 1));
@@ -76,16 +76,17 @@ impl Stand {
     /// Works off the async threads; what was done stays, whatever fails.
     async fn with<T: Send + 'static>(
         &mut self,
-        work: impl FnOnce(&mut Stage) -> Result<T> + Send + 'static,
+        work: impl FnOnce(&mut Performing) -> Result<T> + Send + 'static,
     ) -> Result<T> {
-        let mut stage = self.stage.take().ok_or_else(|| Error::Internal("the stage is lost".to_owned()))?;
-        let (stage, result) = crate::api::blocking(move || {
-            let result = work(&mut stage);
-            Ok((stage, result))
+        let mut performing =
+            self.performing.take().ok_or_else(|| Error::Internal("what was performed is lost".to_owned()))?;
+        let (performing, result) = crate::api::blocking(move || {
+            let result = work(&mut performing);
+            Ok((performing, result))
         })
         .await?;
-        self.frame = stage.simulation.frame();
-        self.stage = Some(stage);
+        self.frame = performing.simulation.frame();
+        self.performing = Some(performing);
         result
     }
 
@@ -95,15 +96,15 @@ impl Stand {
         if self.frame >= self.from {
             return Ok(None);
         }
-        self.with(|stage| stage.advance(Vec::new())).await?;
+        self.with(|performing| performing.advance(Vec::new())).await?;
         Ok(Some(self.frame))
     }
 
-    /// The frame it is at, for the Stage.
+    /// The frame it is at, for the Viewport.
     pub async fn written(&mut self) -> Result<Vec<u8>> {
-        self.with(|stage| {
-            let mut frame = stage.simulation.write();
-            stage.simulation.place_others(&mut frame);
+        self.with(|performing| {
+            let mut frame = performing.simulation.write();
+            performing.simulation.place_others(&mut frame);
             Ok(frames::wire(&frame))
         })
         .await
@@ -111,11 +112,11 @@ impl Stand {
 
     /// Goes to the next frame, at which the hand gives these values.
     pub async fn step(&mut self, given: Vec<Given>) -> Result<Vec<u8>> {
-        self.with(|stage| stage.advance(given)).await
+        self.with(|performing| performing.advance(given)).await
     }
 
     /// What was done.
     pub fn end(self) -> Performance {
-        self.stage.map(|stage| stage.performance).unwrap_or_default()
+        self.performing.map(|performing| performing.performance).unwrap_or_default()
     }
 }

@@ -54,10 +54,10 @@ pub struct Studio {
 }
 
 impl Studio {
-    /// A frame of a run as the Stage takes it, with its fingerprint. Not to be
+    /// A frame of a run as the Viewport takes it, with its fingerprint. Not to be
     /// called where others wait.
     pub fn on_wire(&self, folder: &RunFolder, number: u32) -> Result<(Fingerprint, Vec<u8>)> {
-        // Who finds the memory in use takes some of their own.
+        // ElementFilter finds the memory in use takes some of their own.
         let (mut lent, mut own) = (self.spare.try_lock(), Frame::default());
         let frame = lent.as_deref_mut().unwrap_or(&mut own);
         if let Err(error) = folder.read_into(number, frame) {

@@ -85,12 +85,12 @@ fn pictures_of_another_size_camera_or_shot_are_rendered_again_and_told() {
     let camera = document["camera"].clone();
     let moved = |element: &mut serde_json::Value, key: &str, value: serde_json::Value| {
         element["placement"][key] = value;
-        element.as_object_mut().unwrap().remove("motion");
+        element.as_object_mut().unwrap().remove("channels");
         element.as_object_mut().unwrap().remove("aim");
     };
     for element in document["elements"].as_array_mut().unwrap() {
         if element["id"] == camera {
-            moved(element, "place_m", serde_json::json!([0.0, 3.0, 9.0]));
+            moved(element, "position_m", serde_json::json!([0.0, 3.0, 9.0]));
         }
     }
     std::fs::write(&shot, document.to_string()).unwrap();
@@ -269,12 +269,16 @@ fn a_formula_that_is_wrong_is_told_by_its_path_and_place() {
     let dir = sample();
     let shot = at(dir.path(), "shot/shot.json");
     let mut document: serde_json::Value = serde_json::from_slice(&std::fs::read(&shot).unwrap()).unwrap();
-    document["elements"][0]["motion"] = serde_json::json!({"is.force.strength": {"expression": "1 + tyme"}});
+    document["elements"][0]["channels"] =
+        serde_json::json!({"kind.force.strength": {"expression": "1 + tyme"}});
     std::fs::write(&shot, document.to_string()).unwrap();
     let checked = run(&["check", &shot]);
     assert_eq!(checked.status.code(), Some(2));
     let said = text(&checked.stderr) + &text(&checked.stdout);
-    assert!(said.contains("elements[0].motion.is.force.strength.expression: at character 5: tyme"), "{said}");
+    assert!(
+        said.contains("elements[0].channels.kind.force.strength.expression: at character 5: tyme"),
+        "{said}"
+    );
 }
 
 #[test]
@@ -282,8 +286,8 @@ fn a_formula_without_a_value_stops_the_bake_at_its_frame_and_keeps_those_before(
     let dir = sample();
     let (shot, run_dir) = (at(dir.path(), "shot/shot.json"), at(dir.path(), "run"));
     let mut document: serde_json::Value = serde_json::from_slice(&std::fs::read(&shot).unwrap()).unwrap();
-    document["elements"][0]["motion"] =
-        serde_json::json!({"is.force.strength": {"expression": "1 / (frame - 5)"}});
+    document["elements"][0]["channels"] =
+        serde_json::json!({"kind.force.strength": {"expression": "1 / (frame - 5)"}});
     std::fs::write(&shot, document.to_string()).unwrap();
     let baked = run(&["bake", &shot, "--out", &run_dir]);
     assert_eq!(baked.status.code(), Some(1));

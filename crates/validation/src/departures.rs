@@ -49,7 +49,7 @@ fn cradle() -> Departure {
         let x = if i == 0 { -1.0 } else { 0.2 * i as f32 };
         let ball = Element::solid(&format!("Ball {i}"), Shape::sphere(0.1), Moves::Free).at(x, 0.0, 0.0);
         shot.add(with(ball, |body| {
-            (body.friction, body.bounce, body.weight) = (0.0, 1.0, Weight::MassKg(1.0));
+            (body.friction, body.restitution, body.weight) = (0.0, 1.0, Weight::MassKg(1.0));
             body.launch_velocity = (i == 0).then_some(Vec3::X * 2.0);
         }));
     }
@@ -75,8 +75,8 @@ fn off_centre() -> Departure {
     let frame = last(&shot);
     let of = |id: Id, mass: f64, inertia: f64| {
         let bodies = &frame.bodies[&id];
-        let moment = bodies.places[0].as_dvec3().cross(bodies.velocities[0].as_dvec3() * mass);
-        moment + DVec3::Z * (f64::from(bodies.spins[0].z) * inertia)
+        let moment = bodies.positions[0].as_dvec3().cross(bodies.velocities[0].as_dvec3() * mass);
+        moment + DVec3::Z * (f64::from(bodies.angular_velocities[0].z) * inertia)
     };
     let whole = of(rod, 3.0, 3.0 * 4.01 / 12.0) + of(ball, 1.0, 0.4 * 0.01);
     Departure {
@@ -92,17 +92,17 @@ fn off_centre() -> Departure {
 fn turntable() -> Departure {
     let mut shot = bare(24.0, 73);
     shot.add(Element::gravity(Vec3::new(0.0, -9.81, 0.0)));
-    let rough = |body: &mut shot::Body| (body.friction, body.bounce) = (0.8, 0.0);
+    let rough = |body: &mut shot::Body| (body.friction, body.restitution) = (0.8, 0.0);
     let table = Element::solid("Table", Shape::Cylinder { radius_m: 3.0, height_m: 0.2 }, Moves::Animated);
     let table = with(table.at(0.0, -0.1, 0.0), rough);
-    shot.add(table.keyed("placement.turn_rad[1]", Channel::expression("time")));
+    shot.add(table.keyed("placement.orientation_rad[1]", Channel::expression("time")));
     let cube = Element::solid("Box", Shape::cuboid(0.2, 0.1, 0.2), Moves::Free).at(1.0, 0.05, 0.0);
     let id = shot.add(with(cube, |body| {
         rough(body);
         body.launch_velocity = Some(Vec3::NEG_Z);
-        body.launch_spin = Some(Vec3::Y);
+        body.launch_angular_velocity = Some(Vec3::Y);
     }));
-    let at = last(&shot).bodies[&id].places[0];
+    let at = last(&shot).bodies[&id].positions[0];
     Departure {
         statement: "A box on a turntable (1 rad/s, 1 m from the axis) creeps outwards in a second by",
         expected: 0.0,

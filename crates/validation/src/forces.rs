@@ -3,13 +3,15 @@
 use crate::Experiment;
 use crate::solids::{body, frames, path, shot};
 use glam::Vec3;
-use shot::{Attract, Channel, Element, Force, ForceKind, Is, Moves, Shape, Shot, Turbulence, Wake, Weight};
+use shot::{
+    Attract, Channel, Element, ElementKind, Force, ForceKind, Moves, Shape, Shot, Turbulence, Wake, Weight,
+};
 use std::f64::consts::TAU;
 
 const G: f64 = 9.81;
 
 fn force(name: &str, kind: ForceKind) -> Element {
-    Element::new(name, Is::Force(Force::new(kind)))
+    Element::new(name, ElementKind::Force(Force::new(kind)))
 }
 
 fn without_gravity(seconds: f32) -> Shot {
@@ -70,19 +72,19 @@ pub fn approach() -> Experiment {
 /// A body circles an attractor of power −2 ten times.
 pub fn orbit() -> Experiment {
     // a = k / r² at r = 2 with k = 8: v = 2, a turn takes 2π.
-    let turn = TAU as f32;
-    let mut shot = without_gravity(10.0 * turn);
+    let orientation = TAU as f32;
+    let mut shot = without_gravity(10.0 * orientation);
     let attract = Attract { acceleration: 8.0, power: -2.0, near_m: 0.001, ..Attract::default() };
     shot.add(force("Sun", ForceKind::Attract(attract)));
     let mut planet = ball("Planet", 3.0).at(2.0, 0.0, 0.0);
     planet.as_solid_mut().expect("a solid").body.launch_velocity = Some(Vec3::new(0.0, 0.3, 2.0));
     let id = shot.add(planet);
-    let energy = |place: Vec3, velocity: Vec3| {
-        0.5 * f64::from(velocity.length_squared()) - 8.0 / f64::from(place.length())
+    let energy = |position: Vec3, velocity: Vec3| {
+        0.5 * f64::from(velocity.length_squared()) - 8.0 / f64::from(position.length())
     };
     let curve: Vec<_> = frames(&shot)
         .iter()
-        .map(|f| (f.time_s, energy(f.bodies[&id].places[0], f.bodies[&id].velocities[0])))
+        .map(|f| (f.time_s, energy(f.bodies[&id].positions[0], f.bodies[&id].velocities[0])))
         .collect();
     let expected = curve[0].1;
     let worst =
@@ -167,7 +169,7 @@ pub fn keyed_pull() -> Experiment {
     let last = f64::from(shot.timing.last);
     let keys = Channel::keyed([(1.0, 0.0f32), (last, 10.0)]);
     // Along −y: unturned, downwards.
-    shot.add(force("Pull", ForceKind::Pull { force_n: 0.0 }).keyed("is.force.kind.pull.force_n", keys));
+    shot.add(force("Pull", ForceKind::Pull { force_n: 0.0 }).keyed("kind.force.kind.pull.force_n", keys));
     let id = shot.add(ball("Ball", 2.0));
     let curve: Vec<_> =
         frames(&shot).iter().map(|f| (f.time_s, -2.0 * f64::from(f.bodies[&id].velocities[0].y))).collect();

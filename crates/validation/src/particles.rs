@@ -3,8 +3,9 @@
 use crate::Experiment;
 use glam::Vec3;
 use shot::{
-    Becoming, BirthMap, Births, BornOn, Curve, Element, Force, ForceKind, Id, Is, MapOf, Meet, Moves, Often,
-    Particles, Shape, Shot, Source, Split, Start, Steer, Then, Weight, When,
+    Action, ContactResponse, Curve, Element, ElementKind, Emission, EmissionDomain, EmissionMap,
+    EmissionSchedule, Force, ForceKind, Id, MapOf, Moves, ParticleEvent, Particles, Shape, Shot, Source,
+    Split, Start, Steering, Trigger, Weight,
 };
 use simulate::Simulation;
 
@@ -26,7 +27,7 @@ fn gravity() -> Element {
 
 fn alike(number: u32) -> Particles {
     Particles {
-        births: Births { how: Often::AtOnce { number }, ..Births::default() },
+        emission: Emission { schedule: EmissionSchedule::Burst { count: number }, ..Emission::default() },
         start: Start {
             spread_rad: 0.0,
             speed_m_s: 0.0,
@@ -41,7 +42,7 @@ fn alike(number: u32) -> Particles {
 }
 
 fn swarm(particles: Particles) -> Element {
-    Element::new("Particles", Is::Particles(particles))
+    Element::new("Particles", ElementKind::Particles(particles))
 }
 
 fn frames(shot: &Shot) -> Vec<frames::Frame> {
@@ -67,7 +68,7 @@ pub fn flight() -> Experiment {
     let (vx, vy) = (9.0 * 0.8f64.sin(), 9.0 * 0.8f64.cos());
     let curve: Vec<(f64, f64)> = frames(&shot)
         .iter()
-        .map(|f| (f64::from(f.particles_of(id).places[0].x), f64::from(f.particles_of(id).places[0].y)))
+        .map(|f| (f64::from(f.particles_of(id).positions[0].x), f64::from(f.particles_of(id).positions[0].y)))
         .collect();
     let reference: Vec<(f64, f64)> =
         (0..=48).map(|i| f64::from(i) / FPS).map(|t| (vx * t, vy * t - 0.5 * G * t * t)).collect();
@@ -90,7 +91,7 @@ pub fn drag() -> Experiment {
     let mut shot = bare(2.0);
     shot.add(gravity());
     let air = ForceKind::Drag { linear_n_s_m: 0.0, density_kg_m3: 1.2 };
-    shot.add(Element::new("Air", Is::Force(Force::new(air))));
+    shot.add(Element::new("Air", ElementKind::Force(Force::new(air))));
     let mut particles = alike(1);
     (particles.start.size_m, particles.body.drag) = (0.02, 0.5);
     particles.body.weight = Weight::MassKg(0.001);
@@ -123,16 +124,16 @@ pub fn bounce() -> Experiment {
     let mut shot = bare(2.0);
     shot.add(gravity());
     let mut floor = Element::solid("Floor", Shape::plane(6.0, 6.0), Moves::Still);
-    floor.as_solid_mut().expect("a solid").body.bounce = 0.6;
+    floor.as_solid_mut().expect("a solid").body.restitution = 0.6;
     shot.add(floor);
     let mut particles = alike(1);
-    particles.meet = Meet { bounce: 0.6, ..Meet::default() };
+    particles.contact = ContactResponse { restitution: 0.6, ..ContactResponse::default() };
     particles.start.size_m = 0.002;
     let id = shot.add(swarm(particles).at(0.0, 2.001, 0.0));
     let states: Vec<(f64, f64, f64)> = frames(&shot)
         .iter()
         .map(|f| (f, f.particles_of(id)))
-        .map(|(f, p)| (f.time_s, f64::from(p.places[0].y) - 0.001, f64::from(p.velocities[0].y)))
+        .map(|(f, p)| (f.time_s, f64::from(p.positions[0].y) - 0.001, f64::from(p.velocities[0].y)))
         .collect();
     let fall = (4.0 / G).sqrt();
     let top = states
@@ -164,13 +165,14 @@ pub fn incline() -> Experiment {
     floor.as_solid_mut().expect("a solid").body.friction = friction as f32;
     shot.add(floor);
     let mut particles = alike(1);
-    particles.meet = Meet { bounce: 0.0, friction: friction as f32, ..Meet::default() };
+    particles.contact =
+        ContactResponse { restitution: 0.0, friction: friction as f32, ..ContactResponse::default() };
     let up = Vec3::new(angle.sin() as f32, angle.cos() as f32, 0.0) * 0.01;
     let id = shot.add(swarm(particles).at(up.x, up.y, 0.0));
     let a = G * (angle.sin() - friction * angle.cos());
     let curve: Vec<(f64, f64)> = frames(&shot)
         .iter()
-        .map(|f| (f.time_s, f64::from(f.particles_of(id).places[0].distance(up))))
+        .map(|f| (f.time_s, f64::from(f.particles_of(id).positions[0].distance(up))))
         .collect();
     let reference: Vec<(f64, f64)> = curve.iter().map(|(t, _)| (*t, 0.5 * a * t * t)).collect();
     Experiment {
@@ -192,10 +194,10 @@ pub fn plate() -> Experiment {
     let mut shot = bare(0.2);
     shot.add(Element::solid("Plate", Shape::cuboid(6.0, 0.001, 6.0), Moves::Still));
     let mut particles = alike(5_000);
-    particles.from = Source::Shape { shape: Shape::cuboid(3.0, 1.0, 3.0), on: BornOn::Volume };
+    particles.source = Source::Shape { shape: Shape::cuboid(3.0, 1.0, 3.0), on: EmissionDomain::Volume };
     particles.start = Start { speed_m_s: -100.0, spread_rad: 0.3, size_m: 0.001, ..particles.start };
     let id = shot.add(swarm(particles).at(0.0, 2.0, 0.0));
-    let below = |f: &frames::Frame| f.particles_of(id).places.iter().filter(|p| p.y < 0.0).count() as f64;
+    let below = |f: &frames::Frame| f.particles_of(id).positions.iter().filter(|p| p.y < 0.0).count() as f64;
     let curve: Vec<(f64, f64)> = frames(&shot).iter().map(|f| (f.time_s, below(f))).collect();
     Experiment {
         key: "particle-plate",
@@ -217,8 +219,12 @@ pub fn split() -> Experiment {
     let mut particles = alike(40);
     particles.start = Start { speed_m_s: 3.0, spread_rad: 1.0, ..particles.start };
     particles.body.weight = Weight::MassKg(0.7);
-    let split = Split { number: 7, inherit: 1.0, speed_m_s: 0.0, ..Split::default() };
-    particles.becoming = vec![Becoming { when: When::Age { s: 0.25 }, then: Then::Split(split), share: 1.0 }];
+    let split = Split { count: 7, inherited_velocity: 1.0, speed_m_s: 0.0, ..Split::default() };
+    particles.events = vec![ParticleEvent {
+        trigger: Trigger::Age { age_s: 0.25 },
+        action: Action::Split(split),
+        probability: 1.0,
+    }];
     let id = shot.add(swarm(particles));
     let momentum = |f: &frames::Frame| {
         let of = f.particles_of(id);
@@ -248,17 +254,20 @@ pub fn handed_over() -> Experiment {
     block.as_solid_mut().expect("a solid").from_particles = Some(30);
     let solid = shot.add(block);
     let mut particles = alike(30);
-    particles.from = Source::Grid { count: [6, 1, 5], spacing_m: Vec3::splat(0.6) };
+    particles.source = Source::Grid { count: [6, 1, 5], spacing_m: Vec3::splat(0.6) };
     particles.start = Start {
         speed_m_s: 2.0,
         speed_variation: 0.4,
-        spin_rad_s: 3.0,
-        turn_variation: 1.0,
+        angular_speed_rad_s: 3.0,
+        orientation_variation: 1.0,
         size_m: 0.1,
         ..particles.start
     };
-    particles.becoming =
-        vec![Becoming { when: When::Frame { frame: 10 }, then: Then::Solid { of: solid }, share: 1.0 }];
+    particles.events = vec![ParticleEvent {
+        trigger: Trigger::Frame { frame: 10 },
+        action: Action::Solid { of: solid },
+        probability: 1.0,
+    }];
     let id = shot.add(swarm(particles));
     // A ball of that size and density.
     let mass = 600.0 * 4.0 / 3.0 * std::f64::consts::PI * 0.05f64.powi(3);
@@ -287,13 +296,13 @@ pub fn handed_over() -> Experiment {
 pub fn apart() -> Experiment {
     let mut shot = bare(1.0);
     let mut particles = alike(300);
-    particles.from = Source::Shape { shape: Shape::cuboid(0.5, 0.5, 0.5), on: BornOn::Volume };
-    particles.steer = Steer { apart_m: 0.07, ..Steer::default() };
+    particles.source = Source::Shape { shape: Shape::cuboid(0.5, 0.5, 0.5), on: EmissionDomain::Volume };
+    particles.steering = Steering { min_distance_m: 0.07, ..Steering::default() };
     let id = shot.add(swarm(particles));
     let least = |f: &frames::Frame| {
-        let places = &f.particles_of(id).places;
-        let pairs = (0..places.len()).flat_map(|i| (0..i).map(move |j| (i, j)));
-        f64::from(pairs.map(|(i, j)| places[i].distance(places[j])).fold(f32::INFINITY, f32::min))
+        let positions = &f.particles_of(id).positions;
+        let pairs = (0..positions.len()).flat_map(|i| (0..i).map(move |j| (i, j)));
+        f64::from(pairs.map(|(i, j)| positions[i].distance(positions[j])).fold(f32::INFINITY, f32::min))
     };
     let curve: Vec<(f64, f64)> = frames(&shot).iter().map(|f| (f.time_s, least(f))).collect();
     Experiment {
@@ -342,9 +351,9 @@ fn born(from: Source, add: Option<Element>) -> Vec<Vec3> {
         shot.add(element);
     }
     let mut particles = alike(40_000);
-    (particles.from, particles.seed) = (from, 5);
+    (particles.source, particles.seed) = (from, 5);
     let id = shot.add(swarm(particles));
-    last(&shot, id).places
+    last(&shot, id).positions
 }
 
 /// By area: cells of a quarter square metre on a box of 1 × 2 × 3 m.
@@ -352,8 +361,8 @@ pub fn by_area() -> Experiment {
     let size = Vec3::new(1.0, 2.0, 3.0);
     let shape = Shape::cuboid(size.x, size.y, size.z);
     let mut cells = std::collections::BTreeMap::new();
-    for place in born(Source::Shape { shape, on: BornOn::Surface }, None) {
-        let p = place + 0.5 * size;
+    for position in born(Source::Shape { shape, on: EmissionDomain::Surface }, None) {
+        let p = position + 0.5 * size;
         let face = (0..6)
             .min_by(|a, b| {
                 let away = |f: &usize| if f.is_multiple_of(2) { p[f / 2] } else { size[f / 2] - p[f / 2] };
@@ -372,7 +381,7 @@ pub fn by_area() -> Experiment {
 pub fn by_length() -> Experiment {
     let points_m = vec![Vec3::ZERO, Vec3::X, Vec3::new(1.0, 3.0, 0.0), Vec3::new(1.0, 3.0, 0.25)];
     let line = Curve::Points { points_m, closed: false, smooth: false };
-    let curve = Element::new("Line", Is::Curve(line));
+    let curve = Element::new("Line", ElementKind::Curve(line));
     let mut counts = vec![0.0; 50];
     for p in born(Source::Curve { curve: Id(1) }, Some(curve)) {
         let along = if p.z > 0.0 {
@@ -391,8 +400,8 @@ pub fn by_length() -> Experiment {
 pub fn by_volume() -> Experiment {
     let mut counts = vec![0.0; 80];
     // The ball's faces lie a little within it: shells are of the outermost radius met.
-    let places = born(Source::Shape { shape: Shape::sphere(1.0), on: BornOn::Volume }, None);
-    for p in places {
+    let positions = born(Source::Shape { shape: Shape::sphere(1.0), on: EmissionDomain::Volume }, None);
+    for p in positions {
         let radius = f64::from(p.length());
         if radius >= 0.98 {
             continue;
@@ -413,15 +422,15 @@ pub fn by_map() -> Experiment {
     meshes.by_name.insert("ramp".to_owned(), std::sync::Arc::new(mesh));
     let mut particles = alike(40_000);
     let shape = Shape::Mesh { asset: "ramp".to_owned(), scale: 1.0 };
-    (particles.from, particles.seed) = (Source::Shape { shape, on: BornOn::Surface }, 5);
-    particles.births.map = Some(BirthMap { of: MapOf::Vertices {}, dark: false, all_alike: false });
+    (particles.source, particles.seed) = (Source::Shape { shape, on: EmissionDomain::Surface }, 5);
+    particles.emission.map = Some(EmissionMap { of: MapOf::Vertices {}, dark: false, all_alike: false });
     let mut shot = bare(0.1);
     let (kind, file) = (shot::AssetKind::Mesh, "assets/ramp.obj".to_owned());
     shot.assets.insert("ramp".to_owned(), shot::Asset { kind, file, sha256: String::new() });
     let id = shot.add(swarm(particles));
     let mut counts = vec![0.0; 60];
     let frame = Simulation::new(&shot, &meshes).expect("it prepares").write();
-    for p in &frame.particles_of(id).places {
+    for p in &frame.particles_of(id).positions {
         counts[((f64::from(p.x + 0.5).powi(2) * 60.0) as usize).min(59)] += 1.0;
     }
     evenness("births-by-map", "Births go by the weight of a map.", &counts)

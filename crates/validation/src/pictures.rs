@@ -2,22 +2,22 @@
 
 use crate::Experiment;
 use glam::{Vec2, Vec3};
-use picture::{Picture, Settings, Stage, render};
-use shot::{AreaLight, Camera, Element, Is, Look, Moves, Shape, Shot, Sky, SkySource, Sun};
+use picture::{Picture, Scene, Settings, render};
+use shot::{AreaLight, Camera, Element, ElementKind, Look, Moves, Shape, Shot, Sky, SkySource, Sun};
 use std::f32::consts::{FRAC_1_PI, FRAC_PI_2};
 
 /// A shot with a camera 4 m before the origin, and nothing else.
 fn bare() -> Shot {
     let mut shot = Shot::empty("Experiment");
     shot.elements.clear();
-    let camera = Element::new("Camera", Is::Camera(Camera::default())).at(0.0, 0.0, 4.0);
+    let camera = Element::new("Camera", ElementKind::Camera(Camera::default())).at(0.0, 0.0, 4.0);
     shot.camera = Some(shot.add(camera));
     shot
 }
 
 fn white_sky() -> Element {
     let source = SkySource::Gradient { zenith: Vec3::ONE, horizon: Vec3::ONE, ground: Vec3::ONE };
-    Element::new("Sky", Is::Sky(Sky { strength: 1.0, source }))
+    Element::new("Sky", ElementKind::Sky(Sky { strength: 1.0, source }))
 }
 
 fn still(shape: Shape, look: Look) -> Element {
@@ -28,13 +28,13 @@ fn still(shape: Shape, look: Look) -> Element {
 
 /// A ball of albedo 0.5 without a coat: Lambert's law alone.
 fn matt_ball() -> Element {
-    still(Shape::sphere(1.0), Look { albedo: Vec3::splat(0.5), refraction: 1.0, ..Look::default() })
+    still(Shape::sphere(1.0), Look { albedo: Vec3::splat(0.5), refractive_index: 1.0, ..Look::default() })
 }
 
 fn picture(shot: &Shot, size: u32, samples: u32) -> Picture {
-    let stage = Stage::new(shot, &Default::default(), None, 1).expect("a stage");
+    let scene = Scene::new(shot, &Default::default(), None, 1).expect("a stage");
     let settings = Settings { width: size, height: size, samples, clamp: f32::INFINITY, soften: false };
-    render(&stage, &settings, &|_| true).expect("not stopped")
+    render(&scene, &settings, &|_| true).expect("not stopped")
 }
 
 /// An experiment on the radiance of a ball, over its pixels whose normals face
@@ -77,7 +77,7 @@ fn on_ball(
 pub fn sun() -> Experiment {
     let mut shot = bare();
     let sun = Sun { irradiance: 3.0, colour: Vec3::ONE, angle_rad: 0.01 };
-    shot.add(Element::new("Sun", Is::Sun(sun)).turned(0.9, 0.0, 0.0));
+    shot.add(Element::new("Sun", ElementKind::Sun(sun)).turned(0.9, 0.0, 0.0));
     shot.add(matt_ball());
     let to_sun = Vec3::new(0.0, 0.9f32.cos(), 0.9f32.sin());
     let cos = |normal: Vec3| normal.dot(to_sun);
@@ -101,7 +101,8 @@ pub fn area_light() -> Experiment {
     let mut shot = bare();
     let light = AreaLight { size_m: Vec2::new(1.6, 1.0), radiance: 5.0, colour: Vec3::ONE };
     // It hangs behind the camera and shines along −z.
-    let lamp = Element::new("Lamp", Is::AreaLight(light)).at(0.0, 0.0, 5.0).turned(FRAC_PI_2, 0.0, 0.0);
+    let lamp =
+        Element::new("Lamp", ElementKind::AreaLight(light)).at(0.0, 0.0, 5.0).turned(FRAC_PI_2, 0.0, 0.0);
     shot.add(lamp);
     shot.add(matt_ball());
     let corners = [(-0.8, -0.5), (0.8, -0.5), (0.8, 0.5), (-0.8, 0.5)].map(|(x, y)| Vec3::new(x, y, 5.0));
@@ -147,7 +148,7 @@ pub fn noise() -> Experiment {
     let mut shot = bare();
     shot.add(white_sky());
     let light = AreaLight { size_m: Vec2::new(0.6, 0.6), radiance: 20.0, colour: Vec3::ONE };
-    shot.add(Element::new("Lamp", Is::AreaLight(light)).at(0.5, 3.0, 1.0));
+    shot.add(Element::new("Lamp", ElementKind::AreaLight(light)).at(0.5, 3.0, 1.0));
     shot.add(still(Shape::sphere(0.6), Look::default()));
     shot.add(still(Shape::plane(6.0, 6.0), Look::default()).at(0.0, -0.7, 0.0));
     let truth = picture(&shot, 24, 8192);

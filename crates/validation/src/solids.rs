@@ -21,7 +21,7 @@ pub fn body(name: &str, shape: Shape, moves: Moves, friction: f32, bounce: f32) 
     let mut element = Element::solid(name, shape, moves);
     let solid = element.as_solid_mut().expect("a solid");
     solid.body.friction = friction;
-    solid.body.bounce = bounce;
+    solid.body.restitution = bounce;
     element
 }
 
@@ -47,7 +47,7 @@ pub fn frames(shot: &Shot) -> Vec<Frame> {
 /// Place of the first copy of an element at every frame.
 pub fn path(shot: &Shot, name: &str) -> Vec<(f64, Vec3)> {
     let id = shot.named(name).expect("the element is there").id;
-    frames(shot).iter().map(|frame| (frame.time_s, frame.bodies[&id].places[0])).collect()
+    frames(shot).iter().map(|frame| (frame.time_s, frame.bodies[&id].positions[0])).collect()
 }
 
 /// A ball falls for a second.
@@ -206,7 +206,8 @@ pub fn stack() -> Experiment {
     let frames = frames(&shot);
     let start = &frames[0];
     let moved = |frame: &Frame| {
-        let far = frame.bodies.iter().map(|(id, b)| (b.places[0] - start.bodies[id].places[0]).length());
+        let far =
+            frame.bodies.iter().map(|(id, b)| (b.positions[0] - start.bodies[id].positions[0]).length());
         f64::from(far.fold(0.0, f32::max)) * 1e3
     };
     let curve: Vec<_> = frames.iter().map(|frame| (frame.time_s, moved(frame))).collect();
@@ -236,10 +237,13 @@ pub fn plate() -> Experiment {
         last = Some(shot.add(launched(shell, Vec3::new(0.0, 0.0, 30.0))));
     }
     let frames = frames(&shot);
-    let through =
-        |frame: &Frame| frame.bodies.iter().filter(|(id, b)| id.0 > 5 && b.places[0].z > 0.05).count() as f64;
-    let curve: Vec<_> =
-        frames.iter().map(|f| (f.time_s, f64::from(f.bodies[&last.expect("shells")].places[0].z))).collect();
+    let through = |frame: &Frame| {
+        frame.bodies.iter().filter(|(id, b)| id.0 > 5 && b.positions[0].z > 0.05).count() as f64
+    };
+    let curve: Vec<_> = frames
+        .iter()
+        .map(|f| (f.time_s, f64::from(f.bodies[&last.expect("shells")].positions[0].z)))
+        .collect();
     Experiment {
         key: "plate",
         statement: "Nothing passes through a 5 mm plate at 30 m/s.".to_owned(),
@@ -248,7 +252,7 @@ pub fn plate() -> Experiment {
         measured: frames.iter().map(through).fold(0.0, f64::max),
         tolerance: 0.0,
         unit: "bodies",
-        axes: ("time, s", "place of the last body, m"),
+        axes: ("time, s", "position of the last body, m"),
         reference: vec![(0.0, 0.0), (0.5, 0.0)],
         curve,
     }

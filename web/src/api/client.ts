@@ -1,5 +1,5 @@
 // Requests to the server. Errors carry its problem document.
-import { decodeFrame, type StageFrame } from "../stage/frames";
+import { decodeFrame, type ViewportFrame } from "../viewport/frames";
 import type { components } from "./schema.gen";
 
 export type Schemas = components["schemas"];
@@ -24,7 +24,7 @@ export type Vector = [number, number, number];
 /** What a mesh file becomes. */
 export type ModelElements = Omit<Schemas["ModelElements"], "assets" | "elements"> & {
   assets: Record<string, Schemas["Asset"]>;
-  elements: (Omit<Schemas["ModelElement"], "is"> & { is: Element["is"] })[];
+  elements: (Omit<Schemas["ModelElement"], "kind"> & { kind: Element["kind"] })[];
 };
 
 export interface Operation {
@@ -233,7 +233,7 @@ export interface Kept {
 
 interface Listener {
   ready(): void;
-  answered(number: number, frame: StageFrame): void;
+  answered(number: number, frame: ViewportFrame): void;
   kept(kept: Kept): void;
   /** It is over; why, unless that was wanted. */
   ended(why: string | null): void;
@@ -264,7 +264,7 @@ export class Performance {
     this.#socket.send(JSON.stringify({ step: { frame, values } }));
   }
 
-  keep(within: { place_m: number; turn_rad: number; share: number }) {
+  keep(within: { position_m: number; orientation_rad: number; fraction: number }) {
     this.#socket.send(JSON.stringify({ keep: within }));
     this.#why = null;
   }

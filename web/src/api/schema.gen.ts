@@ -199,7 +199,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** A frame as the Stage takes it; see docs/formats.md. */
+        /** A frame as the Viewport takes it; see docs/formats.md. */
         get: operations["get_runs_run_frames_number"];
         put?: never;
         post?: never;
@@ -727,7 +727,7 @@ export interface paths {
             cookie?: never;
         };
         /**
-         * The sky as the Stage shows it: radiance as 2 n × n texels of 4 half floats
+         * The sky as the Viewport shows it: radiance as 2 n × n texels of 4 half floats
          *     (red, green, blue, 1), rows from straight down to straight up, columns from
          *     −x over −z, x and z back to −x.
          */
@@ -747,7 +747,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** Where the document has every element at a frame, as a frame for the Stage. */
+        /** Where the document has every element at a frame, as a frame for the Viewport. */
         get: operations["get_shots_id_staged_number"];
         put?: never;
         post?: never;
@@ -812,7 +812,7 @@ export interface paths {
 export type webhooks = Record<string, never>;
 export interface components {
     schemas: {
-        /** @description One force's share of what acts on a body. */
+        /** @description One force's fraction of what acts on a body. */
         ActingForce: {
             /**
              * Format: int32
@@ -828,13 +828,37 @@ export interface components {
              */
             weight: number;
         };
+        /** @description What an event does to a particle. */
+        Action: {
+            die: Record<string, never>;
+        } | {
+            become: {
+                /** @description The other particles. */
+                of: components["schemas"]["Id"];
+            };
+        } | {
+            split: components["schemas"]["Split"];
+        } | {
+            trail: {
+                /** @description The particles that it leaves. */
+                of: components["schemas"]["Id"];
+                /**
+                 * Format: float
+                 * @description How many a second.
+                 */
+                per_s: number;
+            };
+        } | {
+            solid: {
+                /** @description The solid, whose bodies all come from particles. */
+                of: components["schemas"]["Id"];
+            };
+        };
         /**
          * @description What an element turns towards: cameras and solids with their −z axis, lights
          *     and forces with their −y axis.
          */
         Aim: {
-            /** @description The element it turns towards. */
-            at: components["schemas"]["Id"];
             /**
              * Format: float
              * @description It follows late by about so many seconds: the mean of where its aim
@@ -842,6 +866,8 @@ export interface components {
              * @default 0
              */
             damping_s: number;
+            /** @description The element it turns towards. */
+            target: components["schemas"]["Id"];
         };
         /** @description Air that streams along a curve. */
         Along: {
@@ -900,7 +926,7 @@ export interface components {
         Attached: {
             /**
              * Format: float
-             * @description Where on a curve, as a share of its length, 0–1; none: at its origin.
+             * @description Where on a curve, as a fraction of its length, 0–1; none: at its origin.
              */
             along?: number | null;
             /** @description Whether it turns its +z axis along the curve. */
@@ -934,90 +960,16 @@ export interface components {
              */
             range_m?: number | null;
             /** @description A curve or solid whose nearest point attracts; none: the element's own place. */
-            to?: components["schemas"]["Id"] | null;
-        };
-        /** @description When a body that came from a particle becomes one again, and which. */
-        Back: {
-            /** @description The particles, of which it becomes one with its place, turn, velocity, spin, size and mass. */
-            of: components["schemas"]["Id"];
-            /**
-             * @description By age, region, speed or frame. Its age counts from when it became a
-             *     body; slower it has to be for a fifth of a second on end.
-             */
-            when: components["schemas"]["When"];
-        };
-        /** @description One thing that becomes of each particle, once. */
-        Becoming: {
-            /**
-             * Format: float
-             * @description The share of them that it happens to, 0–1.
-             */
-            share?: number;
-            /** @description What. */
-            then: components["schemas"]["Then"];
-            /** @description When. */
-            when: components["schemas"]["When"];
-        };
-        /**
-         * @description A weight of 0–1 on each place that has UVs: of a shape, a solid, a grid.
-         *     Particles are born by it, and carry the weight of where they were born.
-         */
-        BirthMap: {
-            /** @description All places are as likely; the weight is only carried. */
-            all_alike?: boolean;
-            /** @description What is dark has the weight, not what is bright. */
-            dark?: boolean;
-            /** @description What it is. */
-            of: components["schemas"]["MapOf"];
-        };
-        /** @description How many particles are born, and when. */
-        Births: {
-            /** @description Evenly spread places rather than random ones. */
-            even?: boolean;
-            /**
-             * Format: uint32
-             * @description The frame at which they begin; none: the first, or before it by the preroll.
-             */
-            from_frame?: number | null;
-            /**
-             * @description A number over the frames, or so many a second.
-             * @default {
-             *       "rate": {
-             *         "per_s": 200
-             *       }
-             *     }
-             */
-            how: components["schemas"]["Often"];
-            /** @description The map that says how likely a place is, besides; none: all alike. */
-            map?: components["schemas"]["BirthMap"] | null;
-            /**
-             * Format: float
-             * @description So many seconds of births and motion pass before the first frame.
-             * @default 0
-             */
-            preroll_s: number;
-            /** @description The region whose weight says how likely a place is; none: all alike. */
-            region?: components["schemas"]["Id"] | null;
-            /**
-             * Format: uint32
-             * @description The frame at which they end; none: the last.
-             */
-            to_frame?: number | null;
+            target?: components["schemas"]["Id"] | null;
         };
         /** @description What a solid is to the physics. */
         Body: {
             /**
              * Format: float
-             * @description Coefficient of restitution; a pair has the mean of its two.
-             * @default 0.20000000298023224
+             * @description The body breaks when a contact has a greater impulse, N s. It is removed
+             *     then, and particles can be emitted from it. None: it never breaks.
              */
-            bounce: number;
-            /**
-             * Format: float
-             * @description It breaks when a hit has a greater impulse, N s: it is gone then, and
-             *     particles can be born of it; none: never.
-             */
-            breaks_n_s?: number | null;
+            breaking_impulse_n_s?: number | null;
             /**
              * @description The shape it collides as.
              * @default auto
@@ -1025,17 +977,17 @@ export interface components {
             collision: components["schemas"]["Collision"];
             /**
              * Format: float
-             * @description Drag coefficient C for moving air; none: by its shape.
+             * @description Drag coefficient C for moving air, no unit; none: by its shape.
              */
             drag?: number | null;
             /**
              * Format: float
-             * @description Coulomb friction coefficient; a pair has the mean of its two.
+             * @description Coulomb friction coefficient, no unit; a pair has the mean of its two.
              * @default 0.5
              */
             friction: number;
-            /** @description Spin when it becomes free, rad/s; none: from its own motion. */
-            launch_spin?: number[] | null;
+            /** @description Angular velocity when it becomes free, rad/s; none: from its own motion. */
+            launch_angular_velocity?: number[] | null;
             /** @description Velocity when it becomes free, m/s; none: from its own motion. */
             launch_velocity?: number[] | null;
             /**
@@ -1048,6 +1000,12 @@ export interface components {
              * @default free
              */
             moves: components["schemas"]["Moves"];
+            /**
+             * Format: float
+             * @description Coefficient of restitution, no unit; a pair has the mean of its two.
+             * @default 0.20000000298023224
+             */
+            restitution: number;
             /**
              * @description What lets an animated body go, or wakes a free one that waits; none: an
              *     animated body stays so, a free one is free from the start.
@@ -1067,8 +1025,6 @@ export interface components {
             height_m: number[];
             speed_m_s: number[];
         };
-        /** @description Where on a mesh. */
-        BornOn: "surface" | "edges" | "vertices" | "volume";
         /** @description What decides a colour or a size. */
         By: "nothing" | "life" | {
             speed: {
@@ -1089,7 +1045,7 @@ export interface components {
             exposure: number;
             /**
              * Format: float
-             * @description Aperture as an f-stop; none: everything is sharp.
+             * @description Aperture as an f-number; none: everything is sharp.
              * @default null
              */
             f_stop: number | null;
@@ -1104,7 +1060,7 @@ export interface components {
              * @description Distance of the sharp plane in metres.
              * @default 5
              */
-            focus_m: number;
+            focus_distance_m: number;
             /**
              * Format: float
              * @description Width of the sensor in millimetres.
@@ -1172,8 +1128,8 @@ export interface components {
             reason: string;
         };
         /** @description The shape a solid collides as. */
-        Collision: "auto" | "ball" | "box" | "hull" | "exact";
-        /** @description A colour at a share. */
+        Collision: "auto" | "sphere" | "box" | "hull" | "exact";
+        /** @description A colour at a fraction of what decides it. */
         ColourStop: {
             /**
              * Format: float
@@ -1184,17 +1140,71 @@ export interface components {
             colour: number[];
         };
         /** @description How two weights make one, c so far and w the next. */
-        Combine: "add" | "multiply" | "subtract" | "least" | "most";
+        Combine: "add" | "multiply" | "subtract" | "minimum" | "maximum";
+        /** @description What a particle does at a contact with a body. */
+        ContactOutcome: "bounce" | "slide" | "stick" | "die";
+        /** @description How particles respond to contacts with bodies. */
+        ContactResponse: {
+            /**
+             * @description Whether they collide with bodies at all.
+             * @default true
+             */
+            enabled: boolean;
+            /** @description The bodies they pass through. */
+            except?: components["schemas"]["ElementFilter"][];
+            /**
+             * Format: float
+             * @description Coulomb friction coefficient, no unit; a pair has the mean of its two.
+             * @default 0.4000000059604645
+             */
+            friction: number;
+            /** @description The bodies they collide with; nothing named: all. */
+            only?: components["schemas"]["ElementFilter"][];
+            /**
+             * @description What they do.
+             * @default bounce
+             */
+            outcome: components["schemas"]["ContactOutcome"];
+            /**
+             * Format: float
+             * @description Probability of the outcome, 0–1; the others bounce.
+             * @default 1
+             */
+            probability: number;
+            /**
+             * @description Whether they push free bodies by their momentum.
+             * @default true
+             */
+            push: boolean;
+            /**
+             * Format: float
+             * @description Coefficient of restitution, no unit; a pair has the mean of its two.
+             * @default 0.30000001192092896
+             */
+            restitution: number;
+            /**
+             * Format: float
+             * @description Variation of the restitution, as a fraction of it, 0–1.
+             * @default 0
+             */
+            restitution_variation: number;
+        };
         /** @description A grid of copies, centred in x and z and standing on the element's place. */
         Copies: {
             /** @description Number along x, y, z. */
             count: number[];
             /**
              * Format: float
+             * @description Largest random turn of a copy about y in radians.
+             * @default 0
+             */
+            orientation_jitter_rad: number;
+            /**
+             * Format: float
              * @description Largest random shift of a copy along x and z in metres.
              * @default 0
              */
-            jitter_m: number;
+            position_jitter_m: number;
             /**
              * Format: uint32
              * @description Chooses the random shifts and turns.
@@ -1203,12 +1213,6 @@ export interface components {
             seed: number;
             /** @description Distance from copy to copy along x, y, z in metres. */
             spacing_m: number[];
-            /**
-             * Format: float
-             * @description Largest random turn of a copy about y in radians.
-             * @default 0
-             */
-            turn_rad: number;
         };
         /** @description A curve in its element's frame; it may have several strokes. */
         Curve: {
@@ -1261,31 +1265,31 @@ export interface components {
             aim?: components["schemas"]["Aim"] | null;
             /** @description What its placement is relative to; none: the world. */
             attached?: components["schemas"]["Attached"] | null;
+            /** @description Channels of the parameters that change with time, by their paths below the element. */
+            channels?: {
+                [key: string]: components["schemas"]["Channel"];
+            };
             /** @description The groups it belongs to, by name. */
             groups?: string[];
-            /** @description Not drawn on the Stage. */
+            /** @description Not drawn in the Viewport. */
             hidden?: boolean;
             /** @description Unique within the shot, never reused. */
             id: components["schemas"]["Id"];
-            /** @description What it is. */
-            is: components["schemas"]["Is"];
-            /** @description Not to be selected or moved on the Stage. */
+            /** @description The kind of element, with its parameters. */
+            kind: components["schemas"]["ElementKind"];
+            /** @description Not to be selected or moved in the Viewport. */
             locked?: boolean;
-            /** @description What changes with time, by the path of the value below the element. */
-            motion?: {
-                [key: string]: components["schemas"]["Channel"];
-            };
             /** @description Unique within the shot. */
             name: string;
             /**
-             * @description Where it is and how it is turned.
+             * @description Position and orientation.
              * @default {
-             *       "place_m": [
+             *       "orientation_rad": [
              *         0,
              *         0,
              *         0
              *       ],
-             *       "turn_rad": [
+             *       "position_m": [
              *         0,
              *         0,
              *         0
@@ -1293,6 +1297,110 @@ export interface components {
              *     }
              */
             placement: components["schemas"]["Placement"];
+        };
+        /** @description Elements that a force acts on or leaves out. */
+        ElementFilter: components["schemas"]["Id"] | {
+            /** @description Its name. */
+            group: string;
+        } | {
+            /** @description What they are to the physics. */
+            kind: components["schemas"]["Matter"];
+        };
+        /** @description The kind of an element, with its parameters. */
+        ElementKind: {
+            solid: components["schemas"]["Solid"];
+        } | {
+            particles: components["schemas"]["Particles"];
+        } | {
+            force: components["schemas"]["Force"];
+        } | {
+            region: components["schemas"]["Region"];
+        } | {
+            curve: components["schemas"]["Curve"];
+        } | {
+            camera: components["schemas"]["Camera"];
+        } | {
+            sun: components["schemas"]["Sun"];
+        } | {
+            sky: components["schemas"]["Sky"];
+        } | {
+            area_light: components["schemas"]["AreaLight"];
+        };
+        /** @description How many particles are emitted, and when. */
+        Emission: {
+            /** @description Evenly spread places rather than random ones. */
+            evenly_spaced?: boolean;
+            /**
+             * Format: uint32
+             * @description The frame at which they begin; none: the first, or before it by the preroll.
+             */
+            from_frame?: number | null;
+            /** @description The map that says how likely a place is, besides; none: all alike. */
+            map?: components["schemas"]["EmissionMap"] | null;
+            /**
+             * Format: float
+             * @description Seconds of emission and motion before the first frame.
+             * @default 0
+             */
+            preroll_s: number;
+            /** @description The region whose weight says how likely a place is; none: all alike. */
+            region?: components["schemas"]["Id"] | null;
+            /**
+             * @description Emission over time.
+             * @default {
+             *       "rate": {
+             *         "per_s": 200
+             *       }
+             *     }
+             */
+            schedule: components["schemas"]["EmissionSchedule"];
+            /**
+             * Format: uint32
+             * @description The frame at which they end; none: the last.
+             */
+            to_frame?: number | null;
+        };
+        /** @description Where on a mesh. */
+        EmissionDomain: "surface" | "edges" | "vertices" | "volume";
+        /**
+         * @description A weight of 0–1 on each place that has UVs: of a shape, a solid, a grid.
+         *     Particles are born by it, and carry the weight of where they were born.
+         */
+        EmissionMap: {
+            /** @description All places are as likely; the weight is only carried. */
+            all_alike?: boolean;
+            /** @description What is dark has the weight, not what is bright. */
+            dark?: boolean;
+            /** @description What it is. */
+            of: components["schemas"]["MapOf"];
+        };
+        /** @description Emission over time. */
+        EmissionSchedule: {
+            total: {
+                /**
+                 * Format: uint32
+                 * @description How many particles.
+                 */
+                count: number;
+            };
+        } | {
+            rate: {
+                /**
+                 * Format: float
+                 * @description How many a second.
+                 */
+                per_s: number;
+            };
+        } | {
+            burst: {
+                /**
+                 * Format: uint32
+                 * @description How many particles.
+                 */
+                count: number;
+            };
+        } | {
+            never: Record<string, never>;
         };
         /** @description One fault: where it is and what is wrong. */
         FaultView: {
@@ -1378,21 +1486,21 @@ export interface components {
         };
         /**
          * @description How particles keep with others of their element (C. Reynolds, *Flocks,
-         *     herds, and schools*, 1987). Each is a share of their agility.
+         *     herds, and schools*, 1987). Each weight is a fraction of the greatest acceleration.
          */
         Flock: {
             /**
              * Format: float
-             * @description How much they go the way the others go, as a fraction of the agility.
+             * @description Weight of matching the velocity of neighbours, a fraction of the acceleration.
              * @default 0.5
              */
-            align: number;
+            alignment: number;
             /**
              * Format: float
-             * @description How much they go away from those nearer than that, as a fraction of the agility.
-             * @default 1
+             * @description Weight of moving towards the mean position of neighbours, a fraction of the acceleration.
+             * @default 0.30000001192092896
              */
-            apart: number;
+            cohesion: number;
             /**
              * Format: float
              * @description The distance that they would keep, m.
@@ -1401,21 +1509,26 @@ export interface components {
             distance_m: number;
             /**
              * Format: float
-             * @description How far they see each other, m.
+             * @description Distance within which they are neighbours, m.
              * @default 1
              */
-            sight_m: number;
+            perception_radius_m: number;
             /**
              * Format: float
-             * @description How much they go to where the others are, as a fraction of the agility.
-             * @default 0.30000001192092896
+             * @description Weight of moving away from neighbours nearer than `distance_m`, a fraction of the acceleration.
+             * @default 1
              */
-            together: number;
+            separation: number;
         };
         /** @description Something that moves what is free. */
         Force: {
+            /**
+             * @description Whether it acts at all.
+             * @default true
+             */
+            enabled: boolean;
             /** @description What it leaves out. */
-            except?: components["schemas"]["Who"][];
+            except?: components["schemas"]["ElementFilter"][];
             /**
              * Format: uint32
              * @description The frame at which it begins to act; none: from the start.
@@ -1423,16 +1536,11 @@ export interface components {
             from_frame?: number | null;
             /** @description What it does. */
             kind: components["schemas"]["ForceKind"];
-            /**
-             * @description Whether it acts at all.
-             * @default true
-             */
-            on: boolean;
             /** @description What it acts on; nothing named: on all. */
-            only?: components["schemas"]["Who"][];
+            only?: components["schemas"]["ElementFilter"][];
             /**
              * Format: int32
-             * @description Forces act in rising order, and by id where it is the same.
+             * @description Forces act in rising order of this whole number, and by id where it is the same.
              * @default 0
              */
             order: number;
@@ -1440,7 +1548,7 @@ export interface components {
             region?: components["schemas"]["Id"] | null;
             /**
              * Format: float
-             * @description Multiplies what it does; 1 leaves it as it is.
+             * @description Multiplies what it does, no unit; 1 leaves it as it is.
              * @default 1
              */
             strength: number;
@@ -1495,7 +1603,7 @@ export interface components {
             streak: {
                 /**
                  * Format: float
-                 * @description As far as it goes in so long, s.
+                 * @description As far as it goes in this many seconds.
                  */
                 seconds: number;
             };
@@ -1529,7 +1637,7 @@ export interface components {
             /** @description What is wrong with it. */
             fault?: string | null;
             /** @description Characters before the fault. */
-            place?: number | null;
+            position?: number | null;
             /**
              * Format: double
              * @description Its value at the frame, none if it has no finite one.
@@ -1551,42 +1659,15 @@ export interface components {
             state_bytes: number;
             stretches: components["schemas"]["Stretch"][];
         };
-        /** @description What a particle is to forces: a ball. */
-        Grain: {
-            /**
-             * Format: float
-             * @description Drag coefficient C for moving air; its area is that of a disc of its size.
-             * @default 0.4699999988079071
-             */
-            drag: number;
-            /**
-             * Format: float
-             * @description It never moves faster, m/s; none: it may.
-             */
-            fastest_m_s?: number | null;
-            /**
-             * Format: float
-             * @description Largest random share by which its mass differs, 0–1.
-             * @default 0
-             */
-            mass_variation: number;
-            /**
-             * @description Density, or mass.
-             * @default {
-             *       "density_kg_m3": 600
-             *     }
-             */
-            weight: components["schemas"]["Weight"];
-        };
         /** @description A handle of a key, as a distance from it in time and value. */
         Handle: {
-            /** @description Difference of value from the key's. */
-            by: components["schemas"]["Value"];
             /**
              * Format: double
              * @description Frames away from the key, never more than the span is long.
              */
             frames: number;
+            /** @description Difference of value from the key's. */
+            value: components["schemas"]["Value"];
         };
         /**
          * Format: uint32
@@ -1594,43 +1675,23 @@ export interface components {
          */
         Id: number;
         /**
-         * @description How a value goes from one key to the next; s is the share of the span that
-         *     has passed, and the share of the change that is made is:
+         * @description How a value goes from one key to the next; s is the fraction of the span that
+         *     has passed, and the fraction of the change that is made is:
          */
         Interpolation: "hold" | "linear" | "smooth" | "ease_in" | "ease_out" | "ease" | "free";
-        /** @description What an element is. */
-        Is: {
-            solid: components["schemas"]["Solid"];
-        } | {
-            particles: components["schemas"]["Particles"];
-        } | {
-            force: components["schemas"]["Force"];
-        } | {
-            region: components["schemas"]["Region"];
-        } | {
-            curve: components["schemas"]["Curve"];
-        } | {
-            camera: components["schemas"]["Camera"];
-        } | {
-            sun: components["schemas"]["Sun"];
-        } | {
-            sky: components["schemas"]["Sky"];
-        } | {
-            area_light: components["schemas"]["AreaLight"];
-        };
         /** @description One key: a value at a frame, and how it goes on from there. */
         Key: {
-            /** @description Handle on the way from the key before, where that one's `then` is `free`. */
-            arrive?: components["schemas"]["Handle"] | null;
             /**
              * Format: double
              * @description Frame of the shot; may lie between two frames.
              */
             frame: number;
-            /** @description Handle on the way to the next key, where `then` is `free`. */
-            leave?: components["schemas"]["Handle"] | null;
+            /** @description Handle on the way from the key before, where that one's `interpolation` is `free`. */
+            incoming?: components["schemas"]["Handle"] | null;
             /** @description How the value goes from this key to the next. */
-            then?: components["schemas"]["Interpolation"];
+            interpolation?: components["schemas"]["Interpolation"];
+            /** @description Handle on the way to the next key, where `interpolation` is `free`. */
+            outgoing?: components["schemas"]["Handle"] | null;
             /** @description The value at that frame. */
             value: components["schemas"]["Value"];
         };
@@ -1686,13 +1747,13 @@ export interface components {
             image: string | null;
             /**
              * Format: float
-             * @description How often the images repeat over one unit of UV.
+             * @description Number of times that the images repeat over one unit of UV.
              * @default 1
              */
             image_repeat: number;
             /**
              * Format: float
-             * @description 0 is a dielectric, 1 is a metal.
+             * @description 0 to 1: 0 is a dielectric, 1 is a metal.
              * @default 0
              */
             metalness: number;
@@ -1709,19 +1770,19 @@ export interface components {
             normal_image: string | null;
             /**
              * Format: float
-             * @description How far the normal image leans normals: 0 is not at all, 1 as it says.
+             * @description How far the normal image leans normals, no unit: 0 is not at all, 1 as it says.
              * @default 1
              */
             normal_strength: number;
             /**
              * Format: float
-             * @description Index of refraction, 1–3.
+             * @description Index of refraction, no unit, 1–3.
              * @default 1.5
              */
-            refraction: number;
+            refractive_index: number;
             /**
              * Format: float
-             * @description 0 is a mirror, 1 is matt.
+             * @description 0 to 1: 0 is a mirror, 1 is matt.
              * @default 0.5
              */
             roughness: number;
@@ -1732,7 +1793,7 @@ export interface components {
             roughness_image: string | null;
             /**
              * Format: float
-             * @description 0 is opaque, 1 lets all light that is not reflected through.
+             * @description 0 to 1: 0 is opaque, 1 lets all light that is not reflected through.
              * @default 0
              */
             transmission: number;
@@ -1760,70 +1821,24 @@ export interface components {
             deepest_overlap_m: number[];
             /** @description Element of the fastest body, 0 if all rest. */
             fastest: number[];
-            fastest_m_s: number[];
             frames: number[];
             /** @description Kinetic and potential energy of the free bodies, J. */
             kinetic_j: number[];
+            max_speed_m_s: number[];
             /** @description Particles, by element. */
             particles: components["schemas"]["Turnover"][];
             potential_j: number[];
         };
-        /** @description What particles do on meeting bodies. */
-        Meet: {
-            /**
-             * Format: float
-             * @description Coefficient of restitution; a pair has the mean of its two.
-             * @default 0.30000001192092896
-             */
-            bounce: number;
-            /**
-             * Format: float
-             * @description Variation of the bounce, as a fraction of it, 0–1.
-             * @default 0
-             */
-            bounce_variation: number;
-            /** @description The bodies they pass through. */
-            except?: components["schemas"]["Who"][];
-            /**
-             * Format: float
-             * @description Coulomb friction coefficient; a pair has the mean of its two.
-             * @default 0.4000000059604645
-             */
-            friction: number;
-            /**
-             * @description Whether they meet bodies at all.
-             * @default true
-             */
-            on: boolean;
-            /** @description The bodies they meet; nothing named: all. */
-            only?: components["schemas"]["Who"][];
-            /**
-             * @description What they do.
-             * @default bounce
-             */
-            outcome: components["schemas"]["Outcome"];
-            /**
-             * @description Whether they push free bodies by their momentum.
-             * @default true
-             */
-            push: boolean;
-            /**
-             * Format: float
-             * @description The share of them that does it; the others bounce.
-             * @default 1
-             */
-            share: number;
-        };
         /** @description An element to be added. */
         ModelElement: {
             /** @description What it is. */
-            is: Record<string, never>;
+            kind: Record<string, never>;
             /** @description Its name, which elements of the shot may have already. */
             name: string;
-            /** @description Where it is, m. */
-            place_m: number[];
             /** @description Its turns about x, y and z, rad. */
-            turn_rad: number[];
+            orientation_rad: number[];
+            /** @description Where it is, m. */
+            position_m: number[];
         };
         /** @description A mesh file as elements. */
         ModelElements: {
@@ -1875,64 +1890,56 @@ export interface components {
             /** Format: int32 */
             width: number;
         };
-        /** @description How many particles are born. */
-        Often: {
-            number: {
-                /**
-                 * Format: uint32
-                 * @description How many.
-                 */
-                number: number;
-            };
-        } | {
-            rate: {
-                /**
-                 * Format: float
-                 * @description How many a second.
-                 */
-                per_s: number;
-            };
-        } | {
-            at_once: {
-                /**
-                 * Format: uint32
-                 * @description How many.
-                 */
-                number: number;
-            };
-        } | {
-            never: Record<string, never>;
-        };
-        /** @description What a particle does on meeting a body. */
-        Outcome: "bounce" | "slide" | "stick" | "die";
         /** @description What a value does before its first key, or after its last. */
         Outside: "hold" | "continue" | "repeat" | "repeat_offset" | "back_and_forth";
         /** @description A region as a part of a combined one. */
         Part: {
             /** @description How its weight w goes with the weight c so far. */
-            how: components["schemas"]["Combine"];
+            operation: components["schemas"]["Combine"];
             /** @description The region. */
             region: components["schemas"]["Id"];
         };
-        /** @description Particles of one sort, and what emits them. */
-        Particles: {
+        /** @description What a particle is to forces: a sphere. */
+        ParticleBody: {
             /**
-             * @description What becomes of them.
-             * @default []
+             * Format: float
+             * @description Drag coefficient C for moving air, no unit; its area is that of a disc of its size.
+             * @default 0.4699999988079071
              */
-            becoming: components["schemas"]["Becoming"][];
+            drag: number;
             /**
-             * @description How many are born, and when.
+             * Format: float
+             * @description Largest random fraction by which its mass differs, 0–1.
+             * @default 0
+             */
+            mass_variation: number;
+            /**
+             * Format: float
+             * @description Greatest speed, m/s; none: no limit.
+             */
+            max_speed_m_s?: number | null;
+            /**
+             * @description Density, or mass.
              * @default {
-             *       "how": {
-             *         "rate": {
-             *           "per_s": 200
-             *         }
-             *       },
-             *       "preroll_s": 0
+             *       "density_kg_m3": 600
              *     }
              */
-            births: components["schemas"]["Births"];
+            weight: components["schemas"]["Weight"];
+        };
+        /** @description An event that happens to each particle once. */
+        ParticleEvent: {
+            /** @description What happens. */
+            action: components["schemas"]["Action"];
+            /**
+             * Format: float
+             * @description Probability that the event happens to a particle, 0–1.
+             */
+            probability?: number;
+            /** @description When the event happens. */
+            trigger: components["schemas"]["Trigger"];
+        };
+        /** @description Particles of one sort, and what emits them. */
+        Particles: {
             /**
              * @description What they are to forces.
              * @default {
@@ -1943,14 +1950,37 @@ export interface components {
              *       }
              *     }
              */
-            body: components["schemas"]["Grain"];
+            body: components["schemas"]["ParticleBody"];
             /**
-             * @description Where they are born.
+             * @description How they respond to contacts with bodies.
              * @default {
-             *       "point": {}
+             *       "enabled": true,
+             *       "friction": 0.4000000059604645,
+             *       "outcome": "bounce",
+             *       "probability": 1,
+             *       "push": true,
+             *       "restitution": 0.30000001192092896,
+             *       "restitution_variation": 0
              *     }
              */
-            from: components["schemas"]["Source"];
+            contact: components["schemas"]["ContactResponse"];
+            /**
+             * @description How many are born, and when.
+             * @default {
+             *       "preroll_s": 0,
+             *       "schedule": {
+             *         "rate": {
+             *           "per_s": 200
+             *         }
+             *       }
+             *     }
+             */
+            emission: components["schemas"]["Emission"];
+            /**
+             * @description Events of their lives.
+             * @default []
+             */
+            events: components["schemas"]["ParticleEvent"][];
             /**
              * @description Its look; a colour over life or speed multiplies albedo and emission.
              * @default {
@@ -1971,7 +2001,7 @@ export interface components {
              *       "metalness_image": null,
              *       "normal_image": null,
              *       "normal_strength": 1,
-             *       "refraction": 1.5,
+             *       "refractive_index": 1.5,
              *       "roughness": 0.5,
              *       "roughness_image": null,
              *       "transmission": 0,
@@ -1979,19 +2009,6 @@ export interface components {
              *     }
              */
             look: components["schemas"]["Look"];
-            /**
-             * @description What they do on meeting bodies.
-             * @default {
-             *       "bounce": 0.30000001192092896,
-             *       "bounce_variation": 0,
-             *       "friction": 0.4000000059604645,
-             *       "on": true,
-             *       "outcome": "bounce",
-             *       "push": true,
-             *       "share": 1
-             *     }
-             */
-            meet: components["schemas"]["Meet"];
             /**
              * Format: uint32
              * @description Chooses all that is random.
@@ -2006,35 +2023,42 @@ export interface components {
              */
             show: components["schemas"]["Show"];
             /**
+             * @description Where they are emitted.
+             * @default {
+             *       "point": {}
+             *     }
+             */
+            source: components["schemas"]["Source"];
+            /**
              * @description What they have at birth.
              * @default {
+             *       "angular_speed_rad_s": 0,
+             *       "angular_speed_variation": 0,
              *       "direction": "up",
-             *       "inherit": 1,
+             *       "inherited_velocity": 1,
              *       "lifespan_s": 2,
              *       "lifespan_variation": 0.30000001192092896,
+             *       "orientation_variation": 0,
              *       "size_m": 0.019999999552965164,
              *       "size_variation": 0.30000001192092896,
              *       "speed_m_s": 2,
              *       "speed_variation": 0.30000001192092896,
-             *       "spin_rad_s": 0,
-             *       "spin_variation": 0,
-             *       "spread_rad": 0.30000001192092896,
-             *       "turn_variation": 0
+             *       "spread_rad": 0.30000001192092896
              *     }
              */
             start: components["schemas"]["Start"];
             /**
-             * @description How they move of themselves.
+             * @description How they steer.
              * @default {
-             *       "agility_m_s2": 4,
-             *       "ahead_s": 0,
-             *       "apart_m": 0,
-             *       "level": false,
+             *       "avoidance_time_s": 0,
+             *       "horizontal": false,
+             *       "max_acceleration_m_s2": 4,
+             *       "min_distance_m": 0,
              *       "wander": 0,
              *       "wander_s": 1
              *     }
              */
-            steer: components["schemas"]["Steer"];
+            steering: components["schemas"]["Steering"];
         };
         /** @description What the whole simulation shares. */
         Physics: {
@@ -2052,7 +2076,7 @@ export interface components {
             substeps: number;
             /**
              * Format: float
-             * @description How fast the world's time passes: 1 as in the shot, 0.5 half as fast.
+             * @description How fast the world's time passes, no unit: 1 as in the shot, 0.5 half as fast.
              * @default 1
              */
             time_scale: number;
@@ -2078,26 +2102,26 @@ export interface components {
              */
             width: number;
         };
-        /** @description Place and turn of an element's origin. */
+        /** @description Position and orientation of an element's origin. */
         Placement: {
             /**
-             * @description Place in metres, y up.
+             * @description Euler angles in radians about the fixed axes x, then y, then z.
              * @default [
              *       0,
              *       0,
              *       0
              *     ]
              */
-            place_m: number[];
+            orientation_rad: number[];
             /**
-             * @description Turns in radians about the fixed axes x, then y, then z.
+             * @description Position in metres, y up.
              * @default [
              *       0,
              *       0,
              *       0
              *     ]
              */
-            turn_rad: number[];
+            position_m: number[];
         };
         /** @description Where forces are felt. */
         Probe: {
@@ -2232,7 +2256,7 @@ export interface components {
         };
         /**
          * @description The rest shape of a solid, centred on its origin (a cone and a mesh too:
-         *     bodies turn about their centre of mass, shapes about their origin).
+         *     bodies orientation about their centre of mass, shapes about their origin).
          */
         Shape: {
             box: {
@@ -2298,12 +2322,12 @@ export interface components {
                  * Format: float
                  * @description Radius of the ring's centre line in metres.
                  */
-                ring_m: number;
+                major_radius_m: number;
                 /**
                  * Format: float
                  * @description Radius of the tube in metres.
                  */
-                tube_m: number;
+                minor_radius_m: number;
             };
         } | {
             plane: {
@@ -2338,12 +2362,12 @@ export interface components {
              * @default null
              */
             camera: components["schemas"]["Id"] | null;
-            /** @description Everything in the shot. */
-            elements: components["schemas"]["Element"][];
             /** @description What changes with time of the values above, by their path. */
-            motion?: {
+            channels?: {
                 [key: string]: components["schemas"]["Channel"];
             };
+            /** @description Everything in the shot. */
+            elements: components["schemas"]["Element"][];
             /** @description The shot's name. */
             name: string;
             /**
@@ -2400,7 +2424,7 @@ export interface components {
             /** @description Shares of its size along that, rising. */
             sizes?: components["schemas"]["SizeStop"][];
         };
-        /** @description A share of the size at a share. */
+        /** @description A size at a fraction of what decides it. */
         SizeStop: {
             /**
              * Format: float
@@ -2409,7 +2433,7 @@ export interface components {
             at: number;
             /**
              * Format: float
-             * @description Share of the particle's size.
+             * @description Multiple of the particle's size, no unit.
              */
             size: number;
         };
@@ -2426,11 +2450,11 @@ export interface components {
         /** @description The radiance of the sky by direction. */
         SkySource: {
             gradient: {
-                /** @description Radiance straight down. */
+                /** @description Radiance straight down, scene-linear. */
                 ground: number[];
-                /** @description Radiance at the horizon. */
+                /** @description Radiance at the horizon, scene-linear. */
                 horizon: number[];
-                /** @description Radiance straight up. */
+                /** @description Radiance straight up, scene-linear. */
                 zenith: number[];
             };
         } | {
@@ -2441,15 +2465,13 @@ export interface components {
         };
         /** @description A rigid body or a grid of copies of one. */
         Solid: {
-            /** @description When those become particles again; none: never. */
-            back?: components["schemas"]["Back"] | null;
             /**
              * @description What it is to the physics.
              * @default {
-             *       "bounce": 0.20000000298023224,
              *       "collision": "auto",
              *       "friction": 0.5,
              *       "moves": "free",
+             *       "restitution": 0.20000000298023224,
              *       "weight": {
              *         "density_kg_m3": 600
              *       }
@@ -2460,7 +2482,7 @@ export interface components {
             copies?: components["schemas"]["Copies"] | null;
             /**
              * Format: uint32
-             * @description Its bodies all come from particles, at most so many; none: it stands in the shot itself.
+             * @description Its bodies all come from particles, and their number is at most this; none: it stands in the shot itself.
              */
             from_particles?: number | null;
             /**
@@ -2483,7 +2505,7 @@ export interface components {
              *       "metalness_image": null,
              *       "normal_image": null,
              *       "normal_strength": 1,
-             *       "refraction": 1.5,
+             *       "refractive_index": 1.5,
              *       "roughness": 0.5,
              *       "roughness_image": null,
              *       "transmission": 0,
@@ -2493,6 +2515,8 @@ export interface components {
             look: components["schemas"]["Look"];
             /** @description Rest shape. */
             shape: components["schemas"]["Shape"];
+            /** @description When its bodies become particles again; none: never. */
+            to_particles?: components["schemas"]["ToParticles"] | null;
         };
         /** @description What follows from a solid's shape and weight. */
         SolidPhysics: {
@@ -2552,7 +2576,7 @@ export interface components {
                  * @description Where on it.
                  * @default surface
                  */
-                on: components["schemas"]["BornOn"];
+                on: components["schemas"]["EmissionDomain"];
                 /** @description The shape. */
                 shape: components["schemas"]["Shape"];
             };
@@ -2562,7 +2586,7 @@ export interface components {
                  * @description Where on it.
                  * @default surface
                  */
-                on: components["schemas"]["BornOn"];
+                on: components["schemas"]["EmissionDomain"];
                 /** @description The solid. */
                 solid: components["schemas"]["Id"];
             };
@@ -2582,7 +2606,7 @@ export interface components {
                  * @description Where on it.
                  * @default surface
                  */
-                on: components["schemas"]["BornOn"];
+                on: components["schemas"]["EmissionDomain"];
                 /** @description The solid. */
                 solid: components["schemas"]["Id"];
             };
@@ -2594,28 +2618,34 @@ export interface components {
                  */
                 impulse_n_s: number;
                 /** @description The bodies; nothing named: all. */
-                of?: components["schemas"]["Who"][];
+                of?: components["schemas"]["ElementFilter"][];
             };
         };
         /** @description A particle becomes several. */
         Split: {
             /**
              * Format: float
-             * @description Share of its velocity that they take with them.
-             * @default 0.5
+             * @description Angular speed about a random axis, rad/s.
+             * @default 0
              */
-            inherit: number;
+            angular_speed_rad_s: number;
             /**
              * Format: uint32
-             * @description How many.
+             * @description How many particles.
              * @default 6
              */
-            number: number;
+            count: number;
+            /**
+             * Format: float
+             * @description Multiple of its velocity that they take with them, no unit, −2 to 2.
+             * @default 0.5
+             */
+            inherited_velocity: number;
             /** @description The particles it becomes; none: of its own element. */
             of?: components["schemas"]["Id"] | null;
             /**
              * Format: float
-             * @description Their size as a share of its own; none: as their element says.
+             * @description Multiple of its size that they have, no unit; none: as their element says.
              * @default 0.5
              */
             size: number | null;
@@ -2633,12 +2663,6 @@ export interface components {
             speed_variation: number;
             /**
              * Format: float
-             * @description Spin about a random axis, rad/s.
-             * @default 0
-             */
-            spin_rad_s: number;
-            /**
-             * Format: float
              * @description Largest angle from its way at which they go, rad: π is all round.
              * @default 3.1415927410125732
              */
@@ -2650,10 +2674,22 @@ export interface components {
             stays: boolean;
         };
         /**
-         * @description What particles have at birth. A variation is the largest random share by
+         * @description What particles have at birth. A variation is the largest random fraction by
          *     which a value differs, 0–1.
          */
         Start: {
+            /**
+             * Format: float
+             * @description Angular speed about a random axis, rad/s.
+             * @default 0
+             */
+            angular_speed_rad_s: number;
+            /**
+             * Format: float
+             * @description Variation of the angular speed, as a fraction of it, 0–1.
+             * @default 0
+             */
+            angular_speed_variation: number;
             /**
              * @description Which way they go.
              * @default up
@@ -2661,10 +2697,10 @@ export interface components {
             direction: components["schemas"]["Direction"];
             /**
              * Format: float
-             * @description Share of the source's own velocity that they take with them.
+             * @description Multiple of the source's own velocity that they take with them, no unit, −2 to 2.
              * @default 1
              */
-            inherit: number;
+            inherited_velocity: number;
             /**
              * Format: float
              * @description How long they live, s; none: to the end.
@@ -2677,6 +2713,12 @@ export interface components {
              * @default 0.30000001192092896
              */
             lifespan_variation: number;
+            /**
+             * Format: float
+             * @description Random deviation from the element's orientation, 0 to 1: 0 is none, 1 is any orientation.
+             * @default 0
+             */
+            orientation_variation: number;
             /**
              * Format: float
              * @description Diameter, m.
@@ -2703,72 +2745,54 @@ export interface components {
             speed_variation: number;
             /**
              * Format: float
-             * @description Spin about a random axis, rad/s.
-             * @default 0
-             */
-            spin_rad_s: number;
-            /**
-             * Format: float
-             * @description Variation of the spin, as a fraction of it, 0–1.
-             * @default 0
-             */
-            spin_variation: number;
-            /**
-             * Format: float
              * @description Largest angle from that way, rad: π is all round.
              * @default 0.30000001192092896
              */
             spread_rad: number;
-            /**
-             * Format: float
-             * @description How far they are turned from the element's turn, at random: 0 not at all, 1 any way.
-             * @default 0
-             */
-            turn_variation: number;
         };
         /** @description How particles move of themselves. */
-        Steer: {
+        Steering: {
             /**
              * Format: float
-             * @description The greatest acceleration of all that they do of themselves, m/s².
-             * @default 4
-             */
-            agility_m_s2: number;
-            /**
-             * Format: float
-             * @description They turn away from what they would meet within so long, s; 0: not.
+             * @description They steer away from bodies that they would reach within this time, s; 0: never.
              * @default 0
              */
-            ahead_s: number;
-            /**
-             * Format: float
-             * @description Their centres keep so far from each other, m; 0: not.
-             * @default 0
-             */
-            apart_m: number;
+            avoidance_time_s: number;
             /**
              * Format: float
              * @description The speed they keep to of themselves, m/s; none: they only drift.
              */
-            cruise_m_s?: number | null;
+            cruise_speed_m_s?: number | null;
             /** @description How they keep with others of their element. */
             flock?: components["schemas"]["Flock"] | null;
             /**
-             * @description They move level: nothing they do of themselves goes up or down.
+             * @description Steering has no vertical part.
              * @default false
              */
-            level: boolean;
+            horizontal: boolean;
+            /**
+             * Format: float
+             * @description The greatest acceleration of their own steering, m/s².
+             * @default 4
+             */
+            max_acceleration_m_s2: number;
+            /**
+             * Format: float
+             * @description Least distance between their centres, m; 0: none is kept.
+             * @default 0
+             */
+            min_distance_m: number;
             /** @description The curve or solid they stay on; none: they go anywhere. */
             on?: components["schemas"]["Id"] | null;
             /**
              * Format: float
-             * @description How much they wander: the share of their agility that goes a random way.
+             * @description Fraction of the acceleration that goes in a random direction, 0–1.
              * @default 0
              */
             wander: number;
             /**
              * Format: float
-             * @description For about so long a way of wandering lasts, s.
+             * @description Time after which that direction has changed, s.
              * @default 1
              */
             wander_s: number;
@@ -2799,32 +2823,6 @@ export interface components {
              */
             irradiance: number;
         };
-        /** @description What becomes of a particle. */
-        Then: {
-            die: Record<string, never>;
-        } | {
-            become: {
-                /** @description The other particles. */
-                of: components["schemas"]["Id"];
-            };
-        } | {
-            split: components["schemas"]["Split"];
-        } | {
-            trail: {
-                /** @description The particles that it leaves. */
-                of: components["schemas"]["Id"];
-                /**
-                 * Format: float
-                 * @description How many a second.
-                 */
-                per_s: number;
-            };
-        } | {
-            solid: {
-                /** @description The solid, whose bodies all come from particles. */
-                of: components["schemas"]["Id"];
-            };
-        };
         /** @description Frame rate and range. */
         Timing: {
             /**
@@ -2843,6 +2841,16 @@ export interface components {
              */
             last: number;
         };
+        /** @description When a body that came from a particle becomes one again, and which. */
+        ToParticles: {
+            /** @description The particles, of which it becomes one with its position, orientation, velocity, angular velocity, size and mass. */
+            of: components["schemas"]["Id"];
+            /**
+             * @description By age, region, speed or frame. Its age counts from when it became a
+             *     body; slower it has to be for a fifth of a second on end.
+             */
+            trigger: components["schemas"]["Trigger"];
+        };
         /** @description A value to be tried in place of the shot's. */
         Tried: {
             /**
@@ -2853,6 +2861,66 @@ export interface components {
             /** @description Path of the value below it. */
             path: string;
             value: Record<string, never>;
+        };
+        /** @description When an event happens to a particle. */
+        Trigger: {
+            age: {
+                /**
+                 * Format: float
+                 * @description Age, seconds.
+                 */
+                age_s: number;
+            };
+        } | {
+            end: Record<string, never>;
+        } | {
+            touch: {
+                /** @description Which; nothing named: any. */
+                of?: components["schemas"]["ElementFilter"][];
+                /**
+                 * Format: float
+                 * @description The least speed at which it comes up to the surface, m/s.
+                 * @default 0
+                 */
+                speed_m_s: number;
+            };
+        } | {
+            region: {
+                /** @description The region. */
+                region: components["schemas"]["Id"];
+            };
+        } | {
+            faster: {
+                /**
+                 * Format: float
+                 * @description The limit, m/s.
+                 */
+                speed_m_s: number;
+            };
+        } | {
+            slower: {
+                /**
+                 * Format: float
+                 * @description The limit, m/s.
+                 */
+                speed_m_s: number;
+            };
+        } | {
+            frame: {
+                /**
+                 * Format: uint32
+                 * @description The frame.
+                 */
+                frame: number;
+            };
+        } | {
+            count: {
+                /**
+                 * Format: uint32
+                 * @description How many particles.
+                 */
+                count: number;
+            };
         };
         /** @description Air in eddies, without sources or sinks. */
         Turbulence: {
@@ -2878,7 +2946,7 @@ export interface components {
             loop_s?: number | null;
             /**
              * Format: uint32
-             * @description Layers of eddies, each half the size of the one before, its speed by the cube root, 1–8.
+             * @description Number of layers of eddies, each half the size of the one before, its speed by the cube root, 1–8.
              * @default 2
              */
             octaves: number;
@@ -2945,7 +3013,7 @@ export interface components {
                 size_m: number[];
             };
         } | {
-            ball: {
+            sphere: {
                 /**
                  * Format: float
                  * @description Radius, m.
@@ -3081,79 +3149,11 @@ export interface components {
             /** Format: float */
             mass_kg: number;
         };
-        /** @description When something becomes of a particle. */
-        When: {
-            age: {
-                /**
-                 * Format: float
-                 * @description How long, s.
-                 */
-                s: number;
-            };
-        } | {
-            end: Record<string, never>;
-        } | {
-            touch: {
-                /** @description Which; nothing named: any. */
-                of?: components["schemas"]["Who"][];
-                /**
-                 * Format: float
-                 * @description The least speed at which it comes up to the surface, m/s.
-                 * @default 0
-                 */
-                speed_m_s: number;
-            };
-        } | {
-            region: {
-                /** @description The region. */
-                region: components["schemas"]["Id"];
-            };
-        } | {
-            faster: {
-                /**
-                 * Format: float
-                 * @description How fast, m/s.
-                 */
-                speed_m_s: number;
-            };
-        } | {
-            slower: {
-                /**
-                 * Format: float
-                 * @description How slow, m/s.
-                 */
-                speed_m_s: number;
-            };
-        } | {
-            frame: {
-                /**
-                 * Format: uint32
-                 * @description Which.
-                 */
-                frame: number;
-            };
-        } | {
-            count: {
-                /**
-                 * Format: uint32
-                 * @description How many.
-                 */
-                number: number;
-            };
-        };
-        /** @description Elements that a force acts on or leaves out. */
-        Who: components["schemas"]["Id"] | {
-            /** @description Its name. */
-            group: string;
-        } | {
-            /** @description What they are to the physics. */
-            kind: components["schemas"]["Matter"];
-        };
         /** @description Wind with gusts and eddies. */
         Wind: {
             /**
              * Format: float
-             * @description Speed of the eddies as a share of the mean, 0–2.
+             * @description Speed of the eddies as a fraction of the mean, 0–2.
              * @default 0.20000000298023224
              */
             eddy: number;

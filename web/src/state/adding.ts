@@ -7,6 +7,8 @@ import {
   type Schemas,
   type Vector,
 } from "../api/client";
+import { tick } from "svelte";
+import { desk } from "./desk.svelte";
 import { notices } from "./notices.svelte";
 import { selection } from "./selection.svelte";
 import { freeName, shot } from "./shot.svelte";
@@ -15,7 +17,7 @@ const solid = (
   shape: Schemas["Shape"],
   moves: Schemas["Moves"] = "free",
   copies?: Partial<Schemas["Copies"]>,
-): Element["is"] => ({ solid: { shape, body: { moves }, look: {}, copies } }) as Element["is"];
+): Element["kind"] => ({ solid: { shape, body: { moves }, look: {}, copies } }) as Element["kind"];
 
 /** What a sky begins as. */
 export const SKY = {
@@ -23,17 +25,23 @@ export const SKY = {
 } as Schemas["SkySource"];
 
 /** What a grid of copies begins as. */
-export const GRID = { count: [3, 3, 3], spacing_m: [0.6, 0.6, 0.6], jitter_m: 0, turn_rad: 0, seed: 1 };
+export const GRID = {
+  count: [3, 3, 3],
+  spacing_m: [0.6, 0.6, 0.6],
+  position_jitter_m: 0,
+  orientation_jitter_rad: 0,
+  seed: 1,
+};
 
-const force = (kind: unknown) => ({ force: { kind } }) as Element["is"];
-const swarm = (particles: object) => ({ particles }) as Element["is"];
-const region = (volume: unknown) => ({ region: { volume, edge_m: 0.3 } }) as Element["is"];
-const curve = (of: unknown) => ({ curve: of }) as Element["is"];
+const force = (kind: unknown) => ({ force: { kind } }) as Element["kind"];
+const particles = (particles: object) => ({ particles }) as Element["kind"];
+const region = (volume: unknown) => ({ region: { volume, edge_m: 0.3 } }) as Element["kind"];
+const curve = (of: unknown) => ({ curve: of }) as Element["kind"];
 
 export interface Addable {
   name: string;
-  kind: "Solid" | "Particle" | "Camera" | "Light" | "Force" | "Region" | "Curve";
-  is: () => Element["is"];
+  group: "Solid" | "Particle" | "Camera" | "Light" | "Force" | "Region" | "Curve";
+  make: () => Element["kind"];
   place: Vector;
   turn?: Vector;
   /** What it lacks to be added, if anything. */
@@ -43,147 +51,158 @@ export interface Addable {
 export const addables: Addable[] = [
   {
     name: "Box",
-    kind: "Solid",
-    is: () => solid({ box: { size_m: [0.5, 0.5, 0.5], edge_m: 0.01 } }),
+    group: "Solid",
+    make: () => solid({ box: { size_m: [0.5, 0.5, 0.5], edge_m: 0.01 } }),
     place: [0, 1, 0],
   },
-  { name: "Sphere", kind: "Solid", is: () => solid({ sphere: { radius_m: 0.25 } }), place: [0, 1, 0] },
+  { name: "Sphere", group: "Solid", make: () => solid({ sphere: { radius_m: 0.25 } }), place: [0, 1, 0] },
   {
     name: "Capsule",
-    kind: "Solid",
-    is: () => solid({ capsule: { radius_m: 0.15, length_m: 0.4 } }),
+    group: "Solid",
+    make: () => solid({ capsule: { radius_m: 0.15, length_m: 0.4 } }),
     place: [0, 1, 0],
   },
   {
     name: "Cylinder",
-    kind: "Solid",
-    is: () => solid({ cylinder: { radius_m: 0.25, height_m: 0.5 } }),
+    group: "Solid",
+    make: () => solid({ cylinder: { radius_m: 0.25, height_m: 0.5 } }),
     place: [0, 1, 0],
   },
   {
     name: "Cone",
-    kind: "Solid",
-    is: () => solid({ cone: { radius_m: 0.25, height_m: 0.5 } }),
+    group: "Solid",
+    make: () => solid({ cone: { radius_m: 0.25, height_m: 0.5 } }),
     place: [0, 1, 0],
   },
   {
     name: "Torus",
-    kind: "Solid",
-    is: () => solid({ torus: { ring_m: 0.3, tube_m: 0.08 } }),
+    group: "Solid",
+    make: () => solid({ torus: { major_radius_m: 0.3, minor_radius_m: 0.08 } }),
     place: [0, 1, 0],
   },
   {
     name: "Plane",
-    kind: "Solid",
-    is: () => solid({ plane: { size_m: [10, 10] } }, "still"),
+    group: "Solid",
+    make: () => solid({ plane: { size_m: [10, 10] } }, "still"),
     place: [0, 0, 0],
   },
   {
     name: "Grid of boxes",
-    kind: "Solid",
-    is: () => solid({ box: { size_m: [0.5, 0.5, 0.5], edge_m: 0.01 } }, "free", GRID as Schemas["Copies"]),
+    group: "Solid",
+    make: () => solid({ box: { size_m: [0.5, 0.5, 0.5], edge_m: 0.01 } }, "free", GRID as Schemas["Copies"]),
     place: [0, 0.3, 0],
   },
-  { name: "Particles", kind: "Particle", is: () => swarm({}), place: [0, 0.5, 0] },
+  { name: "Particles", group: "Particle", make: () => particles({}), place: [0, 0.5, 0] },
   {
     name: "Particles from a plane",
-    kind: "Particle",
-    is: () =>
-      swarm({
-        from: { shape: { shape: { plane: { size_m: [3, 3] } }, on: "surface" } },
+    group: "Particle",
+    make: () =>
+      particles({
+        source: { shape: { shape: { plane: { size_m: [3, 3] } }, on: "surface" } },
         start: { speed_m_s: 0, spread_rad: 0, lifespan_s: 4 },
       }),
     place: [0, 2.5, 0],
   },
   {
     name: "Particles from the selection",
-    kind: "Particle",
-    is: () => swarm({ from: sourceOf(selected()), start: { direction: "normal" } }),
+    group: "Particle",
+    make: () => particles({ source: sourceOf(selected()), start: { direction: "normal" } }),
     place: [0, 0, 0],
     needs: () => (selected() ? null : "Select the solid or curve first that they are to be born on."),
   },
   {
     name: "Particles of others",
-    kind: "Particle",
-    is: () => swarm({ births: { how: { never: {} } } }),
+    group: "Particle",
+    make: () => particles({ emission: { schedule: { never: {} } } }),
     place: [0, 0.5, 0],
   },
   {
     name: "Camera",
-    kind: "Camera",
-    is: () => ({ camera: {} }) as Element["is"],
+    group: "Camera",
+    make: () => ({ camera: {} }) as Element["kind"],
     place: [3, 1.8, 5],
     turn: [-0.18, 0.54, 0],
   },
   {
     name: "Sun",
-    kind: "Light",
-    is: () => ({ sun: { irradiance: 3, colour: [1, 0.93, 0.82], angle_rad: 0.02 } }),
+    group: "Light",
+    make: () => ({ sun: { irradiance: 3, colour: [1, 0.93, 0.82], angle_rad: 0.02 } }),
     place: [2, 5, 2],
     turn: [0.5, 0, -0.6],
   },
   {
     name: "Area light",
-    kind: "Light",
-    is: () => ({ area_light: { size_m: [1, 1], radiance: 10, colour: [1, 1, 1] } }),
+    group: "Light",
+    make: () => ({ area_light: { size_m: [1, 1], radiance: 10, colour: [1, 1, 1] } }),
     place: [0, 3, 0],
   },
   {
     name: "Sky",
-    kind: "Light",
-    is: () => ({ sky: { strength: 1, source: SKY } }),
+    group: "Light",
+    make: () => ({ sky: { strength: 1, source: SKY } }),
     place: [0, 0, 0],
   },
   {
     name: "Gravity",
-    kind: "Force",
-    is: () => force({ gravity: { acceleration: [0, -9.81, 0] } }),
+    group: "Force",
+    make: () => force({ gravity: { acceleration: [0, -9.81, 0] } }),
     place: [0, 0, 0],
   },
-  { name: "Pull", kind: "Force", is: () => force({ pull: { force_n: 10 } }), place: [0, 1.5, 0] },
+  { name: "Pull", group: "Force", make: () => force({ pull: { force_n: 10 } }), place: [0, 1.5, 0] },
   // What blows along −y blows along +x when turned a quarter about z.
   {
     name: "Wind",
-    kind: "Force",
-    is: () => force({ wind: {} }),
+    group: "Force",
+    make: () => force({ wind: {} }),
     place: [-2, 1, 0],
     turn: [0, 0, Math.PI / 2],
   },
-  { name: "Turbulence", kind: "Force", is: () => force({ turbulence: {} }), place: [0, 1, 0] },
-  { name: "Vortex", kind: "Force", is: () => force({ vortex: {} }), place: [0, 0, 0] },
-  { name: "Attractor", kind: "Force", is: () => force({ attract: {} }), place: [0, 1, 0] },
+  { name: "Turbulence", group: "Force", make: () => force({ turbulence: {} }), place: [0, 1, 0] },
+  { name: "Vortex", group: "Force", make: () => force({ vortex: {} }), place: [0, 0, 0] },
+  { name: "Attractor", group: "Force", make: () => force({ attract: {} }), place: [0, 1, 0] },
   {
     name: "Drag",
-    kind: "Force",
-    is: () => force({ drag: { linear_n_s_m: 0, density_kg_m3: 1.2 } }),
+    group: "Force",
+    make: () => force({ drag: { linear_n_s_m: 0, density_kg_m3: 1.2 } }),
     place: [0, 1, 0],
   },
   {
     name: "Stream along a curve",
-    kind: "Force",
-    is: () => force({ along: { curve: curveToFollow()?.id ?? 0, speed_m_s: 3, inflow_m_s: 1, range_m: 1 } }),
+    group: "Force",
+    make: () =>
+      force({ along: { curve: curveToFollow()?.id ?? 0, speed_m_s: 3, inflow_m_s: 1, range_m: 1 } }),
     place: [0, 0, 0],
     needs: () => (curveToFollow() ? null : "A stream needs a curve to follow. Add a line or circle first."),
   },
-  { name: "Box region", kind: "Region", is: () => region({ box: { size_m: [2, 2, 2] } }), place: [0, 1, 0] },
-  { name: "Ball region", kind: "Region", is: () => region({ ball: { radius_m: 1 } }), place: [0, 1, 0] },
   {
-    name: "Cylinder region",
-    kind: "Region",
-    is: () => region({ cylinder: { radius_m: 1, height_m: 2 } }),
+    name: "Box region",
+    group: "Region",
+    make: () => region({ box: { size_m: [2, 2, 2] } }),
     place: [0, 1, 0],
   },
-  { name: "Half-space", kind: "Region", is: () => region({ half_space: {} }), place: [0, 1, 0] },
+  {
+    name: "Sphere region",
+    group: "Region",
+    make: () => region({ sphere: { radius_m: 1 } }),
+    place: [0, 1, 0],
+  },
+  {
+    name: "Cylinder region",
+    group: "Region",
+    make: () => region({ cylinder: { radius_m: 1, height_m: 2 } }),
+    place: [0, 1, 0],
+  },
+  { name: "Half-space", group: "Region", make: () => region({ half_space: {} }), place: [0, 1, 0] },
   {
     name: "Noise region",
-    kind: "Region",
-    is: () => region({ noise: { size_m: 1, threshold: 0.5, softness: 0.2 } }),
+    group: "Region",
+    make: () => region({ noise: { size_m: 1, threshold: 0.5, softness: 0.2 } }),
     place: [0, 1, 0],
   },
   {
     name: "Line",
-    kind: "Curve",
-    is: () =>
+    group: "Curve",
+    make: () =>
       curve({
         points: {
           points_m: [
@@ -196,25 +215,25 @@ export const addables: Addable[] = [
       }),
     place: [0, 1, 0],
   },
-  { name: "Circle", kind: "Curve", is: () => curve({ circle: { radius_m: 1 } }), place: [0, 1, 0] },
+  { name: "Circle", group: "Curve", make: () => curve({ circle: { radius_m: 1 } }), place: [0, 1, 0] },
 ];
 
 /** The selected solid or curve. */
 function selected(): Element | undefined {
   return selection.ids
     .map((id) => shot.element(id))
-    .find((element) => element && ("solid" in element.is || "curve" in element.is));
+    .find((element) => element && ("solid" in element.kind || "curve" in element.kind));
 }
 
 function sourceOf(element: Element | undefined): Schemas["Source"] {
   if (!element) return { point: {} };
-  if ("curve" in element.is) return { curve: { curve: element.id } };
+  if ("curve" in element.kind) return { curve: { curve: element.id } };
   return { solid: { solid: element.id, on: "surface" } };
 }
 
 /** The selected curve, or else the first. */
 function curveToFollow(): Element | undefined {
-  const curves = shot.elements.filter((element) => "curve" in element.is);
+  const curves = shot.elements.filter((element) => "curve" in element.kind);
   return curves.find((element) => selection.has(element.id)) ?? curves[0];
 }
 
@@ -225,10 +244,15 @@ export async function addText() {
   if (strokes_m) await shot.add("Text", curve({ strokes: { strokes_m, lettering } }), [0, 0.5, 0]);
 }
 
-export function add(addable: Addable, at?: Vector) {
+/** Adds an element, opens its first tab, and looks at the element if it is out of view. */
+export async function add(addable: Addable, at?: Vector) {
   const lacking = addable.needs?.();
   if (lacking) return notices.say(lacking);
-  return shot.add(addable.name, addable.is(), at ?? addable.place, addable.turn);
+  const saved = await shot.add(addable.name, addable.make(), at ?? addable.place, addable.turn);
+  if (!saved) return;
+  desk.tab = "shape";
+  await tick();
+  if (desk.viewport && !desk.viewport.seesSelection()) desk.viewport.frameSelection();
 }
 
 /** Takes in files: a mesh becomes a body, a drawing a curve, an environment the sky, an image the look of what is selected. */
@@ -266,12 +290,12 @@ async function addFile(file: File, at: Vector) {
   if (!(await shot.edit(`${file.name} taken in`, () => [keep]))) return;
   if (asset.kind === "environment") {
     const source = { image: { asset: name } };
-    const sky = shot.elements.find((element) => "sky" in element.is);
-    if (sky) await shot.set("Sky set to an image", [sky.id], "/is/sky/source", source);
+    const sky = shot.elements.find((element) => "sky" in element.kind);
+    if (sky) await shot.set("Sky set to an image", [sky.id], "/kind/sky/source", source);
     else await shot.add("Sky", { sky: { strength: 1, source } }, [0, 0, 0]);
   } else {
-    const solids = selection.ids.filter((id) => "solid" in (shot.element(id)?.is ?? {}));
-    if (solids.length) await shot.set("Image laid on", solids, "/is/solid/look/image", name);
+    const solids = selection.ids.filter((id) => "solid" in (shot.element(id)?.kind ?? {}));
+    if (solids.length) await shot.set("Image laid on", solids, "/kind/solid/look/image", name);
     else notices.say(`${file.name} is among the shot's images. Choose it in a body's Look.`);
   }
 }
@@ -307,12 +331,12 @@ async function placeModel(label: string, model: ModelElements, at: Vector, inste
     const taken = new Set(
       document.elements.filter((element) => !instead.includes(element.id)).map((element) => element.name),
     );
-    const elements = model.elements.map(({ name, is, place_m, turn_rad }) => {
+    const elements = model.elements.map(({ name, kind, position_m, orientation_rad }) => {
       const free = freeName(name, taken);
       taken.add(free);
       made.push(next);
-      const place = place_m.map((v, axis) => v + at[axis]);
-      return { id: next++, name: free, placement: { place_m: place, turn_rad }, is };
+      const place = position_m.map((v, axis) => v + at[axis]);
+      return { id: next++, name: free, placement: { position_m: place, orientation_rad }, kind };
     });
     return [
       ...leaving.reverse().map((i) => ({ op: "remove" as const, path: `/elements/${i}` })),

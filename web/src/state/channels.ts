@@ -20,19 +20,21 @@ export const OUTSIDE: [string, string][] = [
 ];
 
 const NAMES: Record<string, string> = {
-  place_m: "Place",
-  turn_rad: "Turn",
+  position_m: "Place",
+  orientation_rad: "Turn",
   launch_velocity: "Velocity",
-  launch_spin: "Spin",
+  launch_angular_velocity: "Spin",
   along: "Along the curve",
   hidden: "Hidden",
-  on: "On",
+  enabled: "On",
+  restitution: "Bounce",
+  restitution_variation: "± bounce",
   density_kg_m3: "Density",
   mass_kg: "Mass",
 };
 const UNITS = /_(n_s_m|kg_m3|m_s2|m_s|n_s|rad|mm|kg|n|s|m)$/;
 
-/** The plain name of a value by its path: `Place y` for `placement.place_m[1]`. */
+/** The plain name of a value by its path: `Place y` for `placement.position_m[1]`. */
 export function nameOf(path: string): string {
   const [, last, part] = /([^.[]+)(?:\[(\d)\])?$/.exec(path) ?? ["", path, undefined];
   const word = /^\d+$/.test(last)

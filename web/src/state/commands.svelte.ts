@@ -128,7 +128,7 @@ class Commands {
       needs: "selection",
     },
     { name: "Drop to rest", keys: "Shift+D", run: dropToRest, needs: "selection" },
-    { name: "Look at the selection", keys: "L", run: () => desk.stage?.frameSelection(), needs: "shot" },
+    { name: "Look at the selection", keys: "L", run: () => desk.viewport?.frameSelection(), needs: "shot" },
     {
       name: "Hide or show",
       keys: "Shift+H",
@@ -145,7 +145,7 @@ class Commands {
     {
       name: "Select all solids",
       keys: "Mod+A",
-      run: () => selection.set(shot.elements.filter((e) => "solid" in e.is).map((e) => e.id)),
+      run: () => selection.set(shot.elements.filter((e) => "solid" in e.kind).map((e) => e.id)),
       needs: "shot",
     },
     {

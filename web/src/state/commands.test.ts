@@ -13,7 +13,7 @@ beforeEach(() => {
     revision: 1,
     document: {
       timing: { first: 1, last: 24, fps: 24 },
-      elements: [{ id: 3, name: "Crate", is: { solid: {} } }],
+      elements: [{ id: 3, name: "Crate", kind: { solid: {} } }],
     },
   } as unknown as ShotState;
   selection.none();

@@ -13,31 +13,31 @@ export function longestSide(shape: Schemas["Shape"]): number | null {
   if ("capsule" in shape) return 2 * shape.capsule.radius_m + shape.capsule.length_m;
   if ("cylinder" in shape) return Math.max(shape.cylinder.height_m, 2 * shape.cylinder.radius_m);
   if ("cone" in shape) return Math.max(shape.cone.height_m, 2 * shape.cone.radius_m);
-  if ("torus" in shape) return 2 * (shape.torus.ring_m + shape.torus.tube_m);
+  if ("torus" in shape) return 2 * (shape.torus.major_radius_m + shape.torus.minor_radius_m);
   if ("plane" in shape) return Math.max(...shape.plane.size_m);
   return null;
 }
 
 /** Particles that fill the room of the copies of a solid, each a copy of it, as small as they are many. */
 export function asParticles(element: Element, id: number, name: string): Element | null {
-  const solid = "solid" in element.is ? element.is.solid : undefined;
+  const solid = "solid" in element.kind ? element.kind.solid : undefined;
   if (!solid?.copies) return null;
   const { count, spacing_m } = solid.copies;
   const copies = count.reduce((a, b) => a * b, 1);
   const longest = longestSide(solid.shape) ?? Math.min(...spacing_m.map(Math.abs));
   const room = count.map((n, axis) => Math.max(0.01, n * Math.abs(spacing_m[axis])));
   const share = Math.cbrt(copies / Math.max(MANY, copies));
-  const [x, y, z] = element.placement?.place_m ?? [0, 0, 0];
+  const [x, y, z] = element.placement?.position_m ?? [0, 0, 0];
   const weight = solid.body?.weight;
   const particles = {
-    from: { shape: { shape: { box: { size_m: room, edge_m: 0 } }, on: "volume" } },
-    births: { how: { at_once: { number: Math.max(MANY, copies) } }, even: true },
+    source: { shape: { shape: { box: { size_m: room, edge_m: 0 } }, on: "volume" } },
+    emission: { schedule: { burst: { count: Math.max(MANY, copies) } }, evenly_spaced: true },
     start: {
       speed_m_s: 0,
       lifespan_s: null,
       size_m: Number((longest * share).toPrecision(3)),
       size_variation: 0.2,
-      turn_variation: 1,
+      orientation_variation: 1,
     },
     body: {
       // As heavy for its size as the solid.
@@ -47,7 +47,11 @@ export function asParticles(element: Element, id: number, name: string): Element
           : weight,
       drag: solid.body?.drag ?? 0.6,
     },
-    meet: { bounce: solid.body?.bounce ?? 0.2, friction: solid.body?.friction ?? 0.5, push: false },
+    contact: {
+      restitution: solid.body?.restitution ?? 0.2,
+      friction: solid.body?.friction ?? 0.5,
+      push: false,
+    },
     show: { form: { copy: { of: [element.id] } } },
     seed: solid.copies.seed,
   };
@@ -55,8 +59,8 @@ export function asParticles(element: Element, id: number, name: string): Element
   return {
     id,
     name,
-    placement: { place_m: place, turn_rad: [0, 0, 0] },
-    is: { particles },
+    placement: { position_m: place, orientation_rad: [0, 0, 0] },
+    kind: { particles },
   } as unknown as Element;
 }
 
@@ -71,7 +75,7 @@ export function toParticles(document: Shot, id: number): Operation[] {
   const particles = asParticles(element, next, name);
   if (!particles) return [];
   return [
-    { op: "add", path: `/elements/${index}/is/solid/from_particles`, value: 1000 },
+    { op: "add", path: `/elements/${index}/kind/solid/from_particles`, value: 1000 },
     { op: "add", path: "/elements/-", value: particles },
   ];
 }
@@ -80,12 +84,12 @@ export function toParticles(document: Shot, id: number): Operation[] {
 export function toSolids(document: Shot, id: number): Operation[] {
   const index = document.elements.findIndex((e) => e.id === id);
   const stands = (e: Element) => {
-    const form = "particles" in e.is ? e.is.particles.show?.form : undefined;
+    const form = "particles" in e.kind ? e.kind.particles.show?.form : undefined;
     return typeof form === "object" && "copy" in form && form.copy.of.length === 1 && form.copy.of[0] === id;
   };
   const gone = document.elements.flatMap((e, at) => (stands(e) ? [at] : []));
   return [
-    { op: "add", path: `/elements/${index}/is/solid/from_particles`, value: null },
+    { op: "add", path: `/elements/${index}/kind/solid/from_particles`, value: null },
     ...gone.reverse().map((at): Operation => ({ op: "remove", path: `/elements/${at}` })),
   ];
 }

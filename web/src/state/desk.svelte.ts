@@ -1,8 +1,8 @@
-// How the Desk is set: the view, the handle, what is laid over the Stage.
-import type { Handle } from "../stage/handles";
+// How the Desk is set: the view, the handle, what is laid over the Viewport.
+import type { Handle } from "../viewport/handles";
 import type { Tab } from "./parameters";
-import type { ViewName } from "../stage/eye";
-import type { Stage } from "../stage/Stage";
+import type { ViewName } from "../viewport/eye";
+import type { Viewport } from "../viewport/Viewport";
 
 class DeskState {
   view = $state<ViewName>("camera");
@@ -17,10 +17,10 @@ class DeskState {
   probe = $state(false);
   /** Weightless dots carried by the forces. */
   tracers = $state(false);
-  /** The curve that clicks on the Stage draw, and the points it has so far. */
+  /** The curve that clicks in the Viewport draw, and the points it has so far. */
   drawing = $state<{ id: number; points: number } | null>(null);
   finder = $state(false);
-  stage: Stage | null = null;
+  viewport: Viewport | null = null;
 }
 
 export const desk = new DeskState();

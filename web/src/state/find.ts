@@ -28,19 +28,19 @@ const split = (text: string) =>
 export function find<T>(query: string, entries: Entry<T>[], limit: number): Entry<T>[] {
   const wanted = split(query);
   if (wanted.length === 0) return entries.slice(0, limit);
-  const found: { entry: Entry<T>; score: number }[] = [];
+  const found: { entry: Entry<T>; timeline: number }[] = [];
   for (const entry of entries) {
     const [names, also] = [split(entry.name), split(entry.also ?? "")];
-    let score = 0;
+    let timeline = 0;
     for (const word of wanted) {
       const here = Math.max(2 * worth(word, names), worth(word, also));
-      score = here === 0 ? -Infinity : score + here;
+      timeline = here === 0 ? -Infinity : timeline + here;
     }
     // Of two that fit alike, the one with fewer other words is meant.
-    if (score > 0) found.push({ entry, score: score - 0.1 * (names.length + 0.5 * also.length) });
+    if (timeline > 0) found.push({ entry, timeline: timeline - 0.1 * (names.length + 0.5 * also.length) });
   }
   return found
-    .sort((a, b) => b.score - a.score)
+    .sort((a, b) => b.timeline - a.timeline)
     .slice(0, limit)
     .map(({ entry }) => entry);
 }

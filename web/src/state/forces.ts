@@ -80,7 +80,7 @@ export const VOLUME_NAMES = {
 
 export const VOLUME_FIELDS: Record<string, Field[]> = {
   box: [{ part: "size_m", label: "Size", unit: "m", vector: true }],
-  ball: [{ part: "radius_m", label: "Radius", unit: "m", slide: [0, 10] }],
+  sphere: [{ part: "radius_m", label: "Radius", unit: "m", slide: [0, 10] }],
   cylinder: [
     { part: "radius_m", label: "Radius", unit: "m", slide: [0, 10] },
     { part: "height_m", label: "Height", unit: "m", slide: [0, 10] },

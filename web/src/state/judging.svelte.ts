@@ -1,5 +1,5 @@
-// How particles are judged on the Stage; the shot and its run stay as they are.
-import type { Judging } from "../stage/grains";
+// How particles are judged in the Viewport; the shot and its run stay as they are.
+import type { Judging } from "../viewport/particles";
 import { shot } from "./shot.svelte";
 
 class JudgingState {

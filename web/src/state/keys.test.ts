@@ -20,7 +20,7 @@ const c = [3, 0, 0];
 const keyed: Channel = {
   after: "repeat",
   keys: [
-    { frame: 5, value: a, then: "smooth" },
+    { frame: 5, value: a, interpolation: "smooth" },
     { frame: 9, value: b },
   ],
 };
@@ -30,8 +30,8 @@ const at = (...list: [number, number][]): Channel => ({
 });
 
 test("frames of several values come once each and in order", () => {
-  const motion = { place: keyed, friction: at([5, 0], [2, 1]), bounce: { expression: "time" } };
-  expect(keyedFrames({ motion } as unknown as Element)).toEqual([2, 5, 9]);
+  const channels = { place: keyed, friction: at([5, 0], [2, 1]), restitution: { expression: "time" } };
+  expect(keyedFrames({ channels } as unknown as Element)).toEqual([2, 5, 9]);
   expect(keyedFrames({} as Element)).toEqual([]);
 });
 
@@ -44,7 +44,7 @@ describe("a key at a frame", () => {
     expect(frames(withKey(keyed, 7, c))).toEqual([5, 7, 9]);
   });
   test("that is there already changes its value and keeps how it goes on", () => {
-    expect(withKey(keyed, 5, c).keys![0]).toEqual({ frame: 5, value: c, then: "smooth" });
+    expect(withKey(keyed, 5, c).keys![0]).toEqual({ frame: 5, value: c, interpolation: "smooth" });
   });
   test("leaves what is outside the keys as it is", () => {
     expect(withKey(keyed, 7, c).after).toBe("repeat");
@@ -65,11 +65,17 @@ describe("a key changed", () => {
     expect(frames(withChange(keyed, 0, { frame: 12 }))).toEqual([9, 12]);
   });
   test("onto another replaces it, since two keys on one frame cannot be", () => {
-    expect(withChange(keyed, 0, { frame: 9 }).keys).toEqual([{ frame: 9, value: a, then: "smooth" }]);
+    expect(withChange(keyed, 0, { frame: 9 }).keys).toEqual([
+      { frame: 9, value: a, interpolation: "smooth" },
+    ]);
   });
   test("in how it goes on keeps all else", () => {
-    expect(withChange(keyed, 1, { then: "hold" }).keys![1]).toEqual({ frame: 9, value: b, then: "hold" });
-    expect(withThen(keyed, [5, 9], "ease").keys!.map((key) => key.then)).toEqual(["ease", "ease"]);
+    expect(withChange(keyed, 1, { interpolation: "hold" }).keys![1]).toEqual({
+      frame: 9,
+      value: b,
+      interpolation: "hold",
+    });
+    expect(withThen(keyed, [5, 9], "ease").keys!.map((key) => key.interpolation)).toEqual(["ease", "ease"]);
   });
 });
 
@@ -93,15 +99,15 @@ describe("several keys moved", () => {
 test("mirrored keys go on as they were led to", () => {
   const channel: Channel = {
     keys: [
-      { frame: 1, value: 0, then: "ease_in" },
-      { frame: 3, value: 1, then: "hold" },
-      { frame: 9, value: 2, then: "linear" },
+      { frame: 1, value: 0, interpolation: "ease_in" },
+      { frame: 3, value: 1, interpolation: "hold" },
+      { frame: 9, value: 2, interpolation: "linear" },
     ],
   };
   expect(withMirrored(channel, [1, 3, 9], 1, 9).keys).toMatchObject([
-    { frame: 1, value: 2, then: "hold" },
-    { frame: 7, value: 1, then: "ease_out" },
-    { frame: 9, value: 0, then: "ease_out" },
+    { frame: 1, value: 2, interpolation: "hold" },
+    { frame: 7, value: 1, interpolation: "ease_out" },
+    { frame: 9, value: 0, interpolation: "ease_out" },
   ]);
 });
 
@@ -124,7 +130,7 @@ describe("constant speed", () => {
     expect(
       withConstantSpeed(uneven, [1, 9])
         .keys!.slice(0, 2)
-        .map((key) => key.then),
+        .map((key) => key.interpolation),
     ).toEqual(["linear", "linear"]);
   });
   test("goes by distance in space", () => {

@@ -8,8 +8,8 @@ export type Interpolation = Schemas["Interpolation"];
 export type Motion = Record<string, Channel>;
 
 /** The channels of an element, or of the shot. */
-export function motionOf(owner: { motion?: unknown } | null | undefined): Motion {
-  return (owner?.motion ?? {}) as Motion;
+export function channelsOf(owner: { channels?: unknown } | null | undefined): Motion {
+  return (owner?.channels ?? {}) as Motion;
 }
 
 export function keysOf(channel: Channel | undefined): Key[] {
@@ -18,7 +18,7 @@ export function keysOf(channel: Channel | undefined): Key[] {
 
 /** The frames at which any value of an element has a key. */
 export function keyedFrames(element: Element): number[] {
-  const frames = Object.values(motionOf(element)).flatMap((channel) => keysOf(channel).map((k) => k.frame));
+  const frames = Object.values(channelsOf(element)).flatMap((channel) => keysOf(channel).map((k) => k.frame));
   return [...new Set(frames)].sort((a, b) => a - b);
 }
 
@@ -61,7 +61,7 @@ export function withFrames(channel: Channel, frames: number[], to: (frame: numbe
 /** The channel with the spans that leave some keys going on in one way. */
 export function withThen(channel: Channel, frames: number[], then: Interpolation): Channel {
   const chosen = new Set(frames);
-  const keys = keysOf(channel).map((key) => (chosen.has(key.frame) ? { ...key, then } : key));
+  const keys = keysOf(channel).map((key) => (chosen.has(key.frame) ? { ...key, interpolation: then } : key));
   return { ...plain(channel), keys };
 }
 
@@ -72,13 +72,13 @@ export function withMirrored(channel: Channel, frames: number[], first: number, 
   const chosen = new Set(frames);
   const keys = keysOf(channel).filter((key) => chosen.has(key.frame));
   const turned = keys.map((key, i) => {
-    const then = (i > 0 ? keys[i - 1].then : key.then) ?? "linear";
+    const then = (i > 0 ? keys[i - 1].interpolation : key.interpolation) ?? "linear";
     return {
       ...key,
       frame: tidy(first + last - key.frame),
-      then: REVERSED[then] ?? then,
-      leave: key.arrive,
-      arrive: key.leave,
+      interpolation: REVERSED[then] ?? then,
+      outgoing: key.incoming,
+      incoming: key.outgoing,
     };
   });
   const staying = keysOf(channel).filter((key) => !chosen.has(key.frame));
@@ -111,8 +111,8 @@ export function withConstantSpeed(channel: Channel, frames: number[]): Channel {
   let gone = 0;
   const moved = keys.map((key, i) => {
     if (i > 0) gone += ways[i - 1];
-    const then = i + 1 < keys.length ? ("linear" as const) : key.then;
-    return { ...key, frame: tidy(from + ((to - from) * gone) / whole), then };
+    const then = i + 1 < keys.length ? ("linear" as const) : key.interpolation;
+    return { ...key, frame: tidy(from + ((to - from) * gone) / whole), interpolation: then };
   });
   // Two keys of one value would fall on one frame: the first is enough.
   const apart = moved.filter((key, i) => i === 0 || key.frame > moved[i - 1].frame);

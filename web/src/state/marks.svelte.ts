@@ -1,9 +1,9 @@
-// Keys chosen on the Score, and what can be done with them.
+// Keys chosen on the Timeline, and what can be done with them.
 import type { Element, Operation, Shot } from "../api/client";
 import { nameOf } from "./channels";
 import {
   keysOf,
-  motionOf,
+  channelsOf,
   withConstantSpeed,
   withFrames,
   withKeys,
@@ -45,21 +45,21 @@ export function changeChannels(
     const own = marks.filter((mark) => mark.element === element.id);
     if (own.length === 0) continue;
     let now: Element = element;
-    for (const [path, channel] of Object.entries(motionOf(element))) {
+    for (const [path, channel] of Object.entries(channelsOf(element))) {
       const frames = own.filter((mark) => mark.path === null || mark.path === path).map((mark) => mark.frame);
       const there = frames.filter((frame) => keysOf(channel).some((key) => key.frame === frame));
       if (there.length === 0) continue;
       const next = change(channel, [...new Set(there)]);
-      const motion = { ...motionOf(now) };
+      const channels = { ...channelsOf(now) };
       const view = { ...document, elements: document.elements.map((e) => (e.id === element.id ? now : e)) };
       operations.push(...channelOperations(view as Shot, element.id, path, next));
       if (next === null) {
-        delete motion[path];
+        delete channels[path];
         // The value stays as its last key had it.
         const last = keysOf(channel).at(-1);
         if (last) operations.push(baseOperation(document, element.id, path, last.value));
-      } else motion[path] = next;
-      now = { ...now, motion } as Element;
+      } else channels[path] = next;
+      now = { ...now, channels } as Element;
     }
   }
   return operations;
@@ -184,7 +184,7 @@ class Marks {
     const first = this.frames[0];
     this.#copied = [];
     for (const element of document.elements)
-      for (const [path, channel] of Object.entries(motionOf(element))) {
+      for (const [path, channel] of Object.entries(channelsOf(element))) {
         const chosen = (key: Key) =>
           this.list.some(
             (m) => m.element === element.id && m.frame === key.frame && (m.path === null || m.path === path),
@@ -211,16 +211,16 @@ class Marks {
         const id = other ?? element;
         const to = view.elements.find((e) => e.id === id);
         if (!to) return [];
-        const channel = motionOf(to)[path];
+        const channel = channelsOf(to)[path];
         const next = withKeys(
           channel,
           keys.map((key) => ({ ...key, frame: key.frame + frame })),
         );
         const operations = channelOperations(view, id, path, next);
-        const motion = { ...motionOf(to), [path]: next };
+        const channels = { ...channelsOf(to), [path]: next };
         view = {
           ...view,
-          elements: view.elements.map((e) => (e.id === id ? ({ ...e, motion } as Element) : e)),
+          elements: view.elements.map((e) => (e.id === id ? ({ ...e, channels } as Element) : e)),
         };
         return operations;
       });

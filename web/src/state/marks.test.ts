@@ -7,13 +7,13 @@ import { shot } from "./shot.svelte";
 
 const keys = (...frames: number[]) => ({ keys: frames.map((frame) => ({ frame, value: frame / 10 })) });
 
-const element = (id: number, name: string, motion: object) =>
+const element = (id: number, name: string, channels: object) =>
   ({
     id,
     name,
     placement: {},
-    is: { solid: { shape: {}, body: {}, look: {} } },
-    motion,
+    kind: { solid: { shape: {}, body: {}, look: {} } },
+    channels,
   }) as unknown as Element;
 
 const document = () =>
@@ -21,10 +21,10 @@ const document = () =>
     timing: { fps: 24, first: 1, last: 48 },
     elements: [
       element(1, "Crate", {
-        "is.solid.body.friction": keys(2, 8),
-        "placement.place_m[0]": keys(2, 5),
+        "kind.solid.body.friction": keys(2, 8),
+        "placement.position_m[0]": keys(2, 5),
       }),
-      element(2, "Float", { "is.solid.body.bounce": keys(2) }),
+      element(2, "Float", { "kind.solid.body.restitution": keys(2) }),
     ],
   }) as unknown as Shot;
 
@@ -70,12 +70,12 @@ describe("what is done with chosen keys", () => {
     marks.list = [all(2)];
     await marks.nudge(1);
     expect(framesAt("friction")).toEqual([3, 8]);
-    expect(framesAt("place_m[0]")).toEqual([3, 5]);
+    expect(framesAt("position_m[0]")).toEqual([3, 5]);
     expect(marks.list).toEqual([all(3)]);
     expect(made!.label).toBe("Keys of Crate moved");
   });
   test("reaches one value only where that is meant", async () => {
-    marks.list = [{ element: 1, path: "is.solid.body.friction", frame: 2 }];
+    marks.list = [{ element: 1, path: "kind.solid.body.friction", frame: 2 }];
     await marks.nudge(-1);
     expect(made!.operations).toHaveLength(1);
     expect(framesAt("friction")).toEqual([1, 8]);
@@ -85,7 +85,7 @@ describe("what is done with chosen keys", () => {
     marks.list = [all(2), all(5), all(8)];
     await marks.scale(0.5);
     expect(framesAt("friction")).toEqual([2, 5]);
-    expect(framesAt("place_m[0]")).toEqual([2, 4]);
+    expect(framesAt("position_m[0]")).toEqual([2, 4]);
   });
   test("repeats after the last", async () => {
     marks.list = [all(2), all(8)];
@@ -95,8 +95,8 @@ describe("what is done with chosen keys", () => {
   test("sets how they go on", async () => {
     marks.list = [all(2)];
     await marks.go("ease_in");
-    const value = made!.operations[0].value as { keys: { then?: string }[] };
-    expect(value.keys.map((key) => key.then)).toEqual(["ease_in", undefined]);
+    const value = made!.operations[0].value as { keys: { interpolation?: string }[] };
+    expect(value.keys.map((key) => key.interpolation)).toEqual(["ease_in", undefined]);
     expect(made!.label).toBe("Keys of Crate go on ease in");
   });
   test("does nothing without any", async () => {
@@ -109,8 +109,8 @@ test("a value whose last key is removed stays as that had it", async () => {
   marks.list = [{ element: 2, path: null, frame: 2 }];
   await marks.remove();
   expect(made!.operations).toEqual([
-    { op: "remove", path: "/elements/1/motion/is.solid.body.bounce" },
-    { op: "add", path: "/elements/1/is/solid/body/bounce", value: 0.2 },
+    { op: "remove", path: "/elements/1/channels/kind.solid.body.restitution" },
+    { op: "add", path: "/elements/1/kind/solid/body/restitution", value: 0.2 },
   ]);
   expect(marks.list).toEqual([]);
 });
@@ -122,8 +122,8 @@ test("two values that lose their last keys leave no channel behind", () => {
     () => null,
   );
   expect(operations.filter((o) => o.op === "remove").map((o) => o.path)).toEqual([
-    "/elements/0/motion/a",
-    "/elements/0/motion/b",
+    "/elements/0/channels/a",
+    "/elements/0/channels/b",
   ]);
 });
 
@@ -134,10 +134,10 @@ describe("copied keys", () => {
     playback.frame = 20;
     await marks.paste();
     expect(framesAt("friction")).toEqual([2, 8, 20, 26]);
-    expect(framesAt("place_m[0]")).toEqual([2, 5, 20]);
+    expect(framesAt("position_m[0]")).toEqual([2, 5, 20]);
   });
   test("go to the one other element that is selected", async () => {
-    marks.list = [{ element: 1, path: "is.solid.body.friction", frame: 8 }];
+    marks.list = [{ element: 1, path: "kind.solid.body.friction", frame: 8 }];
     marks.copy();
     selection.only(2);
     playback.frame = 30;
@@ -145,7 +145,7 @@ describe("copied keys", () => {
     expect(made!.operations).toEqual([
       {
         op: "add",
-        path: "/elements/1/motion/is.solid.body.friction",
+        path: "/elements/1/channels/kind.solid.body.friction",
         value: { expression: undefined, keys: [{ frame: 30, value: 0.8 }] },
       },
     ]);

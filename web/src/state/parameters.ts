@@ -2,7 +2,7 @@
 import type { Element } from "../api/client";
 import { FORCE_FIELDS, VOLUME_FIELDS, type Field } from "./forces";
 
-export type Tab = "shape" | "body" | "events" | "look" | "motion";
+export type Tab = "shape" | "body" | "events" | "look" | "placement";
 
 export interface Parameter {
   name: string;
@@ -11,7 +11,7 @@ export interface Parameter {
 
 const on = (tab: Tab, ...names: string[]): Parameter[] => names.map((name) => ({ name, tab }));
 
-const MOTION = on("motion", "Place", "Turn");
+const PLACEMENT = on("placement", "Place", "Turn");
 const PARAMETERS: Record<string, Parameter[]> = {
   solid: [
     ...on("shape", "Number", "Spacing", "Random shift", "Random turn", "Seed"),
@@ -38,15 +38,15 @@ const named = (first: string[], fields: Field[] = []) =>
 
 /** The values an element has, in the order of its Sheet. */
 export function parametersOf(element: Element): Parameter[] {
-  const kind = Object.keys(element.is)[0];
+  const kind = Object.keys(element.kind)[0];
   const own =
-    "force" in element.is
+    "force" in element.kind
       ? named(
           ["On", "Strength"],
-          FORCE_FIELDS[Object.keys(element.is.force.kind)[0] as keyof typeof FORCE_FIELDS],
+          FORCE_FIELDS[Object.keys(element.kind.force.kind)[0] as keyof typeof FORCE_FIELDS],
         )
-      : "region" in element.is
-        ? named(["Volume", "Width"], VOLUME_FIELDS[Object.keys(element.is.region.volume)[0]])
+      : "region" in element.kind
+        ? named(["Volume", "Width"], VOLUME_FIELDS[Object.keys(element.kind.region.volume)[0]])
         : (PARAMETERS[kind] ?? []);
-  return [...own, ...(kind === "sky" ? [] : MOTION)];
+  return [...own, ...(kind === "sky" ? [] : PLACEMENT)];
 }

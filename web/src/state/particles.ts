@@ -1,11 +1,11 @@
 // The words and beginnings of what particles do.
 import type { Element, Particles, Schemas } from "../api/client";
 
-export type When = Schemas["When"];
-export type Then = Schemas["Then"];
-export type Becoming = Schemas["Becoming"];
+export type Trigger = Schemas["Trigger"];
+export type Then = Schemas["Action"];
+export type ParticleEvent = Schemas["ParticleEvent"];
 export type Source = Schemas["Source"];
-type Who = Schemas["Who"];
+type ElementFilter = Schemas["ElementFilter"];
 
 type Names = (id: number) => string;
 
@@ -13,7 +13,7 @@ type Names = (id: number) => string;
 export const kindOf = (value: object | string | undefined): string =>
   value === undefined ? "" : typeof value === "string" ? value : Object.keys(value)[0];
 
-export function whoName(who: Who, name: Names): string {
+export function whoName(who: ElementFilter, name: Names): string {
   if (typeof who === "number") return name(who);
   if ("group" in who) return `the group ${who.group}`;
   return who.kind === "solid" ? "a solid" : "particles";
@@ -22,47 +22,50 @@ export function whoName(who: Who, name: Names): string {
 const either = (list: string[]) =>
   list.length < 2 ? list.join("") : `${list.slice(0, -1).join(", ")} or ${list[list.length - 1]}`;
 
-export function whenWords(when: When, name: Names): string {
-  if ("age" in when) return `${number(when.age.s)} s after its birth`;
-  if ("end" in when) return "at the end of its life";
-  if ("touch" in when) {
-    const of = when.touch.of?.length ? either(when.touch.of.map((who) => whoName(who, name))) : "a body";
-    const fast = when.touch.speed_m_s ? ` at ${number(when.touch.speed_m_s)} m/s or faster` : "";
+export function whenWords(trigger: Trigger, name: Names): string {
+  if ("age" in trigger) return `${number(trigger.age.age_s)} s after its birth`;
+  if ("end" in trigger) return "at the end of its life";
+  if ("touch" in trigger) {
+    const of = trigger.touch.of?.length
+      ? either(trigger.touch.of.map((who) => whoName(who, name)))
+      : "a body";
+    const fast = trigger.touch.speed_m_s ? ` at ${number(trigger.touch.speed_m_s)} m/s or faster` : "";
     return `when it touches ${of}${fast}`;
   }
-  if ("region" in when) return `when it comes into ${name(when.region.region)}`;
-  if ("faster" in when) return `when it is faster than ${number(when.faster.speed_m_s)} m/s`;
-  if ("slower" in when) return `when it is slower than ${number(when.slower.speed_m_s)} m/s`;
-  if ("frame" in when) return `at frame ${when.frame.frame}`;
-  return `once there are ${when.count.number}`;
+  if ("region" in trigger) return `when it comes into ${name(trigger.region.region)}`;
+  if ("faster" in trigger) return `when it is faster than ${number(trigger.faster.speed_m_s)} m/s`;
+  if ("slower" in trigger) return `when it is slower than ${number(trigger.slower.speed_m_s)} m/s`;
+  if ("frame" in trigger) return `at frame ${trigger.frame.frame}`;
+  return `once there are ${trigger.count.count}`;
 }
 
-export function thenWords(then: Then, name: Names): string {
-  if ("die" in then) return "die";
-  if ("become" in then) return `become ${name(then.become.of)}`;
-  if ("split" in then) {
-    const { of, number: count = 6, stays } = then.split;
+export function thenWords(action: Then, name: Names): string {
+  if ("die" in action) return "die";
+  if ("become" in action) return `become ${name(action.become.of)}`;
+  if ("split" in action) {
+    const { of, count = 6, stays } = action.split;
     const into = of == null ? "of its own" : `of ${name(of)}`;
     return stays ? `give off ${count} ${into}` : `split into ${count} ${into}`;
   }
-  if ("trail" in then) return `leave ${number(then.trail.per_s)} of ${name(then.trail.of)} a second behind`;
-  return `become a body of ${name(then.solid.of)}`;
+  if ("trail" in action)
+    return `leave ${number(action.trail.per_s)} of ${name(action.trail.of)} a second behind`;
+  return `become a body of ${name(action.solid.of)}`;
 }
 
 /** What becomes of particles, as a sentence. */
-export function sentence({ when, then, share }: Becoming, name: Names): string {
-  const words = `${whenWords(when, name)}, ${thenWords(then, name)}`;
-  const some = share !== undefined && share < 1 ? `; ${number(100 * share)} % do` : "";
+export function sentence({ trigger, action, probability }: ParticleEvent, name: Names): string {
+  const words = `${whenWords(trigger, name)}, ${thenWords(action, name)}`;
+  const some = probability !== undefined && probability < 1 ? `; ${number(100 * probability)} % do` : "";
   return words[0].toUpperCase() + words.slice(1) + some;
 }
 
 const number = (value: number) => String(Number(value.toPrecision(4)));
 
 /** What a moment begins as. */
-export function newWhen(kind: string, region: number | undefined, frame: number): When | null {
+export function newWhen(kind: string, region: number | undefined, frame: number): Trigger | null {
   switch (kind) {
     case "age":
-      return { age: { s: 0.5 } };
+      return { age: { age_s: 0.5 } };
     case "end":
       return { end: {} };
     case "touch":
@@ -76,7 +79,7 @@ export function newWhen(kind: string, region: number | undefined, frame: number)
     case "frame":
       return { frame: { frame } };
     default:
-      return { count: { number: 1000 } };
+      return { count: { count: 1000 } };
   }
 }
 
@@ -86,7 +89,7 @@ export function newThen(kind: string, own: number, others: number[], solids: num
     case "die":
       return { die: {} };
     case "split":
-      return { split: { of: others[0], number: 6, spread_rad: Math.PI, speed_m_s: 1 } as Schemas["Split"] };
+      return { split: { of: others[0], count: 6, spread_rad: Math.PI, speed_m_s: 1 } as Schemas["Split"] };
     case "become":
       return others.length ? { become: { of: others[0] } } : null;
     case "trail":
@@ -129,26 +132,26 @@ const BYTES = 13;
 
 /** What there will be at once, and of a frame on disk, before anything is computed; null where keys decide. */
 export function forecast(
-  { births, start }: Pick<Particles, "births" | "start">,
+  { emission, start }: Pick<Particles, "emission" | "start">,
   timing: { first: number; last: number; fps: number },
   keyed: boolean,
 ): { alive: number; bytes: number } | null {
-  const how = births?.how ?? { rate: { per_s: 200 } };
-  const from = births?.from_frame ?? timing.first;
-  const to = Math.min(births?.to_frame ?? timing.last, timing.last);
-  const early = births?.from_frame == null ? (births?.preroll_s ?? 0) : 0;
+  const how = emission?.schedule ?? { rate: { per_s: 200 } };
+  const from = emission?.from_frame ?? timing.first;
+  const to = Math.min(emission?.to_frame ?? timing.last, timing.last);
+  const early = emission?.from_frame == null ? (emission?.preroll_s ?? 0) : 0;
   const span = Math.max(0, (to - from) / timing.fps + early);
   const life = start?.lifespan_s === null ? Infinity : (start?.lifespan_s ?? 2);
   if (keyed || "never" in how) return null;
   const alive =
     "rate" in how
       ? how.rate.per_s * Math.min(life, span)
-      : "number" in how
-        ? how.number.number * (span > 0 ? Math.min(1, life / span) : 1)
-        : how.at_once.number;
+      : "total" in how
+        ? how.total.count * (span > 0 ? Math.min(1, life / span) : 1)
+        : how.burst.count;
   return { alive: Math.round(alive), bytes: BYTES * alive };
 }
 
 /** Solids whose bodies come from particles. */
 export const receivers = (elements: Element[]): Element[] =>
-  elements.filter((e) => "solid" in e.is && e.is.solid.from_particles != null);
+  elements.filter((e) => "solid" in e.kind && e.kind.solid.from_particles != null);

@@ -1,7 +1,7 @@
 // Performing: the shot plays, the simulation answers, and what a hand moves becomes keys.
 import { Performance, type Kept } from "../api/client";
-import type { StageFrame } from "../stage/frames";
-import type { Handle, Moved } from "../stage/handles";
+import type { ViewportFrame } from "../viewport/frames";
+import type { Handle, Moved } from "../viewport/handles";
 import { relative } from "./attaching";
 import type { Value } from "./keys";
 import { notices } from "./notices.svelte";
@@ -22,14 +22,14 @@ class Performing {
   armed = $state(false);
   state = $state<State>("off");
   /** The last frame the simulation answered with. */
-  frame = $state.raw<StageFrame | null>(null);
+  frame = $state.raw<ViewportFrame | null>(null);
   /** How near the keys come to what the hand did: mm, degrees, percent of the range gone through. */
   within = $state({ place: 10, turn: 0.5, other: 0.5 });
   /** What was taken so far, by element and path. */
   taken = $state<string[]>([]);
   #held = new Map<string, Held & { released: boolean }>();
   /** The placement that elements had at the last answer. */
-  #placements = new Map<number, { place_m?: number[]; turn_rad?: number[] }>();
+  #placements = new Map<number, { position_m?: number[]; orientation_rad?: number[] }>();
   #performance: Performance | null = null;
   #waiting = false;
   #due = 0;
@@ -101,11 +101,11 @@ class Performing {
   /** Takes where the handles are. */
   move(handle: Handle, moved: Moved[]) {
     for (const { id, place, turn } of moved) {
-      let next = { place_m: place, turn_rad: turn };
+      let next = { position_m: place, orientation_rad: turn };
       const world = this.frame?.get(id);
       const local = this.#placements.get(id) ?? shot.element(id)?.placement;
       if (shot.element(id)?.attached && world && local) next = relative(local, world, next);
-      const path = handle === "move" ? "place_m" : "turn_rad";
+      const path = handle === "move" ? "position_m" : "orientation_rad";
       this.#hold({ element: id, path: `placement.${path}`, value: next[path] });
     }
   }
@@ -113,7 +113,7 @@ class Performing {
   /** Lets go of what the handles moved. */
   drop(ids: number[]) {
     for (const id of ids)
-      for (const path of ["placement.place_m", "placement.turn_rad"]) this.#release(id, path);
+      for (const path of ["placement.position_m", "placement.orientation_rad"]) this.#release(id, path);
   }
 
   #hold(held: Held) {
@@ -149,7 +149,7 @@ class Performing {
     this.#due = Math.max(this.#due + 1000 / this.#rate, performance.now());
   }
 
-  #answered(number: number, frame: StageFrame) {
+  #answered(number: number, frame: ViewportFrame) {
     this.#waiting = false;
     this.frame = frame;
     playback.go(number);
@@ -162,9 +162,9 @@ class Performing {
     this.state = "saving";
     const { place, turn, other } = this.within;
     this.#performance?.keep({
-      place_m: place / 1000,
-      turn_rad: (turn * Math.PI) / 180,
-      share: other / 100,
+      position_m: place / 1000,
+      orientation_rad: (turn * Math.PI) / 180,
+      fraction: other / 100,
     });
   }
 

@@ -1,6 +1,6 @@
 // The frame shown, playing, and the frames of the current run.
 import { api, type Freshness, type Stretch } from "../api/client";
-import { decodeFrame, type StageFrame } from "../stage/frames";
+import { decodeFrame, type ViewportFrame } from "../viewport/frames";
 import { notices } from "./notices.svelte";
 import { shot } from "./shot.svelte";
 
@@ -43,10 +43,10 @@ class Playback {
   /** Counts up when frames on the server have changed. */
   changes = $state(0);
   ghost = $state<number | null>(null);
-  #cache = new Map<string, Promise<StageFrame | null>>();
+  #cache = new Map<string, Promise<ViewportFrame | null>>();
   #bytes = new Map<string, number>();
   /** Frames that came just before the word that they are computed. */
-  #arrived = new Map<number, StageFrame>();
+  #arrived = new Map<number, ViewportFrame>();
   #timer: number | undefined;
   /** Counts starts: an earlier one that is still under way ends at its next look. */
   #started = 0;
@@ -100,7 +100,7 @@ class Playback {
   }
 
   /** A frame of a run, kept once fetched; null if it is not there. */
-  fetch(run: number, frame: number): Promise<StageFrame | null> {
+  fetch(run: number, frame: number): Promise<ViewportFrame | null> {
     const key = `${run}/${frame}`;
     let promise = this.#cache.get(key);
     if (!promise) {
@@ -116,7 +116,7 @@ class Playback {
     return promise;
   }
 
-  #keep(key: string, frame: Promise<StageFrame | null>) {
+  #keep(key: string, frame: Promise<ViewportFrame | null>) {
     this.#cache.set(key, frame);
     void frame.then((frame) => {
       if (!frame) return;

@@ -125,7 +125,7 @@ class OpenShot {
 
   add(
     name: string,
-    is: Element["is"],
+    kind: Element["kind"],
     place: [number, number, number],
     turn: [number, number, number] = [0, 0, 0],
   ) {
@@ -133,9 +133,14 @@ class OpenShot {
     return this.edit(`${name} added`, (shot) => {
       id = this.nextElement(shot);
       const taken = new Set(shot.elements.map((element) => element.name));
-      const element = { id, name: freeName(name, taken), placement: { place_m: place, turn_rad: turn }, is };
+      const element = {
+        id,
+        name: freeName(name, taken),
+        placement: { position_m: place, orientation_rad: turn },
+        kind,
+      };
       const operations: Operation[] = [{ op: "add", path: "/elements/-", value: element }];
-      if ("camera" in is && shot.camera == null) operations.push({ op: "add", path: "/camera", value: id });
+      if ("camera" in kind && shot.camera == null) operations.push({ op: "add", path: "/camera", value: id });
       return operations;
     }).then((saved) => {
       if (saved) selection.only(id);
@@ -194,18 +199,18 @@ function keepSame(before: Element[], next: Shot) {
   });
 }
 
-/** The part at a path such as `/is/sun/colour`. */
+/** The part at a path such as `/kind/sun/colour`. */
 function partOf(element: Element, path: string): unknown {
   const parts = path.split("/").slice(1);
   return parts.reduce<unknown>((at, part) => (at as Record<string, unknown> | undefined)?.[part], element);
 }
 
 export function solidOf(element: Element | undefined): Solid | undefined {
-  return element && "solid" in element.is ? element.is.solid : undefined;
+  return element && "solid" in element.kind ? element.kind.solid : undefined;
 }
 
 export function particlesOf(element: Element | undefined): Particles | undefined {
-  return element && "particles" in element.is ? element.is.particles : undefined;
+  return element && "particles" in element.kind ? element.kind.particles : undefined;
 }
 
 /** Number of bodies: 1, or the number of copies, or the most that may come from particles. */

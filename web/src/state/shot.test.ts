@@ -7,8 +7,8 @@ import { countOf, shot } from "./shot.svelte";
 const solid = (id: number, name: string) => ({
   id,
   name,
-  placement: { place_m: [0, 0, 0], turn_rad: [0, 0, 0] },
-  is: { solid: { shape: { sphere: { radius_m: 1 } } } },
+  placement: { position_m: [0, 0, 0], orientation_rad: [0, 0, 0] },
+  kind: { solid: { shape: { sphere: { radius_m: 1 } } } },
 });
 
 function state(revision: number, elements: unknown[] = [solid(1, "Crate"), solid(2, "Float 2")]): ShotState {
@@ -47,14 +47,14 @@ test("a value is set on every element that is there", async () => {
 });
 
 test("a change of one part is made on the others as they are by then", async () => {
-  const at = (x: number, y: number) => ({ ...solid(1, "Crate"), placement: { place_m: [x, y, 0] } });
+  const at = (x: number, y: number) => ({ ...solid(1, "Crate"), placement: { position_m: [x, y, 0] } });
   vi.mocked(api.patch).mockImplementation(async (_id, base, _label, patch) => {
     sent.push(patch);
     return state(base + 1, [at(5, 0)]);
   });
   const part = (i: number, value: number) => (old: number[]) => old.with(i, value);
-  const first = shot.set("x", [1], "/placement/place_m", part(0, 5));
-  await shot.set("y", [1], "/placement/place_m", part(1, 7));
+  const first = shot.set("x", [1], "/placement/position_m", part(0, 5));
+  await shot.set("y", [1], "/placement/position_m", part(1, 7));
   await first;
   expect(sent.map((operations) => operations[0].value)).toEqual([
     [5, 0, 0],
@@ -78,7 +78,7 @@ describe("adding", () => {
       sent.push(patch);
       return state(base + 1, [solid(1, "Crate"), solid(2, "Float 2"), solid(3, "Crate 2")]);
     });
-    await shot.add("Crate", solid(0, "").is as never, [0, 1, 0]);
+    await shot.add("Crate", solid(0, "").kind as never, [0, 1, 0]);
     expect(sent[0][0].value).toMatchObject({ id: 3, name: "Crate 2" });
     expect(selection.ids).toEqual([3]);
   });
@@ -115,15 +115,17 @@ test("deleting is asked of the server with the revision it is meant for", async 
 test("an element that is added gets an id that none had before", async () => {
   vi.mocked(api.shot).mockResolvedValue({ ...state(1, [solid(1, "Crate")]), next_element: 30 } as ShotState);
   await shot.open(7);
-  await shot.add("Box", solid(1, "x").is as never, [0, 0, 0]);
+  await shot.add("Box", solid(1, "x").kind as never, [0, 0, 0]);
   expect((sent[0][0].value as { id: number }).id).toBe(30);
 });
 
 test("what the server refuses is said and the fields show again what is saved", async () => {
-  vi.mocked(api.patch).mockRejectedValue(new Problem(422, "/problems/faults", "bounce: 7 is outside 0 to 1"));
+  vi.mocked(api.patch).mockRejectedValue(
+    new Problem(422, "/problems/faults", "restitution: 7 is outside 0 to 1"),
+  );
   const before = shot.state;
   expect(await shot.set("Bounce", [1], "/x", 7)).toBe(false);
-  expect(notices.list[0]).toMatchObject({ text: "bounce: 7 is outside 0 to 1", grave: true });
+  expect(notices.list[0]).toMatchObject({ text: "restitution: 7 is outside 0 to 1", grave: true });
   expect(shot.state).not.toBe(before);
   expect(shot.state).toEqual(before);
 });
@@ -174,6 +176,6 @@ test("undo is asked for only where there is something to undo", async () => {
 
 test("copies are counted", () => {
   expect(countOf(solid(1, "One") as never)).toBe(1);
-  const grid = { ...solid(1, "Grid"), is: { solid: { copies: { count: [2, 3, 4] } } } };
+  const grid = { ...solid(1, "Grid"), kind: { solid: { copies: { count: [2, 3, 4] } } } };
   expect(countOf(grid as never)).toBe(24);
 });

@@ -21,12 +21,12 @@ test("strokes have the longer side of their box, and keep their shape at another
 });
 
 test("keys go along with their points, and go with those that are gone", () => {
-  const path = (i: number) => `is.curve.points.points_m.${i}`;
-  const motion = { [path(0)]: "a", [path(1)]: "b", [`${path(2)}[1]`]: "c", "placement.place_m": "d" };
-  const document = { elements: [{ id: 4, motion }] } as unknown as Shot;
+  const path = (i: number) => `kind.curve.points.points_m.${i}`;
+  const channels = { [path(0)]: "a", [path(1)]: "b", [`${path(2)}[1]`]: "c", "placement.position_m": "d" };
+  const document = { elements: [{ id: 4, channels }] } as unknown as Shot;
   const points = strokes[0];
   const [first, second] = pointOperations(document, 4, points, (n) => (n === 1 ? null : n > 1 ? n - 1 : n));
-  expect(first).toEqual({ op: "add", path: "/elements/0/is/curve/points/points_m", value: points });
-  expect(second.value).toEqual({ [path(0)]: "a", [`${path(1)}[1]`]: "c", "placement.place_m": "d" });
+  expect(first).toEqual({ op: "add", path: "/elements/0/kind/curve/points/points_m", value: points });
+  expect(second.value).toEqual({ [path(0)]: "a", [`${path(1)}[1]`]: "c", "placement.position_m": "d" });
   expect(pointOperations(document, 4, points, (n) => n)).toHaveLength(1);
 });

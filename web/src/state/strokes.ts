@@ -1,6 +1,6 @@
 // Points of curves and strokes of drawings.
 import type { Operation, Shot, Vector } from "../api/client";
-import { motionOf } from "./keys";
+import { channelsOf } from "./keys";
 
 /** Gives a curve other points; `now` tells which point one has become, whose keys go along. */
 export function pointOperations(
@@ -12,16 +12,16 @@ export function pointOperations(
   const index = document.elements.findIndex((element) => element.id === id);
   if (index < 0) return [];
   const at = `/elements/${index}`;
-  const operations: Operation[] = [{ op: "add", path: `${at}/is/curve/points/points_m`, value: points }];
-  const motion = motionOf(document.elements[index]);
-  const next = Object.entries(motion).flatMap(([path, channel]) => {
-    const of = /^is\.curve\.points\.points_m\.(\d+)(.*)$/.exec(path);
+  const operations: Operation[] = [{ op: "add", path: `${at}/kind/curve/points/points_m`, value: points }];
+  const channels = channelsOf(document.elements[index]);
+  const next = Object.entries(channels).flatMap(([path, channel]) => {
+    const of = /^kind\.curve\.points\.points_m\.(\d+)(.*)$/.exec(path);
     if (!of) return [[path, channel] as const];
     const to = now(Number(of[1]));
-    return to === null ? [] : [[`is.curve.points.points_m.${to}${of[2]}`, channel] as const];
+    return to === null ? [] : [[`kind.curve.points.points_m.${to}${of[2]}`, channel] as const];
   });
-  if (JSON.stringify(next) !== JSON.stringify(Object.entries(motion)))
-    operations.push({ op: "add", path: `${at}/motion`, value: Object.fromEntries(next) });
+  if (JSON.stringify(next) !== JSON.stringify(Object.entries(channels)))
+    operations.push({ op: "add", path: `${at}/channels`, value: Object.fromEntries(next) });
   return operations;
 }
 

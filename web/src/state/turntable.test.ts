@@ -9,14 +9,14 @@ const document = {
 
 test("a turntable is a way and a camera on it that looks at its middle and renders", () => {
   const [way, camera, renders] = turntable(document, [1, 2, 3]).map((operation) => operation.value as never);
-  expect(way).toMatchObject({ id: 5, name: "Turntable 2", placement: { place_m: [1, 2, 3] } });
-  expect(camera).toMatchObject({ id: 6, attached: { to: 5, along: 0 }, aim: { at: 5 } });
+  expect(way).toMatchObject({ id: 5, name: "Turntable 2", placement: { position_m: [1, 2, 3] } });
+  expect(camera).toMatchObject({ id: 6, attached: { to: 5, along: 0 }, aim: { target: 5 } });
   expect(renders).toBe(6);
 });
 
 test("the frame after the last is the first again", () => {
-  const camera = turntable(document, [0, 0, 0])[1].value as { motion: Record<string, { keys: unknown }> };
-  expect(camera.motion["attached.along"].keys).toEqual([
+  const camera = turntable(document, [0, 0, 0])[1].value as { channels: Record<string, { keys: unknown }> };
+  expect(camera.channels["attached.along"].keys).toEqual([
     { frame: 1, value: 0 },
     { frame: 49, value: 1 },
   ]);

@@ -20,18 +20,18 @@ export function turntable(document: Shot, centre: Vector): Operation[] {
   const way = {
     id: next,
     name: free("Turntable"),
-    placement: { place_m: centre },
-    is: { curve: { circle: { radius_m: RADIUS } } },
+    placement: { position_m: centre },
+    kind: { curve: { circle: { radius_m: RADIUS } } },
   };
   const camera = {
     id: next + 1,
     name: free("Turntable camera"),
-    placement: { place_m: [0, ABOVE, 0] },
-    is: { camera: { focus_m: Math.hypot(RADIUS, ABOVE) } },
+    placement: { position_m: [0, ABOVE, 0] },
+    kind: { camera: { focus_distance_m: Math.hypot(RADIUS, ABOVE) } },
     attached: { to: next, along: 0 },
-    aim: { at: next },
+    aim: { target: next },
     // The frame after the last is the first again: the loop closes.
-    motion: {
+    channels: {
       "attached.along": {
         keys: [
           { frame: first, value: 0 },
@@ -48,10 +48,10 @@ export function turntable(document: Shot, centre: Vector): Operation[] {
   ];
 }
 
-/** Adds a turntable around the selected element, or around the middle of the stage. */
+/** Adds a turntable around the selected element, or around the middle of the viewport. */
 export function addTurntable() {
   const about: Element | undefined = shot.selected && values.now(shot.selected);
-  const centre = (about?.placement?.place_m ?? [0, 0.5, 0]) as Vector;
+  const centre = (about?.placement?.position_m ?? [0, 0.5, 0]) as Vector;
   let camera = 0;
   return shot
     .edit("Turntable added", (document) => {

@@ -1,6 +1,6 @@
 // Values on the Sheet: as they are at the frame shown, constant, keyed or by a formula.
 import { api, type Element, type Operation, type Shot } from "../api/client";
-import { motionOf, withKey, withoutKey, keysOf, type Channel, type Value } from "./keys";
+import { channelsOf, withKey, withoutKey, keysOf, type Channel, type Value } from "./keys";
 import { performing } from "./performing.svelte";
 import { playback } from "./playback.svelte";
 import { shot } from "./shot.svelte";
@@ -9,7 +9,7 @@ import { shot } from "./shot.svelte";
 export interface Target {
   element: Element | null;
   ids: number[];
-  /** Path below the element, such as `is.solid.body.friction` or `placement.place_m[1]`. */
+  /** Path below the element, such as `kind.solid.body.friction` or `placement.position_m[1]`. */
   path: string;
 }
 
@@ -30,7 +30,7 @@ function read(owner: unknown, path: string): unknown {
 }
 
 /** Where an element lies in a document; the document itself for none. */
-function placeOf(document: Shot, id: number | null): { at: string; owner: { motion?: unknown } } | null {
+function placeOf(document: Shot, id: number | null): { at: string; owner: { channels?: unknown } } | null {
   if (id === null) return { at: "", owner: document };
   const index = document.elements.findIndex((element) => element.id === id);
   return index < 0 ? null : { at: `/elements/${index}`, owner: document.elements[index] };
@@ -45,14 +45,14 @@ export function channelOperations(
 ): Operation[] {
   const place = placeOf(document, id);
   if (!place) return [];
-  const motion = motionOf(place.owner);
-  if (Object.keys(motion).length === 0)
-    return channel ? [{ op: "add", path: `${place.at}/motion`, value: { [path]: channel } }] : [];
-  if (channel) return [{ op: "add", path: `${place.at}/motion/${path}`, value: channel }];
-  return path in motion ? [{ op: "remove", path: `${place.at}/motion/${path}` }] : [];
+  const channels = channelsOf(place.owner);
+  if (Object.keys(channels).length === 0)
+    return channel ? [{ op: "add", path: `${place.at}/channels`, value: { [path]: channel } }] : [];
+  if (channel) return [{ op: "add", path: `${place.at}/channels/${path}`, value: channel }];
+  return path in channels ? [{ op: "remove", path: `${place.at}/channels/${path}` }] : [];
 }
 
-/** The whole a part belongs to, and which part: `place_m[1]` is part 1 of `place_m`. */
+/** The whole a part belongs to, and which part: `position_m[1]` is part 1 of `position_m`. */
 function split(path: string): [string, number] | null {
   const match = /^(.*)\[(\d)\]$/.exec(path);
   return match ? [match[1], Number(match[2])] : null;
@@ -70,7 +70,7 @@ class Values {
     const document = shot.document;
     const frame = playback.frame;
     const turn = ++this.#asked;
-    if (id === null || !document?.elements.some((e) => Object.keys(motionOf(e)).length > 0)) {
+    if (id === null || !document?.elements.some((e) => Object.keys(channelsOf(e)).length > 0)) {
       if (this.#moment.size > 0) this.#moment = new Map();
       return;
     }
@@ -85,7 +85,7 @@ class Values {
   now(element: Element): Element {
     const moment = this.#moment.get(element.id);
     // What does not change is newer in the document.
-    return moment && Object.keys(motionOf(element)).length > 0 ? moment : element;
+    return moment && Object.keys(channelsOf(element)).length > 0 ? moment : element;
   }
 
   /** The shot as it is at the frame shown. */
@@ -102,9 +102,9 @@ class Values {
 
   /** The channel of a value, or of the whole that it is a part of. */
   channel(target: Target): Channel | undefined {
-    const motion = motionOf(target.element ?? shot.document);
+    const channels = channelsOf(target.element ?? shot.document);
     const whole = split(target.path);
-    return motion[target.path] ?? (whole ? motion[whole[0]] : undefined);
+    return channels[target.path] ?? (whole ? channels[whole[0]] : undefined);
   }
 
   /** Shows what a value would do, before it is saved; null: as it is saved. */
@@ -136,12 +136,12 @@ class Values {
     return this.#edit(target, label, (document, id) => {
       const place = placeOf(document, id);
       if (!place) return [];
-      const motion = motionOf(place.owner);
+      const channels = channelsOf(place.owner);
       const part = split(target.path);
-      const own = motion[target.path];
+      const own = channels[target.path];
       if (own?.keys?.length && value !== null)
         return channelOperations(document, id, target.path, withKey(own, frame, value));
-      const whole = part && motion[part[0]];
+      const whole = part && channels[part[0]];
       if (part && whole?.keys?.length && value !== null) {
         const old = read(this.now(place.owner as Element), part[0]) as number[];
         const next = old.with(part[1], value as number) as Value;
@@ -165,7 +165,7 @@ class Values {
       (document, id) => {
         const place = placeOf(document, id);
         if (!place) return [];
-        const channel = motionOf(place.owner)[target.path];
+        const channel = channelsOf(place.owner)[target.path];
         const owner = id === null ? place.owner : this.now(place.owner as Element);
         const value = (read(owner, target.path) ?? this.get(target)) as Value;
         if (!here) return channelOperations(document, id, target.path, withKey(channel, frame, value));
@@ -188,7 +188,7 @@ class Values {
         frame: playback.frame,
       };
       const told = await api.formula(shot.id, asked).catch(() => null);
-      if (told?.place != null) return false;
+      if (told?.position != null) return false;
     }
     return this.#edit(target, `Formula for ${label.toLowerCase()}`, (document, id) =>
       channelOperations(document, id, target.path, expression === null ? null : { expression }),

@@ -5,23 +5,23 @@ import { playback } from "./playback.svelte";
 import { shot } from "./shot.svelte";
 import { channelOperations, pointer, values, type Target } from "./values.svelte";
 
-const PLACE = "placement.place_m";
-const element = (motion?: object) =>
+const PLACE = "placement.position_m";
+const element = (channels?: object) =>
   ({
     id: 7,
     name: "Crate",
-    placement: { place_m: [1, 2, 3], turn_rad: [0, 0, 0] },
-    is: { solid: { shape: {}, body: { friction: 0.4 }, look: {} } },
-    motion,
+    placement: { position_m: [1, 2, 3], orientation_rad: [0, 0, 0] },
+    kind: { solid: { shape: {}, body: { friction: 0.4 }, look: {} } },
+    channels,
   }) as unknown as Element;
 
 let made: Operation[] = [];
-function open(motion?: object, shotMotion?: object) {
+function open(channels?: object, shotChannels?: object) {
   const document = {
     timing: { fps: 24, first: 1, last: 48 },
     physics: { time_scale: 1 },
-    motion: shotMotion,
-    elements: [element(motion)],
+    channels: shotChannels,
+    elements: [element(channels)],
   } as unknown as Shot;
   shot.id = 1;
   shot.state = { id: 1, revision: 1, project: "", document } as never;
@@ -39,47 +39,47 @@ beforeEach(() => {
 afterEach(() => vi.restoreAllMocks());
 
 test("a path is a pointer", () => {
-  expect(pointer("is.solid.body.friction")).toBe("/is/solid/body/friction");
-  expect(pointer("placement.place_m[1]")).toBe("/placement/place_m/1");
+  expect(pointer("kind.solid.body.friction")).toBe("/kind/solid/body/friction");
+  expect(pointer("placement.position_m[1]")).toBe("/placement/position_m/1");
 });
 
 test.each([
-  ["placement.place_m[1]", "Place y"],
-  ["is.solid.body.weight.density_kg_m3", "Density"],
-  ["is.force.kind.wind.speed_m_s", "Speed"],
-  ["is.camera.focal_length_mm", "Focal length"],
+  ["placement.position_m[1]", "Place y"],
+  ["kind.solid.body.weight.density_kg_m3", "Density"],
+  ["kind.force.kind.wind.speed_m_s", "Speed"],
+  ["kind.camera.focal_length_mm", "Focal length"],
   ["physics.time_scale", "Time scale"],
 ])("%s is called %s", (path, name) => expect(nameOf(path)).toBe(name));
 
 describe("setting", () => {
   test("a constant sets it where it is", async () => {
     open();
-    await values.set(at("is.solid.body.friction"), "Friction", 0.9);
-    expect(made).toEqual([{ op: "add", path: "/elements/0/is/solid/body/friction", value: 0.9 }]);
+    await values.set(at("kind.solid.body.friction"), "Friction", 0.9);
+    expect(made).toEqual([{ op: "add", path: "/elements/0/kind/solid/body/friction", value: 0.9 }]);
   });
   test("a part replaces it, and does not put it before", async () => {
     open();
     await values.set(at(`${PLACE}[1]`), "Place y", 9);
-    expect(made).toEqual([{ op: "replace", path: "/elements/0/placement/place_m/1", value: 9 }]);
+    expect(made).toEqual([{ op: "replace", path: "/elements/0/placement/position_m/1", value: 9 }]);
   });
   test("a part of what is keyed keys the whole at this frame", async () => {
     open({ [PLACE]: { keys: [{ frame: 1, value: [1, 2, 3] }] } });
     await values.set(at(`${PLACE}[1]`), "Place y", 9);
-    expect(made[0].path).toBe(`/elements/0/motion/${PLACE}`);
+    expect(made[0].path).toBe(`/elements/0/channels/${PLACE}`);
     expect((made[0].value as { keys: unknown[] }).keys[1]).toEqual({ frame: 5, value: [1, 9, 3] });
   });
   test("a number over a formula takes its place", async () => {
-    open({ "is.solid.body.friction": { expression: "time" } });
-    await values.set(at("is.solid.body.friction"), "Friction", 0.9);
+    open({ "kind.solid.body.friction": { expression: "time" } });
+    await values.set(at("kind.solid.body.friction"), "Friction", 0.9);
     expect(made.map((o) => [o.op, o.path])).toEqual([
-      ["remove", "/elements/0/motion/is.solid.body.friction"],
-      ["add", "/elements/0/is/solid/body/friction"],
+      ["remove", "/elements/0/channels/kind.solid.body.friction"],
+      ["add", "/elements/0/kind/solid/body/friction"],
     ]);
   });
   test("a value of the shot itself goes to the shot", async () => {
     open(undefined, { "physics.time_scale": { keys: [{ frame: 1, value: 1 }] } });
     await values.set({ element: null, ids: [], path: "physics.time_scale" }, "Time scale", 0.5);
-    expect(made[0].path).toBe("/motion/physics.time_scale");
+    expect(made[0].path).toBe("/channels/physics.time_scale");
   });
 });
 
@@ -90,11 +90,11 @@ describe("a key", () => {
     expect(values.how(at(`${PLACE}[2]`))).toBe("here");
     playback.frame = 6;
     expect(values.how(at(PLACE))).toBe("keyed");
-    expect(values.how(at("is.solid.body.friction"))).toBe("constant");
+    expect(values.how(at("kind.solid.body.friction"))).toBe("constant");
   });
   test("that was the last one leaves the value as it is", async () => {
-    open({ "is.solid.body.friction": { keys: [{ frame: 5, value: 0.4 }] } });
-    await values.toggleKey(at("is.solid.body.friction"), "Friction");
+    open({ "kind.solid.body.friction": { keys: [{ frame: 5, value: 0.4 }] } });
+    await values.toggleKey(at("kind.solid.body.friction"), "Friction");
     expect(made.map((o) => o.op)).toEqual(["remove", "add"]);
     expect(made[1].value).toBe(0.4);
   });
@@ -102,28 +102,28 @@ describe("a key", () => {
 
 test("a formula that cannot be read is not sent", async () => {
   open();
-  vi.spyOn(api, "formula").mockResolvedValue({ value: null, fault: "at character 1: no", place: 0 });
-  expect(await values.setFormula(at("is.solid.body.friction"), "Friction", "(")).toBe(false);
+  vi.spyOn(api, "formula").mockResolvedValue({ value: null, fault: "at character 1: no", position: 0 });
+  expect(await values.setFormula(at("kind.solid.body.friction"), "Friction", "(")).toBe(false);
   expect(shot.edit).not.toHaveBeenCalled();
 });
 
 test("the elements that change are shown as they are at the frame, the others as they are", async () => {
-  open({ "is.solid.body.friction": { keys: [{ frame: 1, value: 0 }] } });
-  const moved = { ...element(), is: { solid: { body: { friction: 0.77 } } } };
+  open({ "kind.solid.body.friction": { keys: [{ frame: 1, value: 0 }] } });
+  const moved = { ...element(), kind: { solid: { body: { friction: 0.77 } } } };
   vi.spyOn(api, "at").mockResolvedValue({ frame: 5, elements: [moved as never], time_scale: 1 });
   await values.refresh();
-  expect(values.get(at("is.solid.body.friction"))).toBe(0.77);
-  expect(values.document!.elements[0].is).toEqual(moved.is);
+  expect(values.get(at("kind.solid.body.friction"))).toBe(0.77);
+  expect(values.document!.elements[0].kind).toEqual(moved.kind);
   open();
   await values.refresh();
-  expect(values.get(at("is.solid.body.friction"))).toBe(0.4);
+  expect(values.get(at("kind.solid.body.friction"))).toBe(0.4);
 });
 
 test("the first channel of an element brings the list of them", () => {
   const channel = { keys: [{ frame: 1, value: 1 }] };
-  expect(channelOperations(open(), 7, "hidden", channel)[0].path).toBe("/elements/0/motion");
+  expect(channelOperations(open(), 7, "hidden", channel)[0].path).toBe("/elements/0/channels");
   expect(channelOperations(open({ a: channel }), 7, "hidden", channel)[0].path).toBe(
-    "/elements/0/motion/hidden",
+    "/elements/0/channels/hidden",
   );
   expect(channelOperations(open(), 7, "hidden", null)).toEqual([]);
   expect(channelOperations(open(), 99, "hidden", channel)).toEqual([]);

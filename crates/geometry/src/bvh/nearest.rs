@@ -68,7 +68,7 @@ impl Bvh {
     }
 
     /// Shows triangles closer than the best so far to `meet`, which may better
-    /// it, the nearer ones first. `keep`: what is not closer than this share of
+    /// it, the nearer ones first. `keep`: what is not closer than this fraction of
     /// the best, squared, is left out.
     #[inline(always)]
     fn approach(&self, point: Vec3, within: f32, keep: f32, mut meet: impl FnMut(&Packet, usize, &mut f32)) {

@@ -162,14 +162,16 @@ impl Gltf<'_> {
             if ![5121, 5123, 5125].contains(&index_kind) {
                 return Err(format!("has an accessor {index} whose changes are not numbered"));
             }
-            let places = make(Some(&*at), at_offset, 0, changed, index_kind, 1)?;
+            let positions = make(Some(&*at), at_offset, 0, changed, index_kind, 1)?;
             let new = make(Some(&*new), new_offset, 0, changed, kind, has)?;
-            for (i, place) in places.into_iter().enumerate() {
-                let place = place as usize;
-                if place >= count {
-                    return Err(format!("has an accessor {index} that changes element {place} of {count}"));
+            for (i, position) in positions.into_iter().enumerate() {
+                let position = position as usize;
+                if position >= count {
+                    return Err(format!(
+                        "has an accessor {index} that changes element {position} of {count}"
+                    ));
                 }
-                values[place * has..(place + 1) * has].copy_from_slice(&new[i * has..(i + 1) * has]);
+                values[position * has..(position + 1) * has].copy_from_slice(&new[i * has..(i + 1) * has]);
             }
         }
         Ok(values)

@@ -27,7 +27,9 @@ pub(super) struct Materials<'a> {
     with_images: bool,
     /// Places in `images` by image of the file and what it says; none if it says nothing.
     decoded: HashMap<(u64, LookImage), Option<usize>>,
+    /// Pixels decoded so far, and the most there may be.
     pixels: u64,
+    most_pixels: u64,
     transforms: Vec<TextureTransform>,
     taken: HashMap<u64, usize>,
 }
@@ -81,7 +83,8 @@ fn fraction(value: &Value, default: f32) -> f32 {
 impl<'a> Materials<'a> {
     pub fn new(gltf: &'a Gltf<'a>, with_images: bool) -> Self {
         let (done, images, notices, decoded, pixels, transforms, taken) = Default::default();
-        Self { gltf, done, images, notices, with_images, decoded, pixels, transforms, taken }
+        let most_pixels = MAX_ALL_PIXELS;
+        Self { gltf, done, images, notices, with_images, decoded, pixels, most_pixels, transforms, taken }
     }
 
     /// How the textures of a material lie.
@@ -175,18 +178,22 @@ impl<'a> Materials<'a> {
             (None, None) => None,
         };
         let Some(bytes) = bytes else { return Ok(Err("it is not in the file".to_owned())) };
-        Ok(self.image_file(&name, bytes, says).inspect(|place| {
-            self.decoded.insert((source, says), *place);
+        Ok(self.image_file(&name, bytes, says).inspect(|position| {
+            self.decoded.insert((source, says), *position);
         }))
     }
 
     /// Keeps an image as a file that says one thing; gives its place, none if it says nothing.
     fn image_file(&mut self, name: &str, bytes: Vec<u8>, says: LookImage) -> Result<Option<usize>, String> {
+        let too_many = format!("all images have more than {} pixels", self.most_pixels);
+        if self.pixels > self.most_pixels {
+            return Err(too_many);
+        }
         let decoded = decode(name, &bytes, &[ImageFormat::Png, ImageFormat::Jpeg], "PNG or JPEG");
         let decoded = decoded.map_err(|error| error.to_string())?;
         self.pixels += u64::from(decoded.width()) * u64::from(decoded.height());
-        if self.pixels > MAX_ALL_PIXELS {
-            return Err(format!("all images have more than {MAX_ALL_PIXELS} pixels"));
+        if self.pixels > self.most_pixels {
+            return Err(too_many);
         }
         // glTF keeps roughness in green and metalness in blue.
         let channel = match says {
@@ -227,9 +234,43 @@ fn look(of: &Value) -> Look {
         roughness: fraction(&pbr["roughnessFactor"], 1.0),
         metalness: fraction(&pbr["metallicFactor"], 1.0),
         transmission: fraction(&extension("KHR_materials_transmission")["transmissionFactor"], 0.0),
-        refraction: number(&extension("KHR_materials_ior")["ior"], 1.5).clamp(1.0, 3.0),
+        refractive_index: number(&extension("KHR_materials_ior")["ior"], 1.5).clamp(1.0, 3.0),
         emission: (emission * strength as f32).clamp(Vec3::ZERO, Vec3::splat(1e4)),
         normal_strength: number(&of["normalTexture"]["scale"], 1.0).clamp(0.0, 10.0),
         ..Look::default()
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use base64::Engine;
+
+    /// A file of materials, each with a grey image of 4 × 4 pixels as its albedo.
+    fn materials_with_images(count: usize) -> Vec<u8> {
+        let png = base64::engine::general_purpose::STANDARD.encode(grey_png(4, 4, vec![90; 16]));
+        let list = |entry: &dyn Fn(usize) -> String| (0..count).map(entry).collect::<Vec<_>>().join(",");
+        let images = list(&|i| format!(r#"{{"name":"i{i}","uri":"data:image/png;base64,{png}"}}"#));
+        let textures = list(&|i| format!(r#"{{"source":{i}}}"#));
+        let materials =
+            list(&|i| format!(r#"{{"pbrMetallicRoughness":{{"baseColorTexture":{{"index":{i}}}}}}}"#));
+        format!(
+            r#"{{"asset":{{"version":"2.0"}},"images":[{images}],"textures":[{textures}],"materials":[{materials}]}}"#
+        )
+        .into_bytes()
+    }
+
+    #[test]
+    fn images_beyond_the_bound_on_all_pixels_are_left_out_with_a_notice() {
+        let bytes = materials_with_images(5);
+        let gltf = Gltf::new(&bytes).unwrap();
+        let mut materials = Materials::new(&gltf, true);
+        materials.most_pixels = 3 * 16;
+        (0..5).for_each(|index| assert!(materials.take(index).is_ok()));
+        assert_eq!(materials.images.len(), 3);
+        let wanted = "an image is left out: all images have more than 48 pixels";
+        assert!(materials.notices.iter().all(|notice| notice.contains(wanted)), "{:?}", materials.notices);
+        // The fourth is decoded to be counted, the fifth is not decoded.
+        assert_eq!(materials.pixels, 4 * 16);
     }
 }

@@ -96,9 +96,9 @@ pub(super) fn append(
     let positions = source.attribute("POSITION", &[3])?.ok_or("has a part without positions")?;
     mesh.positions.extend(positions.vectors().map(|p| linear * p));
     if let Some(normals) = source.attribute("NORMAL", &[3])? {
-        let turn = linear.inverse().transpose();
+        let orientation = linear.inverse().transpose();
         mesh.normals.resize(base, Vec3::ZERO);
-        mesh.normals.extend(normals.vectors().map(|n| (turn * n).normalize_or_zero()));
+        mesh.normals.extend(normals.vectors().map(|n| (orientation * n).normalize_or_zero()));
     }
     mesh.uvs.resize(base, Vec2::ZERO);
     if let Some(uvs) = source.attribute(&format!("TEXCOORD_{}", textures.set), &[2])? {

@@ -3,12 +3,12 @@
 mod particles;
 
 use crate::migrate;
-use crate::motion::slots::{Bounds, Slot, element_slots, shot_slots};
+use crate::motion::parameters::{Bounds, Parameter, element_parameters, shot_parameters};
 use crate::{
-    AssetKind, BirthMap, Births, BornOn, Curve, Element, Form, Id, Is, LAST_FRAME, Look, LookImage,
-    MAX_BODIES, MAX_BYTES, MAX_ELEMENTS, MAX_FRAMES, MAX_GROUPS, MAX_ID, MAX_JSON_MEMORY, MAX_PARTICLES,
-    MapOf, Often, Particles, Reference, Role, Sampler, Shape, Shot, SkySource, Solid, Source, VERSION,
-    Volume, When, json_memory,
+    AssetKind, Curve, Element, ElementKind, Emission, EmissionDomain, EmissionMap, EmissionSchedule, Form,
+    Id, LAST_FRAME, Look, LookImage, MAX_BODIES, MAX_BYTES, MAX_ELEMENTS, MAX_FRAMES, MAX_GROUPS, MAX_ID,
+    MAX_JSON_MEMORY, MAX_PARTICLES, MapOf, Particles, Reference, Role, Sampler, Shape, Shot, SkySource,
+    Solid, Source, Trigger, VERSION, Volume, json_memory,
 };
 use glam::Vec3;
 use serde::{Deserialize, Serialize};
@@ -19,7 +19,7 @@ use thiserror::Error;
 #[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize, Error)]
 #[error("{path}: {message}")]
 pub struct Fault {
-    /// JSON path, such as `elements[2].is.solid.body.friction`.
+    /// JSON path, such as `elements[2].kind.solid.body.friction`.
     pub path: String,
     /// What is wrong, with the allowed range.
     pub message: String,
@@ -45,7 +45,7 @@ pub(crate) fn read(bytes: &[u8]) -> Result<Shot, ReadError> {
     let mut value: serde_json::Value =
         serde_json::from_slice(bytes).map_err(|error| one("$", format!("is not JSON: {error}")))?;
     match value.get("version").and_then(serde_json::Value::as_u64) {
-        Some(1) => migrate::from_1(&mut value),
+        Some(version @ 1..=VERSION_BEFORE) => migrate::to_newest(&mut value, version),
         Some(version) if version == u64::from(VERSION) => {}
         Some(version) => {
             let message = format!("{version} is not a version this build reads; it reads 1 to {VERSION}");
@@ -61,8 +61,10 @@ pub(crate) fn read(bytes: &[u8]) -> Result<Shot, ReadError> {
     if faults.is_empty() { Ok(shot) } else { Err(ReadError(faults)) }
 }
 
-/// Most things that become of particles of one element.
-const MAX_BECOMING: usize = 32;
+/// The newest version that is migrated.
+const VERSION_BEFORE: u64 = VERSION as u64 - 1;
+/// Most events of particles of one element.
+const MAX_EVENTS: usize = 32;
 /// Most stops of a colour or size along life or speed.
 const MAX_STOPS: usize = 16;
 /// Most points of one stroke of a curve.
@@ -76,7 +78,7 @@ impl Faults {
     }
 
     /// A value of the document against its range.
-    fn slot(&mut self, root: &str, path: &str, slot: &Slot, bounds: Bounds) {
+    fn slot(&mut self, root: &str, path: &str, slot: &Parameter, bounds: Bounds) {
         let Some(value) = slot.get() else { return };
         for part in 0..value.count() {
             let number = value.part(part) as f32;
@@ -98,7 +100,7 @@ impl Shot {
             f.say("version", format!("{} is not {VERSION}", self.version));
         }
         name(f, "name", &self.name);
-        shot_slots(&mut Self { elements: Vec::new(), ..self.clone() }, &mut |path, slot, bounds| {
+        shot_parameters(&mut Self { elements: Vec::new(), ..self.clone() }, &mut |path, slot, bounds| {
             f.slot("", &path.to_string(), &slot, bounds);
         });
         let timing = self.timing;
@@ -119,7 +121,7 @@ impl Shot {
             f.say("physics.substeps", format!("{} is outside 1 to 256", self.physics.substeps));
         }
         if let Some(camera) = self.camera
-            && !matches!(self.element(camera).map(|e| &e.is), Some(Is::Camera(_)))
+            && !matches!(self.element(camera).map(|e| &e.kind), Some(ElementKind::Camera(_)))
         {
             f.say("camera", format!("{} is not the id of a camera", camera.0));
         }
@@ -167,7 +169,7 @@ impl Shot {
     fn element_faults(&self, f: &mut Faults, path: &str, element: &Element) {
         name(f, &format!("{path}.name"), &element.name);
         let root = format!("{path}.");
-        element_slots(&mut element.clone(), &mut |at, slot, bounds| {
+        element_parameters(&mut element.clone(), &mut |at, slot, bounds| {
             f.slot(&root, &at.to_string(), &slot, bounds)
         });
         if element.groups.len() > MAX_GROUPS {
@@ -189,37 +191,37 @@ impl Shot {
                 f.say(format!("{path}.{at}"), format!("{} is not the id of {}", id.0, reference.to.name()));
             }
         }
-        match &element.is {
-            Is::Solid(solid) => {
-                self.solid_faults(f, &format!("{path}.is.solid"), solid);
+        match &element.kind {
+            ElementKind::Solid(solid) => {
+                self.solid_faults(f, &format!("{path}.kind.solid"), solid);
             }
-            Is::Particles(particles) => {
-                self.particle_faults(f, &format!("{path}.is.particles"), particles);
+            ElementKind::Particles(particles) => {
+                self.particle_faults(f, &format!("{path}.kind.particles"), particles);
             }
-            Is::Force(force) => {
+            ElementKind::Force(force) => {
                 if let (Some(from), Some(to)) = (force.from_frame, force.to_frame)
                     && to < from
                 {
                     let message = format!("{to} comes before from_frame, {from}");
-                    f.say(format!("{path}.is.force.to_frame"), message);
+                    f.say(format!("{path}.kind.force.to_frame"), message);
                 }
             }
-            Is::Region(of) => {
+            ElementKind::Region(of) => {
                 if let Volume::Combined { parts } = &of.volume
                     && !(1..=16).contains(&parts.len())
                 {
                     let message = format!("{} regions; from 1 to 16", parts.len());
-                    f.say(format!("{path}.is.region.volume.combined.parts"), message);
+                    f.say(format!("{path}.kind.region.volume.combined.parts"), message);
                 }
             }
-            Is::Curve(curve) => curve_faults(f, &format!("{path}.is.curve"), curve),
-            Is::Sky(sky) => {
+            ElementKind::Curve(curve) => curve_faults(f, &format!("{path}.kind.curve"), curve),
+            ElementKind::Sky(sky) => {
                 if let SkySource::Image { asset } = &sky.source {
-                    let path = format!("{path}.is.sky.source.image.asset");
+                    let path = format!("{path}.kind.sky.source.image.asset");
                     self.asset(f, &path, asset, AssetKind::Environment);
                 }
             }
-            Is::Camera(_) | Is::Sun(_) | Is::AreaLight(_) => {}
+            ElementKind::Camera(_) | ElementKind::Sun(_) | ElementKind::AreaLight(_) => {}
         }
     }
 
@@ -232,10 +234,10 @@ impl Shot {
         {
             f.say(format!("{path}.from_particles"), format!("{most} is outside 1 to {MAX_BODIES}"));
         }
-        if let Some(back) = &solid.back
-            && matches!(back.when, When::End {} | When::Touch { .. } | When::Count { .. })
+        if let Some(back) = &solid.to_particles
+            && matches!(back.trigger, Trigger::End {} | Trigger::Touch { .. } | Trigger::Count { .. })
         {
-            f.say(format!("{path}.back.when"), "is none of age, region, faster, slower and frame");
+            f.say(format!("{path}.to_particles.trigger"), "is none of age, region, faster, slower and frame");
         }
         if let Some(copies) = &solid.copies {
             for part in 0..3 {

@@ -4,32 +4,32 @@ use super::*;
 
 impl Shot {
     pub(super) fn particle_faults(&self, f: &mut Faults, path: &str, particles: &Particles) {
-        if let Source::Shape { shape: Shape::Mesh { asset, .. }, .. } = &particles.from {
-            self.asset(f, &format!("{path}.from.shape.shape.mesh.asset"), asset, AssetKind::Mesh);
+        if let Source::Shape { shape: Shape::Mesh { asset, .. }, .. } = &particles.source {
+            self.asset(f, &format!("{path}.source.shape.shape.mesh.asset"), asset, AssetKind::Mesh);
         }
-        if let Source::Grid { count, .. } = &particles.from {
+        if let Source::Grid { count, .. } = &particles.source {
             for (part, &number) in count.iter().enumerate() {
                 if !(1..=10_000).contains(&number) {
                     f.say(
-                        format!("{path}.from.grid.count[{part}]"),
+                        format!("{path}.source.grid.count[{part}]"),
                         format!("{number} is outside 1 to 10000"),
                     );
                 }
             }
         }
-        if let Some(map) = &particles.births.map {
-            self.map_faults(f, &format!("{path}.births.map"), &particles.from, map);
+        if let Some(map) = &particles.emission.map {
+            self.map_faults(f, &format!("{path}.emission.map"), &particles.source, map);
         }
-        let Births { from_frame, to_frame, .. } = &particles.births;
+        let Emission { from_frame, to_frame, .. } = &particles.emission;
         if let (Some(from), Some(to)) = (from_frame, to_frame)
             && to < from
         {
-            f.say(format!("{path}.births.to_frame"), format!("{to} comes before from_frame, {from}"));
+            f.say(format!("{path}.emission.to_frame"), format!("{to} comes before from_frame, {from}"));
         }
         self.look_faults(f, &format!("{path}.look"), &particles.look);
-        if particles.becoming.len() > MAX_BECOMING {
-            let message = format!("{} entries; at most {MAX_BECOMING}", particles.becoming.len());
-            f.say(format!("{path}.becoming"), message);
+        if particles.events.len() > MAX_EVENTS {
+            let message = format!("{} entries; at most {MAX_EVENTS}", particles.events.len());
+            f.say(format!("{path}.events"), message);
         }
         for (list, at) in [
             ("colours", particles.show.colours.iter().map(|stop| stop.at).collect::<Vec<_>>()),
@@ -46,26 +46,26 @@ impl Shot {
         {
             f.say(format!("{path}.show.form.copy.of"), format!("{} solids; from 1 to 16", of.len()));
         }
-        let number = match particles.births.how {
-            Often::Number { number } | Often::AtOnce { number } => number as usize,
-            Often::Rate { .. } | Often::Never {} => 0,
+        let number = match particles.emission.schedule {
+            EmissionSchedule::Total { count } | EmissionSchedule::Burst { count } => count as usize,
+            EmissionSchedule::Rate { .. } | EmissionSchedule::Never {} => 0,
         };
         if number > MAX_PARTICLES {
             let message = format!("{number} particles; at most {MAX_PARTICLES}");
-            f.say(format!("{path}.births.how"), message);
+            f.say(format!("{path}.emission.schedule"), message);
         }
     }
 
     /// A map needs UVs, or a mesh whose vertices can have colours.
-    fn map_faults(&self, f: &mut Faults, path: &str, from: &Source, map: &BirthMap) {
+    fn map_faults(&self, f: &mut Faults, path: &str, from: &Source, map: &EmissionMap) {
         let on = match from {
             Source::Shape { on, .. } | Source::Solid { on, .. } | Source::Broken { on, .. } => Some(*on),
-            Source::Grid { .. } if matches!(map.of, MapOf::Image { .. }) => Some(BornOn::Vertices),
+            Source::Grid { .. } if matches!(map.of, MapOf::Image { .. }) => Some(EmissionDomain::Vertices),
             _ => None,
         };
         match on {
             None => f.say(path, "needs particles that are born on a shape, a solid or, of an image, a grid"),
-            Some(BornOn::Volume) => {
+            Some(EmissionDomain::Volume) => {
                 f.say(path, "has no weight inside a body; let them be born on its surface")
             }
             Some(_) => {}

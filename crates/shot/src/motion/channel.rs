@@ -32,13 +32,13 @@ pub struct Key {
     pub value: Value,
     /// How the value goes from this key to the next.
     #[serde(default, skip_serializing_if = "is_default")]
-    pub then: Interpolation,
-    /// Handle on the way to the next key, where `then` is `free`.
+    pub interpolation: Interpolation,
+    /// Handle on the way to the next key, where `interpolation` is `free`.
     #[serde(default, skip_serializing_if = "Option::is_none")]
-    pub leave: Option<Handle>,
-    /// Handle on the way from the key before, where that one's `then` is `free`.
+    pub outgoing: Option<Handle>,
+    /// Handle on the way from the key before, where that one's `interpolation` is `free`.
     #[serde(default, skip_serializing_if = "Option::is_none")]
-    pub arrive: Option<Handle>,
+    pub incoming: Option<Handle>,
 }
 
 /// A handle of a key, as a distance from it in time and value.
@@ -48,11 +48,11 @@ pub struct Handle {
     /// Frames away from the key, never more than the span is long.
     pub frames: f64,
     /// Difference of value from the key's.
-    pub by: Value,
+    pub value: Value,
 }
 
-/// How a value goes from one key to the next; s is the share of the span that
-/// has passed, and the share of the change that is made is:
+/// How a value goes from one key to the next; s is the fraction of the span that
+/// has passed, and the fraction of the change that is made is:
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
 #[serde(rename_all = "snake_case")]
 pub enum Interpolation {
@@ -101,7 +101,13 @@ fn is_default<T: Default + PartialEq>(value: &T) -> bool {
 impl Key {
     /// A key from which the value goes on linearly.
     pub fn new(frame: f64, value: impl Into<Value>) -> Self {
-        Self { frame, value: value.into(), then: Interpolation::Linear, leave: None, arrive: None }
+        Self {
+            frame,
+            value: value.into(),
+            interpolation: Interpolation::Linear,
+            outgoing: None,
+            incoming: None,
+        }
     }
 }
 
@@ -162,7 +168,7 @@ impl Channel {
         let first = end.frame == self.keys[0].frame;
         let (from, to) = if first { (&self.keys[0], &self.keys[1]) } else { (&self.keys[last - 1], end) };
         let secant = (to.value.part(part) - from.value.part(part)) / (to.frame - from.frame);
-        match from.then {
+        match from.interpolation {
             Interpolation::Hold | Interpolation::Ease => 0.0,
             // The end of a smooth curve is free; the secant keeps it monotone.
             Interpolation::Linear | Interpolation::Smooth => secant,
@@ -182,8 +188,8 @@ impl Channel {
             }
             Interpolation::Free => {
                 let (handle, sign) =
-                    if first { (leave_of(from, to), 1.0) } else { (arrive_of(from, to), -1.0) };
-                if handle.frames == 0.0 { secant } else { sign * handle.by.part(part) / handle.frames }
+                    if first { (outgoing_handle(from, to), 1.0) } else { (incoming_handle(from, to), -1.0) };
+                if handle.frames == 0.0 { secant } else { sign * handle.value.part(part) / handle.frames }
             }
         }
     }
@@ -195,16 +201,16 @@ impl Channel {
         let Some(to) = self.keys.get(after.max(1)) else { return from.value };
         let span = to.frame - from.frame;
         let s = ((frame - from.frame) / span).clamp(0.0, 1.0);
-        let blend = |share: f64| {
+        let blend = |fraction: f64| {
             from.value.with_parts(|i| {
                 let (a, b) = (from.value.part(i), to.value.part(i));
-                a + (b - a) * share
+                a + (b - a) * fraction
             })
         };
         if s == 0.0 || matches!(from.value, Value::Switch(_)) {
             return from.value;
         }
-        match from.then {
+        match from.interpolation {
             Interpolation::Hold => from.value,
             Interpolation::Linear => blend(s),
             Interpolation::EaseIn => blend(s * s),
@@ -215,11 +221,11 @@ impl Channel {
                 hermite(from.value.part(i), to.value.part(i), slopes, s)
             }),
             Interpolation::Free => {
-                let (leave, arrive) = (leave_of(from, to), arrive_of(from, to));
-                let t = bezier_time(leave.frames / span, 1.0 - arrive.frames / span, s);
+                let (outgoing, incoming) = (outgoing_handle(from, to), incoming_handle(from, to));
+                let t = bezier_time(outgoing.frames / span, 1.0 - incoming.frames / span, s);
                 from.value.with_parts(|i| {
                     let (a, b) = (from.value.part(i), to.value.part(i));
-                    bezier(a, a + leave.by.part(i), b + arrive.by.part(i), b, t)
+                    bezier(a, a + outgoing.value.part(i), b + incoming.value.part(i), b, t)
                 })
             }
         }
@@ -246,26 +252,26 @@ impl Channel {
 
 /// The handle from which a free curve leaves a key; by default a third of the
 /// way to the next.
-fn leave_of(from: &Key, to: &Key) -> Handle {
-    bounded(from.leave, from, to, 1.0)
+fn outgoing_handle(from: &Key, to: &Key) -> Handle {
+    bounded(from.outgoing, from, to, 1.0)
 }
 
-fn arrive_of(from: &Key, to: &Key) -> Handle {
-    bounded(to.arrive, from, to, -1.0)
+fn incoming_handle(from: &Key, to: &Key) -> Handle {
+    bounded(to.incoming, from, to, -1.0)
 }
 
 fn bounded(handle: Option<Handle>, from: &Key, to: &Key, direction: f64) -> Handle {
     let span = to.frame - from.frame;
     match handle {
-        Some(Handle { frames, by }) => Handle { frames: frames.clamp(0.0, span), by },
+        Some(Handle { frames, value }) => Handle { frames: frames.clamp(0.0, span), value },
         None => Handle {
             frames: span / 3.0,
-            by: from.value.with_parts(|i| direction * (to.value.part(i) - from.value.part(i)) / 3.0),
+            value: from.value.with_parts(|i| direction * (to.value.part(i) - from.value.part(i)) / 3.0),
         },
     }
 }
 
-/// The cubic from `a` to `b` with slopes a span of its ends, at a share of the span.
+/// The cubic from `a` to `b` with slopes a span of its ends, at a fraction of the span.
 pub(super) fn hermite(a: f64, b: f64, (ma, mb): (f64, f64), s: f64) -> f64 {
     let (s2, s3) = (s * s, s * s * s);
     a * (2.0 * s3 - 3.0 * s2 + 1.0) + ma * (s3 - 2.0 * s2 + s) + b * (3.0 * s2 - 2.0 * s3) + mb * (s3 - s2)
@@ -295,7 +301,7 @@ mod tests {
 
     fn keyed(then: Interpolation, keys: &[(f64, f32)]) -> Channel {
         let mut channel = Channel::keyed(keys.iter().copied());
-        channel.keys.iter_mut().for_each(|key| key.then = then);
+        channel.keys.iter_mut().for_each(|key| key.interpolation = then);
         channel
     }
 
@@ -311,10 +317,10 @@ mod tests {
     #[case(Interpolation::EaseOut, |s: f64| 1.0 - (1.0 - s) * (1.0 - s))]
     #[case(Interpolation::Ease, |s: f64| s * s * (3.0 - 2.0 * s))]
     #[case(Interpolation::Free, |s: f64| s)]
-    fn a_span_follows_its_closed_form(#[case] then: Interpolation, #[case] share: fn(f64) -> f64) {
+    fn a_span_follows_its_closed_form(#[case] then: Interpolation, #[case] fraction: fn(f64) -> f64) {
         let channel = keyed(then, &[(1.0, 2.0), (11.0, 4.0)]);
         for s in [0.0, 0.1, 0.25, 0.5, 0.8, 0.99] {
-            let expected = 2.0 + 2.0 * share(s);
+            let expected = 2.0 + 2.0 * fraction(s);
             assert!((number(&channel, 1.0 + 10.0 * s) - expected).abs() < 1e-6, "{then:?} at {s}");
         }
         assert_eq!(number(&channel, 11.0), 4.0);
@@ -336,8 +342,8 @@ mod tests {
     #[test]
     fn free_handles_bend_the_way_and_keep_its_ends() {
         let mut channel = keyed(Interpolation::Free, &[(0.0, 0.0), (10.0, 1.0)]);
-        channel.keys[0].leave = Some(Handle { frames: 5.0, by: 0.0f32.into() });
-        channel.keys[1].arrive = Some(Handle { frames: 5.0, by: 0.0f32.into() });
+        channel.keys[0].outgoing = Some(Handle { frames: 5.0, value: 0.0f32.into() });
+        channel.keys[1].incoming = Some(Handle { frames: 5.0, value: 0.0f32.into() });
         // x = 3/2 t − 3/2 t² + t³ is 1/2 at t = 1/2, as is y = 3 t² − 2 t³.
         assert!((number(&channel, 5.0) - 0.5).abs() < 1e-6);
         assert!(number(&channel, 2.0) < 0.15);

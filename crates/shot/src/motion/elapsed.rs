@@ -2,7 +2,7 @@
 //! that may be keyed, so that a change of speed never throws it about.
 
 use super::Sampler;
-use crate::{Element, ForceKind, Id, Is, Often, Pose, Volume, World};
+use crate::{Element, ElementKind, EmissionSchedule, ForceKind, Id, Pose, Volume, World};
 use glam::{DVec3, Vec3};
 use std::collections::HashMap;
 
@@ -16,21 +16,21 @@ pub struct Elapsed {
     /// How many gusts have gone by.
     pub gusts: f64,
     /// How many particles a rate has given.
-    pub births: f64,
+    pub emitted: f64,
 }
 
 impl Elapsed {
     /// What an element as it is adds up a second; `axis` is its −y axis.
     pub fn rate(element: &Element, axis: Vec3) -> Self {
         let often = |time: f32| if time > 0.0 { 1.0 / f64::from(time) } else { 0.0 };
-        match &element.is {
-            Is::Force(force) => match &force.kind {
+        match &element.kind {
+            ElementKind::Force(force) => match &force.kind {
                 // Eddies are carried by the mean wind (G. I. Taylor, *The spectrum of turbulence*, 1938).
                 ForceKind::Wind(wind) => Self {
                     drift_m: axis.as_dvec3() * f64::from(wind.speed_m_s),
                     changes: f64::from(wind.speed_m_s.abs() * wind.eddy) * often(wind.eddy_m),
                     gusts: often(wind.gust_s),
-                    births: 0.0,
+                    emitted: 0.0,
                 },
                 ForceKind::Turbulence(turbulence) => Self {
                     drift_m: turbulence.drift_m_s.as_dvec3(),
@@ -39,12 +39,12 @@ impl Elapsed {
                 },
                 _ => Self::default(),
             },
-            Is::Region(region) => match region.volume {
+            ElementKind::Region(region) => match region.volume {
                 Volume::Noise { drift_m_s, .. } => Self { drift_m: drift_m_s.as_dvec3(), ..Self::default() },
                 _ => Self::default(),
             },
-            Is::Particles(particles) => match particles.births.how {
-                Often::Rate { per_s } => Self { births: f64::from(per_s), ..Self::default() },
+            ElementKind::Particles(particles) => match particles.emission.schedule {
+                EmissionSchedule::Rate { per_s } => Self { emitted: f64::from(per_s), ..Self::default() },
                 _ => Self::default(),
             },
             _ => Self::default(),
@@ -56,7 +56,7 @@ impl Elapsed {
             drift_m: self.drift_m + rate.drift_m * seconds,
             changes: self.changes + rate.changes * seconds,
             gusts: self.gusts + rate.gusts * seconds,
-            births: self.births + rate.births * seconds,
+            emitted: self.emitted + rate.emitted * seconds,
         }
     }
 }
@@ -79,14 +79,14 @@ impl Sampler {
         let (start, from) = sums[after.max(1) - 1];
         match sums.get(after) {
             Some((end, to)) if end > &start => {
-                let share = (seconds - start) / (end - start);
+                let fraction = (seconds - start) / (end - start);
                 let mean = Elapsed {
                     drift_m: to.drift_m - from.drift_m,
                     changes: to.changes - from.changes,
                     gusts: to.gusts - from.gusts,
-                    births: to.births - from.births,
+                    emitted: to.emitted - from.emitted,
                 };
-                from.plus(mean, share)
+                from.plus(mean, fraction)
             }
             _ => from.plus(rate, seconds - start),
         }
@@ -96,10 +96,14 @@ impl Sampler {
     fn add_up(&self) -> Sums {
         let base = self.base();
         let adds = |element: &&Element| {
-            let turns = element.attached.is_some() || element.aim.is_some();
-            (self.moves(element.id) || turns) && Elapsed::rate(element, Vec3::NEG_Y) != Elapsed::default()
+            let orientations = element.attached.is_some() || element.aim.is_some();
+            (self.moves(element.id) || orientations)
+                && Elapsed::rate(element, Vec3::NEG_Y) != Elapsed::default()
                 || self.moves(element.id)
-                    && matches!(element.is, Is::Force(_) | Is::Region(_) | Is::Particles(_))
+                    && matches!(
+                        element.kind,
+                        ElementKind::Force(_) | ElementKind::Region(_) | ElementKind::Particles(_)
+                    )
         };
         let ids: Vec<Id> = base.elements.iter().filter(adds).map(|element| element.id).collect();
         let mut sums: Sums = ids.iter().map(|&id| (id, Vec::new())).collect();
@@ -148,8 +152,8 @@ mod tests {
         shot.timing.fps = 20.0;
         let wind =
             Force::new(ForceKind::Wind(Wind { eddy: 0.5, eddy_m: 2.0, gust_s: 0.5, ..Wind::default() }));
-        let mut element = Element::new("Wind", Is::Force(wind));
-        element.motion.insert("is.force.kind.wind.speed_m_s".to_owned(), speed);
+        let mut element = Element::new("Wind", ElementKind::Force(wind));
+        element.channels.insert("kind.force.kind.wind.speed_m_s".to_owned(), speed);
         let id = shot.add(element);
         (shot, id)
     }
@@ -164,7 +168,7 @@ mod tests {
     fn a_constant_adds_up_as_a_product() {
         let (mut shot, id) = windy(Channel::keyed([(1.0, 6.0f32), (21.0, 6.0)]));
         let keyed = elapsed(&shot, id, 15.5);
-        shot.named_mut("Wind").unwrap().motion.clear();
+        shot.named_mut("Wind").unwrap().channels.clear();
         let constant = elapsed(&shot, id, 15.5);
         assert!(keyed.drift_m.distance(constant.drift_m) < 1e-9);
         assert!((constant.drift_m.y + 6.0 * 14.5 / 20.0).abs() < 1e-9);

@@ -1,4 +1,4 @@
-//! Formulas: `1.5 + noise(2 * time)`, `{Mooring block.place.y} / 2`.
+//! Formulas: `1.5 + noise(2 * time)`, `{Mooring block.position.y} / 2`.
 //!
 //! The library fasteval parses and evaluates them, within bounds of length
 //! and depth; there are no loops, no assignments and no way out of the
@@ -374,7 +374,7 @@ mod tests {
     #[case("clamp(5, 0, 2) + min(3, max(1, 2)) + 1", 5.0)]
     #[case("if(frame > 12, 10, 20)", 10.0)]
     #[case("if(frame <= 12 || time == 0.5, 1, 0)", 1.0)]
-    #[case("{Block.place.y} * {Other.friction}", -7.0)]
+    #[case("{Block.position.y} * {Other.friction}", -7.0)]
     #[case("smoothstep(0, 1, 0.5) + mix(2, 4, 0.25) + step(1, 0)", 3.0)]
     #[case("mod(-1, 3) + fract(-0.25) + round(1.6) + floor(-0.5)", 3.75)]
     #[case("sqrt(16) + ln(exp(2)) + log10(1000) + pow(2, 0.5) ^ 2", 11.0)]

@@ -38,12 +38,12 @@ pub fn fit(samples: &[(f64, Value)], tolerance: f64) -> Vec<Key> {
             let frames = (samples[to].0 - samples[from].0) / 3.0;
             let handle = |i: usize, sign: f64| Handle {
                 frames,
-                by: samples[i].1.with_parts(|part| sign * slopes[i][part] * frames),
+                value: samples[i].1.with_parts(|part| sign * slopes[i][part] * frames),
             };
             let before = keys.last_mut().expect("the first key");
-            before.then = Interpolation::Free;
-            before.leave = Some(handle(from, 1.0));
-            key.arrive = Some(handle(to, -1.0));
+            before.interpolation = Interpolation::Free;
+            before.outgoing = Some(handle(from, 1.0));
+            key.incoming = Some(handle(to, -1.0));
         }
         keys.push(key);
         from = to;
@@ -56,7 +56,7 @@ fn steps(samples: &[(f64, Value)]) -> Vec<Key> {
     let mut keys: Vec<Key> = Vec::new();
     for &(frame, value) in samples {
         if keys.last().is_none_or(|key| key.value != value) {
-            keys.push(Key { then: Interpolation::Hold, ..Key::new(frame, value) });
+            keys.push(Key { interpolation: Interpolation::Hold, ..Key::new(frame, value) });
         }
     }
     keys
@@ -118,12 +118,12 @@ mod tests {
             steps in proptest::collection::vec((0.01..3.0, prop::array::uniform3(-0.2f32..0.2)), 1..120),
             tolerance in 0.001..0.1,
         ) {
-            let (mut frame, mut place) = (1.0, [0.0f32; 3]);
+            let (mut frame, mut position) = (1.0, [0.0f32; 3]);
             let mut samples = Vec::new();
             for (length, step) in steps {
-                samples.push((frame, Value::Vector(place)));
+                samples.push((frame, Value::Vector(position)));
                 frame += length;
-                (0..3).for_each(|i| place[i] += step[i]);
+                (0..3).for_each(|i| position[i] += step[i]);
             }
             let fitted = channel(&samples, tolerance);
             for pair in samples.windows(2) {

@@ -6,9 +6,9 @@ mod clock;
 mod elapsed;
 pub mod expression;
 mod fit;
+pub(crate) mod parameters;
 mod performance;
 mod sampler;
-pub(crate) mod slots;
 mod value;
 
 pub use channel::{Channel, Handle, Interpolation, Key, Outside};
@@ -17,7 +17,7 @@ pub use performance::{Performance, Within};
 pub use sampler::{NotFinite, Sampler};
 pub use value::Value;
 
-/// The plain name of a value by its path: `place` for `placement.place_m`.
+/// The plain name of a value by its path: `position` for `placement.position_m`.
 pub fn short_name(path: &str) -> &str {
     const UNITS: [&str; 13] =
         ["_n_s_m", "_kg_m3", "_m_s2", "_m_s", "_n_s", "_rad", "_mm", "_kg", "_n", "_s", "_m", "_1_s", "_m3"];
@@ -27,7 +27,19 @@ pub fn short_name(path: &str) -> &str {
     UNITS.iter().find_map(|unit| last.strip_suffix(unit)).unwrap_or(last)
 }
 
-/// A path and the part of the value it means: `placement.place_m[1]` is part 1.
+/// The label of a value in the interface, in lower case: the last name of its
+/// path, or a plainer word for that.
+pub fn label(path: &str) -> &str {
+    match short_name(path) {
+        "position" => "place",
+        "orientation" => "turn",
+        "restitution" => "bounce",
+        "launch_angular_velocity" => "launch spin",
+        name => name,
+    }
+}
+
+/// A path and the part of the value it means: `placement.position_m[1]` is part 1.
 pub(crate) fn split_part(path: &str) -> (&str, Option<usize>) {
     let Some((whole, rest)) = path.rsplit_once('[') else { return (path, None) };
     match rest.strip_suffix(']').and_then(|part| part.parse().ok()) {

@@ -1,7 +1,7 @@
 //! Motion made by hand while the shot plays.
 
-use super::slots::{Bounds, Slot, element_slots, shot_slots};
-use super::{Channel, Interpolation, Key, Value, fit, short_name, split_part};
+use super::parameters::{Bounds, Parameter, element_parameters, shot_parameters};
+use super::{Channel, Interpolation, Key, Value, fit, label, split_part};
 use crate::{Id, Shot};
 use std::collections::BTreeMap;
 use std::f64::consts::{PI, TAU};
@@ -10,16 +10,16 @@ use std::f64::consts::{PI, TAU};
 #[derive(Clone, Copy, Debug, PartialEq)]
 pub struct Within {
     /// Distance of places, m.
-    pub place_m: f64,
+    pub position_m: f64,
     /// Distance of turns, rad.
-    pub turn_rad: f64,
-    /// Of other values, as a share of the range they went through.
-    pub share: f64,
+    pub orientation_rad: f64,
+    /// Of other values, as a fraction of the range they went through.
+    pub fraction: f64,
 }
 
 impl Default for Within {
     fn default() -> Self {
-        Self { place_m: 0.01, turn_rad: 0.01, share: 0.005 }
+        Self { position_m: 0.01, orientation_rad: 0.01, fraction: 0.005 }
     }
 }
 
@@ -59,10 +59,10 @@ impl Performance {
     ) -> Result<(), String> {
         let (kind, bounds) = range(before, element, path)?;
         if !value.is_finite() {
-            return Err(format!("{} is not finite", short_name(path)));
+            return Err(format!("{} is not finite", label(path)));
         }
         if !value.is_like(&kind) {
-            return Err(format!("{} is {}, not {}", short_name(path), value.kind(), kind.kind()));
+            return Err(format!("{} is {}, not {}", label(path), value.kind(), kind.kind()));
         }
         let mut value = bounds.hold(value);
         let stretches = self.taken.entry((element, path.to_owned())).or_default();
@@ -72,7 +72,7 @@ impl Performance {
         }
         let stretch = stretches.last_mut().expect("one was begun");
         let last = stretch.last_mut().expect("it is not empty");
-        if path == "placement.turn_rad" {
+        if path == "placement.orientation_rad" {
             value = nearest_turn(value, last.1);
         }
         if at > last.0 {
@@ -111,7 +111,7 @@ impl Performance {
     pub fn summary(&self, shot: &Shot) -> String {
         let words = |(element, path): &(Option<Id>, String)| {
             let whose = element.and_then(|id| shot.element(id));
-            format!("{} of {}", short_name(path), whose.map_or("the shot", |element| &element.name))
+            format!("{} of {}", label(path), whose.map_or("the shot", |element| &element.name))
         };
         let all: Vec<String> = self.taken.keys().map(words).collect();
         match &all[..] {
@@ -127,9 +127,9 @@ impl Performance {
         for ((element, path), stretches) in &self.taken {
             let standing = out.value(*element, path);
             let motion = match element {
-                None => &mut out.motion,
+                None => &mut out.channels,
                 Some(id) => match out.elements.iter_mut().find(|element| element.id == *id) {
-                    Some(element) => &mut element.motion,
+                    Some(element) => &mut element.channels,
                     // It was deleted meanwhile.
                     None => continue,
                 },
@@ -185,9 +185,9 @@ fn replaced(channel: &Channel, mut keys: Vec<Key>) -> Channel {
         .iter()
         .rev()
         .find(|key| key.frame <= *span.end())
-        .is_some_and(|key| key.then == Interpolation::Hold);
+        .is_some_and(|key| key.interpolation == Interpolation::Hold);
     if let (true, Some(last)) = (holds, keys.last_mut()) {
-        last.then = Interpolation::Hold;
+        last.interpolation = Interpolation::Hold;
     }
     next.keys.retain(|key| !span.contains(&key.frame));
     let at = next.keys.partition_point(|key| key.frame < *span.start());
@@ -196,11 +196,11 @@ fn replaced(channel: &Channel, mut keys: Vec<Key>) -> Channel {
 }
 
 fn tolerance(path: &str, stretch: &Stretch, within: Within) -> f64 {
-    if path.starts_with("placement.place_m") {
-        return within.place_m;
+    if path.starts_with("placement.position_m") {
+        return within.position_m;
     }
-    if path.starts_with("placement.turn_rad") {
-        return within.turn_rad;
+    if path.starts_with("placement.orientation_rad") {
+        return within.orientation_rad;
     }
     let range = |part: usize| {
         let values = stretch.iter().map(|(_, value)| value.part(part));
@@ -209,14 +209,14 @@ fn tolerance(path: &str, stretch: &Stretch, within: Within) -> f64 {
         high - low
     };
     let parts = stretch.first().map_or(0, |(_, value)| value.count());
-    within.share * (0..parts).map(range).fold(0.0, f64::max)
+    within.fraction * (0..parts).map(range).fold(0.0, f64::max)
 }
 
 /// Kind and range of a value that can be keyed.
 fn range(shot: &Shot, element: Option<Id>, path: &str) -> Result<(Value, Bounds), String> {
     let (whole, part) = split_part(path);
     let mut found = None;
-    let mut visit = |at: std::fmt::Arguments, slot: Slot, bounds: Bounds| {
+    let mut visit = |at: std::fmt::Arguments, slot: Parameter, bounds: Bounds| {
         let at = at.to_string();
         if at == path {
             found = Some((slot.kind(), bounds));
@@ -225,16 +225,16 @@ fn range(shot: &Shot, element: Option<Id>, path: &str) -> Result<(Value, Bounds)
         }
     };
     match element {
-        None => shot_slots(&mut Shot { elements: Vec::new(), ..shot.clone() }, &mut visit),
+        None => shot_parameters(&mut Shot { elements: Vec::new(), ..shot.clone() }, &mut visit),
         Some(id) => {
             let element = shot.element(id).ok_or_else(|| format!("element {} is not there", id.0))?;
-            element_slots(&mut element.clone(), &mut visit);
+            element_parameters(&mut element.clone(), &mut visit);
         }
     }
     match found {
         None => Err(format!("{path} is not a value of this element")),
         Some((_, bounds)) if !bounds.moves => {
-            Err(format!("{} is the same at every frame; it takes no keys", short_name(path)))
+            Err(format!("{} is the same at every frame; it takes no keys", label(path)))
         }
         Some(found) => Ok(found),
     }
@@ -242,14 +242,14 @@ fn range(shot: &Shot, element: Option<Id>, path: &str) -> Result<(Value, Bounds)
 
 /// The angles of the same turn that are nearest to those before, so that a
 /// turn goes on through a full round.
-fn nearest_turn(turn: Value, before: Value) -> Value {
-    let flipped = [turn.part(0) + PI, PI - turn.part(1), turn.part(2) + PI];
+fn nearest_turn(orientation: Value, before: Value) -> Value {
+    let flipped = [orientation.part(0) + PI, PI - orientation.part(1), orientation.part(2) + PI];
     let near = |angle: f64, part: usize| angle - TAU * ((angle - before.part(part)) / TAU).round();
-    let candidates = [[turn.part(0), turn.part(1), turn.part(2)], flipped]
+    let candidates = [[orientation.part(0), orientation.part(1), orientation.part(2)], flipped]
         .map(|angles| [0, 1, 2].map(|part| near(angles[part], part)));
     let away = |angles: &[f64; 3]| (0..3).map(|i| (angles[i] - before.part(i)).powi(2)).sum::<f64>();
     let best = if away(&candidates[1]) < away(&candidates[0]) { candidates[1] } else { candidates[0] };
-    turn.with_parts(|part| best[part])
+    orientation.with_parts(|part| best[part])
 }
 
 #[cfg(test)]
@@ -258,12 +258,12 @@ mod tests {
     use crate::{Element, Moves, Sampler, Shape};
     use rstest::rstest;
 
-    const PLACE: &str = "placement.place_m";
+    const PLACE: &str = "placement.position_m";
 
     fn ball(motion: &[(&str, Channel)]) -> (Shot, Id) {
         let mut shot = Shot::empty("Test");
         let mut ball = Element::solid("Ball", Shape::sphere(0.1), Moves::Animated).at(1.0, 2.0, 3.0);
-        ball.motion.extend(motion.iter().map(|(path, channel)| ((*path).to_owned(), channel.clone())));
+        ball.channels.extend(motion.iter().map(|(path, channel)| ((*path).to_owned(), channel.clone())));
         let id = shot.add(ball);
         (shot, id)
     }
@@ -302,7 +302,7 @@ mod tests {
         for frame in 2..=120 {
             let (is, was) = (at(&keyed, id, PLACE, frame.into()), way(frame.into()));
             let away = (0..3).map(|i| (is.part(i) - was.part(i)).powi(2)).sum::<f64>().sqrt();
-            assert!(away <= within.place_m + 1e-6, "frame {frame}: {away} m");
+            assert!(away <= within.position_m + 1e-6, "frame {frame}: {away} m");
         }
         assert!(keyed.faults().is_empty(), "{:?}", keyed.faults());
     }
@@ -316,7 +316,7 @@ mod tests {
         let performance = perform(&shot, id, PLACE, 11..=30, |_| Value::Vector([9.0; 3]));
         let (keyed, _) = performance.keyed(&shot, Within::default());
         let frames: Vec<f64> =
-            keyed.element(id).unwrap().motion[PLACE].keys.iter().map(|key| key.frame).collect();
+            keyed.element(id).unwrap().channels[PLACE].keys.iter().map(|key| key.frame).collect();
         assert_eq!((frames[0], *frames.last().unwrap()), (1.0, 60.0));
         assert!(!frames.contains(&20.0));
         // It begins where it was.
@@ -327,7 +327,7 @@ mod tests {
     #[test]
     fn a_value_let_go_and_taken_up_again_has_two_stretches() {
         let (shot, id) = ball(&[]);
-        let path = "is.solid.body.friction";
+        let path = "kind.solid.body.friction";
         let mut performance = perform(&shot, id, path, 2..=10, |_| Value::Number(1.0));
         let before = Sampler::new(&performance.live(&shot)).unwrap().at(19.0).unwrap();
         performance.take(&before, (19.0, 20.0), Some(id), path, Value::Number(0.25)).unwrap();
@@ -341,7 +341,7 @@ mod tests {
     fn a_part_of_a_keyed_whole_leaves_its_other_parts() {
         let way = Channel::keyed([(1.0, Value::Vector([0.0; 3])), (21.0, Value::Vector([20.0; 3]))]);
         let (shot, id) = ball(&[(PLACE, way)]);
-        let performance = perform(&shot, id, "placement.place_m[1]", 6..=10, |_| Value::Number(-1.0));
+        let performance = perform(&shot, id, "placement.position_m[1]", 6..=10, |_| Value::Number(-1.0));
         let (keyed, _) = performance.keyed(&shot, Within::default());
         assert_eq!(at(&keyed, id, PLACE, 8.0), Value::Vector([7.0, -1.0, 7.0]));
         assert_eq!(at(&keyed, id, PLACE, 21.0), Value::Vector([20.0; 3]));
@@ -349,7 +349,7 @@ mod tests {
 
     #[test]
     fn a_whole_whose_parts_are_keyed_keeps_a_channel_a_part() {
-        let (shot, id) = ball(&[("placement.place_m[0]", Channel::keyed([(1.0, 7.0f32), (90.0, 7.0)]))]);
+        let (shot, id) = ball(&[("placement.position_m[0]", Channel::keyed([(1.0, 7.0f32), (90.0, 7.0)]))]);
         let performance = perform(&shot, id, PLACE, 6..=10, |_| Value::Vector([1.0, 1.5, 2.0]));
         let (keyed, _) = performance.keyed(&shot, Within::default());
         assert_eq!(at(&keyed, id, PLACE, 8.0), Value::Vector([1.0, 1.5, 2.0]));
@@ -361,20 +361,20 @@ mod tests {
     fn a_turn_goes_on_through_a_full_round() {
         let (shot, id) = ball(&[]);
         // As angles of a turn come: from -π to π.
-        let turn = |t: f64| {
+        let orientation = |t: f64| {
             let y = t / 5.0;
             Value::Vector([0.0, (y - TAU * (y / TAU).round()) as f32, 0.0])
         };
-        let performance = perform(&shot, id, "placement.turn_rad", 2..=80, turn);
+        let performance = perform(&shot, id, "placement.orientation_rad", 2..=80, orientation);
         let (keyed, count) = performance.keyed(&shot, Within::default());
         assert!(count < 12, "{count} keys");
-        assert!((at(&keyed, id, "placement.turn_rad", 80.0).part(1) - 16.0).abs() < 0.02);
+        assert!((at(&keyed, id, "placement.orientation_rad", 80.0).part(1) - 16.0).abs() < 0.02);
     }
 
     #[rstest]
-    #[case("is.solid.body.friction", Value::Vector([1.0; 3]), "three numbers, not a number")]
-    #[case("is.solid.body.friction", Value::Number(f32::NAN), "is not finite")]
-    #[case("is.camera.exposure", Value::Number(0.1), "is not a value")]
+    #[case("kind.solid.body.friction", Value::Vector([1.0; 3]), "three numbers, not a number")]
+    #[case("kind.solid.body.friction", Value::Number(f32::NAN), "is not finite")]
+    #[case("kind.camera.exposure", Value::Number(0.1), "is not a value")]
     fn what_cannot_be_performed_is_refused(#[case] path: &str, #[case] value: Value, #[case] why: &str) {
         let (shot, id) = ball(&[]);
         let mut performance = Performance::default();
@@ -394,7 +394,7 @@ mod tests {
     #[test]
     fn a_value_beyond_its_range_is_held_in_it() {
         let (shot, id) = ball(&[]);
-        let path = "is.solid.body.bounce";
+        let path = "kind.solid.body.restitution";
         let performance = perform(&shot, id, path, 2..=4, |_| Value::Number(3.0));
         assert_eq!(at(&performance.live(&shot), id, path, 4.0), Value::Number(1.0));
     }

@@ -2,9 +2,11 @@
 
 use super::elapsed::Sums;
 use super::expression::{Expression, Moment};
-use super::slots::{Bounds, PLACE, Slot, TURN, element_slots, placement_slot, shot_slots};
-use super::{Channel, Value, short_name, split_part};
-use crate::{Fault, History, Id, Moves, Shot, turn_about_axes};
+use super::parameters::{
+    Bounds, ORIENTATION, POSITION, Parameter, element_parameters, placement_parameter, shot_parameters,
+};
+use super::{Channel, Value, label, short_name, split_part};
+use crate::{Fault, History, Id, Moves, Shot, euler_angles};
 use glam::Vec3;
 use std::collections::{BTreeMap, HashMap};
 use std::fmt::Arguments;
@@ -32,10 +34,10 @@ pub struct NotFinite {
 /// use shot::{Channel, Element, Moves, Sampler, Shape, Shot};
 /// let mut shot = Shot::empty("Lift");
 /// let mut ball = Element::solid("Ball", Shape::sphere(0.1), Moves::Animated);
-/// ball.motion.insert("placement.place_m[1]".to_owned(), Channel::keyed([(1.0, 0.0f32), (11.0, 5.0)]));
+/// ball.channels.insert("placement.position_m[1]".to_owned(), Channel::keyed([(1.0, 0.0f32), (11.0, 5.0)]));
 /// shot.add(ball);
 /// let sampler = Sampler::new(&shot).unwrap();
-/// assert_eq!(sampler.at(3.0).unwrap().named("Ball").unwrap().placement.place_m.y, 1.0);
+/// assert_eq!(sampler.at(3.0).unwrap().named("Ball").unwrap().placement.position_m.y, 1.0);
 /// ```
 #[derive(Clone, Debug)]
 pub struct Sampler {
@@ -74,14 +76,19 @@ enum Source {
 }
 
 /// Calls `f` with one value of the owner.
-fn with_slot<T>(shot: &mut Shot, owner: Owner, slot: usize, f: impl FnOnce(Slot, Bounds) -> T) -> Option<T> {
+fn with_slot<T>(
+    shot: &mut Shot,
+    owner: Owner,
+    slot: usize,
+    f: impl FnOnce(Parameter, Bounds) -> T,
+) -> Option<T> {
     if let Some(index) = owner
-        && let Some((value, bounds)) = placement_slot(&mut shot.elements[index], slot)
+        && let Some((value, bounds)) = placement_parameter(&mut shot.elements[index], slot)
     {
         return Some(f(value, bounds));
     }
     let (mut at, mut f, mut out) = (0, Some(f), None);
-    let mut visit = |_: Arguments, value: Slot, bounds: Bounds| {
+    let mut visit = |_: Arguments, value: Parameter, bounds: Bounds| {
         if at == slot
             && let Some(f) = f.take()
         {
@@ -90,8 +97,8 @@ fn with_slot<T>(shot: &mut Shot, owner: Owner, slot: usize, f: impl FnOnce(Slot,
         at += 1;
     };
     match owner {
-        None => shot_slots(shot, &mut visit),
-        Some(index) => element_slots(&mut shot.elements[index], &mut visit),
+        None => shot_parameters(shot, &mut visit),
+        Some(index) => element_parameters(&mut shot.elements[index], &mut visit),
     }
     out
 }
@@ -113,7 +120,7 @@ struct Names {
 impl Names {
     fn new(base: &mut Shot) -> Self {
         let mut shot = Vec::new();
-        shot_slots(base, &mut |path, slot, bounds| {
+        shot_parameters(base, &mut |path, slot, bounds| {
             shot.push(Named { path: path.to_string(), kind: slot.kind(), bounds });
         });
         let by_name = base.elements.iter().enumerate().map(|(i, e)| (e.name.clone(), i)).collect();
@@ -124,14 +131,14 @@ impl Names {
         let Some(index) = owner else { return &self.shot };
         self.elements[index].get_or_insert_with(|| {
             let mut list = Vec::new();
-            element_slots(&mut base.elements[index], &mut |path, slot, bounds| {
+            element_parameters(&mut base.elements[index], &mut |path, slot, bounds| {
                 list.push(Named { path: path.to_string(), kind: slot.kind(), bounds });
             });
             list
         })
     }
 
-    /// What `Mooring block.place.y` means.
+    /// What `Mooring block.position.y` means.
     fn reference(&mut self, base: &mut Shot, text: &str) -> Result<Address, String> {
         let dots = text.match_indices('.').map(|(at, _)| at);
         // An element's name may itself have dots: the longest that is one counts.
@@ -156,7 +163,9 @@ impl Names {
         let slot = names
             .iter()
             .position(|named| named.path == value)
-            .or_else(|| names.iter().position(|named| short_name(&named.path) == value))
+            .or_else(|| {
+                names.iter().position(|named| short_name(&named.path) == value || label(&named.path) == value)
+            })
             .ok_or_else(|| format!("{whose} has no value called {value}"))?;
         match (names[slot].kind.count(), part) {
             (1, None) => Ok(Address { owner, slot, part: None }),
@@ -181,8 +190,8 @@ impl Sampler {
             .elements
             .iter()
             .enumerate()
-            .map(|(i, element)| (Some(i), format!("elements[{i}].motion"), &element.motion))
-            .chain([(None, "motion".to_owned(), &shot.motion)]);
+            .map(|(i, element)| (Some(i), format!("elements[{i}].channels"), &element.channels))
+            .chain([(None, "channels".to_owned(), &shot.channels)]);
         for (owner, root, motion) in owners {
             read_channels(&mut base, &mut names, owner, &root, motion, &mut tracks, &mut faults);
         }
@@ -191,7 +200,7 @@ impl Sampler {
                 let Address { owner, slot, .. } = tracks[i].0.address;
                 let path = &names.of(&mut base.clone(), owner)[slot].path;
                 let whose = owner.map_or("the shot", |index| shot.elements[index].name.as_str());
-                format!("{} of {whose}", short_name(path))
+                format!("{} of {whose}", label(path))
             };
             let mut names_of = circle.clone();
             names_of.push(circle[0]);
@@ -244,7 +253,8 @@ impl Sampler {
         let reads = |reference: &Address| {
             let element = reference.owner.map(|index| &self.base.elements[index]);
             let moves = element.and_then(|element| element.as_solid()).map(|solid| solid.body.moves);
-            [PLACE, TURN].contains(&reference.slot) && moves.is_some_and(|moves| moves != Moves::Still)
+            [POSITION, ORIENTATION].contains(&reference.slot)
+                && moves.is_some_and(|moves| moves != Moves::Still)
         };
         self.tracks.iter().any(|track| match &track.source {
             Source::Formula(_, references) => references.iter().any(reads),
@@ -355,23 +365,23 @@ impl Sampler {
 
     /// The place or turn of a body that a reference names, if a solver has it.
     fn solved(&self, of: &Address, frame: f64, solved: History) -> Option<Vec3> {
-        let element = &self.base.elements[of.owner.filter(|_| [PLACE, TURN].contains(&of.slot))?];
-        let (place, turn) = solved(element.id, frame)?;
-        Some(if of.slot == PLACE { place } else { turn_about_axes(turn) })
+        let element = &self.base.elements[of.owner.filter(|_| [POSITION, ORIENTATION].contains(&of.slot))?];
+        let (position, orientation) = solved(element.id, frame)?;
+        Some(if of.slot == POSITION { position } else { euler_angles(orientation) })
     }
 
     fn not_finite(&self, address: Address, frame: f64) -> NotFinite {
         let (mut at, mut what) = (0, String::new());
         let mut base = self.base.clone();
-        let mut visit = |path: Arguments, _: Slot, _: Bounds| {
+        let mut visit = |path: Arguments, _: Parameter, _: Bounds| {
             if at == address.slot {
-                what = short_name(&path.to_string()).to_owned();
+                what = label(&path.to_string()).to_owned();
             }
             at += 1;
         };
         match address.owner {
-            None => shot_slots(&mut base, &mut visit),
-            Some(index) => element_slots(&mut base.elements[index], &mut visit),
+            None => shot_parameters(&mut base, &mut visit),
+            Some(index) => element_parameters(&mut base.elements[index], &mut visit),
         }
         let element = address.owner.map(|index| &self.base.elements[index]);
         let name = element.map_or_else(|| "the shot".to_owned(), |element| element.name.clone());
@@ -393,7 +403,7 @@ fn read_channels(
     // A whole before its parts, so that the parts prevail.
     for (path, channel) in motion {
         let at = format!("{root}.{path}");
-        let mut say = |place: String, message: String| faults.push(Fault { path: place, message });
+        let mut say = |position: String, message: String| faults.push(Fault { path: position, message });
         let list = names.of(base, owner);
         let exact = list.iter().position(|named| named.path == *path).map(|slot| (slot, None));
         let (whole, part) = split_part(path);
@@ -405,11 +415,11 @@ fn read_channels(
         };
         let Named { kind, bounds, .. } = list[slot];
         if !bounds.moves {
-            say(at, format!("{} is the same at every frame; it takes no keys", short_name(path)));
+            say(at, format!("{} is the same at every frame; it takes no keys", label(path)));
             continue;
         }
         if part.is_some_and(|part| part >= kind.count() || kind.count() == 1) {
-            say(at, format!("{} has no such part", short_name(path)));
+            say(at, format!("{} has no such part", label(path)));
             continue;
         }
         let kind = if part.is_some() { Value::Number(0.0) } else { kind };
@@ -456,7 +466,7 @@ fn read_channels(
 }
 
 fn channel_faults(channel: &Channel, at: &str, kind: Value, bounds: Bounds, faults: &mut Vec<Fault>) {
-    let mut say = |place: String, message: String| faults.push(Fault { path: place, message });
+    let mut say = |position: String, message: String| faults.push(Fault { path: position, message });
     match (&channel.expression, channel.keys.is_empty()) {
         (Some(_), false) => {
             say(format!("{at}.keys"), "there is an expression too; give one of both".to_owned())
@@ -481,15 +491,15 @@ fn channel_faults(channel: &Channel, at: &str, kind: Value, bounds: Bounds, faul
         for part in 0..kind.count() {
             let value = key.value.part(part) as f32;
             if !(bounds.low..=bounds.high).contains(&value) {
-                let place =
+                let position =
                     if kind.count() == 1 { format!("{at}.value") } else { format!("{at}.value[{part}]") };
-                say(place, format!("{value} is outside {} to {}", bounds.low, bounds.high));
+                say(position, format!("{value} is outside {} to {}", bounds.low, bounds.high));
             }
         }
-        for (name, handle) in [("leave", key.leave), ("arrive", key.arrive)] {
+        for (name, handle) in [("outgoing", key.outgoing), ("incoming", key.incoming)] {
             let Some(handle) = handle else { continue };
-            if !handle.by.is_like(&kind) || !handle.by.is_finite() {
-                say(format!("{at}.{name}.by"), format!("is {}, not {}", handle.by.kind(), kind.kind()));
+            if !handle.value.is_like(&kind) || !handle.value.is_finite() {
+                say(format!("{at}.{name}.by"), format!("is {}, not {}", handle.value.kind(), kind.kind()));
             }
             if !(0.0..=1e6).contains(&handle.frames) {
                 say(format!("{at}.{name}.frames"), format!("{} is outside 0 to 1000000", handle.frames));

@@ -1,16 +1,18 @@
 //! Particles: where they are born, how they start, what becomes of them.
 
-mod becoming;
-mod birth;
+mod emission;
+mod events;
 mod show;
-mod steer;
+mod steering;
 
-pub use becoming::{Back, Becoming, Split, Then, When, circle_names, endless};
-pub use birth::{BirthMap, Births, BornOn, Direction, MapOf, Often, Source, Start};
+pub use emission::{
+    Direction, Emission, EmissionDomain, EmissionMap, EmissionSchedule, MapOf, Source, Start,
+};
+pub use events::{Action, ParticleEvent, Split, ToParticles, Trigger, circle_names, endless};
 pub use show::{By, ColourStop, Form, Pick, Show, SizeStop, Turned, own_random};
-pub use steer::{Flock, Meet, Outcome, Steer};
+pub use steering::{ContactOutcome, ContactResponse, Flock, Steering};
 
-use crate::{Id, Look, Weight, Who};
+use crate::{ElementFilter, Id, Look, Weight};
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 
@@ -18,20 +20,20 @@ use serde::{Deserialize, Serialize};
 #[derive(Clone, Debug, Default, PartialEq, Serialize, Deserialize, JsonSchema)]
 #[serde(deny_unknown_fields, default)]
 pub struct Particles {
-    /// Where they are born.
-    pub from: Source,
+    /// Where they are emitted.
+    pub source: Source,
     /// How many are born, and when.
-    pub births: Births,
+    pub emission: Emission,
     /// What they have at birth.
     pub start: Start,
     /// What they are to forces.
-    pub body: Grain,
-    /// How they move of themselves.
-    pub steer: Steer,
-    /// What they do on meeting bodies.
-    pub meet: Meet,
-    /// What becomes of them.
-    pub becoming: Vec<Becoming>,
+    pub body: ParticleBody,
+    /// How they steer.
+    pub steering: Steering,
+    /// How they respond to contacts with bodies.
+    pub contact: ContactResponse,
+    /// Events of their lives.
+    pub events: Vec<ParticleEvent>,
     /// What is drawn for each.
     pub show: Show,
     /// Its look; a colour over life or speed multiplies albedo and emission.
@@ -40,45 +42,45 @@ pub struct Particles {
     pub seed: u32,
 }
 
-/// What a particle is to forces: a ball.
+/// What a particle is to forces: a sphere.
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize, JsonSchema)]
 #[serde(deny_unknown_fields, default)]
-pub struct Grain {
+pub struct ParticleBody {
     /// Density, or mass.
     pub weight: Weight,
-    /// Largest random share by which its mass differs, 0–1.
+    /// Largest random fraction by which its mass differs, 0–1.
     pub mass_variation: f32,
-    /// Drag coefficient C for moving air; its area is that of a disc of its size.
+    /// Drag coefficient C for moving air, no unit; its area is that of a disc of its size.
     pub drag: f32,
-    /// It never moves faster, m/s; none: it may.
+    /// Greatest speed, m/s; none: no limit.
     #[serde(skip_serializing_if = "Option::is_none")]
-    pub fastest_m_s: Option<f32>,
+    pub max_speed_m_s: Option<f32>,
 }
 
-impl Default for Grain {
+impl Default for ParticleBody {
     fn default() -> Self {
-        Self { weight: Weight::DensityKgM3(600.0), mass_variation: 0.0, drag: 0.47, fastest_m_s: None }
+        Self { weight: Weight::DensityKgM3(600.0), mass_variation: 0.0, drag: 0.47, max_speed_m_s: None }
     }
 }
 
 impl Particles {
     /// The particles that they make.
     pub fn makes(&self) -> impl Iterator<Item = Id> + '_ {
-        self.becoming.iter().filter_map(|becoming| match &becoming.then {
-            Then::Become { of } | Then::Trail { of, .. } => Some(*of),
-            Then::Split(split) => split.of,
-            Then::Die {} | Then::Solid { .. } => None,
+        self.events.iter().filter_map(|event| match &event.action {
+            Action::Become { of } | Action::Trail { of, .. } => Some(*of),
+            Action::Split(split) => split.of,
+            Action::Die {} | Action::Solid { .. } => None,
         })
     }
 
     /// All lists of elements that it has.
-    pub fn who(&self) -> impl Iterator<Item = &Vec<Who>> {
-        let hits = if let Source::Impacts { of, .. } = &self.from { Some(of) } else { None };
-        let touched = self.becoming.iter().filter_map(|becoming| match &becoming.when {
-            When::Touch { of, .. } => Some(of),
+    pub fn filters(&self) -> impl Iterator<Item = &Vec<ElementFilter>> {
+        let hits = if let Source::Impacts { of, .. } = &self.source { Some(of) } else { None };
+        let touched = self.events.iter().filter_map(|event| match &event.trigger {
+            Trigger::Touch { of, .. } => Some(of),
             _ => None,
         });
-        [&self.meet.only, &self.meet.except].into_iter().chain(hits).chain(touched)
+        [&self.contact.only, &self.contact.except].into_iter().chain(hits).chain(touched)
     }
 
     /// What of it acts on the simulation: all but what it looks like.

@@ -36,7 +36,7 @@ pub enum Form {
     Disc,
     /// A line along the way it comes.
     Streak {
-        /// As far as it goes in so long, s.
+        /// As far as it goes in this many seconds.
         seconds: f32,
     },
     /// A copy of a solid, as large as the particle along its longest side.
@@ -85,9 +85,9 @@ pub enum By {
     /// Nothing: all have the first.
     #[default]
     Nothing,
-    /// The share of its life that has passed.
+    /// The fraction of its life that has passed.
     Life,
-    /// Its speed, as a share of a given one.
+    /// Its speed, as a fraction of a given one.
     Speed {
         /// The speed that counts as 1, m/s.
         most_m_s: f32,
@@ -106,7 +106,7 @@ impl By {
 
     /// The number that decides, 0–1; `random` and the map's `weight` are the particle's own.
     #[inline]
-    pub fn share(&self, age_s: f32, lifespan_s: f32, speed_m_s: f32, random: f32, weight: f32) -> f32 {
+    pub fn fraction(&self, age_s: f32, lifespan_s: f32, speed_m_s: f32, random: f32, weight: f32) -> f32 {
         match *self {
             Self::Nothing => 0.0,
             Self::Life if lifespan_s.is_finite() && lifespan_s > 0.0 => (age_s / lifespan_s).clamp(0.0, 1.0),
@@ -118,7 +118,7 @@ impl By {
     }
 }
 
-/// A colour at a share.
+/// A colour at a fraction of what decides it.
 #[derive(Clone, Copy, Debug, PartialEq, Serialize, Deserialize, JsonSchema)]
 #[serde(deny_unknown_fields)]
 pub struct ColourStop {
@@ -129,32 +129,32 @@ pub struct ColourStop {
     pub colour: Vec3,
 }
 
-/// A share of the size at a share.
+/// A size at a fraction of what decides it.
 #[derive(Clone, Copy, Debug, PartialEq, Serialize, Deserialize, JsonSchema)]
 #[serde(deny_unknown_fields)]
 pub struct SizeStop {
     /// Where, 0–1.
     pub at: f32,
-    /// Share of the particle's size.
+    /// Multiple of the particle's size, no unit.
     pub size: f32,
 }
 
 impl Show {
-    /// The colour at a share: linear between the stops, white without any.
+    /// The colour at a fraction: linear between the stops, white without any.
     pub fn colour(&self, at: f32) -> Vec3 {
         let stops: &[ColourStop] = &self.colours;
         between(stops, at, |stop| stop.at, |stop| stop.colour, |a, b, t| a.lerp(b, t)).unwrap_or(Vec3::ONE)
     }
 
-    /// The share of the size at a share: linear between the stops, 1 without any.
+    /// The multiple of the size at a fraction: linear between the stops, 1 without any.
     pub fn size(&self, at: f32) -> f32 {
         between(&self.sizes, at, |stop| stop.at, |stop| stop.size, |a, b, t| a + (b - a) * t).unwrap_or(1.0)
     }
 
-    /// Which of `count` copies a particle shows; `rank` is its size as a share
+    /// Which of `count` copies a particle shows; `rank` is its size as a fraction
     /// of the range of sizes at birth.
     pub fn picked(pick: Pick, count: usize, id: u32, random: f32, rank: f32) -> usize {
-        let of = |share: f32| ((share * count as f32) as usize).min(count.saturating_sub(1));
+        let of = |fraction: f32| ((fraction * count as f32) as usize).min(count.saturating_sub(1));
         match pick {
             Pick::Random => of(random),
             Pick::Order => id as usize % count.max(1),
@@ -171,15 +171,15 @@ impl Show {
 fn between<S, T: Copy>(
     stops: &[S],
     at: f32,
-    place: impl Fn(&S) -> f32,
+    position: impl Fn(&S) -> f32,
     value: impl Fn(&S) -> T,
     mix: impl Fn(T, T, f32) -> T,
 ) -> Option<T> {
-    let after = stops.partition_point(|stop| place(stop) <= at);
+    let after = stops.partition_point(|stop| position(stop) <= at);
     let (before, next) = (stops.get(after.wrapping_sub(1)), stops.get(after));
     match (before, next) {
         (Some(a), Some(b)) => {
-            Some(mix(value(a), value(b), (at - place(a)) / (place(b) - place(a)).max(1e-9)))
+            Some(mix(value(a), value(b), (at - position(a)) / (position(b) - position(a)).max(1e-9)))
         }
         (Some(only), None) | (None, Some(only)) => Some(value(only)),
         (None, None) => None,
@@ -207,10 +207,10 @@ mod tests {
 
     #[test]
     fn what_never_dies_has_no_share_of_its_life() {
-        assert_eq!(By::Life.share(3.0, f32::INFINITY, 0.0, 0.0, 1.0), 0.0);
-        assert_eq!(By::Life.share(3.0, 4.0, 0.0, 0.0, 1.0), 0.75);
-        assert_eq!(By::Speed { most_m_s: 2.0 }.share(0.0, 1.0, 5.0, 0.0, 0.5), 1.0);
-        assert_eq!(By::Map.share(0.0, 1.0, 5.0, 0.0, 0.5), 0.5);
+        assert_eq!(By::Life.fraction(3.0, f32::INFINITY, 0.0, 0.0, 1.0), 0.0);
+        assert_eq!(By::Life.fraction(3.0, 4.0, 0.0, 0.0, 1.0), 0.75);
+        assert_eq!(By::Speed { most_m_s: 2.0 }.fraction(0.0, 1.0, 5.0, 0.0, 0.5), 1.0);
+        assert_eq!(By::Map.fraction(0.0, 1.0, 5.0, 0.0, 0.5), 0.5);
     }
 
     #[test]

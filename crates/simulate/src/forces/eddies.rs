@@ -27,7 +27,7 @@ pub struct Table {
 const RMS: f32 = 0.1142;
 
 impl Table {
-    /// The vectors at `turn`, the share of the period that has passed.
+    /// The vectors at `turn`, the fraction of the period that has passed.
     pub fn new(seed: u32, turn: f32) -> Self {
         let at = |i: usize| turning(mix(seed ^ (i as u32).wrapping_mul(0x9e37_79b9)), turn);
         Self { a: std::array::from_fn(&at), b: std::array::from_fn(|i| at(i + 256)) }
@@ -64,14 +64,14 @@ impl Table {
 /// A unit vector, chosen by `hash`, that has turned about an axis at right
 /// angles to it: once or twice in the period, either way.
 fn turning(hash: u32, turn: f32) -> Vec3 {
-    let share = |salt: u32| mix(hash ^ salt) as f32 / u32::MAX as f32;
+    let fraction = |salt: u32| mix(hash ^ salt) as f32 / u32::MAX as f32;
     let start = {
-        let (z, angle) = (2.0 * share(0x51) - 1.0, TAU * share(0x52));
+        let (z, angle) = (2.0 * fraction(0x51) - 1.0, TAU * fraction(0x52));
         let r = (1.0 - z * z).max(0.0).sqrt();
         Vec3::new(r * angle.cos(), r * angle.sin(), z)
     };
     let (u, v) = start.any_orthonormal_pair();
-    let lean = TAU * share(0x53);
+    let lean = TAU * fraction(0x53);
     let side = u * lean.cos() + v * lean.sin();
     let times = [1.0, -1.0, 2.0, -2.0][(hash >> 30) as usize];
     let (sin, cos) = (TAU * times * turn).sin_cos();
@@ -149,10 +149,10 @@ impl Repeating {
             return (turns, [(Vec3::ZERO, 1.0), (Vec3::ZERO, 0.0)]);
         }
         let t = seconds.rem_euclid(period);
-        let share = (t / period) as f32;
-        let even = share.hypot(1.0 - share);
+        let fraction = (t / period) as f32;
+        let even = fraction.hypot(1.0 - fraction);
         let at = |t: f64| self.drift * t as f32;
-        (turns, [(at(t), (1.0 - share) / even), (at(t - period), share / even)])
+        (turns, [(at(t), (1.0 - fraction) / even), (at(t - period), fraction / even)])
     }
 }
 

@@ -85,20 +85,20 @@ impl Flow {
                 let radius = p.x.hypot(p.z);
                 let outward = if radius > 1e-9 { Vec3::new(p.x, 0.0, p.z) / radius } else { Vec3::ZERO };
                 let core = settings.core_m;
-                let share = if radius < core { radius / core } else { core / radius };
-                let around = Vec3::Y.cross(outward) * (settings.speed_m_s * share);
+                let fraction = if radius < core { radius / core } else { core / radius };
+                let around = Vec3::Y.cross(outward) * (settings.speed_m_s * fraction);
                 *turn
-                    * (around - outward * (settings.inflow_m_s * share)
-                        + Vec3::Y * (settings.rise_m_s * share.min(1.0)))
+                    * (around - outward * (settings.inflow_m_s * fraction)
+                        + Vec3::Y * (settings.rise_m_s * fraction.min(1.0)))
             }
             Self::Along { settings, strokes } => {
                 let Some((on, direction)) = nearest_on(strokes, place) else { return Vec3::ZERO };
                 let away = on - place;
-                let share = (away.length() / settings.range_m).min(1.0);
-                let fade = 1.0 - share * share * (3.0 - 2.0 * share);
+                let fraction = (away.length() / settings.range_m).min(1.0);
+                let fade = 1.0 - fraction * fraction * (3.0 - 2.0 * fraction);
                 direction * (settings.speed_m_s * fade)
                     + away.try_normalize().unwrap_or(Vec3::ZERO)
-                        * (settings.inflow_m_s * share * f32::from(u8::from(share < 1.0)))
+                        * (settings.inflow_m_s * fraction * f32::from(u8::from(fraction < 1.0)))
             }
         }
     }

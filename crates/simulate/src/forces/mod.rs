@@ -17,13 +17,13 @@ use flow::Flow;
 pub(crate) use flow::nearest_on;
 use glam::Vec3;
 use rayon::prelude::*;
-use shot::{Attract, Curve, Element, Force, ForceKind, Id, Is, Push, Shot, Who, World};
+use shot::{Attract, Curve, Element, ElementFilter, ElementKind, Force, ForceKind, Id, Push, Shot, World};
 pub use weight::{Surfaces, Weight};
 
 /// Matter that forces act on: a column a quantity.
 pub struct Points<'a> {
     /// Where it is, m.
-    pub places: &'a [Vec3],
+    pub positions: &'a [Vec3],
     /// How it moves, m/s; changed by what acts.
     pub velocities: &'a mut [Vec3],
     /// 1 / mass, 1/kg.
@@ -84,23 +84,23 @@ impl Acting<'_> {
         let drags = self.0.iter().filter(|act| act.drags()).count();
         let push = |drag: bool, points: &mut Points| {
             for act in self.0.iter().filter(|act| act.drags() == drag) {
-                act.push(points.places, points.velocities, points.inverse_masses, points.drag_areas, dt);
+                act.push(points.positions, points.velocities, points.inverse_masses, points.drag_areas, dt);
             }
         };
         if drags == 0 || drags == self.0.len() {
             return push(drags > 0, points);
         }
-        let n = points.places.len();
+        let n = points.positions.len();
         for from in (0..n).step_by(CHUNK) {
             let part = from..(from + CHUNK).min(n);
             let mut points = Points {
-                places: &points.places[part.clone()],
+                positions: &points.positions[part.clone()],
                 velocities: &mut points.velocities[part.clone()],
                 inverse_masses: &points.inverse_masses[part.clone()],
                 drag_areas: &points.drag_areas[part],
             };
             let mut half = [Vec3::ZERO; CHUNK];
-            half[..points.places.len()].copy_from_slice(points.velocities);
+            half[..points.positions.len()].copy_from_slice(points.velocities);
             push(false, &mut points);
             for (half, v) in half.iter_mut().zip(points.velocities.iter_mut()) {
                 *half = 0.5 * (*v - *half);
@@ -115,7 +115,7 @@ impl Acting<'_> {
 /// Points a thread takes at once.
 const CHUNK: usize = 1_024;
 
-/// One element's share of what acts on it.
+/// One element's fraction of what acts on it.
 #[derive(Clone, Debug, PartialEq)]
 pub struct Share {
     /// The force's element.
@@ -162,29 +162,29 @@ impl Field {
     /// result does not depend on their number.
     pub fn push(&self, element: Id, points: &mut Points, dt: f32) {
         let acting = self.acting(element);
-        if points.places.len() <= CHUNK {
+        if points.positions.len() <= CHUNK {
             return acting.push(points, dt);
         }
-        let places = points.places.par_chunks(CHUNK);
+        let positions = points.positions.par_chunks(CHUNK);
         let masses = points.inverse_masses.par_chunks(CHUNK).zip(points.drag_areas.par_chunks(CHUNK));
-        places.zip(points.velocities.par_chunks_mut(CHUNK)).zip(masses).for_each(
-            |((places, velocities), (inverse_masses, drag_areas))| {
-                acting.push(&mut Points { places, velocities, inverse_masses, drag_areas }, dt);
+        positions.zip(points.velocities.par_chunks_mut(CHUNK)).zip(masses).for_each(
+            |((positions, velocities), (inverse_masses, drag_areas))| {
+                acting.push(&mut Points { positions, velocities, inverse_masses, drag_areas }, dt);
             },
         );
     }
 
     /// Velocity at which a weightless dot drifts: with the air, and as an
     /// acceleration would have it after a quarter of a second, m/s.
-    pub fn drift(&self, place: Vec3) -> Vec3 {
+    pub fn drift(&self, position: Vec3) -> Vec3 {
         const A_WHILE: f32 = 0.25;
         let of = |act: &Act| {
-            let weight = act.strength * act.region.as_ref().map_or(1.0, |region| region.at(place));
+            let weight = act.strength * act.region.as_ref().map_or(1.0, |region| region.at(position));
             match &act.kind {
                 _ if weight == 0.0 || act.is_uniform() => Vec3::ZERO,
                 Kind::Acceleration(a) | Kind::Pull(a) => *a * (weight * A_WHILE),
-                Kind::Air(flow, _) => flow.velocity(place) * weight,
-                Kind::Attract(attractor) => attractor.acceleration(place) * (weight * A_WHILE),
+                Kind::Air(flow, _) => flow.velocity(position) * weight,
+                Kind::Attract(attractor) => attractor.acceleration(position) * (weight * A_WHILE),
                 Kind::Drag { .. } => Vec3::ZERO,
             }
         };
@@ -193,20 +193,20 @@ impl Field {
 
     /// Acceleration of a body of 1 kg and 0.1 m² at rest, uniform gravity left
     /// out, m/s².
-    pub fn felt(&self, place: Vec3) -> Vec3 {
+    pub fn felt(&self, position: Vec3) -> Vec3 {
         const MOMENT: f32 = 1e-3;
         let mut velocity = [Vec3::ZERO];
         for act in self.acts.iter().filter(|act| !act.is_uniform()) {
-            act.push(&[place], &mut velocity, &[1.0], &[0.1], MOMENT);
+            act.push(&[position], &mut velocity, &[1.0], &[0.1], MOMENT);
         }
         velocity[0] / MOMENT
     }
 
     /// What each force does to a body of an element.
-    pub fn shares(
+    pub fn contributions(
         &self,
         element: Id,
-        place: Vec3,
+        position: Vec3,
         velocity: Vec3,
         mass_kg: f32,
         drag_area: f32,
@@ -215,11 +215,11 @@ impl Field {
         let acts = self.acts.iter().filter(|act| act.acts_on(element));
         acts.map(|act| {
             let mut after = [velocity];
-            act.push(&[place], &mut after, &[1.0 / mass_kg], &[drag_area], MOMENT);
+            act.push(&[position], &mut after, &[1.0 / mass_kg], &[drag_area], MOMENT);
             Share {
                 force: act.element,
                 newtons: (after[0] - velocity) * (mass_kg / MOMENT),
-                weight: act.region.as_ref().map_or(1.0, |region| region.at(place)),
+                weight: act.region.as_ref().map_or(1.0, |region| region.at(position)),
             }
         })
         .collect()
@@ -234,8 +234,8 @@ fn act(
     force: &Force,
     seconds: f64,
 ) -> Option<Act> {
-    let (place, turn) = world.pose(element);
-    let axis = turn * Vec3::NEG_Y;
+    let (position, orientation) = world.pose(element);
+    let axis = orientation * Vec3::NEG_Y;
     let elapsed = || world.sampler().elapsed(element, axis, seconds);
     let kind = match &force.kind {
         ForceKind::Gravity { acceleration } => Kind::Acceleration(*acceleration),
@@ -244,12 +244,12 @@ fn act(
         ForceKind::Turbulence(turbulence) => {
             Kind::Air(Flow::turbulence(turbulence, elapsed(), seconds), turbulence.push)
         }
-        ForceKind::Vortex(vortex) => Kind::Air(Flow::vortex(vortex, place, turn), vortex.push),
+        ForceKind::Vortex(vortex) => Kind::Air(Flow::vortex(vortex, position, orientation), vortex.push),
         ForceKind::Attract(attract) => {
-            let target = match attract.to.and_then(|id| shot.element(id)) {
-                None => Target::Point(place),
-                Some(to) => match (&to.is, surfaces.get(to.id)) {
-                    (Is::Curve(curve), _) => Target::Line(strokes(curve, world.pose(to))),
+            let target = match attract.target.and_then(|id| shot.element(id)) {
+                None => Target::Point(position),
+                Some(to) => match (&to.kind, surfaces.get(to.id)) {
+                    (ElementKind::Curve(curve), _) => Target::Line(strokes(curve, world.pose(to))),
                     (_, Some(surface)) => {
                         let poses = world.placements(to);
                         Target::Surface(poses, surface.clone())
@@ -264,7 +264,7 @@ fn act(
         }
         ForceKind::Along(along) => {
             let curve = shot.element(along.curve)?;
-            let Is::Curve(line) = &curve.is else { return None };
+            let ElementKind::Curve(line) = &curve.kind else { return None };
             Kind::Air(Flow::along(along, strokes(line, world.pose(curve))), along.push)
         }
     };
@@ -272,7 +272,7 @@ fn act(
         None => None,
         Some(id) => Some(Weight::new(world, shot, surfaces, shot.element(id)?, seconds)?),
     };
-    let meant = |list: &[Who]| {
+    let meant = |list: &[ElementFilter]| {
         let of_list = |element: &&Element| list.iter().any(|who| who.means(element));
         shot.elements.iter().filter(of_list).map(|element| element.id).collect()
     };
@@ -281,8 +281,8 @@ fn act(
     Some(Act { element: element.id, kind, strength: force.strength, region, only, except })
 }
 
-pub(crate) fn strokes(curve: &Curve, (place, turn): shot::Pose) -> Vec<Vec<Vec3>> {
-    let moved = |stroke: Vec<Vec3>| stroke.into_iter().map(|p| place + turn * p).collect();
+pub(crate) fn strokes(curve: &Curve, (position, orientation): shot::Pose) -> Vec<Vec<Vec3>> {
+    let moved = |stroke: Vec<Vec3>| stroke.into_iter().map(|p| position + orientation * p).collect();
     curve.strokes().into_iter().map(moved).collect()
 }
 
@@ -304,18 +304,18 @@ impl Act {
 
     fn push(
         &self,
-        places: &[Vec3],
+        positions: &[Vec3],
         velocities: &mut [Vec3],
         inverse_masses: &[f32],
         drag_areas: &[f32],
         dt: f32,
     ) {
-        let weight = |place: Vec3| match &self.region {
+        let weight = |position: Vec3| match &self.region {
             None => self.strength,
-            Some(region) => self.strength * region.at(place),
+            Some(region) => self.strength * region.at(position),
         };
         // One loop a kind, so that each is tight.
-        let each = places.iter().zip(velocities.iter_mut());
+        let each = positions.iter().zip(velocities.iter_mut());
         match &self.kind {
             Kind::Acceleration(a) => each.for_each(|(&p, v)| *v += *a * (weight(p) * dt)),
             Kind::Pull(newtons) => each
@@ -369,22 +369,22 @@ fn dragged(v: Vec3, air: Vec3, k_dt: f32) -> Vec3 {
 impl Attractor {
     /// Acceleration at a place, m/s².
     #[inline]
-    fn acceleration(&self, place: Vec3) -> Vec3 {
+    fn acceleration(&self, position: Vec3) -> Vec3 {
         let settings = &self.settings;
         let reach = settings.range_m.unwrap_or(f32::INFINITY);
         let nearest = match &self.target {
             Target::Point(point) => *point,
-            Target::Line(strokes) => match flow::nearest_on(strokes, place) {
+            Target::Line(strokes) => match flow::nearest_on(strokes, position) {
                 Some((point, _)) => point,
                 None => return Vec3::ZERO,
             },
             Target::Surface(poses, surface) => {
                 let mut best: Option<(f32, Vec3)> = None;
-                for (at, turn) in poses {
-                    let local = turn.inverse() * (place - *at);
+                for (at, orientation) in poses {
+                    let local = orientation.inverse() * (position - *at);
                     let within = best.map_or(reach, |(square, _)| square.sqrt());
                     if let Some(on) = surface.nearest(local, within) {
-                        best = Some((on.distance_squared(local), *at + *turn * on));
+                        best = Some((on.distance_squared(local), *at + *orientation * on));
                     }
                 }
                 match best {
@@ -393,7 +393,7 @@ impl Attractor {
                 }
             }
         };
-        let away = nearest - place;
+        let away = nearest - position;
         let distance = away.length();
         if distance <= 1e-9 || distance >= reach {
             return Vec3::ZERO;

@@ -18,7 +18,7 @@ fn bare() -> Shot {
 
 fn with(kind: ForceKind) -> Shot {
     let mut shot = bare();
-    shot.add(Element::new("Force", Is::Force(Force::new(kind))));
+    shot.add(Element::new("Force", ElementKind::Force(Force::new(kind))));
     shot
 }
 
@@ -29,13 +29,13 @@ fn field_at(shot: &Shot, seconds: f64) -> Field {
 }
 
 /// The acceleration of a point of 1 kg and 1 m² at rest.
-fn acceleration(shot: &Shot, place: Vec3) -> Vec3 {
+fn acceleration(shot: &Shot, position: Vec3) -> Vec3 {
     let mut velocities = [Vec3::ZERO];
     let dt = 1e-4;
     field_at(shot, 0.0).push(
         Id(99),
         &mut Points {
-            places: &[place],
+            positions: &[position],
             velocities: &mut velocities,
             inverse_masses: &[1.0],
             drag_areas: &[1.0],
@@ -47,13 +47,13 @@ fn acceleration(shot: &Shot, place: Vec3) -> Vec3 {
 
 fn weight_of(region: Region, at: Vec3) -> f32 {
     let mut shot = with(ForceKind::Gravity { acceleration: Vec3::X });
-    let id = shot.add(Element::new("Region", Is::Region(region)));
+    let id = shot.add(Element::new("Region", ElementKind::Region(region)));
     limit(&mut shot, id);
     acceleration(&shot, at).x
 }
 
 fn limit(shot: &mut Shot, region: Id) {
-    let Is::Force(force) = &mut shot.named_mut("Force").unwrap().is else { panic!() };
+    let ElementKind::Force(force) = &mut shot.named_mut("Force").unwrap().kind else { panic!() };
     force.region = Some(region);
 }
 
@@ -68,7 +68,7 @@ fn a_fall_against_drag_follows_the_hyperbolic_tangent() {
     let (mut v, dt) = ([Vec3::ZERO], 1.0 / 192.0);
     for step in 1..=1920 {
         let mut points = Points {
-            places: &[Vec3::ZERO],
+            positions: &[Vec3::ZERO],
             velocities: &mut v,
             inverse_masses: &[1.0 / mass],
             drag_areas: &[area],
@@ -91,7 +91,7 @@ fn linear_drag_decays_exponentially() {
         field.push(
             Id(1),
             &mut Points {
-                places: &[Vec3::ZERO],
+                positions: &[Vec3::ZERO],
                 velocities: &mut v,
                 inverse_masses: &[0.5],
                 drag_areas: &[1.0],
@@ -108,8 +108,12 @@ fn wind_never_drives_a_leaf_faster_than_itself() {
     let field = field_at(&with(ForceKind::Wind(wind)), 0.0);
     let mut v = [Vec3::ZERO];
     for _ in 0..20 {
-        let mut points =
-            Points { places: &[Vec3::ZERO], velocities: &mut v, inverse_masses: &[1e5], drag_areas: &[1.0] };
+        let mut points = Points {
+            positions: &[Vec3::ZERO],
+            velocities: &mut v,
+            inverse_masses: &[1e5],
+            drag_areas: &[1.0],
+        };
         field.push(Id(1), &mut points, 0.04);
         assert!(v[0].length() <= 30.0 + 1e-3 && v[0].is_finite());
     }
@@ -151,7 +155,7 @@ fn curves_and_surfaces_attract_to_their_nearest_point() {
     let mut shot = bare();
     let line = shot.add(Element::new(
         "Line",
-        Is::Curve(Curve::Points {
+        ElementKind::Curve(Curve::Points {
             points_m: vec![Vec3::ZERO, Vec3::new(4.0, 0.0, 0.0)],
             closed: false,
             smooth: false,
@@ -159,11 +163,11 @@ fn curves_and_surfaces_attract_to_their_nearest_point() {
     ));
     let wall =
         shot.add(Element::solid("Wall", Shape::cuboid(1.0, 1.0, 1.0), Moves::Still).at(0.0, 0.0, -3.0));
-    let to = |id| Attract { acceleration: 1.0, to: Some(id), ..Attract::default() };
-    let id = shot.add(Element::new("Force", Is::Force(Force::new(ForceKind::Attract(to(line))))));
+    let to = |id| Attract { acceleration: 1.0, target: Some(id), ..Attract::default() };
+    let id = shot.add(Element::new("Force", ElementKind::Force(Force::new(ForceKind::Attract(to(line))))));
     assert!(acceleration(&shot, Vec3::new(3.0, 2.0, 0.0)).distance(Vec3::NEG_Y) < 1e-3);
     let force = shot.elements.iter_mut().find(|e| e.id == id).unwrap();
-    force.is = Is::Force(Force::new(ForceKind::Attract(to(wall))));
+    force.kind = ElementKind::Force(Force::new(ForceKind::Attract(to(wall))));
     assert!(acceleration(&shot, Vec3::new(0.2, 0.1, 2.0)).distance(Vec3::NEG_Z) < 1e-3);
 }
 
@@ -181,7 +185,7 @@ fn a_vortex_is_rankines() {
 
 #[rstest]
 #[case(Volume::Box { size_m: Vec3::new(2.0, 1.0, 1.0) }, Vec3::new(0.9, 0.0, 0.0), 0.1)]
-#[case(Volume::Ball { radius_m: 1.0 }, Vec3::new(0.0, 0.75, 0.0), 0.25)]
+#[case(Volume::Sphere { radius_m: 1.0 }, Vec3::new(0.0, 0.75, 0.0), 0.25)]
 #[case(Volume::HalfSpace {}, Vec3::new(3.0, -0.3, 9.0), 0.3)]
 #[case(Volume::Cylinder { radius_m: 1.0, height_m: 4.0 }, Vec3::new(0.0, 0.2, 0.8), 0.2)]
 fn a_weight_is_its_profile_at_the_edge(#[case] volume: Volume, #[case] at: Vec3, #[case] depth: f32) {
@@ -197,9 +201,9 @@ fn a_weight_is_its_profile_at_the_edge(#[case] volume: Volume, #[case] at: Vec3,
 #[test]
 fn inside_a_solid_there_is_weight() {
     let mut shot = with(ForceKind::Gravity { acceleration: Vec3::X });
-    let ring = Shape::Torus { ring_m: 1.0, tube_m: 0.3 };
+    let ring = Shape::Torus { major_radius_m: 1.0, minor_radius_m: 0.3 };
     let solid = shot.add(Element::solid("Ring", ring, Moves::Still).at(0.0, 2.0, 0.0));
-    let region = shot.add(Element::new("Region", Is::Region(Region::new(Volume::Inside { solid }))));
+    let region = shot.add(Element::new("Region", ElementKind::Region(Region::new(Volume::Inside { solid }))));
     limit(&mut shot, region);
     assert_eq!(acceleration(&shot, Vec3::new(0.0, 2.0, 0.0)).x, 0.0);
     assert!((acceleration(&shot, Vec3::new(1.05, 2.1, 0.02)).x - 1.0).abs() < 1e-3);
@@ -209,56 +213,61 @@ fn inside_a_solid_there_is_weight() {
 #[case(Combine::Add, 1.0)]
 #[case(Combine::Multiply, 0.3)]
 #[case(Combine::Subtract, 0.1)]
-#[case(Combine::Least, 0.5)]
-#[case(Combine::Most, 0.6)]
-fn regions_combine(#[case] how: Combine, #[case] expected: f32) {
+#[case(Combine::Minimum, 0.5)]
+#[case(Combine::Maximum, 0.6)]
+fn regions_combine(#[case] operation: Combine, #[case] expected: f32) {
     // Half-spaces with linear edges: 0.6 and 0.5 deep.
     let mut shot = with(ForceKind::Gravity { acceleration: Vec3::X });
     let mut half = |y: f32| {
         let region =
             Region { volume: Volume::HalfSpace {}, edge_m: 1.0, profile: Profile::Linear, inverted: false };
-        shot.add(Element::new("Half", Is::Region(region)).at(0.0, y, 0.0))
+        shot.add(Element::new("Half", ElementKind::Region(region)).at(0.0, y, 0.0))
     };
     let (a, b) = (half(0.6), half(0.5));
-    let parts = vec![Part { region: a, how: Combine::Add }, Part { region: b, how }];
-    let both = shot.add(Element::new("Both", Is::Region(Region::new(Volume::Combined { parts }))));
+    let parts = vec![Part { region: a, operation: Combine::Add }, Part { region: b, operation }];
+    let both = shot.add(Element::new("Both", ElementKind::Region(Region::new(Volume::Combined { parts }))));
     limit(&mut shot, both);
     assert!((acceleration(&shot, Vec3::ZERO).x - expected).abs() < 1e-3);
 }
 
 #[test]
 fn a_region_of_no_size_has_no_weight() {
-    assert_eq!(weight_of(Region::new(Volume::Ball { radius_m: 0.0 }), Vec3::ZERO), 0.0);
+    assert_eq!(weight_of(Region::new(Volume::Sphere { radius_m: 0.0 }), Vec3::ZERO), 0.0);
 }
 
 #[test]
 fn forces_act_alike_in_any_order_of_elements() {
     let mut shot = bare();
-    shot.add(Element::new("A", Is::Force(Force::new(ForceKind::Wind(Wind::default())))));
-    shot.add(Element::new("B", Is::Force(Force::new(ForceKind::Turbulence(Turbulence::default())))));
-    shot.add(Element::new("C", Is::Force(Force::new(ForceKind::Vortex(Vortex::default())))));
-    let place = Vec3::new(0.3, 0.7, -0.4);
-    let before = acceleration(&shot, place);
+    shot.add(Element::new("A", ElementKind::Force(Force::new(ForceKind::Wind(Wind::default())))));
+    shot.add(Element::new("B", ElementKind::Force(Force::new(ForceKind::Turbulence(Turbulence::default())))));
+    shot.add(Element::new("C", ElementKind::Force(Force::new(ForceKind::Vortex(Vortex::default())))));
+    let position = Vec3::new(0.3, 0.7, -0.4);
+    let before = acceleration(&shot, position);
     shot.elements.reverse();
-    assert_eq!(acceleration(&shot, place), before);
+    assert_eq!(acceleration(&shot, position), before);
 }
 
 #[test]
 fn many_points_get_what_each_gets_alone() {
     let shot = with(ForceKind::Turbulence(Turbulence::default()));
     let field = field_at(&shot, 1.0);
-    let places: Vec<Vec3> =
+    let positions: Vec<Vec3> =
         (0..5_000).map(|i| Vec3::new(i as f32 * 0.37 % 9.0, i as f32 * 0.11 % 5.0, 0.2)).collect();
     let (mut together, ones) = (vec![Vec3::ZERO; 5_000], vec![1.0; 5_000]);
     field.push(
         Id(1),
-        &mut Points { places: &places, velocities: &mut together, inverse_masses: &ones, drag_areas: &ones },
+        &mut Points {
+            positions: &positions,
+            velocities: &mut together,
+            inverse_masses: &ones,
+            drag_areas: &ones,
+        },
         0.01,
     );
     for i in [0, 1_023, 1_024, 4_999] {
         let mut alone = [Vec3::ZERO];
         let mut points = Points {
-            places: &places[i..=i],
+            positions: &positions[i..=i],
             velocities: &mut alone,
             inverse_masses: &[1.0],
             drag_areas: &[1.0],
@@ -272,6 +281,6 @@ fn many_points_get_what_each_gets_alone() {
 fn shares_of_a_body_are_in_newtons() {
     let mut shot = with(ForceKind::Pull { force_n: 12.0 });
     shot.add(Element::gravity(Vec3::new(0.0, -9.81, 0.0)));
-    let shares = field_at(&shot, 0.0).shares(Id(9), Vec3::ZERO, Vec3::ZERO, 2.0, 1.0);
-    assert!((shares[0].newtons.y + 12.0).abs() < 0.01 && (shares[1].newtons.y + 19.62).abs() < 0.01);
+    let fractions = field_at(&shot, 0.0).contributions(Id(9), Vec3::ZERO, Vec3::ZERO, 2.0, 1.0);
+    assert!((fractions[0].newtons.y + 12.0).abs() < 0.01 && (fractions[1].newtons.y + 19.62).abs() < 0.01);
 }

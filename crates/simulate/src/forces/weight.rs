@@ -52,7 +52,7 @@ impl Surfaces {
 
 /// A region at one moment.
 pub struct Weight {
-    place: Vec3,
+    position: Vec3,
     inverse: Quat,
     region: shot::Region,
     inside: Inside,
@@ -76,7 +76,7 @@ impl Weight {
         seconds: f64,
     ) -> Option<Self> {
         let region = element.as_region()?.clone();
-        let (place, turn) = world.pose(element);
+        let (position, orientation) = world.pose(element);
         let inside = match &region.volume {
             Volume::Inside { solid } => match (shot.element(*solid), surfaces.get(*solid)) {
                 (Some(of), Some(surface)) => {
@@ -86,7 +86,7 @@ impl Weight {
                 _ => Inside::Nothing,
             },
             Volume::Noise { seed, .. } => {
-                let elapsed = world.sampler().elapsed(element, turn * Vec3::NEG_Y, seconds);
+                let elapsed = world.sampler().elapsed(element, orientation * Vec3::NEG_Y, seconds);
                 let drift = elapsed.drift_m.as_vec3();
                 Inside::Noise(Box::new(Table::new(*seed, 0.0)), drift, *seed)
             }
@@ -95,13 +95,13 @@ impl Weight {
                     .iter()
                     .filter_map(|part| {
                         let of = shot.element(part.region)?;
-                        Some((Self::new(world, shot, surfaces, of, seconds)?, part.how))
+                        Some((Self::new(world, shot, surfaces, of, seconds)?, part.operation))
                     })
                     .collect(),
             ),
             _ => Inside::Shape,
         };
-        Some(Self { place, inverse: turn.inverse(), region, inside })
+        Some(Self { position, inverse: orientation.inverse(), region, inside })
     }
 
     /// The weight at a point, 0–1.
@@ -109,7 +109,7 @@ impl Weight {
     pub fn at(&self, point: Vec3) -> f32 {
         let region = &self.region;
         let flip = |weight: f32| if region.inverted { 1.0 - weight } else { weight };
-        let p = self.inverse * (point - self.place);
+        let p = self.inverse * (point - self.position);
         match (&region.volume, &self.inside) {
             (Volume::Box { size_m }, _) => {
                 let q = p.abs() - *size_m * 0.5;
@@ -118,7 +118,7 @@ impl Weight {
                     q.max(Vec3::ZERO).length() + q.max_element().min(0.0),
                 ))
             }
-            (Volume::Ball { radius_m }, _) => region.weight(signed(*radius_m, p.length() - radius_m)),
+            (Volume::Sphere { radius_m }, _) => region.weight(signed(*radius_m, p.length() - radius_m)),
             (Volume::HalfSpace {}, _) => region.weight(p.y),
             (Volume::Cylinder { radius_m, height_m }, _) => {
                 let (out, up) = (p.x.hypot(p.z) - radius_m, p.y.abs() - 0.5 * height_m);
@@ -126,8 +126,9 @@ impl Weight {
                 region.weight(signed(radius_m.min(*height_m), distance))
             }
             (_, Inside::Solid(poses, surface)) => {
-                let distance =
-                    |(place, inverse): &(Vec3, Quat)| surface.signed_distance(*inverse * (point - *place));
+                let distance = |(position, inverse): &(Vec3, Quat)| {
+                    surface.signed_distance(*inverse * (point - *position))
+                };
                 region.weight(poses.iter().map(distance).fold(f32::INFINITY, f32::min))
             }
             (Volume::Noise { size_m, threshold, softness, .. }, Inside::Noise(table, drift, seed)) => {
@@ -141,7 +142,7 @@ impl Weight {
             (_, Inside::Parts(parts)) => {
                 flip(parts.iter().fold(0.0, |so_far, (part, how)| match how {
                     // The first is there before anything can be multiplied.
-                    Combine::Multiply | Combine::Least if std::ptr::eq(part, &parts[0].0) => part.at(point),
+                    Combine::Multiply | Combine::Minimum if std::ptr::eq(part, &parts[0].0) => part.at(point),
                     how => how.of(so_far, part.at(point)),
                 }))
             }

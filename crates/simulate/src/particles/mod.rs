@@ -1,28 +1,31 @@
-//! Particles: emitted, carried by forces, stopped by bodies, becoming others.
+//! The particle solver: emission, integration, contacts and events.
 //!
-//! Each element's particles are a [`swarm::Swarm`]: columns in the order of
-//! birth. A substep gives birth, moves what is there, lets become what is due,
-//! and takes out what has come to its end; nothing that lives is moved in
-//! memory but to close the gaps. All chance is a hash of the particle's own
-//! number, so that the same shot gives the same bytes on any number of threads.
+//! Each element's particles are a [`particle_set::ParticleSet`]: columns in the order of
+//! birth. A substep emits new particles, integrates all, applies due events, and
+//! removes the dead; living particles are moved in memory only to close gaps.
+//! Random choices are hashes of the particle's number, so that the same shot
+//! gives the same bytes on any number of threads.
 
-mod becoming;
-mod births;
-mod chance;
-mod meeting;
-mod steer;
-mod swarm;
+mod contact;
+mod emission;
+mod events;
+mod hash;
+mod particle_set;
+mod steering;
 mod travel;
 
-use crate::colliders::{Impulse, Newcomer, Owed};
-use crate::{BlowUp, PrepareError, SavedPart, Scene, Solver, Step, Wants};
+use crate::colliders::{Exchange, Impulse, Spawn};
+use crate::{BlowUp, PrepareContext, PrepareError, SavedPart, Solver, Step, Wants};
+use contact::ParticleContact;
 use frames::{Frame, Turnover};
 use geometry::Meshes;
 use glam::{Quat, Vec3};
-use meeting::Touch;
-use shot::{Element, Id, MAX_PARTICLES, Often, Outcome, Particles, Pose, Shot, Source, Then, World};
+use particle_set::{ParticleColumns, ParticleSet, Stuck};
+use shot::{
+    Action, ContactOutcome, Element, EmissionSchedule, Id, MAX_PARTICLES, Particles, Pose, Shot, Source,
+    World,
+};
 use std::collections::{BTreeMap, BTreeSet};
-use swarm::{Columns, Stuck, Swarm};
 
 /// Bytes that a particle takes while it is computed.
 const BYTES: f64 = (4 + 12 + 12 + 4 + 4 + 4 + 4 + 4 + 4 + 4 + 16 + 12 + 4) as f64;
@@ -37,24 +40,24 @@ fn too_many(wanted: f64) -> String {
 }
 
 /// The particles of one element.
-struct System {
+struct ParticleSystem {
     id: Id,
     name: String,
-    swarm: Swarm,
-    columns: Columns,
+    set: ParticleSet,
+    columns: ParticleColumns,
     /// The world's second that it is at.
     now_s: f32,
-    places: Option<births::Places>,
+    positions: Option<emission::EmissionSites>,
     /// The elements of all systems, in their order.
     order: Vec<Id>,
 }
 
-struct Swarms {
-    systems: Vec<System>,
+struct ParticleSolver {
+    systems: Vec<ParticleSystem>,
     meshes: Meshes,
-    owed: Owed,
+    exchange: Exchange,
     /// Bodies that become particles at the end of this substep.
-    arrivals: Vec<Newcomer>,
+    arrivals: Vec<Spawn>,
     wants: Wants,
     preroll_s: f32,
     /// How many bodies each solid has had from particles.
@@ -62,8 +65,8 @@ struct Swarms {
 }
 
 /// Makes the solver, if the shot has particles.
-pub(crate) fn prepare(scene: Scene) -> Result<Option<Box<dyn Solver>>, PrepareError> {
-    let shot = scene.shot;
+pub(crate) fn prepare(context: PrepareContext) -> Result<Option<Box<dyn Solver>>, PrepareError> {
+    let shot = context.shot;
     let order: Vec<Id> = shot.particles().map(|(element, _)| element.id).collect();
     if order.is_empty() {
         return Ok(None);
@@ -74,40 +77,40 @@ pub(crate) fn prepare(scene: Scene) -> Result<Option<Box<dyn Solver>>, PrepareEr
     let mut preroll_s = 0.0f32;
     let weighing = weighing(shot);
     for (element, particles) in shot.particles() {
-        forecast(scene, element, particles)?;
-        let places = births::Places::find(shot, particles, scene.meshes);
-        can_be_born(element, particles, &places)?;
-        wants.hits |= matches!(particles.from, Source::Impacts { .. });
-        let preroll = particles.births.preroll_s;
+        forecast(context, element, particles)?;
+        let positions = emission::EmissionSites::find(shot, particles, context.meshes);
+        can_be_born(element, particles, &positions)?;
+        wants.hits |= matches!(particles.source, Source::Impacts { .. });
+        let preroll = particles.emission.preroll_s;
         preroll_s = preroll_s.max(preroll);
-        systems.push(System {
+        systems.push(ParticleSystem {
             id: element.id,
             name: element.name.clone(),
-            swarm: Swarm::default(),
-            columns: Columns {
+            set: ParticleSet::default(),
+            columns: ParticleColumns {
                 turning: turning(shot, element, particles),
                 weighing: weighing.contains(&element.id),
             },
             now_s: -preroll,
-            places: Some(places),
+            positions: Some(positions),
             order: order.clone(),
         });
     }
-    let meshes = scene.meshes.clone();
+    let meshes = context.meshes.clone();
     let handed_over = BTreeMap::new();
-    let (owed, arrivals) = (Owed::default(), Vec::new());
-    Ok(Some(Box::new(Swarms { systems, meshes, owed, arrivals, wants, preroll_s, handed_over })))
+    let (exchange, arrivals) = (Exchange::default(), Vec::new());
+    Ok(Some(Box::new(ParticleSolver { systems, meshes, exchange, arrivals, wants, preroll_s, handed_over })))
 }
 
 /// Why particles cannot be born as they are to, for each element of which that is so.
 pub fn not_to_be_born(shot: &Shot, meshes: &Meshes) -> Result<Vec<(Id, PrepareError)>, PrepareError> {
     let sampler = crate::solver::sampler(shot)?;
     let first = sampler.at(f64::from(shot.timing.first))?;
-    let scene = Scene { shot: &first, sampler: &sampler, meshes };
+    let context = PrepareContext { shot: &first, sampler: &sampler, meshes };
     let mut found = Vec::new();
     for (element, particles) in first.particles() {
-        let places = births::Places::find(&first, particles, meshes);
-        let could = forecast(scene, element, particles).and(can_be_born(element, particles, &places));
+        let positions = emission::EmissionSites::find(&first, particles, meshes);
+        let could = forecast(context, element, particles).and(can_be_born(element, particles, &positions));
         found.extend(could.err().map(|why| (element.id, why)));
     }
     Ok(found)
@@ -116,32 +119,32 @@ pub fn not_to_be_born(shot: &Shot, meshes: &Meshes) -> Result<Vec<(Id, PrepareEr
 fn can_be_born(
     element: &Element,
     particles: &Particles,
-    places: &births::Places,
+    positions: &emission::EmissionSites,
 ) -> Result<(), PrepareError> {
-    let never = matches!(particles.births.how, Often::Never {});
-    if never || places.sites.whole() > 0.0 {
+    let never = matches!(particles.emission.schedule, EmissionSchedule::Never {});
+    if never || positions.sites.whole() > 0.0 {
         return Ok(());
     }
     Err(PrepareError::NoPlace { element: element.name.clone() })
 }
 
 /// Refuses what would not fit in memory, before it is begun.
-fn forecast(scene: Scene, element: &Element, particles: &Particles) -> Result<(), PrepareError> {
-    let timing = scene.shot.timing;
-    let begin = -f64::from(particles.births.preroll_s);
-    let end =
-        (scene.sampler.world_frame(f64::from(timing.last)) - f64::from(timing.first)) / f64::from(timing.fps);
-    let wanted = match particles.births.how {
-        Often::Number { number } | Often::AtOnce { number } => f64::from(number),
-        Often::Rate { .. } => {
+fn forecast(context: PrepareContext, element: &Element, particles: &Particles) -> Result<(), PrepareError> {
+    let timing = context.shot.timing;
+    let begin = -f64::from(particles.emission.preroll_s);
+    let end = (context.sampler.world_frame(f64::from(timing.last)) - f64::from(timing.first))
+        / f64::from(timing.fps);
+    let wanted = match particles.emission.schedule {
+        EmissionSchedule::Total { count } | EmissionSchedule::Burst { count } => f64::from(count),
+        EmissionSchedule::Rate { .. } => {
             let life = particles.start.lifespan_s.map_or(f64::INFINITY, f64::from);
-            let born = |at: f64| scene.sampler.elapsed(element, Vec3::NEG_Y, at).births;
+            let born = |at: f64| context.sampler.elapsed(element, Vec3::NEG_Y, at).emitted;
             // The most that are born within a lifespan, looked at in a hundred places.
             let part = (end - begin) / 100.0;
             let starts = (0..=100).map(|i| begin + part * f64::from(i));
             starts.map(|at| born((at + life).min(end)) - born(at)).fold(0.0, f64::max)
         }
-        Often::Never {} => 0.0,
+        EmissionSchedule::Never {} => 0.0,
     };
     if wanted <= MAX_PARTICLES as f64 {
         return Ok(());
@@ -153,30 +156,30 @@ fn forecast(scene: Scene, element: &Element, particles: &Particles) -> Result<()
 /// like is no matter: that can change when the frames are there.
 fn turning(shot: &Shot, element: &Element, particles: &Particles) -> bool {
     let start = &particles.start;
-    let keyed = |part: &str| element.motion.keys().any(|path| path.contains(part));
-    let stands_turned = element.placement.turn_rad != Vec3::ZERO
+    let keyed = |part: &str| element.channels.keys().any(|path| path.contains(part));
+    let stands_turned = element.placement.orientation_rad != Vec3::ZERO
         || element.attached.is_some()
         || element.aim.is_some()
-        || keyed("placement.turn_rad");
-    let spins = start.turn_variation > 0.0
-        || start.spin_rad_s != 0.0
+        || keyed("placement.orientation_rad");
+    let angular_velocities = start.orientation_variation > 0.0
+        || start.angular_speed_rad_s != 0.0
         || keyed(".spin_")
-        || keyed(".turn_variation")
+        || keyed(".orientation_variation")
         || particles
-            .becoming
+            .events
             .iter()
-            .any(|b| matches!(&b.then, Then::Split(split) if split.spin_rad_s != 0.0));
+            .any(|b| matches!(&b.action, Action::Split(split) if split.angular_speed_rad_s != 0.0));
     let was_a_body =
-        shot.solids().any(|(_, solid)| solid.back.as_ref().is_some_and(|back| back.of == element.id));
+        shot.solids().any(|(_, solid)| solid.to_particles.as_ref().is_some_and(|back| back.of == element.id));
     stands_turned
-        || spins
+        || angular_velocities
         || was_a_body
         || shot.particles().any(|(_, of)| of.makes().any(|id| id == element.id))
 }
 
 /// Those that are born by a map, and those that they become.
 fn weighing(shot: &Shot) -> BTreeSet<Id> {
-    let mapped = shot.particles().filter(|(_, particles)| particles.births.map.is_some());
+    let mapped = shot.particles().filter(|(_, particles)| particles.emission.map.is_some());
     let mut found: Vec<Id> = mapped.map(|(element, _)| element.id).collect();
     let mut at = 0;
     while at < found.len() {
@@ -192,16 +195,16 @@ fn weighing(shot: &Shot) -> BTreeSet<Id> {
     found.into_iter().collect()
 }
 
-impl Swarms {
+impl ParticleSolver {
     fn system(&self, id: Id) -> Option<usize> {
         self.systems.iter().position(|system| system.id == id)
     }
 
-    /// Owes the bodies what touches did to them.
-    fn owe(&mut self, step: &Step, touches: &[Touch]) {
+    /// Adds the impulses of contacts on bodies to the exchange.
+    fn owe(&mut self, step: &Step, touches: &[ParticleContact]) {
         for touch in touches.iter().filter(|touch| touch.impulse != Vec3::ZERO) {
             let body = step.colliders.list()[touch.body as usize].now;
-            self.owed.impulses.push(Impulse {
+            self.exchange.impulses.push(Impulse {
                 element: body.element,
                 copy: body.copy,
                 at: touch.at,
@@ -211,41 +214,47 @@ impl Swarms {
     }
 }
 
-impl System {
-    /// Lets those stick or die that do so on touch; gives those that die.
-    fn settle(&mut self, step: &Step, particles: &Particles, touches: &[Touch], marked: &mut [bool]) {
-        let outcome = particles.meet.outcome;
-        if !matches!(outcome, Outcome::Stick | Outcome::Die) {
+impl ParticleSystem {
+    /// Makes particles stick or die at their contacts; marks those that die.
+    fn settle(
+        &mut self,
+        step: &Step,
+        particles: &Particles,
+        touches: &[ParticleContact],
+        marked: &mut [bool],
+    ) {
+        let outcome = particles.contact.outcome;
+        if !matches!(outcome, ContactOutcome::Stick | ContactOutcome::Die) {
             return;
         }
         for touch in touches {
             let i = touch.index as usize;
-            let id = self.swarm.ids[i];
-            let does = chance::Chance::new(particles.seed, id, chance::For::Meeting, 0).share()
-                < particles.meet.share;
-            if !does || self.swarm.rest.stuck.contains_key(&id) {
+            let id = self.set.ids[i];
+            let does = hash::ParticleHash::new(particles.seed, id, hash::Purpose::Contact, 0).unit()
+                < particles.contact.probability;
+            if !does || self.set.rest.stuck.contains_key(&id) {
                 continue;
             }
-            if outcome == Outcome::Die {
+            if outcome == ContactOutcome::Die {
                 marked[i] = true;
                 continue;
             }
             let body = step.colliders.list()[touch.body as usize].now;
-            let (place, turn) = body.pose;
-            let own = self.swarm.turns.get(i).copied().unwrap_or(Quat::IDENTITY);
+            let (position, orientation) = body.pose;
+            let own = self.set.orientations.get(i).copied().unwrap_or(Quat::IDENTITY);
             let stuck = Stuck {
                 element: body.element,
                 copy: body.copy,
-                place: turn.inverse() * (self.swarm.places[i] - place),
-                turn: turn.inverse() * own,
+                position: orientation.inverse() * (self.set.positions[i] - position),
+                orientation: orientation.inverse() * own,
             };
-            self.swarm.rest.stuck.insert(id, stuck);
+            self.set.rest.stuck.insert(id, stuck);
         }
     }
 
-    /// Keeps those that stick where they stick.
+    /// Moves stuck particles with their bodies.
     fn keep_stuck(&mut self, step: &Step) {
-        if self.swarm.rest.stuck.is_empty() {
+        if self.set.rest.stuck.is_empty() {
             return;
         }
         let poses: BTreeMap<(Id, u32), Pose> = step
@@ -254,29 +263,28 @@ impl System {
             .iter()
             .map(|body| ((body.now.element, body.now.copy), body.now.pose))
             .collect();
-        let stuck: Vec<(u32, Stuck)> =
-            self.swarm.rest.stuck.iter().map(|(id, stuck)| (*id, *stuck)).collect();
+        let stuck: Vec<(u32, Stuck)> = self.set.rest.stuck.iter().map(|(id, stuck)| (*id, *stuck)).collect();
         for (id, stuck) in stuck {
-            let (Some(i), Some((place, turn))) =
-                (self.swarm.find(id), poses.get(&(stuck.element, stuck.copy)).copied())
+            let (Some(i), Some((position, orientation))) =
+                (self.set.find(id), poses.get(&(stuck.element, stuck.copy)).copied())
             else {
                 continue;
             };
-            let at = place + turn * stuck.place;
-            self.swarm.velocities[i] = (at - self.swarm.places[i]) / step.dt.max(1e-9);
+            let at = position + orientation * stuck.position;
+            self.set.velocities[i] = (at - self.set.positions[i]) / step.dt.max(1e-9);
             if !step.colliders.any_move() {
-                self.swarm.velocities[i] = Vec3::ZERO;
+                self.set.velocities[i] = Vec3::ZERO;
             }
-            self.swarm.places[i] = at;
-            if let Some(own) = self.swarm.turns.get_mut(i) {
-                *own = turn * stuck.turn;
-                self.swarm.spins[i] = Vec3::ZERO;
+            self.set.positions[i] = at;
+            if let Some(own) = self.set.orientations.get_mut(i) {
+                *own = orientation * stuck.orientation;
+                self.set.angular_velocities[i] = Vec3::ZERO;
             }
         }
     }
 }
 
-impl Solver for Swarms {
+impl Solver for ParticleSolver {
     fn step(&mut self, step: &Step) -> Result<(), BlowUp> {
         let crowds: Vec<Vec<Vec3>> = self
             .systems
@@ -285,11 +293,11 @@ impl Solver for Swarms {
                 let asked = step
                     .shot
                     .particles()
-                    .any(|(_, of)| matches!(of.from, Source::Particles { of } if of == system.id));
-                if asked { system.swarm.places.clone() } else { Vec::new() }
+                    .any(|(_, of)| matches!(of.source, Source::Particles { of } if of == system.id));
+                if asked { system.set.positions.clone() } else { Vec::new() }
             })
             .collect();
-        let mut all_touches: Vec<Vec<Touch>> = Vec::with_capacity(self.systems.len());
+        let mut all_touches: Vec<Vec<ParticleContact>> = Vec::with_capacity(self.systems.len());
         let mut marks: Vec<Vec<bool>> = Vec::with_capacity(self.systems.len());
         for i in 0..self.systems.len() {
             let system = &mut self.systems[i];
@@ -299,7 +307,7 @@ impl Solver for Swarms {
                 marks.push(Vec::new());
                 continue;
             };
-            let old = system.swarm.len();
+            let old = system.set.len();
             system.now_s = step.seconds as f32;
             let left = system.give_birth(step, &self.meshes, &crowds)?;
             system.steer(step, particles);
@@ -308,15 +316,15 @@ impl Solver for Swarms {
             travelled.touches.extend(newborn.touches);
             travelled.any_gone |= newborn.any_gone;
             system.keep_apart(step, particles);
-            system.spin(step.dt);
-            let n = system.swarm.len();
-            let dies = !travelled.touches.is_empty() && particles.meet.outcome == Outcome::Die;
+            system.angular_velocity(step.dt);
+            let n = system.set.len();
+            let dies = !travelled.touches.is_empty() && particles.contact.outcome == ContactOutcome::Die;
             let mut marked = Vec::new();
-            if travelled.any_gone || dies || !particles.becoming.is_empty() {
+            if travelled.any_gone || dies || !particles.events.is_empty() {
                 let (now, world_m) = (step.seconds as f32, step.shot.physics.world_m);
                 marked.resize(n, false);
                 for i in 0..n {
-                    marked[i] = system.swarm.ends_s[i] <= now || system.swarm.places[i].length() > world_m;
+                    marked[i] = system.set.ends_s[i] <= now || system.set.positions[i].length() > world_m;
                 }
             }
             system.settle(step, particles, &travelled.touches, &mut marked);
@@ -329,8 +337,8 @@ impl Solver for Swarms {
         self.take_back(step)?;
         for (system, marked) in self.systems.iter_mut().zip(&mut marks) {
             if marked.iter().any(|&m| m) {
-                marked.resize(system.swarm.len(), false);
-                system.swarm.remove(marked);
+                marked.resize(system.set.len(), false);
+                system.set.remove(marked);
             }
         }
         Ok(())
@@ -340,13 +348,13 @@ impl Solver for Swarms {
         None
     }
 
-    fn take_owed(&mut self) -> Owed {
-        std::mem::take(&mut self.owed)
+    fn take_exchange(&mut self) -> Exchange {
+        std::mem::take(&mut self.exchange)
     }
 
-    fn receive(&mut self, _: &Shot, owed: &Owed) {
-        let own = owed.newcomers.iter().filter(|newcomer| self.system(newcomer.element).is_some());
-        let own: Vec<Newcomer> = own.copied().collect();
+    fn receive(&mut self, _: &Shot, exchange: &Exchange) {
+        let own = exchange.spawns.iter().filter(|spawn| self.system(spawn.element).is_some());
+        let own: Vec<Spawn> = own.copied().collect();
         self.arrivals.extend(own);
     }
 
@@ -366,30 +374,30 @@ impl Solver for Swarms {
 
     fn write(&mut self, frame: &mut Frame) {
         for system in &mut self.systems {
-            let swarm = &mut system.swarm;
+            let set = &mut system.set;
             let now = system.now_s;
-            let rest = &mut swarm.rest;
-            let turnover = Turnover { alive: swarm.ids.len() as u32, born: rest.born, gone: rest.gone };
+            let rest = &mut set.rest;
+            let turnover = Turnover { alive: set.ids.len() as u32, born: rest.born, gone: rest.gone };
             (rest.born, rest.gone) = (0, 0);
-            // What has not begun leaves no trace, so that a frame does not tell
-            // whether particles that begin later were there already.
-            if swarm.rest.next_id == 0 {
+            // Particles that have not begun are left out, so that frames do not depend on
+            // elements that begin later.
+            if set.rest.next_id == 0 {
                 continue;
             }
             frame.measured.turnover.insert(system.id, turnover);
-            let any_turned = swarm.turns.iter().any(|turn| *turn != Quat::IDENTITY);
-            let any_weighed = swarm.weights.iter().any(|weight| *weight != 1.0);
+            let any_turned = set.orientations.iter().any(|orientation| *orientation != Quat::IDENTITY);
+            let any_weighed = set.weights.iter().any(|weight| *weight != 1.0);
             frame.particles.insert(
                 system.id,
                 frames::Particles {
-                    ids: swarm.ids.clone(),
-                    places: swarm.places.clone(),
-                    velocities: swarm.velocities.clone(),
-                    sizes: swarm.sizes.clone(),
-                    ages: swarm.born_s.iter().map(|born| (now - born).max(0.0)).collect(),
-                    lifespans: swarm.born_s.iter().zip(&swarm.ends_s).map(|(born, end)| end - born).collect(),
-                    turns: if any_turned { swarm.turns.clone() } else { Vec::new() },
-                    weights: if any_weighed { swarm.weights.clone() } else { Vec::new() },
+                    ids: set.ids.clone(),
+                    positions: set.positions.clone(),
+                    velocities: set.velocities.clone(),
+                    sizes: set.sizes.clone(),
+                    ages: set.born_s.iter().map(|born| (now - born).max(0.0)).collect(),
+                    lifespans: set.born_s.iter().zip(&set.ends_s).map(|(born, end)| end - born).collect(),
+                    orientations: if any_turned { set.orientations.clone() } else { Vec::new() },
+                    weights: if any_weighed { set.weights.clone() } else { Vec::new() },
                 },
             );
         }
@@ -402,7 +410,7 @@ impl Solver for Swarms {
         for system in &self.systems {
             out.extend_from_slice(&system.id.0.to_le_bytes());
             out.extend_from_slice(&system.now_s.to_le_bytes());
-            system.swarm.save(&mut out);
+            system.set.save(&mut out);
         }
         Box::new(move || out)
     }
@@ -420,12 +428,12 @@ impl Solver for Swarms {
             let (id, after) = rest.split_first_chunk::<4>().ok_or_else(broken)?;
             let (now, after) = after.split_first_chunk::<4>().ok_or_else(broken)?;
             rest = after;
-            let swarm = Swarm::restore(&mut rest)?;
+            let set = ParticleSet::restore(&mut rest)?;
             // Particles that the shot has no more had not begun.
             let Some(i) = self.system(Id(u32::from_le_bytes(*id))) else { continue };
             let system = &mut self.systems[i];
             system.now_s = f32::from_le_bytes(*now);
-            system.swarm = swarm.with_columns(system.columns)?;
+            system.set = set.with_columns(system.columns)?;
         }
         Ok(())
     }

@@ -1,13 +1,13 @@
 //! Bodies that break when they are hit.
 
 use super::push::wake_all;
-use super::{Member, Solids, State, id_of};
+use super::{SolidBody, Solids, State, id_of};
 use crate::Step;
 use rapier3d::prelude::*;
 use shot::Id;
 use std::collections::BTreeSet;
 
-impl Member {
+impl SolidBody {
     /// Takes its body out of the world. It keeps its place among the bodies, so
     /// that those after it keep theirs.
     pub(super) fn go(&mut self, body: &mut RigidBody) {
@@ -22,8 +22,8 @@ impl Solids {
     /// Breaks the bodies that had a greater hit in this substep than they bear.
     pub(super) fn break_up(&mut self, step: &Step) {
         self.broken.clear();
-        let bears = |element: Id| step.shot.element(element)?.as_solid()?.body.breaks_n_s;
-        if !step.shot.solids().any(|(_, solid)| solid.body.breaks_n_s.is_some()) {
+        let bears = |element: Id| step.shot.element(element)?.as_solid()?.body.breaking_impulse_n_s;
+        if !step.shot.solids().any(|(_, solid)| solid.body.breaking_impulse_n_s.is_some()) {
             return;
         }
         let State { world, members, .. } = &self.state;
@@ -40,7 +40,7 @@ impl Solids {
         if due.is_empty() {
             return;
         }
-        let breaks = |member: &Member| !member.gone && due.contains(&(member.element, member.copy));
+        let breaks = |member: &SolidBody| !member.gone && due.contains(&(member.element, member.copy));
         let mut broken = Vec::new();
         self.add(step.shot, members.iter().filter(|member| breaks(member)), &mut broken);
         for member in self.state.members.iter_mut().filter(|member| breaks(member)) {

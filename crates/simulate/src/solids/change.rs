@@ -1,7 +1,7 @@
 //! Values of bodies that keys or formulas change.
 
 use super::push::wake_all;
-use super::{Member, Solids, collision};
+use super::{SolidBody, Solids, collision};
 use crate::{BlowUp, Step};
 use rapier3d::prelude::*;
 use shot::{Element, Solid, Weight};
@@ -11,11 +11,11 @@ impl Solids {
     pub(super) fn change_values(&mut self, step: &Step) -> Result<(), BlowUp> {
         let mut changed = false;
         for (element, solid) in step.shot.solids().filter(|(_, solid)| solid.from_particles.is_none()) {
-            let keyed = |of: &str| element.motion.keys().any(|path| path.starts_with(of));
-            if keyed("is.solid.shape.") {
+            let keyed = |of: &str| element.channels.keys().any(|path| path.starts_with(of));
+            if keyed("kind.solid.shape.") {
                 changed |= self.reshape(step, element, solid)?;
             }
-            if keyed("is.solid.body.") {
+            if keyed("kind.solid.body.") {
                 changed |= self.change_body(element, solid);
             }
         }
@@ -26,7 +26,7 @@ impl Solids {
     }
 
     fn members_of(&self, element: &Element) -> std::ops::Range<usize> {
-        let of = |member: &Member| member.element == element.id;
+        let of = |member: &SolidBody| member.element == element.id;
         let members = &self.state.members;
         let from = members.iter().position(of).unwrap_or(0);
         from..from + members[from..].iter().take_while(|member| of(member)).count()
@@ -38,7 +38,7 @@ impl Solids {
             let world = &mut self.state.world;
             let member = &self.state.members[i];
             let collider = &mut world.colliders[member.collider];
-            let (friction, bounce) = (solid.body.friction, solid.body.bounce);
+            let (friction, bounce) = (solid.body.friction, solid.body.restitution);
             let skin = 0.5 * solid.body.margin_m(member.smallest_m);
             if (collider.friction(), collider.restitution(), collider.contact_skin())
                 != (friction, bounce, skin)

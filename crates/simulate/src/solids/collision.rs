@@ -28,7 +28,7 @@ pub(super) fn shape(element: &Element, solid: &Solid, meshes: &Meshes) -> Result
         return at(SharedShape::cuboid(0.5 * size_m.x, half, 0.5 * size_m.y), Vec3::new(0.0, -half, 0.0));
     }
     match solid.body.collision_of(&solid.shape) {
-        Collision::Ball => match solid.shape {
+        Collision::Sphere => match solid.shape {
             Shape::Sphere { radius_m } => at(SharedShape::ball(radius_m), Vec3::ZERO),
             _ => {
                 let bounds = mesh()?.bounds();
@@ -67,7 +67,9 @@ fn exact(
 ) -> Result<SharedShape, PrepareError> {
     match solid.shape {
         Shape::Box { size_m, .. } => Ok(SharedShape::cuboid(0.5 * size_m.x, 0.5 * size_m.y, 0.5 * size_m.z)),
-        Shape::Torus { ring_m, tube_m } if solid.body.moves != Moves::Still => Ok(ring(ring_m, tube_m)),
+        Shape::Torus { major_radius_m, minor_radius_m } if solid.body.moves != Moves::Still => {
+            Ok(ring(major_radius_m, minor_radius_m))
+        }
         Shape::Torus { .. } | Shape::Mesh { .. } => {
             let mesh = mesh()?;
             if solid.body.moves == Moves::Still {
@@ -96,13 +98,13 @@ fn exact(
 }
 
 /// A ring of capsules.
-fn ring(ring_m: f32, tube_m: f32) -> SharedShape {
+fn ring(major_radius_m: f32, minor_radius_m: f32) -> SharedShape {
     let parts = 24;
     let point = |i: usize| {
         let (sin, cos) = (std::f32::consts::TAU * i as f32 / parts as f32).sin_cos();
-        Vec3::new(ring_m * cos, 0.0, ring_m * sin)
+        Vec3::new(major_radius_m * cos, 0.0, major_radius_m * sin)
     };
-    let capsule = |i| (Pose::IDENTITY, SharedShape::capsule(point(i), point(i + 1), tube_m));
+    let capsule = |i| (Pose::IDENTITY, SharedShape::capsule(point(i), point(i + 1), minor_radius_m));
     SharedShape::compound((0..parts).map(capsule).collect())
 }
 

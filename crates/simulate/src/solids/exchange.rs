@@ -1,20 +1,20 @@
 //! What solids show to other systems and take from them.
 
 use super::rest::fall_asleep;
-use super::{Member, Solids, State, collision, id_of, pose, user_data};
+use super::{SolidBody, Solids, State, collision, id_of, pose, user_data};
 use crate::Step;
-use crate::colliders::{BodyNow, Hit, Newcomer, Owed};
+use crate::colliders::{BodyState, Contact, Exchange, Spawn};
 use crate::forces::Weight;
 use glam::{Mat3, Vec3};
 use rapier3d::prelude::*;
-use shot::{Back, Id, Shot, When};
+use shot::{Id, Shot, ToParticles, Trigger};
 use std::collections::HashMap;
 
 /// How long a body has to be slow before it becomes a particle, s.
 const SLOW_S: f32 = 0.2;
 
 impl Solids {
-    pub(super) fn add_bodies(&self, shot: &Shot, out: &mut Vec<BodyNow>) {
+    pub(super) fn add_bodies(&self, shot: &Shot, out: &mut Vec<BodyState>) {
         self.add(shot, self.state.members.iter().filter(|member| !member.gone), out);
     }
 
@@ -22,39 +22,39 @@ impl Solids {
     pub(super) fn add<'a>(
         &self,
         shot: &Shot,
-        members: impl Iterator<Item = &'a Member>,
-        out: &mut Vec<BodyNow>,
+        members: impl Iterator<Item = &'a SolidBody>,
+        out: &mut Vec<BodyState>,
     ) {
         let mut of: Option<(Id, f32, f32, bool)> = None;
         for member in members {
             if of.is_none_or(|(id, ..)| id != member.element) {
                 let Some(element) = shot.element(member.element) else { continue };
                 let Some(solid) = element.as_solid() else { continue };
-                of = Some((member.element, solid.body.friction, solid.body.bounce, element.reshaped()));
+                of = Some((member.element, solid.body.friction, solid.body.restitution, element.reshaped()));
             }
-            let (_, friction, bounce, reshaped) = of.expect("just set");
+            let (_, friction, restitution, reshaped) = of.expect("just set");
             let body = &self.state.world.bodies[member.handle];
             let at = body.position();
             let free = body.is_dynamic();
             let properties = body.mass_properties();
-            out.push(BodyNow {
+            out.push(BodyState {
                 element: member.element,
                 copy: member.copy,
                 pose: (at.translation, at.rotation),
                 scale: member.scale,
                 centre: body.center_of_mass(),
                 velocity: body.linvel(),
-                spin: body.angvel(),
+                angular_velocity: body.angvel(),
                 inverse_mass: if free { 1.0 / body.mass() } else { 0.0 },
                 inverse_inertia: if free { inverse_inertia(properties) } else { Mat3::ZERO },
                 still: body.is_fixed() && !reshaped,
                 friction,
-                bounce,
+                restitution,
             });
         }
     }
 
-    pub(super) fn add_hits(&self, out: &mut Vec<Hit>) {
+    pub(super) fn add_hits(&self, out: &mut Vec<Contact>) {
         let world = &self.state.world;
         for pair in world.contact_pairs().filter(|pair| pair.has_any_active_contact()) {
             let impulse = pair.total_impulse_magnitude();
@@ -71,7 +71,7 @@ impl Solids {
             let at = *at_b * contact.local_p2;
             let speed = |body: Option<&RigidBody>| body.map_or(Vec3::ZERO, |body| body.velocity_at_point(at));
             let normal = -manifold.data.normal;
-            let hit = Hit {
+            let hit = Contact {
                 elements: if a <= b { [a, b] } else { [b, a] },
                 at,
                 normal: if a <= b { normal } else { -normal },
@@ -82,11 +82,11 @@ impl Solids {
         }
     }
 
-    pub(super) fn take(&mut self, shot: &Shot, owed: &Owed) {
-        if !owed.impulses.is_empty() {
+    pub(super) fn take(&mut self, shot: &Shot, exchange: &Exchange) {
+        if !exchange.impulses.is_empty() {
             let handles: HashMap<(Id, u32), RigidBodyHandle> =
                 self.state.members.iter().map(|m| ((m.element, m.copy), m.handle)).collect();
-            for push in &owed.impulses {
+            for push in &exchange.impulses {
                 let Some(handle) = handles.get(&(push.element, push.copy)) else { continue };
                 let body = &mut self.state.world.bodies[*handle];
                 if body.is_dynamic() {
@@ -94,15 +94,15 @@ impl Solids {
                 }
             }
         }
-        for newcomer in &owed.newcomers {
-            self.welcome(shot, newcomer);
+        for spawn in &exchange.spawns {
+            self.welcome(shot, spawn);
         }
     }
 
     /// Makes a body of what a particle was. What cannot collide as its solid is
     /// to does not come.
-    fn welcome(&mut self, shot: &Shot, newcomer: &Newcomer) -> Option<()> {
-        let element = shot.element(newcomer.element)?;
+    fn welcome(&mut self, shot: &Shot, spawn: &Spawn) -> Option<()> {
+        let element = shot.element(spawn.element)?;
         let solid = element.as_solid()?;
         // Members keep the order of elements and copies.
         let rank = |id: Id| shot.elements.iter().position(|e| e.id == id);
@@ -118,36 +118,36 @@ impl Solids {
             return None;
         }
         let longest = self.meshes.mesh(&solid.shape).ok()?.bounds().size().max_element();
-        let scale = newcomer.size_m / longest;
+        let scale = spawn.size_m / longest;
         let scaled = shot::Solid { shape: solid.shape.scaled(scale), ..solid.clone() };
         let collision = collision::shape(element, &scaled, &self.meshes).ok()?;
         let mass = self.meshes.mass(&scaled.shape).ok()?;
         let smallest_m = self.meshes.smallest_m(&scaled.shape).ok()?;
         let properties = MassProperties::with_inertia_matrix(
             mass.centre,
-            newcomer.mass_kg,
-            mass.inertia * (newcomer.mass_kg / mass.volume),
+            spawn.mass_kg,
+            mass.inertia * (spawn.mass_kg / mass.volume),
         );
-        let stands = pose(newcomer.pose);
+        let stands = pose(spawn.pose);
         let body = RigidBodyBuilder::new(RigidBodyType::Dynamic)
             .pose(stands)
             .allow_fast_rotation(true)
             .additional_mass_properties(properties)
             .ccd_enabled(true)
-            .linvel(newcomer.velocity)
-            .angvel(newcomer.spin);
+            .linvel(spawn.velocity)
+            .angvel(spawn.angular_velocity);
         let collider = ColliderBuilder::new(collision.shape)
             .position(collision.offset)
             .density(0.0)
             .friction(solid.body.friction)
-            .restitution(solid.body.bounce)
+            .restitution(solid.body.restitution)
             .contact_skin(0.5 * solid.body.margin_m(smallest_m))
             .user_data(user_data(element.id, copy));
         let world = &mut self.state.world;
         let (handle, collider) = world.insert(body, collider);
         world.bodies[handle].recompute_mass_properties_from_colliders(&world.colliders);
         fall_asleep(&mut world.bodies[handle], smallest_m, world.integration_parameters.length_unit);
-        let member = Member {
+        let member = SolidBody {
             element: element.id,
             copy,
             handle,
@@ -183,15 +183,15 @@ impl Solids {
 
     /// Hands back the bodies that become particles again.
     pub(super) fn give_back(&mut self, step: &Step) {
-        let mut of: Option<(Id, f32, Option<&Back>, Option<Weight>)> = None;
+        let mut of: Option<(Id, f32, Option<&ToParticles>, Option<Weight>)> = None;
         let State { world, members, .. } = &mut self.state;
         let mut any = false;
         for member in members.iter_mut().filter(|member| member.from_particle && !member.gone) {
             if of.as_ref().is_none_or(|(id, ..)| *id != member.element) {
                 let solid = step.shot.element(member.element).and_then(|element| element.as_solid());
-                let back = solid.and_then(|solid| solid.back.as_ref());
-                let region = back.and_then(|back| match back.when {
-                    When::Region { region } => step.weight(region),
+                let back = solid.and_then(|solid| solid.to_particles.as_ref());
+                let region = back.and_then(|back| match back.trigger {
+                    Trigger::Region { region } => step.weight(region),
                     _ => None,
                 });
                 let mesh = solid.and_then(|solid| self.meshes.mesh(&solid.shape).ok());
@@ -201,27 +201,28 @@ impl Solids {
             let Some((_, longest, Some(back), region)) = &of else { continue };
             let body = &mut world.bodies[member.handle];
             member.age_s += step.dt;
-            let slow = matches!(back.when, When::Slower { speed_m_s } if body.linvel().length() < speed_m_s);
+            let slow =
+                matches!(back.trigger, Trigger::Slower { speed_m_s } if body.linvel().length() < speed_m_s);
             member.slow_s = if slow { member.slow_s + step.dt } else { 0.0 };
-            let due = match back.when {
-                When::Age { s } => member.age_s >= s,
-                When::Slower { .. } => member.slow_s >= SLOW_S,
-                When::Faster { speed_m_s } => body.linvel().length() > speed_m_s,
-                When::Frame { frame } => step.frame >= f64::from(frame),
-                When::Region { .. } => {
+            let due = match back.trigger {
+                Trigger::Age { age_s } => member.age_s >= age_s,
+                Trigger::Slower { .. } => member.slow_s >= SLOW_S,
+                Trigger::Faster { speed_m_s } => body.linvel().length() > speed_m_s,
+                Trigger::Frame { frame } => step.frame >= f64::from(frame),
+                Trigger::Region { .. } => {
                     region.as_ref().is_some_and(|region| region.at(body.translation()) > 0.5)
                 }
-                When::End {} | When::Touch { .. } | When::Count { .. } => false,
+                Trigger::End {} | Trigger::Touch { .. } | Trigger::Count { .. } => false,
             };
             if !due {
                 continue;
             }
-            self.owed.newcomers.push(Newcomer {
+            self.exchange.spawns.push(Spawn {
                 from: member.element,
                 element: back.of,
                 pose: (body.position().translation, body.position().rotation),
                 velocity: body.linvel(),
-                spin: body.angvel(),
+                angular_velocity: body.angvel(),
                 size_m: member.scale * longest,
                 mass_kg: body.mass(),
             });

@@ -3,7 +3,7 @@
 //! The library adds a small step's motion to a place in single precision,
 //! thousands of times a second: at 100 m from the origin a step of 4 µm is lost
 //! altogether. A body that nothing has touched in a step moves under a constant
-//! force, so its motion is known: x₁ = x₀ + ½ (v₀ + v₁) Δt exactly, and the turn
+//! force, so its motion is known: x₁ = x₀ + ½ (v₀ + v₁) Δt exactly, and the orientation
 //! by ½ (ω₀ + ω₁) Δt, which errs by the square of the step. A body in contact
 //! is moved by the library, which also pushes it out of overlaps; along each axis
 //! where its motion is ½ (v₀ + v₁) Δt within the rounding of the place, that is
@@ -13,7 +13,7 @@
 //! of the body's size, and for a body that nothing touches at every frame: not at
 //! every step, since a pose that is set has all its contacts found anew.
 
-use super::{Member, Solids};
+use super::{SolidBody, Solids};
 use glam::{DQuat, DVec3, Vec3};
 use rapier3d::prelude::*;
 use serde::{Deserialize, Serialize};
@@ -139,21 +139,21 @@ impl Solids {
     }
 }
 
-impl Member {
+impl SolidBody {
     /// Moves it over a step; gives the pose that the library's has to be set to, if any.
     fn advance_free(&mut self, body: &RigidBody, of: &StateBefore, dt: f32, whole: bool) -> Option<Pose> {
         let dt = f64::from(dt);
-        let spin = 0.5 * (of.angular_velocity + body.angvel()).as_dvec3();
+        let angular_velocity = 0.5 * (of.angular_velocity + body.angvel()).as_dvec3();
         let local_centre = body.local_center_of_mass().as_dvec3();
         let ExactPose { position, orientation } = self.flight.exact;
         let centre = position + orientation * local_centre;
         let centre = centre + 0.5 * (of.velocity + body.linvel()).as_dvec3() * dt;
-        let orientation = (DQuat::from_scaled_axis(spin * dt) * orientation).normalize();
+        let orientation = (DQuat::from_scaled_axis(angular_velocity * dt) * orientation).normalize();
         self.flight.exact = ExactPose { position: centre - orientation * local_centre, orientation };
         self.library_pose(body, whole)
     }
 
-    /// As [`Member::advance_free`], for a body in contact that the library has `moved`.
+    /// As [`SolidBody::advance_free`], for a body in contact that the library has `moved`.
     fn advance_touched(
         &mut self,
         body: &RigidBody,

@@ -1,13 +1,13 @@
 //! What is measured at a frame.
 
-use super::{Member, id_of};
+use super::{SolidBody, id_of};
 use frames::Measured;
 use glam::Vec3;
 use rapier3d::prelude::*;
 use shot::Id;
 use std::collections::BTreeMap;
 
-pub(super) fn measure(world: &PhysicsWorld, members: &[Member], gravity: &BTreeMap<Id, Vec3>) -> Measured {
+pub(super) fn measure(world: &PhysicsWorld, members: &[SolidBody], gravity: &BTreeMap<Id, Vec3>) -> Measured {
     let mut measured = Measured::default();
     for pair in world.contact_pairs().filter(|pair| pair.has_any_active_contact()) {
         measured.contacts += 1;
@@ -24,8 +24,8 @@ pub(super) fn measure(world: &PhysicsWorld, members: &[Member], gravity: &BTreeM
             continue;
         }
         let speed = body.linvel().length();
-        if speed > measured.fastest_m_s {
-            (measured.fastest_m_s, measured.fastest) = (speed, Some(member.element));
+        if speed > measured.max_speed_m_s {
+            (measured.max_speed_m_s, measured.fastest) = (speed, Some(member.element));
         }
         let mass = body.mass();
         let gravity = gravity.get(&member.element).copied().unwrap_or_default();

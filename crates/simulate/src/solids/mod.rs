@@ -19,10 +19,10 @@ mod tunnelling;
 mod wake;
 
 pub use collision::{CollisionMesh, collision_mesh};
-pub use overlap::{Overlap, Place, drop_to_rest, separate, start_overlaps};
+pub use overlap::{BodyPose, Overlap, drop_to_rest, separate, start_overlaps};
 
-use crate::colliders::{BodyNow, Hit, Owed};
-use crate::{BlowUp, PrepareError, SavedPart, Scene, Solver, Step};
+use crate::colliders::{BodyState, Contact, Exchange};
+use crate::{BlowUp, PrepareContext, PrepareError, SavedPart, Solver, Step};
 use flight::{Flight, StateBefore};
 use frames::{Bodies, Event, Frame};
 use geometry::Meshes;
@@ -37,7 +37,7 @@ const MAX_SPEED: f32 = 2_000.0;
 
 /// One body of the world.
 #[derive(Clone, Copy, Debug, Serialize, Deserialize)]
-struct Member {
+struct SolidBody {
     element: Id,
     copy: u32,
     handle: RigidBodyHandle,
@@ -76,7 +76,7 @@ struct Member {
 #[derive(Serialize, Deserialize)]
 struct State {
     world: PhysicsWorld,
-    members: Vec<Member>,
+    members: Vec<SolidBody>,
     events: Vec<Event>,
     /// Members that became free in the last substep.
     woken: Vec<u32>,
@@ -116,9 +116,9 @@ struct Solids {
     names: Vec<(Id, String)>,
     push: push::Push,
     meshes: Meshes,
-    owed: Owed,
+    exchange: Exchange,
     /// Bodies that broke in the last substep, as they were.
-    broken: Vec<BodyNow>,
+    broken: Vec<BodyState>,
     /// Gravity of the last substep by element, m/s².
     gravity: BTreeMap<Id, Vec3>,
     /// Free bodies that are held in place during the preroll, with their velocities.
@@ -129,14 +129,14 @@ struct Solids {
 }
 
 /// Makes the solver, if the shot has a solid.
-pub(crate) fn prepare(scene: Scene) -> Result<Option<Box<dyn Solver>>, PrepareError> {
-    if scene.shot.solids().next().is_none() {
+pub(crate) fn prepare(context: PrepareContext) -> Result<Option<Box<dyn Solver>>, PrepareError> {
+    if context.shot.solids().next().is_none() {
         return Ok(None);
     }
-    let (world, members) = prepare::world(scene)?;
-    let names = scene.shot.solids().map(|(element, _)| (element.id, element.name.clone())).collect();
+    let (world, members) = prepare::world(context)?;
+    let names = context.shot.solids().map(|(element, _)| (element.id, element.name.clone())).collect();
     let push = push::Push::default();
-    let shapes = scene
+    let shapes = context
         .shot
         .solids()
         .filter(|(element, _)| element.reshaped())
@@ -151,14 +151,15 @@ pub(crate) fn prepare(scene: Scene) -> Result<Option<Box<dyn Solver>>, PrepareEr
         carries: false,
         support_check_s: 0.0,
     };
-    let frame = f64::from(scene.shot.timing.first);
-    let gravity = scene.shot.solids().map(|(element, _)| (element.id, scene.shot.gravity_on(element, frame)));
+    let frame = f64::from(context.shot.timing.first);
+    let gravity =
+        context.shot.solids().map(|(element, _)| (element.id, context.shot.gravity_on(element, frame)));
     Ok(Some(Box::new(Solids {
         state,
         names,
         push,
-        meshes: scene.meshes.clone(),
-        owed: Owed::default(),
+        meshes: context.meshes.clone(),
+        exchange: Exchange::default(),
         broken: Vec::new(),
         gravity: gravity.collect(),
         held: Vec::new(),
@@ -167,12 +168,12 @@ pub(crate) fn prepare(scene: Scene) -> Result<Option<Box<dyn Solver>>, PrepareEr
     })))
 }
 
-fn pose((place, turn): (Vec3, glam::Quat)) -> Pose {
-    Pose::from_parts(place, turn)
+fn pose((position, orientation): (Vec3, glam::Quat)) -> Pose {
+    Pose::from_parts(position, orientation)
 }
 
 impl Solids {
-    fn name(&self, member: &Member) -> String {
+    fn name(&self, member: &SolidBody) -> String {
         let name = self.names.iter().find(|(id, _)| *id == member.element).map_or("a body", |(_, name)| name);
         if member.copy == 0 { name.to_owned() } else { format!("{name} (copy {})", member.copy + 1) }
     }
@@ -184,13 +185,13 @@ impl Solids {
             let member = self.state.members[i];
             let body = &self.state.world.bodies[member.handle];
             let speed = body.linvel().length();
-            let place = body.center_of_mass();
-            let what = if quarantined == Some(member.handle) || !speed.is_finite() || !place.is_finite() {
+            let position = body.center_of_mass();
+            let what = if quarantined == Some(member.handle) || !speed.is_finite() || !position.is_finite() {
                 "has no finite place or speed any more; try more substeps".to_owned()
             } else if speed > MAX_SPEED {
                 format!("moves at {speed:.0} m/s, over {MAX_SPEED} m/s; try more substeps")
             } else {
-                if !member.left && !body.is_fixed() && place.length() > step.shot.physics.world_m {
+                if !member.left && !body.is_fixed() && position.length() > step.shot.physics.world_m {
                     self.state.members[i].left = true;
                     self.state.events.push(Event::LeftWorld { element: member.element, copy: member.copy });
                 }
@@ -265,9 +266,9 @@ impl Solver for Solids {
             return None;
         }
         let velocity = body.linvel() + 0.5 * dt * (world.gravity + body.user_force() / body.mass());
-        let turn = Quat::from_scaled_axis(body.angvel() * dt) * body.position().rotation;
+        let orientation = Quat::from_scaled_axis(body.angvel() * dt) * body.position().rotation;
         let centre = body.center_of_mass() + velocity * dt;
-        Some((centre - turn * body.local_center_of_mass(), turn))
+        Some((centre - orientation * body.local_center_of_mass(), orientation))
     }
 
     fn follow_free(&mut self, step: &Step) {
@@ -278,24 +279,24 @@ impl Solver for Solids {
         true
     }
 
-    fn bodies(&self, shot: &shot::Shot, out: &mut Vec<BodyNow>) {
+    fn bodies(&self, shot: &shot::Shot, out: &mut Vec<BodyState>) {
         self.add_bodies(shot, out);
     }
 
-    fn hits(&self, out: &mut Vec<Hit>) {
+    fn hits(&self, out: &mut Vec<Contact>) {
         self.add_hits(out);
     }
 
-    fn broken(&self, out: &mut Vec<BodyNow>) {
+    fn broken(&self, out: &mut Vec<BodyState>) {
         out.extend_from_slice(&self.broken);
     }
 
-    fn take_owed(&mut self) -> Owed {
-        std::mem::take(&mut self.owed)
+    fn take_exchange(&mut self) -> Exchange {
+        std::mem::take(&mut self.exchange)
     }
 
-    fn receive(&mut self, shot: &shot::Shot, owed: &Owed) {
-        self.take(shot, owed);
+    fn receive(&mut self, shot: &shot::Shot, exchange: &Exchange) {
+        self.take(shot, exchange);
     }
 
     fn write(&mut self, frame: &mut Frame) {
@@ -322,7 +323,7 @@ impl Solver for Solids {
         let unfit = |what: String| PrepareError::State(what);
         let bytes = bytes.ok_or_else(|| unfit("it has no solids".to_owned()))?;
         let state: State = postcard::from_bytes(bytes).map_err(|error| unfit(error.to_string()))?;
-        let is_there = |member: &Member| {
+        let is_there = |member: &SolidBody| {
             state.world.bodies.get(member.handle).is_some()
                 && state.world.colliders.get(member.collider).is_some()
                 && self.names.iter().any(|(id, _)| *id == member.element)
@@ -355,12 +356,12 @@ impl Solids {
         let (mut before, mut touched) = (std::mem::take(&mut self.before), std::mem::take(&mut self.touched));
         for k in 1..=count {
             for (handle, from, to) in &animated {
-                let share = k as f32 / count as f32;
+                let fraction = k as f32 / count as f32;
                 let body = &mut self.state.world.bodies[*handle];
                 if body.is_kinematic() {
-                    let place = from.translation.lerp(to.translation, share);
-                    let turn = from.rotation.slerp(to.rotation, share);
-                    body.set_next_kinematic_position(Pose::from_parts(place, turn));
+                    let position = from.translation.lerp(to.translation, fraction);
+                    let orientation = from.rotation.slerp(to.rotation, fraction);
+                    body.set_next_kinematic_position(Pose::from_parts(position, orientation));
                 }
             }
             self.keep_unsupported_awake(dt);
@@ -388,11 +389,11 @@ impl Solids {
     }
 
     fn let_staged_go(&mut self) {
-        for (handle, velocity, spin) in self.held.drain(..) {
+        for (handle, velocity, angular_velocity) in self.held.drain(..) {
             let body = &mut self.state.world.bodies[handle];
             body.set_body_type(RigidBodyType::Dynamic, true);
             body.set_linvel(velocity, true);
-            body.set_angvel(spin, true);
+            body.set_angvel(angular_velocity, true);
         }
     }
 }

@@ -1,8 +1,8 @@
 //! Bodies at the first frame: which are inside each other, how to part them,
 //! and what a body would rest on.
 
-use super::{Member, id_of, prepare};
-use crate::{PrepareError, Scene};
+use super::{SolidBody, id_of, prepare};
+use crate::{PrepareContext, PrepareError};
 use geometry::Meshes;
 use glam::Vec3;
 use rapier3d::parry::query::{self, ShapeCastOptions};
@@ -24,7 +24,7 @@ pub struct Overlap {
 
 /// A new place for an element.
 #[derive(Clone, Copy, Debug, PartialEq)]
-pub struct Place {
+pub struct BodyPose {
     /// The element.
     pub element: Id,
     /// By how much its place changes, metres.
@@ -43,7 +43,7 @@ const TOUCH: f32 = 2e-4;
 /// [`PrepareError`].
 pub fn start_overlaps(shot: &Shot, meshes: &Meshes) -> Result<Vec<Overlap>, PrepareError> {
     let (sampler, now) = staged(shot)?;
-    let (mut world, _) = prepare::world(Scene { shot: &now, sampler: &sampler, meshes })?;
+    let (mut world, _) = prepare::world(PrepareContext { shot: &now, sampler: &sampler, meshes })?;
     Ok(overlaps(&mut world))
 }
 
@@ -77,9 +77,9 @@ fn overlaps(world: &mut PhysicsWorld) -> Vec<Overlap> {
 ///
 /// # Errors
 /// [`PrepareError`].
-pub fn separate(shot: &Shot, meshes: &Meshes) -> Result<Vec<Place>, PrepareError> {
+pub fn separate(shot: &Shot, meshes: &Meshes) -> Result<Vec<BodyPose>, PrepareError> {
     let mut shot = shot.clone();
-    let mut moved: Vec<Place> = Vec::new();
+    let mut moved: Vec<BodyPose> = Vec::new();
     for _ in 0..64 {
         let found = start_overlaps(&shot, meshes)?;
         let Some(worst) = found.first() else { break };
@@ -91,10 +91,10 @@ pub fn separate(shot: &Shot, meshes: &Meshes) -> Result<Vec<Place>, PrepareError
         let ((a, _), (b, _)) = (worst.a, worst.b);
         let (id, push) = if rank(b) >= rank(a) { (b, worst.normal) } else { (a, -worst.normal) };
         let Some(element) = shot.elements.iter_mut().find(|element| element.id == id) else { break };
-        let entry = match moved.iter_mut().find(|place| place.element == id) {
+        let entry = match moved.iter_mut().find(|position| position.element == id) {
             Some(entry) => entry,
             None => {
-                moved.push(Place { element: id, shift_m: Vec3::ZERO, spread: 1.0 });
+                moved.push(BodyPose { element: id, shift_m: Vec3::ZERO, spread: 1.0 });
                 moved.last_mut().expect("just pushed")
             }
         };
@@ -120,10 +120,10 @@ pub fn separate(shot: &Shot, meshes: &Meshes) -> Result<Vec<Place>, PrepareError
 /// [`PrepareError`].
 pub fn drop_to_rest(shot: &Shot, meshes: &Meshes, element: Id) -> Result<Option<Vec3>, PrepareError> {
     let (sampler, now) = staged(shot)?;
-    let (mut world, members) = prepare::world(Scene { shot: &now, sampler: &sampler, meshes })?;
+    let (mut world, members) = prepare::world(PrepareContext { shot: &now, sampler: &sampler, meshes })?;
     world.detect_collisions(&(), &());
     let down = now.gravity().try_normalize().unwrap_or(Vec3::NEG_Y);
-    let own: Vec<&Member> = members.iter().filter(|member| member.element == element).collect();
+    let own: Vec<&SolidBody> = members.iter().filter(|member| member.element == element).collect();
     let others = |_: ColliderHandle, collider: &Collider| id_of(collider.user_data).0 != element;
     let mut nearest: Option<f32> = None;
     for member in own {

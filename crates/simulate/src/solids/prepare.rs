@@ -1,28 +1,28 @@
 //! Building the world at the first frame.
 
 use super::rest::fall_asleep;
-use super::{Member, collision, pose, user_data};
-use crate::{PrepareError, Scene};
+use super::{SolidBody, collision, pose, user_data};
+use crate::{PrepareContext, PrepareError};
 use glam::Vec3;
 use rapier3d::prelude::*;
 use shot::{Id, Moves, Pose as Placed, World};
 
-pub(super) fn world(scene: Scene) -> Result<(PhysicsWorld, Vec<Member>), PrepareError> {
-    let shot = scene.shot;
+pub(super) fn world(context: PrepareContext) -> Result<(PhysicsWorld, Vec<SolidBody>), PrepareError> {
+    let shot = context.shot;
     let mut world = PhysicsWorld::new();
     let mut members = Vec::new();
     let mut sizes = Vec::new();
     let unsolved = |_: Id, _: f64| -> Option<Placed> { None };
-    let standing = World::new(shot, scene.sampler, f64::from(shot.timing.first), &unsolved);
+    let standing = World::new(shot, context.sampler, f64::from(shot.timing.first), &unsolved);
     for (element, solid) in shot.solids() {
         let mesh_error = |source| PrepareError::Mesh { element: element.name.clone(), source };
-        let smallest_m = scene.meshes.smallest_m(&solid.shape).map_err(mesh_error)?;
-        let mass = scene.meshes.mass(&solid.shape).map_err(mesh_error)?;
-        let mass_kg = scene.meshes.mass_kg(&solid.shape, solid.body.weight).map_err(mesh_error)?;
-        let collision = collision::shape(element, solid, scene.meshes)?;
+        let smallest_m = context.meshes.smallest_m(&solid.shape).map_err(mesh_error)?;
+        let mass = context.meshes.mass(&solid.shape).map_err(mesh_error)?;
+        let mass_kg = context.meshes.mass_kg(&solid.shape, solid.body.weight).map_err(mesh_error)?;
+        let collision = collision::shape(element, solid, context.meshes)?;
         let properties =
             MassProperties::with_inertia_matrix(mass.centre, mass_kg, mass.inertia * (mass_kg / mass.volume));
-        let area_m2 = scene.meshes.wind_area_m2(&solid.shape).map_err(mesh_error)?;
+        let area_m2 = context.meshes.wind_area_m2(&solid.shape).map_err(mesh_error)?;
         if solid.body.moves != Moves::Still {
             sizes.push(smallest_m);
         }
@@ -41,18 +41,18 @@ pub(super) fn world(scene: Scene) -> Result<(PhysicsWorld, Vec<Member>), Prepare
             if solid.body.starts_free() {
                 body = body
                     .linvel(solid.body.launch_velocity.unwrap_or_default())
-                    .angvel(solid.body.launch_spin.unwrap_or_default());
+                    .angvel(solid.body.launch_angular_velocity.unwrap_or_default());
             }
             let collider = ColliderBuilder::new(collision.shape.clone())
                 .position(collision.offset)
                 .density(0.0)
                 .friction(solid.body.friction)
-                .restitution(solid.body.bounce)
+                .restitution(solid.body.restitution)
                 .contact_skin(0.5 * solid.body.margin_m(smallest_m))
                 .user_data(user_data(element.id, copy as u32));
             let (handle, collider) = world.insert(body, collider);
             world.bodies[handle].recompute_mass_properties_from_colliders(&world.colliders);
-            members.push(Member {
+            members.push(SolidBody {
                 element: element.id,
                 copy: copy as u32,
                 handle,
@@ -63,7 +63,7 @@ pub(super) fn world(scene: Scene) -> Result<(PhysicsWorld, Vec<Member>), Prepare
                 scale: 1.0,
                 from_particle: false,
                 gone: false,
-                can_go: solid.body.breaks_n_s.is_some(),
+                can_go: solid.body.breaking_impulse_n_s.is_some(),
                 age_s: 0.0,
                 slow_s: 0.0,
                 animated: kind == RigidBodyType::KinematicPositionBased,

@@ -9,7 +9,7 @@ use rapier3d::prelude::*;
 /// Room to work in.
 #[derive(Default)]
 pub(super) struct Push {
-    places: Vec<Vec3>,
+    positions: Vec<Vec3>,
     velocities: Vec<Vec3>,
     inverse_masses: Vec<f32>,
     drag_areas: Vec<f32>,
@@ -53,7 +53,7 @@ impl Solids {
             let id = members[from].element;
             let to = from + members[from..].iter().take_while(|member| member.element == id).count();
             push.indices.clear();
-            push.places.clear();
+            push.positions.clear();
             push.velocities.clear();
             push.inverse_masses.clear();
             push.drag_areas.clear();
@@ -68,13 +68,13 @@ impl Solids {
                     continue;
                 }
                 push.indices.push(i);
-                push.places.push(body.center_of_mass() + body.linvel() * ahead);
+                push.positions.push(body.center_of_mass() + body.linvel() * ahead);
                 push.velocities.push(body.linvel());
                 push.inverse_masses.push(1.0 / body.mass());
                 push.drag_areas.push(drag * members[i].area_m2);
             }
             let mut points = Points {
-                places: &push.places,
+                positions: &push.positions,
                 velocities: &mut push.velocities,
                 inverse_masses: &push.inverse_masses,
                 drag_areas: &push.drag_areas,

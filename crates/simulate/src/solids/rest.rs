@@ -4,7 +4,7 @@ use super::Solids;
 use rapier3d::prelude::*;
 use std::collections::{HashMap, HashSet};
 
-/// A body may fall asleep while no point of it moves faster than this share of
+/// A body may fall asleep while no point of it moves faster than this fraction of
 /// its smallest dimension a second.
 const SLEEP_FRACTION: f32 = 0.01;
 /// How often support is looked for, s.
@@ -57,11 +57,11 @@ impl Solids {
             if !body.is_kinematic() {
                 continue;
             }
-            let turn = body.position().rotation;
-            if turn.dot(member.contacts_turn).abs() >= least {
+            let orientation = body.position().rotation;
+            if orientation.dot(member.contacts_turn).abs() >= least {
                 continue;
             }
-            member.contacts_turn = turn;
+            member.contacts_turn = orientation;
             let collider = &mut world.colliders[member.collider];
             if let Some(offset) = collider.position_wrt_parent().copied() {
                 collider.set_position_wrt_parent(offset);

@@ -6,7 +6,7 @@
 //! the surfaces of a pair come together by no more than a quarter of their
 //! thicknesses in one.
 
-use super::{Member, Solids};
+use super::{SolidBody, Solids};
 use crate::Step;
 use frames::Event;
 use glam::Vec3;
@@ -28,7 +28,7 @@ struct SweptBody {
     /// Longest way of a point of its surface by rotation, m.
     turning: f32,
     /// Angle of rotation, rad.
-    turn: f32,
+    orientation: f32,
     fast: bool,
     free: bool,
 }
@@ -73,30 +73,31 @@ impl Solids {
         let still = |body: &SweptBody| self.state.world.bodies[of(body).handle].is_fixed();
         let apart =
             if still(a) || still(b) { 0.0 } else { (a.path - b.path).length() + a.turning + b.turning };
-        let turn = if a.free { a.turn } else { 0.0 }.max(if b.free { b.turn } else { 0.0 });
-        (apart / (0.25 * (thick_a + thick_b))).max(turn / MAX_TURN_RAD)
+        let orientation =
+            if a.free { a.orientation } else { 0.0 }.max(if b.free { b.orientation } else { 0.0 });
+        (apart / (0.25 * (thick_a + thick_b))).max(orientation / MAX_TURN_RAD)
     }
 
     /// Whether a body may be one of the fast ones, by its bounding sphere.
-    fn may_be_fast(&self, member: &Member, dt: f32) -> bool {
+    fn may_be_fast(&self, member: &SolidBody, dt: f32) -> bool {
         let world = &self.state.world;
         let body = &world.bodies[member.handle];
         if member.gone || body.is_fixed() || body.is_sleeping() {
             return false;
         }
-        let (path, turn) = path_and_turn(world, body, dt);
+        let (path, orientation) = path_and_turn(world, body, dt);
         let far = 0.5 * member.smallest_m * member.scale;
         let collider = &world.colliders[member.collider];
         let sphere = collider.shape().compute_local_bounding_sphere();
         let centre = collider.position_wrt_parent().map_or(sphere.center, |at| at * sphere.center);
         let about = if body.is_dynamic() { body.local_center_of_mass() } else { Vec3::ZERO };
         let reach = sphere.radius + centre.distance(about);
-        path.length() + turn.min(2.0) * reach > far || turn > MAX_TURN_RAD
+        path.length() + orientation.min(2.0) * reach > far || orientation > MAX_TURN_RAD
     }
 
     fn swept_bodies(&self, dt: f32) -> Vec<SweptBody> {
         let world = &self.state.world;
-        let of = |(i, member): (usize, &Member)| {
+        let of = |(i, member): (usize, &SolidBody)| {
             let body = &world.bodies[member.handle];
             let collider = &world.colliders[member.collider];
             if member.gone {
@@ -109,28 +110,28 @@ impl Solids {
                     swept,
                     path: Vec3::ZERO,
                     turning: 0.0,
-                    turn: 0.0,
+                    orientation: 0.0,
                     fast: false,
                     free: false,
                 };
                 return Some(still);
             }
             let free = body.is_dynamic();
-            let (path, turn) = path_and_turn(world, body, dt);
+            let (path, orientation) = path_and_turn(world, body, dt);
             let round = collider.shape().as_ball().is_some();
             let now = collider.compute_aabb();
             let centre = if free { body.center_of_mass() } else { body.translation() };
             let reach = (now.maxs - centre).abs().max((now.mins - centre).abs()).length();
-            let turning = if round { 0.0 } else { turn.min(2.0) * reach };
+            let turning = if round { 0.0 } else { orientation.min(2.0) * reach };
             let far = 0.5 * member.smallest_m * member.scale;
-            let fast = path.length() + turning > far || (free && turn > MAX_TURN_RAD);
-            let swept = if turn > 0.05 && !round {
+            let fast = path.length() + turning > far || (free && orientation > MAX_TURN_RAD);
+            let swept = if orientation > 0.05 && !round {
                 Aabb::from_half_extents(centre, Vec3::splat(reach))
             } else {
                 now.loosened(turning)
             };
             let end = Aabb::new(swept.mins + path, swept.maxs + path);
-            Some(SweptBody { member: i, swept: swept.merged(&end), path, turning, turn, fast, free })
+            Some(SweptBody { member: i, swept: swept.merged(&end), path, turning, orientation, fast, free })
         };
         self.state.members.iter().enumerate().filter_map(of).collect()
     }

@@ -1,7 +1,7 @@
 //! Reports of bodies that went through others within a substep.
 
 use super::substeps::MAX_STEPS;
-use super::{Member, Solids, State, id_of};
+use super::{SolidBody, Solids, State, id_of};
 use crate::Step;
 use frames::Event;
 use glam::Vec3;
@@ -41,7 +41,7 @@ impl Solids {
             }
         }
         if !fast.animated.is_empty() {
-            let free = |member: &Member| {
+            let free = |member: &SolidBody| {
                 let body = &world.bodies[member.handle];
                 body.is_dynamic().then(|| body.center_of_mass())
             };
@@ -55,7 +55,7 @@ impl Solids {
     /// body and out at the other within one substep.
     pub(super) fn find_tunnelled(&mut self, step: &Step, fast: Fast) {
         let State { world, members, events, .. } = &mut self.state;
-        let mut tell = |member: &Member, through: Id, path: f32, thickness_m: f32| {
+        let mut tell = |member: &SolidBody, through: Id, path: f32, thickness_m: f32| {
             let times = (path / (0.25 * thickness_m)).ceil() as u32;
             let substeps = (step.shot.physics.substeps * times.div_ceil(MAX_STEPS).max(2)).min(256);
             events.push(Event::Tunnelled { element: member.element, copy: member.copy, through, substeps });

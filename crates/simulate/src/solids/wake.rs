@@ -1,6 +1,6 @@
 //! Bodies that keys move or that wait, until something lets them go.
 
-use super::{Member, Solids, State, pose};
+use super::{SolidBody, Solids, State, pose};
 use crate::forces::Weight;
 use crate::{Solver, Step};
 use glam::{Quat, Vec3};
@@ -70,7 +70,7 @@ impl Solids {
     }
 
     /// Whether a held body becomes free at the substep's start, but for touches.
-    fn time_has_come(&self, step: &Step, member: &Member, body: &Body, woken: &[u32]) -> bool {
+    fn time_has_come(&self, step: &Step, member: &SolidBody, body: &Body, woken: &[u32]) -> bool {
         let world = &self.state.world;
         match body.wake {
             Some(Wake::Frame(frame)) => step.start >= f64::from(frame) - 1e-9,
@@ -99,7 +99,7 @@ impl Solids {
         let State { world, members, woken, .. } = &mut self.state;
         let member = &mut members[i];
         let body = &mut world.bodies[member.handle];
-        let (velocity, spin) = if of.moves == Moves::Animated {
+        let (velocity, angular_velocity) = if of.moves == Moves::Animated {
             let frame = of.let_go_frame().map_or(step.start, f64::from);
             own_motion(step, element, member.copy as usize, frame, body)
         } else {
@@ -107,7 +107,7 @@ impl Solids {
         };
         body.set_body_type(RigidBodyType::Dynamic, true);
         body.set_linvel(of.launch_velocity.unwrap_or(velocity), true);
-        body.set_angvel(of.launch_spin.unwrap_or(spin), true);
+        body.set_angvel(of.launch_angular_velocity.unwrap_or(angular_velocity), true);
         member.animated = false;
         woken.push(i as u32);
     }
@@ -158,12 +158,12 @@ impl Solids {
             if touched.is_empty() {
                 return;
             }
-            for (handle, at, velocity, spin) in before {
+            for (handle, at, velocity, angular_velocity) in before {
                 let body = &mut self.state.world.bodies[handle];
                 body.set_position(at, false);
                 if body.is_dynamic() {
                     body.set_linvel(velocity, false);
-                    body.set_angvel(spin, false);
+                    body.set_angvel(angular_velocity, false);
                 }
             }
             for i in touched {
@@ -219,9 +219,9 @@ fn own_motion(step: &Step, element: &Element, copy: usize, frame: f64, body: &Ri
     }
     let centre = body.local_center_of_mass();
     let velocity = (now * centre - before * centre) / seconds;
-    let mut turn = now.rotation * before.rotation.inverse();
-    if turn.w < 0.0 {
-        turn = -turn;
+    let mut orientation = now.rotation * before.rotation.inverse();
+    if orientation.w < 0.0 {
+        orientation = -orientation;
     }
-    (velocity, turn.to_scaled_axis() / seconds)
+    (velocity, orientation.to_scaled_axis() / seconds)
 }

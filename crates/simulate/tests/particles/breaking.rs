@@ -4,18 +4,18 @@ use super::*;
 
 /// A ball of 0.2 m that falls a metre onto a plate, where it has 4.43 m/s, and
 /// what is born of it when it breaks.
-fn falling(breaks_n_s: Option<f32>, number: u32) -> (Shot, Id, Id) {
+fn falling(breaking_impulse_n_s: Option<f32>, number: u32) -> (Shot, Id, Id) {
     let mut shot = bare(40);
     shot.add(gravity());
     shot.add(plate(0.1).at(0.0, -0.05, 0.0));
     let mut ball = Element::solid("Ball", Shape::sphere(0.2), Moves::Free).at(0.0, 1.2, 0.0);
     let body = &mut ball.as_solid_mut().unwrap().body;
-    (body.weight, body.breaks_n_s) = (Weight::MassKg(2.0), breaks_n_s);
+    (body.weight, body.breaking_impulse_n_s) = (Weight::MassKg(2.0), breaking_impulse_n_s);
     let ball = shot.add(ball);
     let mut particles = alike(number);
-    particles.from = Source::Broken { solid: ball, on: BornOn::Volume };
+    particles.source = Source::Broken { solid: ball, on: EmissionDomain::Volume };
     particles.start = Start { size_m: 0.01, ..particles.start };
-    let bits = shot.add(swarm("Bits", particles));
+    let bits = shot.add(set("Bits", particles));
     (shot, ball, bits)
 }
 
@@ -56,22 +56,22 @@ fn what_is_born_is_inside_the_broken_body_and_has_its_motion() {
     // A plate of glass across its way, which breaks and leaves it most of its speed.
     let mut glass = Element::solid("Glass", Shape::cuboid(0.5, 0.01, 0.5), Moves::Free).at(0.0, 0.5, 0.0);
     let body = &mut glass.as_solid_mut().unwrap().body;
-    (body.weight, body.breaks_n_s) = (Weight::MassKg(0.5), Some(0.5));
+    (body.weight, body.breaking_impulse_n_s) = (Weight::MassKg(0.5), Some(0.5));
     body.wake = Some(shot::Wake::Touch { impulse_n_s: 0.0 });
     let glass = shot.add(glass);
-    shot.named_mut("Bits").unwrap().as_particles_mut().unwrap().from =
-        Source::Broken { solid: glass, on: BornOn::Volume };
+    shot.named_mut("Bits").unwrap().as_particles_mut().unwrap().source =
+        Source::Broken { solid: glass, on: EmissionDomain::Volume };
     let frames = frames_of(&shot, 12);
     let first = frames.iter().find(|frame| !frame.particles_of(bits).is_empty()).unwrap();
     let born = first.particles_of(bits);
     assert_eq!(born.len(), 400);
-    // It went through √(2 · 0.5 · 9.81) = 3.1 m/s; the two share that by their masses.
+    // It went through √(2 · 0.5 · 9.81) = 3.1 m/s; the two fraction that by their masses.
     let mean = born.velocities.iter().sum::<Vec3>() / 400.0;
     assert!((-3.1..-1.5).contains(&mean.y), "{mean}");
-    let middle = born.places.iter().sum::<Vec3>() / 400.0;
-    for place in &born.places {
-        let from = (*place - middle).abs();
-        assert!(from.x < 0.3 && from.z < 0.3 && from.y < 0.05, "{place}");
+    let middle = born.positions.iter().sum::<Vec3>() / 400.0;
+    for position in &born.positions {
+        let from = (*position - middle).abs();
+        assert!(from.x < 0.3 && from.z < 0.3 && from.y < 0.05, "{position}");
     }
     assert!(first.bodies[&ball].velocities[0].y < -1.5, "the ball goes on");
 }
@@ -80,8 +80,13 @@ fn what_is_born_is_inside_the_broken_body_and_has_its_motion() {
 fn each_of_many_breaks_by_itself_and_what_stood_on_it_falls() {
     let (mut shot, _, bits) = falling(Some(6.0), 10);
     let solid = shot.named_mut("Ball").unwrap().as_solid_mut().unwrap();
-    solid.copies =
-        Some(shot::Copies { count: [3, 1, 1], spacing_m: Vec3::X, jitter_m: 0.0, turn_rad: 0.0, seed: 0 });
+    solid.copies = Some(shot::Copies {
+        count: [3, 1, 1],
+        spacing_m: Vec3::X,
+        position_jitter_m: 0.0,
+        orientation_jitter_rad: 0.0,
+        seed: 0,
+    });
     // One comes down on a block, before the others come to the plate.
     shot.add(Element::solid("Block", Shape::cuboid(0.6, 0.6, 0.6), Moves::Still).at(-1.0, 0.3, 0.0));
     let frames = frames_of(&shot, 30);
@@ -94,7 +99,7 @@ fn each_of_many_breaks_by_itself_and_what_stood_on_it_falls() {
 #[test]
 fn births_are_only_in_their_frames_and_a_resumed_run_has_the_same_bytes() {
     let (mut shot, _, bits) = falling(Some(6.0), 10);
-    let births = &mut shot.named_mut("Bits").unwrap().as_particles_mut().unwrap().births;
+    let births = &mut shot.named_mut("Bits").unwrap().as_particles_mut().unwrap().emission;
     births.to_frame = Some(5);
     assert_eq!(after(&shot, bits, 20).len(), 0);
     let (shot, ..) = falling(Some(6.0), 10);

@@ -1,11 +1,11 @@
 //! Particles against closed forms, and what must hold of them.
 
-mod becoming;
 mod births;
 mod breaking;
+mod contact;
+mod events;
 mod exchange;
 mod maps;
-mod meeting;
 mod same_bytes;
 mod steering;
 mod travel;
@@ -13,8 +13,9 @@ mod travel;
 use glam::{Quat, Vec3};
 use rstest::rstest;
 use shot::{
-    Back, Becoming, BirthMap, Births, BornOn, Element, Force, ForceKind, Form, Grain, Id, Is, MapOf, Meet,
-    Moves, Often, Outcome, Particles, Shape, Shot, Source, Split, Start, Steer, Then, Weight, When,
+    Action, ContactOutcome, ContactResponse, Element, ElementKind, Emission, EmissionDomain, EmissionMap,
+    EmissionSchedule, Force, ForceKind, Form, Id, MapOf, Moves, ParticleBody, ParticleEvent, Particles,
+    Shape, Shot, Source, Split, Start, Steering, ToParticles, Trigger, Weight,
 };
 use simulate::Simulation;
 
@@ -30,7 +31,7 @@ fn bare(last: u32) -> Shot {
 /// Particles that are all there at the first frame, alike, at rest unless told.
 fn alike(number: u32) -> Particles {
     Particles {
-        births: Births { how: Often::AtOnce { number }, ..Births::default() },
+        emission: Emission { schedule: EmissionSchedule::Burst { count: number }, ..Emission::default() },
         start: Start {
             spread_rad: 0.0,
             speed_m_s: 0.0,
@@ -44,8 +45,8 @@ fn alike(number: u32) -> Particles {
     }
 }
 
-fn swarm(name: &str, particles: Particles) -> Element {
-    Element::new(name, Is::Particles(particles))
+fn set(name: &str, particles: Particles) -> Element {
+    Element::new(name, ElementKind::Particles(particles))
 }
 
 fn gravity() -> Element {

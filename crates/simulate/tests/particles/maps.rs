@@ -1,20 +1,20 @@
-//! Births by a map.
+//! Emission by a map.
 
 use super::*;
 
 /// Particles born on a square metre by an image that is dark on the left and bright on the right.
-fn by_image(map: impl Fn(MapOf) -> BirthMap) -> (Shot, Id, geometry::Meshes) {
+fn by_image(map: impl Fn(MapOf) -> EmissionMap) -> (Shot, Id, geometry::Meshes) {
     let mut shot = bare(4);
     let mut particles = alike(4_000);
-    particles.from = Source::Shape { shape: Shape::plane(1.0, 1.0), on: BornOn::Surface };
-    particles.births.map = Some(map(MapOf::Image { asset: "ramp".to_owned() }));
+    particles.source = Source::Shape { shape: Shape::plane(1.0, 1.0), on: EmissionDomain::Surface };
+    particles.emission.map = Some(map(MapOf::Image { asset: "ramp".to_owned() }));
     let asset = shot::Asset {
         kind: shot::AssetKind::Image,
         file: "assets/ramp.png".to_owned(),
         sha256: String::new(),
     };
     shot.assets.insert("ramp".to_owned(), asset);
-    let id = shot.add(swarm("Dots", particles));
+    let id = shot.add(set("Dots", particles));
     let rgb = [0.0, 0.0, 0.25, 0.25, 1.0, 1.0, 1.0, 1.0].map(|grey| [grey; 3]).to_vec();
     let image = geometry::Image { width: 8, height: 1, rgb };
     let mut meshes = geometry::Meshes::default();
@@ -28,27 +28,27 @@ fn at_first(shot: &Shot, id: Id, meshes: &geometry::Meshes) -> frames::Particles
 
 #[test]
 fn an_image_says_how_likely_a_place_is_and_the_number_stays() {
-    let (shot, id, meshes) = by_image(|of| BirthMap { of, dark: false, all_alike: false });
+    let (shot, id, meshes) = by_image(|of| EmissionMap { of, dark: false, all_alike: false });
     let born = at_first(&shot, id, &meshes);
     assert_eq!((born.len(), born.weights.len()), (4_000, 4_000));
     // Linear between the pixels' middles, and repeating, all of it weighs 4.5
     // pixels, and what lies right of the first bright middle 3.375.
-    let bright = born.places.iter().filter(|p| p.x > 0.0625).count() as f32 / 4_000.0;
+    let bright = born.positions.iter().filter(|p| p.x > 0.0625).count() as f32 / 4_000.0;
     let expected = 3.375 / 4.5;
     assert!((bright - expected).abs() < 0.02, "{bright} {expected}");
-    for (place, weight) in born.places.iter().zip(&born.weights) {
-        let right = place.x > 0.0625 && place.x < 0.4375;
-        assert!(!right || *weight == 1.0, "{place} {weight}");
+    for (position, weight) in born.positions.iter().zip(&born.weights) {
+        let right = position.x > 0.0625 && position.x < 0.4375;
+        assert!(!right || *weight == 1.0, "{position} {weight}");
     }
 }
 
 #[test]
 fn what_is_dark_can_have_the_weight_or_all_places_be_alike() {
-    let (shot, id, meshes) = by_image(|of| BirthMap { of, dark: true, all_alike: false });
-    assert!(at_first(&shot, id, &meshes).places.iter().all(|p| p.x < 0.07 || p.x > 0.43));
-    let (shot, id, meshes) = by_image(|of| BirthMap { of, dark: false, all_alike: true });
+    let (shot, id, meshes) = by_image(|of| EmissionMap { of, dark: true, all_alike: false });
+    assert!(at_first(&shot, id, &meshes).positions.iter().all(|p| p.x < 0.07 || p.x > 0.43));
+    let (shot, id, meshes) = by_image(|of| EmissionMap { of, dark: false, all_alike: true });
     let alike = at_first(&shot, id, &meshes);
-    let right = alike.places.iter().filter(|p| p.x > 0.0).count() as f32 / 4_000.0;
+    let right = alike.positions.iter().filter(|p| p.x > 0.0).count() as f32 / 4_000.0;
     assert!((right - 0.5).abs() < 0.03, "{right}");
     assert!(alike.weights.iter().any(|w| *w < 0.01) && alike.weights.iter().any(|w| *w > 0.99));
 }
@@ -66,17 +66,23 @@ fn the_colours_of_a_meshs_vertices_are_a_map_that_those_they_become_carry_on() {
         sha256: String::new(),
     };
     shot.assets.insert("sail".to_owned(), asset);
-    let later = shot.add(swarm(
+    let later = shot.add(set(
         "Later",
-        Particles { births: Births { how: Often::Never {}, ..Births::default() }, ..alike(1) },
+        Particles {
+            emission: Emission { schedule: EmissionSchedule::Never {}, ..Emission::default() },
+            ..alike(1)
+        },
     ));
     let mut particles = alike(3_000);
     let shape = Shape::Mesh { asset: "sail".to_owned(), scale: 1.0 };
-    particles.from = Source::Shape { shape, on: BornOn::Surface };
-    particles.births.map = Some(BirthMap { of: MapOf::Vertices {}, dark: false, all_alike: false });
-    particles.becoming =
-        vec![Becoming { when: When::Age { s: 0.1 }, then: Then::Become { of: later }, share: 1.0 }];
-    shot.add(swarm("Motes", particles));
+    particles.source = Source::Shape { shape, on: EmissionDomain::Surface };
+    particles.emission.map = Some(EmissionMap { of: MapOf::Vertices {}, dark: false, all_alike: false });
+    particles.events = vec![ParticleEvent {
+        trigger: Trigger::Age { age_s: 0.1 },
+        action: Action::Become { of: later },
+        probability: 1.0,
+    }];
+    shot.add(set("Motes", particles));
     let mut simulation = Simulation::new(&shot, &meshes).unwrap();
     let mut frame = simulation.write();
     for _ in 0..4 {
@@ -84,8 +90,8 @@ fn the_colours_of_a_meshs_vertices_are_a_map_that_those_they_become_carry_on() {
     }
     let of = frame.particles_of(later);
     assert_eq!(of.len(), 3_000);
-    // Births rise linearly with x, so their mean lies two thirds of the way.
-    let mean = of.places.iter().map(|p| p.x + 0.5).sum::<f32>() / 3_000.0;
+    // Emission rise linearly with x, so their mean lies two thirds of the way.
+    let mean = of.positions.iter().map(|p| p.x + 0.5).sum::<f32>() / 3_000.0;
     assert!((mean - 2.0 / 3.0).abs() < 0.015, "{mean}");
-    assert!(of.places.iter().zip(&of.weights).all(|(p, w)| (p.x + 0.5 - w).abs() < 1e-4));
+    assert!(of.positions.iter().zip(&of.weights).all(|(p, w)| (p.x + 0.5 - w).abs() < 1e-4));
 }

@@ -8,22 +8,25 @@ fn busy() -> Shot {
     shot.add(gravity());
     shot.add(plate(0.1));
     let mut sparks = Particles::default();
-    sparks.births.how = Often::Rate { per_s: 3_000.0 };
-    sparks.meet.outcome = Outcome::Stick;
-    sparks.meet.share = 0.3;
+    sparks.emission.schedule = EmissionSchedule::Rate { per_s: 3_000.0 };
+    sparks.contact.outcome = ContactOutcome::Stick;
+    sparks.contact.probability = 0.3;
     sparks.show.form = Form::Disc;
-    sparks.start.spin_rad_s = 4.0;
-    let bits = shot.add(swarm(
+    sparks.start.angular_speed_rad_s = 4.0;
+    let bits = shot.add(set(
         "Bits",
-        Particles { births: Births { how: Often::Never {}, ..Births::default() }, ..Particles::default() },
+        Particles {
+            emission: Emission { schedule: EmissionSchedule::Never {}, ..Emission::default() },
+            ..Particles::default()
+        },
     ));
-    let split = Split { of: Some(bits), number: 3, ..Split::default() };
-    sparks.becoming = vec![Becoming {
-        when: When::Touch { of: Vec::new(), speed_m_s: 0.5 },
-        then: Then::Split(split),
-        share: 0.5,
+    let split = Split { of: Some(bits), count: 3, ..Split::default() };
+    sparks.events = vec![ParticleEvent {
+        trigger: Trigger::Touch { of: Vec::new(), speed_m_s: 0.5 },
+        action: Action::Split(split),
+        probability: 0.5,
     }];
-    shot.add(swarm("Sparks", sparks).at(0.0, 0.6, 0.0));
+    shot.add(set("Sparks", sparks).at(0.0, 0.6, 0.0));
     shot
 }
 

@@ -2,9 +2,9 @@
 
 use glam::Vec3;
 use shot::{
-    Becoming, Births, BornOn, Channel, Copies, Direction, Element, Force, ForceKind, Is, Meet, Moves, Often,
-    Outcome, Particles, Region, Shape, Shot, Source, Split, Start, Then, Turbulence, Volume, Wake, When,
-    Wind,
+    Action, Channel, ContactOutcome, ContactResponse, Copies, Direction, Element, ElementKind, Emission,
+    EmissionDomain, EmissionSchedule, Force, ForceKind, Moves, ParticleEvent, Particles, Region, Shape, Shot,
+    Source, Split, Start, Trigger, Turbulence, Volume, Wake, Wind,
 };
 
 /// Numbers in a row (S. Vigna, splitmix64, 2015).
@@ -27,8 +27,8 @@ impl Draw {
         low + (self.next() % (high - low + 1) as u64) as usize
     }
 
-    fn chance(&mut self, share: f32) -> bool {
-        self.number(0.0, 1.0) < share
+    fn chance(&mut self, probability: f32) -> bool {
+        self.number(0.0, 1.0) < probability
     }
 
     fn vector(&mut self, most: f32) -> Vec3 {
@@ -46,13 +46,13 @@ fn shape(draw: &mut Draw) -> Shape {
 
 fn free(draw: &mut Draw, i: usize) -> Element {
     let mut element = Element::solid(&format!("Free {i}"), shape(draw), Moves::Free);
-    element.placement.place_m = draw.vector(1.0) + Vec3::Y * 1.6;
-    element.placement.turn_rad = draw.vector(1.0);
+    element.placement.position_m = draw.vector(1.0) + Vec3::Y * 1.6;
+    element.placement.orientation_rad = draw.vector(1.0);
     let solid = element.as_solid_mut().unwrap();
-    (solid.body.friction, solid.body.bounce) = (draw.number(0.0, 1.0), draw.number(0.0, 0.9));
+    (solid.body.friction, solid.body.restitution) = (draw.number(0.0, 1.0), draw.number(0.0, 0.9));
     if draw.chance(0.5) {
         solid.body.launch_velocity = Some(draw.vector(4.0));
-        solid.body.launch_spin = Some(draw.vector(10.0));
+        solid.body.launch_angular_velocity = Some(draw.vector(10.0));
     }
     if draw.chance(0.3) {
         solid.body.wake = Some(match draw.whole(0, 1) {
@@ -64,13 +64,13 @@ fn free(draw: &mut Draw, i: usize) -> Element {
         solid.copies = Some(Copies {
             count: [2, 1, 2],
             spacing_m: Vec3::splat(0.7),
-            jitter_m: 0.05,
-            turn_rad: 0.5,
+            position_jitter_m: 0.05,
+            orientation_jitter_rad: 0.5,
             seed: 2,
         });
     }
     if draw.chance(0.2) {
-        solid.body.breaks_n_s = Some(draw.number(0.5, 40.0));
+        solid.body.breaking_impulse_n_s = Some(draw.number(0.5, 40.0));
     }
     element
 }
@@ -78,9 +78,11 @@ fn free(draw: &mut Draw, i: usize) -> Element {
 fn animated(draw: &mut Draw) -> Element {
     let mut element = Element::solid("Arm", shape(draw), Moves::Animated);
     let keys = [1.0, 12.0, 30.0].map(|frame| (frame, draw.vector(1.0) + Vec3::Y));
-    element.motion.insert("placement.place_m".to_owned(), Channel::keyed(keys));
+    element.channels.insert("placement.position_m".to_owned(), Channel::keyed(keys));
     if draw.chance(0.5) {
-        element.motion.insert("placement.turn_rad[1]".to_owned(), Channel::expression("3 * sin(2 * time)"));
+        element
+            .channels
+            .insert("placement.orientation_rad[1]".to_owned(), Channel::expression("3 * sin(2 * time)"));
     }
     if draw.chance(0.4) {
         element.as_solid_mut().unwrap().body.wake = Some(Wake::Frame(draw.whole(5, 25) as u32));
@@ -102,20 +104,20 @@ fn force(draw: &mut Draw, i: usize) -> Element {
     if draw.chance(0.6) {
         force.to_frame = Some(draw.whole(13, 28) as u32);
     }
-    Element::new(&format!("Force {i}"), Is::Force(force)).turned(0.3, 0.0, draw.number(0.0, 3.0))
+    Element::new(&format!("Force {i}"), ElementKind::Force(force)).turned(0.3, 0.0, draw.number(0.0, 3.0))
 }
 
 fn particles(draw: &mut Draw, i: usize) -> Element {
     let how = match draw.whole(0, 2) {
-        0 => Often::Rate { per_s: draw.number(20.0, 200.0) },
-        1 => Often::Number { number: draw.whole(5, 60) as u32 },
-        _ => Often::AtOnce { number: draw.whole(5, 60) as u32 },
+        0 => EmissionSchedule::Rate { per_s: draw.number(20.0, 200.0) },
+        1 => EmissionSchedule::Total { count: draw.whole(5, 60) as u32 },
+        _ => EmissionSchedule::Burst { count: draw.whole(5, 60) as u32 },
     };
-    let births = Births {
-        how,
+    let births = Emission {
+        schedule: how,
         preroll_s: if draw.chance(0.3) { 0.3 } else { 0.0 },
         from_frame: draw.chance(0.4).then(|| draw.whole(2, 20) as u32),
-        ..Births::default()
+        ..Emission::default()
     };
     let start = Start {
         speed_m_s: draw.number(0.0, 3.0),
@@ -123,34 +125,39 @@ fn particles(draw: &mut Draw, i: usize) -> Element {
         direction: Direction::Normal,
         lifespan_s: draw.chance(0.5).then(|| draw.number(0.2, 1.5)),
         size_m: draw.number(0.02, 0.1),
-        spin_rad_s: if draw.chance(0.3) { 5.0 } else { 0.0 },
-        inherit: 0.5,
+        angular_speed_rad_s: if draw.chance(0.3) { 5.0 } else { 0.0 },
+        inherited_velocity: 0.5,
         ..Start::default()
     };
     let outcome = match draw.whole(0, 3) {
-        0 => Outcome::Stick,
-        1 => Outcome::Die,
-        _ => Outcome::Bounce,
+        0 => ContactOutcome::Stick,
+        1 => ContactOutcome::Die,
+        _ => ContactOutcome::Bounce,
     };
     let mut of = Particles {
-        from: Source::Shape { shape: Shape::sphere(0.3), on: BornOn::Surface },
-        births,
+        source: Source::Shape { shape: Shape::sphere(0.3), on: EmissionDomain::Surface },
+        emission: births,
         start,
-        meet: Meet { on: draw.chance(0.8), push: draw.chance(0.5), outcome, ..Meet::default() },
+        contact: ContactResponse {
+            enabled: draw.chance(0.8),
+            push: draw.chance(0.5),
+            outcome,
+            ..ContactResponse::default()
+        },
         seed: i as u32,
         ..Particles::default()
     };
     if draw.chance(0.4) {
         let when = match draw.whole(0, 2) {
-            0 => When::Age { s: 0.2 },
-            1 => When::Touch { speed_m_s: 0.5, of: Vec::new() },
-            _ => When::Frame { frame: draw.whole(3, 24) as u32 },
+            0 => Trigger::Age { age_s: 0.2 },
+            1 => Trigger::Touch { speed_m_s: 0.5, of: Vec::new() },
+            _ => Trigger::Frame { frame: draw.whole(3, 24) as u32 },
         };
-        let split = Split { number: 2, speed_m_s: 1.0, size: Some(0.5), ..Split::default() };
-        let then = if draw.chance(0.5) { Then::Split(split) } else { Then::Die {} };
-        of.becoming = vec![Becoming { when, then, share: 0.5 }];
+        let split = Split { count: 2, speed_m_s: 1.0, size: Some(0.5), ..Split::default() };
+        let then = if draw.chance(0.5) { Action::Split(split) } else { Action::Die {} };
+        of.events = vec![ParticleEvent { trigger: when, action: then, probability: 0.5 }];
     }
-    Element::new(&format!("Swarm {i}"), Is::Particles(of)).at(draw.number(-1.0, 1.0), 1.5, 0.0)
+    Element::new(&format!("ParticleSet {i}"), ElementKind::Particles(of)).at(draw.number(-1.0, 1.0), 1.5, 0.0)
 }
 
 /// A shot of some thirty frames with bodies, forces and particles.
@@ -175,13 +182,13 @@ pub fn random_shot(seed: u64) -> Shot {
     }
     if draw.chance(0.3) {
         let keys = [(1.0, 1.0f32), (10.0, 0.3), (20.0, 1.5)];
-        shot.motion.insert("physics.time_scale".to_owned(), Channel::keyed(keys));
+        shot.channels.insert("physics.time_scale".to_owned(), Channel::keyed(keys));
     }
     if draw.chance(0.4) {
-        let region = Region::new(Volume::Ball { radius_m: 1.0 });
-        let region = shot.add(Element::new("Place", Is::Region(region)).at(0.0, 1.0, 0.0));
+        let region = Region::new(Volume::Sphere { radius_m: 1.0 });
+        let region = shot.add(Element::new("Place", ElementKind::Region(region)).at(0.0, 1.0, 0.0));
         for element in &mut shot.elements {
-            if let Is::Force(force) = &mut element.is
+            if let ElementKind::Force(force) = &mut element.kind
                 && element.name.starts_with("Force")
             {
                 force.region = Some(region);
@@ -203,8 +210,8 @@ pub fn change(shot: &mut Shot, draw: &mut Draw) {
             shot.add(particles(draw, 9));
         }
         2 => {
-            let forces = shot.elements.iter_mut().filter(|e| matches!(e.is, Is::Force(_)));
-            if let Some(Element { is: Is::Force(force), .. }) = forces.last() {
+            let forces = shot.elements.iter_mut().filter(|e| matches!(e.kind, ElementKind::Force(_)));
+            if let Some(Element { kind: ElementKind::Force(force), .. }) = forces.last() {
                 (force.from_frame, force.to_frame) = (Some(1), Some(draw.whole(2, last) as u32));
             }
         }
@@ -213,18 +220,20 @@ pub fn change(shot: &mut Shot, draw: &mut Draw) {
             if let Some(element) = shot.named_mut("Free 0") {
                 let friction = element.as_solid_mut().unwrap().body.friction;
                 let keys = [(key, friction), (key + 4.0, 0.0)];
-                element.motion.insert("is.solid.body.friction".to_owned(), Channel::keyed(keys));
+                element.channels.insert("kind.solid.body.friction".to_owned(), Channel::keyed(keys));
             }
         }
         4 => {
-            shot.elements.retain(|element| element.name != "Swarm 0");
+            shot.elements.retain(|element| element.name != "ParticleSet 0");
         }
         5 => {
             let key = draw.whole(3, last) as f64;
-            if let Some(element) = shot.named_mut("Swarm 0") {
+            if let Some(element) = shot.named_mut("ParticleSet 0") {
                 let keys = [(key, 0.0f32), (key + 3.0, 8.0)];
-                element.motion.insert("is.particles.start.spin_rad_s".to_owned(), Channel::keyed(keys));
-                element.as_particles_mut().unwrap().start.spin_rad_s = 0.0;
+                element
+                    .channels
+                    .insert("kind.particles.start.angular_speed_rad_s".to_owned(), Channel::keyed(keys));
+                element.as_particles_mut().unwrap().start.angular_speed_rad_s = 0.0;
             }
         }
         _ => {
@@ -233,7 +242,7 @@ pub fn change(shot: &mut Shot, draw: &mut Draw) {
     }
     shot.elements.iter_mut().for_each(|element| {
         if let Some(particles) = element.as_particles_mut() {
-            particles.becoming.retain(|becoming| !matches!(becoming.then, Then::Become { .. }));
+            particles.events.retain(|event| !matches!(event.action, Action::Become { .. }));
         }
     });
     assert_eq!(shot.faults(), []);

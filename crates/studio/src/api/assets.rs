@@ -11,7 +11,7 @@ use axum::response::{IntoResponse, Response};
 use glam::Vec3;
 use interchange::{ImageFile, Material, Model, Part};
 use serde::{Deserialize, Serialize};
-use shot::{Asset, AssetKind, Body, Is, Look, MAX_ELEMENTS, Shape, Solid, turn_about_axes};
+use shot::{Asset, AssetKind, Body, ElementKind, Look, MAX_ELEMENTS, Shape, Solid, euler_angles};
 use std::collections::BTreeMap;
 use utoipa::ToSchema;
 
@@ -84,13 +84,13 @@ pub(crate) struct ModelElement {
     name: String,
     /// What it is.
     #[schema(value_type = Object)]
-    is: Is,
+    kind: ElementKind,
     /// Where it is, m.
     #[schema(value_type = [f32; 3])]
-    place_m: Vec3,
+    position_m: Vec3,
     /// Its turns about x, y and z, rad.
     #[schema(value_type = [f32; 3])]
-    turn_rad: Vec3,
+    orientation_rad: Vec3,
 }
 
 /// Makes a mesh file that was taken in into one element, or one for each part,
@@ -137,7 +137,12 @@ pub(crate) async fn elements(
             }
             let look = largest.map_or_else(Look::default, |material| looks[material].clone());
             let mesh = keep.named(&name, asset);
-            vec![ModelElement { name, is: solid(mesh, 1.0, look), place_m: Vec3::ZERO, turn_rad: Vec3::ZERO }]
+            vec![ModelElement {
+                name,
+                kind: solid(mesh, 1.0, look),
+                position_m: Vec3::ZERO,
+                orientation_rad: Vec3::ZERO,
+            }]
         };
         Ok(Json(ModelElements { assets: keep.made, elements, notices }))
     })
@@ -150,15 +155,22 @@ fn separate_part(part: Part, looks: &[Look], keep: &mut Keep) -> Result<ModelEle
     let look = material.map_or_else(Look::default, |material| looks[material].clone());
     Ok(ModelElement {
         name,
-        is: solid(mesh, scale, look),
-        place_m: position,
-        turn_rad: turn_about_axes(orientation),
+        kind: solid(mesh, scale, look),
+        position_m: position,
+        orientation_rad: euler_angles(orientation),
     })
 }
 
-fn solid(asset: String, scale: f32, look: Look) -> Is {
+fn solid(asset: String, scale: f32, look: Look) -> ElementKind {
     let shape = Shape::Mesh { asset, scale };
-    Is::Solid(Solid { shape, copies: None, from_particles: None, back: None, body: Body::default(), look })
+    ElementKind::Solid(Solid {
+        shape,
+        copies: None,
+        from_particles: None,
+        to_particles: None,
+        body: Body::default(),
+        look,
+    })
 }
 
 /// Assets that are made from a file.
@@ -195,13 +207,13 @@ impl Keep<'_> {
         kept: &mut [Option<String>],
     ) -> Result<Look> {
         let mut look = material.look;
-        for (of, place) in material.images {
-            if kept[place].is_none() {
-                let image = &images[place];
+        for (of, position) in material.images {
+            if kept[position].is_none() {
+                let image = &images[position];
                 let name = format!("{file} {}", image.name);
-                kept[place] = Some(self.file(&name, image.extension, &image.bytes)?);
+                kept[position] = Some(self.file(&name, image.extension, &image.bytes)?);
             }
-            look.set_image(of, kept[place].clone());
+            look.set_image(of, kept[position].clone());
         }
         Ok(look)
     }

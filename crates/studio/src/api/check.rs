@@ -170,21 +170,22 @@ pub(crate) async fn fix(
     let wanted = |element: &Element| fix.elements.contains(&element.id.0);
     let label = match fix.mistake {
         Mistake::NothingStillBelow => {
-            let lowest = shot.solids().map(|(e, _)| e.placement.place_m.y).fold(f32::INFINITY, f32::min);
+            let lowest = shot.solids().map(|(e, _)| e.placement.position_m.y).fold(f32::INFINITY, f32::min);
             let floor = Element::solid("Floor", Shape::plane(20.0, 20.0), Moves::Still);
             shot.add(floor.at(0.0, (lowest - 1.0).min(0.0), 0.0));
             "Floor added"
         }
         Mistake::StartOverlap => {
             let (copy, at) = (studio.clone(), shot.clone());
-            let places = blocking(move || Ok(separate(&at, &copy.loader.meshes(&copy.data, &at)?)?)).await?;
-            for place in places {
-                let Some(element) = shot.elements.iter_mut().find(|e| e.id == place.element) else {
+            let positions =
+                blocking(move || Ok(separate(&at, &copy.loader.meshes(&copy.data, &at)?)?)).await?;
+            for position in positions {
+                let Some(element) = shot.elements.iter_mut().find(|e| e.id == position.element) else {
                     continue;
                 };
-                element.shift(place.shift_m);
+                element.shift(position.shift_m);
                 if let Some(copies) = element.as_solid_mut().and_then(|solid| solid.copies.as_mut()) {
-                    copies.spacing_m *= place.spread;
+                    copies.spacing_m *= position.spread;
                 }
             }
             "Bodies separated"

@@ -1,4 +1,4 @@
-//! What the Stage draws of an element, and the files elements use.
+//! What the Viewport draws of an element, and the files elements use.
 
 use super::input::{Input, Path, Query};
 use super::motion::{sampled, solved_in};
@@ -11,7 +11,7 @@ use axum::extract::State as Extract;
 use axum::http::{HeaderMap, StatusCode, header};
 use axum::response::{IntoResponse, Response};
 use serde::{Deserialize, Serialize};
-use shot::{Element, Id, Is, Shot, SkySource, World};
+use shot::{Element, ElementKind, Id, Shot, SkySource, World};
 use simulate::solids::{collision_mesh, drop_to_rest};
 use utoipa::ToSchema;
 
@@ -48,7 +48,7 @@ pub(crate) struct AtFrame {
     frame: Option<u32>,
 }
 
-/// Triangles that the Stage draws of an element's copies, about.
+/// Triangles that the Viewport draws of an element's copies, about.
 const STAGE_TRIANGLES: usize = 60_000;
 
 /// An element's mesh; coarser where it is round and has many copies: u32 vertices, u32 triangles; 3 f32 a vertex for places
@@ -90,7 +90,7 @@ pub(crate) async fn collision(
     let (shot, _) = studio.head(id).await?;
     blocking(move || {
         let element = element(&shot, of)?;
-        tagged(&headers, &(&element.is, &shot.assets), || {
+        tagged(&headers, &(&element.kind, &shot.assets), || {
             let meshes = studio.loader.meshes(&studio.data, &shot)?;
             let mesh = collision_mesh(element, &meshes)?;
             Ok(mesh_bytes(&mesh.positions, &[], &mesh.triangles))
@@ -105,18 +105,18 @@ const SKY_ROWS: usize = 32;
 /// … of a sky from an image.
 const SKY_IMAGE_ROWS: usize = 128;
 
-/// The sky as the Stage shows it: radiance as 2 n × n texels of 4 half floats
+/// The sky as the Viewport shows it: radiance as 2 n × n texels of 4 half floats
 /// (red, green, blue, 1), rows from straight down to straight up, columns from
 /// −x over −z, x and z back to −x.
 #[utoipa::path(get, path = "/api/shots/{id}/sky", params(("id" = i64, Path)), responses((status = 200, content_type = "application/octet-stream")))]
 pub(crate) async fn sky(Extract(studio): State, Path(id): Path<i64>, headers: HeaderMap) -> Result<Response> {
     let (shot, _) = studio.head(id).await?;
     blocking(move || {
-        let skies: Vec<_> = shot.elements.iter().filter(|element| matches!(element.is, Is::Sky(_))).collect();
+        let skies: Vec<_> = shot.elements.iter().filter(|element| matches!(element.kind, ElementKind::Sky(_))).collect();
         tagged(&headers, &(&skies, &shot.assets), || {
             let assets = studio.loader.all(&studio.data, &shot)?;
             let image = |element: &&Element| {
-                matches!(&element.is, Is::Sky(sky) if matches!(sky.source, SkySource::Image { .. }))
+                matches!(&element.kind, ElementKind::Sky(sky) if matches!(sky.source, SkySource::Image { .. }))
             };
             let rows = if skies.iter().any(image) { SKY_IMAGE_ROWS } else { SKY_ROWS };
             let map = picture::sky_map(&shot, &assets, 2 * rows, rows)
@@ -128,7 +128,7 @@ pub(crate) async fn sky(Extract(studio): State, Path(id): Path<i64>, headers: He
     .await
 }
 
-/// Where the document has every element at a frame, as a frame for the Stage.
+/// Where the document has every element at a frame, as a frame for the Viewport.
 #[utoipa::path(get, path = "/api/shots/{id}/staged/{number}", params(("id" = i64, Path), ("number" = u32, Path)), responses((status = 200, content_type = "application/octet-stream")))]
 pub(crate) async fn staged(Extract(studio): State, Path((id, number)): Path<(i64, u32)>) -> Result<Response> {
     let (shot, _) = studio.head(id).await?;
@@ -145,8 +145,8 @@ pub(crate) async fn staged(Extract(studio): State, Path((id, number)): Path<(i64
             // looks at them, as the run has those.
             let world = if element.as_solid().is_some() { staged } else { followed };
             let mut bodies = frames::Bodies::default();
-            for (place, turn) in world.placements(element) {
-                bodies.push(place, turn, Default::default(), Default::default());
+            for (position, orientation) in world.placements(element) {
+                bodies.push(position, orientation, Default::default(), Default::default());
             }
             frame.bodies.insert(element.id, bodies);
         }
@@ -170,7 +170,7 @@ pub(crate) async fn strokes(
             shot = sampled(&shot, f64::from(frame))?.1;
         }
         let element = element(&shot, of)?;
-        let Is::Curve(curve) = &element.is else {
+        let ElementKind::Curve(curve) = &element.kind else {
             return Err(Error::Bad(format!("{} is not a curve", element.name)));
         };
         let strokes = curve.strokes().into_iter();

@@ -121,9 +121,9 @@ pub fn description() -> serde_json::Value {
     let (_, description) = router().split_for_parts();
     let mut value = serde_json::to_value(description).expect("the description serialises");
     for (path, methods) in value["paths"].as_object_mut().expect("paths") {
-        let place = path.trim_start_matches("/api/").replace(['{', '}'], "").replace(['/', '.'], "_");
+        let position = path.trim_start_matches("/api/").replace(['{', '}'], "").replace(['/', '.'], "_");
         for (method, operation) in methods.as_object_mut().expect("methods") {
-            operation["operationId"] = format!("{method}_{place}").into();
+            operation["operationId"] = format!("{method}_{position}").into();
         }
     }
     let mut schema = shot::schema();

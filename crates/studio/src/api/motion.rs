@@ -1,4 +1,4 @@
-//! What changes with time, and what forces do, for the Stage, the Score and the Sheet.
+//! What changes with time, and what forces do, for the Viewport, the Timeline and the Sheet.
 
 use super::input::{Input, Path, Query};
 use super::{State, blocking};
@@ -97,7 +97,7 @@ pub(crate) async fn sample(
         }
     };
     if let Some(channel) = of.channel {
-        let motion = owner.map_or(&mut shot.motion, |index| &mut shot.elements[index].motion);
+        let motion = owner.map_or(&mut shot.channels, |index| &mut shot.elements[index].channels);
         motion.insert(of.path.clone(), channel);
     }
     blocking(move || {
@@ -152,7 +152,7 @@ pub(crate) struct FormulaValue {
     /// What is wrong with it.
     fault: Option<String>,
     /// Characters before the fault.
-    place: Option<usize>,
+    position: Option<usize>,
 }
 
 /// Reads a formula, to tell what is wrong with it while it is typed.
@@ -165,10 +165,10 @@ pub(crate) async fn formula(
     let (mut shot, _) = studio.head(id).await?;
     let element = of.element.map(Id);
     let motion = match element {
-        None => &mut shot.motion,
+        None => &mut shot.channels,
         Some(id) => {
             let found = shot.elements.iter_mut().find(|e| e.id == id);
-            &mut found.ok_or_else(|| Error::NotFound(format!("element {}", id.0)))?.motion
+            &mut found.ok_or_else(|| Error::NotFound(format!("element {}", id.0)))?.channels
         }
     };
     motion.insert(of.path.clone(), Channel::expression(&of.expression));
@@ -177,19 +177,19 @@ pub(crate) async fn formula(
             Err(faults) => {
                 let message =
                     faults.first().map_or_else(String::new, |Fault { message, .. }| message.clone());
-                let place = message
+                let position = message
                     .strip_prefix("at character ")
                     .and_then(|rest| rest.split(':').next()?.parse::<usize>().ok())
                     .map(|at| at - 1);
-                FormulaValue { value: None, fault: Some(message), place }
+                FormulaValue { value: None, fault: Some(message), position }
             }
             Ok(sampler) => match sampler.at(sampler.acting_frame(of.frame)) {
                 Ok(now) => FormulaValue {
                     value: now.value(element, &of.path).map(|v| v.part(0)),
                     fault: None,
-                    place: None,
+                    position: None,
                 },
-                Err(error) => FormulaValue { value: None, fault: Some(error.to_string()), place: None },
+                Err(error) => FormulaValue { value: None, fault: Some(error.to_string()), position: None },
             },
         }))
     })
@@ -260,11 +260,11 @@ pub(crate) async fn probe(
             .and_then(|element| Weight::new(&world, &now, &surfaces, element, seconds));
         let mut out = Vec::with_capacity(of.points.len() / 3 * 7);
         for point in of.points.chunks_exact(3) {
-            let place = Vec3::from_slice(point);
-            let (drift, felt) = (field.drift(place), field.felt(place));
+            let position = Vec3::from_slice(point);
+            let (drift, felt) = (field.drift(position), field.felt(position));
             out.extend(drift.to_array());
             out.extend(felt.to_array());
-            out.push(region.as_ref().map_or(0.0, |region| region.at(place)));
+            out.push(region.as_ref().map_or(0.0, |region| region.at(position)));
         }
         Ok(bytemuck::cast_slice::<f32, u8>(&out).to_vec())
     })
@@ -293,7 +293,7 @@ pub(super) fn solved_in<'a>(
         let mut read = read.borrow_mut();
         let frame = read.entry(number).or_insert_with(|| run.read(number).ok());
         let bodies = frame.as_ref()?.bodies.get(&id)?;
-        Some((*bodies.places.first()?, *bodies.turns.first()?))
+        Some((*bodies.positions.first()?, *bodies.orientations.first()?))
     }
 }
 
@@ -304,7 +304,7 @@ pub(crate) struct ActingOn {
     copy: usize,
 }
 
-/// One force's share of what acts on a body.
+/// One force's fraction of what acts on a body.
 #[derive(Serialize, ToSchema)]
 pub(crate) struct ActingForce {
     /// Id of the force's element.
@@ -337,19 +337,19 @@ pub(crate) async fn acting(
         let solved = solved_in(&run, &shot);
         let world = World::new(&now, &sampler, acting, &solved);
         let bodies = run.read(at.frame).ok().and_then(|frame| frame.bodies.get(&Id(of)).cloned());
-        let (place, velocity) = match bodies.filter(|bodies| at.copy < bodies.len()) {
-            Some(bodies) => (bodies.places[at.copy], bodies.velocities[at.copy]),
+        let (position, velocity) = match bodies.filter(|bodies| at.copy < bodies.len()) {
+            Some(bodies) => (bodies.positions[at.copy], bodies.velocities[at.copy]),
             None => (world.placements(element).get(at.copy).map_or(Vec3::ZERO, |pose| pose.0), Vec3::ZERO),
         };
         let field = Field::new(&now, &world, &Surfaces::of(&now, &meshes), frame, seconds(&sampler, frame));
-        let shares = field.shares(Id(of), place, velocity, mass, area);
-        let view = |share: simulate::forces::Share| ActingForce {
-            force: share.force.0,
-            name: now.element(share.force).map_or_else(String::new, |element| element.name.clone()),
-            newtons: share.newtons.to_array(),
-            weight: share.weight,
+        let fractions = field.contributions(Id(of), position, velocity, mass, area);
+        let view = |fraction: simulate::forces::Share| ActingForce {
+            force: fraction.force.0,
+            name: now.element(fraction.force).map_or_else(String::new, |element| element.name.clone()),
+            newtons: fraction.newtons.to_array(),
+            weight: fraction.weight,
         };
-        Ok(Json(shares.into_iter().map(view).collect()))
+        Ok(Json(fractions.into_iter().map(view).collect()))
     })
     .await
 }

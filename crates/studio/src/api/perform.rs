@@ -37,11 +37,11 @@ enum Said {
     /// The performance is over, and is saved as keys.
     Keep {
         /// Distance of places, m.
-        place_m: f64,
+        position_m: f64,
         /// Distance of turns, rad.
-        turn_rad: f64,
-        /// Of other values, as a share of the range they went through.
-        share: f64,
+        orientation_rad: f64,
+        /// Of other values, as a fraction of the range they went through.
+        fraction: f64,
     },
 }
 
@@ -127,9 +127,9 @@ async fn play(stand: &mut Stand, socket: &mut WebSocket) -> Result<Within, Error
                     return Ok(Within::default());
                 }
             }
-            Said::Keep { place_m, turn_rad, share } => {
-                let within = Within { place_m, turn_rad, share };
-                if ![place_m, turn_rad, share].iter().all(|limit| (0.0..=1e3).contains(limit)) {
+            Said::Keep { position_m, orientation_rad, fraction } => {
+                let within = Within { position_m, orientation_rad, fraction };
+                if ![position_m, orientation_rad, fraction].iter().all(|limit| (0.0..=1e3).contains(limit)) {
                     return Err(Error::Bad("a tolerance is outside 0 to 1000".to_owned()));
                 }
                 return Ok(within);

@@ -216,7 +216,7 @@ pub(crate) async fn restore(Extract(studio): State, Path(run): Path<i64>) -> Res
     state(&studio, row.shot).await
 }
 
-/// A frame as the Stage takes it; see docs/formats.md.
+/// A frame as the Viewport takes it; see docs/formats.md.
 #[utoipa::path(get, path = "/api/runs/{run}/frames/{number}", params(("run" = i64, Path), ("number" = u32, Path)), responses((status = 200, content_type = "application/octet-stream"), (status = 404, body = crate::error::Problem)))]
 pub(crate) async fn frame(
     Extract(studio): State,
@@ -252,7 +252,7 @@ pub(crate) struct MeasuredRun {
     frames: Vec<u32>,
     contacts: Vec<u32>,
     deepest_overlap_m: Vec<f32>,
-    fastest_m_s: Vec<f32>,
+    max_speed_m_s: Vec<f32>,
     /// Element of the fastest body, 0 if all rest.
     fastest: Vec<u32>,
     /// Kinetic and potential energy of the free bodies, J.
@@ -295,7 +295,7 @@ pub(crate) async fn measured(Extract(studio): State, Path(run): Path<i64>) -> Re
             }
             out.contacts.push(m.contacts);
             out.deepest_overlap_m.push(m.deepest_overlap_m);
-            out.fastest_m_s.push(m.fastest_m_s);
+            out.max_speed_m_s.push(m.max_speed_m_s);
             out.fastest.push(m.fastest.map_or(0, |id| id.0));
             out.kinetic_j.push(m.kinetic_j);
             out.potential_j.push(m.potential_j);

@@ -1,4 +1,4 @@
-//! Who may ask: only pages of this server, and only by an address of this machine.
+//! ElementFilter may ask: only pages of this server, and only by an address of this machine.
 
 use crate::error::Error;
 use axum::extract::Request;

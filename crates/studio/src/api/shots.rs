@@ -223,9 +223,9 @@ pub(crate) async fn picture(Extract(studio): State, Path(id): Path<i64>) -> Resu
         let height = (320 * shot.picture.height / shot.picture.width).clamp(16, 640);
         let clamp = picture::Settings::DRAFT_CLAMP;
         let settings = picture::Settings { width, height, samples: 12, clamp, ..Default::default() };
-        let stage = picture::Stage::new(&shot, &assets, frame.as_ref(), number)
+        let scene = picture::Scene::new(&shot, &assets, frame.as_ref(), number)
             .map_err(|error| Error::Bad(error.to_string()))?;
-        let picture = picture::render(&stage, &settings, &|_| true)
+        let picture = picture::render(&scene, &settings, &|_| true)
             .ok_or_else(|| Error::Internal("the picture was not rendered".to_owned()))?;
         let bytes = interchange::write_png(width, height, &picture.show())?;
         // Only the newest picture of a shot is kept.

@@ -61,7 +61,7 @@ const TOTALS: [&str; 10] = [
     "time_s",
     "contacts",
     "deepest_overlap_m",
-    "fastest_m_s",
+    "max_speed_m_s",
     "kinetic_j",
     "potential_j",
     "momentum_x",
@@ -111,7 +111,7 @@ impl Probe {
             let frame = run.read(number).map_err(|error| Stop::Failed(error.to_string()))?;
             let rows: Vec<Vec<f64>> = if ids.is_empty() {
                 let m = &frame.measured;
-                let (overlap, fastest) = (f64::from(m.deepest_overlap_m), f64::from(m.fastest_m_s));
+                let (overlap, fastest) = (f64::from(m.deepest_overlap_m), f64::from(m.max_speed_m_s));
                 let mut row = vec![f64::from(number), frame.time_s, f64::from(m.contacts), overlap, fastest];
                 row.extend([m.kinetic_j, m.potential_j]);
                 row.extend(m.momentum);
@@ -160,10 +160,10 @@ fn body_rows(frame: &frames::Frame, id: shot::Id) -> Vec<Vec<f64>> {
     (0..bodies.len())
         .map(|copy| {
             let mut row = vec![f64::from(frame.number), frame.time_s, copy as f64];
-            row.extend(bodies.places[copy].to_array().map(f64::from));
-            row.extend(bodies.turns[copy].to_array().map(f64::from));
+            row.extend(bodies.positions[copy].to_array().map(f64::from));
+            row.extend(bodies.orientations[copy].to_array().map(f64::from));
             row.extend(bodies.velocities[copy].to_array().map(f64::from));
-            row.extend(bodies.spins[copy].to_array().map(f64::from));
+            row.extend(bodies.angular_velocities[copy].to_array().map(f64::from));
             row
         })
         .collect()
@@ -173,7 +173,7 @@ fn particle_rows(frame: &frames::Frame, particles: &frames::Particles) -> Vec<Ve
     (0..particles.len())
         .map(|i| {
             let mut row = vec![f64::from(frame.number), frame.time_s, f64::from(particles.ids[i])];
-            row.extend(particles.places[i].to_array().map(f64::from));
+            row.extend(particles.positions[i].to_array().map(f64::from));
             row.extend(particles.velocities[i].to_array().map(f64::from));
             row.extend([particles.sizes[i], particles.ages[i], particles.lifespans[i]].map(f64::from));
             row

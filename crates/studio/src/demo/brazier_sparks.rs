@@ -4,16 +4,17 @@
 use super::{File, quay};
 use glam::Vec3;
 use shot::{
-    AreaLight, BornOn, By, Camera, ColourStop, Direction, Element, Force, ForceKind, Form, Is, Look, Moves,
-    Often, Outcome, Particles, Push, Shape, Shot, SizeStop, Sky, SkySource, Source, Start, Turbulence,
-    Weight,
+    AreaLight, By, Camera, ColourStop, ContactOutcome, Direction, Element, ElementKind, EmissionDomain,
+    EmissionSchedule, Force, ForceKind, Form, Look, Moves, Particles, Push, Shape, Shot, SizeStop, Sky,
+    SkySource, Source, Start, Turbulence, Weight,
 };
 
 pub(super) fn shot() -> (Shot, Vec<File>) {
     let mut shot = quay::pier("Brazier sparks");
     let iron = Look { albedo: Vec3::splat(0.06), roughness: 0.6, metalness: 0.6, ..Look::default() };
-    let mut bowl = Element::solid("Brazier", Shape::Torus { ring_m: 0.34, tube_m: 0.05 }, Moves::Still)
-        .at(0.0, 0.72, 0.0);
+    let mut bowl =
+        Element::solid("Brazier", Shape::Torus { major_radius_m: 0.34, minor_radius_m: 0.05 }, Moves::Still)
+            .at(0.0, 0.72, 0.0);
     bowl.as_solid_mut().expect("a solid").look = iron.clone();
     shot.add(bowl);
     let mut foot =
@@ -33,7 +34,7 @@ pub(super) fn shot() -> (Shot, Vec<File>) {
     shot.add(quay::crates("Crates", [2, 1, 1]).at(1.25, 0.1805, -0.55).turned(0.0, 0.4, 0.0));
 
     let mut sparks = Particles {
-        from: Source::Solid { solid: coals, on: BornOn::Surface },
+        source: Source::Solid { solid: coals, on: EmissionDomain::Surface },
         start: Start {
             direction: Direction::Up,
             spread_rad: 0.75,
@@ -48,12 +49,12 @@ pub(super) fn shot() -> (Shot, Vec<File>) {
         seed: 7,
         ..Particles::default()
     };
-    sparks.births.how = Often::Rate { per_s: 900.0 };
-    sparks.births.preroll_s = 1.5;
+    sparks.emission.schedule = EmissionSchedule::Rate { per_s: 900.0 };
+    sparks.emission.preroll_s = 1.5;
     sparks.body.weight = Weight::DensityKgM3(12.0);
-    sparks.meet.outcome = Outcome::Die;
-    sparks.meet.share = 0.6;
-    sparks.meet.except = vec![coals.into()];
+    sparks.contact.outcome = ContactOutcome::Die;
+    sparks.contact.probability = 0.6;
+    sparks.contact.except = vec![coals.into()];
     sparks.show.form = Form::Streak { seconds: 0.022 };
     sparks.show.colour_by = By::Life;
     let stop = |at, colour: [f32; 3]| ColourStop { at, colour: Vec3::from(colour) };
@@ -67,7 +68,7 @@ pub(super) fn shot() -> (Shot, Vec<File>) {
     sparks.show.sizes = vec![SizeStop { at: 0.0, size: 1.0 }, SizeStop { at: 1.0, size: 0.35 }];
     sparks.look =
         Look { albedo: Vec3::splat(0.02), emission: Vec3::splat(3.2), roughness: 1.0, ..Look::default() };
-    shot.add(Element::new("Sparks", Is::Particles(sparks)));
+    shot.add(Element::new("Sparks", ElementKind::Particles(sparks)));
 
     let heat = Turbulence {
         speed_m_s: 1.7,
@@ -80,8 +81,8 @@ pub(super) fn shot() -> (Shot, Vec<File>) {
         ..Turbulence::default()
     };
     let mut heat = Force::new(ForceKind::Turbulence(heat));
-    heat.only = vec![shot::Who::Kind { kind: shot::Matter::Particles }];
-    shot.add(Element::new("Heat", Is::Force(heat)).at(0.0, 1.6, 0.0));
+    heat.only = vec![shot::ElementFilter::Kind { kind: shot::Matter::Particles }];
+    shot.add(Element::new("Heat", ElementKind::Force(heat)).at(0.0, 1.6, 0.0));
     let draught = shot::Wind {
         speed_m_s: 2.6,
         gust: 0.4,
@@ -91,18 +92,19 @@ pub(super) fn shot() -> (Shot, Vec<File>) {
         ..shot::Wind::default()
     };
     let mut draught = Force::new(ForceKind::Wind(draught));
-    draught.only = vec![shot::Who::Kind { kind: shot::Matter::Particles }];
-    let draught = Element::new("Draught", Is::Force(draught)).at(0.0, 1.1, 0.0);
+    draught.only = vec![shot::ElementFilter::Kind { kind: shot::Matter::Particles }];
+    let draught = Element::new("Draught", ElementKind::Force(draught)).at(0.0, 1.1, 0.0);
     shot.add(draught.turned(0.0, 0.0, std::f32::consts::PI));
     let glow =
         AreaLight { size_m: glam::Vec2::splat(0.5), radiance: 16.0, colour: Vec3::new(1.0, 0.42, 0.12) };
-    shot.add(Element::new("Glow", Is::AreaLight(glow)).at(0.0, 0.755, 0.0).turned(
+    shot.add(Element::new("Glow", ElementKind::AreaLight(glow)).at(0.0, 0.755, 0.0).turned(
         std::f32::consts::PI,
         0.0,
         0.0,
     ));
-    let camera = Camera { focal_length_mm: 32.0, focus_m: 3.6, exposure: 0.2, ..Camera::default() };
-    let camera = Element::new("Pier camera", Is::Camera(camera)).at(0.5, 1.3, 3.3).turned(-0.03, 0.1, 0.0);
+    let camera = Camera { focal_length_mm: 32.0, focus_distance_m: 3.6, exposure: 0.2, ..Camera::default() };
+    let camera =
+        Element::new("Pier camera", ElementKind::Camera(camera)).at(0.5, 1.3, 3.3).turned(-0.03, 0.1, 0.0);
     shot.camera = Some(shot.add(camera));
     night(&mut shot);
     (shot, quay::files())
@@ -114,5 +116,5 @@ fn night(shot: &mut Shot) {
         horizon: Vec3::new(0.05, 0.055, 0.09),
         ground: Vec3::new(0.006, 0.007, 0.01),
     };
-    shot.add(Element::new("Night sky", Is::Sky(Sky { strength: 1.0, source })));
+    shot.add(Element::new("Night sky", ElementKind::Sky(Sky { strength: 1.0, source })));
 }

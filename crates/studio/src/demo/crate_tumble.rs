@@ -3,7 +3,7 @@
 
 use super::{File, assets, quay};
 use glam::{Vec2, Vec3};
-use shot::{AreaLight, Camera, Channel, Element, Is, Look, Moves, Shape, Shot, Wake, Weight};
+use shot::{AreaLight, Camera, Channel, Element, ElementKind, Look, Moves, Shape, Shot, Wake, Weight};
 
 pub(super) fn shot() -> (Shot, Vec<File>) {
     let mut shot = quay::pier("Crate tumble");
@@ -17,8 +17,12 @@ pub(super) fn shot() -> (Shot, Vec<File>) {
     solid.look =
         Look { albedo: Vec3::new(0.05, 0.055, 0.06), metalness: 0.7, roughness: 0.38, ..Look::default() };
     shot.add(post);
-    let mut cap = Element::solid("Bollard cap", Shape::Torus { ring_m: 0.15, tube_m: 0.06 }, Moves::Still)
-        .at(-1.55, 0.7, -1.35);
+    let mut cap = Element::solid(
+        "Bollard cap",
+        Shape::Torus { major_radius_m: 0.15, minor_radius_m: 0.06 },
+        Moves::Still,
+    )
+    .at(-1.55, 0.7, -1.35);
     let solid = cap.as_solid_mut().expect("a solid");
     solid.look =
         Look { albedo: Vec3::new(0.05, 0.055, 0.06), metalness: 0.7, roughness: 0.32, ..Look::default() };
@@ -27,17 +31,20 @@ pub(super) fn shot() -> (Shot, Vec<File>) {
     let camera = Camera {
         focal_length_mm: 42.0,
         f_stop: Some(4.0),
-        focus_m: 5.3,
+        focus_distance_m: 5.3,
         exposure: 0.35,
         ..Camera::default()
     };
     // Looks at the middle of the stack from the seaward end of the pier.
-    let camera = Element::new("Pier camera", Is::Camera(camera)).at(2.0, 1.8, 5.1).turned(-0.205, 0.175, 0.0);
+    let camera =
+        Element::new("Pier camera", ElementKind::Camera(camera)).at(2.0, 1.8, 5.1).turned(-0.205, 0.175, 0.0);
     shot.camera = Some(shot.add(camera));
 
     quay::evening(&mut shot);
     let lamp = AreaLight { size_m: Vec2::new(1.2, 0.5), radiance: 7.0, colour: Vec3::new(0.62, 0.82, 1.0) };
-    shot.add(Element::new("Stall lamp", Is::AreaLight(lamp)).at(2.9, 2.6, -2.0).turned(-0.75, 0.0, -0.75));
+    shot.add(
+        Element::new("Stall lamp", ElementKind::AreaLight(lamp)).at(2.9, 2.6, -2.0).turned(-0.75, 0.0, -0.75),
+    );
 
     let mut files = quay::files();
     files.push(("granite", "granite.png", assets::granite()));
@@ -61,13 +68,13 @@ fn block() -> Element {
         Channel::keyed(frames.iter().map(|&frame| (frame, value(angle(frame)))))
     };
     let mut block = block
-        .keyed("placement.place_m", keys(&swing))
-        .keyed("placement.turn_rad", keys(&|angle| Vec3::new(0.0, 0.3, angle)));
+        .keyed("placement.position_m", keys(&swing))
+        .keyed("placement.orientation_rad", keys(&|angle| Vec3::new(0.0, 0.3, angle)));
     let solid = block.as_solid_mut().expect("a solid");
     solid.body.wake = Some(Wake::Frame(24));
     solid.body.weight = Weight::DensityKgM3(1_900.0);
     solid.body.friction = 0.6;
-    solid.body.bounce = 0.15;
+    solid.body.restitution = 0.15;
     solid.look = Look {
         albedo: Vec3::splat(0.9),
         image: Some("granite".to_owned()),

@@ -4,8 +4,9 @@
 use super::{File, quay};
 use glam::{Vec2, Vec3};
 use shot::{
-    BornOn, By, Camera, ColourStop, Direction, Element, Force, ForceKind, Is, Look, Moves, Often, Particles,
-    Push, Shape, Shot, SizeStop, Sky, SkySource, Source, Start, Turbulence, Weight, Wind,
+    By, Camera, ColourStop, Direction, Element, ElementKind, EmissionDomain, EmissionSchedule, Force,
+    ForceKind, Look, Moves, Particles, Push, Shape, Shot, SizeStop, Sky, SkySource, Source, Start,
+    Turbulence, Weight, Wind,
 };
 use std::f32::consts::{FRAC_PI_2, PI};
 
@@ -26,7 +27,7 @@ pub(super) fn shot() -> (Shot, Vec<File>) {
 
     let stop = |at, colour: [f32; 3]| ColourStop { at, colour: Vec3::from(colour) };
     let mut embers = Particles {
-        from: Source::Shape { shape: Shape::plane(7.5, 5.0), on: BornOn::Surface },
+        source: Source::Shape { shape: Shape::plane(7.5, 5.0), on: EmissionDomain::Surface },
         start: Start {
             direction: Direction::Up,
             spread_rad: 0.5,
@@ -47,10 +48,10 @@ pub(super) fn shot() -> (Shot, Vec<File>) {
         seed: 2,
         ..Particles::default()
     };
-    embers.births.how = Often::Rate { per_s: 130.0 };
-    embers.births.preroll_s = 8.0;
+    embers.emission.schedule = EmissionSchedule::Rate { per_s: 130.0 };
+    embers.emission.preroll_s = 8.0;
     embers.body.weight = Weight::DensityKgM3(14.0);
-    embers.meet.on = false;
+    embers.contact.enabled = false;
     embers.show.colour_by = By::Life;
     embers.show.colours = vec![
         stop(0.0, [1.0, 0.6, 0.22]),
@@ -65,7 +66,7 @@ pub(super) fn shot() -> (Shot, Vec<File>) {
         SizeStop { at: 1.0, size: 0.2 },
     ];
     // Born above the picture, they go down.
-    shot.add(Element::new("Embers", Is::Particles(embers)).at(0.0, 4.2, -1.2).turned(PI, 0.0, 0.0));
+    shot.add(Element::new("Embers", ElementKind::Particles(embers)).at(0.0, 4.2, -1.2).turned(PI, 0.0, 0.0));
 
     let air = Push::Air { density_kg_m3: 1.2 };
     let eddies = Turbulence {
@@ -78,20 +79,27 @@ pub(super) fn shot() -> (Shot, Vec<File>) {
         ..Turbulence::default()
     };
     shot.add(
-        Element::new("Night air", Is::Force(Force::new(ForceKind::Turbulence(eddies)))).at(0.0, 2.0, -1.0),
+        Element::new("Night air", ElementKind::Force(Force::new(ForceKind::Turbulence(eddies))))
+            .at(0.0, 2.0, -1.0),
     );
     // A breath towards the camera.
     let breath = Wind { speed_m_s: 0.35, gust: 0.5, eddy: 0.3, push: air, ..Wind::default() };
-    let breath = Element::new("Breath", Is::Force(Force::new(ForceKind::Wind(breath)))).at(-2.0, 2.4, -3.0);
+    let breath =
+        Element::new("Breath", ElementKind::Force(Force::new(ForceKind::Wind(breath)))).at(-2.0, 2.4, -3.0);
     shot.add(breath.turned(-FRAC_PI_2, 0.0, 0.0));
 
-    let camera =
-        Camera { focal_length_mm: 34.3, f_stop: Some(1.4), focus_m: 4.6, exposure: 0.1, ..Camera::default() };
-    shot.camera = Some(shot.add(Element::new("Pier camera", Is::Camera(camera)).at(0.0, 1.6, 4.0)));
+    let camera = Camera {
+        focal_length_mm: 34.3,
+        f_stop: Some(1.4),
+        focus_distance_m: 4.6,
+        exposure: 0.1,
+        ..Camera::default()
+    };
+    shot.camera = Some(shot.add(Element::new("Pier camera", ElementKind::Camera(camera)).at(0.0, 1.6, 4.0)));
     // Even light, so that the picture shows as it is.
     let even = Vec3::splat(1.0);
     let source = SkySource::Gradient { zenith: even, horizon: even, ground: even };
-    shot.add(Element::new("Even light", Is::Sky(Sky { strength: 1.0, source })));
+    shot.add(Element::new("Even light", ElementKind::Sky(Sky { strength: 1.0, source })));
     let files = vec![("backdrop", "backdrop.png", include_bytes!("backdrop.png").to_vec())];
     (shot, files)
 }

@@ -4,9 +4,10 @@
 use super::{File, assets, quay};
 use glam::Vec3;
 use shot::{
-    Becoming, BornOn, Camera, Channel, Element, Flock, Force, ForceKind, Form, Is, Look, Matter, Meet, Moves,
-    Often, Outcome, Particles, Pick, Region, Shape, Shot, Source, Split, Start, Steer, Then, Turned, Volume,
-    Weight, When, Who, Wind,
+    Action, Camera, Channel, ContactOutcome, ContactResponse, Element, ElementFilter, ElementKind,
+    EmissionDomain, EmissionSchedule, Flock, Force, ForceKind, Form, Look, Matter, Moves, ParticleEvent,
+    Particles, Pick, Region, Shape, Shot, Source, Split, Start, Steering, Trigger, Turned, Volume, Weight,
+    Wind,
 };
 
 /// A solid that is only shown in copies.
@@ -28,23 +29,34 @@ pub(super) fn shot() -> (Shot, Vec<File>) {
 
     let front = Region { edge_m: 0.15, ..Region::new(Volume::Box { size_m: Vec3::new(0.8, 4.0, 12.0) }) };
     let mut sweep = Channel::keyed([(1.0, -6.0f32), (40.0, -5.0), (84.0, 5.5)]);
-    sweep.keys.iter_mut().for_each(|key| key.then = shot::Interpolation::Linear);
-    let front = Element::new("Gust front", Is::Region(front)).keyed("placement.place_m[0]", sweep);
+    sweep.keys.iter_mut().for_each(|key| key.interpolation = shot::Interpolation::Linear);
+    let front =
+        Element::new("Gust front", ElementKind::Region(front)).keyed("placement.position_m[0]", sweep);
     let front = shot.add(front.at(-6.0, 1.0, 0.0));
 
     let feathers = Particles {
-        births: shot::Births { how: Often::Never {}, ..shot::Births::default() },
+        emission: shot::Emission { schedule: EmissionSchedule::Never {}, ..shot::Emission::default() },
         start: Start {
             lifespan_s: None,
             size_m: 0.1,
             size_variation: 0.4,
-            turn_variation: 1.0,
-            spin_rad_s: 7.0,
-            spin_variation: 0.7,
+            orientation_variation: 1.0,
+            angular_speed_rad_s: 7.0,
+            angular_speed_variation: 0.7,
             ..Start::default()
         },
-        body: shot::Grain { weight: Weight::MassKg(0.0004), drag: 1.1, ..shot::Grain::default() },
-        meet: Meet { outcome: Outcome::Stick, share: 0.7, bounce: 0.0, friction: 0.9, ..Meet::default() },
+        body: shot::ParticleBody {
+            weight: Weight::MassKg(0.0004),
+            drag: 1.1,
+            ..shot::ParticleBody::default()
+        },
+        contact: ContactResponse {
+            outcome: ContactOutcome::Stick,
+            probability: 0.7,
+            restitution: 0.0,
+            friction: 0.9,
+            ..ContactResponse::default()
+        },
         show: shot::Show {
             form: Form::Copy { of: vec![feather], pick: Pick::Random, turned: Turned::Free },
             ..shot::Show::default()
@@ -52,10 +64,10 @@ pub(super) fn shot() -> (Shot, Vec<File>) {
         seed: 4,
         ..Particles::default()
     };
-    let feathers = shot.add(Element::new("Feathers", Is::Particles(feathers)).at(2.5, 0.4, -2.0));
+    let feathers = shot.add(Element::new("Feathers", ElementKind::Particles(feathers)).at(2.5, 0.4, -2.0));
 
     let mut gulls = Particles {
-        from: Source::Shape { shape: Shape::plane(7.0, 5.0), on: BornOn::Surface },
+        source: Source::Shape { shape: Shape::plane(7.0, 5.0), on: EmissionDomain::Surface },
         start: Start {
             speed_m_s: 0.0,
             lifespan_s: None,
@@ -63,32 +75,38 @@ pub(super) fn shot() -> (Shot, Vec<File>) {
             size_variation: 0.12,
             ..Start::default()
         },
-        steer: Steer {
-            cruise_m_s: Some(0.45),
-            agility_m_s2: 2.2,
+        steering: Steering {
+            cruise_speed_m_s: Some(0.45),
+            max_acceleration_m_s2: 2.2,
             wander: 0.6,
             wander_s: 1.6,
-            level: true,
-            flock: Some(Flock { sight_m: 0.9, distance_m: 0.5, apart: 1.0, align: 0.15, together: 0.1 }),
-            ahead_s: 1.2,
-            apart_m: 0.3,
+            horizontal: true,
+            flock: Some(Flock {
+                perception_radius_m: 0.9,
+                distance_m: 0.5,
+                separation: 1.0,
+                alignment: 0.15,
+                cohesion: 0.1,
+            }),
+            avoidance_time_s: 1.2,
+            min_distance_m: 0.3,
             on: Some(deck),
         },
-        meet: Meet { on: false, ..Meet::default() },
-        becoming: vec![Becoming {
-            when: When::Region { region: front },
-            then: Then::Split(Split {
+        contact: ContactResponse { enabled: false, ..ContactResponse::default() },
+        events: vec![ParticleEvent {
+            trigger: Trigger::Region { region: front },
+            action: Action::Split(Split {
                 of: Some(feathers),
-                number: 14,
+                count: 14,
                 speed_m_s: 2.4,
                 speed_variation: 0.6,
                 spread_rad: std::f32::consts::PI,
-                inherit: 0.5,
-                spin_rad_s: 9.0,
+                inherited_velocity: 0.5,
+                angular_speed_rad_s: 9.0,
                 size: None,
                 ..Split::default()
             }),
-            share: 1.0,
+            probability: 1.0,
         }],
         show: shot::Show {
             form: Form::Copy { of: vec![gull], pick: Pick::Random, turned: Turned::Along },
@@ -97,21 +115,22 @@ pub(super) fn shot() -> (Shot, Vec<File>) {
         seed: 11,
         ..Particles::default()
     };
-    gulls.births.how = Often::AtOnce { number: 46 };
-    gulls.births.preroll_s = 2.0;
-    gulls.births.even = true;
-    shot.add(Element::new("Gulls", Is::Particles(gulls)).at(0.0, 0.17, -1.0));
+    gulls.emission.schedule = EmissionSchedule::Burst { count: 46 };
+    gulls.emission.preroll_s = 2.0;
+    gulls.emission.evenly_spaced = true;
+    shot.add(Element::new("Gulls", ElementKind::Particles(gulls)).at(0.0, 0.17, -1.0));
 
     let gust = Wind { speed_m_s: 7.0, gust: 0.3, eddy: 0.8, eddy_m: 0.8, ..Wind::default() };
     let mut gust = Force { region: Some(front), ..Force::new(ForceKind::Wind(gust)) };
-    gust.only = vec![Who::Kind { kind: Matter::Particles }];
-    let gust = Element::new("Gust", Is::Force(gust)).at(-3.0, 1.2, -1.0);
+    gust.only = vec![ElementFilter::Kind { kind: Matter::Particles }];
+    let gust = Element::new("Gust", ElementKind::Force(gust)).at(-3.0, 1.2, -1.0);
     shot.add(gust.turned(0.0, 0.0, std::f32::consts::FRAC_PI_2));
     let still = Force::new(ForceKind::Drag { linear_n_s_m: 0.0, density_kg_m3: 1.2 });
-    shot.add(Element::new("Still air", Is::Force(still)).at(0.0, 2.0, -1.0));
+    shot.add(Element::new("Still air", ElementKind::Force(still)).at(0.0, 2.0, -1.0));
 
-    let camera = Camera { focal_length_mm: 30.0, focus_m: 5.0, exposure: 0.25, ..Camera::default() };
-    let camera = Element::new("Pier camera", Is::Camera(camera)).at(1.0, 1.35, 4.2).turned(-0.2, 0.16, 0.0);
+    let camera = Camera { focal_length_mm: 30.0, focus_distance_m: 5.0, exposure: 0.25, ..Camera::default() };
+    let camera =
+        Element::new("Pier camera", ElementKind::Camera(camera)).at(1.0, 1.35, 4.2).turned(-0.2, 0.16, 0.0);
     shot.camera = Some(shot.add(camera));
     quay::evening(&mut shot);
     let mut files = quay::files();

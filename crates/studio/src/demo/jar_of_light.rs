@@ -4,9 +4,9 @@
 use super::{File, quay};
 use glam::Vec3;
 use shot::{
-    Aim, Attached, By, Camera, Channel, ColourStop, Curve, Direction, Element, Force, ForceKind, Is, Look,
-    Matter, Meet, Moves, Often, Outside, Particles, Push, Shape, Shot, Sky, SkySource, Source, Start, Steer,
-    Turbulence, Who,
+    Aim, Attached, By, Camera, Channel, ColourStop, ContactResponse, Curve, Direction, Element,
+    ElementFilter, ElementKind, EmissionSchedule, Force, ForceKind, Look, Matter, Moves, Outside, Particles,
+    Push, Shape, Shot, Sky, SkySource, Source, Start, Steering, Turbulence,
 };
 use std::f32::consts::TAU;
 
@@ -14,29 +14,33 @@ pub(super) fn shot() -> (Shot, Vec<File>) {
     let mut shot = quay::pier("Jar of light");
     shot.timing.last = 144;
     if let Some(gravity) = shot.named_mut("Gravity")
-        && let Is::Force(force) = &mut gravity.is
+        && let ElementKind::Force(force) = &mut gravity.kind
     {
-        force.on = false;
+        force.enabled = false;
     }
     // The jar is not seen, but nothing leaves it.
     let mut jar = Element::solid("Jar", Shape::Capsule { radius_m: 0.42, length_m: 0.5 }, Moves::Still);
     jar.hidden = true;
     let solid = jar.as_solid_mut().expect("a solid");
-    (solid.body.bounce, solid.body.friction) = (0.1, 0.2);
+    (solid.body.restitution, solid.body.friction) = (0.1, 0.2);
     let jar = shot.add(jar.at(0.0, 0.72, 0.0));
 
-    let turns = 5.0;
+    let orientations = 5.0;
     let coil = (0..=100).map(|i| {
         let t = i as f32 / 100.0;
-        let (sin, cos) = (TAU * turns * t).sin_cos();
-        Vec3::new((0.06 + 0.2 * t) * cos, 0.012 * (TAU * turns * t * 0.5).sin(), (0.06 + 0.2 * t) * sin)
+        let (sin, cos) = (TAU * orientations * t).sin_cos();
+        Vec3::new(
+            (0.06 + 0.2 * t) * cos,
+            0.012 * (TAU * orientations * t * 0.5).sin(),
+            (0.06 + 0.2 * t) * sin,
+        )
     });
     let coil = Curve::Points { points_m: coil.collect(), closed: false, smooth: true };
-    let coil = shot.add(Element::new("Coil of rope", Is::Curve(coil)).at(0.0, 0.42, 0.0));
+    let coil = shot.add(Element::new("Coil of rope", ElementKind::Curve(coil)).at(0.0, 0.42, 0.0));
 
     let stop = |at, colour: [f32; 3]| ColourStop { at, colour: Vec3::from(colour) };
     let mut dots = Particles {
-        from: Source::Curve { curve: coil },
+        source: Source::Curve { curve: coil },
         start: Start {
             direction: Direction::Up,
             spread_rad: 0.5,
@@ -46,8 +50,13 @@ pub(super) fn shot() -> (Shot, Vec<File>) {
             size_variation: 0.15,
             ..Start::default()
         },
-        steer: Steer { apart_m: 0.036, ..Steer::default() },
-        meet: Meet { only: vec![jar.into()], bounce: 0.1, friction: 0.1, ..Meet::default() },
+        steering: Steering { min_distance_m: 0.036, ..Steering::default() },
+        contact: ContactResponse {
+            only: vec![jar.into()],
+            restitution: 0.1,
+            friction: 0.1,
+            ..ContactResponse::default()
+        },
         look: Look {
             albedo: Vec3::splat(0.5),
             emission: Vec3::splat(1.1),
@@ -57,17 +66,17 @@ pub(super) fn shot() -> (Shot, Vec<File>) {
         seed: 9,
         ..Particles::default()
     };
-    dots.births.how = Often::Number { number: 4_500 };
-    dots.births.to_frame = Some(128);
+    dots.emission.schedule = EmissionSchedule::Total { count: 4_500 };
+    dots.emission.to_frame = Some(128);
     dots.show.colour_by = By::Random;
     dots.show.colours =
         vec![stop(0.0, [1.0, 0.36, 0.09]), stop(0.5, [1.0, 0.66, 0.24]), stop(1.0, [0.22, 0.7, 0.66])];
-    shot.add(Element::new("Dots", Is::Particles(dots)).at(0.0, 0.42, 0.0));
+    shot.add(Element::new("Dots", ElementKind::Particles(dots)).at(0.0, 0.42, 0.0));
 
-    let particles = vec![Who::Kind { kind: Matter::Particles }];
+    let particles = vec![ElementFilter::Kind { kind: Matter::Particles }];
     let lift =
         Force { only: particles.clone(), ..Force::new(ForceKind::Gravity { acceleration: Vec3::Y * 0.5 }) };
-    shot.add(Element::new("Lift", Is::Force(lift)).at(0.0, 1.7, 0.0));
+    shot.add(Element::new("Lift", ElementKind::Force(lift)).at(0.0, 1.7, 0.0));
     let stir = Turbulence {
         speed_m_s: 0.5,
         size_m: 0.4,
@@ -76,24 +85,25 @@ pub(super) fn shot() -> (Shot, Vec<File>) {
         ..Turbulence::default()
     };
     let stir = Force { only: particles, ..Force::new(ForceKind::Turbulence(stir)) };
-    shot.add(Element::new("Stirring air", Is::Force(stir)).at(0.0, 1.4, 0.0));
+    shot.add(Element::new("Stirring air", ElementKind::Force(stir)).at(0.0, 1.4, 0.0));
 
     // A camera that goes round once.
-    let way =
-        shot.add(Element::new("Turntable", Is::Curve(Curve::Circle { radius_m: 3.1 })).at(0.0, 0.78, 0.0));
-    let camera = Camera { focal_length_mm: 40.0, focus_m: 3.2, exposure: 0.1, ..Camera::default() };
-    let mut camera = Element::new("Turntable camera", Is::Camera(camera)).at(0.0, 0.55, 0.0);
+    let way = shot.add(
+        Element::new("Turntable", ElementKind::Curve(Curve::Circle { radius_m: 3.1 })).at(0.0, 0.78, 0.0),
+    );
+    let camera = Camera { focal_length_mm: 40.0, focus_distance_m: 3.2, exposure: 0.1, ..Camera::default() };
+    let mut camera = Element::new("Turntable camera", ElementKind::Camera(camera)).at(0.0, 0.55, 0.0);
     camera.attached = Some(Attached { to: way, along: Some(0.0), facing: false });
-    camera.aim = Some(Aim { at: way, damping_s: 0.0 });
+    camera.aim = Some(Aim { target: way, damping_s: 0.0 });
     let mut round = Channel::keyed([(1.0, 0.0f32), (145.0, 1.0)]);
     round.after = Outside::Repeat;
-    camera.motion.insert("attached.along".to_owned(), round);
+    camera.channels.insert("attached.along".to_owned(), round);
     shot.camera = Some(shot.add(camera));
     let source = SkySource::Gradient {
         zenith: Vec3::new(0.03, 0.045, 0.09),
         horizon: Vec3::new(0.12, 0.12, 0.16),
         ground: Vec3::new(0.01, 0.011, 0.014),
     };
-    shot.add(Element::new("Night sky", Is::Sky(Sky { strength: 1.0, source })));
+    shot.add(Element::new("Night sky", ElementKind::Sky(Sky { strength: 1.0, source })));
     (shot, quay::files())
 }

@@ -4,17 +4,17 @@
 use super::{File, quay};
 use glam::Vec3;
 use shot::{
-    Attract, Camera, Channel, Copies, Element, Force, ForceKind, Interpolation, Is, Look, Moves, Push, Shape,
-    Shot, Sky, SkySource, Turbulence, Weight,
+    Attract, Camera, Channel, Copies, Element, ElementKind, Force, ForceKind, Interpolation, Look, Moves,
+    Push, Shape, Shot, Sky, SkySource, Turbulence, Weight,
 };
 
 pub(super) fn shot() -> (Shot, Vec<File>) {
     let mut shot = quay::pier("Lantern parade");
     shot.timing.last = 144;
     if let Some(gravity) = shot.named_mut("Gravity")
-        && let Is::Force(force) = &mut gravity.is
+        && let ElementKind::Force(force) = &mut gravity.kind
     {
-        force.on = false;
+        force.enabled = false;
     }
     let shape = Shape::Capsule { radius_m: 0.085, length_m: 0.1 };
     let mut lanterns = Element::solid("Lanterns", shape, Moves::Free).at(-0.6, 0.9, -1.2);
@@ -22,12 +22,12 @@ pub(super) fn shot() -> (Shot, Vec<File>) {
     solid.copies = Some(Copies {
         count: [10, 4, 6],
         spacing_m: Vec3::new(0.42, 0.42, 0.42),
-        jitter_m: 0.09,
-        turn_rad: 0.6,
+        position_jitter_m: 0.09,
+        orientation_jitter_rad: 0.6,
         seed: 21,
     });
     solid.body.weight = Weight::MassKg(0.04);
-    solid.body.bounce = 0.4;
+    solid.body.restitution = 0.4;
     solid.body.friction = 0.2;
     solid.look = Look {
         albedo: Vec3::new(0.8, 0.35, 0.12),
@@ -49,14 +49,14 @@ pub(super) fn shot() -> (Shot, Vec<File>) {
         (122.0, [-1.4, 1.6, -1.0]),
         (144.0, [-2.4, 1.3, 0.8]),
     ];
-    let mut way = Channel::keyed(way.map(|(frame, place)| (frame, Vec3::from(place))));
-    way.keys.iter_mut().for_each(|key| key.then = Interpolation::Smooth);
+    let mut way = Channel::keyed(way.map(|(frame, position)| (frame, Vec3::from(position))));
+    way.keys.iter_mut().for_each(|key| key.interpolation = Interpolation::Smooth);
     let attract = Attract { acceleration: 2.6, power: 0.0, near_m: 2.4, ..Attract::default() };
-    let leader = Element::new("Parade leader", Is::Force(Force::new(ForceKind::Attract(attract))));
+    let leader = Element::new("Parade leader", ElementKind::Force(Force::new(ForceKind::Attract(attract))));
     // Held at nothing until it sets out.
     let mut strength = quay::keys([(1.0, 0.0), (24.0, 1.0)]);
-    strength.keys[0].then = Interpolation::Hold;
-    let leader = leader.keyed("placement.place_m", way).keyed("is.force.strength", strength);
+    strength.keys[0].interpolation = Interpolation::Hold;
+    let leader = leader.keyed("placement.position_m", way).keyed("kind.force.strength", strength);
     shot.add(leader.at(-3.4, 1.2, 0.6));
     let air = Turbulence {
         speed_m_s: 1.3,
@@ -67,18 +67,22 @@ pub(super) fn shot() -> (Shot, Vec<File>) {
         push: Push::default(),
         ..Turbulence::default()
     };
-    shot.add(Element::new("Night air", Is::Force(Force::new(ForceKind::Turbulence(air)))).at(0.0, 1.5, 0.0));
+    shot.add(
+        Element::new("Night air", ElementKind::Force(Force::new(ForceKind::Turbulence(air))))
+            .at(0.0, 1.5, 0.0),
+    );
 
-    let camera = Camera { focal_length_mm: 27.0, focus_m: 6.0, exposure: 0.0, ..Camera::default() };
-    let camera = Element::new("Pier camera", Is::Camera(camera)).at(1.4, 1.5, 5.8).turned(-0.02, 0.22, 0.0);
+    let camera = Camera { focal_length_mm: 27.0, focus_distance_m: 6.0, exposure: 0.0, ..Camera::default() };
+    let camera =
+        Element::new("Pier camera", ElementKind::Camera(camera)).at(1.4, 1.5, 5.8).turned(-0.02, 0.22, 0.0);
     shot.camera = Some(shot.add(camera));
     let source = SkySource::Gradient {
         zenith: Vec3::new(0.012, 0.02, 0.05),
         horizon: Vec3::new(0.07, 0.07, 0.1),
         ground: Vec3::new(0.006, 0.007, 0.01),
     };
-    shot.add(Element::new("Night sky", Is::Sky(Sky { strength: 1.0, source })));
+    shot.add(Element::new("Night sky", ElementKind::Sky(Sky { strength: 1.0, source })));
     let moon = shot::Sun { irradiance: 0.12, colour: Vec3::new(0.7, 0.82, 1.0), angle_rad: 0.01 };
-    shot.add(Element::new("Moon", Is::Sun(moon)).at(-2.0, 4.0, 1.0).turned(0.4, 0.0, 0.5));
+    shot.add(Element::new("Moon", ElementKind::Sun(moon)).at(-2.0, 4.0, 1.0).turned(0.4, 0.0, 0.5));
     (shot, quay::files())
 }

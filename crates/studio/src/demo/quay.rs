@@ -2,7 +2,7 @@
 
 use super::{File, assets};
 use glam::Vec3;
-use shot::{Channel, Copies, Element, Is, Look, Moves, Shape, Shot, Sky, SkySource, Weight};
+use shot::{Channel, Copies, Element, ElementKind, Look, Moves, Shape, Shot, Sky, SkySource, Weight};
 
 /// A shot with gravity, the pier's deck and the tide around it.
 pub(super) fn pier(name: &str) -> Shot {
@@ -31,13 +31,13 @@ pub(super) fn pier(name: &str) -> Shot {
 /// The low evening sun and its sky.
 pub(super) fn evening(shot: &mut Shot) {
     let sun = shot::Sun { irradiance: 5.2, colour: Vec3::new(1.0, 0.72, 0.46), angle_rad: 0.03 };
-    shot.add(Element::new("Evening sun", Is::Sun(sun)).at(-3.0, 2.2, 2.4).turned(0.62, 0.0, 0.98));
+    shot.add(Element::new("Evening sun", ElementKind::Sun(sun)).at(-3.0, 2.2, 2.4).turned(0.62, 0.0, 0.98));
     let source = SkySource::Gradient {
         zenith: Vec3::new(0.16, 0.25, 0.42),
         horizon: Vec3::new(0.92, 0.66, 0.47),
         ground: Vec3::new(0.05, 0.055, 0.06),
     };
-    shot.add(Element::new("Dusk sky", Is::Sky(Sky { strength: 0.85, source })));
+    shot.add(Element::new("Dusk sky", ElementKind::Sky(Sky { strength: 0.85, source })));
 }
 
 /// Fish crates, `count` of them, standing on their place.
@@ -48,8 +48,8 @@ pub(super) fn crates(name: &str, count: [u32; 3]) -> Element {
     solid.copies = Some(Copies {
         count,
         spacing_m: Vec3::new(0.542, 0.3602, 0.462),
-        jitter_m: 0.011,
-        turn_rad: 0.045,
+        position_jitter_m: 0.011,
+        orientation_jitter_rad: 0.045,
         seed: 12,
     });
     solid.look = Look {
@@ -62,7 +62,7 @@ pub(super) fn crates(name: &str, count: [u32; 3]) -> Element {
     solid.body.weight = Weight::MassKg(3.4);
     solid.body.collision = shot::Collision::Box;
     solid.body.friction = 0.45;
-    solid.body.bounce = 0.12;
+    solid.body.restitution = 0.12;
     crates
 }
 
@@ -70,19 +70,24 @@ pub(super) fn crates(name: &str, count: [u32; 3]) -> Element {
 pub(super) fn floats(name: &str, count: [u32; 3], mass_kg: f32) -> Element {
     let mut floats = Element::solid(name, Shape::sphere(0.115), Moves::Free);
     let solid = floats.as_solid_mut().expect("a solid");
-    solid.copies =
-        Some(Copies { count, spacing_m: Vec3::new(0.29, 0.25, 0.3), jitter_m: 0.02, turn_rad: 0.0, seed: 4 });
+    solid.copies = Some(Copies {
+        count,
+        spacing_m: Vec3::new(0.29, 0.25, 0.3),
+        position_jitter_m: 0.02,
+        orientation_jitter_rad: 0.0,
+        seed: 4,
+    });
     solid.look = Look {
         albedo: Vec3::new(0.50, 0.88, 0.78),
         roughness: 0.02,
         transmission: 0.97,
-        refraction: 1.5,
+        refractive_index: 1.5,
         variation: 0.25,
         ..Look::default()
     };
     solid.body.weight = Weight::MassKg(mass_kg);
     solid.body.friction = 0.35;
-    solid.body.bounce = 0.45;
+    solid.body.restitution = 0.45;
     floats
 }
 

@@ -4,8 +4,8 @@
 use super::{File, quay};
 use glam::Vec3;
 use shot::{
-    Becoming, BornOn, Camera, Element, Form, Interpolation, Is, Look, Moves, Often, Particles, Pick, Shape,
-    Shot, Source, Start, Then, Turned, Weight, When,
+    Action, Camera, Element, ElementKind, EmissionDomain, EmissionSchedule, Form, Interpolation, Look, Moves,
+    ParticleEvent, Particles, Pick, Shape, Shot, Source, Start, Trigger, Turned, Weight,
 };
 
 pub(super) fn shot() -> (Shot, Vec<File>) {
@@ -19,7 +19,7 @@ pub(super) fn shot() -> (Shot, Vec<File>) {
         solid.look = Look { albedo, metalness, roughness: 0.28, variation: 0.3, ..Look::default() };
         solid.body.weight = Weight::DensityKgM3(1_000.0);
         solid.body.friction = 0.8;
-        solid.body.bounce = 0.05;
+        solid.body.restitution = 0.05;
         scale
     };
     let mut silver = scale("Silver scale", Vec3::new(0.86, 0.88, 0.9), 0.95);
@@ -35,7 +35,7 @@ pub(super) fn shot() -> (Shot, Vec<File>) {
 
     for (name, solid, seed) in [("Silver shower", silver, 3), ("Dark shower", dark, 21)] {
         let mut shower = Particles {
-            from: Source::Shape { shape: Shape::sphere(0.26), on: BornOn::Volume },
+            source: Source::Shape { shape: Shape::sphere(0.26), on: EmissionDomain::Volume },
             start: Start {
                 spread_rad: 0.42,
                 speed_m_s: 2.3,
@@ -43,32 +43,33 @@ pub(super) fn shot() -> (Shot, Vec<File>) {
                 lifespan_s: None,
                 size_m: 0.07,
                 size_variation: 0.25,
-                turn_variation: 1.0,
-                spin_rad_s: 9.0,
-                spin_variation: 0.8,
+                orientation_variation: 1.0,
+                angular_speed_rad_s: 9.0,
+                angular_speed_variation: 0.8,
                 ..Start::default()
             },
-            becoming: vec![Becoming {
-                when: When::Age { s: 0.45 },
-                then: Then::Solid { of: solid },
-                share: 1.0,
+            events: vec![ParticleEvent {
+                trigger: Trigger::Age { age_s: 0.45 },
+                action: Action::Solid { of: solid },
+                probability: 1.0,
             }],
             seed,
             ..Particles::default()
         };
-        shower.births.how = Often::Number { number: 400 };
-        shower.births.from_frame = Some(1);
-        shower.births.to_frame = Some(30);
+        shower.emission.schedule = EmissionSchedule::Total { count: 400 };
+        shower.emission.from_frame = Some(1);
+        shower.emission.to_frame = Some(30);
         shower.body.weight = Weight::DensityKgM3(350.0);
         shower.show.form = Form::Copy { of: vec![solid], pick: Pick::Random, turned: Turned::Free };
-        shot.add(Element::new(name, Is::Particles(shower)).at(0.0, 0.9, 0.0));
+        shot.add(Element::new(name, ElementKind::Particles(shower)).at(0.0, 0.9, 0.0));
     }
 
     let mut slow = quay::keys([(1.0, 1.0), (8.0, 0.3), (40.0, 0.3), (56.0, 1.0)]);
-    slow.keys.iter_mut().for_each(|key| key.then = Interpolation::Ease);
-    shot.motion.insert("physics.time_scale".to_owned(), slow);
-    let camera = Camera { focal_length_mm: 34.0, focus_m: 3.4, exposure: 0.3, ..Camera::default() };
-    let camera = Element::new("Pier camera", Is::Camera(camera)).at(0.9, 1.15, 3.3).turned(-0.1, 0.26, 0.0);
+    slow.keys.iter_mut().for_each(|key| key.interpolation = Interpolation::Ease);
+    shot.channels.insert("physics.time_scale".to_owned(), slow);
+    let camera = Camera { focal_length_mm: 34.0, focus_distance_m: 3.4, exposure: 0.3, ..Camera::default() };
+    let camera =
+        Element::new("Pier camera", ElementKind::Camera(camera)).at(0.9, 1.15, 3.3).turned(-0.1, 0.26, 0.0);
     shot.camera = Some(shot.add(camera));
     quay::evening(&mut shot);
     (shot, quay::files())

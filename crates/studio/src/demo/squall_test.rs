@@ -3,7 +3,9 @@
 
 use super::{File, quay};
 use glam::Vec3;
-use shot::{Camera, Element, Force, ForceKind, Interpolation, Is, Profile, Region, Shot, Volume, Wind};
+use shot::{
+    Camera, Element, ElementKind, Force, ForceKind, Interpolation, Profile, Region, Shot, Volume, Wind,
+};
 use std::f32::consts::FRAC_PI_2;
 
 pub(super) fn shot() -> (Shot, Vec<File>) {
@@ -20,9 +22,9 @@ pub(super) fn shot() -> (Shot, Vec<File>) {
         inverted: false,
     };
     let mut way = quay::keys([(12.0, -6.0), (48.0, -0.2), (80.0, 6.5)]);
-    way.keys[0].then = Interpolation::EaseIn;
-    let front = Element::new("Squall front", Is::Region(front)).at(-6.0, 1.5, 0.0);
-    let front = shot.add(front.keyed("placement.place_m[0]", way));
+    way.keys[0].interpolation = Interpolation::EaseIn;
+    let front = Element::new("Squall front", ElementKind::Region(front)).at(-6.0, 1.5, 0.0);
+    let front = shot.add(front.keyed("placement.position_m[0]", way));
     let wind = Wind {
         speed_m_s: 19.0,
         gust: 0.55,
@@ -36,19 +38,21 @@ pub(super) fn shot() -> (Shot, Vec<File>) {
     squall.region = Some(front);
     squall.from_frame = Some(12);
     squall.to_frame = Some(100);
-    let squall = Element::new("Squall", Is::Force(squall)).at(-3.2, 1.6, 0.0).turned(0.0, 0.0, FRAC_PI_2);
+    let squall =
+        Element::new("Squall", ElementKind::Force(squall)).at(-3.2, 1.6, 0.0).turned(0.0, 0.0, FRAC_PI_2);
     // It veers as it passes.
     let veer = quay::keys([(20.0, -0.25), (60.0, 0.3), (96.0, 0.1)]);
-    shot.add(squall.keyed("placement.turn_rad[1]", veer));
+    shot.add(squall.keyed("placement.orientation_rad[1]", veer));
 
     let camera = Camera {
         focal_length_mm: 32.0,
         f_stop: Some(5.6),
-        focus_m: 5.6,
+        focus_distance_m: 5.6,
         exposure: 0.35,
         ..Camera::default()
     };
-    let camera = Element::new("Pier camera", Is::Camera(camera)).at(1.6, 1.9, 5.3).turned(-0.22, 0.2, 0.0);
+    let camera =
+        Element::new("Pier camera", ElementKind::Camera(camera)).at(1.6, 1.9, 5.3).turned(-0.22, 0.2, 0.0);
     shot.camera = Some(shot.add(camera));
     quay::evening(&mut shot);
     (shot, quay::files())

@@ -20,7 +20,7 @@ async fn fix(desk: &Desk, entry: &Value) -> Value {
 #[rstest]
 #[case::nothing_below(&[ball(9, "Ball")], "Nothing is still below the free bodies", "Add a floor", "Floor added")]
 #[case::hull_fills(
-    &[deck(8), ball(9, "Ball"), solid(10, "Basket", json!({"torus": {"ring_m": 0.4, "tube_m": 0.1}}), [2.0, 0.2, 0.0], json!({"moves": "still", "collision": "hull"}))],
+    &[deck(8), ball(9, "Ball"), solid(10, "Basket", json!({"torus": {"major_radius_m": 0.4, "minor_radius_m": 0.1}}), [2.0, 0.2, 0.0], json!({"moves": "still", "collision": "hull"}))],
     "Basket is still and collides as a filled shape", "Collide as exact", "Collision shape set to exact"
 )]
 #[case::large_margin(
@@ -87,12 +87,12 @@ async fn a_body_that_left_the_world_is_told_with_its_frame() {
 async fn a_paddle_that_is_too_fast_for_a_marble_is_told_and_more_substeps_catch_it() {
     let desk = desk().await;
     desk.new_shot().await;
-    desk.set("/elements/0/is/force/kind/gravity/acceleration", json!([0, 0, 0])).await;
+    desk.set("/elements/0/kind/force/kind/gravity/acceleration", json!([0, 0, 0])).await;
     desk.set("/physics/substeps", json!(1)).await;
     let keys = json!([{"frame": 1, "value": [-8, 0, 0]}, {"frame": 2, "value": [8.3, 0, 0]}]);
     let mut paddle =
         solid(8, "Paddle", json!({"box": {"size_m": [0.05, 1, 1]}}), [0.0; 3], json!({"moves": "animated"}));
-    paddle["motion"] = json!({"placement.place_m": {"keys": keys}});
+    paddle["channels"] = json!({"placement.position_m": {"keys": keys}});
     desk.put(paddle).await;
     desk.put(solid(9, "Marble", json!({"sphere": {"radius_m": 0.02}}), [0.0; 3], json!({}))).await;
     desk.played().await;

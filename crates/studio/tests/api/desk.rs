@@ -89,12 +89,12 @@ impl Desk {
 }
 
 pub fn ball(id: u32, name: &str) -> Value {
-    json!({"id": id, "name": name, "is": {"solid": {"shape": {"sphere": {"radius_m": 0.2}}}},
-           "placement": {"place_m": [0, 2, 0]}})
+    json!({"id": id, "name": name, "kind": {"solid": {"shape": {"sphere": {"radius_m": 0.2}}}},
+           "placement": {"position_m": [0, 2, 0]}})
 }
 
-pub fn solid(id: u32, name: &str, shape: Value, place: [f32; 3], body: Value) -> Value {
-    json!({"id": id, "name": name, "is": {"solid": {"shape": shape, "body": body}}, "placement": {"place_m": place}})
+pub fn solid(id: u32, name: &str, shape: Value, position: [f32; 3], body: Value) -> Value {
+    json!({"id": id, "name": name, "kind": {"solid": {"shape": shape, "body": body}}, "placement": {"position_m": position}})
 }
 
 pub fn deck(id: u32) -> Value {

@@ -1,4 +1,4 @@
-//! What an element's sheet and the Stage ask for.
+//! What an element's sheet and the Viewport ask for.
 
 use crate::desk::{ball, deck, desk, solid};
 use axum::body::Body;
@@ -20,11 +20,11 @@ async fn mass_and_density_follow_from_each_other(#[case] body: Value, #[case] kg
 }
 
 #[rstest]
-#[case(json!({"sphere": {"radius_m": 0.2}}), "free", "ball")]
+#[case(json!({"sphere": {"radius_m": 0.2}}), "free", "sphere")]
 #[case(json!({"box": {"size_m": [1, 1, 1]}}), "free", "box")]
 #[case(json!({"plane": {"size_m": [1, 1]}}), "still", "box")]
 #[case(json!({"cylinder": {"radius_m": 0.2, "height_m": 1}}), "free", "hull")]
-#[case(json!({"torus": {"ring_m": 0.4, "tube_m": 0.1}}), "free", "exact")]
+#[case(json!({"torus": {"major_radius_m": 0.4, "minor_radius_m": 0.1}}), "free", "exact")]
 #[tokio::test(flavor = "multi_thread")]
 async fn a_collision_shape_is_chosen_and_drawn(
     #[case] shape: Value,
@@ -45,8 +45,8 @@ async fn a_collision_shape_is_chosen_and_drawn(
 async fn the_sky_is_a_map_of_half_floats_from_the_ground_up() {
     let desk = desk().await;
     desk.new_shot().await;
-    desk.set("/elements/3/is/sky/source/gradient/ground", json!([0.25, 0.25, 0.25])).await;
-    desk.set("/elements/3/is/sky/source/gradient/zenith", json!([2, 2, 2])).await;
+    desk.set("/elements/3/kind/sky/source/gradient/ground", json!([0.25, 0.25, 0.25])).await;
+    desk.set("/elements/3/kind/sky/source/gradient/zenith", json!([2, 2, 2])).await;
     let (status, bytes) = desk.bytes("/api/shots/1/sky").await;
     assert_eq!((status, bytes.len()), (StatusCode::OK, 64 * 32 * 8));
     let half = |at: usize| half::f16::from_le_bytes([bytes[at], bytes[at + 1]]).to_f32();
@@ -69,7 +69,7 @@ async fn a_mesh_is_sent_once_and_then_known_by_its_tag() {
     let response = tower::ServiceExt::oneshot(desk.app.clone(), ask(None)).await.unwrap();
     let tag = response.headers()["etag"].to_str().unwrap().to_owned();
     assert_eq!(desk.send(ask(Some(tag.clone()))).await.0, StatusCode::NOT_MODIFIED);
-    desk.set("/elements/4/is/solid/shape/sphere/radius_m", json!(0.5)).await;
+    desk.set("/elements/4/kind/solid/shape/sphere/radius_m", json!(0.5)).await;
     assert_eq!(desk.send(ask(Some(tag))).await.0, StatusCode::OK);
 }
 
@@ -81,7 +81,7 @@ async fn a_ball_is_dropped_onto_what_is_below_and_the_change_is_named() {
     desk.put(ball(9, "Ball")).await;
     let (status, shot) = desk.ask("POST", "/api/shots/1/drop/9", Value::Null).await;
     assert_eq!((status, &shot["undo"]), (StatusCode::OK, &json!("Ball dropped to rest")));
-    let y = shot["document"]["elements"][5]["placement"]["place_m"][1].as_f64().unwrap();
+    let y = shot["document"]["elements"][5]["placement"]["position_m"][1].as_f64().unwrap();
     assert!((y - 0.2).abs() < 0.003, "{y}");
 }
 
@@ -92,10 +92,10 @@ async fn dropping_moves_all_keys_alike() {
     desk.put(deck(8)).await;
     desk.put(ball(9, "Ball")).await;
     let keys = json!([{"frame": 1, "value": [0, 2, 0]}, {"frame": 9, "value": [1, 5, 0]}]);
-    desk.set("/elements/5/motion", json!({"placement.place_m": {"keys": keys}})).await;
+    desk.set("/elements/5/channels", json!({"placement.position_m": {"keys": keys}})).await;
     let (_, shot) = desk.ask("POST", "/api/shots/1/drop/9", Value::Null).await;
     let key = |i: usize| {
-        shot["document"]["elements"][5]["motion"]["placement.place_m"]["keys"][i]["value"][1].as_f64()
+        shot["document"]["elements"][5]["channels"]["placement.position_m"]["keys"][i]["value"][1].as_f64()
     };
     assert!((key(1).unwrap() - key(0).unwrap() - 3.0).abs() < 1e-5);
 }
@@ -118,7 +118,7 @@ async fn staged_places_follow_keys_at_the_frame_asked_for() {
     desk.new_shot().await;
     desk.put(ball(9, "Ball")).await;
     let keys = json!([{"frame": 1, "value": [0, 0, 0]}, {"frame": 11, "value": [5, 0, 0]}]);
-    desk.set("/elements/4/motion", json!({"placement.place_m": {"keys": keys}})).await;
+    desk.set("/elements/4/channels", json!({"placement.position_m": {"keys": keys}})).await;
     for (frame, x) in [(1, 0.0f32), (6, 2.5), (12, 5.0)] {
         let (_, bytes) = desk.bytes(&format!("/api/shots/1/staged/{frame}")).await;
         // Five elements of one body each; the ball is the last.
@@ -205,7 +205,7 @@ async fn a_file_of_several_meshes_becomes_one_element_or_several_with_their_look
     assert_eq!(model["assets"].as_object().unwrap().len(), kept);
     let elements = model["elements"].as_array().unwrap();
     assert_eq!(elements.iter().map(|e| e["name"].as_str().unwrap()).collect::<Vec<_>>(), names);
-    let look = &elements[0]["is"]["solid"]["look"];
+    let look = &elements[0]["kind"]["solid"]["look"];
     for image in ["image", "roughness_image", "metalness_image", "normal_image", "emission_image"] {
         assert!(model["assets"].get(look[image].as_str().unwrap()).is_some(), "{image}");
     }
@@ -217,9 +217,10 @@ async fn a_file_of_several_meshes_becomes_one_element_or_several_with_their_look
         patch.push(json!({"op": "add", "path": format!("/assets/{name}"), "value": asset}));
     }
     for (i, element) in elements.iter().enumerate() {
-        let placement = json!({"place_m": element["place_m"], "turn_rad": element["turn_rad"]});
+        let placement =
+            json!({"position_m": element["position_m"], "orientation_rad": element["orientation_rad"]});
         let value =
-            json!({"id": 20 + i, "name": element["name"], "placement": placement, "is": element["is"]});
+            json!({"id": 20 + i, "name": element["name"], "placement": placement, "kind": element["kind"]});
         patch.push(json!({"op": "add", "path": "/elements/-", "value": value}));
     }
     let save = json!({"base": 1, "label": "Floats", "patch": patch});

@@ -73,7 +73,7 @@ async fn a_still_is_one_picture_and_no_film() {
 #[tokio::test(flavor = "multi_thread")]
 async fn a_film_shows_the_shot_as_it_was_when_it_was_begun() {
     let desk = with_film(still(12)).await;
-    desk.set("/elements/4/placement/place_m", json!([0, 90, 0])).await;
+    desk.set("/elements/4/placement/position_m", json!([0, 90, 0])).await;
     let films = wait_for(&desk, "/api/shots/1/films", |v| v[0]["state"] == json!("done")).await;
     assert_eq!(films[0]["revision"], json!(2));
     desk.ask("POST", "/api/shots/1/films", json!({"name": "After", "settings": still(12)})).await;

@@ -46,9 +46,9 @@ async fn a_named_version_is_listed_and_brought_back() {
     desk.put(ball(9, "One")).await;
     let (status, _) = desk.ask("POST", "/api/shots/1/versions", json!({"name": " Low tide "})).await;
     assert_eq!(status, StatusCode::NO_CONTENT);
-    desk.set("/elements/4/placement/place_m", json!([5, 5, 5])).await;
+    desk.set("/elements/4/placement/position_m", json!([5, 5, 5])).await;
     let (_, restored) = desk.ask("POST", "/api/shots/1/history", json!({"revision": 2})).await;
-    assert_eq!(restored["document"]["elements"][4]["placement"]["place_m"], json!([0.0, 2.0, 0.0]));
+    assert_eq!(restored["document"]["elements"][4]["placement"]["position_m"], json!([0.0, 2.0, 0.0]));
     assert_eq!(restored["undo"], json!("Restored “Low tide”"));
     let history = desk.get("/api/shots/1/history").await;
     assert_eq!(history[2]["version"], json!("Low tide"));

@@ -12,14 +12,14 @@ async fn keyed() -> Desk {
     desk.new_shot().await;
     desk.put(ball(9, "Ball")).await;
     let keys = json!([{"frame": 1, "value": 0}, {"frame": 11, "value": 1}]);
-    desk.set("/elements/4/motion", json!({"is.solid.body.friction": {"keys": keys}})).await;
+    desk.set("/elements/4/channels", json!({"kind.solid.body.friction": {"keys": keys}})).await;
     desk
 }
 
 async fn wind(desk: &Desk, id: u32, push: Value) {
     let wind = json!({"speed_m_s": 10, "gust": 0, "eddy": 0, "push": push});
     let force = json!({"force": {"kind": {"wind": wind}}});
-    desk.put(json!({"id": id, "name": "Wind", "is": force})).await;
+    desk.put(json!({"id": id, "name": "Wind", "kind": force})).await;
 }
 
 #[tokio::test(flavor = "multi_thread")]
@@ -27,14 +27,14 @@ async fn only_what_changes_is_told_as_it_is_at_a_frame() {
     let desk = keyed().await;
     let moment = desk.get("/api/shots/1/at/6").await;
     assert_eq!(moment["elements"].as_array().unwrap().len(), 1);
-    assert_eq!(moment["elements"][0]["is"]["solid"]["body"]["friction"], json!(0.5));
+    assert_eq!(moment["elements"][0]["kind"]["solid"]["body"]["friction"], json!(0.5));
 }
 
 #[tokio::test(flavor = "multi_thread")]
 async fn a_curve_is_sampled_as_saved_or_as_tried() {
     let desk = keyed().await;
     let ask = |channel: Value| {
-        let body = json!({"element": 9, "path": "is.solid.body.friction", "from": 1, "to": 11, "count": 3, "channel": channel});
+        let body = json!({"element": 9, "path": "kind.solid.body.friction", "from": 1, "to": 11, "count": 3, "channel": channel});
         desk.ask("POST", "/api/shots/1/sample", body)
     };
     let (_, samples) = ask(Value::Null).await;
@@ -43,7 +43,7 @@ async fn a_curve_is_sampled_as_saved_or_as_tried() {
     assert_eq!(tried["parts"], json!([[0.25, 0.25, 0.25]]));
     let document = desk.get("/api/shots/1").await["document"].clone();
     assert_eq!(
-        document["elements"][4]["motion"]["is.solid.body.friction"]["keys"].as_array().unwrap().len(),
+        document["elements"][4]["channels"]["kind.solid.body.friction"]["keys"].as_array().unwrap().len(),
         2
     );
 }
@@ -51,22 +51,23 @@ async fn a_curve_is_sampled_as_saved_or_as_tried() {
 #[tokio::test(flavor = "multi_thread")]
 async fn a_curve_has_a_gap_where_its_formula_has_no_value() {
     let desk = keyed().await;
-    let body = json!({"element": 9, "path": "is.solid.body.friction", "from": 1, "to": 3, "count": 3,
+    let body = json!({"element": 9, "path": "kind.solid.body.friction", "from": 1, "to": 3, "count": 3,
                       "channel": {"expression": "1 / (frame - 2)"}});
     let (_, samples) = desk.ask("POST", "/api/shots/1/sample", body).await;
     assert_eq!(samples["frames"], json!([1.0, 3.0]));
 }
 
 #[rstest]
-#[case("frame / 24", json!({"value": 0.25, "fault": null, "place": null}))]
-#[case("1 / 0", json!({"value": null, "fault": "the formula for friction of Ball has no finite value at frame 6", "place": null}))]
-#[case("frame +", json!({"value": null, "fault": "at character 8: a value is missing at the end", "place": 7}))]
-#[case("{Ball.place.y} / 8", json!({"value": 0.25, "fault": null, "place": null}))]
-#[case("{Bell.place.y}", json!({"value": null, "fault": "at character 1: {Bell.place.y} names no element; write {Element.value}", "place": 0}))]
+#[case("frame / 24", json!({"value": 0.25, "fault": null, "position": null}))]
+#[case("1 / 0", json!({"value": null, "fault": "the formula for friction of Ball has no finite value at frame 6", "position": null}))]
+#[case("frame +", json!({"value": null, "fault": "at character 8: a value is missing at the end", "position": 7}))]
+#[case("{Ball.position.y} / 8", json!({"value": 0.25, "fault": null, "position": null}))]
+#[case("{Bell.position.y}", json!({"value": null, "fault": "at character 1: {Bell.position.y} names no element; write {Element.value}", "position": 0}))]
 #[tokio::test(flavor = "multi_thread")]
 async fn a_formula_is_judged_while_it_is_typed(#[case] expression: &str, #[case] answer: Value) {
     let desk = keyed().await;
-    let body = json!({"element": 9, "path": "is.solid.body.friction", "expression": expression, "frame": 6});
+    let body =
+        json!({"element": 9, "path": "kind.solid.body.friction", "expression": expression, "frame": 6});
     let (status, told) = desk.ask("POST", "/api/shots/1/formula", body).await;
     assert_eq!((status, told), (StatusCode::OK, answer));
 }
@@ -82,7 +83,8 @@ async fn a_probe_shows_a_value_that_is_only_tried() {
         let (status, bytes) = desk.send(request.body(Body::from(body.to_string())).unwrap()).await;
         (status, bytes.get(4..8).map(|b| f32::from_le_bytes(b.try_into().unwrap())))
     };
-    let speed = |value: Value| json!({"element": 12, "path": "is.force.kind.wind.speed_m_s", "value": value});
+    let speed =
+        |value: Value| json!({"element": 12, "path": "kind.force.kind.wind.speed_m_s", "value": value});
     assert_eq!(drift(Value::Null).await, (StatusCode::OK, Some(-10.0)));
     assert_eq!(drift(speed(json!(4))).await, (StatusCode::OK, Some(-4.0)));
     assert_eq!(drift(speed(json!("fast"))).await.0, StatusCode::UNPROCESSABLE_ENTITY);
@@ -93,7 +95,7 @@ async fn a_probe_shows_a_value_that_is_only_tried() {
 async fn a_keyed_shape_has_its_mesh_at_each_frame() {
     let desk = keyed().await;
     let keys = json!([{"frame": 1, "value": 0.2}, {"frame": 11, "value": 1.2}]);
-    desk.set("/elements/4/motion/is.solid.shape.sphere.radius_m", json!({"keys": keys})).await;
+    desk.set("/elements/4/channels/kind.solid.shape.sphere.radius_m", json!({"keys": keys})).await;
     let highest = async |frame: &str| {
         let (_, bytes) = desk.bytes(&format!("/api/shots/1/mesh/9{frame}")).await;
         let vertices = u32::from_le_bytes(bytes[..4].try_into().unwrap()) as usize;
@@ -132,19 +134,22 @@ async fn letters_and_drawings_become_strokes(
 async fn a_wrong_formula_is_not_saved() {
     let desk = keyed().await;
     let base = desk.get("/api/shots/1").await["revision"].clone();
-    let patch = json!([{"op": "add", "path": "/elements/4/motion/is.solid.body.friction", "value": {"expression": "sin("}}]);
+    let patch = json!([{"op": "add", "path": "/elements/4/channels/kind.solid.body.friction", "value": {"expression": "sin("}}]);
     let (status, problem) =
         desk.ask("PATCH", "/api/shots/1", json!({"base": base, "label": "x", "patch": patch})).await;
     assert_eq!(status, StatusCode::UNPROCESSABLE_ENTITY);
-    assert_eq!(problem["faults"][0]["path"], json!("elements[4].motion.is.solid.body.friction.expression"));
+    assert_eq!(
+        problem["faults"][0]["path"],
+        json!("elements[4].channels.kind.solid.body.friction.expression")
+    );
 }
 
 #[tokio::test(flavor = "multi_thread")]
 async fn a_probe_tells_drift_acceleration_and_weight() {
     let desk = keyed().await;
     wind(&desk, 20, json!("acceleration")).await;
-    let region = json!({"region": {"volume": {"ball": {"radius_m": 1}}}});
-    desk.put(json!({"id": 21, "name": "Ball region", "is": region})).await;
+    let region = json!({"region": {"volume": {"sphere": {"radius_m": 1}}}});
+    desk.put(json!({"id": 21, "name": "Ball region", "kind": region})).await;
     let body = json!({"frame": 3, "points": [0, 0, 0, 3, 0, 0], "region": 21});
     let request = Request::builder().method("POST").uri("/api/shots/1/probe").header("host", "localhost");
     let request =
@@ -170,7 +175,7 @@ async fn a_probe_is_bounded() {
 #[tokio::test(flavor = "multi_thread")]
 async fn what_acts_on_a_body_is_listed_in_newtons() {
     let desk = keyed().await;
-    desk.set("/elements/4/is/solid/body", json!({"weight": {"mass_kg": 2}})).await;
+    desk.set("/elements/4/kind/solid/body", json!({"weight": {"mass_kg": 2}})).await;
     wind(&desk, 20, json!({"air": {"density_kg_m3": 1.2}})).await;
     let forces = desk.get("/api/shots/1/acting/9?frame=1&copy=0").await;
     assert_eq!((forces[0]["name"].clone(), forces[1]["name"].clone()), (json!("Gravity"), json!("Wind")));
@@ -185,7 +190,7 @@ async fn what_acts_on_a_body_is_listed_in_newtons() {
 async fn a_curve_is_drawn_by_its_strokes() {
     let desk = keyed().await;
     let points = json!({"curve": {"points": {"points_m": [[0, 0, 0], [1, 0, 0]], "closed": true}}});
-    desk.put(json!({"id": 30, "name": "Line", "is": points})).await;
+    desk.put(json!({"id": 30, "name": "Line", "kind": points})).await;
     let strokes = desk.get("/api/shots/1/strokes/30").await;
     assert_eq!(strokes, json!([[[0.0, 0.0, 0.0], [1.0, 0.0, 0.0], [0.0, 0.0, 0.0]]]));
 }
@@ -196,7 +201,7 @@ async fn what_is_attached_to_a_falling_ball_goes_with_it() {
     desk.new_shot().await;
     desk.put(ball(9, "Ball")).await;
     desk.set("/elements/2/attached", json!({"to": 9})).await;
-    desk.set("/elements/2/placement", json!({"place_m": [0, 1, 0]})).await;
+    desk.set("/elements/2/placement", json!({"position_m": [0, 1, 0]})).await;
     desk.played().await;
     let height = |bytes: &[u8]| {
         // Five elements of one body each; the sun is the third.

@@ -7,15 +7,15 @@ use serde_json::{Value, json};
 async fn sparks(particles: Value) -> Desk {
     let desk = desk().await;
     desk.new_shot().await;
-    desk.put(json!({"id": 9, "name": "Sparks", "is": {"particles": particles}})).await;
+    desk.put(json!({"id": 9, "name": "Sparks", "kind": {"particles": particles}})).await;
     desk
 }
 
 #[tokio::test(flavor = "multi_thread")]
 async fn births_and_deaths_are_told_frame_by_frame() {
-    let births = json!({"how": {"number": {"number": 55}}, "from_frame": 1, "to_frame": 12});
+    let births = json!({"schedule": { "total": {"count": 55}}, "from_frame": 1, "to_frame": 12});
     let desk =
-        sparks(json!({"births": births, "start": {"lifespan_s": 0.2, "lifespan_variation": 0.0}})).await;
+        sparks(json!({"emission": births, "start": {"lifespan_s": 0.2, "lifespan_variation": 0.0}})).await;
     desk.played().await;
     let measured = desk.get("/api/runs/1/measured").await;
     let of = &measured["particles"][0];
@@ -28,7 +28,7 @@ async fn births_and_deaths_are_told_frame_by_frame() {
 
 #[tokio::test(flavor = "multi_thread")]
 async fn a_frame_for_the_stage_has_its_particles_after_the_bodies() {
-    let desk = sparks(json!({"births": {"how": {"at_once": {"number": 3}}}})).await;
+    let desk = sparks(json!({"emission": {"schedule": {"burst": {"count": 3}}}})).await;
     desk.played().await;
     let (_, frame) = desk.bytes("/api/runs/1/frames/4").await;
     let u32_at = |at: usize| u32::from_le_bytes(frame[at..at + 4].try_into().unwrap());
@@ -40,10 +40,10 @@ async fn a_frame_for_the_stage_has_its_particles_after_the_bodies() {
 async fn a_change_of_what_they_look_like_makes_nothing_stale() {
     let desk = sparks(json!({})).await;
     desk.played().await;
-    desk.set("/elements/4/is/particles/show/form", json!("disc")).await;
-    desk.set("/elements/4/is/particles/look/roughness", json!(0.9)).await;
+    desk.set("/elements/4/kind/particles/show/form", json!("disc")).await;
+    desk.set("/elements/4/kind/particles/look/roughness", json!(0.9)).await;
     assert_eq!(desk.get("/api/shots/1/freshness").await["stretches"][0]["state"], json!("fresh"));
-    desk.set("/elements/4/is/particles/meet/bounce", json!(0.9)).await;
+    desk.set("/elements/4/kind/particles/contact/restitution", json!(0.9)).await;
     let stale = desk.get("/api/shots/1/freshness").await;
     // The first frame is as staged: nothing has met anything yet.
     assert_eq!(stale["stretches"][0]["last"], json!(1));
@@ -54,17 +54,21 @@ async fn a_change_of_what_they_look_like_makes_nothing_stale() {
 async fn what_cannot_be_is_refused_with_its_path() {
     let desk = sparks(json!({})).await;
     for (path, value, said) in [
-        ("births/how", json!({"rate": {"per_s": -1.0}}), "elements[4].is.particles.births.how.rate.per_s"),
-        ("births/how", json!({"number": {"number": 10_000_000_000u64}}), "births.how.number"),
-        ("start/size_m", json!(0.0), "elements[4].is.particles.start.size_m: 0 is outside"),
-        ("start/lifespan_s", json!(0.0), "elements[4].is.particles.start.lifespan_s"),
-        ("from", json!({"solid": {"solid": 77}}), "77 is not the id of a solid"),
-        ("becoming", json!([{"when": {"end": {}}, "then": {"solid": {"of": 3}}}]), "comes from particles"),
-        ("births/map", json!({"of": {"vertices": {}}}), "needs particles that are born on a shape"),
-        ("births", json!({"map": {"of": {"image": {"asset": "snow"}}}}), "births.map.of.image.asset"),
+        (
+            "emission/schedule",
+            json!({"rate": {"per_s": -1.0}}),
+            "elements[4].kind.particles.emission.schedule.rate.per_s",
+        ),
+        ("emission/schedule", json!({"total": {"count": 10_000_000_000u64}}), "emission.schedule.total"),
+        ("start/size_m", json!(0.0), "elements[4].kind.particles.start.size_m: 0 is outside"),
+        ("start/lifespan_s", json!(0.0), "elements[4].kind.particles.start.lifespan_s"),
+        ("source", json!({"solid": {"solid": 77}}), "77 is not the id of a solid"),
+        ("events", json!([{"trigger": {"end": {}}, "action": {"solid": {"of": 3}}}]), "comes from particles"),
+        ("emission/map", json!({"of": {"vertices": {}}}), "needs particles that are born on a shape"),
+        ("emission", json!({"map": {"of": {"image": {"asset": "snow"}}}}), "emission.map.of.image.asset"),
     ] {
         let patch =
-            json!([{"op": "add", "path": format!("/elements/4/is/particles/{path}"), "value": value}]);
+            json!([{"op": "add", "path": format!("/elements/4/kind/particles/{path}"), "value": value}]);
         let change = json!({"base": 2, "label": "Wrong", "patch": patch});
         let (status, problem) = desk.ask("PATCH", "/api/shots/1", change).await;
         assert_eq!(status, StatusCode::UNPROCESSABLE_ENTITY, "{path}");
@@ -74,11 +78,11 @@ async fn what_cannot_be_is_refused_with_its_path() {
 
 #[tokio::test(flavor = "multi_thread")]
 async fn a_bake_of_too_many_says_how_many_and_how_much_and_keeps_the_frames_before() {
-    let desk = sparks(json!({"births": {"how": {"rate": {"per_s": 100.0}}}})).await;
+    let desk = sparks(json!({"emission": {"schedule": {"rate": {"per_s": 100.0}}}})).await;
     desk.played().await;
-    let births = json!({"how": {"rate": {"per_s": 9e6}}, "preroll_s": 500.0});
-    desk.set("/elements/4/is/particles/births", births).await;
-    desk.set("/elements/4/is/particles/start/lifespan_s", Value::Null).await;
+    let births = json!({"schedule": { "rate": {"per_s": 9e6}}, "preroll_s": 500.0});
+    desk.set("/elements/4/kind/particles/emission", births).await;
+    desk.set("/elements/4/kind/particles/start/lifespan_s", Value::Null).await;
     let mut events = desk.studio.events.subscribe();
     desk.ask("POST", "/api/shots/1/play", Value::Null).await;
     let message = loop {
@@ -97,10 +101,11 @@ async fn a_bake_of_too_many_says_how_many_and_how_much_and_keeps_the_frames_befo
 #[tokio::test(flavor = "multi_thread")]
 async fn a_film_shows_the_run_backwards_and_later() {
     let desk =
-        sparks(json!({"births": {"how": {"at_once": {"number": 1}}}, "start": {"lifespan_s": 0.25}})).await;
+        sparks(json!({"emission": {"schedule": {"burst": {"count": 1}}}, "start": {"lifespan_s": 0.25}}))
+            .await;
     let settings = json!({"first": 1, "last": 12, "width": 16, "height": 16, "samples": 1, "backwards": true, "shift": 2});
     let (status, film) =
-        desk.ask("POST", "/api/shots/1/films", json!({"name": "Back", "settings": settings})).await;
+        desk.ask("POST", "/api/shots/1/films", json!({"name": "ToParticles", "settings": settings})).await;
     assert_eq!(status, StatusCode::OK, "{film}");
     let done = |films: &Value| films[0]["state"] == json!("done");
     let films = wait_for(&desk, "/api/shots/1/films", done).await;
@@ -110,7 +115,7 @@ async fn a_film_shows_the_run_backwards_and_later() {
 #[tokio::test(flavor = "multi_thread")]
 async fn the_check_list_tells_what_cannot_be_born_and_what_has_no_end() {
     let desk =
-        sparks(json!({"from": {"shape": {"shape": {"plane": {"size_m": [1.0, 1.0]}}, "on": "volume"}}}))
+        sparks(json!({"source": {"shape": {"shape": {"plane": {"size_m": [1.0, 1.0]}}, "on": "volume"}}}))
             .await;
     let told = |list: &Value, mistake: &str| -> Option<String> {
         let entries = list.as_array().unwrap().iter();
@@ -121,16 +126,16 @@ async fn the_check_list_tells_what_cannot_be_born_and_what_has_no_end() {
     let reason = told(&list, "cannot_be_born").unwrap();
     assert!(reason.starts_with("Sparks: there is no place to be born"), "{reason}");
     assert_eq!(told(&list, "endless_becoming"), None);
-    desk.set("/elements/4/is/particles/from", json!({"point": {}})).await;
-    let split = json!([{"when": {"age": {"s": 0.1}}, "then": {"split": {"number": 3}}}]);
-    desk.set("/elements/4/is/particles/becoming", split).await;
+    desk.set("/elements/4/kind/particles/source", json!({"point": {}})).await;
+    let split = json!([{"trigger": {"age": {"age_s": 0.1}}, "action": {"split": {"count": 3}}}]);
+    desk.set("/elements/4/kind/particles/events", split).await;
     let list = desk.get("/api/shots/1/check").await;
     assert_eq!(told(&list, "cannot_be_born"), None);
     let reason = told(&list, "endless_becoming").unwrap();
     assert!(reason.starts_with("Sparks → Sparks: they become ever more"), "{reason}");
-    let births = json!({"how": {"rate": {"per_s": 5e6}}});
-    desk.set("/elements/4/is/particles/births", births).await;
-    desk.set("/elements/4/is/particles/start/lifespan_s", Value::Null).await;
+    let births = json!({"schedule": { "rate": {"per_s": 5e6}}});
+    desk.set("/elements/4/kind/particles/emission", births).await;
+    desk.set("/elements/4/kind/particles/start/lifespan_s", Value::Null).await;
     desk.set("/timing/last", json!(2_000)).await;
     let reason = told(&desk.get("/api/shots/1/check").await, "cannot_be_born").unwrap();
     assert!(reason.contains("GB; at most 10000000"), "{reason}");
@@ -138,30 +143,30 @@ async fn the_check_list_tells_what_cannot_be_born_and_what_has_no_end() {
 
 #[tokio::test(flavor = "multi_thread")]
 async fn what_is_to_be_born_of_a_body_that_never_breaks_is_told_and_breaking_makes_frames_stale() {
-    let desk = sparks(json!({"births": {"how": {"number": {"number": 20}}}})).await;
+    let desk = sparks(json!({"emission": {"schedule": { "total": { "count": 20}}}})).await;
     desk.put(ball(10, "Ball")).await;
     desk.put(deck(11)).await;
     let wrong = json!({"broken": {"solid": 9}});
-    let patch = json!([{"op": "add", "path": "/elements/4/is/particles/from", "value": wrong}]);
+    let patch = json!([{"op": "add", "path": "/elements/4/kind/particles/source", "value": wrong}]);
     let base = desk.get("/api/shots/1").await["revision"].clone();
     let change = json!({"base": base, "label": "Wrong", "patch": patch});
     let (status, problem) = desk.ask("PATCH", "/api/shots/1", change).await;
     assert_eq!(status, StatusCode::UNPROCESSABLE_ENTITY);
     assert!(
-        problem.to_string().contains("is.particles.from.broken.solid: is the element itself"),
+        problem.to_string().contains("kind.particles.source.broken.solid: is the element itself"),
         "{problem}"
     );
 
-    desk.set("/elements/4/is/particles/from", json!({"broken": {"solid": 10}})).await;
+    desk.set("/elements/4/kind/particles/source", json!({"broken": {"solid": 10}})).await;
     let list = desk.get("/api/shots/1/check").await.to_string();
     assert!(list.contains("Sparks are born of Ball as it breaks, but it never does"), "{list}");
-    desk.set("/elements/5/placement/place_m", json!([0.0, 0.5, 0.0])).await;
-    desk.set("/elements/5/is/solid/body/breaks_n_s", json!(1000.0)).await;
+    desk.set("/elements/5/placement/position_m", json!([0.0, 0.5, 0.0])).await;
+    desk.set("/elements/5/kind/solid/body/breaking_impulse_n_s", json!(1000.0)).await;
     assert!(!desk.get("/api/shots/1/check").await.to_string().contains("cannot_be_born"));
     desk.played().await;
     let alive = async || desk.get("/api/runs/1/measured").await["particles"][0]["alive"][11].clone();
     assert_eq!(alive().await, json!(0));
-    desk.set("/elements/5/is/solid/body/breaks_n_s", json!(2.0)).await;
+    desk.set("/elements/5/kind/solid/body/breaking_impulse_n_s", json!(2.0)).await;
     let stale = desk.get("/api/shots/1/freshness").await.to_string();
     assert!(stale.contains("before breaking of Ball changed"), "{stale}");
     desk.played().await;
@@ -172,13 +177,22 @@ async fn what_is_to_be_born_of_a_body_that_never_breaks_is_told_and_breaking_mak
 async fn bodies_go_back_to_particles_only_when_that_can_be_told() {
     let desk = sparks(json!({})).await;
     for (back, said) in [
-        (json!({"when": {"touch": {}}, "of": 9}), "is.solid.back.when: is none of age, region"),
-        (json!({"when": {"age": {"s": 1.0}}, "of": 3}), "is.solid.back.of: 3 is not the id of particles"),
-        (json!({"when": {"region": {"region": 9}}, "of": 9}), "9 is not the id of a region"),
-        (json!({"when": {"slower": {"speed_m_s": -1.0}}, "of": 9}), "is.solid.back.when.slower.speed_m_s"),
+        (
+            json!({"trigger": {"touch": {}}, "of": 9}),
+            "kind.solid.to_particles.trigger: is none of age, region",
+        ),
+        (
+            json!({"trigger": {"age": {"age_s": 1.0}}, "of": 3}),
+            "kind.solid.to_particles.of: 3 is not the id of particles",
+        ),
+        (json!({"trigger": {"region": {"region": 9}}, "of": 9}), "9 is not the id of a region"),
+        (
+            json!({"trigger": {"slower": {"speed_m_s": -1.0}}, "of": 9}),
+            "kind.solid.to_particles.trigger.slower.speed_m_s",
+        ),
     ] {
-        let ball = json!({"id": 10, "name": "Ball", "is": {"solid": {
-            "shape": {"sphere": {"radius_m": 0.1}}, "from_particles": 5, "back": back}}});
+        let ball = json!({"id": 10, "name": "Ball", "kind": {"solid": {
+            "shape": {"sphere": {"radius_m": 0.1}}, "from_particles": 5, "to_particles": back}}});
         let patch = json!([{"op": "add", "path": "/elements/-", "value": ball}]);
         let change = json!({"base": 2, "label": "Wrong", "patch": patch});
         let (status, problem) = desk.ask("PATCH", "/api/shots/1", change).await;

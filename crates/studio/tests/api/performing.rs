@@ -7,7 +7,7 @@ use rstest::rstest;
 use serde_json::{Value, json};
 use tokio_tungstenite::tungstenite::Message;
 
-const PLACE: &str = "placement.place_m";
+const PLACE: &str = "placement.position_m";
 
 /// A free ball that lies on a deck, an animated box at its left, and a force that nothing feels.
 async fn bowl() -> Desk {
@@ -16,11 +16,11 @@ async fn bowl() -> Desk {
     desk.set("/timing/last", json!(60)).await;
     desk.put(deck(8)).await;
     desk.put(ball(9, "Ball")).await;
-    desk.set("/elements/5/placement/place_m", json!([0, 0.2, 0])).await;
+    desk.set("/elements/5/placement/position_m", json!([0, 0.2, 0])).await;
     let shape = json!({"box": {"size_m": [0.4, 0.4, 0.4]}});
     desk.put(solid(10, "Ram", shape, [-1.0, 0.21, 0.0], json!({"moves": "animated"}))).await;
-    let pull = json!({"force": {"kind": {"pull": {"force_n": 1}}, "on": false}});
-    desk.put(json!({"id": 11, "name": "Lure", "is": pull})).await;
+    let pull = json!({"force": {"kind": {"pull": {"force_n": 1}}, "enabled": false}});
+    desk.put(json!({"id": 11, "name": "Lure", "kind": pull})).await;
     desk
 }
 
@@ -40,14 +40,14 @@ async fn frame(socket: &mut Socket) -> (u32, std::collections::HashMap<u32, [f32
     let word = |at: usize| u32::from_le_bytes(bytes[at..at + 4].try_into().unwrap());
     let elements = word(4) as usize;
     let mut offset = 8 + 8 * elements;
-    let mut places = std::collections::HashMap::new();
+    let mut positions = std::collections::HashMap::new();
     for i in 0..elements {
         let (id, count) = (word(8 + 8 * i), word(12 + 8 * i) as usize);
-        let place = [0, 4, 8].map(|at| f32::from_bits(word(offset + at)));
-        places.insert(id, place);
+        let position = [0, 4, 8].map(|at| f32::from_bits(word(offset + at)));
+        positions.insert(id, position);
         offset += 20 * count;
     }
-    (word(0), places)
+    (word(0), positions)
 }
 
 fn held(element: u32, path: &str, value: Value) -> Value {
@@ -63,7 +63,7 @@ async fn step(socket: &mut Socket, number: u32, values: Value) {
 }
 
 fn keep() -> Value {
-    json!({"keep": {"place_m": 0.005, "turn_rad": 0.01, "share": 0.005}})
+    json!({"keep": {"position_m": 0.005, "orientation_rad": 0.01, "fraction": 0.005}})
 }
 
 #[tokio::test(flavor = "multi_thread")]
@@ -76,12 +76,12 @@ async fn a_drag_is_answered_and_becomes_keys_in_one_change() {
     for number in 2..=40 {
         let x = -1.0 + 0.03 * f64::from(number - 1);
         step(&mut socket, number, json!([ram_at(x), held(11, PLACE, json!([x, 1.0, 0.0]))])).await;
-        let (at, places) = frame(&mut socket).await;
+        let (at, positions) = frame(&mut socket).await;
         assert_eq!(at, number);
-        assert!((f64::from(places[&10][0]) - x).abs() < 1e-4, "frame {number}: {places:?}");
+        assert!((f64::from(positions[&10][0]) - x).abs() < 1e-4, "frame {number}: {positions:?}");
         // What no solver moves stands where the hand has it too.
-        assert!((f64::from(places[&11][0]) - x).abs() < 1e-4);
-        last = places;
+        assert!((f64::from(positions[&11][0]) - x).abs() < 1e-4);
+        last = positions;
     }
     assert!(last[&9][0] > 0.3, "the ball was pushed on: {last:?}");
     say(&mut socket, keep()).await;
@@ -95,7 +95,7 @@ async fn a_drag_is_answered_and_becomes_keys_in_one_change() {
     let track = desk.get(&format!("/api/runs/{run}/track?element=9")).await;
     assert_eq!(track["frames"].as_array().unwrap().len(), 60);
     let (_, shot) = desk.ask("POST", "/api/shots/1/undo", Value::Null).await;
-    assert!(shot["document"]["elements"][6].get("motion").is_none(), "one undo takes all back");
+    assert!(shot["document"]["elements"][6].get("channels").is_none(), "one undo takes all back");
 }
 
 #[tokio::test(flavor = "multi_thread")]
@@ -118,11 +118,11 @@ async fn what_was_performed_is_kept_when_the_page_goes_away() {
     let desk = bowl().await;
     let mut socket = connect(&desk, "/api/shots/1/perform?from=1").await;
     frame(&mut socket).await;
-    step(&mut socket, 2, json!([held(9, "is.solid.body.bounce", json!(0.9))])).await;
+    step(&mut socket, 2, json!([held(9, "kind.solid.body.restitution", json!(0.9))])).await;
     frame(&mut socket).await;
     drop(socket);
     crate::desk::wait_for(&desk, "/api/shots/1", |shot| {
-        shot["document"]["elements"][5]["motion"]["is.solid.body.bounce"].is_object()
+        shot["document"]["elements"][5]["channels"]["kind.solid.body.restitution"].is_object()
     })
     .await;
 }

@@ -252,13 +252,14 @@ async fn many_formulas_hold_up_nobody() {
     desk.new_shot().await;
     for i in 0..120u32 {
         let mut of = ball(i + 20, &format!("Ball {i}"));
-        of["is"]["solid"]["body"] = json!({"moves": "animated"});
+        of["kind"]["solid"]["body"] = json!({"moves": "animated"});
         let formula =
             |n: usize| json!({"expression": format!("sin({n} * time) + noise(time * {n}) + sqrt({n})")});
-        of["motion"] = json!({"placement.place_m[0]": formula(1), "placement.place_m[1]": formula(2), "placement.place_m[2]": formula(3)});
+        of["channels"] = json!({"placement.position_m[0]": formula(1), "placement.position_m[1]": formula(2), "placement.position_m[2]": formula(3)});
         desk.put(of).await;
     }
-    let of = json!({"element": 30, "path": "placement.place_m[0]", "from": 1.0, "to": 96.0, "count": 4000});
+    let of =
+        json!({"element": 30, "path": "placement.position_m[0]", "from": 1.0, "to": 96.0, "count": 4000});
     let asking = async {
         let all = (0..3).map(|_| desk.ask("POST", "/api/shots/1/sample", of.clone()));
         futures_util::future::join_all(all).await
@@ -284,10 +285,10 @@ async fn what_others_name_can_be_deleted() {
     desk.put(ball(9, "Ball")).await;
     let mut lamp = ball(10, "Lamp");
     lamp["attached"] = json!({"to": 9});
-    lamp["motion"] = json!({"placement.place_m[0]": {"expression": "{Ball.place.x} + 1"}});
+    lamp["channels"] = json!({"placement.position_m[0]": {"expression": "{Ball.position.x} + 1"}});
     desk.put(lamp).await;
     let from = json!({"solid": {"solid": 9}});
-    let dust = json!({"id": 11, "name": "Dust", "is": {"particles": {"from": from}}});
+    let dust = json!({"id": 11, "name": "Dust", "kind": {"particles": {"source": from}}});
     desk.put(dust).await;
     let base = desk.get("/api/shots/1").await["revision"].clone();
     let (status, shot) =

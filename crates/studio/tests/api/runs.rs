@@ -16,7 +16,7 @@ async fn playing_fills_the_run_and_a_change_makes_it_stale_in_words() {
     let all_fresh = |v: &Value| v["playing"] == json!(false) && v["stretches"][0]["state"] == json!("fresh");
     let fresh = wait_for(&desk, "/api/shots/1/freshness", all_fresh).await;
     assert_eq!(fresh["stretches"].as_array().unwrap().len(), 1);
-    let patch = json!([{"op": "add", "path": "/elements/4/is/solid/body/friction", "value": 0.9}]);
+    let patch = json!([{"op": "add", "path": "/elements/4/kind/solid/body/friction", "value": 0.9}]);
     desk.ask("PATCH", "/api/shots/1", json!({"base": 2, "label": "Friction", "patch": patch})).await;
     let (_, stale) = desk.ask("GET", "/api/shots/1/freshness", Value::Null).await;
     assert_eq!(stale["stretches"][0]["reason"], json!("before friction of Ball changed"));
@@ -47,8 +47,8 @@ async fn a_run_is_kept_named_compared_restored_and_dropped() {
     desk.played().await;
     let (status, _) = desk.ask("POST", "/api/shots/1/runs", json!({"name": null})).await;
     assert_eq!(status, StatusCode::NO_CONTENT);
-    desk.set("/elements/5/is/solid/body/friction", json!(0.9)).await;
-    desk.set("/elements/5/is/solid/body/bounce", json!(0.7)).await;
+    desk.set("/elements/5/kind/solid/body/friction", json!(0.9)).await;
+    desk.set("/elements/5/kind/solid/body/restitution", json!(0.7)).await;
     let runs = desk.get("/api/shots/1/runs").await;
     let run = &runs[0];
     assert_eq!((&run["number"], &run["frames"]), (&json!(1), &json!(12)));
@@ -59,7 +59,7 @@ async fn a_run_is_kept_named_compared_restored_and_dropped() {
     assert_eq!(desk.get("/api/shots/1/runs").await[0]["name"], json!("Slippery"));
     let (_, shot) = desk.ask("POST", &format!("{path}/restore"), Value::Null).await;
     assert_eq!(shot["undo"], json!("Restored from Slippery"));
-    let friction = shot["document"]["elements"][5]["is"]["solid"]["body"]["friction"].as_f64().unwrap();
+    let friction = shot["document"]["elements"][5]["kind"]["solid"]["body"]["friction"].as_f64().unwrap();
     assert!((friction - 0.5).abs() < 1e-6);
     assert_eq!(desk.get("/api/shots/1/freshness").await["stretches"][0]["state"], json!("fresh"));
     let (status, _) = desk.ask("DELETE", &path, Value::Null).await;
@@ -77,7 +77,7 @@ async fn a_kept_run_stays_as_it_is_when_the_shot_is_played_again() {
     let frame = |run: &Value| format!("/api/runs/{run}/frames/12");
     let before = desk.bytes(&frame(&kept)).await.1;
     assert_eq!(before, desk.bytes(&frame(&current)).await.1);
-    desk.set("/elements/5/is/solid/body/launch_velocity", json!([3, 0, 0])).await;
+    desk.set("/elements/5/kind/solid/body/launch_velocity", json!([3, 0, 0])).await;
     desk.played().await;
     assert_eq!(before, desk.bytes(&frame(&kept)).await.1);
     assert_ne!(before, desk.bytes(&frame(&current)).await.1);
@@ -121,7 +121,7 @@ async fn a_change_while_frames_are_computed_is_taken_up() {
     desk.set("/timing/last", json!(600)).await;
     desk.ask("POST", "/api/shots/1/play", Value::Null).await;
     wait_for(&desk, "/api/shots/1/freshness", |v| v["stretches"][0]["last"].as_u64() > Some(10)).await;
-    desk.set("/elements/5/is/solid/body/bounce", json!(0.8)).await;
+    desk.set("/elements/5/kind/solid/body/restitution", json!(0.8)).await;
     let whole = |v: &Value| v["playing"] == json!(false) && v["stretches"][0]["last"] == json!(600);
     let fresh = wait_for(&desk, "/api/shots/1/freshness", whole).await;
     assert_eq!(fresh["stretches"][0]["state"], json!("fresh"));
@@ -131,7 +131,7 @@ async fn a_change_while_frames_are_computed_is_taken_up() {
 async fn a_blow_up_is_told_and_the_frames_before_it_stay() {
     let desk = tumble().await;
     desk.set("/timing/last", json!(96)).await;
-    desk.set("/elements/0/is/force/kind/gravity/acceleration", json!([1000, 1000, 0])).await;
+    desk.set("/elements/0/kind/force/kind/gravity/acceleration", json!([1000, 1000, 0])).await;
     let mut events = desk.studio.events.subscribe();
     desk.ask("POST", "/api/shots/1/play", Value::Null).await;
     let message = loop {
@@ -193,7 +193,7 @@ async fn a_frame_is_known_by_its_tag_until_it_is_computed_anew() {
     let response = tower::ServiceExt::oneshot(desk.app.clone(), ask("")).await.unwrap();
     let tag = response.headers()["etag"].to_str().unwrap().to_owned();
     assert_eq!(desk.send(ask(&tag)).await.0, StatusCode::NOT_MODIFIED);
-    desk.set("/elements/5/is/solid/body/friction", json!(0.9)).await;
+    desk.set("/elements/5/kind/solid/body/friction", json!(0.9)).await;
     desk.played().await;
     assert_eq!(desk.send(ask(&tag)).await.0, StatusCode::OK);
 }

@@ -37,10 +37,10 @@ async fn a_change_on_an_old_revision_is_told_so_and_not_saved() {
 }
 
 #[rstest]
-#[case(json!({"id": 9, "name": "Ball", "is": {"solid": {"shape": {"sphere": {"radius_m": -1}}}}}), "elements[4].is.solid.shape.sphere.radius_m: -1 is outside")]
-#[case(json!({"id": 1, "name": "Ball", "is": {"solid": {"shape": {"sphere": {"radius_m": 1}}}}}), "elements[4].id: 1 is also the id of elements[0]")]
-#[case(json!({"id": 9, "name": "Ball", "is": {"balloon": {}}}), "elements[4].is: unknown variant `balloon`")]
-#[case(json!({"id": 9, "name": "Ball", "is": {"solid": {"shape": {"mesh": {"asset": "../x", "scale": 1}}}}}), "is not among the assets")]
+#[case(json!({"id": 9, "name": "Ball", "kind": {"solid": {"shape": {"sphere": {"radius_m": -1}}}}}), "elements[4].kind.solid.shape.sphere.radius_m: -1 is outside")]
+#[case(json!({"id": 1, "name": "Ball", "kind": {"solid": {"shape": {"sphere": {"radius_m": 1}}}}}), "elements[4].id: 1 is also the id of elements[0]")]
+#[case(json!({"id": 9, "name": "Ball", "kind": {"balloon": {}}}), "elements[4].kind: unknown variant `balloon`")]
+#[case(json!({"id": 9, "name": "Ball", "kind": {"solid": {"shape": {"mesh": {"asset": "../x", "scale": 1}}}}}), "is not among the assets")]
 #[tokio::test(flavor = "multi_thread")]
 async fn a_faulty_change_names_the_field_and_leaves_the_shot(#[case] element: Value, #[case] message: &str) {
     let desk = desk().await;
@@ -61,7 +61,7 @@ async fn a_shot_goes_out_as_a_zip_and_comes_in_again() {
     assert_eq!((status, &uploaded["name"]), (StatusCode::OK, &json!("Wedge")));
     let patch = json!([
         {"op": "add", "path": "/assets/Wedge", "value": uploaded["asset"]},
-        {"op": "add", "path": "/elements/-", "value": {"id": 9, "name": "Wedge", "is": {"solid": {"shape": {"mesh": {"asset": "Wedge", "scale": 1}}}}}},
+        {"op": "add", "path": "/elements/-", "value": {"id": 9, "name": "Wedge", "kind": {"solid": {"shape": {"mesh": {"asset": "Wedge", "scale": 1}}}}}},
     ]);
     let (status, shot) =
         desk.ask("PATCH", "/api/shots/1", json!({"base": 1, "label": "Wedge", "patch": patch})).await;
@@ -121,7 +121,7 @@ async fn a_card_says_what_a_shot_holds() {
     let desk = desk().await;
     desk.new_shot().await;
     let mut grid = ball(9, "Grid");
-    grid["is"]["solid"]["copies"] = json!({"count": [2, 3, 4], "spacing_m": [1, 1, 1]});
+    grid["kind"]["solid"]["copies"] = json!({"count": [2, 3, 4], "spacing_m": [1, 1, 1]});
     desk.put(grid).await;
     let card = desk.get("/api/shots").await[0].clone();
     assert_eq!((&card["name"], &card["elements"], &card["bodies"]), (&json!("Test"), &json!(5), &json!(24)));

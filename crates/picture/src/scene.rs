@@ -1,0 +1,473 @@
+//! A frame of a shot, ready to be rendered.
+
+use crate::bsdf::Bsdf;
+use crate::camera::Lens;
+use crate::light::{Emitters, Environment, Sky, SunLight};
+use crate::particles::{ParticleShapes, shown};
+use crate::sampler::hash;
+use crate::sky::sky_light;
+use crate::surface::{DataImages, Surface};
+use frames::Frame;
+use geometry::{Bounds, Bvh, Hit, Mesh, Meshes, MissingMesh, Ray, Tree};
+use glam::{Quat, Vec3};
+use shot::{
+    Element, ElementKind, Form, Id, Look, NotFinite, Particles, Pose, Sampler, Shape, Shot, Show, Turned,
+    World, own_random,
+};
+use std::collections::HashMap;
+use std::sync::{Arc, Mutex};
+use thiserror::Error;
+
+/// Files a shot uses, loaded.
+#[derive(Default)]
+pub struct Assets {
+    /// Meshes by asset name.
+    pub meshes: Meshes,
+    /// Environment images by asset name.
+    pub environments: HashMap<String, Arc<Environment>>,
+    /// Shapes with their hierarchies, kept from frame to frame.
+    models: Mutex<HashMap<String, Arc<Model>>>,
+}
+
+struct Model {
+    mesh: Mesh,
+    bvh: Bvh,
+}
+
+impl Assets {
+    fn model(&self, shape: &Shape) -> Result<Arc<Model>, MissingMesh> {
+        let key = serde_json::to_string(shape).expect("a shape serialises");
+        let mut models = self.models.lock().expect("no thread panicked with the lock");
+        if let Some(model) = models.get(&key) {
+            return Ok(model.clone());
+        }
+        let mesh = self.meshes.mesh(shape)?;
+        let bvh = Bvh::build(&mesh.positions, &mesh.triangles);
+        let model = Arc::new(Model { mesh, bvh });
+        models.insert(key, model.clone());
+        Ok(model)
+    }
+}
+
+/// Why a shot cannot be rendered.
+#[derive(Clone, Debug, PartialEq, Error)]
+pub enum SceneError {
+    /// The document has a fault.
+    #[error("{0}")]
+    Fault(String),
+    /// A formula gives no finite value.
+    #[error(transparent)]
+    NotFinite(#[from] NotFinite),
+    /// There is no camera.
+    #[error("the shot has no camera; add one and choose it")]
+    NoCamera,
+    /// An asset is missing.
+    #[error("{element}: {asset} is not there")]
+    MissingAsset {
+        /// Name of the element.
+        element: String,
+        /// The asset.
+        asset: String,
+    },
+}
+
+struct Instance {
+    model: Arc<Model>,
+    position: Vec3,
+    orientation: Quat,
+    inverse: Quat,
+    scale: f32,
+    surface: usize,
+    element: Id,
+    /// Multiplies the albedo.
+    colour: Vec3,
+    /// Multiplies the emission.
+    tone: Vec3,
+    emitter: Emitter,
+}
+
+/// Where a copy stands.
+struct Placed {
+    /// Which it is, for what is random.
+    number: u32,
+    position: Vec3,
+    orientation: Quat,
+    scale: f32,
+    colour: Vec3,
+}
+
+#[derive(Clone, Copy, PartialEq, Eq)]
+enum Emitter {
+    No,
+    BothSides,
+    FrontOnly,
+}
+
+/// A frame of a shot, ready to be rendered.
+pub struct Scene {
+    /// The camera's place in the shot; all places here are against it.
+    eye: Vec3,
+    instances: Vec<Instance>,
+    surfaces: Vec<Surface>,
+    /// Images of its surfaces that are data.
+    data: DataImages,
+    tree: Tree,
+    particle_shapes: ParticleShapes,
+    pub(crate) lens: Lens,
+    pub(crate) suns: Vec<SunLight>,
+    pub(crate) skies: Vec<Sky>,
+    pub(crate) emitters: Emitters,
+    pub(crate) frame: u32,
+}
+
+/// Where a ray meets a surface.
+pub(crate) struct Meeting<'a> {
+    pub t: f32,
+    pub normal: Vec3,
+    /// The face's own normal.
+    pub face: Vec3,
+    pub bsdf: Bsdf<'a>,
+    /// For paths that were scattered widely before.
+    pub soft: Bsdf<'a>,
+    pub albedo: Vec3,
+    pub element: Id,
+    /// Emitted radiance on the side that is seen.
+    pub emission: Vec3,
+    /// Radiance by which surfaces look for that light; none if they do not.
+    pub sampled: Option<Vec3>,
+}
+
+impl Scene {
+    /// Builds the scene for frame `number`. Solids stand where `frame` has
+    /// them, or where the document has them if it is none.
+    ///
+    /// # Errors
+    /// [`SceneError`] names the element.
+    pub fn new(shot: &Shot, assets: &Assets, frame: Option<&Frame>, number: u32) -> Result<Self, SceneError> {
+        let earlier = |at: u32| if at == number { frame.cloned() } else { None };
+        Self::with_history(shot, assets, frame, number, &earlier)
+    }
+
+    /// As [`Scene::new`], with earlier frames for aims that follow late.
+    ///
+    /// # Errors
+    /// [`SceneError`] names the element.
+    pub fn with_history(
+        shot: &Shot,
+        assets: &Assets,
+        frame: Option<&Frame>,
+        number: u32,
+        earlier: &dyn Fn(u32) -> Option<Frame>,
+    ) -> Result<Self, SceneError> {
+        let at = f64::from(number);
+        let sampler = Sampler::new(shot).map_err(|faults| {
+            SceneError::Fault(faults.first().map_or_else(String::new, ToString::to_string))
+        })?;
+        let first_body = |frame: &Frame, id: Id| -> Option<Pose> {
+            let bodies = frame.bodies.get(&id)?;
+            Some((*bodies.positions.first()?, *bodies.orientations.first()?))
+        };
+        let solved = |id: Id, then: f64| -> Option<Pose> {
+            // What the document moves is in a frame of the run too.
+            shot.element(id)?.as_solid()?;
+            if then == at {
+                return frame.and_then(|frame| first_body(frame, id));
+            }
+            earlier(then.round() as u32).and_then(|frame| first_body(&frame, id))
+        };
+        let now = sampler.at_with(at, &solved)?;
+        let shot = &now;
+        let world = World::new(shot, &sampler, at, &solved);
+        let (camera_element, camera) = shot
+            .camera
+            .and_then(|id| shot.element(id))
+            .and_then(|element| {
+                if let ElementKind::Camera(camera) = &element.kind { Some((element, camera)) } else { None }
+            })
+            .ok_or(SceneError::NoCamera)?;
+        let placements = |element: &Element| -> Vec<Placed> {
+            let placed = |(copy, (position, orientation)): (usize, Pose), scale: f32| Placed {
+                number: copy as u32,
+                position,
+                orientation,
+                scale,
+                colour: Vec3::ONE,
+            };
+            match frame.and_then(|frame| frame.bodies.get(&element.id)) {
+                Some(bodies) => {
+                    let poses = bodies.positions.iter().copied().zip(bodies.orientations.iter().copied());
+                    let scale = |copy: usize| bodies.scales.get(copy).copied().unwrap_or(1.0);
+                    // One without a size has become a particle again.
+                    let there = poses.enumerate().filter(|(copy, _)| scale(*copy) > 0.0);
+                    there.map(|(copy, pose)| placed((copy, pose), scale(copy))).collect()
+                }
+                None => world.placements(element).into_iter().enumerate().map(|at| placed(at, 1.0)).collect(),
+            }
+        };
+        // All is placed as seen from the camera: what is looked at closely is
+        // near it, however far both are from the shot's origin.
+        let (eye, orientation) = world.pose(camera_element);
+        let mut scene = Self {
+            eye,
+            instances: Vec::new(),
+            surfaces: Vec::new(),
+            data: DataImages::new(),
+            tree: Tree::build(&[]),
+            particle_shapes: ParticleShapes::new(Vec::new()),
+            lens: Lens::new(camera, Vec3::ZERO, orientation),
+            suns: Vec::new(),
+            skies: Vec::new(),
+            emitters: Emitters::default(),
+            frame: number,
+        };
+        let mut particle_shapes = Vec::new();
+        for element in shot.elements.iter().filter(|element| !element.hidden) {
+            match &element.kind {
+                ElementKind::Particles(particles) => {
+                    let Some(frame) = frame.and_then(|frame| frame.particles.get(&element.id)) else {
+                        continue;
+                    };
+                    if let Form::Copy { .. } = particles.show.form {
+                        scene.add_copies(shot, element, particles, frame, assets)?;
+                    } else {
+                        let surface = scene.surface(element, &particles.look, assets)?;
+                        ParticleShapes::add(
+                            &mut particle_shapes,
+                            element.id,
+                            particles,
+                            frame,
+                            surface as u32,
+                            eye,
+                        );
+                    }
+                }
+                ElementKind::Solid(solid) => {
+                    scene.add(element, &solid.shape, &solid.look, placements(element), assets, false)?;
+                }
+                ElementKind::AreaLight(light) => {
+                    let look = Look {
+                        albedo: Vec3::ZERO,
+                        emission: light.colour * light.radiance,
+                        refractive_index: 1.0,
+                        roughness: 1.0,
+                        ..Look::default()
+                    };
+                    let (position, orientation) = world.pose(element);
+                    // A plane faces up; the light shines down.
+                    let orientation = orientation * Quat::from_rotation_x(std::f32::consts::PI);
+                    let shape = Shape::Plane { size_m: light.size_m };
+                    let placed = Placed { number: 0, position, orientation, scale: 1.0, colour: Vec3::ONE };
+                    scene.add(element, &shape, &look, vec![placed], assets, true)?;
+                }
+                ElementKind::Sun(sun) => scene.suns.push(SunLight::new(sun, world.pose(element).1)),
+                ElementKind::Sky(sky) => {
+                    scene.skies.push(sky_light(element, sky, assets, world.pose(element).1)?)
+                }
+                ElementKind::Force(_)
+                | ElementKind::Region(_)
+                | ElementKind::Curve(_)
+                | ElementKind::Camera(_) => {}
+            }
+        }
+        let bounds: Vec<Bounds> = scene.instances.iter().map(Instance::bounds).collect();
+        scene.tree = Tree::build(&bounds);
+        scene.particle_shapes = ParticleShapes::new(particle_shapes);
+        Ok(scene)
+    }
+
+    /// Particles as copies of solids: instances of those, none of their own in memory.
+    fn add_copies(
+        &mut self,
+        shot: &Shot,
+        element: &Element,
+        particles: &Particles,
+        frame: &frames::Particles,
+        assets: &Assets,
+    ) -> Result<(), SceneError> {
+        let Form::Copy { of, pick, turned } = &particles.show.form else { return Ok(()) };
+        let start = &particles.start;
+        let (low, range) = (1.0 - start.size_variation, 2.0 * start.size_variation);
+        let mut placed: Vec<Vec<Placed>> = of.iter().map(|_| Vec::new()).collect();
+        for i in 0..frame.len() {
+            let (colour, size) = shown(particles, frame, i);
+            let id = frame.ids[i];
+            let rank = if range > 0.0 { (frame.sizes[i] / start.size_m - low) / range } else { 0.0 };
+            let which = Show::picked(*pick, of.len(), id, own_random(particles.seed, id), rank);
+            let orientation = match turned {
+                Turned::Free => frame.orientations.get(i).copied().unwrap_or(Quat::IDENTITY),
+                Turned::Along => shot::towards(frame.velocities[i]),
+            };
+            let scale = frame.sizes[i] * size;
+            placed[which].push(Placed {
+                number: id,
+                position: frame.positions[i],
+                orientation,
+                scale,
+                colour,
+            });
+        }
+        for (id, mut placed) in of.iter().zip(placed) {
+            let Some(solid) = shot.element(*id).and_then(|of| of.as_solid()) else { continue };
+            let missing = |error: MissingMesh| SceneError::MissingAsset {
+                element: element.name.clone(),
+                asset: error.0,
+            };
+            let longest = assets.model(&solid.shape).map_err(missing)?.mesh.bounds().size().max_element();
+            placed.iter_mut().for_each(|placed| placed.scale /= longest);
+            self.add(element, &solid.shape, &solid.look, placed, assets, false)?;
+        }
+        Ok(())
+    }
+
+    /// Makes a look ready; gives its place in the list.
+    fn surface(&mut self, element: &Element, look: &Look, assets: &Assets) -> Result<usize, SceneError> {
+        let find = |name: &str| assets.meshes.images.get(name).cloned();
+        let surface = Surface::new(look, find, &mut self.data)
+            .map_err(|asset| SceneError::MissingAsset { element: element.name.clone(), asset })?;
+        self.surfaces.push(surface);
+        Ok(self.surfaces.len() - 1)
+    }
+
+    fn add(
+        &mut self,
+        element: &Element,
+        shape: &Shape,
+        look: &Look,
+        placements: Vec<Placed>,
+        assets: &Assets,
+        front_only: bool,
+    ) -> Result<(), SceneError> {
+        let missing =
+            |asset: &str| SceneError::MissingAsset { element: element.name.clone(), asset: asset.to_owned() };
+        let model = assets.model(shape).map_err(|error| missing(&error.0))?;
+        let surface = self.surface(element, look, assets)?;
+        let emitter = match (self.surfaces[surface].is_emissive(), front_only) {
+            (false, _) => Emitter::No,
+            (true, true) => Emitter::FrontOnly,
+            (true, false) => Emitter::BothSides,
+        };
+        for Placed { number, position, orientation, scale, colour } in placements {
+            let position = position - self.eye;
+            let random = hash(element.id.0 ^ hash(number + 1)) as f32 / u32::MAX as f32;
+            if emitter != Emitter::No {
+                for t in &model.mesh.triangles {
+                    let corners =
+                        t.map(|v| position + orientation * (model.mesh.positions[v as usize] * scale));
+                    let image = self.surfaces[surface].emission_image().map(|image| {
+                        let uvs = t.map(|v| model.mesh.uvs[v as usize] * look.image_repeat);
+                        (image.clone(), uvs)
+                    });
+                    let two_sided = emitter == Emitter::BothSides;
+                    self.emitters.push(corners, look.emission * colour, two_sided, image);
+                }
+            }
+            self.instances.push(Instance {
+                model: model.clone(),
+                position,
+                orientation,
+                inverse: orientation.inverse(),
+                scale,
+                surface,
+                element: element.id,
+                colour: colour * (1.0 - look.variation * random),
+                tone: colour,
+                emitter,
+            });
+        }
+        Ok(())
+    }
+
+    /// The nearest surface along a ray of unit direction.
+    pub(crate) fn intersect(&self, origin: Vec3, direction: Vec3) -> Option<Meeting<'_>> {
+        let mut nearest: Option<(Hit, u32)> = None;
+        let mut t_max = f32::INFINITY;
+        self.tree.walk(&Ray::new(origin, direction), |i| {
+            let instance = &self.instances[i as usize];
+            if let Some(hit) = instance.model.bvh.closest(&instance.local(origin, direction, t_max)) {
+                t_max = hit.t;
+                nearest = Some((hit, i));
+            }
+            t_max
+        });
+        if let Some(hit) = self.particle_shapes.intersect(origin, direction, t_max) {
+            let index = self.particle_shapes.get(hit.index);
+            let surface = &self.surfaces[index.surface as usize];
+            let point = surface.at(None, index.colour * index.tint, 0.0);
+            return Some(Meeting {
+                t: hit.t,
+                normal: hit.normal,
+                face: hit.normal,
+                bsdf: point.bsdf,
+                soft: point.soft,
+                albedo: point.albedo,
+                element: index.element,
+                emission: surface.look.emission * index.colour,
+                sampled: None,
+            });
+        }
+        let (hit, i) = nearest?;
+        let instance = &self.instances[i as usize];
+        let mesh = &instance.model.mesh;
+        let [a, b, c] = mesh.triangles[hit.triangle as usize].map(|v| v as usize);
+        let w = 1.0 - hit.u - hit.v;
+        let blend = |x: Vec3, y: Vec3, z: Vec3| x * w + y * hit.u + z * hit.v;
+        let p = |v: usize| mesh.positions[v];
+        let face = instance.orientation * (p(b) - p(a)).cross(p(c) - p(a)).normalize();
+        let surface = &self.surfaces[instance.surface];
+        let uv = surface.lay(|| mesh.uvs[a] * w + mesh.uvs[b] * hit.u + mesh.uvs[c] * hit.v);
+        let normal = blend(mesh.normals[a], mesh.normals[b], mesh.normals[c]).normalize();
+        let normal = instance.orientation * surface.lean(mesh, [a, b, c], uv, normal);
+        let random = hash(hit.u.to_bits() ^ hash(hit.v.to_bits() ^ hash(hit.t.to_bits())));
+        let point = surface.at(uv, instance.colour, random as f32 / (u32::MAX as f32 + 1.0));
+        let even = surface.look.emission * instance.tone;
+        let shines = instance.emitter == Emitter::BothSides
+            || (instance.emitter == Emitter::FrontOnly && face.dot(direction) < 0.0);
+        Some(Meeting {
+            t: hit.t,
+            normal,
+            face,
+            bsdf: point.bsdf,
+            soft: point.soft,
+            albedo: point.albedo,
+            element: instance.element,
+            emission: if shines { even * surface.emission_at(uv) } else { Vec3::ZERO },
+            sampled: Some(even),
+        })
+    }
+
+    /// Whether anything stands between a point and `limit` along a unit direction.
+    pub(crate) fn blocked(&self, origin: Vec3, direction: Vec3, limit: f32) -> bool {
+        let mut blocked = false;
+        self.tree.walk(&Ray { origin, direction, t_max: limit }, |i| {
+            let instance = &self.instances[i as usize];
+            blocked = instance.model.bvh.any(&instance.local(origin, direction, limit));
+            if blocked { -1.0 } else { limit }
+        });
+        blocked || self.particle_shapes.block(origin, direction, limit)
+    }
+}
+
+impl Instance {
+    fn local(&self, origin: Vec3, direction: Vec3, t_max: f32) -> Ray {
+        {
+            let inverse = 1.0 / self.scale;
+            Ray {
+                origin: self.inverse * (origin - self.position) * inverse,
+                direction: self.inverse * direction * inverse,
+                t_max,
+            }
+        }
+    }
+
+    fn bounds(&self) -> Bounds {
+        let local = self.model.mesh.bounds();
+        (0..8).fold(Bounds::EMPTY, |bounds, i| {
+            let pick =
+                |bit: usize, axis: usize| if i >> bit & 1 == 0 { local.min[axis] } else { local.max[axis] };
+            bounds.with(
+                self.position
+                    + self.orientation * (Vec3::new(pick(0, 0), pick(1, 1), pick(2, 2)) * self.scale),
+            )
+        })
+    }
+}

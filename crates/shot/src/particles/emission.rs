@@ -1,0 +1,252 @@
+//! Where, when and with what particles are born.
+
+use crate::{ElementFilter, Id, Shape};
+use glam::Vec3;
+use schemars::JsonSchema;
+use serde::{Deserialize, Serialize};
+
+/// Where particles are born.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, JsonSchema)]
+#[serde(rename_all = "snake_case", deny_unknown_fields)]
+pub enum Source {
+    /// At the element's position.
+    Point {},
+    /// On the points of a grid around the element's position, one after the other.
+    Grid {
+        /// Number along x, y, z.
+        count: [u32; 3],
+        /// Distance from point to point along x, y, z, m.
+        #[schemars(with = "[f32; 3]")]
+        spacing_m: Vec3,
+    },
+    /// On a shape that stands where the element does and touches nothing.
+    Shape {
+        /// The shape.
+        shape: Shape,
+        /// Where on it.
+        #[serde(default)]
+        on: EmissionDomain,
+    },
+    /// On the bodies of a solid, wherever they are.
+    Solid {
+        /// The solid.
+        solid: Id,
+        /// Where on it.
+        #[serde(default)]
+        on: EmissionDomain,
+    },
+    /// Along a curve, by length.
+    Curve {
+        /// The curve.
+        curve: Id,
+    },
+    /// Where other particles are.
+    Particles {
+        /// Their element.
+        of: Id,
+    },
+    /// On the bodies of a solid as they break. A number or rate is of particles for each.
+    Broken {
+        /// The solid.
+        solid: Id,
+        /// Where on it.
+        #[serde(default)]
+        on: EmissionDomain,
+    },
+    /// Where bodies hit each other. A number or rate is of particles for each hit.
+    Impacts {
+        /// The bodies; nothing named: all.
+        #[serde(default, skip_serializing_if = "Vec::is_empty")]
+        of: Vec<ElementFilter>,
+        /// The least impulse of a hit, N s.
+        impulse_n_s: f32,
+    },
+}
+
+impl Default for Source {
+    fn default() -> Self {
+        Self::Point {}
+    }
+}
+
+/// Where on a mesh.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
+#[serde(rename_all = "snake_case")]
+pub enum EmissionDomain {
+    /// Anywhere on its faces, by area.
+    #[default]
+    Surface,
+    /// On its edges where faces meet at an angle, by length; on all edges if there is no such one.
+    Edges,
+    /// At its vertices.
+    Vertices,
+    /// Inside, if it is closed.
+    Volume,
+}
+
+/// A weight of 0–1 on each place that has UVs: of a shape, a solid, a grid.
+/// Particles are born by it, and carry the weight of where they were born.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, JsonSchema)]
+#[serde(deny_unknown_fields)]
+pub struct EmissionMap {
+    /// What it is.
+    pub of: MapOf,
+    /// What is dark has the weight, not what is bright.
+    #[serde(default, skip_serializing_if = "std::ops::Not::not")]
+    pub dark: bool,
+    /// All places are as likely; the weight is only carried.
+    #[serde(default, skip_serializing_if = "std::ops::Not::not")]
+    pub all_alike: bool,
+}
+
+/// What a map is.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, JsonSchema)]
+#[serde(rename_all = "snake_case", deny_unknown_fields)]
+pub enum MapOf {
+    /// The brightness of an image laid on the UVs once.
+    Image {
+        /// Name of an image among the shot's assets.
+        asset: String,
+    },
+    /// The brightness of the colours that the mesh's vertices came with.
+    Vertices {},
+}
+
+/// How many particles are emitted, and when.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, JsonSchema)]
+#[serde(deny_unknown_fields, default)]
+pub struct Emission {
+    /// Emission over time.
+    pub schedule: EmissionSchedule,
+    /// The frame at which they begin; none: the first, or before it by the preroll.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub from_frame: Option<u32>,
+    /// The frame at which they end; none: the last.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub to_frame: Option<u32>,
+    /// Seconds of emission and motion before the first frame.
+    pub preroll_s: f32,
+    /// Evenly spread places rather than random ones.
+    #[serde(skip_serializing_if = "std::ops::Not::not")]
+    pub evenly_spaced: bool,
+    /// The region whose weight says how likely a place is; none: all alike.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub region: Option<Id>,
+    /// The map that says how likely a place is, besides; none: all alike.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub map: Option<EmissionMap>,
+}
+
+/// Emission over time.
+#[derive(Clone, Copy, Debug, PartialEq, Serialize, Deserialize, JsonSchema)]
+#[serde(rename_all = "snake_case", deny_unknown_fields)]
+pub enum EmissionSchedule {
+    /// A total over the frames, at even times.
+    Total {
+        /// How many particles.
+        count: u32,
+    },
+    /// A rate.
+    Rate {
+        /// How many a second.
+        per_s: f32,
+    },
+    /// All at the first of the frames: a burst.
+    Burst {
+        /// How many particles.
+        count: u32,
+    },
+    /// None but those that others become.
+    Never {},
+}
+
+impl Default for Emission {
+    fn default() -> Self {
+        Self {
+            schedule: EmissionSchedule::Rate { per_s: 200.0 },
+            from_frame: None,
+            to_frame: None,
+            preroll_s: 0.0,
+            evenly_spaced: false,
+            region: None,
+            map: None,
+        }
+    }
+}
+
+impl Emission {
+    /// Whether there are particles at the first frame already.
+    pub fn come_at(&self, first: u32) -> bool {
+        let at_once = matches!(self.schedule, EmissionSchedule::Burst { .. });
+        self.preroll_s > 0.0 || (at_once && self.from_frame.is_none_or(|from| from <= first))
+    }
+
+    /// Whether births have begun before a frame, which may lie between frames.
+    pub fn begun(&self, frame: f64) -> bool {
+        !matches!(self.schedule, EmissionSchedule::Never {})
+            && self.from_frame.is_none_or(|from| frame > f64::from(from))
+    }
+}
+
+/// Which way particles start.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
+#[serde(rename_all = "snake_case")]
+pub enum Direction {
+    /// Along the element's y axis.
+    #[default]
+    Up,
+    /// Out of the surface they are born on; along the element's y axis where there is none.
+    Normal,
+    /// The way the source moves there.
+    Motion,
+}
+
+/// What particles have at birth. A variation is the largest random fraction by
+/// which a value differs, 0–1.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, JsonSchema)]
+#[serde(deny_unknown_fields, default)]
+pub struct Start {
+    /// Which way they go.
+    pub direction: Direction,
+    /// Largest angle from that way, rad: π is all round.
+    pub spread_rad: f32,
+    /// Speed, m/s.
+    pub speed_m_s: f32,
+    /// Variation of the speed, as a fraction of it, 0–1.
+    pub speed_variation: f32,
+    /// Multiple of the source's own velocity that they take with them, no unit, −2 to 2.
+    pub inherited_velocity: f32,
+    /// How long they live, s; none: to the end.
+    pub lifespan_s: Option<f32>,
+    /// Variation of the lifespan, as a fraction of it, 0–1.
+    pub lifespan_variation: f32,
+    /// Diameter, m.
+    pub size_m: f32,
+    /// Variation of the size, as a fraction of it, 0–1.
+    pub size_variation: f32,
+    /// Random deviation from the element's orientation, 0 to 1: 0 is none, 1 is any orientation.
+    pub orientation_variation: f32,
+    /// Angular speed about a random axis, rad/s.
+    pub angular_speed_rad_s: f32,
+    /// Variation of the angular speed, as a fraction of it, 0–1.
+    pub angular_speed_variation: f32,
+}
+
+impl Default for Start {
+    fn default() -> Self {
+        Self {
+            direction: Direction::Up,
+            spread_rad: 0.3,
+            speed_m_s: 2.0,
+            speed_variation: 0.3,
+            inherited_velocity: 1.0,
+            lifespan_s: Some(2.0),
+            lifespan_variation: 0.3,
+            size_m: 0.02,
+            size_variation: 0.3,
+            orientation_variation: 0.0,
+            angular_speed_rad_s: 0.0,
+            angular_speed_variation: 0.0,
+        }
+    }
+}

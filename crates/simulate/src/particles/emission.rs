@@ -1,0 +1,513 @@
+//! How many particles are born in a substep, when, where and with what.
+
+use super::ParticleSystem;
+use super::hash::{ParticleHash, Purpose};
+use super::particle_set::Newborn;
+use crate::colliders::BodyState;
+use crate::forces::Weight;
+use crate::{BlowUp, Step};
+use geometry::{Image, Meshes, Site, Sites};
+use glam::{Quat, Vec2, Vec3};
+use shot::{
+    Direction, Element, EmissionDomain, EmissionMap, EmissionSchedule, Id, MAX_PARTICLES, MapOf, Particles,
+    Pose, Shape, Shot, Source, World,
+};
+use std::f32::consts::PI;
+
+/// Where particles can be born, as long as what they are born on stays the same.
+pub struct EmissionSites {
+    /// What it is of, as JSON.
+    of: String,
+    pub sites: Sites,
+}
+
+fn shape_of(shot: &Shot, id: Id) -> Option<&Shape> {
+    shot.element(id).and_then(|e| e.as_solid()).map(|solid| &solid.shape)
+}
+
+impl EmissionSites {
+    /// What they are on, as JSON.
+    fn named(shot: &Shot, particles: &Particles) -> String {
+        match &particles.source {
+            Source::Solid { solid, on } | Source::Broken { solid, on } => {
+                serde_json::to_string(&(shape_of(shot, *solid), on))
+            }
+            Source::Curve { curve } => serde_json::to_string(&shot.element(*curve).map(|e| &e.kind)),
+            from => serde_json::to_string(from),
+        }
+        .expect("it serialises")
+    }
+
+    pub fn find(shot: &Shot, particles: &Particles, meshes: &Meshes) -> Self {
+        let on_mesh = |shape: Option<&Shape>, on: EmissionDomain| {
+            let mesh = shape.and_then(|shape| meshes.mesh(shape).ok()).unwrap_or_default();
+            match on {
+                EmissionDomain::Surface => Sites::surface(&mesh),
+                EmissionDomain::Edges => Sites::edges(&mesh),
+                EmissionDomain::Vertices => Sites::vertices(&mesh),
+                EmissionDomain::Volume => Sites::inside(&mesh),
+            }
+        };
+        let sites = match &particles.source {
+            Source::Shape { shape, on } => on_mesh(Some(shape), *on),
+            Source::Solid { solid, on } | Source::Broken { solid, on } => {
+                on_mesh(shape_of(shot, *solid), *on)
+            }
+            Source::Curve { curve } => match shot.element(*curve).map(|e| &e.kind) {
+                Some(shot::ElementKind::Curve(curve)) => Sites::line(&curve.strokes()),
+                _ => Sites::points([]),
+            },
+            Source::Grid { count, spacing_m } => Sites::points(grid(*count, *spacing_m)),
+            Source::Point {} | Source::Particles { .. } | Source::Impacts { .. } => {
+                Sites::points([(Vec3::ZERO, Vec2::ZERO)])
+            }
+        };
+        Self { of: Self::named(shot, particles), sites }
+    }
+}
+
+/// When births begin and end, in seconds of the world's time.
+fn span(step: &Step, particles: &Particles) -> (f64, f64) {
+    let timing = step.shot.timing;
+    let first = f64::from(timing.first);
+    let seconds = |frame: u32| (step.sampler.world_frame(f64::from(frame)) - first) / f64::from(timing.fps);
+    let births = &particles.emission;
+    let from = births.from_frame.map_or(-f64::from(births.preroll_s), seconds);
+    (from, seconds(births.to_frame.unwrap_or(timing.last)).max(from))
+}
+
+/// Whether the substep is in the frames of births.
+fn within_span(step: &Step, particles: &Particles) -> bool {
+    let births = &particles.emission;
+    births.from_frame.is_none_or(|from| step.frame > f64::from(from))
+        && births.to_frame.is_none_or(|to| step.frame <= f64::from(to))
+}
+
+/// What a rate has given when the world's clock is at `seconds`, from its beginning.
+fn given(step: &Step, element: &Element, from: f64, to: f64, seconds: f64) -> f64 {
+    let at = |seconds: f64| step.sampler.elapsed(element, Vec3::NEG_Y, seconds).emitted;
+    at(seconds.clamp(from, to)) - at(from)
+}
+
+/// The fractions of the substep at which particles are born, from the number
+/// given before on. Those of a number are exact, whatever the steps: the k-th
+/// of n comes at (k + ½) / n of the span.
+fn due(step: &Step, element: &Element, particles: &Particles, before: u64) -> (u64, Vec<f32>) {
+    let (from, to) = span(step, particles);
+    let (start, end) = (step.seconds - f64::from(step.dt), step.seconds);
+    let fraction = |at: f64| (((at - start) / f64::from(step.dt).max(1e-12)) as f32).clamp(0.0, 1.0);
+    match particles.emission.schedule {
+        EmissionSchedule::Never {} => (0, Vec::new()),
+        EmissionSchedule::Burst { count } => {
+            let due = if before == 0 && end >= from { count } else { 0 };
+            (u64::from(due), vec![fraction(from); due as usize])
+        }
+        EmissionSchedule::Total { count } => {
+            let n = f64::from(count);
+            let until = if to > from {
+                (n * ((end - from) / (to - from)).clamp(0.0, 1.0) + 0.5).floor() as u64
+            } else if end >= from {
+                u64::from(count)
+            } else {
+                0
+            };
+            let time = |k: u64| from + (k as f64 + 0.5) / n * (to - from);
+            let due = until.saturating_sub(before);
+            (due, (before..before + due).map(|k| fraction(time(k))).collect())
+        }
+        EmissionSchedule::Rate { .. } => {
+            let total = |seconds| given(step, element, from, to, seconds);
+            let (low, high) = (total(start), total(end));
+            let until = (high + 0.5).floor().max(0.0) as u64;
+            let due = until.saturating_sub(before);
+            if due > MAX_PARTICLES as u64 {
+                return (due, Vec::new());
+            }
+            let at = |k: u64| (((k as f64 + 0.5 - low) / (high - low).max(1e-12)) as f32).clamp(0.0, 1.0);
+            (due, (before..before + due).map(at).collect())
+        }
+    }
+}
+
+/// A place to be born at, with the way out of the surface, the velocity of the
+/// source, and the weight of the map there.
+struct Spot {
+    position: Vec3,
+    normal: Vec3,
+    velocity: Vec3,
+    weight: f32,
+}
+
+/// What says how likely a place is.
+#[derive(Clone, Copy)]
+struct Likely<'a> {
+    region: Option<&'a Weight>,
+    map: Option<&'a EmissionMap>,
+    image: Option<&'a Image>,
+}
+
+impl Likely<'_> {
+    /// Whether something takes places away.
+    fn chooses(&self) -> bool {
+        self.region.is_some() || self.map.is_some_and(|map| !map.all_alike)
+    }
+
+    fn weight(&self, site: &Site) -> f32 {
+        let Some(map) = self.map else { return 1.0 };
+        let weight = match map.of {
+            MapOf::Image { .. } => self.image.map_or(0.0, |image| image.brightness(site.uv)),
+            MapOf::Vertices {} => site.weight,
+        };
+        if map.dark { 1.0 - weight } else { weight }
+    }
+
+    /// How likely a birth is at a place where the map has `weight`.
+    fn at(&self, position: Vec3, weight: f32) -> f32 {
+        let by_map = if self.map.is_some_and(|map| !map.all_alike) { weight } else { 1.0 };
+        by_map * self.region.map_or(1.0, |region| region.at(position))
+    }
+}
+
+/// A thing that particles are born on, over a substep.
+struct Stand {
+    before: Pose,
+    now: Pose,
+    scale: f32,
+}
+
+impl Stand {
+    fn at(&self, fraction: f32) -> Pose {
+        (self.before.0.lerp(self.now.0, fraction), self.before.1.slerp(self.now.1, fraction))
+    }
+}
+
+impl ParticleSystem {
+    /// Notes where the element and its curve stand, if no substep has done so.
+    pub(super) fn stand(&mut self, world: &World) {
+        let shot = world.shot();
+        let Some(element) = shot.element(self.id) else { return };
+        let rest = &mut self.set.rest;
+        rest.stood.get_or_insert_with(|| world.pose(element));
+        if let Some(Source::Curve { curve }) = element.as_particles().map(|particles| &particles.source)
+            && rest.curve_stood.is_none()
+        {
+            rest.curve_stood = shot.element(*curve).map(|curve| world.pose(curve));
+        }
+    }
+
+    /// Appends the particles born in a substep; gives the fraction of it that is
+    /// left to each of them.
+    pub(super) fn give_birth(
+        &mut self,
+        step: &Step,
+        meshes: &Meshes,
+        others: &[Vec<Vec3>],
+    ) -> Result<Vec<f32>, BlowUp> {
+        let Some(element) = step.shot.element(self.id) else { return Ok(Vec::new()) };
+        let Some(particles) = element.as_particles() else { return Ok(Vec::new()) };
+        let solved = |id: Id, _: f64| step.colliders.solved(id);
+        let world = World::new(step.shot, step.sampler, step.acting, &solved);
+        let own = world.pose(element);
+        let before = self.set.rest.stood.replace(own).unwrap_or(own);
+        let curve = match particles.source {
+            Source::Curve { curve } => step.shot.element(curve).map(|curve| world.pose(curve)),
+            _ => None,
+        };
+        let curve_before = self.set.rest.curve_stood;
+        self.set.rest.curve_stood = curve;
+        if let Source::Impacts { of, impulse_n_s } = &particles.source {
+            return self.born_of_impacts(step, particles, of, *impulse_n_s, own);
+        }
+        let broken: Vec<&BodyState> = match &particles.source {
+            Source::Broken { solid, .. } if within_span(step, particles) => {
+                step.colliders.broken.iter().filter(|body| body.element == *solid).collect()
+            }
+            _ => Vec::new(),
+        };
+        let (due, fractions) = match particles.source {
+            Source::Broken { .. } => (0, Vec::new()),
+            _ => due(step, element, particles, self.set.rest.given),
+        };
+        if due == 0 && broken.is_empty() {
+            return Ok(Vec::new());
+        }
+        self.bound(step, due)?;
+        let stands: Vec<Stand> = match &particles.source {
+            Source::Solid { solid, .. } => step
+                .colliders
+                .of(*solid)
+                .map(|body| Stand { before: body.before, now: body.now.pose, scale: body.now.scale })
+                .collect(),
+            Source::Curve { .. } => {
+                let now = curve.unwrap_or(own);
+                vec![Stand { before: curve_before.unwrap_or(now), now, scale: 1.0 }]
+            }
+            _ => vec![Stand { before, now: own, scale: 1.0 }],
+        };
+        let crowd: &[Vec3] = match particles.source {
+            Source::Particles { of } => {
+                self.order.iter().position(|id| *id == of).map_or(&[], |i| &others[i][..])
+            }
+            _ => &[],
+        };
+        self.find_places(step.shot, particles, meshes);
+        let region = particles.emission.region.and_then(|id| {
+            Weight::new(&world, step.shot, step.surfaces, step.shot.element(id)?, step.seconds)
+        });
+        let map = particles.emission.map.as_ref();
+        let image = map.and_then(|map| match &map.of {
+            MapOf::Image { asset } => meshes.images.get(asset),
+            MapOf::Vertices {} => None,
+        });
+        let likely = Likely { region: region.as_ref(), map, image: image.map(|image| &**image) };
+        let first = self.set.rest.given;
+        let mut left = Vec::with_capacity(due as usize);
+        for (k, fraction) in (first..first + due).zip(fractions) {
+            let mut hash = ParticleHash::new(particles.seed, k as u32, Purpose::Birth, 0);
+            let found =
+                self.position(particles, &stands, crowd, k as u32, fraction, step.dt, likely, &mut hash);
+            let Some(Spot { position, normal, velocity, weight }) = found else { continue };
+            let orientation = before.1.slerp(own.1, fraction);
+            let born_s = (step.seconds - f64::from(step.dt * (1.0 - fraction))) as f32;
+            let newborn = Newborn {
+                weight,
+                ..start(particles, (position, orientation), normal, velocity, born_s, &mut hash)
+            };
+            self.set.push(&newborn, self.columns);
+            left.push(1.0 - fraction);
+        }
+        self.set.rest.given += due;
+        for body in broken {
+            left.extend(self.born_of_broken(step, particles, body, own, likely)?);
+        }
+        Ok(left)
+    }
+
+    fn born_of_broken(
+        &mut self,
+        step: &Step,
+        particles: &Particles,
+        body: &BodyState,
+        own: Pose,
+        likely: Likely,
+    ) -> Result<Vec<f32>, BlowUp> {
+        let stand = [Stand { before: body.pose, now: body.pose, scale: body.scale }];
+        let number = self.number_for_each(step, particles);
+        self.bound(step, u64::from(number))?;
+        let there = self.set.len();
+        for _ in 0..number {
+            let k = self.set.rest.given as u32;
+            self.set.rest.given += 1;
+            let mut hash = ParticleHash::new(particles.seed, k, Purpose::Birth, 0);
+            let found = self.position(particles, &stand, &[], k, 1.0, step.dt, likely, &mut hash);
+            let Some(Spot { position, normal, weight, .. }) = found else { continue };
+            let motion = body.velocity + body.angular_velocity.cross(position - body.centre);
+            let born = start(particles, (position, own.1), normal, motion, step.seconds as f32, &mut hash);
+            self.set.push(&Newborn { weight, ..born }, self.columns);
+        }
+        // They have just come: nothing of the substep is left to them.
+        Ok(vec![0.0; self.set.len() - there])
+    }
+
+    /// How many are born of a hit, or of a body that breaks.
+    fn number_for_each(&self, step: &Step, particles: &Particles) -> u32 {
+        match particles.emission.schedule {
+            EmissionSchedule::Total { count } | EmissionSchedule::Burst { count } => count,
+            EmissionSchedule::Rate { per_s } => {
+                let mut hash =
+                    ParticleHash::new(particles.seed, self.set.rest.given as u32, Purpose::Birth, 1);
+                (per_s * step.dt + hash.unit()).floor() as u32
+            }
+            EmissionSchedule::Never {} => 0,
+        }
+    }
+
+    /// Refuses more particles than an element may have.
+    pub(super) fn bound(&self, step: &Step, more: u64) -> Result<(), BlowUp> {
+        let wanted = self.set.len() as u64 + more;
+        if wanted <= MAX_PARTICLES as u64 {
+            return Ok(());
+        }
+        Err(BlowUp {
+            frame: step.frame_number(),
+            element: self.id,
+            name: self.name.clone(),
+            what: super::too_many(wanted as f64),
+        })
+    }
+
+    /// Finds where particles can be born, if that has changed.
+    fn find_places(&mut self, shot: &Shot, particles: &Particles, meshes: &Meshes) {
+        if self
+            .positions
+            .as_ref()
+            .is_none_or(|positions| positions.of != EmissionSites::named(shot, particles))
+        {
+            self.positions = Some(EmissionSites::find(shot, particles, meshes));
+        }
+    }
+
+    /// Place, way out and velocity of the source for the k-th birth.
+    fn position(
+        &mut self,
+        particles: &Particles,
+        stands: &[Stand],
+        crowd: &[Vec3],
+        k: u32,
+        fraction: f32,
+        dt: f32,
+        likely: Likely,
+        hash: &mut ParticleHash,
+    ) -> Option<Spot> {
+        /// Tries to find a place where a region or map has weight.
+        const TRIES: u32 = 256;
+        let on_grid = matches!(particles.source, Source::Grid { .. });
+        // Of a number on a line each has its place, unless something takes places away.
+        let of = match particles.emission.schedule {
+            EmissionSchedule::Total { count } | EmissionSchedule::Burst { count } if !likely.chooses() => {
+                Some(count)
+            }
+            _ => None,
+        };
+        for _ in 0..TRIES {
+            if let Source::Particles { .. } = particles.source {
+                let i = (hash.unit() * crowd.len() as f32) as usize;
+                let at = *crowd.get(i.min(crowd.len().checked_sub(1)?))?;
+                if likely.region.is_none_or(|region| region.at(at) > hash.unit()) {
+                    return Some(Spot {
+                        position: at,
+                        normal: Vec3::ZERO,
+                        velocity: Vec3::ZERO,
+                        weight: 1.0,
+                    });
+                }
+                continue;
+            }
+            let stand = match stands.len() {
+                0 => return None,
+                1 => &stands[0],
+                n => &stands[((hash.unit() * n as f32) as usize).min(n - 1)],
+            };
+            let sites = &self.positions.as_ref()?.sites;
+            let site: Site = if on_grid {
+                sites.nth(k as usize)?
+            } else if particles.emission.evenly_spaced {
+                let next = self.set.rest.spread;
+                self.set.rest.spread = next.wrapping_add(1);
+                match sites.even(next, of) {
+                    Some(site) => site,
+                    None => continue,
+                }
+            } else {
+                sites.site([hash.unit(), hash.unit(), hash.unit()], || hash.unit())?
+            };
+            let (at, orientation) = stand.at(fraction);
+            let local = site.position * stand.scale;
+            let position = at + orientation * local;
+            let weight = likely.weight(&site);
+            if likely.chooses() && likely.at(position, weight) <= hash.unit() {
+                if on_grid {
+                    return None;
+                }
+                continue;
+            }
+            let moved = (stand.now.0 + stand.now.1 * local) - (stand.before.0 + stand.before.1 * local);
+            let velocity = moved / dt.max(1e-9);
+            return Some(Spot { position, normal: orientation * site.normal, velocity, weight });
+        }
+        None
+    }
+
+    fn born_of_impacts(
+        &mut self,
+        step: &Step,
+        particles: &Particles,
+        of: &[shot::ElementFilter],
+        least: f32,
+        own: Pose,
+    ) -> Result<Vec<f32>, BlowUp> {
+        let meant = |id: Id| {
+            step.shot.element(id).is_some_and(|e| of.is_empty() || of.iter().any(|who| who.means(e)))
+        };
+        let mut left = Vec::new();
+        if !within_span(step, particles) {
+            return Ok(left);
+        }
+        for hit in step.colliders.hits.iter().filter(|hit| hit.impulse >= least) {
+            if !hit.elements.iter().any(|&id| meant(id)) {
+                continue;
+            }
+            let number = self.number_for_each(step, particles);
+            self.bound(step, u64::from(number))?;
+            for _ in 0..number {
+                let k = self.set.rest.given as u32;
+                let mut hash = ParticleHash::new(particles.seed, k, Purpose::Birth, 0);
+                let newborn = start(
+                    particles,
+                    (hit.at, own.1),
+                    hit.normal,
+                    hit.velocity,
+                    step.seconds as f32,
+                    &mut hash,
+                );
+                self.set.push(&newborn, self.columns);
+                self.set.rest.given += 1;
+            }
+            left.extend(std::iter::repeat_n(0.0, number as usize));
+        }
+        Ok(left)
+    }
+}
+
+/// Points, with UVs along x and against z, so that an image stands as on a plane.
+fn grid(count: [u32; 3], spacing: Vec3) -> impl Iterator<Item = (Vec3, Vec2)> {
+    let centred = |i: u32, n: u32| i as f32 - (n as f32 - 1.0) * 0.5;
+    let fraction = |i: u32, n: u32| (i as f32 + 0.5) / n as f32;
+    let [nx, ny, nz] = count;
+    (0..ny).flat_map(move |y| {
+        (0..nz).flat_map(move |z| {
+            (0..nx).map(move |x| {
+                let position = Vec3::new(centred(x, nx), centred(y, ny), centred(z, nz)) * spacing;
+                (position, Vec2::new(fraction(x, nx), 1.0 - fraction(z, nz)))
+            })
+        })
+    })
+}
+
+/// A particle as it starts at a place, from a source that moves at `motion`.
+pub(super) fn start(
+    particles: &Particles,
+    (position, orientation): Pose,
+    normal: Vec3,
+    motion: Vec3,
+    born_s: f32,
+    hash: &mut ParticleHash,
+) -> Newborn {
+    let start = &particles.start;
+    let up = orientation * Vec3::Y;
+    let way = match start.direction {
+        Direction::Up => up,
+        Direction::Normal => normal.try_normalize().unwrap_or(up),
+        Direction::Motion => motion.try_normalize().unwrap_or(up),
+    };
+    let direction = Quat::from_rotation_arc(Vec3::Y, way) * hash.cone(start.spread_rad);
+    let speed = start.speed_m_s * hash.about(start.speed_variation);
+    let life = start.lifespan_s.map_or(f32::INFINITY, |life| life * hash.about(start.lifespan_variation));
+    let size_m = (start.size_m * hash.about(start.size_variation)).max(1e-6);
+    let radius = 0.5 * size_m;
+    let turned = orientation * hash.orientation(start.orientation_variation);
+    let angular_velocity =
+        hash.direction() * (start.angular_speed_rad_s * hash.about(start.angular_speed_variation));
+    Newborn {
+        position,
+        velocity: direction * speed + motion * start.inherited_velocity,
+        size_m,
+        mass_kg: (particles.mass_kg(radius) * hash.about(particles.body.mass_variation)).max(1e-15),
+        drag_area_m2: particles.body.drag * PI * radius * radius,
+        born_s,
+        ends_s: born_s + life.max(1e-4),
+        orientation: turned,
+        angular_velocity,
+        weight: 1.0,
+    }
+}

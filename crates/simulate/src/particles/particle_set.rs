@@ -1,0 +1,358 @@
+//! The particles of one element: a column a quantity, in the order of birth.
+
+use crate::PrepareError;
+use bytemuck::Pod;
+use glam::{Quat, Vec3};
+use serde::{Deserialize, Serialize};
+use shot::Id;
+use std::collections::BTreeMap;
+
+/// The columns that not all particle sets have.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
+pub struct ParticleColumns {
+    /// They have turns and spins.
+    pub turning: bool,
+    /// They have the weight of the map where they were born.
+    pub weighing: bool,
+}
+
+/// Particles of one element. Every column has one entry each, but those of [`ParticleColumns`].
+#[derive(Clone, Debug, Default)]
+pub struct ParticleSet {
+    /// Numbers in the order of birth, rising.
+    pub ids: Vec<u32>,
+    /// x, m.
+    pub positions: Vec<Vec3>,
+    /// v, m/s.
+    pub velocities: Vec<Vec3>,
+    /// Diameter, m.
+    pub sizes: Vec<f32>,
+    /// 1 / m, 1/kg.
+    pub inverse_masses: Vec<f32>,
+    /// C A, m².
+    pub drag_areas: Vec<f32>,
+    /// The world's second of birth.
+    pub born_s: Vec<f32>,
+    /// The world's second of death; endless for none.
+    pub ends_s: Vec<f32>,
+    /// No still body is nearer to the surface of the ball, m.
+    pub clearances: Vec<f32>,
+    /// What has become of it, a bit each.
+    pub done: Vec<u32>,
+    /// Turns; empty if they do not turn.
+    pub orientations: Vec<Quat>,
+    /// Spins, rad/s; empty if they do not turn.
+    pub angular_velocities: Vec<Vec3>,
+    /// The map's weight where they were born; empty without a map.
+    pub weights: Vec<f32>,
+    /// All that is not a column.
+    pub rest: Rest,
+}
+
+/// What a set has beside its columns.
+#[derive(Clone, Debug, Default, Serialize, Deserialize)]
+pub struct Rest {
+    /// Number of the next particle.
+    pub next_id: u32,
+    /// Where the element stood at the last substep's end.
+    pub stood: Option<(Vec3, Quat)>,
+    /// Where the curve they are born on stood.
+    pub curve_stood: Option<(Vec3, Quat)>,
+    /// How many of evenly spread places were asked for.
+    pub spread: u32,
+    /// How many the schedule has given.
+    pub given: u64,
+    /// Born and gone since the last frame.
+    pub born: u32,
+    /// Gone since the last frame.
+    pub gone: u32,
+    /// Those that stick to a body, by number.
+    pub stuck: BTreeMap<u32, Stuck>,
+    /// Those that leave a trail, with what each owes to the next left behind, by number and entry.
+    pub trails: BTreeMap<(u32, u32), f32>,
+}
+
+/// Where a particle sticks.
+#[derive(Clone, Copy, Debug, Serialize, Deserialize)]
+pub struct Stuck {
+    /// The body's element.
+    pub element: Id,
+    /// Which copy.
+    pub copy: u32,
+    /// Where on it, in its frame.
+    pub position: Vec3,
+    /// How it is turned against it.
+    pub orientation: Quat,
+}
+
+/// A particle that is born.
+#[derive(Clone, Copy, Debug)]
+pub struct Newborn {
+    pub position: Vec3,
+    pub velocity: Vec3,
+    pub size_m: f32,
+    pub mass_kg: f32,
+    pub drag_area_m2: f32,
+    pub born_s: f32,
+    pub ends_s: f32,
+    pub orientation: Quat,
+    pub angular_velocity: Vec3,
+    pub weight: f32,
+}
+
+impl ParticleSet {
+    pub fn len(&self) -> usize {
+        self.ids.len()
+    }
+
+    /// The index of a particle that is there.
+    pub fn find(&self, id: u32) -> Option<usize> {
+        self.ids.binary_search(&id).ok()
+    }
+
+    pub fn push(&mut self, newborn: &Newborn, columns: ParticleColumns) -> u32 {
+        let id = self.rest.next_id;
+        self.rest.next_id += 1;
+        self.rest.born += 1;
+        self.ids.push(id);
+        self.positions.push(newborn.position);
+        self.velocities.push(newborn.velocity);
+        self.sizes.push(newborn.size_m);
+        self.inverse_masses.push(1.0 / newborn.mass_kg);
+        self.drag_areas.push(newborn.drag_area_m2);
+        self.born_s.push(newborn.born_s);
+        self.ends_s.push(newborn.ends_s);
+        self.clearances.push(0.0);
+        self.done.push(0);
+        if columns.turning {
+            self.orientations.push(newborn.orientation);
+            self.angular_velocities.push(newborn.angular_velocity);
+        }
+        if columns.weighing {
+            self.weights.push(newborn.weight);
+        }
+        id
+    }
+
+    /// Takes out those that are marked, keeping the order of the others.
+    pub fn remove(&mut self, marked: &[bool]) {
+        let gone = marked.iter().filter(|&&m| m).count();
+        if gone == 0 {
+            return;
+        }
+        self.rest.gone += gone as u32;
+        keep(&mut self.ids, marked);
+        let ids = &self.ids;
+        let stays = |id: &u32| ids.binary_search(id).is_ok();
+        self.rest.stuck.retain(|id, _| stays(id));
+        self.rest.trails.retain(|(id, _), _| stays(id));
+        keep(&mut self.positions, marked);
+        keep(&mut self.velocities, marked);
+        keep(&mut self.sizes, marked);
+        keep(&mut self.inverse_masses, marked);
+        keep(&mut self.drag_areas, marked);
+        keep(&mut self.born_s, marked);
+        keep(&mut self.ends_s, marked);
+        keep(&mut self.clearances, marked);
+        keep(&mut self.done, marked);
+        if !self.orientations.is_empty() {
+            keep(&mut self.orientations, marked);
+            keep(&mut self.angular_velocities, marked);
+        }
+        if !self.weights.is_empty() {
+            keep(&mut self.weights, marked);
+        }
+    }
+
+    /// All of it as bytes.
+    pub fn save(&self, out: &mut Vec<u8>) {
+        let rest = postcard::to_stdvec(&self.rest).expect("it serialises");
+        out.extend_from_slice(&(rest.len() as u64).to_le_bytes());
+        out.extend_from_slice(&rest);
+        put(out, &self.ids);
+        put(out, &self.positions);
+        put(out, &self.velocities);
+        put(out, &self.sizes);
+        put(out, &self.inverse_masses);
+        put(out, &self.drag_areas);
+        put(out, &self.born_s);
+        put(out, &self.ends_s);
+        put(out, &self.clearances);
+        put(out, &self.done);
+        put(out, &self.orientations);
+        put(out, &self.angular_velocities);
+        put(out, &self.weights);
+    }
+
+    /// What [`ParticleSet::save`] gave, from the front of `bytes`.
+    pub fn restore(bytes: &mut &[u8]) -> Result<Self, PrepareError> {
+        let broken = || PrepareError::State("it ends early".to_owned());
+        let (length, after) = bytes.split_first_chunk::<8>().ok_or_else(broken)?;
+        let length = usize::try_from(u64::from_le_bytes(*length)).map_err(|_| broken())?;
+        let (rest, after) = after.split_at_checked(length).ok_or_else(broken)?;
+        let rest = postcard::from_bytes(rest).map_err(|error| PrepareError::State(error.to_string()))?;
+        *bytes = after;
+        Ok(Self {
+            rest,
+            ids: take(bytes)?,
+            positions: take(bytes)?,
+            velocities: take(bytes)?,
+            sizes: take(bytes)?,
+            inverse_masses: take(bytes)?,
+            drag_areas: take(bytes)?,
+            born_s: take(bytes)?,
+            ends_s: take(bytes)?,
+            clearances: take(bytes)?,
+            done: take(bytes)?,
+            orientations: take(bytes)?,
+            angular_velocities: take(bytes)?,
+            weights: take(bytes)?,
+        })
+    }
+}
+
+impl ParticleSet {
+    /// The same particles with the columns that the shot asks for now. Those
+    /// that had none of a column had its neutral value.
+    ///
+    /// # Errors
+    /// [`PrepareError::State`] if a column would be lost that says something, or columns differ in length.
+    pub fn with_columns(mut self, columns: ParticleColumns) -> Result<Self, PrepareError> {
+        let n = self.ids.len();
+        let lengths = [
+            self.positions.len(),
+            self.velocities.len(),
+            self.sizes.len(),
+            self.inverse_masses.len(),
+            self.drag_areas.len(),
+            self.born_s.len(),
+            self.ends_s.len(),
+            self.clearances.len(),
+            self.done.len(),
+        ];
+        if lengths.iter().any(|&length| length != n) {
+            return Err(PrepareError::State("its columns differ in length".to_owned()));
+        }
+        fit(&mut self.orientations, n, columns.turning, Quat::IDENTITY)?;
+        fit(&mut self.angular_velocities, n, columns.turning, Vec3::ZERO)?;
+        fit(&mut self.weights, n, columns.weighing, 1.0)?;
+        Ok(self)
+    }
+}
+
+fn fit<T: Copy + PartialEq>(
+    column: &mut Vec<T>,
+    n: usize,
+    wanted: bool,
+    neutral: T,
+) -> Result<(), PrepareError> {
+    match (wanted, column.len()) {
+        (true, length) if length == n => Ok(()),
+        (true, 0) => {
+            column.resize(n, neutral);
+            Ok(())
+        }
+        (false, _) if column.iter().all(|value| *value == neutral) => {
+            column.clear();
+            Ok(())
+        }
+        _ => Err(PrepareError::State("it has other columns".to_owned())),
+    }
+}
+
+fn keep<T: Copy>(column: &mut Vec<T>, marked: &[bool]) {
+    let Some(mut to) = marked.iter().position(|&m| m) else { return };
+    for from in to + 1..marked.len() {
+        if !marked[from] {
+            column[to] = column[from];
+            to += 1;
+        }
+    }
+    column.truncate(to);
+}
+
+fn put<T: Pod>(out: &mut Vec<u8>, column: &[T]) {
+    out.extend_from_slice(&(column.len() as u64).to_le_bytes());
+    out.extend_from_slice(bytemuck::cast_slice(column));
+}
+
+fn take<T: Pod>(bytes: &mut &[u8]) -> Result<Vec<T>, PrepareError> {
+    let broken = || PrepareError::State("it ends early".to_owned());
+    let (length, after) = bytes.split_first_chunk::<8>().ok_or_else(broken)?;
+    let length = (u64::from_le_bytes(*length) as usize).checked_mul(size_of::<T>()).ok_or_else(broken)?;
+    let (column, after) = after.split_at_checked(length).ok_or_else(broken)?;
+    *bytes = after;
+    Ok(bytemuck::pod_collect_to_vec(column))
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    const TURNING: ParticleColumns = ParticleColumns { turning: true, weighing: false };
+
+    fn newborn(x: f32) -> Newborn {
+        Newborn {
+            position: Vec3::X * x,
+            velocity: Vec3::Y,
+            size_m: 0.1,
+            mass_kg: 2.0,
+            drag_area_m2: 0.3,
+            born_s: 0.0,
+            ends_s: f32::INFINITY,
+            orientation: Quat::IDENTITY,
+            angular_velocity: Vec3::ZERO,
+            weight: 0.5,
+        }
+    }
+
+    #[test]
+    fn those_that_stay_keep_their_order_and_numbers() {
+        let mut set = ParticleSet::default();
+        (0..6).for_each(|i| {
+            set.push(&newborn(i as f32), TURNING);
+        });
+        set.remove(&[true, false, true, false, false, true]);
+        assert_eq!(set.ids, [1, 3, 4]);
+        assert_eq!(set.positions.iter().map(|p| p.x).collect::<Vec<_>>(), [1.0, 3.0, 4.0]);
+        assert_eq!((set.find(3), set.find(2), set.push(&newborn(9.0), TURNING)), (Some(1), None, 6));
+    }
+
+    #[test]
+    fn columns_that_are_asked_for_later_have_their_neutral_values() {
+        let mut set = ParticleSet::default();
+        (0..3).for_each(|i| {
+            set.push(&newborn(i as f32), ParticleColumns::default());
+        });
+        let all = ParticleColumns { turning: true, weighing: true };
+        let fitted = set.with_columns(all).unwrap();
+        assert_eq!(
+            (&fitted.orientations[..], &fitted.weights[..]),
+            (&[Quat::IDENTITY; 3][..], &[1.0; 3][..])
+        );
+        // Neutral columns may go again, others not.
+        let mut bare = fitted.clone().with_columns(ParticleColumns::default()).unwrap();
+        assert!(bare.orientations.is_empty());
+        bare.positions.pop();
+        assert!(bare.with_columns(all).is_err());
+        let turned = ParticleSet { angular_velocities: vec![Vec3::X; 3], ..fitted };
+        assert!(turned.with_columns(ParticleColumns::default()).is_err());
+    }
+
+    #[test]
+    fn a_saved_swarm_comes_back_whole() {
+        let mut set = ParticleSet::default();
+        (0..5).for_each(|i| {
+            set.push(&newborn(i as f32), ParticleColumns { turning: false, weighing: true });
+        });
+        set.rest.given = 17;
+        let mut bytes = Vec::new();
+        set.save(&mut bytes);
+        let back = ParticleSet::restore(&mut &bytes[..]).unwrap();
+        assert_eq!((&back.ids, &back.positions, back.rest.given), (&set.ids, &set.positions, 17));
+        assert_eq!((back.weights.len(), back.orientations.len()), (5, 0));
+        for cut in 0..bytes.len() {
+            assert!(ParticleSet::restore(&mut &bytes[..cut]).is_err());
+        }
+    }
+}

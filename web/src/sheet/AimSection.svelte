@@ -1,0 +1,51 @@
+<script lang="ts">
+  import type { Element } from "../api/client";
+  import NumberField from "../fields/NumberField.svelte";
+  import Picker from "../fields/Picker.svelte";
+  import Section from "../fields/Section.svelte";
+  import SwitchField from "../fields/SwitchField.svelte";
+  import Tick from "../fields/Tick.svelte";
+  import { attach } from "../state/attaching";
+  import { shot } from "../state/shot.svelte";
+
+  let { element }: { element: Element } = $props();
+  let others = $derived(shot.elements.filter((e) => e.id !== element.id && !("sky" in e.kind)));
+  let choices = $derived(others.map((e): [string, string] => [String(e.id), e.name]));
+  let base = $derived(others.find((e) => e.id === element.attached?.to));
+  let keep = $state(true);
+  const set = (label: string, path: string, value: unknown) =>
+    shot.set(`${label} of ${element.name}`, [element.id], path, value);
+  const at = (path: string) => ({ element, ids: [element.id], path });
+</script>
+
+<Section title="Aim">
+  <Picker
+    label="Aimed at"
+    value={element.aim ? String(element.aim.target) : ""}
+    options={[["", "its own turn"], ...choices]}
+    onpick={(v) => set("Aim", "/aim", v ? { ...element.aim, target: Number(v) } : null)}
+  />
+  {#if element.aim}
+    <NumberField label="Follows late by" unit="s" step={0.05} target={at("aim.damping_s")} />
+  {/if}
+</Section>
+<Section title="Attachment">
+  <Picker
+    label="Attached to"
+    value={element.attached ? String(element.attached.to) : ""}
+    options={[["", "nothing"], ...choices]}
+    onpick={(v) => attach(element, v ? Number(v) : null, keep)}
+  />
+  <Tick label="It stays where it is" bind:checked={keep} />
+  {#if element.attached && base && "curve" in base.kind}
+    <NumberField
+      label="Along the curve"
+      step={0.01}
+      slide={[0, 1]}
+      blank="at its origin"
+      target={at("attached.along")}
+      onclear={() => set("Attachment", "/attached/along", null)}
+    />
+    <SwitchField label="It turns with the curve" target={at("attached.facing")} />
+  {/if}
+</Section>

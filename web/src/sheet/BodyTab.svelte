@@ -1,0 +1,183 @@
+<script lang="ts">
+  import { api, type Element, type Physics, type Solid } from "../api/client";
+  import Choice from "../fields/Choice.svelte";
+  import NumberField from "../fields/NumberField.svelte";
+  import Plot from "./Plot.svelte";
+  import Section from "../fields/Section.svelte";
+  import ActingForces from "./ActingForces.svelte";
+  import VectorField from "../fields/VectorField.svelte";
+  import WakeFields from "./WakeFields.svelte";
+  import { playback } from "../state/playback.svelte";
+  import { selection } from "../state/selection.svelte";
+  import { shot, solidOf } from "../state/shot.svelte";
+
+  let { element, solid }: { element: Element; solid: Solid } = $props();
+  let body = $derived(solid.body ?? {});
+  let physics = $state.raw<Physics | null>(null);
+  let track = $state.raw<{ frames: number[]; height: number[]; speed: number[] } | null>(null);
+  let solids = $derived(selection.ids.filter((id) => solidOf(shot.element(id))));
+
+  $effect(() => {
+    void shot.state?.revision;
+    const of = element.id;
+    void api
+      .physics(shot.id!, of)
+      .then((found) => of === element.id && (physics = found))
+      .catch(() => undefined);
+  });
+
+  $effect(() => {
+    void playback.changes;
+    const run = playback.freshness?.run;
+    const of = element.id;
+    if (run === undefined || playback.computing) return;
+    void api
+      .track(run, of, 0)
+      .then(
+        (t) => of === element.id && (track = { frames: t.frames, height: t.height_m, speed: t.speed_m_s }),
+      )
+      .catch(() => undefined);
+  });
+
+  const set = (label: string, part: string, value: unknown) =>
+    shot.set(`${label} of ${element.name}`, solids, `/kind/solid/body/${part}`, value);
+  const at = (part: string) => ({ element, ids: solids, path: `kind.solid.body.${part}` });
+  const clear = (label: string, part: string) => set(label, part, null);
+
+  // What the pair has against the first still body: the mean of the two.
+  let against = $derived(
+    shot.elements.find((e) => e.id !== element.id && solidOf(e)?.body?.moves === "still"),
+  );
+  let other = $derived(solidOf(against)?.body);
+  const mean = (a: number | undefined, b: number | undefined) => (((a ?? 0.5) + (b ?? 0.5)) / 2).toFixed(2);
+</script>
+
+<Choice
+  label="Moves"
+  value={body.moves ?? "free"}
+  options={[
+    ["still", "Still"],
+    ["animated", "Animated"],
+    ["free", "Free"],
+  ]}
+  onpick={(v) => set("Movement", "moves", v)}
+/>
+{#if body.moves !== "still"}
+  <WakeFields {element} {body} {solids} />
+{/if}
+<div class="mt-1 mb-3">
+  <Choice
+    label="Collides as"
+    value={body.collision ?? "auto"}
+    options={[
+      ["auto", "Auto"],
+      ["sphere", "Sphere"],
+      ["box", "Box"],
+      ["hull", "Hull"],
+      ["exact", "Exact"],
+    ]}
+    onpick={(v) => set("Collision shape", "collision", v)}
+  />
+  {#if (body.collision ?? "auto") === "auto" && physics}<p class="mt-0.5 pl-[116px] text-faint">
+      as {physics.collides_as}
+    </p>{/if}
+</div>
+<Section title="Weight" note={physics ? `${Number(physics.volume_m3.toPrecision(3))} m³` : ""}>
+  <NumberField
+    label="Density"
+    unit="kg/m³"
+    step={10}
+    slide={[10, 3000]}
+    target={"density_kg_m3" in (body.weight ?? {}) ? at("weight.density_kg_m3") : undefined}
+    value={physics?.density_kg_m3}
+    oncommit={(v) => set("Density", "weight", { density_kg_m3: v })}
+  />
+  <NumberField
+    label="Mass"
+    unit="kg"
+    step={0.1}
+    target={"mass_kg" in (body.weight ?? {}) ? at("weight.mass_kg") : undefined}
+    value={physics?.mass_kg}
+    oncommit={(v) => set("Mass", "weight", { mass_kg: v })}
+  />
+</Section>
+<Section
+  title="Contact"
+  note={against
+    ? `with ${against.name}: friction ${mean(body.friction, other?.friction)}, bounce ${mean(body.restitution, other?.restitution)}`
+    : ""}
+>
+  <NumberField label="Friction" step={0.01} slide={[0, 1.5]} target={at("friction")} value={0.5} />
+  <NumberField label="Bounce" step={0.01} slide={[0, 1]} target={at("restitution")} value={0.2} />
+  <NumberField
+    label="Margin"
+    unit="mm"
+    step={0.1}
+    scale={1000}
+    blank={physics ? `by size: ${(1e3 * physics.margin_m).toFixed(2)}` : ""}
+    target={at("margin_m")}
+    onclear={() => clear("Margin", "margin_m")}
+  />
+  <NumberField
+    label="Breaks at"
+    unit="N s"
+    step={1}
+    blank="never"
+    target={at("breaking_impulse_n_s")}
+    onclear={() => clear("Breaking", "breaking_impulse_n_s")}
+  />
+  {#if body.breaking_impulse_n_s != null}
+    <p class="pl-[116px] text-faint">
+      {physics && body.moves !== "still"
+        ? `It breaks when stopped from ${Number((body.breaking_impulse_n_s / physics.mass_kg).toPrecision(2))} m/s, and is gone.`
+        : "It is gone when it breaks."}
+    </p>
+  {/if}
+</Section>
+{#if body.moves !== "still"}
+  <Section
+    title="In moving air"
+    note={physics ? `shows ${Number(physics.wind_area_m2.toPrecision(3))} m²` : ""}
+  >
+    <NumberField
+      label="Drag"
+      step={0.05}
+      blank={physics ? `by shape: ${physics.drag.toFixed(2)}` : ""}
+      target={at("drag")}
+      onclear={() => clear("Drag", "drag")}
+    />
+  </Section>
+  <Section
+    title={body.moves === "animated" ? "When let go" : body.wake ? "When it wakes" : "At the start"}
+    note={body.launch_velocity ? "" : body.moves === "animated" ? "from its own motion" : "at rest"}
+  >
+    <VectorField label="Velocity" unit="m/s" target={at("launch_velocity")} />
+    <VectorField label="Spin" unit="rad/s" target={at("launch_angular_velocity")} />
+    {#if body.launch_velocity || body.launch_angular_velocity}
+      <button
+        class="btn mt-1"
+        onclick={() =>
+          shot.edit(`Launch of ${element.name} cleared`, (document) => {
+            const i = document.elements.findIndex((e) => e.id === element.id);
+            return [
+              { op: "add", path: `/elements/${i}/kind/solid/body/launch_velocity`, value: null },
+              { op: "add", path: `/elements/${i}/kind/solid/body/launch_angular_velocity`, value: null },
+            ];
+          })}>From its own motion</button
+      >
+    {/if}
+  </Section>
+  <ActingForces {element} />
+  {#if track && track.frames.length > 1}
+    <Section title="Measured in this run" note="speed, m/s · height, m">
+      <Plot
+        frames={track.frames}
+        lines={[
+          { name: "speed", values: track.speed, colour: "var(--solid)" },
+          { name: "height", values: track.height, colour: "var(--aqua)" },
+        ]}
+        at={playback.frame}
+      />
+    </Section>
+  {/if}
+{/if}

@@ -1,0 +1,152 @@
+<script lang="ts">
+  import type { Element, Particles, Schemas } from "../api/client";
+  import EmissionSource from "./EmissionSource.svelte";
+  import NumberField from "../fields/NumberField.svelte";
+  import Picker from "../fields/Picker.svelte";
+  import Section from "../fields/Section.svelte";
+  import { forecast, kindOf } from "../state/particles";
+  import { shot } from "../state/shot.svelte";
+  import { bytes } from "../state/time";
+  import { values } from "../state/values.svelte";
+
+  let { element, particles }: { element: Element; particles: Particles } = $props();
+  let from = $derived(particles.source ?? { point: {} });
+  let broken = $derived("broken" in from);
+  // What gives birth each time it happens.
+  let each = $derived(broken ? "body" : "impacts" in from ? "hit" : "");
+  let emission = $derived<Partial<Schemas["Emission"]>>(particles.emission ?? {});
+  let how = $derived(emission.schedule ?? { rate: { per_s: 200 } });
+  let start = $derived<Partial<Schemas["Start"]>>(particles.start ?? {});
+  const at = (path: string) => ({ element, ids: [element.id], path: `kind.particles.${path}` });
+  const set = (label: string, path: string, value: unknown) =>
+    shot.set(`${label} of ${element.name}`, [element.id], `/kind/particles/${path}`, value);
+
+  let ways = $derived<[string, string][]>([
+    ["rate", each ? `so many a second of a ${each}` : "so many a second"],
+    ["total", each ? `a number for each ${each}` : "a number over the frames"],
+    ["burst", "all at once"],
+    ["never", "only of other particles"],
+  ]);
+  let hides = $derived(broken ? ["rate", "burst"] : each ? ["burst"] : []);
+  let keyed = $derived(
+    each !== "" || Object.keys(element.channels ?? {}).some((path) => /emission\.how|lifespan_s/.test(path)),
+  );
+  let foreseen = $derived(shot.document && forecast(particles, shot.document.timing, keyed));
+
+  function pickHow(next: string) {
+    const number = "total" in how ? how.total.count : "burst" in how ? how.burst.count : 1000;
+    const made: Record<string, Schemas["EmissionSchedule"]> = {
+      rate: { rate: { per_s: 200 } },
+      total: { total: { count: number } },
+      burst: { burst: { count: number } },
+      never: { never: {} },
+    };
+    void set("Births", "emission/schedule", made[next]);
+  }
+
+  const frame = (label: string, part: "from_frame" | "to_frame", blank: string) => ({ label, part, blank });
+</script>
+
+<EmissionSource {element} {particles} />
+<Section
+  title="How many"
+  note={foreseen
+    ? `about ${foreseen.alive.toLocaleString("en")} at once, ${bytes(foreseen.bytes)} a frame`
+    : ""}
+>
+  <Picker
+    label="Born"
+    value={kindOf(how)}
+    options={ways.filter(([way]) => way === kindOf(how) || !hides.includes(way))}
+    onpick={pickHow}
+  />
+  {#if "rate" in how}
+    <NumberField label="Rate" unit="per s" step={10} target={at("emission.schedule.rate.per_s")} />
+  {:else if "total" in how}
+    <NumberField
+      label="Number"
+      step={100}
+      whole
+      value={how.total.count}
+      oncommit={(v) => set("Number", "emission/schedule/total/count", v)}
+    />
+  {:else if "burst" in how}
+    <NumberField
+      label="Number"
+      step={100}
+      whole
+      value={how.burst.count}
+      oncommit={(v) => set("Number", "emission/schedule/burst/count", v)}
+    />
+  {/if}
+  {#if !("never" in how)}
+    {#each [frame("From frame", "from_frame", "the start"), frame("To frame", "to_frame", "the end")] as field (field.part)}
+      <NumberField
+        label={field.label}
+        step={1}
+        whole
+        blank={field.blank}
+        value={emission[field.part]}
+        oncommit={(v) => set("Span", `emission/${field.part}`, Math.max(0, v))}
+        onclear={() => set("Span", `emission/${field.part}`, null)}
+      />
+    {/each}
+    {#if !each}
+      <NumberField
+        label="Preroll"
+        unit="s"
+        step={0.5}
+        value={emission.preroll_s ?? 0}
+        oncommit={(v) => set("Preroll", "emission/preroll_s", v)}
+      />
+    {/if}
+  {/if}
+  <NumberField
+    label="Seed"
+    step={1}
+    whole
+    value={particles.seed ?? 0}
+    oncommit={(v) => set("Seed", "seed", Math.max(0, v))}
+  />
+</Section>
+<Section title="At birth" note="± at most">
+  <Picker
+    label="Direction"
+    value={start.direction ?? "up"}
+    options={[
+      ["up", "along its own y"],
+      ["normal", "out of the surface"],
+      ["channels", "the way its source moves"],
+    ]}
+    onpick={(v) => set("Direction", "start/direction", v)}
+  />
+  <NumberField
+    label="Spread"
+    unit="°"
+    scale={180 / Math.PI}
+    step={1}
+    slide={[0, 180]}
+    target={at("start.spread_rad")}
+  />
+  <NumberField label="Speed" unit="m/s" step={0.1} target={at("start.speed_m_s")} />
+  <NumberField label="± speed" step={0.05} slide={[0, 1]} target={at("start.speed_variation")} />
+  <NumberField label="Source’s motion" step={0.05} slide={[0, 1]} target={at("start.inherited_velocity")} />
+  <NumberField
+    label="Lifespan"
+    unit="s"
+    step={0.1}
+    blank="to the end"
+    target={at("start.lifespan_s")}
+    onclear={() => values.set(at("start.lifespan_s"), "Lifespan", null)}
+  />
+  {#if start.lifespan_s !== null}
+    <NumberField label="± lifespan" step={0.05} slide={[0, 1]} target={at("start.lifespan_variation")} />
+  {/if}
+  <NumberField label="Size" unit="mm" scale={1000} step={1} target={at("start.size_m")} />
+  <NumberField label="± size" step={0.05} slide={[0, 1]} target={at("start.size_variation")} />
+  <NumberField label="Random turn" step={0.05} slide={[0, 1]} target={at("start.orientation_variation")} />
+  <NumberField label="Spin" unit="rad/s" step={0.5} target={at("start.angular_speed_rad_s")} />
+  {#if start.angular_speed_rad_s}
+    <NumberField label="± spin" step={0.05} slide={[0, 1]} target={at("start.angular_speed_variation")} />
+  {/if}
+</Section>

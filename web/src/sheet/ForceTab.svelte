@@ -1,0 +1,144 @@
+<script lang="ts">
+  import type { Element, Schemas } from "../api/client";
+  import ElementFilterFields from "../fields/ElementFilterFields.svelte";
+  import NumberField from "../fields/NumberField.svelte";
+  import Picker from "../fields/Picker.svelte";
+  import Section from "../fields/Section.svelte";
+  import SwitchField from "../fields/SwitchField.svelte";
+  import VectorField from "../fields/VectorField.svelte";
+  import { FORCE_FIELDS, FORCE_NAMES } from "../state/forces";
+  import { shot, solidOf } from "../state/shot.svelte";
+  import { values } from "../state/values.svelte";
+
+  let { element }: { element: Element } = $props();
+  let force = $derived(("force" in element.kind ? element.kind.force : {}) as Schemas["Force"]);
+  let kind = $derived(Object.keys(force.kind)[0] as keyof typeof FORCE_FIELDS);
+  let settings = $derived((force.kind as Record<string, Record<string, unknown>>)[kind]);
+  let push = $derived(settings.push as Schemas["Push"] | undefined);
+  let regions = $derived(shot.elements.filter((e) => "region" in e.kind));
+  let solids = $derived(shot.elements.filter((e) => solidOf(e) && solidOf(e)?.body?.moves !== "still"));
+  let particleElements = $derived(shot.elements.filter((e) => "particles" in e.kind));
+  let targets = $derived(shot.elements.filter((e) => "solid" in e.kind || "curve" in e.kind));
+  let curves = $derived(shot.elements.filter((e) => "curve" in e.kind));
+  const at = (path: string) => ({ element, ids: [element.id], path: `kind.force.${path}` });
+  const set = (label: string, path: string, value: unknown) =>
+    shot.set(`${label} of ${element.name}`, [element.id], `/kind/force/${path}`, value);
+  const named = (list: Element[]) => list.map((e): [string, string] => [String(e.id), e.name]);
+  let kinds = $derived<[Schemas["ElementFilter"], string][]>([
+    ...(solids.length > 1 ? [[{ kind: "solid" }, "All solids"] as [Schemas["ElementFilter"], string]] : []),
+    ...(particleElements.length > 0
+      ? [[{ kind: "particles" }, "All particles"] as [Schemas["ElementFilter"], string]]
+      : []),
+  ]);
+</script>
+
+<Section title={FORCE_NAMES[kind]} note={kind === "pull" || kind === "wind" ? "along its own −y" : ""}>
+  <SwitchField label="On" target={at("enabled")} />
+  <NumberField label="Strength" step={0.05} slide={[0, 3]} target={at("strength")} value={1} />
+  {#each FORCE_FIELDS[kind] as field (field.part)}
+    {@const target = at(`kind.${kind}.${field.part}`)}
+    {#if field.vector}
+      <VectorField label={field.label} unit={field.unit} {target} step={field.step} />
+    {:else if field.fixed}
+      <NumberField
+        label={field.label}
+        unit={field.unit}
+        step={field.step ?? 0.1}
+        whole={field.whole}
+        blank={field.blank}
+        value={settings[field.part] as number | null | undefined}
+        oncommit={(v) => set(field.label, `kind/${kind}/${field.part}`, v)}
+        onclear={field.blank ? () => set(field.label, `kind/${kind}/${field.part}`, null) : undefined}
+      />
+    {:else}
+      <NumberField
+        label={field.label}
+        unit={field.unit}
+        step={field.step ?? 0.1}
+        slide={field.slide}
+        whole={field.whole}
+        blank={field.blank}
+        {target}
+        onclear={field.blank ? () => values.set(target, field.label, null) : undefined}
+      />
+    {/if}
+  {/each}
+  {#if kind === "attract"}
+    <Picker
+      label="Towards"
+      value={settings.to == null ? "" : String(settings.to)}
+      options={[["", "its own place"], ...named(targets)]}
+      onpick={(v) => set("Target", "kind/attract/to", v ? Number(v) : null)}
+    />
+  {:else if kind === "along"}
+    <Picker
+      label="Curve"
+      value={String(settings.curve)}
+      options={named(curves)}
+      onpick={(v) => set("Curve", "kind/along/curve", Number(v))}
+    />
+  {/if}
+</Section>
+{#if push}
+  <Section title="How it acts">
+    <Picker
+      label="By"
+      value={push === "acceleration" ? "acceleration" : "air"}
+      options={[
+        ["air", "drag in moving air"],
+        ["acceleration", "plain acceleration"],
+      ]}
+      onpick={(v) =>
+        set(
+          "How it acts",
+          `kind/${kind}/push`,
+          v === "air" ? { air: { density_kg_m3: 1.2 } } : "acceleration",
+        )}
+    />
+    {#if push !== "acceleration"}
+      <NumberField
+        label="Air density"
+        unit="kg/m³"
+        step={0.1}
+        target={at(`kind.${kind}.push.air.density_kg_m3`)}
+      />
+    {/if}
+  </Section>
+{/if}
+<Section title="When and where">
+  {#each [["from_frame", "From frame", "the start"], ["to_frame", "To frame", "the end"]] as const as [part, label, blank] (part)}
+    <NumberField
+      {label}
+      step={1}
+      whole
+      {blank}
+      value={force[part]}
+      oncommit={(v) => set("Span", part, Math.max(0, v))}
+      onclear={() => set("Span", part, null)}
+    />
+  {/each}
+  <Picker
+    label="Region"
+    value={force.region == null ? "" : String(force.region)}
+    options={[["", "everywhere"], ...named(regions)]}
+    onpick={(v) => set("Region", "region", v ? Number(v) : null)}
+  />
+  <NumberField
+    label="Order"
+    step={1}
+    whole
+    value={force.order ?? 0}
+    oncommit={(v) => set("Order", "order", v)}
+  />
+</Section>
+<Section title="What it acts on">
+  <ElementFilterFields
+    {element}
+    path="/kind/force"
+    lists={force}
+    label="Acts on"
+    says="What it acts on"
+    offered={[...solids, ...particleElements]}
+    {kinds}
+  />
+</Section>

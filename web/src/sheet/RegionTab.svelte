@@ -1,0 +1,125 @@
+<script lang="ts">
+  import type { Element, Schemas } from "../api/client";
+  import NumberField from "../fields/NumberField.svelte";
+  import Picker from "../fields/Picker.svelte";
+  import Section from "../fields/Section.svelte";
+  import SwitchField from "../fields/SwitchField.svelte";
+  import VectorField from "../fields/VectorField.svelte";
+  import { VOLUME_FIELDS, VOLUME_NAMES } from "../state/forces";
+  import { shot } from "../state/shot.svelte";
+
+  let { element }: { element: Element } = $props();
+  let region = $derived(("region" in element.kind ? element.kind.region : {}) as Schemas["Region"]);
+  let kind = $derived(Object.keys(region.volume)[0] as keyof typeof VOLUME_NAMES);
+  let parts = $derived("combined" in region.volume ? region.volume.combined.parts : []);
+  let solids = $derived(shot.elements.filter((e) => "solid" in e.kind));
+  let others = $derived(shot.elements.filter((e) => "region" in e.kind && e.id !== element.id));
+  const at = (path: string) => ({ element, ids: [element.id], path: `kind.region.${path}` });
+  const set = (label: string, path: string, value: unknown) =>
+    shot.set(`${label} of ${element.name}`, [element.id], `/kind/region/${path}`, value);
+  const named = (list: Element[]) => list.map((e): [string, string] => [String(e.id), e.name]);
+
+  const WAYS: [string, string][] = [
+    ["add", "add"],
+    ["multiply", "multiply"],
+    ["subtract", "subtract"],
+    ["minimum", "the least"],
+    ["maximum", "the most"],
+  ];
+
+  function pickVolume(next: string) {
+    const begin: Record<string, unknown> = {
+      box: { size_m: [2, 2, 2] },
+      sphere: { radius_m: 1 },
+      half_space: {},
+      cylinder: { radius_m: 1, height_m: 2 },
+      inside: { solid: solids[0]?.id },
+      noise: { size_m: 1, threshold: 0.5, softness: 0.2 },
+      combined: { parts: others.slice(0, 2).map((e) => ({ region: e.id, operation: "add" })) },
+    };
+    return set("Volume", "volume", { [next]: begin[next] });
+  }
+  let choices = $derived(
+    Object.entries(VOLUME_NAMES).filter(
+      ([key]) => (key !== "inside" || solids.length > 0) && (key !== "combined" || others.length > 0),
+    ),
+  );
+</script>
+
+<Section title="Volume">
+  <Picker label="Volume" value={kind} options={choices as [string, string][]} onpick={pickVolume} />
+  {#each VOLUME_FIELDS[kind] ?? [] as field (field.part)}
+    {@const target = at(`volume.${kind}.${field.part}`)}
+    {#if field.vector}
+      <VectorField label={field.label} unit={field.unit} {target} />
+    {:else}
+      <NumberField
+        label={field.label}
+        unit={field.unit}
+        step={field.step ?? 0.05}
+        slide={field.slide}
+        whole={field.whole}
+        {target}
+      />
+    {/if}
+  {/each}
+  {#if "inside" in region.volume}
+    <Picker
+      label="Solid"
+      value={String(region.volume.inside.solid)}
+      options={named(solids)}
+      onpick={(v) => set("Solid", "volume/inside/solid", Number(v))}
+    />
+  {/if}
+  {#each parts as part, i (i)}
+    <div class="grid grid-cols-[108px_1fr_auto] items-center gap-2">
+      <Picker
+        bare
+        label={`How part ${i + 1} goes in`}
+        value={part.operation}
+        options={WAYS}
+        onpick={(v) => set("Parts", `volume/combined/parts/${i}/operation`, v)}
+      />
+      <Picker
+        bare
+        label={`Region of part ${i + 1}`}
+        value={String(part.region)}
+        options={named(others)}
+        onpick={(v) => set("Parts", `volume/combined/parts/${i}/region`, Number(v))}
+      />
+      <button
+        class="text-soft underline"
+        aria-label={`Remove part ${i + 1}`}
+        disabled={parts.length === 1}
+        onclick={() => set("Parts", "volume/combined/parts", parts.toSpliced(i, 1))}>Remove</button
+      >
+    </div>
+  {/each}
+  {#if kind === "combined"}
+    <button
+      class="btn mt-1"
+      onclick={() =>
+        set("Parts", "volume/combined/parts", [...parts, { region: others[0].id, operation: "add" }])}
+      >Add a part</button
+    >
+  {/if}
+</Section>
+{#if kind !== "combined"}
+  <Section title="Edge" note="from 0 at the surface to 1 inside">
+    {#if kind !== "noise"}
+      <NumberField label="Width" unit="m" step={0.05} slide={[0, 3]} target={at("edge_m")} value={0} />
+    {/if}
+    <Picker
+      label="Profile"
+      value={region.profile ?? "smooth"}
+      options={[
+        ["linear", "even"],
+        ["smooth", "smooth"],
+        ["faint", "faint at first"],
+        ["full", "full at first"],
+      ]}
+      onpick={(v) => set("Profile", "profile", v)}
+    />
+  </Section>
+{/if}
+<SwitchField label="Inside and outside change places" target={at("inverted")} />

@@ -1,0 +1,97 @@
+<script lang="ts">
+  import ToParticlesFields from "./ToParticlesFields.svelte";
+  import type { Element, Solid } from "../api/client";
+  import NumberField from "../fields/NumberField.svelte";
+  import Section from "../fields/Section.svelte";
+  import { standAgain, turnIntoParticles } from "../state/converting";
+  import VectorField from "../fields/VectorField.svelte";
+  import { GRID } from "../state/adding";
+  import { shot } from "../state/shot.svelte";
+
+  let { element, solid }: { element: Element; solid: Solid } = $props();
+  let kind = $derived(Object.keys(solid.shape)[0]);
+  let parts = $derived(
+    Object.entries(Object.values(solid.shape)[0] as Record<string, number | number[] | string>),
+  );
+  let copies = $derived(solid.copies);
+  const names: Record<string, string> = {
+    size_m: "Size",
+    edge_m: "Edge radius",
+    radius_m: "Radius",
+    length_m: "Length",
+    height_m: "Height",
+    major_radius_m: "Ring radius",
+    minor_radius_m: "Tube radius",
+    scale: "Scale",
+  };
+
+  const of = (path: string) => ({ element, ids: [element.id], path: `kind.solid.${path}` });
+  const at = (part: string) => of(`shape.${kind}.${part}`);
+  const setSolid = (label: string, part: string, value: unknown) =>
+    shot.set(`${label} of ${element.name}`, [element.id], `/kind/solid/${part}`, value);
+  const setCopies = (label: string, part: string, value: unknown) =>
+    shot.set(`${label} of ${element.name}`, [element.id], `/kind/solid/copies${part}`, value);
+</script>
+
+<Section title={kind[0].toUpperCase() + kind.slice(1)}>
+  {#each parts as [part, value] (part)}
+    {#if Array.isArray(value) && value.length === 3}
+      <VectorField label={names[part] ?? part} unit="m" target={at(part)} />
+    {:else if Array.isArray(value)}
+      <NumberField label="Size x" unit="m" step={0.1} target={at(`${part}[0]`)} />
+      <NumberField label="Size z" unit="m" step={0.1} target={at(`${part}[1]`)} />
+    {:else if typeof value === "number"}
+      <NumberField
+        label={names[part] ?? part}
+        unit={part === "scale" ? "" : "m"}
+        step={0.01}
+        target={at(part)}
+      />
+    {:else}
+      <p class="text-soft">From the file “{value}”.</p>
+    {/if}
+  {/each}
+</Section>
+<Section title="Copies" note={copies ? `${copies.count.reduce((a, b) => a * b, 1)} bodies` : ""}>
+  {#if solid.from_particles != null}
+    <NumberField
+      label="At most"
+      whole
+      step={50}
+      value={solid.from_particles}
+      oncommit={(v) => setSolid("Bodies from particles", "from_particles", Math.max(1, v))}
+    />
+    <p class="mb-1 text-soft">Its bodies come from particles.</p>
+    <ToParticlesFields {element} back={solid.to_particles ?? null} />
+    <button class="btn" onclick={() => standAgain(element)}>Stand in the shot itself</button>
+  {:else if copies}
+    <VectorField
+      label="Number"
+      value={copies.count}
+      step={1}
+      whole
+      oncommit={(v) => setCopies("Copies", "/count", v)}
+    />
+    <VectorField label="Spacing" unit="m" target={of("copies.spacing_m")} />
+    <NumberField label="Random shift" unit="m" step={0.01} target={of("copies.position_jitter_m")} />
+    <NumberField
+      label="Random turn"
+      unit="°"
+      step={1}
+      scale={180 / Math.PI}
+      target={of("copies.orientation_jitter_rad")}
+    />
+    <NumberField label="Seed" step={1} whole target={of("copies.seed")} />
+    <div class="mt-1 flex flex-wrap gap-1.5">
+      <button class="btn" onclick={() => setCopies("Copies", "", null)}>Only one</button>
+      <button class="btn" onclick={() => turnIntoParticles(element)}>Turn into particles</button>
+    </div>
+  {:else}
+    <div class="flex flex-wrap gap-1.5">
+      <button class="btn" onclick={() => setCopies("Copies", "", GRID)}>Grid of copies</button>
+      <button class="btn" onclick={() => setSolid("Bodies from particles", "from_particles", 1000)}
+        >From particles</button
+      >
+    </div>
+  {/if}
+</Section>

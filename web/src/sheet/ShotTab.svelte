@@ -1,0 +1,108 @@
+<script lang="ts">
+  import NumberField from "../fields/NumberField.svelte";
+  import Section from "../fields/Section.svelte";
+  import Tick from "../fields/Tick.svelte";
+  import { shot } from "../state/shot.svelte";
+  import { playback } from "../state/playback.svelte";
+  import { bytes } from "../state/time";
+
+  let document = $derived(shot.document!);
+  const set = (label: string, path: string, value: unknown) =>
+    shot.edit(label, () => [{ op: "add", path, value }]);
+</script>
+
+<input
+  class="w-full rounded bg-transparent text-[17px] font-[680] tracking-tight hover:bg-ground"
+  value={document.name}
+  aria-label="Name of the shot"
+  maxlength="80"
+  onchange={(event) => set("Shot renamed", "/name", event.currentTarget.value.trim())}
+/>
+<p class="mt-0.5 mb-3 text-soft">The shot. Select an element to see its sheet.</p>
+<Section title="Picture">
+  <NumberField
+    label="Width"
+    unit="px"
+    step={16}
+    whole
+    value={document.picture.width}
+    oncommit={(v) => set("Width changed", "/picture/width", v)}
+  />
+  <NumberField
+    label="Height"
+    unit="px"
+    step={16}
+    whole
+    value={document.picture.height}
+    oncommit={(v) => set("Height changed", "/picture/height", v)}
+  />
+</Section>
+<Section
+  title="Timing"
+  note={`${((document.timing.last - document.timing.first + 1) / document.timing.fps).toFixed(2)} s`}
+>
+  <NumberField
+    label="Frame rate"
+    unit="fps"
+    step={1}
+    value={document.timing.fps}
+    oncommit={(v) => set("Frame rate changed", "/timing/fps", v)}
+  />
+  <NumberField
+    label="First frame"
+    step={1}
+    whole
+    value={document.timing.first}
+    oncommit={(v) => set("First frame changed", "/timing/first", v)}
+  />
+  <NumberField
+    label="Last frame"
+    step={1}
+    whole
+    value={document.timing.last}
+    oncommit={(v) => set("Last frame changed", "/timing/last", v)}
+  />
+</Section>
+<Section title="Physics">
+  <NumberField
+    label="Substeps"
+    unit="a frame"
+    step={1}
+    whole
+    slide={[1, 32]}
+    value={document.physics?.substeps ?? 8}
+    oncommit={(v) => set("Substeps changed", "/physics/substeps", v)}
+  />
+  <NumberField
+    label="World"
+    unit="m"
+    step={10}
+    target={{ element: null, ids: [], path: "physics.world_m" }}
+    value={200}
+  />
+  <NumberField
+    label="Time scale"
+    step={0.05}
+    slide={[0, 2]}
+    target={{ element: null, ids: [], path: "physics.time_scale" }}
+    value={1}
+  />
+  <Tick
+    label="Keys of bodies and forces slow with it"
+    checked={document.physics?.keys_follow ?? true}
+    onchange={(checked) => set("Keys and time scale", "/physics/keys_follow", checked)}
+  />
+</Section>
+{#if playback.freshness}
+  <Section title="This run">
+    <p class="text-soft">
+      {bytes(playback.freshness.frame_bytes)} of frames and {bytes(playback.freshness.state_bytes)} of states to
+      go on from.
+    </p>
+    <button
+      class="btn mt-2"
+      disabled={!!playback.computing || !playback.freshness.frame_bytes}
+      onclick={() => playback.clear()}>Drop all frames</button
+    >
+  </Section>
+{/if}

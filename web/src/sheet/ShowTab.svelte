@@ -1,0 +1,151 @@
+<script lang="ts">
+  // What particles look like, and how they are judged in the Viewport.
+  import type { Element, Particles, Schemas } from "../api/client";
+  import NumberField from "../fields/NumberField.svelte";
+  import Picker from "../fields/Picker.svelte";
+  import RampStops from "./RampStops.svelte";
+  import Section from "../fields/Section.svelte";
+  import Surface from "./Surface.svelte";
+  import Tick from "../fields/Tick.svelte";
+  import { judging } from "../state/judging.svelte";
+  import { notices } from "../state/notices.svelte";
+  import { kindOf } from "../state/particles";
+  import { shot } from "../state/shot.svelte";
+
+  let { element, particles }: { element: Element; particles: Particles } = $props();
+  let show = $derived<Partial<Schemas["Show"]>>(particles.show ?? {});
+  let form = $derived(show.form ?? "dot");
+  let solids = $derived(shot.elements.filter((e) => "solid" in e.kind));
+  let judge = $derived(judging.of(element.id));
+  const at = (path: string) => ({ element, ids: [element.id], path: `kind.particles.${path}` });
+  const set = (label: string, path: string, value: unknown) =>
+    shot.set(`${label} of ${element.name}`, [element.id], `/kind/particles/show/${path}`, value);
+
+  function pickForm(next: string) {
+    if (next === "streak") return set("Form", "form", { streak: { seconds: 0.02 } });
+    if (next !== "copy") return set("Form", "form", next);
+    if (!solids.length) return notices.say("There is no solid to copy. Add one first; it may be hidden.");
+    return set("Form", "form", { copy: { of: [solids[0].id] } });
+  }
+
+  function toggle(id: number, on: boolean) {
+    if (typeof form !== "object" || !("copy" in form)) return;
+    const of = on ? [...form.copy.of, id] : form.copy.of.filter((other) => other !== id);
+    if (of.length === 0) return notices.say("Particles that are copies need one solid at least.");
+    return set("Copies", "form/copy/of", of);
+  }
+
+  const bys: [string, string][] = [
+    ["nothing", "nothing"],
+    ["life", "share of life"],
+    ["speed", "speed"],
+    ["random", "chance"],
+    ["map", "map where born"],
+  ];
+  const by = (kind: string): Schemas["By"] =>
+    kind === "speed" ? { speed: { most_m_s: 5 } } : (kind as Schemas["By"]);
+</script>
+
+<Section title="Drawn as">
+  <Picker
+    label="Form"
+    value={kindOf(form)}
+    options={[
+      ["dot", "dots"],
+      ["disc", "discs"],
+      ["streak", "streaks along their way"],
+      ["copy", "copies of solids"],
+      ["nothing", "nothing"],
+    ]}
+    onpick={pickForm}
+  />
+  {#if typeof form === "object" && "streak" in form}
+    <NumberField label="Streak of" unit="ms" scale={1000} step={5} target={at("show.form.streak.seconds")} />
+  {:else if typeof form === "object" && "copy" in form}
+    {#each solids as solid (solid.id)}
+      <Tick
+        label={solid.name}
+        checked={form.copy.of.includes(solid.id)}
+        onchange={(checked) => toggle(solid.id, checked)}
+      />
+    {/each}
+    {#if form.copy.of.length > 1}
+      <Picker
+        label="Which one"
+        value={form.copy.pick ?? "random"}
+        options={[
+          ["random", "by chance"],
+          ["order", "one after the other"],
+          ["size", "by size"],
+        ]}
+        onpick={(v) => set("Copies", "form/copy/pick", v)}
+      />
+    {/if}
+    <Picker
+      label="Turned"
+      value={form.copy.turned ?? "free"}
+      options={[
+        ["free", "as they start and spin"],
+        ["along", "the way they go"],
+      ]}
+      onpick={(v) => set("Copies", "form/copy/turned", v)}
+    />
+  {/if}
+</Section>
+<Section title="Colour">
+  <Picker
+    label="By"
+    value={kindOf(show.colour_by ?? "nothing")}
+    options={bys}
+    onpick={(v) => set("Colour", "colour_by", by(v))}
+  />
+  {#if typeof show.colour_by === "object"}
+    <NumberField label="Up to" unit="m/s" step={0.5} target={at("show.colour_by.speed.most_m_s")} />
+  {/if}
+  {#if show.colour_by && show.colour_by !== "nothing"}
+    <RampStops {element} list="colours" stops={show.colours ?? []} />
+  {/if}
+</Section>
+<Section title="Size">
+  <Picker
+    label="By"
+    value={kindOf(show.size_by ?? "nothing")}
+    options={bys}
+    onpick={(v) => set("Size", "size_by", by(v))}
+  />
+  {#if typeof show.size_by === "object"}
+    <NumberField label="Up to" unit="m/s" step={0.5} target={at("show.size_by.speed.most_m_s")} />
+  {/if}
+  {#if show.size_by && show.size_by !== "nothing"}
+    <RampStops {element} list="sizes" stops={show.sizes ?? []} />
+  {/if}
+</Section>
+<Section title="In the Viewport" note="the run stays as it is">
+  <Picker
+    label="Colour tells"
+    value={judge.by ?? ""}
+    options={[
+      ["", "its look"],
+      ["age", "age"],
+      ["speed", "speed"],
+      ["element", "which particles"],
+    ]}
+    onpick={(v) => judging.set(element.id, { by: (v || null) as typeof judge.by })}
+  />
+  <NumberField
+    label="Draw one of"
+    whole
+    step={1}
+    value={judge.every}
+    oncommit={(v) => judging.set(element.id, { every: Math.max(1, Math.min(1000, v)) })}
+  />
+</Section>
+{#if typeof form === "string" || !("copy" in form)}
+  <Surface
+    {element}
+    ids={[element.id]}
+    root="kind.particles.look"
+    look={particles.look ?? {}}
+    images={false}
+  />
+{/if}

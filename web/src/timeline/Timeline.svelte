@@ -1,0 +1,258 @@
+<script lang="ts">
+  import Pause from "@lucide/svelte/icons/pause";
+  import Play from "@lucide/svelte/icons/play";
+  import Repeat from "@lucide/svelte/icons/repeat";
+  import Square from "@lucide/svelte/icons/square";
+  import KeyTools from "./KeyTools.svelte";
+  import Perform from "./Perform.svelte";
+  import TimelineRow from "./TimelineRow.svelte";
+  import type { Element, Stretch } from "../api/client";
+  import { keyedFrames } from "../state/keys";
+  import { marks } from "../state/marks.svelte";
+  import { performing, playOrPerform } from "../state/performing.svelte";
+  import { playback } from "../state/playback.svelte";
+  import { countOf, shot, solidOf } from "../state/shot.svelte";
+  import { spoken } from "../state/time";
+
+  type Group = { name: string; colour: string; rows: Element[] };
+
+  let groups = $derived.by<Group[]>(() => {
+    const still = (e: Element) => solidOf(e)?.body?.moves === "still";
+    const pick = (name: string, colour: string, test: (e: Element) => boolean) => ({
+      name,
+      colour,
+      rows: shot.elements.filter(test),
+    });
+    return [
+      pick("Solids", "var(--solid)", (e) => "solid" in e.kind && !still(e)),
+      pick("Particles", "var(--particles)", (e) => "particles" in e.kind),
+      pick("Set", "var(--set)", (e) => "solid" in e.kind && still(e)),
+      pick("Forces", "var(--force)", (e) => "force" in e.kind),
+      pick("Regions", "var(--region)", (e) => "region" in e.kind),
+      pick("Curves", "var(--curve)", (e) => "curve" in e.kind),
+      pick("Cameras", "var(--camera)", (e) => "camera" in e.kind),
+      pick("Light", "var(--light)", (e) => "sun" in e.kind || "sky" in e.kind || "area_light" in e.kind),
+    ].filter((group) => group.rows.length > 0);
+  });
+  let bodies = $derived(
+    groups[0]?.name === "Solids" ? groups[0].rows.reduce((sum, e) => sum + countOf(e), 0) : 0,
+  );
+  let span = $derived(Math.max(1, playback.last - playback.first));
+  let at = $derived((frame: number) => 1 + (96 * (frame - playback.first)) / span);
+  let ticks = $derived.by(() => {
+    const steps = [1, 2, 4, 6, 12, 24, 48, 96, 240, 480, 1200];
+    const step = steps.find((step) => span / step <= 10) ?? 2400;
+    const list = [playback.first];
+    for (
+      let f = Math.ceil((playback.first + step / 2) / step) * step;
+      f < playback.last - step / 3;
+      f += step
+    )
+      list.push(f);
+    return [...list, playback.last];
+  });
+  let fps = $derived(shot.document?.timing.fps ?? 24);
+  let status = $derived.by(() => {
+    if (playback.computing)
+      return `Computing frame ${playback.computing.frame} of ${playback.computing.last} · ${spoken(playback.computing.secondsLeft)} left`;
+    const stale = playback.freshness?.stretches.filter((s) => s.state === "stale") ?? [];
+    const missing = playback.freshness?.stretches.some((s) => s.state === "missing");
+    if (stale.length) return "Stale frames are computed again by playing";
+    return missing ? "Playing computes what is missing" : "All frames are computed";
+  });
+
+  const says: Record<string, string> = { fresh: "computed", stale: "stale", missing: "" };
+  const words = (s: Stretch) => (s.state === "stale" ? (s.reason ?? "stale") : says[s.state]);
+
+  let lanes: HTMLElement;
+  let rows: HTMLElement;
+  /** The box drawn around keys, on the page. */
+  let around = $state.raw<{ left: number; top: number; width: number; height: number } | null>(null);
+
+  /** Chooses the keys in a box drawn with Shift. */
+  function choose(event: PointerEvent) {
+    const [x, y] = [event.clientX, event.clientY];
+    const move = (e: PointerEvent) =>
+      (around = {
+        left: Math.min(x, e.clientX),
+        top: Math.min(y, e.clientY),
+        width: Math.abs(e.clientX - x),
+        height: Math.abs(e.clientY - y),
+      });
+    const done = () => {
+      removeEventListener("pointermove", move);
+      removeEventListener("pointerup", done);
+      const box = around;
+      around = null;
+      if (!box) return marks.none();
+      const inside = (r: DOMRect) =>
+        r.left + r.width / 2 >= box.left &&
+        r.left + r.width / 2 <= box.left + box.width &&
+        r.top + r.height / 2 >= box.top &&
+        r.top + r.height / 2 <= box.top + box.height;
+      marks.list = shot.elements.flatMap((element) =>
+        keyedFrames(element)
+          .filter((frame) => {
+            const mark = rows.querySelector(`[data-row="${element.id}"] [data-key="${frame}"]`);
+            return mark && inside(mark.getBoundingClientRect());
+          })
+          .map((frame) => ({ element: element.id, path: null, frame })),
+      );
+    };
+    addEventListener("pointermove", move);
+    addEventListener("pointerup", done);
+  }
+
+  function scrub(event: PointerEvent) {
+    if (event.button !== 0) return;
+    if (event.shiftKey) return choose(event);
+    marks.none();
+    if (performing.state !== "off") return;
+    const box = lanes.getBoundingClientRect();
+    playback.pause();
+    const move = (e: PointerEvent) => {
+      const x = (100 * (e.clientX - box.left)) / box.width;
+      playback.go(playback.first + ((x - 1) / 96) * span);
+    };
+    move(event);
+    const done = () => {
+      removeEventListener("pointermove", move);
+      removeEventListener("pointerup", done);
+    };
+    addEventListener("pointermove", move);
+    addEventListener("pointerup", done);
+  }
+</script>
+
+<section
+  class="col-start-1 grid min-h-0 grid-rows-[40px_22px_1fr] border-t border-line bg-panel"
+  aria-label="Timeline"
+>
+  <div class="flex items-center gap-3 px-3">
+    <button
+      class="grid h-7 w-7 flex-none place-items-center rounded-full bg-lime text-on-lime"
+      aria-label={performing.on ? "Stop" : playback.running ? "Pause" : "Play"}
+      title={performing.on ? "Stop, and keep what was performed (Enter)" : "Play or pause (Enter)"}
+      disabled={performing.state === "preparing" || performing.state === "saving"}
+      onclick={playOrPerform}
+      >{#if performing.on}<Square size={12} fill="currentColor" />{:else if playback.running}<Pause
+          size={14}
+          fill="currentColor"
+        />{:else}<Play size={14} fill="currentColor" />{/if}</button
+    >
+    <span class="flex-none text-[19px] font-[650] tracking-tight whitespace-nowrap" data-testid="frame"
+      >{playback.frame}
+      <small class="text-[12px] font-normal text-soft"
+        >/ {playback.last} · {((playback.frame - playback.first) / fps).toFixed(2)} s</small
+      ></span
+    >
+    <button
+      class="flex items-center gap-1 text-soft aria-pressed:text-lime"
+      aria-pressed={playback.loop}
+      onclick={() => (playback.loop = !playback.loop)}
+      ><Repeat size={13} /> {playback.loop ? "loops" : "once"}</button
+    >
+    <button
+      class="text-soft aria-pressed:text-lime"
+      aria-pressed={playback.backwards}
+      title="Whether the run is shown from its end to its start"
+      onclick={() => (playback.backwards = !playback.backwards)}
+      >{playback.backwards ? "backwards" : "forwards"}</button
+    >
+    <button
+      class="text-soft"
+      onclick={() => (playback.rate = playback.rate === 1 ? 0.25 : playback.rate * 2)}
+      title="Speed of playing">×{playback.rate}</button
+    >
+    <Perform />
+    {#if marks.list.length > 0 && !performing.armed}<KeyTools />{/if}
+    <span
+      class="ml-auto truncate text-soft"
+      class:hidden={marks.list.length > 0 || performing.armed}
+      data-testid="status">{status}</span
+    >
+    {#if playback.computing}<button class="btn py-0.5" onclick={() => playback.stopComputing()}>Stop</button
+      >{/if}
+  </div>
+  <div class="grid grid-cols-[206px_1fr] text-faint">
+    <span class="px-3 py-0.5">{shot.elements.length} elements</span>
+    <div
+      class="relative cursor-ew-resize border-b border-line"
+      bind:this={lanes}
+      onpointerdown={scrub}
+      role="slider"
+      tabindex="0"
+      aria-label="Frame"
+      aria-valuemin={playback.first}
+      aria-valuemax={playback.last}
+      aria-valuenow={playback.frame}
+      onkeydown={(e) => {
+        if (e.key === "ArrowLeft") playback.step(-1);
+        if (e.key === "ArrowRight") playback.step(1);
+        if (e.key === "Home") playback.go(playback.first);
+        if (e.key === "End") playback.go(playback.last);
+      }}
+    >
+      {#each ticks as tick (tick)}
+        <span
+          class="pointer-events-none absolute top-[3px] -translate-x-1/2 text-[11px]"
+          style:left={`${at(tick)}%`}>{tick}</span
+        >
+      {/each}
+      <span
+        class="pointer-events-none absolute top-0.5 z-10 min-w-[27px] -translate-x-1/2 rounded-[9px] bg-lime px-1 text-center text-[11px] font-bold text-on-lime"
+        style:left={`${at(playback.frame)}%`}>{playback.frame}</span
+      >
+    </div>
+  </div>
+  <div class="min-h-0 overflow-auto" bind:this={rows}>
+    <div class="relative min-h-full">
+      {#each groups as group, g (group.name)}
+        <div class="grid h-[27px] grid-cols-[206px_1fr] items-center border-b border-line/50 bg-raised/40">
+          <span class="flex items-center gap-2 px-3 font-[650]"
+            ><i class="h-[9px] w-[9px] rounded-[3px]" style:background={group.colour}></i>{group.name}
+            {#if g === 0 && bodies}<em class="ml-auto font-normal text-faint not-italic"
+                >{bodies} {bodies === 1 ? "body" : "bodies"}</em
+              >{/if}</span
+          >
+          <div class="relative h-full cursor-ew-resize" onpointerdown={scrub} role="presentation">
+            {#if g === 0}
+              {#each playback.freshness?.stretches ?? [] as stretch (stretch.first)}
+                <div
+                  class={`absolute top-[5px] bottom-[5px] overflow-hidden rounded-[3px] px-1.5 text-[10.5px] leading-[17px] whitespace-nowrap ${stretch.state === "stale" ? "hatched text-stale" : ""} ${stretch.state === "missing" ? "border border-line" : ""}`}
+                  style:left={`${at(stretch.first)}%`}
+                  style:width={`${at(stretch.last) - at(stretch.first) + (stretch.last === playback.last ? 0.6 : 96 / span)}%`}
+                  style:background={stretch.state === "fresh"
+                    ? "color-mix(in srgb, var(--aqua) 32%, var(--panel))"
+                    : undefined}
+                  style:box-shadow={stretch.state === "fresh" ? "inset 0 -2px var(--aqua)" : undefined}
+                  data-state={stretch.state}
+                  data-first={stretch.first}
+                  data-last={stretch.last}
+                  title={`${stretch.first}–${stretch.last} ${stretch.state}${stretch.reason ? `, ${stretch.reason}` : ""}`}
+                >
+                  {words(stretch)}
+                </div>
+              {/each}
+            {/if}
+          </div>
+        </div>
+        {#each group.rows as element (element.id)}
+          <TimelineRow {element} colour={group.colour} {at} {span} {scrub} />
+        {/each}
+      {/each}
+      <div class="pointer-events-none absolute inset-y-0 right-0 left-[206px]">
+        <i class="absolute inset-y-0 w-[1.5px] bg-lime" style:left={`${at(playback.frame)}%`}></i>
+      </div>
+    </div>
+  </div>
+  {#if around}
+    <i
+      class="pointer-events-none fixed z-50 border border-lime bg-lime/10"
+      style:left={`${around.left}px`}
+      style:top={`${around.top}px`}
+      style:width={`${around.width}px`}
+      style:height={`${around.height}px`}
+    ></i>
+  {/if}
+</section>

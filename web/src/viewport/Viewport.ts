@@ -1,0 +1,365 @@
+// The 3D view: a plain class that draws when something changed.
+import * as THREE from "three";
+import type { Element, Shot, Vector } from "../api/client";
+import { matrixOf } from "./bodies";
+import { CurvePoints, type CurveShown } from "./curve";
+import { Eye, type ViewName } from "./eye";
+import type { ViewportFrame } from "./frames";
+import { Handles, type Handle, type Moved } from "./handles";
+import type { Judging } from "./particles";
+import { Items } from "./items";
+import { Pace, timed } from "./pace";
+import { floorBelow, groundAt } from "./picking";
+import { Sky } from "./sky";
+
+export interface ViewportEvents {
+  pick(element: number | null, add: boolean): void;
+  moved(moved: Moved[]): void;
+  /** Where a drag has taken elements so far. */
+  moving(moved: Moved[]): void;
+  /** Points of a curve were dragged to where they are now. */
+  curveMoved(id: number, points: Vector[]): void;
+  /** So many points of a curve are drawn. */
+  curveDrawn(count: number): void;
+  drawn(): void;
+}
+
+/** Longest wait for meshes and images before what is there is drawn, ms. */
+const LOADING_MS = 500;
+/** A picture this long after the last one is one at rest, ms. */
+const REST_MS = 400;
+/** Behind everything, in the views that are not the camera's. */
+const BACKGROUND = new THREE.Color(0x3b3e3f);
+
+/** Whether this machine draws without graphics hardware: edges are then left unsmoothed, for speed. */
+function drawnInSoftware(): boolean {
+  const gl = document.createElement("canvas").getContext("webgl2");
+  const info = gl?.getExtension("WEBGL_debug_renderer_info");
+  const name = gl && info ? String(gl.getParameter(info.UNMASKED_RENDERER_WEBGL)) : "";
+  gl?.getExtension("WEBGL_lose_context")?.loseContext();
+  return /swiftshader|llvmpipe|software/i.test(name);
+}
+
+export class Viewport {
+  readonly scene = new THREE.Scene();
+  readonly renderer: THREE.WebGLRenderer;
+  showCollision = false;
+  /** Whether what is selected is led by hand: it stands where the frame has it, and is dragged by itself. */
+  performing = false;
+  #eye: Eye;
+  #handles: Handles;
+  #curve: CurvePoints;
+  #items: Items;
+  #sky: Sky;
+  #grid = new THREE.GridHelper(40, 40, 0x6a7a7c, 0x4a5658);
+  #shot: Shot | null = null;
+  #selected: number[] = [];
+  #handle: Handle = "move";
+  #solo: number[] = [];
+  #pending = 0;
+  /** Whether anything is to be put in place before drawing. */
+  #moved = false;
+  #loading = 0;
+  #waitUntil = 0;
+  /** Pixels drawn a pixel of the page, at rest. */
+  #ratio = 1;
+  #pace = new Pace();
+  #drawnAt = -Infinity;
+  #resting: number | undefined;
+
+  constructor(
+    private canvas: HTMLCanvasElement,
+    private events: ViewportEvents,
+  ) {
+    const hardware = !drawnInSoftware();
+    const load = (change: 1 | -1) => this.#load(change);
+    this.renderer = new THREE.WebGLRenderer({ canvas, antialias: hardware, preserveDrawingBuffer: true });
+    this.renderer.toneMapping = THREE.NeutralToneMapping;
+    this.renderer.shadowMap.enabled = true;
+    this.renderer.shadowMap.autoUpdate = false;
+    this.#items = new Items(this.scene, {
+      load,
+      changed: () => this.#place(),
+      shadows: () => (this.renderer.shadowMap.needsUpdate = true),
+    });
+    this.#sky = new Sky(this.scene, hardware, load, (colour) => this.#items.looks.shine(colour));
+    this.scene.add(this.#grid);
+    (this.#grid.material as THREE.Material).transparent = true;
+    (this.#grid.material as THREE.Material).opacity = 0.35;
+    this.#eye = new Eye(canvas, () => this.draw());
+    this.#handles = new Handles(this.scene, this.#eye.camera, canvas, {
+      floorBelow: (point) => floorBelow(point, this.#items.floors(this.#selected)),
+      moved: (moved) => events.moved(moved),
+      moving: (moved) => events.moving(moved),
+      changed: () => this.#handlesChanged(),
+      dragging: (on) => this.#dragging(on),
+    });
+    this.#curve = new CurvePoints(this.scene, {
+      frame: (id) => {
+        const bodies = this.#items.bodiesOf(id);
+        return bodies ? matrixOf(bodies, 0).clone() : null;
+      },
+      place: (event, near) => this.#eye.placeAt(event, this.#items.meshes, near),
+      beside: (event, place) => this.#eye.besideAt(event, place),
+      seen: (place) => this.#eye.seen(place),
+      dragging: (on) => this.#dragging(on),
+      changed: () => this.draw(),
+      moved: (id, points) => events.curveMoved(id, points),
+      drawn: (count) => events.curveDrawn(count),
+    });
+    canvas.addEventListener("pointerdown", (event) => this.#press(event));
+    this.setView("camera");
+  }
+
+  dispose() {
+    cancelAnimationFrame(this.#pending);
+    clearTimeout(this.#resting);
+    this.#handles.dispose();
+    this.#eye.dispose();
+    this.renderer.dispose();
+  }
+
+  // What is shown
+
+  setShot(shotId: number, shot: Shot, frame: number) {
+    const film = (of: Shot | null) => JSON.stringify([of?.camera, of?.picture]);
+    const reframed = film(shot) !== film(this.#shot);
+    this.#shot = shot;
+    const changed = this.#items.setShot(shotId, shot, frame);
+    this.#sky.update(shotId, shot);
+    // A friction, say, looks no different.
+    if (changed || reframed) this.#place();
+  }
+
+  setFrames(frame: ViewportFrame | null, staged: ViewportFrame | null, ghost: ViewportFrame | null) {
+    if (this.#items.setFrames(frame, staged, ghost)) this.#place();
+  }
+
+  setSelection(selected: number[], solo: number[], handle: Handle) {
+    this.#selected = selected;
+    this.#solo = solo;
+    this.#handle = handle;
+    this.#place();
+  }
+
+  /** Places of the solids that are seen and not still, by element, m; of so many bodies at most. */
+  solidPlaces(most: number): Map<number, Float32Array> {
+    return this.#items.solidPlaces(most);
+  }
+
+  /** Shows on bodies how much weight a region has there. */
+  showWeights(weights: Map<number, Float32Array> | null) {
+    this.#items.weights = weights;
+    this.#place();
+  }
+
+  /** How particles are judged, by element. */
+  setJudging(judging: (element: number) => Judging) {
+    this.#items.judging = judging;
+    this.#place();
+  }
+
+  /** Shows the points of a curve, to be dragged or drawn anew. */
+  setCurve(curve: CurveShown | null) {
+    this.#curve.show(curve);
+    this.#place();
+  }
+
+  /** What was drawn of a curve so far, in its own frame. */
+  get curveDrawn(): Vector[] | null {
+    return this.#curve.drawn();
+  }
+
+  setSnap(step: number | null, floor: boolean) {
+    this.#handles.setStep(step);
+    this.#handles.snapToFloor = floor;
+  }
+
+  setView(view: ViewName) {
+    const { kind } = this.#camera ?? {};
+    this.#eye.setView(view, (kind && "camera" in kind ? kind.camera.focus_distance_m : undefined) ?? 5);
+    this.#handles.setCamera(this.#eye.camera);
+    this.#place();
+  }
+
+  /** Looks at the selected bodies, or at everything. */
+  frameSelection() {
+    const box = this.#items.boxOf(this.#selected);
+    if (box.isEmpty()) return;
+    if (this.#eye.view === "camera") this.setView("free");
+    this.#eye.frame(box.getBoundingSphere(new THREE.Sphere()));
+    this.draw();
+  }
+
+  /** Whether the middle of what is selected lies within the view. */
+  seesSelection(): boolean {
+    const box = this.#items.boxOf(this.#selected);
+    if (box.isEmpty()) return true;
+    const at = box.getCenter(new THREE.Vector3()).project(this.#eye.camera);
+    return Math.abs(at.x) < 0.95 && Math.abs(at.y) < 0.95 && at.z < 1;
+  }
+
+  /** Gives the canvas the focus, so that keys go to the Desk. */
+  focus() {
+    this.renderer.domElement.focus();
+  }
+
+  resize(width: number, height: number, ratio: number) {
+    this.#ratio = ratio;
+    this.renderer.setPixelRatio(ratio);
+    this.renderer.setSize(width, height, false);
+    this.#place();
+  }
+
+  /** The picture's edges on the canvas, in pixels of the page. */
+  gate(width: number, height: number): { x: number; y: number; width: number; height: number } | null {
+    if (!this.#shot) return null;
+    const aspect = this.#shot.picture.width / this.#shot.picture.height;
+    const gateWidth = Math.min(width, height * aspect);
+    const gateHeight = gateWidth / aspect;
+    return { x: (width - gateWidth) / 2, y: (height - gateHeight) / 2, width: gateWidth, height: gateHeight };
+  }
+
+  /** What is looked at: its middle, and the plane through it that faces the eye, kept upright. */
+  lookedAt(): { centre: THREE.Vector3; right: THREE.Vector3; up: THREE.Vector3 } {
+    const chosen = this.#selected.map((id) => this.#items.bodiesOf(id)).find((bodies) => bodies);
+    const centre = chosen
+      ? new THREE.Vector3(...(chosen.places.slice(0, 3) as unknown as Vector))
+      : this.#eye.target.clone();
+    return { centre, ...this.#eye.upright };
+  }
+
+  /** Where a ray through a point of the page meets the ground. */
+  groundAt(clientX: number, clientY: number): Vector {
+    return groundAt(this.#eye.ray(clientX, clientY));
+  }
+
+  // Drawing
+
+  /** Draws once before the next frame of the page, whatever is asked for until then. */
+  draw() {
+    if (this.#pending) return;
+    this.#pending = requestAnimationFrame(() => {
+      this.#pending = 0;
+      // Nothing is known yet of what there is to draw.
+      if (!this.#shot || !this.#items.known) return;
+      if (this.#loading > 0 && performance.now() < this.#waitUntil) return this.draw();
+      if (this.#moved) this.#placeAll();
+      this.#render(performance.now() - this.#drawnAt < REST_MS);
+      this.events.drawn();
+    });
+  }
+
+  /** Draws: sharp at rest, as sharp as is quick enough in motion. */
+  #render(moving: boolean) {
+    this.#drawnAt = performance.now();
+    const ratio = this.#ratio * (moving ? this.#pace.ratio : 1);
+    if (ratio !== this.renderer.getPixelRatio()) this.renderer.setPixelRatio(ratio);
+    const wanted = this.renderer.shadowMap.needsUpdate;
+    if (moving && !this.#pace.shadows) this.renderer.shadowMap.needsUpdate = false;
+    this.renderer.render(this.scene, this.#eye.camera);
+    clearTimeout(this.#resting);
+    if (!moving) return;
+    timed(this.renderer.getContext() as WebGL2RenderingContext, (ms) => this.#pace.drawn(ms));
+    this.#resting = window.setTimeout(() => {
+      if (ratio === this.#ratio && this.#pace.shadows) return;
+      if (wanted) this.renderer.shadowMap.needsUpdate = true;
+      this.draw();
+    }, REST_MS + 50);
+  }
+
+  #load(change: 1 | -1) {
+    if (this.#loading === 0) this.#waitUntil = performance.now() + LOADING_MS;
+    this.#loading += change;
+    this.#place();
+  }
+
+  #place() {
+    this.#moved = true;
+    this.draw();
+  }
+
+  #placeAll() {
+    this.#moved = false;
+    const outside = this.#eye.view !== "camera";
+    this.#items.height = this.renderer.domElement.height;
+    this.#items.place({
+      selected: this.#selected,
+      solo: this.#solo,
+      collision: this.showCollision,
+      dragging: this.#handles.dragging,
+      outside,
+      target: this.#eye.target,
+    });
+    this.#sky.background(outside ? BACKGROUND : null);
+    this.#grid.visible = outside;
+    this.#look();
+    this.#curve.lay();
+    const movables = this.#curve.drawing ? [] : this.#items.movables(this.#selected, this.performing);
+    this.#handles.attach(movables, this.#handle);
+  }
+
+  /** The element that renders. */
+  get #camera(): Element | undefined {
+    return this.#shot?.elements.find((element) => element.id === this.#shot!.camera);
+  }
+
+  #look() {
+    const { width, height } = this.#shot!.picture;
+    const element = this.#camera;
+    const camera = element && "camera" in element.kind ? element.kind.camera : undefined;
+    this.renderer.toneMappingExposure = 2 ** (camera?.exposure ?? 0);
+    const bodies = element && this.#items.stagedOf(element.id);
+    this.#eye.fit(this.renderer.getSize(new THREE.Vector2()), width / height, camera, bodies);
+  }
+
+  // The pointer
+
+  #dragging(on: boolean) {
+    this.#eye.free = !on;
+    // Where the drag has put them is not where the document has them yet.
+    if (!on) this.#items.dropped(this.#selected);
+    this.#place();
+  }
+
+  #handlesChanged() {
+    if (this.#handles?.dragging) this.renderer.shadowMap.needsUpdate = true;
+    this.draw();
+  }
+
+  #press(event: PointerEvent) {
+    if (event.button !== 0 || this.#handles.held || this.#curve.press(event)) return;
+    if (this.performing && this.#grab(event)) return;
+    const [x, y] = [event.clientX, event.clientY];
+    const release = (up: PointerEvent) => {
+      this.canvas.removeEventListener("pointerup", release);
+      if (Math.hypot(up.clientX - x, up.clientY - y) < 4) this.#pick(up);
+    };
+    this.canvas.addEventListener("pointerup", release);
+  }
+
+  #pick({ clientX, clientY, shiftKey }: PointerEvent) {
+    this.events.pick(this.#items.elementAt(this.#eye.ray(clientX, clientY)), shiftKey);
+  }
+
+  /** Takes hold of what is selected, if the pointer is on it. */
+  #grab({ clientX: x, clientY: y }: PointerEvent): boolean {
+    const ray = this.#eye.ray(x, y);
+    const id = this.#items.elementAt(ray);
+    if (id === null || !this.#selected.includes(id)) return false;
+    const grabbed = this.#handles.grab(ray);
+    if (!grabbed) return false;
+    const move = (event: PointerEvent) =>
+      grabbed.move(this.#eye.ray(event.clientX, event.clientY), event.clientX - x, event.clientY - y);
+    // As often as the hand tells, rather than once a picture, where that is to be had.
+    const moves = "onpointerrawupdate" in window ? "pointerrawupdate" : "pointermove";
+    const release = () => {
+      removeEventListener(moves, move as EventListener);
+      removeEventListener("pointerup", release);
+      grabbed.release();
+    };
+    addEventListener(moves, move as EventListener);
+    addEventListener("pointerup", release);
+    return true;
+  }
+}

@@ -1,0 +1,102 @@
+import { expect, test } from "vitest";
+import { decodeFrame, ViewportFrame } from "./frames";
+import { decodeMesh } from "./geometry";
+
+/** A frame as the server lays it out: elements of bodies at (x, 0, 0). */
+function frame(elements: [number, number[]][], before = 0): ArrayBuffer {
+  const bodies = elements.reduce((sum, [, xs]) => sum + xs.length, 0);
+  const view = new DataView(new ArrayBuffer(before + 12 + 8 * elements.length + 20 * bodies));
+  view.setUint32(before, 9, true);
+  view.setUint32(before + 4, elements.length, true);
+  let at = before + 8;
+  for (const [id, xs] of elements) {
+    view.setUint32(at, id, true);
+    view.setUint32(at + 4, xs.length, true);
+    at += 8;
+  }
+  for (const [, xs] of elements) {
+    for (const x of xs) {
+      view.setFloat32(at, x, true);
+      at += 12;
+    }
+    for (let i = 0; i < xs.length; i++) {
+      view.setInt16(at + 6, 32767, true);
+      at += 8;
+    }
+  }
+  return view.buffer;
+}
+
+test.each([0, 8])("bodies are read by element, from byte %i on", (before) => {
+  const decoded = decodeFrame(
+    frame(
+      [
+        [3, [1, 2]],
+        [8, []],
+        [5, [7]],
+      ],
+      before,
+    ),
+    before,
+  );
+  expect([...decoded.keys()]).toEqual([3, 8, 5]);
+  expect([...decoded.get(3)!.places]).toEqual([1, 0, 0, 2, 0, 0]);
+  expect([...decoded.get(5)!.turns]).toEqual([0, 0, 0, 32767]);
+  expect(decoded.get(8)!.places).toHaveLength(0);
+});
+
+test("particles are read after the bodies, with what they have", () => {
+  const view = new DataView(new ArrayBuffer(12 + 8 + 2 * 36));
+  view.setUint32(8, 1, true);
+  view.setUint32(12, 6, true);
+  view.setUint32(16, (2 | 0x80000000) >>> 0, true);
+  view.setFloat32(20 + 12, 4, true);
+  view.setFloat32(20 + 24, 0.5, true);
+  view.setUint32(20 + 32 + 4, 77, true);
+  view.setInt16(20 + 40 + 6, 32767, true);
+  view.setInt16(20 + 56 + 6, 32767, true);
+  const { particles } = decodeFrame(view.buffer);
+  const { places, sizes, ids, motions, turns } = particles.get(6)!;
+  expect([places[3], sizes[0], ids[1], motions[3], turns![3]]).toEqual([4, 0.5, 77, 32767, 32767]);
+});
+
+test("the weights of a map are read where there are any", () => {
+  const whole = new DataView(new ArrayBuffer(12 + 16 + 32 + 28));
+  whole.setUint32(8, 2, true);
+  whole.setUint32(12, 6, true);
+  whole.setUint32(16, (1 | 0x40000000) >>> 0, true);
+  whole.setUint32(20, 7, true);
+  whole.setUint32(24, 1, true);
+  whole.setFloat32(28 + 28, 0.25, true);
+  whole.setFloat32(28 + 32, 9, true);
+  const { particles } = decodeFrame(whole.buffer);
+  expect([...particles.get(6)!.weights!]).toEqual([0.25]);
+  expect(particles.get(7)!.weights).toBeUndefined();
+  expect(particles.get(7)!.places[0]).toBe(9);
+});
+
+test("a mesh is read with its normals and UVs, or without", () => {
+  const floats = (count: number) => new Float32Array(count).fill(0.5);
+  const bytes = (parts: ArrayBufferView[]) =>
+    new Uint8Array(parts.flatMap((part) => [...new Uint8Array(part.buffer)])).buffer;
+  const counts = new Uint32Array([3, 1]);
+  const index = new Uint32Array([0, 1, 2]);
+  const shaded = decodeMesh(bytes([counts, floats(9), floats(9), floats(6), index]), true);
+  expect(Object.keys(shaded.attributes).sort()).toEqual(["normal", "position", "uv"]);
+  expect([...shaded.index!.array]).toEqual([0, 1, 2]);
+  const plain = decodeMesh(bytes([counts, floats(9), index]), false);
+  expect(plain.getAttribute("position").count).toBe(3);
+});
+
+test("backwards what moved one way moves the other, and life goes on", () => {
+  const frame = new ViewportFrame();
+  const motions = new Int16Array([5, -6, 7, 900]);
+  frame.particles.set(3, {
+    places: new Float32Array(3),
+    sizes: new Float32Array(1),
+    ids: new Uint32Array([1]),
+    motions,
+  });
+  expect([...frame.backwards().particles.get(3)!.motions]).toEqual([-5, 6, -7, 900]);
+  expect([...motions]).toEqual([5, -6, 7, 900]);
+});

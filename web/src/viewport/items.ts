@@ -1,0 +1,460 @@
+// What the elements of a shot look like in the scene, and where they stand.
+import * as THREE from "three";
+import { api, type Element, type Shot, type Vector } from "../api/client";
+import { countOf, particlesOf, solidOf } from "../state/shot.svelte";
+import { arrange, sameBodies, sameFrame, shade } from "./bodies";
+import type { BodiesOfFrame, ViewportFrame } from "./frames";
+import { Geometries } from "./geometry";
+import { ParticleCloud, type Copied, type Judging } from "./particles";
+import { poseOf, type Movable } from "./handles";
+import { aim, lightOf } from "./lights";
+import { Looks } from "./looks";
+import { linesThrough, markerOf, markerOfLines, placeMarker } from "./markers";
+import { collisionMesh, ghostMesh, layOutline, outline, paintWeights, weightMesh } from "./overlays";
+import { metFirst } from "./picking";
+
+/** A particle is picked so far beside it, as a share of how far away it is. */
+const GRAIN_SLACK = 0.004;
+
+interface Item {
+  element: Element;
+  key: string;
+  /** Its shape and how it collides. */
+  shape: string;
+  /** What its mesh was last arranged by. */
+  shown?: BodiesOfFrame;
+  mesh?: THREE.InstancedMesh;
+  collision?: THREE.InstancedMesh;
+  ghost?: THREE.InstancedMesh;
+  weights?: THREE.InstancedMesh;
+  outline?: THREE.LineSegments;
+  light?: THREE.Light;
+  marker?: THREE.LineSegments;
+  clouds?: ParticleCloud;
+  /** What its particles were last drawn by. */
+  drawn?: unknown[];
+  /** The solids that its particles show copies of, as they have come. */
+  copied?: (Copied | null)[];
+}
+
+/** What of the elements is shown. */
+export interface Showing {
+  selected: number[];
+  /** Elements shown alone; without any, all are. */
+  solo: number[];
+  collision: boolean;
+  /** Whether the selected ones are being dragged, and stand where the hand has them. */
+  dragging: boolean;
+  /** Whether they are seen from outside the camera. */
+  outside: boolean;
+  /** What is looked at. */
+  target: THREE.Vector3;
+}
+
+export interface ItemsHost {
+  /** +1 as something begins to load, −1 as it is there or cannot be. */
+  load(change: 1 | -1): void;
+  /** Something has come that is to be put in place. */
+  changed(): void;
+  /** Shadows are not as they were. */
+  shadows(): void;
+}
+
+export class Items {
+  readonly looks: Looks;
+  /** How particles are judged, by element. */
+  judging: (element: number) => Judging = () => ({ by: null, every: 1 });
+  /** The picture's height, pixels. */
+  height = 600;
+  /** Weights of a region, by element. */
+  weights: Map<number, Float32Array> | null = null;
+  #all = new Map<number, Item>();
+  #geometries = new Geometries();
+  #shot: Shot | null = null;
+  #shotId = 0;
+  #number = 1;
+  #frame: ViewportFrame | null = null;
+  #staged: ViewportFrame | null = null;
+  #ghost: ViewportFrame | null = null;
+
+  constructor(
+    private scene: THREE.Scene,
+    private host: ItemsHost,
+  ) {
+    this.looks = new Looks((change) => host.load(change));
+  }
+
+  /** Takes up a shot as it is at a frame; whether it looks or stands any different. */
+  setShot(shotId: number, shot: Shot, frame: number): boolean {
+    this.#number = frame;
+    let changed = shotId !== this.#shotId;
+    this.#shot = shot;
+    this.#shotId = shotId;
+    const there = new Set(shot.elements.map((element) => element.id));
+    for (const [id, item] of this.#all)
+      if (!there.has(id)) {
+        this.#remove(item);
+        this.#all.delete(id);
+        this.host.shadows();
+        changed = true;
+      }
+    for (const element of shot.elements) changed = this.#update(element) || changed;
+    return changed;
+  }
+
+  /** Takes up where elements are; whether that is any different. */
+  setFrames(frame: ViewportFrame | null, staged: ViewportFrame | null, ghost: ViewportFrame | null): boolean {
+    const same =
+      sameFrame(this.#frame, frame) && sameFrame(this.#staged, staged) && sameFrame(this.#ghost, ghost);
+    this.#frame = frame;
+    this.#staged = staged;
+    this.#ghost = ghost;
+    return !same;
+  }
+
+  /** Whether it is known where the document has elements. */
+  get known(): boolean {
+    return this.#staged !== null;
+  }
+
+  bodiesOf(id: number): BodiesOfFrame | undefined {
+    return this.#frame?.get(id) ?? this.#staged?.get(id);
+  }
+
+  /** Where the document has an element. */
+  stagedOf(id: number): BodiesOfFrame | undefined {
+    return this.#staged?.get(id);
+  }
+
+  /** Places of the solids that are seen and not still, by element, m; of so many bodies at most. */
+  solidPlaces(most: number): Map<number, Float32Array> {
+    const places = new Map<number, Float32Array>();
+    let count = 0;
+    for (const [id, item] of this.#all) {
+      const bodies = item.mesh?.visible && this.bodiesOf(id);
+      if (!bodies || solidOf(item.element)?.body?.moves === "still") continue;
+      count += bodies.places.length / 3;
+      if (count > most) break;
+      places.set(id, bodies.places);
+    }
+    return places;
+  }
+
+  /** The box around some elements, or around all that is not still. */
+  boxOf(ids: number[]): THREE.Box3 {
+    const box = new THREE.Box3();
+    for (const [id, item] of this.#all) {
+      if (!item.mesh || (ids.length > 0 && !ids.includes(id))) continue;
+      if (ids.length === 0 && solidOf(item.element)?.body?.moves === "still") continue;
+      item.mesh.computeBoundingBox();
+      if (item.mesh.boundingBox) box.union(item.mesh.boundingBox);
+    }
+    return box;
+  }
+
+  /** The element that a ray meets first, of those the pointer can pick. */
+  elementAt(ray: THREE.Raycaster): number | null {
+    const items = [...this.#all.values()].filter((item) => !item.element.locked);
+    const objects = items.flatMap((item) => {
+      const object = item.mesh ?? item.marker;
+      return object?.visible ? [object] : [];
+    });
+    let met = metFirst(ray, objects);
+    for (const { clouds, element } of items) {
+      const distance = clouds?.metBy(ray.ray, GRAIN_SLACK) ?? null;
+      if (distance !== null && distance < (met?.distance ?? Infinity))
+        met = { element: element.id, distance };
+    }
+    return met?.element ?? null;
+  }
+
+  /** The bodies that are seen. */
+  get meshes(): THREE.Object3D[] {
+    return [...this.#all.values()].flatMap((item) => (item.mesh?.visible ? [item.mesh] : []));
+  }
+
+  /** The still bodies that others come to stand on. */
+  floors(but: number[]): THREE.Object3D[] {
+    return [...this.#all.values()].flatMap(({ mesh, element }) =>
+      mesh?.visible && !but.includes(element.id) && solidOf(element)?.body?.moves === "still" ? [mesh] : [],
+    );
+  }
+
+  /**
+   * What handles move, where the document has it: nothing where the solver has taken the last one away.
+   * What is performed stands where the frame has it.
+   */
+  movables(ids: number[], performing: boolean): Movable[] {
+    const movables = ids.flatMap((id) => {
+      const item = this.#all.get(id);
+      const element = item?.element;
+      if (!element || element.locked || element.hidden || "sky" in element.kind) return [];
+      const bodies = this.#staged?.get(id);
+      const pose = poseOf(performing ? {} : element.placement, bodies);
+      return [{ id, pose, mesh: item.mesh, marker: item.marker, bodies }];
+    });
+    const last = movables[movables.length - 1];
+    const computed = last && this.#frame?.get(last.id)?.places;
+    const staged = last?.bodies?.places;
+    const away = computed && staged && [0, 1, 2].some((i) => Math.abs(computed[i] - staged[i]) > 0.002);
+    return away ? [] : movables;
+  }
+
+  /** Has bodies arranged anew that a drag has moved. */
+  dropped(ids: number[]) {
+    for (const id of ids) delete this.#all.get(id)?.shown;
+  }
+
+  // Building
+
+  /** Takes up an element as it is now; whether it looks or stands any different. */
+  #update(element: Element): boolean {
+    const solid = solidOf(element);
+    let item = this.#all.get(element.id);
+    if (item?.element === element) return false;
+    const shape = solid ? JSON.stringify([solid.shape, solid.body?.collision, solid.body?.moves]) : "";
+    const particles = particlesOf(element);
+    // Particles are drawn by what they are now; only copies are built.
+    const key = JSON.stringify(
+      solid
+        ? [solid.look, countOf(element)]
+        : particles
+          ? [particles.source, particles.show?.form]
+          : element.kind,
+    );
+    if (item && item.key === key && item.shape !== shape) {
+      item.element = element;
+      item.shape = shape;
+      void this.#reshape(item);
+      return false;
+    }
+    if (item && item.key === key) {
+      const stands = ({ placement, hidden, locked, kind }: Element) =>
+        JSON.stringify([
+          placement,
+          hidden,
+          locked,
+          "particles" in kind && [kind.particles.show, kind.particles.look],
+        ]);
+      const changed = stands(item.element) !== stands(element);
+      item.element = element;
+      return changed;
+    }
+    if (item) this.#remove(item);
+    item = { element, key, shape };
+    this.#all.set(element.id, item);
+    if (solid) void this.#build(item);
+    else {
+      if (particlesOf(element)) this.#buildGrains(item);
+      item.light = lightOf(element);
+      if (item.light) this.scene.add(item.light);
+      if (item.light instanceof THREE.DirectionalLight) this.scene.add(item.light.target);
+      const { width, height } = this.#shot!.picture;
+      item.marker = markerOf(element, width / height);
+      if (item.marker) this.scene.add(item.marker);
+      if ("curve" in element.kind) void this.#buildCurve(item);
+    }
+    return true;
+  }
+
+  async #geometry(item: Item): Promise<THREE.BufferGeometry | null> {
+    this.host.load(1);
+    const { shape } = item;
+    const geometry = await this.#geometries
+      .get(this.#shotId, this.#shot!, item.element, this.#number)
+      .catch(() => null);
+    this.host.load(-1);
+    return this.#all.get(item.element.id) === item && item.shape === shape ? geometry : null;
+  }
+
+  /** Gives a body that is there another shape; until that has come it keeps the old one. */
+  async #reshape(item: Item) {
+    const geometry = await this.#geometry(item);
+    if (!geometry) return;
+    if (!item.mesh) return void this.#build(item);
+    this.#removeOverlays(item);
+    item.mesh.geometry = geometry;
+    this.host.shadows();
+    this.host.changed();
+  }
+
+  async #build(item: Item) {
+    const solid = solidOf(item.element)!;
+    const geometry = await this.#geometry(item);
+    if (!geometry || item.mesh) return;
+    const look = solid.look ?? {};
+    const count = countOf(item.element);
+    item.mesh = new THREE.InstancedMesh(
+      geometry,
+      this.looks.get(look, (name) => this.#asset(name)),
+      count,
+    );
+    item.mesh.castShadow = item.mesh.receiveShadow = true;
+    item.mesh.userData.element = item.element.id;
+    shade(item.mesh, look.variation ?? 0);
+    this.scene.add(item.mesh);
+    this.host.changed();
+  }
+
+  /** Where an asset's bytes are. */
+  #asset(name: string) {
+    return `/api/shots/${this.#shotId}/assets/${encodeURIComponent(name)}`;
+  }
+
+  async #buildCurve(item: Item) {
+    const strokes = await api.strokes(this.#shotId, item.element.id, this.#number).catch(() => null);
+    if (!strokes || this.#all.get(item.element.id) !== item) return;
+    item.marker = markerOfLines(item.element.id, linesThrough(strokes as Vector[][]));
+    this.scene.add(item.marker);
+    this.host.changed();
+  }
+
+  #buildGrains(item: Item) {
+    item.clouds = new ParticleCloud(item.element.id);
+    this.scene.add(item.clouds.group);
+    const form = particlesOf(item.element)!.show?.form;
+    if (!form || typeof form !== "object" || !("copy" in form)) return;
+    item.copied = form.copy.of.map(() => null);
+    form.copy.of.forEach((id, which) => void this.#buildCopied(item, id, which));
+  }
+
+  async #buildCopied(item: Item, id: number, which: number) {
+    const element = this.#shot!.elements.find((element) => element.id === id);
+    const solid = solidOf(element);
+    if (!element || !solid) return;
+    this.host.load(1);
+    const geometry = await this.#geometries
+      .get(this.#shotId, this.#shot!, element, this.#number)
+      .catch(() => null);
+    this.host.load(-1);
+    if (!geometry || this.#all.get(item.element.id) !== item) return;
+    const look = solid.look ?? {};
+    item.copied![which] = { geometry, material: this.looks.get(look, (name) => this.#asset(name)) };
+    item.drawn = undefined;
+    this.host.changed();
+  }
+
+  #remove(item: Item) {
+    this.#removeOverlays(item);
+    if (item.clouds) {
+      this.scene.remove(item.clouds.group);
+      item.clouds.dispose();
+    }
+    if (item.mesh) {
+      this.scene.remove(item.mesh);
+      item.mesh.dispose();
+    }
+    if (item.outline) this.scene.remove(item.outline);
+    if (item.marker) this.scene.remove(item.marker);
+    if (item.light) this.scene.remove(item.light);
+    if (item.light instanceof THREE.DirectionalLight) this.scene.remove(item.light.target);
+  }
+
+  #removeOverlays(item: Item) {
+    for (const object of [item.collision, item.ghost, item.weights]) {
+      if (!object) continue;
+      this.scene.remove(object);
+      object.dispose();
+    }
+    item.collision = item.ghost = item.weights = undefined;
+  }
+
+  // Placing
+
+  /** Puts everything where it is now. */
+  place(showing: Showing) {
+    for (const [id, item] of this.#all) {
+      const bodies = this.bodiesOf(id);
+      if (!bodies) continue;
+      const chosen = showing.selected.includes(id);
+      const shown = !item.element.hidden && (showing.solo.length === 0 || showing.solo.includes(id));
+      const held = chosen && showing.dragging;
+      if (item.mesh) {
+        if (item.mesh.visible !== shown) this.host.shadows();
+        item.mesh.visible = shown;
+        if (!held && !(item.shown && sameBodies(item.shown, bodies))) {
+          arrange(item.mesh, bodies);
+          item.shown = bodies;
+          this.host.shadows();
+        }
+        this.#outline(item, bodies, chosen && shown);
+        this.#collision(item, bodies, showing.collision && shown);
+        this.#weigh(item, bodies, shown);
+        this.#haunt(item);
+      }
+      if (item.clouds) this.#clouds(item, shown);
+      if (item.marker) {
+        const seen = showing.outside || (chosen && !("camera" in item.element.kind));
+        item.marker.visible = seen && shown;
+        if (!held) placeMarker(item.marker, bodies, chosen);
+      }
+      if (item.light && aim(item.light, bodies, showing.target)) this.host.shadows();
+    }
+  }
+
+  #clouds(item: Item, shown: boolean) {
+    const { clouds, element } = item;
+    const particles = this.#frame?.particles.get(element.id);
+    clouds!.group.visible = shown && particles !== undefined;
+    if (!particles || !shown) return;
+    const judging = this.judging(element.id);
+    const drawn = [particles, element, judging.by, judging.every];
+    if (drawn.some((part, i) => part !== item.drawn?.[i])) {
+      clouds!.show(particles, particlesOf(element)!, judging, item.copied ?? []);
+      item.drawn = drawn;
+      if (item.copied) this.host.shadows();
+    }
+    clouds!.setHeight(this.height);
+  }
+
+  #outline(item: Item, bodies: BodiesOfFrame, wanted: boolean) {
+    if (!wanted) {
+      if (item.outline) this.scene.remove(item.outline);
+      item.outline = undefined;
+      return;
+    }
+    if (!item.outline) {
+      item.outline = outline();
+      this.scene.add(item.outline);
+    }
+    layOutline(item.outline, item.mesh!.geometry, bodies);
+  }
+
+  #collision(item: Item, bodies: BodiesOfFrame, wanted: boolean) {
+    if (item.collision) item.collision.visible = wanted;
+    if (wanted && !item.collision) {
+      void this.#geometries.collision(this.#shotId, this.#shot!, item.element).then((geometry) => {
+        if (item.collision || this.#all.get(item.element.id) !== item) return;
+        item.collision = collisionMesh(geometry, countOf(item.element));
+        this.scene.add(item.collision);
+        this.host.changed();
+      });
+    }
+    if (wanted && item.collision) arrange(item.collision, bodies);
+  }
+
+  /** Shows on bodies how much weight a region has there. */
+  #weigh(item: Item, bodies: BodiesOfFrame, shown: boolean) {
+    const weights = shown ? this.weights?.get(item.element.id) : undefined;
+    if (item.weights) item.weights.visible = weights !== undefined;
+    if (!weights) return;
+    if (!item.weights) {
+      item.weights = weightMesh(item.mesh!.geometry, countOf(item.element));
+      this.scene.add(item.weights);
+    }
+    arrange(item.weights, bodies);
+    paintWeights(item.weights, weights);
+  }
+
+  /** Shows where another run has the bodies. */
+  #haunt(item: Item) {
+    const ghost = this.#ghost?.get(item.element.id);
+    if (item.ghost) item.ghost.visible = ghost !== undefined;
+    if (!ghost || solidOf(item.element)?.body?.moves === "still") return;
+    if (!item.ghost) {
+      item.ghost = ghostMesh(item.mesh!.geometry, countOf(item.element));
+      this.scene.add(item.ghost);
+    }
+    arrange(item.ghost, ghost);
+  }
+}

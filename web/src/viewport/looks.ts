@@ -1,0 +1,86 @@
+// Looks as the Viewport shows them: near to the renderer's, cheap to draw.
+import * as THREE from "three";
+import type { Schemas } from "../api/client";
+
+export type Look = Schemas["Look"];
+
+/** Materials kept at most. */
+const MOST = 300;
+
+export class Looks {
+  #materials = new Map<string, THREE.MeshStandardMaterial>();
+  #textures = new Map<string, THREE.Texture>();
+  #shine = new THREE.Color(0, 0, 0);
+
+  /** Told +1 as an image begins to load and −1 as it is there, or cannot be. */
+  constructor(private loading: (change: 1 | -1) => void) {}
+
+  /** The material of a look, whose images lie where `urlOf` says. */
+  get(look: Look, urlOf: (image: string) => string): THREE.MeshStandardMaterial {
+    const key = JSON.stringify([look, urlOf("")]);
+    let material = this.#materials.get(key);
+    if (!material) {
+      const [r, g, b] = look.albedo ?? [0.6, 0.6, 0.6];
+      const through = look.transmission ?? 0;
+      material = new THREE.MeshStandardMaterial({
+        color: new THREE.Color(r, g, b),
+        roughness: Math.max(0.08, look.roughness ?? 0.5),
+        metalness: 0.7 * (look.metalness ?? 0),
+        transparent: through > 0,
+        opacity: 1 - 0.45 * through,
+      });
+      const texture = (image: string | null | undefined, space: string) =>
+        image ? this.#texture(urlOf(image), look.image_repeat ?? 1, space) : null;
+      material.map = texture(look.image, THREE.SRGBColorSpace);
+      material.roughnessMap = texture(look.roughness_image, THREE.NoColorSpace);
+      material.metalnessMap = texture(look.metalness_image, THREE.NoColorSpace);
+      material.emissiveMap = texture(look.emission_image, THREE.SRGBColorSpace);
+      material.normalMap = texture(look.normal_image, THREE.NoColorSpace);
+      material.normalScale.setScalar(look.normal_strength ?? 1);
+      material.userData.look = look;
+      this.#lighten(material);
+      this.#materials.set(key, material);
+      this.#bound();
+    }
+    return material;
+  }
+
+  /** Lets smooth surfaces shine a little, as if the sky were mirrored in them. */
+  shine(colour: THREE.Color) {
+    this.#shine.copy(colour);
+    for (const material of this.#materials.values()) this.#lighten(material);
+  }
+
+  #lighten(material: THREE.MeshStandardMaterial) {
+    const look = material.userData.look as Look;
+    const smooth = (1 - (look.roughness ?? 0.5)) ** 2;
+    // About what a dielectric mirrors, seen from all sides.
+    const share = look.transmission ? 0.1 : 0.35;
+    material.emissive.setRGB(...((look.emission ?? [0, 0, 0]) as [number, number, number]));
+    if (!look.emission_image) material.emissive.add(this.#shine.clone().multiplyScalar(share * smooth));
+  }
+
+  /** Looks that change with time leave many behind. */
+  #bound() {
+    if (this.#materials.size <= MOST) return;
+    const [key, material] = this.#materials.entries().next().value!;
+    this.#materials.delete(key);
+    // One that is still in use is compiled anew when it is drawn.
+    material.dispose();
+  }
+
+  #texture(url: string, repeat: number, space: string): THREE.Texture {
+    const key = `${url} ${repeat} ${space}`;
+    let texture = this.#textures.get(key);
+    if (!texture) {
+      const ended = () => this.loading(-1);
+      this.loading(1);
+      texture = new THREE.TextureLoader().load(url, ended, undefined, ended);
+      texture.colorSpace = space;
+      texture.wrapS = texture.wrapT = THREE.RepeatWrapping;
+      texture.repeat.set(repeat, repeat);
+      this.#textures.set(key, texture);
+    }
+    return texture;
+  }
+}
