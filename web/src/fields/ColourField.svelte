@@ -1,5 +1,5 @@
 <script lang="ts">
-  import KeyMark from "./KeyMark.svelte";
+  import Thread from "./Thread.svelte";
   import { values, type Target } from "../state/values.svelte";
 
   interface Props {
@@ -51,10 +51,9 @@
   }
 </script>
 
-<div class={`grid min-h-[27px] items-center gap-2 ${bare ? "" : "grid-cols-[108px_1fr]"}`}>
-  {#if !bare}<span class="flex items-center"><KeyMark {label} {target} />{label}</span>{/if}
+<div class={`threaded grid items-center gap-2 ${bare ? "" : "grid-cols-[108px_1fr]"}`}>
+  {#if !bare}<span>{label}</span>{/if}
   <span class="flex min-w-0 items-center gap-2">
-    {#if bare}<KeyMark {label} {target} />{/if}
     <input
       type="color"
       class="h-6 w-10 flex-none rounded bg-ground"
@@ -70,4 +69,5 @@
       onkeydown={(event) => event.key === "Enter" && commit()}
     />
   </span>
+  <Thread {label} {target} />
 </div>

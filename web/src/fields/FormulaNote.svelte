@@ -37,12 +37,14 @@
 </script>
 
 {#if told?.fault}
-  <p class="col-span-full mt-0.5 text-coral" role="alert">
+  <p class="order-last col-span-full mt-0.5 text-coral" role="alert">
     {#if told.position != null}<code class="block overflow-hidden text-[11px] whitespace-pre text-soft"
         >{typed}<br />{" ".repeat(told.position)}<b class="text-coral">^</b></code
       >{/if}
     {told.fault}
   </p>
 {:else if told?.value != null || value !== undefined}
-  <p class="col-span-full mt-0.5 text-faint">gives {short(told?.value ?? value ?? 0)} at this frame</p>
+  <p class="order-last col-span-full mt-0.5 text-faint">
+    gives {short(told?.value ?? value ?? 0)} at this frame
+  </p>
 {/if}

@@ -1,7 +1,7 @@
 <script lang="ts">
   import { Slider } from "bits-ui";
   import FormulaNote from "./FormulaNote.svelte";
-  import KeyMark from "./KeyMark.svelte";
+  import Thread from "./Thread.svelte";
   import { performing } from "../state/performing.svelte";
   import { values, type Target } from "../state/values.svelte";
 
@@ -10,6 +10,8 @@
     value?: number | null;
     /** A value of the shot that can be keyed or follow a formula; then nothing is committed here. */
     target?: Target;
+    /** What K keys, where this field is a part of more. */
+    keys?: { label: string; target: Target };
     unit?: string;
     /** Shown value = value × scale. */
     scale?: number;
@@ -28,6 +30,7 @@
     label,
     value: given,
     target,
+    keys = target && { label, target },
     unit = "",
     scale = 1,
     step = 0.1,
@@ -40,13 +43,20 @@
     onclear,
   }: Props = $props();
 
+  /** Characters that a field of a row of three has room for. */
+  const MOST_CHARACTERS = 7;
+
   let value = $derived((target ? (values.get(target) as number | null | undefined) : undefined) ?? given);
   let how = $derived(target ? values.how(target) : "constant");
   let formula = $derived(target && how === "formula" ? values.channel(target)?.expression : null);
 
   function shown(value: number | null | undefined): string {
     if (value === null || value === undefined) return "";
-    return String(Number((value * scale).toPrecision(5)));
+    for (let digits = 5; digits > 1; digits--) {
+      const text = String(Number((value * scale).toPrecision(digits)));
+      if (!bare || text.length <= MOST_CHARACTERS) return text;
+    }
+    return String(Number((value * scale).toPrecision(1)));
   }
   const settled = () => (formula != null ? `= ${formula}` : shown(value));
 
@@ -108,6 +118,13 @@
       draft = null;
       event.currentTarget.blur();
     }
+    // What is typed is what K keys; with nothing typed the thread keys the value as it is.
+    if (event.key.toLowerCase() === "k" && keys && draft !== null && typed === null) {
+      event.preventDefault();
+      event.stopPropagation();
+      const { target, label } = keys;
+      void commit().then(() => values.how(target) !== "here" && values.key(target, label));
+    }
     const by = event.key === "ArrowUp" ? 1 : event.key === "ArrowDown" ? -1 : 0;
     if (by === 0 || typed !== null) return;
     event.preventDefault();
@@ -118,12 +135,10 @@
 </script>
 
 {#snippet input()}
-  <span class="field flex items-baseline gap-1" class:opacity-50={disabled}>
+  <span class="field flex items-baseline gap-1" class:px-1!={bare} class:opacity-50={disabled}>
     <input
       class="w-full min-w-0 bg-transparent outline-offset-4"
       class:text-right={typed === null}
-      class:text-lime={how === "keyed" || how === "here"}
-      class:text-aqua={typed !== null}
       inputmode={target ? "text" : "decimal"}
       aria-label={unit ? `${label}, ${unit}` : label}
       title={how === "keyed" ? "Keyed: typing sets a key at this frame" : undefined}
@@ -145,11 +160,10 @@
 {:else}
   <div
     class="grid min-h-[27px] items-center gap-2"
+    class:threaded={target}
     style:grid-template-columns={slide && typed === null ? "108px 1fr 92px" : "108px 1fr"}
   >
-    <span class="flex items-center"
-      >{#if target}<KeyMark {label} {target} />{/if}{label}</span
-    >
+    <span>{label}</span>
     {#if slide && typed === null}
       <Slider.Root
         type="single"
@@ -179,6 +193,7 @@
       </Slider.Root>
     {/if}
     {@render input()}
+    {#if target}<Thread {label} {target} />{/if}
   </div>
   {#if target && typed !== null}<FormulaNote {target} {typed} value={value ?? undefined} />{/if}
 {/if}

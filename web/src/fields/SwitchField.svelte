@@ -1,18 +1,20 @@
 <script lang="ts">
   // A switch that can be keyed.
-  import KeyMark from "./KeyMark.svelte";
+  import Thread from "./Thread.svelte";
   import { values, type Target } from "../state/values.svelte";
 
   let { label, target }: { label: string; target: Target } = $props();
 </script>
 
-<label class="flex min-h-[27px] items-center gap-2">
-  <KeyMark {label} {target} />
-  <input
-    type="checkbox"
-    class="accent-[var(--lime)]"
-    checked={values.get(target) === true}
-    onchange={(event) => values.set(target, label, event.currentTarget.checked)}
-  />
-  {label}
-</label>
+<div class="threaded">
+  <label class="flex min-h-[27px] items-center gap-2">
+    <input
+      type="checkbox"
+      class="accent-[var(--lime)]"
+      checked={values.get(target) === true}
+      onchange={(event) => values.set(target, label, event.currentTarget.checked)}
+    />
+    {label}
+  </label>
+  <Thread {label} {target} />
+</div>

@@ -1,6 +1,6 @@
 <script lang="ts">
   import type { Vector } from "../api/client";
-  import KeyMark from "./KeyMark.svelte";
+  import Thread from "./Thread.svelte";
   import NumberField from "./NumberField.svelte";
   import { values, type Target } from "../state/values.svelte";
 
@@ -42,9 +42,9 @@
   }
 </script>
 
-<div class="grid min-h-[27px] grid-cols-[108px_1fr] items-center gap-2">
+<div class="grid min-h-[27px] grid-cols-[108px_1fr] items-center gap-2" class:threaded={target}>
   <span class="flex items-center gap-1"
-    >{#if target}<KeyMark {label} {target} />{/if}{label}
+    >{label}
     {#if unit}<small class="text-faint">{unit}</small>{/if}</span
   >
   <div class="grid gap-1" style:grid-template-columns={`repeat(${parts.length}, 1fr)`}>
@@ -58,8 +58,10 @@
         {whole}
         value={value[i]}
         target={target && stored ? { ...target, path: `${target.path}[${i}]` } : undefined}
+        keys={target && { label, target }}
         oncommit={(v) => set(i, v)}
       />
     {/each}
   </div>
+  {#if target}<Thread {label} {target} />{/if}
 </div>

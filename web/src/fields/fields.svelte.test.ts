@@ -1,6 +1,7 @@
 import { flushSync, mount, tick, unmount } from "svelte";
 import { afterEach, describe, expect, test, vi } from "vitest";
 import type { Element } from "../api/client";
+import { playback } from "../state/playback.svelte";
 import { shot } from "../state/shot.svelte";
 import { values } from "../state/values.svelte";
 import ColourField from "./ColourField.svelte";
@@ -125,33 +126,81 @@ test("a colour being typed stays while other values of the shot change", () => {
 
 describe("a value that can change with time", () => {
   const at = (element: Element) => ({ element, ids: [1], path: "kind.solid.body.friction" });
-  const mark = () => document.querySelector<HTMLButtonElement>("[data-how]")!;
+  const thread = () => document.querySelector<HTMLElement>("[data-thread]")!;
+  const knots = () => [...thread().querySelectorAll<HTMLElement>("[data-knot]")];
   function show(channels: object) {
+    if (mounted) void unmount(mounted);
+    mounted = undefined;
     const props = { label: "Friction", target: at(crate({ friction: 0.5 }, {}, channels)) };
     mounted = mount(NumberField, { target: document.body, props });
     flushSync();
   }
-
-  test("has an empty mark while it is constant, and keys at a press", () => {
+  const keyed = (...frames: number[]) => ({
+    "kind.solid.body.friction": { keys: frames.map((frame) => ({ frame, value: 0.2 })) },
+  });
+  const made = (edit: ReturnType<typeof edits>, call = 0) => edit.mock.calls[call][1](shot.document!);
+  function edits() {
     const edit = vi.spyOn(shot, "edit").mockResolvedValue(true);
+    edit.mockClear();
+    return edit;
+  }
+
+  test("has a bare thread while it is constant, and is keyed by a press on the thread", () => {
+    const edit = edits();
     show({});
-    expect(mark().dataset.how).toBe("constant");
-    mark().click();
-    const [label, make] = edit.mock.calls[0];
-    expect(label).toBe("Friction keyed of Crate");
+    expect([thread().dataset.how, knots().length]).toEqual(["constant", 0]);
+    thread().querySelector("button")!.click();
+    expect(edit.mock.calls[0][0]).toBe("Friction keyed of Crate");
     const keys = [{ frame: 1, value: 0.5 }];
-    expect(make(shot.document!)).toMatchObject([
+    expect(made(edit)).toMatchObject([
       { op: "add", path: "/elements/0/channels", value: { "kind.solid.body.friction": { keys } } },
     ]);
   });
 
-  test("reads as keyed, and as keyed here", () => {
-    show({ "kind.solid.body.friction": { keys: [{ frame: 4, value: 0.2 }] } });
-    expect(mark().dataset.how).toBe("keyed");
-    void unmount(mounted!);
-    document.body.innerHTML = "";
-    show({ "kind.solid.body.friction": { keys: [{ frame: 1, value: 0.2 }] } });
-    expect(mark().dataset.how).toBe("here");
+  test("has a knot for each key, and says whether one is at this frame", () => {
+    show(keyed(4, 9));
+    expect([thread().dataset.how, ...knots().map((knot) => knot.dataset.knot)]).toEqual(["keyed", "4", "9"]);
+    show(keyed(1));
+    expect(thread().dataset.how).toBe("here");
+  });
+
+  test("goes to a key by a press on its knot", () => {
+    show(keyed(4));
+    knots()[0].dispatchEvent(new PointerEvent("pointerdown", { bubbles: true, clientX: 40 }));
+    window.dispatchEvent(new PointerEvent("pointerup", { clientX: 40 }));
+    expect(playback.frame).toBe(4);
+    playback.frame = 1;
+  });
+
+  test("is keyed by K from its field, and its key taken away by K again", () => {
+    const edit = edits();
+    show({});
+    press("k");
+    expect(edit.mock.calls[0][0]).toBe("Friction keyed of Crate");
+    show(keyed(1));
+    press("k");
+    expect(edit.mock.calls[1][0]).toBe("Key of friction removed of Crate");
+    expect(made(edit, 1)).toMatchObject([{ op: "remove" }, { op: "add", value: 0.5 }]);
+  });
+
+  test("is set and then keyed by K while a number is typed; K is a letter of a formula", async () => {
+    const set = vi.spyOn(values, "set").mockResolvedValue(true);
+    const key = vi.spyOn(values, "key").mockResolvedValue(true);
+    show({});
+    type("0.8");
+    press("k");
+    await tick();
+    await tick();
+    expect([set.mock.calls[0][2], key.mock.calls.length]).toEqual([0.8, 1]);
+    type("= k");
+    press("k");
+    expect(key.mock.calls.length).toBe(1);
+  });
+
+  test("adds no stop of the Tab key", () => {
+    show(keyed(1, 4));
+    const stops = [...document.querySelectorAll<HTMLElement>("input, button, [tabindex]")];
+    expect(stops.filter((stop) => stop.tabIndex >= 0)).toEqual([field()]);
   });
 
   test("shows its formula, and takes one that is typed", () => {

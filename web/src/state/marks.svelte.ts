@@ -92,6 +92,26 @@ class Marks {
     this.list = [];
   }
 
+  /** Chooses a key and drags it along the frames; a press that moves nothing is told apart. */
+  drag(event: PointerEvent, mark: Mark, framesPerPixel: number, pressed: () => unknown = () => {}) {
+    this.pick(mark, event.shiftKey);
+    const start = event.clientX;
+    const by = (e: PointerEvent) => Math.round((e.clientX - start) * framesPerPixel);
+    const move = (e: PointerEvent) => (this.dragged = by(e));
+    const done = (e: PointerEvent) => {
+      removeEventListener("pointermove", move);
+      removeEventListener("pointerup", done);
+      removeEventListener("pointercancel", done);
+      this.dragged = 0;
+      if (e.type !== "pointerup") return;
+      if (by(e) === 0) pressed();
+      else void this.nudge(by(e));
+    };
+    addEventListener("pointermove", move);
+    addEventListener("pointerup", done);
+    addEventListener("pointercancel", done);
+  }
+
   toggleOpen(element: number) {
     this.open = this.open.includes(element)
       ? this.open.filter((id) => id !== element)

@@ -107,16 +107,27 @@ class Values {
     return channels[target.path] ?? (whole ? channels[whole[0]] : undefined);
   }
 
+  /** The channels that a value follows: its own, that of the whole it is a part of, or those of its parts. */
+  channels(target: Target): [string, Channel][] {
+    const all = channelsOf(target.element ?? shot.document);
+    const whole = split(target.path)?.[0];
+    for (const path of [target.path, whole]) if (path && all[path]) return [[path, all[path]]];
+    return Object.entries(all).filter(([path]) => split(path)?.[0] === target.path);
+  }
+
   /** Shows what a value would do, before it is saved; null: as it is saved. */
   try(target: Target, value: number | null) {
     this.tried = value === null ? null : { element: target.element?.id ?? null, path: target.path, value };
   }
 
   how(target: Target): How {
-    const channel = this.channel(target);
-    if (!channel) return "constant";
-    if (channel.expression != null) return "formula";
-    return keysOf(channel).some((key) => key.frame === playback.frame) ? "here" : "keyed";
+    const channels = this.channels(target).map(([, channel]) => channel);
+    if (channels.length === 0) return "constant";
+    const keyed = channels.filter((channel) => channel.expression == null);
+    if (keyed.length === 0) return "formula";
+    return keyed.some((channel) => keysOf(channel).some((key) => key.frame === playback.frame))
+      ? "here"
+      : "keyed";
   }
 
   #edit(target: Target, label: string, make: (document: Shot, id: number | null) => Operation[]) {
@@ -157,25 +168,54 @@ class Values {
 
   /** Keys a value at this frame as it is now, or takes its key away. */
   toggleKey(target: Target, label: string) {
+    return this.how(target) === "here" ? this.#removeKey(target, label) : this.key(target, label);
+  }
+
+  /** Keys a value at this frame as it is now. */
+  key(target: Target, label: string) {
     const frame = playback.frame;
-    const here = this.how(target) === "here";
-    return this.#edit(
-      target,
-      here ? `Key of ${label.toLowerCase()} removed` : `${label} keyed`,
-      (document, id) => {
-        const place = placeOf(document, id);
-        if (!place) return [];
-        const channel = channelsOf(place.owner)[target.path];
-        const owner = id === null ? place.owner : this.now(place.owner as Element);
-        const value = (read(owner, target.path) ?? this.get(target)) as Value;
-        if (!here) return channelOperations(document, id, target.path, withKey(channel, frame, value));
-        const left = withoutKey(channel, frame);
-        const operations = channelOperations(document, id, target.path, left);
-        // The value stays what it was at its last key.
-        if (!left) operations.push({ op: "add", path: place.at + pointer(target.path), value });
-        return operations;
-      },
+    return this.#edit(target, `${label} keyed`, (document, id) =>
+      this.#keyed(document, id, target).flatMap(({ path, channel, value }) =>
+        channelOperations(document, id, path, withKey(channel, frame, value)),
+      ),
     );
+  }
+
+  #removeKey(target: Target, label: string) {
+    const frame = playback.frame;
+    return this.#edit(target, `Key of ${label.toLowerCase()} removed`, (document, id) =>
+      this.#keyed(document, id, target).flatMap(({ at, path, channel, value }) => {
+        const left = withoutKey(channel, frame);
+        const operations = channelOperations(document, id, path, left);
+        // The value stays what it was at its last key.
+        if (!left) operations.push({ op: split(path) ? "replace" : "add", path: at + pointer(path), value });
+        return operations;
+      }),
+    );
+  }
+
+  /** What is keyed for a value: itself, or those of its parts that have channels of keys already. */
+  #keyed(document: Shot, id: number | null, target: Target) {
+    const place = placeOf(document, id);
+    if (!place) return [];
+    const channels = channelsOf(place.owner);
+    const owner = id === null ? place.owner : this.now(place.owner as Element);
+    const parts = Object.keys(channels).filter((path) => split(path)?.[0] === target.path);
+    const whole = split(target.path)?.[0];
+    const own =
+      whole && channels[whole]
+        ? [whole]
+        : channels[target.path] || parts.length === 0
+          ? [target.path]
+          : parts;
+    return own
+      .filter((path) => channels[path]?.expression == null)
+      .map((path) => ({
+        at: place.at,
+        path,
+        channel: channels[path] as Channel | undefined,
+        value: (read(owner, path) ?? this.get({ ...target, path })) as Value,
+      }));
   }
 
   /** Gives a value a formula, or takes it away. One that cannot be read is not even sent. */

@@ -17,20 +17,8 @@
   function press(event: PointerEvent & { currentTarget: HTMLElement }, frame: number) {
     if (event.button !== 0) return;
     event.stopPropagation();
-    const mark = { element, path, frame };
-    marks.pick(mark, event.shiftKey);
-    const lane = event.currentTarget.parentElement!.getBoundingClientRect();
-    const start = event.clientX;
-    const by = (e: PointerEvent) => Math.round(((e.clientX - start) / lane.width / 0.96) * span);
-    const move = (e: PointerEvent) => (marks.dragged = by(e));
-    const done = (e: PointerEvent) => {
-      removeEventListener("pointermove", move);
-      removeEventListener("pointerup", done);
-      marks.dragged = 0;
-      if (e.type === "pointerup") void marks.nudge(by(e));
-    };
-    addEventListener("pointermove", move);
-    addEventListener("pointerup", done);
+    const width = event.currentTarget.parentElement!.getBoundingClientRect().width * 0.96;
+    marks.drag(event, { element, path, frame }, span / width);
   }
 
   function type(event: KeyboardEvent, frame: number) {
