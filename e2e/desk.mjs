@@ -25,6 +25,16 @@ export async function drawn(page) {
   await page.waitForFunction(() => Number(document.querySelector("canvas")?.dataset.drawn) > 0);
 }
 
+/** Waits until the Viewport shows the shot as it is saved. */
+export async function shown(page) {
+  const id = /shot\/(\d+)/.exec(page.url())[1];
+  const { revision } = await (await page.request.get(new URL(`/api/shots/${id}`, page.url()).href)).json();
+  await page.waitForFunction(
+    (wanted) => Number(document.querySelector("canvas")?.dataset.revision) >= wanted,
+    revision,
+  );
+}
+
 export async function type(page, label, value) {
   const field = page.getByRole("textbox", { name: label, exact: true });
   await field.fill(value);
@@ -35,6 +45,7 @@ export async function add(page, name) {
   await page.getByRole("button", { name: "Add", exact: true }).click();
   await page.getByRole("menuitem", { name, exact: true }).click();
   await expect(page.getByRole("textbox", { name: "Name", exact: true })).toHaveValue(new RegExp(name));
+  await shown(page);
 }
 
 export async function select(page, name) {

@@ -62,12 +62,23 @@
     if (found.length > 0) pick(found[0].item.run);
   }
 
+  /** Letters typed before the field has the focus are the query's. */
+  function typeAhead(event: KeyboardEvent) {
+    if (!desk.finder || event.ctrlKey || event.metaKey || event.altKey || event.key.length !== 1) return;
+    if ((event.target as HTMLElement).matches("[role=dialog] *")) return;
+    event.preventDefault();
+    event.stopPropagation();
+    query += event.key;
+  }
+
   function pick(run: () => unknown) {
     desk.finder = false;
     query = "";
     run();
   }
 </script>
+
+<svelte:window onkeydowncapture={typeAhead} />
 
 <Dialog.Root bind:open={desk.finder}>
   <Dialog.Portal>

@@ -83,12 +83,11 @@
 <div class="thread" data-how={how} data-thread={label} {@attach row}>
   <button
     tabindex="-1"
+    class:late={notch > 50}
     aria-label={words}
     disabled={how === "formula"}
     onclick={() => values.toggleKey(target, label)}
-  >
-    <small class={notch > 50 ? "left-0" : "right-0"}>{words}</small>
-  </button>
+  ></button>
   <svg viewBox={`0 0 100 ${THREAD_HEIGHT}`} preserveAspectRatio="none" aria-hidden="true">
     {#if curves.length === 0}<line x1="0" x2="100" y1={THREAD_HEIGHT / 2} y2={THREAD_HEIGHT / 2} />{/if}
     {#each curves as points, i (i)}<polyline {points} />{/each}
@@ -130,9 +129,11 @@
     inset: 0;
     width: 100%;
   }
-  small {
-    display: none;
+  /* The words for a press, where the notch is not. */
+  button:hover::after {
+    content: attr(aria-label);
     position: absolute;
+    right: 0;
     bottom: 1px;
     font-size: 10.5px;
     line-height: 18px;
@@ -145,8 +146,9 @@
   .thread:hover button {
     z-index: 1;
   }
-  button:hover small {
-    display: block;
+  button.late::after {
+    left: 0;
+    right: auto;
   }
   svg {
     position: absolute;

@@ -131,11 +131,16 @@ export class Viewport {
     if (changed || reframed) this.#place();
   }
 
-  setFrames(frame: ViewportFrame | null, staged: ViewportFrame | null, ghost: ViewportFrame | null) {
-    if (this.#items.setFrames(frame, staged, ghost)) this.#place();
+  /** Shows frames; gives whether they differ from those shown before. */
+  setFrames(frame: ViewportFrame | null, staged: ViewportFrame | null, ghost: ViewportFrame | null): boolean {
+    const changed = this.#items.setFrames(frame, staged, ghost);
+    if (changed) this.#place();
+    return changed;
   }
 
   setSelection(selected: number[], solo: number[], handle: Handle) {
+    // Until the next drawing no handle of what was selected before takes a press.
+    if (String(selected) !== String(this.#selected)) this.#handles.attach([], handle);
     this.#selected = selected;
     this.#solo = solo;
     this.#handle = handle;

@@ -23,10 +23,13 @@
   let viewport = $state.raw<Viewport | null>(null);
   let size = $state({ width: 0, height: 0 });
   let drawn = $state(0);
+  /** The revision of the shot that was arranged last, and the one that is drawn. */
+  let arrangedRevision = 0;
+  let drawnRevision = $state(0);
   let dropping = $state(false);
   /** Counts up when elements were put where they are at the frame shown. */
   let arranged = $state(0);
-  let staged = $state.raw<{ key: string; frame: ViewportFrame } | null>(null);
+  let staged = $state.raw<{ key: string; revision: number; frame: ViewportFrame } | null>(null);
 
   onMount(() => {
     const made = new Viewport(canvas, {
@@ -53,7 +56,10 @@
       curveDrawn: (points) => {
         if (desk.drawing) desk.drawing = { ...desk.drawing, points };
       },
-      drawn: () => drawn++,
+      drawn: () => {
+        drawn++;
+        drawnRevision = arrangedRevision;
+      },
     });
     viewport = made;
     desk.viewport = made;
@@ -110,11 +116,12 @@
     const document = shot.document;
     if (id === null || !document || !viewport || performing.frame) return;
     const frame = keyed || follows ? playback.frame : document.timing.first;
-    const key = `${id} ${shot.state?.revision} ${frame} ${follows ? playback.changes : ""}`;
+    const revision = shot.state?.revision ?? 0;
+    const key = `${id} ${revision} ${frame} ${follows ? playback.changes : ""}`;
     if (staged?.key === key) return;
     void api
       .staged(id, frame)
-      .then((buffer) => (staged = { key, frame: decodeFrame(buffer) }))
+      .then((buffer) => (staged = { key, revision, frame: decodeFrame(buffer) }))
       .catch(() => undefined);
   });
 
@@ -129,10 +136,11 @@
     const frame = playback.frame;
     const ghost = playback.ghost;
     const now = staged?.frame ?? null;
+    const revision = staged?.revision ?? 0;
     if (!viewport || run === undefined) return;
     const made = viewport;
     made.performing = performing.on;
-    if (performing.frame) return made.setFrames(performing.frame, performing.frame, null);
+    if (performing.frame) return void made.setFrames(performing.frame, performing.frame, null);
     // At its first frame the shot stands as it is staged; only particles may be there already.
     const { backwards } = playback;
     const source = playback.source(frame);
@@ -143,7 +151,8 @@
     const other = ghost === null ? null : playback.fetch(ghost, source).then(shown);
     void Promise.all([wanted, other]).then(([a, b]) => {
       if (frame !== playback.frame) return;
-      made.setFrames(a ?? null, now, b ?? null);
+      arrangedRevision = revision;
+      if (!made.setFrames(a ?? null, now, b ?? null)) drawnRevision = revision;
       arranged++;
     });
   });
@@ -217,6 +226,7 @@
     bind:this={canvas}
     class="block h-full w-full"
     data-drawn={drawn}
+    data-revision={drawnRevision}
     aria-label="The shot in 3D"
     tabindex="-1"
   ></canvas>
