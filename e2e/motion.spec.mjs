@@ -70,7 +70,8 @@ test("keys are boxed, mirrored, repeated, copied and pasted", async ({ page }) =
   await page.keyboard.up("Shift");
   const tools = page.getByRole("toolbar", { name: "Keys chosen" });
   await expect(tools).toContainText("2 keys");
-  await tools.getByRole("button", { name: "Mirror" }).click();
+  await tools.getByRole("button", { name: "Change" }).click();
+  await page.getByRole("menuitem", { name: "Mirror" }).click();
   await saved(page, "mirrored");
   await goTo(page, 2, 1, 24);
   await expect(field(page, "Place x")).toHaveValue("2");

@@ -3,6 +3,7 @@
   import { Tooltip } from "bits-ui";
   import { Events, type Told } from "./api/client";
   import Finder from "./app/Finder.svelte";
+  import ImageDialog from "./app/ImageDialog.svelte";
   import Notices from "./app/Notices.svelte";
   import TopBar from "./app/TopBar.svelte";
   import { commands } from "./state/commands.svelte";
@@ -57,7 +58,7 @@
       void playback.refresh();
     }
     if (told.what === "runs") playback.changes++;
-    if (told.what === "film") films.progress(told.film, told.done, told.seconds_left);
+    if (told.what === "film") films.progress(told);
     if (told.what === "films") void films.refresh();
   }
 
@@ -87,6 +88,7 @@
       <Dailies />
     {/if}
   </div>
+  <ImageDialog />
   <Finder />
   <Notices />
 </Tooltip.Provider>

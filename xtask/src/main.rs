@@ -12,7 +12,8 @@ const USAGE: &str = "usage: cargo xtask COMMAND
   bench                              benchmarks, printed as ratios
   types                              generate the front end's types from the server's description
   validate                           measure, and write docs/validation.md with its plots; cut every sample at every frame
-  screenshots                        take the pictures in docs/screenshots";
+  screenshots                        take the pictures in docs/screenshots
+  posters                            render the posters that the sample shots come with";
 
 fn main() -> Result<()> {
     let mut arguments = std::env::args().skip(1);
@@ -32,6 +33,7 @@ fn main() -> Result<()> {
             let cut = ["BRIGHT_RIPPLE_EVERY_CUT=1", "cargo", "test", "--workspace", "--test", "samples"];
             run("env", &cut, ".")
         }
+        "posters" => posters(),
         "screenshots" => {
             web()?;
             cargo(&["build"])?;
@@ -40,6 +42,35 @@ fn main() -> Result<()> {
         }
         _ => bail!("{USAGE}"),
     }
+}
+
+/// Renders the poster of each sample shot from its own frame.
+fn posters() -> Result<()> {
+    cargo(&["build", "--workspace"])?;
+    let program = "target/debug/bright-ripple";
+    let work = std::env::temp_dir().join(format!("bright-ripple-posters-{}", std::process::id()));
+    let at = |part: &str| work.join(part).display().to_string();
+    let (shot, run_folder, film) = (at("shot.json"), at("run"), at("film"));
+    let names = Command::new(program).arg("sample").output()?.stdout;
+    for name in String::from_utf8(names)?.lines() {
+        let _ = std::fs::remove_dir_all(&work);
+        run(program, &["sample", name, "--out", &at("")], ".")?;
+        let text = std::fs::read_to_string(&shot)?;
+        let after = text.split_once("\"poster\": ").context("a sample has a poster")?.1;
+        let frame: u32 = after.split([',', '\n']).next().unwrap_or_default().parse()?;
+        run(program, &["bake", &shot, "--out", &run_folder, "--frames", &format!("1-{frame}")], ".")?;
+        let frames = format!("{frame}-{frame}");
+        let how = ["--frames", &frames, "--size", "480x270", "--samples", "192", "--clamp"];
+        run(
+            program,
+            &[&["render", &shot, "--run", &run_folder, "--out", &film][..], &how[..]].concat(),
+            ".",
+        )?;
+        let file = name.to_lowercase().replace(' ', "_");
+        let picture = work.join("film").join(format!("frame-{frame:05}.png"));
+        std::fs::copy(picture, format!("crates/studio/src/demo/posters/{file}.png"))?;
+    }
+    Ok(std::fs::remove_dir_all(&work)?)
 }
 
 fn root() -> PathBuf {

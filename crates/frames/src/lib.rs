@@ -19,12 +19,14 @@
 //! let back = decode(&encode(&frame)).unwrap();
 //! assert_eq!(back.bodies[&shot::Id(4)].len(), 1);
 //! ```
+#![forbid(unsafe_code)]
 #![warn(missing_docs)]
 
 mod codec;
 mod files;
 mod frame;
 mod particles;
+mod poster;
 mod run;
 mod wire;
 

@@ -16,6 +16,7 @@
 //! let hit = bvh.closest(&Ray::new([0.01, 0.02, 5.0].into(), [0.0, 0.0, -1.0].into())).unwrap();
 //! assert!((hit.t - 4.0).abs() < 0.01);
 //! ```
+#![deny(unsafe_code)]
 #![warn(missing_docs)]
 
 mod bvh;

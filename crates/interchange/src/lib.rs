@@ -7,6 +7,7 @@
 //! let mesh = interchange::read_mesh("tri.obj", b"v 0 0 0\nv 1 0 0\nv 0 1 0\nf 1 2 3\n").unwrap();
 //! assert_eq!(mesh.triangles, [[0, 1, 2]]);
 //! ```
+#![forbid(unsafe_code)]
 #![warn(missing_docs)]
 
 mod complete;

@@ -19,22 +19,27 @@
 //! let picture = render(&scene, &settings, &|_| true).unwrap();
 //! assert!(picture.rgb.iter().all(|pixel| pixel[0] > 0.0));
 //! ```
+#![forbid(unsafe_code)]
 #![warn(missing_docs)]
 
 mod bsdf;
 mod camera;
 pub mod display;
+mod gate;
 mod integrate;
 mod light;
 mod particles;
 mod render;
+mod sample;
 mod sampler;
 mod scene;
 mod sky;
 mod surface;
 
 pub use camera::Lens;
+pub use gate::in_gate;
 pub use light::Environment;
 pub use render::{Picture, Settings, render};
+pub use sample::{Sample, sample};
 pub use scene::{Assets, Scene, SceneError};
 pub use sky::sky_map;

@@ -66,7 +66,7 @@ impl Picture {
 }
 
 /// Side of a tile, pixels.
-const TILE: u32 = 16;
+pub(crate) const TILE: u32 = 16;
 
 /// Renders. `progress` is told the fraction done and says whether to go on; the
 /// result is none if it said no.
@@ -122,7 +122,7 @@ pub fn render(
     Some(picture)
 }
 
-fn pixel(scene: &Scene, settings: &Settings, x: u32, y: u32) -> (Vec3, First) {
+pub(crate) fn pixel(scene: &Scene, settings: &Settings, x: u32, y: u32) -> (Vec3, First) {
     let (w, h) = (settings.width as f32, settings.height as f32);
     let mut sum = Vec3::ZERO;
     let mut nearest: Option<(f32, First)> = None;

@@ -137,6 +137,25 @@ pub(crate) struct Meeting<'a> {
     pub sampled: Option<Vec3>,
 }
 
+/// Where the solver has an element's first body at a frame: `frame` is that
+/// of `at`, `earlier` gives those before.
+pub(crate) fn solved_pose(
+    shot: &Shot,
+    frame: Option<&Frame>,
+    at: f64,
+    earlier: &dyn Fn(u32) -> Option<Frame>,
+    id: Id,
+    then: f64,
+) -> Option<Pose> {
+    // What the document moves is in a frame of the run too.
+    shot.element(id)?.as_solid()?;
+    let first_body = |frame: &Frame| -> Option<Pose> {
+        let bodies = frame.bodies.get(&id)?;
+        Some((*bodies.positions.first()?, *bodies.orientations.first()?))
+    };
+    if then == at { frame.and_then(first_body) } else { first_body(&earlier(then.round() as u32)?) }
+}
+
 impl Scene {
     /// Builds the scene for frame `number`. Solids stand where `frame` has
     /// them, or where the document has them if it is none.
@@ -163,18 +182,7 @@ impl Scene {
         let sampler = Sampler::new(shot).map_err(|faults| {
             SceneError::Fault(faults.first().map_or_else(String::new, ToString::to_string))
         })?;
-        let first_body = |frame: &Frame, id: Id| -> Option<Pose> {
-            let bodies = frame.bodies.get(&id)?;
-            Some((*bodies.positions.first()?, *bodies.orientations.first()?))
-        };
-        let solved = |id: Id, then: f64| -> Option<Pose> {
-            // What the document moves is in a frame of the run too.
-            shot.element(id)?.as_solid()?;
-            if then == at {
-                return frame.and_then(|frame| first_body(frame, id));
-            }
-            earlier(then.round() as u32).and_then(|frame| first_body(&frame, id))
-        };
+        let solved = |id: Id, then: f64| solved_pose(shot, frame, at, earlier, id, then);
         let now = sampler.at_with(at, &solved)?;
         let shot = &now;
         let world = World::new(shot, &sampler, at, &solved);

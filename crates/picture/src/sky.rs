@@ -18,11 +18,17 @@ pub(crate) fn sky_light(
             ground: *ground * sky.strength,
         },
         SkySource::Image { asset } => {
-            let image = assets.environments.get(asset).ok_or_else(|| SceneError::MissingAsset {
+            let environment = assets.environments.get(asset).map(|image| Environment::clone(image));
+            // An image for a screen serves too, as bright as white at most.
+            let image = || {
+                let image = assets.meshes.images.get(asset)?;
+                Some(Environment { width: image.width, height: image.height, rgb: image.rgb.clone() })
+            };
+            let image = environment.or_else(image).ok_or_else(|| SceneError::MissingAsset {
                 element: element.name.clone(),
                 asset: asset.clone(),
             })?;
-            Sky::Image(SkyImage::new(Environment::clone(image), sky.strength, orientation))
+            Sky::Image(SkyImage::new(image, sky.strength, orientation))
         }
     })
 }

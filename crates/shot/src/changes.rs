@@ -24,6 +24,39 @@ pub fn what_changed(before: &Shot, now: &Shot) -> Vec<String> {
     changes(before, now).into_iter().map(words).collect()
 }
 
+/// A value that differs between two states of a shot, for a table.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct Difference {
+    /// The value in words, such as `friction of Crate stack`.
+    pub value: String,
+    /// The value before, as the file has it; none where it is no single value.
+    pub before: Option<String>,
+    /// The value now.
+    pub now: Option<String>,
+}
+
+/// What of the simulation's inputs differs between two states of a shot: as
+/// [`what_changed`], with the values where they are numbers or switches.
+pub fn differences(before: &Shot, now: &Shot) -> Vec<Difference> {
+    let of_elements: BTreeMap<String, [Option<String>; 2]> = (now.elements.iter())
+        .filter_map(|element| Some((element, before.element(element.id)?)))
+        .flat_map(|(new, old)| {
+            let old = values(old);
+            values(new).into_iter().filter_map(move |(path, value)| {
+                let was = old.get(&path).copied().flatten();
+                let shown = |value: Option<Value>| value.map(|value| value.to_string());
+                let words = format!("{} of {}", label(&path), new.name);
+                (was != value).then(|| (words, [shown(was), shown(value)]))
+            })
+        })
+        .collect();
+    let row = |value: String| {
+        let [before, now] = of_elements.get(&value).cloned().unwrap_or_default();
+        Difference { value, before, now }
+    };
+    what_changed(before, now).into_iter().map(row).collect()
+}
+
 /// Why frames computed from `before` are stale, in words for the Timeline: `before
 /// friction of Crate stack changed`. None if nothing differs.
 pub fn why_stale(before: &Shot, now: &Shot) -> Option<String> {
@@ -133,7 +166,10 @@ fn element_changes(before: &Shot, now: &Shot, old: &Element, new: &Element) -> V
             say(a.seed != b.seed, "seed");
         }
         (a, b) if a != b => {
-            let (old_values, new_values) = (values(old), values(new));
+            let own = |element: &Element| -> BTreeMap<String, Option<Value>> {
+                values(element).into_iter().filter(|(path, _)| path.starts_with("kind.")).collect()
+            };
+            let (old_values, new_values) = (own(old), own(new));
             let same_kind = old_values.keys().eq(new_values.keys());
             for (path, value) in &new_values {
                 say(same_kind && old_values[path] != *value, label(path));
@@ -153,14 +189,11 @@ fn element_changes(before: &Shot, now: &Shot, old: &Element, new: &Element) -> V
     changes
 }
 
-/// The values of an element by their paths, placement left out.
+/// The values of an element by their paths.
 fn values(element: &Element) -> BTreeMap<String, Option<Value>> {
     let mut values = BTreeMap::new();
     element_parameters(&mut element.clone(), &mut |path, slot, _| {
-        let path = path.to_string();
-        if path.starts_with("kind.") {
-            values.insert(path, slot.get());
-        }
+        values.insert(path.to_string(), slot.get());
     });
     values
 }

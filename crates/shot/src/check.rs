@@ -48,6 +48,8 @@ pub enum Mistake {
     RegionEmpty,
     /// Particles become ever more of each other.
     EndlessBecoming,
+    /// An element leaves the camera's gate, or never enters it.
+    OutsideGate,
     /// Particles cannot be born as they are to: nowhere, or too many.
     CannotBeBorn,
 }

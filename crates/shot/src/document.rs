@@ -23,10 +23,16 @@ pub struct Shot {
     pub version: u32,
     /// The shot's name.
     pub name: String,
+    /// What the shot shows, in a line; at most 160 characters.
+    #[serde(default, skip_serializing_if = "String::is_empty")]
+    pub about: String,
     /// Frame rate and range.
     pub timing: Timing,
     /// Size of the picture.
     pub picture: PictureSize,
+    /// The frame that stands for the shot in lists; none: the frame in which most happens.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub poster: Option<u32>,
     /// What the whole simulation shares.
     #[serde(default)]
     pub physics: Physics,
@@ -164,8 +170,10 @@ impl Shot {
         let mut shot = Self {
             version: VERSION,
             name: name.to_owned(),
+            about: String::new(),
             timing: Timing { fps: 24.0, first: 1, last: 96 },
             picture: PictureSize { width: 1280, height: 720 },
+            poster: None,
             physics: Physics::default(),
             camera: None,
             channels: BTreeMap::new(),

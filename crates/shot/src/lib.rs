@@ -17,10 +17,12 @@
 //! let text = shot::write(&shot);
 //! assert_eq!(shot::read(text.as_bytes()).unwrap(), shot);
 //! ```
+#![forbid(unsafe_code)]
 #![warn(missing_docs)]
 
 mod changes;
 pub mod check;
+mod contact;
 mod copies;
 mod curve;
 mod document;
@@ -39,7 +41,8 @@ mod region;
 mod shape;
 mod world;
 
-pub use changes::{what_changed, why_stale};
+pub use changes::{Difference, differences, what_changed, why_stale};
+pub use contact::pair_coefficient;
 pub use copies::Copies;
 pub use curve::{Curve, Lettering};
 pub use document::{Asset, AssetKind, Id, Physics, PictureSize, Shot, Timing, VERSION};

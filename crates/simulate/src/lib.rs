@@ -19,6 +19,7 @@
 //! assert_eq!(frame.number, 2);
 //! assert!(frame.bodies[&shot.named("Ball").unwrap().id].positions[0].y < 10.0);
 //! ```
+#![forbid(unsafe_code)]
 #![warn(missing_docs)]
 
 mod bake;

@@ -551,7 +551,7 @@ impl Simulation {
                     other.receive(&self.now, &exchange);
                 }
             }
-            // ElementFilter came just now is met from here on, also after a restart.
+            // A particle spawned in this substep is met from here on, also after a restart.
             if !exchange.spawns.is_empty() {
                 self.follow_bodies().map_err(cannot_be_met(self.frame + 1))?;
             }

@@ -71,7 +71,31 @@ impl FilmSettings {
         Ok(if self.backwards { frame.backwards() } else { frame })
     }
 
-    fn check(&self, shot: &Shot) -> Result<()> {
+    /// How its pictures are rendered.
+    pub(crate) fn rendering(&self) -> Settings {
+        Settings {
+            width: self.width,
+            height: self.height,
+            samples: self.samples,
+            clamp: if self.clamp && !self.exr { Settings::DRAFT_CLAMP } else { f32::INFINITY },
+            ..Settings::default()
+        }
+    }
+
+    /// A frame of the film, ready to be rendered.
+    pub(crate) fn scene(
+        &self,
+        shot: &Shot,
+        assets: &picture::Assets,
+        run: &RunFolder,
+        number: u32,
+    ) -> Result<Scene> {
+        let read = |number| self.frame(run, shot.timing, number);
+        Scene::with_history(shot, assets, Some(&read(number)?), number, &|number| read(number).ok())
+            .map_err(|error| Error::Bad(error.to_string()))
+    }
+
+    pub(crate) fn check(&self, shot: &Shot) -> Result<()> {
         let timing = shot.timing;
         let bad = |what: String| Err(Error::Bad(what));
         if self.first > self.last {
@@ -100,7 +124,8 @@ impl FilmSettings {
 #[derive(Default)]
 pub struct Films {
     at_work: Mutex<HashMap<i64, Arc<AtomicBool>>>,
-    orientation: Mutex<()>,
+    /// Held by the film that is being rendered.
+    one_at_a_time: Mutex<()>,
     progress: Mutex<HashMap<i64, (u32, f32)>>,
 }
 
@@ -185,9 +210,22 @@ impl FilmFolder {
         Ok(file)
     }
 
-    /// Number of frames that are there.
-    pub fn done(&self, settings: &FilmSettings) -> u32 {
-        (settings.first..=settings.last).filter(|&frame| self.has(frame, settings.exr)).count() as u32
+    /// The frames that are there, as ranges.
+    pub fn there(&self, settings: &FilmSettings) -> Vec<[u32; 2]> {
+        let mut ranges: Vec<[u32; 2]> = Vec::new();
+        for frame in (settings.first..=settings.last).filter(|&frame| self.has(frame, settings.exr)) {
+            match ranges.last_mut() {
+                Some(range) if range[1] + 1 == frame => range[1] = frame,
+                _ => ranges.push([frame, frame]),
+            }
+        }
+        ranges
+    }
+
+    /// Size of the film's files, bytes; without those of its run.
+    pub fn bytes(&self) -> u64 {
+        let entries = std::fs::read_dir(&self.0).into_iter().flatten().flatten();
+        entries.filter_map(|entry| entry.metadata().ok()).filter(|m| m.is_file()).map(|m| m.len()).sum()
     }
 }
 
@@ -202,12 +240,12 @@ struct MadeFrom<'a> {
 }
 
 /// Changes when the renderer gives other pictures.
-const RENDERER: u32 = 2;
+const RENDERER: u32 = 3;
 
 impl<'a> MadeFrom<'a> {
     fn new(shot: &Shot, run: &'a RunFolder, settings: &'a FilmSettings) -> Self {
         let mut seen = shot.clone();
-        (seen.name, seen.next_id) = (String::new(), 0);
+        (seen.name, seen.about, seen.next_id, seen.poster) = (String::new(), String::new(), 0, None);
         let FilmSettings { width, height, samples, clamp, exr, backwards, .. } = *settings;
         let common = serde_json::json!([RENDERER, seen, width, height, samples, clamp && !exr, backwards]);
         Self { run, settings, timing: shot.timing, common: sha256(common.to_string().as_bytes()) }
@@ -241,31 +279,18 @@ pub fn render_film(
     let already = total - missing.len() as u32;
     let mut done = already;
     for (number, made_from) in missing {
-        let read = |number| settings.frame(run, shot.timing, number);
-        let frame = read(number)?;
-        let scene = Scene::with_history(shot, assets, Some(&frame), number, &|number| read(number).ok())
-            .map_err(|error| Error::Bad(error.to_string()))?;
+        let scene = settings.scene(shot, assets, run, number)?;
         let to_do = (total - already) as f32;
         let of_this = AtomicU32::new(0);
-        let picture = render(
-            &scene,
-            &Settings {
-                width: settings.width,
-                height: settings.height,
-                samples: settings.samples,
-                clamp: if settings.clamp && !settings.exr { Settings::DRAFT_CLAMP } else { f32::INFINITY },
-                ..Settings::default()
-            },
-            &|fraction| {
-                // Tell every few percent, not every tile.
-                let percent = (fraction * 25.0) as u32;
-                if of_this.fetch_max(percent, Ordering::Relaxed) >= percent {
-                    return tell(done, f32::NAN);
-                }
-                let worked = (done - already) as f32 + fraction;
-                tell(done, start.elapsed().as_secs_f32() / worked * (to_do - worked))
-            },
-        );
+        let picture = render(&scene, &settings.rendering(), &|fraction| {
+            // Tell every few percent, not every tile.
+            let percent = (fraction * 25.0) as u32;
+            if of_this.fetch_max(percent, Ordering::Relaxed) >= percent {
+                return tell(done, f32::NAN);
+            }
+            let worked = (done - already) as f32 + fraction;
+            tell(done, start.elapsed().as_secs_f32() / worked * (to_do - worked))
+        });
         let Some(picture) = picture else { return Ok(false) };
         if settings.exr {
             write_whole(&folder.exr(number), &write_exr(&picture, &made_from)?)?;
@@ -279,6 +304,43 @@ pub fn render_film(
         }
     }
     Ok(true)
+}
+
+/// Frames of a film that a forecast looks at.
+const FORECAST_FRAMES: u32 = 3;
+
+/// Seconds to render a film and bytes of its pictures, from tiles of a few
+/// frames. A frame that is not computed stands as the shot begins.
+pub fn forecast(
+    shot: &Shot,
+    assets: &picture::Assets,
+    run: &RunFolder,
+    settings: &FilmSettings,
+) -> Result<(f32, u64)> {
+    let total = settings.last - settings.first + 1;
+    let looked_at = total.min(FORECAST_FRAMES);
+    let (mut seconds, mut bytes) = (0.0, 0.0);
+    for i in 0..looked_at {
+        let number = settings.first + (2 * i + 1) * total / (2 * looked_at);
+        let start = Instant::now();
+        let scene = match settings.scene(shot, assets, run, number) {
+            Ok(scene) => scene,
+            Err(_) => {
+                Scene::new(shot, assets, None, number).map_err(|error| Error::Bad(error.to_string()))?
+            }
+        };
+        let prepared = start.elapsed().as_secs_f32();
+        let sample = picture::sample(&scene, &settings.rendering());
+        let pixels = f64::from(settings.width) * f64::from(settings.height);
+        let scale = pixels / sample.picture.rgb.len() as f64;
+        let tiles = &sample.picture;
+        let png = write_png(tiles.width, tiles.height, &tiles.show())?.len();
+        let exr = if settings.exr { write_exr(tiles, "")?.len() } else { 0 };
+        seconds += prepared + sample.seconds;
+        bytes += scale * (png + exr) as f64;
+    }
+    let frames = total as f32 / looked_at as f32;
+    Ok((seconds * frames, (bytes * f64::from(frames)) as u64))
 }
 
 /// Encodes a film's PNG files as MP4.
@@ -361,10 +423,10 @@ impl Studio {
         let (studio, runtime, shot) = (self.clone(), tokio::runtime::Handle::current(), row.shot);
         let work = move || {
             let off_the_list = off_the_list;
-            let orientation = lock(&studio.films.orientation);
+            let turn = lock(&studio.films.one_at_a_time);
             let worked =
                 guarded(|| studio.work_on_film(&runtime, &row, &stop).map_err(|error| error.to_string()));
-            drop(orientation);
+            drop(turn);
             let (state, message) = match worked {
                 Ok(true) => ("done", String::new()),
                 Ok(false) => ("stopped", String::new()),
@@ -431,7 +493,9 @@ impl Studio {
             if seconds_left.is_finite() {
                 let progress = (done, seconds_left);
                 lock(&self.films.progress).insert(row.id, progress);
-                self.tell(Event::Film { shot: row.shot, film: row.id, done, total, seconds_left });
+                let (there, bytes) = (folder.there(&settings), folder.bytes());
+                let (shot, film) = (row.shot, row.id);
+                self.tell(Event::Film { shot, film, done, total, seconds_left, there, bytes });
             }
             !stop.load(Ordering::Acquire)
         };

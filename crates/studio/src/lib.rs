@@ -2,6 +2,7 @@
 //!
 //! CPU-bound work runs on threads of its own and on rayon's pool; the async
 //! side stores, serves and waits.
+#![forbid(unsafe_code)]
 
 pub mod api;
 pub mod assets;
@@ -12,5 +13,6 @@ pub mod films;
 pub(crate) mod jobs;
 pub(crate) mod performing;
 pub mod playing;
+pub(crate) mod posters;
 pub mod store;
 pub mod studio;

@@ -13,9 +13,10 @@ use std::fs::File;
 use std::path::{Path, PathBuf};
 use std::sync::{Arc, Mutex};
 use tokio::sync::{Semaphore, broadcast};
+use utoipa::ToSchema;
 
 /// Something that happened, told to every open page.
-#[derive(Clone, Debug, Serialize)]
+#[derive(Clone, Debug, Serialize, ToSchema)]
 #[serde(tag = "what", rename_all = "snake_case")]
 pub enum Event {
     /// A shot has a new revision.
@@ -26,8 +27,8 @@ pub enum Event {
     BakeEnded { shot: i64, message: Option<String> },
     /// Runs were kept, renamed or dropped.
     Runs { shot: i64 },
-    /// A film goes on: frames done of all.
-    Film { shot: i64, film: i64, done: u32, total: u32, seconds_left: f32 },
+    /// A film goes on: frames done of all, the ranges of frames that are there, and their size in bytes.
+    Film { shot: i64, film: i64, done: u32, total: u32, seconds_left: f32, there: Vec<[u32; 2]>, bytes: u64 },
     /// A film ended or was changed.
     Films { shot: i64 },
 }
@@ -57,7 +58,7 @@ impl Studio {
     /// A frame of a run as the Viewport takes it, with its fingerprint. Not to be
     /// called where others wait.
     pub fn on_wire(&self, folder: &RunFolder, number: u32) -> Result<(Fingerprint, Vec<u8>)> {
-        // ElementFilter finds the memory in use takes some of their own.
+        // A request that finds the shared memory in use allocates its own.
         let (mut lent, mut own) = (self.spare.try_lock(), Frame::default());
         let frame = lent.as_deref_mut().unwrap_or(&mut own);
         if let Err(error) = folder.read_into(number, frame) {
@@ -160,12 +161,12 @@ impl Studio {
         RunFolder::at(self.data.join("runs").join(run.id.to_string()))
     }
 
-    /// Where small pictures of shots lie.
+    /// Where the posters of shots and runs lie.
     pub fn pictures(&self) -> PathBuf {
         self.data.join("pictures")
     }
 
-    /// Drops the small pictures of a shot; they are made anew when they are asked for.
+    /// Drops the posters of a shot; they are rendered anew when they are asked for.
     pub fn drop_pictures(&self, shot: i64) {
         let of_shot = format!("{shot}-");
         for entry in std::fs::read_dir(self.pictures()).into_iter().flatten().flatten() {

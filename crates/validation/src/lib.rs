@@ -2,6 +2,7 @@
 //!
 //! Each [`Experiment`] is a test (`tests/`) and a row with a plot in
 //! `docs/validation.md`, written by `cargo xtask validate`.
+#![forbid(unsafe_code)]
 #![warn(missing_docs)]
 
 pub mod departures;

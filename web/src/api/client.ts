@@ -141,6 +141,13 @@ export const api = {
     ),
   modelElements: (id: number, model: { name: string; asset: Schemas["Asset"]; separate: boolean }) =>
     json<ModelElements>("POST", `/api/shots/${id}/assets/elements`, model),
+  poster: (id: number, revision: number) => `/api/shots/${id}/poster.png?revision=${revision}`,
+  runPoster: (run: number) => `/api/runs/${run}/poster.png`,
+  differences: (run: number) => json<Schemas["RunDifference"][]>("GET", `/api/runs/${run}/differences`),
+  gate: (id: number, elements: number[]) =>
+    json<CheckEntry[]>("GET", `/api/shots/${id}/gate?elements=${elements.join(",")}`),
+  forecast: (id: number, settings: FilmSettings) =>
+    json<Schemas["FilmForecast"]>("POST", `/api/shots/${id}/films/forecast`, settings),
   check: (id: number) => json<CheckEntry[]>("GET", `/api/shots/${id}/check`),
   fix: (id: number, entry: CheckEntry) =>
     json<ShotState>("POST", `/api/shots/${id}/fix`, { mistake: entry.mistake, elements: entry.elements }),
@@ -169,15 +176,8 @@ export const api = {
   movie: (film: number) => `/api/films/${film}/film.mp4`,
 };
 
-/** What the server tells every open page. */
-export type Told =
-  | { what: "shot"; shot: number; revision: number }
-  | { what: "frame"; shot: number; frame: number; last: number; seconds_left: number }
-  | { what: "bake_ended"; shot: number; message: string | null }
-  | { what: "runs"; shot: number }
-  | { what: "film"; shot: number; film: number; done: number; total: number; seconds_left: number }
-  | { what: "films"; shot: number }
-  | { what: "resync" };
+/** What the server tells every open page; `resync` comes after a break of the connection. */
+export type Told = Schemas["Event"] | { what: "resync" };
 
 /** The server's messages; after a break it connects again and tells `resync`. */
 export class Events {

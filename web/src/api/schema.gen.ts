@@ -192,6 +192,23 @@ export interface paths {
         patch: operations["patch_runs_run"];
         trace?: never;
     };
+    "/api/runs/{run}/differences": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What differs between a run's shot and the shot as it is now. */
+        get: operations["get_runs_run_differences"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/runs/{run}/frames/{number}": {
         parameters: {
             query?: never;
@@ -218,6 +235,23 @@ export interface paths {
         };
         /** What was measured over all solids, by frame. */
         get: operations["get_runs_run_measured"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/runs/{run}/poster.png": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The picture that stands for a run in lists. */
+        get: operations["get_runs_run_poster_png"];
         put?: never;
         post?: never;
         delete?: never;
@@ -505,6 +539,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/shots/{id}/films/forecast": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Forecasts the time and the size of a film from tiles of a few of its frames. */
+        post: operations["post_shots_id_films_forecast"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/shots/{id}/fix": {
         parameters: {
             query?: never;
@@ -548,6 +599,26 @@ export interface paths {
         };
         /** The current run's frames against the shot as it is now. */
         get: operations["get_shots_id_freshness"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/shots/{id}/gate": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Elements that never enter the camera's gate in the frames computed so far,
+         *     and the frames in which the chosen ones are outside of it.
+         */
+        get: operations["get_shots_id_gate"];
         put?: never;
         post?: never;
         delete?: never;
@@ -611,23 +682,6 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/shots/{id}/picture.png": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /** A small picture of the shot's middle frame, as staged or as computed. */
-        get: operations["get_shots_id_picture_png"];
-        put?: never;
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
     "/api/shots/{id}/play": {
         parameters: {
             query?: never;
@@ -641,6 +695,23 @@ export interface paths {
         post: operations["post_shots_id_play"];
         /** Stops computing; what is computed stays. */
         delete: operations["delete_shots_id_play"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/shots/{id}/poster.png": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The picture that stands for the shot in lists. */
+        get: operations["get_shots_id_poster_png"];
+        put?: never;
+        post?: never;
+        delete?: never;
         options?: never;
         head?: never;
         patch?: never;
@@ -1070,6 +1141,8 @@ export interface components {
         };
         /** @description A shot on the home view. */
         Card: {
+            /** @description What it shows, in a line. */
+            about: string;
             bodies: number;
             /**
              * Format: int64
@@ -1402,6 +1475,58 @@ export interface components {
         } | {
             never: Record<string, never>;
         };
+        /** @description Something that happened, told to every open page. */
+        Event: {
+            /** Format: int64 */
+            revision: number;
+            /** Format: int64 */
+            shot: number;
+            /** @enum {string} */
+            what: "shot";
+        } | {
+            /** Format: int32 */
+            frame: number;
+            /** Format: int32 */
+            last: number;
+            /** Format: float */
+            seconds_left: number;
+            /** Format: int64 */
+            shot: number;
+            /** @enum {string} */
+            what: "frame";
+        } | {
+            message?: string | null;
+            /** Format: int64 */
+            shot: number;
+            /** @enum {string} */
+            what: "bake_ended";
+        } | {
+            /** Format: int64 */
+            shot: number;
+            /** @enum {string} */
+            what: "runs";
+        } | {
+            /** Format: int64 */
+            bytes: number;
+            /** Format: int32 */
+            done: number;
+            /** Format: int64 */
+            film: number;
+            /** Format: float */
+            seconds_left: number;
+            /** Format: int64 */
+            shot: number;
+            there: number[][];
+            /** Format: int32 */
+            total: number;
+            /** @enum {string} */
+            what: "film";
+        } | {
+            /** Format: int64 */
+            shot: number;
+            /** @enum {string} */
+            what: "films";
+        };
         /** @description One fault: where it is and what is wrong. */
         FaultView: {
             message: string;
@@ -1433,8 +1558,23 @@ export interface components {
             settings: components["schemas"]["FilmSettings"];
             /** @description running, done, stopped or failed */
             state: string;
+            /** @description First and last frame of each range that is rendered. */
+            there: number[][];
             /** Format: int32 */
             total: number;
+        };
+        /** @description What a film would take. */
+        FilmForecast: {
+            /**
+             * Format: int64
+             * @description Bytes of the pictures.
+             */
+            bytes: number;
+            /**
+             * Format: float
+             * @description Seconds to render all frames; frames that are to be computed first come on top.
+             */
+            seconds: number;
         };
         /** @description What a film is to be. */
         FilmSettings: {
@@ -1892,6 +2032,15 @@ export interface components {
         };
         /** @description What a value does before its first key, or after its last. */
         Outside: "hold" | "continue" | "repeat" | "repeat_offset" | "back_and_forth";
+        /** @description The coefficients of a pair of solids in contact. */
+        PairContact: {
+            /** Format: float */
+            friction: number;
+            /** Format: float */
+            restitution: number;
+            /** @description Name of the other solid. */
+            with: string;
+        };
         /** @description A region as a part of a combined one. */
         Part: {
             /** @description How its weight w goes with the weight c so far. */
@@ -2223,6 +2372,15 @@ export interface components {
             /** Format: int64 */
             number: number;
         };
+        /** @description A value that differs between a run's shot and the shot as it is now. */
+        RunDifference: {
+            /** @description The value now. */
+            now?: string | null;
+            /** @description The value in the run's shot; none where it is no single value. */
+            run?: string | null;
+            /** @description The value in words, such as `friction of Crate stack`. */
+            value: string;
+        };
         RunName: {
             /** @description None: named by its number. */
             name?: string | null;
@@ -2350,6 +2508,8 @@ export interface components {
          * @description One document: elements, timing, picture settings.
          */
         Shot: {
+            /** @description What the shot shows, in a line; at most 160 characters. */
+            about?: string;
             /**
              * @description Files the elements use, by name.
              * @default {}
@@ -2382,6 +2542,11 @@ export interface components {
             physics: components["schemas"]["Physics"];
             /** @description Size of the picture. */
             picture: components["schemas"]["PictureSize"];
+            /**
+             * Format: uint32
+             * @description The frame that stands for the shot in lists; none: the frame in which most happens.
+             */
+            poster?: number | null;
             /** @description Frame rate and range. */
             timing: components["schemas"]["Timing"];
             /**
@@ -2542,6 +2707,7 @@ export interface components {
              * @description Mass of one copy, kg.
              */
             mass_kg: number;
+            pair?: null | components["schemas"]["PairContact"];
             /** @description Size of its box, m. */
             size_m: number[];
             /**
@@ -3488,6 +3654,27 @@ export interface operations {
             };
         };
     };
+    get_runs_run_differences: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                run: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RunDifference"][];
+                };
+            };
+        };
+    };
     get_runs_run_frames_number: {
         parameters: {
             query?: never;
@@ -3535,6 +3722,35 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["MeasuredRun"];
+                };
+            };
+        };
+    };
+    get_runs_run_poster_png: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                run: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "image/png": unknown;
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -4076,6 +4292,39 @@ export interface operations {
             };
         };
     };
+    post_shots_id_films_forecast: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["FilmSettings"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FilmForecast"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     post_shots_id_fix: {
         parameters: {
             query?: never;
@@ -4143,6 +4392,37 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Freshness"];
+                };
+            };
+        };
+    };
+    get_shots_id_gate: {
+        parameters: {
+            query: {
+                elements: string;
+            };
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CheckEntry"][];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -4239,27 +4519,6 @@ export interface operations {
             };
         };
     };
-    get_shots_id_picture_png: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                id: number;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "image/png": unknown;
-                };
-            };
-        };
-    };
     post_shots_id_play: {
         parameters: {
             query?: never;
@@ -4295,6 +4554,27 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+        };
+    };
+    get_shots_id_poster_png: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "image/png": unknown;
+                };
             };
         };
     };

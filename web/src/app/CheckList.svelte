@@ -23,6 +23,21 @@
         .catch(() => undefined);
   });
 
+  // What the camera does not see needs the frames, so it is asked for only as the list is open.
+  let outside = $state.raw<CheckEntry[]>([]);
+  let gates = 0;
+  $effect(() => {
+    void shot.state?.revision;
+    void playback.freshness?.playing;
+    const [id, chosen] = [shot.id, [...selection.ids]];
+    const turn = ++gates;
+    if (open && id !== null)
+      void api
+        .gate(id, chosen)
+        .then((list) => turn === gates && (outside = list))
+        .catch(() => undefined);
+  });
+
   let grave = $derived(entries.filter((entry) => entry.mistake !== "frames_missing").length);
 
   async function fix(entry: CheckEntry) {
@@ -46,7 +61,7 @@
       collisionPadding={8}
     >
       <h2 class="text-[15px] font-[680]">Check list</h2>
-      {#each entries as entry (entry.mistake + entry.elements.join())}
+      {#each [...entries, ...outside] as entry (entry.mistake + entry.elements.join())}
         <div class="rounded-md border-l-2 border-stale bg-raised px-3 py-2">
           <p>{entry.reason}</p>
           <div class="mt-1 flex gap-3">
@@ -61,6 +76,11 @@
       {:else}
         <p class="text-soft">Nothing looks wrong.</p>
       {/each}
+      <p class="text-faint">
+        {selection.ids.length
+          ? "The frames in which a selected element is outside the camera's gate are named too."
+          : "Select an element to see in which frames it is outside the camera's gate."}
+      </p>
     </Popover.Content>
   </Popover.Portal>
 </Popover.Root>

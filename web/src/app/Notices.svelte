@@ -3,7 +3,11 @@
   import { notices } from "../state/notices.svelte";
 </script>
 
-<div class="pointer-events-none fixed bottom-4 left-1/2 z-50 grid -translate-x-1/2 gap-2" aria-live="polite">
+<!-- Below the bar and the views' names: the Timeline's rows, the Sheet and the tools stay free. -->
+<div
+  class="pointer-events-none fixed top-[92px] left-1/2 z-50 grid max-w-[calc(100vw-16px)] -translate-x-1/2 gap-2"
+  aria-live="polite"
+>
   {#each notices.list as notice (notice.id)}
     <div
       class="card pointer-events-auto flex max-w-[640px] items-start gap-3 border-l-2 px-3 py-2 shadow-lg"

@@ -4,10 +4,12 @@
   import Choice from "../fields/Choice.svelte";
   import NumberField from "../fields/NumberField.svelte";
   import Tick from "../fields/Tick.svelte";
+  import { api, type FilmSettings, type Schemas } from "../api/client";
   import { films } from "../state/films.svelte";
   import { playback } from "../state/playback.svelte";
   import { route } from "../state/route.svelte";
   import { shot } from "../state/shot.svelte";
+  import { bytes, spoken } from "../state/time";
 
   type Kind = "still" | "draft" | "final";
   let kind = $state<Kind>("still");
@@ -50,18 +52,37 @@
     return count;
   });
 
+  let settings = $derived<FilmSettings>({
+    first,
+    last,
+    width,
+    height,
+    samples,
+    exr,
+    clamp: clamp && !exr,
+    backwards: playback.backwards,
+    shift,
+  });
+
+  // The forecast follows the settings: once they have stood still for a moment it is asked for.
+  let forecast = $state.raw<Schemas["FilmForecast"] | "asked" | "refused">("asked");
+  let forecasts = 0;
+  $effect(() => {
+    const [id, asked] = [shot.id, settings];
+    const turn = ++forecasts;
+    forecast = "asked";
+    if (!films.asking || id === null) return;
+    const timer = setTimeout(() => {
+      void api.forecast(id, asked).then(
+        (told) => turn === forecasts && (forecast = told),
+        () => turn === forecasts && (forecast = "refused"),
+      );
+    }, 300);
+    return () => clearTimeout(timer);
+  });
+
   async function begin() {
-    const film = await films.begin(name, {
-      first,
-      last,
-      width,
-      height,
-      samples,
-      exr,
-      clamp: clamp && !exr,
-      backwards: playback.backwards,
-      shift,
-    });
+    const film = await films.begin(name, settings);
     if (!film) return;
     films.asking = false;
     route.open(shot.id!, "dailies");
@@ -126,6 +147,12 @@
             : `${missing} frames are not computed yet and are`} computed first.
         </p>
       {/if}
+      <p class="min-h-[18px] text-soft" aria-live="polite" data-testid="forecast">
+        {#if forecast === "asked"}Measuring a few tiles…{:else if forecast === "refused"}No forecast: the
+          settings are not possible.{:else}About {spoken(forecast.seconds)} and {bytes(
+            forecast.bytes,
+          )}{missing > 0 ? ", after the frames are computed" : ""}.{/if}
+      </p>
       <div class="mt-2 flex justify-end gap-2">
         <Dialog.Close class="btn">Cancel</Dialog.Close>
         <button class="btn btn-go" onclick={begin}>Begin</button>

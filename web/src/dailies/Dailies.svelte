@@ -19,11 +19,10 @@
   let second = $derived(films.list.find((f) => f.id === other));
   let first = $derived(film?.settings.first ?? 1);
   let last = $derived(film?.settings.last ?? 1);
-  // `done` is in the address so that a frame rendered since is fetched.
-  const address = (f: Film, number: number) =>
-    `${api.filmFrame(f.id, number)}?of=${f.done >= f.total ? "all" : f.done}`;
-  // Frames are rendered in order.
-  const there = (f: Film, number: number) => number < f.settings.first + f.done;
+  const address = (f: Film, number: number) => api.filmFrame(f.id, number);
+  // The server tells which frames are there; no other is asked for.
+  const there = (f: Film, number: number) =>
+    f.there.some(([first, last]) => first <= number && number <= last);
   const clamp = (f: Film, number: number) => Math.min(f.settings.last, Math.max(f.settings.first, number));
 
   $effect(() => {
@@ -32,8 +31,9 @@
 
   $effect(() => {
     if (!film) return;
-    for (let number = film.settings.first; there(film, number) && number <= film.settings.last; number++) {
+    for (let number = film.settings.first; number <= film.settings.last; number++) {
       const url = address(film, number);
+      if (!there(film, number)) continue;
       if (preloaded.has(url)) continue;
       const image = new Image();
       image.src = url;
@@ -67,6 +67,12 @@
 
 <svelte:window onkeydown={press} />
 
+{#snippet missing(number: number)}
+  <p class="absolute inset-0 grid place-items-center bg-[#12181a] text-[#b9c4c2]">
+    Frame {number} is not rendered yet.
+  </p>
+{/snippet}
+
 <main class="grid min-h-0 grid-cols-[1fr_320px] grid-rows-[minmax(0,1fr)_150px]">
   <section class="grid min-h-0 place-items-center overflow-hidden bg-[#2e3232] p-6" aria-label="Film">
     {#if film}
@@ -74,7 +80,9 @@
         class="relative max-h-full w-full max-w-[860px]"
         style:aspect-ratio={`${film.settings.width} / ${film.settings.height}`}
       >
-        {#if mode === "difference"}
+        {#if mode === "difference" && !(there(film, first) && there(film, last))}
+          {@render missing(there(film, first) ? last : first)}
+        {:else if mode === "difference"}
           <img
             class="absolute inset-0 h-full w-full"
             src={address(film, first)}
@@ -85,6 +93,8 @@
             src={address(film, last)}
             alt={`Last frame, ${last}, as a difference`}
           />
+        {:else if !there(film, frame)}
+          {@render missing(frame)}
         {:else}
           <img
             class="absolute inset-0 h-full w-full"
@@ -92,7 +102,7 @@
             alt={`${film.name}, frame ${frame}`}
             data-testid="film-frame"
           />
-          {#if mode === "wipe" && second}
+          {#if mode === "wipe" && second && there(second, clamp(second, frame))}
             <img
               class="absolute inset-0 h-full w-full"
               src={address(second, clamp(second, frame))}
@@ -176,14 +186,12 @@
             aria-label={`Frame ${number}`}
             onclick={() => (frame = number)}
           >
-            <img
-              class="aspect-video w-full bg-raised object-cover"
-              loading="lazy"
-              src={address(film, number)}
-              alt=""
-              onerror={(e) => ((e.currentTarget as HTMLImageElement).style.visibility = "hidden")}
-              onload={(e) => ((e.currentTarget as HTMLImageElement).style.visibility = "")}
-            />
+            {#if there(film, number)}<img
+                class="aspect-video w-full bg-raised object-cover"
+                loading="lazy"
+                src={address(film, number)}
+                alt=""
+              />{:else}<span class="block aspect-video w-full border border-dashed border-line"></span>{/if}
           </button>
         {/each}
       </div>

@@ -47,9 +47,9 @@
           onclick={() => onchoose(f.id)}
           aria-pressed={f.id === film?.id}
         >
-          {#if f.done > 0}<img
+          {#if f.there.length > 0}<img
               class="aspect-video w-full rounded-md object-cover"
-              src={`${api.filmFrame(f.id, f.settings.first)}?of=${f.state}`}
+              src={api.filmFrame(f.id, f.there[0][0])}
               alt=""
             />{:else}<span class="aspect-video w-full rounded-md bg-raised"></span>{/if}
           <span>
@@ -70,9 +70,9 @@
           {:else if f.done < f.total || f.state === "failed"}
             <button class="text-lime underline" onclick={() => films.resume(f.id)}>Go on</button>
           {/if}
-          {#if f.done > 0}
+          {#if f.there.length > 0}
             {@const number =
-              f.id === film?.id ? Math.min(frame, f.settings.first + f.done - 1) : f.settings.first}
+              f.id === film?.id && f.there.some(([a, b]) => a <= frame && frame <= b) ? frame : f.there[0][0]}
             <a class="underline" href={api.filmFrame(f.id, number)} download={`${f.name} ${number}.png`}
               >PNG</a
             >

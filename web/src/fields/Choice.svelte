@@ -22,7 +22,7 @@
     {#each options as [key, name] (key)}
       <ToggleGroup.Item
         value={key}
-        class="flex-1 rounded-md border border-transparent bg-ground py-[3px] text-center text-soft data-[state=on]:border-solid data-[state=on]:bg-raised data-[state=on]:font-semibold data-[state=on]:text-ink"
+        class="min-w-0 flex-auto rounded-md border border-transparent bg-ground px-1 py-[3px] text-center whitespace-nowrap text-soft data-[state=on]:border-solid data-[state=on]:bg-raised data-[state=on]:font-semibold data-[state=on]:text-ink"
         style={value === key ? "border-color: var(--solid)" : ""}>{name}</ToggleGroup.Item
       >
     {/each}

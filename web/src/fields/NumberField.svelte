@@ -189,7 +189,7 @@
         <span class="relative h-1 w-full overflow-hidden rounded bg-ground">
           <Slider.Range class="absolute h-full bg-solid" />
         </span>
-        <Slider.Thumb index={0} aria-label={label} class="block h-3.5 w-1.5 rounded-sm bg-soft" />
+        <Slider.Thumb index={0} aria-label={label} class="thumb" />
       </Slider.Root>
     {/if}
     {@render input()}

@@ -3,9 +3,10 @@
   // course a miniature curve. A press keys the value; K does so from any field of the same row.
   import { on } from "svelte/events";
   import { api } from "../api/client";
-  import { along, curvesOf, knotsOf, THREAD_HEIGHT, type Knot } from "./thread";
+  import { curvesOf, knotsOf, THREAD_HEIGHT, type Knot } from "./thread";
   import { marks } from "../state/marks.svelte";
   import { playback } from "../state/playback.svelte";
+  import { threads } from "../state/scale.svelte";
   import { shot } from "../state/shot.svelte";
   import { values, type Target } from "../state/values.svelte";
 
@@ -15,8 +16,8 @@
   let how = $derived(values.how(target));
   let channels = $derived(values.channels(target));
   let [first, last] = $derived([playback.first, playback.last]);
-  let knots = $derived(knotsOf(channels, first, last));
-  let notch = $derived(along(playback.frame, first, last));
+  let knots = $derived(knotsOf(channels, threads.at));
+  let notch = $derived(threads.at(playback.frame));
   let curves = $state.raw<string[]>([]);
   let said = $derived(label.toLowerCase());
   const words = $derived(
@@ -54,8 +55,8 @@
     event.stopPropagation();
     const element = target.element?.id;
     if (element === undefined) return playback.go(knot.frame);
-    const width = Math.max(1, event.currentTarget.parentElement!.getBoundingClientRect().width);
-    marks.drag(event, { element, path: knot.path, frame: knot.frame }, (last - first) / width, () =>
+    const { width } = event.currentTarget.parentElement!.getBoundingClientRect();
+    marks.drag(event, { element, path: knot.path, frame: knot.frame }, threads.perPixel(width), () =>
       playback.go(knot.frame),
     );
   }
@@ -97,7 +98,7 @@
     <i
       class="knot"
       class:here={knot.frame === playback.frame}
-      style:left={`${along(knot.frame + dragged(knot), first, last)}%`}
+      style:left={`${threads.at(knot.frame + dragged(knot))}%`}
       title={`Key at frame ${knot.frame}`}
       role="presentation"
       data-knot={knot.frame}
@@ -128,6 +129,7 @@
     position: absolute;
     inset: 0;
     width: 100%;
+    min-height: 0;
   }
   /* The words for a press, where the notch is not. */
   button:hover::after {

@@ -1,14 +1,9 @@
 import { expect, test } from "vitest";
-import { along, curvesOf, knotsOf } from "./thread";
-
-test("a thread is as long as the shot", () => {
-  expect([along(1, 1, 9), along(5, 1, 9), along(9, 1, 9)]).toEqual([0, 50, 100]);
-  expect(along(3, 3, 3)).toBe(0);
-});
+import { curvesOf, knotsOf } from "./thread";
 
 test("knots outside the shot's frames, or too near to be told apart, are left out", () => {
   const keys = [-3, 1, 1.02, 50, 101, 400].map((frame) => ({ frame, value: frame }));
-  const knots = knotsOf([["kind.solid.body.friction", { keys }]], 1, 101);
+  const knots = knotsOf([["kind.solid.body.friction", { keys }]], (frame) => frame - 1);
   expect(knots.map((knot) => knot.frame)).toEqual([1, 50, 101]);
 });
 

@@ -14,22 +14,15 @@ export interface Knot {
   path: string;
 }
 
-/** Where a frame is along the thread, percent of its width. */
-export function along(frame: number, first: number, last: number): number {
-  return (100 * (frame - first)) / Math.max(1, last - first);
-}
-
-/** The knots of some channels within the shot's frames, in order. */
-export function knotsOf(channels: [string, Channel][], first: number, last: number): Knot[] {
+/** The knots of some channels within the shot's frames, in order; `at` is the thread's scale. */
+export function knotsOf(channels: [string, Channel][], at: (frame: number) => number): Knot[] {
   const all = channels
-    .flatMap(([path, channel]) => keysOf(channel).map(({ frame }) => ({ frame, path })))
-    .filter(({ frame }) => frame >= first && frame <= last)
-    .sort((a, b) => a.frame - b.frame);
+    .flatMap(([path, channel]) => keysOf(channel).map(({ frame }) => ({ frame, path, at: at(frame) })))
+    .filter((knot) => knot.at >= 0 && knot.at <= 100)
+    .sort((a, b) => a.at - b.at);
   const knots: Knot[] = [];
-  for (const { frame, path } of all) {
-    const at = along(frame, first, last);
-    if (knots.length === 0 || at - knots[knots.length - 1].at >= NEAREST) knots.push({ frame, path, at });
-  }
+  for (const knot of all)
+    if (knots.length === 0 || knot.at - knots[knots.length - 1].at >= NEAREST) knots.push(knot);
   return knots;
 }
 

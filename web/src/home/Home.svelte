@@ -71,18 +71,17 @@
           <a href={`#/shot/${card.id}/desk`} class="block">
             <img
               class="aspect-video w-full bg-raised object-cover text-transparent"
-              src={place < fetched
-                ? `/api/shots/${card.id}/picture.png?revision=${card.revision}`
-                : undefined}
+              src={place < fetched ? api.poster(card.id, card.revision) : undefined}
               onload={() => fetched++}
               onerror={() => fetched++}
               alt={`${card.name}, a frame`}
             />
             <span class="block px-3.5 pt-2.5 text-[14px] font-[650]">{card.name}</span>
+            {#if card.about}<span class="block px-3.5 text-soft">{card.about}</span>{/if}
           </a>
           <div class="flex items-center gap-2 px-3.5 pb-3 text-soft">
             <span class="flex-1"
-              >{card.bodies} bodies · {((card.last - card.first + 1) / card.fps).toFixed(1)} s at {card.fps} fps
+              >{card.bodies} {card.bodies === 1 ? "body" : "bodies"} · {((card.last - card.first + 1) / card.fps).toFixed(1)} s at {card.fps} fps
               · {ago(card.changed)}</span
             >
             <button

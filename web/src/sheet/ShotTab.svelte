@@ -18,7 +18,16 @@
   maxlength="80"
   onchange={(event) => set("Shot renamed", "/name", event.currentTarget.value.trim())}
 />
-<p class="mt-0.5 mb-3 text-soft">The shot. Select an element to see its sheet.</p>
+<p class="mt-0.5 mb-2 text-soft">The shot. Select an element to see its sheet.</p>
+<label class="mb-3 grid grid-cols-[108px_1fr] items-center gap-2"
+  >About <input
+    class="field"
+    value={document.about ?? ""}
+    placeholder="what it shows, in a line"
+    maxlength="160"
+    onchange={(event) => set("About the shot", "/about", event.currentTarget.value.trim())}
+  /></label
+>
 <Section title="Picture">
   <NumberField
     label="Width"
@@ -36,6 +45,22 @@
     value={document.picture.height}
     oncommit={(v) => set("Height changed", "/picture/height", v)}
   />
+  <NumberField
+    label="Poster"
+    unit="frame"
+    step={1}
+    whole
+    blank="where most happens"
+    value={document.poster}
+    oncommit={(v) => set("Poster chosen", "/poster", v)}
+    onclear={() => set("Poster where most happens", "/poster", null)}
+  />
+  <button
+    class="btn mt-1 py-0.5"
+    disabled={document.poster === playback.frame}
+    onclick={() => set("Poster chosen", "/poster", playback.frame)}
+    >Frame {playback.frame} as the poster</button
+  >
 </Section>
 <Section
   title="Timing"

@@ -9,6 +9,7 @@ import {
 } from "../api/client";
 import { tick } from "svelte";
 import { desk } from "./desk.svelte";
+import { images } from "./images.svelte";
 import { notices } from "./notices.svelte";
 import { selection } from "./selection.svelte";
 import { freeName, shot } from "./shot.svelte";
@@ -255,7 +256,7 @@ export async function add(addable: Addable, at?: Vector) {
   if (desk.viewport && !desk.viewport.seesSelection()) desk.viewport.frameSelection();
 }
 
-/** Takes in files: a mesh becomes a body, a drawing a curve, an environment the sky, an image the look of what is selected. */
+/** Takes in files: a mesh becomes a body, a drawing a curve, an environment the sky; what an image is, is asked. */
 export async function addFiles(files: Iterable<File>, at: Vector = [0, 0, 0]) {
   const refused: string[] = [];
   for (const file of files) {
@@ -294,9 +295,9 @@ async function addFile(file: File, at: Vector) {
     if (sky) await shot.set("Sky set to an image", [sky.id], "/kind/sky/source", source);
     else await shot.add("Sky", { sky: { strength: 1, source } }, [0, 0, 0]);
   } else {
-    const solids = selection.ids.filter((id) => "solid" in (shot.element(id)?.kind ?? {}));
-    if (solids.length) await shot.set("Image laid on", solids, "/kind/solid/look/image", name);
-    else notices.say(`${file.name} is among the shot's images. Choose it in a body's Look.`);
+    const bitmap = await createImageBitmap(file);
+    images.ask({ name, aspect: bitmap.width / bitmap.height });
+    bitmap.close();
   }
 }
 

@@ -1,5 +1,5 @@
 // The films of the open shot.
-import { api, type Film, type FilmSettings } from "../api/client";
+import { api, type Film, type FilmSettings, type Told } from "../api/client";
 import { notices } from "./notices.svelte";
 import { shot } from "./shot.svelte";
 
@@ -14,9 +14,10 @@ class Films {
     if (list && shot.id === id) this.list = list;
   }
 
-  progress(film: number, done: number, secondsLeft: number) {
+  /** What the server told of a film at work. */
+  progress({ film, done, seconds_left, there, bytes }: Extract<Told, { what: "film" }>) {
     this.list = this.list.map((f) =>
-      f.id === film ? { ...f, done, seconds_left: secondsLeft, state: "running" } : f,
+      f.id === film ? { ...f, done, seconds_left, there, bytes, state: "running" } : f,
     );
   }
 

@@ -1,11 +1,11 @@
 import { beforeEach, expect, test, vi } from "vitest";
-import { api, type Card } from "../api/client";
+import { api, type Card, type Told } from "../api/client";
 import { jobs } from "./jobs.svelte";
 
 const frame = (shot: number, frame: number) =>
-  ({ what: "frame", shot, frame, last: 96, seconds_left: 3 }) as const;
+  ({ what: "frame", shot, frame, last: 96, seconds_left: 3 }) as Told;
 const film = (film: number, done: number) =>
-  ({ what: "film", shot: 1, film, done, total: 8, seconds_left: 3 }) as const;
+  ({ what: "film", shot: 1, film, done, total: 8, seconds_left: 3, there: [], bytes: 0 }) as Told;
 
 beforeEach(() => {
   vi.restoreAllMocks();

@@ -6,6 +6,7 @@
   import { keysOf, channelsOf, withChange, type Channel, type Key, type Value } from "../state/keys";
   import { marks } from "../state/marks.svelte";
   import { playback } from "../state/playback.svelte";
+  import { lanes } from "../state/scale.svelte";
   import { shot } from "../state/shot.svelte";
   import { channelOperations } from "../state/values.svelte";
 
@@ -13,13 +14,10 @@
     element: Element;
     path: string;
     channel: Channel;
-    at: (frame: number) => number;
-    /** Frames across the whole lane. */
-    span: number;
     scrub: (event: PointerEvent) => void;
   }
   /** A value over time as a curve, with its keys and handles to be dragged. */
-  let { element, path, channel, at, span, scrub }: Props = $props();
+  let { element, path, channel, scrub }: Props = $props();
 
   const HEIGHT = 84;
   /** Room above the curve, and below it for the keys' marks. */
@@ -62,7 +60,7 @@
   const y = (value: number) => HEIGHT - BOTTOM - ((value - low) / (high - low)) * (HEIGHT - TOP - BOTTOM);
   let lines = $derived(
     (samples?.parts ?? []).map((values) =>
-      values.map((value, i) => `${at(samples!.frames[i]).toFixed(2)},${y(value).toFixed(1)}`).join(" "),
+      values.map((value, i) => `${lanes.at(samples!.frames[i]).toFixed(2)},${y(value).toFixed(1)}`).join(" "),
     ),
   );
   let own = $derived(
@@ -105,7 +103,7 @@
     const [x, top] = [event.clientX, event.clientY];
     held = [low, high];
     const moved = (e: PointerEvent): Channel => {
-      const frames = ((e.clientX - x) / box.width / 0.96) * span;
+      const frames = (e.clientX - x) * lanes.perPixel(box.width);
       const by = (-(e.clientY - top) / (HEIGHT - TOP - BOTTOM)) * (high - low);
       if (grip.handle) {
         const old = handleOf(keysOf(begin), grip.key, grip.handle)!;
@@ -163,8 +161,8 @@
           key: i,
           side,
           part,
-          from: [at(key.frame), y(value)],
-          to: [at(frame), y(value + partsOf(handle.value as Value)[part])],
+          from: [lanes.at(key.frame), y(value)],
+          to: [lanes.at(frame), y(value + partsOf(handle.value as Value)[part])],
         }));
       }),
     ),
@@ -244,7 +242,7 @@
           <circle
             class="cursor-move"
             data-key-frame={key.frame}
-            cx={`${at(key.frame)}%`}
+            cx={`${lanes.at(key.frame)}%`}
             cy={y(value)}
             r="4.5"
             fill={chosen === i
@@ -278,8 +276,6 @@
         name={`${nameOf(path).toLowerCase()} of ${element.name}`}
         {path}
         frames={keys.map((k) => k.frame)}
-        {at}
-        {span}
       />
     </div>
   </div>

@@ -1,6 +1,7 @@
 <script lang="ts">
   import { marks } from "../state/marks.svelte";
   import { playback } from "../state/playback.svelte";
+  import { lanes } from "../state/scale.svelte";
 
   interface Props {
     element: number;
@@ -8,17 +9,14 @@
     /** The value whose keys these are; without it all of the element. */
     path?: string | null;
     frames: number[];
-    at: (frame: number) => number;
-    /** Frames across the whole lane. */
-    span: number;
   }
-  let { element, name, path = null, frames, at, span }: Props = $props();
+  let { element, name, path = null, frames }: Props = $props();
 
   function press(event: PointerEvent & { currentTarget: HTMLElement }, frame: number) {
     if (event.button !== 0) return;
     event.stopPropagation();
-    const width = event.currentTarget.parentElement!.getBoundingClientRect().width * 0.96;
-    marks.drag(event, { element, path, frame }, span / width);
+    const width = event.currentTarget.parentElement!.getBoundingClientRect().width;
+    marks.drag(event, { element, path, frame }, lanes.perPixel(width));
   }
 
   function type(event: KeyboardEvent, frame: number) {
@@ -39,8 +37,8 @@
 {#each frames as frame (frame)}
   {@const chosen = marks.has({ element, path, frame })}
   <button
-    class="absolute top-1/2 -mt-[6px] -ml-[6px] grid h-3 w-3 cursor-grab place-items-center"
-    style:left={`${at(frame + (chosen ? marks.dragged : 0))}%`}
+    class="absolute top-1/2 -mt-[12px] -ml-[12px] grid h-6 w-6 cursor-grab place-items-center"
+    style:left={`${lanes.at(frame + (chosen ? marks.dragged : 0))}%`}
     aria-label={`Key of ${name} at frame ${frame}`}
     aria-pressed={chosen}
     title={`Frame ${frame}`}

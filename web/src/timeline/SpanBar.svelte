@@ -1,6 +1,7 @@
 <script lang="ts">
   import type { Element } from "../api/client";
   import { playback } from "../state/playback.svelte";
+  import { lanes } from "../state/scale.svelte";
   import { shot } from "../state/shot.svelte";
 
   interface Props {
@@ -10,11 +11,9 @@
     path: string;
     colour: string;
     off?: boolean;
-    at: (frame: number) => number;
-    span: number;
   }
   /** The frames in which a force acts or particles are born; its ends can be dragged. */
-  let { element, frames, path, colour, off = false, at, span }: Props = $props();
+  let { element, frames, path, colour, off = false }: Props = $props();
   let dragged = $state.raw<{ end: "from" | "to"; by: number } | null>(null);
   let from = $derived((frames.from_frame ?? playback.first) + (dragged?.end === "from" ? dragged.by : 0));
   let to = $derived((frames.to_frame ?? playback.last) + (dragged?.end === "to" ? dragged.by : 0));
@@ -23,7 +22,7 @@
     event.stopPropagation();
     const lane = event.currentTarget.parentElement!.parentElement!.getBoundingClientRect();
     const start = event.clientX;
-    const by = (e: PointerEvent) => Math.round(((e.clientX - start) / lane.width / 0.96) * span);
+    const by = (e: PointerEvent) => Math.round((e.clientX - start) * lanes.perPixel(lane.width));
     const move = (e: PointerEvent) => (dragged = { end, by: by(e) });
     const done = (e: PointerEvent) => {
       removeEventListener("pointermove", move);
@@ -42,8 +41,8 @@
   class="absolute top-2 h-[7px] rounded"
   class:opacity-30={off}
   style:background={`color-mix(in srgb, ${colour} 60%, transparent)`}
-  style:left={`${at(Math.max(from, playback.first))}%`}
-  style:width={`${Math.max(0.4, at(Math.min(to, playback.last)) - at(Math.max(from, playback.first)))}%`}
+  style:left={`${lanes.at(Math.max(from, playback.first))}%`}
+  style:width={`${Math.max(0.4, lanes.at(Math.min(to, playback.last)) - lanes.at(Math.max(from, playback.first)))}%`}
 >
   {#each ["from", "to"] as const as end (end)}
     <span

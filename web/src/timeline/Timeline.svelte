@@ -1,18 +1,13 @@
 <script lang="ts">
-  import Pause from "@lucide/svelte/icons/pause";
-  import Play from "@lucide/svelte/icons/play";
-  import Repeat from "@lucide/svelte/icons/repeat";
-  import Square from "@lucide/svelte/icons/square";
-  import KeyTools from "./KeyTools.svelte";
-  import Perform from "./Perform.svelte";
+  import Transport from "./Transport.svelte";
   import TimelineRow from "./TimelineRow.svelte";
   import type { Element, Stretch } from "../api/client";
   import { keyedFrames } from "../state/keys";
   import { marks } from "../state/marks.svelte";
-  import { performing, playOrPerform } from "../state/performing.svelte";
+  import { performing } from "../state/performing.svelte";
   import { playback } from "../state/playback.svelte";
+  import { lanes } from "../state/scale.svelte";
   import { countOf, shot, solidOf } from "../state/shot.svelte";
-  import { spoken } from "../state/time";
 
   type Group = { name: string; colour: string; rows: Element[] };
 
@@ -37,11 +32,9 @@
   let bodies = $derived(
     groups[0]?.name === "Solids" ? groups[0].rows.reduce((sum, e) => sum + countOf(e), 0) : 0,
   );
-  let span = $derived(Math.max(1, playback.last - playback.first));
-  let at = $derived((frame: number) => 1 + (96 * (frame - playback.first)) / span);
   let ticks = $derived.by(() => {
     const steps = [1, 2, 4, 6, 12, 24, 48, 96, 240, 480, 1200];
-    const step = steps.find((step) => span / step <= 10) ?? 2400;
+    const step = steps.find((step) => lanes.span / step <= 10) ?? 2400;
     const list = [playback.first];
     for (
       let f = Math.ceil((playback.first + step / 2) / step) * step;
@@ -51,20 +44,10 @@
       list.push(f);
     return [...list, playback.last];
   });
-  let fps = $derived(shot.document?.timing.fps ?? 24);
-  let status = $derived.by(() => {
-    if (playback.computing)
-      return `Computing frame ${playback.computing.frame} of ${playback.computing.last} · ${spoken(playback.computing.secondsLeft)} left`;
-    const stale = playback.freshness?.stretches.filter((s) => s.state === "stale") ?? [];
-    const missing = playback.freshness?.stretches.some((s) => s.state === "missing");
-    if (stale.length) return "Stale frames are computed again by playing";
-    return missing ? "Playing computes what is missing" : "All frames are computed";
-  });
-
   const says: Record<string, string> = { fresh: "computed", stale: "stale", missing: "" };
   const words = (s: Stretch) => (s.state === "stale" ? (s.reason ?? "stale") : says[s.state]);
 
-  let lanes: HTMLElement;
+  let ruler: HTMLElement;
   let rows: HTMLElement;
   /** The box drawn around keys, on the page. */
   let around = $state.raw<{ left: number; top: number; width: number; height: number } | null>(null);
@@ -108,11 +91,11 @@
     if (event.shiftKey) return choose(event);
     marks.none();
     if (performing.state !== "off") return;
-    const box = lanes.getBoundingClientRect();
+    const box = ruler.getBoundingClientRect();
     playback.pause();
     const move = (e: PointerEvent) => {
       const x = (100 * (e.clientX - box.left)) / box.width;
-      playback.go(playback.first + ((x - 1) / 96) * span);
+      playback.go(lanes.frameAt(x));
     };
     move(event);
     const done = () => {
@@ -128,57 +111,12 @@
   class="col-start-1 grid min-h-0 grid-rows-[40px_22px_1fr] border-t border-line bg-panel"
   aria-label="Timeline"
 >
-  <div class="flex items-center gap-3 px-3">
-    <button
-      class="grid h-7 w-7 flex-none place-items-center rounded-full bg-lime text-on-lime"
-      aria-label={performing.on ? "Stop" : playback.running ? "Pause" : "Play"}
-      title={performing.on ? "Stop, and keep what was performed (Enter)" : "Play or pause (Enter)"}
-      disabled={performing.state === "preparing" || performing.state === "saving"}
-      onclick={playOrPerform}
-      >{#if performing.on}<Square size={12} fill="currentColor" />{:else if playback.running}<Pause
-          size={14}
-          fill="currentColor"
-        />{:else}<Play size={14} fill="currentColor" />{/if}</button
-    >
-    <span class="flex-none text-[19px] font-[650] tracking-tight whitespace-nowrap" data-testid="frame"
-      >{playback.frame}
-      <small class="text-[12px] font-normal text-soft"
-        >/ {playback.last} · {((playback.frame - playback.first) / fps).toFixed(2)} s</small
-      ></span
-    >
-    <button
-      class="flex items-center gap-1 text-soft aria-pressed:text-lime"
-      aria-pressed={playback.loop}
-      onclick={() => (playback.loop = !playback.loop)}
-      ><Repeat size={13} /> {playback.loop ? "loops" : "once"}</button
-    >
-    <button
-      class="text-soft aria-pressed:text-lime"
-      aria-pressed={playback.backwards}
-      title="Whether the run is shown from its end to its start"
-      onclick={() => (playback.backwards = !playback.backwards)}
-      >{playback.backwards ? "backwards" : "forwards"}</button
-    >
-    <button
-      class="text-soft"
-      onclick={() => (playback.rate = playback.rate === 1 ? 0.25 : playback.rate * 2)}
-      title="Speed of playing">×{playback.rate}</button
-    >
-    <Perform />
-    {#if marks.list.length > 0 && !performing.armed}<KeyTools />{/if}
-    <span
-      class="ml-auto truncate text-soft"
-      class:hidden={marks.list.length > 0 || performing.armed}
-      data-testid="status">{status}</span
-    >
-    {#if playback.computing}<button class="btn py-0.5" onclick={() => playback.stopComputing()}>Stop</button
-      >{/if}
-  </div>
+  <Transport />
   <div class="grid grid-cols-[206px_1fr] text-faint">
     <span class="px-3 py-0.5">{shot.elements.length} elements</span>
     <div
       class="relative cursor-ew-resize border-b border-line"
-      bind:this={lanes}
+      bind:this={ruler}
       onpointerdown={scrub}
       role="slider"
       tabindex="0"
@@ -196,12 +134,12 @@
       {#each ticks as tick (tick)}
         <span
           class="pointer-events-none absolute top-[3px] -translate-x-1/2 text-[11px]"
-          style:left={`${at(tick)}%`}>{tick}</span
+          style:left={`${lanes.at(tick)}%`}>{tick}</span
         >
       {/each}
       <span
         class="pointer-events-none absolute top-0.5 z-10 min-w-[27px] -translate-x-1/2 rounded-[9px] bg-lime px-1 text-center text-[11px] font-bold text-on-lime"
-        style:left={`${at(playback.frame)}%`}>{playback.frame}</span
+        style:left={`${lanes.at(playback.frame)}%`}>{playback.frame}</span
       >
     </div>
   </div>
@@ -220,8 +158,8 @@
               {#each playback.freshness?.stretches ?? [] as stretch (stretch.first)}
                 <div
                   class={`absolute top-[5px] bottom-[5px] overflow-hidden rounded-[3px] px-1.5 text-[10.5px] leading-[17px] whitespace-nowrap ${stretch.state === "stale" ? "hatched text-stale" : ""} ${stretch.state === "missing" ? "border border-line" : ""}`}
-                  style:left={`${at(stretch.first)}%`}
-                  style:width={`${at(stretch.last) - at(stretch.first) + (stretch.last === playback.last ? 0.6 : 96 / span)}%`}
+                  style:left={`${lanes.at(stretch.first)}%`}
+                  style:width={`${lanes.at(stretch.last) - lanes.at(stretch.first) + (stretch.last === playback.last ? 0.6 : lanes.at(1) - lanes.at(0))}%`}
                   style:background={stretch.state === "fresh"
                     ? "color-mix(in srgb, var(--aqua) 32%, var(--panel))"
                     : undefined}
@@ -238,11 +176,11 @@
           </div>
         </div>
         {#each group.rows as element (element.id)}
-          <TimelineRow {element} colour={group.colour} {at} {span} {scrub} />
+          <TimelineRow {element} colour={group.colour} {scrub} />
         {/each}
       {/each}
       <div class="pointer-events-none absolute inset-y-0 right-0 left-[206px]">
-        <i class="absolute inset-y-0 w-[1.5px] bg-lime" style:left={`${at(playback.frame)}%`}></i>
+        <i class="absolute inset-y-0 w-[1.5px] bg-lime" style:left={`${lanes.at(playback.frame)}%`}></i>
       </div>
     </div>
   </div>

@@ -11,6 +11,7 @@
   import SpanBar from "./SpanBar.svelte";
   import TurnoverLane from "./TurnoverLane.svelte";
   import { keyedFrames, channelsOf } from "../state/keys";
+  import { lanes } from "../state/scale.svelte";
   import { marks } from "../state/marks.svelte";
   import { selection } from "../state/selection.svelte";
   import { countOf, particlesOf, shot, solidOf } from "../state/shot.svelte";
@@ -18,12 +19,9 @@
   interface Props {
     element: Element;
     colour: string;
-    at: (frame: number) => number;
-    /** Frames across the whole lane. */
-    span: number;
     scrub: (event: PointerEvent) => void;
   }
-  let { element, colour, at, span, scrub }: Props = $props();
+  let { element, colour, scrub }: Props = $props();
 
   let keys = $derived(keyedFrames(element));
   let channels = $derived(Object.entries(channelsOf(element)));
@@ -68,14 +66,14 @@
 </script>
 
 <div
-  class="group grid h-[23px] grid-cols-[206px_1fr] items-center border-b border-line/40 [content-visibility:auto]"
+  class="group grid h-6 grid-cols-[206px_1fr] items-center border-b border-line/40 [content-visibility:auto]"
   data-row={element.id}
   style:background={chosen ? "color-mix(in srgb, var(--lime) 12%, transparent)" : undefined}
 >
   <span class="flex min-w-0 items-center gap-2 pr-2 pl-[26px]">
     {#if opens}
       <button
-        class="-ml-[18px] grid h-4 w-[10px] shrink-0 place-items-center text-soft"
+        class="-ml-[26px] grid h-6 w-6 shrink-0 place-items-center text-soft"
         aria-label={`${open ? "Close" : "Open"} the curves of ${element.name}`}
         aria-expanded={open}
         onclick={() => marks.toggleOpen(element.id)}
@@ -91,10 +89,10 @@
     >
     {#if countOf(element) > 1}<em class="text-faint not-italic group-hover:hidden">× {countOf(element)}</em
       >{/if}
-    <span class="flex gap-1.5">
+    <span class="flex">
       {#each switches as mark (mark.label)}
         <button
-          class={mark.on ? "text-ink" : "hidden text-soft group-focus-within:block group-hover:block"}
+          class={`place-items-center ${mark.on ? "grid text-ink" : "hidden text-soft group-focus-within:grid group-hover:grid"}`}
           aria-label={`${mark.label} ${element.name}`}
           aria-pressed={mark.on}
           title={`${mark.label} ${element.name}`}
@@ -110,35 +108,31 @@
         frames={element.kind.force}
         path="/kind/force"
         off={element.kind.force.enabled === false}
-        {at}
-        {span}
       />{:else if "particles" in element.kind && !never}<SpanBar
         {element}
         {colour}
         frames={element.kind.particles.emission ?? {}}
         path="/kind/particles/emission"
-        {at}
-        {span}
       />{/if}
     {#if keys.length > 1}
       <i
         class="absolute top-1/2 h-[1.5px] bg-faint"
-        style:left={`${at(keys[0])}%`}
-        style:width={`${at(keys[keys.length - 1]) - at(keys[0])}%`}
+        style:left={`${lanes.at(keys[0])}%`}
+        style:width={`${lanes.at(keys[keys.length - 1]) - lanes.at(keys[0])}%`}
       ></i>
     {/if}
-    <KeyMarks element={element.id} name={element.name} frames={keys} {at} {span} />
+    <KeyMarks element={element.id} name={element.name} frames={keys} />
     {#if letGo !== undefined && letGo !== null}
       <span
         class="absolute top-1 h-[15px] border-l-2 border-lime bg-panel/90 px-1 text-[10.5px] leading-[15px] text-lime"
-        style:left={`${at(letGo)}%`}>{body?.moves === "animated" ? "let go" : "wake"}</span
+        style:left={`${lanes.at(letGo)}%`}>{body?.moves === "animated" ? "let go" : "wake"}</span
       >
     {/if}
   </div>
 </div>
 {#if open}
-  {#if particles}<TurnoverLane {element} {colour} {at} {scrub} />{/if}
+  {#if particles}<TurnoverLane {element} {colour} {scrub} />{/if}
   {#each channels as [path, channel] (path)}
-    <CurveLane {element} {path} {channel} {at} {span} {scrub} />
+    <CurveLane {element} {path} {channel} {scrub} />
   {/each}
 {/if}

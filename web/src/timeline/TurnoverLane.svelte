@@ -3,14 +3,14 @@
   import type { Element } from "../api/client";
   import { measured } from "../state/measured.svelte";
   import { playback } from "../state/playback.svelte";
+  import { lanes } from "../state/scale.svelte";
 
   interface Props {
     element: Element;
     colour: string;
-    at: (frame: number) => number;
     scrub: (event: PointerEvent) => void;
   }
-  let { element, colour, at, scrub }: Props = $props();
+  let { element, colour, scrub }: Props = $props();
 
   const HEIGHT = 66;
   const MIDDLE = 34;
@@ -21,7 +21,7 @@
   let busiest = $derived(Math.max(1, ...(turnover?.born ?? []).slice(1), ...(turnover?.gone ?? []).slice(1)));
   let line = $derived(
     (turnover?.alive ?? [])
-      .map((alive, i) => `${10 * at(frames[i])},${HEIGHT - 6 - ((HEIGHT - 14) * alive) / most}`)
+      .map((alive, i) => `${10 * lanes.at(frames[i])},${HEIGHT - 6 - ((HEIGHT - 14) * alive) / most}`)
       .join(" "),
   );
   const count = (list: number[] | undefined) => (list?.[now] ?? 0).toLocaleString("en");
@@ -55,7 +55,7 @@
             {@const born = ((MIDDLE - 4) * turnover.born[i]) / busiest}
             {@const gone = ((MIDDLE - 6) * turnover.gone[i]) / busiest}
             <rect
-              x={10 * at(frame) - 2.5}
+              x={10 * lanes.at(frame) - 2.5}
               y={MIDDLE - born}
               width="5"
               height={born}
@@ -63,7 +63,7 @@
               opacity="0.55"
             />
             <rect
-              x={10 * at(frame) - 2.5}
+              x={10 * lanes.at(frame) - 2.5}
               y={MIDDLE}
               width="5"
               height={gone}

@@ -1,4 +1,5 @@
 //! The point of a mesh nearest to a given one.
+#![allow(unsafe_code, reason = "a measured kernel")]
 
 use super::stack::Stack;
 use super::{Bvh, COUNT_BITS, LEAF, Node, Packet};

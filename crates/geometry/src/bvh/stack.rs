@@ -1,4 +1,5 @@
 //! What a walk still has to look at.
+#![allow(unsafe_code, reason = "a measured kernel")]
 
 use std::mem::MaybeUninit;
 

@@ -3,6 +3,7 @@
 //! Each query exists once, as a macro over the two primitive tests, and is
 //! compiled twice: with AVX2 and FMA, and portably. The processor is asked at
 //! run time which to use.
+#![allow(unsafe_code, reason = "a measured kernel")]
 
 use super::stack::Stack;
 use super::{COUNT_BITS, Hit, LEAF, Node, Packet, Ray};

@@ -100,6 +100,7 @@ impl Shot {
             f.say("version", format!("{} is not {VERSION}", self.version));
         }
         name(f, "name", &self.name);
+        line(f, "about", &self.about, 160);
         shot_parameters(&mut Self { elements: Vec::new(), ..self.clone() }, &mut |path, slot, bounds| {
             f.slot("", &path.to_string(), &slot, bounds);
         });
@@ -218,7 +219,13 @@ impl Shot {
             ElementKind::Sky(sky) => {
                 if let SkySource::Image { asset } = &sky.source {
                     let path = format!("{path}.kind.sky.source.image.asset");
-                    self.asset(f, &path, asset, AssetKind::Environment);
+                    let image = self.assets.get(asset).is_some_and(|asset| asset.kind == AssetKind::Image);
+                    self.asset(
+                        f,
+                        &path,
+                        asset,
+                        if image { AssetKind::Image } else { AssetKind::Environment },
+                    );
                 }
             }
             ElementKind::Camera(_) | ElementKind::Sun(_) | ElementKind::AreaLight(_) => {}
@@ -345,7 +352,13 @@ fn curve_faults(f: &mut Faults, path: &str, curve: &Curve) {
 fn name(f: &mut Faults, path: &str, name: &str) {
     if name.trim().is_empty() {
         f.say(path, "is empty");
-    } else if name.chars().count() > 80 || name.chars().any(char::is_control) {
-        f.say(path, "has more than 80 characters, or a control character");
+    } else {
+        line(f, path, name, 80);
+    }
+}
+
+fn line(f: &mut Faults, path: &str, text: &str, most: usize) {
+    if text.chars().count() > most || text.chars().any(char::is_control) {
+        f.say(path, format!("has more than {most} characters, or a control character"));
     }
 }

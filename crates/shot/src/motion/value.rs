@@ -3,6 +3,7 @@
 use glam::Vec3;
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
+use std::fmt;
 
 /// A value of a parameter.
 #[derive(Clone, Copy, Debug, PartialEq, Serialize, Deserialize, JsonSchema)]
@@ -14,6 +15,17 @@ pub enum Value {
     Number(f32),
     /// A place, a turn, a velocity, a colour.
     Vector([f32; 3]),
+}
+
+impl fmt::Display for Value {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        match self {
+            Self::Switch(true) => f.write_str("on"),
+            Self::Switch(false) => f.write_str("off"),
+            Self::Number(number) => write!(f, "{number}"),
+            Self::Vector([x, y, z]) => write!(f, "{x}, {y}, {z}"),
+        }
+    }
 }
 
 impl Value {

@@ -6,7 +6,7 @@ use crate::Step;
 use crate::colliders::Colliders;
 use geometry::Bounds;
 use glam::Vec3;
-use shot::{ContactOutcome, ContactResponse, Particles};
+use shot::{ContactOutcome, ContactResponse, Particles, pair_coefficient};
 
 /// Times that a particle may bounce in one substep.
 const BOUNCES: usize = 4;
@@ -236,12 +236,11 @@ impl ContactStep<'_> {
             outcome = if does { contact.outcome } else { ContactOutcome::Bounce };
             own_bounce = (contact.restitution * hash.about(contact.restitution_variation)).clamp(0.0, 1.0);
         }
-        let pair = |own: f32, of: f32| 0.5 * (own + of);
         // A particle that approaches no faster than the forces press it on has come to rest.
         let bounces = outcome == ContactOutcome::Bounce && towards > 2.0 * pressing;
-        let bounce = if bounces { pair(own_bounce, collider.now.restitution) } else { 0.0 };
+        let bounce = if bounces { pair_coefficient(own_bounce, collider.now.restitution) } else { 0.0 };
         let friction = if outcome == ContactOutcome::Bounce {
-            pair(contact.friction, collider.now.friction)
+            pair_coefficient(contact.friction, collider.now.friction)
         } else {
             0.0
         };

@@ -6,9 +6,9 @@
 mod breaking;
 mod change;
 mod collision;
+mod contact;
 mod exchange;
 mod flight;
-mod impact;
 mod measure;
 mod overlap;
 mod prepare;

@@ -1,5 +1,6 @@
 //! Building the world at the first frame.
 
+use super::contact::PAIR_RULE;
 use super::rest::fall_asleep;
 use super::{SolidBody, collision, pose, user_data};
 use crate::{PrepareContext, PrepareError};
@@ -47,7 +48,9 @@ pub(super) fn world(context: PrepareContext) -> Result<(PhysicsWorld, Vec<SolidB
                 .position(collision.offset)
                 .density(0.0)
                 .friction(solid.body.friction)
+                .friction_combine_rule(PAIR_RULE)
                 .restitution(solid.body.restitution)
+                .restitution_combine_rule(PAIR_RULE)
                 .contact_skin(0.5 * solid.body.margin_m(smallest_m))
                 .user_data(user_data(element.id, copy as u32));
             let (handle, collider) = world.insert(body, collider);

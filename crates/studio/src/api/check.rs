@@ -219,6 +219,7 @@ pub(crate) async fn fix(
         | Mistake::ForceOnNothing
         | Mistake::RegionEmpty
         | Mistake::EndlessBecoming
+        | Mistake::OutsideGate
         | Mistake::CannotBeBorn => {
             return Err(Error::Bad("this entry has no one-press fix".to_owned()));
         }

@@ -11,7 +11,7 @@ use axum::extract::State as Extract;
 use axum::http::{HeaderMap, StatusCode, header};
 use axum::response::{IntoResponse, Response};
 use serde::{Deserialize, Serialize};
-use shot::{Element, ElementKind, Id, Shot, SkySource, World};
+use shot::{Element, ElementKind, Id, Moves, Shot, SkySource, World};
 use simulate::solids::{collision_mesh, drop_to_rest};
 use utoipa::ToSchema;
 
@@ -251,6 +251,29 @@ pub(crate) struct SolidPhysics {
     wind_area_m2: f32,
     /// Drag coefficient.
     drag: f32,
+    /// The contact with the first still solid of the shot.
+    pair: Option<PairContact>,
+}
+
+/// The coefficients of a pair of solids in contact.
+#[derive(Serialize, ToSchema)]
+pub(crate) struct PairContact {
+    /// Name of the other solid.
+    with: String,
+    friction: f32,
+    restitution: f32,
+}
+
+/// The contact of a solid with the first still one.
+fn pair_contact(shot: &Shot, of: &Element, body: &shot::Body) -> Option<PairContact> {
+    let still =
+        |(element, solid): &(&Element, &shot::Solid)| element.id != of.id && solid.body.moves == Moves::Still;
+    let (element, other) = shot.solids().find(still)?;
+    Some(PairContact {
+        with: element.name.clone(),
+        friction: shot::pair_coefficient(body.friction, other.body.friction),
+        restitution: shot::pair_coefficient(body.restitution, other.body.restitution),
+    })
 }
 
 /// What follows from a solid's shape and weight.
@@ -279,6 +302,7 @@ pub(crate) async fn physics(
             size_m: meshes.mesh(&solid.shape).map_err(bad)?.bounds().size().to_array(),
             wind_area_m2: meshes.wind_area_m2(&solid.shape).map_err(bad)?,
             drag: solid.body.drag_of(&solid.shape),
+            pair: pair_contact(&shot, element, &solid.body),
         }))
     })
     .await

@@ -31,6 +31,8 @@ pub(crate) struct Film {
     message: String,
     done: u32,
     total: u32,
+    /// First and last frame of each range that is rendered.
+    there: Vec<[u32; 2]>,
     seconds_left: Option<f32>,
     bytes: u64,
     /// Seconds since 1970.
@@ -40,21 +42,20 @@ pub(crate) struct Film {
 fn view(studio: &Studio, row: FilmRow) -> Result<Film> {
     let settings: FilmSettings =
         serde_json::from_str(&row.settings).map_err(|error| Error::Internal(error.to_string()))?;
-    let folder = studio.data.join("films").join(row.id.to_string());
-    let entries = std::fs::read_dir(folder).into_iter().flatten().flatten();
-    let bytes =
-        entries.filter_map(|entry| entry.metadata().ok()).filter(|m| m.is_file()).map(|m| m.len()).sum();
+    let folder = studio.film_folder(row.id);
+    let there = folder.there(&settings);
     Ok(Film {
         id: row.id,
         name: row.name,
-        done: studio.film_folder(row.id).done(&settings),
+        done: there.iter().map(|[first, last]| last - first + 1).sum(),
+        there,
         total: settings.last - settings.first + 1,
         seconds_left: studio.films.progress(row.id).map(|(_, left)| left),
         settings,
         revision: row.revision,
         state: row.state,
         message: row.message,
-        bytes,
+        bytes: folder.bytes(),
         made: row.made,
     })
 }
@@ -83,6 +84,33 @@ pub(crate) async fn create(
     let film = studio.begin_film(id, new.name.trim(), &new.settings).await?;
     let row = studio.store.film(film).await?;
     blocking(move || Ok(Json(view(&studio, row)?))).await
+}
+
+/// What a film would take.
+#[derive(Serialize, ToSchema)]
+pub(crate) struct FilmForecast {
+    /// Seconds to render all frames; frames that are to be computed first come on top.
+    seconds: f32,
+    /// Bytes of the pictures.
+    bytes: u64,
+}
+
+/// Forecasts the time and the size of a film from tiles of a few of its frames.
+#[utoipa::path(post, path = "/api/shots/{id}/films/forecast", params(("id" = i64, Path)), request_body = FilmSettings, responses((status = 200, body = FilmForecast), (status = 422, body = crate::error::Problem)))]
+pub(crate) async fn forecast(
+    Extract(studio): State,
+    Path(id): Path<i64>,
+    Input(settings): Input<FilmSettings>,
+) -> Result<Json<FilmForecast>> {
+    let (shot, _) = studio.head(id).await?;
+    settings.check(&shot)?;
+    let run = studio.folder(&studio.store.current_run(id).await?);
+    blocking(move || {
+        let assets = studio.loader.all(&studio.data, &shot)?;
+        let (seconds, bytes) = crate::films::forecast(&shot, &assets, &run, &settings)?;
+        Ok(Json(FilmForecast { seconds, bytes }))
+    })
+    .await
 }
 
 /// Deletes a film and its files.

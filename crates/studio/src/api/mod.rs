@@ -5,6 +5,7 @@ mod check;
 mod elements;
 mod events;
 mod films;
+mod gate;
 mod history;
 mod input;
 mod motion;
@@ -40,7 +41,7 @@ const MAX_BODY: usize = 16 << 20;
         title = "Bright Ripple",
         description = "Shots, runs and films. Errors are problem documents (RFC 9457)."
     ),
-    components(schemas(Problem))
+    components(schemas(Problem, crate::studio::Event))
 )]
 struct Description;
 
@@ -48,7 +49,7 @@ fn router() -> OpenApiRouter<Arc<Studio>> {
     OpenApiRouter::with_openapi(Description::openapi())
         .routes(routes!(shots::list, shots::create))
         .routes(routes!(shots::get, shots::patch, shots::delete))
-        .routes(routes!(shots::picture))
+        .routes(routes!(shots::poster))
         .routes(routes!(shots::import))
         .routes(routes!(shots::export))
         .routes(routes!(history::undo))
@@ -75,16 +76,20 @@ fn router() -> OpenApiRouter<Arc<Studio>> {
         .routes(routes!(assets::elements))
         .routes(routes!(check::list))
         .routes(routes!(check::fix))
+        .routes(routes!(gate::list))
         .routes(routes!(runs::freshness))
         .routes(routes!(runs::play, runs::stop))
         .routes(routes!(runs::clear))
         .routes(routes!(runs::list, runs::keep))
         .routes(routes!(runs::rename, runs::delete))
         .routes(routes!(runs::restore))
+        .routes(routes!(runs::poster))
+        .routes(routes!(runs::differences))
         .routes(routes!(runs::frame))
         .routes(routes!(runs::measured))
         .routes(routes!(runs::track))
         .routes(routes!(films::list, films::create))
+        .routes(routes!(films::forecast))
         .routes(routes!(films::delete))
         .routes(routes!(films::stop))
         .routes(routes!(films::resume))

@@ -199,8 +199,13 @@ pub(crate) async fn delete(Extract(studio): State, Path(run): Path<i64>) -> Resu
         return Err(Error::Bad("the current run cannot be dropped; clear it".to_owned()));
     }
     studio.store.delete_run(run).await?;
-    let folder = studio.folder(&row);
-    blocking(move || Ok(folder.remove()?)).await?;
+    let (folder, poster) = (studio.folder(&row), studio.poster_path_of_run(run));
+    blocking(move || {
+        // It may never have been made.
+        let _ = std::fs::remove_file(poster);
+        Ok(folder.remove()?)
+    })
+    .await?;
     studio.tell(Event::Runs { shot: row.shot });
     Ok(StatusCode::NO_CONTENT)
 }
@@ -244,6 +249,49 @@ pub(crate) async fn frame(
     let head =
         [(header::CONTENT_TYPE, kind), (header::ETAG, tag), (header::CACHE_CONTROL, "no-cache".to_owned())];
     Ok((head, bytes).into_response())
+}
+
+/// The picture that stands for a run in lists.
+#[utoipa::path(get, path = "/api/runs/{run}/poster.png", params(("run" = i64, Path)), responses((status = 200, content_type = "image/png"), (status = 404, body = crate::error::Problem)))]
+pub(crate) async fn poster(Extract(studio): State, Path(run): Path<i64>) -> Result<Response> {
+    let row = studio.store.run(run).await?;
+    let folder = studio.folder(&row);
+    let bytes = blocking(move || {
+        if row.number.is_none() {
+            return Err(Error::Bad("the current run has the shot's poster".to_owned()));
+        }
+        studio.poster_of_run(run, &folder)
+    })
+    .await?;
+    Ok(super::shots::png(bytes))
+}
+
+/// A value that differs between a run's shot and the shot as it is now.
+#[derive(Serialize, ToSchema)]
+pub(crate) struct RunDifference {
+    /// The value in words, such as `friction of Crate stack`.
+    value: String,
+    /// The value in the run's shot; none where it is no single value.
+    run: Option<String>,
+    /// The value now.
+    now: Option<String>,
+}
+
+/// What differs between a run's shot and the shot as it is now.
+#[utoipa::path(get, path = "/api/runs/{run}/differences", params(("run" = i64, Path)), responses((status = 200, body = Vec<RunDifference>)))]
+pub(crate) async fn differences(
+    Extract(studio): State,
+    Path(run): Path<i64>,
+) -> Result<Json<Vec<RunDifference>>> {
+    let row = studio.store.run(run).await?;
+    let (now, _) = studio.head(row.shot).await?;
+    let folder = studio.folder(&row);
+    blocking(move || {
+        let list = shot::differences(&folder.manifest()?.shot, &now).into_iter();
+        let row = |of: shot::Difference| RunDifference { value: of.value, run: of.before, now: of.now };
+        Ok(Json(list.map(row).collect()))
+    })
+    .await
 }
 
 /// What was measured over all solids, by frame.

@@ -1,4 +1,4 @@
-//! ElementFilter may ask: only pages of this server, and only by an address of this machine.
+//! Who may ask: only pages of this server, and only by an address of this machine.
 
 use crate::error::Error;
 use axum::extract::Request;

@@ -10,7 +10,7 @@ use axum::extract::State as Extract;
 use axum::http::header;
 use axum::response::{IntoResponse, Response};
 use serde::{Deserialize, Serialize};
-use shot::{Shot, Timing, fingerprints};
+use shot::{Shot, Timing};
 use std::io::{Cursor, Read, Write};
 use std::time::{Duration, Instant};
 use utoipa::openapi::{Ref, RefOr, Schema};
@@ -35,6 +35,8 @@ pub(crate) struct Card {
     id: i64,
     project: String,
     name: String,
+    /// What it shows, in a line.
+    about: String,
     revision: i64,
     width: u32,
     height: u32,
@@ -42,6 +44,7 @@ pub(crate) struct Card {
     first: u32,
     last: u32,
     elements: usize,
+    /// Bodies that move.
     bodies: usize,
     /// Seconds since 1970.
     changed: i64,
@@ -85,10 +88,12 @@ pub(crate) async fn list(Extract(studio): State) -> Result<Json<Vec<Card>>> {
     blocking(move || {
         let card = |(row, packed): (ShotRow, Packed)| {
             let shot = packed.shot()?;
+            let moving = shot.solids().filter(|(_, solid)| solid.body.moves != shot::Moves::Still);
             Ok(Card {
                 id: row.id,
                 project: row.project,
                 name: row.name,
+                about: shot.about.clone(),
                 revision: row.head,
                 width: shot.picture.width,
                 height: shot.picture.height,
@@ -96,7 +101,7 @@ pub(crate) async fn list(Extract(studio): State) -> Result<Json<Vec<Card>>> {
                 first: shot.timing.first,
                 last: shot.timing.last,
                 elements: shot.elements.len(),
-                bodies: shot.solids().map(|(element, _)| element.count()).sum(),
+                bodies: moving.map(|(element, _)| element.count()).sum(),
                 changed: row.changed,
             })
         };
@@ -203,38 +208,18 @@ pub(crate) async fn delete(Extract(studio): State, Path(id): Path<i64>) -> Resul
     Ok(axum::http::StatusCode::NO_CONTENT)
 }
 
-/// A small picture of the shot's middle frame, as staged or as computed.
-#[utoipa::path(get, path = "/api/shots/{id}/picture.png", params(("id" = i64, Path)), responses((status = 200, content_type = "image/png")))]
-pub(crate) async fn picture(Extract(studio): State, Path(id): Path<i64>) -> Result<Response> {
+/// The picture that stands for the shot in lists.
+#[utoipa::path(get, path = "/api/shots/{id}/poster.png", params(("id" = i64, Path)), responses((status = 200, content_type = "image/png")))]
+pub(crate) async fn poster(Extract(studio): State, Path(id): Path<i64>) -> Result<Response> {
     let (shot, revision) = studio.head(id).await?;
     let run = studio.folder(&studio.store.current_run(id).await?);
-    let bytes = blocking(move || {
-        let middle = shot.timing.first + shot.timing.count() * 2 / 5;
-        // A stale frame does not show the shot as it is.
-        let print = fingerprints(&shot).get((middle - shot.timing.first) as usize).copied();
-        let frame = run.read(middle).ok().filter(|frame| Some(frame.fingerprint) == print);
-        let (number, of) = if frame.is_some() { (middle, "computed") } else { (shot.timing.first, "staged") };
-        let cache = studio.pictures().join(format!("{id}-{revision}-{of}.png"));
-        if let Ok(bytes) = std::fs::read(&cache) {
-            return Ok(bytes);
-        }
-        let assets = studio.loader.all(&studio.data, &shot)?;
-        let width = 320;
-        let height = (320 * shot.picture.height / shot.picture.width).clamp(16, 640);
-        let clamp = picture::Settings::DRAFT_CLAMP;
-        let settings = picture::Settings { width, height, samples: 12, clamp, ..Default::default() };
-        let scene = picture::Scene::new(&shot, &assets, frame.as_ref(), number)
-            .map_err(|error| Error::Bad(error.to_string()))?;
-        let picture = picture::render(&scene, &settings, &|_| true)
-            .ok_or_else(|| Error::Internal("the picture was not rendered".to_owned()))?;
-        let bytes = interchange::write_png(width, height, &picture.show())?;
-        // Only the newest picture of a shot is kept.
-        studio.drop_pictures(id);
-        frames::write_whole(&cache, &bytes)?;
-        Ok(bytes)
-    })
-    .await?;
-    Ok(([(header::CONTENT_TYPE, "image/png"), (header::CACHE_CONTROL, "no-cache")], bytes).into_response())
+    let bytes = blocking(move || studio.poster(id, revision, &shot, &run)).await?;
+    Ok(png(bytes))
+}
+
+/// A picture that may change.
+pub(crate) fn png(bytes: Vec<u8>) -> Response {
+    ([(header::CONTENT_TYPE, "image/png"), (header::CACHE_CONTROL, "no-cache")], bytes).into_response()
 }
 
 /// The shot as a zip of `shot.json` and its assets.

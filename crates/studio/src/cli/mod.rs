@@ -53,14 +53,15 @@ enum What {
     /// Print the OpenAPI description of the HTTP interface
     #[command(after_help = "Example:\n  bright-ripple openapi > openapi.json")]
     Openapi,
-    /// Write a Saltmarket shot with its assets into a folder
+    /// Write a Saltmarket shot with its assets into a folder; without a name, list the shots
     #[command(after_help = "Example:\n  bright-ripple sample \"Crate tumble\" --out demo/crate-tumble")]
     Sample {
         /// Name of the shot
-        name: String,
+        #[arg(requires = "out")]
+        name: Option<String>,
         /// Folder to write to
         #[arg(long)]
-        out: PathBuf,
+        out: Option<PathBuf>,
     },
 }
 
@@ -87,9 +88,10 @@ impl Command {
             What::Openapi => {
                 print(&serde_json::to_string_pretty(&crate::api::description()).expect("it serialises"))
             }
-            What::Sample { name, out } => {
+            What::Sample { name: Some(name), out: Some(out) } => {
                 crate::demo::write(&name, &out).map_err(|error| Stop::Failed(error.to_string()))
             }
+            What::Sample { .. } => print(&crate::demo::names().join("\n")),
         };
         let (message, code) = match outcome {
             Ok(()) => return ExitCode::SUCCESS,

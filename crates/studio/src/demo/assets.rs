@@ -235,3 +235,82 @@ pub(super) fn basket() -> Vec<u8> {
     }
     text.into_bytes()
 }
+
+/// Waves as a normal map that repeats: the slopes of a sum of sines.
+pub(super) fn waves() -> Vec<u8> {
+    // Waves across the tile in u and v, their height and phase.
+    let waves: Vec<(f32, f32, f32, f32)> = (0..26)
+        .map(|i| {
+            let random = |seed| noise(i as f32 * 1.37, seed as f32 * 2.11, 211, seed);
+            let (length, angle) = (1.0 + 13.0 * random(1).powi(2), 0.5 + 2.2 * (random(2) - 0.5));
+            let (u, v) = ((length * angle.cos()).round(), (length * angle.sin()).round());
+            (u, v, 0.16 / (1.0 + length), random(3) * std::f32::consts::TAU)
+        })
+        .collect();
+    let size = 512;
+    let mut rgb = Vec::with_capacity(3 * size * size);
+    for y in 0..size {
+        for x in 0..size {
+            let (u, v) = (x as f32 / size as f32, 1.0 - y as f32 / size as f32);
+            let slope: Vec2 = waves.iter().fold(Vec2::ZERO, |sum, (a, b, height, phase)| {
+                let way = std::f32::consts::TAU * (a * u + b * v) + phase;
+                sum + Vec2::new(*a, *b) * (height * way.cos())
+            });
+            let normal = Vec3::new(-slope.x, -slope.y, 2.4).normalize();
+            rgb.extend(normal.to_array().map(|n| (127.5 + 127.5 * n).round() as u8));
+        }
+    }
+    interchange::write_png(size as u32, size as u32, &rgb).expect("a picture encodes")
+}
+
+/// Awning canvas with broad stripes, a little faded.
+pub(super) fn stripes() -> Vec<u8> {
+    png(256, |u, v| {
+        let red = (u * 7.0).fract() < 0.5;
+        let colour = if red { Vec3::new(0.52, 0.10, 0.075) } else { Vec3::new(0.78, 0.72, 0.6) };
+        colour * (0.8 + 0.25 * noise(u * 9.0, v * 9.0, 9, 51))
+    })
+}
+
+/// A range of hills seen from the front, 460 m wide, 4 to 17 m high.
+pub(super) fn hills() -> Vec<u8> {
+    let count = 220;
+    let mut text = String::new();
+    for i in 0..=count {
+        let t = i as f32 / count as f32;
+        let height = 3.5 + 13.0 * noise(t * 13.0, 0.5, 97, 61).powi(2) + 1.4 * noise(t * 47.0, 0.5, 97, 63);
+        let x = 460.0 * (t - 0.5);
+        text += &format!("v {x:.3} 0 0\nv {x:.3} {height:.3} -6\n");
+    }
+    for i in 0..count {
+        let a = 2 * i + 1;
+        text += &format!("f {a} {} {} {}\n", a + 2, a + 3, a + 1);
+    }
+    text.into_bytes()
+}
+
+/// A small open boat, 3.6 m long along x, its keel at the origin.
+pub(super) fn boat() -> Vec<u8> {
+    let (sections, around) = (18, 10);
+    let mut text = String::new();
+    for i in 0..=sections {
+        let t = i as f32 / sections as f32 * 2.0 - 1.0;
+        let width = 0.62 * (1.0 - t.abs().powf(2.6)).max(0.0) + 0.015;
+        let sheer = 0.62 + 0.22 * t * t;
+        let keel = 0.32 * t.abs().powi(4);
+        for k in 0..=around {
+            let angle = std::f32::consts::PI * k as f32 / around as f32;
+            let (y, z) = (sheer - (sheer - keel) * angle.sin(), width * angle.cos());
+            text += &format!("v {:.4} {y:.4} {z:.4}\n", 1.8 * t);
+        }
+    }
+    let row = around + 1;
+    for i in 0..sections {
+        for k in 0..around {
+            let a = i * row + k + 1;
+            text += &format!("f {a} {} {} {}\n", a + 1, a + row + 1, a + row);
+            text += &format!("f {a} {} {} {}\n", a + row, a + row + 1, a + 1);
+        }
+    }
+    text.into_bytes()
+}

@@ -1,16 +1,17 @@
 //! *Brazier sparks*: embers burst in a brazier on the pier; sparks rise, cool
 //! from white to red, and die on the planks.
 
-use super::{File, quay};
+use super::{File, quay, set};
 use glam::Vec3;
 use shot::{
     AreaLight, By, Camera, ColourStop, ContactOutcome, Direction, Element, ElementKind, EmissionDomain,
-    EmissionSchedule, Force, ForceKind, Form, Look, Moves, Particles, Push, Shape, Shot, SizeStop, Sky,
-    SkySource, Source, Start, Turbulence, Weight,
+    EmissionSchedule, Force, ForceKind, Form, Look, Moves, Particles, Push, Shape, Shot, SizeStop, Source,
+    Start, Turbulence, Weight,
 };
 
 pub(super) fn shot() -> (Shot, Vec<File>) {
     let mut shot = quay::pier("Brazier sparks");
+    shot.about = "Sparks that glow, cool and die: particles coloured by their life, in hot air.".to_owned();
     let iron = Look { albedo: Vec3::splat(0.06), roughness: 0.6, metalness: 0.6, ..Look::default() };
     let mut bowl =
         Element::solid("Brazier", Shape::Torus { major_radius_m: 0.34, minor_radius_m: 0.05 }, Moves::Still)
@@ -106,15 +107,8 @@ pub(super) fn shot() -> (Shot, Vec<File>) {
     let camera =
         Element::new("Pier camera", ElementKind::Camera(camera)).at(0.5, 1.3, 3.3).turned(-0.03, 0.1, 0.0);
     shot.camera = Some(shot.add(camera));
-    night(&mut shot);
-    (shot, quay::files())
-}
-
-fn night(shot: &mut Shot) {
-    let source = SkySource::Gradient {
-        zenith: Vec3::new(0.012, 0.02, 0.05),
-        horizon: Vec3::new(0.05, 0.055, 0.09),
-        ground: Vec3::new(0.006, 0.007, 0.01),
-    };
-    shot.add(Element::new("Night sky", ElementKind::Sky(Sky { strength: 1.0, source })));
+    quay::night(&mut shot);
+    set::market(&mut shot, set::Lamps { glow: 2.4 });
+    set::rim(&mut shot, Vec3::new(-7.5, 4.5, -0.5), 2.2, Vec3::new(0.45, 0.62, 1.0));
+    (shot, set::files())
 }

@@ -1,12 +1,13 @@
 //! *Crate tumble*: a swinging mooring block knocks over fish crates and glass
 //! net floats on a pier, in low evening sun.
 
-use super::{File, assets, quay};
+use super::{File, assets, quay, set};
 use glam::{Vec2, Vec3};
 use shot::{AreaLight, Camera, Channel, Element, ElementKind, Look, Moves, Shape, Shot, Wake, Weight};
 
 pub(super) fn shot() -> (Shot, Vec<File>) {
     let mut shot = quay::pier("Crate tumble");
+    shot.about = "A swung block is let go at frame 24: keys hand over to physics.".to_owned();
     shot.add(quay::crates("Crate stack", [3, 3, 2]).at(0.35, 0.1805, 0.0).turned(0.0, 0.16, 0.0));
     shot.add(quay::floats("Net floats", [4, 1, 2], 0.9).at(0.25, 1.1985, 0.0));
     shot.add(block());
@@ -37,16 +38,18 @@ pub(super) fn shot() -> (Shot, Vec<File>) {
     };
     // Looks at the middle of the stack from the seaward end of the pier.
     let camera =
-        Element::new("Pier camera", ElementKind::Camera(camera)).at(2.0, 1.8, 5.1).turned(-0.205, 0.175, 0.0);
+        Element::new("Pier camera", ElementKind::Camera(camera)).at(2.0, 1.8, 5.1).turned(-0.155, 0.175, 0.0);
     shot.camera = Some(shot.add(camera));
 
     quay::evening(&mut shot);
+    set::market(&mut shot, set::Lamps { glow: 1.6 });
+    set::rim(&mut shot, Vec3::new(-7.5, 4.5, -0.5), 9.0, Vec3::new(0.55, 0.75, 1.0));
     let lamp = AreaLight { size_m: Vec2::new(1.2, 0.5), radiance: 7.0, colour: Vec3::new(0.62, 0.82, 1.0) };
     shot.add(
-        Element::new("Stall lamp", ElementKind::AreaLight(lamp)).at(2.9, 2.6, -2.0).turned(-0.75, 0.0, -0.75),
+        Element::new("Stall lamp", ElementKind::AreaLight(lamp)).at(4.6, 3.4, -0.6).turned(-0.2, 0.0, -0.85),
     );
 
-    let mut files = quay::files();
+    let mut files = set::files();
     files.push(("granite", "granite.png", assets::granite()));
     (shot, files)
 }

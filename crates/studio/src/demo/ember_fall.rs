@@ -12,6 +12,7 @@ use std::f32::consts::{FRAC_PI_2, PI};
 
 pub(super) fn shot() -> (Shot, Vec<File>) {
     let mut shot = quay::pier("Ember fall");
+    shot.about = "Embers before a picture: the air is full of them at the first frame.".to_owned();
     shot.elements.retain(|element| element.as_solid().is_none());
     // What the camera looks at is a picture, 8 m away and as wide as it sees.
     let mut backdrop =

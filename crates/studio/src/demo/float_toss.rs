@@ -1,12 +1,14 @@
 //! *Float toss*: a float is thrown, hangs in the air for a while, and settles
 //! in a basket.
 
-use super::{File, assets, quay};
+use super::{File, assets, quay, set};
 use glam::Vec3;
 use shot::{Aim, Camera, Element, ElementKind, Interpolation, Look, Moves, Shape, Shot};
 
 pub(super) fn shot() -> (Shot, Vec<File>) {
     let mut shot = quay::pier("Float toss");
+    shot.about =
+        "A throw slowed at its height: a keyed time scale, and a camera that follows late.".to_owned();
     let mut basket =
         Element::solid("Basket", Shape::Mesh { asset: "basket".to_owned(), scale: 1.0 }, Moves::Still)
             .at(1.1, 0.0, 0.0);
@@ -43,7 +45,9 @@ pub(super) fn shot() -> (Shot, Vec<File>) {
     camera.aim = Some(Aim { target: float, damping_s: 0.35 });
     shot.camera = Some(shot.add(camera));
     quay::evening(&mut shot);
-    let mut files = quay::files();
+    set::market(&mut shot, set::Lamps { glow: 1.6 });
+    set::rim(&mut shot, Vec3::new(-7.5, 4.5, -0.5), 9.0, Vec3::new(0.55, 0.75, 1.0));
+    let mut files = set::files();
     files.push(("basket", "basket.obj", assets::basket()));
     (shot, files)
 }

@@ -1,7 +1,7 @@
 //! *Gull scatter*: gulls wander on the pier and turn away from each other; a
 //! gust front sweeps through, and each bursts into feathers that fall and settle.
 
-use super::{File, assets, quay};
+use super::{File, assets, quay, set};
 use glam::Vec3;
 use shot::{
     Action, Camera, Channel, ContactOutcome, ContactResponse, Element, ElementFilter, ElementKind,
@@ -22,6 +22,7 @@ fn pattern(name: &str, asset: &str, albedo: Vec3) -> Element {
 
 pub(super) fn shot() -> (Shot, Vec<File>) {
     let mut shot = quay::pier("Gull scatter");
+    shot.about = "A flock that keeps apart, and bursts into feathers where a gust passes.".to_owned();
     shot.timing.last = 120;
     let gull = shot.add(pattern("Gull", "gull", Vec3::new(0.78, 0.79, 0.8)));
     let feather = shot.add(pattern("Feather", "feather", Vec3::new(0.84, 0.85, 0.87)));
@@ -130,10 +131,12 @@ pub(super) fn shot() -> (Shot, Vec<File>) {
 
     let camera = Camera { focal_length_mm: 30.0, focus_distance_m: 5.0, exposure: 0.25, ..Camera::default() };
     let camera =
-        Element::new("Pier camera", ElementKind::Camera(camera)).at(1.0, 1.35, 4.2).turned(-0.2, 0.16, 0.0);
+        Element::new("Pier camera", ElementKind::Camera(camera)).at(1.0, 1.35, 4.2).turned(-0.15, 0.16, 0.0);
     shot.camera = Some(shot.add(camera));
     quay::evening(&mut shot);
-    let mut files = quay::files();
+    set::moorings(&mut shot, set::Lamps { glow: 1.6 });
+    set::rim(&mut shot, Vec3::new(-7.5, 4.5, -0.5), 9.0, Vec3::new(0.55, 0.75, 1.0));
+    let mut files = set::files();
     files.push(("gull", "gull.obj", assets::gull()));
     files.push(("feather", "feather.obj", assets::feather()));
     (shot, files)

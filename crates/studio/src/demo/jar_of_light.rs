@@ -1,17 +1,18 @@
 //! *Jar of light*: dots rise from a coil of rope and fill an unseen jar; shown
 //! backwards, they pour down and lay the coil.
 
-use super::{File, quay};
+use super::{File, quay, set};
 use glam::Vec3;
 use shot::{
     Aim, Attached, By, Camera, Channel, ColourStop, ContactResponse, Curve, Direction, Element,
     ElementFilter, ElementKind, EmissionSchedule, Force, ForceKind, Look, Matter, Moves, Outside, Particles,
-    Push, Shape, Shot, Sky, SkySource, Source, Start, Steering, Turbulence,
+    Push, Shape, Shot, Source, Start, Steering, Turbulence,
 };
 use std::f32::consts::TAU;
 
 pub(super) fn shot() -> (Shot, Vec<File>) {
     let mut shot = quay::pier("Jar of light");
+    shot.about = "Dots fill an unseen jar from a coil of rope; shown backwards, they lay it.".to_owned();
     shot.timing.last = 144;
     if let Some(gravity) = shot.named_mut("Gravity")
         && let ElementKind::Force(force) = &mut gravity.kind
@@ -99,11 +100,23 @@ pub(super) fn shot() -> (Shot, Vec<File>) {
     round.after = Outside::Repeat;
     camera.channels.insert("attached.along".to_owned(), round);
     shot.camera = Some(shot.add(camera));
-    let source = SkySource::Gradient {
-        zenith: Vec3::new(0.03, 0.045, 0.09),
-        horizon: Vec3::new(0.12, 0.12, 0.16),
-        ground: Vec3::new(0.01, 0.011, 0.014),
-    };
-    shot.add(Element::new("Night sky", ElementKind::Sky(Sky { strength: 1.0, source })));
-    (shot, quay::files())
+    quay::night(&mut shot);
+    // The camera goes round: the market stands on both sides.
+    set::market(&mut shot, set::Lamps { glow: 2.4 });
+    set::rim(&mut shot, Vec3::new(-7.5, 4.5, -0.5), 2.2, Vec3::new(0.45, 0.62, 1.0));
+    set::stall(
+        &mut shot,
+        "Seaward stall",
+        Vec3::new(0.8, 0.0, 6.0),
+        std::f32::consts::PI,
+        set::Lamps { glow: 2.4 },
+    );
+    set::lamp_string(
+        &mut shot,
+        Vec3::new(5.8, 0.0, 0.0),
+        std::f32::consts::FRAC_PI_2,
+        8.0,
+        set::Lamps { glow: 2.4 },
+    );
+    (shot, set::files())
 }

@@ -1,15 +1,16 @@
 //! *Lantern parade*: paper lanterns hang over the water until their leader
 //! sets out; then they drift after it. There is no gravity.
 
-use super::{File, quay};
+use super::{File, quay, set};
 use glam::Vec3;
 use shot::{
     Attract, Camera, Channel, Copies, Element, ElementKind, Force, ForceKind, Interpolation, Look, Moves,
-    Push, Shape, Shot, Sky, SkySource, Turbulence, Weight,
+    Push, Shape, Shot, Turbulence, Weight,
 };
 
 pub(super) fn shot() -> (Shot, Vec<File>) {
     let mut shot = quay::pier("Lantern parade");
+    shot.about = "A swarm led by hand: an attractor performed while the shot plays.".to_owned();
     shot.timing.last = 144;
     if let Some(gravity) = shot.named_mut("Gravity")
         && let ElementKind::Force(force) = &mut gravity.kind
@@ -30,8 +31,8 @@ pub(super) fn shot() -> (Shot, Vec<File>) {
     solid.body.restitution = 0.4;
     solid.body.friction = 0.2;
     solid.look = Look {
-        albedo: Vec3::new(0.8, 0.35, 0.12),
-        emission: Vec3::new(0.62, 0.22, 0.05),
+        albedo: Vec3::new(0.7, 0.3, 0.1),
+        emission: Vec3::new(0.42, 0.13, 0.025),
         variation: 0.75,
         roughness: 0.7,
         ..Look::default()
@@ -76,13 +77,8 @@ pub(super) fn shot() -> (Shot, Vec<File>) {
     let camera =
         Element::new("Pier camera", ElementKind::Camera(camera)).at(1.4, 1.5, 5.8).turned(-0.02, 0.22, 0.0);
     shot.camera = Some(shot.add(camera));
-    let source = SkySource::Gradient {
-        zenith: Vec3::new(0.012, 0.02, 0.05),
-        horizon: Vec3::new(0.07, 0.07, 0.1),
-        ground: Vec3::new(0.006, 0.007, 0.01),
-    };
-    shot.add(Element::new("Night sky", ElementKind::Sky(Sky { strength: 1.0, source })));
-    let moon = shot::Sun { irradiance: 0.12, colour: Vec3::new(0.7, 0.82, 1.0), angle_rad: 0.01 };
-    shot.add(Element::new("Moon", ElementKind::Sun(moon)).at(-2.0, 4.0, 1.0).turned(0.4, 0.0, 0.5));
-    (shot, quay::files())
+    quay::night(&mut shot);
+    set::moorings(&mut shot, set::Lamps { glow: 2.4 });
+    set::rim(&mut shot, Vec3::new(-7.5, 4.5, -0.5), 2.2, Vec3::new(0.45, 0.62, 1.0));
+    (shot, set::files())
 }

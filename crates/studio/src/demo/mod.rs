@@ -11,6 +11,7 @@ mod jar_of_light;
 mod lantern_parade;
 mod quay;
 mod scale_shower;
+mod set;
 mod squall_test;
 
 use crate::assets::{examine, path};
@@ -23,22 +24,42 @@ use std::path::Path;
 /// A file a sample shot uses: name of the asset, name of the file, bytes.
 pub(crate) type File = (&'static str, &'static str, Vec<u8>);
 
-type Sample = (&'static str, fn() -> (Shot, Vec<File>));
+/// A sample shot.
+struct Sample {
+    name: &'static str,
+    make: fn() -> (Shot, Vec<File>),
+    /// The frame of its poster.
+    poster: u32,
+    /// The poster, made by `cargo xtask posters`.
+    picture: &'static [u8],
+}
+
+macro_rules! sample {
+    ($name:literal, $module:ident, $poster:literal) => {
+        Sample {
+            name: $name,
+            make: $module::shot,
+            poster: $poster,
+            picture: include_bytes!(concat!("posters/", stringify!($module), ".png")),
+        }
+    };
+}
 
 const SAMPLES: &[Sample] = &[
-    ("Crate tumble", crate_tumble::shot),
-    ("Squall test", squall_test::shot),
-    ("Float toss", float_toss::shot),
-    ("Lantern parade", lantern_parade::shot),
-    ("Brazier sparks", brazier_sparks::shot),
-    ("Scale shower", scale_shower::shot),
-    ("Ember fall", ember_fall::shot),
-    ("Gull scatter", gull_scatter::shot),
-    ("Jar of light", jar_of_light::shot),
+    sample!("Crate tumble", crate_tumble, 38),
+    sample!("Squall test", squall_test, 56),
+    sample!("Float toss", float_toss, 50),
+    sample!("Lantern parade", lantern_parade, 84),
+    sample!("Brazier sparks", brazier_sparks, 60),
+    sample!("Scale shower", scale_shower, 60),
+    sample!("Ember fall", ember_fall, 60),
+    sample!("Gull scatter", gull_scatter, 66),
+    sample!("Jar of light", jar_of_light, 110),
 ];
 
-fn build(make: fn() -> (Shot, Vec<File>), folder: &Path) -> Result<Shot> {
-    let (mut shot, files) = make();
+fn build(sample: &Sample, folder: &Path) -> Result<Shot> {
+    let (mut shot, files) = (sample.make)();
+    shot.poster = Some(sample.poster);
     std::fs::create_dir_all(folder.join("assets"))?;
     for (name, file, bytes) in files {
         let asset = examine(file, &bytes)?.asset;
@@ -55,24 +76,25 @@ pub async fn seed(studio: &Studio) -> Result<()> {
         return Ok(());
     }
     let project = studio.store.project("Saltmarket").await?;
-    for (_, make) in SAMPLES {
-        let shot = build(*make, &studio.data)?;
-        studio.store.add_shot(project, &shot, "Sample shot").await?;
+    for sample in SAMPLES {
+        let shot = build(sample, &studio.data)?;
+        let id = studio.store.add_shot(project, &shot, "Sample shot").await?;
+        studio.take_poster(id, sample.picture)?;
     }
     Ok(())
 }
 
 /// The names of the sample shots.
 pub fn names() -> Vec<&'static str> {
-    SAMPLES.iter().map(|(name, _)| *name).collect()
+    SAMPLES.iter().map(|sample| sample.name).collect()
 }
 
 /// Writes a sample shot and its assets into a folder.
 pub fn write(name: &str, folder: &Path) -> Result<()> {
     let names = names();
-    let (_, make) = SAMPLES.iter().find(|(sample, _)| *sample == name).ok_or_else(|| {
+    let sample = SAMPLES.iter().find(|sample| sample.name == name).ok_or_else(|| {
         Error::Bad(format!("there is no sample \"{name}\"; there are {}", names.join(", ")))
     })?;
-    let shot = build(*make, folder)?;
+    let shot = build(sample, folder)?;
     Ok(write_whole(&folder.join("shot.json"), shot::write(&shot).as_bytes())?)
 }

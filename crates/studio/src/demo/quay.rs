@@ -1,6 +1,6 @@
 //! The pier that Saltmarket's shots have in common.
 
-use super::{File, assets};
+use super::{File, assets, set};
 use glam::Vec3;
 use shot::{Channel, Copies, Element, ElementKind, Look, Moves, Shape, Shot, Sky, SkySource, Weight};
 
@@ -20,12 +20,28 @@ pub(super) fn pier(name: &str) -> Shot {
     solid.body.friction = 0.7;
     shot.add(deck);
 
-    // The tide, well below the deck, out to the horizon.
-    let mut tide = Element::solid("Tide", Shape::plane(190.0, 190.0), Moves::Still).at(0.0, -1.6, 0.0);
-    let solid = tide.as_solid_mut().expect("a solid");
-    solid.look = Look { albedo: Vec3::new(0.012, 0.03, 0.036), roughness: 0.22, ..Look::default() };
-    shot.add(tide);
+    // Well below the deck, out to the horizon.
+    set::tide(&mut shot, 0.45);
     shot
+}
+
+/// A solid that stays where it is.
+pub(super) fn still(name: &str, shape: Shape, look: Look) -> Element {
+    let mut element = Element::solid(name, shape, Moves::Still);
+    element.as_solid_mut().expect("a solid").look = look;
+    element
+}
+
+/// The moon and the sky of a night over the tide.
+pub(super) fn night(shot: &mut Shot) {
+    let source = SkySource::Gradient {
+        zenith: Vec3::new(0.016, 0.026, 0.06),
+        horizon: Vec3::new(0.13, 0.12, 0.17),
+        ground: Vec3::new(0.006, 0.007, 0.01),
+    };
+    shot.add(Element::new("Night sky", ElementKind::Sky(Sky { strength: 1.0, source })));
+    let moon = shot::Sun { irradiance: 0.3, colour: Vec3::new(0.7, 0.82, 1.0), angle_rad: 0.01 };
+    shot.add(Element::new("Moon", ElementKind::Sun(moon)).at(-2.0, 4.0, 1.0).turned(0.4, 0.0, 0.5));
 }
 
 /// The low evening sun and its sky.

@@ -1,7 +1,7 @@
 //! *Scale shower*: herring scales burst over the deck, hang in slow motion, and
 //! pile up as solids.
 
-use super::{File, quay};
+use super::{File, quay, set};
 use glam::Vec3;
 use shot::{
     Action, Camera, Element, ElementKind, EmissionDomain, EmissionSchedule, Form, Interpolation, Look, Moves,
@@ -10,6 +10,7 @@ use shot::{
 
 pub(super) fn shot() -> (Shot, Vec<File>) {
     let mut shot = quay::pier("Scale shower");
+    shot.about = "Particles become solids in the air, in slow motion, and pile up.".to_owned();
     shot.timing.last = 120;
     shot.physics.substeps = 12;
     let scale = |name: &str, albedo: Vec3, metalness: f32| {
@@ -72,5 +73,7 @@ pub(super) fn shot() -> (Shot, Vec<File>) {
         Element::new("Pier camera", ElementKind::Camera(camera)).at(0.9, 1.15, 3.3).turned(-0.1, 0.26, 0.0);
     shot.camera = Some(shot.add(camera));
     quay::evening(&mut shot);
-    (shot, quay::files())
+    set::market(&mut shot, set::Lamps { glow: 1.6 });
+    set::rim(&mut shot, Vec3::new(-7.5, 4.5, -0.5), 9.0, Vec3::new(0.55, 0.75, 1.0));
+    (shot, set::files())
 }

@@ -1,7 +1,7 @@
 //! *Squall test*: a squall comes in from the left, blows over what stands on
 //! the pier, and passes.
 
-use super::{File, quay};
+use super::{File, quay, set};
 use glam::Vec3;
 use shot::{
     Camera, Element, ElementKind, Force, ForceKind, Interpolation, Profile, Region, Shot, Volume, Wind,
@@ -10,6 +10,7 @@ use std::f32::consts::FRAC_PI_2;
 
 pub(super) fn shot() -> (Shot, Vec<File>) {
     let mut shot = quay::pier("Squall test");
+    shot.about = "A gust within a region that passes: forces in one place, for a time.".to_owned();
     shot.timing.last = 120;
     shot.add(quay::crates("Crates", [2, 3, 2]).at(0.2, 0.1805, -0.2).turned(0.0, 0.3, 0.0));
     shot.add(quay::floats("Floats", [6, 1, 3], 0.35).at(-0.9, 0.117, 0.9));
@@ -52,8 +53,10 @@ pub(super) fn shot() -> (Shot, Vec<File>) {
         ..Camera::default()
     };
     let camera =
-        Element::new("Pier camera", ElementKind::Camera(camera)).at(1.6, 1.9, 5.3).turned(-0.22, 0.2, 0.0);
+        Element::new("Pier camera", ElementKind::Camera(camera)).at(1.6, 1.9, 5.3).turned(-0.17, 0.2, 0.0);
     shot.camera = Some(shot.add(camera));
     quay::evening(&mut shot);
-    (shot, quay::files())
+    set::moorings(&mut shot, set::Lamps { glow: 1.6 });
+    set::rim(&mut shot, Vec3::new(-7.5, 4.5, -0.5), 9.0, Vec3::new(0.55, 0.75, 1.0));
+    (shot, set::files())
 }

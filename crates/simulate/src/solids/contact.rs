@@ -1,13 +1,18 @@
-//! Friction while bodies bounce.
+//! The contact law of solids: Newton restitution and Coulomb friction.
 //!
-//! The library brings approaching surfaces to rest with friction, and then adds
-//! the rebound without any. Coulomb's law holds for the whole impulse: with a
+//! The library solves contacts with the coefficients that `prepare.rs` gives to
+//! each collider, for a pair by the rule of [`shot::pair_coefficient`]. The
+//! library brings approaching surfaces to rest with friction, and then adds the
+//! rebound without friction. Coulomb's law holds for the whole impulse: with a
 //! coefficient of restitution e, friction may take up to μ (1 + e) m v, not
 //! μ m v. What is missing is added here, contact by contact.
 
 use super::Solids;
 use glam::Vec3;
 use rapier3d::prelude::*;
+
+/// How the library combines the coefficients of a pair; the same as [`shot::pair_coefficient`].
+pub(super) const PAIR_RULE: CoefficientCombineRule = CoefficientCombineRule::Average;
 
 /// A contact at which bodies bounced.
 struct Rebound {
@@ -108,4 +113,17 @@ fn mobility(body: &RigidBody, at: Vec3, along: Vec3) -> f32 {
     let arm = (at - body.center_of_mass()).cross(along);
     let inertia = body.mass_properties().effective_world_inv_inertia;
     1.0 / body.mass() + arm.dot(inertia * arm)
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn the_library_combines_a_pair_by_the_shot_s_rule() {
+        for (a, b) in [(0.0, 1.0), (0.3, 0.8), (1.5, 0.2)] {
+            let combined = CoefficientCombineRule::combine(a, b, PAIR_RULE, PAIR_RULE);
+            assert_eq!(combined, shot::pair_coefficient(a, b));
+        }
+    }
 }

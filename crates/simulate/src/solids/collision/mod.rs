@@ -1,0 +1,47 @@
+//! The shape a solid collides as. A fit is a file; a new fit is a new file and a
+//! line in [`shape`].
+
+mod box_fit;
+mod drawn;
+mod exact;
+mod hull;
+mod plane;
+mod sphere;
+
+pub use drawn::{CollisionMesh, collision_mesh};
+
+use crate::PrepareError;
+use geometry::Meshes;
+use glam::Vec3;
+use rapier3d::prelude::*;
+use shot::{Collision, Element, Shape, Solid};
+
+pub(super) struct Collider {
+    pub shape: SharedShape,
+    /// Place of the shape in the body's frame.
+    pub offset: Pose,
+}
+
+impl Collider {
+    fn at(offset: Vec3, shape: SharedShape) -> Self {
+        Self { shape, offset: Pose::from_parts(offset, Rotation::IDENTITY) }
+    }
+}
+
+pub(super) fn shape(element: &Element, solid: &Solid, meshes: &Meshes) -> Result<Collider, PrepareError> {
+    let mesh = || {
+        meshes
+            .mesh(&solid.shape)
+            .map_err(|source| PrepareError::Mesh { element: element.name.clone(), source })
+    };
+    if let Shape::Plane { size_m } = solid.shape {
+        return Ok(plane::fit(size_m));
+    }
+    Ok(match solid.body.collision_of(&solid.shape) {
+        Collision::Sphere => sphere::fit(&solid.shape, mesh)?,
+        Collision::Box => box_fit::fit(mesh()?.bounds()),
+        Collision::Hull => Collider::at(Vec3::ZERO, hull::fit(element, solid, &mesh()?)?),
+        Collision::Exact => Collider::at(Vec3::ZERO, exact::fit(element, solid, mesh)?),
+        Collision::Auto => unreachable!("collision_of has chosen"),
+    })
+}

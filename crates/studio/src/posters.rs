@@ -1,0 +1,93 @@
+//! Posters: the picture that stands for a shot or a run in lists.
+
+use crate::error::{Error, Result};
+use crate::studio::Studio;
+use frames::{Frame, RunFolder, write_whole};
+use picture::{Scene, Settings, render};
+use shot::{Shot, fingerprints};
+use std::path::PathBuf;
+
+/// Pixels across.
+pub const WIDTH: u32 = 480;
+const SAMPLES: u32 = 16;
+
+/// The frame that stands for a shot: the chosen one, else the one of the run in
+/// which most happens, else one in the middle.
+fn frame_of(shot: &Shot, run: &RunFolder) -> u32 {
+    let timing = shot.timing;
+    let middle = || timing.first + timing.count() * 2 / 5;
+    shot.poster.or_else(|| run.liveliest_frame()).unwrap_or_else(middle).clamp(timing.first, timing.last)
+}
+
+impl Studio {
+    /// The poster of a shot. While its frame is not computed, or stale, the last
+    /// one that was made of the shot is shown; without one, the shot as it begins.
+    pub fn poster(&self, id: i64, revision: i64, shot: &Shot, run: &RunFolder) -> Result<Vec<u8>> {
+        let number = frame_of(shot, run);
+        let print = fingerprints(shot).get((number - shot.timing.first) as usize).copied();
+        let frame = run.read(number).ok().filter(|frame| Some(frame.fingerprint) == print);
+        let name = match &frame {
+            Some(_) => format!("{id}-{revision}-{number}.png"),
+            None => format!("{id}-{revision}-staged.png"),
+        };
+        let cache = self.pictures().join(&name);
+        if let Ok(bytes) = std::fs::read(&cache) {
+            return Ok(bytes);
+        }
+        if frame.is_none()
+            && let Some(bytes) = self.earlier_poster(id)
+        {
+            return Ok(bytes);
+        }
+        let bytes =
+            self.render_poster(shot, frame.as_ref(), frame.as_ref().map_or(shot.timing.first, |_| number))?;
+        // Only the newest poster of a shot is kept.
+        self.drop_pictures(id);
+        write_whole(&cache, &bytes)?;
+        Ok(bytes)
+    }
+
+    /// The poster of a kept run, of the shot that it was computed from.
+    pub fn poster_of_run(&self, run: i64, folder: &RunFolder) -> Result<Vec<u8>> {
+        let cache = self.poster_path_of_run(run);
+        if let Ok(bytes) = std::fs::read(&cache) {
+            return Ok(bytes);
+        }
+        let shot = folder.manifest()?.shot;
+        let number = frame_of(&shot, folder);
+        let bytes = self.render_poster(&shot, folder.read(number).ok().as_ref(), number)?;
+        write_whole(&cache, &bytes)?;
+        Ok(bytes)
+    }
+
+    /// Where the poster of a run is kept.
+    pub fn poster_path_of_run(&self, run: i64) -> PathBuf {
+        self.pictures().join(format!("run-{run}.png"))
+    }
+
+    /// Puts a poster that comes with a shot in its place.
+    pub fn take_poster(&self, id: i64, bytes: &[u8]) -> Result<()> {
+        Ok(write_whole(&self.pictures().join(format!("{id}-0-shipped.png")), bytes)?)
+    }
+
+    /// A poster of the shot that was made of a computed frame.
+    fn earlier_poster(&self, id: i64) -> Option<Vec<u8>> {
+        let of_shot = format!("{id}-");
+        let entries = std::fs::read_dir(self.pictures()).into_iter().flatten().flatten();
+        let names = entries.filter_map(|entry| entry.file_name().into_string().ok());
+        let name = names.filter(|name| name.starts_with(&of_shot) && !name.ends_with("-staged.png")).max()?;
+        std::fs::read(self.pictures().join(name)).ok()
+    }
+
+    fn render_poster(&self, shot: &Shot, frame: Option<&Frame>, number: u32) -> Result<Vec<u8>> {
+        let assets = self.loader.all(&self.data, shot)?;
+        let height = (WIDTH * shot.picture.height / shot.picture.width).clamp(16, 2 * WIDTH);
+        let clamp = Settings::DRAFT_CLAMP;
+        let settings = Settings { width: WIDTH, height, samples: SAMPLES, clamp, ..Settings::default() };
+        let scene =
+            Scene::new(shot, &assets, frame, number).map_err(|error| Error::Bad(error.to_string()))?;
+        let picture = render(&scene, &settings, &|_| true)
+            .ok_or_else(|| Error::Internal("the picture was not rendered".to_owned()))?;
+        Ok(interchange::write_png(WIDTH, height, &picture.show())?)
+    }
+}
