@@ -1,5 +1,5 @@
 // The server is killed in the middle of work.
-import { expect, test } from "@playwright/test";
+import { expect, test } from "./test.mjs";
 import { execFileSync } from "node:child_process";
 import { existsSync, readdirSync, readFileSync, writeFileSync } from "node:fs";
 import { join } from "node:path";

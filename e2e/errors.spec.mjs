@@ -1,9 +1,12 @@
 // What a person can do wrong, and what they are told.
-import { expect, test } from "@playwright/test";
+import { expect, test } from "./test.mjs";
 import { truncateSync } from "node:fs";
 import { add, newShot, pick, select, stretches, tab, type } from "./desk.mjs";
 import { put } from "./files.mjs";
 import { Server } from "./server.mjs";
+
+// The server is ended here, and what it answers then is an error.
+test.use({ expectedErrors: /ERR_|WebSocket|Failed to load resource/ });
 
 let server;
 test.beforeAll(async () => {

@@ -1,5 +1,5 @@
 // Looks, lights and the lens; stills and films; comparing them in Dailies.
-import { expect, test } from "@playwright/test";
+import { expect, test } from "./test.mjs";
 import { readFileSync } from "node:fs";
 import { add, newShot, select, tab, type } from "./desk.mjs";
 import { dropIntoViewport, png } from "./files.mjs";

@@ -1,9 +1,12 @@
 // Versions, undo across restarts, and shots as files.
-import { expect, test } from "@playwright/test";
+import { expect, test } from "./test.mjs";
 import { readFileSync } from "node:fs";
 import { add, drawn, newShot, select, tab, type } from "./desk.mjs";
 import { dropIntoViewport, put, wedge } from "./files.mjs";
 import { Server } from "./server.mjs";
+
+// The server is ended here, and what it answers then is an error.
+test.use({ expectedErrors: /ERR_|WebSocket|Failed to load resource/ });
 
 let server;
 test.beforeAll(async () => {

@@ -1,5 +1,5 @@
 // The whole way from an empty shot to a film without a pointer.
-import { expect, test } from "@playwright/test";
+import { expect, test } from "./test.mjs";
 import { readFileSync } from "node:fs";
 import { computed, drawn, newShot } from "./desk.mjs";
 import { Server } from "./server.mjs";

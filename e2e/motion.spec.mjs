@@ -1,5 +1,5 @@
 // Keys, curves, formulas, forces and regions.
-import { expect, test } from "@playwright/test";
+import { expect, test } from "./test.mjs";
 import { add, computed, front, goTo, inFront, newShot, saved, select, stretches, tab, type } from "./desk.mjs";
 import { Server } from "./server.mjs";
 

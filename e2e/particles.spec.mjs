@@ -1,5 +1,5 @@
 // Particles from an empty shot: born, shown, becoming bodies; judged by a still; a film shown backwards.
-import { expect, test } from "@playwright/test";
+import { expect, test } from "./test.mjs";
 import { add, computed, front, goTo, inFront, newShot, open, pick, saved, select, tab, type } from "./desk.mjs";
 import { Server } from "./server.mjs";
 

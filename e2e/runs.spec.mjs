@@ -1,5 +1,5 @@
 // Playing, stopping, keeping and comparing runs.
-import { expect, test } from "@playwright/test";
+import { expect, test } from "./test.mjs";
 import { add, computed, drawn, goTo, newShot, saved, select, stretches, tab, type } from "./desk.mjs";
 import { Server } from "./server.mjs";
 
@@ -45,8 +45,11 @@ test("runs are kept, named, compared as ghosts, restored and dropped", async ({ 
   const kept = page.getByRole("listitem");
   await expect(kept).toHaveCount(2);
   await expect(kept.nth(1)).toContainText(/24 frames · \d+ kB · kept just now/);
-  await expect(kept.nth(1)).toContainText("the shot now differs in friction of Box, bounce of Box");
-  await expect(kept.nth(0)).toContainText("computed from the shot as it is");
+  const differing = kept.nth(1).getByRole("row");
+  await expect(differing.nth(1)).toHaveText(/friction of Box\s*0\.5\s*0\.9/);
+  await expect(differing.nth(2)).toHaveText(/bounce of Box\s*0\.2\s*0\.8/);
+  await expect(kept.nth(0)).toContainText("Computed from the shot as it is");
+  await expect(kept.nth(0).getByRole("img", { name: /Fastest body over frames 1 to 24/ })).toBeVisible();
   await kept.nth(1).getByRole("textbox").fill("Slippery");
   await kept.nth(1).getByRole("textbox").press("Enter");
   await page.reload();
@@ -58,7 +61,7 @@ test("runs are kept, named, compared as ghosts, restored and dropped", async ({ 
   await expect(kept.nth(1).getByRole("button", { name: "Hide ghost" })).toBeVisible();
 
   await kept.nth(1).getByRole("button", { name: "Restore the shot" }).click();
-  await expect(kept.nth(1)).toContainText("computed from the shot as it is");
+  await expect(kept.nth(1)).toContainText("Computed from the shot as it is");
   await expect(page.getByRole("button", { name: "Undo" })).toHaveAttribute("title", /Restored from Slippery/);
 
   await kept.nth(0).getByRole("button", { name: "Drop" }).click();
@@ -67,6 +70,30 @@ test("runs are kept, named, compared as ghosts, restored and dropped", async ({ 
   await kept.nth(0).getByRole("button", { name: "Drop" }).click();
   await page.getByRole("alertdialog").getByRole("button", { name: "Drop" }).click();
   await expect(kept).toHaveCount(1);
+});
+
+test("two runs are played side by side, and measured over each other", async ({ page }) => {
+  await newShot(page, server.address, { name: "Beside" });
+  await add(page, "Plane");
+  await add(page, "Box");
+  await played(page);
+  await page.getByRole("button", { name: "Keep run" }).click();
+  await page.getByRole("link", { name: "Runs" }).click();
+  await expect(page.getByRole("button", { name: "Choose two to play side by side" })).toBeDisabled();
+  await page.getByRole("checkbox", { name: "Play the current run beside another run" }).check();
+  await page.getByRole("checkbox", { name: "Play run 1 beside another run" }).check();
+  await page.getByRole("combobox", { name: "Plotted" }).click();
+  await page.getByRole("option", { name: "Contacts" }).click();
+  await expect(page.getByRole("img", { name: /Contacts over frames/ })).toHaveCount(2);
+  await page.getByRole("button", { name: "Play the two side by side" }).click();
+  const beside = page.getByRole("dialog");
+  await expect(beside.locator("canvas")).toHaveCount(2);
+  await expect(beside.getByTestId("side-frame")).not.toHaveText("1");
+  await beside.getByRole("button", { name: "Pause" }).click();
+  await beside.getByRole("slider", { name: "Frame of both runs" }).fill("20");
+  await expect(beside.getByTestId("side-frame")).toHaveText("20");
+  await beside.getByRole("button", { name: "Close" }).click();
+  await expect(beside).toHaveCount(0);
 });
 
 test("computing shows how far it is, stops, keeps its frames and goes on", async ({ page }) => {

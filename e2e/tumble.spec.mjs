@@ -1,5 +1,5 @@
 // From an empty shot to a film, by clicking and typing.
-import { expect, test } from "@playwright/test";
+import { expect, test } from "./test.mjs";
 import { readFileSync } from "node:fs";
 import { add, computed, drawn, goTo, newShot, select, stretches, tab, type } from "./desk.mjs";
 import { Server } from "./server.mjs";

@@ -1,6 +1,6 @@
 // Placing bodies in the Viewport: by hand, by view, by file.
-import { expect, test } from "@playwright/test";
-import { add, computed, drawn, front, inFront, newShot, select, tab, type } from "./desk.mjs";
+import { expect, test } from "./test.mjs";
+import { add, computed, drawn, front, inFront, newShot, saved, select, tab, type } from "./desk.mjs";
 import { dropIntoViewport, floatsGlb, hdr, png, wedge, wedgeGlb } from "./files.mjs";
 import { Server } from "./server.mjs";
 
@@ -157,6 +157,7 @@ test("an image is laid on the selected body, an environment becomes the sky", as
   await newShot(page, server.address, { name: "Images" });
   await add(page, "Box");
   await dropIntoViewport(page, "rope.png", png);
+  await page.getByRole("dialog").getByRole("button", { name: /^A look's image/ }).click();
   await tab(page, "Look");
   await expect(page.getByLabel("Albedo image", { exact: true })).toHaveText(/rope/);
   await type(page, "Repeats", "3");
@@ -165,6 +166,45 @@ test("an image is laid on the selected body, an environment becomes the sky", as
   await expect(page.getByText("From the image “dusk”.")).toBeVisible();
   await page.getByRole("button", { name: "Use a gradient" }).click();
   await expect(page.getByText("Zenith")).toBeVisible();
+});
+
+test("a dropped image is asked what it is: a backdrop, the sky, a map of births", async ({ page }) => {
+  await newShot(page, server.address, { name: "Asked" });
+  await dropIntoViewport(page, "far.png", png);
+  const asked = page.getByRole("dialog", { name: "What is far?" });
+  await expect(asked.getByRole("button", { name: /^A look's image/ })).toBeDisabled();
+  await expect(asked.getByRole("button", { name: /^A map of births/ })).toBeDisabled();
+  await asked.getByRole("button", { name: /^A backdrop/ }).click();
+  await expect(sheetName(page)).toHaveValue("Backdrop");
+  // As wide as the camera sees at 20 m, and wider with a longer lens.
+  const width = value(page, "Size x, m");
+  await expect(width).toHaveValue(/^= .*\{Camera\.focal_length\}/);
+  await expect(page.getByText(/gives 20\.\d+ at this frame/).first()).toBeVisible();
+  await dropIntoViewport(page, "dusk.png", png);
+  await page.getByRole("dialog").getByRole("button", { name: /^The sky/ }).click();
+  await select(page, "Sky");
+  await expect(page.getByText("From the image “dusk”.")).toBeVisible();
+  await add(page, "Particles");
+  await dropIntoViewport(page, "mask.png", png);
+  await page.getByRole("dialog").getByRole("button", { name: /^A map of births/ }).click();
+  await saved(page, "Map of births");
+});
+
+test("a change of a field is made on all that is selected, and fields that differ say so", async ({ page }) => {
+  await newShot(page, server.address, { name: "Several" });
+  await add(page, "Sphere");
+  await add(page, "Box");
+  await tab(page, "Body");
+  await type(page, "Friction", "0.9");
+  const timeline = page.getByRole("region", { name: "Timeline" });
+  await timeline.getByRole("button", { name: "Sphere", exact: true }).click({ modifiers: ["Shift"] });
+  await expect(value(page, "Friction")).toHaveValue("");
+  await expect(value(page, "Friction")).toHaveAttribute("placeholder", "differ");
+  await expect(value(page, "Bounce")).toHaveValue("0.2");
+  await type(page, "Friction", "0.7");
+  await saved(page, "Friction of Sphere and 1 more");
+  await select(page, "Box");
+  await expect(value(page, "Friction")).toHaveValue("0.7");
 });
 
 test("after adding, the first tab is open, Enter plays, and the element is in view", async ({ page }) => {

@@ -74,7 +74,7 @@
 <svelte:window onkeydown={(event) => commands.press(event)} />
 
 <Tooltip.Provider delayDuration={500}>
-  <div class="grid h-full grid-rows-[46px_1fr]">
+  <div class="grid h-full grid-cols-[minmax(0,1fr)] grid-rows-[46px_minmax(0,1fr)]">
     <TopBar />
     {#if route.shot === null}
       <Home />

@@ -6,7 +6,7 @@
 </script>
 
 <main
-  class="grid min-h-0 grid-cols-[1fr_344px]"
+  class="grid min-h-0 grid-cols-[minmax(0,1fr)_344px]"
   style:grid-template-rows={`minmax(0,1fr) ${marks.open.length > 0 ? 400 : 300}px`}
 >
   <ViewportPane />

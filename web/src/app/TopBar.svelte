@@ -25,7 +25,7 @@
 </script>
 
 <header class="relative flex items-center gap-3 border-b border-line bg-panel px-3.5">
-  <div class="flex max-w-[calc(50vw-120px)] min-w-0 items-center gap-3">
+  <div class="flex min-w-0 items-center gap-3 min-[1200px]:max-w-[calc(50vw-130px)]">
     <button class="flex flex-none items-center gap-2" onclick={() => route.home()} aria-label="All shots">
       <svg
         class="h-[22px] w-[22px] text-lime"
@@ -58,7 +58,7 @@
       {:else}
         {#each [`${document.picture.width} × ${document.picture.height}`, `${document.timing.fps} fps`, `${document.timing.first} – ${document.timing.last}`] as fact (fact)}
           <span
-            class="hidden flex-none rounded-full border border-line px-2.5 py-0.5 whitespace-nowrap text-soft lg:inline"
+            class="hidden flex-none rounded-full border border-line px-2.5 py-0.5 whitespace-nowrap text-soft min-[1200px]:inline"
             >{fact}</span
           >
         {/each}
@@ -67,7 +67,7 @@
   </div>
   {#if document}
     <nav
-      class="absolute left-1/2 flex -translate-x-1/2 gap-0.5 rounded-[9px] bg-ground p-[3px]"
+      class="flex flex-none gap-0.5 rounded-[9px] bg-ground p-[3px] min-[1200px]:absolute min-[1200px]:left-1/2 min-[1200px]:-translate-x-1/2"
       aria-label="Views"
     >
       {#each views as [view, name] (view)}

@@ -137,8 +137,6 @@ describe("the frames of a force on the Timeline", () => {
     frames,
     path: "/kind/force",
     colour: "blue",
-    at: (frame: number) => 4 * frame,
-    span: 24,
   });
   const ends = () => [...document.querySelectorAll<HTMLElement>("[role=presentation]")];
 
@@ -146,7 +144,7 @@ describe("the frames of a force on the Timeline", () => {
     show(SpanBar, props({}));
     expect(ends().map((end) => end.title)).toEqual(["From frame 1", "To frame 24"]);
     const bar = document.querySelector<HTMLElement>("i")!;
-    expect([bar.style.left, bar.style.width]).toEqual(["4%", "92%"]);
+    expect([bar.style.left, bar.style.width]).toEqual(["1%", "96%"]);
   });
 
   test("are dragged by their ends, and a press alone changes nothing", () => {

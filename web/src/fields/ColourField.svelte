@@ -34,20 +34,21 @@
     oncommit([part(16), part(8), part(0)]);
   }
 
+  let differ = $derived(values.differ(target));
   const shown = (value: number[]) => value.map((v) => Number(v.toFixed(3))).join(" ");
   // As in NumberField: typing stays while other values change.
-  let saved = $derived(shown(value));
+  let saved = $derived(differ ? "" : shown(value));
   let text = $derived(saved);
 
   /** Three numbers, red, green and blue. */
   function commit() {
-    if (text === shown(value)) return;
+    if (text === saved) return;
     const parts = text
       .trim()
       .split(/[\s,;]+/)
       .map(Number);
     if (parts.length === 3 && parts.every(Number.isFinite)) oncommit(parts as [number, number, number]);
-    else text = shown(value);
+    else text = saved;
   }
 </script>
 
@@ -64,6 +65,7 @@
     <input
       class="field w-full min-w-0 flex-1"
       aria-label={`${label}, red green blue`}
+      placeholder={differ ? "differ" : ""}
       bind:value={text}
       onblur={commit}
       onkeydown={(event) => event.key === "Enter" && commit()}

@@ -58,7 +58,8 @@
     }
     return String(Number((value * scale).toPrecision(1)));
   }
-  const settled = () => (formula != null ? `= ${formula}` : shown(value));
+  let differ = $derived(target !== undefined && values.differ(target));
+  const settled = () => (formula != null ? `= ${formula}` : differ ? "" : shown(value));
 
   /** What is being typed; it goes ahead of the value until that is changed elsewhere. */
   let draft = $state<string | null>(null);
@@ -128,7 +129,7 @@
     const by = event.key === "ArrowUp" ? 1 : event.key === "ArrowDown" ? -1 : 0;
     if (by === 0 || typed !== null) return;
     event.preventDefault();
-    const base = Number(text) || 0;
+    const base = Number(differ && draft === null ? shown(value) : text) || 0;
     draft = String(Number((base + by * step * (event.shiftKey ? 10 : 1)).toPrecision(6)));
     void commit();
   }
@@ -142,13 +143,13 @@
       inputmode={target ? "text" : "decimal"}
       aria-label={unit ? `${label}, ${unit}` : label}
       title={how === "keyed" ? "Keyed: typing sets a key at this frame" : undefined}
-      placeholder={blank}
+      placeholder={differ ? "differ" : blank}
       {disabled}
       bind:value={() => text, (typed) => (draft = typed)}
       onblur={commit}
       onkeydown={press}
     />
-    {#if unit && typed === null && (text !== "" || !blank || /\d/.test(blank))}<small
+    {#if unit && typed === null && (text !== "" || (!blank && !differ) || /\d/.test(blank))}<small
         class="whitespace-nowrap text-faint">{unit}</small
       >{/if}
   </span>

@@ -12,6 +12,7 @@
       type="checkbox"
       class="accent-[var(--lime)]"
       checked={values.get(target) === true}
+      indeterminate={values.differ(target)}
       onchange={(event) => values.set(target, label, event.currentTarget.checked)}
     />
     {label}

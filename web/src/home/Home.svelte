@@ -81,8 +81,9 @@
           </a>
           <div class="flex items-center gap-2 px-3.5 pb-3 text-soft">
             <span class="flex-1"
-              >{card.bodies} {card.bodies === 1 ? "body" : "bodies"} · {((card.last - card.first + 1) / card.fps).toFixed(1)} s at {card.fps} fps
-              · {ago(card.changed)}</span
+              >{card.bodies}
+              {card.bodies === 1 ? "body" : "bodies"} · {((card.last - card.first + 1) / card.fps).toFixed(1)} s
+              at {card.fps} fps · {ago(card.changed)}</span
             >
             <button
               class="text-faint underline"

@@ -10,6 +10,7 @@
   import { playback } from "../state/playback.svelte";
   import { selection } from "../state/selection.svelte";
   import { shot, solidOf } from "../state/shot.svelte";
+  import { values } from "../state/values.svelte";
 
   let { element, solid }: { element: Element; solid: Solid } = $props();
   let body = $derived(solid.body ?? {});
@@ -43,17 +44,11 @@
     shot.set(`${label} of ${element.name}`, solids, `/kind/solid/body/${part}`, value);
   const at = (part: string) => ({ element, ids: solids, path: `kind.solid.body.${part}` });
   const clear = (label: string, part: string) => set(label, part, null);
-
-  // What the pair has against the first still body: the mean of the two.
-  let against = $derived(
-    shot.elements.find((e) => e.id !== element.id && solidOf(e)?.body?.moves === "still"),
-  );
-  let other = $derived(solidOf(against)?.body);
-  const mean = (a: number | undefined, b: number | undefined) => (((a ?? 0.5) + (b ?? 0.5)) / 2).toFixed(2);
 </script>
 
 <Choice
   label="Moves"
+  differ={values.differ(at("moves"))}
   value={body.moves ?? "free"}
   options={[
     ["still", "Still"],
@@ -68,6 +63,7 @@
 <div class="mt-1 mb-3">
   <Choice
     label="Collides as"
+    differ={values.differ(at("collision"))}
     value={body.collision ?? "auto"}
     options={[
       ["auto", "Auto"],
@@ -103,8 +99,8 @@
 </Section>
 <Section
   title="Contact"
-  note={against
-    ? `with ${against.name}: friction ${mean(body.friction, other?.friction)}, bounce ${mean(body.restitution, other?.restitution)}`
+  note={physics?.pair
+    ? `with ${physics.pair.with}: friction ${physics.pair.friction.toFixed(2)}, bounce ${physics.pair.restitution.toFixed(2)}`
     : ""}
 >
   <NumberField label="Friction" step={0.01} slide={[0, 1.5]} target={at("friction")} value={0.5} />

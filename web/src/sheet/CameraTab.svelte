@@ -5,6 +5,7 @@
   import Section from "../fields/Section.svelte";
   import { shot } from "../state/shot.svelte";
   import { values } from "../state/values.svelte";
+  import { selection } from "../state/selection.svelte";
 
   let { element }: { element: Element } = $props();
   let camera = $derived<Schemas["Camera"]>(
@@ -16,7 +17,7 @@
   let angle = $derived(
     (2 * Math.atan((0.5 * (camera.sensor_mm ?? 36)) / (camera.focal_length_mm ?? 35)) * 180) / Math.PI,
   );
-  const at = (part: string) => ({ element, ids: [element.id], path: `kind.camera.${part}` });
+  const at = (part: string) => ({ element, ids: selection.with(element.id), path: `kind.camera.${part}` });
 </script>
 
 {#if active}

@@ -8,6 +8,7 @@
   import { shot } from "../state/shot.svelte";
   import { bytes } from "../state/time";
   import { values } from "../state/values.svelte";
+  import { selection } from "../state/selection.svelte";
 
   let { element, particles }: { element: Element; particles: Particles } = $props();
   let from = $derived(particles.source ?? { point: {} });
@@ -17,7 +18,7 @@
   let emission = $derived<Partial<Schemas["Emission"]>>(particles.emission ?? {});
   let how = $derived(emission.schedule ?? { rate: { per_s: 200 } });
   let start = $derived<Partial<Schemas["Start"]>>(particles.start ?? {});
-  const at = (path: string) => ({ element, ids: [element.id], path: `kind.particles.${path}` });
+  const at = (path: string) => ({ element, ids: selection.with(element.id), path: `kind.particles.${path}` });
   const set = (label: string, path: string, value: unknown) =>
     shot.set(`${label} of ${element.name}`, [element.id], `/kind/particles/${path}`, value);
 

@@ -9,6 +9,7 @@
   import { FORCE_FIELDS, FORCE_NAMES } from "../state/forces";
   import { shot, solidOf } from "../state/shot.svelte";
   import { values } from "../state/values.svelte";
+  import { selection } from "../state/selection.svelte";
 
   let { element }: { element: Element } = $props();
   let force = $derived(("force" in element.kind ? element.kind.force : {}) as Schemas["Force"]);
@@ -20,7 +21,7 @@
   let particleElements = $derived(shot.elements.filter((e) => "particles" in e.kind));
   let targets = $derived(shot.elements.filter((e) => "solid" in e.kind || "curve" in e.kind));
   let curves = $derived(shot.elements.filter((e) => "curve" in e.kind));
-  const at = (path: string) => ({ element, ids: [element.id], path: `kind.force.${path}` });
+  const at = (path: string) => ({ element, ids: selection.with(element.id), path: `kind.force.${path}` });
   const set = (label: string, path: string, value: unknown) =>
     shot.set(`${label} of ${element.name}`, [element.id], `/kind/force/${path}`, value);
   const named = (list: Element[]) => list.map((e): [string, string] => [String(e.id), e.name]);

@@ -5,10 +5,11 @@
   import Section from "../fields/Section.svelte";
   import { SKY } from "../state/adding";
   import { shot } from "../state/shot.svelte";
+  import { selection } from "../state/selection.svelte";
 
   let { element }: { element: Element } = $props();
   let kind = $derived(element.kind);
-  const at = (path: string) => ({ element, ids: [element.id], path: `kind.${path}` });
+  const at = (path: string) => ({ element, ids: selection.with(element.id), path: `kind.${path}` });
 </script>
 
 {#if "sun" in kind}

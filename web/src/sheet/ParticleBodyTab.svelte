@@ -8,12 +8,13 @@
   import SwitchField from "../fields/SwitchField.svelte";
   import { shot } from "../state/shot.svelte";
   import { values } from "../state/values.svelte";
+  import { selection } from "../state/selection.svelte";
 
   let { element, particles }: { element: Element; particles: Particles } = $props();
   let steering = $derived<Partial<Schemas["Steering"]>>(particles.steering ?? {});
   let contact = $derived<Partial<Schemas["ContactResponse"]>>(particles.contact ?? {});
   let weight = $derived(particles.body?.weight ?? { density_kg_m3: 600 });
-  const at = (path: string) => ({ element, ids: [element.id], path: `kind.particles.${path}` });
+  const at = (path: string) => ({ element, ids: selection.with(element.id), path: `kind.particles.${path}` });
   const set = (label: string, path: string, value: unknown) =>
     shot.set(`${label} of ${element.name}`, [element.id], `/kind/particles/${path}`, value);
   const clear = (label: string, path: string) => () => values.set(at(path), label, null);

@@ -9,7 +9,7 @@
   import { shot } from "../state/shot.svelte";
 
   let { element }: { element: Element } = $props();
-  const at = (path: string) => ({ element, ids: [element.id], path });
+  const at = (path: string) => ({ element, ids: selection.with(element.id), path });
 </script>
 
 <Section title="Placement" note={element.attached ? "relative to what it is attached to" : ""}>

@@ -7,6 +7,7 @@
   import VectorField from "../fields/VectorField.svelte";
   import { VOLUME_FIELDS, VOLUME_NAMES } from "../state/forces";
   import { shot } from "../state/shot.svelte";
+  import { selection } from "../state/selection.svelte";
 
   let { element }: { element: Element } = $props();
   let region = $derived(("region" in element.kind ? element.kind.region : {}) as Schemas["Region"]);
@@ -14,7 +15,7 @@
   let parts = $derived("combined" in region.volume ? region.volume.combined.parts : []);
   let solids = $derived(shot.elements.filter((e) => "solid" in e.kind));
   let others = $derived(shot.elements.filter((e) => "region" in e.kind && e.id !== element.id));
-  const at = (path: string) => ({ element, ids: [element.id], path: `kind.region.${path}` });
+  const at = (path: string) => ({ element, ids: selection.with(element.id), path: `kind.region.${path}` });
   const set = (label: string, path: string, value: unknown) =>
     shot.set(`${label} of ${element.name}`, [element.id], `/kind/region/${path}`, value);
   const named = (list: Element[]) => list.map((e): [string, string] => [String(e.id), e.name]);

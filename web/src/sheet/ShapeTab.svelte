@@ -7,6 +7,7 @@
   import VectorField from "../fields/VectorField.svelte";
   import { GRID } from "../state/adding";
   import { shot } from "../state/shot.svelte";
+  import { selection } from "../state/selection.svelte";
 
   let { element, solid }: { element: Element; solid: Solid } = $props();
   let kind = $derived(Object.keys(solid.shape)[0]);
@@ -25,7 +26,7 @@
     scale: "Scale",
   };
 
-  const of = (path: string) => ({ element, ids: [element.id], path: `kind.solid.${path}` });
+  const of = (path: string) => ({ element, ids: selection.with(element.id), path: `kind.solid.${path}` });
   const at = (part: string) => of(`shape.${kind}.${part}`);
   const setSolid = (label: string, part: string, value: unknown) =>
     shot.set(`${label} of ${element.name}`, [element.id], `/kind/solid/${part}`, value);

@@ -11,13 +11,14 @@
   import { notices } from "../state/notices.svelte";
   import { kindOf } from "../state/particles";
   import { shot } from "../state/shot.svelte";
+  import { selection } from "../state/selection.svelte";
 
   let { element, particles }: { element: Element; particles: Particles } = $props();
   let show = $derived<Partial<Schemas["Show"]>>(particles.show ?? {});
   let form = $derived(show.form ?? "dot");
   let solids = $derived(shot.elements.filter((e) => "solid" in e.kind));
   let judge = $derived(judging.of(element.id));
-  const at = (path: string) => ({ element, ids: [element.id], path: `kind.particles.${path}` });
+  const at = (path: string) => ({ element, ids: selection.with(element.id), path: `kind.particles.${path}` });
   const set = (label: string, path: string, value: unknown) =>
     shot.set(`${label} of ${element.name}`, [element.id], `/kind/particles/show/${path}`, value);
 

@@ -28,6 +28,11 @@ class Selection {
     this.ids = [];
   }
 
+  /** An element with all that is selected beside it. */
+  with(id: number): number[] {
+    return this.has(id) ? [id, ...this.ids.filter((other) => other !== id)] : [id];
+  }
+
   keepOnly(ids: number[]) {
     this.ids = this.ids.filter((id) => ids.includes(id));
     this.solo = this.solo.filter((id) => ids.includes(id));

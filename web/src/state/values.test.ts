@@ -128,3 +128,43 @@ test("the first channel of an element brings the list of them", () => {
   expect(channelOperations(open(), 7, "hidden", null)).toEqual([]);
   expect(channelOperations(open(), 99, "hidden", channel)).toEqual([]);
 });
+
+describe("a change of a value of several elements", () => {
+  const solid = (id: number, body: object) =>
+    ({ id, name: `Crate ${id}`, placement: {}, kind: { solid: { body, look: {} } } }) as unknown as Element;
+  const light = { id: 9, name: "Sun", placement: {}, kind: { sun: { irradiance: 3 } } } as unknown as Element;
+  function select(...elements: Element[]): (path: string) => Target {
+    open();
+    shot.document!.elements = elements;
+    return (path) => ({ element: elements[0], ids: elements.map(({ id }) => id), path });
+  }
+
+  test("is made on all that have the value", () => {
+    const of = select(solid(1, { friction: 0.4 }), light, solid(2, { friction: 0.4 }));
+    void values.set(of("kind.solid.body.friction"), "Friction", 0.9);
+    expect(made.map(({ path }) => path)).toEqual([
+      "/elements/0/kind/solid/body/friction",
+      "/elements/2/kind/solid/body/friction",
+    ]);
+  });
+
+  test("is made on one that leaves the value out, but not on one that chose another", () => {
+    const heavy = { weight: { mass_kg: 3 }, drag: 1 };
+    const dense = { weight: { density_kg_m3: 300 } };
+    const of = select(solid(1, heavy), solid(2, dense));
+    void values.set(of("kind.solid.body.drag"), "Drag", 2);
+    expect(made.length).toBe(2);
+    void values.set(of("kind.solid.body.weight.mass_kg"), "Mass", 2);
+    expect(made.length).toBe(1);
+  });
+
+  test("is needed where they differ", () => {
+    const of = select(
+      solid(1, { friction: 0.4, restitution: 0 }),
+      solid(2, { friction: 0.5, restitution: 0 }),
+      light,
+    );
+    expect(values.differ(of("kind.solid.body.friction"))).toBe(true);
+    expect(values.differ(of("kind.solid.body.restitution"))).toBe(false);
+  });
+});

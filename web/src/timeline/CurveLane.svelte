@@ -275,7 +275,7 @@
         element={element.id}
         name={`${nameOf(path).toLowerCase()} of ${element.name}`}
         {path}
-        frames={keys.map((k) => k.frame)}
+        frames={keys.map((k) => k.frame).filter((frame) => frame >= playback.first && frame <= playback.last)}
       />
     </div>
   </div>

@@ -11,6 +11,7 @@
   import SpanBar from "./SpanBar.svelte";
   import TurnoverLane from "./TurnoverLane.svelte";
   import { keyedFrames, channelsOf } from "../state/keys";
+  import { playback } from "../state/playback.svelte";
   import { lanes } from "../state/scale.svelte";
   import { marks } from "../state/marks.svelte";
   import { selection } from "../state/selection.svelte";
@@ -23,7 +24,9 @@
   }
   let { element, colour, scrub }: Props = $props();
 
-  let keys = $derived(keyedFrames(element));
+  let keys = $derived(
+    keyedFrames(element).filter((frame) => frame >= playback.first && frame <= playback.last),
+  );
   let channels = $derived(Object.entries(channelsOf(element)));
   let particles = $derived(particlesOf(element));
   /** Born of other particles only. */

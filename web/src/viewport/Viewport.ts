@@ -297,7 +297,9 @@ export class Viewport {
       target: this.#eye.target,
     });
     this.#sky.background(outside ? BACKGROUND : null);
-    this.#grid.visible = outside;
+    // In an empty shot the grid, of metres, is all there is to judge size and place by.
+    const empty = !this.#shot?.elements.some(({ kind }) => "solid" in kind || "particles" in kind);
+    this.#grid.visible = outside || empty;
     this.#look();
     this.#curve.lay();
     const movables = this.#curve.drawing ? [] : this.#items.movables(this.#selected, this.performing);

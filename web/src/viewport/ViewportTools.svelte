@@ -59,7 +59,7 @@
   {/each}
 </div>
 <div
-  class="absolute top-2.5 right-3 grid gap-1"
+  class="absolute top-2.5 right-3 flex max-h-[calc(100%-20px)] flex-col flex-wrap-reverse gap-1"
   role="toolbar"
   aria-label="Viewport tools"
   aria-orientation="vertical"

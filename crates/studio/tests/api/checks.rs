@@ -107,3 +107,28 @@ async fn a_paddle_that_is_too_fast_for_a_marble_is_told_and_more_substeps_catch_
     let left = entries(&desk).await;
     assert!(left.iter().all(|e| e["mistake"] != json!("tunnelled") && e["mistake"] != json!("too_fast")));
 }
+
+#[tokio::test(flavor = "multi_thread")]
+async fn what_the_camera_does_not_see_is_told() {
+    let desk = desk().await;
+    desk.new_shot().await;
+    desk.put(deck(8)).await;
+    // The camera looks at the middle; one ball falls out of its picture, one was never in it.
+    let sphere = json!({"sphere": {"radius_m": 0.2}});
+    let thrown = json!({"launch_velocity": [60, 0, 0]});
+    desk.put(solid(9, "Float", sphere.clone(), [0.0, 1.0, 0.0], thrown)).await;
+    desk.put(solid(10, "Buoy", sphere, [0.0, 1.0, 90.0], json!({"moves": "still"}))).await;
+    desk.played().await;
+    let reasons = async |chosen: &str| -> Vec<String> {
+        let list = desk.get(&format!("/api/shots/1/gate?elements={chosen}")).await;
+        list.as_array().unwrap().iter().map(|entry| entry["reason"].as_str().unwrap().to_owned()).collect()
+    };
+    let unseen = reasons("").await;
+    assert_eq!(unseen.len(), 1, "{unseen:?}");
+    assert!(unseen[0].starts_with("Buoy never enters the camera's gate"), "{unseen:?}");
+    let chosen = reasons("9").await;
+    let of_float = chosen.iter().find(|reason| reason.starts_with("Float")).expect("it is told");
+    assert!(of_float.contains("in frames ") && of_float.ends_with("–12."), "{of_float}");
+    let (status, _) = desk.ask("GET", "/api/shots/1/gate?elements=x", Value::Null).await;
+    assert_eq!(status.as_u16(), 422);
+}

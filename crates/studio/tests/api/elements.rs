@@ -226,7 +226,7 @@ async fn a_file_of_several_meshes_becomes_one_element_or_several_with_their_look
     let save = json!({"base": 1, "label": "Floats", "patch": patch});
     let (status, saved) = desk.ask("PATCH", "/api/shots/1", save).await;
     assert_eq!(status, StatusCode::OK, "{saved}");
-    let (status, png) = desk.bytes("/api/shots/1/picture.png").await;
+    let (status, png) = desk.bytes("/api/shots/1/poster.png").await;
     assert_eq!((status, &png[1..4]), (StatusCode::OK, b"PNG" as &[u8]));
 }
 
@@ -266,4 +266,17 @@ async fn a_file_of_more_parts_than_a_shot_has_elements_is_taken_in_only_as_one()
         assert_eq!(status, expected, "{answer}");
     }
     assert_eq!(std::fs::read_dir(desk.dir.path().join("assets")).unwrap().count(), 1);
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn a_solid_s_contact_with_the_first_still_one_has_the_mean_of_both() {
+    let desk = desk().await;
+    desk.new_shot().await;
+    desk.put(crate::desk::ball(9, "Ball")).await;
+    assert_eq!(desk.get("/api/shots/1/physics/9").await["pair"], Value::Null);
+    desk.put(crate::desk::deck(10)).await;
+    desk.set("/elements/4/kind/solid/body/friction", json!(0.25)).await;
+    desk.set("/elements/5/kind/solid/body/friction", json!(0.75)).await;
+    let pair = desk.get("/api/shots/1/physics/9").await["pair"].clone();
+    assert_eq!((&pair["with"], &pair["friction"]), (&json!("Deck"), &json!(0.5)));
 }

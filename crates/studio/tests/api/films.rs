@@ -156,3 +156,41 @@ async fn all_frames_come_as_one_zip() {
     std::io::Read::read_to_end(&mut archive.by_name("frame-00003.png").unwrap(), &mut png).unwrap();
     assert_eq!(png, desk.bytes("/api/films/1/frames/3/picture.png").await.1);
 }
+
+#[tokio::test(flavor = "multi_thread")]
+async fn a_film_is_forecast_by_its_pixels_paths_and_frames() {
+    let desk = desk().await;
+    desk.new_shot().await;
+    desk.put(ball(9, "Ball")).await;
+    let forecast = async |frames: u32, width: u32, exr: bool| {
+        let settings =
+            json!({"first": 1, "last": frames, "width": width, "height": 360, "samples": 16, "exr": exr});
+        let (status, told) = desk.ask("POST", "/api/shots/1/films/forecast", settings).await;
+        assert_eq!(status, StatusCode::OK, "{told}");
+        (told["seconds"].as_f64().unwrap(), told["bytes"].as_f64().unwrap())
+    };
+    let (small, wide, long, exr) = (
+        forecast(2, 320, false).await,
+        forecast(2, 640, false).await,
+        forecast(12, 320, false).await,
+        forecast(2, 320, true).await,
+    );
+    assert!(small.0 > 0.0 && long.0 > small.0);
+    assert!((1.5..2.5).contains(&(wide.1 / small.1)), "{wide:?} {small:?}");
+    assert!((5.0..7.0).contains(&(long.1 / small.1)), "{long:?} {small:?}");
+    assert!(exr.1 > 2.0 * small.1, "{exr:?} {small:?}");
+    let never = json!({"first": 9, "last": 3, "width": 64, "height": 36, "samples": 1});
+    let (status, _) = desk.ask("POST", "/api/shots/1/films/forecast", never).await;
+    assert_eq!(status, StatusCode::UNPROCESSABLE_ENTITY);
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn a_film_tells_which_frames_are_there_and_their_size() {
+    let desk = with_film(json!({"first": 1, "last": 3, "width": 48, "height": 32, "samples": 1})).await;
+    let film = wait_for(&desk, "/api/shots/1/films", |v| v[0]["state"] == json!("done")).await;
+    assert_eq!(film[0]["there"], json!([[1, 3]]));
+    std::fs::remove_file(desk.dir.path().join("films/1/frame-00002.png")).unwrap();
+    let film = &desk.get("/api/shots/1/films").await[0];
+    assert_eq!((&film["there"], &film["done"]), (&json!([[1, 1], [3, 3]]), &json!(2)));
+    assert!(film["bytes"].as_u64().unwrap() > 1000);
+}

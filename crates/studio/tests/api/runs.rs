@@ -197,3 +197,31 @@ async fn a_frame_is_known_by_its_tag_until_it_is_computed_anew() {
     desk.played().await;
     assert_eq!(desk.send(ask(&tag)).await.0, StatusCode::OK);
 }
+
+#[tokio::test(flavor = "multi_thread")]
+async fn a_kept_run_has_a_poster_and_tells_what_differs_with_both_values() {
+    let desk = tumble().await;
+    desk.played().await;
+    desk.ask("POST", "/api/shots/1/runs", json!({"name": null})).await;
+    let id = desk.get("/api/shots/1/runs").await[0]["id"].clone();
+    let differences = format!("/api/runs/{id}/differences");
+    assert_eq!(desk.get(&differences).await, json!([]));
+    desk.set("/elements/5/kind/solid/body/friction", json!(0.9)).await;
+    desk.set("/elements/5/placement/position_m", json!([0, 3, 0])).await;
+    desk.put(ball(10, "Float")).await;
+    let found = desk.get(&differences).await;
+    let row = |value: &str, run: Value, now: Value| json!({"value": value, "run": run, "now": now});
+    assert!(
+        found.as_array().unwrap().contains(&row("friction of Ball", json!("0.5"), json!("0.9"))),
+        "{found}"
+    );
+    assert!(found.as_array().unwrap().contains(&row("Float added", Value::Null, Value::Null)), "{found}");
+    assert_eq!(found[0]["value"], json!("place of Ball"));
+    assert_eq!(found[0]["now"], json!("0, 3, 0"));
+    let poster = format!("/api/runs/{id}/poster.png");
+    let (status, png) = desk.bytes(&poster).await;
+    assert_eq!((status, &png[1..4]), (StatusCode::OK, b"PNG" as &[u8]));
+    desk.ask("DELETE", &format!("/api/runs/{id}"), Value::Null).await;
+    assert_eq!(desk.bytes(&poster).await.0, StatusCode::NOT_FOUND);
+    assert!(std::fs::read_dir(desk.dir.path().join("pictures")).unwrap().next().is_none());
+}

@@ -125,7 +125,7 @@ async fn a_card_says_what_a_shot_holds() {
     desk.put(grid).await;
     let card = desk.get("/api/shots").await[0].clone();
     assert_eq!((&card["name"], &card["elements"], &card["bodies"]), (&json!("Test"), &json!(5), &json!(24)));
-    let (status, png) = desk.bytes("/api/shots/1/picture.png").await;
+    let (status, png) = desk.bytes("/api/shots/1/poster.png").await;
     assert_eq!((status, &png[..4]), (StatusCode::OK, b"\x89PNG" as &[u8]));
 }
 
@@ -237,4 +237,39 @@ async fn a_shot_file_whose_assets_are_elsewhere_says_which_is_missing() {
     assert!(problem["detail"].as_str().unwrap().contains("the asset \"Sail\" is not beside it"), "{problem}");
     let (status, _) = desk.upload("/api/import?name=shot.json", document.to_string().as_bytes()).await;
     assert_eq!(status, StatusCode::OK);
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn a_poster_is_of_the_chosen_frame_and_stays_while_that_is_stale() {
+    let desk = desk().await;
+    desk.new_shot().await;
+    desk.put(ball(9, "Ball")).await;
+    let poster = async || desk.bytes("/api/shots/1/poster.png").await.1;
+    let staged = poster().await;
+    desk.played().await;
+    // The ball falls ever faster: most happens in the last frame.
+    let liveliest = poster().await;
+    assert_ne!(liveliest, staged);
+    desk.set("/poster", json!(12)).await;
+    assert_eq!(poster().await, liveliest);
+    desk.set("/poster", json!(2)).await;
+    let second = poster().await;
+    assert_ne!(second, liveliest);
+    desk.set("/elements/4/kind/solid/body/weight", json!({"mass_kg": 3})).await;
+    assert_eq!(poster().await, second, "the frame is stale, and the last poster stays");
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn the_samples_come_with_posters_and_a_line_about_each() {
+    let desk = desk().await;
+    studio::demo::seed(&desk.studio).await.unwrap();
+    for card in desk.get("/api/shots").await.as_array().unwrap() {
+        assert!(card["about"].as_str().unwrap().len() > 20, "{card}");
+        let (_, png) = desk.bytes(&format!("/api/shots/{}/poster.png", card["id"])).await;
+        let width = u32::from_be_bytes(png[16..20].try_into().unwrap());
+        assert_eq!((&png[1..4], width), (b"PNG" as &[u8], 480));
+    }
+    let names = std::fs::read_dir(desk.dir.path().join("pictures")).unwrap();
+    let names: Vec<_> = names.map(|entry| entry.unwrap().file_name().into_string().unwrap()).collect();
+    assert!(names.iter().all(|name| name.ends_with("-shipped.png")), "none was rendered: {names:?}");
 }
