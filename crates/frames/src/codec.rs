@@ -18,7 +18,7 @@
 
 use crate::{Bodies, Frame, Measured, particles};
 use glam::{Quat, Vec3};
-use shot::{Fingerprint, Id};
+use shot::{Id, fingerprint::Fingerprint};
 use thiserror::Error;
 
 /// Largest error of a stored place, metres.

@@ -2,7 +2,7 @@
 
 use glam::{Quat, Vec3};
 use serde::{Deserialize, Serialize};
-use shot::{Fingerprint, Id};
+use shot::{Id, fingerprint::Fingerprint};
 use std::collections::BTreeMap;
 
 /// All that a simulation says about one frame.
@@ -12,7 +12,7 @@ pub struct Frame {
     pub number: u32,
     /// Seconds since the first frame.
     pub time_s: f64,
-    /// What it was computed from; see [`shot::fingerprints`].
+    /// What it was computed from; see [`shot::fingerprint::fingerprints`].
     pub fingerprint: Fingerprint,
     /// Revision of the shot it was computed from; 0 outside the studio.
     pub revision: u32,

@@ -5,7 +5,7 @@ use crate::files::{link_or_copy, remove_parts, sync_folder, temporary, write_who
 use crate::{DecodeError, Frame, Header, Measured, decode_into, encode, read_header, read_measured};
 use rayon::prelude::*;
 use serde::{Deserialize, Serialize};
-use shot::{Fingerprint, Id, Shot};
+use shot::{Id, Shot, fingerprint::Fingerprint};
 use std::collections::{BTreeMap, HashMap};
 use std::fs::{self, File, Metadata, TryLockError};
 use std::io::{self, Read};

@@ -6,7 +6,7 @@ use frames::{
 };
 use glam::{Quat, Vec3};
 use rstest::rstest;
-use shot::{Fingerprint, Id, Shot};
+use shot::{Id, Shot, fingerprint::Fingerprint};
 use tempfile::TempDir;
 
 fn folder() -> (TempDir, RunFolder) {

@@ -2,7 +2,10 @@
 
 use crate::{Image, MassProperties, Mesh, mass_properties, primitive};
 use glam::Vec3;
-use shot::{MapOf, Shape, Shot, Source, Weight};
+use shot::{
+    Shape, Shot, Weight,
+    particles::{MapOf, Source},
+};
 use std::collections::HashMap;
 use std::f32::consts::PI;
 use std::sync::Arc;

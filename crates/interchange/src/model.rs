@@ -2,7 +2,7 @@
 
 use geometry::Mesh;
 use glam::{Quat, Vec3};
-use shot::{Look, LookImage};
+use shot::look::{Look, LookImage};
 
 /// The meshes of a file with their looks.
 #[derive(Clone, Debug, Default)]

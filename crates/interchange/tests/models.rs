@@ -4,7 +4,7 @@
 use glam::Vec3;
 use interchange::{Model, read_image, read_mesh, read_model, write_ply};
 use rstest::rstest;
-use shot::LookImage;
+use shot::look::LookImage;
 
 fn file(name: &str) -> Vec<u8> {
     std::fs::read(format!("{}/tests/files/{name}", env!("CARGO_MANIFEST_DIR"))).unwrap()

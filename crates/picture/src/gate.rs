@@ -5,7 +5,11 @@ use crate::scene::solved_pose;
 use frames::Frame;
 use geometry::Meshes;
 use glam::Vec3;
-use shot::{ElementKind, Id, NotFinite, Sampler, Shot, World};
+use shot::{
+    ElementKind, Id, Shot,
+    motion::{NotFinite, Sampler},
+    world::World,
+};
 use std::collections::BTreeMap;
 
 /// Particles of an element that are looked at, at most.

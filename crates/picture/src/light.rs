@@ -149,7 +149,7 @@ pub(crate) struct SunLight {
 }
 
 impl SunLight {
-    pub fn new(sun: &shot::Sun, orientation: Quat) -> Self {
+    pub fn new(sun: &shot::light::Sun, orientation: Quat) -> Self {
         let half = (0.5 * sun.angle_rad).max(1e-3);
         // A disc of radius `half` seen face on gives the irradiance π L sin².
         let radiance = sun.colour * (sun.irradiance / (PI * half.sin().powi(2)));

@@ -3,7 +3,10 @@
 use frames::Particles as Frame;
 use geometry::{Bounds, Ray, Tree};
 use glam::Vec3;
-use shot::{Form, Id, Particles, own_random};
+use shot::{
+    Id,
+    particles::{Form, Particles, own_random},
+};
 
 /// One particle.
 pub(crate) struct ParticleBody {
@@ -54,7 +57,8 @@ pub(crate) fn shown(particles: &Particles, frame: &Frame, i: usize) -> (Vec3, f3
     let random = own_random(particles.seed, frame.ids[i]);
     let speed = frame.velocities[i].length();
     let weight = frame.weights.get(i).copied().unwrap_or(1.0);
-    let fraction = |by: &shot::By| by.fraction(frame.ages[i], frame.lifespans[i], speed, random, weight);
+    let fraction =
+        |by: &shot::particles::By| by.fraction(frame.ages[i], frame.lifespans[i], speed, random, weight);
     (show.colour(fraction(&show.colour_by)), show.size(fraction(&show.size_by)))
 }
 

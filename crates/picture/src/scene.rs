@@ -11,8 +11,11 @@ use frames::Frame;
 use geometry::{Bounds, Bvh, Hit, Mesh, Meshes, MissingMesh, Ray, Tree};
 use glam::{Quat, Vec3};
 use shot::{
-    Element, ElementKind, Form, Id, Look, NotFinite, Particles, Pose, Sampler, Shape, Shot, Show, Turned,
-    World, own_random,
+    Element, ElementKind, Id, Shape, Shot,
+    look::Look,
+    motion::{NotFinite, Sampler},
+    particles::{Form, Particles, Show, Turned, own_random},
+    world::{Pose, World},
 };
 use std::collections::HashMap;
 use std::sync::{Arc, Mutex};
@@ -303,7 +306,7 @@ impl Scene {
             let which = Show::picked(*pick, of.len(), id, own_random(particles.seed, id), rank);
             let orientation = match turned {
                 Turned::Free => frame.orientations.get(i).copied().unwrap_or(Quat::IDENTITY),
-                Turned::Along => shot::towards(frame.velocities[i]),
+                Turned::Along => shot::world::towards(frame.velocities[i]),
             };
             let scale = frame.sizes[i] * size;
             placed[which].push(Placed {

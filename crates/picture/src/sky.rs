@@ -3,11 +3,11 @@
 use crate::light::{Environment, Sky, SkyImage};
 use crate::scene::{Assets, SceneError};
 use glam::{Quat, Vec3};
-use shot::{Element, ElementKind, Shot, SkySource};
+use shot::{Element, ElementKind, Shot, light::SkySource};
 
 pub(crate) fn sky_light(
     element: &Element,
-    sky: &shot::Sky,
+    sky: &shot::light::Sky,
     assets: &Assets,
     orientation: Quat,
 ) -> Result<Sky, SceneError> {

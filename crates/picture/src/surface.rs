@@ -4,7 +4,7 @@ use crate::bsdf::{Bsdf, Lobes};
 use crate::display::code;
 use geometry::{Image, Mesh, brightness};
 use glam::{Vec2, Vec3};
-use shot::{Look, LookImage};
+use shot::look::{Look, LookImage};
 use std::collections::BTreeMap;
 use std::sync::Arc;
 

@@ -4,7 +4,7 @@
 use glam::{Quat, Vec3};
 use picture::{Assets, Scene, Settings, render};
 use rstest::rstest;
-use shot::{AreaLight, Camera, Element, ElementKind, Look, Moves, Shape, Shot};
+use shot::{Camera, Element, ElementKind, Moves, Shape, Shot, light::AreaLight, look::Look};
 use std::f32::consts::{FRAC_PI_2, PI};
 
 /// Numbers in a row (S. Vigna, splitmix64, 2015).

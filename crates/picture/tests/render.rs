@@ -3,7 +3,11 @@
 use glam::Vec3;
 use picture::{Assets, Picture, Scene, Settings, display, render};
 use rstest::rstest;
-use shot::{Camera, Element, ElementKind, Look, Moves, Shape, Shot, Sky, SkySource};
+use shot::{
+    Camera, Element, ElementKind, Moves, Shape, Shot,
+    light::{Sky, SkySource},
+    look::Look,
+};
 
 fn bare() -> Shot {
     let mut shot = Shot::empty("Test");
@@ -115,7 +119,7 @@ fn the_map_of_the_sky_has_the_ground_first_and_minus_z_a_quarter_round() {
 mod particles {
     use super::*;
     use glam::Quat;
-    use shot::{By, ColourStop, Form, Particles, Pick, Show, Turned};
+    use shot::particles::{By, ColourStop, Form, Particles, Pick, Show, Turned};
 
     /// A shot of particles before black, and a frame in which one stands at each place.
     fn staged(show: Show, look: Look, positions: &[Vec3], size: f32) -> (Shot, frames::Frame) {
@@ -205,7 +209,10 @@ mod particles {
             colour_by: By::Life,
             colours: vec![stop(0.0, 0.0), stop(1.0, 4.0)],
             size_by: By::Life,
-            sizes: vec![shot::SizeStop { at: 0.0, size: 0.0 }, shot::SizeStop { at: 1.0, size: 2.0 }],
+            sizes: vec![
+                shot::particles::SizeStop { at: 0.0, size: 0.0 },
+                shot::particles::SizeStop { at: 1.0, size: 2.0 },
+            ],
             ..Show::default()
         };
         // Half its life has passed: twice as bright, and as large as it is.
@@ -272,7 +279,7 @@ mod particles {
                 with_look(Shape::plane(2.0, 2.0), Look { albedo: Vec3::ONE, ..Look::default() })
                     .at(0.0, -1.0, 0.0),
             );
-            let sun = shot::Sun { irradiance: 3.0, colour: Vec3::ONE, angle_rad: 0.001 };
+            let sun = shot::light::Sun { irradiance: 3.0, colour: Vec3::ONE, angle_rad: 0.001 };
             shot.add(Element::new("Sun", ElementKind::Sun(sun)));
             mean(&seen(&shot, &frame, 32), [0.4, 0.6], [0.7, 0.78])
         };

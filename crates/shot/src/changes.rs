@@ -1,7 +1,10 @@
 //! What of the simulation's inputs differs between two states of a shot, in words.
 
 use crate::motion::parameters::element_parameters;
-use crate::{Channel, Element, ElementKind, Moves, Shape, Shot, Value, label};
+use crate::{
+    Element, ElementKind, Moves, Shape, Shot,
+    motion::{Channel, Value, label},
+};
 use std::collections::{BTreeMap, BTreeSet};
 
 /// One difference between two states of a shot.

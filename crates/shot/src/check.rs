@@ -4,8 +4,10 @@
 //! (overlaps, tunnelling, missing frames) is added by the crates that have it.
 
 use crate::{
-    Collision, ElementKind, Id, MAX_PARTICLES, Moves, Sampler, Shape, Shot, Source, Volume, circle_names,
-    endless,
+    Collision, ElementKind, Id, MAX_PARTICLES, Moves, Shape, Shot,
+    motion::Sampler,
+    particles::{Source, circle_names, endless},
+    region::Volume,
 };
 use serde::{Deserialize, Serialize};
 

@@ -2,7 +2,11 @@
 
 use crate::motion::parameters::{Bounds, Parameter, element_parameters, shot_parameters};
 use crate::motion::split_part;
-use crate::{Camera, Channel, Element, ElementKind, Force, ForceKind, Value};
+use crate::{
+    Camera, Element, ElementKind,
+    force::{Force, ForceKind},
+    motion::{Channel, Value},
+};
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 use std::collections::BTreeMap;
@@ -165,7 +169,7 @@ pub enum AssetKind {
 impl Shot {
     /// A shot with gravity, a camera, a sun and a sky, and nothing to film.
     pub fn empty(name: &str) -> Self {
-        use crate::{Sky, SkySource, Sun};
+        use crate::light::{Sky, SkySource, Sun};
         use glam::Vec3;
         let mut shot = Self {
             version: VERSION,
@@ -266,7 +270,7 @@ impl Shot {
     }
 
     /// The particles, in order.
-    pub fn particles(&self) -> impl Iterator<Item = (&Element, &crate::Particles)> {
+    pub fn particles(&self) -> impl Iterator<Item = (&Element, &crate::particles::Particles)> {
         self.elements.iter().filter_map(|element| Some((element, element.as_particles()?)))
     }
 
@@ -280,7 +284,7 @@ impl Shot {
 
     /// The gravity without a region that acts on an element at a frame of the shot, m/s².
     pub fn gravity_on(&self, element: &Element, frame: f64) -> glam::Vec3 {
-        let means = |list: &[crate::ElementFilter]| list.iter().any(|who| who.means(element));
+        let means = |list: &[crate::force::ElementFilter]| list.iter().any(|who| who.means(element));
         self.elements
             .iter()
             .filter_map(Element::as_force)

@@ -1,7 +1,14 @@
 //! An element: anything in a shot that has a name.
 
 use crate::{
-    AreaLight, Channel, Copies, Curve, Force, Id, Look, Particles, Region, Shape, Sky, Sun, ToParticles,
+    Copies, Id, Shape,
+    curve::Curve,
+    force::Force,
+    light::{AreaLight, Sky, Sun},
+    look::Look,
+    motion::Channel,
+    particles::{Particles, ToParticles},
+    region::Region,
 };
 use glam::{EulerRot, Quat, Vec3};
 use schemars::JsonSchema;
@@ -369,7 +376,10 @@ impl Element {
 
     /// Gravity, to be given an id by [`crate::Shot::add`].
     pub fn gravity(acceleration: Vec3) -> Self {
-        Self::new("Gravity", ElementKind::Force(Force::new(crate::ForceKind::Gravity { acceleration })))
+        Self::new(
+            "Gravity",
+            ElementKind::Force(Force::new(crate::force::ForceKind::Gravity { acceleration })),
+        )
     }
 
     /// An element at the origin, to be given an id by [`crate::Shot::add`].

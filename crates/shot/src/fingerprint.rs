@@ -1,8 +1,12 @@
 //! What a frame of a run depends on, as one number a frame.
 
 use crate::{
-    Body, Copies, Element, ElementFilter, ElementKind, EmissionMap, EmissionSchedule, Force, Id, MapOf,
-    Moves, Role, Sampler, Shape, Shot, Solid, Source, ToParticles, World,
+    Body, Copies, Element, ElementKind, Id, Moves, Shape, Shot, Solid,
+    force::{ElementFilter, Force},
+    motion::Sampler,
+    particles::{EmissionMap, EmissionSchedule, MapOf, Source, ToParticles},
+    references::Role,
+    world::World,
 };
 use serde::{Deserialize, Serialize};
 use sha2::{Digest, Sha256};
@@ -47,7 +51,7 @@ pub fn fingerprints(shot: &Shot) -> Vec<Fingerprint> {
     prints
 }
 
-fn unsolved(_: Id, _: f64) -> Option<crate::Pose> {
+fn unsolved(_: Id, _: f64) -> Option<crate::world::Pose> {
     None
 }
 
@@ -279,7 +283,7 @@ pub fn steps_of(substeps: u32, speed: f64) -> u32 {
     ((f64::from(substeps) * speed - 1e-6).ceil() as u32).max(1)
 }
 
-fn add_pose(hash: &mut Sha256, (position, orientation): crate::Pose) {
+fn add_pose(hash: &mut Sha256, (position, orientation): crate::world::Pose) {
     for value in position.to_array().into_iter().chain(orientation.to_array()) {
         hash.update(value.to_le_bytes());
     }

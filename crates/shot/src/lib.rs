@@ -20,57 +20,36 @@
 #![forbid(unsafe_code)]
 #![warn(missing_docs)]
 
-mod changes;
+pub mod changes;
 pub mod check;
 mod contact;
 mod copies;
-mod curve;
+pub mod curve;
 mod document;
 mod element;
 mod faults;
-mod fingerprint;
-mod force;
-mod json;
-mod light;
-mod look;
+pub mod fingerprint;
+pub mod force;
+pub mod json;
+pub mod light;
+pub mod look;
 mod migrate;
-mod motion;
-mod particles;
-mod references;
-mod region;
+pub mod motion;
+pub mod particles;
+pub mod references;
+pub mod region;
 mod shape;
-mod world;
+pub mod world;
 
-pub use changes::{Difference, differences, what_changed, why_stale};
 pub use contact::pair_coefficient;
 pub use copies::Copies;
-pub use curve::{Curve, Lettering};
 pub use document::{Asset, AssetKind, Id, Physics, PictureSize, Shot, Timing, VERSION};
 pub use element::{
     Aim, Attached, Body, Camera, Collision, Element, ElementKind, Moves, Placement, Solid, TimelineGroup,
     Wake, Weight, euler_angles,
 };
 pub use faults::{Fault, ReadError};
-pub use fingerprint::{Fingerprint, LET_GO_DELTA, fingerprints, steps_of};
-pub use force::{Along, Attract, ElementFilter, Force, ForceKind, Matter, Push, Turbulence, Vortex, Wind};
-pub use json::{MAX_JSON_MEMORY, json_memory};
-pub use light::{AreaLight, Sky, SkySource, Sun};
-pub use look::{Look, LookImage};
-pub use motion::expression::{self, Expression, ExpressionError};
-pub use motion::{
-    Channel, Elapsed, Handle, Interpolation, Key, NotFinite, Outside, Performance, Sampler, Value, Within,
-    label,
-};
-pub use particles::{
-    Action, By, ColourStop, ContactOutcome, ContactResponse, Direction, Emission, EmissionDomain,
-    EmissionMap, EmissionSchedule, Flock, Form, MapOf, ParticleBody, ParticleEvent, Particles, Pick, Show,
-    SizeStop, Source, Split, Start, Steering, ToParticles, Trigger, Turned, circle_names, endless,
-    own_random,
-};
-pub use references::{Reference, Role, Target};
-pub use region::{Combine, Part, Profile, Region, Volume};
 pub use shape::Shape;
-pub use world::{History, Pose, World, towards};
 
 /// The largest number of elements a shot may hold.
 pub const MAX_ELEMENTS: usize = 2_000;

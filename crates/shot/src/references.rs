@@ -2,7 +2,10 @@
 //! staleness and deleting go by.
 
 use crate::{
-    Action, Element, ElementFilter, ElementKind, ForceKind, Id, Shot, Source, Trigger, Volume, Wake,
+    Element, ElementKind, Id, Shot, Wake,
+    force::{ElementFilter, ForceKind},
+    particles::{Action, Source, Trigger},
+    region::Volume,
 };
 use serde_json::Value;
 
@@ -188,7 +191,7 @@ impl List {
         }
     }
 
-    fn particles(&mut self, particles: &crate::Particles) {
+    fn particles(&mut self, particles: &crate::particles::Particles) {
         let from = "kind.particles.source";
         match &particles.source {
             Source::Solid { solid, .. } => {
@@ -403,8 +406,12 @@ fn set(value: &mut Value, path: &str, to: Value) {
 mod tests {
     use super::*;
     use crate::{
-        Aim, Attached, Attract, Channel, Combine, Curve, EmissionDomain, Force, Form, Moves, Part,
-        ParticleEvent, Particles, Region, Shape, Split, ToParticles,
+        Aim, Attached, Moves, Shape,
+        curve::Curve,
+        force::{Attract, Force},
+        motion::Channel,
+        particles::{EmissionDomain, Form, ParticleEvent, Particles, Split, ToParticles},
+        region::{Combine, Part, Region},
     };
 
     fn shot() -> Shot {

@@ -1,6 +1,9 @@
 //! Where elements stand in the world: attachments and aims resolved.
 
-use crate::{Element, ElementKind, Id, NotFinite, Sampler, Shot};
+use crate::{
+    Element, ElementKind, Id, Shot,
+    motion::{NotFinite, Sampler},
+};
 use glam::{Mat3, Quat, Vec3};
 
 /// Place (m) and turn.
@@ -137,7 +140,7 @@ fn facing(direction: Vec3) -> Quat {
 #[cfg(test)]
 mod tests {
     use super::*;
-    use crate::{Aim, Attached, Channel, Curve, Moves, Shape};
+    use crate::{Aim, Attached, Moves, Shape, curve::Curve, motion::Channel};
 
     fn unsolved(_: Id, _: f64) -> Option<Pose> {
         None

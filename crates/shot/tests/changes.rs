@@ -3,8 +3,12 @@
 use glam::Vec3;
 use rstest::rstest;
 use shot::{
-    Asset, AssetKind, Attract, Channel, Collision, Copies, Element, ElementKind, Force, ForceKind, Moves,
-    Region, Shape, Shot, Value, Volume, Wake, Weight, Wind, fingerprints, what_changed, why_stale,
+    Asset, AssetKind, Collision, Copies, Element, ElementKind, Moves, Shape, Shot, Wake, Weight,
+    changes::{what_changed, why_stale},
+    fingerprint::fingerprints,
+    force::{Attract, Force, ForceKind, Wind},
+    motion::{Channel, Value},
+    region::{Region, Volume},
 };
 
 fn shot() -> Shot {
@@ -230,8 +234,9 @@ fn a_slower_time_makes_frames_stale_from_its_first_key_on() {
 mod particles {
     use super::*;
     use shot::{
-        Action, ElementFilter, ElementKind, Emission, EmissionSchedule, Force, ForceKind, Form,
-        ParticleEvent, Particles, Split, Trigger,
+        ElementKind,
+        force::{ElementFilter, Force, ForceKind},
+        particles::{Action, Emission, EmissionSchedule, Form, ParticleEvent, Particles, Split, Trigger},
     };
 
     fn sparks(change: impl Fn(&mut Particles)) -> Shot {
@@ -282,9 +287,9 @@ mod particles {
     fn the_image_of_a_map_counts_and_when_bodies_go_back() {
         let by_image = |sum: &str| {
             let mut shot = sparks(|p| {
-                p.source = shot::Source::Grid { count: [4, 1, 4], spacing_m: Vec3::ONE };
-                let of = shot::MapOf::Image { asset: "ramp".to_owned() };
-                p.emission.map = Some(shot::EmissionMap { of, dark: false, all_alike: false });
+                p.source = shot::particles::Source::Grid { count: [4, 1, 4], spacing_m: Vec3::ONE };
+                let of = shot::particles::MapOf::Image { asset: "ramp".to_owned() };
+                p.emission.map = Some(shot::particles::EmissionMap { of, dark: false, all_alike: false });
             });
             let (file, sha256) = ("assets/ramp.png".to_owned(), sum.to_owned());
             shot.assets.insert("ramp".to_owned(), shot::Asset { kind: shot::AssetKind::Image, file, sha256 });
@@ -298,7 +303,7 @@ mod particles {
             let mut block = Element::solid("Block", shot::Shape::sphere(0.1), shot::Moves::Free);
             let solid = block.as_solid_mut().unwrap();
             solid.from_particles = Some(3);
-            solid.to_particles = when.map(|trigger| shot::ToParticles { trigger, of });
+            solid.to_particles = when.map(|trigger| shot::particles::ToParticles { trigger, of });
             shot.add(block);
             shot
         };

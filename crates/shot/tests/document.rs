@@ -3,7 +3,12 @@
 use glam::Vec3;
 use rstest::rstest;
 use serde_json::{Value, json};
-use shot::{Channel, Element, Moves, Shape, Shot, Value as ElementKind, Wake, fingerprints, what_changed};
+use shot::{
+    Element, Moves, Shape, Shot, Wake,
+    changes::what_changed,
+    fingerprint::fingerprints,
+    motion::{Channel, Value as ElementKind},
+};
 
 fn tumble() -> Shot {
     let mut shot = Shot::empty("Crate tumble");
@@ -145,7 +150,10 @@ fn a_group_has_a_name() {
 
 #[test]
 fn what_is_left_out_of_particles_comes_back_as_it_was() {
-    use shot::{Action, ElementKind, ParticleEvent, Particles, Split, Start, Trigger};
+    use shot::{
+        ElementKind,
+        particles::{Action, ParticleEvent, Particles, Split, Start, Trigger},
+    };
     let mut shot = Shot::empty("Test");
     let split = Split { size: None, ..Split::default() };
     let events =

@@ -5,8 +5,10 @@ use glam::{Vec2, Vec3};
 use rstest::rstest;
 use serde_json::{Value, json};
 use shot::{
-    AreaLight, Asset, AssetKind, Attract, Copies, Element, ElementKind, Force, ForceKind, Moves, Region,
-    Shape, Shot, Turbulence, Volume, Vortex, Weight, Wind,
+    Asset, AssetKind, Copies, Element, ElementKind, Moves, Shape, Shot, Weight,
+    force::{Attract, Force, ForceKind, Turbulence, Vortex, Wind},
+    light::AreaLight,
+    region::{Region, Volume},
 };
 
 /// A shot with one of everything; `Name` to index in [`INDEX`].

@@ -6,8 +6,11 @@ use rstest::rstest;
 use serde_json::{Value, json};
 use shot::check::{Mistake, check};
 use shot::{
-    Attract, Channel, Combine, Curve, Element, ElementFilter, ElementKind, Force, ForceKind, Id, Matter,
-    Moves, Part, Profile, Region, Shape, Shot, Volume, Wind,
+    Element, ElementKind, Id, Moves, Shape, Shot,
+    curve::Curve,
+    force::{Attract, ElementFilter, Force, ForceKind, Matter, Wind},
+    motion::Channel,
+    region::{Combine, Part, Profile, Region, Volume},
 };
 
 fn wind() -> Force {

@@ -3,7 +3,10 @@
 use glam::Vec3;
 use rstest::rstest;
 use serde_json::json;
-use shot::{Channel, Element, ElementKind, Moves, Outside, Sampler, Shape, Shot, Value};
+use shot::{
+    Element, ElementKind, Moves, Shape, Shot,
+    motion::{Channel, Outside, Sampler, Value},
+};
 
 fn shot() -> Shot {
     let mut shot = Shot::empty("Motion");

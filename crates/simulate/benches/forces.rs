@@ -3,8 +3,11 @@
 use glam::Vec3;
 use noise::{NoiseFn, Perlin};
 use shot::{
-    Attract, Channel, Combine, Element, ElementKind, Force, ForceKind, Id, Moves, Part, Region, Sampler,
-    Shape, Shot, Turbulence, Volume, Vortex, Wind, World,
+    Element, ElementKind, Id, Moves, Shape, Shot,
+    force::{Attract, Force, ForceKind, Turbulence, Vortex, Wind},
+    motion::{Channel, Sampler},
+    region::{Combine, Part, Region, Volume},
+    world::World,
 };
 use simulate::forces::{Field, Points, Surfaces};
 use std::hint::black_box;

@@ -3,8 +3,11 @@
 use frames::{decode_into, encode};
 use glam::Vec3;
 use shot::{
-    Element, ElementKind, Emission, EmissionDomain, EmissionSchedule, Force, ForceKind, Id, Moves, Particles,
-    Sampler, Shape, Shot, Source, Start, Turbulence, World,
+    Element, ElementKind, Id, Moves, Shape, Shot,
+    force::{Force, ForceKind, Turbulence},
+    motion::Sampler,
+    particles::{Emission, EmissionDomain, EmissionSchedule, Particles, Source, Start},
+    world::World,
 };
 use simulate::Simulation;
 use simulate::forces::{Field, Points, Surfaces};

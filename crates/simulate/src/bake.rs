@@ -3,7 +3,10 @@
 use crate::{BlowUp, PrepareError, Saved, Simulation};
 use frames::{Frame, Manifest, ManifestElement, RunError, RunFolder};
 use geometry::Meshes;
-use shot::{Fingerprint, Shot, fingerprints};
+use shot::{
+    Shot,
+    fingerprint::{Fingerprint, fingerprints},
+};
 use std::ops::{ControlFlow, RangeInclusive};
 use std::sync::mpsc::sync_channel;
 use thiserror::Error;

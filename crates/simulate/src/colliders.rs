@@ -2,7 +2,7 @@
 
 use geometry::{Bounds, Mesh, MissingMesh, Ray, Surface, Tree};
 use glam::{Affine3A, Mat3, Vec3};
-use shot::{Id, Pose, Shape, Shot};
+use shot::{Id, Shape, Shot, world::Pose};
 use std::collections::HashMap;
 use std::sync::Arc;
 

@@ -6,7 +6,11 @@ use frames::{Bodies, Frame};
 use geometry::{Meshes, MissingMesh};
 use glam::Vec3;
 use serde::{Deserialize, Serialize};
-use shot::{Id, NotFinite, Pose, Sampler, Shot, World};
+use shot::{
+    Id, Shot,
+    motion::{NotFinite, Sampler},
+    world::{Pose, World},
+};
 use thiserror::Error;
 
 /// What a solver prepares from.
@@ -483,7 +487,7 @@ impl Simulation {
         let fps = f64::from(self.now.timing.fps);
         // Slow motion takes fewer steps of about the same length, so that it
         // does not change the way things go.
-        let substeps = shot::steps_of(self.now.physics.substeps, speed);
+        let substeps = shot::fingerprint::steps_of(self.now.physics.substeps, speed);
         for substep in 1..=if speed > 0.0 { substeps } else { 0 } {
             let at = |substep: u32| f64::from(self.frame) + f64::from(substep) / f64::from(substeps);
             self.step(at(substep - 1), at(substep), speed / (fps * f64::from(substeps)), false)?;

@@ -3,7 +3,11 @@
 use frames::RunFolder;
 use glam::Vec3;
 use rstest::rstest;
-use shot::{Channel, Collision, Copies, Element, ElementKind, Force, ForceKind, Moves, Shape, Shot, Wake};
+use shot::{
+    Collision, Copies, Element, ElementKind, Moves, Shape, Shot, Wake,
+    force::{Force, ForceKind},
+    motion::Channel,
+};
 use simulate::{Bake, BakeError, Outcome, bake, fresh};
 use std::ops::ControlFlow;
 use tempfile::TempDir;

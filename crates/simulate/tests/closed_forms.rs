@@ -5,8 +5,9 @@ use geometry::Meshes;
 use glam::{DVec3, Quat, Vec3};
 use rstest::rstest;
 use shot::{
-    Attached, Channel, Collision, Element, ElementFilter, ElementKind, Force, ForceKind, Id, Moves, Shape,
-    Shot, Weight,
+    Attached, Collision, Element, ElementKind, Id, Moves, Shape, Shot, Weight,
+    force::{ElementFilter, Force, ForceKind},
+    motion::Channel,
 };
 use simulate::Simulation;
 

@@ -9,8 +9,10 @@ use glam::Vec3;
 use random::{Draw, random_shot};
 use rstest::rstest;
 use shot::{
-    Channel, Copies, Element, ElementKind, Emission, EmissionDomain, EmissionSchedule, Force, ForceKind,
-    Moves, Particles, Shape, Shot, Source, Start,
+    Copies, Element, ElementKind, Moves, Shape, Shot,
+    force::{Force, ForceKind},
+    motion::Channel,
+    particles::{Emission, EmissionDomain, EmissionSchedule, Particles, Source, Start},
 };
 use simulate::{Bake, Outcome, Simulation, bake};
 use std::ops::ControlFlow;
@@ -178,7 +180,7 @@ fn a_state_that_cannot_be_read_means_an_earlier_one() {
     let dir = tempfile::tempdir().unwrap();
     let run = RunFolder::create(dir.path().join("run")).unwrap();
     baked(&shot, &run, Some(30));
-    let prints = shot::fingerprints(&shot);
+    let prints = shot::fingerprint::fingerprints(&shot);
     let (at, state) = run.checkpoints(30, |frame| prints.get(frame as usize - 1).copied()).next().unwrap();
     for broken in [&state[..state.len() / 2], &[][..], &[0xff; 300][..]] {
         run.write_checkpoint(at, prints[at as usize - 1], broken).unwrap();
@@ -259,9 +261,9 @@ fn solids_that_come_of_particles_in_the_preroll_stay_and_settle() {
         ..Start::default()
     };
     let mut particles = Particles { source: grid, emission: births, start, ..Particles::default() };
-    particles.events = vec![shot::ParticleEvent {
-        trigger: shot::Trigger::Age { age_s: 0.25 },
-        action: shot::Action::Solid { of: chips },
+    particles.events = vec![shot::particles::ParticleEvent {
+        trigger: shot::particles::Trigger::Age { age_s: 0.25 },
+        action: shot::particles::Action::Solid { of: chips },
         probability: 1.0,
     }];
     shot.add(Element::new("Flakes", ElementKind::Particles(particles)).at(0.0, 1.0, 0.0));

@@ -5,8 +5,10 @@ use geometry::Meshes;
 use glam::Vec3;
 use rstest::rstest;
 use shot::{
-    Channel, Copies, Element, ElementKind, Force, ForceKind, Id, Moves, Push, Region, Shape, Shot,
-    Turbulence, Volume, Wake, Weight, Wind,
+    Copies, Element, ElementKind, Id, Moves, Shape, Shot, Wake, Weight,
+    force::{Force, ForceKind, Push, Turbulence, Wind},
+    motion::Channel,
+    region::{Region, Volume},
 };
 use simulate::{Bake, BlowUp, Outcome, Simulation, bake};
 use std::ops::ControlFlow;
@@ -295,7 +297,7 @@ fn a_mass_that_a_formula_raises_slows_what_is_pulled() {
 fn time_that_stands_still_stops_everything_and_goes_on() {
     let mut shot = weightless(60);
     let mut scale = Channel::keyed([(1.0, 1.0f32), (21.0, 0.0), (41.0, 1.0)]);
-    scale.keys.iter_mut().for_each(|key| key.interpolation = shot::Interpolation::Hold);
+    scale.keys.iter_mut().for_each(|key| key.interpolation = shot::motion::Interpolation::Hold);
     shot.channels.insert("physics.time_scale".to_owned(), scale);
     let id = shot.add(launched(ball("Ball", 0.0), Vec3::X));
     let frames = run(&shot);

@@ -5,8 +5,9 @@ use geometry::Meshes;
 use glam::{Quat, Vec3};
 use rstest::rstest;
 use shot::{
-    Channel, Collision, Copies, Element, ElementKind, Force, ForceKind, Moves, Sampler, Shape, Shot, Value,
-    Weight,
+    Collision, Copies, Element, ElementKind, Moves, Shape, Shot, Weight,
+    force::{Force, ForceKind},
+    motion::{Channel, Sampler, Value},
 };
 use simulate::{BlowUp, Simulation};
 use std::f32::consts::PI;

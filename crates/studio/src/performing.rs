@@ -3,7 +3,10 @@
 
 use crate::error::{Error, Result};
 use crate::studio::Studio;
-use shot::{Id, Performance, Shot, Value};
+use shot::{
+    Id, Shot,
+    motion::{Performance, Value},
+};
 use simulate::{Simulation, resume};
 use std::sync::Arc;
 

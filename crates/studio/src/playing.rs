@@ -5,7 +5,7 @@ use crate::error::Result;
 use crate::jobs::{AtEnd, guarded, lock};
 use crate::studio::{Event, Studio};
 use frames::RunFolder;
-use shot::{Shot, fingerprints};
+use shot::{Shot, fingerprint::fingerprints};
 use simulate::{Bake, Outcome, bake};
 use std::collections::HashMap;
 use std::ops::ControlFlow;

@@ -4,7 +4,7 @@ use crate::error::{Error, Result};
 use crate::studio::Studio;
 use frames::{Frame, RunFolder, write_whole};
 use picture::{Scene, Settings, render};
-use shot::{Shot, fingerprints};
+use shot::{Shot, fingerprint::fingerprints};
 use std::path::PathBuf;
 
 /// Pixels across.

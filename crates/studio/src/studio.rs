@@ -8,7 +8,7 @@ use crate::playing::Playing;
 use crate::store::{RunRow, Step, Store};
 use frames::{Frame, RunFolder};
 use serde::Serialize;
-use shot::{Fingerprint, Shot};
+use shot::{Shot, fingerprint::Fingerprint};
 use std::fs::File;
 use std::path::{Path, PathBuf};
 use std::sync::{Arc, Mutex};

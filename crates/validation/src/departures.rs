@@ -2,7 +2,7 @@
 //! much: no experiments that hold, but figures that are told.
 
 use glam::{DVec3, Vec3};
-use shot::{Channel, Element, Id, Moves, Shape, Shot, Weight};
+use shot::{Element, Id, Moves, Shape, Shot, Weight, motion::Channel};
 use simulate::Simulation;
 
 /// A known departure.

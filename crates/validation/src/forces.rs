@@ -4,7 +4,9 @@ use crate::Experiment;
 use crate::solids::{body, frames, path, shot};
 use glam::Vec3;
 use shot::{
-    Attract, Channel, Element, ElementKind, Force, ForceKind, Moves, Shape, Shot, Turbulence, Wake, Weight,
+    Element, ElementKind, Moves, Shape, Shot, Wake, Weight,
+    force::{Attract, Force, ForceKind, Turbulence},
+    motion::Channel,
 };
 use std::f64::consts::TAU;
 

@@ -3,9 +3,13 @@
 use crate::Experiment;
 use glam::Vec3;
 use shot::{
-    Action, ContactResponse, Curve, Element, ElementKind, Emission, EmissionDomain, EmissionMap,
-    EmissionSchedule, Force, ForceKind, Id, MapOf, Moves, ParticleEvent, Particles, Shape, Shot, Source,
-    Split, Start, Steering, Trigger, Weight,
+    Element, ElementKind, Id, Moves, Shape, Shot, Weight,
+    curve::Curve,
+    force::{Force, ForceKind},
+    particles::{
+        Action, ContactResponse, Emission, EmissionDomain, EmissionMap, EmissionSchedule, MapOf,
+        ParticleEvent, Particles, Source, Split, Start, Steering, Trigger,
+    },
 };
 use simulate::Simulation;
 

@@ -3,7 +3,11 @@
 use crate::Experiment;
 use glam::{Vec2, Vec3};
 use picture::{Picture, Scene, Settings, render};
-use shot::{AreaLight, Camera, Element, ElementKind, Look, Moves, Shape, Shot, Sky, SkySource, Sun};
+use shot::{
+    Camera, Element, ElementKind, Moves, Shape, Shot,
+    light::{AreaLight, Sky, SkySource, Sun},
+    look::Look,
+};
 use std::f32::consts::{FRAC_1_PI, FRAC_PI_2};
 
 /// A shot with a camera 4 m before the origin, and nothing else.

@@ -2,7 +2,7 @@
 
 use base64::Engine;
 use serde_json::Value;
-use shot::{MAX_JSON_MEMORY, json_memory};
+use shot::json::{MAX_JSON_MEMORY, json_memory};
 
 /// A file taken apart.
 pub(super) struct Container<'a> {

@@ -7,7 +7,7 @@ use crate::{ImageFile, MAX_PIXELS, Material};
 use glam::{Vec2, Vec3};
 use image::ImageFormat;
 use serde_json::Value;
-use shot::{Look, LookImage};
+use shot::look::{Look, LookImage};
 use std::collections::HashMap;
 
 /// Most pixels of all images together.

@@ -5,7 +5,7 @@
 //! extensions, quantised attributes (`KHR_mesh_quantization`), sparse accessors,
 //! buffers compressed by Draco (`KHR_draco_mesh_compression`) and meshopt
 //! (`EXT_meshopt_compression`, `KHR_meshopt_compression`), moved textures
-//! (`KHR_texture_transform`) and what materials have that a [`shot::Look`] has
+//! (`KHR_texture_transform`) and what materials have that a [`shot::look::Look`] has
 //! too are read.
 
 mod accessor;

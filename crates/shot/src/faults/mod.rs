@@ -5,10 +5,18 @@ mod particles;
 use crate::migrate;
 use crate::motion::parameters::{Bounds, Parameter, element_parameters, shot_parameters};
 use crate::{
-    AssetKind, Curve, Element, ElementKind, Emission, EmissionDomain, EmissionMap, EmissionSchedule, Form,
-    Id, LAST_FRAME, Look, LookImage, MAX_BODIES, MAX_BYTES, MAX_ELEMENTS, MAX_FRAMES, MAX_GROUPS, MAX_ID,
-    MAX_JSON_MEMORY, MAX_PARTICLES, MapOf, Particles, Reference, Role, Sampler, Shape, Shot, SkySource,
-    Solid, Source, Trigger, VERSION, Volume, json_memory,
+    AssetKind, Element, ElementKind, Id, LAST_FRAME, MAX_BODIES, MAX_BYTES, MAX_ELEMENTS, MAX_FRAMES,
+    MAX_GROUPS, MAX_ID, MAX_PARTICLES, Shape, Shot, Solid, VERSION,
+    curve::Curve,
+    json::{MAX_JSON_MEMORY, json_memory},
+    light::SkySource,
+    look::{Look, LookImage},
+    motion::Sampler,
+    particles::{
+        Emission, EmissionDomain, EmissionMap, EmissionSchedule, Form, MapOf, Particles, Source, Trigger,
+    },
+    references::{Reference, Role},
+    region::Volume,
 };
 use glam::Vec3;
 use serde::{Deserialize, Serialize};

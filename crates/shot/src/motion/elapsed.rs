@@ -2,7 +2,13 @@
 //! that may be keyed, so that a change of speed never throws it about.
 
 use super::Sampler;
-use crate::{Element, ElementKind, EmissionSchedule, ForceKind, Id, Pose, Volume, World};
+use crate::{
+    Element, ElementKind, Id,
+    force::ForceKind,
+    particles::EmissionSchedule,
+    region::Volume,
+    world::{Pose, World},
+};
 use glam::{DVec3, Vec3};
 use std::collections::HashMap;
 
@@ -145,7 +151,11 @@ impl Sampler {
 #[cfg(test)]
 mod tests {
     use super::*;
-    use crate::{Channel, Force, Shot, Wind};
+    use crate::{
+        Shot,
+        force::{Force, Wind},
+        motion::Channel,
+    };
 
     fn windy(speed: Channel) -> (Shot, Id) {
         let mut shot = Shot::empty("Test");

@@ -100,7 +100,7 @@ fn error(samples: &[(f64, Value)], slopes: &[[f64; 3]], from: usize, to: usize) 
 #[cfg(test)]
 mod tests {
     use super::*;
-    use crate::Channel;
+    use crate::motion::Channel;
     use proptest::prelude::*;
     use rstest::rstest;
 

@@ -3,8 +3,13 @@
 
 use super::Value;
 use crate::{
-    Action, Curve, Element, ElementKind, EmissionSchedule, ForceKind, Form, Look, Particles, Push, Shape,
-    Shot, SkySource, Source, Trigger, Volume, Weight,
+    Element, ElementKind, Shape, Shot, Weight,
+    curve::Curve,
+    force::{ForceKind, Push},
+    light::SkySource,
+    look::Look,
+    particles::{Action, EmissionSchedule, Form, Particles, Source, Trigger},
+    region::Volume,
 };
 use glam::Vec3;
 use std::fmt::Arguments;
@@ -482,7 +487,7 @@ fn particle_parameters(particles: &mut Particles, v: Visit) {
     }
     for (path, by) in [("colour_by", &mut particles.show.colour_by), ("size_by", &mut particles.show.size_by)]
     {
-        if let crate::By::Speed { most_m_s } = by {
+        if let crate::particles::By::Speed { most_m_s } = by {
             v(format_args!("show.{path}.speed.most_m_s"), Parameter::Number(most_m_s), to(1e-3, 1_000.0));
         }
     }

@@ -255,7 +255,7 @@ fn nearest_turn(orientation: Value, before: Value) -> Value {
 #[cfg(test)]
 mod tests {
     use super::*;
-    use crate::{Element, Moves, Sampler, Shape};
+    use crate::{Element, Moves, Shape, motion::Sampler};
     use rstest::rstest;
 
     const PLACE: &str = "placement.position_m";

@@ -6,7 +6,7 @@ use super::parameters::{
     Bounds, ORIENTATION, POSITION, Parameter, element_parameters, placement_parameter, shot_parameters,
 };
 use super::{Channel, Value, label, short_name, split_part};
-use crate::{Fault, History, Id, Moves, Shot, euler_angles};
+use crate::{Fault, Id, Moves, Shot, euler_angles, world::History};
 use glam::Vec3;
 use std::collections::{BTreeMap, HashMap};
 use std::fmt::Arguments;
@@ -31,7 +31,7 @@ pub struct NotFinite {
 /// formulas parsed, put in an order in which each finds what it refers to.
 ///
 /// ```
-/// use shot::{Channel, Element, Moves, Sampler, Shape, Shot};
+/// use shot::{Element, Moves, Shape, Shot, motion::{Channel, Sampler}};
 /// let mut shot = Shot::empty("Lift");
 /// let mut ball = Element::solid("Ball", Shape::sphere(0.1), Moves::Animated);
 /// ball.channels.insert("placement.position_m[1]".to_owned(), Channel::keyed([(1.0, 0.0f32), (11.0, 5.0)]));

@@ -1,6 +1,6 @@
 //! Where, when and with what particles are born.
 
-use crate::{ElementFilter, Id, Shape};
+use crate::{Id, Shape, force::ElementFilter};
 use glam::Vec3;
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};

@@ -1,6 +1,6 @@
 //! Events of particles: a trigger and an action.
 
-use crate::{ElementFilter, Id, Shot};
+use crate::{Id, Shot, force::ElementFilter};
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 
@@ -211,7 +211,7 @@ impl ParticleEvent {
 #[cfg(test)]
 mod tests {
     use super::*;
-    use crate::{Element, ElementKind, Particles};
+    use crate::{Element, ElementKind, particles::Particles};
 
     /// Particles A, B, C, of which the pairs become each other by `then`.
     fn shot(pairs: &[(usize, usize)], then: impl Fn(Id) -> Action) -> (Shot, Vec<Id>) {

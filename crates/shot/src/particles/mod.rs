@@ -12,7 +12,7 @@ pub use events::{Action, ParticleEvent, Split, ToParticles, Trigger, circle_name
 pub use show::{By, ColourStop, Form, Pick, Show, SizeStop, Turned, own_random};
 pub use steering::{ContactOutcome, ContactResponse, Flock, Steering};
 
-use crate::{ElementFilter, Id, Look, Weight};
+use crate::{Id, Weight, force::ElementFilter, look::Look};
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 

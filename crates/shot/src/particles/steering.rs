@@ -1,6 +1,6 @@
 //! Steering of particles, and their response to contacts.
 
-use crate::{Element, ElementFilter, Id};
+use crate::{Element, Id, force::ElementFilter};
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 

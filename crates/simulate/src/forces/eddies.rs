@@ -14,7 +14,7 @@
 //! times in a period, so that the field repeats exactly after it.
 
 use glam::Vec3;
-use shot::Elapsed;
+use shot::motion::Elapsed;
 use std::f32::consts::{SQRT_2, TAU};
 
 /// Corners' vectors at one moment, by the last 8 bits of a corner's hash.

@@ -2,7 +2,10 @@
 
 use super::eddies::{Eddies, Making, Repeating};
 use glam::{Quat, Vec3};
-use shot::{Along, Elapsed, Turbulence, Vortex, Wind, expression};
+use shot::{
+    force::{Along, Turbulence, Vortex, Wind},
+    motion::{Elapsed, expression},
+};
 
 /// A velocity at every place, m/s.
 pub(super) enum Flow {

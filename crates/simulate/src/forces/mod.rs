@@ -17,7 +17,12 @@ use flow::Flow;
 pub(crate) use flow::nearest_on;
 use glam::Vec3;
 use rayon::prelude::*;
-use shot::{Attract, Curve, Element, ElementFilter, ElementKind, Force, ForceKind, Id, Push, Shot, World};
+use shot::{
+    Element, ElementKind, Id, Shot,
+    curve::Curve,
+    force::{Attract, ElementFilter, Force, ForceKind, Push},
+    world::World,
+};
 pub use weight::{Surfaces, Weight};
 
 /// Matter that forces act on: a column a quantity.
@@ -281,7 +286,7 @@ fn act(
     Some(Act { element: element.id, kind, strength: force.strength, region, only, except })
 }
 
-pub(crate) fn strokes(curve: &Curve, (position, orientation): shot::Pose) -> Vec<Vec<Vec3>> {
+pub(crate) fn strokes(curve: &Curve, (position, orientation): shot::world::Pose) -> Vec<Vec<Vec3>> {
     let moved = |stroke: Vec<Vec3>| stroke.into_iter().map(|p| position + orientation * p).collect();
     curve.strokes().into_iter().map(moved).collect()
 }

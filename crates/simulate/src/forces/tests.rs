@@ -3,9 +3,14 @@
 use super::*;
 use geometry::Meshes;
 use rstest::rstest;
-use shot::{Combine, Moves, Part, Profile, Region, Sampler, Shape, Turbulence, Volume, Vortex, Wind};
+use shot::{
+    Moves, Shape,
+    force::{Turbulence, Vortex, Wind},
+    motion::Sampler,
+    region::{Combine, Part, Profile, Region, Volume},
+};
 
-fn unsolved(_: Id, _: f64) -> Option<shot::Pose> {
+fn unsolved(_: Id, _: f64) -> Option<shot::world::Pose> {
     None
 }
 

@@ -3,7 +3,12 @@
 use super::eddies::Table;
 use geometry::{Meshes, Surface};
 use glam::{Quat, Vec3};
-use shot::{Combine, Element, Id, Role, Shape, Shot, Volume, World};
+use shot::{
+    Element, Id, Shape, Shot,
+    references::Role,
+    region::{Combine, Volume},
+    world::World,
+};
 use std::collections::HashMap;
 use std::sync::Arc;
 
@@ -54,7 +59,7 @@ impl Surfaces {
 pub struct Weight {
     position: Vec3,
     inverse: Quat,
-    region: shot::Region,
+    region: shot::region::Region,
     inside: Inside,
 }
 

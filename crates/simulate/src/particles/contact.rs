@@ -6,7 +6,10 @@ use crate::Step;
 use crate::colliders::Colliders;
 use geometry::Bounds;
 use glam::Vec3;
-use shot::{ContactOutcome, ContactResponse, Particles, pair_coefficient};
+use shot::{
+    pair_coefficient,
+    particles::{ContactOutcome, ContactResponse, Particles},
+};
 
 /// Times that a particle may bounce in one substep.
 const BOUNCES: usize = 4;

@@ -9,8 +9,9 @@ use crate::{BlowUp, Step};
 use geometry::{Image, Meshes, Site, Sites};
 use glam::{Quat, Vec2, Vec3};
 use shot::{
-    Direction, Element, EmissionDomain, EmissionMap, EmissionSchedule, Id, MAX_PARTICLES, MapOf, Particles,
-    Pose, Shape, Shot, Source, World,
+    Element, Id, MAX_PARTICLES, Shape, Shot,
+    particles::{Direction, EmissionDomain, EmissionMap, EmissionSchedule, MapOf, Particles, Source},
+    world::{Pose, World},
 };
 use std::f32::consts::PI;
 
@@ -422,7 +423,7 @@ impl ParticleSystem {
         &mut self,
         step: &Step,
         particles: &Particles,
-        of: &[shot::ElementFilter],
+        of: &[shot::force::ElementFilter],
         least: f32,
         own: Pose,
     ) -> Result<Vec<f32>, BlowUp> {

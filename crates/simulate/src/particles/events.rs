@@ -12,7 +12,7 @@ use super::{ParticleSolver, ParticleSystem, emission};
 use crate::colliders::Spawn;
 use crate::{BlowUp, Step};
 use glam::{Quat, Vec3};
-use shot::{Action, ParticleEvent, Particles, Split, Trigger, circle_names, endless};
+use shot::particles::{Action, ParticleEvent, Particles, Split, Trigger, circle_names, endless};
 
 /// Something that becomes of a particle now.
 struct Due {
@@ -336,7 +336,7 @@ impl ParticleSystem {
     }
 }
 
-fn touches_one(step: &Step, touch: &ParticleContact, of: &[shot::ElementFilter]) -> bool {
+fn touches_one(step: &Step, touch: &ParticleContact, of: &[shot::force::ElementFilter]) -> bool {
     let element = step.colliders.list()[touch.body as usize].now.element;
     of.is_empty() || step.shot.element(element).is_some_and(|element| of.iter().any(|who| who.means(element)))
 }

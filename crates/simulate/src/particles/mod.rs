@@ -22,8 +22,9 @@ use geometry::Meshes;
 use glam::{Quat, Vec3};
 use particle_set::{ParticleColumns, ParticleSet, Stuck};
 use shot::{
-    Action, ContactOutcome, Element, EmissionSchedule, Id, MAX_PARTICLES, Particles, Pose, Shot, Source,
-    World,
+    Element, Id, MAX_PARTICLES, Shot,
+    particles::{Action, ContactOutcome, EmissionSchedule, Particles, Source},
+    world::{Pose, World},
 };
 use std::collections::{BTreeMap, BTreeSet};
 

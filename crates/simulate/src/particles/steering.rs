@@ -8,7 +8,12 @@ use crate::Step;
 use geometry::Bounds;
 use glam::{IVec3, Vec3};
 use rayon::prelude::*;
-use shot::{Curve, ElementKind, Particles, Steering, World};
+use shot::{
+    ElementKind,
+    curve::Curve,
+    particles::{Particles, Steering},
+    world::World,
+};
 
 /// Seconds in which a particle comes near to its cruising speed.
 const REACTION: f32 = 0.4;

@@ -16,7 +16,10 @@ use crate::{BlowUp, Step};
 use geometry::Bounds;
 use glam::{Quat, Vec3};
 use rayon::prelude::*;
-use shot::{ContactOutcome, Element, Particles, Trigger};
+use shot::{
+    Element,
+    particles::{ContactOutcome, Particles, Trigger},
+};
 use std::ops::Range;
 
 /// Particles that forces take at once.

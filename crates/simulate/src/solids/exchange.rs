@@ -7,7 +7,10 @@ use crate::colliders::{BodyState, Contact, Exchange, Spawn};
 use crate::forces::Weight;
 use glam::{Mat3, Vec3};
 use rapier3d::prelude::*;
-use shot::{Id, Shot, ToParticles, Trigger};
+use shot::{
+    Id, Shot,
+    particles::{ToParticles, Trigger},
+};
 use std::collections::HashMap;
 
 /// How long a body has to be slow before it becomes a particle, s.

@@ -249,7 +249,7 @@ impl Solver for Solids {
         self.let_staged_go();
     }
 
-    fn pose(&self, element: Id) -> Option<shot::Pose> {
+    fn pose(&self, element: Id) -> Option<shot::world::Pose> {
         let member =
             self.state.members.iter().find(|member| member.element == element && member.copy == 0)?;
         let body = &self.state.world.bodies[member.handle];
@@ -257,7 +257,7 @@ impl Solver for Solids {
         body.is_dynamic().then_some((at.translation, at.rotation))
     }
 
-    fn pose_ahead(&self, element: Id, dt: f32) -> Option<shot::Pose> {
+    fn pose_ahead(&self, element: Id, dt: f32) -> Option<shot::world::Pose> {
         let world = &self.state.world;
         let member =
             self.state.members.iter().find(|member| member.element == element && member.copy == 0)?;

@@ -7,7 +7,7 @@ use geometry::Meshes;
 use glam::Vec3;
 use rapier3d::parry::query::{self, ShapeCastOptions};
 use rapier3d::prelude::*;
-use shot::{Id, Moves, Sampler, Shot};
+use shot::{Id, Moves, Shot, motion::Sampler};
 
 /// Two bodies that are inside each other.
 #[derive(Clone, Copy, Debug, PartialEq)]

@@ -6,7 +6,10 @@ use super::{SolidBody, collision, pose, user_data};
 use crate::{PrepareContext, PrepareError};
 use glam::Vec3;
 use rapier3d::prelude::*;
-use shot::{Id, Moves, Pose as Placed, World};
+use shot::{
+    Id, Moves,
+    world::{Pose as Placed, World},
+};
 
 pub(super) fn world(context: PrepareContext) -> Result<(PhysicsWorld, Vec<SolidBody>), PrepareError> {
     let shot = context.shot;

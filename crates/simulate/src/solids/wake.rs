@@ -6,7 +6,7 @@ use crate::{Solver, Step};
 use glam::{Quat, Vec3};
 use rapier3d::parry::query;
 use rapier3d::prelude::*;
-use shot::{Body, Element, Id, LET_GO_DELTA, Moves, Wake, World};
+use shot::{Body, Element, Id, Moves, Wake, fingerprint::LET_GO_DELTA, world::World};
 
 /// How often one substep may be taken again for bodies that wake in it.
 const ROUNDS: usize = 8;
@@ -19,7 +19,7 @@ impl Solids {
     /// end, and lets go those whose time has come at its start.
     pub(super) fn animate(&mut self, step: &Step) {
         let woken = std::mem::take(&mut self.state.woken);
-        let mut standing: Option<(Id, Vec<shot::Pose>)> = None;
+        let mut standing: Option<(Id, Vec<shot::world::Pose>)> = None;
         for i in 0..self.state.members.len() {
             let member = self.state.members[i];
             if !member.animated {

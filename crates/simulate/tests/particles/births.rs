@@ -57,8 +57,8 @@ fn more_than_memory_holds_is_refused_before_it_is_begun() {
 }
 
 #[rstest]
-#[case(Source::Shape { shape: Shape::plane(1.0, 1.0), on: shot::EmissionDomain::Volume })]
-#[case(Source::Solid { solid: Id(1), on: shot::EmissionDomain::Volume })]
+#[case(Source::Shape { shape: Shape::plane(1.0, 1.0), on: shot::particles::EmissionDomain::Volume })]
+#[case(Source::Solid { solid: Id(1), on: shot::particles::EmissionDomain::Volume })]
 fn nowhere_to_be_born_is_said_so(#[case] from: Source) {
     let mut shot = bare(10);
     shot.add(Element::solid("Sheet", Shape::plane(1.0, 1.0), Moves::Still));
@@ -86,8 +86,9 @@ fn hits_of_bodies_give_birth() {
 fn a_source_that_moves_gives_its_speed_however_seldom_it_gives_birth() {
     for per_s in [3.0, 200.0] {
         let mut shot = bare(48);
-        let line = shot::Curve::Points { points_m: vec![Vec3::ZERO, Vec3::Z], closed: false, smooth: false };
-        let way = shot::Channel::keyed([(1.0, 0.0f32), (49.0, 6.0)]);
+        let line =
+            shot::curve::Curve::Points { points_m: vec![Vec3::ZERO, Vec3::Z], closed: false, smooth: false };
+        let way = shot::motion::Channel::keyed([(1.0, 0.0f32), (49.0, 6.0)]);
         let line = Element::new("Line", ElementKind::Curve(line)).keyed("placement.position_m[0]", way);
         let line = shot.add(line);
         let mut particles = alike(0);
@@ -105,10 +106,11 @@ fn a_source_that_moves_gives_its_speed_however_seldom_it_gives_birth() {
 #[test]
 fn a_region_says_how_likely_a_place_is_and_the_number_stays() {
     let mut shot = bare(10);
-    let region = shot::Region::new(shot::Volume::Sphere { radius_m: 0.5 });
+    let region = shot::region::Region::new(shot::region::Volume::Sphere { radius_m: 0.5 });
     let region = shot.add(Element::new("Spot", ElementKind::Region(region)).at(1.0, 0.0, 0.0));
     let mut particles = alike(400);
-    particles.source = Source::Shape { shape: Shape::plane(4.0, 4.0), on: shot::EmissionDomain::Surface };
+    particles.source =
+        Source::Shape { shape: Shape::plane(4.0, 4.0), on: shot::particles::EmissionDomain::Surface };
     particles.emission.region = Some(region);
     let id = shot.add(set("Dust", particles));
     let positions = after(&shot, id, 2).positions;
@@ -121,7 +123,8 @@ fn even_births_lie_further_apart_than_random_ones() {
     let least = |even| {
         let mut shot = bare(10);
         let mut particles = alike(500);
-        particles.source = Source::Shape { shape: Shape::plane(2.0, 2.0), on: shot::EmissionDomain::Surface };
+        particles.source =
+            Source::Shape { shape: Shape::plane(2.0, 2.0), on: shot::particles::EmissionDomain::Surface };
         particles.emission.evenly_spaced = even;
         let id = shot.add(set("Seeds", particles));
         let positions = after(&shot, id, 1).positions;

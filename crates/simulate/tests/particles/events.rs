@@ -46,7 +46,7 @@ fn trails_are_left_at_their_rate_and_others_become_in_a_region() {
     if let Some(particles) = shot.named_mut("Smoke").unwrap().as_particles_mut() {
         particles.emission = never;
     }
-    let region = shot::Region::new(shot::Volume::Box { size_m: Vec3::splat(1.0) });
+    let region = shot::region::Region::new(shot::region::Volume::Box { size_m: Vec3::splat(1.0) });
     let gate = shot.add(Element::new("Gate", ElementKind::Region(region)).at(0.0, 3.0, 0.0));
     let mut rocket = alike(1);
     rocket.start.speed_m_s = 2.0;

@@ -13,9 +13,13 @@ mod travel;
 use glam::{Quat, Vec3};
 use rstest::rstest;
 use shot::{
-    Action, ContactOutcome, ContactResponse, Element, ElementKind, Emission, EmissionDomain, EmissionMap,
-    EmissionSchedule, Force, ForceKind, Form, Id, MapOf, Moves, ParticleBody, ParticleEvent, Particles,
-    Shape, Shot, Source, Split, Start, Steering, ToParticles, Trigger, Weight,
+    Element, ElementKind, Id, Moves, Shape, Shot, Weight,
+    force::{Force, ForceKind},
+    particles::{
+        Action, ContactOutcome, ContactResponse, Emission, EmissionDomain, EmissionMap, EmissionSchedule,
+        Form, MapOf, ParticleBody, ParticleEvent, Particles, Source, Split, Start, Steering, ToParticles,
+        Trigger,
+    },
 };
 use simulate::Simulation;
 

@@ -7,7 +7,7 @@ fn particles_keep_their_distance() {
     let mut shot = bare(20);
     let mut particles = alike(200);
     particles.source =
-        Source::Shape { shape: Shape::cuboid(0.5, 0.5, 0.5), on: shot::EmissionDomain::Volume };
+        Source::Shape { shape: Shape::cuboid(0.5, 0.5, 0.5), on: shot::particles::EmissionDomain::Volume };
     particles.steering = Steering { min_distance_m: 0.08, ..Steering::default() };
     let id = shot.add(set("Floats", particles));
     let positions = after(&shot, id, 15).positions;
@@ -64,10 +64,12 @@ fn those_that_stay_on_a_ball_or_a_curve_do() {
     let mut shot = bare(40);
     shot.add(gravity());
     let ball = shot.add(Element::solid("Ball", Shape::sphere(1.0), Moves::Still));
-    let ring = shot.add(Element::new("Ring", ElementKind::Curve(shot::Curve::Circle { radius_m: 2.0 })));
+    let ring =
+        shot.add(Element::new("Ring", ElementKind::Curve(shot::curve::Curve::Circle { radius_m: 2.0 })));
     let on = |on, solid| {
         let mut particles = alike(30);
-        particles.source = Source::Shape { shape: Shape::sphere(1.5), on: shot::EmissionDomain::Surface };
+        particles.source =
+            Source::Shape { shape: Shape::sphere(1.5), on: shot::particles::EmissionDomain::Surface };
         particles.start.speed_m_s = 1.0;
         particles.steering = Steering { on: Some(on), ..Steering::default() };
         particles.contact.only = vec![solid];
@@ -88,8 +90,10 @@ fn a_flock_comes_to_go_the_same_way() {
     let order = |flock| {
         let mut shot = bare(100);
         let mut particles = alike(60);
-        particles.source =
-            Source::Shape { shape: Shape::cuboid(2.0, 2.0, 2.0), on: shot::EmissionDomain::Volume };
+        particles.source = Source::Shape {
+            shape: Shape::cuboid(2.0, 2.0, 2.0),
+            on: shot::particles::EmissionDomain::Volume,
+        };
         particles.start.spread_rad = 3.1;
         particles.start.speed_m_s = 1.0;
         particles.steering = Steering { cruise_speed_m_s: Some(1.0), flock, ..Steering::default() };
@@ -98,7 +102,11 @@ fn a_flock_comes_to_go_the_same_way() {
         let ways = velocities.iter().map(|v| v.normalize_or_zero());
         (ways.sum::<Vec3>() / velocities.len() as f32).length()
     };
-    let flock = shot::Flock { perception_radius_m: 3.0, alignment: 1.0, ..shot::Flock::default() };
+    let flock = shot::particles::Flock {
+        perception_radius_m: 3.0,
+        alignment: 1.0,
+        ..shot::particles::Flock::default()
+    };
     let (alone, together) = (order(None), order(Some(flock)));
     assert!(alone < 0.4 && together > 0.8, "{alone} {together}");
 }

@@ -2,9 +2,14 @@
 
 use glam::Vec3;
 use shot::{
-    Action, Channel, ContactOutcome, ContactResponse, Copies, Direction, Element, ElementKind, Emission,
-    EmissionDomain, EmissionSchedule, Force, ForceKind, Moves, ParticleEvent, Particles, Region, Shape, Shot,
-    Source, Split, Start, Trigger, Turbulence, Volume, Wake, Wind,
+    Copies, Element, ElementKind, Moves, Shape, Shot, Wake,
+    force::{Force, ForceKind, Turbulence, Wind},
+    motion::Channel,
+    particles::{
+        Action, ContactOutcome, ContactResponse, Direction, Emission, EmissionDomain, EmissionSchedule,
+        ParticleEvent, Particles, Source, Split, Start, Trigger,
+    },
+    region::{Region, Volume},
 };
 
 /// Numbers in a row (S. Vigna, splitmix64, 2015).

@@ -11,7 +11,7 @@ use axum::response::{IntoResponse, Response};
 use glam::Vec3;
 use interchange::{ImageFile, Material, Model, Part};
 use serde::{Deserialize, Serialize};
-use shot::{Asset, AssetKind, Body, ElementKind, Look, MAX_ELEMENTS, Shape, Solid, euler_angles};
+use shot::{Asset, AssetKind, Body, ElementKind, MAX_ELEMENTS, Shape, Solid, euler_angles, look::Look};
 use std::collections::BTreeMap;
 use utoipa::ToSchema;
 

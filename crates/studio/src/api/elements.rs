@@ -11,7 +11,7 @@ use axum::extract::State as Extract;
 use axum::http::{HeaderMap, StatusCode, header};
 use axum::response::{IntoResponse, Response};
 use serde::{Deserialize, Serialize};
-use shot::{Element, ElementKind, Id, Moves, Shot, SkySource, World};
+use shot::{Element, ElementKind, Id, Moves, Shot, light::SkySource, world::World};
 use simulate::solids::{collision_mesh, drop_to_rest};
 use utoipa::ToSchema;
 

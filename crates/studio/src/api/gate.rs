@@ -9,7 +9,7 @@ use axum::extract::State as Extract;
 use frames::{Frame, RunFolder};
 use serde::Deserialize;
 use shot::check::{Entry, Mistake};
-use shot::{Id, Sampler, Shot};
+use shot::{Id, Shot, motion::Sampler};
 use std::collections::BTreeMap;
 
 /// Frames of a run that are looked at, at most.

@@ -18,12 +18,12 @@ impl<T: DeserializeOwned, S: Send + Sync> FromRequest<S> for Input<T> {
         let (parts, body) = request.into_parts();
         let bytes = Bytes::from_request(Request::from_parts(parts.clone(), body), state).await;
         let bytes = bytes.map_err(|rejection| Error::Bad(rejection.body_text()))?;
-        let memory = shot::json_memory(&bytes);
-        if memory > shot::MAX_JSON_MEMORY {
+        let memory = shot::json::json_memory(&bytes);
+        if memory > shot::json::MAX_JSON_MEMORY {
             return Err(Error::Bad(format!(
                 "the values of the request would take {} MB; at most {} MB",
                 memory >> 20,
-                shot::MAX_JSON_MEMORY >> 20
+                shot::json::MAX_JSON_MEMORY >> 20
             )));
         }
         match Json::<T>::from_request(Request::from_parts(parts, Body::from(bytes)), state).await {

@@ -10,7 +10,11 @@ use axum::response::{IntoResponse, Response};
 use frames::Frame;
 use glam::Vec3;
 use serde::{Deserialize, Serialize};
-use shot::{Channel, Element, Fault, Id, Performance, Sampler, Shot, Value, World};
+use shot::{
+    Element, Fault, Id, Shot,
+    motion::{Channel, Performance, Sampler, Value},
+    world::World,
+};
 use simulate::forces::{Field, Surfaces, Weight};
 use std::cell::RefCell;
 use std::collections::HashMap;
@@ -283,7 +287,7 @@ fn seconds(sampler: &Sampler, frame: f64) -> f64 {
 pub(super) fn solved_in<'a>(
     run: &'a frames::RunFolder,
     shot: &'a Shot,
-) -> impl Fn(Id, f64) -> Option<shot::Pose> + 'a {
+) -> impl Fn(Id, f64) -> Option<shot::world::Pose> + 'a {
     let read: RefCell<HashMap<u32, Option<Frame>>> = RefCell::default();
     move |id, at| {
         let number = at.round() as u32;

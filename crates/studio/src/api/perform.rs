@@ -11,7 +11,10 @@ use axum::extract::State as Extract;
 use axum::extract::ws::{Message, WebSocket, WebSocketUpgrade};
 use axum::response::Response;
 use serde::{Deserialize, Serialize};
-use shot::{Id, Value, Within};
+use shot::{
+    Id,
+    motion::{Value, Within},
+};
 use std::sync::Arc;
 
 /// Largest message of a page, bytes: a value for every element.

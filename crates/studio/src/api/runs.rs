@@ -11,7 +11,11 @@ use axum::http::{HeaderMap, StatusCode, header};
 use axum::response::{IntoResponse, Response};
 use frames::RunFolder;
 use serde::{Deserialize, Serialize};
-use shot::{Fingerprint, Id, fingerprints, what_changed, why_stale};
+use shot::{
+    Id,
+    changes::{what_changed, why_stale},
+    fingerprint::{Fingerprint, fingerprints},
+};
 use std::collections::{BTreeMap, BTreeSet, HashMap};
 use utoipa::ToSchema;
 
@@ -287,8 +291,9 @@ pub(crate) async fn differences(
     let (now, _) = studio.head(row.shot).await?;
     let folder = studio.folder(&row);
     blocking(move || {
-        let list = shot::differences(&folder.manifest()?.shot, &now).into_iter();
-        let row = |of: shot::Difference| RunDifference { value: of.value, run: of.before, now: of.now };
+        let list = shot::changes::differences(&folder.manifest()?.shot, &now).into_iter();
+        let row =
+            |of: shot::changes::Difference| RunDifference { value: of.value, run: of.before, now: of.now };
         Ok(Json(list.map(row).collect()))
     })
     .await

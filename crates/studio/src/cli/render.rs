@@ -4,7 +4,7 @@ use crate::assets::Loader;
 use crate::films::{FilmFolder, FilmSettings, encode_film, render_film};
 use clap::{Args, ValueEnum};
 use frames::RunFolder;
-use shot::{fingerprints, why_stale};
+use shot::{changes::why_stale, fingerprint::fingerprints};
 use std::path::PathBuf;
 
 #[derive(Clone, Copy, PartialEq, Eq, ValueEnum)]

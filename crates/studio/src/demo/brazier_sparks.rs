@@ -4,9 +4,14 @@
 use super::{File, quay, set};
 use glam::Vec3;
 use shot::{
-    AreaLight, By, Camera, ColourStop, ContactOutcome, Direction, Element, ElementKind, EmissionDomain,
-    EmissionSchedule, Force, ForceKind, Form, Look, Moves, Particles, Push, Shape, Shot, SizeStop, Source,
-    Start, Turbulence, Weight,
+    Camera, Element, ElementKind, Moves, Shape, Shot, Weight,
+    force::{Force, ForceKind, Push, Turbulence},
+    light::AreaLight,
+    look::Look,
+    particles::{
+        By, ColourStop, ContactOutcome, Direction, EmissionDomain, EmissionSchedule, Form, Particles,
+        SizeStop, Source, Start,
+    },
 };
 
 pub(super) fn shot() -> (Shot, Vec<File>) {
@@ -82,18 +87,18 @@ pub(super) fn shot() -> (Shot, Vec<File>) {
         ..Turbulence::default()
     };
     let mut heat = Force::new(ForceKind::Turbulence(heat));
-    heat.only = vec![shot::ElementFilter::Kind { kind: shot::Matter::Particles }];
+    heat.only = vec![shot::force::ElementFilter::Kind { kind: shot::force::Matter::Particles }];
     shot.add(Element::new("Heat", ElementKind::Force(heat)).at(0.0, 1.6, 0.0));
-    let draught = shot::Wind {
+    let draught = shot::force::Wind {
         speed_m_s: 2.6,
         gust: 0.4,
         gust_s: 0.5,
         eddy: 0.5,
         eddy_m: 0.4,
-        ..shot::Wind::default()
+        ..shot::force::Wind::default()
     };
     let mut draught = Force::new(ForceKind::Wind(draught));
-    draught.only = vec![shot::ElementFilter::Kind { kind: shot::Matter::Particles }];
+    draught.only = vec![shot::force::ElementFilter::Kind { kind: shot::force::Matter::Particles }];
     let draught = Element::new("Draught", ElementKind::Force(draught)).at(0.0, 1.1, 0.0);
     shot.add(draught.turned(0.0, 0.0, std::f32::consts::PI));
     let glow =

@@ -3,7 +3,10 @@
 
 use super::{File, assets, quay, set};
 use glam::{Vec2, Vec3};
-use shot::{AreaLight, Camera, Channel, Element, ElementKind, Look, Moves, Shape, Shot, Wake, Weight};
+use shot::{
+    Camera, Element, ElementKind, Moves, Shape, Shot, Wake, Weight, light::AreaLight, look::Look,
+    motion::Channel,
+};
 
 pub(super) fn shot() -> (Shot, Vec<File>) {
     let mut shot = quay::pier("Crate tumble");

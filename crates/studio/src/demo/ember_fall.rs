@@ -4,9 +4,13 @@
 use super::{File, quay};
 use glam::{Vec2, Vec3};
 use shot::{
-    By, Camera, ColourStop, Direction, Element, ElementKind, EmissionDomain, EmissionSchedule, Force,
-    ForceKind, Look, Moves, Particles, Push, Shape, Shot, SizeStop, Sky, SkySource, Source, Start,
-    Turbulence, Weight, Wind,
+    Camera, Element, ElementKind, Moves, Shape, Shot, Weight,
+    force::{Force, ForceKind, Push, Turbulence, Wind},
+    light::{Sky, SkySource},
+    look::Look,
+    particles::{
+        By, ColourStop, Direction, EmissionDomain, EmissionSchedule, Particles, SizeStop, Source, Start,
+    },
 };
 use std::f32::consts::{FRAC_PI_2, PI};
 

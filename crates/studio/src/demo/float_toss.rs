@@ -3,7 +3,7 @@
 
 use super::{File, assets, quay, set};
 use glam::Vec3;
-use shot::{Aim, Camera, Element, ElementKind, Interpolation, Look, Moves, Shape, Shot};
+use shot::{Aim, Camera, Element, ElementKind, Moves, Shape, Shot, look::Look, motion::Interpolation};
 
 pub(super) fn shot() -> (Shot, Vec<File>) {
     let mut shot = quay::pier("Float toss");

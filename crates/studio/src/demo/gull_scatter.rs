@@ -4,10 +4,15 @@
 use super::{File, assets, quay, set};
 use glam::Vec3;
 use shot::{
-    Action, Camera, Channel, ContactOutcome, ContactResponse, Element, ElementFilter, ElementKind,
-    EmissionDomain, EmissionSchedule, Flock, Force, ForceKind, Form, Look, Matter, Moves, ParticleEvent,
-    Particles, Pick, Region, Shape, Shot, Source, Split, Start, Steering, Trigger, Turned, Volume, Weight,
-    Wind,
+    Camera, Element, ElementKind, Moves, Shape, Shot, Weight,
+    force::{ElementFilter, Force, ForceKind, Matter, Wind},
+    look::Look,
+    motion::Channel,
+    particles::{
+        Action, ContactOutcome, ContactResponse, EmissionDomain, EmissionSchedule, Flock, Form,
+        ParticleEvent, Particles, Pick, Source, Split, Start, Steering, Trigger, Turned,
+    },
+    region::{Region, Volume},
 };
 
 /// A solid that is only shown in copies.
@@ -30,13 +35,16 @@ pub(super) fn shot() -> (Shot, Vec<File>) {
 
     let front = Region { edge_m: 0.15, ..Region::new(Volume::Box { size_m: Vec3::new(0.8, 4.0, 12.0) }) };
     let mut sweep = Channel::keyed([(1.0, -6.0f32), (40.0, -5.0), (84.0, 5.5)]);
-    sweep.keys.iter_mut().for_each(|key| key.interpolation = shot::Interpolation::Linear);
+    sweep.keys.iter_mut().for_each(|key| key.interpolation = shot::motion::Interpolation::Linear);
     let front =
         Element::new("Gust front", ElementKind::Region(front)).keyed("placement.position_m[0]", sweep);
     let front = shot.add(front.at(-6.0, 1.0, 0.0));
 
     let feathers = Particles {
-        emission: shot::Emission { schedule: EmissionSchedule::Never {}, ..shot::Emission::default() },
+        emission: shot::particles::Emission {
+            schedule: EmissionSchedule::Never {},
+            ..shot::particles::Emission::default()
+        },
         start: Start {
             lifespan_s: None,
             size_m: 0.1,
@@ -46,10 +54,10 @@ pub(super) fn shot() -> (Shot, Vec<File>) {
             angular_speed_variation: 0.7,
             ..Start::default()
         },
-        body: shot::ParticleBody {
+        body: shot::particles::ParticleBody {
             weight: Weight::MassKg(0.0004),
             drag: 1.1,
-            ..shot::ParticleBody::default()
+            ..shot::particles::ParticleBody::default()
         },
         contact: ContactResponse {
             outcome: ContactOutcome::Stick,
@@ -58,9 +66,9 @@ pub(super) fn shot() -> (Shot, Vec<File>) {
             friction: 0.9,
             ..ContactResponse::default()
         },
-        show: shot::Show {
+        show: shot::particles::Show {
             form: Form::Copy { of: vec![feather], pick: Pick::Random, turned: Turned::Free },
-            ..shot::Show::default()
+            ..shot::particles::Show::default()
         },
         seed: 4,
         ..Particles::default()
@@ -109,9 +117,9 @@ pub(super) fn shot() -> (Shot, Vec<File>) {
             }),
             probability: 1.0,
         }],
-        show: shot::Show {
+        show: shot::particles::Show {
             form: Form::Copy { of: vec![gull], pick: Pick::Random, turned: Turned::Along },
-            ..shot::Show::default()
+            ..shot::particles::Show::default()
         },
         seed: 11,
         ..Particles::default()

@@ -4,9 +4,14 @@
 use super::{File, quay, set};
 use glam::Vec3;
 use shot::{
-    Aim, Attached, By, Camera, Channel, ColourStop, ContactResponse, Curve, Direction, Element,
-    ElementFilter, ElementKind, EmissionSchedule, Force, ForceKind, Look, Matter, Moves, Outside, Particles,
-    Push, Shape, Shot, Source, Start, Steering, Turbulence,
+    Aim, Attached, Camera, Element, ElementKind, Moves, Shape, Shot,
+    curve::Curve,
+    force::{ElementFilter, Force, ForceKind, Matter, Push, Turbulence},
+    look::Look,
+    motion::{Channel, Outside},
+    particles::{
+        By, ColourStop, ContactResponse, Direction, EmissionSchedule, Particles, Source, Start, Steering,
+    },
 };
 use std::f32::consts::TAU;
 

@@ -4,8 +4,10 @@
 use super::{File, quay, set};
 use glam::Vec3;
 use shot::{
-    Attract, Camera, Channel, Copies, Element, ElementKind, Force, ForceKind, Interpolation, Look, Moves,
-    Push, Shape, Shot, Turbulence, Weight,
+    Camera, Copies, Element, ElementKind, Moves, Shape, Shot, Weight,
+    force::{Attract, Force, ForceKind, Push, Turbulence},
+    look::Look,
+    motion::{Channel, Interpolation},
 };
 
 pub(super) fn shot() -> (Shot, Vec<File>) {

@@ -2,7 +2,12 @@
 
 use super::{File, assets, set};
 use glam::Vec3;
-use shot::{Channel, Copies, Element, ElementKind, Look, Moves, Shape, Shot, Sky, SkySource, Weight};
+use shot::{
+    Copies, Element, ElementKind, Moves, Shape, Shot, Weight,
+    light::{Sky, SkySource},
+    look::Look,
+    motion::Channel,
+};
 
 /// A shot with gravity, the pier's deck and the tide around it.
 pub(super) fn pier(name: &str) -> Shot {
@@ -40,13 +45,13 @@ pub(super) fn night(shot: &mut Shot) {
         ground: Vec3::new(0.006, 0.007, 0.01),
     };
     shot.add(Element::new("Night sky", ElementKind::Sky(Sky { strength: 1.0, source })));
-    let moon = shot::Sun { irradiance: 0.3, colour: Vec3::new(0.7, 0.82, 1.0), angle_rad: 0.01 };
+    let moon = shot::light::Sun { irradiance: 0.3, colour: Vec3::new(0.7, 0.82, 1.0), angle_rad: 0.01 };
     shot.add(Element::new("Moon", ElementKind::Sun(moon)).at(-2.0, 4.0, 1.0).turned(0.4, 0.0, 0.5));
 }
 
 /// The low evening sun and its sky.
 pub(super) fn evening(shot: &mut Shot) {
-    let sun = shot::Sun { irradiance: 5.2, colour: Vec3::new(1.0, 0.72, 0.46), angle_rad: 0.03 };
+    let sun = shot::light::Sun { irradiance: 5.2, colour: Vec3::new(1.0, 0.72, 0.46), angle_rad: 0.03 };
     shot.add(Element::new("Evening sun", ElementKind::Sun(sun)).at(-3.0, 2.2, 2.4).turned(0.62, 0.0, 0.98));
     let source = SkySource::Gradient {
         zenith: Vec3::new(0.16, 0.25, 0.42),

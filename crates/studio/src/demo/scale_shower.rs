@@ -4,8 +4,13 @@
 use super::{File, quay, set};
 use glam::Vec3;
 use shot::{
-    Action, Camera, Element, ElementKind, EmissionDomain, EmissionSchedule, Form, Interpolation, Look, Moves,
-    ParticleEvent, Particles, Pick, Shape, Shot, Source, Start, Trigger, Turned, Weight,
+    Camera, Element, ElementKind, Moves, Shape, Shot, Weight,
+    look::Look,
+    motion::Interpolation,
+    particles::{
+        Action, EmissionDomain, EmissionSchedule, Form, ParticleEvent, Particles, Pick, Source, Start,
+        Trigger, Turned,
+    },
 };
 
 pub(super) fn shot() -> (Shot, Vec<File>) {

@@ -6,7 +6,10 @@
 use super::quay::{self, still};
 use glam::{Vec2, Vec3};
 use shot::{
-    AreaLight, Channel, Collision, Copies, Element, ElementKind, Interpolation, Look, Moves, Shape, Shot,
+    Collision, Copies, Element, ElementKind, Moves, Shape, Shot,
+    light::AreaLight,
+    look::Look,
+    motion::{Channel, Interpolation},
 };
 use std::f32::consts::FRAC_PI_2;
 
@@ -59,7 +62,7 @@ pub(super) fn tide(shot: &mut Shot, speed_m_s: f32) {
     let seconds = 6.0;
     let mut drift = Channel::keyed([(1.0, 0.0f32), (1.0 + 24.0 * f64::from(seconds), speed_m_s * seconds)]);
     drift.keys.iter_mut().for_each(|key| key.interpolation = Interpolation::Linear);
-    drift.after = shot::Outside::Continue;
+    drift.after = shot::motion::Outside::Continue;
     shot.add(tide.keyed("placement.position_m[0]", drift));
 }
 

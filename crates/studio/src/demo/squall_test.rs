@@ -4,7 +4,10 @@
 use super::{File, quay, set};
 use glam::Vec3;
 use shot::{
-    Camera, Element, ElementKind, Force, ForceKind, Interpolation, Profile, Region, Shot, Volume, Wind,
+    Camera, Element, ElementKind, Shot,
+    force::{Force, ForceKind, Wind},
+    motion::Interpolation,
+    region::{Profile, Region, Volume},
 };
 use std::f32::consts::FRAC_PI_2;
 
