@@ -6,6 +6,9 @@ import { join } from "node:path";
 import { add, computed, drawn, newShot, select, tab, type } from "./desk.mjs";
 import { binary, Server } from "./server.mjs";
 
+// The server is killed, and what it answers meanwhile is an error.
+test.use({ expectedErrors: /ERR_|WebSocket|Failed to load resource/ });
+
 test("a killed bake goes on and ends with the same bytes", async ({ page }) => {
   const server = await new Server().start();
   await newShot(page, server.address, { name: "Killed", last: 400 });

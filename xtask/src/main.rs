@@ -60,7 +60,7 @@ fn posters() -> Result<()> {
         let frame: u32 = after.split([',', '\n']).next().unwrap_or_default().parse()?;
         run(program, &["bake", &shot, "--out", &run_folder, "--frames", &format!("1-{frame}")], ".")?;
         let frames = format!("{frame}-{frame}");
-        let how = ["--frames", &frames, "--size", "480x270", "--samples", "192", "--clamp"];
+        let how = ["--frames", &frames, "--size", "480x270", "--samples", "96", "--clamp"];
         run(
             program,
             &[&["render", &shot, "--run", &run_folder, "--out", &film][..], &how[..]].concat(),

@@ -16,13 +16,13 @@
 //! end checksum              CRC-32 of all before it
 //! ```
 
+use crate::quantise::{
+    DecodeError, POSITION_ERROR_M, pack_orientation, quantise, unpack_orientation, unzigzag, zigzag,
+};
 use crate::{Bodies, Frame, Measured, particles};
 use glam::{Quat, Vec3};
 use shot::{Id, fingerprint::Fingerprint};
-use thiserror::Error;
 
-/// Largest error of a stored place, metres.
-pub const POSITION_ERROR_M: f32 = 5e-5;
 /// Largest error of a stored turn, radians.
 pub const ORIENTATION_ERROR_RAD: f32 = 1e-3;
 /// Largest error of a stored velocity component, m/s.
@@ -36,23 +36,8 @@ const ENTRY: usize = 20;
 const BODIES: u32 = 1;
 const PARTICLES: u32 = 2;
 const SCALED_BODIES: u32 = 3;
-/// Steps of a quaternion component over ±1/√2: an error of half a step in each
-/// of three components turns by at most 2 · √3 · half a step, and a little
-/// more where the largest component is near the others.
-const TURN_STEPS: f32 = 2047.0;
 /// Most bodies in one block, bounded before anything is allocated.
 const MAX_COUNT: usize = 1 << 24;
-
-/// Why bytes are not a frame.
-#[derive(Clone, Debug, PartialEq, Eq, Error)]
-pub enum DecodeError {
-    /// The file ends early or does not begin as a frame does.
-    #[error("not a frame file: {0}")]
-    NotAFrame(&'static str),
-    /// The bytes were changed after they were written.
-    #[error("the frame file is damaged: its checksum does not match")]
-    Damaged,
-}
 
 /// The first bytes of a frame file.
 #[derive(Clone, Copy, Debug, PartialEq)]
@@ -253,7 +238,7 @@ fn encode_bodies(bodies: &Bodies) -> Vec<u8> {
         );
     }
     for part in 0..3 {
-        put(&mut |i| u32::from(pack_turn(bodies.orientations[i])[part]), COLUMNS[1].1);
+        put(&mut |i| u32::from(pack_orientation(bodies.orientations[i])[part]), COLUMNS[1].1);
     }
     for axis in 0..3 {
         put(&mut |i| zigzag(quantise(bodies.velocities[i][axis], 2.0 * VELOCITY_ERROR, 23)), COLUMNS[2].1);
@@ -317,51 +302,9 @@ fn decode_bodies(block: &[u8], n: usize, scaled: bool) -> Result<Bodies, DecodeE
         get(4, &mut |i, value| bodies.scales[i] = f32::from_bits(value));
     }
     for (orientation, packed) in bodies.orientations.iter_mut().zip(packed) {
-        *orientation = unpack_turn(packed);
+        *orientation = unpack_orientation(packed);
     }
     Ok(bodies)
-}
-
-pub(crate) fn quantise(value: f32, step: f32, bits: u32) -> i32 {
-    let most = f64::from((1u32 << (bits - 1)) - 1);
-    (f64::from(value) / f64::from(step)).round().clamp(-most, most) as i32
-}
-
-fn zigzag(value: i32) -> u32 {
-    ((value << 1) ^ (value >> 31)) as u32
-}
-
-fn unzigzag(value: u32) -> i32 {
-    (value >> 1) as i32 ^ -((value & 1) as i32)
-}
-
-/// The three smallest components over ±1/√2, twelve bits each; the index of
-/// the largest in the top bits of the first two.
-pub(crate) fn pack_turn(orientation: Quat) -> [u16; 3] {
-    let q = orientation.normalize().to_array();
-    let largest = (0..4).max_by(|&a, &b| q[a].abs().total_cmp(&q[b].abs())).expect("four components");
-    let sign = if q[largest] < 0.0 { -1.0 } else { 1.0 };
-    let mut packed = [0u16; 3];
-    let others = (0..4).filter(|&i| i != largest);
-    for (slot, i) in packed.iter_mut().zip(others) {
-        let scaled = q[i] * sign * std::f32::consts::SQRT_2;
-        *slot = ((scaled * TURN_STEPS).round() as i32 + 2048).clamp(0, 4095) as u16;
-    }
-    packed[0] |= ((largest & 1) << 12) as u16;
-    packed[1] |= ((largest >> 1) << 12) as u16;
-    packed
-}
-
-pub(crate) fn unpack_turn(packed: [u16; 3]) -> Quat {
-    let largest = usize::from((packed[0] >> 12) & 1) | usize::from((packed[1] >> 12) & 1) << 1;
-    let mut q = [0f32; 4];
-    let mut sum = 0.0;
-    for (i, slot) in (0..4).filter(|&i| i != largest).zip(packed) {
-        q[i] = (i32::from(slot & 4095) - 2048) as f32 / TURN_STEPS * std::f32::consts::FRAC_1_SQRT_2;
-        sum += q[i] * q[i];
-    }
-    q[largest] = (1.0 - sum).max(0.0).sqrt();
-    Quat::from_array(q).normalize()
 }
 
 #[cfg(test)]

@@ -27,15 +27,17 @@ mod files;
 mod frame;
 mod particles;
 mod poster;
+mod quantise;
 mod run;
 mod wire;
 
 pub use codec::{
-    ANGULAR_VELOCITY_ERROR, DecodeError, Header, ORIENTATION_ERROR_RAD, POSITION_ERROR_M, VELOCITY_ERROR,
-    decode, decode_into, encode, read_header, read_measured,
+    ANGULAR_VELOCITY_ERROR, Header, ORIENTATION_ERROR_RAD, VELOCITY_ERROR, decode, decode_into, encode,
+    read_header, read_measured,
 };
 pub use files::write_whole;
 pub use frame::{Bodies, Event, Frame, Measured, Particles, Turnover};
 pub use particles::{PARTICLE_AGE_ERROR_S, PARTICLE_SIZE_ERROR, PARTICLE_VELOCITY_ERROR};
+pub use quantise::{DecodeError, POSITION_ERROR_M};
 pub use run::{Manifest, ManifestElement, RunError, RunFolder, RunLock, Track};
 pub use wire::wire;

@@ -9,8 +9,8 @@
 //! after the other. Values are differences from the base. The last group is
 //! filled up with copies of its last value.
 
-use crate::codec::{pack_turn, quantise, unpack_turn};
-use crate::{DecodeError, POSITION_ERROR_M, Particles};
+use crate::Particles;
+use crate::quantise::{DecodeError, POSITION_ERROR_M, pack_orientation, quantise, unpack_orientation};
 use bitpacking::{BitPacker, BitPacker4x};
 use glam::Vec3;
 use rayon::prelude::*;
@@ -67,7 +67,7 @@ pub(crate) fn encode(particles: &Particles) -> Vec<u8> {
     });
     if orientations {
         for part in 0..3 {
-            put(&|i| i32::from(pack_turn(particles.orientations[i])[part]));
+            put(&|i| i32::from(pack_orientation(particles.orientations[i])[part]));
         }
     }
     if weights {
@@ -130,7 +130,7 @@ pub(crate) fn decode(bytes: &[u8], n: usize, particles: &mut Particles) -> Resul
         let mut unpacked = [[0u32; GROUP]; 3];
         (0..3).for_each(|part| groups.unpack(10 + part, group, &mut unpacked[part]));
         for (i, orientation) in orientations.iter_mut().enumerate() {
-            *orientation = unpack_turn([0, 1, 2].map(|part| unpacked[part][i] as u16));
+            *orientation = unpack_orientation([0, 1, 2].map(|part| unpacked[part][i] as u16));
         }
     });
     particles.weights.par_chunks_mut(GROUP).enumerate().for_each(|(group, weights)| {

@@ -1,9 +1,9 @@
 //! The light that arrives along a ray.
 
 use crate::light::{Towards, basis};
-use crate::render::Settings;
 use crate::sampler::Sampler;
 use crate::scene::Scene;
+use crate::settings::Settings;
 use glam::Vec3;
 
 /// Longest path, in surfaces met.

@@ -22,6 +22,7 @@
 #![forbid(unsafe_code)]
 #![warn(missing_docs)]
 
+mod assets;
 mod bsdf;
 mod camera;
 pub mod display;
@@ -33,13 +34,16 @@ mod render;
 mod sample;
 mod sampler;
 mod scene;
+mod settings;
 mod sky;
 mod surface;
 
+pub use assets::{Assets, SceneError};
 pub use camera::Lens;
 pub use gate::in_gate;
 pub use light::Environment;
-pub use render::{Picture, Settings, render};
+pub use render::{Picture, render};
 pub use sample::{Sample, sample};
-pub use scene::{Assets, Scene, SceneError};
+pub use scene::Scene;
+pub use settings::Settings;
 pub use sky::sky_map;

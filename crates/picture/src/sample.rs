@@ -1,7 +1,8 @@
 //! A few tiles of a picture, by which the time and the size of the whole are forecast.
 
-use crate::render::{Picture, Settings, TILE, pixel};
+use crate::render::{Picture, TILE, pixel};
 use crate::scene::Scene;
+use crate::settings::Settings;
 use rayon::prelude::*;
 use std::time::Instant;
 

@@ -1,78 +1,24 @@
 //! A frame of a shot, ready to be rendered.
 
+use crate::assets::{Assets, Model, SceneError};
 use crate::bsdf::Bsdf;
 use crate::camera::Lens;
-use crate::light::{Emitters, Environment, Sky, SunLight};
+use crate::light::{Emitters, Sky, SunLight};
 use crate::particles::{ParticleShapes, shown};
 use crate::sampler::hash;
 use crate::sky::sky_light;
 use crate::surface::{DataImages, Surface};
 use frames::Frame;
-use geometry::{Bounds, Bvh, Hit, Mesh, Meshes, MissingMesh, Ray, Tree};
+use geometry::{Bounds, Hit, MissingMesh, Ray, Tree};
 use glam::{Quat, Vec3};
 use shot::{
     Element, ElementKind, Id, Shape, Shot,
     look::Look,
-    motion::{NotFinite, Sampler},
+    motion::Sampler,
     particles::{Form, Particles, Show, Turned, own_random},
     world::{Pose, World},
 };
-use std::collections::HashMap;
-use std::sync::{Arc, Mutex};
-use thiserror::Error;
-
-/// Files a shot uses, loaded.
-#[derive(Default)]
-pub struct Assets {
-    /// Meshes by asset name.
-    pub meshes: Meshes,
-    /// Environment images by asset name.
-    pub environments: HashMap<String, Arc<Environment>>,
-    /// Shapes with their hierarchies, kept from frame to frame.
-    models: Mutex<HashMap<String, Arc<Model>>>,
-}
-
-struct Model {
-    mesh: Mesh,
-    bvh: Bvh,
-}
-
-impl Assets {
-    fn model(&self, shape: &Shape) -> Result<Arc<Model>, MissingMesh> {
-        let key = serde_json::to_string(shape).expect("a shape serialises");
-        let mut models = self.models.lock().expect("no thread panicked with the lock");
-        if let Some(model) = models.get(&key) {
-            return Ok(model.clone());
-        }
-        let mesh = self.meshes.mesh(shape)?;
-        let bvh = Bvh::build(&mesh.positions, &mesh.triangles);
-        let model = Arc::new(Model { mesh, bvh });
-        models.insert(key, model.clone());
-        Ok(model)
-    }
-}
-
-/// Why a shot cannot be rendered.
-#[derive(Clone, Debug, PartialEq, Error)]
-pub enum SceneError {
-    /// The document has a fault.
-    #[error("{0}")]
-    Fault(String),
-    /// A formula gives no finite value.
-    #[error(transparent)]
-    NotFinite(#[from] NotFinite),
-    /// There is no camera.
-    #[error("the shot has no camera; add one and choose it")]
-    NoCamera,
-    /// An asset is missing.
-    #[error("{element}: {asset} is not there")]
-    MissingAsset {
-        /// Name of the element.
-        element: String,
-        /// The asset.
-        asset: String,
-    },
-}
+use std::sync::Arc;
 
 struct Instance {
     model: Arc<Model>,

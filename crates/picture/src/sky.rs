@@ -1,7 +1,7 @@
 //! Skies of a shot, and a map of them.
 
+use crate::assets::{Assets, SceneError};
 use crate::light::{Environment, Sky, SkyImage};
-use crate::scene::{Assets, SceneError};
 use glam::{Quat, Vec3};
 use shot::{Element, ElementKind, Shot, light::SkySource};
 

@@ -26,12 +26,11 @@ mod bake;
 pub mod colliders;
 pub mod forces;
 mod particles;
+mod simulation;
 pub mod solids;
 mod solver;
 
 pub use bake::{Bake, BakeError, CHECKPOINT_EVERY, Outcome, Progress, bake, fresh, resume};
 pub use particles::not_to_be_born;
-pub use solver::{
-    BlowUp, PrepareContext, PrepareError, SOLVERS, Saved, SavedPart, Simulation, Solver, SolverKind, Step,
-    Wants,
-};
+pub use simulation::{SOLVERS, Simulation};
+pub use solver::{BlowUp, PrepareContext, PrepareError, Saved, SavedPart, Solver, SolverKind, Step, Wants};

@@ -12,13 +12,12 @@ use picture::{Scene, Settings, render};
 use serde::{Deserialize, Serialize};
 use shot::{Shot, Timing};
 use simulate::{Bake, Outcome, bake};
-use std::collections::HashMap;
 use std::fs::File;
 use std::io::Seek;
 use std::ops::{ControlFlow, RangeInclusive};
 use std::path::{Path, PathBuf};
+use std::sync::Arc;
 use std::sync::atomic::{AtomicBool, AtomicU32, Ordering};
-use std::sync::{Arc, Mutex};
 use std::time::{Duration, Instant};
 use utoipa::ToSchema;
 
@@ -117,37 +116,6 @@ impl FilmSettings {
             return bad(format!("samples: {} is outside 1 to 65536", self.samples));
         }
         Ok(())
-    }
-}
-
-/// The films being rendered. One is rendered at a time; others wait.
-#[derive(Default)]
-pub struct Films {
-    at_work: Mutex<HashMap<i64, Arc<AtomicBool>>>,
-    /// Held by the film that is being rendered.
-    one_at_a_time: Mutex<()>,
-    progress: Mutex<HashMap<i64, (u32, f32)>>,
-}
-
-impl Films {
-    /// Frames done and seconds left of a film at work.
-    pub fn progress(&self, film: i64) -> Option<(u32, f32)> {
-        lock(&self.progress).get(&film).copied()
-    }
-
-    fn stop(&self, film: i64) {
-        if let Some(stop) = lock(&self.at_work).get(&film) {
-            stop.store(true, Ordering::Release);
-        }
-    }
-
-    /// Takes a job off the list, if it is the one that is on it.
-    fn remove(&self, film: i64, job: &Arc<AtomicBool>) {
-        let mut at_work = lock(&self.at_work);
-        if at_work.get(&film).is_some_and(|on| Arc::ptr_eq(on, job)) {
-            at_work.remove(&film);
-            lock(&self.progress).remove(&film);
-        }
     }
 }
 
@@ -363,7 +331,7 @@ impl Studio {
     /// Removes a film's files, once no job writes to them.
     pub async fn remove_film(self: &Arc<Self>, film: i64) -> Result<()> {
         let studio = self.clone();
-        crate::api::blocking(move || {
+        crate::jobs::blocking(move || {
             // It was told to stop, and does so within a tile of a picture.
             let until = Instant::now() + Duration::from_secs(60);
             while lock(&studio.films.at_work).contains_key(&film) && Instant::now() < until {

@@ -1,6 +1,7 @@
 //! Work that goes on beside requests: each job has a thread of its own, and
 //! ends whatever happens in it.
 
+use crate::error::Error;
 use std::panic::{AssertUnwindSafe, catch_unwind};
 use std::sync::{Mutex, MutexGuard, PoisonError};
 
@@ -34,6 +35,13 @@ impl<F: FnMut()> Drop for AtEnd<F> {
     fn drop(&mut self) {
         (self.0)();
     }
+}
+
+/// Runs CPU-bound work off the async threads.
+pub(crate) async fn blocking<T: Send + 'static>(
+    work: impl FnOnce() -> Result<T, Error> + Send + 'static,
+) -> Result<T, Error> {
+    tokio::task::spawn_blocking(work).await.map_err(|error| Error::Internal(error.to_string()))?
 }
 
 #[cfg(test)]

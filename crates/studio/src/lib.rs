@@ -6,6 +6,7 @@
 
 pub mod api;
 pub mod assets;
+pub mod at_work;
 pub mod cli;
 pub mod demo;
 pub mod error;

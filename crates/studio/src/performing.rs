@@ -41,7 +41,7 @@ pub(crate) async fn begin(studio: Arc<Studio>, shot: i64, from: u32) -> Result<S
     // The processor is needed here.
     studio.playing.stop(shot);
     let run = studio.folder(&studio.store.current_run(shot).await?);
-    let performing = crate::api::blocking(move || {
+    let performing = crate::jobs::blocking(move || {
         let meshes = studio.loader.meshes(&studio.data, &document)?;
         let simulation =
             resume(&document, &meshes, &run, from).map_err(|error| Error::Bad(error.to_string()))?;
@@ -83,7 +83,7 @@ impl Stand {
     ) -> Result<T> {
         let mut performing =
             self.performing.take().ok_or_else(|| Error::Internal("what was performed is lost".to_owned()))?;
-        let (performing, result) = crate::api::blocking(move || {
+        let (performing, result) = crate::jobs::blocking(move || {
             let result = work(&mut performing);
             Ok((performing, result))
         })

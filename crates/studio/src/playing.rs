@@ -1,60 +1,16 @@
 //! Playing is baking: frames that are missing or stale are computed in order,
 //! in the background, into the shot's current run.
 
+use crate::at_work::Signals;
 use crate::error::Result;
 use crate::jobs::{AtEnd, guarded, lock};
 use crate::studio::{Event, Studio};
 use frames::RunFolder;
-use shot::{Shot, fingerprint::fingerprints};
 use simulate::{Bake, Outcome, bake};
-use std::collections::HashMap;
 use std::ops::ControlFlow;
-use std::sync::atomic::{AtomicBool, Ordering};
-use std::sync::{Arc, Mutex};
+use std::sync::Arc;
+use std::sync::atomic::Ordering;
 use std::time::Instant;
-
-/// The shots being computed.
-#[derive(Default)]
-pub struct Playing {
-    shots: Mutex<HashMap<i64, Arc<Signals>>>,
-}
-
-#[derive(Default)]
-struct Signals {
-    stop: AtomicBool,
-    changed: AtomicBool,
-}
-
-impl Playing {
-    /// Tells the computing of a shot that what it depends on has changed. It
-    /// hashes both shots: not to be called where others wait.
-    pub fn changed(&self, shot: i64, before: &Shot, now: &Shot) {
-        let Some(signals) = lock(&self.shots).get(&shot).cloned() else { return };
-        if fingerprints(before) != fingerprints(now) {
-            signals.changed.store(true, Ordering::Release);
-        }
-    }
-
-    /// Whether a shot is being computed.
-    pub fn is_on(&self, shot: i64) -> bool {
-        lock(&self.shots).contains_key(&shot)
-    }
-
-    /// Stops computing a shot, after the frame at hand.
-    pub fn stop(&self, shot: i64) {
-        if let Some(signals) = lock(&self.shots).get(&shot) {
-            signals.stop.store(true, Ordering::Release);
-        }
-    }
-
-    /// Takes a job off the list, if it is the one that is on it.
-    fn remove(&self, shot: i64, job: &Arc<Signals>) {
-        let mut shots = lock(&self.shots);
-        if shots.get(&shot).is_some_and(|on| Arc::ptr_eq(on, job)) {
-            shots.remove(&shot);
-        }
-    }
-}
 
 impl Studio {
     /// Starts computing a shot's missing frames, unless that is under way.

@@ -1,10 +1,9 @@
 //! The application's state: the data folder, the store, and what is at work.
 
 use crate::assets::Loader;
+use crate::at_work::{Films, Playing};
 use crate::error::{Error, Result};
-use crate::films::Films;
 use crate::jobs::guarded;
-use crate::playing::Playing;
 use crate::store::{RunRow, Step, Store};
 use frames::{Frame, RunFolder};
 use serde::Serialize;
@@ -185,7 +184,7 @@ impl Studio {
     /// Saves a change of a shot: checked, stored, told, and taken up by what is playing.
     pub async fn change(self: &Arc<Self>, shot: i64, base: i64, label: &str, document: &Shot) -> Result<i64> {
         let (checked, data) = (document.clone(), self.data.clone());
-        crate::api::blocking(move || {
+        crate::jobs::blocking(move || {
             let faults = checked.faults();
             if !faults.is_empty() {
                 return Err(Error::Faults(faults));

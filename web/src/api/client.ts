@@ -1,6 +1,14 @@
 // Requests to the server. Errors carry its problem document.
 import { decodeFrame, type ViewportFrame } from "../viewport/frames";
-import type { components } from "./schema.gen";
+import type { components, paths } from "./schema.gen";
+
+/** A path of the server's description with its parameters filled in. */
+type Filled<Path> = Path extends `${infer Before}{${string}}${infer After}`
+  ? `${Before}${string | number}${Filled<After>}`
+  : Path;
+/** An address that the server answers to, with or without a query. */
+type Address = Filled<keyof paths> | `${Filled<keyof paths>}?${string}`;
+type Method = "GET" | "POST" | "PATCH" | "DELETE";
 
 export type Schemas = components["schemas"];
 export type Card = Schemas["Card"];
@@ -48,7 +56,7 @@ export class Problem extends Error {
   }
 }
 
-async function request(method: string, path: string, body?: unknown): Promise<Response> {
+async function request(method: Method, path: Address, body?: unknown): Promise<Response> {
   const raw = body instanceof Blob || body instanceof ArrayBuffer;
   const init: RequestInit = { method };
   if (body !== undefined) {
@@ -64,8 +72,8 @@ async function request(method: string, path: string, body?: unknown): Promise<Re
   if (response.ok) return response;
   const text = await response.text();
   try {
-    const problem = JSON.parse(text);
-    throw new Problem(response.status, problem.type, problem.detail, problem.head);
+    const problem: Schemas["Problem"] = JSON.parse(text);
+    throw new Problem(response.status, problem.type, problem.detail, problem.head ?? undefined);
   } catch (error) {
     if (error instanceof Problem) throw error;
     throw new Problem(response.status, "", text || response.statusText);
@@ -82,12 +90,12 @@ function body(file: File): File {
   return file;
 }
 
-const json = async <T>(method: string, path: string, body?: unknown): Promise<T> =>
+const json = async <T>(method: Method, path: Address, body?: unknown): Promise<T> =>
   (await request(method, path, body)).json();
-const none = async (method: string, path: string, body?: unknown): Promise<void> => {
+const none = async (method: Method, path: Address, body?: unknown): Promise<void> => {
   await request(method, path, body);
 };
-const bytes = async (path: string): Promise<ArrayBuffer> => (await request("GET", path)).arrayBuffer();
+const bytes = async (path: Address): Promise<ArrayBuffer> => (await request("GET", path)).arrayBuffer();
 
 /** Where forces are felt, and what is tried in place of the shot. */
 type Probe = Omit<Schemas["Probe"], "tried"> & {
@@ -141,8 +149,8 @@ export const api = {
     ),
   modelElements: (id: number, model: { name: string; asset: Schemas["Asset"]; separate: boolean }) =>
     json<ModelElements>("POST", `/api/shots/${id}/assets/elements`, model),
-  poster: (id: number, revision: number) => `/api/shots/${id}/poster.png?revision=${revision}`,
-  runPoster: (run: number) => `/api/runs/${run}/poster.png`,
+  poster: (id: number, revision: number): Address => `/api/shots/${id}/poster.png?revision=${revision}`,
+  runPoster: (run: number): Address => `/api/runs/${run}/poster.png`,
   differences: (run: number) => json<Schemas["RunDifference"][]>("GET", `/api/runs/${run}/differences`),
   gate: (id: number, elements: number[]) =>
     json<CheckEntry[]>("GET", `/api/shots/${id}/gate?elements=${elements.join(",")}`),
@@ -170,10 +178,10 @@ export const api = {
   stopFilm: (film: number) => none("POST", `/api/films/${film}/stop`),
   resumeFilm: (film: number) => none("POST", `/api/films/${film}/resume`),
   deleteFilm: (film: number) => none("DELETE", `/api/films/${film}`),
-  filmFrame: (film: number, frame: number) => `/api/films/${film}/frames/${frame}/picture.png`,
-  filmLinear: (film: number, frame: number) => `/api/films/${film}/frames/${frame}/linear.exr`,
-  filmFrames: (film: number) => `/api/films/${film}/frames.zip`,
-  movie: (film: number) => `/api/films/${film}/film.mp4`,
+  filmFrame: (film: number, frame: number): Address => `/api/films/${film}/frames/${frame}/picture.png`,
+  filmLinear: (film: number, frame: number): Address => `/api/films/${film}/frames/${frame}/linear.exr`,
+  filmFrames: (film: number): Address => `/api/films/${film}/frames.zip`,
+  movie: (film: number): Address => `/api/films/${film}/film.mp4`,
 };
 
 /** What the server tells every open page; `resync` comes after a break of the connection. */

@@ -1,6 +1,7 @@
 <script lang="ts">
   import Thread from "./Thread.svelte";
-  import { values, type Target } from "../state/values.svelte";
+  import type { Target } from "../state/target";
+  import { values } from "../state/values.svelte";
 
   interface Props {
     label: string;

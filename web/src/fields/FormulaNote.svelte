@@ -2,7 +2,7 @@
   import { api, type Schemas } from "../api/client";
   import { playback } from "../state/playback.svelte";
   import { shot } from "../state/shot.svelte";
-  import type { Target } from "../state/values.svelte";
+  import type { Target } from "../state/target";
 
   /** What a formula gives, or what is wrong with it and where, while it is typed. */
   let { target, typed, value }: { target: Target; typed: string; value?: number } = $props();

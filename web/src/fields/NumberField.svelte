@@ -3,7 +3,8 @@
   import FormulaNote from "./FormulaNote.svelte";
   import Thread from "./Thread.svelte";
   import { performing } from "../state/performing.svelte";
-  import { values, type Target } from "../state/values.svelte";
+  import type { Target } from "../state/target";
+  import { values } from "../state/values.svelte";
 
   interface Props {
     label: string;

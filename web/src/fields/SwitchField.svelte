@@ -1,7 +1,8 @@
 <script lang="ts">
   // A switch that can be keyed.
   import Thread from "./Thread.svelte";
-  import { values, type Target } from "../state/values.svelte";
+  import type { Target } from "../state/target";
+  import { values } from "../state/values.svelte";
 
   let { label, target }: { label: string; target: Target } = $props();
 </script>

@@ -8,7 +8,8 @@
   import { playback } from "../state/playback.svelte";
   import { threads } from "../state/scale.svelte";
   import { shot } from "../state/shot.svelte";
-  import { values, type Target } from "../state/values.svelte";
+  import type { Target } from "../state/target";
+  import { values } from "../state/values.svelte";
 
   let { label, target }: { label: string; target: Target } = $props();
 

@@ -2,7 +2,8 @@
   import type { Vector } from "../api/client";
   import Thread from "./Thread.svelte";
   import NumberField from "./NumberField.svelte";
-  import { values, type Target } from "../state/values.svelte";
+  import type { Target } from "../state/target";
+  import { values } from "../state/values.svelte";
 
   interface Props {
     label: string;

@@ -8,7 +8,7 @@ import { notices } from "./notices.svelte";
 import { playback } from "./playback.svelte";
 import { selection } from "./selection.svelte";
 import { shot, solidOf } from "./shot.svelte";
-import type { Target } from "./values.svelte";
+import type { Target } from "./target";
 
 export interface Held {
   element: number | null;

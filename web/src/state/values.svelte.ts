@@ -4,14 +4,7 @@ import { channelsOf, withKey, withoutKey, keysOf, type Channel, type Value } fro
 import { performing } from "./performing.svelte";
 import { playback } from "./playback.svelte";
 import { shot } from "./shot.svelte";
-
-/** A value of some elements, the first one shown; of the shot itself where there is none. */
-export interface Target {
-  element: Element | null;
-  ids: number[];
-  /** Path below the element, such as `kind.solid.body.friction` or `placement.position_m[1]`. */
-  path: string;
-}
+import type { Target } from "./target";
 
 /** How a value changes: not at all, by keys, by keys with one at this frame, by a formula. */
 export type How = "constant" | "keyed" | "here" | "formula";

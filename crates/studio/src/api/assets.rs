@@ -1,9 +1,10 @@
 //! Files that a shot uses: taken in, taken apart into elements, and given back.
 
+use super::input::State;
 use super::input::{Input, Path, Query, Upload};
-use super::{State, blocking};
 use crate::assets;
 use crate::error::{Error, Result};
+use crate::jobs::blocking;
 use axum::Json;
 use axum::extract::State as Extract;
 use axum::http::header;

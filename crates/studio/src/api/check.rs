@@ -1,9 +1,10 @@
 //! The Check list, with its one-press fixes.
 
+use super::input::State;
 use super::input::{Input, Path};
 use super::shots::{ShotState, state};
-use super::{State, blocking};
 use crate::error::{Error, Result};
+use crate::jobs::blocking;
 use axum::Json;
 use axum::extract::State as Extract;
 use frames::Event;

@@ -1,11 +1,12 @@
 //! What the Viewport draws of an element, and the files elements use.
 
+use super::input::State;
 use super::input::{Input, Path, Query};
 use super::motion::{sampled, solved_in};
 use super::shots::{ShotState, state};
-use super::{State, blocking};
 use crate::assets;
 use crate::error::{Error, Result};
+use crate::jobs::blocking;
 use axum::Json;
 use axum::extract::State as Extract;
 use axum::http::{HeaderMap, StatusCode, header};

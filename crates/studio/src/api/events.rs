@@ -2,7 +2,8 @@
 //! of the shot a page watches, as they are computed. A page that reads too
 //! slowly misses messages, is told so by `resync`, and asks again.
 
-use super::{State, blocking};
+use super::input::State;
+use crate::jobs::blocking;
 use crate::studio::{Event, Studio};
 use axum::extract::ws::{Message, WebSocket, WebSocketUpgrade};
 use axum::response::Response;

@@ -1,9 +1,10 @@
 //! Films and stills.
 
+use super::input::State;
 use super::input::{Input, Path};
-use super::{State, blocking};
 use crate::error::{Error, Result};
 use crate::films::FilmSettings;
+use crate::jobs::blocking;
 use crate::store::FilmRow;
 use crate::studio::{Event, Studio};
 use axum::Json;

@@ -1,9 +1,10 @@
 //! The part of the Check list that looks through the camera.
 
 use super::check::CheckEntry;
+use super::input::State;
 use super::input::{Path, Query};
-use super::{State, blocking};
 use crate::error::{Error, Result};
+use crate::jobs::blocking;
 use axum::Json;
 use axum::extract::State as Extract;
 use frames::{Frame, RunFolder};

@@ -1,6 +1,6 @@
 //! Undo, redo, history and named versions.
 
-use super::State;
+use super::input::State;
 use super::input::{Input, Path, Query};
 use super::shots::{ShotState, state};
 use crate::error::{Error, Result};

@@ -1,12 +1,18 @@
 //! What requests bring: rejections are problem documents like any other error.
 
 use crate::error::{Error, Result};
+use crate::studio::Studio;
 use axum::body::{Body, Bytes, to_bytes};
+use axum::extract::State as AxumState;
 use axum::extract::{FromRequest, FromRequestParts, Json, Request};
 use axum::http::header::CONTENT_LENGTH;
 use axum::http::request::Parts;
 use interchange::MAX_FILE;
 use serde::de::DeserializeOwned;
+use std::sync::Arc;
+
+/// The application, as handlers take it.
+pub(crate) type State = AxumState<Arc<Studio>>;
 
 /// A JSON body.
 pub(crate) struct Input<T>(pub T);

@@ -20,7 +20,7 @@ mod shots;
 use crate::error::{Error, Problem};
 use crate::studio::Studio;
 use axum::Router;
-use axum::extract::{DefaultBodyLimit, Request, State as AxumState};
+use axum::extract::{DefaultBodyLimit, Request};
 use axum::middleware::Next;
 use axum::response::{IntoResponse, Response};
 use std::sync::Arc;
@@ -29,8 +29,6 @@ use utoipa_axum::router::OpenApiRouter;
 use utoipa_axum::routes;
 
 pub(crate) use check::overlaps;
-
-pub(crate) type State = AxumState<Arc<Studio>>;
 
 /// Largest body of a request that is not an upload, bytes.
 const MAX_BODY: usize = 16 << 20;
@@ -144,11 +142,4 @@ pub fn description() -> serde_json::Value {
         assert!(taken.is_none(), "two schemas are called {name}");
     }
     value
-}
-
-/// Runs CPU-bound work off the async threads.
-pub(crate) async fn blocking<T: Send + 'static>(
-    work: impl FnOnce() -> Result<T, Error> + Send + 'static,
-) -> Result<T, Error> {
-    tokio::task::spawn_blocking(work).await.map_err(|error| Error::Internal(error.to_string()))?
 }

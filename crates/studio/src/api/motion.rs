@@ -1,8 +1,9 @@
 //! What changes with time, and what forces do, for the Viewport, the Timeline and the Sheet.
 
+use super::input::State;
 use super::input::{Input, Path, Query};
-use super::{State, blocking};
 use crate::error::{Error, Result};
+use crate::jobs::blocking;
 use axum::Json;
 use axum::extract::State as Extract;
 use axum::http::header;

@@ -1,6 +1,6 @@
 //! Outlines to be made curves of: letters and drawings.
 
-use super::State;
+use super::input::State;
 use super::input::{Input, Query, Upload};
 use crate::error::{Error, Result};
 use axum::Json;

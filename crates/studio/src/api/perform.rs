@@ -2,7 +2,7 @@
 //! each frame, and gets the frame that the simulation answers with. What was
 //! performed is saved as keys when the page says so, and when it is cut off.
 
-use super::State;
+use super::input::State;
 use super::input::{Path, Query};
 use crate::error::Error;
 use crate::performing::{Stand, begin};

@@ -1,9 +1,10 @@
 //! Runs: playing, freshness, frames, measures, kept runs.
 
+use super::input::State;
 use super::input::{Input, Path, Query};
 use super::shots::{ShotState, state};
-use super::{State, blocking};
 use crate::error::{Error, Result};
+use crate::jobs::blocking;
 use crate::studio::Event;
 use axum::Json;
 use axum::extract::State as Extract;

@@ -1,9 +1,11 @@
 //! Shots: cards, documents, changes, whole shots out and in.
 
+use super::input::State;
 use super::input::{Input, Path, Query, Upload};
-use super::{State, blocking, patching};
+use super::patching;
 use crate::assets::{self, sha256};
 use crate::error::{Error, Result};
+use crate::jobs::blocking;
 use crate::store::{Packed, ShotRow};
 use axum::Json;
 use axum::extract::State as Extract;

@@ -1,6 +1,6 @@
 //! The pier that Saltmarket's shots have in common.
 
-use super::{File, assets, set};
+use super::{File, assets};
 use glam::Vec3;
 use shot::{
     Copies, Element, ElementKind, Moves, Shape, Shot, Weight,
@@ -26,8 +26,27 @@ pub(super) fn pier(name: &str) -> Shot {
     shot.add(deck);
 
     // Well below the deck, out to the horizon.
-    set::tide(&mut shot, 0.45);
+    tide(&mut shot, 0.45);
     shot
+}
+
+/// The tide: a wide sheet with waves that drifts past, `speed_m_s` in x.
+fn tide(shot: &mut Shot, speed_m_s: f32) {
+    let mut tide = Element::solid("Tide", Shape::plane(190.0, 190.0), Moves::Animated).at(0.0, -1.6, 0.0);
+    let solid = tide.as_solid_mut().expect("a solid");
+    solid.look = Look {
+        albedo: Vec3::new(0.010, 0.026, 0.032),
+        roughness: 0.07,
+        normal_image: Some("waves".to_owned()),
+        normal_strength: 0.85,
+        image_repeat: 34.0,
+        ..Look::default()
+    };
+    let seconds = 6.0;
+    let mut drift = Channel::keyed([(1.0, 0.0f32), (1.0 + 24.0 * f64::from(seconds), speed_m_s * seconds)]);
+    drift.keys.iter_mut().for_each(|key| key.interpolation = shot::motion::Interpolation::Linear);
+    drift.after = shot::motion::Outside::Continue;
+    shot.add(tide.keyed("placement.position_m[0]", drift));
 }
 
 /// A solid that stays where it is.

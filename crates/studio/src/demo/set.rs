@@ -5,12 +5,7 @@
 
 use super::quay::{self, still};
 use glam::{Vec2, Vec3};
-use shot::{
-    Collision, Copies, Element, ElementKind, Moves, Shape, Shot,
-    light::AreaLight,
-    look::Look,
-    motion::{Channel, Interpolation},
-};
+use shot::{Collision, Copies, Element, ElementKind, Shape, Shot, light::AreaLight, look::Look};
 use std::f32::consts::FRAC_PI_2;
 
 /// Light of the lamps, evening and night.
@@ -45,25 +40,6 @@ fn in_copies(mut element: Element, count: [u32; 3], spacing_m: Vec3, jitter: f32
 
 fn mesh(asset: &str) -> Shape {
     Shape::Mesh { asset: asset.to_owned(), scale: 1.0 }
-}
-
-/// The tide: a wide sheet with waves that drifts past, `speed_m_s` in x.
-pub(super) fn tide(shot: &mut Shot, speed_m_s: f32) {
-    let mut tide = Element::solid("Tide", Shape::plane(190.0, 190.0), Moves::Animated).at(0.0, -1.6, 0.0);
-    let solid = tide.as_solid_mut().expect("a solid");
-    solid.look = Look {
-        albedo: Vec3::new(0.010, 0.026, 0.032),
-        roughness: 0.07,
-        normal_image: Some("waves".to_owned()),
-        normal_strength: 0.85,
-        image_repeat: 34.0,
-        ..Look::default()
-    };
-    let seconds = 6.0;
-    let mut drift = Channel::keyed([(1.0, 0.0f32), (1.0 + 24.0 * f64::from(seconds), speed_m_s * seconds)]);
-    drift.keys.iter_mut().for_each(|key| key.interpolation = Interpolation::Linear);
-    drift.after = shot::motion::Outside::Continue;
-    shot.add(tide.keyed("placement.position_m[0]", drift));
 }
 
 /// The far shore: hills, and the lit windows of a town below them.
