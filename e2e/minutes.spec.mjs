@@ -91,11 +91,16 @@ test("all of Five minutes", async ({ page }) => {
   await page.keyboard.press("w");
   await expect(page.getByRole("button", { name: "Show what forces do" })).toHaveAttribute("aria-pressed", "true");
   await page.keyboard.press("w");
-  // 10. Perform with a slider.
-  await page.keyboard.press("p");
+  // 10. Perform with a slider, at a quarter of the speed.
+  await tabTo(page, page.getByRole("button", { name: "×1", exact: true }));
   await page.keyboard.press("Enter");
-  await expect(page.getByTestId("performing")).toHaveText(/now/, { timeout: 60_000 });
+  await expect(page.getByRole("button", { name: "×0.25", exact: true })).toBeVisible();
+  await page.keyboard.press("Home");
+  await page.keyboard.press("p");
+  await tabTo(page, page.getByRole("button", { name: "Play", exact: true }));
+  await page.keyboard.press("Enter");
   await tabTo(page, page.getByRole("slider", { name: "Strength" }));
+  await expect(page.getByTestId("performing")).toHaveText(/now/, { timeout: 60_000 });
   for (let i = 0; i < 5; i++) await page.keyboard.press("ArrowRight");
   await leave(page);
   await tabTo(page, page.getByRole("button", { name: "Stop", exact: true }));

@@ -62,13 +62,16 @@
     if (found.length > 0) pick(found[0].item.run);
   }
 
-  /** Letters typed before the field has the focus are the query's. */
+  /** Letters typed before the field has the focus are the query's; Enter means the first entry then too. */
   function typeAhead(event: KeyboardEvent) {
-    if (!desk.finder || event.ctrlKey || event.metaKey || event.altKey || event.key.length !== 1) return;
+    if (!desk.finder || event.ctrlKey || event.metaKey || event.altKey) return;
+    const enters = event.key === "Enter";
+    if (!enters && event.key.length !== 1) return;
     if ((event.target as HTMLElement).matches("[role=dialog] *")) return;
     event.preventDefault();
     event.stopPropagation();
-    query += event.key;
+    if (!enters) query += event.key;
+    else if (found.length > 0) pick(found[0].item.run);
   }
 
   function pick(run: () => unknown) {

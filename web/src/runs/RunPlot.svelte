@@ -23,7 +23,7 @@
   let words = $derived(`${Number(highest.toPrecision(3))}${unit ? ` ${unit}` : ""}`);
 </script>
 
-<figure
+<div
   class="min-w-0"
   role="img"
   aria-label={`${name} over frames ${extent.first} to ${extent.last}, at most ${words}`}
@@ -52,7 +52,7 @@
       vector-effect="non-scaling-stroke"
     />
   </svg>
-  <figcaption class="mt-0.5 flex justify-between text-soft">
+  <p class="mt-0.5 flex justify-between text-soft">
     <span>{name}</span><span>at most {words}</span>
-  </figcaption>
-</figure>
+  </p>
+</div>

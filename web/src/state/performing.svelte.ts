@@ -8,7 +8,7 @@ import { notices } from "./notices.svelte";
 import { playback } from "./playback.svelte";
 import { selection } from "./selection.svelte";
 import { shot, solidOf } from "./shot.svelte";
-import type { Target } from "./target";
+import { meant, type Target } from "./target";
 
 export interface Held {
   element: number | null;
@@ -88,13 +88,13 @@ class Performing {
 
   /** Takes what a hand gives a value, until it is let go. */
   hold(target: Target, value: Value) {
-    const ids = target.element ? target.ids : [null];
+    const ids = target.element ? meant(target).map(({ id }) => id) : [null];
     for (const element of ids) this.#hold({ element, path: target.path, value });
   }
 
   /** Lets go of what has this path. */
   release(target: Target) {
-    const ids = target.element ? target.ids : [null];
+    const ids = target.element ? meant(target).map(({ id }) => id) : [null];
     for (const element of ids) this.#release(element, target.path);
   }
 

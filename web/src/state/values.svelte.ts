@@ -4,15 +4,10 @@ import { channelsOf, withKey, withoutKey, keysOf, type Channel, type Value } fro
 import { performing } from "./performing.svelte";
 import { playback } from "./playback.svelte";
 import { shot } from "./shot.svelte";
-import type { Target } from "./target";
+import { meant, pointer, type Target } from "./target";
 
 /** How a value changes: not at all, by keys, by keys with one at this frame, by a formula. */
 export type How = "constant" | "keyed" | "here" | "formula";
-
-/** A path below a document as a JSON pointer. */
-export function pointer(path: string): string {
-  return `/${path.replaceAll(/\[(\d+)\]/g, "/$1").replaceAll(".", "/")}`;
-}
 
 function read(owner: unknown, path: string): unknown {
   const parts = pointer(path).split("/").slice(1);
@@ -20,23 +15,6 @@ function read(owner: unknown, path: string): unknown {
     (at, part) => (at as Record<string, unknown> | null | undefined)?.[part],
     owner,
   );
-}
-
-/**
- * Whether an element has the value that another one has at a path: the same kind all the way down.
- * Of a choice, such as density or mass, it must have chosen the same.
- */
-export function has(element: Element, like: Element, path: string): boolean {
-  const parts = pointer(path).split("/").slice(1);
-  let [own, other]: unknown[] = [element, like];
-  for (const [i, part] of parts.entries()) {
-    if (typeof own !== "object" || own === null || typeof other !== "object" || other === null) return false;
-    const choice = Object.keys(other).length === 1 && part in other;
-    if ((choice || i < parts.length - 1) && !(part in own)) return false;
-    own = (own as Record<string, unknown>)[part];
-    other = (other as Record<string, unknown>)[part];
-  }
-  return true;
 }
 
 /** Where an element lies in a document; the document itself for none. */
@@ -125,20 +103,10 @@ class Values {
     return Object.entries(all).filter(([path]) => split(path)?.[0] === target.path);
   }
 
-  /** The elements that a target means: of those selected with its own, the ones that have the value. */
-  #meant({ element, ids, path }: Target): Element[] {
-    if (!element) return [];
-    const others = ids.filter((id) => id !== element.id).map((id) => shot.element(id));
-    return [
-      element,
-      ...others.filter((other) => other !== undefined && has(other, element, path)),
-    ] as Element[];
-  }
-
   /** Whether the elements meant have different values now. */
   differ(target: Target): boolean {
     if (target.ids.length < 2 || !target.element) return false;
-    const [own, ...others] = this.#meant(target).map((element) =>
+    const [own, ...others] = meant(target).map((element) =>
       JSON.stringify(read(this.now(element), target.path) ?? null),
     );
     return others.some((other) => other !== own);
@@ -160,10 +128,10 @@ class Values {
   }
 
   #edit(target: Target, label: string, make: (document: Shot, id: number | null) => Operation[]) {
-    const meant = this.#meant(target);
-    const more = meant.length > 1 ? ` and ${meant.length - 1} more` : "";
+    const all = meant(target);
+    const more = all.length > 1 ? ` and ${all.length - 1} more` : "";
     const of = target.element ? ` of ${target.element.name}${more}` : "";
-    const ids = target.element ? meant.map(({ id }) => id) : [null];
+    const ids = target.element ? all.map(({ id }) => id) : [null];
     return shot.edit(`${label}${of}`, (document) => ids.flatMap((id) => make(document, id)));
   }
 

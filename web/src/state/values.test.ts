@@ -3,8 +3,8 @@ import { api, type Element, type Operation, type Shot } from "../api/client";
 import { nameOf } from "./channels";
 import { playback } from "./playback.svelte";
 import { shot } from "./shot.svelte";
-import type { Target } from "./target";
-import { channelOperations, pointer, values } from "./values.svelte";
+import { pointer, type Target } from "./target";
+import { channelOperations, values } from "./values.svelte";
 
 const PLACE = "placement.position_m";
 const element = (channels?: object) =>

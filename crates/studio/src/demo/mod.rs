@@ -18,7 +18,8 @@ use crate::assets::{examine, path};
 use crate::error::{Error, Result};
 use crate::studio::Studio;
 use frames::write_whole;
-use shot::Shot;
+use shot::{Asset, Shot};
+use std::collections::HashMap;
 use std::path::Path;
 
 /// A file a sample shot uses: name of the asset, name of the file, bytes.
@@ -57,13 +58,23 @@ const SAMPLES: &[Sample] = &[
     sample!("Jar of light", jar_of_light, 110),
 ];
 
-fn build(sample: &Sample, folder: &Path) -> Result<Shot> {
+/// Assets that are in a folder already, by name: the samples share most.
+type Known = HashMap<&'static str, Asset>;
+
+fn build(sample: &Sample, folder: &Path, known: &mut Known) -> Result<Shot> {
     let (mut shot, files) = (sample.make)();
     shot.poster = Some(sample.poster);
     std::fs::create_dir_all(folder.join("assets"))?;
     for (name, file, bytes) in files {
-        let asset = examine(file, &bytes)?.asset;
-        write_whole(&path(folder, &asset)?, &bytes)?;
+        let asset = match known.get(name) {
+            Some(asset) => asset.clone(),
+            None => {
+                let asset = examine(file, &bytes)?.asset;
+                write_whole(&path(folder, &asset)?, &bytes)?;
+                known.insert(name, asset.clone());
+                asset
+            }
+        };
         shot.assets.insert(name.to_owned(), asset);
     }
     let faults = shot.faults();
@@ -76,8 +87,9 @@ pub async fn seed(studio: &Studio) -> Result<()> {
         return Ok(());
     }
     let project = studio.store.project("Saltmarket").await?;
+    let mut known = Known::new();
     for sample in SAMPLES {
-        let shot = build(sample, &studio.data)?;
+        let shot = build(sample, &studio.data, &mut known)?;
         let id = studio.store.add_shot(project, &shot, "Sample shot").await?;
         studio.take_poster(id, sample.picture)?;
     }
@@ -95,6 +107,6 @@ pub fn write(name: &str, folder: &Path) -> Result<()> {
     let sample = SAMPLES.iter().find(|sample| sample.name == name).ok_or_else(|| {
         Error::Bad(format!("there is no sample \"{name}\"; there are {}", names.join(", ")))
     })?;
-    let shot = build(sample, folder)?;
+    let shot = build(sample, folder, &mut Known::new())?;
     Ok(write_whole(&folder.join("shot.json"), shot::write(&shot).as_bytes())?)
 }

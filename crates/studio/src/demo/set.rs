@@ -7,6 +7,7 @@ use super::quay::{self, still};
 use glam::{Vec2, Vec3};
 use shot::{Collision, Copies, Element, ElementKind, Shape, Shot, light::AreaLight, look::Look};
 use std::f32::consts::FRAC_PI_2;
+use std::sync::LazyLock;
 
 /// Light of the lamps, evening and night.
 #[derive(Clone, Copy)]
@@ -157,12 +158,15 @@ pub(super) fn rim(shot: &mut Shot, at: Vec3, radiance: f32, colour: Vec3) {
     shot.add(light.at(at.x, at.y, at.z).turned(x, y, z));
 }
 
-/// The files of the set.
+/// The files of the set, made once however many shots use them.
 pub(super) fn files() -> Vec<super::File> {
-    let mut files = quay::files();
-    files.push(("waves", "waves.png", super::assets::waves()));
-    files.push(("stripes", "stripes.png", super::assets::stripes()));
-    files.push(("hills", "hills.obj", super::assets::hills()));
-    files.push(("boat", "boat.obj", super::assets::boat()));
-    files
+    static FILES: LazyLock<Vec<super::File>> = LazyLock::new(|| {
+        let mut files = quay::files();
+        files.push(("waves", "waves.png", super::assets::waves()));
+        files.push(("stripes", "stripes.png", super::assets::stripes()));
+        files.push(("hills", "hills.obj", super::assets::hills()));
+        files.push(("boat", "boat.obj", super::assets::boat()));
+        files
+    });
+    FILES.clone()
 }
