@@ -50,7 +50,7 @@ pub fn in_gate(
         if let Some(solid) = element.as_solid() {
             let Ok(mesh) = meshes.mesh(&solid.shape) else { continue };
             let (centre, radius) = (mesh.bounds().centre(), 0.5 * mesh.bounds().size().length());
-            let Some(bodies) = frame.bodies.get(&element.id).filter(|bodies| bodies.len() > 0) else {
+            let Some(bodies) = frame.bodies.get(&element.id).filter(|bodies| !bodies.is_empty()) else {
                 continue;
             };
             let any = (0..bodies.len()).any(|i| {
@@ -59,7 +59,7 @@ pub fn in_gate(
                     && sees(bodies.positions[i] + bodies.orientations[i] * centre * scale, radius * scale)
             });
             seen.insert(element.id, any);
-        } else if let Some(particles) = frame.particles.get(&element.id).filter(|of| of.len() > 0) {
+        } else if let Some(particles) = frame.particles.get(&element.id).filter(|of| !of.is_empty()) {
             let step = particles.len().div_ceil(PARTICLES);
             let any =
                 (0..particles.len()).step_by(step).any(|i| sees(particles.positions[i], particles.sizes[i]));

@@ -1143,6 +1143,7 @@ export interface components {
         Card: {
             /** @description What it shows, in a line. */
             about: string;
+            /** @description Bodies that move. */
             bodies: number;
             /**
              * Format: int64
