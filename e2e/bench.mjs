@@ -252,7 +252,7 @@ for (const [name, cost] of Object.entries({ selecting, scrolling, typing }))
     };
     const motion = Object.fromEntries(paths.map((path) => [path, channel(path)]));
     const solid = { shape: { box: { size_m: [0.2, 0.2, 0.2] } }, body: { moves: "animated", drag: 1 }, look: {} };
-    patch.push({ op: "add", path: "/elements/-", value: { id: i + 100, name: `Crate ${i}`, kind: { solid }, motion } });
+    patch.push({ op: "add", path: "/elements/-", value: { id: i + 100, name: `Crate ${i}`, kind: { solid }, channels: motion } });
   }
   const saved = await page.request.patch(`${server.address}/api/shots/${id}`, {
     data: { base: revision, label: "Crowd", patch },

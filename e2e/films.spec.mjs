@@ -45,6 +45,7 @@ test("a lit still of a cast look comes out as PNG and EXR", async ({ page }) => 
   await add(page, "Plane");
   await add(page, "Sphere");
   await dropIntoViewport(page, "rope.png", png);
+  await page.getByRole("dialog").getByRole("button", { name: /^A look's image/ }).click();
   await tab(page, "Look");
   for (const [field, value] of [
     ["Albedo, red green blue", "0.9 0.1 0.1"],

@@ -27,6 +27,13 @@ async function key(page, value, frame) {
   await expect(page.getByRole("button", { name: `Remove the key of ${value} at frame ${frame}` })).toBeVisible();
 }
 
+/** Changes the chosen keys by the menu. */
+async function change(page, name) {
+  await page.getByRole("toolbar", { name: "Keys chosen" }).getByRole("button", { name: "Change" }).click();
+  await page.getByRole("menuitem", { name }).click();
+  await expect(page.getByRole("menu")).toHaveCount(0);
+}
+
 test("any value is keyed at a press, moved on the Timeline, and constant again without keys", async ({ page }) => {
   await ball(page, "Keyed");
   await key(page, "friction", 5);
@@ -70,17 +77,16 @@ test("keys are boxed, mirrored, repeated, copied and pasted", async ({ page }) =
   await page.keyboard.up("Shift");
   const tools = page.getByRole("toolbar", { name: "Keys chosen" });
   await expect(tools).toContainText("2 keys");
-  await tools.getByRole("button", { name: "Change" }).click();
-  await page.getByRole("menuitem", { name: "Mirror" }).click();
+  await change(page, "Mirror");
   await saved(page, "mirrored");
   await goTo(page, 2, 1, 24);
   await expect(field(page, "Place x")).toHaveValue("2");
   await keysOf(page, "Sphere").first().click();
   await keysOf(page, "Sphere").nth(1).click({ modifiers: ["Shift"] });
-  await tools.getByRole("button", { name: "Repeat" }).click();
+  await change(page, "Repeat");
   await expect(keysOf(page, "Sphere")).toHaveCount(3);
   await keysOf(page, "Sphere").first().click();
-  await tools.getByRole("button", { name: "Copy" }).click();
+  await change(page, "Copy");
   await goTo(page, 20, 1, 24);
   await page.keyboard.press("Shift+V");
   await expect(timeline(page).getByRole("button", { name: "Key of Sphere at frame 20" })).toBeVisible();

@@ -7,7 +7,7 @@ use rayon::prelude::*;
 use std::time::Instant;
 
 /// Tiles rendered.
-const TILES: u32 = 16;
+const TILES: u32 = 32;
 /// Paths a pixel in them, at most.
 const SAMPLES: u32 = 16;
 

@@ -254,6 +254,8 @@ export async function add(addable: Addable, at?: Vector) {
   desk.tab = "shape";
   await tick();
   if (desk.viewport && !desk.viewport.seesSelection()) desk.viewport.frameSelection();
+  // A menu or dialog that closes gives the focus back first.
+  requestAnimationFrame(() => desk.viewport?.focus());
 }
 
 /** Takes in files: a mesh becomes a body, a drawing a curve, an environment the sky; what an image is, is asked. */
