@@ -168,7 +168,7 @@ test("an image is laid on the selected body, an environment becomes the sky", as
   await expect(page.getByText("Zenith")).toBeVisible();
 });
 
-test("a dropped image is asked what it is: a backdrop, the sky, a map of births", async ({ page }) => {
+test("a dropped image is asked what it is: a backdrop, the sky, or only an image", async ({ page }) => {
   await newShot(page, server.address, { name: "Asked" });
   await dropIntoViewport(page, "far.png", png);
   const asked = page.getByRole("dialog", { name: "What is far?" });
@@ -186,8 +186,11 @@ test("a dropped image is asked what it is: a backdrop, the sky, a map of births"
   await expect(page.getByText("From the image “dusk”.")).toBeVisible();
   await add(page, "Particles");
   await dropIntoViewport(page, "mask.png", png);
-  await page.getByRole("dialog").getByRole("button", { name: /^A map of births/ }).click();
-  await saved(page, "Map of births");
+  const last = page.getByRole("dialog", { name: "What is mask?" });
+  // Born at a point, they have no place for a map.
+  await expect(last.getByRole("button", { name: /^A map of births/ })).toBeDisabled();
+  await last.getByRole("button", { name: "Only keep it among the images" }).click();
+  await saved(page, "mask.png taken in");
 });
 
 test("a change of a field is made on all that is selected, and fields that differ say so", async ({ page }) => {

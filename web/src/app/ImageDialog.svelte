@@ -31,7 +31,7 @@
       name: "A map of births",
       note: particles.length
         ? `${named(particles.map((of) => of.id))}: more are born where the image is bright.`
-        : "Add particles to have a map of where they are born.",
+        : "Needs particles that are born on a surface or a grid.",
       off: particles.length === 0,
       run: (of) => images.asMap(of),
     },

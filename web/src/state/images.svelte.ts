@@ -1,5 +1,6 @@
 // An image that was dropped, until it is said what it is.
 import type { Element, Operation, Schemas, Shot } from "../api/client";
+import { desk } from "./desk.svelte";
 import { shot, freeName } from "./shot.svelte";
 import { selection } from "./selection.svelte";
 
@@ -34,9 +35,9 @@ class Images {
     return selection.ids.filter((id) => "solid" in (shot.element(id)?.kind ?? {}));
   }
 
-  /** The particles that a map of births would be for: those selected, else all. */
+  /** The particles that a map of births would be for: those selected, else all. They are born where UVs are. */
   get particles(): Element[] {
-    const all = shot.elements.filter((element) => "particles" in element.kind);
+    const all = shot.elements.filter(mappable);
     const chosen = all.filter((element) => selection.has(element.id));
     return chosen.length > 0 ? chosen : all;
   }
@@ -66,9 +67,17 @@ class Images {
       id = shot.nextElement(document);
       return backdrop(document, image, id);
     });
-    if (saved) selection.only(id);
-    return saved;
+    if (!saved) return;
+    selection.only(id);
+    desk.tab = "shape";
   }
+}
+
+/** Whether particles are born on a surface or a grid, so that a map can say where. */
+export function mappable({ kind }: Element): boolean {
+  if (!("particles" in kind)) return false;
+  const [[place, of]] = Object.entries(kind.particles.source ?? { point: {} }) as [string, { on?: string }][];
+  return place === "grid" || (["shape", "solid", "broken"].includes(place) && of.on !== "volume");
 }
 
 /**
