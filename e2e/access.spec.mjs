@@ -4,6 +4,9 @@ import { expect, test } from "./test.mjs";
 import { add, newShot, open } from "./desk.mjs";
 import { Server } from "./server.mjs";
 
+// A walk through everything takes minutes on a busy machine.
+test.describe.configure({ timeout: 420_000 });
+
 let server;
 test.beforeAll(async () => {
   server = await new Server().start("--demo");

@@ -11,6 +11,9 @@ const SIZES = [
   [2560, 1440],
 ];
 
+// A walk through everything takes minutes on a busy machine.
+test.describe.configure({ timeout: 420_000 });
+
 let server;
 test.beforeAll(async () => {
   server = await new Server().start("--demo");

@@ -3,6 +3,9 @@ import { computed, drawn, saved, shown, stretches } from "./desk.mjs";
 import { Server } from "./server.mjs";
 import { expect, test } from "./test.mjs";
 
+// A walk through everything takes minutes on a busy machine.
+test.describe.configure({ timeout: 420_000 });
+
 let server;
 test.beforeAll(async () => {
   server = await new Server().start("--demo");
