@@ -54,7 +54,9 @@ impl Studio {
             return Ok(bytes);
         }
         let shot = folder.manifest()?.shot;
-        let number = frame_of(&shot, folder);
+        // The run may have been kept before the chosen frame was computed.
+        let chosen = shot.poster.filter(|&number| folder.header(number).is_some());
+        let number = frame_of(&Shot { poster: chosen, ..shot.clone() }, folder);
         let bytes = self.render_poster(&shot, folder.read(number).ok().as_ref(), number)?;
         write_whole(&cache, &bytes)?;
         Ok(bytes)
@@ -70,12 +72,13 @@ impl Studio {
         Ok(write_whole(&self.pictures().join(format!("{id}-0-shipped.png")), bytes)?)
     }
 
-    /// A poster of the shot that was made of a computed frame.
+    /// The poster of the shot that was made of a computed frame; only the newest is kept.
     fn earlier_poster(&self, id: i64) -> Option<Vec<u8>> {
         let of_shot = format!("{id}-");
         let entries = std::fs::read_dir(self.pictures()).into_iter().flatten().flatten();
         let names = entries.filter_map(|entry| entry.file_name().into_string().ok());
-        let name = names.filter(|name| name.starts_with(&of_shot) && !name.ends_with("-staged.png")).max()?;
+        let mut of_frames = names.filter(|name| name.starts_with(&of_shot) && !name.ends_with("-staged.png"));
+        let name = of_frames.next()?;
         std::fs::read(self.pictures().join(name)).ok()
     }
 

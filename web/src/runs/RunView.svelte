@@ -19,7 +19,7 @@
   let box: HTMLElement;
   let viewport = $state.raw<Viewport | null>(null);
   let there = $state(true);
-  /** Stands the elements that no solver moves; asked for at each frame only where one of them moves. */
+  /** Where the document has the elements that no solver moves. */
   let staged = $state.raw<ViewportFrame | null>(null);
 
   onMount(() => {

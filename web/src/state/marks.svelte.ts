@@ -17,6 +17,7 @@ import {
 import { playback } from "./playback.svelte";
 import { selection } from "./selection.svelte";
 import { shot } from "./shot.svelte";
+import { pointer } from "./target";
 import { channelOperations } from "./values.svelte";
 
 /** A key of one value of an element, or, without a path, all its keys at a frame. */
@@ -67,8 +68,7 @@ export function changeChannels(
 
 function baseOperation(document: Shot, id: number, path: string, value: unknown): Operation {
   const index = document.elements.findIndex((e) => e.id === id);
-  const below = path.replaceAll(/\[(\d+)\]/g, "/$1").replaceAll(".", "/");
-  return { op: "add", path: `/elements/${index}/${below}`, value };
+  return { op: "add", path: `/elements/${index}${pointer(path)}`, value };
 }
 
 class Marks {

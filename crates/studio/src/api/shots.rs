@@ -194,14 +194,16 @@ pub(crate) async fn delete(Extract(studio): State, Path(id): Path<i64>) -> Resul
         studio.remove_film(film.id).await?;
     }
     blocking(move || {
-        for run in runs {
-            let folder = studio.folder(&run);
+        for run in &runs {
+            let folder = studio.folder(run);
             // A bake that was told to stop ends after the frame at hand.
             let until = Instant::now() + Duration::from_secs(60);
             while studio.playing.is_on(id) && Instant::now() < until {
                 std::thread::sleep(Duration::from_millis(5));
             }
             folder.remove()?;
+            // It may never have been made.
+            let _ = std::fs::remove_file(studio.poster_path_of_run(run.id));
         }
         studio.drop_pictures(id);
         Ok(())
