@@ -13,6 +13,7 @@ const SIZES = [
 
 // A walk through everything takes minutes on a busy machine.
 test.describe.configure({ timeout: 420_000 });
+test.use({ drawnPixels: 0.25 });
 
 let server;
 test.beforeAll(async () => {

@@ -7,7 +7,10 @@ const SHOWN = /status of (409|413|422)/;
 export const test = base.extend({
   /** Errors that a test brings about: a pattern of their texts. */
   expectedErrors: [null, { option: true }],
-  page: async ({ page, expectedErrors }, use) => {
+  /** Pixels that the Viewport draws for one of the page: few where a walk changes the window often. */
+  drawnPixels: [1, { option: true }],
+  page: async ({ page, expectedErrors, drawnPixels }, use) => {
+    await page.addInitScript((ratio) => Object.defineProperty(window, "devicePixelRatio", { value: ratio }), drawnPixels);
     const errors = [];
     const note = (text) => {
       if (!SHOWN.test(text) && !expectedErrors?.test(text)) errors.push(text);

@@ -29,6 +29,14 @@ export type MeasuredRun = Schemas["MeasuredRun"];
 export type BodyTrack = Schemas["BodyTrack"];
 export type Vector = [number, number, number];
 
+/** The names that a choice of the shot's description goes by, as `"box"` for `{ box: … }`. */
+export type NameOf<T> = T extends string ? T : T extends object ? keyof T & string : never;
+/** The name that a choice goes by. */
+export const kindOf = <T extends object | string>(value: T): NameOf<T> =>
+  (typeof value === "string" ? value : Object.keys(value)[0]) as NameOf<T>;
+/** What a choice holds under one of its names. */
+export type ChoiceOf<T, Name extends string> = T extends Record<Name, infer Content> ? Content : never;
+
 /** What a mesh file becomes. */
 export type ModelElements = Omit<Schemas["ModelElements"], "assets" | "elements"> & {
   assets: Record<string, Schemas["Asset"]>;

@@ -15,16 +15,17 @@
 
 {#each jobs.list as job (`${job.shot} ${job.film}`)}
   <div
-    class="flex items-center gap-2 rounded-full border border-line py-0.5 pr-1 pl-2.5 text-soft"
+    class="flex min-w-12 items-center gap-2 rounded-full border border-line py-0.5 pr-1 pl-2.5 text-soft"
     role="status"
+    title={words(job)}
   >
-    <span class="whitespace-nowrap">{words(job)}</span>
-    <span class="hidden h-1 w-12 overflow-hidden rounded bg-ground xl:block"
+    <span class="truncate">{words(job)}</span>
+    <span class="hidden h-1 w-12 flex-none overflow-hidden rounded bg-ground xl:block"
       ><span class="block h-full bg-aqua" style:width={`${(100 * job.done) / Math.max(1, job.total)}%`}
       ></span></span
     >
     <button
-      class="rounded-full p-0.5 hover:bg-raised"
+      class="flex-none rounded-full p-0.5 hover:bg-raised"
       aria-label={`Stop: ${label(job)}`}
       onclick={() => notices.attempt(() => jobs.stop(job))}><X size={13} /></button
     >

@@ -46,15 +46,18 @@
         /></svg
       >
     </button>
-    <span class="-ml-1 text-[13px] whitespace-nowrap"
+    <span
+      class="-ml-1 text-[13px] whitespace-nowrap {document && jobs.list.length
+        ? 'hidden min-[1200px]:inline'
+        : ''}"
       >{#if document}{shot.state?.project} <span class="mx-1 text-faint">/</span>{:else}<b>Bright Ripple</b
         >{/if}</span
     >
     {#if document}
       <h1 class="-ml-2 min-w-12 truncate text-[13px] font-[650]">{document.name}</h1>
-      <!-- What is at work takes the place of the facts, so that nothing else moves. -->
+      <!-- Jobs take the place of the facts and end in dots where there is no room, so that nothing else moves. -->
       {#if jobs.list.length}
-        <div class="flex min-w-0 flex-none gap-2"><Jobs /></div>
+        <div class="flex min-w-0 gap-2"><Jobs /></div>
       {:else}
         {#each [`${document.picture.width} × ${document.picture.height}`, `${document.timing.fps} fps`, `${document.timing.first} – ${document.timing.last}`] as fact (fact)}
           <span

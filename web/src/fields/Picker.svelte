@@ -1,14 +1,15 @@
-<script lang="ts">
+<script lang="ts" generics="T extends string">
   import ChevronDown from "@lucide/svelte/icons/chevron-down";
   import { Select } from "bits-ui";
 
   interface Props {
     label: string;
-    value: string;
-    options: [string, string][];
+    value: T;
+    /** Values and their words. */
+    options: [NoInfer<T>, string][];
     /** Without its label before it. */
     bare?: boolean;
-    onpick: (value: string) => void;
+    onpick: (value: NoInfer<T>) => void;
   }
   let { label, value, options, bare = false, onpick }: Props = $props();
   let shown = $derived(options.find(([key]) => key === value)?.[1] ?? value);
@@ -19,7 +20,7 @@
   <Select.Root
     type="single"
     {value}
-    onValueChange={onpick}
+    onValueChange={(next) => onpick(next as T)}
     items={options.map(([key, name]) => ({ value: key, label: name }))}
   >
     <Select.Trigger class="field flex items-center justify-between text-left" aria-label={label}

@@ -6,11 +6,12 @@
   import SwitchField from "../fields/SwitchField.svelte";
   import Tick from "../fields/Tick.svelte";
   import { attach } from "../state/attaching";
+  import { named } from "../state/options";
   import { shot } from "../state/shot.svelte";
 
   let { element }: { element: Element } = $props();
   let others = $derived(shot.elements.filter((e) => e.id !== element.id && !("sky" in e.kind)));
-  let choices = $derived(others.map((e): [string, string] => [String(e.id), e.name]));
+  let choices = $derived(named(others));
   let base = $derived(others.find((e) => e.id === element.attached?.to));
   let keep = $state(true);
   const set = (label: string, path: string, value: unknown) =>

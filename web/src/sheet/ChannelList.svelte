@@ -71,8 +71,7 @@
                 label={`After ${nameOf(path).toLowerCase()} key ${i + 1}`}
                 value={key.interpolation ?? "linear"}
                 options={INTERPOLATIONS}
-                onpick={(v) =>
-                  set(path, (c) => withChange(c, i, { interpolation: v as typeof key.interpolation }))}
+                onpick={(v) => set(path, (c) => withChange(c, i, { interpolation: v }))}
               />
               <button class="text-soft underline" onclick={() => playback.go(key.frame)}>Go</button>
               <button

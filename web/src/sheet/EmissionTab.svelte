@@ -1,10 +1,10 @@
 <script lang="ts">
-  import type { Element, Particles, Schemas } from "../api/client";
+  import { kindOf, type Element, type NameOf, type Particles, type Schemas } from "../api/client";
   import EmissionSource from "./EmissionSource.svelte";
   import NumberField from "../fields/NumberField.svelte";
   import Picker from "../fields/Picker.svelte";
   import Section from "../fields/Section.svelte";
-  import { forecast, kindOf } from "../state/particles";
+  import { forecast } from "../state/particles";
   import { shot } from "../state/shot.svelte";
   import { bytes } from "../state/time";
   import { values } from "../state/values.svelte";
@@ -16,13 +16,13 @@
   // What gives birth each time it happens.
   let each = $derived(broken ? "body" : "impacts" in from ? "hit" : "");
   let emission = $derived<Partial<Schemas["Emission"]>>(particles.emission ?? {});
-  let how = $derived(emission.schedule ?? { rate: { per_s: 200 } });
+  let schedule = $derived(emission.schedule ?? { rate: { per_s: 200 } });
   let start = $derived<Partial<Schemas["Start"]>>(particles.start ?? {});
   const at = (path: string) => ({ element, ids: selection.with(element.id), path: `kind.particles.${path}` });
   const set = (label: string, path: string, value: unknown) =>
     shot.set(`${label} of ${element.name}`, [element.id], `/kind/particles/${path}`, value);
 
-  let ways = $derived<[string, string][]>([
+  let ways = $derived<[NameOf<Schemas["EmissionSchedule"]>, string][]>([
     ["rate", each ? `so many a second of a ${each}` : "so many a second"],
     ["total", each ? `a number for each ${each}` : "a number over the frames"],
     ["burst", "all at once"],
@@ -30,13 +30,15 @@
   ]);
   let hides = $derived(broken ? ["rate", "burst"] : each ? ["burst"] : []);
   let keyed = $derived(
-    each !== "" || Object.keys(element.channels ?? {}).some((path) => /emission\.how|lifespan_s/.test(path)),
+    each !== "" ||
+      Object.keys(element.channels ?? {}).some((path) => /emission\.schedule|lifespan_s/.test(path)),
   );
   let foreseen = $derived(shot.document && forecast(particles, shot.document.timing, keyed));
 
-  function pickHow(next: string) {
-    const number = "total" in how ? how.total.count : "burst" in how ? how.burst.count : 1000;
-    const made: Record<string, Schemas["EmissionSchedule"]> = {
+  function pickSchedule(next: NameOf<Schemas["EmissionSchedule"]>) {
+    const number =
+      "total" in schedule ? schedule.total.count : "burst" in schedule ? schedule.burst.count : 1000;
+    const made: Record<typeof next, Schemas["EmissionSchedule"]> = {
       rate: { rate: { per_s: 200 } },
       total: { total: { count: number } },
       burst: { burst: { count: number } },
@@ -57,30 +59,30 @@
 >
   <Picker
     label="Born"
-    value={kindOf(how)}
-    options={ways.filter(([way]) => way === kindOf(how) || !hides.includes(way))}
-    onpick={pickHow}
+    value={kindOf(schedule)}
+    options={ways.filter(([way]) => way === kindOf(schedule) || !hides.includes(way))}
+    onpick={pickSchedule}
   />
-  {#if "rate" in how}
+  {#if "rate" in schedule}
     <NumberField label="Rate" unit="per s" step={10} target={at("emission.schedule.rate.per_s")} />
-  {:else if "total" in how}
+  {:else if "total" in schedule}
     <NumberField
       label="Number"
       step={100}
       whole
-      value={how.total.count}
+      value={schedule.total.count}
       oncommit={(v) => set("Number", "emission/schedule/total/count", v)}
     />
-  {:else if "burst" in how}
+  {:else if "burst" in schedule}
     <NumberField
       label="Number"
       step={100}
       whole
-      value={how.burst.count}
+      value={schedule.burst.count}
       oncommit={(v) => set("Number", "emission/schedule/burst/count", v)}
     />
   {/if}
-  {#if !("never" in how)}
+  {#if !("never" in schedule)}
     {#each [frame("From frame", "from_frame", "the start"), frame("To frame", "to_frame", "the end")] as field (field.part)}
       <NumberField
         label={field.label}
@@ -117,7 +119,7 @@
     options={[
       ["up", "along its own y"],
       ["normal", "out of the surface"],
-      ["channels", "the way its source moves"],
+      ["motion", "the way its source moves"],
     ]}
     onpick={(v) => set("Direction", "start/direction", v)}
   />

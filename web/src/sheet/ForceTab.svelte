@@ -1,5 +1,5 @@
 <script lang="ts">
-  import type { Element, Schemas } from "../api/client";
+  import { kindOf, type Element, type Schemas } from "../api/client";
   import ElementFilterFields from "../fields/ElementFilterFields.svelte";
   import NumberField from "../fields/NumberField.svelte";
   import Picker from "../fields/Picker.svelte";
@@ -7,13 +7,14 @@
   import SwitchField from "../fields/SwitchField.svelte";
   import VectorField from "../fields/VectorField.svelte";
   import { FORCE_FIELDS, FORCE_NAMES } from "../state/forces";
+  import { named } from "../state/options";
   import { shot, solidOf } from "../state/shot.svelte";
   import { values } from "../state/values.svelte";
   import { selection } from "../state/selection.svelte";
 
   let { element }: { element: Element } = $props();
   let force = $derived(("force" in element.kind ? element.kind.force : {}) as Schemas["Force"]);
-  let kind = $derived(Object.keys(force.kind)[0] as keyof typeof FORCE_FIELDS);
+  let kind = $derived(kindOf(force.kind));
   let settings = $derived((force.kind as Record<string, Record<string, unknown>>)[kind]);
   let push = $derived(settings.push as Schemas["Push"] | undefined);
   let regions = $derived(shot.elements.filter((e) => "region" in e.kind));
@@ -24,7 +25,6 @@
   const at = (path: string) => ({ element, ids: selection.with(element.id), path: `kind.force.${path}` });
   const set = (label: string, path: string, value: unknown) =>
     shot.set(`${label} of ${element.name}`, [element.id], `/kind/force/${path}`, value);
-  const named = (list: Element[]) => list.map((e): [string, string] => [String(e.id), e.name]);
   let kinds = $derived<[Schemas["ElementFilter"], string][]>([
     ...(solids.length > 1 ? [[{ kind: "solid" }, "All solids"] as [Schemas["ElementFilter"], string]] : []),
     ...(particleElements.length > 0
@@ -67,9 +67,9 @@
   {#if kind === "attract"}
     <Picker
       label="Towards"
-      value={settings.to == null ? "" : String(settings.to)}
+      value={settings.target == null ? "" : String(settings.target)}
       options={[["", "its own place"], ...named(targets)]}
-      onpick={(v) => set("Target", "kind/attract/to", v ? Number(v) : null)}
+      onpick={(v) => set("Target", "kind/attract/target", v ? Number(v) : null)}
     />
   {:else if kind === "along"}
     <Picker

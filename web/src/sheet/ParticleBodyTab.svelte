@@ -6,6 +6,7 @@
   import Picker from "../fields/Picker.svelte";
   import Section from "../fields/Section.svelte";
   import SwitchField from "../fields/SwitchField.svelte";
+  import { options } from "../state/options";
   import { shot } from "../state/shot.svelte";
   import { values } from "../state/values.svelte";
   import { selection } from "../state/selection.svelte";
@@ -19,11 +20,7 @@
     shot.set(`${label} of ${element.name}`, [element.id], `/kind/particles/${path}`, value);
   const clear = (label: string, path: string) => () => values.set(at(path), label, null);
   let solids = $derived(shot.elements.filter((e) => "solid" in e.kind));
-  let grounds = $derived(
-    shot.elements
-      .filter((e) => "solid" in e.kind || "curve" in e.kind)
-      .map((e): [string, string] => [String(e.id), e.name]),
-  );
+  let grounds = $derived(options((e) => "solid" in e.kind || "curve" in e.kind));
   const OUTCOMES: [Schemas["ContactOutcome"], string][] = [
     ["bounce", "bounce"],
     ["slide", "slide"],

@@ -1,26 +1,26 @@
 <script lang="ts">
-  import type { Element, Schemas } from "../api/client";
+  import { kindOf, type Element, type Schemas } from "../api/client";
   import NumberField from "../fields/NumberField.svelte";
   import Picker from "../fields/Picker.svelte";
   import Section from "../fields/Section.svelte";
   import SwitchField from "../fields/SwitchField.svelte";
   import VectorField from "../fields/VectorField.svelte";
   import { VOLUME_FIELDS, VOLUME_NAMES } from "../state/forces";
+  import { named } from "../state/options";
   import { shot } from "../state/shot.svelte";
   import { selection } from "../state/selection.svelte";
 
   let { element }: { element: Element } = $props();
   let region = $derived(("region" in element.kind ? element.kind.region : {}) as Schemas["Region"]);
-  let kind = $derived(Object.keys(region.volume)[0] as keyof typeof VOLUME_NAMES);
+  let kind = $derived(kindOf(region.volume));
   let parts = $derived("combined" in region.volume ? region.volume.combined.parts : []);
   let solids = $derived(shot.elements.filter((e) => "solid" in e.kind));
   let others = $derived(shot.elements.filter((e) => "region" in e.kind && e.id !== element.id));
   const at = (path: string) => ({ element, ids: selection.with(element.id), path: `kind.region.${path}` });
   const set = (label: string, path: string, value: unknown) =>
     shot.set(`${label} of ${element.name}`, [element.id], `/kind/region/${path}`, value);
-  const named = (list: Element[]) => list.map((e): [string, string] => [String(e.id), e.name]);
 
-  const WAYS: [string, string][] = [
+  const WAYS: [Schemas["Combine"], string][] = [
     ["add", "add"],
     ["multiply", "multiply"],
     ["subtract", "subtract"],
@@ -28,8 +28,8 @@
     ["maximum", "the most"],
   ];
 
-  function pickVolume(next: string) {
-    const begin: Record<string, unknown> = {
+  function pickVolume(next: typeof kind) {
+    const begin: Record<typeof kind, unknown> = {
       box: { size_m: [2, 2, 2] },
       sphere: { radius_m: 1 },
       half_space: {},
@@ -41,14 +41,14 @@
     return set("Volume", "volume", { [next]: begin[next] });
   }
   let choices = $derived(
-    Object.entries(VOLUME_NAMES).filter(
+    (Object.entries(VOLUME_NAMES) as [typeof kind, string][]).filter(
       ([key]) => (key !== "inside" || solids.length > 0) && (key !== "combined" || others.length > 0),
     ),
   );
 </script>
 
 <Section title="Volume">
-  <Picker label="Volume" value={kind} options={choices as [string, string][]} onpick={pickVolume} />
+  <Picker label="Volume" value={kind} options={choices} onpick={pickVolume} />
   {#each VOLUME_FIELDS[kind] ?? [] as field (field.part)}
     {@const target = at(`volume.${kind}.${field.part}`)}
     {#if field.vector}

@@ -1,4 +1,5 @@
 <script lang="ts">
+  import ShapeFields from "./ShapeFields.svelte";
   import ToParticlesFields from "./ToParticlesFields.svelte";
   import type { Element, Solid } from "../api/client";
   import NumberField from "../fields/NumberField.svelte";
@@ -11,23 +12,8 @@
 
   let { element, solid }: { element: Element; solid: Solid } = $props();
   let kind = $derived(Object.keys(solid.shape)[0]);
-  let parts = $derived(
-    Object.entries(Object.values(solid.shape)[0] as Record<string, number | number[] | string>),
-  );
   let copies = $derived(solid.copies);
-  const names: Record<string, string> = {
-    size_m: "Size",
-    edge_m: "Edge radius",
-    radius_m: "Radius",
-    length_m: "Length",
-    height_m: "Height",
-    major_radius_m: "Ring radius",
-    minor_radius_m: "Tube radius",
-    scale: "Scale",
-  };
-
   const of = (path: string) => ({ element, ids: selection.with(element.id), path: `kind.solid.${path}` });
-  const at = (part: string) => of(`shape.${kind}.${part}`);
   const setSolid = (label: string, part: string, value: unknown) =>
     shot.set(`${label} of ${element.name}`, [element.id], `/kind/solid/${part}`, value);
   const setCopies = (label: string, part: string, value: unknown) =>
@@ -35,23 +21,7 @@
 </script>
 
 <Section title={kind[0].toUpperCase() + kind.slice(1)}>
-  {#each parts as [part, value] (part)}
-    {#if Array.isArray(value) && value.length === 3}
-      <VectorField label={names[part] ?? part} unit="m" target={at(part)} />
-    {:else if Array.isArray(value)}
-      <NumberField label="Size x" unit="m" step={0.1} target={at(`${part}[0]`)} />
-      <NumberField label="Size z" unit="m" step={0.1} target={at(`${part}[1]`)} />
-    {:else if typeof value === "number"}
-      <NumberField
-        label={names[part] ?? part}
-        unit={part === "scale" ? "" : "m"}
-        step={0.01}
-        target={at(part)}
-      />
-    {:else}
-      <p class="text-soft">From the file “{value}”.</p>
-    {/if}
-  {/each}
+  <ShapeFields {element} ids={selection.with(element.id)} shape={solid.shape} path="kind.solid.shape" />
 </Section>
 <Section title="Copies" note={copies ? `${copies.count.reduce((a, b) => a * b, 1)} bodies` : ""}>
   {#if solid.from_particles != null}

@@ -14,7 +14,7 @@
   import ShapeTab from "./ShapeTab.svelte";
   import ShotTab from "./ShotTab.svelte";
   import ShowTab from "./ShowTab.svelte";
-  import type { Schemas } from "../api/client";
+  import { kindOf, type Schemas } from "../api/client";
   import { desk } from "../state/desk.svelte";
   import { FORCE_NAMES } from "../state/forces";
   import { selection } from "../state/selection.svelte";
@@ -50,7 +50,7 @@
     if (!element) return "";
     if (selection.ids.length > 1) return `and ${selection.ids.length - 1} more selected`;
     if ("force" in element.kind)
-      return `force: ${FORCE_NAMES[Object.keys(element.kind.force.kind)[0] as keyof typeof FORCE_NAMES].toLowerCase()}`;
+      return `force: ${FORCE_NAMES[kindOf(element.kind.force.kind)].toLowerCase()}`;
     if (particles) return "particles";
     if (!solid) return Object.keys(element.kind)[0].replace("_", " ");
     const body = solid.body;

@@ -1,6 +1,6 @@
 <script lang="ts">
   // What particles look like, and how they are judged in the Viewport.
-  import type { Element, Particles, Schemas } from "../api/client";
+  import { kindOf, type Element, type NameOf, type Particles, type Schemas } from "../api/client";
   import NumberField from "../fields/NumberField.svelte";
   import Picker from "../fields/Picker.svelte";
   import RampStops from "./RampStops.svelte";
@@ -9,7 +9,6 @@
   import Tick from "../fields/Tick.svelte";
   import { judging } from "../state/judging.svelte";
   import { notices } from "../state/notices.svelte";
-  import { kindOf } from "../state/particles";
   import { shot } from "../state/shot.svelte";
   import { selection } from "../state/selection.svelte";
 
@@ -22,7 +21,7 @@
   const set = (label: string, path: string, value: unknown) =>
     shot.set(`${label} of ${element.name}`, [element.id], `/kind/particles/show/${path}`, value);
 
-  function pickForm(next: string) {
+  function pickForm(next: NameOf<Schemas["Form"]>) {
     if (next === "streak") return set("Form", "form", { streak: { seconds: 0.02 } });
     if (next !== "copy") return set("Form", "form", next);
     if (!solids.length) return notices.say("There is no solid to copy. Add one first; it may be hidden.");
@@ -36,15 +35,15 @@
     return set("Copies", "form/copy/of", of);
   }
 
-  const bys: [string, string][] = [
+  const bys: [NameOf<Schemas["By"]>, string][] = [
     ["nothing", "nothing"],
     ["life", "share of life"],
     ["speed", "speed"],
     ["random", "chance"],
     ["map", "map where born"],
   ];
-  const by = (kind: string): Schemas["By"] =>
-    kind === "speed" ? { speed: { most_m_s: 5 } } : (kind as Schemas["By"]);
+  const by = (kind: NameOf<Schemas["By"]>): Schemas["By"] =>
+    kind === "speed" ? { speed: { most_m_s: 5 } } : kind;
 </script>
 
 <Section title="Drawn as">

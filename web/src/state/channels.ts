@@ -1,5 +1,5 @@
 // The words for channels.
-import type { Interpolation } from "./keys";
+import type { Channel, Interpolation } from "./keys";
 
 export const INTERPOLATIONS: [Interpolation, string][] = [
   ["hold", "hold"],
@@ -11,7 +11,7 @@ export const INTERPOLATIONS: [Interpolation, string][] = [
   ["free", "free handles"],
 ];
 
-export const OUTSIDE: [string, string][] = [
+export const OUTSIDE: [NonNullable<Channel["before"]>, string][] = [
   ["hold", "hold"],
   ["continue", "continue"],
   ["repeat", "repeat"],

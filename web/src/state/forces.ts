@@ -1,7 +1,8 @@
 // The fields of forces and regions, as their Sheets show them.
+import type { ChoiceOf, NameOf, Schemas } from "../api/client";
 
-export interface Field {
-  part: string;
+export interface Field<Part = string> {
+  part: Part;
   label: string;
   unit?: string;
   step?: number;
@@ -14,7 +15,10 @@ export interface Field {
   blank?: string;
 }
 
-export const FORCE_NAMES = {
+/** The fields of each kind, by the names that the shot's description has. */
+type Fields<T> = { [Kind in NameOf<T>]?: Field<keyof ChoiceOf<T, Kind>>[] };
+
+export const FORCE_NAMES: Record<NameOf<Schemas["ForceKind"]>, string> = {
   gravity: "Gravity",
   pull: "Pull",
   wind: "Wind",
@@ -25,7 +29,7 @@ export const FORCE_NAMES = {
   along: "Stream along a curve",
 };
 
-export const FORCE_FIELDS: Record<keyof typeof FORCE_NAMES, Field[]> = {
+export const FORCE_FIELDS: Required<Fields<Schemas["ForceKind"]>> = {
   gravity: [{ part: "acceleration", label: "Acceleration", unit: "m/s²", vector: true }],
   pull: [{ part: "force_n", label: "Force", unit: "N", step: 1 }],
   wind: [
@@ -68,9 +72,9 @@ export const FORCE_FIELDS: Record<keyof typeof FORCE_NAMES, Field[]> = {
   ],
 };
 
-export const VOLUME_NAMES = {
+export const VOLUME_NAMES: Record<NameOf<Schemas["Volume"]>, string> = {
   box: "Box",
-  ball: "Ball",
+  sphere: "Sphere",
   half_space: "Half-space",
   cylinder: "Cylinder",
   inside: "Inside a solid",
@@ -78,7 +82,7 @@ export const VOLUME_NAMES = {
   combined: "Combined",
 };
 
-export const VOLUME_FIELDS: Record<string, Field[]> = {
+export const VOLUME_FIELDS: Fields<Schemas["Volume"]> = {
   box: [{ part: "size_m", label: "Size", unit: "m", vector: true }],
   sphere: [{ part: "radius_m", label: "Radius", unit: "m", slide: [0, 10] }],
   cylinder: [

@@ -1,5 +1,5 @@
 // The values on an element's Sheet, by the names of their fields.
-import type { Element } from "../api/client";
+import { kindOf, type Element } from "../api/client";
 import { FORCE_FIELDS, VOLUME_FIELDS, type Field } from "./forces";
 
 export type Tab = "shape" | "body" | "events" | "look" | "placement";
@@ -41,12 +41,9 @@ export function parametersOf(element: Element): Parameter[] {
   const kind = Object.keys(element.kind)[0];
   const own =
     "force" in element.kind
-      ? named(
-          ["On", "Strength"],
-          FORCE_FIELDS[Object.keys(element.kind.force.kind)[0] as keyof typeof FORCE_FIELDS],
-        )
+      ? named(["On", "Strength"], FORCE_FIELDS[kindOf(element.kind.force.kind)])
       : "region" in element.kind
-        ? named(["Volume", "Width"], VOLUME_FIELDS[Object.keys(element.kind.region.volume)[0]])
+        ? named(["Volume", "Width"], VOLUME_FIELDS[kindOf(element.kind.region.volume)])
         : (PARAMETERS[kind] ?? []);
   return [...own, ...(kind === "sky" ? [] : PLACEMENT)];
 }

@@ -1,5 +1,5 @@
 import { expect, test } from "vitest";
-import { forecast, newThen, newWhen, sentence, type ParticleEvent } from "./particles";
+import { forecast, newAction, newTrigger, sentence, type ParticleEvent } from "./particles";
 
 const name = (id: number) => ({ 3: "Quay", 4: "Feathers", 5: "Scale", 6: "Front" })[id] ?? "?";
 const said = (entry: object) => sentence(entry as ParticleEvent, name);
@@ -23,11 +23,11 @@ test("what becomes of particles is read as a sentence", () => {
 });
 
 test("nothing begins as what there is nothing for", () => {
-  expect(newThen("become", 1, [], [])).toBeNull();
-  expect(newThen("solid", 1, [2], [])).toBeNull();
-  expect(newThen("trail", 1, [], [])).toEqual({ trail: { of: 1, per_s: 40 } });
-  expect(newWhen("region", undefined, 4)).toBeNull();
-  expect(newWhen("frame", undefined, 4)).toEqual({ frame: { frame: 4 } });
+  expect(newAction("become", 1, [], [])).toBeNull();
+  expect(newAction("solid", 1, [2], [])).toBeNull();
+  expect(newAction("trail", 1, [], [])).toEqual({ trail: { of: 1, per_s: 40 } });
+  expect(newTrigger("region", undefined, 4)).toBeNull();
+  expect(newTrigger("frame", undefined, 4)).toEqual({ frame: { frame: 4 } });
 });
 
 const SECOND = { first: 1, last: 25, fps: 24 };

@@ -1,17 +1,13 @@
 // The words and beginnings of what particles do.
-import type { Element, Particles, Schemas } from "../api/client";
+import type { Element, NameOf, Particles, Schemas } from "../api/client";
 
 export type Trigger = Schemas["Trigger"];
-export type Then = Schemas["Action"];
+export type Action = Schemas["Action"];
 export type ParticleEvent = Schemas["ParticleEvent"];
 export type Source = Schemas["Source"];
 type ElementFilter = Schemas["ElementFilter"];
 
 type Names = (id: number) => string;
-
-/** The one name of a value of one of several kinds. */
-export const kindOf = (value: object | string | undefined): string =>
-  value === undefined ? "" : typeof value === "string" ? value : Object.keys(value)[0];
 
 export function whoName(who: ElementFilter, name: Names): string {
   if (typeof who === "number") return name(who);
@@ -22,7 +18,7 @@ export function whoName(who: ElementFilter, name: Names): string {
 const either = (list: string[]) =>
   list.length < 2 ? list.join("") : `${list.slice(0, -1).join(", ")} or ${list[list.length - 1]}`;
 
-export function whenWords(trigger: Trigger, name: Names): string {
+export function triggerWords(trigger: Trigger, name: Names): string {
   if ("age" in trigger) return `${number(trigger.age.age_s)} s after its birth`;
   if ("end" in trigger) return "at the end of its life";
   if ("touch" in trigger) {
@@ -39,7 +35,7 @@ export function whenWords(trigger: Trigger, name: Names): string {
   return `once there are ${trigger.count.count}`;
 }
 
-export function thenWords(action: Then, name: Names): string {
+export function actionWords(action: Action, name: Names): string {
   if ("die" in action) return "die";
   if ("become" in action) return `become ${name(action.become.of)}`;
   if ("split" in action) {
@@ -54,15 +50,15 @@ export function thenWords(action: Then, name: Names): string {
 
 /** What becomes of particles, as a sentence. */
 export function sentence({ trigger, action, probability }: ParticleEvent, name: Names): string {
-  const words = `${whenWords(trigger, name)}, ${thenWords(action, name)}`;
+  const words = `${triggerWords(trigger, name)}, ${actionWords(action, name)}`;
   const some = probability !== undefined && probability < 1 ? `; ${number(100 * probability)} % do` : "";
   return words[0].toUpperCase() + words.slice(1) + some;
 }
 
 const number = (value: number) => String(Number(value.toPrecision(4)));
 
-/** What a moment begins as. */
-export function newWhen(kind: string, region: number | undefined, frame: number): Trigger | null {
+/** What a trigger begins as; null where there is no region for it. */
+export function newTrigger(kind: NameOf<Trigger>, region: number | undefined, frame: number): Trigger | null {
   switch (kind) {
     case "age":
       return { age: { age_s: 0.5 } };
@@ -83,8 +79,13 @@ export function newWhen(kind: string, region: number | undefined, frame: number)
   }
 }
 
-/** What an outcome begins as; null where there is nothing for it to become. */
-export function newThen(kind: string, own: number, others: number[], solids: number[]): Then | null {
+/** What an action begins as; null where there is no element for it to become. */
+export function newAction(
+  kind: NameOf<Action>,
+  own: number,
+  others: number[],
+  solids: number[],
+): Action | null {
   switch (kind) {
     case "die":
       return { die: {} };
@@ -99,7 +100,7 @@ export function newThen(kind: string, own: number, others: number[], solids: num
   }
 }
 
-export const WHENS: [string, string][] = [
+export const TRIGGERS: [NameOf<Trigger>, string][] = [
   ["touch", "when it touches"],
   ["age", "some time after its birth"],
   ["end", "at the end of its life"],
@@ -110,8 +111,8 @@ export const WHENS: [string, string][] = [
   ["count", "once there are so many"],
 ];
 
-/** When bodies become particles again. */
-export const BACKS: [string, string][] = [
+/** Triggers by which bodies become particles again. */
+export const BACKS: [NameOf<Trigger>, string][] = [
   ["slower", "once it is slower than"],
   ["age", "some time after it became a body"],
   ["region", "when in a region"],
@@ -119,7 +120,7 @@ export const BACKS: [string, string][] = [
   ["frame", "at a frame"],
 ];
 
-export const THENS: [string, string][] = [
+export const ACTIONS: [NameOf<Action>, string][] = [
   ["die", "die"],
   ["split", "split into others"],
   ["become", "become other particles"],

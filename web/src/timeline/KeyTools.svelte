@@ -26,9 +26,9 @@
     <Picker
       bare
       label="From these keys on"
-      value=""
+      value={"" as Interpolation | ""}
       options={[["", "go on…"], ...INTERPOLATIONS]}
-      onpick={(v) => v && marks.go(v as Interpolation)}
+      onpick={(v) => v && marks.go(v)}
     />
   </div>
   <DropdownMenu.Root>

@@ -1,0 +1,73 @@
+// Where particles are born, as the choices of a Picker.
+import { kindOf, type Element, type NameOf, type Schemas } from "../api/client";
+import { named, type Option } from "./options";
+import { solidOf } from "./shot.svelte";
+
+type Source = Schemas["Source"];
+type Part = Schemas["MeshPart"];
+
+const SHAPES = {
+  sphere: { sphere: { radius_m: 0.25 } },
+  box: { box: { size_m: [1, 1, 1], edge_m: 0 } },
+  plane: { plane: { size_m: [2, 2] } },
+  cylinder: { cylinder: { radius_m: 0.25, height_m: 0.5 } },
+  torus: { torus: { major_radius_m: 0.4, minor_radius_m: 0.05 } },
+} satisfies Partial<Record<NameOf<Schemas["Shape"]>, Schemas["Shape"]>>;
+
+/** A source as one of the choices: its kind, and which shape or element. */
+export function placeOf(source: Source): string {
+  if ("shape" in source) return `shape ${kindOf(source.shape.shape)}`;
+  if ("solid" in source) return `solid ${source.solid.solid}`;
+  if ("broken" in source) return `broken ${source.broken.solid}`;
+  if ("curve" in source) return `curve ${source.curve.curve}`;
+  if ("particles" in source) return `particles ${source.particles.of}`;
+  return kindOf(source);
+}
+
+/** All choices for the particles of an element, given the elements beside it. */
+export function places(source: Source, others: Element[]): Option[] {
+  const breaks = (e: Element) =>
+    solidOf(e)?.body?.breaking_impulse_n_s != null || ("broken" in source && source.broken.solid === e.id);
+  const each = (kind: string, words: (name: string) => string, test: (e: Element) => boolean) =>
+    named(others.filter(test)).map(([id, name]): Option => [`${kind} ${id}`, words(name)]);
+  const mesh = "shape" in source && "mesh" in source.shape.shape;
+  return [
+    ["point", "a point"],
+    ["grid", "a grid of points"],
+    ...Object.keys(SHAPES).map((name): Option => [`shape ${name}`, `a ${name} of its own`]),
+    ...(mesh ? [["shape mesh", "a mesh of its own"] as Option] : []),
+    ...each(
+      "solid",
+      (name) => name,
+      (e) => solidOf(e) !== undefined && solidOf(e)!.from_particles == null,
+    ),
+    ...each("broken", (name) => `${name} as it breaks`, breaks),
+    ...each(
+      "curve",
+      (name) => name,
+      (e) => "curve" in e.kind,
+    ),
+    ...each(
+      "particles",
+      (name) => name,
+      (e) => "particles" in e.kind,
+    ),
+    ["impacts", "hits of bodies"],
+  ];
+}
+
+/** The source that a choice begins as; null where it is not to be chosen. */
+export function newSource(place: string, on: Part, mapped: boolean): Source | null {
+  const [kind, which] = place.split(" ");
+  const id = Number(which);
+  if (kind === "point") return { point: {} };
+  if (kind === "grid") return { grid: { count: [10, 1, 10], spacing_m: [0.1, 0.1, 0.1] } };
+  if (kind === "shape")
+    return which in SHAPES ? { shape: { shape: SHAPES[which as keyof typeof SHAPES], on } } : null;
+  if (kind === "solid") return { solid: { solid: id, on } };
+  // A map has no weight inside a body.
+  if (kind === "broken") return { broken: { solid: id, on: mapped ? on : "volume" } };
+  if (kind === "curve") return { curve: { curve: id } };
+  if (kind === "particles") return { particles: { of: id } };
+  return { impacts: { of: [], impulse_n_s: 1 } };
+}
