@@ -47,10 +47,10 @@ async function best(page, session, acts) {
     const { id, revision } = await made.json();
     const fish = { shape: { box: { size_m: [0.1, 0.05, 0.02] } }, from_particles: 1, body: {}, look: {} };
     const particles = {
-      from: { shape: { shape: { box: { size_m: [4, 2, 4], edge_m: 0 } }, on: "volume" } },
-      emission: { schedule: { burst: { count } } },
+      source: { shape: { shape: { box: { size_m: [4, 2, 4], edge_m: 0 } }, domain: "volume" } },
+      emission: { schedule: { burst: { count: number } } },
       start: { speed_m_s: 0.5, lifespan_s: null },
-      show: name.endsWith("dots") ? {} : { form: { copy: { of: [90] } } },
+      appearance: name.endsWith("dots") ? {} : { form: { instance: { solids: [90] } } },
     };
     const patch = [
       { op: "add", path: "/elements/-", value: { id: 90, name: "Fish", kind: { solid: fish } } },

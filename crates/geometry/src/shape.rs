@@ -4,7 +4,7 @@ use crate::{Image, MassProperties, Mesh, mass_properties, primitive};
 use glam::Vec3;
 use shot::{
     Shape, Shot, Weight,
-    particles::{MapOf, Source},
+    particles::{MapSource, Source},
 };
 use std::collections::HashMap;
 use std::f32::consts::PI;
@@ -162,9 +162,9 @@ impl Meshes {
 
     /// The names of the images that a shot's particles are born by.
     pub fn needed_images(shot: &Shot) -> impl Iterator<Item = &String> {
-        shot.particles().filter_map(|(_, particles)| match &particles.emission.map.as_ref()?.of {
-            MapOf::Image { asset } => Some(asset),
-            MapOf::Vertices {} => None,
+        shot.particles().filter_map(|(_, particles)| match &particles.emission.map.as_ref()?.source {
+            MapSource::Image { asset } => Some(asset),
+            MapSource::Vertices {} => None,
         })
     }
 }

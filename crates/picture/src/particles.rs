@@ -53,13 +53,14 @@ pub(crate) struct ParticleHit {
 
 /// How a particle looks at a frame: its colour and its size as a fraction of the size it has.
 pub(crate) fn shown(particles: &Particles, frame: &Frame, i: usize) -> (Vec3, f32) {
-    let show = &particles.show;
+    let appearance = &particles.appearance;
     let random = own_random(particles.seed, frame.ids[i]);
     let speed = frame.velocities[i].length();
     let weight = frame.weights.get(i).copied().unwrap_or(1.0);
-    let fraction =
-        |by: &shot::particles::By| by.fraction(frame.ages[i], frame.lifespans[i], speed, random, weight);
-    (show.colour(fraction(&show.colour_by)), show.size(fraction(&show.size_by)))
+    let fraction = |by: &shot::particles::RampInput| {
+        by.fraction(frame.ages[i], frame.lifespans[i], speed, random, weight)
+    };
+    (appearance.colour(fraction(&appearance.colour_by)), appearance.size(fraction(&appearance.size_by)))
 }
 
 impl ParticleShapes {
@@ -79,17 +80,19 @@ impl ParticleShapes {
             if radius <= 0.0 {
                 continue;
             }
-            let form = match particles.show.form {
-                Form::Dot => ParticleForm::Sphere { centre, radius },
+            let form = match particles.appearance.form {
+                Form::Sphere => ParticleForm::Sphere { centre, radius },
                 Form::Disc => {
                     let normal =
                         frame.orientations.get(i).map_or(Vec3::Y, |orientation| *orientation * Vec3::Y);
                     ParticleForm::Disc { centre, normal, radius }
                 }
-                Form::Streak { seconds } => {
-                    ParticleForm::Streak { from: centre - frame.velocities[i] * seconds, to: centre, radius }
-                }
-                Form::Copy { .. } | Form::Nothing => return,
+                Form::Streak { duration_s } => ParticleForm::Streak {
+                    from: centre - frame.velocities[i] * duration_s,
+                    to: centre,
+                    radius,
+                },
+                Form::Instance { .. } | Form::Nothing => return,
             };
             let tint = 1.0 - particles.look.variation * own_random(particles.seed ^ 0x77, frame.ids[i]);
             list.push(ParticleBody { form, colour, tint, surface, element });

@@ -15,7 +15,7 @@ use shot::{
     Element, ElementKind, Id, Shape, Shot,
     look::Look,
     motion::Sampler,
-    particles::{Form, Particles, Show, Turned, own_random},
+    particles::{Appearance, Form, InstanceOrientation, Particles, own_random},
     world::{Pose, World},
 };
 use std::sync::Arc;
@@ -184,7 +184,7 @@ impl Scene {
                     let Some(frame) = frame.and_then(|frame| frame.particles.get(&element.id)) else {
                         continue;
                     };
-                    if let Form::Copy { .. } = particles.show.form {
+                    if let Form::Instance { .. } = particles.appearance.form {
                         scene.add_copies(shot, element, particles, frame, assets)?;
                     } else {
                         let surface = scene.surface(element, &particles.look, assets)?;
@@ -241,18 +241,20 @@ impl Scene {
         frame: &frames::Particles,
         assets: &Assets,
     ) -> Result<(), SceneError> {
-        let Form::Copy { of, pick, turned } = &particles.show.form else { return Ok(()) };
+        let Form::Instance { solids, choice, orientation } = &particles.appearance.form else {
+            return Ok(());
+        };
         let start = &particles.start;
         let (low, range) = (1.0 - start.size_variation, 2.0 * start.size_variation);
-        let mut placed: Vec<Vec<Placed>> = of.iter().map(|_| Vec::new()).collect();
+        let mut placed: Vec<Vec<Placed>> = solids.iter().map(|_| Vec::new()).collect();
         for i in 0..frame.len() {
             let (colour, size) = shown(particles, frame, i);
             let id = frame.ids[i];
             let rank = if range > 0.0 { (frame.sizes[i] / start.size_m - low) / range } else { 0.0 };
-            let which = Show::picked(*pick, of.len(), id, own_random(particles.seed, id), rank);
-            let orientation = match turned {
-                Turned::Free => frame.orientations.get(i).copied().unwrap_or(Quat::IDENTITY),
-                Turned::Along => shot::world::towards(frame.velocities[i]),
+            let which = Appearance::picked(*choice, solids.len(), id, own_random(particles.seed, id), rank);
+            let orientation = match orientation {
+                InstanceOrientation::Free => frame.orientations.get(i).copied().unwrap_or(Quat::IDENTITY),
+                InstanceOrientation::Velocity => shot::world::towards(frame.velocities[i]),
             };
             let scale = frame.sizes[i] * size;
             placed[which].push(Placed {
@@ -263,7 +265,7 @@ impl Scene {
                 colour,
             });
         }
-        for (id, mut placed) in of.iter().zip(placed) {
+        for (id, mut placed) in solids.iter().zip(placed) {
             let Some(solid) = shot.element(*id).and_then(|of| of.as_solid()) else { continue };
             let missing = |error: MissingMesh| SceneError::MissingAsset {
                 element: element.name.clone(),

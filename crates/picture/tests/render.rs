@@ -122,7 +122,7 @@ mod particles {
     use shot::particles::{By, ColourStop, Form, Particles, Pick, Show, Turned};
 
     /// A shot of particles before black, and a frame in which one stands at each place.
-    fn staged(show: Show, look: Look, positions: &[Vec3], size: f32) -> (Shot, frames::Frame) {
+    fn staged(appearance: Appearance, look: Look, positions: &[Vec3], size: f32) -> (Shot, frames::Frame) {
         let mut shot = bare();
         let particles = Particles { show, look, ..Particles::default() };
         let id = shot.add(Element::new("Sparks", ElementKind::Particles(particles)));
@@ -169,7 +169,7 @@ mod particles {
 
     #[test]
     fn a_dot_covers_as_much_of_the_picture_as_a_ball_of_its_size() {
-        let (shot, frame) = staged(Show::default(), shining(1.0), &[Vec3::ZERO], 1.0);
+        let (shot, frame) = staged(Appearance::default(), shining(1.0), &[Vec3::ZERO], 1.0);
         let dot = seen(&shot, &frame, 48);
         let mut ball = bare();
         ball.add(with_look(Shape::sphere(0.5), shining(1.0)));
@@ -183,7 +183,7 @@ mod particles {
 
     #[test]
     fn a_streak_lies_behind_the_particle_along_its_way() {
-        let show = Show { form: Form::Streak { seconds: 0.6 }, ..Show::default() };
+        let show = Appearance { form: Form::Streak { duration_s: 0.6 }, ..Appearance::default() };
         let (shot, frame) = staged(show, shining(1.0), &[Vec3::ZERO], 0.2);
         let picture = seen(&shot, &frame, 48);
         let (behind, before) =
@@ -193,7 +193,7 @@ mod particles {
 
     #[test]
     fn a_disc_is_seen_from_above_and_not_edge_on() {
-        let show = Show { form: Form::Disc, ..Show::default() };
+        let show = Appearance { form: Form::Disc, ..Appearance::default() };
         let (shot, mut frame) = staged(show, shining(1.0), &[Vec3::ZERO], 1.0);
         let edge_on = mean(&seen(&shot, &frame, 32), [0.0, 1.0], [0.0, 1.0]);
         let of = frame.particles.values_mut().next().unwrap();
@@ -205,15 +205,15 @@ mod particles {
     #[test]
     fn colour_and_size_go_by_life() {
         let stop = |at, grey: f32| ColourStop { at, colour: Vec3::splat(grey) };
-        let show = Show {
-            colour_by: By::Life,
+        let show = Appearance {
+            colour_by: RampInput::Life,
             colours: vec![stop(0.0, 0.0), stop(1.0, 4.0)],
-            size_by: By::Life,
+            size_by: RampInput::Life,
             sizes: vec![
                 shot::particles::SizeStop { at: 0.0, size: 0.0 },
                 shot::particles::SizeStop { at: 1.0, size: 2.0 },
             ],
-            ..Show::default()
+            ..Appearance::default()
         };
         // Half its life has passed: twice as bright, and as large as it is.
         let (shot, frame) = staged(show, shining(1.0), &[Vec3::ZERO], 1.0);
@@ -226,7 +226,7 @@ mod particles {
     fn colour_goes_by_the_map_where_they_were_born() {
         let stop = |at, grey: f32| ColourStop { at, colour: Vec3::splat(grey) };
         let colours = vec![stop(0.0, 0.0), stop(1.0, 4.0)];
-        let show = Show { colour_by: By::Map, colours, ..Show::default() };
+        let show = Appearance { colour_by: RampInput::Map, colours, ..Appearance::default() };
         let (shot, mut frame) = staged(show, shining(1.0), &[Vec3::ZERO], 1.0);
         let middle = |frame: &frames::Frame| seen(&shot, frame, 32).rgb[16 * 32 + 16][0];
         assert!((middle(&frame) - 4.0).abs() < 1e-3);
@@ -237,12 +237,13 @@ mod particles {
     #[test]
     fn copies_stand_as_large_as_their_particles_and_share_a_mesh() {
         let (mut shot, frame) =
-            staged(Show::default(), Look::default(), &[Vec3::NEG_X * 0.5, Vec3::X * 0.5], 0.5);
+            staged(Appearance::default(), Look::default(), &[Vec3::NEG_X * 0.5, Vec3::X * 0.5], 0.5);
         let mut cube = with_look(Shape::cuboid(2.0, 2.0, 2.0), shining(1.0));
         cube.as_solid_mut().unwrap().from_particles = Some(1);
         let cube = shot.add(cube);
-        let form = Form::Copy { of: vec![cube], pick: Pick::Order, turned: Turned::Free };
-        shot.named_mut("Sparks").unwrap().as_particles_mut().unwrap().show.form = form;
+        let form =
+            Form::Instance { of: vec![cube], pick: InstanceChoice::Order, turned: InstanceOrientation::Free };
+        shot.named_mut("Sparks").unwrap().as_particles_mut().unwrap().appearance.form = form;
         let picture = seen(&shot, &frame, 64);
         let ids: std::collections::BTreeSet<u32> = picture.element.iter().copied().collect();
         assert_eq!(ids, [0, shot.named("Sparks").unwrap().id.0].into());
@@ -274,7 +275,7 @@ mod particles {
     fn particles_stand_in_the_way_of_light() {
         let shadowed = |size| {
             let (mut shot, frame) =
-                staged(Show::default(), Look::default(), &[Vec3::new(0.0, 2.0, 0.0)], size);
+                staged(Appearance::default(), Look::default(), &[Vec3::new(0.0, 2.0, 0.0)], size);
             shot.add(
                 with_look(Shape::plane(2.0, 2.0), Look { albedo: Vec3::ONE, ..Look::default() })
                     .at(0.0, -1.0, 0.0),

@@ -127,7 +127,7 @@ fn element_changes(before: &Shot, now: &Shot, old: &Element, new: &Element) -> V
     let paths: BTreeSet<&String> = old.channels.keys().chain(new.channels.keys()).collect();
     for path in paths {
         let channel = |motion: &BTreeMap<String, Channel>| motion.get(path).cloned();
-        let seen = ["kind.solid.look.", "kind.particles.look.", "kind.particles.show.", "hidden"]
+        let seen = ["kind.solid.look.", "kind.particles.look.", "kind.particles.appearance.", "hidden"]
             .iter()
             .any(|of| path.starts_with(of));
         say(!seen && channel(&old.channels) != channel(&new.channels), label(path));

@@ -4,7 +4,7 @@ use crate::{
     Body, Copies, Element, ElementKind, Id, Moves, Shape, Shot, Solid,
     force::{ElementFilter, Force},
     motion::Sampler,
-    particles::{EmissionMap, EmissionSchedule, MapOf, Source, ToParticles},
+    particles::{EmissionMap, EmissionSchedule, MapSource, Source, ToParticles},
     references::Role,
     world::World,
 };
@@ -332,7 +332,7 @@ fn parts_digest(shot: &Shot, sampler: &Sampler, frame: f64, parts: &[usize]) -> 
                 {
                     hash.update(&asset.sha256);
                 }
-                if let Some(EmissionMap { of: MapOf::Image { asset }, .. }) = &particles.emission.map
+                if let Some(EmissionMap { source: MapSource::Image { asset }, .. }) = &particles.emission.map
                     && let Some(asset) = shot.assets.get(asset)
                 {
                     hash.update(&asset.sha256);

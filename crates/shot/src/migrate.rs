@@ -49,7 +49,7 @@ fn from_1(shot: &mut Value) {
 
 /// Fields that version 3 renamed: the end of the old path, and the new last
 /// name. `*` is an index of a list; a path that begins with `^` begins at the element.
-const RENAMED: [(&str, &str); 62] = [
+const RENAMED: [(&str, &str); 84] = [
     ("^is", "kind"),
     ("^motion", "channels"),
     ("placement.place_m", "position_m"),
@@ -112,13 +112,37 @@ const RENAMED: [(&str, &str); 62] = [
     ("keys.*.arrive", "incoming"),
     ("leave.by", "value"),
     ("arrive.by", "value"),
+    ("from.particles.of", "particles"),
+    ("from.impacts.of", "bodies"),
+    ("from.shape.on", "domain"),
+    ("from.solid.on", "domain"),
+    ("from.broken.on", "domain"),
+    ("when.touch.of", "bodies"),
+    ("then.become.of", "particles"),
+    ("then.solid.of", "solid"),
+    ("then.trail.of", "particles"),
+    ("then.split.of", "particles"),
+    ("back.of", "particles"),
+    ("is.particles.show", "appearance"),
+    ("form.copy", "instance"),
+    ("copy.of", "solids"),
+    ("copy.pick", "choice"),
+    ("copy.turned", "orientation"),
+    ("streak.seconds", "duration_s"),
+    ("speed.most_m_s", "max_speed_m_s"),
+    ("map.of", "source"),
+    ("map.dark", "inverted"),
+    ("map.all_alike", "uniform_births"),
+    ("steer.on", "constrained_to"),
 ];
 
 /// Values that version 3 renamed: the end of the old path, old and new value.
-const REPLACED: [(&str, &str, &str); 3] = [
+const REPLACED: [(&str, &str, &str); 5] = [
     ("body.collision", "ball", "sphere"),
     ("parts.*.how", "least", "minimum"),
     ("parts.*.how", "most", "maximum"),
+    ("show.form", "dot", "sphere"),
+    ("copy.turned", "along", "velocity"),
 ];
 
 /// Version 2 had names of its own where the field has standard ones.

@@ -118,7 +118,13 @@ impl Element {
                 }
                 if let Some(back) = &solid.to_particles {
                     let holder = "kind.solid.to_particles";
-                    list.add("kind.solid.to_particles.of", back.of, Role::Made, Target::Particles, holder);
+                    list.add(
+                        "kind.solid.to_particles.particles",
+                        back.particles,
+                        Role::Made,
+                        Target::Particles,
+                        holder,
+                    );
                     list.trigger("kind.solid.to_particles.trigger", &back.trigger, holder, Role::Waiting);
                 }
             }
@@ -186,7 +192,9 @@ impl List {
             Trigger::Region { region } => {
                 self.add(&format!("{path}.region.region"), *region, role, Target::Region, holder);
             }
-            Trigger::Touch { of, .. } => self.filters(&format!("{path}.touch.of"), of, Target::Solid),
+            Trigger::Touch { bodies, .. } => {
+                self.filters(&format!("{path}.touch.bodies"), bodies, Target::Solid)
+            }
             _ => {}
         }
     }
@@ -203,18 +211,26 @@ impl List {
             Source::Curve { curve } => {
                 self.add(&format!("{from}.curve.curve"), *curve, Role::Source, Target::Curve, from);
             }
-            Source::Particles { of } => {
-                self.add(&format!("{from}.particles.of"), *of, Role::Crowd, Target::Particles, from);
+            Source::Particles { particles } => {
+                self.add(
+                    &format!("{from}.particles.particles"),
+                    *particles,
+                    Role::Crowd,
+                    Target::Particles,
+                    from,
+                );
             }
-            Source::Impacts { of, .. } => self.filters(&format!("{from}.impacts.of"), of, Target::Solid),
+            Source::Impacts { bodies, .. } => {
+                self.filters(&format!("{from}.impacts.bodies"), bodies, Target::Solid)
+            }
             Source::Point {} | Source::Grid { .. } | Source::Shape { .. } => {}
         }
         if let Some(id) = particles.emission.region {
             let path = "kind.particles.emission.region";
             self.add(path, id, Role::Part, Target::Region, path);
         }
-        if let Some(id) = particles.steering.on {
-            let path = "kind.particles.steering.on";
+        if let Some(id) = particles.steering.constrained_to {
+            let path = "kind.particles.steering.constrained_to";
             self.add(path, id, Role::Part, Target::CurveOrSolid, path);
         }
         self.filters("kind.particles.contact.only", &particles.contact.only, Target::Solid);
@@ -224,27 +240,39 @@ impl List {
             self.trigger(&format!("{holder}.trigger"), &event.trigger, &holder, Role::Part);
             let action = format!("{holder}.action");
             match &event.action {
-                Action::Become { of } => {
-                    self.add(&format!("{action}.become.of"), *of, Role::Made, Target::Particles, &holder);
+                Action::Become { particles } => {
+                    self.add(
+                        &format!("{action}.become.particles"),
+                        *particles,
+                        Role::Made,
+                        Target::Particles,
+                        &holder,
+                    );
                 }
-                Action::Trail { of, .. } => {
-                    self.add(&format!("{action}.trail.of"), *of, Role::Made, Target::Particles, &holder);
+                Action::Trail { particles, .. } => {
+                    self.add(
+                        &format!("{action}.trail.particles"),
+                        *particles,
+                        Role::Made,
+                        Target::Particles,
+                        &holder,
+                    );
                 }
                 Action::Split(split) => {
-                    if let Some(of) = split.of {
-                        let path = format!("{action}.split.of");
-                        self.add(&path, of, Role::Made, Target::Particles, &path);
+                    if let Some(particles) = split.particles {
+                        let path = format!("{action}.split.particles");
+                        self.add(&path, particles, Role::Made, Target::Particles, &path);
                     }
                 }
-                Action::Solid { of } => {
+                Action::Solid { solid } => {
                     let to = Target::SolidFromParticles;
-                    self.add(&format!("{action}.solid.of"), *of, Role::Made, to, &holder);
+                    self.add(&format!("{action}.solid.solid"), *solid, Role::Made, to, &holder);
                 }
                 Action::Die {} => {}
             }
         }
-        for (i, id) in particles.show.shown().iter().enumerate() {
-            let path = format!("kind.particles.show.form.copy.of[{i}]");
+        for (i, id) in particles.appearance.shown().iter().enumerate() {
+            let path = format!("kind.particles.appearance.form.instance.solids[{i}]");
             self.add(&path, *id, Role::Shown, Target::Solid, &path);
         }
     }
@@ -258,8 +286,8 @@ type EmptiedList = (&'static str, &'static str, Option<(&'static str, bool)>);
 const LISTS: [EmptiedList; 5] = [
     ("kind.force.only", "", Some(("kind.force.enabled", false))),
     ("kind.particles.contact.only", "", Some(("kind.particles.contact.enabled", false))),
-    ("kind.particles.source.impacts.of", "kind.particles.source", None),
-    ("kind.particles.show.form.copy.of", "kind.particles.show.form", None),
+    ("kind.particles.source.impacts.bodies", "kind.particles.source", None),
+    ("kind.particles.appearance.form.instance.solids", "kind.particles.appearance.form", None),
     ("kind.region.volume.combined.parts", "", None),
 ];
 
@@ -340,10 +368,15 @@ fn forget(element: &Element, shot: &Shot, gone: &[Id]) -> Option<Element> {
         (element.as_particles(), pointer(&mut value, "kind.particles.events"))
     {
         let meant = |event: &Value| {
-            event.pointer("/trigger/touch/of").and_then(Value::as_array).is_some_and(|of| !of.is_empty())
+            event
+                .pointer("/trigger/touch/bodies")
+                .and_then(Value::as_array)
+                .is_some_and(|bodies| !bodies.is_empty())
         };
-        let named =
-            before.events.iter().any(|b| matches!(&b.trigger, Trigger::Touch { of, .. } if !of.is_empty()));
+        let named = before
+            .events
+            .iter()
+            .any(|b| matches!(&b.trigger, Trigger::Touch { bodies, .. } if !bodies.is_empty()));
         if named {
             events.retain(|event| event.pointer("/trigger/touch").is_none() || meant(event));
         }
@@ -440,23 +473,24 @@ mod tests {
         let to = ForceKind::Attract(Attract { target: Some(rail), ..Attract::default() });
         shot.add(Element::new("Draw", ElementKind::Force(Force::new(to))));
         let mut dust = Particles {
-            source: Source::Solid { solid: a, on: EmissionDomain::Surface },
+            source: Source::Solid { solid: a, domain: EmissionDomain::Surface },
             ..Particles::default()
         };
         dust.contact.only = vec![ElementFilter::Element(b), ElementFilter::Element(a)];
-        dust.show.form = Form::Copy { of: vec![a], pick: Default::default(), turned: Default::default() };
+        dust.appearance.form =
+            Form::Instance { solids: vec![a], choice: Default::default(), orientation: Default::default() };
         let dust = shot.add(Element::new("Dust", ElementKind::Particles(dust)));
         let event = |trigger, action| ParticleEvent { trigger, action, probability: 1.0 };
-        let split = Split { of: Some(dust), ..Split::default() };
+        let split = Split { particles: Some(dust), ..Split::default() };
         let mut sparks = Particles { source: Source::Curve { curve: rail }, ..Particles::default() };
         sparks.events = vec![
-            event(Trigger::Touch { of: vec![ElementFilter::Element(a)], speed_m_s: 0.0 }, Action::Die {}),
-            event(Trigger::Age { age_s: 1.0 }, Action::Become { of: dust }),
+            event(Trigger::Touch { bodies: vec![ElementFilter::Element(a)], speed_m_s: 0.0 }, Action::Die {}),
+            event(Trigger::Age { age_s: 1.0 }, Action::Become { particles: dust }),
             event(Trigger::Region { region: position }, Action::Split(split)),
         ];
-        (sparks.emission.region, sparks.steering.on) = (Some(position), Some(rail));
+        (sparks.emission.region, sparks.steering.constrained_to) = (Some(position), Some(rail));
         shot.add(Element::new("Sparks", ElementKind::Particles(sparks)));
-        let back = ToParticles { of: dust, trigger: Trigger::Region { region: position } };
+        let back = ToParticles { particles: dust, trigger: Trigger::Region { region: position } };
         let solid = shot.named_mut("B").unwrap().as_solid_mut().unwrap();
         (solid.from_particles, solid.to_particles) = (Some(3), Some(back));
         assert_eq!(shot.faults(), []);
@@ -488,8 +522,8 @@ mod tests {
         assert!(!left.named("Pull").unwrap().as_force().unwrap().enabled);
         let dust = left.named("Dust").unwrap().as_particles().unwrap();
         assert_eq!(
-            (&dust.source, &dust.show.form, dust.contact.only.len()),
-            (&Source::Point {}, &Form::Dot, 1)
+            (&dust.source, &dust.appearance.form, dust.contact.only.len()),
+            (&Source::Point {}, &Form::Sphere, 1)
         );
         assert_eq!(left.named("Sparks").unwrap().as_particles().unwrap().events.len(), 2);
         let left = shot.without(&[id("Place")]);

@@ -271,7 +271,7 @@ mod particles {
         let fed = |size| {
             let mut shot = sparks(from(size));
             let id = shot.named("Sparks").unwrap().id;
-            let split = Action::Split(Split { of: Some(id), ..Split::default() });
+            let split = Action::Split(Split { particles: Some(id), ..Split::default() });
             let events =
                 vec![ParticleEvent { trigger: Trigger::Age { age_s: 0.1 }, action: split, probability: 1.0 }];
             shot.add(Element::new(
@@ -288,8 +288,9 @@ mod particles {
         let by_image = |sum: &str| {
             let mut shot = sparks(|p| {
                 p.source = shot::particles::Source::Grid { count: [4, 1, 4], spacing_m: Vec3::ONE };
-                let of = shot::particles::MapOf::Image { asset: "ramp".to_owned() };
-                p.emission.map = Some(shot::particles::EmissionMap { of, dark: false, all_alike: false });
+                let of = shot::particles::MapSource::Image { asset: "ramp".to_owned() };
+                p.emission.map =
+                    Some(shot::particles::EmissionMap { source: of, inverted: false, uniform_births: false });
             });
             let (file, sha256) = ("assets/ramp.png".to_owned(), sum.to_owned());
             shot.assets.insert("ramp".to_owned(), shot::Asset { kind: shot::AssetKind::Image, file, sha256 });
@@ -303,7 +304,7 @@ mod particles {
             let mut block = Element::solid("Block", shot::Shape::sphere(0.1), shot::Moves::Free);
             let solid = block.as_solid_mut().unwrap();
             solid.from_particles = Some(3);
-            solid.to_particles = when.map(|trigger| shot::particles::ToParticles { trigger, of });
+            solid.to_particles = when.map(|trigger| shot::particles::ToParticles { trigger, particles: of });
             shot.add(block);
             shot
         };
@@ -314,8 +315,8 @@ mod particles {
 
     #[test]
     fn what_they_look_like_makes_nothing_stale() {
-        let form = |form: Form| move |p: &mut Particles| p.show.form = form.clone();
-        assert_eq!(first_stale(&sparks(form(Form::Dot)), &sparks(form(Form::Disc))), None);
+        let form = |form: Form| move |p: &mut Particles| p.appearance.form = form.clone();
+        assert_eq!(first_stale(&sparks(form(Form::Sphere)), &sparks(form(Form::Disc))), None);
         let never = |seed| {
             move |p: &mut Particles| {
                 (p.emission, p.seed) = (Emission { from_frame: Some(500), ..Emission::default() }, seed);

@@ -52,7 +52,21 @@ fn values_of_version_2_keep_their_values() {
                     {"when": {"count": {"number": 50}}, "then": {"die": {}}}]}}},
             {"id": 5, "name": "Pull", "is": {"force": {"kind": {"attract": {"to": 3}}, "on": false, "region": 7}}},
             {"id": 6, "name": "Lee", "is": {"region": {"volume": {"ball": {"radius_m": 2}}}}},
-            {"id": 7, "name": "Both", "is": {"region": {"volume": {"combined": {"parts": [{"region": 6, "how": "most"}]}}}}}
+            {"id": 7, "name": "Both", "is": {"region": {"volume": {"combined": {"parts": [{"region": 6, "how": "most"}]}}}}},
+            {"id": 8, "name": "Scales", "is": {"particles": {
+                "from": {"shape": {"shape": {"torus": {"ring_m": 0.4, "tube_m": 0.1}}, "on": "edges"}},
+                "births": {"map": {"of": {"vertices": {}}, "dark": true, "all_alike": true}},
+                "steer": {"on": 3},
+                "becoming": [
+                    {"when": {"touch": {"of": [3]}}, "then": {"become": {"of": 4}}},
+                    {"when": {"age": {"s": 1}}, "then": {"trail": {"of": 4, "per_s": 5}}},
+                    {"when": {"age": {"s": 2}}, "then": {"split": {"of": 4, "number": 2}}}],
+                "show": {"form": {"copy": {"of": [3], "pick": "order", "turned": "along"}},
+                         "colour_by": {"speed": {"most_m_s": 4}}}}}},
+            {"id": 9, "name": "Dust", "motion": {"is.particles.show.form.streak.seconds": {"expression": "0.1"}},
+             "is": {"particles": {"from": {"particles": {"of": 8}}, "show": {"form": {"streak": {"seconds": 0.2}}}}}},
+            {"id": 10, "name": "Spray", "is": {"particles": {
+                "from": {"impacts": {"of": [3], "impulse_n_s": 1}}, "show": {"form": "dot"}}}}
         ]
     });
     let shot = shot::read(old.to_string().as_bytes()).unwrap_or_else(|error| panic!("{error}"));
@@ -69,6 +83,23 @@ fn values_of_version_2_keep_their_values() {
             json!("0.1 * {Camera.position.y} + 0 * {Sparks.max_acceleration}"),
         ),
         ("/elements/1/kind/solid/shape/torus/minor_radius_m", json!(0.1)),
+        ("/elements/6/kind/particles/source/shape/domain", json!("edges")),
+        ("/elements/6/kind/particles/emission/map/source", json!({"vertices": {}})),
+        ("/elements/6/kind/particles/emission/map/inverted", json!(true)),
+        ("/elements/6/kind/particles/emission/map/uniform_births", json!(true)),
+        ("/elements/6/kind/particles/steering/constrained_to", json!(3)),
+        ("/elements/6/kind/particles/events/0/trigger/touch/bodies", json!([3])),
+        ("/elements/6/kind/particles/events/0/action/become/particles", json!(4)),
+        ("/elements/6/kind/particles/events/1/action/trail/particles", json!(4)),
+        ("/elements/6/kind/particles/events/2/action/split/particles", json!(4)),
+        (
+            "/elements/6/kind/particles/appearance/form/instance",
+            json!({"solids": [3], "choice": "order", "orientation": "velocity"}),
+        ),
+        ("/elements/6/kind/particles/appearance/colour_by/speed/max_speed_m_s", json!(4.0)),
+        ("/elements/7/channels/kind.particles.appearance.form.streak.duration_s/expression", json!("0.1")),
+        ("/elements/7/kind/particles/source/particles/particles", json!(8)),
+        ("/elements/8/kind/particles/source/impacts/bodies", json!([3])),
         ("/elements/1/kind/solid/copies/orientation_jitter_rad", json!(0.3)),
         ("/elements/1/kind/solid/body/collision", json!("sphere")),
         ("/elements/1/kind/solid/body/breaking_impulse_n_s", json!(9.0)),

@@ -41,7 +41,7 @@ fn bare() -> Shot {
 /// A million that are there from the first frame on, in a box of air over the floor.
 fn million() -> Element {
     let particles = Particles {
-        source: Source::Shape { shape: Shape::cuboid(8.0, 3.0, 8.0), on: EmissionDomain::Volume },
+        source: Source::Shape { shape: Shape::cuboid(8.0, 3.0, 8.0), domain: EmissionDomain::Volume },
         emission: Emission { schedule: EmissionSchedule::Burst { count: COUNT }, ..Emission::default() },
         start: Start { lifespan_s: None, speed_m_s: 1.0, spread_rad: 3.1, size_m: 0.004, ..Start::default() },
         ..Particles::default()

@@ -48,13 +48,29 @@ pub struct Impulse {
     pub impulse: Vec3,
 }
 
-/// A particle that becomes a body, or a body that becomes a particle.
+/// A body that a particle becomes.
 #[derive(Clone, Copy, Debug, PartialEq)]
-pub struct Spawn {
-    /// The element that it belonged to.
-    pub from: Id,
-    /// The element that it belongs to from now on.
-    pub element: Id,
+pub struct SpawnBody {
+    /// The solid whose body it is.
+    pub solid: Id,
+    /// State of the particle.
+    pub state: SpawnState,
+}
+
+/// A particle that a body becomes.
+#[derive(Clone, Copy, Debug, PartialEq)]
+pub struct SpawnParticle {
+    /// The particles to which it belongs.
+    pub particles: Id,
+    /// The solid whose body it was.
+    pub solid: Id,
+    /// State of the body.
+    pub state: SpawnState,
+}
+
+/// State that a particle and the body it becomes have in common.
+#[derive(Clone, Copy, Debug, PartialEq)]
+pub struct SpawnState {
     /// Position of its origin, m, and orientation.
     pub pose: Pose,
     /// Velocity, m/s.
@@ -72,8 +88,17 @@ pub struct Spawn {
 pub struct Exchange {
     /// Impulses on bodies.
     pub impulses: Vec<Impulse>,
-    /// Particles that become bodies, and bodies that become particles.
-    pub spawns: Vec<Spawn>,
+    /// Bodies that particles become.
+    pub bodies: Vec<SpawnBody>,
+    /// Particles that bodies become.
+    pub particles: Vec<SpawnParticle>,
+}
+
+impl Exchange {
+    /// Whether it makes bodies or particles.
+    pub fn spawns(&self) -> bool {
+        !self.bodies.is_empty() || !self.particles.is_empty()
+    }
 }
 
 /// A contact of two bodies in the last substep.

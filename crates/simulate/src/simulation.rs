@@ -297,13 +297,13 @@ impl Simulation {
             if has_bodies {
                 self.follow_bodies().map_err(cannot_be_met(self.frame + 1))?;
             }
-            if !exchange.impulses.is_empty() || !exchange.spawns.is_empty() {
+            if !exchange.impulses.is_empty() || exchange.spawns() {
                 for (_, other) in &mut self.solvers {
                     other.receive(&self.now, &exchange);
                 }
             }
             // A particle spawned in this substep is met from here on, also after a restart.
-            if !exchange.spawns.is_empty() {
+            if exchange.spawns() {
                 self.follow_bodies().map_err(cannot_be_met(self.frame + 1))?;
             }
         }

@@ -118,7 +118,7 @@ fn a_force_that_ends_earlier_than_it_did_leaves_no_push_behind() {
 
 fn dust(from_frame: Option<u32>) -> Element {
     let particles = Particles {
-        source: Source::Shape { shape: Shape::sphere(0.2), on: EmissionDomain::Surface },
+        source: Source::Shape { shape: Shape::sphere(0.2), domain: EmissionDomain::Surface },
         emission: Emission {
             schedule: EmissionSchedule::Rate { per_s: 120.0 },
             from_frame,
@@ -263,7 +263,7 @@ fn solids_that_come_of_particles_in_the_preroll_stay_and_settle() {
     let mut particles = Particles { source: grid, emission: births, start, ..Particles::default() };
     particles.events = vec![shot::particles::ParticleEvent {
         trigger: shot::particles::Trigger::Age { age_s: 0.25 },
-        action: shot::particles::Action::Solid { of: chips },
+        action: shot::particles::Action::Solid { solid: chips },
         probability: 1.0,
     }];
     shot.add(Element::new("Flakes", ElementKind::Particles(particles)).at(0.0, 1.0, 0.0));

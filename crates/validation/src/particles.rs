@@ -7,7 +7,7 @@ use shot::{
     curve::Curve,
     force::{Force, ForceKind},
     particles::{
-        Action, ContactResponse, Emission, EmissionDomain, EmissionMap, EmissionSchedule, MapOf,
+        Action, ContactResponse, Emission, EmissionDomain, EmissionMap, EmissionSchedule, MapSource,
         ParticleEvent, Particles, Source, Split, Start, Steering, Trigger,
     },
 };
@@ -198,7 +198,7 @@ pub fn plate() -> Experiment {
     let mut shot = bare(0.2);
     shot.add(Element::solid("Plate", Shape::cuboid(6.0, 0.001, 6.0), Moves::Still));
     let mut particles = alike(5_000);
-    particles.source = Source::Shape { shape: Shape::cuboid(3.0, 1.0, 3.0), on: EmissionDomain::Volume };
+    particles.source = Source::Shape { shape: Shape::cuboid(3.0, 1.0, 3.0), domain: EmissionDomain::Volume };
     particles.start = Start { speed_m_s: -100.0, spread_rad: 0.3, size_m: 0.001, ..particles.start };
     let id = shot.add(swarm(particles).at(0.0, 2.0, 0.0));
     let below = |f: &frames::Frame| f.particles_of(id).positions.iter().filter(|p| p.y < 0.0).count() as f64;
@@ -269,7 +269,7 @@ pub fn handed_over() -> Experiment {
     };
     particles.events = vec![ParticleEvent {
         trigger: Trigger::Frame { frame: 10 },
-        action: Action::Solid { of: solid },
+        action: Action::Solid { solid: solid },
         probability: 1.0,
     }];
     let id = shot.add(swarm(particles));
@@ -300,7 +300,7 @@ pub fn handed_over() -> Experiment {
 pub fn apart() -> Experiment {
     let mut shot = bare(1.0);
     let mut particles = alike(300);
-    particles.source = Source::Shape { shape: Shape::cuboid(0.5, 0.5, 0.5), on: EmissionDomain::Volume };
+    particles.source = Source::Shape { shape: Shape::cuboid(0.5, 0.5, 0.5), domain: EmissionDomain::Volume };
     particles.steering = Steering { min_distance_m: 0.07, ..Steering::default() };
     let id = shot.add(swarm(particles));
     let least = |f: &frames::Frame| {
@@ -365,7 +365,7 @@ pub fn by_area() -> Experiment {
     let size = Vec3::new(1.0, 2.0, 3.0);
     let shape = Shape::cuboid(size.x, size.y, size.z);
     let mut cells = std::collections::BTreeMap::new();
-    for position in born(Source::Shape { shape, on: EmissionDomain::Surface }, None) {
+    for position in born(Source::Shape { shape, domain: EmissionDomain::Surface }, None) {
         let p = position + 0.5 * size;
         let face = (0..6)
             .min_by(|a, b| {
@@ -404,7 +404,7 @@ pub fn by_length() -> Experiment {
 pub fn by_volume() -> Experiment {
     let mut counts = vec![0.0; 80];
     // The ball's faces lie a little within it: shells are of the outermost radius met.
-    let positions = born(Source::Shape { shape: Shape::sphere(1.0), on: EmissionDomain::Volume }, None);
+    let positions = born(Source::Shape { shape: Shape::sphere(1.0), domain: EmissionDomain::Volume }, None);
     for p in positions {
         let radius = f64::from(p.length());
         if radius >= 0.98 {
@@ -426,8 +426,9 @@ pub fn by_map() -> Experiment {
     meshes.by_name.insert("ramp".to_owned(), std::sync::Arc::new(mesh));
     let mut particles = alike(40_000);
     let shape = Shape::Mesh { asset: "ramp".to_owned(), scale: 1.0 };
-    (particles.source, particles.seed) = (Source::Shape { shape, on: EmissionDomain::Surface }, 5);
-    particles.emission.map = Some(EmissionMap { of: MapOf::Vertices {}, dark: false, all_alike: false });
+    (particles.source, particles.seed) = (Source::Shape { shape, domain: EmissionDomain::Surface }, 5);
+    particles.emission.map =
+        Some(EmissionMap { source: MapSource::Vertices {}, inverted: false, uniform_births: false });
     let mut shot = bare(0.1);
     let (kind, file) = (shot::AssetKind::Mesh, "assets/ramp.obj".to_owned());
     shot.assets.insert("ramp".to_owned(), shot::Asset { kind, file, sha256: String::new() });

@@ -905,14 +905,14 @@ export interface components {
         } | {
             become: {
                 /** @description The other particles. */
-                of: components["schemas"]["Id"];
+                particles: components["schemas"]["Id"];
             };
         } | {
             split: components["schemas"]["Split"];
         } | {
             trail: {
                 /** @description The particles that it leaves. */
-                of: components["schemas"]["Id"];
+                particles: components["schemas"]["Id"];
                 /**
                  * Format: float
                  * @description How many a second.
@@ -922,7 +922,7 @@ export interface components {
         } | {
             solid: {
                 /** @description The solid, whose bodies all come from particles. */
-                of: components["schemas"]["Id"];
+                solid: components["schemas"]["Id"];
             };
         };
         /**
@@ -969,6 +969,22 @@ export interface components {
              * @description Speed along it, m/s.
              */
             speed_m_s: number;
+        };
+        /** @description How each particle is drawn. */
+        Appearance: {
+            /** @description What decides its colour. */
+            colour_by?: components["schemas"]["RampInput"];
+            /** @description Colours along that, rising. */
+            colours?: components["schemas"]["ColourStop"][];
+            /**
+             * @description Its form.
+             * @default sphere
+             */
+            form: components["schemas"]["Form"];
+            /** @description What decides its size. */
+            size_by?: components["schemas"]["RampInput"];
+            /** @description Multiples of its size along that, rising. */
+            sizes?: components["schemas"]["SizeStop"][];
         };
         /** @description A rectangle that shines along its element's −y axis. */
         AreaLight: {
@@ -1096,16 +1112,6 @@ export interface components {
             height_m: number[];
             speed_m_s: number[];
         };
-        /** @description What decides a colour or a size. */
-        By: "nothing" | "life" | {
-            speed: {
-                /**
-                 * Format: float
-                 * @description The speed that counts as 1, m/s.
-                 */
-                most_m_s: number;
-            };
-        } | "random" | "map";
         /** @description A camera with a thin lens. It looks along its −z axis. */
         Camera: {
             /**
@@ -1441,12 +1447,12 @@ export interface components {
          *     Particles are born by it, and carry the weight of where they were born.
          */
         EmissionMap: {
-            /** @description All places are as likely; the weight is only carried. */
-            all_alike?: boolean;
-            /** @description What is dark has the weight, not what is bright. */
-            dark?: boolean;
-            /** @description What it is. */
-            of: components["schemas"]["MapOf"];
+            /** @description The weight is 1 − brightness. */
+            inverted?: boolean;
+            /** @description Where the weights come from. */
+            source: components["schemas"]["MapSource"];
+            /** @description Births are uniform; particles only carry the weight. */
+            uniform_births?: boolean;
         };
         /** @description Emission over time. */
         EmissionSchedule: {
@@ -1740,28 +1746,28 @@ export interface components {
             along: components["schemas"]["Along"];
         };
         /** @description The form in which a particle is drawn. */
-        Form: "dot" | "disc" | {
+        Form: "sphere" | "disc" | {
             streak: {
                 /**
                  * Format: float
-                 * @description As far as it goes in this many seconds.
+                 * @description The line is as long as the way gone in this time, s.
                  */
-                seconds: number;
+                duration_s: number;
             };
         } | {
-            copy: {
-                /** @description The solids to choose from; they may be hidden. */
-                of: components["schemas"]["Id"][];
+            instance: {
                 /**
                  * @description How one is chosen.
                  * @default random
                  */
-                pick: components["schemas"]["Pick"];
+                choice: components["schemas"]["InstanceChoice"];
                 /**
-                 * @description How it is turned.
+                 * @description How it is oriented.
                  * @default free
                  */
-                turned: components["schemas"]["Turned"];
+                orientation: components["schemas"]["InstanceOrientation"];
+                /** @description The solids to choose from; they may be hidden. */
+                solids: components["schemas"]["Id"][];
             };
         } | "nothing";
         /** @description Reads a formula, to tell what is wrong with it while it is typed. */
@@ -1815,6 +1821,10 @@ export interface components {
          * @description An element's number within its shot.
          */
         Id: number;
+        /** @description How one of several is chosen. */
+        InstanceChoice: "random" | "order" | "size";
+        /** @description How an instance is oriented. */
+        InstanceOrientation: "free" | "velocity";
         /**
          * @description How a value goes from one key to the next; s is the fraction of the span that
          *     has passed, and the fraction of the change that is made is:
@@ -1945,8 +1955,8 @@ export interface components {
              */
             variation: number;
         };
-        /** @description What a map is. */
-        MapOf: {
+        /** @description Where the weights of a map come from. */
+        MapSource: {
             image: {
                 /** @description Name of an image among the shot's assets. */
                 asset: string;
@@ -2091,6 +2101,13 @@ export interface components {
         /** @description Particles of one sort, and what emits them. */
         Particles: {
             /**
+             * @description What is drawn for each.
+             * @default {
+             *       "form": "sphere"
+             *     }
+             */
+            appearance: components["schemas"]["Appearance"];
+            /**
              * @description What they are to forces.
              * @default {
              *       "drag": 0.4699999988079071,
@@ -2166,13 +2183,6 @@ export interface components {
              */
             seed: number;
             /**
-             * @description What is drawn for each.
-             * @default {
-             *       "form": "dot"
-             *     }
-             */
-            show: components["schemas"]["Show"];
-            /**
              * @description Where they are emitted.
              * @default {
              *       "point": {}
@@ -2237,8 +2247,6 @@ export interface components {
              */
             world_m: number;
         };
-        /** @description How one of several is chosen. */
-        Pick: "random" | "order" | "size";
         /** @description Size of the picture in pixels. */
         PictureSize: {
             /**
@@ -2315,6 +2323,16 @@ export interface components {
                 density_kg_m3: number;
             };
         } | "acceleration";
+        /** @description What decides a colour or a size. */
+        RampInput: "nothing" | "life" | {
+            speed: {
+                /**
+                 * Format: float
+                 * @description The speed that counts as 1, m/s.
+                 */
+                max_speed_m_s: number;
+            };
+        } | "random" | "map";
         /** @description A soft-edged volume; its weight is 0 outside, 1 inside. */
         Region: {
             /**
@@ -2574,22 +2592,6 @@ export interface components {
             /** @description What undo takes back. */
             undo?: string | null;
         };
-        /** @description What is drawn for each particle. */
-        Show: {
-            /** @description What decides its colour. */
-            colour_by?: components["schemas"]["By"];
-            /** @description Colours along that, rising. */
-            colours?: components["schemas"]["ColourStop"][];
-            /**
-             * @description Its form.
-             * @default dot
-             */
-            form: components["schemas"]["Form"];
-            /** @description What decides its size. */
-            size_by?: components["schemas"]["By"];
-            /** @description Shares of its size along that, rising. */
-            sizes?: components["schemas"]["SizeStop"][];
-        };
         /** @description A size at a fraction of what decides it. */
         SizeStop: {
             /**
@@ -2743,7 +2745,7 @@ export interface components {
                  * @description Where on it.
                  * @default surface
                  */
-                on: components["schemas"]["EmissionDomain"];
+                domain: components["schemas"]["EmissionDomain"];
                 /** @description The shape. */
                 shape: components["schemas"]["Shape"];
             };
@@ -2753,7 +2755,7 @@ export interface components {
                  * @description Where on it.
                  * @default surface
                  */
-                on: components["schemas"]["EmissionDomain"];
+                domain: components["schemas"]["EmissionDomain"];
                 /** @description The solid. */
                 solid: components["schemas"]["Id"];
             };
@@ -2764,8 +2766,8 @@ export interface components {
             };
         } | {
             particles: {
-                /** @description Their element. */
-                of: components["schemas"]["Id"];
+                /** @description The element of those. */
+                particles: components["schemas"]["Id"];
             };
         } | {
             broken: {
@@ -2773,19 +2775,19 @@ export interface components {
                  * @description Where on it.
                  * @default surface
                  */
-                on: components["schemas"]["EmissionDomain"];
+                domain: components["schemas"]["EmissionDomain"];
                 /** @description The solid. */
                 solid: components["schemas"]["Id"];
             };
         } | {
             impacts: {
+                /** @description The bodies; nothing named: all. */
+                bodies?: components["schemas"]["ElementFilter"][];
                 /**
                  * Format: float
                  * @description The least impulse of a hit, N s.
                  */
                 impulse_n_s: number;
-                /** @description The bodies; nothing named: all. */
-                of?: components["schemas"]["ElementFilter"][];
             };
         };
         /** @description A particle becomes several. */
@@ -2809,7 +2811,7 @@ export interface components {
              */
             inherited_velocity: number;
             /** @description The particles it becomes; none: of its own element. */
-            of?: components["schemas"]["Id"] | null;
+            particles?: components["schemas"]["Id"] | null;
             /**
              * Format: float
              * @description Multiple of its size that they have, no unit; none: as their element says.
@@ -2925,6 +2927,8 @@ export interface components {
              * @default 0
              */
             avoidance_time_s: number;
+            /** @description The curve or solid they stay on; none: they go anywhere. */
+            constrained_to?: components["schemas"]["Id"] | null;
             /**
              * Format: float
              * @description The speed they keep to of themselves, m/s; none: they only drift.
@@ -2949,8 +2953,6 @@ export interface components {
              * @default 0
              */
             min_distance_m: number;
-            /** @description The curve or solid they stay on; none: they go anywhere. */
-            on?: components["schemas"]["Id"] | null;
             /**
              * Format: float
              * @description Fraction of the acceleration that goes in a random direction, 0–1.
@@ -3011,7 +3013,7 @@ export interface components {
         /** @description When a body that came from a particle becomes one again, and which. */
         ToParticles: {
             /** @description The particles, of which it becomes one with its position, orientation, velocity, angular velocity, size and mass. */
-            of: components["schemas"]["Id"];
+            particles: components["schemas"]["Id"];
             /**
              * @description By age, region, speed or frame. Its age counts from when it became a
              *     body; slower it has to be for a fifth of a second on end.
@@ -3042,8 +3044,8 @@ export interface components {
             end: Record<string, never>;
         } | {
             touch: {
-                /** @description Which; nothing named: any. */
-                of?: components["schemas"]["ElementFilter"][];
+                /** @description The bodies; nothing named: any. */
+                bodies?: components["schemas"]["ElementFilter"][];
                 /**
                  * Format: float
                  * @description The least speed at which it comes up to the surface, m/s.
@@ -3145,8 +3147,6 @@ export interface components {
              */
             speed_m_s: number;
         };
-        /** @description How a copy is turned. */
-        Turned: "free" | "along";
         /** @description The particles of an element by frame, as many frames as were measured. */
         Turnover: {
             alive: number[];

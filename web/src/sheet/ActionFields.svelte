@@ -35,31 +35,31 @@
 {#if "become" in action}
   <Picker
     label="Which"
-    value={String(action.become.of)}
+    value={String(action.become.particles)}
     options={particles}
-    onpick={(v) => set("Outcome", "become/of", Number(v))}
+    onpick={(v) => set("Outcome", "become/particles", Number(v))}
   />
 {:else if "solid" in action}
   <Picker
     label="Which"
-    value={String(action.solid.of)}
+    value={String(action.solid.solid)}
     options={bodies}
-    onpick={(v) => set("Outcome", "solid/of", Number(v))}
+    onpick={(v) => set("Outcome", "solid/solid", Number(v))}
   />
 {:else if "trail" in action}
   <Picker
     label="Which"
-    value={String(action.trail.of)}
+    value={String(action.trail.particles)}
     options={particles}
-    onpick={(v) => set("Outcome", "trail/of", Number(v))}
+    onpick={(v) => set("Outcome", "trail/particles", Number(v))}
   />
   <NumberField label="A second" step={5} target={at("trail.per_s")} />
 {:else if "split" in action}
   <Picker
     label="Into"
-    value={action.split.of == null ? "" : String(action.split.of)}
+    value={action.split.particles == null ? "" : String(action.split.particles)}
     options={[["", "its own kind"], ...particles]}
-    onpick={(v) => set("Outcome", "split/of", v ? Number(v) : null)}
+    onpick={(v) => set("Outcome", "split/particles", v ? Number(v) : null)}
   />
   <NumberField
     label="Number"

@@ -20,7 +20,7 @@
       .filter(([, asset]) => asset.kind === "image")
       .map(([name]): Option => [`image ${name}`, `brightness of ${name}`]),
   );
-  let mapped = $derived(!map ? "" : "image" in map.of ? `image ${map.of.image.asset}` : "vertices");
+  let mapped = $derived(!map ? "" : "image" in map.source ? `image ${map.source.image.asset}` : "vertices");
   let maps = $derived<Option[]>([
     ["", "none"],
     ...images,
@@ -28,9 +28,9 @@
   ]);
 
   function pick(next: string) {
-    const of: Schemas["MapOf"] =
+    const source: Schemas["MapSource"] =
       next === "vertices" ? { vertices: {} } : { image: { asset: next.slice("image ".length) } };
-    void set("map", next ? { ...map, of } : null);
+    void set("map", next ? { ...map, source } : null);
   }
 </script>
 
@@ -38,12 +38,12 @@
 {#if map}
   <Tick
     label="Dark counts, not bright"
-    checked={map.dark === true}
-    onchange={(checked) => set("map/dark", checked)}
+    checked={map.inverted === true}
+    onchange={(checked) => set("map/inverted", checked)}
   />
   <Tick
     label="Only for colour and size"
-    checked={map.all_alike === true}
-    onchange={(checked) => set("map/all_alike", checked)}
+    checked={map.uniform_births === true}
+    onchange={(checked) => set("map/uniform_births", checked)}
   />
 {/if}

@@ -10,7 +10,7 @@
   import VectorField from "../fields/VectorField.svelte";
   import { options } from "../state/options";
   import { shot, solidOf } from "../state/shot.svelte";
-  import { newSource, placeOf, places } from "../state/sources";
+  import { newSource, placeOf, places, takesMap } from "../state/sources";
 
   let { element, particles }: { element: Element; particles: Particles } = $props();
   let source = $derived(particles.source ?? { point: {} });
@@ -19,21 +19,21 @@
   // Born on a mesh: a shape, or the bodies of a solid, whole or as they break.
   let onMesh = $derived(
     "shape" in source
-      ? { on: source.shape.on, shape: source.shape.shape }
+      ? { domain: source.shape.domain, shape: source.shape.shape }
       : "solid" in source
-        ? { on: source.solid.on, shape: solidOf(shot.element(source.solid.solid))?.shape }
+        ? { domain: source.solid.domain, shape: solidOf(shot.element(source.solid.solid))?.shape }
         : "broken" in source
-          ? { on: source.broken.on, shape: solidOf(shot.element(source.broken.solid))?.shape }
+          ? { domain: source.broken.domain, shape: solidOf(shot.element(source.broken.solid))?.shape }
           : null,
   );
-  let on = $derived(onMesh?.on ?? "surface");
+  let domain = $derived(onMesh?.domain ?? "surface");
   let regions = $derived(options((e) => "region" in e.kind));
   const at = (path: string) => ({ element, ids: [element.id], path: `kind.particles.${path}` });
   const set = (label: string, path: string, value: unknown) =>
     shot.set(`${label} of ${element.name}`, [element.id], `/kind/particles/${path}`, value);
 
   function pickPlace(place: string) {
-    const next = newSource(place, on, emission.map != null);
+    const next = newSource(place, domain, emission.map != null);
     if (!next) return;
     const count = "burst" in schedule ? schedule.burst.count : 100;
     const mapped = "shape" in next || "solid" in next || "broken" in next || "grid" in next;
@@ -50,9 +50,8 @@
   }
 
   // A map needs UVs, or a mesh whose vertices have colours.
-  let meshed = $derived(onMesh !== null && on !== "volume");
-  let imported = $derived(meshed && onMesh?.shape !== undefined && "mesh" in onMesh.shape);
-  let mappable = $derived(meshed || "grid" in source || emission.map != null);
+  let imported = $derived(takesMap(source) && onMesh?.shape !== undefined && "mesh" in onMesh.shape);
+  let mappable = $derived(takesMap(source) || emission.map != null);
 </script>
 
 <Section title="Where">
@@ -76,14 +75,14 @@
   {#if onMesh}
     <Picker
       label="Of it"
-      value={on}
+      value={domain}
       options={[
         ["surface", "its surface"],
         ["edges", "its edges"],
         ["vertices", "its vertices"],
         ["volume", "its inside"],
       ]}
-      onpick={(v) => set("Source", `source/${kindOf(source)}/on`, v)}
+      onpick={(v) => set("Source", `source/${kindOf(source)}/domain`, v)}
     />
   {:else if "grid" in source}
     <VectorField

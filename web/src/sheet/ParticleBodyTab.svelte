@@ -83,9 +83,9 @@
   <NumberField label="Keep apart" unit="mm" scale={1000} step={5} target={at("steering.min_distance_m")} />
   <Picker
     label="Stay on"
-    value={steering.on == null ? "" : String(steering.on)}
+    value={steering.constrained_to == null ? "" : String(steering.constrained_to)}
     options={[["", "nothing"], ...grounds]}
-    onpick={(v) => set("What they stay on", "steering/on", v ? Number(v) : null)}
+    onpick={(v) => set("What they stay on", "steering/constrained_to", v ? Number(v) : null)}
   />
   {#if steering.flock}
     <NumberField label="Sight" unit="m" step={0.1} target={at("steering.flock.perception_radius_m")} />

@@ -13,12 +13,16 @@
     stops: Stop[];
   }
   let { element, list, stops }: Props = $props();
-  const at = (path: string) => ({ element, ids: [element.id], path: `kind.particles.show.${list}.${path}` });
+  const at = (path: string) => ({
+    element,
+    ids: [element.id],
+    path: `kind.particles.appearance.${list}.${path}`,
+  });
   const set = (change: (old: Stop[]) => Stop[]) =>
     shot.set(
       `${list === "colours" ? "Colours" : "Sizes"} of ${element.name}`,
       [element.id],
-      `/kind/particles/show/${list}`,
+      `/kind/particles/appearance/${list}`,
       (old: unknown) => change((old as Stop[] | undefined) ?? []),
     );
 

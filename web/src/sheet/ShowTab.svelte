@@ -13,37 +13,38 @@
   import { selection } from "../state/selection.svelte";
 
   let { element, particles }: { element: Element; particles: Particles } = $props();
-  let show = $derived<Partial<Schemas["Show"]>>(particles.show ?? {});
-  let form = $derived(show.form ?? "dot");
+  let appearance = $derived<Partial<Schemas["Appearance"]>>(particles.appearance ?? {});
+  let form = $derived(appearance.form ?? "sphere");
   let solids = $derived(shot.elements.filter((e) => "solid" in e.kind));
   let judge = $derived(judging.of(element.id));
   const at = (path: string) => ({ element, ids: selection.with(element.id), path: `kind.particles.${path}` });
   const set = (label: string, path: string, value: unknown) =>
-    shot.set(`${label} of ${element.name}`, [element.id], `/kind/particles/show/${path}`, value);
+    shot.set(`${label} of ${element.name}`, [element.id], `/kind/particles/appearance/${path}`, value);
 
   function pickForm(next: NameOf<Schemas["Form"]>) {
-    if (next === "streak") return set("Form", "form", { streak: { seconds: 0.02 } });
-    if (next !== "copy") return set("Form", "form", next);
+    if (next === "streak") return set("Form", "form", { streak: { duration_s: 0.02 } });
+    if (next !== "instance") return set("Form", "form", next);
     if (!solids.length) return notices.say("There is no solid to copy. Add one first; it may be hidden.");
-    return set("Form", "form", { copy: { of: [solids[0].id] } });
+    return set("Form", "form", { instance: { solids: [solids[0].id] } });
   }
 
   function toggle(id: number, on: boolean) {
-    if (typeof form !== "object" || !("copy" in form)) return;
-    const of = on ? [...form.copy.of, id] : form.copy.of.filter((other) => other !== id);
-    if (of.length === 0) return notices.say("Particles that are copies need one solid at least.");
-    return set("Copies", "form/copy/of", of);
+    if (typeof form !== "object" || !("instance" in form)) return;
+    const { solids } = form.instance;
+    const next = on ? [...solids, id] : solids.filter((other) => other !== id);
+    if (next.length === 0) return notices.say("Particles that are copies need one solid at least.");
+    return set("Copies", "form/instance/solids", next);
   }
 
-  const bys: [NameOf<Schemas["By"]>, string][] = [
+  const bys: [NameOf<Schemas["RampInput"]>, string][] = [
     ["nothing", "nothing"],
     ["life", "share of life"],
     ["speed", "speed"],
     ["random", "chance"],
     ["map", "map where born"],
   ];
-  const by = (kind: NameOf<Schemas["By"]>): Schemas["By"] =>
-    kind === "speed" ? { speed: { most_m_s: 5 } } : kind;
+  const by = (kind: NameOf<Schemas["RampInput"]>): Schemas["RampInput"] =>
+    kind === "speed" ? { speed: { max_speed_m_s: 5 } } : kind;
 </script>
 
 <Section title="Drawn as">
@@ -51,73 +52,84 @@
     label="Form"
     value={kindOf(form)}
     options={[
-      ["dot", "dots"],
+      ["sphere", "dots"],
       ["disc", "discs"],
       ["streak", "streaks along their way"],
-      ["copy", "copies of solids"],
+      ["instance", "copies of solids"],
       ["nothing", "nothing"],
     ]}
     onpick={pickForm}
   />
   {#if typeof form === "object" && "streak" in form}
-    <NumberField label="Streak of" unit="ms" scale={1000} step={5} target={at("show.form.streak.seconds")} />
-  {:else if typeof form === "object" && "copy" in form}
+    <NumberField
+      label="Streak of"
+      unit="ms"
+      scale={1000}
+      step={5}
+      target={at("appearance.form.streak.duration_s")}
+    />
+  {:else if typeof form === "object" && "instance" in form}
     {#each solids as solid (solid.id)}
       <Tick
         label={solid.name}
-        checked={form.copy.of.includes(solid.id)}
+        checked={form.instance.solids.includes(solid.id)}
         onchange={(checked) => toggle(solid.id, checked)}
       />
     {/each}
-    {#if form.copy.of.length > 1}
+    {#if form.instance.solids.length > 1}
       <Picker
         label="Which one"
-        value={form.copy.pick ?? "random"}
+        value={form.instance.choice ?? "random"}
         options={[
           ["random", "by chance"],
           ["order", "one after the other"],
           ["size", "by size"],
         ]}
-        onpick={(v) => set("Copies", "form/copy/pick", v)}
+        onpick={(v) => set("Copies", "form/instance/choice", v)}
       />
     {/if}
     <Picker
       label="Turned"
-      value={form.copy.turned ?? "free"}
+      value={form.instance.orientation ?? "free"}
       options={[
         ["free", "as they start and spin"],
-        ["along", "the way they go"],
+        ["velocity", "the way they go"],
       ]}
-      onpick={(v) => set("Copies", "form/copy/turned", v)}
+      onpick={(v) => set("Copies", "form/instance/orientation", v)}
     />
   {/if}
 </Section>
 <Section title="Colour">
   <Picker
     label="By"
-    value={kindOf(show.colour_by ?? "nothing")}
+    value={kindOf(appearance.colour_by ?? "nothing")}
     options={bys}
     onpick={(v) => set("Colour", "colour_by", by(v))}
   />
-  {#if typeof show.colour_by === "object"}
-    <NumberField label="Up to" unit="m/s" step={0.5} target={at("show.colour_by.speed.most_m_s")} />
+  {#if typeof appearance.colour_by === "object"}
+    <NumberField
+      label="Up to"
+      unit="m/s"
+      step={0.5}
+      target={at("appearance.colour_by.speed.max_speed_m_s")}
+    />
   {/if}
-  {#if show.colour_by && show.colour_by !== "nothing"}
-    <RampStops {element} list="colours" stops={show.colours ?? []} />
+  {#if appearance.colour_by && appearance.colour_by !== "nothing"}
+    <RampStops {element} list="colours" stops={appearance.colours ?? []} />
   {/if}
 </Section>
 <Section title="Size">
   <Picker
     label="By"
-    value={kindOf(show.size_by ?? "nothing")}
+    value={kindOf(appearance.size_by ?? "nothing")}
     options={bys}
     onpick={(v) => set("Size", "size_by", by(v))}
   />
-  {#if typeof show.size_by === "object"}
-    <NumberField label="Up to" unit="m/s" step={0.5} target={at("show.size_by.speed.most_m_s")} />
+  {#if typeof appearance.size_by === "object"}
+    <NumberField label="Up to" unit="m/s" step={0.5} target={at("appearance.size_by.speed.max_speed_m_s")} />
   {/if}
-  {#if show.size_by && show.size_by !== "nothing"}
-    <RampStops {element} list="sizes" stops={show.sizes ?? []} />
+  {#if appearance.size_by && appearance.size_by !== "nothing"}
+    <RampStops {element} list="sizes" stops={appearance.sizes ?? []} />
   {/if}
 </Section>
 <Section title="In the Viewport" note="the run stays as it is">
@@ -140,7 +152,7 @@
     oncommit={(v) => judging.set(element.id, { every: Math.max(1, Math.min(1000, v)) })}
   />
 </Section>
-{#if typeof form === "string" || !("copy" in form)}
+{#if typeof form === "string" || !("instance" in form)}
   <Surface
     {element}
     ids={[element.id]}

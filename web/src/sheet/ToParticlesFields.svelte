@@ -20,7 +20,7 @@
     if (!particleElements.length) return notices.say("There are no particles. Add some first.");
     const trigger = newTrigger(kind, regions.length ? Number(regions[0][0]) : undefined, playback.frame);
     if (!trigger) return notices.say("There is no region. Add one first.");
-    return back ? set("/trigger", trigger) : set("", { trigger, of: Number(particleElements[0][0]) });
+    return back ? set("/trigger", trigger) : set("", { trigger, particles: Number(particleElements[0][0]) });
   }
 </script>
 
@@ -34,8 +34,8 @@
   <TriggerFields {element} trigger={back.trigger} path="kind.solid.to_particles.trigger" />
   <Picker
     label="Which"
-    value={String(back.of)}
+    value={String(back.particles)}
     options={particleElements}
-    onpick={(v) => set("/of", Number(v))}
+    onpick={(v) => set("/particles", Number(v))}
   />
 {/if}

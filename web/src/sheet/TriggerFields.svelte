@@ -31,8 +31,8 @@
   <NumberField label="Speed at least" unit="m/s" step={0.1} value={0} target={at("touch.speed_m_s")} />
   <ElementFilterList
     offered={solids}
-    chosen={trigger.touch.of ?? []}
-    onchange={(next) => set("Touched bodies", "touch/of", next)}
+    chosen={trigger.touch.bodies ?? []}
+    onchange={(next) => set("Touched bodies", "touch/bodies", next)}
   />
 {:else if "region" in trigger}
   <Picker

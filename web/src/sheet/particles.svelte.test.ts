@@ -83,7 +83,7 @@ describe("lists of elements", () => {
 });
 
 describe("what becomes of particles", () => {
-  const touch = { trigger: { touch: { of: [3] } }, action: { split: { count: 6, of: null } } };
+  const touch = { trigger: { touch: { bodies: [3] } }, action: { split: { count: 6, particles: null } } };
 
   test("reads as sentences, and opens to what each says", () => {
     show(
@@ -113,7 +113,7 @@ describe("what becomes of particles", () => {
   });
 
   test("names what was deleted meanwhile as that", () => {
-    show(EventList, sparks({ events: [{ trigger: { end: {} }, action: { become: { of: 77 } } }] }));
+    show(EventList, sparks({ events: [{ trigger: { end: {} }, action: { become: { particles: 77 } } }] }));
     expect(button("At the end of its life, become something deleted.")).toBeTruthy();
   });
 });
@@ -121,7 +121,7 @@ describe("what becomes of particles", () => {
 describe("colours and sizes along something", () => {
   test("are added after the last, and each can be taken away", () => {
     const set = vi.spyOn(shot, "set").mockResolvedValue(true);
-    const { element } = sparks({ show: { colours: [{ at: 0, colour: [1, 0.5, 0] }] } });
+    const { element } = sparks({ appearance: { colours: [{ at: 0, colour: [1, 0.5, 0] }] } });
     show(RampStops, { element, list: "colours", stops: [{ at: 0, colour: [1, 0.5, 0] }] });
     press(button("Add a colour"));
     const add = set.mock.calls[0][3] as (old: unknown) => unknown;
@@ -144,7 +144,10 @@ describe("colours and sizes along something", () => {
 
 describe("emission", () => {
   test("show what their source needs, and no more", () => {
-    show(EmissionTab, sparks({ source: { shape: { shape: { box: { size_m: [1, 1, 1] } }, on: "volume" } } }));
+    show(
+      EmissionTab,
+      sparks({ source: { shape: { shape: { box: { size_m: [1, 1, 1] } }, domain: "volume" } } }),
+    );
     expect(labels()).toContain("Of it");
     expect(labels()).toContain("Size x");
     expect(box("Evenly spaced").checked).toBe(false);
@@ -168,25 +171,25 @@ describe("emission", () => {
     };
     const plane = { plane: { size_m: [1, 1] } };
     expect(at({ grid: { count: [4, 1, 4], spacing_m: [1, 1, 1] } })).toBe(true);
-    expect(at({ shape: { shape: plane, on: "surface" } })).toBe(true);
-    expect(at({ shape: { shape: plane, on: "volume" } })).toBe(false);
+    expect(at({ shape: { shape: plane, domain: "surface" } })).toBe(true);
+    expect(at({ shape: { shape: plane, domain: "volume" } })).toBe(false);
     expect(at({ point: {} })).toBe(false);
   });
 
   test("by an image of the shot can go by what is dark, or only carry it", () => {
     const set = vi.spyOn(shot, "set").mockResolvedValue(true);
-    const map = { of: { image: { asset: "moon" } }, dark: true };
+    const map = { source: { image: { asset: "moon" } }, inverted: true };
     show(EmissionTab, sparks({ source: { grid: { count: [4, 1, 4] } }, emission: { map } }));
     expect(document.body.textContent).toContain("brightness of moon");
     const dark = box("Dark counts, not bright");
     expect([dark.checked, box("Only for colour and size").checked]).toEqual([true, false]);
     press(dark);
-    expect(set).toHaveBeenCalledWith("Map of Sparks", [9], "/kind/particles/emission/map/dark", false);
+    expect(set).toHaveBeenCalledWith("Map of Sparks", [9], "/kind/particles/emission/map/inverted", false);
     press(box("Only for colour and size"));
     expect(set).toHaveBeenLastCalledWith(
       "Map of Sparks",
       [9],
-      "/kind/particles/emission/map/all_alike",
+      "/kind/particles/emission/map/uniform_births",
       true,
     );
   });
@@ -197,8 +200,8 @@ describe("emission", () => {
       made = make(shot.document as Shot);
       return true;
     });
-    const map = { of: { vertices: {} } };
-    show(EmissionTab, sparks({ source: { solid: { solid: 3, on: "surface" } }, emission: { map } }));
+    const map = { source: { vertices: {} } };
+    show(EmissionTab, sparks({ source: { solid: { solid: 3, domain: "surface" } }, emission: { map } }));
     await choose("Born on", "a point");
     expect(made).toEqual([
       { op: "add", path: "/elements/2/kind/particles/source", value: { point: {} } },
@@ -223,25 +226,25 @@ describe("emission", () => {
       {
         op: "add",
         path: "/elements/2/kind/particles/source",
-        value: { broken: { solid: 4, on: "volume" } },
+        value: { broken: { solid: 4, domain: "volume" } },
       },
       { op: "add", path: "/elements/2/kind/particles/emission/schedule", value: { total: { count: 100 } } },
     ]);
     clear();
-    const map = { of: { image: { asset: "moon" } } };
+    const map = { source: { image: { asset: "moon" } } };
     const how = { burst: { count: 7 } };
     show(EmissionTab, sparks({ source: { grid: { count: [4, 1, 4] } }, emission: { map, schedule: how } }));
     await choose("Born on", "Crate as it breaks");
     // A map stays, where it has weight, and so does the number.
     expect(made.map((change) => ("value" in change ? change.value : null))).toEqual([
-      { broken: { solid: 4, on: "surface" } },
+      { broken: { solid: 4, domain: "surface" } },
       { total: { count: 7 } },
     ]);
     clear();
     show(
       EmissionTab,
       sparks({
-        source: { broken: { solid: 4, on: "surface" } },
+        source: { broken: { solid: 4, domain: "surface" } },
         emission: { schedule: { total: { count: 5 } } },
       }),
     );
@@ -273,11 +276,16 @@ describe("what particles look like", () => {
   test("a copy is kept while it is the only one", () => {
     const set = vi.spyOn(shot, "set").mockResolvedValue(true);
     const say = vi.spyOn(notices, "say").mockImplementation(() => undefined);
-    show(ShowTab, sparks({ show: { form: { copy: { of: [3] } } } }));
+    show(ShowTab, sparks({ appearance: { form: { instance: { solids: [3] } } } }));
     press(box("Quay"));
     expect(say).toHaveBeenCalledWith("Particles that are copies need one solid at least.");
     press(box("Crate"));
-    expect(set).toHaveBeenCalledWith("Copies of Sparks", [9], "/kind/particles/show/form/copy/of", [3, 4]);
+    expect(set).toHaveBeenCalledWith(
+      "Copies of Sparks",
+      [9],
+      "/kind/particles/appearance/form/instance/solids",
+      [3, 4],
+    );
   });
 
   test("judging stays with the element and changes nothing of the shot", () => {
@@ -303,7 +311,7 @@ describe("bodies that came from particles", () => {
     const slower = { slower: { speed_m_s: 0.05 } };
     expect(set).toHaveBeenCalledWith("Return of Crate", [4], "/kind/solid/to_particles", {
       trigger: slower,
-      of: 9,
+      particles: 9,
     });
   });
 
@@ -323,7 +331,7 @@ describe("bodies that came from particles", () => {
 
   test("say when, and which particles they become", () => {
     sparks();
-    show(ToParticlesFields, { element: CRATE, back: { trigger: { frame: { frame: 40 } }, of: 9 } });
+    show(ToParticlesFields, { element: CRATE, back: { trigger: { frame: { frame: 40 } }, particles: 9 } });
     expect(document.querySelector("[aria-label=Frame]")).toBeTruthy();
     expect(body()).toContain("Sparks");
   });

@@ -99,7 +99,7 @@ export const addables: Addable[] = [
     group: "Particle",
     make: () =>
       particles({
-        source: { shape: { shape: { plane: { size_m: [3, 3] } }, on: "surface" } },
+        source: { shape: { shape: { plane: { size_m: [3, 3] } }, domain: "surface" } },
         start: { speed_m_s: 0, spread_rad: 0, lifespan_s: 4 },
       }),
     place: [0, 2.5, 0],
@@ -229,7 +229,7 @@ function selected(): Element | undefined {
 function sourceOf(element: Element | undefined): Schemas["Source"] {
   if (!element) return { point: {} };
   if ("curve" in element.kind) return { curve: { curve: element.id } };
-  return { solid: { solid: element.id, on: "surface" } };
+  return { solid: { solid: element.id, domain: "surface" } };
 }
 
 /** The selected curve, or else the first. */

@@ -1,4 +1,5 @@
 import { expect, test } from "vitest";
+import { described, pathsWithin } from "../api/described";
 import type { Element, Shot } from "../api/client";
 import { asParticles, longestSide, toParticles, toSolids } from "./converting";
 
@@ -13,7 +14,7 @@ const lanterns = {
         count: [10, 4, 5],
         spacing_m: [0.4, 0.5, 0.4],
         position_jitter_m: 0,
-        orientation_rad: 0,
+        orientation_jitter_rad: 0,
         seed: 3,
       },
       body: { weight: { mass_kg: 0.04 } },
@@ -25,10 +26,11 @@ test("particles fill the room of the copies and weigh as much together", () => {
   const made = asParticles(lanterns, 9, "Lanterns as particles")!;
   if (!("particles" in made.kind)) throw new Error("not particles");
   const { source, start, body, emission } = made.kind.particles as unknown as Record<string, never>;
-  expect(source).toEqual({ shape: { shape: { box: { size_m: [4, 2, 2], edge_m: 0 } }, on: "volume" } });
+  expect(source).toEqual({ shape: { shape: { box: { size_m: [4, 2, 2], edge_m: 0 } }, domain: "volume" } });
   expect(emission["schedule"]).toEqual({ burst: { count: 20_000 } });
   expect(start["size_m"]).toBeCloseTo(0.4 * Math.cbrt(200 / 20_000), 3);
   expect(20_000 * body["weight"]["mass_kg"]).toBeCloseTo(200 * 0.04, 2);
+  expect(pathsWithin(made).filter((path) => !described(path))).toEqual([]);
   expect(made.placement!.position_m).toEqual([0, 1.75, 0]);
 });
 

@@ -30,7 +30,7 @@ export function asParticles(element: Element, id: number, name: string): Element
   const [x, y, z] = element.placement?.position_m ?? [0, 0, 0];
   const weight = solid.body?.weight;
   const particles = {
-    source: { shape: { shape: { box: { size_m: room, edge_m: 0 } }, on: "volume" } },
+    source: { shape: { shape: { box: { size_m: room, edge_m: 0 } }, domain: "volume" } },
     emission: { schedule: { burst: { count: Math.max(MANY, copies) } }, evenly_spaced: true },
     start: {
       speed_m_s: 0,
@@ -52,7 +52,7 @@ export function asParticles(element: Element, id: number, name: string): Element
       friction: solid.body?.friction ?? 0.5,
       push: false,
     },
-    show: { form: { copy: { of: [element.id] } } },
+    appearance: { form: { instance: { solids: [element.id] } } },
     seed: solid.copies.seed,
   };
   const place = [x, y + ((count[1] - 1) * spacing_m[1]) / 2, z];
@@ -84,8 +84,8 @@ export function toParticles(document: Shot, id: number): Operation[] {
 export function toSolids(document: Shot, id: number): Operation[] {
   const index = document.elements.findIndex((e) => e.id === id);
   const stands = (e: Element) => {
-    const form = "particles" in e.kind ? e.kind.particles.show?.form : undefined;
-    return typeof form === "object" && "copy" in form && form.copy.of.length === 1 && form.copy.of[0] === id;
+    const form = "particles" in e.kind ? e.kind.particles.appearance?.form : undefined;
+    return typeof form === "object" && "instance" in form && String(form.instance.solids) === String(id);
   };
   const gone = document.elements.flatMap((e, at) => (stands(e) ? [at] : []));
   return [

@@ -1,5 +1,6 @@
 // An image that was dropped, until it is said what it is.
 import type { Element, Operation, Schemas, Shot } from "../api/client";
+import { takesMap } from "./sources";
 import { desk } from "./desk.svelte";
 import { shot, freeName } from "./shot.svelte";
 import { selection } from "./selection.svelte";
@@ -57,7 +58,7 @@ class Images {
     const ids = this.particles.map((element) => element.id);
     return shot.set("Map of births", ids, "/kind/particles/emission/map", (map: object | undefined) => ({
       ...map,
-      of: { image: { asset: image.name } },
+      source: { image: { asset: image.name } },
     }));
   }
 
@@ -76,8 +77,7 @@ class Images {
 /** Whether particles are born on a surface or a grid, so that a map can say where. */
 export function mappable({ kind }: Element): boolean {
   if (!("particles" in kind)) return false;
-  const [[place, of]] = Object.entries(kind.particles.source ?? { point: {} }) as [string, { on?: string }][];
-  return place === "grid" || (["shape", "solid", "broken"].includes(place) && of.on !== "volume");
+  return takesMap(kind.particles.source ?? { point: {} });
 }
 
 /**

@@ -6,8 +6,8 @@ const particles = (source: object) => ({ kind: { particles: { source } } }) as u
 
 test("a map of births is for particles that are born on a surface or a grid", () => {
   expect(mappable(particles({ grid: { count: [2, 1, 2] } }))).toBe(true);
-  expect(mappable(particles({ solid: { solid: 3, on: "surface" } }))).toBe(true);
-  expect(mappable(particles({ solid: { solid: 3, on: "volume" } }))).toBe(false);
+  expect(mappable(particles({ solid: { solid: 3, domain: "surface" } }))).toBe(true);
+  expect(mappable(particles({ solid: { solid: 3, domain: "volume" } }))).toBe(false);
   expect(mappable(particles({ point: {} }))).toBe(false);
   expect(mappable({ kind: { sun: {} } } as unknown as Element)).toBe(false);
 });

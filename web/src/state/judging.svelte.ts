@@ -1,5 +1,5 @@
 // How particles are judged in the Viewport; the shot and its run stay as they are.
-import type { Judging } from "../viewport/particles";
+import type { Judging } from "../viewport/appearance";
 import { shot } from "./shot.svelte";
 
 class JudgingState {

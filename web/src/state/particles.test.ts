@@ -5,27 +5,33 @@ const name = (id: number) => ({ 3: "Quay", 4: "Feathers", 5: "Scale", 6: "Front"
 const said = (entry: object) => sentence(entry as ParticleEvent, name);
 
 test("what becomes of particles is read as a sentence", () => {
-  expect(said({ trigger: { touch: { of: [3] } }, action: { split: { of: 4, count: 6 } } })).toBe(
+  expect(said({ trigger: { touch: { bodies: [3] } }, action: { split: { particles: 4, count: 6 } } })).toBe(
     "When it touches Quay, split into 6 of Feathers",
   );
-  expect(said({ trigger: { age: { age_s: 0.45 } }, action: { solid: { of: 5 } } })).toBe(
+  expect(said({ trigger: { age: { age_s: 0.45 } }, action: { solid: { solid: 5 } } })).toBe(
     "0.45 s after its birth, become a body of Scale",
   );
   expect(said({ trigger: { region: { region: 6 } }, action: { die: {} }, probability: 0.25 })).toBe(
     "When it comes into Front, die; 25 % do",
   );
   expect(
-    said({ trigger: { touch: { of: [3, { group: "Set" }], speed_m_s: 2 } }, action: { become: { of: 4 } } }),
+    said({
+      trigger: { touch: { bodies: [3, { group: "Set" }], speed_m_s: 2 } },
+      action: { become: { particles: 4 } },
+    }),
   ).toBe("When it touches Quay or the group Set at 2 m/s or faster, become Feathers");
   expect(
-    said({ trigger: { count: { count: 80 } }, action: { split: { of: null, count: 2, stays: true } } }),
+    said({
+      trigger: { count: { count: 80 } },
+      action: { split: { particles: null, count: 2, stays: true } },
+    }),
   ).toBe("Once there are 80, give off 2 of its own");
 });
 
 test("nothing begins as what there is nothing for", () => {
   expect(newAction("become", 1, [], [])).toBeNull();
   expect(newAction("solid", 1, [2], [])).toBeNull();
-  expect(newAction("trail", 1, [], [])).toEqual({ trail: { of: 1, per_s: 40 } });
+  expect(newAction("trail", 1, [], [])).toEqual({ trail: { particles: 1, per_s: 40 } });
   expect(newTrigger("region", undefined, 4)).toBeNull();
   expect(newTrigger("frame", undefined, 4)).toEqual({ frame: { frame: 4 } });
 });

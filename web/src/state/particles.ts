@@ -22,8 +22,8 @@ export function triggerWords(trigger: Trigger, name: Names): string {
   if ("age" in trigger) return `${number(trigger.age.age_s)} s after its birth`;
   if ("end" in trigger) return "at the end of its life";
   if ("touch" in trigger) {
-    const of = trigger.touch.of?.length
-      ? either(trigger.touch.of.map((who) => whoName(who, name)))
+    const of = trigger.touch.bodies?.length
+      ? either(trigger.touch.bodies.map((who) => whoName(who, name)))
       : "a body";
     const fast = trigger.touch.speed_m_s ? ` at ${number(trigger.touch.speed_m_s)} m/s or faster` : "";
     return `when it touches ${of}${fast}`;
@@ -37,15 +37,15 @@ export function triggerWords(trigger: Trigger, name: Names): string {
 
 export function actionWords(action: Action, name: Names): string {
   if ("die" in action) return "die";
-  if ("become" in action) return `become ${name(action.become.of)}`;
+  if ("become" in action) return `become ${name(action.become.particles)}`;
   if ("split" in action) {
-    const { of, count = 6, stays } = action.split;
+    const { particles: of, count = 6, stays } = action.split;
     const into = of == null ? "of its own" : `of ${name(of)}`;
     return stays ? `give off ${count} ${into}` : `split into ${count} ${into}`;
   }
   if ("trail" in action)
-    return `leave ${number(action.trail.per_s)} of ${name(action.trail.of)} a second behind`;
-  return `become a body of ${name(action.solid.of)}`;
+    return `leave ${number(action.trail.per_s)} of ${name(action.trail.particles)} a second behind`;
+  return `become a body of ${name(action.solid.solid)}`;
 }
 
 /** What becomes of particles, as a sentence. */
@@ -65,7 +65,7 @@ export function newTrigger(kind: NameOf<Trigger>, region: number | undefined, fr
     case "end":
       return { end: {} };
     case "touch":
-      return { touch: { of: [], speed_m_s: 0 } };
+      return { touch: { bodies: [], speed_m_s: 0 } };
     case "region":
       return region === undefined ? null : { region: { region } };
     case "faster":
@@ -90,13 +90,15 @@ export function newAction(
     case "die":
       return { die: {} };
     case "split":
-      return { split: { of: others[0], count: 6, spread_rad: Math.PI, speed_m_s: 1 } as Schemas["Split"] };
+      return {
+        split: { particles: others[0], count: 6, spread_rad: Math.PI, speed_m_s: 1 } as Schemas["Split"],
+      };
     case "become":
-      return others.length ? { become: { of: others[0] } } : null;
+      return others.length ? { become: { particles: others[0] } } : null;
     case "trail":
-      return { trail: { of: others[0] ?? own, per_s: 40 } };
+      return { trail: { particles: others[0] ?? own, per_s: 40 } };
     default:
-      return solids.length ? { solid: { of: solids[0] } } : null;
+      return solids.length ? { solid: { solid: solids[0] } } : null;
   }
 }
 

@@ -4,7 +4,7 @@ import { named, type Option } from "./options";
 import { solidOf } from "./shot.svelte";
 
 type Source = Schemas["Source"];
-type Part = Schemas["MeshPart"];
+type Domain = Schemas["EmissionDomain"];
 
 const SHAPES = {
   sphere: { sphere: { radius_m: 0.25 } },
@@ -14,13 +14,26 @@ const SHAPES = {
   torus: { torus: { major_radius_m: 0.4, minor_radius_m: 0.05 } },
 } satisfies Partial<Record<NameOf<Schemas["Shape"]>, Schemas["Shape"]>>;
 
+/** Whether births can go by an image: only where the places have UVs. */
+export function takesMap(source: Source): boolean {
+  const { domain } =
+    "shape" in source
+      ? source.shape
+      : "solid" in source
+        ? source.solid
+        : "broken" in source
+          ? source.broken
+          : { domain: "volume" };
+  return "grid" in source || domain !== "volume";
+}
+
 /** A source as one of the choices: its kind, and which shape or element. */
 export function placeOf(source: Source): string {
   if ("shape" in source) return `shape ${kindOf(source.shape.shape)}`;
   if ("solid" in source) return `solid ${source.solid.solid}`;
   if ("broken" in source) return `broken ${source.broken.solid}`;
   if ("curve" in source) return `curve ${source.curve.curve}`;
-  if ("particles" in source) return `particles ${source.particles.of}`;
+  if ("particles" in source) return `particles ${source.particles.particles}`;
   return kindOf(source);
 }
 
@@ -57,17 +70,17 @@ export function places(source: Source, others: Element[]): Option[] {
 }
 
 /** The source that a choice begins as; null where it is not to be chosen. */
-export function newSource(place: string, on: Part, mapped: boolean): Source | null {
+export function newSource(place: string, domain: Domain, mapped: boolean): Source | null {
   const [kind, which] = place.split(" ");
   const id = Number(which);
   if (kind === "point") return { point: {} };
   if (kind === "grid") return { grid: { count: [10, 1, 10], spacing_m: [0.1, 0.1, 0.1] } };
   if (kind === "shape")
-    return which in SHAPES ? { shape: { shape: SHAPES[which as keyof typeof SHAPES], on } } : null;
-  if (kind === "solid") return { solid: { solid: id, on } };
+    return which in SHAPES ? { shape: { shape: SHAPES[which as keyof typeof SHAPES], domain } } : null;
+  if (kind === "solid") return { solid: { solid: id, domain } };
   // A map has no weight inside a body.
-  if (kind === "broken") return { broken: { solid: id, on: mapped ? on : "volume" } };
+  if (kind === "broken") return { broken: { solid: id, domain: mapped ? domain : "volume" } };
   if (kind === "curve") return { curve: { curve: id } };
-  if (kind === "particles") return { particles: { of: id } };
-  return { impacts: { of: [], impulse_n_s: 1 } };
+  if (kind === "particles") return { particles: { particles: id } };
+  return { impacts: { bodies: [], impulse_n_s: 1 } };
 }

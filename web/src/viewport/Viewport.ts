@@ -6,7 +6,7 @@ import { CurvePoints, type CurveShown } from "./curve";
 import { Eye, type ViewName } from "./eye";
 import type { ViewportFrame } from "./frames";
 import { Handles, type Handle, type Moved } from "./handles";
-import type { Judging } from "./particles";
+import type { Judging } from "./appearance";
 import { Items } from "./items";
 import { Pace, timed } from "./pace";
 import { floorBelow, groundAt } from "./picking";

@@ -5,7 +5,9 @@ import { countOf, particlesOf, solidOf } from "../state/shot.svelte";
 import { arrange, sameBodies, sameFrame, shade } from "./bodies";
 import type { BodiesOfFrame, ViewportFrame } from "./frames";
 import { Geometries } from "./geometry";
-import { ParticleCloud, type Copied, type Judging } from "./particles";
+import type { Judging } from "./appearance";
+import type { Copied } from "./particleInstances";
+import { ParticleCloud } from "./particles";
 import { poseOf, type Movable } from "./handles";
 import { aim, lightOf } from "./lights";
 import { Looks } from "./looks";
@@ -219,7 +221,7 @@ export class Items {
       solid
         ? [solid.look, countOf(element)]
         : particles
-          ? [particles.source, particles.show?.form]
+          ? [particles.source, particles.appearance?.form]
           : element.kind,
     );
     if (item && item.key === key && item.shape !== shape) {
@@ -234,7 +236,7 @@ export class Items {
           placement,
           hidden,
           locked,
-          "particles" in kind && [kind.particles.show, kind.particles.look],
+          "particles" in kind && [kind.particles.appearance, kind.particles.look],
         ]);
       const changed = stands(item.element) !== stands(element);
       item.element = element;
@@ -245,7 +247,7 @@ export class Items {
     this.#all.set(element.id, item);
     if (solid) void this.#build(item);
     else {
-      if (particlesOf(element)) this.#buildGrains(item);
+      if (particlesOf(element)) this.#buildParticles(item);
       item.light = lightOf(element);
       if (item.light) this.scene.add(item.light);
       if (item.light instanceof THREE.DirectionalLight) this.scene.add(item.light.target);
@@ -309,13 +311,13 @@ export class Items {
     this.host.changed();
   }
 
-  #buildGrains(item: Item) {
+  #buildParticles(item: Item) {
     item.clouds = new ParticleCloud(item.element.id);
     this.scene.add(item.clouds.group);
-    const form = particlesOf(item.element)!.show?.form;
-    if (!form || typeof form !== "object" || !("copy" in form)) return;
-    item.copied = form.copy.of.map(() => null);
-    form.copy.of.forEach((id, which) => void this.#buildCopied(item, id, which));
+    const form = particlesOf(item.element)!.appearance?.form;
+    if (!form || typeof form !== "object" || !("instance" in form)) return;
+    item.copied = form.instance.solids.map(() => null);
+    form.instance.solids.forEach((id, which) => void this.#buildCopied(item, id, which));
   }
 
   async #buildCopied(item: Item, id: number, which: number) {

@@ -2,7 +2,8 @@ import * as THREE from "three";
 import { expect, test } from "vitest";
 import type { Particles } from "../api/client";
 import type { ParticlesOfFrame } from "./frames";
-import { ParticleCloud, metBy, ownRandom, picked, shown, speedOf } from "./particles";
+import { ownRandom, picked, shown, speedOf } from "./appearance";
+import { ParticleCloud, metBy } from "./particles";
 
 const look = { by: null, every: 1 } as const;
 
@@ -20,7 +21,7 @@ function row(count: number): ParticlesOfFrame {
   };
 }
 
-const particles = (show: object) => ({ show, seed: 3 }) as unknown as Particles;
+const particles = (appearance: object) => ({ appearance, seed: 3 }) as unknown as Particles;
 
 test("a colour over life goes from stop to stop", () => {
   const stop = (at: number, grey: number) => ({ at, colour: [grey, grey, grey] });
@@ -54,8 +55,8 @@ test("a particle's own number is the core's", () => {
 });
 
 test("copies are picked in turn, by size or by chance", () => {
-  const by = (pick: string) => ({
-    show: { form: { copy: { of: [1, 2, 3], pick } } },
+  const by = (choice: string) => ({
+    appearance: { form: { instance: { solids: [1, 2, 3], choice } } },
     start: { size_m: 0.1, size_variation: 0.5 },
   });
   const particles = row(6);
@@ -72,11 +73,11 @@ test("dots become streaks and copies without leaving anything behind", () => {
   geometry.computeBoundingBox();
   const solid = { geometry, material: new THREE.MeshStandardMaterial() };
   const draw = (form: unknown) => clouds.show(row(40), particles({ form }), look, [solid]);
-  draw("dot");
+  draw("sphere");
   expect([clouds.group.children.length, clouds.drawn]).toEqual([1, 40]);
-  draw({ streak: { seconds: 0.1 } });
+  draw({ streak: { duration_s: 0.1 } });
   expect([clouds.group.children.length, clouds.drawn]).toEqual([1, 40]);
-  draw({ copy: { of: [9] } });
+  draw({ instance: { solids: [9] } });
   const mesh = clouds.group.children[0] as THREE.InstancedMesh;
   expect([clouds.group.children.length, mesh.count]).toEqual([1, 40]);
   const matrix = new THREE.Matrix4();

@@ -13,7 +13,7 @@ use crate::{
     look::{Look, LookImage},
     motion::Sampler,
     particles::{
-        Emission, EmissionDomain, EmissionMap, EmissionSchedule, Form, MapOf, Particles, Source, Trigger,
+        Emission, EmissionDomain, EmissionMap, EmissionSchedule, Form, MapSource, Particles, Source, Trigger,
     },
     references::{Reference, Role},
     region::Volume,
@@ -191,7 +191,7 @@ impl Shot {
             let (at, id) = (&reference.path, reference.id);
             // Particles may split into more of themselves.
             let itself = id == element.id;
-            if itself && at.ends_with(".split.of") {
+            if itself && at.ends_with(".split.particles") {
                 continue;
             }
             if itself {

@@ -32,19 +32,25 @@ impl Shot {
             f.say(format!("{path}.events"), message);
         }
         for (list, at) in [
-            ("colours", particles.show.colours.iter().map(|stop| stop.at).collect::<Vec<_>>()),
-            ("sizes", particles.show.sizes.iter().map(|stop| stop.at).collect()),
+            ("colours", particles.appearance.colours.iter().map(|stop| stop.at).collect::<Vec<_>>()),
+            ("sizes", particles.appearance.sizes.iter().map(|stop| stop.at).collect()),
         ] {
             if at.len() > MAX_STOPS {
-                f.say(format!("{path}.show.{list}"), format!("{} stops; at most {MAX_STOPS}", at.len()));
+                f.say(
+                    format!("{path}.appearance.{list}"),
+                    format!("{} stops; at most {MAX_STOPS}", at.len()),
+                );
             } else if let Some(i) = at.windows(2).position(|pair| pair[1] < pair[0]) {
-                f.say(format!("{path}.show.{list}[{}].at", i + 1), "comes before the stop above it");
+                f.say(format!("{path}.appearance.{list}[{}].at", i + 1), "comes before the stop above it");
             }
         }
-        if let Form::Copy { of, .. } = &particles.show.form
-            && !(1..=16).contains(&of.len())
+        if let Form::Instance { solids, .. } = &particles.appearance.form
+            && !(1..=16).contains(&solids.len())
         {
-            f.say(format!("{path}.show.form.copy.of"), format!("{} solids; from 1 to 16", of.len()));
+            f.say(
+                format!("{path}.appearance.form.instance.solids"),
+                format!("{} solids; from 1 to 16", solids.len()),
+            );
         }
         let number = match particles.emission.schedule {
             EmissionSchedule::Total { count } | EmissionSchedule::Burst { count } => count as usize,
@@ -58,20 +64,24 @@ impl Shot {
 
     /// A map needs UVs, or a mesh whose vertices can have colours.
     fn map_faults(&self, f: &mut Faults, path: &str, from: &Source, map: &EmissionMap) {
-        let on = match from {
-            Source::Shape { on, .. } | Source::Solid { on, .. } | Source::Broken { on, .. } => Some(*on),
-            Source::Grid { .. } if matches!(map.of, MapOf::Image { .. }) => Some(EmissionDomain::Vertices),
+        let domain = match from {
+            Source::Shape { domain, .. } | Source::Solid { domain, .. } | Source::Broken { domain, .. } => {
+                Some(*domain)
+            }
+            Source::Grid { .. } if matches!(map.source, MapSource::Image { .. }) => {
+                Some(EmissionDomain::Vertices)
+            }
             _ => None,
         };
-        match on {
+        match domain {
             None => f.say(path, "needs particles that are born on a shape, a solid or, of an image, a grid"),
             Some(EmissionDomain::Volume) => {
                 f.say(path, "has no weight inside a body; let them be born on its surface")
             }
             Some(_) => {}
         }
-        if let MapOf::Image { asset } = &map.of {
-            self.asset(f, &format!("{path}.of.image.asset"), asset, AssetKind::Image);
+        if let MapSource::Image { asset } = &map.source {
+            self.asset(f, &format!("{path}.source.image.asset"), asset, AssetKind::Image);
         }
     }
 }

@@ -482,22 +482,27 @@ fn particle_parameters(particles: &mut Particles, v: Visit) {
             Action::Die {} | Action::Become { .. } | Action::Solid { .. } => {}
         }
     }
-    if let Form::Streak { seconds } = &mut particles.show.form {
-        v(format_args!("show.form.streak.seconds"), Parameter::Number(seconds), to(0.0, 10.0));
+    if let Form::Streak { duration_s } = &mut particles.appearance.form {
+        v(format_args!("appearance.form.streak.duration_s"), Parameter::Number(duration_s), to(0.0, 10.0));
     }
-    for (path, by) in [("colour_by", &mut particles.show.colour_by), ("size_by", &mut particles.show.size_by)]
+    for (path, by) in
+        [("colour_by", &mut particles.appearance.colour_by), ("size_by", &mut particles.appearance.size_by)]
     {
-        if let crate::particles::By::Speed { most_m_s } = by {
-            v(format_args!("show.{path}.speed.most_m_s"), Parameter::Number(most_m_s), to(1e-3, 1_000.0));
+        if let crate::particles::RampInput::Speed { max_speed_m_s } = by {
+            v(
+                format_args!("appearance.{path}.speed.max_speed_m_s"),
+                Parameter::Number(max_speed_m_s),
+                to(1e-3, 1_000.0),
+            );
         }
     }
-    for (i, stop) in particles.show.colours.iter_mut().enumerate() {
-        v(format_args!("show.colours.{i}.at"), Parameter::Number(&mut stop.at), FRACTION);
-        v(format_args!("show.colours.{i}.colour"), Parameter::Vector(&mut stop.colour), to(0.0, 1e4));
+    for (i, stop) in particles.appearance.colours.iter_mut().enumerate() {
+        v(format_args!("appearance.colours.{i}.at"), Parameter::Number(&mut stop.at), FRACTION);
+        v(format_args!("appearance.colours.{i}.colour"), Parameter::Vector(&mut stop.colour), to(0.0, 1e4));
     }
-    for (i, stop) in particles.show.sizes.iter_mut().enumerate() {
-        v(format_args!("show.sizes.{i}.at"), Parameter::Number(&mut stop.at), FRACTION);
-        v(format_args!("show.sizes.{i}.size"), Parameter::Number(&mut stop.size), to(0.0, 100.0));
+    for (i, stop) in particles.appearance.sizes.iter_mut().enumerate() {
+        v(format_args!("appearance.sizes.{i}.at"), Parameter::Number(&mut stop.at), FRACTION);
+        v(format_args!("appearance.sizes.{i}.size"), Parameter::Number(&mut stop.size), to(0.0, 100.0));
     }
 }
 

@@ -25,7 +25,7 @@ pub enum Source {
         shape: Shape,
         /// Where on it.
         #[serde(default)]
-        on: EmissionDomain,
+        domain: EmissionDomain,
     },
     /// On the bodies of a solid, wherever they are.
     Solid {
@@ -33,7 +33,7 @@ pub enum Source {
         solid: Id,
         /// Where on it.
         #[serde(default)]
-        on: EmissionDomain,
+        domain: EmissionDomain,
     },
     /// Along a curve, by length.
     Curve {
@@ -42,8 +42,8 @@ pub enum Source {
     },
     /// Where other particles are.
     Particles {
-        /// Their element.
-        of: Id,
+        /// The element of those.
+        particles: Id,
     },
     /// On the bodies of a solid as they break. A number or rate is of particles for each.
     Broken {
@@ -51,13 +51,13 @@ pub enum Source {
         solid: Id,
         /// Where on it.
         #[serde(default)]
-        on: EmissionDomain,
+        domain: EmissionDomain,
     },
     /// Where bodies hit each other. A number or rate is of particles for each hit.
     Impacts {
         /// The bodies; nothing named: all.
         #[serde(default, skip_serializing_if = "Vec::is_empty")]
-        of: Vec<ElementFilter>,
+        bodies: Vec<ElementFilter>,
         /// The least impulse of a hit, N s.
         impulse_n_s: f32,
     },
@@ -89,20 +89,20 @@ pub enum EmissionDomain {
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize, JsonSchema)]
 #[serde(deny_unknown_fields)]
 pub struct EmissionMap {
-    /// What it is.
-    pub of: MapOf,
-    /// What is dark has the weight, not what is bright.
+    /// Where the weights come from.
+    pub source: MapSource,
+    /// The weight is 1 − brightness.
     #[serde(default, skip_serializing_if = "std::ops::Not::not")]
-    pub dark: bool,
-    /// All places are as likely; the weight is only carried.
+    pub inverted: bool,
+    /// Births are uniform; particles only carry the weight.
     #[serde(default, skip_serializing_if = "std::ops::Not::not")]
-    pub all_alike: bool,
+    pub uniform_births: bool,
 }
 
-/// What a map is.
+/// Where the weights of a map come from.
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize, JsonSchema)]
 #[serde(rename_all = "snake_case", deny_unknown_fields)]
-pub enum MapOf {
+pub enum MapSource {
     /// The brightness of an image laid on the UVs once.
     Image {
         /// Name of an image among the shot's assets.

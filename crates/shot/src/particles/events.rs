@@ -39,9 +39,9 @@ pub enum Trigger {
     End {},
     /// At a contact with a body.
     Touch {
-        /// Which; nothing named: any.
+        /// The bodies; nothing named: any.
         #[serde(default, skip_serializing_if = "Vec::is_empty")]
-        of: Vec<ElementFilter>,
+        bodies: Vec<ElementFilter>,
         /// The least speed at which it comes up to the surface, m/s.
         #[serde(default)]
         speed_m_s: f32,
@@ -82,21 +82,21 @@ pub enum Action {
     /// It becomes a particle of another element, with that element's look, forces and events.
     Become {
         /// The other particles.
-        of: Id,
+        particles: Id,
     },
     /// It becomes several.
     Split(Split),
     /// From then on it leaves others behind.
     Trail {
         /// The particles that it leaves.
-        of: Id,
+        particles: Id,
         /// How many a second.
         per_s: f32,
     },
     /// It becomes a free body of a solid, with its position, orientation, velocity and angular velocity.
     Solid {
         /// The solid, whose bodies all come from particles.
-        of: Id,
+        solid: Id,
     },
 }
 
@@ -108,7 +108,7 @@ pub struct ToParticles {
     /// body; slower it has to be for a fifth of a second on end.
     pub trigger: Trigger,
     /// The particles, of which it becomes one with its position, orientation, velocity, angular velocity, size and mass.
-    pub of: Id,
+    pub particles: Id,
 }
 
 /// A particle becomes several.
@@ -117,7 +117,7 @@ pub struct ToParticles {
 pub struct Split {
     /// The particles it becomes; none: of its own element.
     #[serde(skip_serializing_if = "Option::is_none")]
-    pub of: Option<Id>,
+    pub particles: Option<Id>,
     /// How many particles.
     pub count: u32,
     /// Whether it goes on itself.
@@ -139,7 +139,7 @@ pub struct Split {
 impl Default for Split {
     fn default() -> Self {
         Self {
-            of: None,
+            particles: None,
             count: 6,
             stays: false,
             inherited_velocity: 0.5,
@@ -192,8 +192,8 @@ impl ParticleEvent {
     /// The particles that come of one of `own`.
     fn makes(&self, own: Id) -> Option<Id> {
         match &self.action {
-            Action::Become { of } | Action::Trail { of, .. } => Some(*of),
-            Action::Split(split) => Some(split.of.unwrap_or(own)),
+            Action::Become { particles } | Action::Trail { particles, .. } => Some(*particles),
+            Action::Split(split) => Some(split.particles.unwrap_or(own)),
             Action::Die {} | Action::Solid { .. } => None,
         }
     }
@@ -231,7 +231,7 @@ mod tests {
     }
 
     fn split(of: Id) -> Action {
-        Action::Split(Split { of: Some(of), ..Split::default() })
+        Action::Split(Split { particles: Some(of), ..Split::default() })
     }
 
     #[test]
@@ -254,16 +254,17 @@ mod tests {
 
     #[test]
     fn those_that_only_change_places_do_not_grow() {
-        let change = |of| Action::Become { of };
+        let change = |particles| Action::Become { particles };
         let (shot_of, ids) = shot(&[(0, 1), (1, 0)], change);
         assert_eq!(endless(&shot_of, ids[0]), None);
-        let one = |of| Action::Split(Split { of: Some(of), count: 1, ..Split::default() });
+        let one = |of| Action::Split(Split { particles: Some(of), count: 1, ..Split::default() });
         let (shot_of, ids) = shot(&[(0, 1), (1, 0)], one);
         assert_eq!(endless(&shot_of, ids[0]), None);
-        let stays = |of| Action::Split(Split { of: Some(of), count: 1, stays: true, ..Split::default() });
+        let stays =
+            |of| Action::Split(Split { particles: Some(of), count: 1, stays: true, ..Split::default() });
         let (shot_of, ids) = shot(&[(0, 1), (1, 0)], stays);
         assert!(endless(&shot_of, ids[0]).is_some());
-        let trail = |of| Action::Trail { of, per_s: 1.0 };
+        let trail = |particles| Action::Trail { particles, per_s: 1.0 };
         let (shot_of, ids) = shot(&[(0, 1), (1, 0)], trail);
         assert!(endless(&shot_of, ids[0]).is_some());
     }

@@ -1,15 +1,17 @@
 //! Particles: where they are born, how they start, what becomes of them.
 
+mod appearance;
 mod emission;
 mod events;
-mod show;
 mod steering;
 
+pub use appearance::{
+    Appearance, ColourStop, Form, InstanceChoice, InstanceOrientation, RampInput, SizeStop, own_random,
+};
 pub use emission::{
-    Direction, Emission, EmissionDomain, EmissionMap, EmissionSchedule, MapOf, Source, Start,
+    Direction, Emission, EmissionDomain, EmissionMap, EmissionSchedule, MapSource, Source, Start,
 };
 pub use events::{Action, ParticleEvent, Split, ToParticles, Trigger, circle_names, endless};
-pub use show::{By, ColourStop, Form, Pick, Show, SizeStop, Turned, own_random};
 pub use steering::{ContactOutcome, ContactResponse, Flock, Steering};
 
 use crate::{Id, Weight, force::ElementFilter, look::Look};
@@ -35,7 +37,7 @@ pub struct Particles {
     /// Events of their lives.
     pub events: Vec<ParticleEvent>,
     /// What is drawn for each.
-    pub show: Show,
+    pub appearance: Appearance,
     /// Its look; a colour over life or speed multiplies albedo and emission.
     pub look: Look,
     /// Chooses all that is random.
@@ -67,17 +69,17 @@ impl Particles {
     /// The particles that they make.
     pub fn makes(&self) -> impl Iterator<Item = Id> + '_ {
         self.events.iter().filter_map(|event| match &event.action {
-            Action::Become { of } | Action::Trail { of, .. } => Some(*of),
-            Action::Split(split) => split.of,
+            Action::Become { particles } | Action::Trail { particles, .. } => Some(*particles),
+            Action::Split(split) => split.particles,
             Action::Die {} | Action::Solid { .. } => None,
         })
     }
 
     /// All lists of elements that it has.
     pub fn filters(&self) -> impl Iterator<Item = &Vec<ElementFilter>> {
-        let hits = if let Source::Impacts { of, .. } = &self.source { Some(of) } else { None };
+        let hits = if let Source::Impacts { bodies, .. } = &self.source { Some(bodies) } else { None };
         let touched = self.events.iter().filter_map(|event| match &event.trigger {
-            Trigger::Touch { of, .. } => Some(of),
+            Trigger::Touch { bodies, .. } => Some(bodies),
             _ => None,
         });
         [&self.contact.only, &self.contact.except].into_iter().chain(hits).chain(touched)
@@ -86,9 +88,9 @@ impl Particles {
     /// What of it acts on the simulation: all but what it looks like.
     #[must_use]
     pub fn unseen(&self) -> Self {
-        let show = Show::default();
+        let appearance = Appearance::default();
         let look = Look::default();
-        Self { show, look, ..self.clone() }
+        Self { appearance, look, ..self.clone() }
     }
 
     /// The mass of a particle of radius `radius_m`, kg.

@@ -28,7 +28,7 @@ pub struct Steering {
     pub min_distance_m: f32,
     /// The curve or solid they stay on; none: they go anywhere.
     #[serde(skip_serializing_if = "Option::is_none")]
-    pub on: Option<Id>,
+    pub constrained_to: Option<Id>,
 }
 
 impl Default for Steering {
@@ -42,7 +42,7 @@ impl Default for Steering {
             flock: None,
             avoidance_time_s: 0.0,
             min_distance_m: 0.0,
-            on: None,
+            constrained_to: None,
         }
     }
 }

@@ -10,7 +10,7 @@ use geometry::{Image, Meshes, Site, Sites};
 use glam::{Quat, Vec2, Vec3};
 use shot::{
     Element, Id, MAX_PARTICLES, Shape, Shot,
-    particles::{Direction, EmissionDomain, EmissionMap, EmissionSchedule, MapOf, Particles, Source},
+    particles::{Direction, EmissionDomain, EmissionMap, EmissionSchedule, MapSource, Particles, Source},
     world::{Pose, World},
 };
 use std::f32::consts::PI;
@@ -30,8 +30,8 @@ impl EmissionSites {
     /// What they are on, as JSON.
     fn named(shot: &Shot, particles: &Particles) -> String {
         match &particles.source {
-            Source::Solid { solid, on } | Source::Broken { solid, on } => {
-                serde_json::to_string(&(shape_of(shot, *solid), on))
+            Source::Solid { solid, domain } | Source::Broken { solid, domain } => {
+                serde_json::to_string(&(shape_of(shot, *solid), domain))
             }
             Source::Curve { curve } => serde_json::to_string(&shot.element(*curve).map(|e| &e.kind)),
             from => serde_json::to_string(from),
@@ -40,9 +40,9 @@ impl EmissionSites {
     }
 
     pub fn find(shot: &Shot, particles: &Particles, meshes: &Meshes) -> Self {
-        let on_mesh = |shape: Option<&Shape>, on: EmissionDomain| {
+        let on_mesh = |shape: Option<&Shape>, domain: EmissionDomain| {
             let mesh = shape.and_then(|shape| meshes.mesh(shape).ok()).unwrap_or_default();
-            match on {
+            match domain {
                 EmissionDomain::Surface => Sites::surface(&mesh),
                 EmissionDomain::Edges => Sites::edges(&mesh),
                 EmissionDomain::Vertices => Sites::vertices(&mesh),
@@ -50,9 +50,9 @@ impl EmissionSites {
             }
         };
         let sites = match &particles.source {
-            Source::Shape { shape, on } => on_mesh(Some(shape), *on),
-            Source::Solid { solid, on } | Source::Broken { solid, on } => {
-                on_mesh(shape_of(shot, *solid), *on)
+            Source::Shape { shape, domain } => on_mesh(Some(shape), *domain),
+            Source::Solid { solid, domain } | Source::Broken { solid, domain } => {
+                on_mesh(shape_of(shot, *solid), *domain)
             }
             Source::Curve { curve } => match shot.element(*curve).map(|e| &e.kind) {
                 Some(shot::ElementKind::Curve(curve)) => Sites::line(&curve.strokes()),
@@ -150,21 +150,21 @@ struct Likely<'a> {
 impl Likely<'_> {
     /// Whether something takes places away.
     fn chooses(&self) -> bool {
-        self.region.is_some() || self.map.is_some_and(|map| !map.all_alike)
+        self.region.is_some() || self.map.is_some_and(|map| !map.uniform_births)
     }
 
     fn weight(&self, site: &Site) -> f32 {
         let Some(map) = self.map else { return 1.0 };
-        let weight = match map.of {
-            MapOf::Image { .. } => self.image.map_or(0.0, |image| image.brightness(site.uv)),
-            MapOf::Vertices {} => site.weight,
+        let weight = match map.source {
+            MapSource::Image { .. } => self.image.map_or(0.0, |image| image.brightness(site.uv)),
+            MapSource::Vertices {} => site.weight,
         };
-        if map.dark { 1.0 - weight } else { weight }
+        if map.inverted { 1.0 - weight } else { weight }
     }
 
     /// How likely a birth is at a place where the map has `weight`.
     fn at(&self, position: Vec3, weight: f32) -> f32 {
-        let by_map = if self.map.is_some_and(|map| !map.all_alike) { weight } else { 1.0 };
+        let by_map = if self.map.is_some_and(|map| !map.uniform_births) { weight } else { 1.0 };
         by_map * self.region.map_or(1.0, |region| region.at(position))
     }
 }
@@ -216,8 +216,8 @@ impl ParticleSystem {
         };
         let curve_before = self.set.rest.curve_stood;
         self.set.rest.curve_stood = curve;
-        if let Source::Impacts { of, impulse_n_s } = &particles.source {
-            return self.born_of_impacts(step, particles, of, *impulse_n_s, own);
+        if let Source::Impacts { bodies, impulse_n_s } = &particles.source {
+            return self.born_of_impacts(step, particles, bodies, *impulse_n_s, own);
         }
         let broken: Vec<&BodyState> = match &particles.source {
             Source::Broken { solid, .. } if within_span(step, particles) => {
@@ -246,8 +246,8 @@ impl ParticleSystem {
             _ => vec![Stand { before, now: own, scale: 1.0 }],
         };
         let crowd: &[Vec3] = match particles.source {
-            Source::Particles { of } => {
-                self.order.iter().position(|id| *id == of).map_or(&[], |i| &others[i][..])
+            Source::Particles { particles: crowd } => {
+                self.order.iter().position(|id| *id == crowd).map_or(&[], |i| &others[i][..])
             }
             _ => &[],
         };
@@ -256,9 +256,9 @@ impl ParticleSystem {
             Weight::new(&world, step.shot, step.surfaces, step.shot.element(id)?, step.seconds)
         });
         let map = particles.emission.map.as_ref();
-        let image = map.and_then(|map| match &map.of {
-            MapOf::Image { asset } => meshes.images.get(asset),
-            MapOf::Vertices {} => None,
+        let image = map.and_then(|map| match &map.source {
+            MapSource::Image { asset } => meshes.images.get(asset),
+            MapSource::Vertices {} => None,
         });
         let likely = Likely { region: region.as_ref(), map, image: image.map(|image| &**image) };
         let first = self.set.rest.given;

@@ -9,7 +9,7 @@ use super::contact::ParticleContact;
 use super::hash::{ParticleHash, Purpose};
 use super::particle_set::Newborn;
 use super::{ParticleSolver, ParticleSystem, emission};
-use crate::colliders::Spawn;
+use crate::colliders::{SpawnBody, SpawnParticle, SpawnState};
 use crate::{BlowUp, Step};
 use glam::{Quat, Vec3};
 use shot::particles::{Action, ParticleEvent, Particles, Split, Trigger, circle_names, endless};
@@ -82,13 +82,13 @@ impl ParticleSolver {
         particles: &Particles,
     ) -> Result<bool, BlowUp> {
         let system = &self.systems[i];
-        let (id, parent) = (system.id, system.parent(index));
+        let parent = system.parent(index);
         match &particles.events[entry].action {
             Action::Die {} => Ok(true),
-            Action::Become { of } => {
-                let Some(to) = self.system(*of) else { return Ok(false) };
+            Action::Become { particles: kind } => {
+                let Some(to) = self.system(*kind) else { return Ok(false) };
                 let split = Split {
-                    of: Some(*of),
+                    particles: Some(*kind),
                     count: 1,
                     inherited_velocity: 1.0,
                     speed_m_s: 0.0,
@@ -99,9 +99,9 @@ impl ParticleSolver {
                 Ok(true)
             }
             Action::Split(split) => {
-                let to = match split.of {
+                let to = match split.particles {
                     None => i,
-                    Some(of) => match self.system(of) {
+                    Some(kind) => match self.system(kind) {
                         Some(to) => to,
                         None => return Ok(false),
                     },
@@ -113,22 +113,22 @@ impl ParticleSolver {
                 self.systems[i].set.rest.trails.insert((parent.id, entry as u32), 0.5);
                 Ok(false)
             }
-            Action::Solid { of } => {
-                let most = step.shot.element(*of).and_then(|e| e.as_solid()).and_then(|s| s.from_particles);
-                let handed = self.handed_over.entry(*of).or_insert(0);
+            Action::Solid { solid } => {
+                let most =
+                    step.shot.element(*solid).and_then(|e| e.as_solid()).and_then(|s| s.from_particles);
+                let handed = self.handed_over.entry(*solid).or_insert(0);
                 if most.is_none_or(|most| *handed >= most) {
                     return Ok(false);
                 }
                 *handed += 1;
-                self.exchange.spawns.push(Spawn {
-                    from: id,
-                    element: *of,
+                let state = SpawnState {
                     pose: (parent.position, parent.orientation),
                     velocity: parent.velocity,
                     angular_velocity: parent.angular_velocity,
                     size_m: parent.size_m,
                     mass_kg: parent.mass_kg,
-                });
+                };
+                self.exchange.bodies.push(SpawnBody { solid: *solid, state });
                 Ok(true)
             }
         }
@@ -193,14 +193,14 @@ impl ParticleSolver {
         Ok(())
     }
 
-    /// Makes particles of the bodies that are handed back.
-    pub(super) fn take_back(&mut self, step: &Step) -> Result<(), BlowUp> {
-        for body in std::mem::take(&mut self.arrivals) {
-            let Some(to) = self.system(body.element) else { continue };
-            let Some(particles) = step.shot.element(body.element).and_then(|e| e.as_particles()) else {
+    /// Makes the particles that bodies became in this substep.
+    pub(super) fn add_spawned(&mut self, step: &Step) -> Result<(), BlowUp> {
+        for SpawnParticle { particles: id, solid, state: body } in std::mem::take(&mut self.spawned) {
+            let Some(to) = self.system(id) else { continue };
+            let Some(particles) = step.shot.element(id).and_then(|e| e.as_particles()) else {
                 continue;
             };
-            if let Some(handed) = self.handed_over.get_mut(&body.from) {
+            if let Some(handed) = self.handed_over.get_mut(&solid) {
                 *handed = handed.saturating_sub(1);
             }
             let system = &mut self.systems[to];
@@ -224,18 +224,18 @@ impl ParticleSolver {
 
     fn leave_trails(&mut self, step: &Step, i: usize, particles: &Particles) -> Result<(), BlowUp> {
         let trails: Vec<((u32, u32), f32)> =
-            self.systems[i].set.rest.trails.iter().map(|(of, exchange)| (*of, *exchange)).collect();
-        for ((id, entry), exchange) in trails {
-            let Some(ParticleEvent { action: Action::Trail { of, per_s }, .. }) =
+            self.systems[i].set.rest.trails.iter().map(|(of, remainder)| (*of, *remainder)).collect();
+        for ((id, entry), remainder) in trails {
+            let Some(ParticleEvent { action: Action::Trail { particles: kind, per_s }, .. }) =
                 particles.events.get(entry as usize)
             else {
                 continue;
             };
-            let (Some(index), Some(to)) = (self.systems[i].set.find(id), self.system(*of)) else {
+            let (Some(index), Some(to)) = (self.systems[i].set.find(id), self.system(*kind)) else {
                 continue;
             };
             let parent = self.systems[i].parent(index);
-            let total = exchange + per_s * step.dt;
+            let total = remainder + per_s * step.dt;
             let number = total.floor();
             self.systems[i].set.rest.trails.insert((id, entry), total - number);
             if number < 1.0 {
@@ -301,9 +301,9 @@ impl ParticleSystem {
             let mut met = match &event.trigger {
                 Trigger::Age { age_s } => of(&|i| now - set.born_s[i] >= *age_s),
                 Trigger::End {} => of(&|i| set.ends_s[i] <= now),
-                Trigger::Touch { of, speed_m_s } => touches
+                Trigger::Touch { bodies, speed_m_s } => touches
                     .iter()
-                    .filter(|touch| touch.speed >= *speed_m_s && touches_one(step, touch, of))
+                    .filter(|touch| touch.speed >= *speed_m_s && touches_one(step, touch, bodies))
                     .map(|touch| touch.index as usize)
                     .filter(|&i| i < n)
                     .collect(),

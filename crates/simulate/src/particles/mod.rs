@@ -14,7 +14,7 @@ mod particle_set;
 mod steering;
 mod travel;
 
-use crate::colliders::{Exchange, Impulse, Spawn};
+use crate::colliders::{Exchange, Impulse, SpawnParticle};
 use crate::{BlowUp, PrepareContext, PrepareError, SavedPart, Solver, Step, Wants};
 use contact::ParticleContact;
 use frames::{Frame, Turnover};
@@ -58,7 +58,7 @@ struct ParticleSolver {
     meshes: Meshes,
     exchange: Exchange,
     /// Bodies that become particles at the end of this substep.
-    arrivals: Vec<Spawn>,
+    spawned: Vec<SpawnParticle>,
     wants: Wants,
     preroll_s: f32,
     /// How many bodies each solid has had from particles.
@@ -99,8 +99,8 @@ pub(crate) fn prepare(context: PrepareContext) -> Result<Option<Box<dyn Solver>>
     }
     let meshes = context.meshes.clone();
     let handed_over = BTreeMap::new();
-    let (exchange, arrivals) = (Exchange::default(), Vec::new());
-    Ok(Some(Box::new(ParticleSolver { systems, meshes, exchange, arrivals, wants, preroll_s, handed_over })))
+    let (exchange, spawned) = (Exchange::default(), Vec::new());
+    Ok(Some(Box::new(ParticleSolver { systems, meshes, exchange, spawned, wants, preroll_s, handed_over })))
 }
 
 /// Why particles cannot be born as they are to, for each element of which that is so.
@@ -170,8 +170,9 @@ fn turning(shot: &Shot, element: &Element, particles: &Particles) -> bool {
             .events
             .iter()
             .any(|b| matches!(&b.action, Action::Split(split) if split.angular_speed_rad_s != 0.0));
-    let was_a_body =
-        shot.solids().any(|(_, solid)| solid.to_particles.as_ref().is_some_and(|back| back.of == element.id));
+    let was_a_body = shot
+        .solids()
+        .any(|(_, solid)| solid.to_particles.as_ref().is_some_and(|back| back.particles == element.id));
     stands_turned
         || angular_velocities
         || was_a_body
@@ -294,7 +295,7 @@ impl Solver for ParticleSolver {
                 let asked = step
                     .shot
                     .particles()
-                    .any(|(_, of)| matches!(of.source, Source::Particles { of } if of == system.id));
+                    .any(|(_, other)| matches!(other.source, Source::Particles { particles } if particles == system.id));
                 if asked { system.set.positions.clone() } else { Vec::new() }
             })
             .collect();
@@ -335,7 +336,7 @@ impl Solver for ParticleSolver {
             marks.push(marked);
         }
         self.become_others(step, &all_touches, &mut marks)?;
-        self.take_back(step)?;
+        self.add_spawned(step)?;
         for (system, marked) in self.systems.iter_mut().zip(&mut marks) {
             if marked.iter().any(|&m| m) {
                 marked.resize(system.set.len(), false);
@@ -354,9 +355,7 @@ impl Solver for ParticleSolver {
     }
 
     fn receive(&mut self, _: &Shot, exchange: &Exchange) {
-        let own = exchange.spawns.iter().filter(|spawn| self.system(spawn.element).is_some());
-        let own: Vec<Spawn> = own.copied().collect();
-        self.arrivals.extend(own);
+        self.spawned.extend(&exchange.particles);
     }
 
     fn wants(&self) -> Wants {

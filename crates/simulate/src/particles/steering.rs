@@ -268,7 +268,7 @@ impl ParticleSystem {
     }
 
     fn stay_on(&mut self, step: &Step, particles: &Particles) {
-        let Some(on) = particles.steering.on.and_then(|id| step.shot.element(id)) else { return };
+        let Some(on) = particles.steering.constrained_to.and_then(|id| step.shot.element(id)) else { return };
         let strokes = match &on.kind {
             ElementKind::Curve(curve) => Some(placed(step, on, curve)),
             _ => None,

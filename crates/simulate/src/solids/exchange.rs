@@ -3,7 +3,7 @@
 use super::rest::fall_asleep;
 use super::{SolidBody, Solids, State, collision, id_of, pose, user_data};
 use crate::Step;
-use crate::colliders::{BodyState, Contact, Exchange, Spawn};
+use crate::colliders::{BodyState, Contact, Exchange, SpawnBody, SpawnParticle, SpawnState};
 use crate::forces::Weight;
 use glam::{Mat3, Vec3};
 use rapier3d::prelude::*;
@@ -97,15 +97,16 @@ impl Solids {
                 }
             }
         }
-        for spawn in &exchange.spawns {
-            self.welcome(shot, spawn);
+        for spawn in &exchange.bodies {
+            self.add_body(shot, spawn);
         }
     }
 
-    /// Makes a body of what a particle was. What cannot collide as its solid is
-    /// to does not come.
-    fn welcome(&mut self, shot: &Shot, spawn: &Spawn) -> Option<()> {
-        let element = shot.element(spawn.element)?;
+    /// Adds the body that a particle became; none where the solid's shape has no
+    /// collision shape at the particle's size.
+    fn add_body(&mut self, shot: &Shot, spawn: &SpawnBody) -> Option<()> {
+        let element = shot.element(spawn.solid)?;
+        let spawn = &spawn.state;
         let solid = element.as_solid()?;
         // Members keep the order of elements and copies.
         let rank = |id: Id| shot.elements.iter().position(|e| e.id == id);
@@ -184,8 +185,8 @@ impl Solids {
         Some(())
     }
 
-    /// Hands back the bodies that become particles again.
-    pub(super) fn give_back(&mut self, step: &Step) {
+    /// Turns the bodies whose trigger is met into particles again.
+    pub(super) fn spawn_particles(&mut self, step: &Step) {
         let mut of: Option<(Id, f32, Option<&ToParticles>, Option<Weight>)> = None;
         let State { world, members, .. } = &mut self.state;
         let mut any = false;
@@ -220,15 +221,15 @@ impl Solids {
             if !due {
                 continue;
             }
-            self.exchange.spawns.push(Spawn {
-                from: member.element,
-                element: back.of,
+            let state = SpawnState {
                 pose: (body.position().translation, body.position().rotation),
                 velocity: body.linvel(),
                 angular_velocity: body.angvel(),
                 size_m: member.scale * longest,
                 mass_kg: body.mass(),
-            });
+            };
+            let solid = member.element;
+            self.exchange.particles.push(SpawnParticle { particles: back.particles, solid, state });
             member.go(body);
             any = true;
         }

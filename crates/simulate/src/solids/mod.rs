@@ -224,7 +224,7 @@ impl Solver for Solids {
             self.find_tunnelled(step, fast);
         }
         self.break_up(step);
-        self.give_back(step);
+        self.spawn_particles(step);
         // Once a frame; what goes out of bounds between stays out of them,
         // and the library stops a body that has no finite state any more.
         if step.ends_frame() || !self.state.world.quarantine().is_empty() {
@@ -241,7 +241,7 @@ impl Solver for Solids {
         self.hold_staged();
         self.apply_forces(step);
         self.advance(step);
-        self.give_back(step);
+        self.spawn_particles(step);
         Ok(())
     }
 

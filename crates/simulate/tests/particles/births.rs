@@ -57,8 +57,8 @@ fn more_than_memory_holds_is_refused_before_it_is_begun() {
 }
 
 #[rstest]
-#[case(Source::Shape { shape: Shape::plane(1.0, 1.0), on: shot::particles::EmissionDomain::Volume })]
-#[case(Source::Solid { solid: Id(1), on: shot::particles::EmissionDomain::Volume })]
+#[case(Source::Shape { shape: Shape::plane(1.0, 1.0), domain: shot::particles::EmissionDomain::Volume })]
+#[case(Source::Solid { solid: Id(1), domain: shot::particles::EmissionDomain::Volume })]
 fn nowhere_to_be_born_is_said_so(#[case] from: Source) {
     let mut shot = bare(10);
     shot.add(Element::solid("Sheet", Shape::plane(1.0, 1.0), Moves::Still));
@@ -74,7 +74,7 @@ fn hits_of_bodies_give_birth() {
     shot.add(plate(0.1).at(0.0, -0.05, 0.0));
     let ball = shot.add(Element::solid("Ball", Shape::sphere(0.2), Moves::Free).at(0.0, 1.0, 0.0));
     let mut particles = alike(0);
-    particles.source = Source::Impacts { of: vec![ball.into()], impulse_n_s: 20.0 };
+    particles.source = Source::Impacts { bodies: vec![ball.into()], impulse_n_s: 20.0 };
     particles.emission.schedule = EmissionSchedule::Total { count: 30 };
     let id = shot.add(set("Chips", particles));
     assert_eq!(after(&shot, id, 8).len(), 0);
@@ -110,7 +110,7 @@ fn a_region_says_how_likely_a_place_is_and_the_number_stays() {
     let region = shot.add(Element::new("Spot", ElementKind::Region(region)).at(1.0, 0.0, 0.0));
     let mut particles = alike(400);
     particles.source =
-        Source::Shape { shape: Shape::plane(4.0, 4.0), on: shot::particles::EmissionDomain::Surface };
+        Source::Shape { shape: Shape::plane(4.0, 4.0), domain: shot::particles::EmissionDomain::Surface };
     particles.emission.region = Some(region);
     let id = shot.add(set("Dust", particles));
     let positions = after(&shot, id, 2).positions;
@@ -124,7 +124,7 @@ fn even_births_lie_further_apart_than_random_ones() {
         let mut shot = bare(10);
         let mut particles = alike(500);
         particles.source =
-            Source::Shape { shape: Shape::plane(2.0, 2.0), on: shot::particles::EmissionDomain::Surface };
+            Source::Shape { shape: Shape::plane(2.0, 2.0), domain: shot::particles::EmissionDomain::Surface };
         particles.emission.evenly_spaced = even;
         let id = shot.add(set("Seeds", particles));
         let positions = after(&shot, id, 1).positions;
@@ -146,7 +146,7 @@ fn particles_of_others_are_born_where_those_are() {
     let hosts = shot.add(set("Hosts", hosts));
     let mut glow = alike(0);
     (glow.source, glow.emission.schedule) =
-        (Source::Particles { of: hosts }, EmissionSchedule::Rate { per_s: 100.0 });
+        (Source::Particles { particles: hosts }, EmissionSchedule::Rate { per_s: 100.0 });
     let id = shot.add(set("Glow", glow));
     let positions = after(&shot, id, 12).positions;
     assert_eq!(positions.len(), 50);

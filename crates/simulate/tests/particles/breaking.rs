@@ -13,7 +13,7 @@ fn falling(breaking_impulse_n_s: Option<f32>, number: u32) -> (Shot, Id, Id) {
     (body.weight, body.breaking_impulse_n_s) = (Weight::MassKg(2.0), breaking_impulse_n_s);
     let ball = shot.add(ball);
     let mut particles = alike(number);
-    particles.source = Source::Broken { solid: ball, on: EmissionDomain::Volume };
+    particles.source = Source::Broken { solid: ball, domain: EmissionDomain::Volume };
     particles.start = Start { size_m: 0.01, ..particles.start };
     let bits = shot.add(set("Bits", particles));
     (shot, ball, bits)
@@ -60,7 +60,7 @@ fn what_is_born_is_inside_the_broken_body_and_has_its_motion() {
     body.wake = Some(shot::Wake::Touch { impulse_n_s: 0.0 });
     let glass = shot.add(glass);
     shot.named_mut("Bits").unwrap().as_particles_mut().unwrap().source =
-        Source::Broken { solid: glass, on: EmissionDomain::Volume };
+        Source::Broken { solid: glass, domain: EmissionDomain::Volume };
     let frames = frames_of(&shot, 12);
     let first = frames.iter().find(|frame| !frame.particles_of(bits).is_empty()).unwrap();
     let born = first.particles_of(bits);

@@ -55,8 +55,10 @@ fn particles_push_a_free_body_by_their_momentum() {
     block.as_solid_mut().unwrap().body.weight = Weight::MassKg(3.0);
     let block = shot.add(block);
     let mut particles = alike(200);
-    particles.source =
-        Source::Shape { shape: Shape::cuboid(0.4, 0.2, 0.4), on: shot::particles::EmissionDomain::Volume };
+    particles.source = Source::Shape {
+        shape: Shape::cuboid(0.4, 0.2, 0.4),
+        domain: shot::particles::EmissionDomain::Volume,
+    };
     particles.body = ParticleBody { weight: Weight::MassKg(0.01), ..ParticleBody::default() };
     particles.start = Start { speed_m_s: 6.0, size_m: 0.004, ..particles.start };
     let id = shot.add(set("Hail", particles).turned(0.0, 0.0, -std::f32::consts::FRAC_PI_2));
@@ -79,7 +81,7 @@ fn those_that_die_or_stick_on_touch_do() {
         shot.add(plate(0.1));
         let mut particles = alike(50);
         particles.source =
-            Source::Shape { shape: Shape::plane(2.0, 2.0), on: shot::particles::EmissionDomain::Surface };
+            Source::Shape { shape: Shape::plane(2.0, 2.0), domain: shot::particles::EmissionDomain::Surface };
         particles.contact = ContactResponse { outcome, ..ContactResponse::default() };
         let id = shot.add(set("Drops", particles).at(0.0, 0.5, 0.0));
         after(&shot, id, 30)
@@ -104,8 +106,10 @@ fn what_moves_does_not_push_particles_through_what_is_still() {
     shot.add(sweeping(-1.0, 0.85));
     shot.add(Element::solid("Wall", Shape::cuboid(0.02, 4.0, 4.0), Moves::Still).at(1.0, 0.0, 0.0));
     let mut particles = alike(200);
-    particles.source =
-        Source::Shape { shape: Shape::cuboid(1.0, 1.0, 1.0), on: shot::particles::EmissionDomain::Volume };
+    particles.source = Source::Shape {
+        shape: Shape::cuboid(1.0, 1.0, 1.0),
+        domain: shot::particles::EmissionDomain::Volume,
+    };
     particles.start.size_m = 0.01;
     particles.contact.restitution = 0.0;
     let id = shot.add(set("Dust", particles));
@@ -122,7 +126,7 @@ fn a_still_body_that_grows_pushes_particles_before_it() {
     shot.add(ball.keyed("kind.solid.shape.sphere.radius_m", radius));
     let mut particles = alike(300);
     particles.source =
-        Source::Shape { shape: Shape::sphere(0.3), on: shot::particles::EmissionDomain::Surface };
+        Source::Shape { shape: Shape::sphere(0.3), domain: shot::particles::EmissionDomain::Surface };
     particles.start.size_m = 0.01;
     let id = shot.add(set("Dust", particles));
     // The mesh of a ball lies a little within it.
@@ -154,8 +158,10 @@ fn nothing_passes_a_thin_plate_at_a_hundred_metres_a_second(#[case] substeps: u3
     shot.physics.substeps = substeps;
     shot.add(plate(0.001));
     let mut particles = alike(2_000);
-    particles.source =
-        Source::Shape { shape: Shape::cuboid(3.0, 1.0, 3.0), on: shot::particles::EmissionDomain::Volume };
+    particles.source = Source::Shape {
+        shape: Shape::cuboid(3.0, 1.0, 3.0),
+        domain: shot::particles::EmissionDomain::Volume,
+    };
     particles.start = Start { speed_m_s: -100.0, spread_rad: 0.3, size_m: 0.001, ..particles.start };
     let id = shot.add(set("Shot", particles).at(0.0, 2.0, 0.0));
     let positions = after(&shot, id, 3).positions;
@@ -173,8 +179,10 @@ fn a_plate_that_moves_takes_what_rests_before_it_along(#[case] substeps: u32) {
     // 9 m/s: 0.4 m from frame to frame.
     shot.add(sweeping(-1.0, 2.75));
     let mut particles = alike(300);
-    particles.source =
-        Source::Shape { shape: Shape::cuboid(1.0, 1.0, 1.0), on: shot::particles::EmissionDomain::Volume };
+    particles.source = Source::Shape {
+        shape: Shape::cuboid(1.0, 1.0, 1.0),
+        domain: shot::particles::EmissionDomain::Volume,
+    };
     let id = shot.add(set("Dust", particles));
     let positions = after(&shot, id, 10).positions;
     let behind = positions.iter().filter(|p| p.x < 2.75).count();

@@ -53,7 +53,7 @@ fn trails_are_left_at_their_rate_and_others_become_in_a_region() {
     rocket.events = vec![
         ParticleEvent {
             trigger: Trigger::Age { age_s: 0.0 },
-            action: Action::Trail { of: smoke, per_s: 120.0 },
+            action: Action::Trail { particles: smoke, per_s: 120.0 },
             probability: 1.0,
         },
         ParticleEvent { trigger: Trigger::Region { region: gate }, action: Action::Die {}, probability: 1.0 },
@@ -74,8 +74,8 @@ fn those_that_die_on_touch_still_split_by_it() {
     let mut drops = alike(4);
     drops.source = Source::Grid { count: [4, 1, 1], spacing_m: Vec3::splat(0.3) };
     drops.contact.outcome = ContactOutcome::Die;
-    let touch = || Trigger::Touch { of: Vec::new(), speed_m_s: 0.0 };
-    let split = |count| Action::Split(Split { of: Some(bits), count, ..Split::default() });
+    let touch = || Trigger::Touch { bodies: Vec::new(), speed_m_s: 0.0 };
+    let split = |count| Action::Split(Split { particles: Some(bits), count, ..Split::default() });
     drops.events = vec![
         ParticleEvent { trigger: touch(), action: split(3), probability: 1.0 },
         ParticleEvent { trigger: touch(), action: split(2), probability: 1.0 },
@@ -92,7 +92,7 @@ fn one_that_became_another_becomes_nothing_else() {
         ["Moths", "Ash"].map(|name| shot.add(set(name, Particles { emission: never.clone(), ..alike(1) })));
     let mut eggs = alike(5);
     let at = |action| ParticleEvent { trigger: Trigger::Age { age_s: 0.2 }, action, probability: 1.0 };
-    eggs.events = vec![at(Action::Become { of: moths }), at(Action::Become { of: ash })];
+    eggs.events = vec![at(Action::Become { particles: moths }), at(Action::Become { particles: ash })];
     let id = shot.add(set("Eggs", eggs));
     assert_eq!([id, moths, ash].map(|id| after(&shot, id, 10).len()), [0, 5, 0]);
 }

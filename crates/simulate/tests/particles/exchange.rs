@@ -19,7 +19,7 @@ fn what_is_handed_over_keeps_place_turn_spin_and_momentum() {
     };
     particles.events = vec![ParticleEvent {
         trigger: Trigger::Frame { frame: 8 },
-        action: Action::Solid { of: solid },
+        action: Action::Solid { solid: solid },
         probability: 1.0,
     }];
     let id = shot.add(set("Scales", particles));
@@ -61,14 +61,14 @@ fn there_and_back(when: Trigger) -> (Shot, Id, Id) {
         },
     ));
     shot.named_mut("Scale").unwrap().as_solid_mut().unwrap().to_particles =
-        Some(ToParticles { trigger: when, of: dust });
+        Some(ToParticles { trigger: when, particles: dust });
     let mut particles = alike(3);
     particles.start =
         Start { speed_m_s: 2.0, spread_rad: 1.0, angular_speed_rad_s: 3.0, size_m: 0.2, ..particles.start };
     particles.body.weight = Weight::MassKg(0.3);
     particles.events = vec![ParticleEvent {
         trigger: Trigger::Frame { frame: 3 },
-        action: Action::Solid { of: solid },
+        action: Action::Solid { solid: solid },
         probability: 1.0,
     }];
     shot.add(set("Scales", particles));
@@ -116,7 +116,7 @@ fn a_place_among_the_bodies_is_taken_by_the_next_and_what_rested_there_falls() {
     ));
     let slower = Trigger::Slower { speed_m_s: 0.05 };
     shot.named_mut("Block").unwrap().as_solid_mut().unwrap().to_particles =
-        Some(ToParticles { trigger: slower, of: dust });
+        Some(ToParticles { trigger: slower, particles: dust });
     let lid = shot.add(Element::solid("Lid", Shape::cuboid(0.3, 0.05, 0.3), Moves::Free).at(0.0, 0.4, 0.0));
     let mut particles = alike(2);
     particles.emission.schedule = EmissionSchedule::Total { count: 2 };
@@ -124,7 +124,7 @@ fn a_place_among_the_bodies_is_taken_by_the_next_and_what_rested_there_falls() {
     particles.start.size_m = 0.2;
     particles.events = vec![ParticleEvent {
         trigger: Trigger::Age { age_s: 0.0 },
-        action: Action::Solid { of: solid },
+        action: Action::Solid { solid: solid },
         probability: 1.0,
     }];
     shot.add(set("Source", particles).at(0.0, 0.2, 0.0));

@@ -17,7 +17,7 @@ use shot::{
     force::{Force, ForceKind},
     particles::{
         Action, ContactOutcome, ContactResponse, Emission, EmissionDomain, EmissionMap, EmissionSchedule,
-        Form, MapOf, ParticleBody, ParticleEvent, Particles, Source, Split, Start, Steering, ToParticles,
+        Form, MapSource, ParticleBody, ParticleEvent, Particles, Source, Split, Start, Steering, ToParticles,
         Trigger,
     },
 };

@@ -3,11 +3,11 @@
 use super::*;
 
 /// Particles born on a square metre by an image that is dark on the left and bright on the right.
-fn by_image(map: impl Fn(MapOf) -> EmissionMap) -> (Shot, Id, geometry::Meshes) {
+fn by_image(map: impl Fn(MapSource) -> EmissionMap) -> (Shot, Id, geometry::Meshes) {
     let mut shot = bare(4);
     let mut particles = alike(4_000);
-    particles.source = Source::Shape { shape: Shape::plane(1.0, 1.0), on: EmissionDomain::Surface };
-    particles.emission.map = Some(map(MapOf::Image { asset: "ramp".to_owned() }));
+    particles.source = Source::Shape { shape: Shape::plane(1.0, 1.0), domain: EmissionDomain::Surface };
+    particles.emission.map = Some(map(MapSource::Image { asset: "ramp".to_owned() }));
     let asset = shot::Asset {
         kind: shot::AssetKind::Image,
         file: "assets/ramp.png".to_owned(),
@@ -28,7 +28,8 @@ fn at_first(shot: &Shot, id: Id, meshes: &geometry::Meshes) -> frames::Particles
 
 #[test]
 fn an_image_says_how_likely_a_place_is_and_the_number_stays() {
-    let (shot, id, meshes) = by_image(|of| EmissionMap { of, dark: false, all_alike: false });
+    let (shot, id, meshes) =
+        by_image(|of| EmissionMap { source: of, inverted: false, uniform_births: false });
     let born = at_first(&shot, id, &meshes);
     assert_eq!((born.len(), born.weights.len()), (4_000, 4_000));
     // Linear between the pixels' middles, and repeating, all of it weighs 4.5
@@ -44,9 +45,9 @@ fn an_image_says_how_likely_a_place_is_and_the_number_stays() {
 
 #[test]
 fn what_is_dark_can_have_the_weight_or_all_places_be_alike() {
-    let (shot, id, meshes) = by_image(|of| EmissionMap { of, dark: true, all_alike: false });
+    let (shot, id, meshes) = by_image(|of| EmissionMap { source: of, inverted: true, uniform_births: false });
     assert!(at_first(&shot, id, &meshes).positions.iter().all(|p| p.x < 0.07 || p.x > 0.43));
-    let (shot, id, meshes) = by_image(|of| EmissionMap { of, dark: false, all_alike: true });
+    let (shot, id, meshes) = by_image(|of| EmissionMap { source: of, inverted: false, uniform_births: true });
     let alike = at_first(&shot, id, &meshes);
     let right = alike.positions.iter().filter(|p| p.x > 0.0).count() as f32 / 4_000.0;
     assert!((right - 0.5).abs() < 0.03, "{right}");
@@ -75,11 +76,12 @@ fn the_colours_of_a_meshs_vertices_are_a_map_that_those_they_become_carry_on() {
     ));
     let mut particles = alike(3_000);
     let shape = Shape::Mesh { asset: "sail".to_owned(), scale: 1.0 };
-    particles.source = Source::Shape { shape, on: EmissionDomain::Surface };
-    particles.emission.map = Some(EmissionMap { of: MapOf::Vertices {}, dark: false, all_alike: false });
+    particles.source = Source::Shape { shape, domain: EmissionDomain::Surface };
+    particles.emission.map =
+        Some(EmissionMap { source: MapSource::Vertices {}, inverted: false, uniform_births: false });
     particles.events = vec![ParticleEvent {
         trigger: Trigger::Age { age_s: 0.1 },
-        action: Action::Become { of: later },
+        action: Action::Become { particles: later },
         probability: 1.0,
     }];
     shot.add(set("Motes", particles));

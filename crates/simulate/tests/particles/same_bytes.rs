@@ -11,7 +11,7 @@ fn busy() -> Shot {
     sparks.emission.schedule = EmissionSchedule::Rate { per_s: 3_000.0 };
     sparks.contact.outcome = ContactOutcome::Stick;
     sparks.contact.probability = 0.3;
-    sparks.show.form = Form::Disc;
+    sparks.appearance.form = Form::Disc;
     sparks.start.angular_speed_rad_s = 4.0;
     let bits = shot.add(set(
         "Bits",
@@ -20,9 +20,9 @@ fn busy() -> Shot {
             ..Particles::default()
         },
     ));
-    let split = Split { of: Some(bits), count: 3, ..Split::default() };
+    let split = Split { particles: Some(bits), count: 3, ..Split::default() };
     sparks.events = vec![ParticleEvent {
-        trigger: Trigger::Touch { of: Vec::new(), speed_m_s: 0.5 },
+        trigger: Trigger::Touch { bodies: Vec::new(), speed_m_s: 0.5 },
         action: Action::Split(split),
         probability: 0.5,
     }];

@@ -6,8 +6,10 @@ use super::*;
 fn particles_keep_their_distance() {
     let mut shot = bare(20);
     let mut particles = alike(200);
-    particles.source =
-        Source::Shape { shape: Shape::cuboid(0.5, 0.5, 0.5), on: shot::particles::EmissionDomain::Volume };
+    particles.source = Source::Shape {
+        shape: Shape::cuboid(0.5, 0.5, 0.5),
+        domain: shot::particles::EmissionDomain::Volume,
+    };
     particles.steering = Steering { min_distance_m: 0.08, ..Steering::default() };
     let id = shot.add(set("Floats", particles));
     let positions = after(&shot, id, 15).positions;
@@ -49,7 +51,7 @@ fn those_that_look_ahead_turn_away_from_a_wall() {
             ..Steering::default()
         };
         particles.events = vec![ParticleEvent {
-            trigger: Trigger::Touch { of: Vec::new(), speed_m_s: 0.0 },
+            trigger: Trigger::Touch { bodies: Vec::new(), speed_m_s: 0.0 },
             action: Action::Die {},
             probability: 1.0,
         }];
@@ -69,9 +71,9 @@ fn those_that_stay_on_a_ball_or_a_curve_do() {
     let on = |on, solid| {
         let mut particles = alike(30);
         particles.source =
-            Source::Shape { shape: Shape::sphere(1.5), on: shot::particles::EmissionDomain::Surface };
+            Source::Shape { shape: Shape::sphere(1.5), domain: shot::particles::EmissionDomain::Surface };
         particles.start.speed_m_s = 1.0;
-        particles.steering = Steering { on: Some(on), ..Steering::default() };
+        particles.steering = Steering { constrained_to: Some(on), ..Steering::default() };
         particles.contact.only = vec![solid];
         particles
     };
@@ -92,7 +94,7 @@ fn a_flock_comes_to_go_the_same_way() {
         let mut particles = alike(60);
         particles.source = Source::Shape {
             shape: Shape::cuboid(2.0, 2.0, 2.0),
-            on: shot::particles::EmissionDomain::Volume,
+            domain: shot::particles::EmissionDomain::Volume,
         };
         particles.start.spread_rad = 3.1;
         particles.start.speed_m_s = 1.0;

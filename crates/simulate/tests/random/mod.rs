@@ -140,7 +140,7 @@ fn particles(draw: &mut Draw, i: usize) -> Element {
         _ => ContactOutcome::Bounce,
     };
     let mut of = Particles {
-        source: Source::Shape { shape: Shape::sphere(0.3), on: EmissionDomain::Surface },
+        source: Source::Shape { shape: Shape::sphere(0.3), domain: EmissionDomain::Surface },
         emission: births,
         start,
         contact: ContactResponse {
@@ -153,16 +153,16 @@ fn particles(draw: &mut Draw, i: usize) -> Element {
         ..Particles::default()
     };
     if draw.chance(0.4) {
-        let when = match draw.whole(0, 2) {
+        let trigger = match draw.whole(0, 2) {
             0 => Trigger::Age { age_s: 0.2 },
-            1 => Trigger::Touch { speed_m_s: 0.5, of: Vec::new() },
+            1 => Trigger::Touch { bodies: Vec::new(), speed_m_s: 0.5 },
             _ => Trigger::Frame { frame: draw.whole(3, 24) as u32 },
         };
         let split = Split { count: 2, speed_m_s: 1.0, size: Some(0.5), ..Split::default() };
-        let then = if draw.chance(0.5) { Action::Split(split) } else { Action::Die {} };
-        of.events = vec![ParticleEvent { trigger: when, action: then, probability: 0.5 }];
+        let action = if draw.chance(0.5) { Action::Split(split) } else { Action::Die {} };
+        of.events = vec![ParticleEvent { trigger, action, probability: 0.5 }];
     }
-    Element::new(&format!("ParticleSet {i}"), ElementKind::Particles(of)).at(draw.number(-1.0, 1.0), 1.5, 0.0)
+    Element::new(&format!("Particles {i}"), ElementKind::Particles(of)).at(draw.number(-1.0, 1.0), 1.5, 0.0)
 }
 
 /// A shot of some thirty frames with bodies, forces and particles.

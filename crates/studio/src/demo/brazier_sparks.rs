@@ -9,7 +9,7 @@ use shot::{
     light::AreaLight,
     look::Look,
     particles::{
-        By, ColourStop, ContactOutcome, Direction, EmissionDomain, EmissionSchedule, Form, Particles,
+        ColourStop, ContactOutcome, Direction, EmissionDomain, EmissionSchedule, Form, Particles, RampInput,
         SizeStop, Source, Start,
     },
 };
@@ -40,7 +40,7 @@ pub(super) fn shot() -> (Shot, Vec<File>) {
     shot.add(quay::crates("Crates", [2, 1, 1]).at(1.25, 0.1805, -0.55).turned(0.0, 0.4, 0.0));
 
     let mut sparks = Particles {
-        source: Source::Solid { solid: coals, on: EmissionDomain::Surface },
+        source: Source::Solid { solid: coals, domain: EmissionDomain::Surface },
         start: Start {
             direction: Direction::Up,
             spread_rad: 0.75,
@@ -61,17 +61,17 @@ pub(super) fn shot() -> (Shot, Vec<File>) {
     sparks.contact.outcome = ContactOutcome::Die;
     sparks.contact.probability = 0.6;
     sparks.contact.except = vec![coals.into()];
-    sparks.show.form = Form::Streak { seconds: 0.022 };
-    sparks.show.colour_by = By::Life;
+    sparks.appearance.form = Form::Streak { duration_s: 0.022 };
+    sparks.appearance.colour_by = RampInput::Life;
     let stop = |at, colour: [f32; 3]| ColourStop { at, colour: Vec3::from(colour) };
-    sparks.show.colours = vec![
+    sparks.appearance.colours = vec![
         stop(0.0, [1.0, 0.82, 0.5]),
         stop(0.25, [1.0, 0.5, 0.12]),
         stop(0.7, [0.7, 0.12, 0.015]),
         stop(1.0, [0.06, 0.008, 0.001]),
     ];
-    sparks.show.size_by = By::Life;
-    sparks.show.sizes = vec![SizeStop { at: 0.0, size: 1.0 }, SizeStop { at: 1.0, size: 0.35 }];
+    sparks.appearance.size_by = RampInput::Life;
+    sparks.appearance.sizes = vec![SizeStop { at: 0.0, size: 1.0 }, SizeStop { at: 1.0, size: 0.35 }];
     sparks.look =
         Look { albedo: Vec3::splat(0.02), emission: Vec3::splat(3.2), roughness: 1.0, ..Look::default() };
     shot.add(Element::new("Sparks", ElementKind::Particles(sparks)));

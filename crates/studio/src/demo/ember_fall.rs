@@ -9,7 +9,8 @@ use shot::{
     light::{Sky, SkySource},
     look::Look,
     particles::{
-        By, ColourStop, Direction, EmissionDomain, EmissionSchedule, Particles, SizeStop, Source, Start,
+        ColourStop, Direction, EmissionDomain, EmissionSchedule, Particles, RampInput, SizeStop, Source,
+        Start,
     },
 };
 use std::f32::consts::{FRAC_PI_2, PI};
@@ -32,7 +33,7 @@ pub(super) fn shot() -> (Shot, Vec<File>) {
 
     let stop = |at, colour: [f32; 3]| ColourStop { at, colour: Vec3::from(colour) };
     let mut embers = Particles {
-        source: Source::Shape { shape: Shape::plane(7.5, 5.0), on: EmissionDomain::Surface },
+        source: Source::Shape { shape: Shape::plane(7.5, 5.0), domain: EmissionDomain::Surface },
         start: Start {
             direction: Direction::Up,
             spread_rad: 0.5,
@@ -57,15 +58,15 @@ pub(super) fn shot() -> (Shot, Vec<File>) {
     embers.emission.preroll_s = 8.0;
     embers.body.weight = Weight::DensityKgM3(14.0);
     embers.contact.enabled = false;
-    embers.show.colour_by = By::Life;
-    embers.show.colours = vec![
+    embers.appearance.colour_by = RampInput::Life;
+    embers.appearance.colours = vec![
         stop(0.0, [1.0, 0.6, 0.22]),
         stop(0.5, [1.0, 0.34, 0.07]),
         stop(0.85, [0.5, 0.07, 0.01]),
         stop(1.0, [0.03, 0.03, 0.03]),
     ];
-    embers.show.size_by = By::Life;
-    embers.show.sizes = vec![
+    embers.appearance.size_by = RampInput::Life;
+    embers.appearance.sizes = vec![
         SizeStop { at: 0.0, size: 1.0 },
         SizeStop { at: 0.7, size: 0.8 },
         SizeStop { at: 1.0, size: 0.2 },

@@ -10,7 +10,8 @@ use shot::{
     motion::Channel,
     particles::{
         Action, ContactOutcome, ContactResponse, EmissionDomain, EmissionSchedule, Flock, Form,
-        ParticleEvent, Particles, Pick, Source, Split, Start, Steering, Trigger, Turned,
+        InstanceChoice, InstanceOrientation, ParticleEvent, Particles, Source, Split, Start, Steering,
+        Trigger,
     },
     region::{Region, Volume},
 };
@@ -66,9 +67,13 @@ pub(super) fn shot() -> (Shot, Vec<File>) {
             friction: 0.9,
             ..ContactResponse::default()
         },
-        show: shot::particles::Show {
-            form: Form::Copy { of: vec![feather], pick: Pick::Random, turned: Turned::Free },
-            ..shot::particles::Show::default()
+        appearance: shot::particles::Appearance {
+            form: Form::Instance {
+                solids: vec![feather],
+                choice: InstanceChoice::Random,
+                orientation: InstanceOrientation::Free,
+            },
+            ..shot::particles::Appearance::default()
         },
         seed: 4,
         ..Particles::default()
@@ -76,7 +81,7 @@ pub(super) fn shot() -> (Shot, Vec<File>) {
     let feathers = shot.add(Element::new("Feathers", ElementKind::Particles(feathers)).at(2.5, 0.4, -2.0));
 
     let mut gulls = Particles {
-        source: Source::Shape { shape: Shape::plane(7.0, 5.0), on: EmissionDomain::Surface },
+        source: Source::Shape { shape: Shape::plane(7.0, 5.0), domain: EmissionDomain::Surface },
         start: Start {
             speed_m_s: 0.0,
             lifespan_s: None,
@@ -99,13 +104,13 @@ pub(super) fn shot() -> (Shot, Vec<File>) {
             }),
             avoidance_time_s: 1.2,
             min_distance_m: 0.3,
-            on: Some(deck),
+            constrained_to: Some(deck),
         },
         contact: ContactResponse { enabled: false, ..ContactResponse::default() },
         events: vec![ParticleEvent {
             trigger: Trigger::Region { region: front },
             action: Action::Split(Split {
-                of: Some(feathers),
+                particles: Some(feathers),
                 count: 14,
                 speed_m_s: 2.4,
                 speed_variation: 0.6,
@@ -117,9 +122,13 @@ pub(super) fn shot() -> (Shot, Vec<File>) {
             }),
             probability: 1.0,
         }],
-        show: shot::particles::Show {
-            form: Form::Copy { of: vec![gull], pick: Pick::Random, turned: Turned::Along },
-            ..shot::particles::Show::default()
+        appearance: shot::particles::Appearance {
+            form: Form::Instance {
+                solids: vec![gull],
+                choice: InstanceChoice::Random,
+                orientation: InstanceOrientation::Velocity,
+            },
+            ..shot::particles::Appearance::default()
         },
         seed: 11,
         ..Particles::default()

@@ -10,7 +10,8 @@ use shot::{
     look::Look,
     motion::{Channel, Outside},
     particles::{
-        By, ColourStop, ContactResponse, Direction, EmissionSchedule, Particles, Source, Start, Steering,
+        ColourStop, ContactResponse, Direction, EmissionSchedule, Particles, RampInput, Source, Start,
+        Steering,
     },
 };
 use std::f32::consts::TAU;
@@ -74,8 +75,8 @@ pub(super) fn shot() -> (Shot, Vec<File>) {
     };
     dots.emission.schedule = EmissionSchedule::Total { count: 4_500 };
     dots.emission.to_frame = Some(128);
-    dots.show.colour_by = By::Random;
-    dots.show.colours =
+    dots.appearance.colour_by = RampInput::Random;
+    dots.appearance.colours =
         vec![stop(0.0, [1.0, 0.36, 0.09]), stop(0.5, [1.0, 0.66, 0.24]), stop(1.0, [0.22, 0.7, 0.66])];
     shot.add(Element::new("Dots", ElementKind::Particles(dots)).at(0.0, 0.42, 0.0));
 

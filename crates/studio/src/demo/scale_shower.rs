@@ -8,8 +8,8 @@ use shot::{
     look::Look,
     motion::Interpolation,
     particles::{
-        Action, EmissionDomain, EmissionSchedule, Form, ParticleEvent, Particles, Pick, Source, Start,
-        Trigger, Turned,
+        Action, EmissionDomain, EmissionSchedule, Form, InstanceChoice, InstanceOrientation, ParticleEvent,
+        Particles, Source, Start, Trigger,
     },
 };
 
@@ -41,7 +41,7 @@ pub(super) fn shot() -> (Shot, Vec<File>) {
 
     for (name, solid, seed) in [("Silver shower", silver, 3), ("Dark shower", dark, 21)] {
         let mut shower = Particles {
-            source: Source::Shape { shape: Shape::sphere(0.26), on: EmissionDomain::Volume },
+            source: Source::Shape { shape: Shape::sphere(0.26), domain: EmissionDomain::Volume },
             start: Start {
                 spread_rad: 0.42,
                 speed_m_s: 2.3,
@@ -56,7 +56,7 @@ pub(super) fn shot() -> (Shot, Vec<File>) {
             },
             events: vec![ParticleEvent {
                 trigger: Trigger::Age { age_s: 0.45 },
-                action: Action::Solid { of: solid },
+                action: Action::Solid { solid: solid },
                 probability: 1.0,
             }],
             seed,
@@ -66,7 +66,11 @@ pub(super) fn shot() -> (Shot, Vec<File>) {
         shower.emission.from_frame = Some(1);
         shower.emission.to_frame = Some(30);
         shower.body.weight = Weight::DensityKgM3(350.0);
-        shower.show.form = Form::Copy { of: vec![solid], pick: Pick::Random, turned: Turned::Free };
+        shower.appearance.form = Form::Instance {
+            solids: vec![solid],
+            choice: InstanceChoice::Random,
+            orientation: InstanceOrientation::Free,
+        };
         shot.add(Element::new(name, ElementKind::Particles(shower)).at(0.0, 0.9, 0.0));
     }
 

@@ -40,7 +40,7 @@ async fn a_frame_for_the_stage_has_its_particles_after_the_bodies() {
 async fn a_change_of_what_they_look_like_makes_nothing_stale() {
     let desk = sparks(json!({})).await;
     desk.played().await;
-    desk.set("/elements/4/kind/particles/show/form", json!("disc")).await;
+    desk.set("/elements/4/kind/particles/appearance/form", json!("disc")).await;
     desk.set("/elements/4/kind/particles/look/roughness", json!(0.9)).await;
     assert_eq!(desk.get("/api/shots/1/freshness").await["stretches"][0]["state"], json!("fresh"));
     desk.set("/elements/4/kind/particles/contact/restitution", json!(0.9)).await;
@@ -65,7 +65,11 @@ async fn what_cannot_be_is_refused_with_its_path() {
         ("source", json!({"solid": {"solid": 77}}), "77 is not the id of a solid"),
         ("events", json!([{"trigger": {"end": {}}, "action": {"solid": {"of": 3}}}]), "comes from particles"),
         ("emission/map", json!({"of": {"vertices": {}}}), "needs particles that are born on a shape"),
-        ("emission", json!({"map": {"of": {"image": {"asset": "snow"}}}}), "emission.map.of.image.asset"),
+        (
+            "emission",
+            json!({"map": {"source": {"image": {"asset": "snow"}}}}),
+            "emission.map.source.image.asset",
+        ),
     ] {
         let patch =
             json!([{"op": "add", "path": format!("/elements/4/kind/particles/{path}"), "value": value}]);
@@ -183,7 +187,7 @@ async fn bodies_go_back_to_particles_only_when_that_can_be_told() {
         ),
         (
             json!({"trigger": {"age": {"age_s": 1.0}}, "of": 3}),
-            "kind.solid.to_particles.of: 3 is not the id of particles",
+            "kind.solid.to_particles.particles: 3 is not the id of particles",
         ),
         (json!({"trigger": {"region": {"region": 9}}, "of": 9}), "9 is not the id of a region"),
         (

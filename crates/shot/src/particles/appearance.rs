@@ -1,26 +1,26 @@
-//! What is drawn for a particle.
+//! How a particle is drawn.
 
 use crate::Id;
 use glam::Vec3;
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 
-/// What is drawn for each particle.
+/// How each particle is drawn.
 #[derive(Clone, Debug, Default, PartialEq, Serialize, Deserialize, JsonSchema)]
 #[serde(deny_unknown_fields, default)]
-pub struct Show {
+pub struct Appearance {
     /// Its form.
     pub form: Form,
     /// What decides its colour.
-    #[serde(skip_serializing_if = "By::is_nothing")]
-    pub colour_by: By,
+    #[serde(skip_serializing_if = "RampInput::is_nothing")]
+    pub colour_by: RampInput,
     /// Colours along that, rising.
     #[serde(skip_serializing_if = "Vec::is_empty")]
     pub colours: Vec<ColourStop>,
     /// What decides its size.
-    #[serde(skip_serializing_if = "By::is_nothing")]
-    pub size_by: By,
-    /// Shares of its size along that, rising.
+    #[serde(skip_serializing_if = "RampInput::is_nothing")]
+    pub size_by: RampInput,
+    /// Multiples of its size along that, rising.
     #[serde(skip_serializing_if = "Vec::is_empty")]
     pub sizes: Vec<SizeStop>,
 }
@@ -29,26 +29,26 @@ pub struct Show {
 #[derive(Clone, Debug, Default, PartialEq, Serialize, Deserialize, JsonSchema)]
 #[serde(rename_all = "snake_case", deny_unknown_fields)]
 pub enum Form {
-    /// A ball.
+    /// A sphere.
     #[default]
-    Dot,
+    Sphere,
     /// A flat disc that faces its own y axis.
     Disc,
     /// A line along the way it comes.
     Streak {
-        /// As far as it goes in this many seconds.
-        seconds: f32,
+        /// The line is as long as the way gone in this time, s.
+        duration_s: f32,
     },
-    /// A copy of a solid, as large as the particle along its longest side.
-    Copy {
+    /// An instance of a solid, as large as the particle along its longest side.
+    Instance {
         /// The solids to choose from; they may be hidden.
-        of: Vec<Id>,
+        solids: Vec<Id>,
         /// How one is chosen.
         #[serde(default)]
-        pick: Pick,
-        /// How it is turned.
+        choice: InstanceChoice,
+        /// How it is oriented.
         #[serde(default)]
-        turned: Turned,
+        orientation: InstanceOrientation,
     },
     /// Nothing.
     Nothing,
@@ -57,7 +57,7 @@ pub enum Form {
 /// How one of several is chosen.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
 #[serde(rename_all = "snake_case")]
-pub enum Pick {
+pub enum InstanceChoice {
     /// At random.
     #[default]
     Random,
@@ -67,21 +67,21 @@ pub enum Pick {
     Size,
 }
 
-/// How a copy is turned.
+/// How an instance is oriented.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
 #[serde(rename_all = "snake_case")]
-pub enum Turned {
-    /// As it started, and by its spin.
+pub enum InstanceOrientation {
+    /// As the particle is: by its orientation at birth and its angular velocity.
     #[default]
     Free,
-    /// With its −z axis the way it goes, y up.
-    Along,
+    /// With its −z axis along the velocity, y up.
+    Velocity,
 }
 
 /// What decides a colour or a size.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Serialize, Deserialize, JsonSchema)]
 #[serde(rename_all = "snake_case", deny_unknown_fields)]
-pub enum By {
+pub enum RampInput {
     /// Nothing: all have the first.
     #[default]
     Nothing,
@@ -90,7 +90,7 @@ pub enum By {
     /// Its speed, as a fraction of a given one.
     Speed {
         /// The speed that counts as 1, m/s.
-        most_m_s: f32,
+        max_speed_m_s: f32,
     },
     /// Chance.
     Random,
@@ -98,7 +98,7 @@ pub enum By {
     Map,
 }
 
-impl By {
+impl RampInput {
     /// Whether nothing decides.
     pub fn is_nothing(&self) -> bool {
         *self == Self::Nothing
@@ -111,7 +111,7 @@ impl By {
             Self::Nothing => 0.0,
             Self::Life if lifespan_s.is_finite() && lifespan_s > 0.0 => (age_s / lifespan_s).clamp(0.0, 1.0),
             Self::Life => 0.0,
-            Self::Speed { most_m_s } => (speed_m_s / most_m_s.max(1e-6)).clamp(0.0, 1.0),
+            Self::Speed { max_speed_m_s } => (speed_m_s / max_speed_m_s.max(1e-6)).clamp(0.0, 1.0),
             Self::Random => random,
             Self::Map => weight,
         }
@@ -139,7 +139,7 @@ pub struct SizeStop {
     pub size: f32,
 }
 
-impl Show {
+impl Appearance {
     /// The colour at a fraction: linear between the stops, white without any.
     pub fn colour(&self, at: f32) -> Vec3 {
         let stops: &[ColourStop] = &self.colours;
@@ -153,18 +153,18 @@ impl Show {
 
     /// Which of `count` copies a particle shows; `rank` is its size as a fraction
     /// of the range of sizes at birth.
-    pub fn picked(pick: Pick, count: usize, id: u32, random: f32, rank: f32) -> usize {
+    pub fn picked(choice: InstanceChoice, count: usize, id: u32, random: f32, rank: f32) -> usize {
         let of = |fraction: f32| ((fraction * count as f32) as usize).min(count.saturating_sub(1));
-        match pick {
-            Pick::Random => of(random),
-            Pick::Order => id as usize % count.max(1),
-            Pick::Size => of(rank),
+        match choice {
+            InstanceChoice::Random => of(random),
+            InstanceChoice::Order => id as usize % count.max(1),
+            InstanceChoice::Size => of(rank),
         }
     }
 
     /// The solids it shows copies of.
     pub fn shown(&self) -> &[Id] {
-        if let Form::Copy { of, .. } = &self.form { of } else { &[] }
+        if let Form::Instance { solids, .. } = &self.form { solids } else { &[] }
     }
 }
 
@@ -198,26 +198,26 @@ mod tests {
     #[test]
     fn colours_are_linear_between_stops_and_hold_beyond_them() {
         let stop = |at, grey| ColourStop { at, colour: Vec3::splat(grey) };
-        let show = Show { colours: vec![stop(0.2, 1.0), stop(0.6, 3.0)], ..Show::default() };
+        let show = Appearance { colours: vec![stop(0.2, 1.0), stop(0.6, 3.0)], ..Appearance::default() };
         let grey = |at| show.colour(at).x;
         assert_eq!((grey(0.0), grey(0.2), grey(0.6), grey(1.0)), (1.0, 1.0, 3.0, 3.0));
         assert!((grey(0.4) - 2.0).abs() < 1e-6);
-        assert_eq!(Show::default().colour(0.5), Vec3::ONE);
+        assert_eq!(Appearance::default().colour(0.5), Vec3::ONE);
     }
 
     #[test]
     fn what_never_dies_has_no_share_of_its_life() {
-        assert_eq!(By::Life.fraction(3.0, f32::INFINITY, 0.0, 0.0, 1.0), 0.0);
-        assert_eq!(By::Life.fraction(3.0, 4.0, 0.0, 0.0, 1.0), 0.75);
-        assert_eq!(By::Speed { most_m_s: 2.0 }.fraction(0.0, 1.0, 5.0, 0.0, 0.5), 1.0);
-        assert_eq!(By::Map.fraction(0.0, 1.0, 5.0, 0.0, 0.5), 0.5);
+        assert_eq!(RampInput::Life.fraction(3.0, f32::INFINITY, 0.0, 0.0, 1.0), 0.0);
+        assert_eq!(RampInput::Life.fraction(3.0, 4.0, 0.0, 0.0, 1.0), 0.75);
+        assert_eq!(RampInput::Speed { max_speed_m_s: 2.0 }.fraction(0.0, 1.0, 5.0, 0.0, 0.5), 1.0);
+        assert_eq!(RampInput::Map.fraction(0.0, 1.0, 5.0, 0.0, 0.5), 0.5);
     }
 
     #[test]
     fn copies_are_picked_in_turn_or_at_random() {
-        let of = |pick, id, random, rank| Show::picked(pick, 3, id, random, rank);
-        assert_eq!([0, 1, 2, 3].map(|id| of(Pick::Order, id, 0.0, 0.0)), [0, 1, 2, 0]);
-        assert_eq!([0.0, 0.5, 1.0].map(|random| of(Pick::Random, 0, random, 0.0)), [0, 1, 2]);
-        assert_eq!([0.0, 0.5, 1.0].map(|rank| of(Pick::Size, 0, 0.0, rank)), [0, 1, 2]);
+        let of = |pick, id, random, rank| Appearance::picked(pick, 3, id, random, rank);
+        assert_eq!([0, 1, 2, 3].map(|id| of(InstanceChoice::Order, id, 0.0, 0.0)), [0, 1, 2, 0]);
+        assert_eq!([0.0, 0.5, 1.0].map(|random| of(InstanceChoice::Random, 0, random, 0.0)), [0, 1, 2]);
+        assert_eq!([0.0, 0.5, 1.0].map(|rank| of(InstanceChoice::Size, 0, 0.0, rank)), [0, 1, 2]);
     }
 }
