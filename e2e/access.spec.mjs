@@ -14,9 +14,9 @@ test.beforeAll(async () => {
 });
 test.afterAll(() => server.end());
 
-/** Axe finds nothing, of any severity. */
-async function sound(page, state) {
-  const { violations } = await new AxeBuilder({ page }).exclude("canvas").analyze();
+/** Axe finds nothing, of any severity, on the page or within a part of it. */
+async function sound(page, state, within = "body") {
+  const { violations } = await new AxeBuilder({ page }).include(within).exclude("canvas").analyze();
   const found = violations.map((v) => [v.impact, v.id, v.nodes.map((n) => n.html.slice(0, 200))]);
   expect(found, state).toEqual([]);
 }
@@ -31,9 +31,10 @@ for (const theme of ["dusk", "day"])
     await sound(page, "the shot");
     for (const name of ["Box", "Particles", "Wind", "Box region", "Line", "Area light"]) {
       await add(page, name);
+      await sound(page, name);
       for (const of of await page.getByRole("tab").allTextContents()) {
         await page.getByRole("tab", { name: of, exact: true }).click();
-        await sound(page, `${name}, ${of}`);
+        await sound(page, `${name}, ${of}`, "aside");
       }
     }
     for (const name of ["Camera", "Sun", "Sky"]) {

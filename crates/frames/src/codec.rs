@@ -16,19 +16,14 @@
 //! end checksum              CRC-32 of all before it
 //! ```
 
+use crate::error::DecodeError;
 use crate::quantise::{
-    DecodeError, POSITION_ERROR_M, pack_orientation, quantise, unpack_orientation, unzigzag, zigzag,
+    ANGULAR_VELOCITY_ERROR, POSITION_ERROR_M, VELOCITY_ERROR, pack_orientation, quantise, unpack_orientation,
+    unzigzag, zigzag,
 };
 use crate::{Bodies, Frame, Measured, particles};
 use glam::{Quat, Vec3};
 use shot::{Id, fingerprint::Fingerprint};
-
-/// Largest error of a stored turn, radians.
-pub const ORIENTATION_ERROR_RAD: f32 = 1e-3;
-/// Largest error of a stored velocity component, m/s.
-pub const VELOCITY_ERROR: f32 = 1e-3;
-/// Largest error of a stored spin component, rad/s.
-pub const ANGULAR_VELOCITY_ERROR: f32 = 5e-3;
 
 const MAGIC: &[u8; 8] = b"BRFRAME1";
 const HEADER: usize = 48;
@@ -48,7 +43,7 @@ pub struct Header {
     pub revision: u32,
     /// Seconds since the first frame.
     pub time_s: f64,
-    /// What it was computed from.
+    /// Fingerprint of the inputs.
     pub fingerprint: Fingerprint,
 }
 
@@ -100,7 +95,7 @@ pub fn read_header(bytes: &[u8]) -> Result<Header, DecodeError> {
     })
 }
 
-/// What was measured at a frame, without unpacking what is in it.
+/// Measurements of a frame, read without its blocks.
 ///
 /// # Errors
 /// [`DecodeError`] if the bytes are not what [`encode`] gave.
@@ -119,7 +114,7 @@ pub(crate) fn check(bytes: &[u8]) -> Result<(), DecodeError> {
     checked(bytes).map(|_| ())
 }
 
-/// Where the table of blocks ends, from the first 48 bytes.
+/// Length of the head and the table of blocks, from the first 48 bytes.
 pub(crate) fn table_end(bytes: &[u8]) -> Option<u64> {
     read_header(bytes).ok()?;
     Some(HEADER as u64 + ENTRY as u64 * u64::from(u32_at(bytes, 40)))
@@ -310,6 +305,7 @@ fn decode_bodies(block: &[u8], n: usize, scaled: bool) -> Result<Bodies, DecodeE
 #[cfg(test)]
 mod tests {
     use super::*;
+    use crate::quantise::ORIENTATION_ERROR_RAD;
     use proptest::prelude::*;
 
     fn one(position: Vec3, orientation: Quat, velocity: Vec3, angular_velocity: Vec3) -> Frame {

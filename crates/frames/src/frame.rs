@@ -12,7 +12,7 @@ pub struct Frame {
     pub number: u32,
     /// Seconds since the first frame.
     pub time_s: f64,
-    /// What it was computed from; see [`shot::fingerprint::fingerprints`].
+    /// Fingerprint of the inputs; see [`shot::fingerprint::fingerprints`].
     pub fingerprint: Fingerprint,
     /// Revision of the shot it was computed from; 0 outside the studio.
     pub revision: u32,
@@ -20,7 +20,7 @@ pub struct Frame {
     pub bodies: BTreeMap<Id, Bodies>,
     /// Particles by element, in the order of their birth.
     pub particles: BTreeMap<Id, Particles>,
-    /// What was measured.
+    /// Measurements.
     pub measured: Measured,
 }
 
@@ -76,7 +76,7 @@ pub struct Bodies {
 /// Particles, structure of arrays.
 #[derive(Clone, Debug, Default, PartialEq)]
 pub struct Particles {
-    /// Which they are: numbers in the order of birth, rising.
+    /// Ids, rising in the order of birth.
     pub ids: Vec<u32>,
     /// Place of the centre, metres.
     pub positions: Vec<Vec3>,
@@ -145,7 +145,7 @@ impl Bodies {
     }
 }
 
-/// What was measured at a frame, over all solids.
+/// Measurements of a frame over all solids.
 #[derive(Clone, Debug, Default, PartialEq, Serialize, Deserialize)]
 pub struct Measured {
     /// Pairs of bodies that touch.
@@ -164,7 +164,7 @@ pub struct Measured {
     pub potential_j: f64,
     /// Momentum of the free bodies, kg m/s.
     pub momentum: [f64; 3],
-    /// What happened since the frame before.
+    /// Events since the frame before.
     #[serde(default)]
     pub events: Vec<Event>,
     /// Particles born and gone since the frame before, by element.
@@ -191,14 +191,14 @@ pub enum Event {
     LeftWorld {
         /// Its element.
         element: Id,
-        /// Which copy of it.
+        /// Index of the copy.
         copy: u32,
     },
     /// Two bodies came together too fast for all steps that a substep is taken in.
     TooFast {
         /// One element.
         element: Id,
-        /// Which copy of it.
+        /// Index of the copy.
         copy: u32,
         /// The other element.
         past: Id,
@@ -209,7 +209,7 @@ pub enum Event {
     Tunnelled {
         /// The moving element.
         element: Id,
-        /// Which copy of it.
+        /// Index of the copy.
         copy: u32,
         /// The other element.
         through: Id,

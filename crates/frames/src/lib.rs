@@ -23,6 +23,7 @@
 #![warn(missing_docs)]
 
 mod codec;
+mod error;
 mod files;
 mod frame;
 mod particles;
@@ -31,13 +32,13 @@ mod quantise;
 mod run;
 mod wire;
 
-pub use codec::{
-    ANGULAR_VELOCITY_ERROR, Header, ORIENTATION_ERROR_RAD, VELOCITY_ERROR, decode, decode_into, encode,
-    read_header, read_measured,
-};
+pub use codec::{Header, decode, decode_into, encode, read_header, read_measured};
+pub use error::DecodeError;
 pub use files::write_whole;
 pub use frame::{Bodies, Event, Frame, Measured, Particles, Turnover};
-pub use particles::{PARTICLE_AGE_ERROR_S, PARTICLE_SIZE_ERROR, PARTICLE_VELOCITY_ERROR};
-pub use quantise::{DecodeError, POSITION_ERROR_M};
+pub use quantise::{
+    ANGULAR_VELOCITY_ERROR, ORIENTATION_ERROR_RAD, PARTICLE_AGE_ERROR_S, PARTICLE_SIZE_ERROR,
+    PARTICLE_VELOCITY_ERROR, POSITION_ERROR_M, VELOCITY_ERROR,
+};
 pub use run::{Manifest, ManifestElement, RunError, RunFolder, RunLock, Track};
 pub use wire::wire;

@@ -10,17 +10,14 @@
 //! filled up with copies of its last value.
 
 use crate::Particles;
-use crate::quantise::{DecodeError, POSITION_ERROR_M, pack_orientation, quantise, unpack_orientation};
+use crate::error::DecodeError;
+use crate::quantise::{
+    PARTICLE_AGE_ERROR_S, PARTICLE_VELOCITY_ERROR, POSITION_ERROR_M, pack_orientation, quantise,
+    unpack_orientation,
+};
 use bitpacking::{BitPacker, BitPacker4x};
 use glam::Vec3;
 use rayon::prelude::*;
-
-/// Largest error of a stored velocity component of a particle, m/s.
-pub const PARTICLE_VELOCITY_ERROR: f32 = 5e-3;
-/// Largest error of a stored size of a particle, as a fraction of it.
-pub const PARTICLE_SIZE_ERROR: f32 = 0.0055;
-/// Largest error of a stored age and lifespan of a particle, s.
-pub const PARTICLE_AGE_ERROR_S: f32 = 2e-3;
 
 const GROUP: usize = BitPacker4x::BLOCK_LEN;
 /// Steps of a size to the octave.
@@ -143,7 +140,7 @@ pub(crate) fn decode(bytes: &[u8], n: usize, particles: &mut Particles) -> Resul
 
 const SHORT: DecodeError = DecodeError::NotAFrame("a block of particles is too short");
 
-/// Where each group of each column is.
+/// Offsets of the groups of each column.
 struct Groups<'a> {
     bytes: &'a [u8],
     starts: Vec<usize>,
@@ -177,6 +174,7 @@ impl<'a> Groups<'a> {
 #[cfg(test)]
 mod tests {
     use super::*;
+    use crate::quantise::PARTICLE_SIZE_ERROR;
     use proptest::prelude::*;
 
     fn vector(most: f32) -> impl Strategy<Value = Vec3> {

@@ -1,25 +1,25 @@
-//! Numbers as whole steps, orientations as three components; why bytes are not a frame.
+//! Quantisation: numbers as whole steps, orientations as three components, and their largest errors.
 
 use glam::Quat;
-use thiserror::Error;
 
-/// Largest error of a stored place, metres.
+/// Largest error of a stored position, m.
 pub const POSITION_ERROR_M: f32 = 5e-5;
+/// Largest error of a stored orientation, rad.
+pub const ORIENTATION_ERROR_RAD: f32 = 1e-3;
+/// Largest error of a stored velocity component, m/s.
+pub const VELOCITY_ERROR: f32 = 1e-3;
+/// Largest error of a stored angular velocity component, rad/s.
+pub const ANGULAR_VELOCITY_ERROR: f32 = 5e-3;
+/// Largest error of a stored velocity component of a particle, m/s.
+pub const PARTICLE_VELOCITY_ERROR: f32 = 5e-3;
+/// Largest error of a stored size of a particle, as a fraction of it.
+pub const PARTICLE_SIZE_ERROR: f32 = 0.0055;
+/// Largest error of a stored age and lifespan of a particle, s.
+pub const PARTICLE_AGE_ERROR_S: f32 = 2e-3;
 /// Steps of a quaternion component over ±1/√2: an error of half a step in each
 /// of three components turns by at most 2 · √3 · half a step, and a little
 /// more where the largest component is near the others.
 const TURN_STEPS: f32 = 2047.0;
-
-/// Why bytes are not a frame.
-#[derive(Clone, Debug, PartialEq, Eq, Error)]
-pub enum DecodeError {
-    /// The file ends early or does not begin as a frame does.
-    #[error("not a frame file: {0}")]
-    NotAFrame(&'static str),
-    /// The bytes were changed after they were written.
-    #[error("the frame file is damaged: its checksum does not match")]
-    Damaged,
-}
 
 pub(crate) fn quantise(value: f32, step: f32, bits: u32) -> i32 {
     let most = f64::from((1u32 << (bits - 1)) - 1);

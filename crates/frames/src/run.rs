@@ -14,7 +14,7 @@ use std::path::{Path, PathBuf};
 use std::sync::{LazyLock, Mutex, PoisonError};
 use thiserror::Error;
 
-/// What a run was computed from.
+/// The inputs that a run was computed from.
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
 pub struct Manifest {
     /// Version of the run folder's layout.
@@ -46,7 +46,7 @@ pub enum RunError {
     Io {
         /// The file or folder.
         path: PathBuf,
-        /// What it said.
+        /// Message of the system.
         source: io::Error,
     },
     /// A frame's file is not one, or is damaged.
@@ -54,7 +54,7 @@ pub enum RunError {
     Frame {
         /// The file.
         path: PathBuf,
-        /// What is wrong with it.
+        /// The fault.
         source: DecodeError,
     },
     /// The manifest cannot be read.
@@ -62,7 +62,7 @@ pub enum RunError {
     Manifest {
         /// The file.
         path: PathBuf,
-        /// What is wrong with it.
+        /// The fault.
         message: String,
     },
     /// Another bake writes to the folder.
@@ -145,7 +145,7 @@ impl RunFolder {
         Ok(folder)
     }
 
-    /// Where it is.
+    /// Folder of the run.
     pub fn path(&self) -> &Path {
         &self.path
     }
@@ -216,7 +216,7 @@ impl RunFolder {
         decode_into(&read_whole(&path)?, frame).map_err(|source| RunError::Frame { path, source })
     }
 
-    /// What was measured at a frame, without unpacking what is in it.
+    /// Measurements of a frame, read without its blocks.
     ///
     /// # Errors
     /// [`RunError`] if it is not there or damaged.
@@ -354,7 +354,7 @@ impl RunFolder {
             for entry in entries.filter(|e| e.path().extension().is_some_and(|e| e == "brframe")) {
                 let to = frames.join(entry.file_name());
                 match link_or_copy(&entry.path(), &to) {
-                    // It was cleared meanwhile.
+                    // The run was cleared meanwhile.
                     Err(error) if error.kind() == io::ErrorKind::NotFound => {}
                     linked => linked.map_err(io_error(&to))?,
                 }
@@ -438,12 +438,12 @@ fn read_whole(path: &Path) -> Result<Vec<u8>, RunError> {
     fs::read(path).map_err(|source| RunError::Io { path: path.to_owned(), source })
 }
 
-/// What tells one state of a file from another: device, inode, length, time of the last change.
+/// Identity of a state of a file: device, inode, length, time of the last change.
 type Stamp = (u64, u64, u64, i64, i64);
 
 /// Files that were read and found whole.
 static WHOLE: LazyLock<Mutex<HashMap<PathBuf, Stamp>>> = LazyLock::new(Mutex::default);
-/// So many are remembered; then all are forgotten.
+/// Entries of the cache; a full cache is emptied.
 const REMEMBERED: usize = 200_000;
 
 fn stamp(data: &Metadata) -> Stamp {

@@ -7,7 +7,7 @@ use std::collections::HashMap;
 /// A place, the way out of the surface or line there, and its UV.
 #[derive(Clone, Copy, Debug, PartialEq)]
 pub struct Site {
-    /// Where it is.
+    /// Position, m.
     pub position: Vec3,
     /// Unit vector away from the surface; zero where there is none.
     pub normal: Vec3,
@@ -204,7 +204,7 @@ impl Sites {
         match &self.kind {
             Kind::Faces(_) => {
                 let [a, b] = spread(k, PLANE);
-                // What is left of the number that chose the face goes on in it,
+                // The remainder of the random number that chose the face is used in the face,
                 // so that neighbours on it are spread as the pairs are.
                 let i = self.sums.partition_point(|&sum| sum <= a * whole).min(self.sums.len() - 1);
                 let before = if i == 0 { 0.0 } else { self.sums[i - 1] };

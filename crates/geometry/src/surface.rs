@@ -27,7 +27,7 @@ impl Surface {
         Self { positions, triangles, bvh, clearances: OnceLock::new() }
     }
 
-    /// Where a ray first meets it: how far, in units of the ray's direction, and
+    /// First intersection of a ray: its distance in units of the ray's direction, and
     /// the face's unit normal on the side it comes from.
     #[inline]
     pub fn intersect(&self, ray: &Ray) -> Option<(f32, Vec3)> {

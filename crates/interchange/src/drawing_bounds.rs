@@ -1,4 +1,4 @@
-//! What a drawing may ask for, looked at before anything is made of it.
+//! Bounds on a drawing, checked before anything is allocated for it.
 
 use std::collections::HashMap;
 use usvg::roxmltree::{Document, Node, NodeId};

@@ -159,7 +159,7 @@ pub fn with_made_from(png: &[u8], made_from: &str) -> Vec<u8> {
     [&png[..AT], &length, &chunk, &sum, &png[AT..]].concat()
 }
 
-/// What a PNG file says it was made from.
+/// The fingerprint of its inputs that a PNG file carries.
 pub fn png_made_from(bytes: &[u8]) -> Option<String> {
     let mut rest = bytes.strip_prefix(b"\x89PNG\r\n\x1a\n")?;
     loop {
@@ -177,7 +177,7 @@ pub fn png_made_from(bytes: &[u8]) -> Option<String> {
     }
 }
 
-/// What an OpenEXR file says it was made from.
+/// The fingerprint of its inputs that an OpenEXR file carries.
 pub fn exr_made_from(bytes: &[u8]) -> Option<String> {
     let meta = exr::meta::MetaData::read_from_buffered(Cursor::new(bytes), false).ok()?;
     let header = meta.headers.first()?;

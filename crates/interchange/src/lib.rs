@@ -52,7 +52,7 @@ pub enum ImportError {
         file: String,
         /// Line, from 1.
         line: usize,
-        /// What is wrong with it.
+        /// The fault.
         message: String,
     },
     /// The file as a whole is wrong.
@@ -60,7 +60,7 @@ pub enum ImportError {
     File {
         /// Name of the file.
         file: String,
-        /// What is wrong with it.
+        /// The fault.
         message: String,
     },
 }

@@ -1,4 +1,4 @@
-//! What a file of meshes holds: its parts, where they stand, and their looks.
+//! The content of a mesh file: parts, their placements and their looks.
 
 use geometry::Mesh;
 use glam::{Quat, Vec3};
@@ -13,7 +13,7 @@ pub struct Model {
     pub materials: Vec<Material>,
     /// The images that looks name, each once.
     pub images: Vec<ImageFile>,
-    /// What was left out, each in a sentence.
+    /// A sentence for each thing that was left out.
     pub notices: Vec<String>,
 }
 
@@ -24,7 +24,7 @@ pub struct Part {
     pub name: String,
     /// The mesh, about its own origin.
     pub mesh: Mesh,
-    /// Where its origin is, in the file's units.
+    /// Position of its origin, in the file's units.
     pub position: Vec3,
     /// How it is turned.
     pub orientation: Quat,

@@ -11,7 +11,7 @@ const MAX_BOUNCES: u32 = 128;
 /// From here on a path goes on only with the chance its weight deserves.
 const ROULETTE_FROM: u32 = 4;
 
-/// What the first surface of a path is.
+/// Features of the first surface on a path.
 #[derive(Clone, Copy, Default)]
 pub(crate) struct First {
     pub distance: f32,
@@ -42,7 +42,7 @@ pub(crate) fn radiance(
     // Density with which the last surface chose the direction.
     let mut pdf = f32::INFINITY;
     let mut soft = false;
-    // As bright as the picture shows it.
+    // Display brightness: with the exposure applied.
     let clamp = settings.clamp / scene.lens.exposure.exp2();
     for bounce in 0..MAX_BOUNCES {
         let bound = |light: Vec3| {

@@ -1,4 +1,4 @@
-//! Where light comes from, and how to choose a direction towards it.
+//! Light sources, and sampling of directions towards them.
 
 use geometry::Image;
 use glam::{Mat3, Quat, Vec2, Vec3};
@@ -27,7 +27,7 @@ pub(crate) struct End {
 /// A direction towards a light.
 pub(crate) struct Towards {
     pub direction: Vec3,
-    /// Where it ends; none: infinitely far.
+    /// Distance of its end, m; none: infinite.
     pub end: Option<End>,
     pub radiance: Vec3,
     pub pdf: f32,

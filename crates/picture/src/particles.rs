@@ -44,7 +44,7 @@ pub(crate) struct ParticleShapes {
     tree: Tree,
 }
 
-/// Where a ray meets a grain.
+/// Intersection of a ray with a particle.
 pub(crate) struct ParticleHit {
     pub t: f32,
     pub normal: Vec3,

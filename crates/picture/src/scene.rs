@@ -35,9 +35,9 @@ struct Instance {
     emitter: Emitter,
 }
 
-/// Where a copy stands.
+/// An instance of a particle's solid.
 struct Placed {
-    /// Which it is, for what is random.
+    /// Id of the particle, the seed of random choices.
     number: u32,
     position: Vec3,
     orientation: Quat,
@@ -69,7 +69,7 @@ pub struct Scene {
     pub(crate) frame: u32,
 }
 
-/// Where a ray meets a surface.
+/// Intersection of a ray with a surface.
 pub(crate) struct Meeting<'a> {
     pub t: f32,
     pub normal: Vec3,
@@ -86,7 +86,7 @@ pub(crate) struct Meeting<'a> {
     pub sampled: Option<Vec3>,
 }
 
-/// Where the solver has an element's first body at a frame: `frame` is that
+/// Pose of an element's first body in the run at a frame: `frame` is that
 /// of `at`, `earlier` gives those before.
 pub(crate) fn solved_pose(
     shot: &Shot,
@@ -96,7 +96,7 @@ pub(crate) fn solved_pose(
     id: Id,
     then: f64,
 ) -> Option<Pose> {
-    // What the document moves is in a frame of the run too.
+    // Elements moved by the document are in frames of the run too.
     shot.element(id)?.as_solid()?;
     let first_body = |frame: &Frame| -> Option<Pose> {
         let bodies = frame.bodies.get(&id)?;
@@ -116,7 +116,7 @@ impl Scene {
         Self::with_history(shot, assets, frame, number, &earlier)
     }
 
-    /// As [`Scene::new`], with earlier frames for aims that follow late.
+    /// As [`Scene::new`], with earlier frames for aims with a delay.
     ///
     /// # Errors
     /// [`SceneError`] names the element.

@@ -45,7 +45,7 @@ pub fn sky_map(shot: &Shot, assets: &Assets, width: usize, height: usize) -> Res
     for element in shot.elements.iter().filter(|element| !element.hidden) {
         let ElementKind::Sky(sky) = &element.kind else { continue };
         let light = sky_light(element, sky, assets, element.placement.pose().1)?;
-        // As many points a side of a texel as the finest image has pixels there.
+        // Subsamples along a texel side: as many as the largest image has pixels there.
         let points = match &light {
             Sky::Gradient { .. } => 2,
             Sky::Image(image) => image.width().div_ceil(width).clamp(2, 32),

@@ -103,7 +103,7 @@ impl Surface {
         [albedo, roughness, metalness, emission, normal].iter().any(|image| image.is_some())
     }
 
-    /// Where UVs lie in the images; none if there are none.
+    /// Transform of UVs into the images; none without UVs.
     pub fn lay(&self, uv: impl FnOnce() -> Vec2) -> Option<Vec2> {
         self.has_images().then(|| uv() * self.look.image_repeat)
     }
@@ -133,7 +133,7 @@ impl Surface {
         Point { bsdf: bsdf(lobes), soft: bsdf(soft), albedo }
     }
 
-    /// What the emission is multiplied by at a place of its images.
+    /// Factor of the emission by its image at a UV.
     pub fn emission_at(&self, uv: Option<Vec2>) -> Vec3 {
         match (&self.images.emission, uv) {
             (Some(image), Some(uv)) => image.at(uv),

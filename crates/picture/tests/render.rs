@@ -119,12 +119,14 @@ fn the_map_of_the_sky_has_the_ground_first_and_minus_z_a_quarter_round() {
 mod particles {
     use super::*;
     use glam::Quat;
-    use shot::particles::{By, ColourStop, Form, Particles, Pick, Show, Turned};
+    use shot::particles::{
+        Appearance, ColourStop, Form, InstanceChoice, InstanceOrientation, Particles, RampInput,
+    };
 
     /// A shot of particles before black, and a frame in which one stands at each place.
     fn staged(appearance: Appearance, look: Look, positions: &[Vec3], size: f32) -> (Shot, frames::Frame) {
         let mut shot = bare();
-        let particles = Particles { show, look, ..Particles::default() };
+        let particles = Particles { appearance, look, ..Particles::default() };
         let id = shot.add(Element::new("Sparks", ElementKind::Particles(particles)));
         let n = positions.len();
         let mut frame = frames::Frame::new(1, 0.0);
@@ -183,8 +185,8 @@ mod particles {
 
     #[test]
     fn a_streak_lies_behind_the_particle_along_its_way() {
-        let show = Appearance { form: Form::Streak { duration_s: 0.6 }, ..Appearance::default() };
-        let (shot, frame) = staged(show, shining(1.0), &[Vec3::ZERO], 0.2);
+        let appearance = Appearance { form: Form::Streak { duration_s: 0.6 }, ..Appearance::default() };
+        let (shot, frame) = staged(appearance, shining(1.0), &[Vec3::ZERO], 0.2);
         let picture = seen(&shot, &frame, 48);
         let (behind, before) =
             (mean(&picture, [0.35, 0.48], [0.47, 0.53]), mean(&picture, [0.6, 0.8], [0.4, 0.6]));
@@ -193,8 +195,8 @@ mod particles {
 
     #[test]
     fn a_disc_is_seen_from_above_and_not_edge_on() {
-        let show = Appearance { form: Form::Disc, ..Appearance::default() };
-        let (shot, mut frame) = staged(show, shining(1.0), &[Vec3::ZERO], 1.0);
+        let appearance = Appearance { form: Form::Disc, ..Appearance::default() };
+        let (shot, mut frame) = staged(appearance, shining(1.0), &[Vec3::ZERO], 1.0);
         let edge_on = mean(&seen(&shot, &frame, 32), [0.0, 1.0], [0.0, 1.0]);
         let of = frame.particles.values_mut().next().unwrap();
         of.orientations[0] = Quat::from_rotation_x(std::f32::consts::FRAC_PI_2);
@@ -205,7 +207,7 @@ mod particles {
     #[test]
     fn colour_and_size_go_by_life() {
         let stop = |at, grey: f32| ColourStop { at, colour: Vec3::splat(grey) };
-        let show = Appearance {
+        let appearance = Appearance {
             colour_by: RampInput::Life,
             colours: vec![stop(0.0, 0.0), stop(1.0, 4.0)],
             size_by: RampInput::Life,
@@ -216,7 +218,7 @@ mod particles {
             ..Appearance::default()
         };
         // Half its life has passed: twice as bright, and as large as it is.
-        let (shot, frame) = staged(show, shining(1.0), &[Vec3::ZERO], 1.0);
+        let (shot, frame) = staged(appearance, shining(1.0), &[Vec3::ZERO], 1.0);
         let half = seen(&shot, &frame, 32);
         assert!((half.rgb[16 * 32 + 16][0] - 2.0).abs() < 1e-3);
         assert!((half.depth[16 * 32 + 16] - 3.5).abs() < 0.02);
@@ -226,8 +228,8 @@ mod particles {
     fn colour_goes_by_the_map_where_they_were_born() {
         let stop = |at, grey: f32| ColourStop { at, colour: Vec3::splat(grey) };
         let colours = vec![stop(0.0, 0.0), stop(1.0, 4.0)];
-        let show = Appearance { colour_by: RampInput::Map, colours, ..Appearance::default() };
-        let (shot, mut frame) = staged(show, shining(1.0), &[Vec3::ZERO], 1.0);
+        let appearance = Appearance { colour_by: RampInput::Map, colours, ..Appearance::default() };
+        let (shot, mut frame) = staged(appearance, shining(1.0), &[Vec3::ZERO], 1.0);
         let middle = |frame: &frames::Frame| seen(&shot, frame, 32).rgb[16 * 32 + 16][0];
         assert!((middle(&frame) - 4.0).abs() < 1e-3);
         frame.particles.values_mut().next().unwrap().weights = vec![0.25];
@@ -241,8 +243,11 @@ mod particles {
         let mut cube = with_look(Shape::cuboid(2.0, 2.0, 2.0), shining(1.0));
         cube.as_solid_mut().unwrap().from_particles = Some(1);
         let cube = shot.add(cube);
-        let form =
-            Form::Instance { of: vec![cube], pick: InstanceChoice::Order, turned: InstanceOrientation::Free };
+        let form = Form::Instance {
+            solids: vec![cube],
+            choice: InstanceChoice::Order,
+            orientation: InstanceOrientation::Free,
+        };
         shot.named_mut("Sparks").unwrap().as_particles_mut().unwrap().appearance.form = form;
         let picture = seen(&shot, &frame, 64);
         let ids: std::collections::BTreeSet<u32> = picture.element.iter().copied().collect();

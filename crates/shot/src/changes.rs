@@ -1,4 +1,4 @@
-//! What of the simulation's inputs differs between two states of a shot, in words.
+//! Differences in the inputs of the simulation between two states of a shot, in words.
 
 use crate::motion::parameters::element_parameters;
 use crate::{
@@ -16,7 +16,7 @@ enum Change {
     Deleted(String),
 }
 
-/// What of the simulation's inputs differs between two states of a shot, in
+/// Differences in the inputs of the simulation between two states of a shot, in
 /// words: `friction of Crate stack`, `Net floats added`.
 pub fn what_changed(before: &Shot, now: &Shot) -> Vec<String> {
     let words = |change| match change {
@@ -38,7 +38,7 @@ pub struct Difference {
     pub now: Option<String>,
 }
 
-/// What of the simulation's inputs differs between two states of a shot: as
+/// Differences in the inputs of the simulation between two states of a shot: as
 /// [`what_changed`], with the values where they are numbers or switches.
 pub fn differences(before: &Shot, now: &Shot) -> Vec<Difference> {
     let of_elements: BTreeMap<String, [Option<String>; 2]> = (now.elements.iter())
@@ -114,7 +114,7 @@ fn acts(element: &Element) -> bool {
     )
 }
 
-/// What of an element differs, in the words of its Sheet.
+/// Differences of an element, in the words of its Sheet.
 fn element_changes(before: &Shot, now: &Shot, old: &Element, new: &Element) -> Vec<String> {
     let mut changes: Vec<String> = Vec::new();
     let mut say = |changed: bool, what: &str| {

@@ -27,7 +27,7 @@ pub struct Shot {
     pub version: u32,
     /// The shot's name.
     pub name: String,
-    /// What the shot shows, in a line; at most 160 characters.
+    /// Description of the shot in a line; at most 160 characters.
     #[serde(default, skip_serializing_if = "String::is_empty")]
     pub about: String,
     /// Frame rate and range.
@@ -37,13 +37,13 @@ pub struct Shot {
     /// The frame that stands for the shot in lists; none: the frame in which most happens.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub poster: Option<u32>,
-    /// What the whole simulation shares.
+    /// Settings of the whole simulation.
     #[serde(default)]
     pub physics: Physics,
     /// The camera that renders; none only while the shot has no camera.
     #[serde(default)]
     pub camera: Option<Id>,
-    /// What changes with time of the values above, by their path.
+    /// Channels of keys or formulas for the values above, by path.
     #[serde(default, skip_serializing_if = "BTreeMap::is_empty")]
     pub channels: BTreeMap<String, Channel>,
     /// Everything in the shot.
@@ -96,7 +96,7 @@ pub struct PictureSize {
     pub height: u32,
 }
 
-/// What the whole simulation shares.
+/// Settings of the whole simulation.
 #[derive(Clone, Copy, Debug, PartialEq, Serialize, Deserialize, JsonSchema)]
 #[serde(deny_unknown_fields, default)]
 pub struct Physics {
@@ -121,7 +121,7 @@ impl Default for Physics {
 #[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
 #[serde(deny_unknown_fields)]
 pub struct Asset {
-    /// What it is.
+    /// Kind of the file.
     pub kind: AssetKind,
     /// Path of the file below the folder of the shot file.
     pub file: String,
@@ -154,7 +154,7 @@ impl AssetKind {
     pub const ALL: [Self; 3] = [Self::Mesh, Self::Image, Self::Environment];
 }
 
-/// What an asset file holds.
+/// The content of an asset file.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
 #[serde(rename_all = "snake_case")]
 pub enum AssetKind {

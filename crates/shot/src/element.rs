@@ -37,10 +37,10 @@ pub struct Element {
     /// Not to be selected or moved in the Viewport.
     #[serde(default, skip_serializing_if = "std::ops::Not::not")]
     pub locked: bool,
-    /// What its placement is relative to; none: the world.
+    /// Element that its placement is relative to; none: the world.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub attached: Option<Attached>,
-    /// What it turns towards; none: it turns as its placement says.
+    /// Target of its orientation; none: the orientation of its placement.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub aim: Option<Aim>,
     /// Channels of the parameters that change with time, by their paths below the element.
@@ -48,13 +48,13 @@ pub struct Element {
     pub channels: BTreeMap<String, Channel>,
 }
 
-/// What an element's placement is relative to.
+/// The element that a placement is relative to.
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize, JsonSchema)]
 #[serde(deny_unknown_fields)]
 pub struct Attached {
     /// The element it goes with.
     pub to: Id,
-    /// Where on a curve, as a fraction of its length, 0–1; none: at its origin.
+    /// Position along a curve, as a fraction of its length, 0–1; none: at its origin.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub along: Option<f32>,
     /// Whether it turns its +z axis along the curve.
@@ -62,14 +62,14 @@ pub struct Attached {
     pub facing: bool,
 }
 
-/// What an element turns towards: cameras and solids with their −z axis, lights
+/// Target of an element's orientation: cameras and solids with their −z axis, lights
 /// and forces with their −y axis.
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize, JsonSchema)]
 #[serde(deny_unknown_fields)]
 pub struct Aim {
     /// The element it turns towards.
     pub target: Id,
-    /// It follows late by about so many seconds: the mean of where its aim
+    /// Delay of the aim, s: the mean of the positions where its target
     /// was, weighted by e^(−t / damping).
     #[serde(default)]
     pub damping_s: f32,
@@ -163,10 +163,10 @@ pub struct Solid {
     /// When its bodies become particles again; none: never.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub to_particles: Option<ToParticles>,
-    /// What it is to the physics.
+    /// Physics.
     #[serde(default)]
     pub body: Body,
-    /// What it is to the eye.
+    /// Look.
     #[serde(default)]
     pub look: Look,
 }
@@ -211,7 +211,7 @@ pub enum Weight {
     MassKg(f32),
 }
 
-/// What makes a body free.
+/// Event that makes a body free.
 #[derive(Clone, Copy, Debug, PartialEq, Serialize, Deserialize, JsonSchema)]
 #[serde(rename_all = "snake_case", deny_unknown_fields)]
 pub enum Wake {
@@ -231,13 +231,13 @@ pub enum Wake {
     },
 }
 
-/// What a solid is to the physics.
+/// Physics of a solid.
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize, JsonSchema)]
 #[serde(deny_unknown_fields, default)]
 pub struct Body {
     /// How it moves.
     pub moves: Moves,
-    /// What lets an animated body go, or wakes a free one that waits; none: an
+    /// Event that lets an animated body go, or wakes a waiting free one; none: an
     /// animated body stays so, a free one is free from the start.
     #[serde(skip_serializing_if = "Option::is_none")]
     pub wake: Option<Wake>,

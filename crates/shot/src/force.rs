@@ -9,7 +9,7 @@ use serde::{Deserialize, Serialize};
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize, JsonSchema)]
 #[serde(deny_unknown_fields)]
 pub struct Force {
-    /// What it does.
+    /// Kind, with its values.
     pub kind: ForceKind,
     /// Multiplies what it does, no unit; 1 leaves it as it is.
     #[serde(default = "one")]
@@ -26,10 +26,10 @@ pub struct Force {
     /// Forces act in rising order of this whole number, and by id where it is the same.
     #[serde(default)]
     pub order: i32,
-    /// What it acts on; nothing named: on all.
+    /// Elements that it acts on; empty: all.
     #[serde(default, skip_serializing_if = "Vec::is_empty")]
     pub only: Vec<ElementFilter>,
-    /// What it leaves out.
+    /// Elements that it does not act on.
     #[serde(default, skip_serializing_if = "Vec::is_empty")]
     pub except: Vec<ElementFilter>,
     /// The region whose weight multiplies it; none: it acts everywhere.
@@ -50,12 +50,12 @@ pub enum ElementFilter {
     },
     /// All elements of a kind.
     Kind {
-        /// What they are to the physics.
+        /// Kind of physics.
         kind: Matter,
     },
 }
 
-/// What an element is to the physics.
+/// A kind of physics.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
 #[serde(rename_all = "snake_case")]
 pub enum Matter {
@@ -100,7 +100,7 @@ fn yes() -> bool {
     true
 }
 
-/// What a force does.
+/// The kinds of force.
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize, JsonSchema)]
 #[serde(rename_all = "snake_case", deny_unknown_fields)]
 pub enum ForceKind {
@@ -145,7 +145,7 @@ pub enum Push {
         /// Density ρ, kg/m³.
         density_kg_m3: f32,
     },
-    /// As an acceleration of so many m/s² as the air has m/s, whatever the body.
+    /// Acceleration in m/s² of the same number as the speed of the air in m/s, for every body.
     Acceleration,
 }
 
@@ -259,7 +259,7 @@ pub struct Attract {
     pub acceleration: f32,
     /// The acceleration goes with distance to this power.
     pub power: f32,
-    /// It ends softly at this distance, m; none: it has no end.
+    /// Range, m: the force falls smoothly to 0 there; none: infinite.
     #[serde(skip_serializing_if = "Option::is_none")]
     pub range_m: Option<f32>,
     /// Closer than this the acceleration falls to 0, m.

@@ -1,4 +1,4 @@
-//! What elements refer to each other by: the one list that checking, loops,
+//! References between elements: the one list that checking, loops,
 //! staleness and deleting go by.
 
 use crate::{
@@ -12,20 +12,20 @@ use serde_json::Value;
 /// One element named by another.
 #[derive(Clone, Debug, PartialEq)]
 pub struct Reference {
-    /// Where it stands below the element, as `kind.force.region`.
+    /// Path below the element, such as `kind.force.region`.
     pub path: String,
     /// The element that is named.
     pub id: Id,
-    /// What it is named for.
+    /// Role of the reference.
     pub role: Role,
-    /// What it may name.
+    /// Kinds of element that it may name.
     pub to: Target,
     /// What goes with the named element: a value that may be left out, an entry
     /// of a list, or, if empty, the whole element.
     pub holder: String,
 }
 
-/// What an element is named for.
+/// The role of a reference.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub enum Role {
     /// To stand or look by.
@@ -40,13 +40,13 @@ pub enum Role {
     Waiting,
     /// To become.
     Made,
-    /// As one of a list of elements that are meant.
+    /// An entry of a list of elements.
     Listed,
     /// To be shown.
     Shown,
 }
 
-/// What a reference may name.
+/// The kinds of element that a reference may name.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub enum Target {
     /// Any element.
@@ -63,7 +63,7 @@ pub enum Target {
     Region,
     /// Particles.
     Particles,
-    /// What forces act on.
+    /// Elements that forces act on: solids and particles.
     SolidOrParticles,
 }
 

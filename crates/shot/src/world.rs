@@ -1,4 +1,4 @@
-//! Where elements stand in the world: attachments and aims resolved.
+//! Poses of elements in the world: attachments and aims resolved.
 
 use crate::{
     Element, ElementKind, Id, Shot,
@@ -9,7 +9,7 @@ use glam::{Mat3, Quat, Vec3};
 /// Place (m) and turn.
 pub type Pose = (Vec3, Quat);
 
-/// Where the solver has an element's first body at a frame of the shot; none
+/// Pose of an element's first body in the run at a frame of the shot; none
 /// if it is not the solver's, or not known.
 pub type History<'a> = &'a dyn Fn(Id, f64) -> Option<Pose>;
 
@@ -90,7 +90,7 @@ impl<'a> World<'a> {
         (position, orientation)
     }
 
-    /// Where an aim looks: at its target, or late by its damping.
+    /// The point that an aim looks at: its target, or the target with a delay.
     fn target(&self, target: &Element, damping_s: f64, depth: u32) -> Vec3 {
         let now = self.at_depth(target, depth).0;
         let timing = self.shot.timing;

@@ -23,7 +23,7 @@ pub const SOLVERS: &[SolverKind] = &[
 /// A shot being computed.
 pub struct Simulation {
     sampler: Sampler,
-    /// The shot as it is in the substep at hand.
+    /// The shot sampled at the present substep.
     now: Shot,
     surfaces: Surfaces,
     meshes: Meshes,
@@ -76,7 +76,7 @@ impl Simulation {
         Ok(simulation)
     }
 
-    /// The shot as it is staged at its first frame.
+    /// The shot sampled at its first frame.
     fn prepare(shot: &Shot, meshes: &Meshes) -> Result<Self, PrepareError> {
         let sampler = sampler(shot)?;
         let now = sampler.at(f64::from(shot.timing.first))?;
@@ -108,7 +108,7 @@ impl Simulation {
         self.preroll_s() > 0.0
     }
 
-    /// Lets those begin that do so before the first frame; all others wait.
+    /// Runs the solvers whose emission begins before the first frame; all others wait.
     fn preroll(&mut self) -> Result<(), PrepareError> {
         if self.solvers.iter().all(|(_, solver)| solver.preroll_s().is_none()) {
             return Ok(());
@@ -146,7 +146,7 @@ impl Simulation {
         }
     }
 
-    /// Takes the bodies as they are now.
+    /// Updates the colliders from the present states of the bodies.
     fn follow_bodies(&mut self) -> Result<(), PrepareError> {
         if !self.wants.bodies {
             return Ok(());
@@ -167,12 +167,12 @@ impl Simulation {
             .map_err(|source| PrepareError::Mesh { element: "a solid".to_owned(), source })
     }
 
-    /// The frame it is at.
+    /// The number of the frame computed last.
     pub fn frame(&self) -> u32 {
         self.frame
     }
 
-    /// The shot as it is at the frame it is at.
+    /// The shot sampled at that frame.
     pub fn now(&self) -> &Shot {
         &self.now
     }
@@ -182,7 +182,7 @@ impl Simulation {
         self.sampler.acting_frame(f64::from(frame))
     }
 
-    /// Goes on with other motion: `shot` differs from its own in channels only.
+    /// Goes on with other channels: `shot` differs from the simulated one in nothing else.
     ///
     /// # Errors
     /// [`PrepareError::State`] with the first fault of a channel.
@@ -191,7 +191,7 @@ impl Simulation {
         Ok(())
     }
 
-    /// Where all elements stand that no solver writes, added to a frame it wrote.
+    /// Adds to a frame the poses of all elements that no solver writes.
     pub fn place_others(&self, frame: &mut Frame) {
         let solved = |element: Id, _: f64| self.solvers.iter().find_map(|(_, solver)| solver.pose(element));
         let acting = self.acting_frame(self.frame);
@@ -207,7 +207,7 @@ impl Simulation {
         }
     }
 
-    /// The frame it is at, written.
+    /// The present state as a frame.
     pub fn write(&mut self) -> Frame {
         let mut frame = Frame::new(self.frame, self.now.timing.seconds(self.frame));
         for (_, solver) in &mut self.solvers {

@@ -16,8 +16,8 @@ use std::fs::File;
 use std::io::Seek;
 use std::ops::{ControlFlow, RangeInclusive};
 use std::path::{Path, PathBuf};
-use std::sync::Arc;
 use std::sync::atomic::{AtomicBool, AtomicU32, Ordering};
+use std::sync::{Arc, Mutex};
 use std::time::{Duration, Instant};
 use utoipa::ToSchema;
 
@@ -457,11 +457,19 @@ impl Studio {
         }
         let folder = self.film_folder(row.id);
         let total = settings.last - settings.first + 1;
+        // What is on disk changes only as a frame is done.
+        let on_disk = Mutex::new((u32::MAX, Vec::new(), 0));
         let tell = |done: u32, seconds_left: f32| {
             if seconds_left.is_finite() {
                 let progress = (done, seconds_left);
                 lock(&self.films.progress).insert(row.id, progress);
-                let (there, bytes) = (folder.there(&settings), folder.bytes());
+                let (there, bytes) = {
+                    let mut on_disk = lock(&on_disk);
+                    if on_disk.0 != done {
+                        *on_disk = (done, folder.there(&settings), folder.bytes());
+                    }
+                    (on_disk.1.clone(), on_disk.2)
+                };
                 let (shot, film) = (row.shot, row.id);
                 self.tell(Event::Film { shot, film, done, total, seconds_left, there, bytes });
             }

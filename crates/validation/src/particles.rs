@@ -269,7 +269,7 @@ pub fn handed_over() -> Experiment {
     };
     particles.events = vec![ParticleEvent {
         trigger: Trigger::Frame { frame: 10 },
-        action: Action::Solid { solid: solid },
+        action: Action::Solid { solid },
         probability: 1.0,
     }];
     let id = shot.add(swarm(particles));

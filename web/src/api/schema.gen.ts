@@ -899,7 +899,7 @@ export interface components {
              */
             weight: number;
         };
-        /** @description What an event does to a particle. */
+        /** @description Action of an event on a particle. */
         Action: {
             die: Record<string, never>;
         } | {
@@ -926,13 +926,13 @@ export interface components {
             };
         };
         /**
-         * @description What an element turns towards: cameras and solids with their −z axis, lights
+         * @description Target of an element's orientation: cameras and solids with their −z axis, lights
          *     and forces with their −y axis.
          */
         Aim: {
             /**
              * Format: float
-             * @description It follows late by about so many seconds: the mean of where its aim
+             * @description Delay of the aim, s: the mean of the positions where its target
              *     was, weighted by e^(−t / damping).
              * @default 0
              */
@@ -972,18 +972,18 @@ export interface components {
         };
         /** @description How each particle is drawn. */
         Appearance: {
-            /** @description What decides its colour. */
+            /** @description Input of the colour ramp. */
             colour_by?: components["schemas"]["RampInput"];
-            /** @description Colours along that, rising. */
+            /** @description Stops of the colour ramp, rising. */
             colours?: components["schemas"]["ColourStop"][];
             /**
              * @description Its form.
              * @default sphere
              */
             form: components["schemas"]["Form"];
-            /** @description What decides its size. */
+            /** @description Input of the size ramp. */
             size_by?: components["schemas"]["RampInput"];
-            /** @description Multiples of its size along that, rising. */
+            /** @description Stops of the size ramp, rising. */
             sizes?: components["schemas"]["SizeStop"][];
         };
         /** @description A rectangle that shines along its element's −y axis. */
@@ -1002,18 +1002,18 @@ export interface components {
         Asset: {
             /** @description Path of the file below the folder of the shot file. */
             file: string;
-            /** @description What it is. */
+            /** @description Kind of the file. */
             kind: components["schemas"]["AssetKind"];
             /** @description SHA-256 of the file's bytes, in hexadecimal. */
             sha256: string;
         };
-        /** @description What an asset file holds. */
+        /** @description The content of an asset file. */
         AssetKind: "mesh" | "image" | "environment";
-        /** @description What an element's placement is relative to. */
+        /** @description The element that a placement is relative to. */
         Attached: {
             /**
              * Format: float
-             * @description Where on a curve, as a fraction of its length, 0–1; none: at its origin.
+             * @description Position along a curve, as a fraction of its length, 0–1; none: at its origin.
              */
             along?: number | null;
             /** @description Whether it turns its +z axis along the curve. */
@@ -1043,13 +1043,13 @@ export interface components {
             power: number;
             /**
              * Format: float
-             * @description It ends softly at this distance, m; none: it has no end.
+             * @description Range, m: the force falls smoothly to 0 there; none: infinite.
              */
             range_m?: number | null;
             /** @description A curve or solid whose nearest point attracts; none: the element's own place. */
             target?: components["schemas"]["Id"] | null;
         };
-        /** @description What a solid is to the physics. */
+        /** @description Physics of a solid. */
         Body: {
             /**
              * Format: float
@@ -1094,7 +1094,7 @@ export interface components {
              */
             restitution: number;
             /**
-             * @description What lets an animated body go, or wakes a free one that waits; none: an
+             * @description Event that lets an animated body go, or wakes a waiting free one; none: an
              *     animated body stays so, a free one is free from the start.
              */
             wake?: components["schemas"]["Wake"] | null;
@@ -1188,9 +1188,9 @@ export interface components {
         };
         /** @description How one parameter changes with time: by keys, or by an expression. */
         Channel: {
-            /** @description What comes after the last key. */
+            /** @description Extrapolation after the last key. */
             after?: components["schemas"]["Outside"];
-            /** @description What goes before the first key. */
+            /** @description Extrapolation before the first key. */
             before?: components["schemas"]["Outside"];
             /** @description A formula in `time`, `frame` and other parameters; see docs/formats.md. */
             expression?: string | null;
@@ -1221,7 +1221,7 @@ export interface components {
         };
         /** @description How two weights make one, c so far and w the next. */
         Combine: "add" | "multiply" | "subtract" | "minimum" | "maximum";
-        /** @description What a particle does at a contact with a body. */
+        /** @description Outcome of a contact of a particle with a body. */
         ContactOutcome: "bounce" | "slide" | "stick" | "die";
         /** @description How particles respond to contacts with bodies. */
         ContactResponse: {
@@ -1241,7 +1241,7 @@ export interface components {
             /** @description The bodies they collide with; nothing named: all. */
             only?: components["schemas"]["ElementFilter"][];
             /**
-             * @description What they do.
+             * @description Outcome of a contact.
              * @default bounce
              */
             outcome: components["schemas"]["ContactOutcome"];
@@ -1336,14 +1336,14 @@ export interface components {
             /** @description Ids of the elements. */
             elements: number[];
         };
-        /** @description Which way particles start. */
+        /** @description Direction of the initial velocity. */
         Direction: "up" | "normal" | "motion";
         Document: components["schemas"]["Shot"];
         /** @description Anything in a shot that has a name. */
         Element: {
-            /** @description What it turns towards; none: it turns as its placement says. */
+            /** @description Target of its orientation; none: the orientation of its placement. */
             aim?: components["schemas"]["Aim"] | null;
-            /** @description What its placement is relative to; none: the world. */
+            /** @description Element that its placement is relative to; none: the world. */
             attached?: components["schemas"]["Attached"] | null;
             /** @description Channels of the parameters that change with time, by their paths below the element. */
             channels?: {
@@ -1383,7 +1383,7 @@ export interface components {
             /** @description Its name. */
             group: string;
         } | {
-            /** @description What they are to the physics. */
+            /** @description Kind of physics. */
             kind: components["schemas"]["Matter"];
         };
         /** @description The kind of an element, with its parameters. */
@@ -1440,7 +1440,7 @@ export interface components {
              */
             to_frame?: number | null;
         };
-        /** @description Where on a mesh. */
+        /** @description Domain of a mesh on which particles are emitted. */
         EmissionDomain: "surface" | "edges" | "vertices" | "volume";
         /**
          * @description A weight of 0–1 on each place that has UVs: of a shape, a solid, a grid.
@@ -1674,16 +1674,16 @@ export interface components {
              * @default true
              */
             enabled: boolean;
-            /** @description What it leaves out. */
+            /** @description Elements that it does not act on. */
             except?: components["schemas"]["ElementFilter"][];
             /**
              * Format: uint32
              * @description The frame at which it begins to act; none: from the start.
              */
             from_frame?: number | null;
-            /** @description What it does. */
+            /** @description Kind, with its values. */
             kind: components["schemas"]["ForceKind"];
-            /** @description What it acts on; nothing named: on all. */
+            /** @description Elements that it acts on; empty: all. */
             only?: components["schemas"]["ElementFilter"][];
             /**
              * Format: int32
@@ -1705,7 +1705,7 @@ export interface components {
              */
             to_frame?: number | null;
         };
-        /** @description What a force does. */
+        /** @description The kinds of force. */
         ForceKind: {
             gravity: {
                 /** @description Acceleration, m/s². */
@@ -1964,7 +1964,7 @@ export interface components {
         } | {
             vertices: Record<string, never>;
         };
-        /** @description What an element is to the physics. */
+        /** @description A kind of physics. */
         Matter: "solid" | "particles";
         /** @description What was measured over all solids, by frame. */
         MeasuredRun: {
@@ -2041,7 +2041,7 @@ export interface components {
             /** Format: int32 */
             width: number;
         };
-        /** @description What a value does before its first key, or after its last. */
+        /** @description Extrapolation of a value before its first key or after its last. */
         Outside: "hold" | "continue" | "repeat" | "repeat_offset" | "back_and_forth";
         /** @description The coefficients of a pair of solids in contact. */
         PairContact: {
@@ -2059,7 +2059,7 @@ export interface components {
             /** @description The region. */
             region: components["schemas"]["Id"];
         };
-        /** @description What a particle is to forces: a sphere. */
+        /** @description Mass and drag of particles, which are spheres to forces. */
         ParticleBody: {
             /**
              * Format: float
@@ -2088,7 +2088,7 @@ export interface components {
         };
         /** @description An event that happens to each particle once. */
         ParticleEvent: {
-            /** @description What happens. */
+            /** @description Action. */
             action: components["schemas"]["Action"];
             /**
              * Format: float
@@ -2101,14 +2101,14 @@ export interface components {
         /** @description Particles of one sort, and what emits them. */
         Particles: {
             /**
-             * @description What is drawn for each.
+             * @description How each is drawn.
              * @default {
              *       "form": "sphere"
              *     }
              */
             appearance: components["schemas"]["Appearance"];
             /**
-             * @description What they are to forces.
+             * @description Mass and drag.
              * @default {
              *       "drag": 0.4699999988079071,
              *       "mass_variation": 0,
@@ -2183,14 +2183,14 @@ export interface components {
              */
             seed: number;
             /**
-             * @description Where they are emitted.
+             * @description Source of emission.
              * @default {
              *       "point": {}
              *     }
              */
             source: components["schemas"]["Source"];
             /**
-             * @description What they have at birth.
+             * @description Initial state.
              * @default {
              *       "angular_speed_rad_s": 0,
              *       "angular_speed_variation": 0,
@@ -2220,7 +2220,7 @@ export interface components {
              */
             steering: components["schemas"]["Steering"];
         };
-        /** @description What the whole simulation shares. */
+        /** @description Settings of the whole simulation. */
         Physics: {
             /**
              * @description Whether keys and formulas of bodies, forces and regions follow the
@@ -2323,7 +2323,7 @@ export interface components {
                 density_kg_m3: number;
             };
         } | "acceleration";
-        /** @description What decides a colour or a size. */
+        /** @description The input of a colour or size ramp. */
         RampInput: "nothing" | "life" | {
             speed: {
                 /**
@@ -2527,7 +2527,7 @@ export interface components {
          * @description One document: elements, timing, picture settings.
          */
         Shot: {
-            /** @description What the shot shows, in a line; at most 160 characters. */
+            /** @description Description of the shot in a line; at most 160 characters. */
             about?: string;
             /**
              * @description Files the elements use, by name.
@@ -2541,7 +2541,7 @@ export interface components {
              * @default null
              */
             camera: components["schemas"]["Id"] | null;
-            /** @description What changes with time of the values above, by their path. */
+            /** @description Channels of keys or formulas for the values above, by path. */
             channels?: {
                 [key: string]: components["schemas"]["Channel"];
             };
@@ -2550,7 +2550,7 @@ export interface components {
             /** @description The shot's name. */
             name: string;
             /**
-             * @description What the whole simulation shares.
+             * @description Settings of the whole simulation.
              * @default {
              *       "keys_follow": true,
              *       "substeps": 8,
@@ -2634,7 +2634,7 @@ export interface components {
         /** @description A rigid body or a grid of copies of one. */
         Solid: {
             /**
-             * @description What it is to the physics.
+             * @description Physics.
              * @default {
              *       "collision": "auto",
              *       "friction": 0.5,
@@ -2654,7 +2654,7 @@ export interface components {
              */
             from_particles?: number | null;
             /**
-             * @description What it is to the eye.
+             * @description Look.
              * @default {
              *       "albedo": [
              *         0.6000000238418579,
@@ -2729,7 +2729,7 @@ export interface components {
              */
             wind_area_m2: number;
         };
-        /** @description Where particles are born. */
+        /** @description Source of particles. */
         Source: {
             point: Record<string, never>;
         } | {
@@ -2742,7 +2742,7 @@ export interface components {
         } | {
             shape: {
                 /**
-                 * @description Where on it.
+                 * @description Domain of the mesh.
                  * @default surface
                  */
                 domain: components["schemas"]["EmissionDomain"];
@@ -2752,7 +2752,7 @@ export interface components {
         } | {
             solid: {
                 /**
-                 * @description Where on it.
+                 * @description Domain of the mesh.
                  * @default surface
                  */
                 domain: components["schemas"]["EmissionDomain"];
@@ -2772,7 +2772,7 @@ export interface components {
         } | {
             broken: {
                 /**
-                 * @description Where on it.
+                 * @description Domain of the mesh.
                  * @default surface
                  */
                 domain: components["schemas"]["EmissionDomain"];
@@ -2843,7 +2843,7 @@ export interface components {
             stays: boolean;
         };
         /**
-         * @description What particles have at birth. A variation is the largest random fraction by
+         * @description Initial state of particles. A variation is the largest random fraction by
          *     which a value differs, 0–1.
          */
         Start: {
@@ -2860,7 +2860,7 @@ export interface components {
              */
             angular_speed_variation: number;
             /**
-             * @description Which way they go.
+             * @description Direction of the initial velocity.
              * @default up
              */
             direction: components["schemas"]["Direction"];
@@ -3285,7 +3285,7 @@ export interface components {
              */
             speed_m_s: number;
         };
-        /** @description What makes a body free. */
+        /** @description Event that makes a body free. */
         Wake: {
             /** Format: uint32 */
             frame: number;

@@ -19,7 +19,7 @@
     role="status"
     title={words(job)}
   >
-    <span class="truncate">{words(job)}</span>
+    <span class="truncate tabular-nums">{words(job)}</span>
     <span class="hidden h-1 w-12 flex-none overflow-hidden rounded bg-ground xl:block"
       ><span class="block h-full bg-aqua" style:width={`${(100 * job.done) / Math.max(1, job.total)}%`}
       ></span></span

@@ -1,9 +1,8 @@
 <script lang="ts">
-  import Pause from "@lucide/svelte/icons/pause";
-  import Play from "@lucide/svelte/icons/play";
   import { api, type Film } from "../api/client";
+  import FilmTransport from "./FilmTransport.svelte";
   import FilmList from "./FilmList.svelte";
-  import { films } from "../state/films.svelte";
+  import { films, isThere } from "../state/films.svelte";
   import { shot } from "../state/shot.svelte";
 
   let chosen = $state<number | null>(null);
@@ -20,9 +19,6 @@
   let first = $derived(film?.settings.first ?? 1);
   let last = $derived(film?.settings.last ?? 1);
   const address = (f: Film, number: number) => api.filmFrame(f.id, number);
-  // The server tells which frames are there; no other is asked for.
-  const there = (f: Film, number: number) =>
-    f.there.some(([first, last]) => first <= number && number <= last);
   const clamp = (f: Film, number: number) => Math.min(f.settings.last, Math.max(f.settings.first, number));
 
   $effect(() => {
@@ -33,7 +29,7 @@
     if (!film) return;
     for (let number = film.settings.first; number <= film.settings.last; number++) {
       const url = address(film, number);
-      if (!there(film, number)) continue;
+      if (!isThere(film, number)) continue;
       if (preloaded.has(url)) continue;
       const image = new Image();
       image.src = url;
@@ -80,8 +76,8 @@
         class="relative max-h-full w-full max-w-[860px]"
         style:aspect-ratio={`${film.settings.width} / ${film.settings.height}`}
       >
-        {#if mode === "difference" && !(there(film, first) && there(film, last))}
-          {@render missing(there(film, first) ? last : first)}
+        {#if mode === "difference" && !(isThere(film, first) && isThere(film, last))}
+          {@render missing(isThere(film, first) ? last : first)}
         {:else if mode === "difference"}
           <img
             class="absolute inset-0 h-full w-full"
@@ -93,7 +89,7 @@
             src={address(film, last)}
             alt={`Last frame, ${last}, as a difference`}
           />
-        {:else if !there(film, frame)}
+        {:else if !isThere(film, frame)}
           {@render missing(frame)}
         {:else}
           <img
@@ -102,7 +98,7 @@
             alt={`${film.name}, frame ${frame}`}
             data-testid="film-frame"
           />
-          {#if mode === "wipe" && second && there(second, clamp(second, frame))}
+          {#if mode === "wipe" && second && isThere(second, clamp(second, frame))}
             <img
               class="absolute inset-0 h-full w-full"
               src={address(second, clamp(second, frame))}
@@ -136,65 +132,7 @@
   <FilmList {film} {frame} {second} {mode} onchoose={(id) => (chosen = id)} onsecond={(id) => (other = id)} />
   <section class="min-w-0 border-t border-line bg-panel" aria-label="Playing the film">
     {#if film}
-      <div class="flex items-center gap-3 px-3 py-2">
-        <button
-          class="grid h-7 w-7 place-items-center rounded-full bg-lime text-on-lime"
-          aria-label={running ? "Pause" : "Play"}
-          disabled={first === last}
-          onclick={() => (running = !running)}
-          >{#if running}<Pause size={14} fill="currentColor" />{:else}<Play
-              size={14}
-              fill="currentColor"
-            />{/if}</button
-        >
-        <span class="text-[19px] font-[650]" data-testid="film-number"
-          >{frame} <small class="text-[12px] font-normal text-soft">/ {last}</small></span
-        >
-        <button
-          class="text-soft"
-          aria-label="One frame back"
-          onclick={() => (frame = Math.max(first, frame - 1))}>◂</button
-        >
-        <button
-          class="text-soft"
-          aria-label="One frame on"
-          onclick={() => (frame = Math.min(last, frame + 1))}>▸</button
-        >
-        <button class="text-soft aria-pressed:text-lime" aria-pressed={loop} onclick={() => (loop = !loop)}
-          >{loop ? "loops" : "once"}</button
-        >
-        <span class="flex-1"></span>
-        <button
-          class="btn aria-pressed:outline aria-pressed:outline-lime"
-          aria-pressed={mode === "wipe"}
-          disabled={films.list.length < 2}
-          onclick={() => compare("wipe")}>Wipe</button
-        >
-        <button
-          class="btn aria-pressed:outline aria-pressed:outline-lime"
-          aria-pressed={mode === "difference"}
-          disabled={first === last}
-          onclick={() => compare("difference")}>First against last</button
-        >
-      </div>
-      <div class="flex gap-1.5 overflow-x-auto px-3 pb-2">
-        {#each Array.from({ length: Math.min(last - first + 1, 240) }, (_, i) => first + i) as number (number)}
-          <button
-            class="w-[86px] flex-none overflow-hidden rounded-md outline-lime"
-            class:outline-2={number === frame}
-            class:outline={number === frame}
-            aria-label={`Frame ${number}`}
-            onclick={() => (frame = number)}
-          >
-            {#if there(film, number)}<img
-                class="aspect-video w-full bg-raised object-cover"
-                loading="lazy"
-                src={address(film, number)}
-                alt=""
-              />{:else}<span class="block aspect-video w-full border border-dashed border-line"></span>{/if}
-          </button>
-        {/each}
-      </div>
+      <FilmTransport {film} bind:frame bind:running bind:loop {mode} oncompare={compare} />
     {/if}
   </section>
 </main>

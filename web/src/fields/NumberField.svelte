@@ -1,5 +1,6 @@
 <script lang="ts">
   import { Slider } from "bits-ui";
+  import { shownNumber } from "./number";
   import FormulaNote from "./FormulaNote.svelte";
   import Thread from "./Thread.svelte";
   import { performing } from "../state/performing.svelte";
@@ -44,21 +45,11 @@
     onclear,
   }: Props = $props();
 
-  /** Characters that a field of a row of three has room for. */
-  const MOST_CHARACTERS = 7;
-
   let value = $derived((target ? (values.get(target) as number | null | undefined) : undefined) ?? given);
   let how = $derived(target ? values.how(target) : "constant");
   let formula = $derived(target && how === "formula" ? values.channel(target)?.expression : null);
 
-  function shown(value: number | null | undefined): string {
-    if (value === null || value === undefined) return "";
-    for (let digits = 5; digits > 1; digits--) {
-      const text = String(Number((value * scale).toPrecision(digits)));
-      if (!bare || text.length <= MOST_CHARACTERS) return text;
-    }
-    return String(Number((value * scale).toPrecision(1)));
-  }
+  const shown = (value: number | null | undefined) => shownNumber(value, scale, bare);
   let differ = $derived(target !== undefined && values.differ(target));
   const settled = () => (formula != null ? `= ${formula}` : differ ? "" : shown(value));
 

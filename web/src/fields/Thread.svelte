@@ -3,8 +3,8 @@
   // course a miniature curve. A press keys the value; K does so from any field of the same row.
   import { on } from "svelte/events";
   import { api } from "../api/client";
-  import { curvesOf, knotsOf, THREAD_HEIGHT, type Knot } from "./thread";
-  import { marks } from "../state/marks.svelte";
+  import Knots from "./Knots.svelte";
+  import { curvesOf, knotsOf, THREAD_HEIGHT } from "./thread";
   import { playback } from "../state/playback.svelte";
   import { threads } from "../state/scale.svelte";
   import { shot } from "../state/shot.svelte";
@@ -50,24 +50,6 @@
       .catch(() => undefined);
   });
 
-  function pull(event: PointerEvent & { currentTarget: HTMLElement }, knot: Knot) {
-    if (event.button !== 0) return;
-    event.preventDefault();
-    event.stopPropagation();
-    const element = target.element?.id;
-    if (element === undefined) return playback.go(knot.frame);
-    const { width } = event.currentTarget.parentElement!.getBoundingClientRect();
-    marks.drag(event, { element, path: knot.path, frame: knot.frame }, threads.perPixel(width), () =>
-      playback.go(knot.frame),
-    );
-  }
-
-  const dragged = (knot: Knot) => {
-    const element = target.element?.id;
-    const chosen = element !== undefined && marks.has({ element, path: knot.path, frame: knot.frame });
-    return chosen ? marks.dragged : 0;
-  };
-
   /** Listens for K in every field of the row that the thread is in. */
   function row(thread: HTMLElement) {
     const onkey = (event: KeyboardEvent) => {
@@ -95,17 +77,7 @@
     {#each curves as points, i (i)}<polyline {points} />{/each}
   </svg>
   <i class="notch" style:left={`${notch}%`}></i>
-  {#each knots as knot (`${knot.path} ${knot.frame}`)}
-    <i
-      class="knot"
-      class:here={knot.frame === playback.frame}
-      style:left={`${threads.at(knot.frame + dragged(knot))}%`}
-      title={`Key at frame ${knot.frame}`}
-      role="presentation"
-      data-knot={knot.frame}
-      onpointerdown={(event) => pull(event, knot)}
-    ></i>
-  {/each}
+  <Knots {knots} {target} />
 </div>
 
 <style>
@@ -184,25 +156,5 @@
     width: 1px;
     background: var(--soft);
     pointer-events: none;
-  }
-  .knot {
-    position: absolute;
-    inset-block: 0;
-    width: 9px;
-    margin-left: -4.5px;
-    cursor: ew-resize;
-  }
-  .knot::after {
-    content: "";
-    position: absolute;
-    inset-block: 0.5px;
-    left: 3.5px;
-    width: 2px;
-    border-radius: 1px;
-    background: var(--lime);
-  }
-  .knot.here::after {
-    left: 3px;
-    width: 3px;
   }
 </style>

@@ -1,10 +1,9 @@
 <script lang="ts">
   // A frame of a run in a view of its own, from the shot's camera.
   import { onMount } from "svelte";
-  import { api } from "../api/client";
   import { playback } from "../state/playback.svelte";
   import { shot } from "../state/shot.svelte";
-  import { decodeFrame, type ViewportFrame } from "../viewport/frames";
+  import { Staged } from "../viewport/staged.svelte";
   import { Viewport } from "../viewport/Viewport";
 
   interface Props {
@@ -19,8 +18,7 @@
   let box: HTMLElement;
   let viewport = $state.raw<Viewport | null>(null);
   let there = $state(true);
-  /** Where the document has the elements that no solver moves. */
-  let staged = $state.raw<ViewportFrame | null>(null);
+  const staged = new Staged();
 
   onMount(() => {
     const nothing = () => undefined;
@@ -41,22 +39,14 @@
     };
   });
 
-  $effect(() => {
-    const id = shot.id;
-    if (id === null) return;
-    const asked = frame;
-    void api
-      .staged(id, asked)
-      .then((buffer) => asked === frame && (staged = decodeFrame(buffer)))
-      .catch(() => undefined);
-  });
+  $effect(() => staged.ask(frame));
 
   $effect(() => {
     if (viewport && shot.id !== null && shot.document) viewport.setShot(shot.id, shot.document, frame);
   });
 
   $effect(() => {
-    const [made, now, asked] = [viewport, staged, frame];
+    const [made, now, asked] = [viewport, staged.now?.frame, frame];
     if (!made || !now) return;
     void playback.fetch(run, asked).then((found) => {
       if (asked !== frame) return;

@@ -3,7 +3,7 @@
   import ColourField from "../fields/ColourField.svelte";
   import NumberField from "../fields/NumberField.svelte";
   import Section from "../fields/Section.svelte";
-  import { SKY } from "../state/adding";
+  import { SKY } from "../state/addables";
   import { shot } from "../state/shot.svelte";
   import { selection } from "../state/selection.svelte";
 

@@ -6,7 +6,7 @@
   import Section from "../fields/Section.svelte";
   import { standAgain, turnIntoParticles } from "../state/converting";
   import VectorField from "../fields/VectorField.svelte";
-  import { GRID } from "../state/adding";
+  import { GRID } from "../state/addables";
   import { shot } from "../state/shot.svelte";
   import { selection } from "../state/selection.svelte";
 

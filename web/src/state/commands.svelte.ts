@@ -1,6 +1,7 @@
 // Every command: what the finder lists and the keys do.
 import { api } from "../api/client";
-import { add, addables, addText } from "./adding";
+import { addables } from "./addables";
+import { add, addText } from "./adding";
 import { desk } from "./desk.svelte";
 import { films } from "./films.svelte";
 import { marks } from "./marks.svelte";

@@ -47,3 +47,7 @@ class Films {
 }
 
 export const films = new Films();
+
+/** Whether a frame of a film is rendered: no other is asked for. */
+export const isThere = (film: Film, frame: number) =>
+  film.there.some(([first, last]) => first <= frame && frame <= last);

@@ -1,6 +1,6 @@
 import { expect, test } from "vitest";
 import type { Element } from "../api/client";
-import { addables } from "./adding";
+import { addables } from "./addables";
 import { parametersOf } from "./parameters";
 
 const element = (kind: Element["kind"]) => ({ id: 1, name: "E", placement: {}, kind }) as unknown as Element;

@@ -1,7 +1,7 @@
 import { expect, test } from "vitest";
 import { described, pathsWithin } from "../api/described";
 import type { Element, NameOf } from "../api/client";
-import { addables } from "./adding";
+import { addables } from "./addables";
 import { ACTIONS, newAction, newTrigger, TRIGGERS, type Action, type Trigger } from "./particles";
 import { newSource, placeOf, places } from "./sources";
 

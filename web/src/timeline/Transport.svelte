@@ -36,10 +36,10 @@
       />{:else}<Play size={14} fill="currentColor" />{/if}</button
   >
   <span class="flex-none text-[19px] font-[650] tracking-tight whitespace-nowrap" data-testid="frame"
-    >{playback.frame}
+    ><span class="tabular-nums">{playback.frame}</span>
     <small class="text-[12px] font-normal text-soft"
       >/ {playback.last}<span class="hidden @3xl:inline">
-        · {((playback.frame - playback.first) / fps).toFixed(2)} s</span
+        &nbsp;· {((playback.frame - playback.first) / fps).toFixed(2)} s</span
       ></small
     ></span
   >

@@ -1,7 +1,9 @@
 <script lang="ts">
   import Plus from "@lucide/svelte/icons/plus";
   import { DropdownMenu } from "bits-ui";
-  import { add, addables, addFiles, addText } from "../state/adding";
+  import { addables } from "../state/addables";
+  import { add, addText } from "../state/adding";
+  import { addFiles } from "../state/takingIn";
   import { desk } from "../state/desk.svelte";
   import { addTurntable } from "../state/turntable";
 

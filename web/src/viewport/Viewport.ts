@@ -117,6 +117,8 @@ export class Viewport {
     this.#handles.dispose();
     this.#eye.dispose();
     this.renderer.dispose();
+    // Frees all geometries, materials and images at once; a browser has few contexts.
+    this.renderer.forceContextLoss();
   }
 
   // What is shown

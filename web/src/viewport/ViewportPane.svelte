@@ -2,21 +2,19 @@
   import { onMount } from "svelte";
   import Reading from "./Reading.svelte";
   import ViewportTools from "./ViewportTools.svelte";
-  import { api, type Element, type Operation, type Shot, type Vector } from "../api/client";
-  import { decodeFrame, type ViewportFrame } from "./frames";
-  import type { Moved } from "./handles";
+  import type { ViewportFrame } from "./frames";
   import { ForceView } from "./forces";
+  import { Staged } from "./staged.svelte";
   import { Viewport } from "./Viewport";
-  import { addFiles } from "../state/adding";
+  import { addFiles } from "../state/takingIn";
   import { desk } from "../state/desk.svelte";
-  import { relative } from "../state/attaching";
   import { judging } from "../state/judging.svelte";
-  import { keysOf, channelsOf, withKey } from "../state/keys";
   import { performing } from "../state/performing.svelte";
+  import { place, placePoint, pointsOf } from "../state/placing";
   import { playback } from "../state/playback.svelte";
   import { selection } from "../state/selection.svelte";
   import { shot } from "../state/shot.svelte";
-  import { channelOperations, values } from "../state/values.svelte";
+  import { values } from "../state/values.svelte";
 
   let canvas: HTMLCanvasElement;
   let box: HTMLElement;
@@ -29,7 +27,7 @@
   let dropping = $state(false);
   /** Counts up when elements were put where they are at the frame shown. */
   let arranged = $state(0);
-  let staged = $state.raw<{ key: string; revision: number; frame: ViewportFrame } | null>(null);
+  const staged = new Staged();
 
   onMount(() => {
     const made = new Viewport(canvas, {
@@ -40,19 +38,12 @@
       },
       moved: (list) => {
         if (performing.on) performing.drop(list.map(({ id }) => id));
-        else void moved(list);
+        else void place(list, desk.handle === "turn" ? "turned" : "moved", staged.now?.frame);
       },
       moving: (list) => {
         if (performing.on) performing.move(desk.handle, list);
       },
-      curveMoved: (id, points) => {
-        const element = shot.element(id);
-        const before = element ? pointsOf(values.now(element)) : null;
-        const i = points.findIndex((point, i) => String(point) !== String(before?.[i]));
-        if (!element || i < 0) return;
-        const path = `kind.curve.points.points_m.${i}`;
-        void values.set({ element, ids: [id], path }, `Point ${i + 1}`, points[i]);
-      },
+      curveMoved: placePoint,
       curveDrawn: (points) => {
         if (desk.drawing) desk.drawing = { ...desk.drawing, points };
       },
@@ -75,54 +66,9 @@
     };
   });
 
-  function moved(list: Moved[]) {
-    const first = shot.element(list[list.length - 1].id)?.name;
-    const rest = list.length > 1 ? ` and ${list.length - 1} more` : "";
-    return shot.edit(`${first}${rest} ${desk.handle === "turn" ? "turned" : "moved"}`, (document) =>
-      list.flatMap((to) => placed(document, to)),
-    );
-  }
-
-  function pointsOf({ kind }: Element): Vector[] | null {
-    return "curve" in kind && "points" in kind.curve ? (kind.curve.points.points_m as Vector[]) : null;
-  }
-
-  /** The operations that put an element where its handle was let go. */
-  function placed(document: Shot, { id, place, turn }: Moved): Operation[] {
-    const index = document.elements.findIndex((e) => e.id === id);
-    if (index < 0) return [];
-    const element = document.elements[index];
-    const now = values.now(element).placement ?? {};
-    const world = staged?.frame.get(id);
-    let next = { position_m: place, orientation_rad: turn };
-    if (element.attached && world) next = relative(now, world, next);
-    return (["position_m", "orientation_rad"] as const).flatMap((part): Operation[] => {
-      const value = next[part].map((v) => Number(v.toFixed(4))) as Vector;
-      const path = `placement.${part}`;
-      const channel = channelsOf(element)[path];
-      return keysOf(channel).length > 0
-        ? channelOperations(document, id, path, withKey(channel, playback.frame, value))
-        : [{ op: "add", path: `/elements/${index}/placement/${part}`, value }];
-    });
-  }
-
-  // What the document has: asked again when it or, with keyed elements, the frame changes.
-  // What goes with bodies or looks at them stands where a run has those.
-  let follows = $derived(shot.elements.some((e) => !("solid" in e.kind) && (e.aim || e.attached)));
   let particleElements = $derived(shot.elements.some((e) => "particles" in e.kind));
-  let keyed = $derived(shot.elements.some((e) => Object.keys(channelsOf(e)).length > 0));
   $effect(() => {
-    const id = shot.id;
-    const document = shot.document;
-    if (id === null || !document || !viewport || performing.frame) return;
-    const frame = keyed || follows ? playback.frame : document.timing.first;
-    const revision = shot.state?.revision ?? 0;
-    const key = `${id} ${revision} ${frame} ${follows ? playback.changes : ""}`;
-    if (staged?.key === key) return;
-    void api
-      .staged(id, frame)
-      .then((buffer) => (staged = { key, revision, frame: decodeFrame(buffer) }))
-      .catch(() => undefined);
+    if (viewport && !performing.frame) staged.ask(playback.frame);
   });
 
   $effect(() => {
@@ -135,8 +81,8 @@
     const run = playback.freshness?.run;
     const frame = playback.frame;
     const ghost = playback.ghost;
-    const now = staged?.frame ?? null;
-    const revision = staged?.revision ?? 0;
+    const now = staged.now?.frame ?? null;
+    const revision = staged.now?.revision ?? 0;
     if (!viewport || run === undefined) return;
     const made = viewport;
     made.performing = performing.on;
@@ -197,11 +143,9 @@
     });
   });
 
-  let gate = $derived.by(() => {
-    return viewport && shot.document && desk.view === "camera"
-      ? viewport.gate(size.width, size.height)
-      : null;
-  });
+  let gate = $derived(
+    viewport && shot.document && desk.view === "camera" ? viewport.gate(size.width, size.height) : null,
+  );
 
   async function drop(event: DragEvent) {
     event.preventDefault();

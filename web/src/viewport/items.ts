@@ -12,7 +12,7 @@ import { poseOf, type Movable } from "./handles";
 import { aim, lightOf } from "./lights";
 import { Looks } from "./looks";
 import { linesThrough, markerOf, markerOfLines, placeMarker } from "./markers";
-import { collisionMesh, ghostMesh, layOutline, outline, paintWeights, weightMesh } from "./overlays";
+import { ItemOverlays } from "./itemOverlays";
 import { metFirst } from "./picking";
 
 /** A particle is picked so far beside it, as a share of how far away it is. */
@@ -26,10 +26,7 @@ interface Item {
   /** What its mesh was last arranged by. */
   shown?: BodiesOfFrame;
   mesh?: THREE.InstancedMesh;
-  collision?: THREE.InstancedMesh;
-  ghost?: THREE.InstancedMesh;
-  weights?: THREE.InstancedMesh;
-  outline?: THREE.LineSegments;
+  overlays: ItemOverlays;
   light?: THREE.Light;
   marker?: THREE.LineSegments;
   clouds?: ParticleCloud;
@@ -243,7 +240,7 @@ export class Items {
       return changed;
     }
     if (item) this.#remove(item);
-    item = { element, key, shape };
+    item = { element, key, shape, overlays: new ItemOverlays(this.scene) };
     this.#all.set(element.id, item);
     if (solid) void this.#build(item);
     else {
@@ -274,7 +271,7 @@ export class Items {
     const geometry = await this.#geometry(item);
     if (!geometry) return;
     if (!item.mesh) return void this.#build(item);
-    this.#removeOverlays(item);
+    item.overlays.clear();
     item.mesh.geometry = geometry;
     this.host.shadows();
     this.host.changed();
@@ -337,7 +334,7 @@ export class Items {
   }
 
   #remove(item: Item) {
-    this.#removeOverlays(item);
+    item.overlays.dispose();
     if (item.clouds) {
       this.scene.remove(item.clouds.group);
       item.clouds.dispose();
@@ -346,19 +343,9 @@ export class Items {
       this.scene.remove(item.mesh);
       item.mesh.dispose();
     }
-    if (item.outline) this.scene.remove(item.outline);
     if (item.marker) this.scene.remove(item.marker);
     if (item.light) this.scene.remove(item.light);
     if (item.light instanceof THREE.DirectionalLight) this.scene.remove(item.light.target);
-  }
-
-  #removeOverlays(item: Item) {
-    for (const object of [item.collision, item.ghost, item.weights]) {
-      if (!object) continue;
-      this.scene.remove(object);
-      object.dispose();
-    }
-    item.collision = item.ghost = item.weights = undefined;
   }
 
   // Placing
@@ -379,10 +366,12 @@ export class Items {
           item.shown = bodies;
           this.host.shadows();
         }
-        this.#outline(item, bodies, chosen && shown);
-        this.#collision(item, bodies, showing.collision && shown);
-        this.#weigh(item, bodies, shown);
-        this.#haunt(item);
+        const base = { geometry: item.mesh.geometry, count: countOf(item.element) };
+        item.overlays.outline(chosen && shown ? base : null, bodies);
+        this.#collision(item, showing.collision && shown ? bodies : null);
+        item.overlays.weights(base, bodies, shown ? this.weights?.get(id) : undefined);
+        const still = solidOf(item.element)?.body?.moves === "still";
+        item.overlays.ghost(base, still ? undefined : this.#ghost?.get(id));
       }
       if (item.clouds) this.#clouds(item, shown);
       if (item.marker) {
@@ -409,54 +398,13 @@ export class Items {
     clouds!.setHeight(this.height);
   }
 
-  #outline(item: Item, bodies: BodiesOfFrame, wanted: boolean) {
-    if (!wanted) {
-      if (item.outline) this.scene.remove(item.outline);
-      item.outline = undefined;
-      return;
-    }
-    if (!item.outline) {
-      item.outline = outline();
-      this.scene.add(item.outline);
-    }
-    layOutline(item.outline, item.mesh!.geometry, bodies);
-  }
-
-  #collision(item: Item, bodies: BodiesOfFrame, wanted: boolean) {
-    if (item.collision) item.collision.visible = wanted;
-    if (wanted && !item.collision) {
-      void this.#geometries.collision(this.#shotId, this.#shot!, item.element).then((geometry) => {
-        if (item.collision || this.#all.get(item.element.id) !== item) return;
-        item.collision = collisionMesh(geometry, countOf(item.element));
-        this.scene.add(item.collision);
-        this.host.changed();
-      });
-    }
-    if (wanted && item.collision) arrange(item.collision, bodies);
-  }
-
-  /** Shows on bodies how much weight a region has there. */
-  #weigh(item: Item, bodies: BodiesOfFrame, shown: boolean) {
-    const weights = shown ? this.weights?.get(item.element.id) : undefined;
-    if (item.weights) item.weights.visible = weights !== undefined;
-    if (!weights) return;
-    if (!item.weights) {
-      item.weights = weightMesh(item.mesh!.geometry, countOf(item.element));
-      this.scene.add(item.weights);
-    }
-    arrange(item.weights, bodies);
-    paintWeights(item.weights, weights);
-  }
-
-  /** Shows where another run has the bodies. */
-  #haunt(item: Item) {
-    const ghost = this.#ghost?.get(item.element.id);
-    if (item.ghost) item.ghost.visible = ghost !== undefined;
-    if (!ghost || solidOf(item.element)?.body?.moves === "still") return;
-    if (!item.ghost) {
-      item.ghost = ghostMesh(item.mesh!.geometry, countOf(item.element));
-      this.scene.add(item.ghost);
-    }
-    arrange(item.ghost, ghost);
+  #collision(item: Item, bodies: BodiesOfFrame | null) {
+    item.overlays.collision(bodies);
+    if (!bodies || item.overlays.hasCollision) return;
+    void this.#geometries.collision(this.#shotId, this.#shot!, item.element).then((geometry) => {
+      if (this.#all.get(item.element.id) !== item) return;
+      item.overlays.setCollision({ geometry, count: countOf(item.element) });
+      this.host.changed();
+    });
   }
 }

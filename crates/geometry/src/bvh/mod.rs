@@ -63,7 +63,7 @@ impl Bounds {
 /// A ray from `origin` along `direction` (any length) up to `t_max`.
 #[derive(Clone, Copy, Debug)]
 pub struct Ray {
-    /// Where it starts.
+    /// Origin.
     pub origin: Vec3,
     /// Its direction; distances are in units of its length.
     pub direction: Vec3,
@@ -78,7 +78,7 @@ impl Ray {
     }
 }
 
-/// Where a ray meets a triangle.
+/// Intersection of a ray with a triangle.
 #[derive(Clone, Copy, Debug, PartialEq)]
 pub struct Hit {
     /// Distance in units of the ray's direction.

@@ -107,7 +107,7 @@ impl Bvh {
     }
 }
 
-/// What a clearance is of the distance, at least.
+/// Least ratio of a clearance to the distance.
 const ROUGH: f32 = 0.8;
 
 /// Squared distances to a node's boxes; endless for those that are not there.

@@ -1,4 +1,4 @@
-//! What a walk still has to look at.
+//! Nodes that a traversal still has to visit.
 #![allow(unsafe_code, reason = "a measured kernel")]
 
 use std::mem::MaybeUninit;

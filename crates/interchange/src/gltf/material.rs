@@ -37,7 +37,7 @@ pub(super) struct Materials<'a> {
 /// How a texture lies on UVs (`KHR_texture_transform`).
 #[derive(Clone, Copy, PartialEq)]
 pub(super) struct TextureTransform {
-    /// Which UVs.
+    /// Index of the set of UVs.
     pub set: u64,
     offset: Vec2,
     rotation_rad: f32,
@@ -62,7 +62,7 @@ impl TextureTransform {
         }
     }
 
-    /// Where UVs of the file, v down, lie in the texture.
+    /// Transform of the file's UVs, v down, into the texture.
     pub fn apply(&self, uv: Vec2) -> Vec2 {
         let (sin, cos) = self.rotation_rad.sin_cos();
         let scaled = uv * self.scale;

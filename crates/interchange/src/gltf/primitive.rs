@@ -8,7 +8,7 @@ use geometry::{Mesh, brightness};
 use glam::{Mat3, Vec2, Vec3};
 use serde_json::Value;
 
-/// What may still be taken in.
+/// Remaining budget of vertices and indices.
 pub(super) struct Room {
     pub vertices: usize,
     pub faces: usize,

@@ -133,7 +133,7 @@ impl Placement {
     }
 }
 
-/// Where a node stands against its parent.
+/// Transform of a node relative to its parent.
 fn transform(node: &Value) -> Mat4 {
     let numbers = |key: &str| -> Vec<f32> {
         let list = node[key].as_array().into_iter().flatten();

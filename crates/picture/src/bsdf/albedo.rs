@@ -8,7 +8,7 @@ pub const TABLE: usize = 64;
 
 pub type Table = [f32; TABLE + 1];
 
-/// What single scattering does with light, by cosine of the view.
+/// Directional albedo of single scattering, by cosine of the view.
 pub struct Albedo {
     /// Fraction that comes off again.
     pub single: Table,

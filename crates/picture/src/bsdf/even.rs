@@ -7,7 +7,7 @@ use glam::Vec3;
 use std::f32::consts::{FRAC_1_PI, TAU};
 
 impl Bsdf<'_> {
-    /// What scatters evenly: f · |cos| / |cos| · π to the view's side and to the
+    /// Diffuse scattering: f · |cos| / |cos| · π to the view's side and to the
     /// other, and the chances with which [`Bsdf::sample`] goes there.
     pub(super) fn even(&self, albedo: Vec3, cos: f32, entering: bool) -> [(Vec3, f32); 2] {
         let [specular, matt, glass] = self.chances(albedo, cos);

@@ -6,7 +6,7 @@ use super::microfacet::{distribution, fresnel, masking, masking_1, refract, visi
 use super::{Bsdf, Scatter};
 use glam::Vec3;
 
-/// What the glass lobe gives for a sample.
+/// A sample of the glass lobe.
 pub(super) enum Through {
     /// A direction, with the density of the whole surface.
     Direction(Vec3),

@@ -1,4 +1,4 @@
-//! What the lobes of a surface share: its roughness, index and albedo tables.
+//! Tables shared by the lobes of a surface: its roughness, index and albedo tables.
 
 use super::albedo::{Albedo, TABLE, Table, integrate, integrate_glass};
 use super::microfacet::fresnel;
@@ -6,7 +6,7 @@ use super::microfacet::fresnel;
 /// Roughness² below which a surface is a perfect mirror.
 pub const SMOOTH: f32 = 0.0016;
 
-/// What a surface of one roughness and index of refraction does with light,
+/// Albedos of a surface of one roughness and index of refraction,
 /// computed beforehand.
 pub(crate) struct Lobes {
     pub alpha: f32,
@@ -23,7 +23,7 @@ pub(crate) struct Lobes {
 }
 
 impl Lobes {
-    /// Those of a roughness; without `glass`, none let light through.
+    /// Lobes of one roughness; without `glass` none transmits.
     pub fn new(roughness: f32, refractive_index: f32, glass: bool) -> Self {
         let mut lobes = Self {
             alpha: roughness * roughness,

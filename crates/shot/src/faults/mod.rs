@@ -29,7 +29,7 @@ use thiserror::Error;
 pub struct Fault {
     /// JSON path, such as `elements[2].kind.solid.body.friction`.
     pub path: String,
-    /// What is wrong, with the allowed range.
+    /// The fault, with the allowed range.
     pub message: String,
 }
 

@@ -11,10 +11,10 @@ pub struct Channel {
     /// Keys in rising order of frame; none if there is an expression.
     #[serde(default, skip_serializing_if = "Vec::is_empty")]
     pub keys: Vec<Key>,
-    /// What goes before the first key.
+    /// Extrapolation before the first key.
     #[serde(default, skip_serializing_if = "is_default")]
     pub before: Outside,
-    /// What comes after the last key.
+    /// Extrapolation after the last key.
     #[serde(default, skip_serializing_if = "is_default")]
     pub after: Outside,
     /// A formula in `time`, `frame` and other parameters; see docs/formats.md.
@@ -77,7 +77,7 @@ pub enum Interpolation {
     Free,
 }
 
-/// What a value does before its first key, or after its last.
+/// Extrapolation of a value before its first key or after its last.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
 #[serde(rename_all = "snake_case")]
 pub enum Outside {

@@ -47,7 +47,7 @@ pub struct Sampler {
     pub(super) speeds: Vec<f64>,
     /// Frames the world has gone on since the first, at each frame of the shot.
     pub(super) world: Vec<f64>,
-    /// What adds up over time, once it is asked for.
+    /// Integrals over time, computed on demand.
     pub(super) sums: OnceLock<Sums>,
 }
 
@@ -138,7 +138,7 @@ impl Names {
         })
     }
 
-    /// What `Mooring block.position.y` means.
+    /// Resolves a reference such as `Mooring block.position.y`.
     fn reference(&mut self, base: &mut Shot, text: &str) -> Result<Address, String> {
         let dots = text.match_indices('.').map(|(at, _)| at);
         // An element's name may itself have dots: the longest that is one counts.
@@ -283,7 +283,7 @@ impl Sampler {
         let of = names.of(&mut base, owner);
         let slot = of.iter().position(|named| named.path == path || named.path == whole);
         let mut needed: Vec<(Owner, usize)> = slot.map(|slot| (owner, slot)).into_iter().collect();
-        // What is referred to comes before what refers to it.
+        // Referenced channels come before those that read them.
         let mut kept = Vec::new();
         for track in std::mem::take(&mut self.tracks).into_iter().rev() {
             if !needed.contains(&(track.address.owner, track.address.slot)) {
@@ -318,7 +318,7 @@ impl Sampler {
         self.apply_with(shot, frame, &|_, _| None)
     }
 
-    /// As [`Sampler::apply`], with bodies where `solved` has them.
+    /// As [`Sampler::apply`], with the poses of bodies from `solved`.
     ///
     /// # Errors
     /// [`NotFinite`] names the formula.

@@ -62,7 +62,7 @@ impl Value {
         (0..self.count()).all(|i| self.part(i).is_finite())
     }
 
-    /// What it is, in words.
+    /// Kind of value, in words.
     pub fn kind(&self) -> &'static str {
         match self {
             Self::Switch(_) => "true or false",

@@ -11,16 +11,16 @@ use serde::{Deserialize, Serialize};
 pub struct Appearance {
     /// Its form.
     pub form: Form,
-    /// What decides its colour.
+    /// Input of the colour ramp.
     #[serde(skip_serializing_if = "RampInput::is_nothing")]
     pub colour_by: RampInput,
-    /// Colours along that, rising.
+    /// Stops of the colour ramp, rising.
     #[serde(skip_serializing_if = "Vec::is_empty")]
     pub colours: Vec<ColourStop>,
-    /// What decides its size.
+    /// Input of the size ramp.
     #[serde(skip_serializing_if = "RampInput::is_nothing")]
     pub size_by: RampInput,
-    /// Multiples of its size along that, rising.
+    /// Stops of the size ramp, rising.
     #[serde(skip_serializing_if = "Vec::is_empty")]
     pub sizes: Vec<SizeStop>,
 }
@@ -78,7 +78,7 @@ pub enum InstanceOrientation {
     Velocity,
 }
 
-/// What decides a colour or a size.
+/// The input of a colour or size ramp.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Serialize, Deserialize, JsonSchema)]
 #[serde(rename_all = "snake_case", deny_unknown_fields)]
 pub enum RampInput {

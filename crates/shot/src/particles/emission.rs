@@ -5,7 +5,7 @@ use glam::Vec3;
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 
-/// Where particles are born.
+/// Source of particles.
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize, JsonSchema)]
 #[serde(rename_all = "snake_case", deny_unknown_fields)]
 pub enum Source {
@@ -23,7 +23,7 @@ pub enum Source {
     Shape {
         /// The shape.
         shape: Shape,
-        /// Where on it.
+        /// Domain of the mesh.
         #[serde(default)]
         domain: EmissionDomain,
     },
@@ -31,7 +31,7 @@ pub enum Source {
     Solid {
         /// The solid.
         solid: Id,
-        /// Where on it.
+        /// Domain of the mesh.
         #[serde(default)]
         domain: EmissionDomain,
     },
@@ -40,20 +40,20 @@ pub enum Source {
         /// The curve.
         curve: Id,
     },
-    /// Where other particles are.
+    /// At the positions of other particles.
     Particles {
         /// The element of those.
         particles: Id,
     },
-    /// On the bodies of a solid as they break. A number or rate is of particles for each.
+    /// On the bodies of a solid as they break. A total or rate counts for each body.
     Broken {
         /// The solid.
         solid: Id,
-        /// Where on it.
+        /// Domain of the mesh.
         #[serde(default)]
         domain: EmissionDomain,
     },
-    /// Where bodies hit each other. A number or rate is of particles for each hit.
+    /// At the points where bodies hit each other. A total or rate counts for each hit.
     Impacts {
         /// The bodies; nothing named: all.
         #[serde(default, skip_serializing_if = "Vec::is_empty")]
@@ -69,7 +69,7 @@ impl Default for Source {
     }
 }
 
-/// Where on a mesh.
+/// Domain of a mesh on which particles are emitted.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
 #[serde(rename_all = "snake_case")]
 pub enum EmissionDomain {
@@ -188,7 +188,7 @@ impl Emission {
     }
 }
 
-/// Which way particles start.
+/// Direction of the initial velocity.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
 #[serde(rename_all = "snake_case")]
 pub enum Direction {
@@ -201,12 +201,12 @@ pub enum Direction {
     Motion,
 }
 
-/// What particles have at birth. A variation is the largest random fraction by
+/// Initial state of particles. A variation is the largest random fraction by
 /// which a value differs, 0–1.
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize, JsonSchema)]
 #[serde(deny_unknown_fields, default)]
 pub struct Start {
-    /// Which way they go.
+    /// Direction of the initial velocity.
     pub direction: Direction,
     /// Largest angle from that way, rad: π is all round.
     pub spread_rad: f32,

@@ -10,7 +10,7 @@ use serde::{Deserialize, Serialize};
 pub struct ParticleEvent {
     /// When the event happens.
     pub trigger: Trigger,
-    /// What happens.
+    /// Action.
     pub action: Action,
     /// Probability that the event happens to a particle, 0–1.
     #[serde(default = "all", skip_serializing_if = "is_all")]
@@ -46,7 +46,7 @@ pub enum Trigger {
         #[serde(default)]
         speed_m_s: f32,
     },
-    /// It comes to where a region's weight is over a half.
+    /// The weight of a region at the particle is over a half.
     Region {
         /// The region.
         region: Id,
@@ -73,27 +73,27 @@ pub enum Trigger {
     },
 }
 
-/// What an event does to a particle.
+/// Action of an event on a particle.
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize, JsonSchema)]
 #[serde(rename_all = "snake_case", deny_unknown_fields)]
 pub enum Action {
-    /// It dies.
+    /// Die.
     Die {},
-    /// It becomes a particle of another element, with that element's look, forces and events.
+    /// Become a particle of another element, with that element's look, forces and events.
     Become {
         /// The other particles.
         particles: Id,
     },
-    /// It becomes several.
+    /// Split into several particles.
     Split(Split),
-    /// From then on it leaves others behind.
+    /// Leave a trail of other particles from then on.
     Trail {
         /// The particles that it leaves.
         particles: Id,
         /// How many a second.
         per_s: f32,
     },
-    /// It becomes a free body of a solid, with its position, orientation, velocity and angular velocity.
+    /// Become a free body of a solid, with the particle's position, orientation, velocity and angular velocity.
     Solid {
         /// The solid, whose bodies all come from particles.
         solid: Id,

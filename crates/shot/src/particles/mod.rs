@@ -22,13 +22,13 @@ use serde::{Deserialize, Serialize};
 #[derive(Clone, Debug, Default, PartialEq, Serialize, Deserialize, JsonSchema)]
 #[serde(deny_unknown_fields, default)]
 pub struct Particles {
-    /// Where they are emitted.
+    /// Source of emission.
     pub source: Source,
     /// How many are born, and when.
     pub emission: Emission,
-    /// What they have at birth.
+    /// Initial state.
     pub start: Start,
-    /// What they are to forces.
+    /// Mass and drag.
     pub body: ParticleBody,
     /// How they steer.
     pub steering: Steering,
@@ -36,7 +36,7 @@ pub struct Particles {
     pub contact: ContactResponse,
     /// Events of their lives.
     pub events: Vec<ParticleEvent>,
-    /// What is drawn for each.
+    /// How each is drawn.
     pub appearance: Appearance,
     /// Its look; a colour over life or speed multiplies albedo and emission.
     pub look: Look,
@@ -44,7 +44,7 @@ pub struct Particles {
     pub seed: u32,
 }
 
-/// What a particle is to forces: a sphere.
+/// Mass and drag of particles, which are spheres to forces.
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize, JsonSchema)]
 #[serde(deny_unknown_fields, default)]
 pub struct ParticleBody {
@@ -85,7 +85,7 @@ impl Particles {
         [&self.contact.only, &self.contact.except].into_iter().chain(hits).chain(touched)
     }
 
-    /// What of it acts on the simulation: all but what it looks like.
+    /// The part that acts on the simulation: all but appearance and look.
     #[must_use]
     pub fn unseen(&self) -> Self {
         let appearance = Appearance::default();

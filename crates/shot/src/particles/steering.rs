@@ -82,7 +82,7 @@ pub struct ContactResponse {
     /// The bodies they pass through.
     #[serde(skip_serializing_if = "Vec::is_empty")]
     pub except: Vec<ElementFilter>,
-    /// What they do.
+    /// Outcome of a contact.
     pub outcome: ContactOutcome,
     /// Probability of the outcome, 0–1; the others bounce.
     pub probability: f32,
@@ -119,17 +119,17 @@ impl Default for ContactResponse {
     }
 }
 
-/// What a particle does at a contact with a body.
+/// Outcome of a contact of a particle with a body.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
 #[serde(rename_all = "snake_case")]
 pub enum ContactOutcome {
-    /// It bounces by restitution and friction.
+    /// Bounce, by restitution and friction.
     #[default]
     Bounce,
     /// Its velocity loses the part along the normal, and it slides on.
     Slide,
-    /// It stays where it hit, and goes with the body.
+    /// Stick: the particle moves with the body from then on.
     Stick,
-    /// It dies.
+    /// Die.
     Die,
 }

@@ -11,7 +11,7 @@
 //!
 //! In time a and b turn about axes of their own, as the gradients of flow noise
 //! do (K. Perlin and F. Neyret, *Flow noise*, 2001). They turn a whole number of
-//! times in a period, so that the field repeats exactly after it.
+//! times in a period, so that the field has exactly that period.
 
 use glam::Vec3;
 use shot::motion::Elapsed;
@@ -163,7 +163,7 @@ pub struct Making {
     /// Size of the largest eddies, m.
     pub size: f32,
     pub octaves: u32,
-    /// How far they have drifted, and how often the largest have changed.
+    /// Drift of the layers, m, and number of periods of the largest.
     pub elapsed: Elapsed,
     /// Where all repeats.
     pub repeating: Option<Repeating>,
@@ -172,7 +172,7 @@ pub struct Making {
 
 /// Eddies that repeat exactly.
 pub struct Repeating {
-    /// After so many seconds.
+    /// Period, s.
     pub period: f32,
     /// Drift, m/s.
     pub drift: Vec3,

@@ -25,11 +25,11 @@ use shot::{
 };
 pub use weight::{Surfaces, Weight};
 
-/// Matter that forces act on: a column a quantity.
+/// Points of matter that forces act on: a column for each quantity.
 pub struct Points<'a> {
     /// Where it is, m.
     pub positions: &'a [Vec3],
-    /// How it moves, m/s; changed by what acts.
+    /// Velocities, m/s; changed by the forces.
     pub velocities: &'a mut [Vec3],
     /// 1 / mass, 1/kg.
     pub inverse_masses: &'a [f32],
@@ -37,7 +37,7 @@ pub struct Points<'a> {
     pub drag_areas: &'a [f32],
 }
 
-/// All forces at one moment.
+/// All forces of a shot at one time.
 pub struct Field {
     acts: Vec<Act>,
 }
@@ -75,7 +75,7 @@ enum Target {
     Surface(Vec<(Vec3, glam::Quat)>, std::sync::Arc<geometry::Surface>),
 }
 
-/// What acts on one element.
+/// The forces that act on one element.
 pub struct Acting<'a>(Vec<&'a Act>);
 
 impl Acting<'_> {
@@ -84,7 +84,7 @@ impl Acting<'_> {
         self.0.is_empty()
     }
 
-    /// Changes the velocities of points by what acts on them for `dt` seconds.
+    /// Integrates the forces on points over `dt` seconds: changes their velocities.
     pub fn push(&self, points: &mut Points, dt: f32) {
         let drags = self.0.iter().filter(|act| act.drags()).count();
         let push = |drag: bool, points: &mut Points| {
@@ -120,14 +120,14 @@ impl Acting<'_> {
 /// Points a thread takes at once.
 const CHUNK: usize = 1_024;
 
-/// One element's fraction of what acts on it.
+/// One force's part in the total on a body.
 #[derive(Clone, Debug, PartialEq)]
 pub struct Share {
     /// The force's element.
     pub force: Id,
-    /// What it does to the body, N.
+    /// Force on the body, N.
     pub newtons: Vec3,
-    /// Weight of its region there, 0–1.
+    /// Weight of its region at the body, 0–1.
     pub weight: f32,
 }
 

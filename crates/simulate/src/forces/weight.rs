@@ -42,7 +42,7 @@ impl Surfaces {
         self.0.get(&id).map(|(_, surface)| surface)
     }
 
-    /// Makes those anew whose shape has changed.
+    /// Rebuilds the surfaces whose shape has changed.
     pub fn follow(&mut self, shot: &Shot, meshes: &Meshes) {
         for (id, (shape, surface)) in &mut self.0 {
             if let Some(solid) = shot.element(*id).and_then(Element::as_solid)
@@ -55,7 +55,7 @@ impl Surfaces {
     }
 }
 
-/// A region at one moment.
+/// A region at one time.
 pub struct Weight {
     position: Vec3,
     inverse: Quat,

@@ -1,4 +1,4 @@
-//! How many particles are born in a substep, when, where and with what.
+//! Emission: number, time, position and initial state of the particles born in a substep.
 
 use super::ParticleSystem;
 use super::hash::{ParticleHash, Purpose};
@@ -15,9 +15,9 @@ use shot::{
 };
 use std::f32::consts::PI;
 
-/// Where particles can be born, as long as what they are born on stays the same.
+/// Emission sites, kept while the emitting geometry stays the same.
 pub struct EmissionSites {
-    /// What it is of, as JSON.
+    /// The emitting geometry, as JSON.
     of: String,
     pub sites: Sites,
 }
@@ -27,7 +27,7 @@ fn shape_of(shot: &Shot, id: Id) -> Option<&Shape> {
 }
 
 impl EmissionSites {
-    /// What they are on, as JSON.
+    /// The emitting geometry, as JSON.
     fn named(shot: &Shot, particles: &Particles) -> String {
         match &particles.source {
             Source::Solid { solid, domain } | Source::Broken { solid, domain } => {
@@ -84,7 +84,7 @@ fn within_span(step: &Step, particles: &Particles) -> bool {
         && births.to_frame.is_none_or(|to| step.frame <= f64::from(to))
 }
 
-/// What a rate has given when the world's clock is at `seconds`, from its beginning.
+/// Number of particles that a rate has emitted from its beginning until `seconds` of the world.
 fn given(step: &Step, element: &Element, from: f64, to: f64, seconds: f64) -> f64 {
     let at = |seconds: f64| step.sampler.elapsed(element, Vec3::NEG_Y, seconds).emitted;
     at(seconds.clamp(from, to)) - at(from)
@@ -169,7 +169,7 @@ impl Likely<'_> {
     }
 }
 
-/// A thing that particles are born on, over a substep.
+/// A body or curve that emits, at both ends of a substep.
 struct Stand {
     before: Pose,
     now: Pose,
@@ -183,7 +183,7 @@ impl Stand {
 }
 
 impl ParticleSystem {
-    /// Notes where the element and its curve stand, if no substep has done so.
+    /// Remembers the poses of the element and its curve before the first substep.
     pub(super) fn stand(&mut self, world: &World) {
         let shot = world.shot();
         let Some(element) = shot.element(self.id) else { return };
@@ -196,8 +196,8 @@ impl ParticleSystem {
         }
     }
 
-    /// Appends the particles born in a substep; gives the fraction of it that is
-    /// left to each of them.
+    /// Appends the particles born in a substep; returns for each the fraction of the
+    /// substep that remains.
     pub(super) fn give_birth(
         &mut self,
         step: &Step,
@@ -306,11 +306,11 @@ impl ParticleSystem {
             let born = start(particles, (position, own.1), normal, motion, step.seconds as f32, &mut hash);
             self.set.push(&Newborn { weight, ..born }, self.columns);
         }
-        // They have just come: nothing of the substep is left to them.
+        // Born at the end of the substep: none of it remains.
         Ok(vec![0.0; self.set.len() - there])
     }
 
-    /// How many are born of a hit, or of a body that breaks.
+    /// Number of particles for one hit, or for one body that breaks.
     fn number_for_each(&self, step: &Step, particles: &Particles) -> u32 {
         match particles.emission.schedule {
             EmissionSchedule::Total { count } | EmissionSchedule::Burst { count } => count,
@@ -337,7 +337,7 @@ impl ParticleSystem {
         })
     }
 
-    /// Finds where particles can be born, if that has changed.
+    /// Computes the emission sites if the emitting geometry has changed.
     fn find_places(&mut self, shot: &Shot, particles: &Particles, meshes: &Meshes) {
         if self
             .positions
@@ -363,7 +363,7 @@ impl ParticleSystem {
         /// Tries to find a place where a region or map has weight.
         const TRIES: u32 = 256;
         let on_grid = matches!(particles.source, Source::Grid { .. });
-        // Of a number on a line each has its place, unless something takes places away.
+        // A total on a curve is spread evenly, unless a region or map rejects sites.
         let of = match particles.emission.schedule {
             EmissionSchedule::Total { count } | EmissionSchedule::Burst { count } if !likely.chooses() => {
                 Some(count)
@@ -460,7 +460,7 @@ impl ParticleSystem {
     }
 }
 
-/// Points, with UVs along x and against z, so that an image stands as on a plane.
+/// Sites at points, with UVs along x and against z as on a plane.
 fn grid(count: [u32; 3], spacing: Vec3) -> impl Iterator<Item = (Vec3, Vec2)> {
     let centred = |i: u32, n: u32| i as f32 - (n as f32 - 1.0) * 0.5;
     let fraction = |i: u32, n: u32| (i as f32 + 0.5) / n as f32;
@@ -475,7 +475,7 @@ fn grid(count: [u32; 3], spacing: Vec3) -> impl Iterator<Item = (Vec3, Vec2)> {
     })
 }
 
-/// A particle as it starts at a place, from a source that moves at `motion`.
+/// Initial state of a particle at a site of a source with velocity `motion`.
 pub(super) fn start(
     particles: &Particles,
     (position, orientation): Pose,

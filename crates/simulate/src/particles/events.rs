@@ -1,8 +1,8 @@
-//! What becomes of particles: they die, split, leave a trail, become other
+//! Particle events: particles die, split, leave a trail, become other
 //! particles or bodies of a solid.
 //!
-//! What is due is found from the particles as they are after travelling; those
-//! born of it take part from the next substep on. So a circle of splits grows
+//! Triggers are tested on the states at the end of the substep; particles born of an
+//! event are tested from the next substep on. So a cycle of splits grows
 //! by one generation a substep, and the bound on particles ends it by name.
 
 use super::contact::ParticleContact;
@@ -14,13 +14,13 @@ use crate::{BlowUp, Step};
 use glam::{Quat, Vec3};
 use shot::particles::{Action, ParticleEvent, Particles, Split, Trigger, circle_names, endless};
 
-/// Something that becomes of a particle now.
+/// An event of a particle in this substep.
 struct Due {
     index: usize,
     entry: usize,
 }
 
-/// A particle as it is when something becomes of it.
+/// State of a particle at its event.
 #[derive(Clone, Copy)]
 struct Parent {
     id: u32,
@@ -40,7 +40,7 @@ impl ParticleSolver {
         touches: &[Vec<ParticleContact>],
         marks: &mut [Vec<bool>],
     ) -> Result<(), BlowUp> {
-        // All that is due, before anything comes of it.
+        // All events of the substep, before any acts.
         let due: Vec<Vec<Due>> = (0..self.systems.len())
             .map(|i| {
                 let system = &mut self.systems[i];
@@ -52,8 +52,8 @@ impl ParticleSolver {
         for (i, due) in due.into_iter().enumerate() {
             let id = self.systems[i].id;
             let Some(particles) = step.shot.element(id).and_then(|e| e.as_particles()) else { continue };
-            // All that is due to a particle comes of it, though it dies; but it
-            // becomes one other thing only, and then no more.
+            // All events of a particle act, also where one ends it; but the particle
+            // becomes another element or a body only once.
             let mut elsewhere = None;
             for Due { index, entry } in due {
                 if elsewhere == Some(index) {
@@ -72,7 +72,7 @@ impl ParticleSolver {
         Ok(())
     }
 
-    /// Lets one thing become of a particle; true if it is gone then.
+    /// Applies one event to a particle; true if the particle is gone afterwards.
     fn becomes(
         &mut self,
         step: &Step,
@@ -134,8 +134,8 @@ impl ParticleSolver {
         }
     }
 
-    /// Makes the particles that one becomes. They share its mass, unless it
-    /// stays; so a split that adds no speed keeps momentum.
+    /// Adds the particles that one becomes. They share its mass, unless it stays, so
+    /// that a split which adds no speed conserves momentum.
     fn bear(
         &mut self,
         step: &Step,

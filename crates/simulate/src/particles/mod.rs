@@ -46,7 +46,7 @@ struct ParticleSystem {
     name: String,
     set: ParticleSet,
     columns: ParticleColumns,
-    /// The world's second that it is at.
+    /// Present time of the world, s.
     now_s: f32,
     positions: Option<emission::EmissionSites>,
     /// The elements of all systems, in their order.
@@ -72,7 +72,7 @@ pub(crate) fn prepare(context: PrepareContext) -> Result<Option<Box<dyn Solver>>
     if order.is_empty() {
         return Ok(None);
     }
-    // Bodies also carry what is attached to them: emitters and regions.
+    // Emitters and regions may be attached to bodies.
     let mut wants = Wants { bodies: true, hits: false };
     let mut systems = Vec::new();
     let mut preroll_s = 0.0f32;
@@ -103,7 +103,7 @@ pub(crate) fn prepare(context: PrepareContext) -> Result<Option<Box<dyn Solver>>
     Ok(Some(Box::new(ParticleSolver { systems, meshes, exchange, spawned, wants, preroll_s, handed_over })))
 }
 
-/// Why particles cannot be born as they are to, for each element of which that is so.
+/// For each element that cannot emit: the reason.
 pub fn not_to_be_born(shot: &Shot, meshes: &Meshes) -> Result<Vec<(Id, PrepareError)>, PrepareError> {
     let sampler = crate::solver::sampler(shot)?;
     let first = sampler.at(f64::from(shot.timing.first))?;
@@ -129,7 +129,7 @@ fn can_be_born(
     Err(PrepareError::NoPlace { element: element.name.clone() })
 }
 
-/// Refuses what would not fit in memory, before it is begun.
+/// Refuses, before the start, a number of particles that would not fit in memory.
 fn forecast(context: PrepareContext, element: &Element, particles: &Particles) -> Result<(), PrepareError> {
     let timing = context.shot.timing;
     let begin = -f64::from(particles.emission.preroll_s);
@@ -140,7 +140,7 @@ fn forecast(context: PrepareContext, element: &Element, particles: &Particles) -
         EmissionSchedule::Rate { .. } => {
             let life = particles.start.lifespan_s.map_or(f64::INFINITY, f64::from);
             let born = |at: f64| context.sampler.elapsed(element, Vec3::NEG_Y, at).emitted;
-            // The most that are born within a lifespan, looked at in a hundred places.
+            // Largest number emitted within a lifespan, at a hundred times.
             let part = (end - begin) / 100.0;
             let starts = (0..=100).map(|i| begin + part * f64::from(i));
             starts.map(|at| born((at + life).min(end)) - born(at)).fold(0.0, f64::max)
@@ -153,8 +153,8 @@ fn forecast(context: PrepareContext, element: &Element, particles: &Particles) -
     Err(PrepareError::TooMuch { element: element.name.clone(), what: too_many(wanted) })
 }
 
-/// Whether the particles of an element can come to be turned. What they look
-/// like is no matter: that can change when the frames are there.
+/// Whether particles of the element can have an orientation other than the identity.
+/// Their appearance does not count, since it can change after the bake.
 fn turning(shot: &Shot, element: &Element, particles: &Particles) -> bool {
     let start = &particles.start;
     let keyed = |part: &str| element.channels.keys().any(|path| path.contains(part));
@@ -179,7 +179,7 @@ fn turning(shot: &Shot, element: &Element, particles: &Particles) -> bool {
         || shot.particles().any(|(_, of)| of.makes().any(|id| id == element.id))
 }
 
-/// Those that are born by a map, and those that they become.
+/// Elements whose particles carry a map weight: by their own map, or from a particle that became one of theirs.
 fn weighing(shot: &Shot) -> BTreeSet<Id> {
     let mapped = shot.particles().filter(|(_, particles)| particles.emission.map.is_some());
     let mut found: Vec<Id> = mapped.map(|(element, _)| element.id).collect();
@@ -417,7 +417,7 @@ impl Solver for ParticleSolver {
 
     fn restore(&mut self, bytes: Option<&[u8]>) -> Result<(), PrepareError> {
         let broken = || PrepareError::State("it ends early".to_owned());
-        // Particles that are not in it begin later.
+        // Elements without a saved state begin later.
         let Some(bytes) = bytes else { return Ok(()) };
         let (length, rest) = bytes.split_first_chunk::<8>().ok_or_else(broken)?;
         let length = usize::try_from(u64::from_le_bytes(*length)).map_err(|_| broken())?;
@@ -429,7 +429,7 @@ impl Solver for ParticleSolver {
             let (now, after) = after.split_first_chunk::<4>().ok_or_else(broken)?;
             rest = after;
             let set = ParticleSet::restore(&mut rest)?;
-            // Particles that the shot has no more had not begun.
+            // Saved elements that the shot no longer has had not begun.
             let Some(i) = self.system(Id(u32::from_le_bytes(*id))) else { continue };
             let system = &mut self.systems[i];
             system.now_s = f32::from_le_bytes(*now);

@@ -1,4 +1,4 @@
-//! The particles of one element: a column a quantity, in the order of birth.
+//! The particles of one element: a column for each quantity, rows in the order of birth.
 
 use crate::PrepareError;
 use bytemuck::Pod;
@@ -12,7 +12,7 @@ use std::collections::BTreeMap;
 pub struct ParticleColumns {
     /// They have turns and spins.
     pub turning: bool,
-    /// They have the weight of the map where they were born.
+    /// Map weight at birth.
     pub weighing: bool,
 }
 
@@ -37,26 +37,26 @@ pub struct ParticleSet {
     pub ends_s: Vec<f32>,
     /// No still body is nearer to the surface of the ball, m.
     pub clearances: Vec<f32>,
-    /// What has become of it, a bit each.
+    /// Events that have acted, one bit each.
     pub done: Vec<u32>,
-    /// Turns; empty if they do not turn.
+    /// Orientations; empty if none is other than the identity.
     pub orientations: Vec<Quat>,
-    /// Spins, rad/s; empty if they do not turn.
+    /// Angular velocities, rad/s; empty if all are 0.
     pub angular_velocities: Vec<Vec3>,
-    /// The map's weight where they were born; empty without a map.
+    /// Map weights at birth; empty without a map.
     pub weights: Vec<f32>,
-    /// All that is not a column.
+    /// Everything that is not a column.
     pub rest: Rest,
 }
 
-/// What a set has beside its columns.
+/// State of a set beside its columns.
 #[derive(Clone, Debug, Default, Serialize, Deserialize)]
 pub struct Rest {
     /// Number of the next particle.
     pub next_id: u32,
     /// Where the element stood at the last substep's end.
     pub stood: Option<(Vec3, Quat)>,
-    /// Where the curve they are born on stood.
+    /// Pose of the emitting curve in the last substep.
     pub curve_stood: Option<(Vec3, Quat)>,
     /// How many of evenly spread places were asked for.
     pub spread: u32,
@@ -66,9 +66,9 @@ pub struct Rest {
     pub born: u32,
     /// Gone since the last frame.
     pub gone: u32,
-    /// Those that stick to a body, by number.
+    /// Particles that stick to a body, by id.
     pub stuck: BTreeMap<u32, Stuck>,
-    /// Those that leave a trail, with what each owes to the next left behind, by number and entry.
+    /// Particles that leave a trail: by id and event, the fraction of the next particle due.
     pub trails: BTreeMap<(u32, u32), f32>,
 }
 
@@ -79,13 +79,13 @@ pub struct Stuck {
     pub element: Id,
     /// Which copy.
     pub copy: u32,
-    /// Where on it, in its frame.
+    /// Position in the body's frame, m.
     pub position: Vec3,
-    /// How it is turned against it.
+    /// Orientation in the body's frame.
     pub orientation: Quat,
 }
 
-/// A particle that is born.
+/// Initial state of a particle.
 #[derive(Clone, Copy, Debug)]
 pub struct Newborn {
     pub position: Vec3,
@@ -105,7 +105,7 @@ impl ParticleSet {
         self.ids.len()
     }
 
-    /// The index of a particle that is there.
+    /// Row of the particle with an id.
     pub fn find(&self, id: u32) -> Option<usize> {
         self.ids.binary_search(&id).ok()
     }
@@ -134,7 +134,7 @@ impl ParticleSet {
         id
     }
 
-    /// Takes out those that are marked, keeping the order of the others.
+    /// Removes the marked rows and keeps the order of the others.
     pub fn remove(&mut self, marked: &[bool]) {
         let gone = marked.iter().filter(|&&m| m).count();
         if gone == 0 {
@@ -164,7 +164,7 @@ impl ParticleSet {
         }
     }
 
-    /// All of it as bytes.
+    /// The whole set as bytes.
     pub fn save(&self, out: &mut Vec<u8>) {
         let rest = postcard::to_stdvec(&self.rest).expect("it serialises");
         out.extend_from_slice(&(rest.len() as u64).to_le_bytes());
@@ -212,11 +212,11 @@ impl ParticleSet {
 }
 
 impl ParticleSet {
-    /// The same particles with the columns that the shot asks for now. Those
-    /// that had none of a column had its neutral value.
+    /// The same particles with the columns that the shot now needs. A column that was
+    /// missing gets its neutral value.
     ///
     /// # Errors
-    /// [`PrepareError::State`] if a column would be lost that says something, or columns differ in length.
+    /// [`PrepareError::State`] if a column with values other than the neutral one would be lost, or columns differ in length.
     pub fn with_columns(mut self, columns: ParticleColumns) -> Result<Self, PrepareError> {
         let n = self.ids.len();
         let lengths = [

@@ -1,5 +1,4 @@
-//! How particles move of themselves: they cruise, wander, keep with others and
-//! turn away from what they would meet (C. Reynolds, *Flocks, herds, and
+//! Steering behaviours: cruising, wandering, flocking and avoidance of bodies ahead (C. Reynolds, *Flocks, herds, and
 //! schools*, 1987; *Steering behaviors for autonomous characters*, 1999).
 
 use super::hash::{ParticleHash, Purpose};
@@ -15,7 +14,7 @@ use shot::{
     world::World,
 };
 
-/// Seconds in which a particle comes near to its cruising speed.
+/// Time constant of the approach to the cruising speed, s.
 const REACTION: f32 = 0.4;
 /// Rounds in which particles are moved apart.
 const ROUNDS: usize = 6;
@@ -60,7 +59,7 @@ impl Cells {
 }
 
 impl ParticleSystem {
-    /// Changes velocities by what particles do of themselves.
+    /// Adds the steering acceleration to the velocities.
     pub(super) fn steer(&mut self, step: &Step, particles: &Particles) {
         let steer = &particles.steering;
         let acts = steer.cruise_speed_m_s.is_some()
@@ -128,7 +127,7 @@ impl ParticleSystem {
         heading * ((cruise - velocity.length()) / REACTION)
     }
 
-    /// What others of the element make it do.
+    /// Separation, alignment and cohesion from the neighbours of a particle.
     fn keep_with(&self, steer: &Steering, cells: &Cells, i: usize) -> Vec3 {
         let set = &self.set;
         let (position, velocity) = (set.positions[i], set.velocities[i]);
@@ -152,7 +151,7 @@ impl ParticleSystem {
                 }
             }
             if steer.avoidance_time_s > 0.0 {
-                // Where they are nearest to each other, if both go on as they do.
+                // Closest approach of the two, at constant velocities.
                 let relative = set.velocities[j] - velocity;
                 let speed = relative.length_squared();
                 let soon = if speed > 0.0 { -to.dot(relative) / speed } else { 0.0 };
@@ -180,7 +179,7 @@ impl ParticleSystem {
         wish * steer.max_acceleration_m_s2
     }
 
-    /// The way to turn from a body that it would meet, longer the sooner.
+    /// Direction away from the body ahead; its length grows as the time to impact falls.
     fn turn_away(&self, step: &Step, steer: &Steering, met: &[bool], i: usize) -> Vec3 {
         let (position, velocity) = (self.set.positions[i], self.set.velocities[i]);
         let end = position + velocity * steer.avoidance_time_s;
@@ -200,12 +199,12 @@ impl ParticleSystem {
         step.colliders.moving_in(&bounds, &mut test);
         let Some((t, normal)) = first else { return Vec3::ZERO };
         let heading = velocity.normalize_or_zero();
-        // Along the surface, not back from it; straight on, to one side.
+        // Tangential to the surface, not backwards; at normal incidence to one side.
         let aside = (normal - heading * normal.dot(heading)).try_normalize();
         aside.unwrap_or_else(|| heading.cross(Vec3::Y).normalize_or_zero()) * (1.0 - t)
     }
 
-    /// Moves particles apart that are nearer than they keep, and back onto what they stay on.
+    /// Projects positions: pairs apart to `min_distance_m`, and each onto the element it is constrained to.
     pub(super) fn keep_apart(&mut self, step: &Step, particles: &Particles) {
         let apart = particles.steering.min_distance_m;
         if apart > 0.0 && self.set.len() > 1 {
@@ -218,7 +217,7 @@ impl ParticleSystem {
         self.stay_on(step, particles);
     }
 
-    /// One round of moving pairs apart by half of what they lack each, averaged
+    /// One iteration of the distance projection: each of a pair moves by half of the missing distance, averaged
     /// over the pairs (M. Macklin et al., *Unified particle physics*, 2014);
     /// false if none lacked anything.
     fn part(&mut self, apart: f32) -> bool {
@@ -292,7 +291,7 @@ impl ParticleSystem {
             let Some((target, way)) = target else { continue };
             let velocity = set.velocities[i];
             match way {
-                // On a line it keeps what goes along it.
+                // On a curve the velocity along the tangent remains.
                 Some(way) => {
                     (set.positions[i], set.velocities[i]) = (target, way * velocity.dot(way));
                 }

@@ -22,10 +22,10 @@ use shot::{
 };
 use std::ops::Range;
 
-/// Particles that forces take at once.
+/// Particles to a block of the force evaluation.
 const CHUNK: usize = 1_024;
-/// Particles that a thread takes at once: many, so that the sort by position puts
-/// particles next to each other that test the same bodies.
+/// Particles to a block of the collision tests: many, so that the sort by position
+/// brings particles together that test the same bodies.
 const SHEAF: usize = 32 * CHUNK;
 
 /// The result of the integration.
@@ -47,13 +47,13 @@ struct Columns<'a> {
     inverse_masses: &'a [f32],
     drag_areas: &'a [f32],
     ends: &'a [f32],
-    /// Share of the substep left to each; none: all of it.
+    /// Fraction of the substep that remains to each; none: the whole.
     fractions: Option<&'a [f32]>,
     from: usize,
 }
 
 impl ParticleSystem {
-    /// Moves the particles of a range; `fractions` of the substep are left to them.
+    /// Moves the particles of a range over the remaining `fractions` of the substep.
     pub(super) fn travel(
         &mut self,
         step: &Step,
@@ -151,13 +151,13 @@ impl ParticleSystem {
 #[repr(align(64))]
 struct Looking {
     body: ParticleState,
-    /// What forces add to its velocity.
+    /// Change of velocity by forces, m/s.
     change: Vec3,
-    /// How long it is on its way, s.
+    /// Duration of the move, s.
     dt: f32,
 }
 
-/// Memory that a thread uses again.
+/// Buffers of a thread, reused.
 #[derive(Default)]
 struct Scratch {
     looking: Vec<Looking>,

@@ -19,7 +19,7 @@ fn what_is_handed_over_keeps_place_turn_spin_and_momentum() {
     };
     particles.events = vec![ParticleEvent {
         trigger: Trigger::Frame { frame: 8 },
-        action: Action::Solid { solid: solid },
+        action: Action::Solid { solid },
         probability: 1.0,
     }];
     let id = shot.add(set("Scales", particles));
@@ -68,7 +68,7 @@ fn there_and_back(when: Trigger) -> (Shot, Id, Id) {
     particles.body.weight = Weight::MassKg(0.3);
     particles.events = vec![ParticleEvent {
         trigger: Trigger::Frame { frame: 3 },
-        action: Action::Solid { solid: solid },
+        action: Action::Solid { solid },
         probability: 1.0,
     }];
     shot.add(set("Scales", particles));
@@ -124,7 +124,7 @@ fn a_place_among_the_bodies_is_taken_by_the_next_and_what_rested_there_falls() {
     particles.start.size_m = 0.2;
     particles.events = vec![ParticleEvent {
         trigger: Trigger::Age { age_s: 0.0 },
-        action: Action::Solid { solid: solid },
+        action: Action::Solid { solid },
         probability: 1.0,
     }];
     shot.add(set("Source", particles).at(0.0, 0.2, 0.0));

@@ -11,10 +11,12 @@ use frames::{Frame, RunFolder};
 use serde::Deserialize;
 use shot::check::{Entry, Mistake};
 use shot::{Id, Shot, motion::Sampler};
-use std::collections::BTreeMap;
+use std::{cell::RefCell, collections::BTreeMap};
 
 /// Frames of a run that are looked at, at most.
 const FRAMES: usize = 240;
+/// Frames whose bodies are kept for aims with a delay.
+const REMEMBERED: usize = 48;
 
 #[derive(Deserialize)]
 pub(crate) struct Chosen {
@@ -50,7 +52,21 @@ fn outside(shot: &Shot, meshes: &geometry::Meshes, run: &RunFolder, chosen: &[Id
         .filter_map(|(number, fresh)| fresh.then_some(number))
         .collect();
     let step = fresh.len().div_ceil(FRAMES).max(1);
-    let read = |number: u32| -> Option<Frame> { run.read(number).ok() };
+    // A camera that aims with a delay reads the bodies of frames before again.
+    let before = RefCell::new(BTreeMap::<u32, Frame>::new());
+    let read = |number: u32| -> Option<Frame> {
+        if let Some(frame) = before.borrow().get(&number) {
+            return Some(frame.clone());
+        }
+        let frame = run.read(number).ok()?;
+        let bodies = Frame { particles: BTreeMap::default(), ..frame.clone() };
+        let mut before = before.borrow_mut();
+        before.insert(number, bodies);
+        if before.len() > REMEMBERED {
+            before.pop_first();
+        }
+        Some(frame)
+    };
     // Of each element the frames in which it is there, and whether it is seen.
     let mut by_element: BTreeMap<Id, Vec<(u32, bool)>> = BTreeMap::new();
     for number in fresh.into_iter().step_by(step) {

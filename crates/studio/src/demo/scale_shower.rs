@@ -56,7 +56,7 @@ pub(super) fn shot() -> (Shot, Vec<File>) {
             },
             events: vec![ParticleEvent {
                 trigger: Trigger::Age { age_s: 0.45 },
-                action: Action::Solid { solid: solid },
+                action: Action::Solid { solid },
                 probability: 1.0,
             }],
             seed,
