@@ -11,7 +11,7 @@ use std::ops::{ControlFlow, RangeInclusive};
 use std::sync::mpsc::sync_channel;
 use thiserror::Error;
 
-/// A state to go on from is written every so many frames; later, only those
+/// Distance of checkpoints, in frames; later, only those
 /// at doubled distances are kept, at most [`CHECKPOINTS_KEPT`].
 pub const CHECKPOINT_EVERY: u32 = 8;
 const CHECKPOINTS_KEPT: u32 = 8;
@@ -57,13 +57,13 @@ pub struct Progress {
 /// How a bake ended.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub enum Outcome {
-    /// All wanted frames are fresh; so many were computed.
+    /// All wanted frames are fresh; the number of frames that were computed.
     Done(u32),
-    /// The caller stopped it.
+    /// The caller stopped the bake.
     Stopped,
 }
 
-/// For each frame of the shot, whether the run has it as the shot is now.
+/// For each frame of the shot, whether the run has it with the present fingerprint.
 pub fn fresh(shot: &Shot, run: &RunFolder) -> Vec<bool> {
     let headers = run.headers();
     let prints = fingerprints(shot);

@@ -11,7 +11,7 @@ use std::sync::Arc;
 pub struct BodyState {
     /// Its element.
     pub element: Id,
-    /// Which copy of it.
+    /// Index of the copy.
     pub copy: u32,
     /// Position of its origin, m, and orientation.
     pub pose: Pose,
@@ -27,7 +27,7 @@ pub struct BodyState {
     pub inverse_mass: f32,
     /// Inverse of the inertia about the centre of mass, 1/(kg m²); 0 for a body that is not free.
     pub inverse_inertia: Mat3,
-    /// Whether it never moves, nor changes its shape.
+    /// Whether its pose and shape are constant.
     pub still: bool,
     /// Coulomb friction coefficient.
     pub friction: f32,
@@ -40,7 +40,7 @@ pub struct BodyState {
 pub struct Impulse {
     /// The body's element.
     pub element: Id,
-    /// Which copy of it.
+    /// Index of the copy.
     pub copy: u32,
     /// Point of application, m.
     pub at: Vec3,
@@ -51,7 +51,7 @@ pub struct Impulse {
 /// A body that a particle becomes.
 #[derive(Clone, Copy, Debug, PartialEq)]
 pub struct SpawnBody {
-    /// The solid whose body it is.
+    /// The solid to which the body belongs.
     pub solid: Id,
     /// State of the particle.
     pub state: SpawnState,
@@ -60,9 +60,9 @@ pub struct SpawnBody {
 /// A particle that a body becomes.
 #[derive(Clone, Copy, Debug, PartialEq)]
 pub struct SpawnParticle {
-    /// The particles to which it belongs.
+    /// The element to which the particle belongs.
     pub particles: Id,
-    /// The solid whose body it was.
+    /// The solid to which the body belonged.
     pub solid: Id,
     /// State of the body.
     pub state: SpawnState,
@@ -83,7 +83,7 @@ pub struct SpawnState {
     pub mass_kg: f32,
 }
 
-/// What one solver gives to the others after a substep.
+/// Data that one solver gives to the others after a substep.
 #[derive(Clone, Debug, Default)]
 pub struct Exchange {
     /// Impulses on bodies.
@@ -95,7 +95,7 @@ pub struct Exchange {
 }
 
 impl Exchange {
-    /// Whether it makes bodies or particles.
+    /// Whether bodies or particles are spawned.
     pub fn spawns(&self) -> bool {
         !self.bodies.is_empty() || !self.particles.is_empty()
     }
@@ -110,7 +110,7 @@ pub struct Contact {
     pub at: Vec3,
     /// Unit normal out of the second.
     pub normal: Vec3,
-    /// Velocity of the surfaces' mean there, m/s.
+    /// Mean velocity of the two surfaces at the point, m/s.
     pub velocity: Vec3,
     /// Impulse, N s.
     pub impulse: f32,
@@ -154,7 +154,7 @@ impl Collider {
         pose.1.inverse() * (point - pose.0) / self.now.scale
     }
 
-    /// The point nearest to `point` at the substep's end, if one is closer than `within`.
+    /// The nearest point of the surface to `point` at the substep's end, if closer than `within`.
     #[inline]
     pub fn nearest(&self, point: Vec3, within: f32) -> Option<Vec3> {
         let pose = self.now.pose;
@@ -172,7 +172,7 @@ impl Collider {
 
     /// When a ball whose centre goes from `from` at `fraction` to `to` at the
     /// substep's end first touches the body, though both move: the fraction of its
-    /// way, and the unit normal. Edges it may come past by a part of its radius.
+    /// way, and the unit normal. At edges the sphere may pass by a part of its radius.
     #[inline]
     pub fn intersect(&self, from: Vec3, fraction: f32, to: Vec3, radius: f32) -> Option<(f32, Vec3)> {
         let origin = self.local(fraction, from);
@@ -181,7 +181,7 @@ impl Collider {
         if length <= 0.0 {
             return None;
         }
-        // A ball touches a plane before its centre does; so look on beyond the way's end.
+        // The sphere touches before its centre does: the ray extends beyond the way's end.
         let t_max = 1.0 + 4.0 * radius / length;
         let (t, normal) = self.surface.intersect(&Ray { origin, direction, t_max })?;
         let facing = -normal.dot(direction) * self.now.scale / length;
@@ -196,13 +196,13 @@ impl Collider {
         Some((t, self.pose_at(fraction + (1.0 - fraction) * t).1 * normal))
     }
 
-    /// Velocity of its surface at a point, m/s.
+    /// Velocity of the surface at a point, m/s.
     #[inline]
     pub fn velocity_at(&self, point: Vec3) -> Vec3 {
         self.now.velocity + self.now.angular_velocity.cross(point - self.now.centre)
     }
 
-    /// How much of a unit impulse at a point turns up as velocity there, 1/kg.
+    /// Inverse effective mass at a point along a direction, 1/kg.
     #[inline]
     pub fn mobility(&self, point: Vec3, normal: Vec3) -> f32 {
         if self.now.inverse_mass == 0.0 {
@@ -219,7 +219,7 @@ impl Collider {
     }
 }
 
-/// Some of the bodies, to be found by where they are.
+/// Some of the bodies, with a tree over their bounds.
 #[derive(Default)]
 struct Found {
     /// Places in the list.
@@ -228,7 +228,7 @@ struct Found {
     tree: Option<Tree>,
 }
 
-/// So many are looked at one after the other, without a tree.
+/// Up to this number the bodies are tested one after the other, without a tree.
 const FEW: usize = 6;
 
 impl Found {
@@ -262,12 +262,12 @@ pub struct Colliders {
     shapes: HashMap<Id, (Shape, Arc<Surface>, f32)>,
     /// Hits of the last substep.
     pub hits: Vec<Contact>,
-    /// Bodies that broke in the last substep, as they were.
+    /// Bodies that broke in the last substep, with their last states.
     pub broken: Vec<BodyState>,
 }
 
 impl Colliders {
-    /// The bodies at the end of a substep that began as the last one ended.
+    /// Advances to the end of the next substep.
     ///
     /// # Errors
     /// [`MissingMesh`].
@@ -310,7 +310,7 @@ impl Colliders {
         Ok(())
     }
 
-    /// Whether there are none.
+    /// Whether there is no body.
     pub fn is_empty(&self) -> bool {
         self.list.is_empty()
     }
@@ -320,13 +320,13 @@ impl Colliders {
         !self.moving.items.is_empty()
     }
 
-    /// Whether their surfaces have so many triangles that not all are at hand at once.
+    /// Whether the surfaces have more triangles than fit in the cache.
     pub fn are_fine(&self) -> bool {
         const AT_HAND: usize = 10_000;
         self.shapes.values().map(|(_, surface, _)| surface.triangles()).sum::<usize>() > AT_HAND
     }
 
-    /// All of them.
+    /// All bodies.
     pub fn list(&self) -> &[Collider] {
         &self.list
     }
@@ -343,7 +343,7 @@ impl Colliders {
         self.moving.within(bounds, found);
     }
 
-    /// Where the solvers have the first body of an element; none if it is not free.
+    /// Pose of the first body of an element; none if the body is not free.
     pub fn solved(&self, element: Id) -> Option<Pose> {
         let free = |body: &&Collider| body.now.copy == 0 && body.now.inverse_mass > 0.0;
         self.of(element).find(free).map(|body| body.now.pose)

@@ -1,4 +1,4 @@
-//! The contract of a solver, and the simulation that drives all of them.
+//! The contract of a solver.
 
 use crate::colliders::{BodyState, Colliders, Contact, Exchange};
 use crate::forces::{Field, Surfaces, Weight};
@@ -12,10 +12,10 @@ use shot::{
 };
 use thiserror::Error;
 
-/// What a solver prepares from.
+/// The inputs from which a solver is prepared.
 #[derive(Clone, Copy)]
 pub struct PrepareContext<'a> {
-    /// The shot as it is at its first frame, free of faults.
+    /// The shot sampled at its first frame, free of faults.
     pub shot: &'a Shot,
     /// Gives the shot at other times.
     pub sampler: &'a Sampler,
@@ -26,7 +26,7 @@ pub struct PrepareContext<'a> {
 /// One substep.
 #[derive(Clone, Copy)]
 pub struct Step<'a> {
-    /// The shot as it is at the substep's end.
+    /// The shot sampled at the substep's end.
     pub shot: &'a Shot,
     /// Gives the shot at other times.
     pub sampler: &'a Sampler,
@@ -44,17 +44,17 @@ pub struct Step<'a> {
     pub surfaces: &'a Surfaces,
     /// Seconds of the world's time at the substep's end.
     pub seconds: f64,
-    /// The bodies, from where they were at the substep's start to its end.
+    /// The bodies, with their poses at the substep's start and end.
     pub colliders: &'a Colliders,
 }
 
 impl Step<'_> {
-    /// The frame that is being computed.
+    /// The frame being computed.
     pub fn frame_number(&self) -> u32 {
         (self.frame - 1e-6).ceil() as u32
     }
 
-    /// Whether a frame ends with it.
+    /// Whether the substep is the last of a frame.
     pub fn ends_frame(&self) -> bool {
         (self.frame - self.frame.round()).abs() < 1e-6
     }
@@ -77,7 +77,7 @@ pub struct BlowUp {
     pub element: Id,
     /// Its name and copy.
     pub name: String,
-    /// What happened to it.
+    /// What happened to the element.
     pub what: String,
 }
 
@@ -99,13 +99,13 @@ pub enum PrepareError {
         element: String,
         /// The collision shape.
         wanted: &'static str,
-        /// What is wrong with it.
+        /// The fault.
         why: &'static str,
     },
     /// A formula gives no finite value at the first frame.
     #[error(transparent)]
     NotFinite(#[from] NotFinite),
-    /// What comes before the first frame went out of bounds.
+    /// The preroll went out of bounds.
     #[error(transparent)]
     BlowUp(#[from] BlowUp),
     /// More than can be held in memory.
@@ -124,64 +124,64 @@ pub enum PrepareError {
         /// Name of the element.
         element: String,
     },
-    /// A checkpoint is not one of this shot.
+    /// A checkpoint does not fit this shot.
     #[error("the saved state cannot be read: {0}")]
     State(String),
 }
 
 /// A method of computing motion.
 pub trait Solver: Send {
-    /// Goes one substep on.
+    /// Computes one substep.
     ///
     /// # Errors
     /// [`BlowUp`] names the element that left all bounds.
     fn step(&mut self, step: &Step) -> Result<(), BlowUp>;
 
-    /// Where it has an element's first body; none if it is not free, or not its.
+    /// Pose of an element's first body; none if the body is not free or belongs to another solver.
     fn pose(&self, element: Id) -> Option<Pose>;
 
-    /// Where that body will be in `dt` seconds if nothing touches it.
+    /// Pose of that body after `dt` seconds without contacts.
     fn pose_ahead(&self, element: Id, _dt: f32) -> Option<Pose> {
         self.pose(element)
     }
 
-    /// Sets what keys move to where it belongs now that free bodies are where they are.
+    /// Updates animated bodies that are attached to or aimed at free bodies.
     fn follow_free(&mut self, _: &Step) {}
 
-    /// Whether it has bodies for other systems to meet.
+    /// Whether it has bodies with which other systems collide.
     fn has_bodies(&self) -> bool {
         false
     }
 
-    /// Adds its bodies as they are.
+    /// Adds the present states of its bodies.
     fn bodies(&self, _: &Shot, _: &mut Vec<BodyState>) {}
 
     /// Adds the hits of its bodies on each other in the last substep.
     fn hits(&self, _: &mut Vec<Contact>) {}
 
-    /// Adds its bodies that broke in the last substep, as they were.
+    /// Adds its bodies that broke in the last substep, with their last states.
     fn broken(&self, _: &mut Vec<BodyState>) {}
 
-    /// What it owes to other systems after a substep.
+    /// Takes out the impulses and spawned bodies and particles for other solvers.
     fn take_exchange(&mut self) -> Exchange {
         Exchange::default()
     }
 
-    /// Takes what other systems owe it.
+    /// Applies the exchange of another solver.
     fn receive(&mut self, _: &Shot, _: &Exchange) {}
 
-    /// What it needs to know of the bodies.
+    /// The data on bodies that it needs.
     fn wants(&self) -> Wants {
         Wants::default()
     }
 
-    /// How long before the first frame it begins, s; none: after it.
+    /// Length of its preroll, s; none: it begins after the first frame.
     fn preroll_s(&self) -> Option<f32> {
         None
     }
 
-    /// Goes one substep of the preroll on, if it does not begin before the first
-    /// frame itself: only what others have handed over moves.
+    /// Computes one substep of the preroll of other solvers: only matter that they
+    /// have handed over moves.
     ///
     /// # Errors
     /// [`BlowUp`] names the element that left all bounds.
@@ -192,25 +192,25 @@ pub trait Solver: Send {
     /// The preroll is over.
     fn end_preroll(&mut self) {}
 
-    /// Takes note of where all elements stand, before the first substep from there on.
+    /// Remembers the poses of all elements before the first substep.
     fn stand(&mut self, _: &World) {}
 
-    /// Writes its part of a frame, with what was measured since the last.
+    /// Writes its part of a frame, with the measurements since the last frame.
     fn write(&mut self, frame: &mut Frame);
 
-    /// Its whole state: what gives its bytes, on whichever thread.
+    /// Its whole state, to be encoded on any thread.
     fn save(&self) -> SavedPart;
 
-    /// Takes up a state that [`Solver::save`] gave; none if the shot had nothing
-    /// for the solver then. All frames up to there have the same fingerprints in
+    /// Restores a state from [`Solver::save`]; none if the shot had nothing
+    /// for the solver at that time. All frames up to there have the same fingerprints in
     /// this shot.
     ///
     /// # Errors
-    /// [`PrepareError::State`] if it does not fit; the solver is then of no further use.
+    /// [`PrepareError::State`] if it does not fit; the solver must then be dropped.
     fn restore(&mut self, state: Option<&[u8]>) -> Result<(), PrepareError>;
 }
 
-/// A solver's state at one moment, whose bytes are made when they are needed.
+/// A solver's state, encoded on demand.
 pub type SavedPart = Box<dyn FnOnce() -> Vec<u8> + Send>;
 
 #[derive(Serialize, Deserialize)]
@@ -219,7 +219,7 @@ pub(crate) struct State {
     pub solvers: Vec<(String, Vec<u8>)>,
 }
 
-/// A simulation's state at one moment.
+/// A simulation's state.
 pub struct Saved {
     pub(crate) frame: u32,
     pub(crate) solvers: Vec<(String, SavedPart)>,
@@ -233,25 +233,25 @@ impl Saved {
     }
 }
 
-/// What a solver needs to know of the bodies of others.
+/// The data that a solver needs on the bodies of others.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
 pub struct Wants {
-    /// Where they are.
+    /// Their states.
     pub bodies: bool,
-    /// How they hit each other.
+    /// Their contacts.
     pub hits: bool,
 }
 
-/// How to make a solver; none if the shot has nothing for it.
+/// Prepares a solver; none if the shot has nothing for it.
 pub type Prepare = fn(PrepareContext) -> Result<Option<Box<dyn Solver>>, PrepareError>;
 
 /// A kind of solver.
 pub struct SolverKind {
     /// Name in checkpoints.
     pub name: &'static str,
-    /// Makes it.
+    /// Prepares the solver.
     pub prepare: Prepare,
-    /// Whether all its elements may come or go after a checkpoint that still holds.
+    /// Whether elements may be added to or removed from the solver after a checkpoint that stays valid.
     pub begins_later: bool,
 }
 

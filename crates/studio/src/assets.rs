@@ -20,7 +20,7 @@ enum Loaded {
 }
 
 impl Loaded {
-    /// Memory that it takes, bytes, about.
+    /// Memory that it takes, bytes, estimated.
     fn bytes(&self) -> usize {
         match self {
             Self::Mesh(mesh) => 60 * (mesh.positions.len() + mesh.triangles.len()),
@@ -65,7 +65,7 @@ impl Kept {
     }
 }
 
-/// What kind of asset a file name says.
+/// The kind of asset, by the extension of its file name.
 pub fn kind_of(name: &str) -> Result<AssetKind> {
     let extension = name.rsplit('.').next().unwrap_or_default().to_ascii_lowercase();
     AssetKind::ALL.into_iter().find(|kind| kind.extensions().contains(&extension.as_str())).ok_or_else(|| {
@@ -80,17 +80,17 @@ pub fn sha256(bytes: &[u8]) -> String {
     Sha256::digest(bytes).iter().map(|byte| format!("{byte:02x}")).collect()
 }
 
-/// A file that was looked at.
+/// A file that was read and checked.
 pub struct Examined {
     /// The asset.
     pub asset: Asset,
-    /// What of it had to be mended.
+    /// A sentence on repairs that the file needed.
     pub notice: Option<String>,
-    /// Of a mesh file: the parts it holds.
+    /// Number of parts of a mesh file.
     pub parts: usize,
 }
 
-/// Reads a file as what its name says, to see that it is that.
+/// Reads a file by the extension of its name, to check that it is valid.
 ///
 /// # Errors
 /// [`Error::Bad`] says what is wrong with the file.
@@ -134,7 +134,7 @@ fn load(kind: AssetKind, name: &str, bytes: &[u8]) -> Result<Loaded> {
 
 impl Loader {
     fn get(&self, folder: &Path, name: &str, asset: &Asset) -> Result<Loaded> {
-        // A file is read in one way by each kind.
+        // Each kind of asset has one reader.
         let key = format!("{:?} {}", asset.kind, asset.sha256);
         if let Some(loaded) = lock(&self.kept).get(&key) {
             return Ok(loaded);

@@ -1,4 +1,4 @@
-//! What is at work: shots being computed and films being rendered.
+//! Jobs in progress: shots being computed and films being rendered.
 
 use crate::jobs::lock;
 use shot::{Shot, fingerprint::fingerprints};

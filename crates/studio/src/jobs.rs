@@ -1,16 +1,16 @@
-//! Work that goes on beside requests: each job has a thread of its own, and
-//! ends whatever happens in it.
+//! Jobs beside requests: each has a thread of its own, and a panic ends only
+//! the job.
 
 use crate::error::Error;
 use std::panic::{AssertUnwindSafe, catch_unwind};
 use std::sync::{Mutex, MutexGuard, PoisonError};
 
-/// Locks what no job leaves half changed: a panic while it is held does no harm.
+/// Locks a mutex whose content is consistent at all times, so that a poisoned lock is harmless.
 pub(crate) fn lock<T>(of: &Mutex<T>) -> MutexGuard<'_, T> {
     of.lock().unwrap_or_else(PoisonError::into_inner)
 }
 
-/// Does some work, and turns a panic in it into a message.
+/// Runs work, and turns a panic in it into a message.
 pub(crate) fn guarded<T>(work: impl FnOnce() -> Result<T, String>) -> Result<T, String> {
     catch_unwind(AssertUnwindSafe(work)).unwrap_or_else(|panic| {
         let what = panic
@@ -22,7 +22,7 @@ pub(crate) fn guarded<T>(work: impl FnOnce() -> Result<T, String>) -> Result<T, 
     })
 }
 
-/// Does something when it goes, whichever way the scope is left.
+/// Runs a closure on drop, however the scope is left.
 pub(crate) struct AtEnd<F: FnMut()>(F);
 
 impl<F: FnMut()> AtEnd<F> {

@@ -1,4 +1,4 @@
-//! The application's state: the data folder, the store, and what is at work.
+//! The application's state: the data folder, the store, and the jobs in progress.
 
 use crate::assets::Loader;
 use crate::at_work::{Films, Playing};
@@ -34,7 +34,7 @@ pub enum Event {
 
 /// So many files from outside are read at a time; others wait.
 const IMPORTS: usize = 2;
-/// Stack of a thread that reads one, bytes: parsers may go deep.
+/// Stack of a thread that reads a file from outside, bytes: parsers may recurse deeply.
 const IMPORT_STACK: usize = 64 << 20;
 
 /// The application.
@@ -45,7 +45,7 @@ pub struct Studio {
     pub events: broadcast::Sender<Event>,
     pub playing: Playing,
     pub films: Films,
-    /// Memory that frames are read into.
+    /// Buffer for reading frames.
     spare: Mutex<Frame>,
     /// Files from outside that are being read.
     imports: Semaphore,

@@ -4,7 +4,9 @@
   import Picker from "./Picker.svelte";
   import ElementFilterList from "./ElementFilterList.svelte";
   import { groupsOf } from "../state/groups";
+  import { selection } from "../state/selection.svelte";
   import { shot } from "../state/shot.svelte";
+  import { values } from "../state/values.svelte";
 
   type ElementFilter = Schemas["ElementFilter"];
   type List = "only" | "except";
@@ -32,30 +34,24 @@
     ...offered.map((of): [ElementFilter, string] => [of.id, of.name]),
   ]);
 
+  const at = (part: string) => ({ element, ids: selection.with(element.id), path: path + part });
+
   function switchList(to: List) {
     meant = { of: element.id, list: to };
     if (chosen.length === 0 || to === list) return;
-    return shot.edit(`${says} of ${element.name}`, (document) => {
-      const index = document.elements.findIndex((e) => e.id === element.id);
-      return [
-        { op: "add", path: `/elements/${index}${path}/${to}`, value: chosen },
-        { op: "add", path: `/elements/${index}${path}/${to === "only" ? "except" : "only"}`, value: [] },
-      ];
-    });
+    const lists = to === "only" ? { only: chosen, except: [] } : { only: [], except: chosen };
+    return values.assign(at(""), says, (old: object) => ({ ...old, ...lists }));
   }
 </script>
 
 <Picker
   {label}
+  target={at(`.${list}`)}
   value={list}
   options={[
     ["only", chosen.length && list === "only" ? "only these" : "all, or only those ticked"],
     ["except", "all except those ticked"],
   ]}
-  onpick={(v) => switchList(v as List)}
+  onpick={switchList}
 />
-<ElementFilterList
-  offered={all}
-  {chosen}
-  onchange={(next) => shot.set(`${says} of ${element.name}`, [element.id], `${path}/${list}`, next)}
-/>
+<ElementFilterList offered={all} {chosen} onchange={(next) => values.assign(at(`.${list}`), says, next)} />

@@ -12,6 +12,10 @@
     value?: number | null;
     /** A value of the shot that can be keyed or follow a formula; then nothing is committed here. */
     target?: Target;
+    /** The value is the same at every frame: it has no thread and no formula. */
+    fixed?: boolean;
+    /** Least number that can be typed. */
+    least?: number;
     /** What K keys, where this field is a part of more. */
     keys?: { label: string; target: Target };
     unit?: string;
@@ -32,7 +36,9 @@
     label,
     value: given,
     target,
-    keys = target && { label, target },
+    fixed = false,
+    least = -Infinity,
+    keys = target && !fixed ? { label, target } : undefined,
     unit = "",
     scale = 1,
     step = 0.1,
@@ -62,7 +68,7 @@
     if (settled() !== own) draft = null;
   });
   let dragged = $state<number | null>(null);
-  let typed = $derived(text.trimStart().startsWith("=") ? text.trimStart().slice(1).trim() : null);
+  let typed = $derived(!fixed && text.trimStart().startsWith("=") ? text.trimStart().slice(1).trim() : null);
 
   // The slider follows the value again once that has changed.
   $effect(() => {
@@ -99,7 +105,7 @@
       return false;
     }
     const number = Number(text.replace(",", "."));
-    const next = whole ? Math.round(number) : number / scale;
+    const next = Math.max(least, whole ? Math.round(number) : number / scale);
     own = shown(next);
     await save(next);
     return false;
@@ -132,7 +138,7 @@
     <input
       class="w-full min-w-0 bg-transparent outline-offset-4"
       class:text-right={typed === null}
-      inputmode={target ? "text" : "decimal"}
+      inputmode={target && !fixed ? "text" : "decimal"}
       aria-label={unit ? `${label}, ${unit}` : label}
       title={how === "keyed" ? "Keyed: typing sets a key at this frame" : undefined}
       placeholder={differ ? "differ" : blank}
@@ -153,7 +159,7 @@
 {:else}
   <div
     class="grid min-h-[27px] items-center gap-2"
-    class:threaded={target}
+    class:threaded={target && !fixed}
     style:grid-template-columns={slide && typed === null ? "108px 1fr 92px" : "108px 1fr"}
   >
     <span>{label}</span>
@@ -186,7 +192,7 @@
       </Slider.Root>
     {/if}
     {@render input()}
-    {#if target}<Thread {label} {target} />{/if}
+    {#if target && !fixed}<Thread {label} {target} />{/if}
   </div>
   {#if target && typed !== null}<FormulaNote {target} {typed} value={value ?? undefined} />{/if}
 {/if}

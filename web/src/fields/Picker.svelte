@@ -1,18 +1,24 @@
 <script lang="ts" generics="T extends string">
   import ChevronDown from "@lucide/svelte/icons/chevron-down";
   import { Select } from "bits-ui";
+  import type { Target } from "../state/target";
+  import { values } from "../state/values.svelte";
 
   interface Props {
     label: string;
     value: T;
     /** Values and their words. */
     options: [NoInfer<T>, string][];
+    /** The value that is picked, to tell where the elements selected differ in it. */
+    target?: Target;
     /** Without its label before it. */
     bare?: boolean;
     onpick: (value: NoInfer<T>) => void;
   }
-  let { label, value, options, bare = false, onpick }: Props = $props();
-  let shown = $derived(options.find(([key]) => key === value)?.[1] ?? value);
+  let { label, value: own, options, target, bare = false, onpick }: Props = $props();
+  let differ = $derived(target !== undefined && values.differ(target));
+  let value = $derived(differ ? "" : own);
+  let shown = $derived(differ ? "differ" : (options.find(([key]) => key === own)?.[1] ?? own));
 </script>
 
 <div class={`grid min-h-[27px] items-center gap-2 ${bare ? "" : "grid-cols-[108px_1fr]"}`}>

@@ -16,6 +16,10 @@
     parts?: string[];
     disabled?: boolean;
     whole?: boolean;
+    /** The value is the same at every frame: it has no thread. */
+    fixed?: boolean;
+    /** Least number of each part. */
+    least?: number;
     /** Gets the change of one part, to be made on the value as it is by then. */
     oncommit?: (change: (old: unknown) => Vector) => unknown;
   }
@@ -29,6 +33,8 @@
     parts = ["x", "y", "z"],
     disabled = false,
     whole = false,
+    fixed = false,
+    least,
     oncommit,
   }: Props = $props();
 
@@ -43,7 +49,7 @@
   }
 </script>
 
-<div class="grid min-h-[27px] grid-cols-[108px_1fr] items-center gap-2" class:threaded={target}>
+<div class="grid min-h-[27px] grid-cols-[108px_1fr] items-center gap-2" class:threaded={target && !fixed}>
   <span class="flex items-center gap-1"
     >{label}
     {#if unit}<small class="text-faint">{unit}</small>{/if}</span
@@ -57,12 +63,14 @@
         {scale}
         {step}
         {whole}
+        {fixed}
+        {least}
         value={value[i]}
         target={target && stored ? { ...target, path: `${target.path}[${i}]` } : undefined}
-        keys={target && { label, target }}
+        keys={target && !fixed ? { label, target } : undefined}
         oncommit={(v) => set(i, v)}
       />
     {/each}
   </div>
-  {#if target}<Thread {label} {target} />{/if}
+  {#if target && !fixed}<Thread {label} {target} />{/if}
 </div>

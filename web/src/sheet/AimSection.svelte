@@ -7,16 +7,19 @@
   import Tick from "../fields/Tick.svelte";
   import { attach } from "../state/attaching";
   import { named } from "../state/options";
+  import { selection } from "../state/selection.svelte";
   import { shot } from "../state/shot.svelte";
+  import { values } from "../state/values.svelte";
 
   let { element }: { element: Element } = $props();
   let others = $derived(shot.elements.filter((e) => e.id !== element.id && !("sky" in e.kind)));
   let choices = $derived(named(others));
   let base = $derived(others.find((e) => e.id === element.attached?.to));
   let keep = $state(true);
-  const set = (label: string, path: string, value: unknown) =>
-    shot.set(`${label} of ${element.name}`, [element.id], path, value);
-  const at = (path: string) => ({ element, ids: [element.id], path });
+  const at = (path: string) => ({ element, ids: selection.with(element.id), path });
+  // An element is not aimed at itself.
+  const aim = (to: number) => (old: object | null) => ({ ...old, target: to });
+  const aimed = (to: string) => ({ ...at("aim"), ids: at("aim").ids.filter((id) => String(id) !== to) });
 </script>
 
 <Section title="Aim">
@@ -24,7 +27,8 @@
     label="Aimed at"
     value={element.aim ? String(element.aim.target) : ""}
     options={[["", "its own turn"], ...choices]}
-    onpick={(v) => set("Aim", "/aim", v ? { ...element.aim, target: Number(v) } : null)}
+    target={at("aim.target")}
+    onpick={(v) => values.assign(aimed(v), "Aim", v ? aim(Number(v)) : null)}
   />
   {#if element.aim}
     <NumberField label="Follows late by" unit="s" step={0.05} target={at("aim.damping_s")} />
@@ -45,7 +49,7 @@
       slide={[0, 1]}
       blank="at its origin"
       target={at("attached.along")}
-      onclear={() => set("Attachment", "/attached/along", null)}
+      onclear={() => values.assign(at("attached.along"), "Attachment", null)}
     />
     <SwitchField label="It turns with the curve" target={at("attached.facing")} />
   {/if}

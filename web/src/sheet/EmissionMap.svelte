@@ -4,7 +4,10 @@
   import Picker from "../fields/Picker.svelte";
   import Tick from "../fields/Tick.svelte";
   import type { Option } from "../state/options";
+  import { selection } from "../state/selection.svelte";
   import { shot } from "../state/shot.svelte";
+  import { mappable } from "../state/sources";
+  import { values } from "../state/values.svelte";
 
   interface Props {
     element: Element;
@@ -13,8 +16,11 @@
     imported: boolean;
   }
   let { element, map, imported }: Props = $props();
-  const set = (path: string, value: unknown) =>
-    shot.set(`Map of ${element.name}`, [element.id], `/kind/particles/emission/${path}`, value);
+  const at = (path: string) => ({
+    element,
+    ids: selection.with(element.id).filter((id) => mappable(shot.element(id))),
+    path: `kind.particles.emission.${path}`,
+  });
   let images = $derived(
     Object.entries(shot.document?.assets ?? {})
       .filter(([, asset]) => asset.kind === "image")
@@ -30,20 +36,13 @@
   function pick(next: string) {
     const source: Schemas["MapSource"] =
       next === "vertices" ? { vertices: {} } : { image: { asset: next.slice("image ".length) } };
-    void set("map", next ? { ...map, source } : null);
+    const change = (old: object | null) => (next ? { ...old, source } : null);
+    void values.assign(at("map"), "Map", change);
   }
 </script>
 
-<Picker label="Map" value={mapped} options={maps} onpick={pick} />
+<Picker label="Map" target={at("map.source")} value={mapped} options={maps} onpick={pick} />
 {#if map}
-  <Tick
-    label="Dark counts, not bright"
-    checked={map.inverted === true}
-    onchange={(checked) => set("map/inverted", checked)}
-  />
-  <Tick
-    label="Only for colour and size"
-    checked={map.uniform_births === true}
-    onchange={(checked) => set("map/uniform_births", checked)}
-  />
+  <Tick label="Dark counts, not bright" target={at("map.inverted")} />
+  <Tick label="Only for colour and size" target={at("map.uniform_births")} />
 {/if}

@@ -9,7 +9,10 @@
   import Tick from "../fields/Tick.svelte";
   import VectorField from "../fields/VectorField.svelte";
   import { options } from "../state/options";
+  import { selection } from "../state/selection.svelte";
   import { shot, solidOf } from "../state/shot.svelte";
+  import { meant } from "../state/target";
+  import { values } from "../state/values.svelte";
   import { newSource, placeOf, places, takesMap } from "../state/sources";
 
   let { element, particles }: { element: Element; particles: Particles } = $props();
@@ -28,25 +31,29 @@
   );
   let domain = $derived(onMesh?.domain ?? "surface");
   let regions = $derived(options((e) => "region" in e.kind));
-  const at = (path: string) => ({ element, ids: [element.id], path: `kind.particles.${path}` });
-  const set = (label: string, path: string, value: unknown) =>
-    shot.set(`${label} of ${element.name}`, [element.id], `/kind/particles/${path}`, value);
+  const at = (path: string) => ({ element, ids: selection.with(element.id), path: `kind.particles.${path}` });
+  const set = (label: string, path: string, value: unknown) => values.assign(at(path), label, value);
 
   function pickPlace(place: string) {
     const next = newSource(place, domain, emission.map != null);
     if (!next) return;
     const count = "burst" in schedule ? schedule.burst.count : 100;
     const mapped = "shape" in next || "solid" in next || "broken" in next || "grid" in next;
-    void shot.edit(`Source of ${element.name}`, (document) => {
-      const path = `/elements/${document.elements.findIndex((e) => e.id === element.id)}/kind/particles`;
+    const born = meant(at("source")).map(({ id }) => id);
+    const more = born.length > 1 ? ` and ${born.length - 1} more` : "";
+    const change = ({ id, kind }: Element, index: number): Operation[] => {
+      if (!born.includes(id) || !("particles" in kind)) return [];
+      const path = `/elements/${index}/kind/particles`;
+      const { schedule, map } = kind.particles.emission ?? {};
       const operations: Operation[] = [{ op: "add", path: `${path}/source`, value: next }];
       // A body breaks in a moment, of which a rate would give next to none.
-      if ("broken" in next && !("total" in schedule))
+      if ("broken" in next && !(schedule && "total" in schedule))
         operations.push({ op: "add", path: `${path}/emission/schedule`, value: { total: { count } } });
       // A map is of no use where there are no UVs.
-      if (!mapped && emission.map) operations.push({ op: "add", path: `${path}/emission/map`, value: null });
+      if (!mapped && map) operations.push({ op: "add", path: `${path}/emission/map`, value: null });
       return operations;
-    });
+    };
+    void shot.edit(`Source of ${element.name}${more}`, ({ elements }) => elements.flatMap(change));
   }
 
   // A map needs UVs, or a mesh whose vertices have colours.
@@ -57,6 +64,7 @@
 <Section title="Where">
   <Picker
     label="Born on"
+    target={at("source")}
     value={placeOf(source)}
     options={places(
       source,
@@ -67,7 +75,7 @@
   {#if "shape" in source}
     <ShapeFields
       {element}
-      ids={[element.id]}
+      ids={selection.with(element.id)}
       shape={source.shape.shape}
       path="kind.particles.source.shape.shape"
     />
@@ -75,6 +83,7 @@
   {#if onMesh}
     <Picker
       label="Of it"
+      target={at(`source.${kindOf(source)}.domain`)}
       value={domain}
       options={[
         ["surface", "its surface"],
@@ -82,16 +91,10 @@
         ["vertices", "its vertices"],
         ["volume", "its inside"],
       ]}
-      onpick={(v) => set("Source", `source/${kindOf(source)}/domain`, v)}
+      onpick={(v) => set("Source", `source.${kindOf(source)}.domain`, v)}
     />
   {:else if "grid" in source}
-    <VectorField
-      label="Number"
-      whole
-      step={1}
-      value={source.grid.count}
-      oncommit={(change) => set("Number", "source/grid/count", change)}
-    />
+    <VectorField label="Number" whole fixed least={1} step={1} target={at("source.grid.count")} />
     <VectorField label="Spacing" unit="m" step={0.05} target={at("source.grid.spacing_m")} />
   {:else if "impacts" in source}
     <NumberField label="Least impulse" unit="N s" target={at("source.impacts.impulse_n_s")} />
@@ -99,17 +102,14 @@
   {#if !("impacts" in source)}
     <Picker
       label="Likely by"
+      target={at("emission.region")}
       value={emission.region == null ? "" : String(emission.region)}
       options={[["", "all places alike"], ...regions]}
-      onpick={(v) => set("Likely places", "emission/region", v ? Number(v) : null)}
+      onpick={(v) => set("Likely places", "emission.region", v ? Number(v) : null)}
     />
   {/if}
   {#if mappable}<EmissionMap {element} map={emission.map ?? null} {imported} />{/if}
   {#if onMesh || "curve" in source}
-    <Tick
-      label="Evenly spaced"
-      checked={emission.evenly_spaced === true}
-      onchange={(checked) => set("Spacing", "emission/evenly_spaced", checked)}
-    />
+    <Tick label="Evenly spaced" target={at("emission.evenly_spaced")} />
   {/if}
 </Section>

@@ -19,8 +19,7 @@
   let schedule = $derived(emission.schedule ?? { rate: { per_s: 200 } });
   let start = $derived<Partial<Schemas["Start"]>>(particles.start ?? {});
   const at = (path: string) => ({ element, ids: selection.with(element.id), path: `kind.particles.${path}` });
-  const set = (label: string, path: string, value: unknown) =>
-    shot.set(`${label} of ${element.name}`, [element.id], `/kind/particles/${path}`, value);
+  const set = (label: string, path: string, value: unknown) => values.assign(at(path), label, value);
 
   let ways = $derived<[NameOf<Schemas["EmissionSchedule"]>, string][]>([
     ["rate", each ? `so many a second of a ${each}` : "so many a second"],
@@ -44,7 +43,7 @@
       burst: { burst: { count: number } },
       never: { never: {} },
     };
-    void set("Births", "emission/schedule", made[next]);
+    void set("Births", "emission.schedule", made[next]);
   }
 
   const frame = (label: string, part: "from_frame" | "to_frame", blank: string) => ({ label, part, blank });
@@ -59,6 +58,7 @@
 >
   <Picker
     label="Born"
+    target={at("emission.schedule")}
     value={kindOf(schedule)}
     options={ways.filter(([way]) => way === kindOf(schedule) || !hides.includes(way))}
     onpick={pickSchedule}
@@ -66,21 +66,9 @@
   {#if "rate" in schedule}
     <NumberField label="Rate" unit="per s" step={10} target={at("emission.schedule.rate.per_s")} />
   {:else if "total" in schedule}
-    <NumberField
-      label="Number"
-      step={100}
-      whole
-      value={schedule.total.count}
-      oncommit={(v) => set("Number", "emission/schedule/total/count", v)}
-    />
+    <NumberField label="Number" step={100} whole fixed target={at("emission.schedule.total.count")} />
   {:else if "burst" in schedule}
-    <NumberField
-      label="Number"
-      step={100}
-      whole
-      value={schedule.burst.count}
-      oncommit={(v) => set("Number", "emission/schedule/burst/count", v)}
-    />
+    <NumberField label="Number" step={100} whole fixed target={at("emission.schedule.burst.count")} />
   {/if}
   {#if !("never" in schedule)}
     {#each [frame("From frame", "from_frame", "the start"), frame("To frame", "to_frame", "the end")] as field (field.part)}
@@ -88,40 +76,30 @@
         label={field.label}
         step={1}
         whole
+        fixed
+        least={0}
         blank={field.blank}
-        value={emission[field.part]}
-        oncommit={(v) => set("Span", `emission/${field.part}`, Math.max(0, v))}
-        onclear={() => set("Span", `emission/${field.part}`, null)}
+        target={at(`emission.${field.part}`)}
+        onclear={() => set("Span", `emission.${field.part}`, null)}
       />
     {/each}
     {#if !each}
-      <NumberField
-        label="Preroll"
-        unit="s"
-        step={0.5}
-        value={emission.preroll_s ?? 0}
-        oncommit={(v) => set("Preroll", "emission/preroll_s", v)}
-      />
+      <NumberField label="Preroll" unit="s" step={0.5} fixed value={0} target={at("emission.preroll_s")} />
     {/if}
   {/if}
-  <NumberField
-    label="Seed"
-    step={1}
-    whole
-    value={particles.seed ?? 0}
-    oncommit={(v) => set("Seed", "seed", Math.max(0, v))}
-  />
+  <NumberField label="Seed" step={1} whole fixed least={0} value={0} target={at("seed")} />
 </Section>
 <Section title="At birth" note="± at most">
   <Picker
     label="Direction"
+    target={at("start.direction")}
     value={start.direction ?? "up"}
     options={[
       ["up", "along its own y"],
       ["normal", "out of the surface"],
       ["motion", "the way its source moves"],
     ]}
-    onpick={(v) => set("Direction", "start/direction", v)}
+    onpick={(v) => set("Direction", "start.direction", v)}
   />
   <NumberField
     label="Spread"

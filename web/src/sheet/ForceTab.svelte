@@ -23,8 +23,7 @@
   let targets = $derived(shot.elements.filter((e) => "solid" in e.kind || "curve" in e.kind));
   let curves = $derived(shot.elements.filter((e) => "curve" in e.kind));
   const at = (path: string) => ({ element, ids: selection.with(element.id), path: `kind.force.${path}` });
-  const set = (label: string, path: string, value: unknown) =>
-    shot.set(`${label} of ${element.name}`, [element.id], `/kind/force/${path}`, value);
+  const set = (label: string, path: string, value: unknown) => values.assign(at(path), label, value);
   let kinds = $derived<[Schemas["ElementFilter"], string][]>([
     ...(solids.length > 1 ? [[{ kind: "solid" }, "All solids"] as [Schemas["ElementFilter"], string]] : []),
     ...(particleElements.length > 0
@@ -40,17 +39,6 @@
     {@const target = at(`kind.${kind}.${field.part}`)}
     {#if field.vector}
       <VectorField label={field.label} unit={field.unit} {target} step={field.step} />
-    {:else if field.fixed}
-      <NumberField
-        label={field.label}
-        unit={field.unit}
-        step={field.step ?? 0.1}
-        whole={field.whole}
-        blank={field.blank}
-        value={settings[field.part] as number | null | undefined}
-        oncommit={(v) => set(field.label, `kind/${kind}/${field.part}`, v)}
-        onclear={field.blank ? () => set(field.label, `kind/${kind}/${field.part}`, null) : undefined}
-      />
     {:else}
       <NumberField
         label={field.label}
@@ -59,6 +47,7 @@
         slide={field.slide}
         whole={field.whole}
         blank={field.blank}
+        fixed={field.fixed}
         {target}
         onclear={field.blank ? () => values.set(target, field.label, null) : undefined}
       />
@@ -67,16 +56,18 @@
   {#if kind === "attract"}
     <Picker
       label="Towards"
+      target={at("kind.attract.target")}
       value={settings.target == null ? "" : String(settings.target)}
       options={[["", "its own place"], ...named(targets)]}
-      onpick={(v) => set("Target", "kind/attract/target", v ? Number(v) : null)}
+      onpick={(v) => set("Target", "kind.attract.target", v ? Number(v) : null)}
     />
   {:else if kind === "along"}
     <Picker
       label="Curve"
+      target={at("kind.along.curve")}
       value={String(settings.curve)}
       options={named(curves)}
-      onpick={(v) => set("Curve", "kind/along/curve", Number(v))}
+      onpick={(v) => set("Curve", "kind.along.curve", Number(v))}
     />
   {/if}
 </Section>
@@ -84,6 +75,7 @@
   <Section title="How it acts">
     <Picker
       label="By"
+      target={at(`kind.${kind}.push`)}
       value={push === "acceleration" ? "acceleration" : "air"}
       options={[
         ["air", "drag in moving air"],
@@ -92,7 +84,7 @@
       onpick={(v) =>
         set(
           "How it acts",
-          `kind/${kind}/push`,
+          `kind.${kind}.push`,
           v === "air" ? { air: { density_kg_m3: 1.2 } } : "acceleration",
         )}
     />
@@ -113,29 +105,25 @@
       step={1}
       whole
       {blank}
-      value={force[part]}
-      oncommit={(v) => set("Span", part, Math.max(0, v))}
+      fixed
+      least={0}
+      target={at(part)}
       onclear={() => set("Span", part, null)}
     />
   {/each}
   <Picker
     label="Region"
+    target={at("region")}
     value={force.region == null ? "" : String(force.region)}
     options={[["", "everywhere"], ...named(regions)]}
     onpick={(v) => set("Region", "region", v ? Number(v) : null)}
   />
-  <NumberField
-    label="Order"
-    step={1}
-    whole
-    value={force.order ?? 0}
-    oncommit={(v) => set("Order", "order", v)}
-  />
+  <NumberField label="Order" step={1} whole fixed value={0} target={at("order")} />
 </Section>
 <Section title="What it acts on">
   <ElementFilterFields
     {element}
-    path="/kind/force"
+    path="kind.force"
     lists={force}
     label="Acts on"
     says="What it acts on"

@@ -4,7 +4,7 @@
   import NumberField from "../fields/NumberField.svelte";
   import Section from "../fields/Section.svelte";
   import { SKY } from "../state/addables";
-  import { shot } from "../state/shot.svelte";
+  import { values } from "../state/values.svelte";
   import { selection } from "../state/selection.svelte";
 
   let { element }: { element: Element } = $props();
@@ -34,9 +34,7 @@
       <p class="mt-1 text-soft">Drop an EXR or HDR image in the Viewport to use it as the sky.</p>
     {:else}
       <p class="text-soft">From the image “{kind.sky.source.image.asset}”.</p>
-      <button
-        class="btn mt-1"
-        onclick={() => shot.set(`Sky of ${element.name}`, [element.id], "/kind/sky/source", SKY)}
+      <button class="btn mt-1" onclick={() => values.assign(at("sky.source"), "Sky", SKY)}
         >Use a gradient</button
       >
     {/if}

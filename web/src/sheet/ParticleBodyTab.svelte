@@ -16,8 +16,7 @@
   let contact = $derived<Partial<Schemas["ContactResponse"]>>(particles.contact ?? {});
   let weight = $derived(particles.body?.weight ?? { density_kg_m3: 600 });
   const at = (path: string) => ({ element, ids: selection.with(element.id), path: `kind.particles.${path}` });
-  const set = (label: string, path: string, value: unknown) =>
-    shot.set(`${label} of ${element.name}`, [element.id], `/kind/particles/${path}`, value);
+  const set = (label: string, path: string, value: unknown) => values.assign(at(path), label, value);
   const clear = (label: string, path: string) => () => values.set(at(path), label, null);
   let solids = $derived(shot.elements.filter((e) => "solid" in e.kind));
   let grounds = $derived(options((e) => "solid" in e.kind || "curve" in e.kind));
@@ -39,12 +38,13 @@
 <Section title="Weight">
   <Picker
     label="By"
+    target={at("body.weight")}
     value={"mass_kg" in weight ? "mass" : "density"}
     options={[
       ["density", "density"],
       ["mass", "mass"],
     ]}
-    onpick={(v) => set("Weight", "body/weight", v === "mass" ? { mass_kg: 0.001 } : { density_kg_m3: 600 })}
+    onpick={(v) => set("Weight", "body.weight", v === "mass" ? { mass_kg: 0.001 } : { density_kg_m3: 600 })}
   />
   {#if "mass_kg" in weight}
     <NumberField label="Mass" unit="g" scale={1000} step={0.1} target={at("body.weight.mass_kg")} />
@@ -83,9 +83,10 @@
   <NumberField label="Keep apart" unit="mm" scale={1000} step={5} target={at("steering.min_distance_m")} />
   <Picker
     label="Stay on"
+    target={at("steering.constrained_to")}
     value={steering.constrained_to == null ? "" : String(steering.constrained_to)}
     options={[["", "nothing"], ...grounds]}
-    onpick={(v) => set("What they stay on", "steering/constrained_to", v ? Number(v) : null)}
+    onpick={(v) => set("What they stay on", "steering.constrained_to", v ? Number(v) : null)}
   />
   {#if steering.flock}
     <NumberField label="Sight" unit="m" step={0.1} target={at("steering.flock.perception_radius_m")} />
@@ -93,9 +94,9 @@
     <NumberField label="Apart" step={0.05} slide={[0, 2]} target={at("steering.flock.separation")} />
     <NumberField label="Same way" step={0.05} slide={[0, 2]} target={at("steering.flock.alignment")} />
     <NumberField label="Together" step={0.05} slide={[0, 2]} target={at("steering.flock.cohesion")} />
-    <button class="btn mt-1" onclick={() => set("Flock", "steering/flock", null)}>No flock</button>
+    <button class="btn mt-1" onclick={() => set("Flock", "steering.flock", null)}>No flock</button>
   {:else}
-    <button class="btn mt-1" onclick={() => set("Flock", "steering/flock", {})}
+    <button class="btn mt-1" onclick={() => set("Flock", "steering.flock", {})}
       >Keep together as a flock</button
     >
   {/if}
@@ -105,9 +106,10 @@
   {#if contact.enabled !== false}
     <Picker
       label="On contact"
+      target={at("contact.outcome")}
       value={contact.outcome ?? "bounce"}
       options={OUTCOMES}
-      onpick={(v) => set("Outcome", "contact/outcome", v)}
+      onpick={(v) => set("Outcome", "contact.outcome", v)}
     />
     {#if contact.outcome && contact.outcome !== "bounce"}
       <NumberField label="Share that do" step={0.05} slide={[0, 1]} target={at("contact.probability")} />
@@ -118,7 +120,7 @@
     <SwitchField label="Push free bodies" target={at("contact.push")} />
     <ElementFilterFields
       {element}
-      path="/kind/particles/contact"
+      path="kind.particles.contact"
       lists={contact}
       label="Which"
       says="Bodies met"

@@ -8,6 +8,7 @@
   import { VOLUME_FIELDS, VOLUME_NAMES } from "../state/forces";
   import { named } from "../state/options";
   import { shot } from "../state/shot.svelte";
+  import { values } from "../state/values.svelte";
   import { selection } from "../state/selection.svelte";
 
   let { element }: { element: Element } = $props();
@@ -17,8 +18,7 @@
   let solids = $derived(shot.elements.filter((e) => "solid" in e.kind));
   let others = $derived(shot.elements.filter((e) => "region" in e.kind && e.id !== element.id));
   const at = (path: string) => ({ element, ids: selection.with(element.id), path: `kind.region.${path}` });
-  const set = (label: string, path: string, value: unknown) =>
-    shot.set(`${label} of ${element.name}`, [element.id], `/kind/region/${path}`, value);
+  const set = (label: string, path: string, value: unknown) => values.assign(at(path), label, value);
 
   const WAYS: [Schemas["Combine"], string][] = [
     ["add", "add"],
@@ -48,7 +48,7 @@
 </script>
 
 <Section title="Volume">
-  <Picker label="Volume" value={kind} options={choices} onpick={pickVolume} />
+  <Picker label="Volume" target={at("volume")} value={kind} options={choices} onpick={pickVolume} />
   {#each VOLUME_FIELDS[kind] ?? [] as field (field.part)}
     {@const target = at(`volume.${kind}.${field.part}`)}
     {#if field.vector}
@@ -67,9 +67,10 @@
   {#if "inside" in region.volume}
     <Picker
       label="Solid"
+      target={at("volume.inside.solid")}
       value={String(region.volume.inside.solid)}
       options={named(solids)}
-      onpick={(v) => set("Solid", "volume/inside/solid", Number(v))}
+      onpick={(v) => set("Solid", "volume.inside.solid", Number(v))}
     />
   {/if}
   {#each parts as part, i (i)}
@@ -79,20 +80,20 @@
         label={`How part ${i + 1} goes in`}
         value={part.operation}
         options={WAYS}
-        onpick={(v) => set("Parts", `volume/combined/parts/${i}/operation`, v)}
+        onpick={(v) => set("Parts", `volume.combined.parts.${i}.operation`, v)}
       />
       <Picker
         bare
         label={`Region of part ${i + 1}`}
         value={String(part.region)}
         options={named(others)}
-        onpick={(v) => set("Parts", `volume/combined/parts/${i}/region`, Number(v))}
+        onpick={(v) => set("Parts", `volume.combined.parts.${i}.region`, Number(v))}
       />
       <button
         class="text-soft underline"
         aria-label={`Remove part ${i + 1}`}
         disabled={parts.length === 1}
-        onclick={() => set("Parts", "volume/combined/parts", parts.toSpliced(i, 1))}>Remove</button
+        onclick={() => set("Parts", "volume.combined.parts", parts.toSpliced(i, 1))}>Remove</button
       >
     </div>
   {/each}
@@ -100,7 +101,7 @@
     <button
       class="btn mt-1"
       onclick={() =>
-        set("Parts", "volume/combined/parts", [...parts, { region: others[0].id, operation: "add" }])}
+        set("Parts", "volume.combined.parts", [...parts, { region: others[0].id, operation: "add" }])}
       >Add a part</button
     >
   {/if}
@@ -112,6 +113,7 @@
     {/if}
     <Picker
       label="Profile"
+      target={at("profile")}
       value={region.profile ?? "smooth"}
       options={[
         ["linear", "even"],

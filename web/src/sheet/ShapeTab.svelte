@@ -7,17 +7,14 @@
   import { standAgain, turnIntoParticles } from "../state/converting";
   import VectorField from "../fields/VectorField.svelte";
   import { GRID } from "../state/addables";
-  import { shot } from "../state/shot.svelte";
+  import { values } from "../state/values.svelte";
   import { selection } from "../state/selection.svelte";
 
   let { element, solid }: { element: Element; solid: Solid } = $props();
   let kind = $derived(Object.keys(solid.shape)[0]);
   let copies = $derived(solid.copies);
   const of = (path: string) => ({ element, ids: selection.with(element.id), path: `kind.solid.${path}` });
-  const setSolid = (label: string, part: string, value: unknown) =>
-    shot.set(`${label} of ${element.name}`, [element.id], `/kind/solid/${part}`, value);
-  const setCopies = (label: string, part: string, value: unknown) =>
-    shot.set(`${label} of ${element.name}`, [element.id], `/kind/solid/copies${part}`, value);
+  const set = (label: string, part: string, value: unknown) => values.assign(of(part), label, value);
 </script>
 
 <Section title={kind[0].toUpperCase() + kind.slice(1)}>
@@ -25,24 +22,12 @@
 </Section>
 <Section title="Copies" note={copies ? `${copies.count.reduce((a, b) => a * b, 1)} bodies` : ""}>
   {#if solid.from_particles != null}
-    <NumberField
-      label="At most"
-      whole
-      step={50}
-      value={solid.from_particles}
-      oncommit={(v) => setSolid("Bodies from particles", "from_particles", Math.max(1, v))}
-    />
+    <NumberField label="At most" whole step={50} fixed least={1} target={of("from_particles")} />
     <p class="mb-1 text-soft">Its bodies come from particles.</p>
     <ToParticlesFields {element} back={solid.to_particles ?? null} />
     <button class="btn" onclick={() => standAgain(element)}>Stand in the shot itself</button>
   {:else if copies}
-    <VectorField
-      label="Number"
-      value={copies.count}
-      step={1}
-      whole
-      oncommit={(v) => setCopies("Copies", "/count", v)}
-    />
+    <VectorField label="Number" step={1} whole fixed least={1} target={of("copies.count")} />
     <VectorField label="Spacing" unit="m" target={of("copies.spacing_m")} />
     <NumberField label="Random shift" unit="m" step={0.01} target={of("copies.position_jitter_m")} />
     <NumberField
@@ -54,13 +39,13 @@
     />
     <NumberField label="Seed" step={1} whole target={of("copies.seed")} />
     <div class="mt-1 flex flex-wrap gap-1.5">
-      <button class="btn" onclick={() => setCopies("Copies", "", null)}>Only one</button>
+      <button class="btn" onclick={() => set("Copies", "copies", null)}>Only one</button>
       <button class="btn" onclick={() => turnIntoParticles(element)}>Turn into particles</button>
     </div>
   {:else}
     <div class="flex flex-wrap gap-1.5">
-      <button class="btn" onclick={() => setCopies("Copies", "", GRID)}>Grid of copies</button>
-      <button class="btn" onclick={() => setSolid("Bodies from particles", "from_particles", 1000)}
+      <button class="btn" onclick={() => set("Copies", "copies", GRID)}>Grid of copies</button>
+      <button class="btn" onclick={() => set("Bodies from particles", "from_particles", 1000)}
         >From particles</button
       >
     </div>

@@ -10,6 +10,7 @@
   import { judging } from "../state/judging.svelte";
   import { notices } from "../state/notices.svelte";
   import { shot } from "../state/shot.svelte";
+  import { values } from "../state/values.svelte";
   import { selection } from "../state/selection.svelte";
 
   let { element, particles }: { element: Element; particles: Particles } = $props();
@@ -19,7 +20,7 @@
   let judge = $derived(judging.of(element.id));
   const at = (path: string) => ({ element, ids: selection.with(element.id), path: `kind.particles.${path}` });
   const set = (label: string, path: string, value: unknown) =>
-    shot.set(`${label} of ${element.name}`, [element.id], `/kind/particles/appearance/${path}`, value);
+    values.assign(at(`appearance.${path}`), label, value);
 
   function pickForm(next: NameOf<Schemas["Form"]>) {
     if (next === "streak") return set("Form", "form", { streak: { duration_s: 0.02 } });
@@ -33,7 +34,7 @@
     const { solids } = form.instance;
     const next = on ? [...solids, id] : solids.filter((other) => other !== id);
     if (next.length === 0) return notices.say("Particles that are copies need one solid at least.");
-    return set("Copies", "form/instance/solids", next);
+    return set("Copies", "form.instance.solids", next);
   }
 
   const bys: [NameOf<Schemas["RampInput"]>, string][] = [
@@ -50,6 +51,7 @@
 <Section title="Drawn as">
   <Picker
     label="Form"
+    target={at("appearance.form")}
     value={kindOf(form)}
     options={[
       ["sphere", "dots"],
@@ -79,29 +81,32 @@
     {#if form.instance.solids.length > 1}
       <Picker
         label="Which one"
+        target={at("appearance.form.instance.choice")}
         value={form.instance.choice ?? "random"}
         options={[
           ["random", "by chance"],
           ["order", "one after the other"],
           ["size", "by size"],
         ]}
-        onpick={(v) => set("Copies", "form/instance/choice", v)}
+        onpick={(v) => set("Copies", "form.instance.choice", v)}
       />
     {/if}
     <Picker
       label="Turned"
+      target={at("appearance.form.instance.orientation")}
       value={form.instance.orientation ?? "free"}
       options={[
         ["free", "as they start and spin"],
         ["velocity", "the way they go"],
       ]}
-      onpick={(v) => set("Copies", "form/instance/orientation", v)}
+      onpick={(v) => set("Copies", "form.instance.orientation", v)}
     />
   {/if}
 </Section>
 <Section title="Colour">
   <Picker
     label="By"
+    target={at("appearance.colour_by")}
     value={kindOf(appearance.colour_by ?? "nothing")}
     options={bys}
     onpick={(v) => set("Colour", "colour_by", by(v))}
@@ -121,6 +126,7 @@
 <Section title="Size">
   <Picker
     label="By"
+    target={at("appearance.size_by")}
     value={kindOf(appearance.size_by ?? "nothing")}
     options={bys}
     onpick={(v) => set("Size", "size_by", by(v))}
@@ -155,7 +161,7 @@
 {#if typeof form === "string" || !("instance" in form)}
   <Surface
     {element}
-    ids={[element.id]}
+    ids={selection.with(element.id)}
     root="kind.particles.look"
     look={particles.look ?? {}}
     images={false}

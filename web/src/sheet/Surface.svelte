@@ -7,6 +7,7 @@
   import Section from "../fields/Section.svelte";
   import VectorField from "../fields/VectorField.svelte";
   import { shot } from "../state/shot.svelte";
+  import { values } from "../state/values.svelte";
 
   interface Props {
     element: Element;
@@ -35,8 +36,8 @@
     {label}
     value={look[field] ?? ""}
     options={[["", "none"], ...names.map((name): [string, string] => [name, name])]}
-    onpick={(v) =>
-      shot.set(`${label} of ${element.name}`, ids, `/${root.replaceAll(".", "/")}/${field}`, v || null)}
+    target={at(field)}
+    onpick={(v) => values.assign(at(field), label, v || null)}
   />
 {/snippet}
 

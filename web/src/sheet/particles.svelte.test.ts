@@ -4,6 +4,7 @@ import type { Element, Operation, Particles, Shot } from "../api/client";
 import { judging } from "../state/judging.svelte";
 import { measured } from "../state/measured.svelte";
 import { notices } from "../state/notices.svelte";
+import { selection } from "../state/selection.svelte";
 import { playback } from "../state/playback.svelte";
 import { shot } from "../state/shot.svelte";
 import { values } from "../state/values.svelte";
@@ -52,10 +53,20 @@ function sparks(particles: object = {}): { element: Element; particles: Particle
   return { element, particles: particles as Particles };
 }
 
+/** The changes that are saved from now on: what undo calls each, and its operations. */
+function changes(): [label: string, ...Operation[]][] {
+  const made: [string, ...Operation[]][] = [];
+  vi.spyOn(shot, "edit").mockImplementation(async (label, make) => {
+    made.push([label, ...make(shot.document as Shot)]);
+    return true;
+  });
+  return made;
+}
+
 describe("lists of elements", () => {
   const props = (lists: object) => ({
     element: sparks().element,
-    path: "/kind/particles/contact",
+    path: "kind.particles.contact",
     lists,
     label: "Which",
     says: "Bodies met",
@@ -63,16 +74,16 @@ describe("lists of elements", () => {
   });
 
   test("are ticked and cleared one by one, groups among them", () => {
-    const set = vi.spyOn(shot, "set").mockResolvedValue(true);
+    const made = changes();
     show(ElementFilterFields, props({ only: [3] }));
     expect([box("Quay").checked, box("Crate").checked]).toEqual([true, false]);
     press(box("Group Light"));
-    expect(set).toHaveBeenLastCalledWith("Bodies met of Sparks", [9], "/kind/particles/contact/only", [
-      3,
-      { group: "Light" },
-    ]);
     press(box("Quay"));
-    expect(set).toHaveBeenLastCalledWith("Bodies met of Sparks", [9], "/kind/particles/contact/only", []);
+    const path = "/elements/2/kind/particles/contact/only";
+    expect(made).toEqual([
+      ["Bodies met of Sparks", { op: "add", path, value: [3, { group: "Light" }] }],
+      ["Bodies met of Sparks", { op: "add", path, value: [] }],
+    ]);
   });
 
   test("that leave out are shown as such", () => {
@@ -177,21 +188,53 @@ describe("emission", () => {
   });
 
   test("by an image of the shot can go by what is dark, or only carry it", () => {
-    const set = vi.spyOn(shot, "set").mockResolvedValue(true);
+    const made = changes();
     const map = { source: { image: { asset: "moon" } }, inverted: true };
     show(EmissionTab, sparks({ source: { grid: { count: [4, 1, 4] } }, emission: { map } }));
     expect(document.body.textContent).toContain("brightness of moon");
     const dark = box("Dark counts, not bright");
     expect([dark.checked, box("Only for colour and size").checked]).toEqual([true, false]);
     press(dark);
-    expect(set).toHaveBeenCalledWith("Map of Sparks", [9], "/kind/particles/emission/map/inverted", false);
     press(box("Only for colour and size"));
-    expect(set).toHaveBeenLastCalledWith(
-      "Map of Sparks",
-      [9],
-      "/kind/particles/emission/map/uniform_births",
-      true,
-    );
+    const path = "/elements/2/kind/particles/emission/map";
+    expect(made).toEqual([
+      ["Dark counts, not bright of Sparks", { op: "add", path: `${path}/inverted`, value: false }],
+      ["Only for colour and size of Sparks", { op: "add", path: `${path}/uniform_births`, value: true }],
+    ]);
+  });
+
+  test("change on all that are selected, where those have the value", async () => {
+    const { element } = sparks({ start: {}, emission: { schedule: { burst: { count: 5 } } } });
+    const others = [
+      {
+        id: 10,
+        name: "Dust",
+        kind: { particles: { start: {}, emission: { schedule: { burst: { count: 8 } } } } },
+      },
+      {
+        id: 11,
+        name: "Mist",
+        kind: { particles: { start: {}, emission: { schedule: { rate: { per_s: 3 } } } } },
+      },
+    ];
+    shot.state!.document.elements.push(...(others as unknown as Element[]));
+    selection.set([9, 10, 11]);
+    const made = changes();
+    show(EmissionTab, { element, particles: { emission: { schedule: { burst: { count: 5 } } } } });
+    const field = document.querySelector<HTMLInputElement>("[aria-label=Number]")!;
+    expect([field.value, field.placeholder]).toEqual(["", "differ"]);
+    field.value = "7";
+    field.dispatchEvent(new Event("input", { bubbles: true }));
+    field.dispatchEvent(new KeyboardEvent("keydown", { key: "Enter", bubbles: true }));
+    await choose("Direction", "out of the surface");
+    const count = "kind/particles/emission/schedule/burst/count";
+    expect(made[0]).toEqual([
+      "Number of Sparks and 1 more",
+      { op: "add", path: `/elements/2/${count}`, value: 7 },
+      { op: "add", path: `/elements/3/${count}`, value: 7 },
+    ]);
+    expect(made[1].slice(1)).toHaveLength(3);
+    selection.none();
   });
 
   test("on a point lose a map that they had", async () => {
@@ -274,18 +317,14 @@ describe("emission", () => {
 
 describe("what particles look like", () => {
   test("a copy is kept while it is the only one", () => {
-    const set = vi.spyOn(shot, "set").mockResolvedValue(true);
+    const made = changes();
     const say = vi.spyOn(notices, "say").mockImplementation(() => undefined);
     show(ShowTab, sparks({ appearance: { form: { instance: { solids: [3] } } } }));
     press(box("Quay"));
     expect(say).toHaveBeenCalledWith("Particles that are copies need one solid at least.");
     press(box("Crate"));
-    expect(set).toHaveBeenCalledWith(
-      "Copies of Sparks",
-      [9],
-      "/kind/particles/appearance/form/instance/solids",
-      [3, 4],
-    );
+    const path = "/elements/2/kind/particles/appearance/form/instance/solids";
+    expect(made).toEqual([["Copies of Sparks", { op: "add", path, value: [3, 4] }]]);
   });
 
   test("judging stays with the element and changes nothing of the shot", () => {
@@ -363,7 +402,7 @@ test("the lists change places in one change", async () => {
   const { element } = sparks();
   show(ElementFilterFields, {
     element,
-    path: "/kind/particles/contact",
+    path: "kind.particles.contact",
     lists: { only: [3] },
     label: "Which",
     says: "Bodies met",
@@ -371,7 +410,6 @@ test("the lists change places in one change", async () => {
   });
   await choose("Which", "all except those ticked");
   expect(made).toEqual([
-    { op: "add", path: "/elements/2/kind/particles/contact/except", value: [3] },
-    { op: "add", path: "/elements/2/kind/particles/contact/only", value: [] },
+    { op: "add", path: "/elements/2/kind/particles/contact", value: { only: [], except: [3] } },
   ]);
 });

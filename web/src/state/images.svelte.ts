@@ -1,6 +1,6 @@
 // An image that was dropped, until it is said what it is.
 import type { Element, Operation, Schemas, Shot } from "../api/client";
-import { takesMap } from "./sources";
+import { mappable } from "./sources";
 import { desk } from "./desk.svelte";
 import { shot, freeName } from "./shot.svelte";
 import { selection } from "./selection.svelte";
@@ -72,12 +72,6 @@ class Images {
     selection.only(id);
     desk.tab = "shape";
   }
-}
-
-/** Whether particles are born on a surface or a grid, so that a map can say where. */
-export function mappable({ kind }: Element): boolean {
-  if (!("particles" in kind)) return false;
-  return takesMap(kind.particles.source ?? { point: {} });
 }
 
 /**

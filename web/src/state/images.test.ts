@@ -1,6 +1,7 @@
+import { mappable } from "./sources";
 import { expect, test } from "vitest";
 import type { Element, Shot } from "../api/client";
-import { backdrop, mappable } from "./images.svelte";
+import { backdrop } from "./images.svelte";
 
 const particles = (source: object) => ({ kind: { particles: { source } } }) as unknown as Element;
 

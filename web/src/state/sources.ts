@@ -27,6 +27,15 @@ export function takesMap(source: Source): boolean {
   return "grid" in source || domain !== "volume";
 }
 
+/** Whether an element's particles are born where a map can say how likely. */
+export function mappable(element: Element | undefined): boolean {
+  return (
+    element !== undefined &&
+    "particles" in element.kind &&
+    takesMap(element.kind.particles.source ?? { point: {} })
+  );
+}
+
 /** A source as one of the choices: its kind, and which shape or element. */
 export function placeOf(source: Source): string {
   if ("shape" in source) return `shape ${kindOf(source.shape.shape)}`;

@@ -128,10 +128,9 @@ class Values {
   }
 
   #edit(target: Target, label: string, make: (document: Shot, id: number | null) => Operation[]) {
-    const all = meant(target);
-    const more = all.length > 1 ? ` and ${all.length - 1} more` : "";
+    const ids = target.element ? meant(target).map(({ id }) => id) : [null];
+    const more = ids.length > 1 ? ` and ${ids.length - 1} more` : "";
     const of = target.element ? ` of ${target.element.name}${more}` : "";
-    const ids = target.element ? all.map(({ id }) => id) : [null];
     return shot.edit(`${label}${of}`, (document) => ids.flatMap((id) => make(document, id)));
   }
 
@@ -162,6 +161,15 @@ class Values {
         // Adding to a list would put the value before the one that is there.
         { op: part ? "replace" : "add", path: place.at + pointer(target.path), value },
       ];
+    });
+  }
+
+  /** Sets a value that has no channel, on all elements meant; a function gets the old value of each. */
+  assign(target: Target, label: string, value: unknown): Promise<boolean> {
+    return this.#edit(target, label, (document, id) => {
+      const place = placeOf(document, id);
+      const next = typeof value === "function" ? value(place && read(place.owner, target.path)) : value;
+      return place ? [{ op: "add", path: place.at + pointer(target.path), value: next }] : [];
     });
   }
 

@@ -8,18 +8,18 @@ use shot::Id;
 use std::collections::BTreeSet;
 
 impl SolidBody {
-    /// Takes its body out of the world. It keeps its place among the bodies, so
-    /// that those after it keep theirs.
+    /// Removes its body from the world. Its row remains, so that the rows after it
+    /// keep their indices.
     pub(super) fn go(&mut self, body: &mut RigidBody) {
         (self.gone, self.animated) = (true, false);
-        // What is fixed has no velocity.
+        // A fixed body has no velocity.
         body.set_body_type(RigidBodyType::Fixed, false);
         body.set_enabled(false);
     }
 }
 
 impl Solids {
-    /// Breaks the bodies that had a greater hit in this substep than they bear.
+    /// Breaks the bodies whose hit in this substep exceeded their breaking impulse.
     pub(super) fn break_up(&mut self, step: &Step) {
         self.broken.clear();
         let bears = |element: Id| step.shot.element(element)?.as_solid()?.body.breaking_impulse_n_s;
@@ -47,7 +47,7 @@ impl Solids {
             member.go(&mut self.state.world.bodies[member.handle]);
         }
         self.broken = broken;
-        // What rested on them falls.
+        // Bodies that rested on the broken ones fall.
         wake_all(&mut self.state.world);
     }
 }

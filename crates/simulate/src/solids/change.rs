@@ -7,7 +7,7 @@ use rapier3d::prelude::*;
 use shot::{Element, Solid, Weight};
 
 impl Solids {
-    /// Takes up values of bodies as they are in the coming substep.
+    /// Applies the values of bodies for the coming substep.
     pub(super) fn change_values(&mut self, step: &Step) -> Result<(), BlowUp> {
         let mut changed = false;
         for (element, solid) in step.shot.solids().filter(|(_, solid)| solid.from_particles.is_none()) {
@@ -66,7 +66,7 @@ impl Solids {
         changed
     }
 
-    /// Gives an element's bodies the shape they have now.
+    /// Applies a changed shape to an element's bodies.
     fn reshape(&mut self, step: &Step, element: &Element, solid: &Solid) -> Result<bool, BlowUp> {
         let now = shape_json(solid);
         if self.state.shapes.get(&element.id) == Some(&now) {
@@ -106,7 +106,7 @@ impl Solids {
     }
 }
 
-/// A solid's shape, to tell whether it has changed.
+/// Key of a solid's shape; it differs where the shape has changed.
 pub(super) fn shape_json(solid: &Solid) -> String {
     serde_json::to_string(&solid.shape).expect("a shape serialises")
 }

@@ -33,7 +33,7 @@ impl Solids {
         let world = &mut self.state.world;
         let mut rebounds: Vec<Rebound> = Vec::new();
         let index = |collider: ColliderHandle| collider.into_raw_parts().0 as usize;
-        // A body that merely lies there is held up by no more than this.
+        // Upper bound of the impulse that supports a body at rest.
         let resting = 4.0 * world.gravity.length() * dt;
         let struck = touched.iter().filter(|(_, change)| *change > resting);
         let struck: Vec<ColliderHandle> = struck.map(|(i, _)| self.state.members[*i].collider).collect();
@@ -44,7 +44,7 @@ impl Solids {
         struck.iter().for_each(|collider| is_struck[index(*collider)] = true);
         for collider in struck {
             for pair in world.narrow_phase.contact_pairs_with(collider) {
-                // A pair of two that were struck comes twice: it counts with its first.
+                // A pair in which both were struck appears twice; the first counts.
                 let first_too = is_struck.get(index(pair.collider1)).is_some_and(|is| *is);
                 if collider == pair.collider2 && first_too {
                     continue;
@@ -86,7 +86,7 @@ impl Rebound {
             let of = |i| body(i).map_or(0.0, |body| mobility(body, self.at, along));
             of(0) + of(1)
         };
-        // What it took to part them; no more than the rebound's part of all.
+        // The separating part of the impulse, bounded by the rebound's share of the total.
         let rebound = (apart / mobility_along(self.normal)).min(self.fraction * self.impulse);
         let along = relative.reject_from_normalized(self.normal);
         let speed = along.length();

@@ -1,4 +1,4 @@
-//! What solids show to other systems and take from them.
+//! Exchange of the solids with other solvers.
 
 use super::rest::fall_asleep;
 use super::{SolidBody, Solids, State, collision, id_of, pose, user_data};
@@ -13,7 +13,7 @@ use shot::{
 };
 use std::collections::HashMap;
 
-/// How long a body has to be slow before it becomes a particle, s.
+/// Time for which a body has to be slow before it becomes a particle, s.
 const SLOW_S: f32 = 0.2;
 
 impl Solids {
@@ -115,7 +115,7 @@ impl Solids {
         let at = members.partition_point(|member| rank(member.element) <= own);
         let before = members[..at].iter().rev();
         let count = before.take_while(|member| member.element == element.id).count();
-        // One that has become a particle again leaves its place to the next.
+        // The row of a body that became a particle again is reused.
         let free = members[at - count..at].iter().position(|member| member.gone);
         let copy = free.unwrap_or(count) as u32;
         if copy >= solid.from_particles? {
@@ -234,7 +234,7 @@ impl Solids {
             any = true;
         }
         if any {
-            // What rested on them falls.
+            // Bodies that rested on the removed ones fall.
             super::push::wake_all(world);
         }
     }

@@ -45,7 +45,7 @@ pub(super) struct StateBefore {
     centre: Vec3,
     velocity: Vec3,
     angular_velocity: Vec3,
-    /// What gravity and forces do to it, m/s².
+    /// Acceleration by gravity and forces, m/s².
     acceleration: Vec3,
 }
 
@@ -55,7 +55,7 @@ const VELOCITY_ERROR: f32 = 4e-6;
 /// body's smallest dimension, and rad.
 const POSE_ERROR: f32 = 1e-3;
 
-/// A body's pose in double precision, and as the library has it.
+/// A body's pose in double precision, and the library's pose of the body.
 #[derive(Clone, Copy, Debug, Serialize, Deserialize)]
 pub(super) struct Flight {
     exact: ExactPose,
@@ -76,7 +76,7 @@ impl From<Pose> for Flight {
 }
 
 impl Solids {
-    /// Notes the states of all free bodies that are awake.
+    /// Remembers the states of all free bodies that are awake.
     pub(super) fn note_states(&mut self, before: &mut Vec<StateBefore>) {
         let world = &self.state.world;
         before.clear();
@@ -85,7 +85,7 @@ impl Solids {
             if !body.is_dynamic() || body.is_sleeping() {
                 continue;
             }
-            // It was moved by others since: by keys until it became free, or out of an overlap.
+            // The pose was changed elsewhere since: by keys before the release, or out of an overlap.
             if member.flight.library != *body.position() {
                 member.flight = (*body.position()).into();
             }
@@ -140,7 +140,7 @@ impl Solids {
 }
 
 impl SolidBody {
-    /// Moves it over a step; gives the pose that the library's has to be set to, if any.
+    /// Advances the pose over a step; returns a pose for the library, if its pose has to be set.
     fn advance_free(&mut self, body: &RigidBody, of: &StateBefore, dt: f32, whole: bool) -> Option<Pose> {
         let dt = f64::from(dt);
         let angular_velocity = 0.5 * (of.angular_velocity + body.angvel()).as_dvec3();
@@ -172,7 +172,7 @@ impl SolidBody {
         self.library_pose(body, false)
     }
 
-    /// Notes the library's pose; gives the one that it has to be set to, if any.
+    /// Remembers the library's pose; returns a pose for the library, if its pose has to be set.
     fn library_pose(&mut self, body: &RigidBody, at_once: bool) -> Option<Pose> {
         let (pose, has) = (self.flight.exact.pose(), *body.position());
         let most = POSE_ERROR * self.smallest_m * self.scale;

@@ -1,4 +1,4 @@
-//! What is measured at a frame.
+//! Measurements of a frame.
 
 use super::{SolidBody, id_of};
 use frames::Measured;

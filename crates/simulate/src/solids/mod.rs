@@ -54,21 +54,21 @@ struct SolidBody {
     from_particle: bool,
     /// Broken, or a particle again: no body any more.
     gone: bool,
-    /// Its frames say whether it is gone.
+    /// Whether frames have a scale for it: 0 once the body is gone.
     can_go: bool,
-    /// How long it has been there, s.
+    /// Time since the body was added, s.
     age_s: f32,
-    /// How long it has been slow enough to become a particle, s.
+    /// Time for which the body has been slow, s.
     slow_s: f32,
-    /// Moved by keys, or held where it is, until it is let go or wakes.
+    /// Moved by keys, or held in place, until it is let go or wakes.
     animated: bool,
     /// Already reported as having left the world.
     left: bool,
-    /// Acceleration by forces, gravity left out, when it last moved, m/s².
+    /// Acceleration by forces without gravity in the last substep in which the body was awake, m/s².
     pushed: Vec3,
-    /// Where it is, in double precision.
+    /// Pose in double precision.
     flight: Flight,
-    /// How it was turned when its contacts were last found anew.
+    /// Orientation at which the library last computed its contacts.
     contacts_turn: Quat,
 }
 
@@ -80,7 +80,7 @@ struct State {
     events: Vec<Event>,
     /// Members that became free in the last substep.
     woken: Vec<u32>,
-    /// Shapes that change with time, as JSON, as the world has them.
+    /// Present shapes of the solids whose shape changes with time, as JSON.
     shapes: BTreeMap<Id, String>,
     /// Whether any body carries a force from the substep before.
     carries: bool,
@@ -89,7 +89,7 @@ struct State {
 }
 
 impl State {
-    /// A copy of what is saved; the library's working room is not.
+    /// A copy of the saved state, without the library's buffers.
     fn snapshot(&self) -> Self {
         let Self { world, members, events, woken, shapes, carries, support_check_s } = self;
         let world = PhysicsWorld {
@@ -117,7 +117,7 @@ struct Solids {
     push: push::Push,
     meshes: Meshes,
     exchange: Exchange,
-    /// Bodies that broke in the last substep, as they were.
+    /// Bodies that broke in the last substep, with their last states.
     broken: Vec<BodyState>,
     /// Gravity of the last substep by element, m/s².
     gravity: BTreeMap<Id, Vec3>,
@@ -203,7 +203,7 @@ impl Solids {
     }
 }
 
-/// Element and copy as a collider carries them.
+/// Element and copy, packed into a collider's user data.
 fn user_data(element: Id, copy: u32) -> u128 {
     u128::from(element.0) << 32 | u128::from(copy)
 }

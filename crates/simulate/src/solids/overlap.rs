@@ -1,5 +1,5 @@
-//! Bodies at the first frame: which are inside each other, how to part them,
-//! and what a body would rest on.
+//! Bodies at the first frame: overlaps, their separation, and the support below a
+//! body.
 
 use super::{SolidBody, id_of, prepare};
 use crate::{PrepareContext, PrepareError};
@@ -9,7 +9,7 @@ use rapier3d::parry::query::{self, ShapeCastOptions};
 use rapier3d::prelude::*;
 use shot::{Id, Moves, Shot, motion::Sampler};
 
-/// Two bodies that are inside each other.
+/// Two overlapping bodies.
 #[derive(Clone, Copy, Debug, PartialEq)]
 pub struct Overlap {
     /// Element and copy of the first.
@@ -27,7 +27,7 @@ pub struct Overlap {
 pub struct BodyPose {
     /// The element.
     pub element: Id,
-    /// By how much its place changes, metres.
+    /// Change of its position, m.
     pub shift_m: Vec3,
     /// Factor for the distance between its copies.
     pub spread: f32,
@@ -47,7 +47,7 @@ pub fn start_overlaps(shot: &Shot, meshes: &Meshes) -> Result<Vec<Overlap>, Prep
     Ok(overlaps(&mut world))
 }
 
-/// The shot as it is at its first frame.
+/// The shot sampled at its first frame.
 fn staged(shot: &Shot) -> Result<(Sampler, Shot), PrepareError> {
     let sampler = Sampler::new(shot).map_err(|faults| {
         PrepareError::State(faults.first().map_or_else(String::new, ToString::to_string))
@@ -72,7 +72,7 @@ fn overlaps(world: &mut PhysicsWorld) -> Vec<Overlap> {
     found
 }
 
-/// Places that part all overlapping bodies, moving free elements before
+/// Changes of position that separate all overlapping bodies, moving free elements before
 /// animated ones and never a still one. Copies of one element are spread.
 ///
 /// # Errors
@@ -113,8 +113,8 @@ pub fn separate(shot: &Shot, meshes: &Meshes) -> Result<Vec<BodyPose>, PrepareEr
     Ok(moved)
 }
 
-/// How far an element, let down along gravity from where it is at the first
-/// frame, goes until it touches something; none if nothing is below it.
+/// Distance along gravity from an element's pose at the first frame to the first
+/// contact, m; none if nothing is below it.
 ///
 /// # Errors
 /// [`PrepareError`].

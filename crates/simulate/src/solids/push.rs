@@ -42,9 +42,8 @@ impl Solids {
         }
         world.gravity = Vec3::ZERO;
         self.state.carries = true;
-        // A force that is sampled half a substep ahead and then acts over all
-        // of it moves a free body as leapfrog does: volume in phase space is
-        // kept, so that orbits neither gain nor lose.
+        // A force sampled half a substep ahead that acts over the whole substep is a
+        // leapfrog step: symplectic, so that orbits neither gain nor lose energy.
         let ahead = 0.5 * step.dt;
         let members = &mut self.state.members;
         let push = &mut self.push;

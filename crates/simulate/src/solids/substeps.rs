@@ -21,11 +21,11 @@ const MAX_TURN_RAD: f32 = 0.5;
 /// A body and the space that it passes through in a substep.
 struct SweptBody {
     member: usize,
-    /// The box that holds the whole body all the while.
+    /// Bounds of the body over the whole substep.
     swept: Aabb,
     /// Displacement, m.
     path: Vec3,
-    /// Longest way of a point of its surface by rotation, m.
+    /// Longest path of a point of its surface by rotation, m.
     turning: f32,
     /// Angle of rotation, rad.
     orientation: f32,
@@ -69,7 +69,7 @@ impl Solids {
     fn needed(&self, a: &SweptBody, b: &SweptBody) -> f32 {
         let of = |body: &SweptBody| &self.state.members[body.member];
         let (thick_a, thick_b) = (of(a).smallest_m * of(a).scale, of(b).smallest_m * of(b).scale);
-        // The library stops what is fast at what stands still.
+        // The library itself stops fast bodies at still ones.
         let still = |body: &SweptBody| self.state.world.bodies[of(body).handle].is_fixed();
         let apart =
             if still(a) || still(b) { 0.0 } else { (a.path - b.path).length() + a.turning + b.turning };
@@ -78,7 +78,7 @@ impl Solids {
         (apart / (0.25 * (thick_a + thick_b))).max(orientation / MAX_TURN_RAD)
     }
 
-    /// Whether a body may be one of the fast ones, by its bounding sphere.
+    /// Whether a body may be fast, by its bounding sphere.
     fn may_be_fast(&self, member: &SolidBody, dt: f32) -> bool {
         let world = &self.state.world;
         let body = &world.bodies[member.handle];

@@ -8,7 +8,7 @@ use glam::Vec3;
 use rapier3d::prelude::*;
 use shot::Id;
 
-/// Bodies that move far in a substep, by index, with where they are before it.
+/// Bodies that move far in a substep, by index, with their poses before it.
 #[derive(Default)]
 pub(super) struct Fast {
     free: Vec<(usize, Vec3)>,
@@ -24,7 +24,7 @@ impl Fast {
 }
 
 impl Solids {
-    /// The bodies that may pass through something within the coming substep.
+    /// The bodies that may pass through another one in the coming substep.
     pub(super) fn fast(&self, dt: f32) -> Fast {
         let world = &self.state.world;
         let mut fast = Fast::default();
@@ -68,7 +68,7 @@ impl Solids {
             let forward = world.cast_ray(&Ray::new(before, path), 1.0, false, filter);
             let backward = world.cast_ray(&Ray::new(after, -path), 1.0, false, filter);
             let (Some((hit, t)), Some((back, s))) = (forward, backward) else { continue };
-            // One that has only come into a thick body is pushed out again.
+            // A body that only entered a thick one is pushed out again.
             let of = &world.colliders[hit];
             if hit == back && t + s <= 1.0 + 1e-4 && !of.shape().contains_point(of.position(), after) {
                 let through = id_of(world.colliders[hit].user_data).0;
@@ -81,7 +81,7 @@ impl Solids {
             let offset = collider.position_wrt_parent().copied().unwrap_or_default();
             let (start, end) = (pose * offset, *collider.position());
             for &(j, before) in &fast.centres {
-                // The body's way as seen from the animated one.
+                // The body's path in the frame of the animated one.
                 let before = start.inverse() * before;
                 let after = end.inverse() * world.bodies[members[j].handle].center_of_mass();
                 let path = after - before;

@@ -1,4 +1,4 @@
-//! Bodies that keys move or that wait, until something lets them go.
+//! Animated and waiting bodies, and their release.
 
 use super::{SolidBody, Solids, State, pose};
 use crate::forces::Weight;
@@ -8,15 +8,15 @@ use rapier3d::parry::query;
 use rapier3d::prelude::*;
 use shot::{Body, Element, Id, Moves, Wake, fingerprint::LET_GO_DELTA, world::World};
 
-/// How often one substep may be taken again for bodies that wake in it.
+/// Largest number of repetitions of a substep for bodies that wake in it.
 const ROUNDS: usize = 8;
 
-/// Where a body is and how it moves.
+/// Pose and velocities of a body.
 type Motion = (RigidBodyHandle, Pose, Vec3, Vec3);
 
 impl Solids {
-    /// Moves animated bodies to where their keys have them at the substep's
-    /// end, and lets go those whose time has come at its start.
+    /// Moves animated bodies to their keyed poses at the substep's end, and
+    /// releases those whose frame has come at its start.
     pub(super) fn animate(&mut self, step: &Step) {
         let woken = std::mem::take(&mut self.state.woken);
         let mut standing: Option<(Id, Vec<shot::world::Pose>)> = None;
@@ -35,7 +35,7 @@ impl Solids {
                 continue;
             }
             if standing.as_ref().is_none_or(|(id, _)| *id != member.element) {
-                // What it is attached to or looks at goes on as it does now.
+                // The body that it is attached to or aimed at is extrapolated.
                 let ahead = |id: Id, _: f64| Solver::pose_ahead(self, id, step.dt);
                 let world = World::new(step.shot, step.sampler, step.acting, &ahead);
                 standing = Some((member.element, world.placements(element)));
@@ -46,7 +46,7 @@ impl Solids {
         }
     }
 
-    /// Sets animated bodies that depend on free ones to where those have come to.
+    /// Updates animated bodies that depend on free ones.
     pub(super) fn set_dependent(&mut self, step: &Step) {
         let reads = step.sampler.reads_bodies();
         let depends = |element: &Element| element.attached.is_some() || element.aim.is_some();
@@ -94,7 +94,7 @@ impl Solids {
         }
     }
 
-    /// Makes a held body free, with its launch or the motion it had.
+    /// Makes a held body free, with its launch velocities or those of its keys.
     fn let_go(&mut self, step: &Step, i: usize, element: &Element, of: &Body) {
         let State { world, members, woken, .. } = &mut self.state;
         let member = &mut members[i];

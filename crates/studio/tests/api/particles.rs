@@ -63,8 +63,12 @@ async fn what_cannot_be_is_refused_with_its_path() {
         ("start/size_m", json!(0.0), "elements[4].kind.particles.start.size_m: 0 is outside"),
         ("start/lifespan_s", json!(0.0), "elements[4].kind.particles.start.lifespan_s"),
         ("source", json!({"solid": {"solid": 77}}), "77 is not the id of a solid"),
-        ("events", json!([{"trigger": {"end": {}}, "action": {"solid": {"of": 3}}}]), "comes from particles"),
-        ("emission/map", json!({"of": {"vertices": {}}}), "needs particles that are born on a shape"),
+        (
+            "events",
+            json!([{"trigger": {"end": {}}, "action": {"solid": {"solid": 3}}}]),
+            "comes from particles",
+        ),
+        ("emission/map", json!({"source": {"vertices": {}}}), "needs particles that are born on a shape"),
         (
             "emission",
             json!({"map": {"source": {"image": {"asset": "snow"}}}}),
@@ -118,9 +122,10 @@ async fn a_film_shows_the_run_backwards_and_later() {
 
 #[tokio::test(flavor = "multi_thread")]
 async fn the_check_list_tells_what_cannot_be_born_and_what_has_no_end() {
-    let desk =
-        sparks(json!({"source": {"shape": {"shape": {"plane": {"size_m": [1.0, 1.0]}}, "on": "volume"}}}))
-            .await;
+    let desk = sparks(
+        json!({"source": {"shape": {"shape": {"plane": {"size_m": [1.0, 1.0]}}, "domain": "volume"}}}),
+    )
+    .await;
     let told = |list: &Value, mistake: &str| -> Option<String> {
         let entries = list.as_array().unwrap().iter();
         let mut of = entries.filter(|entry| entry["mistake"] == mistake);
@@ -182,16 +187,16 @@ async fn bodies_go_back_to_particles_only_when_that_can_be_told() {
     let desk = sparks(json!({})).await;
     for (back, said) in [
         (
-            json!({"trigger": {"touch": {}}, "of": 9}),
+            json!({"trigger": {"touch": {}}, "particles": 9}),
             "kind.solid.to_particles.trigger: is none of age, region",
         ),
         (
-            json!({"trigger": {"age": {"age_s": 1.0}}, "of": 3}),
+            json!({"trigger": {"age": {"age_s": 1.0}}, "particles": 3}),
             "kind.solid.to_particles.particles: 3 is not the id of particles",
         ),
-        (json!({"trigger": {"region": {"region": 9}}, "of": 9}), "9 is not the id of a region"),
+        (json!({"trigger": {"region": {"region": 9}}, "particles": 9}), "9 is not the id of a region"),
         (
-            json!({"trigger": {"slower": {"speed_m_s": -1.0}}, "of": 9}),
+            json!({"trigger": {"slower": {"speed_m_s": -1.0}}, "particles": 9}),
             "kind.solid.to_particles.trigger.slower.speed_m_s",
         ),
     ] {

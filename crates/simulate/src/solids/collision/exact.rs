@@ -1,4 +1,4 @@
-//! The shape itself: its triangles where it is still, convex parts where it moves.
+//! The exact fit: the triangles of a still solid, convex parts of a moving one.
 
 use super::hull;
 use crate::PrepareError;

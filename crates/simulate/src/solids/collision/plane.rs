@@ -4,7 +4,7 @@ use super::Collider;
 use glam::{Vec2, Vec3};
 use rapier3d::prelude::SharedShape;
 
-/// Depth of the slab, metres: nothing passes what has a depth.
+/// Depth of the slab, m: a slab, unlike a plane without thickness, stops fast bodies.
 const DEPTH_M: f32 = 0.2;
 
 pub(super) fn fit(size_m: Vec2) -> Collider {
