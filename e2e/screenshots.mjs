@@ -14,6 +14,7 @@ const page = await browser.newPage({ viewport: { width: 1280, height: 800 } });
 const take = async (name) => {
   // What was said has been read.
   for (const close of await page.getByRole("button", { name: "Dismiss" }).all()) await close.click();
+  await page.waitForFunction(() => [...document.images].every((image) => image.complete && image.naturalWidth > 0));
   await page.waitForTimeout(1500);
   await page.screenshot({ path: `${folder}/${name}.png` });
 };
@@ -40,6 +41,7 @@ await take("check-list");
 await page.keyboard.press("Escape");
 await page.getByRole("button", { name: "Undo" }).click();
 await page.getByRole("link", { name: "Runs" }).click();
+await page.waitForFunction(() => document.images.length >= 3);
 await take("runs");
 for (const run of ["run 1", "run 2"]) await page.getByRole("checkbox", { name: `Play ${run} beside another run` }).check();
 await page.getByRole("button", { name: "Play the two side by side" }).click();
@@ -72,10 +74,10 @@ await page.getByRole("button", { name: "Free", exact: true }).click();
 await take("forces");
 await page.getByRole("button", { name: "Show what forces do" }).click();
 await page.getByRole("button", { name: "Pier camera" }).first().click();
-await page.getByRole("button", { name: "Open the curves of Squall", exact: true }).click();
-await page.getByRole("button", { name: "Open the curves of Squall front" }).click();
 await select(page, "Squall");
 await page.getByRole("button", { name: "Key of Squall at frame 60" }).click();
+await page.getByRole("button", { name: "Open the curves of Squall front" }).click();
+await page.getByRole("button", { name: "Open the curves of Squall", exact: true }).click();
 await take("curves");
 await open(page, server.address, "Brazier sparks");
 await page.getByRole("button", { name: "Play", exact: true }).click();

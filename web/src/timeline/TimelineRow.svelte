@@ -4,6 +4,7 @@
   import Focus from "@lucide/svelte/icons/focus";
   import Lock from "@lucide/svelte/icons/lock";
   import LockOpen from "@lucide/svelte/icons/lock-open";
+  import { tick } from "svelte";
   import type { Element } from "../api/client";
   import ChevronRight from "@lucide/svelte/icons/chevron-right";
   import CurveLane from "./CurveLane.svelte";
@@ -62,6 +63,17 @@
   const toggle = (flag: "locked" | "hidden", label: string) =>
     shot.set(label, [element.id], `/${flag}`, !element[flag]);
 
+  let row: HTMLElement;
+  let opened: HTMLElement | undefined = $state();
+
+  /** Opens the row and scrolls to what has come below it; the row itself stays in view. */
+  async function toggleOpen() {
+    marks.toggleOpen(element.id);
+    await tick();
+    opened?.scrollIntoView({ block: "nearest" });
+    row.scrollIntoView({ block: "nearest" });
+  }
+
   function pick(event: MouseEvent) {
     if (event.shiftKey || event.ctrlKey || event.metaKey) selection.toggle(element.id);
     else selection.only(element.id);
@@ -71,6 +83,7 @@
 <div
   class="group grid h-6 grid-cols-[206px_1fr] items-center border-b border-line/40 [content-visibility:auto]"
   data-row={element.id}
+  bind:this={row}
   style:background={chosen ? "color-mix(in srgb, var(--lime) 12%, transparent)" : undefined}
 >
   <span class="flex min-w-0 items-center gap-2 pr-2 pl-[26px]">
@@ -79,8 +92,7 @@
         class="-ml-[26px] grid h-6 w-6 shrink-0 place-items-center text-soft"
         aria-label={`${open ? "Close" : "Open"} the curves of ${element.name}`}
         aria-expanded={open}
-        onclick={() => marks.toggleOpen(element.id)}
-        ><ChevronRight size={12} class={open ? "rotate-90" : ""} /></button
+        onclick={toggleOpen}><ChevronRight size={12} class={open ? "rotate-90" : ""} /></button
       >
     {/if}
     <i class="h-[9px] w-[9px] shrink-0 rounded-[3px]" style:background={colour}></i>
@@ -134,8 +146,10 @@
   </div>
 </div>
 {#if open}
-  {#if particles}<TurnoverLane {element} {colour} {scrub} />{/if}
-  {#each channels as [path, channel] (path)}
-    <CurveLane {element} {path} {channel} {scrub} />
-  {/each}
+  <div bind:this={opened}>
+    {#if particles}<TurnoverLane {element} {colour} {scrub} />{/if}
+    {#each channels as [path, channel] (path)}
+      <CurveLane {element} {path} {channel} {scrub} />
+    {/each}
+  </div>
 {/if}

@@ -40,7 +40,7 @@
 </script>
 
 <p
-  class="pointer-events-none absolute bottom-2 left-3 rounded bg-[#12181ab8] px-2 py-0.5 text-[#d5dedc] tabular-nums"
+  class="pointer-events-none absolute bottom-2 left-3 rounded bg-[#12181ab8] px-2 py-0.5 text-[#d5dedc]"
   data-testid="reading"
 >
   {words}

@@ -33,9 +33,9 @@ pub(super) fn shot() -> (Shot, Vec<File>) {
     solid.body.restitution = 0.4;
     solid.body.friction = 0.2;
     solid.look = Look {
-        albedo: Vec3::new(0.7, 0.3, 0.1),
-        emission: Vec3::new(0.42, 0.13, 0.025),
-        variation: 0.75,
+        albedo: Vec3::new(0.85, 0.42, 0.16),
+        emission: Vec3::new(0.2, 0.075, 0.018),
+        variation: 0.5,
         roughness: 0.7,
         ..Look::default()
     };
@@ -54,7 +54,7 @@ pub(super) fn shot() -> (Shot, Vec<File>) {
     ];
     let mut way = Channel::keyed(way.map(|(frame, position)| (frame, Vec3::from(position))));
     way.keys.iter_mut().for_each(|key| key.interpolation = Interpolation::Smooth);
-    let attract = Attract { acceleration: 2.6, power: 0.0, near_m: 2.4, ..Attract::default() };
+    let attract = Attract { acceleration: 1.5, power: 0.0, near_m: 5.0, ..Attract::default() };
     let leader = Element::new("Parade leader", ElementKind::Force(Force::new(ForceKind::Attract(attract))));
     // Held at nothing until it sets out.
     let mut strength = quay::keys([(1.0, 0.0), (24.0, 1.0)]);
@@ -62,7 +62,7 @@ pub(super) fn shot() -> (Shot, Vec<File>) {
     let leader = leader.keyed("placement.position_m", way).keyed("kind.force.strength", strength);
     shot.add(leader.at(-3.4, 1.2, 0.6));
     let air = Turbulence {
-        speed_m_s: 1.3,
+        speed_m_s: 1.6,
         size_m: 1.4,
         octaves: 2,
         change_s: 3.0,
@@ -80,7 +80,15 @@ pub(super) fn shot() -> (Shot, Vec<File>) {
         Element::new("Pier camera", ElementKind::Camera(camera)).at(1.4, 1.5, 5.8).turned(-0.02, 0.22, 0.0);
     shot.camera = Some(shot.add(camera));
     quay::night(&mut shot);
+    // A full moon, so that the deck is seen below the lanterns.
+    for element in &mut shot.elements {
+        match &mut element.kind {
+            ElementKind::Sky(sky) => sky.strength = 2.0,
+            ElementKind::Sun(moon) => moon.irradiance = 1.1,
+            _ => {}
+        }
+    }
     set::moorings(&mut shot, set::Lamps { glow: 2.4 });
-    set::rim(&mut shot, Vec3::new(-7.5, 4.5, -0.5), 2.2, Vec3::new(0.45, 0.62, 1.0));
+    set::rim(&mut shot, Vec3::new(-7.5, 4.5, -0.5), 4.0, Vec3::new(0.45, 0.62, 1.0));
     (shot, set::files())
 }

@@ -50,7 +50,7 @@ const SAMPLES: &[Sample] = &[
     sample!("Crate tumble", crate_tumble, 38),
     sample!("Squall test", squall_test, 56),
     sample!("Float toss", float_toss, 50),
-    sample!("Lantern parade", lantern_parade, 60),
+    sample!("Lantern parade", lantern_parade, 90),
     sample!("Brazier sparks", brazier_sparks, 60),
     sample!("Scale shower", scale_shower, 60),
     sample!("Ember fall", ember_fall, 60),
