@@ -34,8 +34,9 @@ class Selection {
   }
 
   keepOnly(ids: number[]) {
-    this.ids = this.ids.filter((id) => ids.includes(id));
-    this.solo = this.solo.filter((id) => ids.includes(id));
+    const there = new Set(ids);
+    if (!this.ids.every((id) => there.has(id))) this.ids = this.ids.filter((id) => there.has(id));
+    if (!this.solo.every((id) => there.has(id))) this.solo = this.solo.filter((id) => there.has(id));
   }
 }
 

@@ -43,7 +43,6 @@ function drawnInSoftware(): boolean {
 export class Viewport {
   readonly scene = new THREE.Scene();
   readonly renderer: THREE.WebGLRenderer;
-  showCollision = false;
   /** Whether what is selected is led by hand: it stands where the frame has it, and is dragged by itself. */
   performing = false;
   #eye: Eye;
@@ -56,6 +55,8 @@ export class Viewport {
   #selected: number[] = [];
   #handle: Handle = "move";
   #solo: number[] = [];
+  #disposed = false;
+  #collision = false;
   #pending = 0;
   /** Whether anything is to be put in place before drawing. */
   #moved = false;
@@ -112,6 +113,7 @@ export class Viewport {
   }
 
   dispose() {
+    this.#disposed = true;
     cancelAnimationFrame(this.#pending);
     clearTimeout(this.#resting);
     this.#handles.dispose();
@@ -141,6 +143,8 @@ export class Viewport {
   }
 
   setSelection(selected: number[], solo: number[], handle: Handle) {
+    const key = (of: unknown[]) => JSON.stringify(of);
+    if (key([selected, solo, handle]) === key([this.#selected, this.#solo, this.#handle])) return;
     // Until the next drawing no handle of what was selected before takes a press.
     if (String(selected) !== String(this.#selected)) this.#handles.attach([], handle);
     this.#selected = selected;
@@ -152,6 +156,13 @@ export class Viewport {
   /** Places of the solids that are seen and not still, by element, m; of so many bodies at most. */
   solidPlaces(most: number): Map<number, Float32Array> {
     return this.#items.solidPlaces(most);
+  }
+
+  /** Shows the collision shapes, or hides them. */
+  setCollision(on: boolean) {
+    if (on === this.#collision) return;
+    this.#collision = on;
+    this.#place();
   }
 
   /** Shows on bodies how much weight a region has there. */
@@ -168,6 +179,7 @@ export class Viewport {
 
   /** Shows the points of a curve, to be dragged or drawn anew. */
   setCurve(curve: CurveShown | null) {
+    if (curve === null && !this.#curve.shown) return;
     this.#curve.show(curve);
     this.#place();
   }
@@ -245,15 +257,19 @@ export class Viewport {
 
   /** Draws once before the next frame of the page, whatever is asked for until then. */
   draw() {
-    if (this.#pending) return;
+    if (this.#pending || this.#disposed) return;
     this.#pending = requestAnimationFrame(() => {
-      this.#pending = 0;
       // Nothing is known yet of what there is to draw.
-      if (!this.#shot || !this.#items.known) return;
-      if (this.#loading > 0 && performance.now() < this.#waitUntil) return this.draw();
-      if (this.#moved) this.#placeAll();
+      const known = this.#shot !== null && this.#items.known;
+      const waiting = this.#loading > 0 && performance.now() < this.#waitUntil;
+      // Handles that are attached ask for a picture: this one.
+      if (known && !waiting && this.#moved) this.#placeAll();
+      this.#pending = 0;
+      if (!known) return;
+      if (waiting) return this.draw();
       this.#render(performance.now() - this.#drawnAt < REST_MS);
       this.events.drawn();
+      if (this.#moved) this.draw();
     });
   }
 
@@ -293,7 +309,7 @@ export class Viewport {
     this.#items.place({
       selected: this.#selected,
       solo: this.#solo,
-      collision: this.showCollision,
+      collision: this.#collision,
       dragging: this.#handles.dragging,
       outside,
       target: this.#eye.target,

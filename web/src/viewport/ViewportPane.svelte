@@ -61,6 +61,7 @@
     watch.observe(box);
     return () => {
       watch.disconnect();
+      field?.dispose();
       made.dispose();
       desk.viewport = null;
     };
@@ -110,11 +111,7 @@
   $effect(() => viewport?.setSelection([...selection.ids], [...selection.solo], desk.handle));
   $effect(() => viewport?.setView(desk.view));
   $effect(() => viewport?.setSnap(desk.step, desk.floor));
-  $effect(() => {
-    if (!viewport) return;
-    viewport.showCollision = desk.collision;
-    viewport.setSelection([...selection.ids], [...selection.solo], desk.handle);
-  });
+  $effect(() => viewport?.setCollision(desk.collision));
 
   // The points of a selected curve; the one being drawn ends with its selection.
   $effect(() => {

@@ -71,6 +71,10 @@ export class CurvePoints {
     this.lay();
   }
 
+  get shown(): boolean {
+    return this.#shown !== null;
+  }
+
   get drawing(): boolean {
     return this.#shown?.drawing === true;
   }

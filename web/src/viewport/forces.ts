@@ -111,6 +111,8 @@ export class ForceView {
 
   show(shown: ForceShown) {
     const before = this.#shown;
+    const visible = ({ arrows, region, tracers }: ForceShown) => arrows || tracers || region !== null;
+    const changed = visible(shown) || (before !== null && visible(before));
     this.#shown = shown;
     this.#arrows.visible = shown.arrows;
     this.#slice.visible = shown.region !== null;
@@ -122,7 +124,13 @@ export class ForceView {
       clearTimeout(this.#timer);
       this.#timer = undefined;
     }
-    this.viewport.draw();
+    if (changed) this.viewport.draw();
+  }
+
+  /** Stops asking. */
+  dispose() {
+    clearTimeout(this.#timer);
+    this.#shown = null;
   }
 
   /** The plane is the one that faces what is looked at: upright before it, or level from the top. */
