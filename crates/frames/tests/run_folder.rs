@@ -168,7 +168,7 @@ fn a_write_that_fails_leaves_the_old_file_as_it_was() {
 }
 
 #[test]
-fn a_stage_message_holds_places_as_they_are_and_turns_to_15_bits() {
+fn a_viewport_message_holds_positions_exactly_and_orientations_to_15_bits() {
     let frame = frame(6, &[2, 3]);
     let bytes = wire(&frame);
     let u32_at = |at: usize| u32::from_le_bytes(bytes[at..at + 4].try_into().unwrap());

@@ -50,7 +50,7 @@ pub(crate) struct AtFrame {
 }
 
 /// Triangles that the Viewport draws of an element's copies, about.
-const STAGE_TRIANGLES: usize = 60_000;
+const VIEWPORT_TRIANGLES: usize = 24_000;
 
 /// An element's mesh; coarser where it is round and has many copies: u32 vertices, u32 triangles; 3 f32 a vertex for places
 /// (m), 3 f32 for normals, 2 f32 for UVs; 3 u32 a triangle. Little-endian.
@@ -72,7 +72,7 @@ pub(crate) async fn mesh(
         tagged(&headers, &(&solid.shape, &shot.assets, copies), || {
             let meshes = studio.loader.meshes(&studio.data, &shot)?;
             let mesh = meshes
-                .mesh_for(&solid.shape, copies, STAGE_TRIANGLES)
+                .mesh_for(&solid.shape, copies, VIEWPORT_TRIANGLES)
                 .map_err(|error| Error::Bad(error.to_string()))?;
             let shading = [bytemuck::cast_slice(&mesh.normals), bytemuck::cast_slice(&mesh.uvs)];
             Ok(mesh_bytes(&mesh.positions, &shading, &mesh.triangles))

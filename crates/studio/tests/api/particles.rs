@@ -27,7 +27,7 @@ async fn births_and_deaths_are_told_frame_by_frame() {
 }
 
 #[tokio::test(flavor = "multi_thread")]
-async fn a_frame_for_the_stage_has_its_particles_after_the_bodies() {
+async fn a_frame_for_the_viewport_has_its_particles_after_the_bodies() {
     let desk = sparks(json!({"emission": {"schedule": {"burst": {"count": 3}}}})).await;
     desk.played().await;
     let (_, frame) = desk.bytes("/api/runs/1/frames/4").await;
