@@ -64,7 +64,7 @@ test("a shower of scales is built from an empty shot: particles become bodies th
   await select(page, "Box");
   await tab(page, "Shape");
   await pick(page, "Particles again", "some time after it became a body");
-  await type(page, "After, s", "0.1");
+  await type(page, "Age, s", "0.1");
   await pick(page, "Which", "Particles of others");
   await saved(page, "Return of Box");
   await play(page);

@@ -8,7 +8,7 @@ use glam::Vec3;
 
 /// Longest path, in surfaces met.
 const MAX_BOUNCES: u32 = 128;
-/// From here on a path goes on only with the chance its weight deserves.
+/// From here on a path goes on only with the probability its weight deserves.
 const ROULETTE_FROM: u32 = 4;
 
 /// Features of the first surface on a path.
@@ -84,7 +84,7 @@ pub(crate) fn radiance(
         let bsdf = if soft { meeting.soft } else { meeting.bsdf };
         if !bsdf.is_delta() {
             let mut direct = Vec3::ZERO;
-            lights(scene, point, sampler, bounce == 0, &mut |towards, chance| {
+            lights(scene, point, sampler, bounce == 0, &mut |towards, probability| {
                 let local = frame.transpose() * towards.direction;
                 let above = towards.direction.dot(face);
                 if local.z * above <= 0.0 {
@@ -94,7 +94,7 @@ pub(crate) fn radiance(
                 if f.max_element() <= 0.0 {
                     return;
                 }
-                let light_pdf = towards.pdf * chance;
+                let light_pdf = towards.pdf * probability;
                 let start = leave(towards.direction);
                 let (direction, distance) = match towards.end {
                     None => (towards.direction, f32::INFINITY),
@@ -171,7 +171,7 @@ fn from_far(scene: &Scene, direction: Vec3, pdf: f32) -> Vec3 {
     sum
 }
 
-/// Directions towards lights with the chance each was chosen: one of every
+/// Directions towards lights with the probability each was chosen: one of every
 /// kind, or (`all` unset) one kind at random.
 fn lights(scene: &Scene, point: Vec3, sampler: &mut Sampler, all: bool, give: &mut dyn FnMut(Towards, f32)) {
     let emitters = usize::from(!scene.emitters.is_empty());
@@ -179,7 +179,7 @@ fn lights(scene: &Scene, point: Vec3, sampler: &mut Sampler, all: bool, give: &m
     if kinds == 0 {
         return;
     }
-    let (chosen, chance) = if all {
+    let (chosen, probability) = if all {
         (0..kinds, 1.0)
     } else {
         let one = ((sampler.one() * kinds as f32) as usize).min(kinds - 1);
@@ -195,7 +195,7 @@ fn lights(scene: &Scene, point: Vec3, sampler: &mut Sampler, all: bool, give: &m
             scene.emitters.sample(point, sampler.one(), u)
         };
         if let Some(towards) = towards {
-            give(towards, chance);
+            give(towards, probability);
         }
     }
 }

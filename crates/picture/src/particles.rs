@@ -154,7 +154,7 @@ fn root(b: f32, c: f32, t_max: f32) -> Option<f32> {
     inside(low).or_else(|| inside(high))
 }
 
-fn ball(origin: Vec3, direction: Vec3, centre: Vec3, radius: f32, t_max: f32) -> Option<(f32, Vec3)> {
+fn sphere(origin: Vec3, direction: Vec3, centre: Vec3, radius: f32, t_max: f32) -> Option<(f32, Vec3)> {
     // From the point nearest to the centre, so that small far balls keep their shape.
     let to = origin - centre;
     let along = -to.dot(direction);
@@ -179,7 +179,7 @@ impl ParticleForm {
 
     fn intersect(&self, origin: Vec3, direction: Vec3, t_max: f32) -> Option<(f32, Vec3)> {
         match *self {
-            Self::Sphere { centre, radius } => ball(origin, direction, centre, radius, t_max),
+            Self::Sphere { centre, radius } => sphere(origin, direction, centre, radius, t_max),
             Self::Disc { centre, normal, radius } => {
                 let t = (centre - origin).dot(normal) / direction.dot(normal);
                 let on = origin + direction * t;
@@ -188,12 +188,12 @@ impl ParticleForm {
             Self::Streak { from, to, radius } => {
                 let axis = to - from;
                 let length = axis.length();
-                let mut best = ball(origin, direction, to, radius, t_max);
+                let mut best = sphere(origin, direction, to, radius, t_max);
                 if length <= 1e-9 {
                     return best;
                 }
                 let limit = best.map_or(t_max, |(t, _)| t);
-                best = ball(origin, direction, from, radius, limit).or(best);
+                best = sphere(origin, direction, from, radius, limit).or(best);
                 let axis = axis / length;
                 // Across the axis only.
                 let (to, way) = (origin - from, direction);

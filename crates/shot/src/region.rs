@@ -32,7 +32,7 @@ pub enum Volume {
         #[schemars(with = "[f32; 3]")]
         size_m: Vec3,
     },
-    /// A ball.
+    /// A sphere.
     Sphere {
         /// Radius, m.
         radius_m: f32,

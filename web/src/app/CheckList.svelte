@@ -23,7 +23,7 @@
         .catch(() => undefined);
   });
 
-  // What the camera does not see needs the frames, so it is asked for only as the list is open.
+  // The check of the gate reads frames, so it is asked for only while the list is open.
   let outside = $state.raw<CheckEntry[]>([]);
   let gates = 0;
   $effect(() => {

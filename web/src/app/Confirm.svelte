@@ -1,9 +1,9 @@
 <script lang="ts">
-  // Asks before something goes that cannot be brought back.
+  // Asks before a deletion that cannot be undone.
   import { AlertDialog } from "bits-ui";
 
   interface Props {
-    /** What goes; nothing is asked while it is null. */
+    /** The object to be deleted; closed while null. */
     name: string | null;
     what: string;
     label: string;

@@ -54,7 +54,7 @@
     );
   }
 
-  /** Enter before the list has marked its first entry means that one. */
+  /** Enter before the list has marked an entry means the first one. */
   function enter(event: KeyboardEvent & { currentTarget: HTMLElement }) {
     if (event.key !== "Enter" || event.currentTarget.querySelector("[data-selected]")) return;
     event.preventDefault();

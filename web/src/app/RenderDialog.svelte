@@ -42,7 +42,7 @@
   const names: Record<Kind, string> = { still: "Still", draft: "Draft", final: "Final" };
 
   $effect(() => {
-    // Once as it opens: what is typed stays, whatever goes on meanwhile.
+    // Set once at opening: typed values stay whatever happens to the shot.
     if (films.asking) untrack(() => preset("still"));
   });
 
@@ -64,7 +64,7 @@
     shift,
   });
 
-  // The forecast follows the settings: once they have stood still for a moment it is asked for.
+  // The forecast is asked for once the settings have not changed for a moment.
   let forecast = $state.raw<Schemas["FilmForecast"] | "asked" | "refused">("asked");
   let forecasts = 0;
   $effect(() => {

@@ -5,7 +5,7 @@
   import { selection } from "../state/selection.svelte";
   import { shot } from "../state/shot.svelte";
 
-  /** What acts on the first body of an element at the frame shown. */
+  /** The forces on the first body of an element at the frame shown. */
   let { element }: { element: Element } = $props();
   let list = $state.raw<Schemas["ActingForce"][]>([]);
 

@@ -30,7 +30,7 @@
     if (strokes_m) await set("Letters", "strokes", { strokes_m, lettering });
   }
 
-  /** A point as far beyond the last as that is from the one before. */
+  /** The last segment continued by its own length. */
   function beyond(points: number[][]): Vector {
     const [a, b] = points.slice(-2);
     return b.map((v, i) => Number((2 * v - a[i]).toFixed(4))) as Vector;

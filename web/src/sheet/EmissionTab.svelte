@@ -13,7 +13,7 @@
   let { element, particles }: { element: Element; particles: Particles } = $props();
   let from = $derived(particles.source ?? { point: {} });
   let broken = $derived("broken" in from);
-  // What gives birth each time it happens.
+  // The event that emits, in words, where a source emits at events.
   let each = $derived(broken ? "body" : "impacts" in from ? "hit" : "");
   let emission = $derived<Partial<Schemas["Emission"]>>(particles.emission ?? {});
   let schedule = $derived(emission.schedule ?? { rate: { per_s: 200 } });

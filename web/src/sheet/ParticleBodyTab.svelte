@@ -1,5 +1,5 @@
 <script lang="ts">
-  // How particles move, and what they do on meeting bodies.
+  // Mass, steering and contacts of particles.
   import type { Element, Particles, Schemas } from "../api/client";
   import ElementFilterFields from "../fields/ElementFilterFields.svelte";
   import NumberField from "../fields/NumberField.svelte";
@@ -26,7 +26,7 @@
     ["stick", "stick"],
     ["die", "die"],
   ];
-  // What they do of themselves is shown once they do anything.
+  // Limits of steering are shown once any steering acts.
   let alive = $derived(
     steering.cruise_speed_m_s != null ||
       (steering.wander ?? 0) > 0 ||

@@ -36,7 +36,7 @@
       return [...old, { at: place, size: last && "size" in last ? last.size : 1 }] as Stop[];
     });
 
-  /** The colours as they go over into each other. */
+  /** The ramp as a gradient. */
   let strip = $derived.by(() => {
     if (list !== "colours" || stops.length === 0) return "";
     const css = stops.map((stop) => {

@@ -1,5 +1,5 @@
 <script lang="ts">
-  // What particles look like, and how they are judged in the Viewport.
+  // Appearance of particles, and how they are judged in the Viewport.
   import { kindOf, type Element, type NameOf, type Particles, type Schemas } from "../api/client";
   import NumberField from "../fields/NumberField.svelte";
   import Picker from "../fields/Picker.svelte";

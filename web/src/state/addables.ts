@@ -9,12 +9,12 @@ const solid = (
   copies?: Partial<Schemas["Copies"]>,
 ): Element["kind"] => ({ solid: { shape, body: { moves }, look: {}, copies } }) as Element["kind"];
 
-/** What a sky begins as. */
+/** First values of a sky. */
 export const SKY = {
   gradient: { zenith: [0.22, 0.32, 0.48], horizon: [0.62, 0.66, 0.7], ground: [0.16, 0.15, 0.14] },
 } as Schemas["SkySource"];
 
-/** What a grid of copies begins as. */
+/** First values of a grid of copies. */
 export const GRID = {
   count: [3, 3, 3],
   spacing_m: [0.6, 0.6, 0.6],
@@ -34,7 +34,7 @@ export interface Addable {
   make: () => Element["kind"];
   place: Vector;
   turn?: Vector;
-  /** What it lacks to be added, if anything. */
+  /** Why it cannot be added, if so. */
   needs?: () => string | null;
 }
 
@@ -139,7 +139,7 @@ export const addables: Addable[] = [
     place: [0, 0, 0],
   },
   { name: "Pull", group: "Force", make: () => force({ pull: { force_n: 10 } }), place: [0, 1.5, 0] },
-  // What blows along −y blows along +x when turned a quarter about z.
+  // A wind blows along its −y axis; a quarter turn about z makes that +x.
   {
     name: "Wind",
     group: "Force",

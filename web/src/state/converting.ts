@@ -6,7 +6,7 @@ import { shot } from "./shot.svelte";
 /** So many particles take the place of copies. */
 export const MANY = 20_000;
 
-/** The longest side of a shape as it is told in its values, m; none of a mesh, whose file says it. */
+/** The longest side of a shape by its values, m; undefined for a mesh, whose size only its file has. */
 export function longestSide(shape: Schemas["Shape"]): number | null {
   if ("box" in shape) return Math.max(...shape.box.size_m);
   if ("sphere" in shape) return 2 * shape.sphere.radius_m;
@@ -18,7 +18,7 @@ export function longestSide(shape: Schemas["Shape"]): number | null {
   return null;
 }
 
-/** Particles that fill the room of the copies of a solid, each a copy of it, as small as they are many. */
+/** Particles that fill the volume of a solid's copies as instances of it, smaller the more they are. */
 export function asParticles(element: Element, id: number, name: string): Element | null {
   const solid = "solid" in element.kind ? element.kind.solid : undefined;
   if (!solid?.copies) return null;

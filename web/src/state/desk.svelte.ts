@@ -1,4 +1,4 @@
-// How the Desk is set: the view, the handle, what is laid over the Viewport.
+// Settings of the Desk: view, handle, overlays of the Viewport.
 import type { Handle } from "../viewport/handles";
 import type { Tab } from "./parameters";
 import type { ViewName } from "../viewport/eye";
@@ -8,7 +8,7 @@ class DeskState {
   view = $state<ViewName>("camera");
   handle = $state<Handle>("move");
   collision = $state(false);
-  /** Handles move in steps of so many metres. */
+  /** Step of the handles, m. */
   step = $state<number | null>(null);
   /** Handles draw bodies onto the floor. */
   floor = $state(true);

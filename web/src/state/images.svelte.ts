@@ -1,4 +1,4 @@
-// An image that was dropped, until it is said what it is.
+// Dropped images, until each has a use.
 import type { Element, Operation, Schemas, Shot } from "../api/client";
 import { mappable } from "./sources";
 import { desk } from "./desk.svelte";
@@ -16,7 +16,7 @@ export interface DroppedImage {
 const BACKDROP_M = 20;
 
 class Images {
-  /** Those that are still to be asked for, the first one now. */
+  /** Images still to be asked about, the present one first. */
   waiting = $state.raw<DroppedImage[]>([]);
 
   get asked(): DroppedImage | null {
@@ -36,7 +36,7 @@ class Images {
     return selection.ids.filter((id) => "solid" in (shot.element(id)?.kind ?? {}));
   }
 
-  /** The particles that a map of births would be for: those selected, else all. They are born where UVs are. */
+  /** The particles for which an image can be a map of births: the selected ones, else all with UVs. */
   get particles(): Element[] {
     const all = shot.elements.filter(mappable);
     const chosen = all.filter((element) => selection.has(element.id));

@@ -1,4 +1,4 @@
-// What the server is at work on, for any shot.
+// Jobs of the server, for any shot.
 import { api, type Told } from "../api/client";
 
 export interface Job {

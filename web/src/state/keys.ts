@@ -1,4 +1,4 @@
-// Channels of keys: how a value changes from frame to frame. What they give at a frame the server says.
+// Channels of keys. The server samples them.
 import type { Element, Schemas } from "../api/client";
 
 export type Channel = Schemas["Channel"];
@@ -22,7 +22,7 @@ export function keyedFrames(element: Element): number[] {
   return [...new Set(frames)].sort((a, b) => a - b);
 }
 
-/** The channel with a key at a frame; one that is there keeps how it goes on. */
+/** The channel with a key at a frame; a key that is replaced leaves its interpolation. */
 export function withKey(channel: Channel | undefined, frame: number, value: Value): Channel {
   const keys = keysOf(channel);
   const there = keys.find((key) => key.frame === frame);
@@ -36,7 +36,7 @@ export function withoutKey(channel: Channel | undefined, frame: number): Channel
   return left.length > 0 ? { ...plain(channel), keys: left } : null;
 }
 
-/** The channel with one key changed. Moved onto another key, it takes its place. */
+/** The channel with one key changed. A key moved onto another one replaces it. */
 export function withChange(channel: Channel | undefined, index: number, change: Partial<Key>): Channel {
   const keys = keysOf(channel);
   const changed = { ...keys[index], ...change };
@@ -58,7 +58,7 @@ export function withFrames(channel: Channel, frames: number[], to: (frame: numbe
   return { ...plain(channel), keys: inOrder([...staying, ...last.values()]) };
 }
 
-/** The channel with the spans that leave some keys going on in one way. */
+/** The channel with the interpolation of some keys changed. */
 export function withThen(channel: Channel, frames: number[], then: Interpolation): Channel {
   const chosen = new Set(frames);
   const keys = keysOf(channel).map((key) => (chosen.has(key.frame) ? { ...key, interpolation: then } : key));
@@ -67,7 +67,7 @@ export function withThen(channel: Channel, frames: number[], then: Interpolation
 
 const REVERSED: Partial<Record<Interpolation, Interpolation>> = { ease_in: "ease_out", ease_out: "ease_in" };
 
-/** The channel with some keys in reverse between two frames: what led to a key now leads on from it. */
+/** The channel with some keys reversed between two frames, interpolations included. */
 export function withMirrored(channel: Channel, frames: number[], first: number, last: number): Channel {
   const chosen = new Set(frames);
   const keys = keysOf(channel).filter((key) => chosen.has(key.frame));
@@ -85,7 +85,7 @@ export function withMirrored(channel: Channel, frames: number[], first: number, 
   return withKeys({ ...channel, keys: staying }, inOrder(turned));
 }
 
-/** Keys put into a channel, each in place of one at its frame. */
+/** The channel with keys added; each replaces a key at its frame. */
 export function withKeys(channel: Channel | undefined, added: Key[]): Channel {
   const taken = new Set(added.map((key) => key.frame));
   const staying = keysOf(channel).filter((key) => !taken.has(key.frame));

@@ -1,4 +1,4 @@
-// The words and beginnings of what particles do.
+// Triggers and actions of particles: words, and first values.
 import type { Element, NameOf, Particles, Schemas } from "../api/client";
 
 export type Trigger = Schemas["Trigger"];
@@ -48,7 +48,7 @@ export function actionWords(action: Action, name: Names): string {
   return `become a body of ${name(action.solid.solid)}`;
 }
 
-/** What becomes of particles, as a sentence. */
+/** An event of particles as a sentence. */
 export function sentence({ trigger, action, probability }: ParticleEvent, name: Names): string {
   const words = `${triggerWords(trigger, name)}, ${actionWords(action, name)}`;
   const some = probability !== undefined && probability < 1 ? `; ${number(100 * probability)} % do` : "";
@@ -57,7 +57,7 @@ export function sentence({ trigger, action, probability }: ParticleEvent, name: 
 
 const number = (value: number) => String(Number(value.toPrecision(4)));
 
-/** What a trigger begins as; null where there is no region for it. */
+/** First values of a trigger; null where it needs a region and there is none. */
 export function newTrigger(kind: NameOf<Trigger>, region: number | undefined, frame: number): Trigger | null {
   switch (kind) {
     case "age":
@@ -79,7 +79,7 @@ export function newTrigger(kind: NameOf<Trigger>, region: number | undefined, fr
   }
 }
 
-/** What an action begins as; null where there is no element for it to become. */
+/** First values of an action; null where it needs an element and there is none. */
 export function newAction(
   kind: NameOf<Action>,
   own: number,
@@ -133,7 +133,7 @@ export const ACTIONS: [NameOf<Action>, string][] = [
 /** Bytes of a particle in a frame on disk, about. */
 const BYTES = 13;
 
-/** What there will be at once, and of a frame on disk, before anything is computed; null where keys decide. */
+/** Forecast of the particles alive at once and of bytes a frame; null where keys decide. */
 export function forecast(
   { emission, start }: Pick<Particles, "emission" | "start">,
   timing: { first: number; last: number; fps: number },

@@ -1,4 +1,4 @@
-// Performing: the shot plays, the simulation answers, and what a hand moves becomes keys.
+// Performing: the shot plays, the simulation answers, and dragged values become keys.
 import { Performance, type Kept } from "../api/client";
 import type { ViewportFrame } from "../viewport/frames";
 import type { Handle, Moved } from "../viewport/handles";
@@ -23,9 +23,9 @@ class Performing {
   state = $state<State>("off");
   /** The last frame the simulation answered with. */
   frame = $state.raw<ViewportFrame | null>(null);
-  /** How near the keys come to what the hand did: mm, degrees, percent of the range gone through. */
+  /** Tolerance of the fitted keys: mm, degrees, percent of the range of values. */
   within = $state({ place: 10, turn: 0.5, other: 0.5 });
-  /** What was taken so far, by element and path. */
+  /** The samples taken so far, by element and path. */
   taken = $state<string[]>([]);
   #held = new Map<string, Held & { released: boolean }>();
   /** The placement that elements had at the last answer. */
@@ -39,7 +39,7 @@ class Performing {
     return this.state === "on";
   }
 
-  /** Why the hand would not move what is selected; null if it would. */
+  /** Why the selection cannot be performed; null if it can. */
   get hindrance(): string | null {
     const idle = selection.ids
       .map((id) => shot.element(id))
@@ -58,7 +58,7 @@ class Performing {
     else if (this.state === "off") void this.start();
   }
 
-  /** Plays from the frame shown, with the hand in it. */
+  /** Plays from the frame shown, and takes samples. */
   async start() {
     const id = shot.id;
     if (id === null || this.state !== "off") return;
@@ -86,13 +86,13 @@ class Performing {
     return (shot.document?.timing.fps ?? 24) * playback.rate;
   }
 
-  /** Takes what a hand gives a value, until it is let go. */
+  /** Holds a value at a dragged one until its release. */
   hold(target: Target, value: Value) {
     const ids = target.element ? meant(target).map(({ id }) => id) : [null];
     for (const element of ids) this.#hold({ element, path: target.path, value });
   }
 
-  /** Lets go of what has this path. */
+  /** Releases the value at a path. */
   release(target: Target) {
     const ids = target.element ? meant(target).map(({ id }) => id) : [null];
     for (const element of ids) this.#release(element, target.path);
@@ -110,7 +110,7 @@ class Performing {
     }
   }
 
-  /** Lets go of what the handles moved. */
+  /** Releases the elements that the handles moved. */
   drop(ids: number[]) {
     for (const id of ids)
       for (const path of ["placement.position_m", "placement.orientation_rad"]) this.#release(id, path);
@@ -156,7 +156,7 @@ class Performing {
     this.#plan();
   }
 
-  /** Ends it: what was done becomes keys. */
+  /** Ends the performance: samples become keys. */
   async stop() {
     if (this.state !== "on") return;
     this.state = "saving";
@@ -171,7 +171,7 @@ class Performing {
   #kept({ keys, samples, what }: Kept) {
     if (keys > 0) {
       notices.say(`Performed ${what}: ${keys} keys for ${samples} samples.`);
-      // The next play shows it.
+      // The next play shows the keys.
       this.armed = false;
     }
     this.#performance?.close();

@@ -4,13 +4,13 @@ import { decodeFrame, type ViewportFrame } from "../viewport/frames";
 import { notices } from "./notices.svelte";
 import { shot } from "./shot.svelte";
 
-/** Time the server has to say that it computes, ms. */
+/** Longest wait for the server to report that it computes, ms. */
 const START_MS = 1000;
 /** Frames kept, and bytes of them, at most. */
 const MOST_FRAMES = 2000;
 const MOST_BYTES = 600e6;
 
-/** Stretches with one frame more that is fresh. */
+/** The stretches with one more fresh frame. */
 function withFresh(all: Stretch[], frame: number): Stretch[] {
   const stretches: Stretch[] = [];
   for (const s of all) {
@@ -45,10 +45,10 @@ class Playback {
   ghost = $state<number | null>(null);
   #cache = new Map<string, Promise<ViewportFrame | null>>();
   #bytes = new Map<string, number>();
-  /** Frames that came just before the word that they are computed. */
+  /** Frames that arrived before the message that they are computed. */
   #arrived = new Map<number, ViewportFrame>();
   #timer: number | undefined;
-  /** Counts starts: an earlier one that is still under way ends at its next look. */
+  /** Counts starts: a loop of an earlier start ends at its next step. */
   #started = 0;
   #refreshing = 0;
   /** Frames told as computed since freshness was last asked for. */
@@ -87,7 +87,7 @@ class Playback {
     this.#meanwhile = meanwhile;
     const freshness = await api.freshness(id).catch(() => null);
     if (!freshness || turn !== this.#refreshing || shot.id !== id) return;
-    // What was told as computed since it was asked for is, whatever the answer knew of it.
+    // Frames reported as computed since the request are fresh, whatever the answer says.
     let { stretches } = freshness;
     for (const frame of meanwhile) stretches = withFresh(stretches, frame);
     this.freshness = { ...freshness, stretches };
@@ -136,14 +136,14 @@ class Playback {
     for (const key of this.#cache.keys()) if (key.startsWith(`${run}/`)) this.#cache.delete(key);
   }
 
-  /** A frame came by itself, as it was computed. */
+  /** A frame was pushed by the server. */
   received(run: number, message: ArrayBuffer) {
     if (run !== this.freshness?.run) return;
     const number = new DataView(message).getUint32(8, true);
     this.#arrived.set(number, decodeFrame(message, 8));
   }
 
-  /** A frame was computed: it is fresh, whatever it was before. */
+  /** A frame was computed and is fresh. */
   computed(frame: number, last: number, secondsLeft: number) {
     this.computing = { frame, last, secondsLeft };
     const freshness = this.freshness;
@@ -166,7 +166,7 @@ class Playback {
     this.go(this.frame + by);
   }
 
-  /** Plays what is computed and has the rest computed. */
+  /** Plays the computed frames, and starts computing the others. */
   async play() {
     if (shot.id === null || this.running) return;
     this.running = true;
@@ -174,7 +174,7 @@ class Playback {
     const isOver = () => !this.running || started !== this.#started;
     if (this.frame >= this.last) this.frame = this.first;
     const id = shot.id;
-    // What was typed just now is computed too.
+    // Pending changes are saved first.
     await shot.settled;
     if (isOver()) return;
     await notices.attempt(() => api.play(id));
@@ -193,7 +193,7 @@ class Playback {
           if (this.loop) this.frame = this.first;
           else return this.pause();
         } else if (this.stateOf(this.source(next)) === "fresh") this.frame = next;
-        // Else the next frame is being computed: wait for it.
+        // The next frame is being computed: wait for it.
         else if (!this.freshness?.playing && !this.computing && now - start > START_MS) return this.pause();
       }
       this.#timer = requestAnimationFrame(tick);

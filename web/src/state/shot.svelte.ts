@@ -110,7 +110,7 @@ class OpenShot {
 
   /**
    * Sets a part of elements, by its path below the element. A function gets
-   * the part as it is when the change's turn comes, and gives what it is to be.
+   * the part at the time of saving, and returns the new one.
    */
   set(label: string, ids: number[], path: string, value: unknown) {
     return this.edit(label, (shot) =>
@@ -177,7 +177,7 @@ class OpenShot {
   }
 
   async undo() {
-    // What was changed just now is what is meant.
+    // Pending changes are part of the history.
     await this.settled;
     const { state } = this;
     if (state?.undo) this.take(await notices.attempt(() => api.undo(state.id, state.revision)));
@@ -190,7 +190,7 @@ class OpenShot {
   }
 }
 
-/** Elements that are as they were stay the same objects, so that nothing is drawn anew for them. */
+/** Keeps the objects of unchanged elements, so that nothing is drawn anew for them. */
 function keepSame(before: Element[], next: Shot) {
   const known = new Map(before.map((element) => [element.id, element]));
   next.elements = next.elements.map((element) => {

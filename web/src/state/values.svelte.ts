@@ -1,4 +1,4 @@
-// Values on the Sheet: as they are at the frame shown, constant, keyed or by a formula.
+// Values on the Sheet at the frame shown: constant, keyed or by a formula.
 import { api, type Element, type Operation, type Shot } from "../api/client";
 import { channelsOf, withKey, withoutKey, keysOf, type Channel, type Value } from "./keys";
 import { performing } from "./performing.svelte";
@@ -52,7 +52,7 @@ class Values {
   #moment = $state.raw<Map<number, Element>>(new Map());
   #asked = 0;
 
-  /** Asks how the elements that change with time are at the frame shown. */
+  /** Fetches the elements with channels, sampled at the frame shown. */
   async refresh() {
     const id = shot.id;
     const document = shot.document;
@@ -69,14 +69,14 @@ class Values {
       );
   }
 
-  /** An element as it is at the frame shown. */
+  /** An element sampled at the frame shown. */
   now(element: Element): Element {
     const moment = this.#moment.get(element.id);
-    // What does not change is newer in the document.
+    // Without channels the document is newer.
     return moment && Object.keys(channelsOf(element)).length > 0 ? moment : element;
   }
 
-  /** The shot as it is at the frame shown. */
+  /** The shot sampled at the frame shown. */
   get document(): Shot | null {
     const document = shot.document;
     if (!document || this.#moment.size === 0) return document;
@@ -112,7 +112,7 @@ class Values {
     return others.some((other) => other !== own);
   }
 
-  /** Shows what a value would do, before it is saved; null: as it is saved. */
+  /** Tries a value in the Viewport before it is saved; null ends the trial. */
   try(target: Target, value: number | null) {
     this.tried = value === null ? null : { element: target.element?.id ?? null, path: target.path, value };
   }
@@ -173,12 +173,12 @@ class Values {
     });
   }
 
-  /** Keys a value at this frame as it is now, or takes its key away. */
+  /** Keys the present value at this frame, or removes the key there. */
   toggleKey(target: Target, label: string) {
     return this.how(target) === "here" ? this.#removeKey(target, label) : this.key(target, label);
   }
 
-  /** Keys a value at this frame as it is now. */
+  /** Keys the present value at this frame. */
   key(target: Target, label: string) {
     const frame = playback.frame;
     return this.#edit(target, `${label} keyed`, (document, id) =>
@@ -225,7 +225,7 @@ class Values {
       }));
   }
 
-  /** Gives a value a formula, or takes it away. One that cannot be read is not even sent. */
+  /** Sets or removes the formula of a value. A formula with a syntax error is not saved. */
   async setFormula(target: Target, label: string, expression: string | null) {
     if (expression !== null && shot.id !== null) {
       const asked = {

@@ -24,11 +24,11 @@ export interface ViewportEvents {
   drawn(): void;
 }
 
-/** Longest wait for meshes and images before what is there is drawn, ms. */
-const LOADING_MS = 500;
+/** Longest wait for meshes and images before a picture without them, ms. */
+const LOADING_MS = 1200;
 /** A picture this long after the last one is one at rest, ms. */
 const REST_MS = 400;
-/** Behind everything, in the views that are not the camera's. */
+/** Background of the views other than the camera's. */
 const BACKGROUND = new THREE.Color(0x3b3e3f);
 
 /** Whether this machine draws without graphics hardware: edges are then left unsmoothed, for speed. */
@@ -43,7 +43,7 @@ function drawnInSoftware(): boolean {
 export class Viewport {
   readonly scene = new THREE.Scene();
   readonly renderer: THREE.WebGLRenderer;
-  /** Whether what is selected is led by hand: it stands where the frame has it, and is dragged by itself. */
+  /** Whether the selection is performed: it has the pose of the frame, and is dragged without handles. */
   performing = false;
   #eye: Eye;
   #handles: Handles;
@@ -135,7 +135,7 @@ export class Viewport {
     if (changed || reframed) this.#place();
   }
 
-  /** Shows frames; gives whether they differ from those shown before. */
+  /** Shows frames; returns whether they differ from those shown before. */
   setFrames(frame: ViewportFrame | null, staged: ViewportFrame | null, ghost: ViewportFrame | null): boolean {
     const changed = this.#items.setFrames(frame, staged, ghost);
     if (changed) this.#place();
@@ -145,7 +145,7 @@ export class Viewport {
   setSelection(selected: number[], solo: number[], handle: Handle) {
     const key = (of: unknown[]) => JSON.stringify(of);
     if (key([selected, solo, handle]) === key([this.#selected, this.#solo, this.#handle])) return;
-    // Until the next drawing no handle of what was selected before takes a press.
+    // Handles of the last selection must not take a press before the next picture.
     if (String(selected) !== String(this.#selected)) this.#handles.attach([], handle);
     this.#selected = selected;
     this.#solo = solo;
@@ -153,7 +153,7 @@ export class Viewport {
     this.#place();
   }
 
-  /** Places of the solids that are seen and not still, by element, m; of so many bodies at most. */
+  /** Positions of the visible solids that are not still, by element, m; of a number of bodies at most. */
   solidPlaces(most: number): Map<number, Float32Array> {
     return this.#items.solidPlaces(most);
   }
@@ -165,7 +165,7 @@ export class Viewport {
     this.#place();
   }
 
-  /** Shows on bodies how much weight a region has there. */
+  /** Shows the weight of a region on bodies. */
   showWeights(weights: Map<number, Float32Array> | null) {
     this.#items.weights = weights;
     this.#place();
@@ -184,7 +184,7 @@ export class Viewport {
     this.#place();
   }
 
-  /** What was drawn of a curve so far, in its own frame. */
+  /** The points of the curve being drawn, in its own frame. */
   get curveDrawn(): Vector[] | null {
     return this.#curve.drawn();
   }
@@ -210,7 +210,7 @@ export class Viewport {
     this.draw();
   }
 
-  /** Whether the middle of what is selected lies within the view. */
+  /** Whether the middle of the selection lies within the view. */
   seesSelection(): boolean {
     const box = this.#items.boxOf(this.#selected);
     if (box.isEmpty()) return true;
@@ -239,7 +239,7 @@ export class Viewport {
     return { x: (width - gateWidth) / 2, y: (height - gateHeight) / 2, width: gateWidth, height: gateHeight };
   }
 
-  /** What is looked at: its middle, and the plane through it that faces the eye, kept upright. */
+  /** The middle of the selection or of the view, and the upright plane through it that faces the eye. */
   lookedAt(): { centre: THREE.Vector3; right: THREE.Vector3; up: THREE.Vector3 } {
     const chosen = this.#selected.map((id) => this.#items.bodiesOf(id)).find((bodies) => bodies);
     const centre = chosen
@@ -259,7 +259,7 @@ export class Viewport {
   draw() {
     if (this.#pending || this.#disposed) return;
     this.#pending = requestAnimationFrame(() => {
-      // Nothing is known yet of what there is to draw.
+      // Neither the shot nor its poses have come.
       const known = this.#shot !== null && this.#items.known;
       const waiting = this.#loading > 0 && performance.now() < this.#waitUntil;
       // Handles that are attached ask for a picture: this one.
@@ -315,7 +315,7 @@ export class Viewport {
       target: this.#eye.target,
     });
     this.#sky.background(outside ? BACKGROUND : null);
-    // In an empty shot the grid, of metres, is all there is to judge size and place by.
+    // An empty shot has nothing but this grid of metres to judge size and position by.
     const empty = !this.#shot?.elements.some(({ kind }) => "solid" in kind || "particles" in kind);
     this.#grid.visible = outside || empty;
     this.#look();
@@ -324,7 +324,7 @@ export class Viewport {
     this.#handles.attach(movables, this.#handle);
   }
 
-  /** The element that renders. */
+  /** The camera that renders. */
   get #camera(): Element | undefined {
     return this.#shot?.elements.find((element) => element.id === this.#shot!.camera);
   }
@@ -342,7 +342,7 @@ export class Viewport {
 
   #dragging(on: boolean) {
     this.#eye.free = !on;
-    // Where the drag has put them is not where the document has them yet.
+    // The document does not have the dragged poses yet.
     if (!on) this.#items.dropped(this.#selected);
     this.#place();
   }
@@ -367,7 +367,7 @@ export class Viewport {
     this.events.pick(this.#items.elementAt(this.#eye.ray(clientX, clientY)), shiftKey);
   }
 
-  /** Takes hold of what is selected, if the pointer is on it. */
+  /** Starts a drag of the selection, if the pointer is on it. */
   #grab({ clientX: x, clientY: y }: PointerEvent): boolean {
     const ray = this.#eye.ray(x, y);
     const id = this.#items.elementAt(ray);
@@ -376,7 +376,7 @@ export class Viewport {
     if (!grabbed) return false;
     const move = (event: PointerEvent) =>
       grabbed.move(this.#eye.ray(event.clientX, event.clientY), event.clientX - x, event.clientY - y);
-    // As often as the hand tells, rather than once a picture, where that is to be had.
+    // Raw pointer updates come more often than pictures, where the browser has them.
     const moves = "onpointerrawupdate" in window ? "pointerrawupdate" : "pointermove";
     const release = () => {
       removeEventListener(moves, move as EventListener);

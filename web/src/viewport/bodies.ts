@@ -7,7 +7,7 @@ const place = new THREE.Vector3();
 const turn = new THREE.Quaternion();
 const size = new THREE.Vector3();
 
-/** Puts the instances of a mesh where a frame has them. */
+/** Sets the instances of a mesh to the poses of a frame. */
 export function arrange(mesh: THREE.InstancedMesh, bodies: BodiesOfFrame) {
   const count = Math.min(mesh.instanceMatrix.count, bodies.places.length / 3);
   for (let i = 0; i < count; i++) matrixOf(bodies, i).toArray(mesh.instanceMatrix.array, 16 * i);

@@ -11,14 +11,14 @@ export interface CurveShown {
   id: number;
   /** In the curve's own frame, m. */
   points: Vector[];
-  /** Whether clicks draw it anew. */
+  /** Whether clicks draw the curve anew. */
   drawing: boolean;
 }
 
 export interface CurveHost {
   /** Where the curve's own frame is. */
   frame(id: number): THREE.Matrix4 | null;
-  /** The place under the pointer: on what is there, or on the plane of the view. */
+  /** The point under the pointer: on a body, or on the plane of the view. */
   place(event: PointerEvent, near: THREE.Vector3): THREE.Vector3 | null;
   /** The place under the pointer at the depth of another. */
   beside(event: PointerEvent, place: THREE.Vector3): THREE.Vector3 | null;
@@ -27,7 +27,7 @@ export interface CurveHost {
   /** A drag begins or ends. */
   dragging(on: boolean): void;
   changed(): void;
-  /** Points were dragged to where they are now. */
+  /** Points were dragged. */
   moved(id: number, points: Vector[]): void;
   /** So many points were drawn so far. */
   drawn(count: number): void;
@@ -79,7 +79,7 @@ export class CurvePoints {
     return this.#shown?.drawing === true;
   }
 
-  /** What was drawn, in the curve's own frame; none with fewer than two points. */
+  /** The points drawn, in the curve's own frame; null with fewer than two. */
   drawn(): Vector[] | null {
     const frame = this.#shown && this.host.frame(this.#shown.id);
     if (!frame || this.#pending.length < 2) return null;
@@ -87,7 +87,7 @@ export class CurvePoints {
     return this.#pending.map((point) => tidy(point.clone().applyMatrix4(inverse)));
   }
 
-  /** Lays dots and line where they are now. */
+  /** Updates dots and line. */
   lay() {
     const places = this.#places();
     if (places.length === 0 && !this.#dots.visible) return;
@@ -107,7 +107,7 @@ export class CurvePoints {
     return frame ? shown.points.map((point) => new THREE.Vector3(...point).applyMatrix4(frame)) : [];
   }
 
-  /** The pointer goes down; whether that was for a point of the curve. */
+  /** Handles a press; returns whether it was on a point of the curve. */
   press(event: PointerEvent): boolean {
     const shown = this.#shown;
     if (!shown) return false;

@@ -64,7 +64,7 @@ export function arrowLines(
   return { positions, colours, most };
 }
 
-/** The weights of bodies, by element, out of what a probe found at them. */
+/** The weights of bodies by element, from the answer of a probe. */
 export function weightsOf(bodies: Map<number, Float32Array>, found: Float32Array): Map<number, Float32Array> {
   const weights = new Map<number, Float32Array>();
   let at = 0;
@@ -133,7 +133,7 @@ export class ForceView {
     this.#shown = null;
   }
 
-  /** The plane is the one that faces what is looked at: upright before it, or level from the top. */
+  /** Points of the plane of arrows: upright before the eye, or level in the view from the top. */
   #plane(): Float32Array {
     const { centre, right, up } = this.viewport.lookedAt();
     const points = new Float32Array(3 * SIDE * SIDE);
@@ -194,7 +194,7 @@ export class ForceView {
     this.#ages[i] = age;
   }
 
-  /** Carries the dots on by what drifts there, a tenth of a second at a time. */
+  /** Moves the dots with the air, a tenth of a second at a time. */
   async #carry() {
     const shown = this.#shown;
     if (!shown?.tracers || shown.shot === null) return;

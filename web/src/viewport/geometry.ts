@@ -1,4 +1,4 @@
-// Meshes from the server, kept by what they were made from.
+// A cache of meshes from the server, by their inputs.
 import * as THREE from "three";
 import { api, type Element, type Shot } from "../api/client";
 import { countOf, solidOf } from "../state/shot.svelte";
@@ -24,7 +24,7 @@ export function decodeMesh(buffer: ArrayBuffer, shaded: boolean): THREE.BufferGe
   return geometry;
 }
 
-/** Meshes kept, at most; those used last stay. */
+/** Size of the cache; the least recently used meshes go first. */
 const MOST_KEPT = 400;
 
 export class Geometries {

@@ -10,7 +10,7 @@ export type Handle = "move" | "turn";
 /** An element the handles move. */
 export interface Movable {
   id: number;
-  /** Where the document has it. */
+  /** Pose in the document. */
   pose: THREE.Matrix4;
   mesh?: THREE.InstancedMesh;
   /** Lines in place of a mesh. */
@@ -27,17 +27,17 @@ export interface Moved {
 }
 
 export interface HandlesHost {
-  /** Height of what stands still below a point. */
+  /** Height of the still body below a point. */
   floorBelow(point: THREE.Vector3): number;
   moved(moved: Moved[]): void;
-  /** Where a drag has taken them so far. */
+  /** Poses during a drag. */
   moving(moved: Moved[]): void;
   changed(): void;
   /** A drag begins or ends. */
   dragging(on: boolean): void;
 }
 
-/** How near to the floor a body is drawn down onto it, m. */
+/** Distance to the floor within which a body snaps onto it, m. */
 const FLOOR_REACH = 0.15;
 const TURN_STEP = Math.PI / 24;
 /** How far something held turns, rad. */
@@ -91,7 +91,7 @@ export class Handles {
     this.#controls.setRotationSnap(step === null ? null : TURN_STEP);
   }
 
-  /** Puts the handles on the last of the movables; without any there are none. */
+  /** Attaches the handles to the last of the movables; hides them without any. */
   attach(movables: Movable[], handle: Handle) {
     if (this.dragging) return;
     this.#movables = movables;
@@ -106,7 +106,7 @@ export class Handles {
     this.#controls.attach(this.#proxy);
   }
 
-  /** What the drag has done so far. */
+  /** The transform of the drag so far. */
   #change(): THREE.Matrix4 {
     this.#proxy.updateMatrixWorld();
     return this.#proxy.matrixWorld.clone().multiply(this.#start.clone().invert());
@@ -128,7 +128,7 @@ export class Handles {
     return this.#movables.map(({ id, pose }) => movedBy(id, pose, change));
   }
 
-  /** Takes hold of what is attached, without a handle: it goes along with the pointer. */
+  /** Starts a drag without a handle: the attached elements follow the pointer. */
   grab(ray: THREE.Raycaster): Grabbed | null {
     if (this.#movables.length === 0 || this.dragging) return null;
     const place = this.#proxy.position.clone();
@@ -158,7 +158,7 @@ export class Handles {
     };
   }
 
-  /** Shows the dragged bodies where they will be. */
+  /** Shows the dragged bodies at their new poses. */
   #preview() {
     if (!this.dragging) return;
     if (this.snapToFloor && this.#controls.getMode() === "translate") this.#settle();
@@ -177,7 +177,7 @@ export class Handles {
     this.host.moving(this.#moved());
   }
 
-  /** Draws what is dragged down onto the floor, or up out of it, once it is near. */
+  /** Snaps the dragged bodies onto the floor, or up out of it, once they are near. */
   #settle() {
     const box = new THREE.Box3();
     for (const { mesh, bodies } of this.#movables) {
@@ -193,7 +193,7 @@ export class Handles {
   }
 }
 
-/** Where a change takes an element that stands at a pose. */
+/** The pose after a transform. */
 export function movedBy(id: number, pose: THREE.Matrix4, change: THREE.Matrix4): Moved {
   const [place, turn] = [new THREE.Vector3(), new THREE.Quaternion()];
   change.clone().multiply(pose).decompose(place, turn, new THREE.Vector3());
@@ -201,7 +201,7 @@ export function movedBy(id: number, pose: THREE.Matrix4, change: THREE.Matrix4):
   return { id, place: place.toArray(), turn: [angles.x, angles.y, angles.z] };
 }
 
-/** Where the document has an element: its own numbers, or the frame's where they are keyed. */
+/** Pose of an element in the document; the frame's pose where it is keyed. */
 export function poseOf(
   placement: { position_m?: unknown; orientation_rad?: unknown },
   bodies: BodiesOfFrame | undefined,

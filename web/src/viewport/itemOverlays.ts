@@ -1,4 +1,4 @@
-// What is laid over the bodies of one element: outline, collision shapes, weights, a ghost.
+// Overlays on the bodies of one element: outline, collision shapes, weights, ghost.
 import * as THREE from "three";
 import { arrange } from "./bodies";
 import type { BodiesOfFrame } from "./frames";
@@ -23,7 +23,7 @@ export class ItemOverlays {
     this.outline(null, null);
   }
 
-  /** Takes away what was made for a shape that has changed. */
+  /** Removes the overlays that depend on the shape. */
   clear() {
     for (const mesh of [this.#collision, this.#weights, this.#ghost]) this.#drop(mesh);
     this.#collision = this.#weights = this.#ghost = null;
@@ -58,7 +58,7 @@ export class ItemOverlays {
     layOutline(this.#outline, base.geometry, bodies);
   }
 
-  /** Whether the collision shapes are there, to be shown. */
+  /** Whether the collision shapes are loaded. */
   get hasCollision(): boolean {
     return this.#collision !== null;
   }
@@ -67,7 +67,7 @@ export class ItemOverlays {
     this.#collision ??= this.#add(collisionMesh(base.geometry, base.count));
   }
 
-  /** Shows the collision shapes, if they are there, or hides them. */
+  /** Shows the collision shapes on bodies, or hides them without bodies. */
   collision(bodies: BodiesOfFrame | null) {
     if (!this.#collision) return;
     this.#collision.visible = bodies !== null;

@@ -1,4 +1,4 @@
-// What the elements of a shot look like in the scene, and where they stand.
+// The elements of a shot as objects of the scene.
 import * as THREE from "three";
 import { api, type Element, type Shot, type Vector } from "../api/client";
 import { countOf, particlesOf, solidOf } from "../state/shot.svelte";
@@ -15,47 +15,47 @@ import { linesThrough, markerOf, markerOfLines, placeMarker } from "./markers";
 import { ItemOverlays } from "./itemOverlays";
 import { metFirst } from "./picking";
 
-/** A particle is picked so far beside it, as a share of how far away it is. */
+/** Distance beside a particle at which it is still picked, as a fraction of the distance to the eye. */
 const GRAIN_SLACK = 0.004;
 
 interface Item {
   element: Element;
   key: string;
-  /** Its shape and how it collides. */
+  /** Key of its shape and collision shape. */
   shape: string;
-  /** What its mesh was last arranged by. */
+  /** The bodies of the last arrangement of its mesh. */
   shown?: BodiesOfFrame;
   mesh?: THREE.InstancedMesh;
   overlays: ItemOverlays;
   light?: THREE.Light;
   marker?: THREE.LineSegments;
   clouds?: ParticleCloud;
-  /** What its particles were last drawn by. */
+  /** The inputs of the last drawing of its particles. */
   drawn?: unknown[];
-  /** The solids that its particles show copies of, as they have come. */
+  /** The solids that its particles are instances of; null until loaded. */
   copied?: (Copied | null)[];
 }
 
-/** What of the elements is shown. */
+/** How the elements are shown. */
 export interface Showing {
   selected: number[];
   /** Elements shown alone; without any, all are. */
   solo: number[];
   collision: boolean;
-  /** Whether the selected ones are being dragged, and stand where the hand has them. */
+  /** Whether the selected elements are being dragged, and keep the poses of the drag. */
   dragging: boolean;
-  /** Whether they are seen from outside the camera. */
+  /** Whether the view is not the camera's. */
   outside: boolean;
-  /** What is looked at. */
+  /** The point that the view looks at. */
   target: THREE.Vector3;
 }
 
 export interface ItemsHost {
-  /** +1 as something begins to load, −1 as it is there or cannot be. */
+  /** +1 when a load begins, −1 when it ends or fails. */
   load(change: 1 | -1): void;
-  /** Something has come that is to be put in place. */
+  /** A loaded object must be placed. */
   changed(): void;
-  /** Shadows are not as they were. */
+  /** Shadows must be drawn anew. */
   shadows(): void;
 }
 
@@ -83,7 +83,7 @@ export class Items {
     this.looks = new Looks((change) => host.load(change));
   }
 
-  /** Takes up a shot as it is at a frame; whether it looks or stands any different. */
+  /** Sets the shot, sampled at a frame; returns whether any look or pose changed. */
   setShot(shotId: number, shot: Shot, frame: number): boolean {
     this.#number = frame;
     let changed = shotId !== this.#shotId;
@@ -101,7 +101,7 @@ export class Items {
     return changed;
   }
 
-  /** Takes up where elements are; whether that is any different. */
+  /** Sets the frames; returns whether any pose changed. */
   setFrames(frame: ViewportFrame | null, staged: ViewportFrame | null, ghost: ViewportFrame | null): boolean {
     const same =
       sameFrame(this.#frame, frame) && sameFrame(this.#staged, staged) && sameFrame(this.#ghost, ghost);
@@ -111,7 +111,7 @@ export class Items {
     return !same;
   }
 
-  /** Whether it is known where the document has elements. */
+  /** Whether the poses in the document have come. */
   get known(): boolean {
     return this.#staged !== null;
   }
@@ -125,7 +125,7 @@ export class Items {
     return this.#staged?.get(id);
   }
 
-  /** Places of the solids that are seen and not still, by element, m; of so many bodies at most. */
+  /** Positions of the visible solids that are not still, by element, m; of a number of bodies at most. */
   solidPlaces(most: number): Map<number, Float32Array> {
     const places = new Map<number, Float32Array>();
     let count = 0;
@@ -151,7 +151,7 @@ export class Items {
     return box;
   }
 
-  /** The element that a ray meets first, of those the pointer can pick. */
+  /** The first element on a ray that is not locked. */
   elementAt(ray: THREE.Raycaster): number | null {
     const items = [...this.#all.values()].filter((item) => !item.element.locked);
     const objects = items.flatMap((item) => {
@@ -167,12 +167,12 @@ export class Items {
     return met?.element ?? null;
   }
 
-  /** The bodies that are seen. */
+  /** The visible bodies. */
   get meshes(): THREE.Object3D[] {
     return [...this.#all.values()].flatMap((item) => (item.mesh?.visible ? [item.mesh] : []));
   }
 
-  /** The still bodies that others come to stand on. */
+  /** The still bodies onto which others can be put. */
   floors(but: number[]): THREE.Object3D[] {
     return [...this.#all.values()].flatMap(({ mesh, element }) =>
       mesh?.visible && !but.includes(element.id) && solidOf(element)?.body?.moves === "still" ? [mesh] : [],
@@ -180,8 +180,8 @@ export class Items {
   }
 
   /**
-   * What handles move, where the document has it: nothing where the solver has taken the last one away.
-   * What is performed stands where the frame has it.
+   * The elements that handles move, with their poses in the document: none where the solver has moved the
+   * last one away. Performed elements have the poses of the frame.
    */
   movables(ids: number[], performing: boolean): Movable[] {
     const movables = ids.flatMap((id) => {
@@ -199,21 +199,21 @@ export class Items {
     return away ? [] : movables;
   }
 
-  /** Has bodies arranged anew that a drag has moved. */
+  /** Makes the next picture arrange bodies anew that a drag has moved. */
   dropped(ids: number[]) {
     for (const id of ids) delete this.#all.get(id)?.shown;
   }
 
   // Building
 
-  /** Takes up an element as it is now; whether it looks or stands any different. */
+  /** Updates an element; returns whether its look or pose changed. */
   #update(element: Element): boolean {
     const solid = solidOf(element);
     let item = this.#all.get(element.id);
     if (item?.element === element) return false;
     const shape = solid ? JSON.stringify([solid.shape, solid.body?.collision, solid.body?.moves]) : "";
     const particles = particlesOf(element);
-    // Particles are drawn by what they are now; only copies are built.
+    // Particles are drawn from the frame; only instances need building.
     const key = JSON.stringify(
       solid
         ? [solid.look, countOf(element)]
@@ -266,7 +266,7 @@ export class Items {
     return this.#all.get(item.element.id) === item && item.shape === shape ? geometry : null;
   }
 
-  /** Gives a body that is there another shape; until that has come it keeps the old one. */
+  /** Replaces the shape of a body once the new one is loaded. */
   async #reshape(item: Item) {
     const geometry = await this.#geometry(item);
     if (!geometry) return;
@@ -350,7 +350,7 @@ export class Items {
 
   // Placing
 
-  /** Puts everything where it is now. */
+  /** Places everything for the next picture. */
   place(showing: Showing) {
     for (const [id, item] of this.#all) {
       const bodies = this.bodiesOf(id);

@@ -1,4 +1,4 @@
-// How sharp the Viewport draws while things move: as sharp as it can be and still be smooth.
+// Resolution of the Viewport in motion: the highest at which pictures come in time.
 
 /** Pixels of the page to a drawn one, from sharp to quick. */
 const RATIOS = [1, 0.7, 0.5, 0.35];
@@ -35,7 +35,7 @@ export class Pace {
   }
 }
 
-/** Calls `done` with the time until the graphics processor is through with what it was told. */
+/** Calls `done` with the time until the graphics processor has finished its commands. */
 export function timed(gl: WebGL2RenderingContext, done: (ms: number) => void) {
   const start = performance.now();
   const sync = gl.fenceSync(gl.SYNC_GPU_COMMANDS_COMPLETE, 0);

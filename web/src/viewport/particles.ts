@@ -8,7 +8,7 @@ import { material, SPHERE, STREAK } from "./particleMaterials";
 
 type Particles = Schemas["Particles"];
 
-/** How far along a ray it meets the first particle; one is met a little beside it too. */
+/** Distance along a ray to the first particle, or to one that it passes within the slack. */
 export function metBy(ray: THREE.Ray, particles: ParticlesOfFrame, slack: number): number | null {
   const { origin, direction } = ray;
   const { places, sizes } = particles;
@@ -55,7 +55,7 @@ export class ParticleCloud {
     }
   }
 
-  /** Draws particles; `copied` are the solids that copies are of, as they have come so far. */
+  /** Draws particles; `copied` are the solids for instances, null until loaded. */
   show(particles: ParticlesOfFrame, of: Particles, judging: Judging, copied: (Copied | null)[]) {
     this.#particles = particles;
     const form = of.appearance?.form ?? "sphere";
@@ -115,14 +115,14 @@ export class ParticleCloud {
     this.#disc?.color.setRGB(...((look.albedo ?? [0.6, 0.6, 0.6]) as [number, number, number]));
   }
 
-  /** How far along a ray it meets one of them, as they are shown. */
+  /** Distance along a ray to the first particle shown. */
   metBy(ray: THREE.Ray, slack: number): number | null {
     return this.group.visible && this.drawn > 0 && this.#particles
       ? metBy(ray, this.#particles, slack)
       : null;
   }
 
-  /** The picture's height in pixels, for sizes that are at least a pixel. */
+  /** Sets the picture's height in pixels: particles are at least a pixel large. */
   setHeight(height: number) {
     for (const child of this.group.children) {
       const shader = (child as THREE.Mesh).material;

@@ -1,8 +1,8 @@
-// The shot's sky in the Viewport: it lights, is mirrored, and is seen behind all.
+// The shot's sky in the Viewport: light, reflection and background.
 import * as THREE from "three";
 import { api, type Shot } from "../api/client";
 
-/** Light from all around where there is no sky, so that the Viewport is never black. */
+/** Ambient light without a sky, so that the Viewport is never black. */
 const WITHOUT_SKY = 0.4;
 
 /** A map of radiance, as the server sends it, as a texture. */
@@ -25,13 +25,13 @@ export function skyTexture(buffer: ArrayBuffer): THREE.DataTexture {
   return texture;
 }
 
-/** What the sky of a shot is made from; null where there is none. */
+/** Key of the inputs of a shot's sky; null without one. */
 export function skyKey(shot: Shot): string | null {
   const skies = shot.elements.filter((element) => "sky" in element.kind && !element.hidden);
   return skies.length === 0 ? null : JSON.stringify(skies.map(({ kind, placement }) => [kind, placement]));
 }
 
-/** What a sky gives to a face that looks straight up, and to one that looks down: radiance, cosine-weighted. */
+/** Irradiance by the sky over π, of a face that looks straight up and of one that looks down. */
 export function upAndDown(texture: THREE.DataTexture): { up: THREE.Color; down: THREE.Color } {
   const { data, width, height } = texture.image;
   const texels = data as Uint16Array;
@@ -63,7 +63,7 @@ export class Sky {
     private scene: THREE.Scene,
     private mirrored: boolean,
     private loading: (change: 1 | -1) => void,
-    /** What smooth surfaces are to shine of themselves, where the sky is not mirrored. */
+    /** Emission that stands for the reflected sky on smooth surfaces, where the sky is not mirrored. */
     private shine: (colour: THREE.Color) => void,
   ) {
     scene.add(this.#ambient);
@@ -98,7 +98,7 @@ export class Sky {
     this.shine(texture ? up : new THREE.Color(0, 0, 0));
   }
 
-  /** What is seen behind all: the sky, or in a working view `plain`. */
+  /** Sets the background: the sky, or `plain` in a working view. */
   background(plain: THREE.Color | null) {
     this.scene.background = plain ?? this.#texture ?? new THREE.Color(0, 0, 0);
   }

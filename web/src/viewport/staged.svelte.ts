@@ -1,4 +1,4 @@
-// Where the document puts elements at a frame: for all that no solver moves.
+// Poses of elements in the document at a frame, for those that no solver moves.
 import { api } from "../api/client";
 import { channelsOf } from "../state/keys";
 import { playback } from "../state/playback.svelte";
@@ -6,13 +6,13 @@ import { shot } from "../state/shot.svelte";
 import { decodeFrame, type ViewportFrame } from "./frames";
 
 export class Staged {
-  /** The frame that came last, and the revision of the shot that it is of. */
+  /** The latest frame, with the revision of its shot. */
   now = $state.raw<{ key: string; revision: number; frame: ViewportFrame } | null>(null);
   #keyed = $derived(shot.elements.some((e) => Object.keys(channelsOf(e)).length > 0));
-  /** Elements that follow or look at bodies stand where a run has those. */
+  /** Whether elements are attached to or aimed at others: their poses depend on the run. */
   #follows = $derived(shot.elements.some((e) => !("solid" in e.kind) && (e.aim || e.attached)));
 
-  /** Asks for a frame, unless the one that is there is the same. */
+  /** Fetches a frame, unless the present one is the same. */
   ask(frame: number) {
     const { id, document } = shot;
     if (id === null || !document) return;

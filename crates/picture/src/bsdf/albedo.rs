@@ -31,7 +31,7 @@ impl Albedo {
     }
 
     /// Chance that a sample is scattered evenly.
-    pub fn even_chance(&self, cos: f32) -> f32 {
+    pub fn even_probability(&self, cos: f32) -> f32 {
         let outright = self.outright(cos);
         outright + (1.0 - outright) * look_up(&self.astray, cos)
     }

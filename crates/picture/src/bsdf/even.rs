@@ -8,29 +8,29 @@ use std::f32::consts::{FRAC_1_PI, TAU};
 
 impl Bsdf<'_> {
     /// Diffuse scattering: f · |cos| / |cos| · π to the view's side and to the
-    /// other, and the chances with which [`Bsdf::sample`] goes there.
+    /// other, and the probabilities with which [`Bsdf::sample`] goes there.
     pub(super) fn even(&self, albedo: Vec3, cos: f32, entering: bool) -> [(Vec3, f32); 2] {
-        let [specular, matt, glass] = self.chances(albedo, cos);
+        let [specular, matt, glass] = self.probabilities(albedo, cos);
         let mean = albedo + (Vec3::ONE - albedo) / 21.0;
         let repeated =
             mean * mean * self.lobes.white_mean / (Vec3::ONE - mean * (1.0 - self.lobes.white_mean));
         let lost = self.lobes.white.lost(cos);
         let through = self.through(entering);
-        let (lost_glass, glass_chance) = (through.lost(cos), glass * through.even_chance(cos));
+        let (lost_glass, glass_probability) = (through.lost(cos), glass * through.even_probability(cos));
         let back = self.back(cos, entering);
         let near = albedo * (self.matt * (1.0 - look_up(&self.lobes.coat, cos)))
             + repeated * (self.metal * lost)
             + Vec3::splat(self.glass * lost_glass * back);
         let far = albedo * (self.glass * lost_glass * (1.0 - back));
-        let near_chance = matt + specular * self.lobes.white.even_chance(cos) + glass_chance * back;
-        [(near, near_chance), (far, glass_chance * (1.0 - back))]
+        let near_probability = matt + specular * self.lobes.white.even_probability(cos) + glass_probability * back;
+        [(near, near_probability), (far, glass_probability * (1.0 - back))]
     }
 
     /// f · |cos| and density of the lobe.
     pub(super) fn evaluate_even(&self, albedo: Vec3, view: Vec3, light: Vec3, entering: bool) -> (Vec3, f32) {
         let [near, far] = self.even(albedo, view.z, entering);
-        let (even, chance) = if light.z > 0.0 { near } else { far };
-        (even * (light.z.abs() * FRAC_1_PI), chance * light.z.abs() * FRAC_1_PI)
+        let (even, probability) = if light.z > 0.0 { near } else { far };
+        (even * (light.z.abs() * FRAC_1_PI), probability * light.z.abs() * FRAC_1_PI)
     }
 }
 

@@ -69,7 +69,7 @@ impl<'a> Bsdf<'a> {
     }
 
     /// A direction. `pick` is a random number in 0–1, `scale` the weight of the
-    /// lobe over the chance with which the lobe was chosen.
+    /// lobe over the probability with which the lobe was chosen.
     pub(super) fn sample_glass(
         &self,
         albedo: Vec3,

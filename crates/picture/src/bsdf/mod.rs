@@ -11,7 +11,7 @@
 //! sample is lost.
 //!
 //! A lobe is a file: [`specular`], [`glass`] and [`even`], each with its
-//! evaluation and its sampling. This file mixes them: [`Bsdf::chances`] says how
+//! evaluation and its sampling. This file mixes them: [`Bsdf::probabilities`] says how
 //! often each is sampled. A new lobe is a new file and a line in each function here.
 //!
 //! Directions are in the surface's frame, z along the normal on the side the
@@ -63,7 +63,7 @@ impl<'a> Bsdf<'a> {
 
     /// Chances of (specular reflection, matt reflection, glass), for a view at
     /// cosine `cos`.
-    fn chances(&self, albedo: Vec3, cos: f32) -> [f32; 3] {
+    fn probabilities(&self, albedo: Vec3, cos: f32) -> [f32; 3] {
         let coat = look_up(&self.lobes.coat, cos);
         let specular = self.metal * (0.2 + 0.8 * albedo.max_element()) + self.matt * coat;
         let matt = self.matt * (1.0 - coat) * (0.1 + 0.9 * albedo.max_element());
@@ -80,7 +80,7 @@ impl<'a> Bsdf<'a> {
     /// f · |cos| for light from `light` seen from `view`, and the density with
     /// which [`Bsdf::sample`] gives `light`. Mirror directions are left out.
     pub fn evaluate(&self, albedo: Vec3, view: Vec3, light: Vec3, entering: bool) -> (Vec3, f32) {
-        let [specular, _, glass] = self.chances(albedo, view.z);
+        let [specular, _, glass] = self.probabilities(albedo, view.z);
         let (mut f, mut pdf) = self.evaluate_even(albedo, view, light, entering);
         if self.lobes.alpha < SMOOTH {
             return (f, pdf);
@@ -107,7 +107,7 @@ impl<'a> Bsdf<'a> {
         u: [f32; 2],
         pick: f32,
     ) -> Option<Scatter> {
-        let [specular, matt, glass] = self.chances(albedo, view.z);
+        let [specular, matt, glass] = self.probabilities(albedo, view.z);
         let single = if pick < matt {
             None
         } else if pick < matt + specular {

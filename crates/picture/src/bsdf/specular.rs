@@ -20,8 +20,8 @@ impl Bsdf<'_> {
         let cos = view.dot(half).max(0.0);
         let d = distribution(half, *alpha);
         let shape = d * masking(view, light, *alpha) / (4.0 * view.z);
-        let chance = 1.0 - white.outright(view.z);
-        (self.facet_reflectance(albedo, cos) * shape, chance * d * masking_1(view, *alpha) / (4.0 * view.z))
+        let probability = 1.0 - white.outright(view.z);
+        (self.facet_reflectance(albedo, cos) * shape, probability * d * masking_1(view, *alpha) / (4.0 * view.z))
     }
 
     /// The weight of the mirror direction of a smooth surface.
