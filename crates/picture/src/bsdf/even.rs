@@ -22,7 +22,8 @@ impl Bsdf<'_> {
             + repeated * (self.metal * lost)
             + Vec3::splat(self.glass * lost_glass * back);
         let far = albedo * (self.glass * lost_glass * (1.0 - back));
-        let near_probability = matt + specular * self.lobes.white.even_probability(cos) + glass_probability * back;
+        let near_probability =
+            matt + specular * self.lobes.white.even_probability(cos) + glass_probability * back;
         [(near, near_probability), (far, glass_probability * (1.0 - back))]
     }
 

@@ -21,7 +21,10 @@ impl Bsdf<'_> {
         let d = distribution(half, *alpha);
         let shape = d * masking(view, light, *alpha) / (4.0 * view.z);
         let probability = 1.0 - white.outright(view.z);
-        (self.facet_reflectance(albedo, cos) * shape, probability * d * masking_1(view, *alpha) / (4.0 * view.z))
+        (
+            self.facet_reflectance(albedo, cos) * shape,
+            probability * d * masking_1(view, *alpha) / (4.0 * view.z),
+        )
     }
 
     /// The weight of the mirror direction of a smooth surface.
