@@ -45,7 +45,7 @@ test("all of Five minutes", async ({ page }) => {
   await page.keyboard.press("Enter");
   await expect(page.getByRole("button", { name: "Play", exact: true })).toBeVisible();
   // 2. Step.
-  await page.keyboard.press("Home");
+  await page.keyboard.press("1");
   await expect(page.getByTestId("frame")).toHaveText(/^1 /);
   await page.keyboard.press(".");
   await expect(page.getByTestId("frame")).toHaveText(/^2 /);

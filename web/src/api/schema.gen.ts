@@ -338,7 +338,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** What acts on a body at a frame. */
+        /** The forces on a body at a frame; none on an element that is no solid or is gone. */
         get: operations["get_shots_id_acting_element"];
         put?: never;
         post?: never;
@@ -883,7 +883,7 @@ export interface paths {
 export type webhooks = Record<string, never>;
 export interface components {
     schemas: {
-        /** @description One force's fraction of what acts on a body. */
+        /** @description The force of one element on a body. */
         ActingForce: {
             /**
              * Format: int32
@@ -891,11 +891,11 @@ export interface components {
              */
             force: number;
             name: string;
-            /** @description What it does to the body, N. */
+            /** @description Force on the body, N. */
             newtons: number[];
             /**
              * Format: float
-             * @description Weight of its region there, 0–1.
+             * @description Weight of its region at the body, 0–1.
              */
             weight: number;
         };

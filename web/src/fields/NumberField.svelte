@@ -76,7 +76,11 @@
     dragged = null;
   });
 
-  const save = (next: number) => (target ? values.set(target, label, next) : oncommit?.(next));
+  function save(next: number) {
+    if (!target) return oncommit?.(next);
+    // A value that cannot be keyed is not performed either.
+    return fixed ? values.assign(target, label, next) : values.set(target, label, next);
+  }
 
   /** What is being saved: leaving the field meanwhile, perhaps for another frame, does not save it again. */
   let pending: string | null = null;

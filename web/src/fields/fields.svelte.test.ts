@@ -1,6 +1,7 @@
 import { flushSync, mount, tick, unmount } from "svelte";
 import { afterEach, describe, expect, test, vi } from "vitest";
 import type { Element } from "../api/client";
+import { performing } from "../state/performing.svelte";
 import { playback } from "../state/playback.svelte";
 import { shot } from "../state/shot.svelte";
 import { values } from "../state/values.svelte";
@@ -225,4 +226,22 @@ describe("a value that can change with time", () => {
       { frame: 4, value: 0.2 },
     ]);
   });
+});
+
+test("a value that is the same at every frame is saved, not performed, while the shot is performed", () => {
+  const hold = vi.spyOn(performing, "hold").mockImplementation(() => undefined);
+  const edit = vi.spyOn(shot, "edit").mockResolvedValue(true);
+  edit.mockClear();
+  performing.state = "on";
+  const target = { element: crate({ friction: 0.5 }, {}), ids: [1], path: "kind.solid.body.friction" };
+  const props = { label: "Number", fixed: true, whole: true, least: 1, target };
+  mounted = mount(NumberField, { target: document.body, props });
+  flushSync();
+  expect(document.querySelector("[data-thread]")).toBeNull();
+  type("-3.4");
+  press("Enter");
+  performing.state = "off";
+  expect(hold).not.toHaveBeenCalled();
+  const path = "/elements/0/kind/solid/body/friction";
+  expect(edit.mock.calls[0][1](shot.document!)).toEqual([{ op: "add", path, value: 1 }]);
 });

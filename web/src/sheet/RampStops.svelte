@@ -4,7 +4,8 @@
   import type { Element, Schemas } from "../api/client";
   import ColourField from "../fields/ColourField.svelte";
   import NumberField from "../fields/NumberField.svelte";
-  import { shot } from "../state/shot.svelte";
+  import { selection } from "../state/selection.svelte";
+  import { values } from "../state/values.svelte";
 
   type Stop = Schemas["ColourStop"] | Schemas["SizeStop"];
   interface Props {
@@ -15,16 +16,11 @@
   let { element, list, stops }: Props = $props();
   const at = (path: string) => ({
     element,
-    ids: [element.id],
-    path: `kind.particles.appearance.${list}.${path}`,
+    ids: selection.with(element.id),
+    path: `kind.particles.appearance.${list}${path}`,
   });
   const set = (change: (old: Stop[]) => Stop[]) =>
-    shot.set(
-      `${list === "colours" ? "Colours" : "Sizes"} of ${element.name}`,
-      [element.id],
-      `/kind/particles/appearance/${list}`,
-      (old: unknown) => change((old as Stop[] | undefined) ?? []),
-    );
+    values.assign(at(""), list === "colours" ? "Colours" : "Sizes", (old?: Stop[]) => change(old ?? []));
 
   const add = () =>
     set((old) => {
@@ -54,11 +50,11 @@
 {/if}
 {#each stops as stop, i (i)}
   <div class="grid grid-cols-[64px_1fr_16px] min-h-[27px] items-center gap-1.5">
-    <NumberField bare label={`Stop ${i + 1} at`} unit="%" scale={100} step={5} target={at(`${i}.at`)} />
+    <NumberField bare label={`Stop ${i + 1} at`} unit="%" scale={100} step={5} target={at(`.${i}.at`)} />
     {#if "colour" in stop}
-      <ColourField bare label={`Colour ${i + 1}`} target={at(`${i}.colour`)} />
+      <ColourField bare label={`Colour ${i + 1}`} target={at(`.${i}.colour`)} />
     {:else}
-      <NumberField bare label={`Size ${i + 1}`} unit="%" scale={100} step={5} target={at(`${i}.size`)} />
+      <NumberField bare label={`Size ${i + 1}`} unit="%" scale={100} step={5} target={at(`.${i}.size`)} />
     {/if}
     <button
       class="text-soft"

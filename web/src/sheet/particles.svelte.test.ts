@@ -131,25 +131,25 @@ describe("what becomes of particles", () => {
 
 describe("colours and sizes along something", () => {
   test("are added after the last, and each can be taken away", () => {
-    const set = vi.spyOn(shot, "set").mockResolvedValue(true);
+    const set = vi.spyOn(values, "assign").mockResolvedValue(true);
     const { element } = sparks({ appearance: { colours: [{ at: 0, colour: [1, 0.5, 0] }] } });
     show(RampStops, { element, list: "colours", stops: [{ at: 0, colour: [1, 0.5, 0] }] });
     press(button("Add a colour"));
-    const add = set.mock.calls[0][3] as (old: unknown) => unknown;
+    const add = set.mock.calls[0][2] as (old: unknown) => unknown;
     expect(add(undefined)).toEqual([{ at: 0, colour: [1, 1, 1] }]);
     expect(add([{ at: 0.5, colour: [1, 0, 0] }])).toEqual([
       { at: 0.5, colour: [1, 0, 0] },
       { at: 0.75, colour: [1, 0, 0] },
     ]);
     press(button("Remove stop 1"));
-    expect((set.mock.calls[1][3] as (old: unknown[]) => unknown[])(["a", "b"])).toEqual(["b"]);
+    expect((set.mock.calls[1][2] as (old: unknown[]) => unknown[])(["a", "b"])).toEqual(["b"]);
   });
 
   test("sizes begin at their own size", () => {
-    const set = vi.spyOn(shot, "set").mockResolvedValue(true);
+    const set = vi.spyOn(values, "assign").mockResolvedValue(true);
     show(RampStops, { element: sparks().element, list: "sizes", stops: [] });
     press(button("Add a size"));
-    expect((set.mock.calls[0][3] as (old: unknown) => unknown)([])).toEqual([{ at: 0, size: 1 }]);
+    expect((set.mock.calls[0][2] as (old: unknown) => unknown)([])).toEqual([{ at: 0, size: 1 }]);
   });
 });
 

@@ -164,12 +164,14 @@ class Values {
     });
   }
 
-  /** Sets a value that has no channel, on all elements meant; a function gets the old value of each. */
+  /** Sets a value that cannot be keyed, on all elements meant; a function gets the old value of each. */
   assign(target: Target, label: string, value: unknown): Promise<boolean> {
     return this.#edit(target, label, (document, id) => {
       const place = placeOf(document, id);
       const next = typeof value === "function" ? value(place && read(place.owner, target.path)) : value;
-      return place ? [{ op: "add", path: place.at + pointer(target.path), value: next }] : [];
+      // Adding to a list would put the value before the old one.
+      const op = split(target.path) ? "replace" : "add";
+      return place ? [{ op, path: place.at + pointer(target.path), value: next }] : [];
     });
   }
 

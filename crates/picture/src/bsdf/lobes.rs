@@ -1,4 +1,4 @@
-//! Tables shared by the lobes of a surface: its roughness, index and albedo tables.
+//! Shared by the lobes of a surface: roughness, refractive index and albedo tables.
 
 use super::albedo::{Albedo, TABLE, Table, integrate, integrate_glass};
 use super::microfacet::fresnel;

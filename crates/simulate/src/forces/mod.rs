@@ -122,7 +122,7 @@ const CHUNK: usize = 1_024;
 
 /// One force's part in the total on a body.
 #[derive(Clone, Debug, PartialEq)]
-pub struct Share {
+pub struct Contribution {
     /// The force's element.
     pub force: Id,
     /// Force on the body, N.
@@ -215,13 +215,13 @@ impl Field {
         velocity: Vec3,
         mass_kg: f32,
         drag_area: f32,
-    ) -> Vec<Share> {
+    ) -> Vec<Contribution> {
         const MOMENT: f32 = 1e-3;
         let acts = self.acts.iter().filter(|act| act.acts_on(element));
         acts.map(|act| {
             let mut after = [velocity];
             act.push(&[position], &mut after, &[1.0 / mass_kg], &[drag_area], MOMENT);
-            Share {
+            Contribution {
                 force: act.element,
                 newtons: (after[0] - velocity) * (mass_kg / MOMENT),
                 weight: act.region.as_ref().map_or(1.0, |region| region.at(position)),

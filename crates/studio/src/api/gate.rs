@@ -52,26 +52,25 @@ fn outside(shot: &Shot, meshes: &geometry::Meshes, run: &RunFolder, chosen: &[Id
         .filter_map(|(number, fresh)| fresh.then_some(number))
         .collect();
     let step = fresh.len().div_ceil(FRAMES).max(1);
-    // A camera that aims with a delay reads the bodies of frames before again.
-    let before = RefCell::new(BTreeMap::<u32, Frame>::new());
-    let read = |number: u32| -> Option<Frame> {
-        if let Some(frame) = before.borrow().get(&number) {
+    // A camera that aims with a delay asks for the bodies of the same earlier frames again and again.
+    let known = RefCell::new(BTreeMap::<u32, Frame>::new());
+    let earlier = |number: u32| -> Option<Frame> {
+        let mut known = known.borrow_mut();
+        if let Some(frame) = known.get(&number) {
             return Some(frame.clone());
         }
-        let frame = run.read(number).ok()?;
-        let bodies = Frame { particles: BTreeMap::default(), ..frame.clone() };
-        let mut before = before.borrow_mut();
-        before.insert(number, bodies);
-        if before.len() > REMEMBERED {
-            before.pop_first();
+        let frame = Frame { particles: BTreeMap::new(), ..run.read(number).ok()? };
+        known.insert(number, frame.clone());
+        if known.len() > REMEMBERED {
+            known.pop_first();
         }
         Some(frame)
     };
     // Of each element the frames in which it is there, and whether it is seen.
     let mut by_element: BTreeMap<Id, Vec<(u32, bool)>> = BTreeMap::new();
     for number in fresh.into_iter().step_by(step) {
-        let Some(frame) = read(number) else { continue };
-        let seen = picture::in_gate(shot, &sampler, meshes, &frame, &read)
+        let Ok(frame) = run.read(number) else { continue };
+        let seen = picture::in_gate(shot, &sampler, meshes, &frame, &earlier)
             .map_err(|error| Error::Bad(error.to_string()))?;
         for (id, seen) in seen {
             by_element.entry(id).or_default().push((number, seen));

@@ -309,19 +309,19 @@ pub(crate) struct ActingOn {
     copy: usize,
 }
 
-/// One force's fraction of what acts on a body.
+/// The force of one element on a body.
 #[derive(Serialize, ToSchema)]
 pub(crate) struct ActingForce {
     /// Id of the force's element.
     force: u32,
     name: String,
-    /// What it does to the body, N.
+    /// Force on the body, N.
     newtons: [f32; 3],
-    /// Weight of its region there, 0–1.
+    /// Weight of its region at the body, 0–1.
     weight: f32,
 }
 
-/// What acts on a body at a frame.
+/// The forces on a body at a frame; none on an element that is no solid or is gone.
 #[utoipa::path(get, path = "/api/shots/{id}/acting/{element}", params(("id" = i64, Path), ("element" = u32, Path), ("frame" = u32, Query), ("copy" = usize, Query)), responses((status = 200, body = Vec<ActingForce>)))]
 pub(crate) async fn acting(
     Extract(studio): State,
@@ -333,7 +333,8 @@ pub(crate) async fn acting(
     blocking(move || {
         let frame = f64::from(at.frame);
         let (sampler, now, acting) = sampled(&shot, frame)?;
-        let element = now.element(Id(of)).ok_or_else(|| Error::NotFound(format!("element {of}")))?;
+        // A page may ask while another change deletes the element: nothing acts on it then.
+        let Some(element) = now.element(Id(of)) else { return Ok(Json(Vec::new())) };
         let Some(solid) = element.as_solid() else { return Ok(Json(Vec::new())) };
         let meshes = studio.loader.meshes(&studio.data, &shot)?;
         let missing = |error: geometry::MissingMesh| Error::Bad(error.to_string());
@@ -347,14 +348,14 @@ pub(crate) async fn acting(
             None => (world.placements(element).get(at.copy).map_or(Vec3::ZERO, |pose| pose.0), Vec3::ZERO),
         };
         let field = Field::new(&now, &world, &Surfaces::of(&now, &meshes), frame, seconds(&sampler, frame));
-        let fractions = field.contributions(Id(of), position, velocity, mass, area);
-        let view = |fraction: simulate::forces::Share| ActingForce {
-            force: fraction.force.0,
-            name: now.element(fraction.force).map_or_else(String::new, |element| element.name.clone()),
-            newtons: fraction.newtons.to_array(),
-            weight: fraction.weight,
+        let contributions = field.contributions(Id(of), position, velocity, mass, area);
+        let view = |contribution: simulate::forces::Contribution| ActingForce {
+            force: contribution.force.0,
+            name: now.element(contribution.force).map_or_else(String::new, |element| element.name.clone()),
+            newtons: contribution.newtons.to_array(),
+            weight: contribution.weight,
         };
-        Ok(Json(fractions.into_iter().map(view).collect()))
+        Ok(Json(contributions.into_iter().map(view).collect()))
     })
     .await
 }

@@ -178,6 +178,8 @@ async fn what_acts_on_a_body_is_listed_in_newtons() {
     desk.set("/elements/4/kind/solid/body", json!({"weight": {"mass_kg": 2}})).await;
     wind(&desk, 20, json!({"air": {"density_kg_m3": 1.2}})).await;
     let forces = desk.get("/api/shots/1/acting/9?frame=1&copy=0").await;
+    // An element that another change deletes meanwhile is no error.
+    assert_eq!(desk.get("/api/shots/1/acting/77?frame=1&copy=0").await, json!([]));
     assert_eq!((forces[0]["name"].clone(), forces[1]["name"].clone()), (json!("Gravity"), json!("Wind")));
     let y = |i: usize| forces[i]["newtons"][1].as_f64().unwrap();
     assert!((y(0) + 19.62).abs() < 0.01);
