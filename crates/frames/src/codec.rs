@@ -21,7 +21,7 @@ use crate::quantise::{
     ANGULAR_VELOCITY_ERROR, POSITION_ERROR_M, VELOCITY_ERROR, pack_orientation, quantise, unpack_orientation,
     unzigzag, zigzag,
 };
-use crate::{Bodies, Frame, Measured, particles};
+use crate::{Bodies, Frame, Measured, Parts, particles};
 use glam::{Quat, Vec3};
 use shot::{Id, fingerprint::Fingerprint};
 
@@ -157,6 +157,14 @@ pub fn decode(bytes: &[u8]) -> Result<Frame, DecodeError> {
 /// # Errors
 /// [`DecodeError`] as of [`decode`]; what is in the frame is then of no use.
 pub fn decode_into(bytes: &[u8], frame: &mut Frame) -> Result<(), DecodeError> {
+    decode_parts(bytes, Parts::All, frame)
+}
+
+/// Some parts of the frame from its bytes; the others are not unpacked.
+///
+/// # Errors
+/// [`DecodeError`] as of [`decode_into`].
+pub fn decode_parts(bytes: &[u8], parts: Parts, frame: &mut Frame) -> Result<(), DecodeError> {
     let header = read_header(bytes)?;
     let body = checked(bytes)?;
     let (blocks, measured_len) = (u32_at(bytes, 40) as usize, u32_at(bytes, 44) as usize);
@@ -178,6 +186,9 @@ pub fn decode_into(bytes: &[u8], frame: &mut Frame) -> Result<(), DecodeError> {
             return Err(DecodeError::NotAFrame("it holds a block of too many"));
         }
         let block = part(body, value(3) as usize, value(4) as usize)?;
+        if !parts.has(id) {
+            continue;
+        }
         match kind {
             BODIES | SCALED_BODIES => {
                 frame.bodies.insert(id, decode_bodies(block, count, kind == SCALED_BODIES)?);

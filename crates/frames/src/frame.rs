@@ -48,13 +48,23 @@ impl Frame {
     /// The frame as it is when time goes backwards: what moved one way moves the other.
     #[must_use]
     pub fn backwards(mut self) -> Self {
-        let turn_round = |vectors: &mut Vec<Vec3>| vectors.iter_mut().for_each(|v| *v = -*v);
-        for bodies in self.bodies.values_mut() {
-            turn_round(&mut bodies.velocities);
-            turn_round(&mut bodies.angular_velocities);
-        }
-        self.particles.values_mut().for_each(|particles| turn_round(&mut particles.velocities));
+        self.turn_back();
         self
+    }
+
+    /// Turns round all velocities.
+    pub(crate) fn turn_back(&mut self) {
+        self.scale_velocities(-1.0);
+    }
+
+    /// Multiplies all velocities.
+    pub(crate) fn scale_velocities(&mut self, factor: f32) {
+        let scale = |vectors: &mut Vec<Vec3>| vectors.iter_mut().for_each(|v| *v *= factor);
+        for bodies in self.bodies.values_mut() {
+            scale(&mut bodies.velocities);
+            scale(&mut bodies.angular_velocities);
+        }
+        self.particles.values_mut().for_each(|particles| scale(&mut particles.velocities));
     }
 }
 

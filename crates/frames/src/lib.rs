@@ -3,7 +3,8 @@
 //!
 //! A [`Frame`] holds typed arrays by element. A [`RunFolder`] keeps a file a
 //! frame, each written to a temporary name and renamed, each with a checksum;
-//! the layout is described in `docs/formats.md`.
+//! the layout is described in `docs/formats.md`. [`Frames`] is what all later
+//! stages read: a run, or what [`finish`]ing steps make of one.
 //!
 //! Guarantees: a frame read back differs from the one written by at most
 //! [`POSITION_ERROR_M`], [`ORIENTATION_ERROR_RAD`], [`VELOCITY_ERROR`] and
@@ -25,14 +26,16 @@
 mod codec;
 mod error;
 mod files;
+pub mod finish;
 mod frame;
 mod particles;
 mod poster;
 mod quantise;
 mod run;
+mod source;
 mod wire;
 
-pub use codec::{Header, decode, decode_into, encode, read_header, read_measured};
+pub use codec::{Header, decode, decode_into, decode_parts, encode, read_header, read_measured};
 pub use error::DecodeError;
 pub use files::write_whole;
 pub use frame::{Bodies, Event, Frame, Measured, Particles, Turnover};
@@ -41,4 +44,5 @@ pub use quantise::{
     PARTICLE_VELOCITY_ERROR, POSITION_ERROR_M, VELOCITY_ERROR,
 };
 pub use run::{Manifest, ManifestElement, RunError, RunFolder, RunLock, Track};
+pub use source::{Fingerprints, Frames, Parts, RunFrames};
 pub use wire::wire;

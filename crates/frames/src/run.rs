@@ -2,7 +2,8 @@
 
 use crate::codec::{check, file_length, table_end};
 use crate::files::{link_or_copy, remove_parts, sync_folder, temporary, write_whole};
-use crate::{DecodeError, Frame, Header, Measured, decode_into, encode, read_header, read_measured};
+use crate::{DecodeError, Frame, Header, Measured, Parts, decode_parts, encode, read_header, read_measured};
+use glam::Vec3;
 use rayon::prelude::*;
 use serde::{Deserialize, Serialize};
 use shot::{Id, Shot, fingerprint::Fingerprint};
@@ -36,6 +37,9 @@ pub struct ManifestElement {
     pub bodies: usize,
     /// Mass of one body, kg; 0 for particles.
     pub mass_kg: f32,
+    /// Centre of mass of a body against its origin, m.
+    #[serde(default)]
+    pub centre_m: Vec3,
 }
 
 /// Why a run folder could not be read or written.
@@ -64,6 +68,12 @@ pub enum RunError {
         path: PathBuf,
         /// The fault.
         message: String,
+    },
+    /// A frame is not there.
+    #[error("frame {frame} is not computed")]
+    Missing {
+        /// The frame.
+        frame: u32,
     },
     /// Another bake writes to the folder.
     #[error("{path}: another bake is writing to this run; stop it or name another folder")]
@@ -207,13 +217,27 @@ impl RunFolder {
         Ok(frame)
     }
 
-    /// Reads a frame into the memory of another; see [`decode_into`].
+    /// Reads a frame into the memory of another; see [`crate::decode_into`].
     ///
     /// # Errors
     /// [`RunError`] if it is not there or damaged; what is in `frame` is then of no use.
     pub fn read_into(&self, number: u32, frame: &mut Frame) -> Result<(), RunError> {
+        self.read_parts(number, Parts::All, frame)
+    }
+
+    /// Reads some parts of a frame; see [`decode_parts`].
+    ///
+    /// # Errors
+    /// [`RunError`] as of [`RunFolder::read_into`].
+    pub fn read_parts(&self, number: u32, parts: Parts, frame: &mut Frame) -> Result<(), RunError> {
         let path = self.frame_path(number);
-        decode_into(&read_whole(&path)?, frame).map_err(|source| RunError::Frame { path, source })
+        let bytes = match fs::read(&path) {
+            Err(error) if error.kind() == io::ErrorKind::NotFound => {
+                return Err(RunError::Missing { frame: number });
+            }
+            bytes => bytes.map_err(|source| RunError::Io { path: path.clone(), source })?,
+        };
+        decode_parts(&bytes, parts, frame).map_err(|source| RunError::Frame { path, source })
     }
 
     /// Measurements of a frame, read without its blocks.

@@ -17,7 +17,13 @@ fn folder() -> (TempDir, RunFolder) {
 }
 
 fn manifest() -> Manifest {
-    let element = ManifestElement { id: Id(5), name: "Floats".to_owned(), bodies: 8, mass_kg: 0.9 };
+    let element = ManifestElement {
+        id: Id(5),
+        name: "Floats".to_owned(),
+        bodies: 8,
+        mass_kg: 0.9,
+        centre_m: glam::Vec3::ZERO,
+    };
     Manifest { version: 1, shot: Shot::empty("Run"), elements: vec![element] }
 }
 

@@ -223,7 +223,8 @@ impl Scene {
                 ElementKind::Force(_)
                 | ElementKind::Region(_)
                 | ElementKind::Curve(_)
-                | ElementKind::Camera(_) => {}
+                | ElementKind::Camera(_)
+                | ElementKind::Finish(_) => {}
             }
         }
         let bounds: Vec<Bounds> = scene.instances.iter().map(Instance::bounds).collect();

@@ -12,7 +12,7 @@ use serde::{Deserialize, Serialize};
 use std::collections::BTreeMap;
 
 /// Version of the shot file this build writes.
-pub const VERSION: u32 = 3;
+pub const VERSION: u32 = 4;
 
 /// An element's number within its shot.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Hash, Serialize, Deserialize, JsonSchema)]

@@ -3,6 +3,7 @@
 use crate::{
     Copies, Id, Shape,
     curve::Curve,
+    finish::Finish,
     force::Force,
     light::{AreaLight, Sky, Sun},
     look::Look,
@@ -133,6 +134,8 @@ pub enum ElementKind {
     Sky(Sky),
     /// A shining rectangle.
     AreaLight(AreaLight),
+    /// A finishing step.
+    Finish(Finish),
 }
 
 /// The kinds of element, as rows are grouped on the Timeline.
@@ -146,6 +149,7 @@ pub enum TimelineGroup {
     Curve,
     Camera,
     Light,
+    Finish,
 }
 
 /// A rigid body or a grid of copies of one.
@@ -420,6 +424,7 @@ impl Element {
             ElementKind::Curve(_) => TimelineGroup::Curve,
             ElementKind::Camera(_) => TimelineGroup::Camera,
             ElementKind::Sun(_) | ElementKind::Sky(_) | ElementKind::AreaLight(_) => TimelineGroup::Light,
+            ElementKind::Finish(_) => TimelineGroup::Finish,
         }
     }
 

@@ -342,7 +342,8 @@ fn parts_digest(shot: &Shot, sampler: &Sampler, frame: f64, parts: &[usize]) -> 
             ElementKind::Camera(_)
             | ElementKind::Sun(_)
             | ElementKind::Sky(_)
-            | ElementKind::AreaLight(_) => Ok(Vec::new()),
+            | ElementKind::AreaLight(_)
+            | ElementKind::Finish(_) => Ok(Vec::new()),
         };
         hash.update(json.expect("an element serialises"));
     }

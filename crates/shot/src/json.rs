@@ -29,7 +29,7 @@ mod tests {
 
     #[test]
     fn a_shot_of_many_small_objects_is_refused_before_it_is_parsed() {
-        let text = format!(r#"{{"version":3,"elements":[{}0]}}"#, r#"{"a":0},"#.repeat(1_000_000));
+        let text = format!(r#"{{"version":4,"elements":[{}0]}}"#, r#"{"a":0},"#.repeat(1_000_000));
         let error = crate::read(text.as_bytes()).unwrap_err().to_string();
         assert!(error.contains("values would take"), "{error}");
     }

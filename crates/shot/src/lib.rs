@@ -29,6 +29,7 @@ mod document;
 mod element;
 mod faults;
 pub mod fingerprint;
+pub mod finish;
 pub mod force;
 pub mod json;
 pub mod light;

@@ -11,6 +11,8 @@ pub(crate) fn to_newest(shot: &mut Value, version: u64) {
     if version < 3 {
         from_2(shot);
     }
+    // Version 4 added finishing steps; all else is as it was.
+    shot["version"] = json!(4);
 }
 
 /// Version 1 had keys in place of a value, gravity as a kind of its own, the

@@ -3,6 +3,7 @@
 
 use crate::{
     Element, ElementKind, Id, Shot, Wake,
+    finish::FinishOperation,
     force::{ElementFilter, ForceKind},
     particles::{Action, Source, Trigger},
     region::Volume,
@@ -161,6 +162,16 @@ impl Element {
                 }
                 _ => {}
             },
+            ElementKind::Finish(finish) => {
+                if let Some(id) = finish.element {
+                    let path = "kind.finish.element";
+                    list.add(path, id, Role::Part, Target::SolidOrParticles, "");
+                }
+                if let FinishOperation::Place { about: Some(id), .. } = finish.operation {
+                    let path = "kind.finish.operation.place.about";
+                    list.add(path, id, Role::Placement, Target::Any, path);
+                }
+            }
             ElementKind::Curve(_)
             | ElementKind::Camera(_)
             | ElementKind::Sun(_)

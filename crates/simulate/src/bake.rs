@@ -2,7 +2,8 @@
 
 use crate::{BlowUp, PrepareError, Saved, Simulation};
 use frames::{Frame, Manifest, ManifestElement, RunError, RunFolder};
-use geometry::Meshes;
+use geometry::{Meshes, MissingMesh};
+use glam::Vec3;
 use shot::{
     Shot,
     fingerprint::{Fingerprint, fingerprints},
@@ -216,12 +217,13 @@ impl Writer<'_> {
 fn write_manifest(job: &Bake) -> Result<(), BakeError> {
     let mut elements = Vec::new();
     for (element, solid) in job.shot.solids() {
-        let mesh_error = |source| PrepareError::Mesh { element: element.name.clone(), source };
+        let mesh_error = |source: MissingMesh| PrepareError::Mesh { element: element.name.clone(), source };
         elements.push(ManifestElement {
             id: element.id,
             name: element.name.clone(),
             bodies: element.count(),
             mass_kg: job.meshes.mass_kg(&solid.shape, solid.body.weight).map_err(mesh_error)?,
+            centre_m: job.meshes.mass(&solid.shape).map_err(mesh_error)?.centre,
         });
     }
     for (element, _) in job.shot.particles() {
@@ -230,6 +232,7 @@ fn write_manifest(job: &Bake) -> Result<(), BakeError> {
             name: element.name.clone(),
             bodies: 0,
             mass_kg: 0.0,
+            centre_m: Vec3::ZERO,
         });
     }
     job.run.write_manifest(&Manifest { version: 1, shot: job.shot.clone(), elements })?;

@@ -105,6 +105,7 @@ impl From<sqlx::Error> for Error {
 impl From<frames::RunError> for Error {
     fn from(error: frames::RunError) -> Self {
         match &error {
+            frames::RunError::Missing { frame } => Self::NotFound(format!("frame {frame}")),
             frames::RunError::Io { source, .. } if source.kind() == std::io::ErrorKind::NotFound => {
                 Self::NotFound("the frame".to_owned())
             }

@@ -3,14 +3,15 @@
 
 use crate::assets::sha256;
 use crate::error::{Error, Result};
+use crate::finishing::{finished_range, frames_of};
 use crate::jobs::{AtEnd, guarded, lock};
 use crate::store::FilmRow;
 use crate::studio::{Event, Studio};
-use frames::{Frame, RunError, RunFolder, write_whole};
+use frames::{Frame, Frames, RunError, RunFolder, write_whole};
 use interchange::{Movie, exr_made_from, png_made_from, with_made_from, write_exr, write_png};
 use picture::{Scene, Settings, render};
 use serde::{Deserialize, Serialize};
-use shot::{Shot, Timing};
+use shot::Shot;
 use simulate::{Bake, Outcome, bake};
 use std::fs::File;
 use std::io::Seek;
@@ -52,21 +53,26 @@ pub struct FilmSettings {
 }
 
 impl FilmSettings {
-    /// The frame of the run that is shown at a frame of the film.
-    pub fn source(&self, timing: Timing, number: u32) -> u32 {
+    /// The finished frame that is shown at a frame of the film.
+    pub fn source(&self, finished: &RangeInclusive<u32>, number: u32) -> u32 {
+        let (first, last) = (*finished.start(), *finished.end());
         let shifted = i64::from(number) - i64::from(self.shift);
-        let within = shifted.clamp(i64::from(timing.first), i64::from(timing.last)) as u32;
-        if self.backwards { timing.last - (within - timing.first) } else { within }
+        let within = shifted.clamp(i64::from(first), i64::from(last)) as u32;
+        if self.backwards { last - (within - first) } else { within }
     }
 
-    /// The frames of the run that it shows.
-    pub fn sources(&self, timing: Timing) -> RangeInclusive<u32> {
-        let (a, b) = (self.source(timing, self.first), self.source(timing, self.last));
+    /// The frames of the run that it shows: with finishing steps, all.
+    pub fn sources(&self, shot: &Shot) -> RangeInclusive<u32> {
+        let all = shot.timing.frames();
+        if shot.is_finished() {
+            return all;
+        }
+        let (a, b) = (self.source(&all, self.first), self.source(&all, self.last));
         a.min(b)..=a.max(b)
     }
 
-    fn frame(&self, run: &RunFolder, timing: Timing, number: u32) -> std::result::Result<Frame, RunError> {
-        let frame = run.read(self.source(timing, number))?;
+    fn frame(&self, frames: &dyn Frames, number: u32) -> std::result::Result<Frame, RunError> {
+        let frame = frames.frame(self.source(&frames.range(), number))?;
         Ok(if self.backwards { frame.backwards() } else { frame })
     }
 
@@ -86,24 +92,25 @@ impl FilmSettings {
         &self,
         shot: &Shot,
         assets: &picture::Assets,
-        run: &RunFolder,
+        frames: &dyn Frames,
         number: u32,
     ) -> Result<Scene> {
-        let read = |number| self.frame(run, shot.timing, number);
+        let read = |number| self.frame(frames, number);
         Scene::with_history(shot, assets, Some(&read(number)?), number, &|number| read(number).ok())
             .map_err(|error| Error::Bad(error.to_string()))
     }
 
     pub(crate) fn check(&self, shot: &Shot) -> Result<()> {
-        let timing = shot.timing;
+        let range = finished_range(shot)?;
+        let (first, last) = (*range.start(), *range.end());
         let bad = |what: String| Err(Error::Bad(what));
         if self.first > self.last {
             return bad(format!("first: {} comes after the last frame, {}", self.first, self.last));
         }
-        if self.first < timing.first || self.last > timing.last {
+        if self.first < first || self.last > last {
             return bad(format!(
-                "frames: {}–{} lie outside the shot's {}–{}",
-                self.first, self.last, timing.first, timing.last
+                "frames: {}–{} lie outside the shot's {first}–{last}",
+                self.first, self.last
             ));
         }
         if !(16..=8192).contains(&self.width) || !(16..=8192).contains(&self.height) {
@@ -153,8 +160,8 @@ impl FilmFolder {
     }
 
     /// The frames whose pictures are there, but were made from something else.
-    pub fn outdated(&self, shot: &Shot, run: &RunFolder, settings: &FilmSettings) -> Vec<u32> {
-        let made_from = MadeFrom::new(shot, run, settings);
+    pub fn outdated(&self, shot: &Shot, frames: &dyn Frames, settings: &FilmSettings) -> Vec<u32> {
+        let made_from = MadeFrom::new(shot, frames, settings);
         let outdated =
             |&frame: &u32| self.has(frame, false) && !self.has_of(frame, settings.exr, &made_from.of(frame));
         (settings.first..=settings.last).filter(outdated).collect()
@@ -200,9 +207,8 @@ impl FilmFolder {
 /// Tells what the pictures of a film are made from: a sum of the renderer, the
 /// shot, the settings that a picture depends on, and the frame of the run.
 struct MadeFrom<'a> {
-    run: &'a RunFolder,
+    frames: &'a dyn Frames,
     settings: &'a FilmSettings,
-    timing: Timing,
     /// Sum of what all frames have in common.
     common: String,
 }
@@ -211,17 +217,19 @@ struct MadeFrom<'a> {
 const RENDERER: u32 = 3;
 
 impl<'a> MadeFrom<'a> {
-    fn new(shot: &Shot, run: &'a RunFolder, settings: &'a FilmSettings) -> Self {
+    fn new(shot: &Shot, frames: &'a dyn Frames, settings: &'a FilmSettings) -> Self {
         let mut seen = shot.clone();
         (seen.name, seen.about, seen.next_id, seen.poster) = (String::new(), String::new(), 0, None);
+        // What finishing steps do is in the fingerprints of their frames.
+        seen.elements.retain(|element| element.as_finish().is_none());
         let FilmSettings { width, height, samples, clamp, exr, backwards, .. } = *settings;
         let common = serde_json::json!([RENDERER, seen, width, height, samples, clamp && !exr, backwards]);
-        Self { run, settings, timing: shot.timing, common: sha256(common.to_string().as_bytes()) }
+        Self { frames, settings, common: sha256(common.to_string().as_bytes()) }
     }
 
     fn of(&self, frame: u32) -> String {
-        let source = self.settings.source(self.timing, frame);
-        let print = self.run.header(source).map(|header| header.fingerprint.0);
+        let source = self.settings.source(&self.frames.range(), frame);
+        let print = self.frames.fingerprint(source).map(|print| print.0);
         sha256(format!("{} {frame} {source} {print:?}", self.common).as_bytes())
     }
 }
@@ -232,14 +240,14 @@ impl<'a> MadeFrom<'a> {
 pub fn render_film(
     shot: &Shot,
     assets: &picture::Assets,
-    run: &RunFolder,
+    frames: &dyn Frames,
     folder: &FilmFolder,
     settings: &FilmSettings,
     tell: &(dyn Fn(u32, f32) -> bool + Sync),
 ) -> Result<bool> {
     let total = settings.last - settings.first + 1;
     let start = Instant::now();
-    let made_from = MadeFrom::new(shot, run, settings);
+    let made_from = MadeFrom::new(shot, frames, settings);
     let missing: Vec<(u32, String)> = (settings.first..=settings.last)
         .map(|number| (number, made_from.of(number)))
         .filter(|(number, made_from)| !folder.has_of(*number, settings.exr, made_from))
@@ -247,7 +255,7 @@ pub fn render_film(
     let already = total - missing.len() as u32;
     let mut done = already;
     for (number, made_from) in missing {
-        let scene = settings.scene(shot, assets, run, number)?;
+        let scene = settings.scene(shot, assets, frames, number)?;
         let to_do = (total - already) as f32;
         let of_this = AtomicU32::new(0);
         let picture = render(&scene, &settings.rendering(), &|fraction| {
@@ -282,7 +290,7 @@ const FORECAST_FRAMES: u32 = 3;
 pub fn forecast(
     shot: &Shot,
     assets: &picture::Assets,
-    run: &RunFolder,
+    frames: &dyn Frames,
     settings: &FilmSettings,
 ) -> Result<(f32, u64)> {
     let total = settings.last - settings.first + 1;
@@ -291,7 +299,7 @@ pub fn forecast(
     for i in 0..looked_at {
         let number = settings.first + (2 * i + 1) * total / (2 * looked_at);
         let start = Instant::now();
-        let scene = match settings.scene(shot, assets, run, number) {
+        let scene = match settings.scene(shot, assets, frames, number) {
             Ok(scene) => scene,
             Err(_) => {
                 Scene::new(shot, assets, None, number).map_err(|error| Error::Bad(error.to_string()))?
@@ -441,7 +449,7 @@ impl Studio {
             }
         }
         let assets = self.loader.all(&self.data, &document)?;
-        let frames = settings.sources(document.timing);
+        let frames = settings.sources(&document);
         let job = Bake {
             shot: &document,
             meshes: &assets.meshes,
@@ -475,7 +483,8 @@ impl Studio {
             }
             !stop.load(Ordering::Acquire)
         };
-        if !render_film(&document, &assets, &own, &folder, &settings, &tell)? {
+        let frames = frames_of(&document, &own)?;
+        if !render_film(&document, &assets, &*frames, &folder, &settings, &tell)? {
             return Ok(false);
         }
         if total > 1 {
@@ -500,7 +509,6 @@ mod tests {
         #[case] shift: i32,
         #[case] shown: [u32; 3],
     ) {
-        let timing = Timing { fps: 24.0, first: 1, last: 48 };
         let settings = FilmSettings {
             first: 1,
             last: 48,
@@ -512,6 +520,6 @@ mod tests {
             backwards,
             shift,
         };
-        assert_eq!([1, 2, 48].map(|number| settings.source(timing, number)), shown);
+        assert_eq!([1, 2, 48].map(|number| settings.source(&(1..=48), number)), shown);
     }
 }

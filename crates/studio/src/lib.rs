@@ -11,6 +11,7 @@ pub mod cli;
 pub mod demo;
 pub mod error;
 pub mod films;
+pub mod finishing;
 pub(crate) mod jobs;
 pub(crate) mod performing;
 pub mod playing;

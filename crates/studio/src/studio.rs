@@ -5,7 +5,7 @@ use crate::at_work::{Films, Playing};
 use crate::error::{Error, Result};
 use crate::jobs::guarded;
 use crate::store::{RunRow, Step, Store};
-use frames::{Frame, RunFolder};
+use frames::{Frame, Frames, Parts, RunError, RunFolder};
 use serde::Serialize;
 use shot::{Shot, fingerprint::Fingerprint};
 use std::fs::File;
@@ -54,14 +54,20 @@ pub struct Studio {
 }
 
 impl Studio {
-    /// A frame of a run as the Viewport takes it, with its fingerprint. Not to be
-    /// called where others wait.
-    pub fn on_wire(&self, folder: &RunFolder, number: u32) -> Result<(Fingerprint, Vec<u8>)> {
+    /// A frame of a run, or one finished from it, as the Viewport takes it, with
+    /// its fingerprint. Not to be called where others wait.
+    pub fn on_wire(
+        &self,
+        folder: &RunFolder,
+        frames: &dyn Frames,
+        number: u32,
+    ) -> Result<(Fingerprint, Vec<u8>)> {
         // A request that finds the shared memory in use allocates its own.
         let (mut lent, mut own) = (self.spare.try_lock(), Frame::default());
         let frame = lent.as_deref_mut().unwrap_or(&mut own);
-        if let Err(error) = folder.read_into(number, frame) {
-            return Err(if folder.drop_if_damaged(number) {
+        if let Err(error) = frames.read(number, Parts::All, frame) {
+            let damaged = matches!(error, RunError::Frame { .. });
+            return Err(if damaged && folder.drop_damaged(0..=shot::LAST_FRAME) > 0 {
                 Error::NotFound(format!(
                     "frame {number} (its file was damaged and is removed; play to compute it again)"
                 ))

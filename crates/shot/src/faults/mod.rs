@@ -1,5 +1,6 @@
 //! Reading a shot, and every fault that a shot file can have.
 
+mod finish;
 mod particles;
 
 use crate::migrate;
@@ -236,6 +237,7 @@ impl Shot {
                     );
                 }
             }
+            ElementKind::Finish(finish) => finish::finish_faults(f, &format!("{path}.kind.finish"), finish),
             ElementKind::Camera(_) | ElementKind::Sun(_) | ElementKind::AreaLight(_) => {}
         }
     }

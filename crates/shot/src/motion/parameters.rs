@@ -3,8 +3,9 @@
 
 use super::Value;
 use crate::{
-    Element, ElementKind, Shape, Shot, Weight,
+    Element, ElementKind, LAST_FRAME, Shape, Shot, Weight,
     curve::Curve,
+    finish::FinishOperation,
     force::{ForceKind, Push},
     light::SkySource,
     look::Look,
@@ -290,6 +291,22 @@ pub(crate) fn element_parameters(element: &mut Element, v: Visit) {
                 }
             }
             Curve::Strokes { .. } => {}
+        },
+        ElementKind::Finish(finish) => match &mut finish.operation {
+            FinishOperation::Retime { run_frame, .. } => {
+                v(
+                    format_args!("kind.finish.operation.retime.run_frame"),
+                    Parameter::Number(run_frame),
+                    to(0.0, LAST_FRAME as f32),
+                );
+            }
+            FinishOperation::Place { scale, .. } => {
+                v(format_args!("kind.finish.operation.place.scale"), Parameter::Number(scale), to(1e-3, 1e3));
+            }
+            FinishOperation::Trim { .. }
+            | FinishOperation::Reverse {}
+            | FinishOperation::Shift { .. }
+            | FinishOperation::Loop { .. } => {}
         },
     }
 }
@@ -687,7 +704,7 @@ fn volume_parameters(volume: &mut Volume, v: Visit) {
             v(format_args!("kind.region.volume.box.size_m"), Parameter::Vector(size_m), extent)
         }
         Volume::Sphere { radius_m } => {
-            v(format_args!("kind.region.volume.ball.radius_m"), Parameter::Number(radius_m), extent)
+            v(format_args!("kind.region.volume.sphere.radius_m"), Parameter::Number(radius_m), extent)
         }
         Volume::Cylinder { radius_m, height_m } => {
             v(format_args!("kind.region.volume.cylinder.radius_m"), Parameter::Number(radius_m), extent);

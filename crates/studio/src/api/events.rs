@@ -7,6 +7,7 @@ use crate::jobs::blocking;
 use crate::studio::{Event, Studio};
 use axum::extract::ws::{Message, WebSocket, WebSocketUpgrade};
 use axum::response::Response;
+use frames::RunFrames;
 use serde::Deserialize;
 use std::sync::Arc;
 use tokio::sync::broadcast::error::RecvError;
@@ -67,6 +68,7 @@ async fn computed(studio: &Arc<Studio>, shot: i64, frame: u32) -> Option<Vec<u8>
     let run = studio.store.current_run(shot).await.ok()?;
     let folder = studio.folder(&run);
     let studio = studio.clone();
-    let (_, bytes) = blocking(move || studio.on_wire(&folder, frame)).await.ok()?;
+    let frames = RunFrames::new(folder.clone(), frame..=frame);
+    let (_, bytes) = blocking(move || studio.on_wire(&folder, &frames, frame)).await.ok()?;
     Some([&run.id.to_le_bytes()[..], &bytes].concat())
 }

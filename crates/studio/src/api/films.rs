@@ -108,7 +108,8 @@ pub(crate) async fn forecast(
     let run = studio.folder(&studio.store.current_run(id).await?);
     blocking(move || {
         let assets = studio.loader.all(&studio.data, &shot)?;
-        let (seconds, bytes) = crate::films::forecast(&shot, &assets, &run, &settings)?;
+        let frames = crate::finishing::frames_of(&shot, &run)?;
+        let (seconds, bytes) = crate::films::forecast(&shot, &assets, &*frames, &settings)?;
         Ok(Json(FilmForecast { seconds, bytes }))
     })
     .await

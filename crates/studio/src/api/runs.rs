@@ -4,13 +4,14 @@ use super::input::State;
 use super::input::{Input, Path, Query};
 use super::shots::{ShotState, state};
 use crate::error::{Error, Result};
+use crate::finishing::{FinishedState, FrameState, frames_of, state_of};
 use crate::jobs::blocking;
 use crate::studio::Event;
 use axum::Json;
 use axum::extract::State as Extract;
 use axum::http::{HeaderMap, StatusCode, header};
 use axum::response::{IntoResponse, Response};
-use frames::RunFolder;
+use frames::{Fingerprints, RunFolder, RunFrames, finish::SharedFrames};
 use serde::{Deserialize, Serialize};
 use shot::{
     Id,
@@ -18,6 +19,7 @@ use shot::{
     fingerprint::{Fingerprint, fingerprints},
 };
 use std::collections::{BTreeMap, BTreeSet, HashMap};
+use std::sync::Arc;
 use utoipa::ToSchema;
 
 /// A stretch of frames in one state.
@@ -41,6 +43,63 @@ pub(crate) struct Freshness {
     /// Bytes on disk: frames, and states to go on from.
     frame_bytes: u64,
     state_bytes: u64,
+    /// The finished frames; none without finishing steps.
+    finished: Option<Finished>,
+}
+
+/// The finished frames of a shot.
+#[derive(Serialize, ToSchema)]
+pub(crate) struct Finished {
+    first: u32,
+    last: u32,
+    /// Whether the first frame follows the last.
+    repeats: bool,
+    stretches: Vec<Stretch>,
+    steps: Vec<FinishedStep>,
+}
+
+/// What a finishing step gives.
+#[derive(Serialize, ToSchema)]
+pub(crate) struct FinishedStep {
+    /// Id of the step's element.
+    step: u32,
+    first: u32,
+    last: u32,
+    repeats: bool,
+    /// Why the step was not taken.
+    problem: Option<String>,
+}
+
+impl From<FinishedState> for Finished {
+    fn from(of: FinishedState) -> Self {
+        let mut stretches: Vec<Stretch> = Vec::new();
+        for (frame, state) in (of.first..).zip(&of.states) {
+            let state = match state {
+                FrameState::Fresh => "fresh",
+                FrameState::Stale => "stale",
+                FrameState::Missing => "missing",
+            };
+            add_frame(&mut stretches, frame, state, None);
+        }
+        let step = |step: &frames::finish::StepResult| FinishedStep {
+            step: step.step.0,
+            first: *step.range.start(),
+            last: *step.range.end(),
+            repeats: step.repeats,
+            problem: step.problem.clone(),
+        };
+        let last = of.first + of.states.len() as u32 - 1;
+        let steps = of.steps.iter().map(step).collect();
+        Self { first: of.first, last, repeats: of.repeats, stretches, steps }
+    }
+}
+
+/// Adds the state of a frame to those before it.
+fn add_frame(stretches: &mut Vec<Stretch>, frame: u32, state: &'static str, reason: Option<String>) {
+    match stretches.last_mut() {
+        Some(last) if last.state == state && last.reason == reason => last.last = frame,
+        _ => stretches.push(Stretch { first: frame, last: frame, state, reason }),
+    }
 }
 
 /// The current run's frames against the shot as it is now.
@@ -63,7 +122,8 @@ pub(crate) async fn freshness(Extract(studio): State, Path(id): Path<i64>) -> Re
             before.insert(revision, document);
         }
     }
-    let stretches = blocking(move || {
+    let of = studio.folder(&run);
+    let (stretches, finished) = blocking(move || {
         let reasons: HashMap<u32, Option<String>> =
             before.into_iter().map(|(revision, before)| (revision, why_stale(&before, &shot))).collect();
         let mut stretches: Vec<Stretch> = Vec::new();
@@ -73,16 +133,22 @@ pub(crate) async fn freshness(Extract(studio): State, Path(id): Path<i64>) -> Re
                 Some(header) if header.fingerprint == print => ("fresh", None),
                 Some(header) => ("stale", reasons.get(&header.revision).cloned().flatten()),
             };
-            match stretches.last_mut() {
-                Some(last) if last.state == state && last.reason == reason => last.last = frame,
-                _ => stretches.push(Stretch { first: frame, last: frame, state, reason }),
-            }
+            add_frame(&mut stretches, frame, state, reason);
         }
-        Ok(stretches)
+        let has = shot.timing.frames().map(|frame| headers.get(&frame).map(|header| header.fingerprint));
+        let has = Fingerprints { first: shot.timing.first, list: has.collect() };
+        Ok((stretches, state_of(&shot, has, &of)?.map(Finished::from)))
     })
     .await?;
     let playing = studio.playing.is_on(id);
-    Ok(Json(Freshness { run: run.id, stretches, playing, frame_bytes: size.0, state_bytes: size.1 }))
+    Ok(Json(Freshness {
+        run: run.id,
+        stretches,
+        playing,
+        frame_bytes: size.0,
+        state_bytes: size.1,
+        finished,
+    }))
 }
 
 /// Computes the frames that are missing or stale, in order, in the background.
@@ -226,27 +292,48 @@ pub(crate) async fn restore(Extract(studio): State, Path(run): Path<i64>) -> Res
     state(&studio, row.shot).await
 }
 
-/// A frame as the Viewport takes it; see docs/formats.md.
-#[utoipa::path(get, path = "/api/runs/{run}/frames/{number}", params(("run" = i64, Path), ("number" = u32, Path)), responses((status = 200, content_type = "application/octet-stream"), (status = 404, body = crate::error::Problem)))]
+#[derive(Deserialize)]
+pub(crate) struct Shown {
+    /// With the finishing steps of the shot.
+    #[serde(default)]
+    finished: bool,
+}
+
+/// A frame as the Viewport takes it, as it was computed or finished; see docs/formats.md.
+#[utoipa::path(get, path = "/api/runs/{run}/frames/{number}", params(("run" = i64, Path), ("number" = u32, Path), ("finished" = Option<bool>, Query)), responses((status = 200, content_type = "application/octet-stream"), (status = 404, body = crate::error::Problem)))]
 pub(crate) async fn frame(
     Extract(studio): State,
     Path((run, number)): Path<(i64, u32)>,
+    Query(shown): Query<Shown>,
     headers: HeaderMap,
 ) -> Result<Response> {
-    let folder = studio.folder(&studio.store.run(run).await?);
+    let row = studio.store.run(run).await?;
+    let folder = studio.folder(&row);
+    // A kept run has the finishing steps that it was kept with.
+    let head =
+        if shown.finished && row.number.is_none() { Some(studio.head(row.shot).await?.0) } else { None };
     let known = headers.get(header::IF_NONE_MATCH).cloned();
     let found = blocking(move || {
+        let frames: SharedFrames = if shown.finished {
+            let shot = head.map_or_else(|| folder.manifest().map(|manifest| manifest.shot), Ok)?;
+            frames_of(&shot, &folder)?
+        } else {
+            Arc::new(RunFrames::new(folder.clone(), 0..=shot::LAST_FRAME))
+        };
+        if !frames.range().contains(&number) {
+            return Err(Error::NotFound(format!("frame {number}")));
+        }
         let tag = |print: &Fingerprint| {
             let hex: String = print.0.iter().map(|byte| format!("{byte:02x}")).collect();
             format!("\"{hex}\"")
         };
         let same = known.is_some_and(|known| {
-            folder.header(number).is_some_and(|head| known.as_bytes() == tag(&head.fingerprint).as_bytes())
+            frames.fingerprint(number).is_some_and(|print| known.as_bytes() == tag(&print).as_bytes())
         });
         if same {
             return Ok(None);
         }
-        let (print, bytes) = studio.on_wire(&folder, number)?;
+        let (print, bytes) = studio.on_wire(&folder, &*frames, number)?;
         Ok(Some((tag(&print), bytes)))
     });
     let Some((tag, bytes)) = found.await? else { return Ok(StatusCode::NOT_MODIFIED.into_response()) };

@@ -28,7 +28,7 @@ impl BakeArgs {
             use_threads(threads)?;
         }
         let (shot, folder) = read_shot(&self.shot)?;
-        let frames = frames_of(self.frames.as_deref(), &shot)?;
+        let frames = frames_of(self.frames.as_deref(), shot.timing.frames())?;
         let meshes =
             Loader::default().meshes(&folder, &shot).map_err(|error| Stop::Bad(error.to_string()))?;
         let run = RunFolder::create(&self.out).map_err(|error| Stop::Failed(error.to_string()))?;

@@ -3,6 +3,7 @@
 //! Exit codes: 0 done, 1 failed, 2 bad input (with one line that says where).
 
 mod bake;
+mod finish;
 mod probe;
 mod progress;
 mod render;
@@ -39,6 +40,11 @@ enum What {
         after_help = "Example:\n  bright-ripple bake demo/crate-tumble/shot.json --out run --frames 1-48"
     )]
     Bake(bake::BakeArgs),
+    /// Write the finished frames of a run into a run folder of their own
+    #[command(
+        after_help = "Example:\n  bright-ripple finish demo/slow-toss/shot.json --run run --out finished"
+    )]
+    Finish(finish::FinishArgs),
     /// Print numbers out of a run
     #[command(after_help = "Example:\n  bright-ripple probe run --element \"Mooring block\" --format csv")]
     Probe(probe::Probe),
@@ -82,6 +88,7 @@ impl Command {
             What::Serve(serve) => serve.run(),
             What::Check { shot } => check(&shot),
             What::Bake(bake) => bake.run(),
+            What::Finish(finish) => finish.run(),
             What::Probe(probe) => probe.run(),
             What::Render(render) => render.run(),
             What::Schema => print(&serde_json::to_string_pretty(&shot::schema()).expect("it serialises")),
@@ -128,9 +135,8 @@ fn one_line(error: &shot::ReadError) -> String {
     error.0.first().map(|fault| format!("{fault}{more}")).unwrap_or_default()
 }
 
-/// Parses `A-B` or `A`, within the shot's frames.
-pub(crate) fn frames_of(text: Option<&str>, shot: &Shot) -> Result<RangeInclusive<u32>, Stop> {
-    let all = shot.timing.frames();
+/// Parses `A-B` or `A`, within all frames.
+pub(crate) fn frames_of(text: Option<&str>, all: RangeInclusive<u32>) -> Result<RangeInclusive<u32>, Stop> {
     let Some(text) = text else { return Ok(all) };
     let (from, to) = text.split_once('-').unwrap_or((text, text));
     let bad = |why: String| Stop::Bad(format!("--frames {text}: {why}"));
@@ -141,7 +147,7 @@ pub(crate) fn frames_of(text: Option<&str>, shot: &Shot) -> Result<RangeInclusiv
         return Err(bad(format!("{from} comes after {to}")));
     }
     if !all.contains(&from) || !all.contains(&to) {
-        return Err(bad(format!("the shot has frames {}-{}", all.start(), all.end())));
+        return Err(bad(format!("there are frames {}-{}", all.start(), all.end())));
     }
     Ok(from..=to)
 }

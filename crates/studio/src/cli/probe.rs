@@ -1,7 +1,9 @@
-use super::{Outcome, Stop, frames_of, print};
+use super::{Outcome, Stop, frames_of, print, read_shot};
+use crate::finishing::frames_of as finished_of;
 use clap::{Args, ValueEnum};
-use frames::RunFolder;
+use frames::{RunFolder, RunFrames, finish::SharedFrames};
 use std::path::PathBuf;
+use std::sync::Arc;
 
 #[derive(Clone, Copy, ValueEnum)]
 enum Format {
@@ -22,6 +24,12 @@ pub(crate) struct Probe {
     frames: Option<String>,
     #[arg(long, value_enum, default_value = "csv")]
     format: Format,
+    /// Shot file whose finishing steps are taken; by default those that the run was baked with
+    #[arg(long)]
+    shot: Option<PathBuf>,
+    /// The frames as they were computed, without finishing steps
+    #[arg(long)]
+    computed: bool,
 }
 
 const BODY: [&str; 16] = [
@@ -86,7 +94,18 @@ impl Probe {
             by_name.or_else(by_id).map(|element| element.id).ok_or_else(missing)
         };
         let ids: Vec<shot::Id> = self.element.iter().map(find).collect::<Result<_, _>>()?;
-        let wanted = frames_of(self.frames.as_deref(), &manifest.shot)?;
+        // What a shot file adds, or the run was baked with, is done to the frames.
+        let shot = match &self.shot {
+            Some(path) => read_shot(path)?.0,
+            None => manifest.shot.clone(),
+        };
+        let failed = |error: crate::error::Error| Stop::Failed(error.to_string());
+        let frames: SharedFrames = if self.computed {
+            Arc::new(RunFrames::new(run.clone(), manifest.shot.timing.frames()))
+        } else {
+            finished_of(&shot, &run).map_err(failed)?
+        };
+        let wanted = frames_of(self.frames.as_deref(), frames.range())?;
         let is_particles =
             |id: &shot::Id| manifest.shot.element(*id).is_some_and(|of| of.as_particles().is_some());
         let particles = ids.iter().filter(|id| is_particles(id)).count();
@@ -107,8 +126,8 @@ impl Probe {
             print(&columns.join(","))?;
         }
         let mut records = Vec::new();
-        for number in run.headers().into_keys().filter(|number| wanted.contains(number)) {
-            let frame = run.read(number).map_err(|error| Stop::Failed(error.to_string()))?;
+        for number in wanted.filter(|&number| frames.fingerprint(number).is_some()) {
+            let frame = frames.frame(number).map_err(|error| Stop::Failed(error.to_string()))?;
             let rows: Vec<Vec<f64>> = if ids.is_empty() {
                 let m = &frame.measured;
                 let (overlap, fastest) = (f64::from(m.deepest_overlap_m), f64::from(m.max_speed_m_s));

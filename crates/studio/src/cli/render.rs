@@ -2,6 +2,7 @@ use super::progress::Progress;
 use super::{Outcome, Stop, frames_of, read_shot};
 use crate::assets::Loader;
 use crate::films::{FilmFolder, FilmSettings, encode_film, render_film};
+use crate::finishing::{finished_range, frames_of as finished_of};
 use clap::{Args, ValueEnum};
 use frames::RunFolder;
 use shot::{changes::why_stale, fingerprint::fingerprints};
@@ -58,7 +59,8 @@ impl RenderArgs {
             super::bake::use_threads(threads)?;
         }
         let (shot, folder) = read_shot(&self.shot)?;
-        let frames = frames_of(self.frames.as_deref(), &shot)?;
+        let finished = finished_range(&shot).map_err(|error| Stop::Bad(error.to_string()))?;
+        let frames = frames_of(self.frames.as_deref(), finished)?;
         let (width, height) = match &self.size {
             None => (shot.picture.width, shot.picture.height),
             Some(text) => text
@@ -86,7 +88,7 @@ impl RenderArgs {
             shift: self.shift,
         };
         let headers = run.headers();
-        if let Some(missing) = settings.sources(shot.timing).find(|number| !headers.contains_key(number)) {
+        if let Some(missing) = settings.sources(&shot).find(|number| !headers.contains_key(number)) {
             return Err(Stop::Bad(format!(
                 "frame {missing} is not in {}; bake it first",
                 self.run.display()
@@ -95,7 +97,7 @@ impl RenderArgs {
         let prints = fingerprints(&shot);
         let print = |number: u32| prints.get(number.checked_sub(shot.timing.first)? as usize);
         let stale: Vec<u32> = settings
-            .sources(shot.timing)
+            .sources(&shot)
             .filter(|number| headers.get(number).map(|header| &header.fingerprint) != print(*number))
             .collect();
         if let (Some(first), Some(last)) = (stale.first(), stale.last()) {
@@ -107,7 +109,8 @@ impl RenderArgs {
                 why.map(|why| format!(", from {why}")).unwrap_or_default()
             );
         }
-        let outdated = FilmFolder::new(&self.out).outdated(&shot, &run, &settings);
+        let frames = finished_of(&shot, &run).map_err(|error| Stop::Failed(error.to_string()))?;
+        let outdated = FilmFolder::new(&self.out).outdated(&shot, &*frames, &settings);
         if !outdated.is_empty() {
             eprintln!(
                 "bright-ripple: {} pictures in {} were made from something else and are rendered again",
@@ -118,7 +121,7 @@ impl RenderArgs {
         let progress = Progress::new("rendered", u64::from(settings.last - settings.first + 1));
         let film = FilmFolder::new(&self.out);
         let failed = |error: crate::error::Error| Stop::Failed(error.to_string());
-        render_film(&shot, &assets, &run, &film, &settings, &|done, _| {
+        render_film(&shot, &assets, &*frames, &film, &settings, &|done, _| {
             progress.at(u64::from(done));
             true
         })

@@ -1,0 +1,82 @@
+//! What finishing steps know of the shot.
+
+use glam::{Quat, Vec3};
+use shot::{
+    Element, Id, Shot,
+    finish::FinishOperation,
+    motion::Sampler,
+    world::{Pose, World},
+};
+use std::collections::BTreeMap;
+use std::sync::{Mutex, PoisonError};
+
+/// The shot whose frames are finished, with what is needed to read its values at any frame.
+#[derive(Debug)]
+pub struct FinishContext {
+    sampler: Sampler,
+    /// The shot at the frame that was asked for last.
+    now: Mutex<Shot>,
+    /// Centre of mass of a body against its origin, by element, m.
+    centres: BTreeMap<Id, Vec3>,
+    gravity: BTreeMap<Id, Vec3>,
+}
+
+impl FinishContext {
+    /// Of a shot free of faults; `centres` are those of the run's manifest.
+    ///
+    /// # Errors
+    /// The first fault of the shot's channels.
+    pub fn new(shot: &Shot, centres: BTreeMap<Id, Vec3>) -> Result<Self, String> {
+        let sampler = Sampler::new(shot)
+            .map_err(|faults| faults.first().map_or_else(String::new, ToString::to_string))?;
+        let moved = |element: &&Element| element.as_solid().is_some() || element.as_particles().is_some();
+        let first = f64::from(shot.timing.first);
+        let gravity = shot.elements.iter().filter(moved).map(|e| (e.id, shot.gravity_on(e, first))).collect();
+        Ok(Self { sampler, now: Mutex::new(shot.clone()), centres, gravity })
+    }
+
+    /// The shot without keys.
+    pub fn shot(&self) -> &Shot {
+        self.sampler.base()
+    }
+
+    /// Centre of mass of an element's body against its origin, m.
+    pub(super) fn centre(&self, element: Id) -> Vec3 {
+        self.centres.get(&element).copied().unwrap_or(Vec3::ZERO)
+    }
+
+    /// Gravity on an element at the first frame, m/s².
+    pub(super) fn gravity(&self, element: Id) -> Vec3 {
+        self.gravity.get(&element).copied().unwrap_or(Vec3::ZERO)
+    }
+
+    /// Seconds of the world's time at a frame of the run.
+    pub(super) fn world_s(&self, frame: u32) -> f64 {
+        self.sampler.world_frame(f64::from(frame)) / f64::from(self.shot().timing.fps)
+    }
+
+    /// Calls `f` with a step as it is at a frame, and where its element stands.
+    pub(super) fn step_at<T>(
+        &self,
+        step: Id,
+        frame: f64,
+        f: impl FnOnce(&FinishOperation, Pose) -> T,
+    ) -> Option<T> {
+        let mut now = self.now.lock().unwrap_or_else(PoisonError::into_inner);
+        // A formula without a finite value leaves the value of the frame before.
+        let _ = self.sampler.apply(&mut now, frame);
+        let element = now.element(step)?;
+        let unsolved = |_: Id, _: f64| -> Option<Pose> { None };
+        let pose = World::new(&now, &self.sampler, frame, &unsolved).pose(element);
+        Some(f(&element.as_finish()?.operation, pose))
+    }
+
+    /// Where an element stands at a frame by the document.
+    pub(super) fn pose(&self, element: Id, frame: f64) -> Pose {
+        let mut now = self.now.lock().unwrap_or_else(PoisonError::into_inner);
+        let _ = self.sampler.apply(&mut now, frame);
+        let unsolved = |_: Id, _: f64| -> Option<Pose> { None };
+        let world = World::new(&now, &self.sampler, frame, &unsolved);
+        now.element(element).map_or((Vec3::ZERO, Quat::IDENTITY), |element| world.pose(element))
+    }
+}

@@ -1,0 +1,145 @@
+//! Finishing: steps that make frames of frames. Each wraps a [`Frames`] and is one.
+//!
+//! To add a step is one more file here, one operation of
+//! [`shot::finish::FinishOperation`], and its line in [`step`].
+
+mod blend;
+mod context;
+mod cycle;
+mod motion;
+mod order;
+mod overlay;
+mod place;
+mod retime;
+mod seam;
+mod window;
+
+pub use context::FinishContext;
+pub use seam::{LoopPair, Seam, best_loops, seam};
+
+use crate::{Frames, RunError};
+use overlay::Overlay;
+use shot::{
+    Element, Id,
+    finish::{Finish, FinishOperation},
+};
+use std::ops::RangeInclusive;
+use std::sync::Arc;
+
+/// Frames that are shared between steps and readers.
+pub type SharedFrames = Arc<dyn Frames>;
+
+/// What a finishing step gives, for its row.
+#[derive(Clone, Debug, PartialEq)]
+pub struct StepResult {
+    /// The step.
+    pub step: Id,
+    /// The frames that go out.
+    pub range: RangeInclusive<u32>,
+    /// Whether the first of them follows the last.
+    pub repeats: bool,
+    /// Why the step was not taken, and the frames went through as they were; none: it was, or is switched off.
+    pub problem: Option<String>,
+}
+
+/// The finished frames of a shot, and what each step gives.
+pub fn finished(source: SharedFrames, context: &Arc<FinishContext>) -> (SharedFrames, Vec<StepResult>) {
+    let shot = context.shot();
+    let mut results = Vec::new();
+    let mut elements: Vec<Id> =
+        shot.elements.iter().filter_map(|step| step.as_finish().filter(|f| f.enabled)?.element).collect();
+    elements.sort_unstable();
+    elements.dedup();
+    let mut chains = Vec::new();
+    for element in elements {
+        let steps = shot.finishing(Some(element));
+        chains.push((element, chain(source.clone(), &steps, context, &mut results)));
+    }
+    let base =
+        if chains.is_empty() { source } else { Arc::new(Overlay::new(source, chains)) as SharedFrames };
+    let steps = shot.finishing(None);
+    (chain(base, &steps, context, &mut results), results)
+}
+
+fn chain(
+    mut frames: SharedFrames,
+    steps: &[(&Element, &Finish)],
+    context: &Arc<FinishContext>,
+    results: &mut Vec<StepResult>,
+) -> SharedFrames {
+    for (element, finish) in steps {
+        let mut problem = None;
+        if finish.enabled {
+            match step(frames.clone(), element, finish, context) {
+                Ok(finished) => frames = finished,
+                Err(why) => problem = Some(why),
+            }
+        }
+        results.push(StepResult {
+            step: element.id,
+            range: frames.range(),
+            repeats: frames.repeats(),
+            problem,
+        });
+    }
+    frames
+}
+
+/// The frames that a step makes of others.
+///
+/// # Errors
+/// Why the step cannot be taken, in a sentence for its row.
+fn step(
+    source: SharedFrames,
+    element: &Element,
+    finish: &Finish,
+    context: &Arc<FinishContext>,
+) -> Result<SharedFrames, String> {
+    match finish.operation {
+        FinishOperation::Trim { from_frame, to_frame } => order::trim(source, from_frame..=to_frame, context),
+        FinishOperation::Reverse {} => Ok(order::reverse(source, context)),
+        FinishOperation::Shift { frames } => Ok(order::shift(source, frames, context)),
+        FinishOperation::Retime { frames, .. } => {
+            Ok(Arc::new(retime::Retime::new(source, element.id, frames, context)))
+        }
+        FinishOperation::Loop { frames, from_frame, overlap } => {
+            cycle::cycle(source, cycle::Round { frames, from_frame, overlap }, context)
+        }
+        FinishOperation::Place { .. } => Ok(Arc::new(place::Place::new(source, element.id, context))),
+    }
+}
+
+/// A sentence on frames that a step needs and its source does not have.
+fn needs(wanted: RangeInclusive<u32>, has: &RangeInclusive<u32>) -> String {
+    format!("needs frames {}–{}; there are {}–{}", wanted.start(), wanted.end(), has.start(), has.end())
+}
+
+/// A fingerprint of a step: of its name, its values and the frames it is made from.
+fn digest(
+    name: &str,
+    values: &impl serde::Serialize,
+    sources: &[Option<shot::fingerprint::Fingerprint>],
+) -> Option<shot::fingerprint::Fingerprint> {
+    use sha2::{Digest, Sha256};
+    let mut hash = Sha256::new();
+    hash.update(name);
+    hash.update(serde_json::to_vec(values).expect("values of a step serialise"));
+    for source in sources {
+        hash.update((*source)?.0);
+    }
+    let sum: [u8; 32] = hash.finalize().into();
+    Some(shot::fingerprint::Fingerprint(*sum.first_chunk().expect("16 of 32 bytes")))
+}
+
+/// Gives a frame that a step made its number, time and fingerprint.
+fn sign(
+    frames: &dyn Frames,
+    context: &FinishContext,
+    number: u32,
+    frame: &mut crate::Frame,
+) -> Result<(), RunError> {
+    frame.number = number;
+    frame.time_s = context.shot().timing.seconds(number);
+    frame.fingerprint = frames.fingerprint(number).ok_or(RunError::Missing { frame: number })?;
+    Ok(())
+}

@@ -1,0 +1,117 @@
+//! The one way in which everything after a solver reads frames.
+
+use crate::{Frame, RunError, RunFolder};
+use shot::{Id, fingerprint::Fingerprint};
+use std::ops::RangeInclusive;
+
+/// A sequence of frames: a run on disk, or what finishing steps make of one.
+pub trait Frames: Send + Sync {
+    /// The frames that there are, or could be.
+    fn range(&self) -> RangeInclusive<u32>;
+
+    /// Whether the first frame follows the last.
+    fn repeats(&self) -> bool {
+        false
+    }
+
+    /// Changes when anything changes that the frame is made from; none if a
+    /// frame that it is made from is missing.
+    fn fingerprint(&self, number: u32) -> Option<Fingerprint>;
+
+    /// Reads a frame, or the part of one element, into the memory of another.
+    ///
+    /// # Errors
+    /// [`RunError`] if a frame that it is made from is missing or damaged; what
+    /// is in `frame` is then of no use.
+    fn read(&self, number: u32, parts: Parts, frame: &mut Frame) -> Result<(), RunError>;
+
+    /// A frame of its own memory.
+    ///
+    /// # Errors
+    /// [`RunError`] as of [`Frames::read`].
+    fn frame(&self, number: u32) -> Result<Frame, RunError> {
+        let mut frame = Frame::default();
+        self.read(number, Parts::All, &mut frame)?;
+        Ok(frame)
+    }
+
+    /// The frame that is shown at a number outside the range too: the first or
+    /// the last, or where it repeats, the same one some rounds on.
+    fn at(&self, number: i64) -> u32 {
+        let (first, last) = (i64::from(*self.range().start()), i64::from(*self.range().end()));
+        let within = if self.repeats() {
+            first + (number - first).rem_euclid(last - first + 1)
+        } else {
+            number.clamp(first, last)
+        };
+        within as u32
+    }
+}
+
+/// The parts of a frame that are read.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Hash)]
+pub enum Parts {
+    /// All.
+    All,
+    /// That of one element.
+    Element(Id),
+}
+
+impl Parts {
+    /// Whether the part of an element is read.
+    pub fn has(self, element: Id) -> bool {
+        self == Self::All || self == Self::Element(element)
+    }
+}
+
+/// The frames of a run on disk over the range of its shot.
+#[derive(Clone, Debug)]
+pub struct RunFrames {
+    folder: RunFolder,
+    range: RangeInclusive<u32>,
+}
+
+impl RunFrames {
+    /// The frames `range` of a run, computed or not.
+    pub fn new(folder: RunFolder, range: RangeInclusive<u32>) -> Self {
+        Self { folder, range }
+    }
+}
+
+impl Frames for RunFrames {
+    fn range(&self) -> RangeInclusive<u32> {
+        self.range.clone()
+    }
+
+    fn fingerprint(&self, number: u32) -> Option<Fingerprint> {
+        self.folder.header(number).map(|header| header.fingerprint)
+    }
+
+    fn read(&self, number: u32, parts: Parts, frame: &mut Frame) -> Result<(), RunError> {
+        self.folder.read_parts(number, parts, frame)
+    }
+}
+
+/// Frames of which only the fingerprints are known: those that a run has, or
+/// those that it would have if it were computed from a shot as it is.
+#[derive(Clone, Debug)]
+pub struct Fingerprints {
+    /// The first frame.
+    pub first: u32,
+    /// The fingerprints from the first frame on; none: missing.
+    pub list: Vec<Option<Fingerprint>>,
+}
+
+impl Frames for Fingerprints {
+    fn range(&self) -> RangeInclusive<u32> {
+        self.first..=self.first + (self.list.len() as u32).max(1) - 1
+    }
+
+    fn fingerprint(&self, number: u32) -> Option<Fingerprint> {
+        *self.list.get(number.checked_sub(self.first)? as usize)?
+    }
+
+    fn read(&self, number: u32, _: Parts, _: &mut Frame) -> Result<(), RunError> {
+        Err(RunError::Missing { frame: number })
+    }
+}

@@ -1,0 +1,48 @@
+//! Faults of finishing steps.
+
+use super::Faults;
+use crate::finish::{Finish, FinishOperation};
+use crate::{LAST_FRAME, MAX_FRAMES};
+
+pub(super) fn finish_faults(f: &mut Faults, path: &str, finish: &Finish) {
+    if finish.order > LAST_FRAME {
+        f.say(format!("{path}.order"), format!("{} is outside 0 to {LAST_FRAME}", finish.order));
+    }
+    let path = format!("{path}.operation");
+    let frame = |f: &mut Faults, field: &str, number: u32| {
+        if number > LAST_FRAME {
+            f.say(format!("{path}.{field}"), format!("{number} is outside 0 to {LAST_FRAME}"));
+        }
+    };
+    let count = |f: &mut Faults, field: &str, least: u32, number: u32| {
+        if !(least..=MAX_FRAMES).contains(&number) {
+            f.say(format!("{path}.{field}"), format!("{number} is outside {least} to {MAX_FRAMES}"));
+        }
+    };
+    match finish.operation {
+        FinishOperation::Trim { from_frame, to_frame } => {
+            frame(f, "trim.from_frame", from_frame);
+            frame(f, "trim.to_frame", to_frame);
+            if to_frame < from_frame {
+                let message = format!("{to_frame} comes before from_frame, {from_frame}");
+                f.say(format!("{path}.trim.to_frame"), message);
+            }
+        }
+        FinishOperation::Retime { frames, .. } => count(f, "retime.frames", 1, frames),
+        FinishOperation::Shift { frames } => {
+            if frames.unsigned_abs() > MAX_FRAMES {
+                let message = format!("{frames} is outside -{MAX_FRAMES} to {MAX_FRAMES}");
+                f.say(format!("{path}.shift.frames"), message);
+            }
+        }
+        FinishOperation::Loop { frames, from_frame, overlap } => {
+            count(f, "loop.frames", 2, frames);
+            frame(f, "loop.from_frame", from_frame);
+            if overlap >= frames {
+                let message = format!("{overlap} is not less than the {frames} frames of the loop");
+                f.say(format!("{path}.loop.overlap"), message);
+            }
+        }
+        FinishOperation::Reverse {} | FinishOperation::Place { .. } => {}
+    }
+}

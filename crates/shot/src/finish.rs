@@ -1,0 +1,107 @@
+//! Finishing steps: what is done to the frames of a run after it was computed.
+//! They change no simulation; a run stays as it is.
+
+use crate::{Element, ElementKind, Id, Shot};
+use schemars::JsonSchema;
+use serde::{Deserialize, Serialize};
+
+/// One finishing step, for one element's frames or those of the whole shot.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, JsonSchema)]
+#[serde(deny_unknown_fields)]
+pub struct Finish {
+    /// The element whose frames are finished; none: the whole shot. Steps of
+    /// elements come before those of the whole shot.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub element: Option<Id>,
+    /// Place among the steps of the same element, rising; equal ones by id.
+    #[serde(default)]
+    pub order: u32,
+    /// Whether the step is taken.
+    #[serde(default = "on", skip_serializing_if = "Clone::clone")]
+    pub enabled: bool,
+    /// The operation, with its numbers.
+    pub operation: FinishOperation,
+}
+
+fn on() -> bool {
+    true
+}
+
+/// The operation of a finishing step. Frames that come in are numbered from the
+/// shot's first frame on, and so are those that go out.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, JsonSchema)]
+#[serde(rename_all = "snake_case", deny_unknown_fields)]
+pub enum FinishOperation {
+    /// Keeps a range of frames, which then begins at the shot's first frame.
+    Trim {
+        /// First frame kept.
+        from_frame: u32,
+        /// Last frame kept.
+        to_frame: u32,
+    },
+    /// Shows other frames, also between two: `run_frame` at a frame is the
+    /// frame shown there, so that a straight line is a constant speed and a
+    /// falling one goes backwards.
+    Retime {
+        /// Number of frames that go out.
+        frames: u32,
+        /// The frame shown; keyed.
+        run_frame: f32,
+    },
+    /// Shows the frames from the last to the first.
+    Reverse {},
+    /// Shows the frames later or earlier; before and after them the first and the last stand.
+    Shift {
+        /// Frames later; negative: earlier.
+        frames: i32,
+    },
+    /// Goes round: of the frames that come in, `frames` from `from_frame` on are
+    /// shown again and again.
+    Loop {
+        /// Number of frames of one round.
+        frames: u32,
+        /// First frame of the round.
+        from_frame: u32,
+        /// Frames at the end of the round that are blended into those before
+        /// `from_frame`; 0: none.
+        overlap: u32,
+    },
+    /// Moves and turns all by the step's own placement, and scales it.
+    Place {
+        /// Size as a multiple.
+        scale: f32,
+        /// The element about whose position it is turned and scaled; none: the origin.
+        #[serde(default, skip_serializing_if = "Option::is_none")]
+        about: Option<Id>,
+    },
+}
+
+impl Finish {
+    /// A step of the whole shot that is taken.
+    pub fn new(operation: FinishOperation) -> Self {
+        Self { element: None, order: 0, enabled: true, operation }
+    }
+}
+
+impl Element {
+    /// The finishing step it is, if it is one.
+    pub fn as_finish(&self) -> Option<&Finish> {
+        if let ElementKind::Finish(finish) = &self.kind { Some(finish) } else { None }
+    }
+}
+
+impl Shot {
+    /// The finishing steps of one element, or of the whole shot, in the order in which they are taken.
+    pub fn finishing(&self, element: Option<Id>) -> Vec<(&Element, &Finish)> {
+        let mut steps: Vec<_> =
+            self.elements.iter().filter_map(|step| Some((step, step.as_finish()?))).collect();
+        steps.retain(|(_, finish)| finish.element == element);
+        steps.sort_by_key(|(step, finish)| (finish.order, step.id));
+        steps
+    }
+
+    /// Whether any finishing step is taken.
+    pub fn is_finished(&self) -> bool {
+        self.elements.iter().filter_map(Element::as_finish).any(|finish| finish.enabled)
+    }
+}
