@@ -1,38 +1,12 @@
-//! A frame as bytes: quantised columns, byte planes, zstd, a checksum.
-//!
-//! ```text
-//! 0   "BRFRAME1"            8 bytes
-//! 8   number                u32   all numbers little-endian
-//! 12  revision              u32
-//! 16  time_s                f64
-//! 24  fingerprint           16 bytes
-//! 40  blocks                u32
-//! 44  length of `measured`  u32
-//! 48  block table           20 bytes a block: element u32, kind u32 (1 bodies,
-//!                           2 particles, 3 bodies with scales), count u32,
-//!                           offset u32, length u32
-//! …   measured              JSON
-//! …   blocks                bodies as a zstd frame, particles as [`crate::particles`] has them
-//! end checksum              CRC-32 of all before it
-//! ```
+//! A frame as bytes: a head, a table of blocks, the blocks. See [`crate::table`].
 
 use crate::error::DecodeError;
-use crate::quantise::{
-    ANGULAR_VELOCITY_ERROR, POSITION_ERROR_M, VELOCITY_ERROR, pack_orientation, quantise, unpack_orientation,
-    unzigzag, zigzag,
-};
-use crate::{Bodies, Frame, Measured, Parts, particles};
-use glam::{Quat, Vec3};
+use crate::table::{Block, Codec, Part, Table, u32_at};
+use crate::{Bodies, Frame, Measured, Parts, bodies, particles};
 use shot::{Id, fingerprint::Fingerprint};
 
-const MAGIC: &[u8; 8] = b"BRFRAME1";
-const HEADER: usize = 48;
-const ENTRY: usize = 20;
-const BODIES: u32 = 1;
-const PARTICLES: u32 = 2;
-const SCALED_BODIES: u32 = 3;
-/// Most bodies in one block, bounded before anything is allocated.
-const MAX_COUNT: usize = 1 << 24;
+/// Most bodies or particles in one block, bounded before anything is allocated.
+const MAX_COUNT: u32 = 1 << 24;
 
 /// The first bytes of a frame file.
 #[derive(Clone, Copy, Debug, PartialEq)]
@@ -49,96 +23,29 @@ pub struct Header {
 
 /// The frame as bytes.
 pub fn encode(frame: &Frame) -> Vec<u8> {
-    let measured = serde_json::to_vec(&frame.measured).expect("measures serialise");
-    let mut out = Vec::with_capacity(1024);
-    out.extend_from_slice(MAGIC);
-    out.extend_from_slice(&frame.number.to_le_bytes());
-    out.extend_from_slice(&frame.revision.to_le_bytes());
-    out.extend_from_slice(&frame.time_s.to_le_bytes());
-    out.extend_from_slice(&frame.fingerprint.0);
-    let mut blocks: Vec<([u32; 3], Vec<u8>)> = Vec::new();
+    let header = Header {
+        number: frame.number,
+        revision: frame.revision,
+        time_s: frame.time_s,
+        fingerprint: frame.fingerprint,
+    };
+    let mut blocks = Vec::new();
     for (id, bodies) in &frame.bodies {
-        let kind = if bodies.scales.is_empty() { BODIES } else { SCALED_BODIES };
-        blocks.push(([id.0, kind, bodies.len() as u32], encode_bodies(bodies)));
+        let codec = if bodies.scales.is_empty() { Codec::Bodies } else { Codec::ScaledBodies };
+        blocks.push((Block::new(*id, Part::Bodies, codec, bodies.len()), bodies::encode(bodies)));
     }
     for (id, particles) in &frame.particles {
-        blocks.push(([id.0, PARTICLES, particles.len() as u32], particles::encode(particles)));
+        let block = Block::new(*id, Part::Points, Codec::Particles, particles.len());
+        blocks.push((block, particles::encode(particles)));
     }
-    out.extend_from_slice(&(blocks.len() as u32).to_le_bytes());
-    out.extend_from_slice(&(measured.len() as u32).to_le_bytes());
-    let mut offset = HEADER + ENTRY * blocks.len() + measured.len();
-    for ([id, kind, count], block) in &blocks {
-        for value in [*id, *kind, *count, offset as u32, block.len() as u32] {
-            out.extend_from_slice(&value.to_le_bytes());
-        }
-        offset += block.len();
-    }
-    out.extend_from_slice(&measured);
-    blocks.iter().for_each(|(_, block)| out.extend_from_slice(block));
-    out.extend_from_slice(&crc32fast::hash(&out).to_le_bytes());
-    out
+    let measured = serde_json::to_vec(&frame.measured).expect("measures serialise");
+    Table::write(&header, &measured, blocks)
 }
 
-/// Number, revision, time and fingerprint, from the first 48 bytes or more.
-///
-/// # Errors
-/// [`DecodeError::NotAFrame`]. The checksum is not looked at.
-pub fn read_header(bytes: &[u8]) -> Result<Header, DecodeError> {
-    if bytes.len() < HEADER || &bytes[..8] != MAGIC {
-        return Err(DecodeError::NotAFrame("it does not begin with BRFRAME1"));
-    }
-    Ok(Header {
-        number: u32_at(bytes, 8),
-        revision: u32_at(bytes, 12),
-        time_s: f64::from_le_bytes(bytes[16..24].try_into().expect("8 bytes")),
-        fingerprint: Fingerprint(bytes[24..40].try_into().expect("16 bytes")),
-    })
-}
-
-/// Measurements of a frame, read without its blocks.
-///
-/// # Errors
-/// [`DecodeError`] if the bytes are not what [`encode`] gave.
-pub fn read_measured(bytes: &[u8]) -> Result<Measured, DecodeError> {
-    let body = checked(bytes)?;
-    let (blocks, length) = (u32_at(bytes, 40) as usize, u32_at(bytes, 44) as usize);
-    measured(part(body, HEADER + ENTRY * blocks, length)?)
-}
-
-fn measured(bytes: &[u8]) -> Result<Measured, DecodeError> {
-    serde_json::from_slice(bytes).map_err(|_| DecodeError::NotAFrame("its measures are not readable"))
-}
-
-/// Whether the bytes are a frame as it was written.
-pub(crate) fn check(bytes: &[u8]) -> Result<(), DecodeError> {
-    checked(bytes).map(|_| ())
-}
-
-/// Length of the head and the table of blocks, from the first 48 bytes.
-pub(crate) fn table_end(bytes: &[u8]) -> Option<u64> {
-    read_header(bytes).ok()?;
-    Some(HEADER as u64 + ENTRY as u64 * u64::from(u32_at(bytes, 40)))
-}
-
-/// Length of the whole file, from all up to the end of the table of blocks.
-pub(crate) fn file_length(bytes: &[u8]) -> Option<u64> {
-    let table = table_end(bytes)?;
-    let entries = bytes.get(HEADER..usize::try_from(table).ok()?)?.chunks_exact(ENTRY);
-    let ends = entries.map(|entry| u64::from(u32_at(entry, 12)) + u64::from(u32_at(entry, 16)));
-    Some(ends.fold(table + u64::from(u32_at(bytes, 44)), u64::max) + 4)
-}
-
-/// All but the checksum, if that is right.
-fn checked(bytes: &[u8]) -> Result<&[u8], DecodeError> {
-    read_header(bytes)?;
-    let body = &bytes[..bytes.len() - 4];
-    if crc32fast::hash(body) == u32_at(bytes, body.len()) { Ok(body) } else { Err(DecodeError::Damaged) }
-}
-
-fn part(body: &[u8], from: usize, len: usize) -> Result<&[u8], DecodeError> {
-    from.checked_add(len)
-        .and_then(|to| body.get(from..to))
-        .ok_or(DecodeError::NotAFrame("a part lies outside the file"))
+/// Measurements of a frame, from its head.
+pub(crate) fn measured(table: &Table) -> Result<Measured, DecodeError> {
+    serde_json::from_slice(&table.measured)
+        .map_err(|_| DecodeError::NotAFrame("its measures are not readable"))
 }
 
 /// The frame from its bytes.
@@ -157,166 +64,85 @@ pub fn decode(bytes: &[u8]) -> Result<Frame, DecodeError> {
 /// # Errors
 /// [`DecodeError`] as of [`decode`]; what is in the frame is then of no use.
 pub fn decode_into(bytes: &[u8], frame: &mut Frame) -> Result<(), DecodeError> {
-    decode_parts(bytes, Parts::All, frame)
+    let table = Table::read(&bytes)?;
+    let block = |block: &Block| table.block(&bytes, block);
+    unpack(&table, Parts::All, frame, block)
 }
 
-/// Some parts of the frame from its bytes; the others are not unpacked.
-///
-/// # Errors
-/// [`DecodeError`] as of [`decode_into`].
-pub fn decode_parts(bytes: &[u8], parts: Parts, frame: &mut Frame) -> Result<(), DecodeError> {
-    let header = read_header(bytes)?;
-    let body = checked(bytes)?;
-    let (blocks, measured_len) = (u32_at(bytes, 40) as usize, u32_at(bytes, 44) as usize);
-    let table_end = HEADER + ENTRY * blocks;
+/// Unpacks blocks of a frame; each is read when it comes to it.
+pub(crate) fn unpack<B: AsRef<[u8]>, E: From<DecodeError>>(
+    table: &Table,
+    parts: Parts,
+    frame: &mut Frame,
+    read: impl Fn(&Block) -> Result<B, E>,
+) -> Result<(), E> {
     let mut particles = std::mem::take(&mut frame.particles);
     *frame = Frame {
-        number: header.number,
-        time_s: header.time_s,
-        fingerprint: header.fingerprint,
-        revision: header.revision,
-        bodies: Default::default(),
-        particles: Default::default(),
-        measured: measured(part(body, table_end, measured_len)?)?,
+        number: table.header.number,
+        time_s: table.header.time_s,
+        fingerprint: table.header.fingerprint,
+        revision: table.header.revision,
+        measured: measured(table)?,
+        ..Frame::default()
     };
-    for entry in part(body, HEADER, ENTRY * blocks)?.chunks_exact(ENTRY) {
-        let value = |i: usize| u32_at(entry, 4 * i);
-        let (id, kind, count) = (Id(value(0)), value(1), value(2) as usize);
-        if count > MAX_COUNT {
-            return Err(DecodeError::NotAFrame("it holds a block of too many"));
+    for block in table.blocks.iter().filter(|block| parts.has(block.element)) {
+        if block.count > MAX_COUNT {
+            return Err(DecodeError::NotAFrame("it holds a block of too many").into());
         }
-        let block = part(body, value(3) as usize, value(4) as usize)?;
-        if !parts.has(id) {
-            continue;
-        }
-        match kind {
-            BODIES | SCALED_BODIES => {
-                frame.bodies.insert(id, decode_bodies(block, count, kind == SCALED_BODIES)?);
+        let (bytes, count) = (read(block)?, block.count as usize);
+        match block.codec {
+            Codec::Bodies | Codec::ScaledBodies => {
+                let scaled = block.codec == Codec::ScaledBodies;
+                let bodies: Bodies = bodies::decode(bytes.as_ref(), count, scaled)?;
+                frame.bodies.insert(block.element, bodies);
             }
-            PARTICLES => {
-                let mut room = particles.remove(&id).unwrap_or_default();
-                particles::decode(block, count, &mut room)?;
-                frame.particles.insert(id, room);
+            Codec::Particles => {
+                let mut room = particles.remove(&block.element).unwrap_or_default();
+                particles::decode(bytes.as_ref(), count, &mut room)?;
+                frame.particles.insert(block.element, room);
             }
-            _ => return Err(DecodeError::NotAFrame("it holds a block of an unknown kind")),
         }
     }
     Ok(())
 }
 
-fn u32_at(bytes: &[u8], at: usize) -> u32 {
-    u32::from_le_bytes(bytes[at..at + 4].try_into().expect("4 bytes"))
-}
-
-/// Columns of a body: place 3 × 32 bits in 0.1 mm, turn 3 × 16 bits (smallest
-/// three, the largest one's index in the top bits of the first), velocity
-/// 3 × 24 bits in 2 mm/s, spin 3 × 24 bits in 0.01 rad/s.
-const COLUMNS: [(usize, usize); 4] = [(3, 4), (3, 2), (3, 3), (3, 3)];
-const BYTES_A_BODY: usize = 12 + 6 + 9 + 9;
-
-fn encode_bodies(bodies: &Bodies) -> Vec<u8> {
-    let n = bodies.len();
-    // Byte planes: all lowest bytes of a column, then all next ones. Places
-    // are written as zigzag differences from the copy before, since
-    // neighbours in the grid tend to stay neighbours.
-    let scaled = bodies.scales.len() == n && n > 0;
-    let mut planes = vec![0u8; n * (BYTES_A_BODY + if scaled { 4 } else { 0 })];
-    let mut base = 0;
-    let mut put = |column: &mut dyn FnMut(usize) -> u32, width: usize| {
-        for i in 0..n {
-            let value = column(i);
-            for byte in 0..width {
-                planes[base + byte * n + i] = (value >> (8 * byte)) as u8;
-            }
-        }
-        base += width * n;
+/// A frame file of the earlier layout (`BRFRAME1`) in the present one; its
+/// blocks are taken over as they are. None if the bytes are no such file.
+pub(crate) fn from_earlier(bytes: &[u8]) -> Option<Vec<u8>> {
+    let (body, sum) = bytes.split_last_chunk::<4>()?;
+    if !body.starts_with(b"BRFRAME1") || body.len() < 48 || crc32fast::hash(body) != u32::from_le_bytes(*sum)
+    {
+        return None;
+    }
+    let (count, measured) = (u32_at(body, 40) as usize, u32_at(body, 44) as usize);
+    let table = body.get(48..48 + count.checked_mul(20)?)?;
+    let measures = body.get(48 + table.len()..)?.get(..measured)?;
+    let block = |entry: &[u8]| {
+        let (part, codec) = match u32_at(entry, 4) {
+            1 => (Part::Bodies, Codec::Bodies),
+            2 => (Part::Points, Codec::Particles),
+            3 => (Part::Bodies, Codec::ScaledBodies),
+            _ => return None,
+        };
+        let bytes = body.get(u32_at(entry, 12) as usize..)?.get(..u32_at(entry, 16) as usize)?;
+        Some((Block::new(Id(u32_at(entry, 0)), part, codec, u32_at(entry, 8) as usize), bytes.to_vec()))
     };
-    for axis in 0..3 {
-        let mut before = 0i32;
-        put(
-            &mut |i| {
-                let value = quantise(bodies.positions[i][axis], 2.0 * POSITION_ERROR_M, 31);
-                let difference = value.wrapping_sub(before);
-                before = value;
-                zigzag(difference)
-            },
-            COLUMNS[0].1,
-        );
-    }
-    for part in 0..3 {
-        put(&mut |i| u32::from(pack_orientation(bodies.orientations[i])[part]), COLUMNS[1].1);
-    }
-    for axis in 0..3 {
-        put(&mut |i| zigzag(quantise(bodies.velocities[i][axis], 2.0 * VELOCITY_ERROR, 23)), COLUMNS[2].1);
-    }
-    for axis in 0..3 {
-        put(
-            &mut |i| zigzag(quantise(bodies.angular_velocities[i][axis], 2.0 * ANGULAR_VELOCITY_ERROR, 23)),
-            COLUMNS[3].1,
-        );
-    }
-    if scaled {
-        put(&mut |i| bodies.scales[i].to_bits(), 4);
-    }
-    zstd::bulk::compress(&planes, 3).expect("compression into memory does not fail")
-}
-
-fn decode_bodies(block: &[u8], n: usize, scaled: bool) -> Result<Bodies, DecodeError> {
-    let length = n * (BYTES_A_BODY + if scaled { 4 } else { 0 });
-    let planes = zstd::bulk::decompress(block, length)
-        .map_err(|_| DecodeError::NotAFrame("a block does not unpack"))?;
-    if planes.len() != length {
-        return Err(DecodeError::NotAFrame("a block is too short"));
-    }
-    let mut bodies = Bodies {
-        positions: vec![Vec3::ZERO; n],
-        orientations: vec![Quat::IDENTITY; n],
-        velocities: vec![Vec3::ZERO; n],
-        angular_velocities: vec![Vec3::ZERO; n],
-        scales: vec![1.0; if scaled { n } else { 0 }],
+    let header = Header {
+        number: u32_at(body, 8),
+        revision: u32_at(body, 12),
+        time_s: f64::from_le_bytes(body[16..24].try_into().ok()?),
+        fingerprint: Fingerprint(body[24..40].try_into().ok()?),
     };
-    let mut base = 0;
-    let mut get = |width: usize, set: &mut dyn FnMut(usize, u32)| {
-        for i in 0..n {
-            let byte = |b: usize| u32::from(planes[base + b * n + i]) << (8 * b);
-            set(i, (0..width).map(byte).sum());
-        }
-        base += width * n;
-    };
-    for axis in 0..3 {
-        let mut before = 0i32;
-        get(COLUMNS[0].1, &mut |i, value| {
-            before = before.wrapping_add(unzigzag(value));
-            bodies.positions[i][axis] = before as f32 * (2.0 * POSITION_ERROR_M);
-        });
-    }
-    let mut packed = vec![[0u16; 3]; n];
-    for part in 0..3 {
-        get(COLUMNS[1].1, &mut |i, value| packed[i][part] = value as u16);
-    }
-    for axis in 0..3 {
-        get(COLUMNS[2].1, &mut |i, value| {
-            bodies.velocities[i][axis] = unzigzag(value) as f32 * (2.0 * VELOCITY_ERROR);
-        });
-    }
-    for axis in 0..3 {
-        get(COLUMNS[3].1, &mut |i, value| {
-            bodies.angular_velocities[i][axis] = unzigzag(value) as f32 * (2.0 * ANGULAR_VELOCITY_ERROR)
-        });
-    }
-    if scaled {
-        get(4, &mut |i, value| bodies.scales[i] = f32::from_bits(value));
-    }
-    for (orientation, packed) in bodies.orientations.iter_mut().zip(packed) {
-        *orientation = unpack_orientation(packed);
-    }
-    Ok(bodies)
+    let blocks = table.chunks_exact(20).map(block).collect::<Option<Vec<_>>>()?;
+    Some(Table::write(&header, measures, blocks))
 }
 
 #[cfg(test)]
 mod tests {
     use super::*;
     use crate::quantise::ORIENTATION_ERROR_RAD;
+    use crate::quantise::{ANGULAR_VELOCITY_ERROR, POSITION_ERROR_M, VELOCITY_ERROR};
+    use glam::{Quat, Vec3};
     use proptest::prelude::*;
 
     fn one(position: Vec3, orientation: Quat, velocity: Vec3, angular_velocity: Vec3) -> Frame {
@@ -364,12 +190,57 @@ mod tests {
     }
 
     #[test]
-    fn the_header_can_be_read_alone() {
-        let frame = Frame { revision: 12, fingerprint: Fingerprint([9; 16]), ..Frame::new(38, 1.5) };
-        let header = read_header(&encode(&frame)[..48]).unwrap();
-        assert_eq!(
-            header,
-            Header { number: 38, revision: 12, time_s: 1.5, fingerprint: Fingerprint([9; 16]) }
-        );
+    fn one_element_is_read_without_the_blocks_of_others() {
+        let mut frame = one(Vec3::ONE, Quat::IDENTITY, Vec3::X, Vec3::Y);
+        frame.bodies.insert(Id(4), frame.bodies[&Id(3)].clone());
+        let bytes = encode(&frame);
+        let table = Table::read(&&bytes[..]).unwrap();
+        let mut part = Frame::default();
+        let read = |block: &Block| {
+            assert_eq!(block.element, Id(4));
+            table.block(&&bytes[..], block)
+        };
+        unpack(&table, Parts::Element(Id(4)), &mut part, read).unwrap();
+        assert_eq!(part.bodies.keys().collect::<Vec<_>>(), [&Id(4)]);
     }
+
+    #[test]
+    fn a_file_of_the_earlier_layout_loses_nothing() {
+        let frame = Frame {
+            revision: 12,
+            fingerprint: Fingerprint([9; 16]),
+            ..one(Vec3::ONE, Quat::IDENTITY, Vec3::X, Vec3::Y)
+        };
+        let mut old = earlier(&frame);
+        assert_eq!(from_earlier(&old).unwrap(), encode(&frame));
+        old[70] ^= 1;
+        assert_eq!(from_earlier(&old), None);
+    }
+}
+
+/// A file as it was written before: head, table, measures, blocks, one checksum.
+#[cfg(test)]
+pub(crate) fn earlier(frame: &Frame) -> Vec<u8> {
+    let blocks: Vec<(u32, u32, Vec<u8>)> = (frame.bodies.iter())
+        .map(|(id, bodies)| (id.0, bodies.len() as u32, bodies::encode(bodies)))
+        .collect();
+    let measured = serde_json::to_vec(&frame.measured).unwrap();
+    let mut old = b"BRFRAME1".to_vec();
+    old.extend(frame.number.to_le_bytes());
+    old.extend(frame.revision.to_le_bytes());
+    old.extend(frame.time_s.to_le_bytes());
+    old.extend(frame.fingerprint.0);
+    old.extend((blocks.len() as u32).to_le_bytes());
+    old.extend((measured.len() as u32).to_le_bytes());
+    let mut offset = 48 + 20 * blocks.len() + measured.len();
+    for (id, count, block) in &blocks {
+        for value in [*id, 1, *count, offset as u32, block.len() as u32] {
+            old.extend(value.to_le_bytes());
+        }
+        offset += block.len();
+    }
+    old.extend(&measured);
+    blocks.iter().for_each(|(.., block)| old.extend(block));
+    old.extend(crc32fast::hash(&old).to_le_bytes());
+    old
 }

@@ -23,6 +23,7 @@
 #![forbid(unsafe_code)]
 #![warn(missing_docs)]
 
+mod bodies;
 mod codec;
 mod error;
 mod files;
@@ -33,9 +34,11 @@ mod poster;
 mod quantise;
 mod run;
 mod source;
+mod table;
+mod upgrade;
 mod wire;
 
-pub use codec::{Header, decode, decode_into, decode_parts, encode, read_header, read_measured};
+pub use codec::{Header, decode, decode_into, encode};
 pub use error::DecodeError;
 pub use files::write_whole;
 pub use frame::{Bodies, Event, Frame, Measured, Particles, Turnover};
@@ -45,4 +48,5 @@ pub use quantise::{
 };
 pub use run::{Manifest, ManifestElement, RunError, RunFolder, RunLock, Track};
 pub use source::{Fingerprints, Frames, Parts, RunFrames};
+pub use upgrade::upgrade;
 pub use wire::wire;

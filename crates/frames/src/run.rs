@@ -1,15 +1,16 @@
 //! A run on disk: a folder with a manifest and a file a frame.
 
-use crate::codec::{check, file_length, table_end};
+use crate::codec::{self, encode};
 use crate::files::{link_or_copy, remove_parts, sync_folder, temporary, write_whole};
-use crate::{DecodeError, Frame, Header, Measured, Parts, decode_parts, encode, read_header, read_measured};
+use crate::table::Table;
+use crate::{DecodeError, Frame, Header, Measured, Parts};
 use glam::Vec3;
 use rayon::prelude::*;
 use serde::{Deserialize, Serialize};
 use shot::{Id, Shot, fingerprint::Fingerprint};
 use std::collections::{BTreeMap, HashMap};
 use std::fs::{self, File, Metadata, TryLockError};
-use std::io::{self, Read};
+use std::io;
 use std::os::unix::fs::MetadataExt;
 use std::path::{Path, PathBuf};
 use std::sync::{LazyLock, Mutex, PoisonError};
@@ -225,33 +226,38 @@ impl RunFolder {
         self.read_parts(number, Parts::All, frame)
     }
 
-    /// Reads some parts of a frame; see [`decode_parts`].
+    /// Reads some parts of a frame; only their bytes of the file are read.
     ///
     /// # Errors
     /// [`RunError`] as of [`RunFolder::read_into`].
     pub fn read_parts(&self, number: u32, parts: Parts, frame: &mut Frame) -> Result<(), RunError> {
         let path = self.frame_path(number);
-        let bytes = match fs::read(&path) {
-            Err(error) if error.kind() == io::ErrorKind::NotFound => {
-                return Err(RunError::Missing { frame: number });
-            }
-            bytes => bytes.map_err(|source| RunError::Io { path: path.clone(), source })?,
-        };
-        decode_parts(&bytes, parts, frame).map_err(|source| RunError::Frame { path, source })
+        let fault = |source| RunError::Frame { path: path.clone(), source };
+        let file = self.open_frame(number)?;
+        let table = Table::read(&file).map_err(fault)?;
+        codec::unpack(&table, parts, frame, |block| table.block(&file, block)).map_err(fault)
     }
 
-    /// Measurements of a frame, read without its blocks.
+    /// Measurements of a frame, from the head of its file.
     ///
     /// # Errors
-    /// [`RunError`] if it is not there or damaged.
+    /// [`RunError`] if it is not there, or its head is damaged.
     pub fn measured(&self, number: u32) -> Result<Measured, RunError> {
+        let fault = |source| RunError::Frame { path: self.frame_path(number), source };
+        codec::measured(&Table::read(&self.open_frame(number)?).map_err(fault)?).map_err(fault)
+    }
+
+    fn open_frame(&self, number: u32) -> Result<File, RunError> {
         let path = self.frame_path(number);
-        read_measured(&read_whole(&path)?).map_err(|source| RunError::Frame { path, source })
+        File::open(&path).map_err(|source| match source.kind() {
+            io::ErrorKind::NotFound => RunError::Missing { frame: number },
+            _ => RunError::Io { path, source },
+        })
     }
 
     /// The headers of all frames that are there, by number. A file that is not
     /// a frame, or is shorter or longer than its table says, counts as missing;
-    /// its checksum is not looked at.
+    /// its blocks are not looked at.
     pub fn headers(&self) -> BTreeMap<u32, Header> {
         let entries = fs::read_dir(self.path.join("frames")).into_iter().flatten().flatten();
         entries
@@ -281,7 +287,8 @@ impl RunFolder {
     /// missing and is computed again.
     pub fn drop_if_damaged(&self, number: u32) -> bool {
         let path = self.frame_path(number);
-        let damaged = fs::read(&path).is_ok_and(|bytes| check(&bytes).is_err());
+        let Ok(file) = File::open(&path) else { return false };
+        let damaged = Table::read(&file).and_then(|table| table.check(&file)).is_err();
         damaged && fs::remove_file(&path).is_ok()
     }
 
@@ -442,20 +449,9 @@ impl RunFolder {
     }
 }
 
-/// The header of a frame's file whose length is what its table of blocks says.
+/// The header of a frame's file, if its head is whole and its length as that says.
 fn header_of(path: &Path) -> Option<Header> {
-    let mut file = File::open(path).ok()?;
-    let length = file.metadata().ok()?.len();
-    let mut bytes = Vec::with_capacity(1024);
-    let mut read_to = |end: u64, bytes: &mut Vec<u8>| {
-        let more = end.checked_sub(bytes.len() as u64)?;
-        ((&mut file).take(more).read_to_end(bytes).ok()? as u64 == more).then_some(())
-    };
-    read_to(48, &mut bytes)?;
-    let table = table_end(&bytes).filter(|&end| end <= length)?;
-    read_to(table, &mut bytes)?;
-    (file_length(&bytes)? == length).then_some(())?;
-    read_header(&bytes).ok()
+    Table::read(&File::open(path).ok()?).ok().map(|table| table.header)
 }
 
 fn read_whole(path: &Path) -> Result<Vec<u8>, RunError> {
@@ -538,7 +534,11 @@ mod tests {
     #[test]
     fn a_changed_frame_is_found_and_dropped() {
         let (_dir, run) = folder();
-        (1..=3).for_each(|number| run.write(&Frame::new(number, 0.0)).unwrap());
+        for number in 1..=3 {
+            let mut frame = Frame::new(number, 0.0);
+            frame.bodies.insert(Id(1), crate::Bodies::default());
+            run.write(&frame).unwrap();
+        }
         let mut bytes = fs::read(run.frame_path(2)).unwrap();
         let last = bytes.len() - 6;
         bytes[last] ^= 1;

@@ -116,8 +116,8 @@ fn a_damaged_manifest_is_named(#[case] text: &str, #[case] message: &str) {
 fn a_frame_that_is_not_there_is_named() {
     let (_dir, run) = folder();
     let error = run.read(17).unwrap_err();
-    assert!(matches!(error, RunError::Io { .. }));
-    assert!(error.to_string().contains("00017"), "{error}");
+    assert!(matches!(error, RunError::Missing { frame: 17 }));
+    assert_eq!(error.to_string(), "frame 17 is not computed");
 }
 
 #[test]

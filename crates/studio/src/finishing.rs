@@ -2,8 +2,8 @@
 
 use crate::error::{Error, Result};
 use frames::finish::{FinishContext, SharedFrames, StepResult, finished};
-use frames::{Fingerprints, RunFolder, RunFrames};
-use shot::{Shot, fingerprint::fingerprints};
+use frames::{Fingerprints, Frame, RunFolder, RunFrames};
+use shot::{Element, Id, Shot, fingerprint::fingerprints};
 use std::collections::BTreeMap;
 use std::ops::RangeInclusive;
 use std::sync::Arc;
@@ -35,6 +35,22 @@ fn context(shot: &Shot, run: &RunFolder) -> Result<Arc<FinishContext>> {
     FinishContext::new(shot, centres).map(Arc::new).map_err(Error::Bad)
 }
 
+/// The frames that come into a finishing step.
+pub fn frames_before(shot: &Shot, run: &RunFolder, step: Id) -> Result<SharedFrames> {
+    let of = shot.element(step).and_then(Element::as_finish).and_then(|finish| finish.element);
+    let before: Vec<Id> =
+        shot.finishing(of).into_iter().map(|(element, _)| element.id).take_while(|id| *id != step).collect();
+    let mut shot = shot.clone();
+    // Steps of elements come before those of the whole shot.
+    let comes_before = |element: &Element| {
+        element
+            .as_finish()
+            .is_none_or(|finish| before.contains(&element.id) || (of.is_none() && finish.element.is_some()))
+    };
+    shot.elements.retain(|element| comes_before(element));
+    frames_of(&shot, run)
+}
+
 /// Writes finished frames into a run folder of their own, whose shot has no
 /// steps any more, and returns which steps were not taken, and why.
 pub fn finish_run(
@@ -60,6 +76,20 @@ pub fn finish_run(
     let name = |step: &StepResult| shot.element(step.step).map_or("", |element| &element.name).to_owned();
     let problem = |step: &StepResult| Some(format!("{}: {}", name(step), step.problem.as_ref()?));
     Ok(steps.iter().filter_map(problem).collect())
+}
+
+/// A frame as it is shown, if it is computed from the shot as it is.
+pub fn fresh_frame(shot: &Shot, run: &RunFolder, number: u32) -> Option<Frame> {
+    let frames = frames_of(shot, run).ok()?;
+    let wanted = expected(shot, &context(shot, run).ok()?);
+    let print = frames.fingerprint(number).filter(|_| frames.range().contains(&number))?;
+    if Some(print) == wanted.fingerprint(number) { frames.frame(number).ok() } else { None }
+}
+
+/// The fingerprints that the finished frames have once all frames are computed.
+fn expected(shot: &Shot, context: &Arc<FinishContext>) -> SharedFrames {
+    let list = fingerprints(shot).into_iter().map(Some).collect();
+    finished(Arc::new(Fingerprints { first: shot.timing.first, list }), context).0
 }
 
 /// The state of a frame against the shot as it is.
@@ -92,8 +122,7 @@ pub fn state_of(shot: &Shot, has: Fingerprints, run: &RunFolder) -> Result<Optio
         return Ok(None);
     }
     let context = context(shot, run)?;
-    let wanted = fingerprints(shot).into_iter().map(Some).collect();
-    let (wanted, _) = finished(Arc::new(Fingerprints { first: shot.timing.first, list: wanted }), &context);
+    let wanted = expected(shot, &context);
     let (has, steps) = finished(Arc::new(has), &context);
     let state = |number| match has.fingerprint(number) {
         None => FrameState::Missing,

@@ -1,10 +1,11 @@
 //! Posters: the picture that stands for a shot or a run in lists.
 
 use crate::error::{Error, Result};
+use crate::finishing::{finished_range, frames_of, fresh_frame};
 use crate::studio::Studio;
 use frames::{Frame, RunFolder, write_whole};
 use picture::{Scene, Settings, render};
-use shot::{Shot, fingerprint::fingerprints};
+use shot::Shot;
 use std::path::PathBuf;
 
 /// Pixels across.
@@ -14,9 +15,12 @@ const SAMPLES: u32 = 16;
 /// The frame that stands for a shot: the chosen one, else the one of the run in
 /// which most happens, else one in the middle.
 fn frame_of(shot: &Shot, run: &RunFolder) -> u32 {
-    let timing = shot.timing;
-    let middle = || timing.first + timing.count() * 2 / 5;
-    shot.poster.or_else(|| run.liveliest_frame()).unwrap_or_else(middle).clamp(timing.first, timing.last)
+    let range = finished_range(shot).unwrap_or_else(|_| shot.timing.frames());
+    let (first, last) = (*range.start(), *range.end());
+    let middle = || first + (last - first + 1) * 2 / 5;
+    // What was measured is told of computed frames; finished ones are others.
+    let liveliest = || if shot.is_finished() { None } else { run.liveliest_frame() };
+    shot.poster.or_else(liveliest).unwrap_or_else(middle).clamp(first, last)
 }
 
 impl Studio {
@@ -24,8 +28,7 @@ impl Studio {
     /// one that was made of the shot is shown; without one, the shot as it begins.
     pub fn poster(&self, id: i64, revision: i64, shot: &Shot, run: &RunFolder) -> Result<Vec<u8>> {
         let number = frame_of(shot, run);
-        let print = fingerprints(shot).get((number - shot.timing.first) as usize).copied();
-        let frame = run.read(number).ok().filter(|frame| Some(frame.fingerprint) == print);
+        let frame = fresh_frame(shot, run, number);
         let name = match &frame {
             Some(_) => format!("{id}-{revision}-{number}.png"),
             None => format!("{id}-{revision}-staged.png"),
@@ -55,9 +58,10 @@ impl Studio {
         }
         let shot = folder.manifest()?.shot;
         // The run may have been kept before the chosen frame was computed.
-        let chosen = shot.poster.filter(|&number| folder.header(number).is_some());
+        let frames = frames_of(&shot, folder)?;
+        let chosen = shot.poster.filter(|&number| frames.fingerprint(number).is_some());
         let number = frame_of(&Shot { poster: chosen, ..shot.clone() }, folder);
-        let bytes = self.render_poster(&shot, folder.read(number).ok().as_ref(), number)?;
+        let bytes = self.render_poster(&shot, frames.frame(number).ok().as_ref(), number)?;
         write_whole(&cache, &bytes)?;
         Ok(bytes)
     }

@@ -130,6 +130,7 @@ impl Studio {
             _lock: lock,
         });
         studio.tidy().await?;
+        studio.upgrade_runs()?;
         for (job, shot) in studio.store.unfinished_bakes().await? {
             studio.play(shot).await?;
             studio.store.end_bake(job).await?;
@@ -152,6 +153,21 @@ impl Studio {
                 }
             }
         }
+        Ok(())
+    }
+
+    /// Writes the frames of runs from an earlier version anew, before anything reads them.
+    fn upgrade_runs(&self) -> Result<()> {
+        let inside = |part: &str, below: &str| -> Vec<RunFolder> {
+            let entries = std::fs::read_dir(self.data.join(part)).into_iter().flatten().flatten();
+            entries.map(|entry| RunFolder::at(entry.path().join(below))).collect()
+        };
+        let runs = [inside("runs", ""), inside("films", "run")].concat();
+        frames::upgrade(&runs, &mut |done, all| {
+            if done == all || done.is_multiple_of(100) {
+                tracing::info!("frames of an earlier version: {done} of {all} written anew");
+            }
+        })?;
         Ok(())
     }
 

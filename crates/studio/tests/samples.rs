@@ -40,11 +40,13 @@ fn a_sample_cut_anywhere_goes_on_with_the_same_bytes(
         "Scale shower",
         "Ember fall",
         "Gull scatter",
-        "Jar of light"
+        "Jar of light",
+        "Slow toss",
+        "Lantern loop"
     )]
     name: &str,
 ) {
-    assert_eq!(demo::names().len(), 9, "every sample is cut");
+    assert_eq!(demo::names().len(), 11, "every sample is cut");
     let (dir, shot) = sample(name);
     let meshes = Loader::default().meshes(dir.path(), &shot).unwrap();
     let (first, cuts) = (shot.timing.first, cuts(&shot));

@@ -176,10 +176,13 @@ export const api = {
   renameRun: (run: number, name: string) => none("PATCH", `/api/runs/${run}`, { name }),
   dropRun: (run: number) => none("DELETE", `/api/runs/${run}`),
   restoreRun: (run: number) => json<ShotState>("POST", `/api/runs/${run}/restore`),
-  frame: (run: number, frame: number) => bytes(`/api/runs/${run}/frames/${frame}`),
+  /** A frame as it is shown: finished, where the shot or the kept run has such steps. */
+  frame: (run: number, frame: number) => bytes(`/api/runs/${run}/frames/${frame}?finished=true`),
   measured: (run: number) => json<MeasuredRun>("GET", `/api/runs/${run}/measured`),
   track: (run: number, element: number, copy: number) =>
     json<BodyTrack>("GET", `/api/runs/${run}/track?element=${element}&copy=${copy}`),
+  loops: (id: number, step: number, least: number, most: number) =>
+    json<Schemas["LoopSeam"]>("GET", `/api/shots/${id}/loops/${step}?least=${least}&most=${most}`),
   films: (id: number) => json<Film[]>("GET", `/api/shots/${id}/films`),
   createFilm: (id: number, name: string, settings: FilmSettings) =>
     json<Film>("POST", `/api/shots/${id}/films`, { name, settings }),

@@ -216,7 +216,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** A frame as the Viewport takes it; see docs/formats.md. */
+        /** A frame as the Viewport takes it, as it was computed or finished; see docs/formats.md. */
         get: operations["get_runs_run_frames_number"];
         put?: never;
         post?: never;
@@ -639,6 +639,23 @@ export interface paths {
         put?: never;
         /** Brings an earlier state back, as a new change. */
         post: operations["post_shots_id_history"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/shots/{id}/loops/{step}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The seam of a loop, and the loops of a length whose ends are most alike. */
+        get: operations["get_shots_id_loops_step"];
+        put?: never;
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -1405,6 +1422,8 @@ export interface components {
             sky: components["schemas"]["Sky"];
         } | {
             area_light: components["schemas"]["AreaLight"];
+        } | {
+            finish: components["schemas"]["Finish"];
         };
         /** @description How many particles are emitted, and when. */
         Emission: {
@@ -1626,6 +1645,122 @@ export interface components {
              */
             width: number;
         };
+        /** @description One finishing step, for one element's frames or those of the whole shot. */
+        Finish: {
+            /**
+             * @description The element whose frames are finished; none: the whole shot. Steps of
+             *     elements come before those of the whole shot.
+             */
+            element?: components["schemas"]["Id"] | null;
+            /** @description Whether the step is taken. */
+            enabled?: boolean;
+            /** @description The operation, with its numbers. */
+            operation: components["schemas"]["FinishOperation"];
+            /**
+             * Format: uint32
+             * @description Place among the steps of the same element, rising; equal ones by id.
+             * @default 0
+             */
+            order: number;
+        };
+        /**
+         * @description The operation of a finishing step. Frames that come in are numbered from the
+         *     shot's first frame on, and so are those that go out.
+         */
+        FinishOperation: {
+            trim: {
+                /**
+                 * Format: uint32
+                 * @description First frame kept.
+                 */
+                from_frame: number;
+                /**
+                 * Format: uint32
+                 * @description Last frame kept.
+                 */
+                to_frame: number;
+            };
+        } | {
+            retime: {
+                /**
+                 * Format: uint32
+                 * @description Number of frames that go out.
+                 */
+                frames: number;
+                /**
+                 * Format: float
+                 * @description The frame shown; keyed.
+                 */
+                run_frame: number;
+            };
+        } | {
+            reverse: Record<string, never>;
+        } | {
+            shift: {
+                /**
+                 * Format: int32
+                 * @description Frames later; negative: earlier.
+                 */
+                frames: number;
+            };
+        } | {
+            loop: {
+                /**
+                 * Format: uint32
+                 * @description Number of frames of one round.
+                 */
+                frames: number;
+                /**
+                 * Format: uint32
+                 * @description First frame of the round.
+                 */
+                from_frame: number;
+                /**
+                 * Format: uint32
+                 * @description Frames at the end of the round that are blended into those before
+                 *     `from_frame`; 0: none.
+                 */
+                overlap: number;
+            };
+        } | {
+            place: {
+                /** @description The element about whose position it is turned and scaled; none: the origin. */
+                about?: components["schemas"]["Id"] | null;
+                /**
+                 * Format: float
+                 * @description Size as a multiple.
+                 */
+                scale: number;
+            };
+        };
+        /** @description The finished frames of a shot. */
+        Finished: {
+            /** Format: int32 */
+            first: number;
+            /** Format: int32 */
+            last: number;
+            /** @description Whether the first frame follows the last. */
+            repeats: boolean;
+            steps: components["schemas"]["FinishedStep"][];
+            stretches: components["schemas"]["Stretch"][];
+        };
+        /** @description What a finishing step gives. */
+        FinishedStep: {
+            /** Format: int32 */
+            first: number;
+            /** Format: int32 */
+            last: number;
+            /** @description Why the step was not taken. */
+            problem?: string | null;
+            repeats: boolean;
+            /**
+             * Format: int32
+             * @description Id of the step's element.
+             */
+            step: number;
+            /** @description The moments at which frames of the source are shown, of a step that changes their time. */
+            ticks: number[];
+        };
         /** @description Which entry to mend. */
         Fix: {
             elements: number[];
@@ -1793,6 +1928,7 @@ export interface components {
         };
         /** @description A run's frames against the shot as it is now. */
         Freshness: {
+            finished?: null | components["schemas"]["Finished"];
             /**
              * Format: int64
              * @description Bytes on disk: frames, and states to go on from.
@@ -1954,6 +2090,22 @@ export interface components {
              * @default 0
              */
             variation: number;
+        };
+        /** @description A loop that the run offers: two frames that are alike. */
+        LoopOffer: {
+            /** Format: int32 */
+            frames: number;
+            /** Format: int32 */
+            from_frame: number;
+            seam: components["schemas"]["Seam"];
+        };
+        /** @description A loop's seam, and other loops. */
+        LoopSeam: {
+            /** @description The best loops. */
+            offers: components["schemas"]["LoopOffer"][];
+            seam?: null | components["schemas"]["Seam"];
+            /** @description Ids of the elements that are not back where they began. */
+            unreturned: number[];
         };
         /** @description Where the weights of a map come from. */
         MapSource: {
@@ -2430,6 +2582,19 @@ export interface components {
             path: string;
             /** Format: double */
             to: number;
+        };
+        /** @description How far the frame that would follow the last of a loop is from its first. */
+        Seam: {
+            /**
+             * Format: float
+             * @description As a fraction of the mean motion from a frame to the next.
+             */
+            position: number;
+            /**
+             * Format: float
+             * @description As a fraction of the mean speed.
+             */
+            velocity: number;
         };
         /**
          * @description The rest shape of a solid, centred on its origin (a cone and a mesh too:
@@ -3678,7 +3843,9 @@ export interface operations {
     };
     get_runs_run_frames_number: {
         parameters: {
-            query?: never;
+            query?: {
+                finished?: boolean;
+            };
             header?: never;
             path: {
                 run: number;
@@ -4470,6 +4637,47 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ShotState"];
+                };
+            };
+        };
+    };
+    get_shots_id_loops_step: {
+        parameters: {
+            query: {
+                least: number;
+                most: number;
+            };
+            header?: never;
+            path: {
+                id: number;
+                step: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LoopSeam"];
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
                 };
             };
         };

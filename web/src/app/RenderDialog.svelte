@@ -29,8 +29,7 @@
     const scale = next === "draft" ? 0.5 : 1;
     const number = films.list.filter((film) => film.name.startsWith(names[next].split(",")[0])).length + 1;
     name = next === "still" ? `Still, frame ${playback.frame}` : `${names[next]} ${number}`;
-    [first, last] =
-      next === "still" ? [playback.frame, playback.frame] : [document.timing.first, document.timing.last];
+    [first, last] = next === "still" ? [playback.frame, playback.frame] : [playback.first, playback.last];
     [width, height] = [
       Math.round(document.picture.width * scale),
       Math.round(document.picture.height * scale),

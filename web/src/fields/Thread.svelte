@@ -16,7 +16,7 @@
   const SAMPLES = 97;
   let how = $derived(values.how(target));
   let channels = $derived(values.channels(target));
-  let [first, last] = $derived([playback.first, playback.last]);
+  let [first, last] = $derived([playback.first, playback.end]);
   let knots = $derived(knotsOf(channels, threads.at));
   let notch = $derived(threads.at(playback.frame));
   let curves = $state.raw<string[]>([]);

@@ -1,6 +1,7 @@
 <script lang="ts">
   import { Tabs } from "bits-ui";
   import EventList from "./EventList.svelte";
+  import FinishTab from "./FinishTab.svelte";
   import EmissionTab from "./EmissionTab.svelte";
   import BodyTab from "./BodyTab.svelte";
   import CameraTab from "./CameraTab.svelte";
@@ -16,11 +17,18 @@
   import ShowTab from "./ShowTab.svelte";
   import { kindOf, type Schemas } from "../api/client";
   import { desk } from "../state/desk.svelte";
+  import { wordsOf } from "../state/finishing";
   import { FORCE_NAMES } from "../state/forces";
   import { selection } from "../state/selection.svelte";
   import { countOf, particlesOf, shot, solidOf } from "../state/shot.svelte";
 
-  const SHEETS: Record<string, string> = { camera: "Lens", force: "Force", region: "Region", curve: "Curve" };
+  const SHEETS: Record<string, string> = {
+    camera: "Lens",
+    force: "Force",
+    region: "Region",
+    curve: "Curve",
+    finish: "Finish",
+  };
   let element = $derived(shot.selected);
   let solid = $derived(solidOf(element));
   let particles = $derived(particlesOf(element));
@@ -40,10 +48,12 @@
             ["look", "Look"],
             ["placement", "Placement"],
           ]
-        : [
-            ["body", SHEETS[element ? Object.keys(element.kind)[0] : ""] ?? "Light"],
-            ["placement", "Placement"],
-          ],
+        : element && "finish" in element.kind && !("place" in element.kind.finish.operation)
+          ? [["body", "Finish"]]
+          : [
+              ["body", SHEETS[element ? Object.keys(element.kind)[0] : ""] ?? "Light"],
+              ["placement", "Placement"],
+            ],
   );
   let tab = $derived(tabs.some(([key]) => key === desk.tab) ? desk.tab : "body");
   let sub = $derived.by(() => {
@@ -52,6 +62,7 @@
     if ("force" in element.kind)
       return `force: ${FORCE_NAMES[kindOf(element.kind.force.kind)].toLowerCase()}`;
     if (particles) return "particles";
+    if ("finish" in element.kind) return `finishing step: ${wordsOf(element)}`;
     if (!solid) return Object.keys(element.kind)[0].replace("_", " ");
     const body = solid.body;
     const moves =
@@ -124,7 +135,9 @@
             {element}
           />{:else if "region" in element.kind}<RegionTab
             {element}
-          />{:else if "curve" in element.kind}<CurveTab {element} />{:else}<LightTab {element} />{/if}
+          />{:else if "curve" in element.kind}<CurveTab
+            {element}
+          />{:else if "finish" in element.kind}<FinishTab {element} />{:else}<LightTab {element} />{/if}
       </Tabs.Content>
       <Tabs.Content value="events"
         >{#if particles}<EventList {element} {particles} />{/if}</Tabs.Content

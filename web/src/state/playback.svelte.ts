@@ -51,6 +51,7 @@ class Playback {
   /** Counts starts: a loop of an earlier start ends at its next step. */
   #started = 0;
   #refreshing = 0;
+  #soon: number | undefined;
   /** Frames told as computed since freshness was last asked for. */
   #meanwhile = new Set<number>();
 
@@ -58,8 +59,20 @@ class Playback {
     return shot.document?.timing.first ?? 1;
   }
 
+  /** The last frame that is shown: of the finished frames, where there are such. */
   get last(): number {
-    return shot.document?.timing.last ?? 1;
+    return this.freshness?.finished?.last ?? shot.document?.timing.last ?? 1;
+  }
+
+  /** The last frame on the Timeline: what is computed and what any step gives has room on it. */
+  get end(): number {
+    const steps = this.freshness?.finished?.steps.map((step) => step.last) ?? [];
+    return Math.max(this.last, shot.document?.timing.last ?? 1, ...steps);
+  }
+
+  /** Whether the frames shown are finished ones. */
+  get finished(): boolean {
+    return this.freshness?.finished != null;
   }
 
   /** The frame of the run that is shown at a frame. */
@@ -90,13 +103,17 @@ class Playback {
     // Frames reported as computed since the request are fresh, whatever the answer says.
     let { stretches } = freshness;
     for (const frame of meanwhile) stretches = withFresh(stretches, frame);
+    // Finished frames change with any step.
+    if (freshness.finished || this.finished) this.forget(freshness.run);
     this.freshness = { ...freshness, stretches };
+    if (this.frame > this.last) this.frame = this.last;
     if (!freshness.playing) this.computing = null;
     this.changes++;
   }
 
   stateOf(frame: number): Stretch["state"] {
-    return this.freshness?.stretches.find((s) => s.first <= frame && frame <= s.last)?.state ?? "missing";
+    const stretches = this.freshness?.finished?.stretches ?? this.freshness?.stretches;
+    return stretches?.find((s) => s.first <= frame && frame <= s.last)?.state ?? "missing";
   }
 
   /** A frame of a run, kept once fetched; null if it is not there. */
@@ -148,13 +165,24 @@ class Playback {
     this.computing = { frame, last, secondsLeft };
     const freshness = this.freshness;
     if (!freshness) return;
-    const arrived = this.#arrived.get(frame);
+    // A frame that arrives is as it was computed.
+    const arrived = freshness.finished ? undefined : this.#arrived.get(frame);
     this.#arrived.clear();
     this.#cache.delete(`${freshness.run}/${frame}`);
     if (arrived) this.#keep(`${freshness.run}/${frame}`, Promise.resolve(arrived));
     this.#meanwhile.add(frame);
     this.freshness = { ...freshness, stretches: withFresh(freshness.stretches, frame), playing: true };
-    if (frame === this.frame) this.changes++;
+    if (freshness.finished) this.#refreshSoon();
+    else if (frame === this.frame) this.changes++;
+  }
+
+  /** Asks how the finished frames stand, not more often than twice a second. */
+  #refreshSoon() {
+    if (this.#soon !== undefined) return;
+    this.#soon = window.setTimeout(() => {
+      this.#soon = undefined;
+      void this.refresh();
+    }, 500);
   }
 
   go(frame: number) {

@@ -188,3 +188,43 @@ test("play, pause and play in a hurry leave one clock", async () => {
   expect(asked).toHaveBeenCalledTimes(1);
   playback.pause();
 });
+
+describe("finished frames", () => {
+  const finished = (last: number, state: Stretch["state"]) => ({
+    first: 1,
+    last,
+    repeats: false,
+    stretches: [stretch(1, last, state)],
+    steps: [{ step: 5, first: 1, last: 60, repeats: false, ticks: [], problem: null }],
+  });
+
+  test("are what is shown, and the Timeline has room for every step", () => {
+    playback.freshness = { ...fresh([stretch(1, 24, "fresh")]), finished: finished(48, "missing") };
+    expect([playback.last, playback.end, playback.finished]).toEqual([48, 60, true]);
+    expect(playback.stateOf(3)).toBe("missing");
+  });
+
+  test("are asked for again when a step has changed, and the frame stays within them", async () => {
+    const frame = vi.spyOn(api, "frame").mockRejectedValue(new Error("none"));
+    vi.spyOn(api, "freshness").mockResolvedValue({
+      ...fresh([stretch(1, 24, "fresh")]),
+      finished: finished(12, "fresh"),
+    });
+    playback.frame = 20;
+    await playback.refresh();
+    expect(playback.frame).toBe(12);
+    await playback.fetch(4, 3);
+    await playback.refresh();
+    await playback.fetch(4, 3);
+    expect(frame).toHaveBeenCalledTimes(2);
+  });
+
+  test("are not taken from frames as they are computed", async () => {
+    playback.freshness = { ...fresh([stretch(1, 24, "missing")]), finished: finished(24, "missing") };
+    const frame = vi.spyOn(api, "frame").mockRejectedValue(new Error("none"));
+    playback.received(4, message(3));
+    playback.computed(3, 24, 1);
+    await playback.fetch(4, 3);
+    expect(frame).toHaveBeenCalledWith(4, 3);
+  });
+});

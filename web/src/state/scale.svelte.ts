@@ -11,7 +11,7 @@ export class FrameScale {
 
   /** Frames from the first to the last. */
   get span(): number {
-    return Math.max(1, playback.last - playback.first);
+    return Math.max(1, playback.end - playback.first);
   }
 
   /** Where a frame is, percent of the line's width. */

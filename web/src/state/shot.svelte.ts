@@ -128,6 +128,7 @@ class OpenShot {
     kind: Element["kind"],
     place: [number, number, number],
     turn: [number, number, number] = [0, 0, 0],
+    channels?: Element["channels"],
   ) {
     let id = 0;
     return this.edit(`${name} added`, (shot) => {
@@ -138,6 +139,7 @@ class OpenShot {
         name: freeName(name, taken),
         placement: { position_m: place, orientation_rad: turn },
         kind,
+        ...(channels ? { channels } : {}),
       };
       const operations: Operation[] = [{ op: "add", path: "/elements/-", value: element }];
       if ("camera" in kind && shot.camera == null) operations.push({ op: "add", path: "/camera", value: id });

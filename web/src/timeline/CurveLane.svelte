@@ -36,7 +36,7 @@
   $effect(() => {
     void shot.state?.revision;
     const id = shot.id;
-    const [from, to] = [playback.first, playback.last];
+    const [from, to] = [playback.first, playback.end];
     const trial = tried;
     if (id === null || to <= from) return;
     const turn = ++asked;
@@ -161,7 +161,7 @@
         element={element.id}
         name={`${nameOf(path).toLowerCase()} of ${element.name}`}
         {path}
-        frames={keys.map((k) => k.frame).filter((frame) => frame >= playback.first && frame <= playback.last)}
+        frames={keys.map((k) => k.frame).filter((frame) => frame >= playback.first && frame <= playback.end)}
       />
     </div>
   </div>

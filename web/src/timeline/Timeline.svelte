@@ -1,7 +1,10 @@
 <script lang="ts">
   import Transport from "./Transport.svelte";
   import TimelineRow from "./TimelineRow.svelte";
+  import FinishMenu from "./FinishMenu.svelte";
+  import FinishRow from "./FinishRow.svelte";
   import type { Element, Stretch } from "../api/client";
+  import { stepsByElement } from "../state/finishing";
   import { keyedFrames } from "../state/keys";
   import { marks } from "../state/marks.svelte";
   import { performing } from "../state/performing.svelte";
@@ -29,6 +32,7 @@
       pick("Light", "var(--light)", (e) => "sun" in e.kind || "sky" in e.kind || "area_light" in e.kind),
     ].filter((group) => group.rows.length > 0);
   });
+  let steps = $derived(stepsByElement());
   let bodies = $derived(
     groups[0]?.name === "Solids" ? groups[0].rows.reduce((sum, e) => sum + countOf(e), 0) : 0,
   );
@@ -36,13 +40,9 @@
     const steps = [1, 2, 4, 6, 12, 24, 48, 96, 240, 480, 1200];
     const step = steps.find((step) => lanes.span / step <= 10) ?? 2400;
     const list = [playback.first];
-    for (
-      let f = Math.ceil((playback.first + step / 2) / step) * step;
-      f < playback.last - step / 3;
-      f += step
-    )
+    for (let f = Math.ceil((playback.first + step / 2) / step) * step; f < playback.end - step / 3; f += step)
       list.push(f);
-    return [...list, playback.last];
+    return [...list, playback.end];
   });
   const says: Record<string, string> = { fresh: "computed", stale: "stale", missing: "" };
   const words = (s: Stretch) => (s.state === "stale" ? (s.reason ?? "stale") : says[s.state]);
@@ -159,7 +159,7 @@
                 <div
                   class={`absolute top-[5px] bottom-[5px] overflow-hidden rounded-[3px] px-1.5 text-[10.5px] leading-[17px] whitespace-nowrap ${stretch.state === "stale" ? "hatched text-stale" : ""} ${stretch.state === "missing" ? "border border-line" : ""}`}
                   style:left={`${lanes.at(stretch.first)}%`}
-                  style:width={`${lanes.at(stretch.last) - lanes.at(stretch.first) + (stretch.last === playback.last ? 0.6 : lanes.at(1) - lanes.at(0))}%`}
+                  style:width={`${lanes.at(stretch.last) - lanes.at(stretch.first) + (stretch.last === playback.end ? 0.6 : lanes.at(1) - lanes.at(0))}%`}
                   style:background={stretch.state === "fresh"
                     ? "color-mix(in srgb, var(--aqua) 32%, var(--panel))"
                     : undefined}
@@ -175,8 +175,16 @@
             {/if}
           </div>
         </div>
+        {#if g === 0}
+          {#each steps.get(null) ?? [] as step (step.id)}<FinishRow element={step} {scrub} />{/each}
+          <div class="grid h-6 grid-cols-[206px_1fr] items-center border-b border-line/40">
+            <span class="flex pl-[26px]"><FinishMenu /></span>
+            <div class="h-full cursor-ew-resize" onpointerdown={scrub} role="presentation"></div>
+          </div>
+        {/if}
         {#each group.rows as element (element.id)}
           <TimelineRow {element} colour={group.colour} {scrub} />
+          {#each steps.get(element.id) ?? [] as step (step.id)}<FinishRow element={step} {scrub} />{/each}
         {/each}
       {/each}
       <div class="pointer-events-none absolute inset-y-0 right-0 left-[206px]">

@@ -26,7 +26,7 @@
   let { element, colour, scrub }: Props = $props();
 
   let keys = $derived(
-    keyedFrames(element).filter((frame) => frame >= playback.first && frame <= playback.last),
+    keyedFrames(element).filter((frame) => frame >= playback.first && frame <= playback.end),
   );
   let channels = $derived(Object.entries(channelsOf(element)));
   let particles = $derived(particlesOf(element));

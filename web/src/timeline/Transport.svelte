@@ -13,6 +13,7 @@
   import { spoken } from "../state/time";
 
   let fps = $derived(shot.document?.timing.fps ?? 24);
+  let computed = $derived(shot.document?.timing.last ?? 1);
   let status = $derived.by(() => {
     if (playback.computing)
       return `Computing frame ${playback.computing.frame} of ${playback.computing.last} · ${spoken(playback.computing.secondsLeft)} left`;
@@ -38,7 +39,9 @@
   <span class="flex-none text-[19px] font-[650] tracking-tight whitespace-nowrap" data-testid="frame"
     ><span class="tabular-nums">{playback.frame}</span>
     <small class="text-[12px] font-normal text-soft"
-      >/ {playback.last}<span class="hidden @3xl:inline">
+      >/ {playback.last}{playback.finished && playback.last !== computed
+        ? ` of ${computed} computed`
+        : ""}<span class="hidden @3xl:inline">
         &nbsp;· {((playback.frame - playback.first) / fps).toFixed(2)} s</span
       ></small
     ></span

@@ -22,6 +22,9 @@
     const at = measured.at(playback.source(playback.frame));
     const words = [`frame ${playback.frame}`];
     if (performing.frame) return `${words[0]} · performing`;
+    // What was measured is told of computed frames, and those lie elsewhere.
+    if (playback.finished)
+      return `${words[0]} · ${state === "fresh" ? "finished" : state === "stale" ? "finished from stale frames" : "made of frames not computed yet"}`;
     if (playback.frame !== playback.first)
       words.push(state === "fresh" ? "computed" : state === "stale" ? "stale" : "not computed yet");
     if (run && at >= 0 && state !== "missing") {

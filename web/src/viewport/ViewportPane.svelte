@@ -91,7 +91,7 @@
     // At its first frame the shot stands as it is staged; only particles may be there already.
     const { backwards } = playback;
     const source = playback.source(frame);
-    const first = !backwards && frame === playback.first;
+    const first = !backwards && !playback.finished && frame === playback.first;
     const there = playback.stateOf(source) !== "missing" && (!first || particleElements);
     const shown = (a: ViewportFrame | null) => (first ? a?.onlyParticles() : backwards ? a?.backwards() : a);
     const wanted = there ? playback.fetch(run, source).then(shown) : null;

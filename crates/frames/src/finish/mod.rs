@@ -15,7 +15,7 @@ mod seam;
 mod window;
 
 pub use context::FinishContext;
-pub use seam::{LoopPair, Seam, best_loops, seam};
+pub use seam::{LoopPair, Seam, best_loops, seam, unreturned};
 
 use crate::{Frames, RunError};
 use overlay::Overlay;
@@ -38,6 +38,8 @@ pub struct StepResult {
     pub range: RangeInclusive<u32>,
     /// Whether the first of them follows the last.
     pub repeats: bool,
+    /// The moments at which frames of the source are shown, of a step that changes their time.
+    pub ticks: Vec<f32>,
     /// Why the step was not taken, and the frames went through as they were; none: it was, or is switched off.
     pub problem: Option<String>,
 }
@@ -68,8 +70,11 @@ fn chain(
     results: &mut Vec<StepResult>,
 ) -> SharedFrames {
     for (element, finish) in steps {
-        let mut problem = None;
+        let (mut problem, mut ticks) = (None, Vec::new());
         if finish.enabled {
+            if let FinishOperation::Retime { frames: count, .. } = finish.operation {
+                ticks = retime::Retime::new(frames.clone(), element.id, count, context).ticks();
+            }
             match step(frames.clone(), element, finish, context) {
                 Ok(finished) => frames = finished,
                 Err(why) => problem = Some(why),
@@ -79,6 +84,7 @@ fn chain(
             step: element.id,
             range: frames.range(),
             repeats: frames.repeats(),
+            ticks,
             problem,
         });
     }

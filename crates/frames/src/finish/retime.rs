@@ -17,6 +17,8 @@ pub(super) struct Retime {
 
 /// Moments nearer to a frame than this are that frame.
 const SAME: f64 = 1e-6;
+/// Ticks of a strip, at most.
+const MAX_TICKS: usize = 160;
 
 impl Retime {
     pub fn new(source: SharedFrames, step: Id, frames: u32, context: &Arc<FinishContext>) -> Self {
@@ -35,6 +37,23 @@ impl Retime {
         let source = &self.window.source;
         let (first, last) = (f64::from(*source.range().start()), f64::from(*source.range().end()));
         if source.repeats() { shown } else { shown.clamp(first, last) }
+    }
+
+    /// The moments at which frames of the source are shown; of many, every second, fourth… frame.
+    pub fn ticks(&self) -> Vec<f32> {
+        let mut ticks = Vec::new();
+        let mut from = self.shown(f64::from(*self.range.start()));
+        for number in self.range.clone().skip(1) {
+            let to = self.shown(f64::from(number));
+            let (low, high) = (from.min(to), from.max(to));
+            for frame in (low.ceil() as i64..).take_while(|&frame| (frame as f64) < high) {
+                let part = (frame as f64 - from) / (to - from);
+                ticks.push((f64::from(number - 1) + part) as f32);
+            }
+            from = to;
+        }
+        let step = ticks.len().div_ceil(MAX_TICKS).max(1).next_power_of_two();
+        ticks.into_iter().step_by(step).collect()
     }
 
     /// The moment shown, as a frame and a part of the way to the next, and how fast the frames pass.

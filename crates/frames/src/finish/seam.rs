@@ -2,6 +2,7 @@
 
 use crate::{Frame, Frames, Parts, RunError};
 use glam::Vec3;
+use shot::Id;
 use std::ops::RangeInclusive;
 
 /// How far the frame that would follow the last of a loop is from its first.
@@ -105,6 +106,37 @@ pub fn seam(source: &dyn Frames, from_frame: u32, frames: u32) -> Result<Option<
     let next = sample(source, std::iter::once(source.at(i64::from(from_frame + frames))))?;
     let distance = samples[0].distance(&next[0]);
     Ok(distance.map(|distance| figure(distance, motion(&samples))))
+}
+
+/// The elements that are not back where they began when a loop of `frames`
+/// frames ends: further away than a tenth of their own way from a frame to the
+/// next, and than frames are exact, or with other bodies or particles.
+///
+/// # Errors
+/// [`RunError`] if a frame is missing.
+pub fn unreturned(source: &dyn Frames, from_frame: u32, frames: u32) -> Result<Vec<Id>, RunError> {
+    let first = source.frame(from_frame)?;
+    let second = source.frame(source.at(i64::from(from_frame) + 1))?;
+    let next = source.frame(source.at(i64::from(from_frame + frames)))?;
+    let mut ids: Vec<Id> = Vec::new();
+    let far = |a: &[Vec3], on: &[Vec3], b: &[Vec3]| {
+        let mean =
+            |b: &[Vec3]| a.iter().zip(b).map(|(a, b)| a.distance(*b)).sum::<f32>() / a.len().max(1) as f32;
+        a.len() != b.len() || mean(b) > (0.1 * mean(on)).max(4.0 * crate::POSITION_ERROR_M)
+    };
+    for (id, bodies) in &first.bodies {
+        let of = |frame: &Frame| frame.bodies.get(id).map(|b| b.positions.clone()).unwrap_or_default();
+        if far(&bodies.positions, &of(&second), &of(&next)) {
+            ids.push(*id);
+        }
+    }
+    for id in first.particles.keys().chain(next.particles.keys()) {
+        let of = |frame: &Frame| frame.particles.get(id).map(|b| b.positions.clone()).unwrap_or_default();
+        if far(&of(&first), &of(&second), &of(&next)) && !ids.contains(id) {
+            ids.push(*id);
+        }
+    }
+    Ok(ids)
 }
 
 /// The pairs of frames that are most alike in position and velocity, the best

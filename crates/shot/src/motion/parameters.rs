@@ -745,3 +745,83 @@ fn trigger_parameters(when: &mut Trigger, v: Visit) {
         Trigger::End {} | Trigger::Region { .. } | Trigger::Frame { .. } => {}
     }
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::finish::{Finish, FinishOperation};
+    use crate::force::Force;
+    use crate::region::Region;
+    use serde_json::{Value as Json, json};
+
+    /// Where the file has a value: a number is an index, `[1]` a part of a vector.
+    fn pointer(path: &str) -> String {
+        format!("/{}", path.replace('[', "/").replace(']', "").replace('.', "/"))
+    }
+
+    /// Every value lies in the file where its path says, so that a change at that path is read.
+    #[test]
+    fn the_paths_are_those_of_the_file() {
+        let forces = ["gravity", "pull", "wind", "turbulence", "vortex", "attract", "drag"].map(|name| {
+            let fields = match name {
+                "gravity" => json!({"acceleration": [0, -9, 0]}),
+                "pull" => json!({"force_n": 1}),
+                "drag" => json!({"linear_n_s_m": 0, "density_kg_m3": 1}),
+                _ => json!({}),
+            };
+            let kind: ForceKind = serde_json::from_value(json!({ name: fields })).unwrap();
+            ElementKind::Force(Force::new(kind))
+        });
+        let volumes = [
+            Volume::Box { size_m: Vec3::ONE },
+            Volume::Sphere { radius_m: 1.0 },
+            Volume::Cylinder { radius_m: 1.0, height_m: 1.0 },
+            Volume::Noise { size_m: 1.0, threshold: 0.5, softness: 0.1, drift_m_s: Vec3::ZERO, seed: 1 },
+        ]
+        .map(|volume| ElementKind::Region(Region::new(volume)));
+        let shapes = [
+            Shape::sphere(1.0),
+            Shape::Capsule { radius_m: 1.0, length_m: 1.0 },
+            Shape::Cylinder { radius_m: 1.0, height_m: 1.0 },
+            Shape::Cone { radius_m: 1.0, height_m: 1.0 },
+            Shape::Torus { major_radius_m: 1.0, minor_radius_m: 0.1 },
+            Shape::plane(1.0, 1.0),
+        ]
+        .map(|shape| Element::solid("Solid", shape, crate::Moves::Free).kind);
+        let steps = [
+            FinishOperation::Retime { frames: 2, run_frame: 1.0 },
+            FinishOperation::Place { scale: 1.0, about: None },
+        ]
+        .map(|operation| ElementKind::Finish(Finish::new(operation)));
+        let particles: ElementKind = serde_json::from_value(json!({"particles": {}})).unwrap();
+        let kinds = forces.into_iter().chain(volumes).chain(shapes).chain(steps).chain([
+            particles,
+            ElementKind::Curve(Curve::Circle { radius_m: 1.0 }),
+            ElementKind::Camera(crate::Camera::default()),
+        ]);
+        let mut count = 0;
+        for kind in kinds {
+            let element = Element::new("Element", kind);
+            let file = serde_json::to_value(&element).unwrap();
+            element_parameters(&mut element.clone(), &mut |path, slot, _| {
+                let pointer = pointer(&path.to_string());
+                let (parent, field) = pointer.rsplit_once('/').unwrap();
+                let value = match slot.kind() {
+                    Value::Switch(_) => json!(true),
+                    Value::Number(_) => json!(1),
+                    Value::Vector(_) => json!([1, 1, 1]),
+                };
+                let mut changed = file.clone();
+                match changed.pointer_mut(parent) {
+                    Some(Json::Object(fields)) => drop(fields.insert(field.to_owned(), value)),
+                    Some(Json::Array(parts)) => parts[field.parse::<usize>().unwrap()] = value,
+                    _ => panic!("{path} lies nowhere in {file}"),
+                }
+                let read: Result<Element, _> = serde_json::from_value(changed);
+                assert!(read.is_ok(), "{path}: {}", read.unwrap_err());
+                count += 1;
+            });
+        }
+        assert!(count > 100, "{count}");
+    }
+}

@@ -5,6 +5,7 @@ mod check;
 mod elements;
 mod events;
 mod films;
+mod finish;
 mod gate;
 mod history;
 mod input;
@@ -86,6 +87,7 @@ fn router() -> OpenApiRouter<Arc<Studio>> {
         .routes(routes!(runs::frame))
         .routes(routes!(runs::measured))
         .routes(routes!(runs::track))
+        .routes(routes!(finish::loops))
         .routes(routes!(films::list, films::create))
         .routes(routes!(films::forecast))
         .routes(routes!(films::delete))

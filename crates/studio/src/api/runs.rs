@@ -66,6 +66,8 @@ pub(crate) struct FinishedStep {
     first: u32,
     last: u32,
     repeats: bool,
+    /// The moments at which frames of the source are shown, of a step that changes their time.
+    ticks: Vec<f32>,
     /// Why the step was not taken.
     problem: Option<String>,
 }
@@ -86,6 +88,7 @@ impl From<FinishedState> for Finished {
             first: *step.range.start(),
             last: *step.range.end(),
             repeats: step.repeats,
+            ticks: step.ticks.clone(),
             problem: step.problem.clone(),
         };
         let last = of.first + of.states.len() as u32 - 1;

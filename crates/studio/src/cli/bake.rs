@@ -1,5 +1,5 @@
 use super::progress::Progress;
-use super::{Outcome, Stop, frames_of, read_shot};
+use super::{Outcome, Stop, frames_of, read_shot, upgrade};
 use crate::assets::Loader;
 use clap::Args;
 use frames::RunFolder;
@@ -32,6 +32,7 @@ impl BakeArgs {
         let meshes =
             Loader::default().meshes(&folder, &shot).map_err(|error| Stop::Bad(error.to_string()))?;
         let run = RunFolder::create(&self.out).map_err(|error| Stop::Failed(error.to_string()))?;
+        upgrade(&run)?;
         let progress = Progress::new("baked", u64::from(frames.end() - frames.start() + 1));
         let mut done = 0;
         let job = Bake { shot: &shot, meshes: &meshes, run: &run, revision: 0, frames };

@@ -1,5 +1,5 @@
 use super::progress::Progress;
-use super::{Outcome, Stop, frames_of, read_shot};
+use super::{Outcome, Stop, frames_of, open_run, read_shot};
 use crate::finishing::{finish_run, finished_range};
 use clap::Args;
 use frames::RunFolder;
@@ -25,7 +25,7 @@ impl FinishArgs {
         let (shot, _) = read_shot(&self.shot)?;
         let bad = |error: crate::error::Error| Stop::Bad(error.to_string());
         let frames = frames_of(self.frames.as_deref(), finished_range(&shot).map_err(bad)?)?;
-        let run = RunFolder::open(&self.run).map_err(|error| Stop::Bad(error.to_string()))?;
+        let run = open_run(&self.run)?;
         let progress = Progress::new("finished", u64::from(frames.end() - frames.start() + 1));
         let mut done = 0;
         let problems = finish_run(&shot, &run, &RunFolder::at(&self.out), frames, &mut || {

@@ -11,6 +11,7 @@ mod serve;
 
 use crate::assets::Loader;
 use clap::{Parser, Subcommand};
+use frames::RunFolder;
 use shot::Shot;
 use std::ops::RangeInclusive;
 use std::path::{Path, PathBuf};
@@ -117,6 +118,26 @@ pub(crate) fn print(text: &str) -> Outcome {
         Err(error) if error.kind() != std::io::ErrorKind::BrokenPipe => Err(Stop::Failed(error.to_string())),
         _ => Ok(()),
     }
+}
+
+/// A run folder; frames of an earlier version in it are written anew.
+pub(crate) fn open_run(path: &Path) -> Result<RunFolder, Stop> {
+    let run = RunFolder::open(path).map_err(|error| Stop::Bad(error.to_string()))?;
+    upgrade(&run)?;
+    Ok(run)
+}
+
+/// Writes frames of an earlier version in a run folder anew.
+pub(crate) fn upgrade(run: &RunFolder) -> Outcome {
+    let mut progress = None;
+    frames::upgrade(std::slice::from_ref(run), &mut |done, all| {
+        progress.get_or_insert_with(|| progress::Progress::new("upgraded", all as u64)).at(done as u64);
+    })
+    .map_err(|error| Stop::Failed(error.to_string()))?;
+    if let Some(progress) = progress {
+        progress.finish();
+    }
+    Ok(())
 }
 
 /// A shot file and the folder its assets lie below.

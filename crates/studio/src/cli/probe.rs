@@ -1,7 +1,7 @@
-use super::{Outcome, Stop, frames_of, print, read_shot};
+use super::{Outcome, Stop, frames_of, open_run, print, read_shot};
 use crate::finishing::frames_of as finished_of;
 use clap::{Args, ValueEnum};
-use frames::{RunFolder, RunFrames, finish::SharedFrames};
+use frames::{RunFrames, finish::SharedFrames};
 use std::path::PathBuf;
 use std::sync::Arc;
 
@@ -80,7 +80,7 @@ const TOTALS: [&str; 10] = [
 impl Probe {
     pub fn run(self) -> Outcome {
         let bad = |error: frames::RunError| Stop::Bad(error.to_string());
-        let run = RunFolder::open(&self.run).map_err(bad)?;
+        let run = open_run(&self.run)?;
         let manifest = run.manifest().map_err(bad)?;
         let find = |wanted: &String| {
             let by_name = manifest.elements.iter().find(|element| &element.name == wanted);

@@ -1,10 +1,9 @@
 use super::progress::Progress;
-use super::{Outcome, Stop, frames_of, read_shot};
+use super::{Outcome, Stop, frames_of, open_run, read_shot};
 use crate::assets::Loader;
 use crate::films::{FilmFolder, FilmSettings, encode_film, render_film};
 use crate::finishing::{finished_range, frames_of as finished_of};
 use clap::{Args, ValueEnum};
-use frames::RunFolder;
 use shot::{changes::why_stale, fingerprint::fingerprints};
 use std::path::PathBuf;
 
@@ -72,7 +71,7 @@ impl RenderArgs {
         if !(1..=65_536).contains(&self.samples) {
             return Err(Stop::Bad(format!("--samples {}: is outside 1 to 65536", self.samples)));
         }
-        let run = RunFolder::open(&self.run).map_err(|error| Stop::Bad(error.to_string()))?;
+        let run = open_run(&self.run)?;
         let assets = Loader::default().all(&folder, &shot).map_err(|error| Stop::Bad(error.to_string()))?;
         std::fs::create_dir_all(&self.out)
             .map_err(|error| Stop::Failed(format!("{}: {error}", self.out.display())))?;

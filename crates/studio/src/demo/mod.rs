@@ -8,10 +8,12 @@ mod ember_fall;
 mod float_toss;
 mod gull_scatter;
 mod jar_of_light;
+mod lantern_loop;
 mod lantern_parade;
 mod quay;
 mod scale_shower;
 mod set;
+mod slow_toss;
 mod squall_test;
 
 use crate::assets::{examine, path};
@@ -56,6 +58,8 @@ const SAMPLES: &[Sample] = &[
     sample!("Ember fall", ember_fall, 60),
     sample!("Gull scatter", gull_scatter, 66),
     sample!("Jar of light", jar_of_light, 110),
+    sample!("Slow toss", slow_toss, 34),
+    sample!("Lantern loop", lantern_loop, 66),
 ];
 
 /// Assets that are in a folder already, by name: the samples share most.

@@ -6,6 +6,7 @@ mod desk;
 mod elements;
 mod events;
 mod films;
+mod finishing;
 mod history;
 mod motion;
 mod particles;

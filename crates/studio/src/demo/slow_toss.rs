@@ -1,0 +1,40 @@
+//! *Slow toss*: a float is thrown into a basket, slowed where it hangs in the
+//! air; beside it another one, thrown alike, goes the whole way back.
+
+use super::{File, float_toss, quay};
+use shot::{
+    Element, ElementKind, Shot,
+    finish::{Finish, FinishOperation},
+    motion::Interpolation,
+};
+
+const RUN_FRAME: &str = "kind.finish.operation.retime.run_frame";
+
+pub(super) fn shot() -> (Shot, Vec<File>) {
+    let (mut shot, files) = float_toss::shot();
+    shot.name = "Slow toss".to_owned();
+    shot.about = "Finished after it is computed: one throw slowed at its height, one sent back.".to_owned();
+    shot.channels.clear();
+    shot.timing.last = 60;
+    for (name, beside) in [("Basket", "Basket behind"), ("Float", "Float behind")] {
+        let mut element = shot.named(name).expect("it is in the shot").clone();
+        beside.clone_into(&mut element.name);
+        element.placement.position_m.z -= 1.1;
+        if let Some(solid) = element.as_solid_mut() {
+            let [r, g, b] = solid.look.albedo.to_array();
+            solid.look.albedo = [b, r, g].into();
+        }
+        shot.add(element);
+    }
+    let back = shot.named("Float behind").expect("it was added").id;
+    let finish = Finish { element: Some(back), ..Finish::new(FinishOperation::Reverse {}) };
+    shot.add(Element::new("Send it back", ElementKind::Finish(finish)));
+
+    // The frames around the height at an eighth of the speed, with a soft turn into it and out of it.
+    let mut slow = quay::keys([(1.0, 1.0), (8.0, 8.0), (56.0, 14.0), (102.0, 60.0)]);
+    slow.keys[0].interpolation = Interpolation::Linear;
+    slow.keys[1].interpolation = Interpolation::Smooth;
+    let retime = Finish::new(FinishOperation::Retime { frames: 102, run_frame: 1.0 });
+    shot.add(Element::new("Slow at its height", ElementKind::Finish(retime)).keyed(RUN_FRAME, slow));
+    (shot, files)
+}

@@ -1,0 +1,140 @@
+//! Finishing steps: frames, states and films as they are shown.
+
+use crate::desk::{Desk, ball, deck, desk, wait_for};
+use axum::http::StatusCode;
+use serde_json::{Value, json};
+
+fn step(id: u32, name: &str, operation: Value) -> Value {
+    json!({"id": id, "name": name, "kind": {"finish": {"operation": operation, "order": id}}})
+}
+
+async fn played() -> Desk {
+    let desk = desk().await;
+    desk.new_shot().await;
+    desk.put(deck(8)).await;
+    desk.put(ball(9, "Ball")).await;
+    desk.played().await;
+    desk
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn a_step_shows_at_once_and_leaves_the_run_fresh() {
+    let desk = played().await;
+    let (_, run) = desk.bytes("/api/runs/1/frames/12").await;
+    desk.put(step(20, "Reverse", json!({"reverse": {}}))).await;
+    let state = desk.get("/api/shots/1/freshness").await;
+    assert_eq!(state["stretches"], json!([{"first": 1, "last": 12, "state": "fresh", "reason": null}]));
+    let finished = &state["finished"];
+    assert_eq!(
+        (&finished["first"], &finished["last"], &finished["repeats"]),
+        (&json!(1), &json!(12), &json!(false))
+    );
+    assert_eq!(finished["stretches"][0]["state"], json!("fresh"));
+    assert_eq!(finished["steps"][0]["step"], json!(20));
+    let (_, shown) = desk.bytes("/api/runs/1/frames/1?finished=true").await;
+    // Only the number differs.
+    assert_eq!(shown[4..], run[4..]);
+    // As it was computed, the frame is as before.
+    assert_ne!(desk.bytes("/api/runs/1/frames/1").await.1, shown);
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn a_changed_number_makes_finished_frames_stale_and_a_missing_frame_is_missed() {
+    let desk = played().await;
+    desk.put(step(20, "Trim", json!({"trim": {"from_frame": 4, "to_frame": 9}}))).await;
+    desk.set("/elements/5/kind/solid/body/friction", json!(0.9)).await;
+    let state = desk.get("/api/shots/1/freshness").await;
+    assert_eq!(
+        state["finished"]["stretches"],
+        json!([{"first": 1, "last": 6, "state": "stale", "reason": null}])
+    );
+    desk.ask("POST", "/api/shots/1/clear", Value::Null).await;
+    let state = desk.get("/api/shots/1/freshness").await;
+    assert_eq!(state["finished"]["stretches"][0]["state"], json!("missing"));
+    let (status, problem) = desk.ask("GET", "/api/runs/1/frames/2?finished=true", Value::Null).await;
+    assert_eq!(
+        (status, &problem["detail"]),
+        (StatusCode::NOT_FOUND, &json!("There is no frame 5.")),
+        "{problem}"
+    );
+    let (status, _) = desk.ask("GET", "/api/runs/1/frames/7?finished=true", Value::Null).await;
+    assert_eq!(status, StatusCode::NOT_FOUND);
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn a_loop_that_is_too_long_says_so_and_offers_others() {
+    let desk = played().await;
+    desk.put(step(20, "Loop", json!({"loop": {"frames": 30, "from_frame": 1, "overlap": 0}}))).await;
+    let state = desk.get("/api/shots/1/freshness").await;
+    let problem = state["finished"]["steps"][0]["problem"].as_str().unwrap().to_owned();
+    assert_eq!(problem, "needs frames 1–30; there are 1–12; the longest loop from there has 12 frames");
+    assert_eq!(state["finished"]["last"], json!(12));
+    let loops = desk.get("/api/shots/1/loops/20?least=3&most=11").await;
+    assert_eq!(loops["seam"], Value::Null);
+    assert_eq!(loops["offers"].as_array().unwrap().len(), 5);
+    desk.set("/elements/6/kind/finish/operation/loop/frames", json!(6)).await;
+    let loops = desk.get("/api/shots/1/loops/20?least=3&most=11").await;
+    assert!(loops["seam"]["position"].as_f64().unwrap() > 0.5);
+    assert_eq!(loops["unreturned"], json!([9]));
+    let (status, problem) = desk.ask("GET", "/api/shots/1/loops/9?least=3&most=11", Value::Null).await;
+    assert_eq!(
+        (status, &problem["detail"]),
+        (StatusCode::UNPROCESSABLE_ENTITY, &json!("Ball is not a loop"))
+    );
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn a_film_shows_the_finished_frames_to_their_end() {
+    let desk = played().await;
+    let retime = json!({"retime": {"frames": 23, "run_frame": 1}});
+    let mut slow = step(20, "Retime", retime);
+    slow["channels"] = json!({"kind.finish.operation.retime.run_frame":
+        {"keys": [{"frame": 1, "value": 1}, {"frame": 23, "value": 12}]}});
+    desk.put(slow).await;
+    let settings = json!({"first": 21, "last": 23, "width": 16, "height": 16, "samples": 1});
+    let (status, film) =
+        desk.ask("POST", "/api/shots/1/films", json!({"name": "Slow", "settings": settings})).await;
+    assert_eq!(status, StatusCode::OK, "{film}");
+    wait_for(&desk, "/api/shots/1/films", |films| films[0]["state"] == json!("done")).await;
+    let settings = json!({"first": 1, "last": 24, "width": 16, "height": 16, "samples": 1});
+    let (status, problem) =
+        desk.ask("POST", "/api/shots/1/films", json!({"name": "Too long", "settings": settings})).await;
+    assert_eq!(status, StatusCode::UNPROCESSABLE_ENTITY);
+    assert!(problem["detail"].as_str().unwrap().contains("1–23"), "{problem}");
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn a_kept_run_keeps_its_steps() {
+    let desk = played().await;
+    desk.put(step(20, "Reverse", json!({"reverse": {}}))).await;
+    desk.ask("POST", "/api/shots/1/play", Value::Null).await;
+    desk.played().await;
+    let (_, shown) = desk.bytes("/api/runs/1/frames/3?finished=true").await;
+    desk.ask("POST", "/api/shots/1/runs", json!({"name": null})).await;
+    let run = desk.get("/api/shots/1/runs").await[0]["id"].clone();
+    desk.set("/elements/6/kind/finish/enabled", json!(false)).await;
+    let (_, kept) = desk.bytes(&format!("/api/runs/{run}/frames/3?finished=true")).await;
+    assert_eq!(kept, shown);
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn values_out_of_range_and_wrong_names_are_refused_at_their_field() {
+    let desk = played().await;
+    for (operation, path) in [
+        (json!({"trim": {"from_frame": 9, "to_frame": 3}}), "trim.to_frame"),
+        (json!({"retime": {"frames": 0, "run_frame": 1}}), "retime.frames"),
+        (json!({"retime": {"frames": 5, "run_frame": -3}}), "retime.run_frame"),
+        (json!({"loop": {"frames": 4, "from_frame": 1, "overlap": 4}}), "loop.overlap"),
+        (json!({"place": {"scale": 0}}), "place.scale"),
+        (json!({"place": {"scale": 1, "about": 99}}), "place.about"),
+        (json!({"shift": {"frames": 20000}}), "shift.frames"),
+    ] {
+        let patch = json!([{"op": "add", "path": "/elements/-", "value": step(20, "Step", operation)}]);
+        let body =
+            json!({"base": desk.get("/api/shots/1").await["revision"], "label": "Step", "patch": patch});
+        let (status, problem) = desk.ask("PATCH", "/api/shots/1", body).await;
+        assert_eq!(status, StatusCode::UNPROCESSABLE_ENTITY, "{problem}");
+        let at = problem["faults"][0]["path"].as_str().unwrap();
+        assert!(at.ends_with(&format!("kind.finish.operation.{path}")), "{at}");
+    }
+}

@@ -1,0 +1,85 @@
+<script lang="ts">
+  import { api, type ChoiceOf, type Element, type Schemas } from "../api/client";
+  import NumberField from "../fields/NumberField.svelte";
+  import type { FinishOperation } from "../state/finishing";
+  import { notices } from "../state/notices.svelte";
+  import { playback } from "../state/playback.svelte";
+  import { shot } from "../state/shot.svelte";
+  import type { Target } from "../state/target";
+  import { values } from "../state/values.svelte";
+
+  interface Props {
+    element: Element;
+    loop: ChoiceOf<FinishOperation, "loop">;
+    at: (path: string) => Target;
+  }
+  let { element, loop, at }: Props = $props();
+
+  let found = $state.raw<Schemas["LoopSeam"] | null>(null);
+  let asked = 0;
+  $effect(() => {
+    void playback.changes;
+    const id = shot.id;
+    const step = element.id;
+    const turn = ++asked;
+    if (id === null) return;
+    const [least, most] = [Math.max(2, Math.round(loop.frames / 2)), loop.frames * 2];
+    // Frames may be missing: there is no seam to tell then.
+    void api
+      .loops(id, step, least, most)
+      .then((answer) => turn === asked && (found = answer))
+      .catch(() => turn === asked && (found = null));
+  });
+
+  const percent = (share: number) => `${(100 * share).toFixed(share < 0.1 ? 1 : 0)} %`;
+  let away = $derived((found?.unreturned ?? []).map((id) => shot.element(id)?.name).filter(Boolean));
+
+  /** Takes a loop that is offered, without blending. */
+  function take(offer: Schemas["LoopOffer"]) {
+    const { from_frame, frames } = offer;
+    void values.assign(at("operation.loop"), "Loop", { from_frame, frames, overlap: 0 });
+    notices.say(`Loop of ${frames} frames from frame ${from_frame}.`);
+  }
+</script>
+
+<NumberField label="Frames" whole fixed least={2} step={1} target={at("operation.loop.frames")} />
+<NumberField label="From frame" whole fixed least={0} step={1} target={at("operation.loop.from_frame")} />
+<NumberField
+  label="Blended over"
+  unit="frames"
+  whole
+  fixed
+  least={0}
+  step={1}
+  slide={[0, 48]}
+  target={at("operation.loop.overlap")}
+/>
+{#if found?.seam}
+  <p class="mt-2 text-soft" data-testid="seam">
+    Seam {percent(found.seam.position)} of a frame's motion, {percent(found.seam.velocity)} of the speed{loop.overlap
+      ? ", before it is blended"
+      : ""}.
+  </p>
+{/if}
+{#if away.length > 0}
+  <p class="mt-1 text-stale">
+    Not back where {away.length === 1 ? "it" : "they"} began: {away.slice(0, 4).join(", ")}{away.length > 4
+      ? ` and ${away.length - 4} more`
+      : ""}.
+  </p>
+{/if}
+{#if found && found.offers.length > 0}
+  <h3 class="mt-3 mb-1 font-[650] text-soft">Frames most alike</h3>
+  <ul aria-label="Loops offered">
+    {#each found.offers as offer (`${offer.from_frame}/${offer.frames}`)}
+      <li>
+        <button
+          class="flex w-full justify-between rounded px-1.5 py-0.5 text-left hover:bg-raised"
+          onclick={() => take(offer)}
+          ><span>{offer.from_frame}–{offer.from_frame + offer.frames - 1}</span>
+          <span class="text-soft">{offer.frames} frames, seam {percent(offer.seam.position)}</span></button
+        >
+      </li>
+    {/each}
+  </ul>
+{/if}
