@@ -55,6 +55,24 @@ pub enum FinishOperation {
         /// Frames later; negative: earlier.
         frames: i32,
     },
+    /// Shows the frames of a kept run after these.
+    Join {
+        /// Number of the kept run.
+        run: u32,
+    },
+    /// Goes over to the frames of a kept run.
+    Blend {
+        /// Number of the kept run.
+        run: u32,
+        /// Weight of the kept run, 0–1; keyed.
+        weight: f32,
+    },
+    /// Evens out motion: each frame is the mean of those around it, weighted by
+    /// a Gaussian curve.
+    Smooth {
+        /// Frames on each side that count; the standard deviation is half of that.
+        radius: f32,
+    },
     /// Goes round: of the frames that come in, `frames` from `from_frame` on are
     /// shown again and again.
     Loop {
@@ -91,6 +109,19 @@ impl Element {
 }
 
 impl Shot {
+    /// Numbers of the kept runs that its finishing steps show.
+    pub fn kept_runs(&self) -> Vec<u32> {
+        let run = |finish: &Finish| match finish.operation {
+            FinishOperation::Join { run } | FinishOperation::Blend { run, .. } => Some(run),
+            _ => None,
+        };
+        let mut runs: Vec<u32> =
+            self.elements.iter().filter_map(Element::as_finish).filter_map(run).collect();
+        runs.sort_unstable();
+        runs.dedup();
+        runs
+    }
+
     /// The finishing steps of one element, or of the whole shot, in the order in which they are taken.
     pub fn finishing(&self, element: Option<Id>) -> Vec<(&Element, &Finish)> {
         let mut steps: Vec<_> =

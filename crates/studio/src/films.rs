@@ -3,7 +3,7 @@
 
 use crate::assets::sha256;
 use crate::error::{Error, Result};
-use crate::finishing::{finished_range, frames_of};
+use crate::finishing::Runs;
 use crate::jobs::{AtEnd, guarded, lock};
 use crate::store::FilmRow;
 use crate::studio::{Event, Studio};
@@ -13,6 +13,7 @@ use picture::{Scene, Settings, render};
 use serde::{Deserialize, Serialize};
 use shot::Shot;
 use simulate::{Bake, Outcome, bake};
+use std::collections::BTreeMap;
 use std::fs::File;
 use std::io::Seek;
 use std::ops::{ControlFlow, RangeInclusive};
@@ -100,9 +101,9 @@ impl FilmSettings {
             .map_err(|error| Error::Bad(error.to_string()))
     }
 
-    pub(crate) fn check(&self, shot: &Shot) -> Result<()> {
-        let range = finished_range(shot)?;
-        let (first, last) = (*range.start(), *range.end());
+    /// Whether a film can be so, of the frames that there are.
+    pub(crate) fn check(&self, frames: &RangeInclusive<u32>) -> Result<()> {
+        let (first, last) = (*frames.start(), *frames.end());
         let bad = |what: String| Err(Error::Bad(what));
         if self.first > self.last {
             return bad(format!("first: {} comes after the last frame, {}", self.first, self.last));
@@ -356,7 +357,9 @@ impl Studio {
     /// Begins a film of the shot as it is, with the frames of its current run.
     pub async fn begin_film(self: &Arc<Self>, shot: i64, name: &str, settings: &FilmSettings) -> Result<i64> {
         let (document, revision) = self.head(shot).await?;
-        settings.check(&document)?;
+        let runs = self.runs_of(&document, &self.store.current_run(shot).await?).await?;
+        let (checked, shown) = (settings.clone(), document.clone());
+        crate::jobs::blocking(move || checked.check(&runs.range(&shown)?)).await?;
         let text = serde_json::to_string(settings).expect("settings serialise");
         let film = self.store.add_film(shot, name, revision, &text).await?;
         let row = self.store.film(film).await?;
@@ -424,6 +427,12 @@ impl Studio {
         Ok(())
     }
 
+    /// The kept runs that a film's finishing steps show.
+    async fn kept_for_film(&self, document: &Shot, shot: i64) -> Result<BTreeMap<u32, RunFolder>> {
+        let current = self.store.current_run(shot).await?;
+        Ok(self.runs_of(document, &current).await?.kept)
+    }
+
     fn work_on_film(
         &self,
         runtime: &tokio::runtime::Handle,
@@ -447,6 +456,15 @@ impl Studio {
             if folder.manifest().is_ok() {
                 folder.keep_as(own.path())?;
             }
+        }
+        let mut runs = Runs::only(own.clone());
+        for (number, folder) in runtime.block_on(self.kept_for_film(&document, row.shot))? {
+            let own = RunFolder::at(path.join(format!("kept-{number}")));
+            if own.manifest().is_err() {
+                own.remove()?;
+                folder.keep_as(own.path())?;
+            }
+            runs.kept.insert(number, own);
         }
         let assets = self.loader.all(&self.data, &document)?;
         let frames = settings.sources(&document);
@@ -483,7 +501,7 @@ impl Studio {
             }
             !stop.load(Ordering::Acquire)
         };
-        let frames = frames_of(&document, &own)?;
+        let frames = runs.frames(&document)?;
         if !render_film(&document, &assets, &*frames, &folder, &settings, &tell)? {
             return Ok(false);
         }

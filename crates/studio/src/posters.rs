@@ -1,9 +1,9 @@
 //! Posters: the picture that stands for a shot or a run in lists.
 
 use crate::error::{Error, Result};
-use crate::finishing::{finished_range, frames_of, fresh_frame};
+use crate::finishing::Runs;
 use crate::studio::Studio;
-use frames::{Frame, RunFolder, write_whole};
+use frames::{Frame, write_whole};
 use picture::{Scene, Settings, render};
 use shot::Shot;
 use std::path::PathBuf;
@@ -14,21 +14,21 @@ const SAMPLES: u32 = 16;
 
 /// The frame that stands for a shot: the chosen one, else the one of the run in
 /// which most happens, else one in the middle.
-fn frame_of(shot: &Shot, run: &RunFolder) -> u32 {
-    let range = finished_range(shot).unwrap_or_else(|_| shot.timing.frames());
+fn frame_of(shot: &Shot, runs: &Runs) -> u32 {
+    let range = runs.range(shot).unwrap_or_else(|_| shot.timing.frames());
     let (first, last) = (*range.start(), *range.end());
     let middle = || first + (last - first + 1) * 2 / 5;
     // What was measured is told of computed frames; finished ones are others.
-    let liveliest = || if shot.is_finished() { None } else { run.liveliest_frame() };
+    let liveliest = || if shot.is_finished() { None } else { runs.run.liveliest_frame() };
     shot.poster.or_else(liveliest).unwrap_or_else(middle).clamp(first, last)
 }
 
 impl Studio {
     /// The poster of a shot. While its frame is not computed, or stale, the last
     /// one that was made of the shot is shown; without one, the shot as it begins.
-    pub fn poster(&self, id: i64, revision: i64, shot: &Shot, run: &RunFolder) -> Result<Vec<u8>> {
-        let number = frame_of(shot, run);
-        let frame = fresh_frame(shot, run, number);
+    pub fn poster(&self, id: i64, revision: i64, shot: &Shot, runs: &Runs) -> Result<Vec<u8>> {
+        let number = frame_of(shot, runs);
+        let frame = runs.fresh_frame(shot, number);
         let name = match &frame {
             Some(_) => format!("{id}-{revision}-{number}.png"),
             None => format!("{id}-{revision}-staged.png"),
@@ -51,16 +51,16 @@ impl Studio {
     }
 
     /// The poster of a kept run, of the shot that it was computed from.
-    pub fn poster_of_run(&self, run: i64, folder: &RunFolder) -> Result<Vec<u8>> {
+    pub fn poster_of_run(&self, run: i64, runs: &Runs) -> Result<Vec<u8>> {
         let cache = self.poster_path_of_run(run);
         if let Ok(bytes) = std::fs::read(&cache) {
             return Ok(bytes);
         }
-        let shot = folder.manifest()?.shot;
+        let shot = runs.run.manifest()?.shot;
         // The run may have been kept before the chosen frame was computed.
-        let frames = frames_of(&shot, folder)?;
+        let frames = runs.frames(&shot)?;
         let chosen = shot.poster.filter(|&number| frames.fingerprint(number).is_some());
-        let number = frame_of(&Shot { poster: chosen, ..shot.clone() }, folder);
+        let number = frame_of(&Shot { poster: chosen, ..shot.clone() }, runs);
         let bytes = self.render_poster(&shot, frames.frame(number).ok().as_ref(), number)?;
         write_whole(&cache, &bytes)?;
         Ok(bytes)

@@ -1,5 +1,6 @@
 //! What finishing steps know of the shot.
 
+use super::SharedFrames;
 use glam::{Quat, Vec3};
 use shot::{
     Element, Id, Shot,
@@ -11,7 +12,6 @@ use std::collections::BTreeMap;
 use std::sync::{Mutex, PoisonError};
 
 /// The shot whose frames are finished, with what is needed to read its values at any frame.
-#[derive(Debug)]
 pub struct FinishContext {
     sampler: Sampler,
     /// The shot at the frame that was asked for last.
@@ -19,6 +19,8 @@ pub struct FinishContext {
     /// Centre of mass of a body against its origin, by element, m.
     centres: BTreeMap<Id, Vec3>,
     gravity: BTreeMap<Id, Vec3>,
+    /// Kept runs, by number.
+    kept: BTreeMap<u32, SharedFrames>,
 }
 
 impl FinishContext {
@@ -32,7 +34,19 @@ impl FinishContext {
         let moved = |element: &&Element| element.as_solid().is_some() || element.as_particles().is_some();
         let first = f64::from(shot.timing.first);
         let gravity = shot.elements.iter().filter(moved).map(|e| (e.id, shot.gravity_on(e, first))).collect();
-        Ok(Self { sampler, now: Mutex::new(shot.clone()), centres, gravity })
+        Ok(Self { sampler, now: Mutex::new(shot.clone()), centres, gravity, kept: BTreeMap::new() })
+    }
+
+    /// With the kept runs that steps may show, by number.
+    #[must_use]
+    pub fn with_kept(mut self, kept: BTreeMap<u32, SharedFrames>) -> Self {
+        self.kept = kept;
+        self
+    }
+
+    /// A kept run.
+    pub(super) fn kept(&self, number: u32) -> Option<SharedFrames> {
+        self.kept.get(&number).cloned()
     }
 
     /// The shot without keys.

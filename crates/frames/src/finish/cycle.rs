@@ -1,6 +1,6 @@
 //! Loop: a round of frames that is shown again and again.
 
-use super::blend::blended;
+use super::mix::mixed;
 use super::window::Window;
 use super::{FinishContext, SharedFrames, digest, needs, sign};
 use crate::{Frame, Frames, Parts, RunError};
@@ -93,7 +93,7 @@ impl Frames for Cycle {
             None => self.window.source.read(shown, parts, frame)?,
             Some((other, weight)) => {
                 let (a, b) = (self.window.get(shown, parts)?, self.window.get(other, parts)?);
-                *frame = blended(&a, &b, weight, &self.context);
+                *frame = mixed(&a, &b, weight, &self.context);
             }
         }
         sign(self, &self.context, number, frame)

@@ -6,12 +6,15 @@
 mod blend;
 mod context;
 mod cycle;
+mod join;
+mod mix;
 mod motion;
 mod order;
 mod overlay;
 mod place;
 mod retime;
 mod seam;
+mod smooth;
 mod window;
 
 pub use context::FinishContext;
@@ -108,11 +111,25 @@ fn step(
         FinishOperation::Retime { frames, .. } => {
             Ok(Arc::new(retime::Retime::new(source, element.id, frames, context)))
         }
+        FinishOperation::Join { run } => {
+            let sources = [source, kept(run, context)?];
+            Ok(Arc::new(join::Join { sources, context: context.clone() }))
+        }
+        FinishOperation::Blend { run, .. } => {
+            let (other, context) = (kept(run, context)?, context.clone());
+            Ok(Arc::new(blend::Blend { source, other, step: element.id, context }))
+        }
+        FinishOperation::Smooth { .. } => Ok(Arc::new(smooth::Smooth::new(source, element.id, context))),
         FinishOperation::Loop { frames, from_frame, overlap } => {
             cycle::cycle(source, cycle::Round { frames, from_frame, overlap }, context)
         }
         FinishOperation::Place { .. } => Ok(Arc::new(place::Place::new(source, element.id, context))),
     }
+}
+
+/// The frames of a kept run.
+fn kept(run: u32, context: &FinishContext) -> Result<SharedFrames, String> {
+    context.kept(run).ok_or_else(|| format!("needs kept run {run}, which is not there"))
 }
 
 /// A sentence on frames that a step needs and its source does not have.

@@ -15,11 +15,17 @@ type Entry = (u32, Parts, Option<Fingerprint>, Arc<Frame>);
 pub(super) struct Window {
     pub source: SharedFrames,
     kept: Mutex<VecDeque<Entry>>,
+    most: usize,
 }
 
 impl Window {
     pub fn new(source: SharedFrames) -> Self {
-        Self { source, kept: Mutex::default() }
+        Self::keeping(source, KEPT)
+    }
+
+    /// Keeps `most` frames.
+    pub fn keeping(source: SharedFrames, most: usize) -> Self {
+        Self { source, kept: Mutex::default(), most }
     }
 
     pub fn get(&self, number: u32, parts: Parts) -> Result<Arc<Frame>, RunError> {
@@ -33,7 +39,7 @@ impl Window {
             return Ok(frame);
         }
         // The memory of a frame that nobody reads any more is used again.
-        let spare = if kept.len() >= KEPT { kept.pop_front() } else { None };
+        let spare = if kept.len() >= self.most { kept.pop_front() } else { None };
         let mut frame = spare.and_then(|(.., frame)| Arc::try_unwrap(frame).ok()).unwrap_or_default();
         self.source.read(number, parts, &mut frame)?;
         let frame = Arc::new(frame);

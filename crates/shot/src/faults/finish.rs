@@ -2,7 +2,7 @@
 
 use super::Faults;
 use crate::finish::{Finish, FinishOperation};
-use crate::{LAST_FRAME, MAX_FRAMES};
+use crate::{LAST_FRAME, MAX_FRAMES, MAX_ID};
 
 pub(super) fn finish_faults(f: &mut Faults, path: &str, finish: &Finish) {
     if finish.order > LAST_FRAME {
@@ -43,6 +43,13 @@ pub(super) fn finish_faults(f: &mut Faults, path: &str, finish: &Finish) {
                 f.say(format!("{path}.loop.overlap"), message);
             }
         }
-        FinishOperation::Reverse {} | FinishOperation::Place { .. } => {}
+        FinishOperation::Join { run } | FinishOperation::Blend { run, .. } => {
+            if !(1..=MAX_ID).contains(&run) {
+                let field =
+                    if matches!(finish.operation, FinishOperation::Join { .. }) { "join" } else { "blend" };
+                f.say(format!("{path}.{field}.run"), format!("{run} is outside 1 to {MAX_ID}"));
+            }
+        }
+        FinishOperation::Reverse {} | FinishOperation::Place { .. } | FinishOperation::Smooth { .. } => {}
     }
 }

@@ -303,7 +303,18 @@ pub(crate) fn element_parameters(element: &mut Element, v: Visit) {
             FinishOperation::Place { scale, .. } => {
                 v(format_args!("kind.finish.operation.place.scale"), Parameter::Number(scale), to(1e-3, 1e3));
             }
+            FinishOperation::Blend { weight, .. } => {
+                v(format_args!("kind.finish.operation.blend.weight"), Parameter::Number(weight), FRACTION);
+            }
+            FinishOperation::Smooth { radius } => {
+                v(
+                    format_args!("kind.finish.operation.smooth.radius"),
+                    Parameter::Number(radius),
+                    to(0.0, 24.0),
+                );
+            }
             FinishOperation::Trim { .. }
+            | FinishOperation::Join { .. }
             | FinishOperation::Reverse {}
             | FinishOperation::Shift { .. }
             | FinishOperation::Loop { .. } => {}
@@ -791,6 +802,8 @@ mod tests {
         let steps = [
             FinishOperation::Retime { frames: 2, run_frame: 1.0 },
             FinishOperation::Place { scale: 1.0, about: None },
+            FinishOperation::Blend { run: 1, weight: 0.5 },
+            FinishOperation::Smooth { radius: 2.0 },
         ]
         .map(|operation| ElementKind::Finish(Finish::new(operation)));
         let particles: ElementKind = serde_json::from_value(json!({"particles": {}})).unwrap();

@@ -104,11 +104,11 @@ pub(crate) async fn forecast(
     Input(settings): Input<FilmSettings>,
 ) -> Result<Json<FilmForecast>> {
     let (shot, _) = studio.head(id).await?;
-    settings.check(&shot)?;
-    let run = studio.folder(&studio.store.current_run(id).await?);
+    let runs = studio.runs_of(&shot, &studio.store.current_run(id).await?).await?;
     blocking(move || {
         let assets = studio.loader.all(&studio.data, &shot)?;
-        let frames = crate::finishing::frames_of(&shot, &run)?;
+        let frames = runs.frames(&shot)?;
+        settings.check(&frames.range())?;
         let (seconds, bytes) = crate::films::forecast(&shot, &assets, &*frames, &settings)?;
         Ok(Json(FilmForecast { seconds, bytes }))
     })

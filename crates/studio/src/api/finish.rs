@@ -3,7 +3,6 @@
 use super::input::State;
 use super::input::{Path, Query};
 use crate::error::{Error, Result};
-use crate::finishing::frames_before;
 use crate::jobs::blocking;
 use axum::Json;
 use axum::extract::State as Extract;
@@ -65,7 +64,7 @@ pub(crate) async fn loops(
     Query(lengths): Query<Lengths>,
 ) -> Result<Json<LoopSeam>> {
     let (shot, _) = studio.head(id).await?;
-    let run = studio.folder(&studio.store.current_run(id).await?);
+    let runs = studio.runs_of(&shot, &studio.store.current_run(id).await?).await?;
     blocking(move || {
         let element = shot.element(Id(step)).ok_or_else(|| Error::NotFound(format!("element {step}")))?;
         let Some(FinishOperation::Loop { frames, from_frame, .. }) =
@@ -73,7 +72,7 @@ pub(crate) async fn loops(
         else {
             return Err(Error::Bad(format!("{} is not a loop", element.name)));
         };
-        let source = frames_before(&shot, &run, Id(step))?;
+        let source = runs.frames_before(&shot, Id(step))?;
         let range = source.range();
         let fits = from_frame >= range.start() && from_frame + frames - 1 <= *range.end();
         let (seam, unreturned) = if fits {

@@ -4,7 +4,7 @@ use super::input::State;
 use super::input::{Input, Path, Query};
 use super::shots::{ShotState, state};
 use crate::error::{Error, Result};
-use crate::finishing::{FinishedState, FrameState, frames_of, state_of};
+use crate::finishing::{FinishedState, FrameState, Runs};
 use crate::jobs::blocking;
 use crate::studio::Event;
 use axum::Json;
@@ -111,6 +111,7 @@ pub(crate) async fn freshness(Extract(studio): State, Path(id): Path<i64>) -> Re
     let (shot, _) = studio.head(id).await?;
     let run = studio.store.current_run(id).await?;
     let folder = studio.folder(&run);
+    let current = shot.clone();
     let (shot, headers, prints, size) = blocking(move || {
         let prints = fingerprints(&shot);
         Ok((shot, folder.headers(), prints, folder.size()))
@@ -125,7 +126,7 @@ pub(crate) async fn freshness(Extract(studio): State, Path(id): Path<i64>) -> Re
             before.insert(revision, document);
         }
     }
-    let of = studio.folder(&run);
+    let of = studio.runs_of(&current, &run).await?;
     let (stretches, finished) = blocking(move || {
         let reasons: HashMap<u32, Option<String>> =
             before.into_iter().map(|(revision, before)| (revision, why_stale(&before, &shot))).collect();
@@ -140,7 +141,7 @@ pub(crate) async fn freshness(Extract(studio): State, Path(id): Path<i64>) -> Re
         }
         let has = shot.timing.frames().map(|frame| headers.get(&frame).map(|header| header.fingerprint));
         let has = Fingerprints { first: shot.timing.first, list: has.collect() };
-        Ok((stretches, state_of(&shot, has, &of)?.map(Finished::from)))
+        Ok((stretches, of.state(&shot, has)?.map(Finished::from)))
     })
     .await?;
     let playing = studio.playing.is_on(id);
@@ -313,15 +314,23 @@ pub(crate) async fn frame(
     let row = studio.store.run(run).await?;
     let folder = studio.folder(&row);
     // A kept run has the finishing steps that it was kept with.
-    let head =
-        if shown.finished && row.number.is_none() { Some(studio.head(row.shot).await?.0) } else { None };
+    let shot = match (shown.finished, row.number) {
+        (false, _) => None,
+        (true, None) => Some(studio.head(row.shot).await?.0),
+        (true, Some(_)) => {
+            let folder = folder.clone();
+            blocking(move || Ok(folder.manifest().map(|manifest| manifest.shot).ok())).await?
+        }
+    };
+    let runs = match &shot {
+        Some(shot) => studio.runs_of(shot, &row).await?,
+        None => Runs::only(folder.clone()),
+    };
     let known = headers.get(header::IF_NONE_MATCH).cloned();
     let found = blocking(move || {
-        let frames: SharedFrames = if shown.finished {
-            let shot = head.map_or_else(|| folder.manifest().map(|manifest| manifest.shot), Ok)?;
-            frames_of(&shot, &folder)?
-        } else {
-            Arc::new(RunFrames::new(folder.clone(), 0..=shot::LAST_FRAME))
+        let frames: SharedFrames = match &shot {
+            Some(shot) => runs.frames(shot)?,
+            None => Arc::new(RunFrames::new(folder.clone(), 0..=shot::LAST_FRAME)),
         };
         if !frames.range().contains(&number) {
             return Err(Error::NotFound(format!("frame {number}")));
@@ -351,11 +360,16 @@ pub(crate) async fn frame(
 pub(crate) async fn poster(Extract(studio): State, Path(run): Path<i64>) -> Result<Response> {
     let row = studio.store.run(run).await?;
     let folder = studio.folder(&row);
+    let of = blocking(move || Ok(folder.manifest()?.shot)).await;
+    let runs = match of {
+        Ok(shot) => studio.runs_of(&shot, &row).await?,
+        Err(_) => Runs::only(studio.folder(&row)),
+    };
     let bytes = blocking(move || {
         if row.number.is_none() {
             return Err(Error::Bad("the current run has the shot's poster".to_owned()));
         }
-        studio.poster_of_run(run, &folder)
+        studio.poster_of_run(run, &runs)
     })
     .await?;
     Ok(super::shots::png(bytes))

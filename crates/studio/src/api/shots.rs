@@ -216,8 +216,8 @@ pub(crate) async fn delete(Extract(studio): State, Path(id): Path<i64>) -> Resul
 #[utoipa::path(get, path = "/api/shots/{id}/poster.png", params(("id" = i64, Path)), responses((status = 200, content_type = "image/png")))]
 pub(crate) async fn poster(Extract(studio): State, Path(id): Path<i64>) -> Result<Response> {
     let (shot, revision) = studio.head(id).await?;
-    let run = studio.folder(&studio.store.current_run(id).await?);
-    let bytes = blocking(move || studio.poster(id, revision, &shot, &run)).await?;
+    let runs = studio.runs_of(&shot, &studio.store.current_run(id).await?).await?;
+    let bytes = blocking(move || studio.poster(id, revision, &shot, &runs)).await?;
     Ok(png(bytes))
 }
 

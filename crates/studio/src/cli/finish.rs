@@ -1,6 +1,5 @@
 use super::progress::Progress;
-use super::{Outcome, Stop, frames_of, open_run, read_shot};
-use crate::finishing::{finish_run, finished_range};
+use super::{Outcome, Stop, frames_of, kept_run, open_runs, read_shot};
 use clap::Args;
 use frames::RunFolder;
 use std::path::PathBuf;
@@ -12,6 +11,9 @@ pub(crate) struct FinishArgs {
     /// Run folder with the computed frames
     #[arg(long)]
     run: PathBuf,
+    /// A kept run that finishing steps show, such as 2=FOLDER; may be given several times
+    #[arg(long, value_parser = kept_run)]
+    kept: Vec<(u32, PathBuf)>,
     /// Run folder to write the finished frames to
     #[arg(long)]
     out: PathBuf,
@@ -24,15 +26,17 @@ impl FinishArgs {
     pub fn run(self) -> Outcome {
         let (shot, _) = read_shot(&self.shot)?;
         let bad = |error: crate::error::Error| Stop::Bad(error.to_string());
-        let frames = frames_of(self.frames.as_deref(), finished_range(&shot).map_err(bad)?)?;
-        let run = open_run(&self.run)?;
+        let runs = open_runs(&self.run, &self.kept)?;
+        let frames = frames_of(self.frames.as_deref(), runs.range(&shot).map_err(bad)?)?;
         let progress = Progress::new("finished", u64::from(frames.end() - frames.start() + 1));
         let mut done = 0;
-        let problems = finish_run(&shot, &run, &RunFolder::at(&self.out), frames, &mut || {
+        let mut count = || {
             done += 1;
             progress.at(done);
-        })
-        .map_err(|error| Stop::Failed(error.to_string()))?;
+        };
+        let problems = runs
+            .write_finished(&shot, &RunFolder::at(&self.out), frames, &mut count)
+            .map_err(|error| Stop::Failed(error.to_string()))?;
         progress.finish();
         for problem in problems {
             eprintln!("bright-ripple: {problem}");

@@ -10,6 +10,7 @@ mod render;
 mod serve;
 
 use crate::assets::Loader;
+use crate::finishing::Runs;
 use clap::{Parser, Subcommand};
 use frames::RunFolder;
 use shot::Shot;
@@ -125,6 +126,21 @@ pub(crate) fn open_run(path: &Path) -> Result<RunFolder, Stop> {
     let run = RunFolder::open(path).map_err(|error| Stop::Bad(error.to_string()))?;
     upgrade(&run)?;
     Ok(run)
+}
+
+/// The runs that finished frames are made from.
+pub(crate) fn open_runs(run: &Path, kept: &[(u32, PathBuf)]) -> Result<Runs, Stop> {
+    let mut runs = Runs::only(open_run(run)?);
+    for (number, path) in kept {
+        runs.kept.insert(*number, open_run(path)?);
+    }
+    Ok(runs)
+}
+
+/// Parses `NUMBER=FOLDER`.
+pub(crate) fn kept_run(text: &str) -> Result<(u32, PathBuf), String> {
+    let (number, path) = text.split_once('=').ok_or("give NUMBER=FOLDER, such as 2=slippery")?;
+    Ok((number.parse().map_err(|_| format!("{number} is not a number"))?, path.into()))
 }
 
 /// Writes frames of an earlier version in a run folder anew.

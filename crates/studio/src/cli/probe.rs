@@ -1,5 +1,4 @@
-use super::{Outcome, Stop, frames_of, open_run, print, read_shot};
-use crate::finishing::frames_of as finished_of;
+use super::{Outcome, Stop, frames_of, kept_run, open_runs, print, read_shot};
 use clap::{Args, ValueEnum};
 use frames::{RunFrames, finish::SharedFrames};
 use std::path::PathBuf;
@@ -27,6 +26,9 @@ pub(crate) struct Probe {
     /// Shot file whose finishing steps are taken; by default those that the run was baked with
     #[arg(long)]
     shot: Option<PathBuf>,
+    /// A kept run that finishing steps show, such as 2=FOLDER; may be given several times
+    #[arg(long, value_parser = kept_run)]
+    kept: Vec<(u32, PathBuf)>,
     /// The frames as they were computed, without finishing steps
     #[arg(long)]
     computed: bool,
@@ -80,7 +82,8 @@ const TOTALS: [&str; 10] = [
 impl Probe {
     pub fn run(self) -> Outcome {
         let bad = |error: frames::RunError| Stop::Bad(error.to_string());
-        let run = open_run(&self.run)?;
+        let runs = open_runs(&self.run, &self.kept)?;
+        let run = &runs.run;
         let manifest = run.manifest().map_err(bad)?;
         let find = |wanted: &String| {
             let by_name = manifest.elements.iter().find(|element| &element.name == wanted);
@@ -103,7 +106,7 @@ impl Probe {
         let frames: SharedFrames = if self.computed {
             Arc::new(RunFrames::new(run.clone(), manifest.shot.timing.frames()))
         } else {
-            finished_of(&shot, &run).map_err(failed)?
+            runs.frames(&shot).map_err(failed)?
         };
         let wanted = frames_of(self.frames.as_deref(), frames.range())?;
         let is_particles =

@@ -1,8 +1,7 @@
 use super::progress::Progress;
-use super::{Outcome, Stop, frames_of, open_run, read_shot};
+use super::{Outcome, Stop, frames_of, kept_run, open_runs, read_shot};
 use crate::assets::Loader;
 use crate::films::{FilmFolder, FilmSettings, encode_film, render_film};
-use crate::finishing::{finished_range, frames_of as finished_of};
 use clap::{Args, ValueEnum};
 use shot::{changes::why_stale, fingerprint::fingerprints};
 use std::path::PathBuf;
@@ -44,6 +43,9 @@ pub(crate) struct RenderArgs {
     /// Show the run so many frames later; earlier if negative
     #[arg(long, default_value_t = 0, allow_hyphen_values = true)]
     shift: i32,
+    /// A kept run that finishing steps show, such as 2=FOLDER; may be given several times
+    #[arg(long, value_parser = kept_run)]
+    kept: Vec<(u32, PathBuf)>,
     /// Also write the frames as an MP4 film
     #[arg(long)]
     video: Option<PathBuf>,
@@ -58,8 +60,9 @@ impl RenderArgs {
             super::bake::use_threads(threads)?;
         }
         let (shot, folder) = read_shot(&self.shot)?;
-        let finished = finished_range(&shot).map_err(|error| Stop::Bad(error.to_string()))?;
-        let frames = frames_of(self.frames.as_deref(), finished)?;
+        let runs = open_runs(&self.run, &self.kept)?;
+        let finished = runs.frames(&shot).map_err(|error| Stop::Bad(error.to_string()))?;
+        let frames = frames_of(self.frames.as_deref(), finished.range())?;
         let (width, height) = match &self.size {
             None => (shot.picture.width, shot.picture.height),
             Some(text) => text
@@ -71,7 +74,7 @@ impl RenderArgs {
         if !(1..=65_536).contains(&self.samples) {
             return Err(Stop::Bad(format!("--samples {}: is outside 1 to 65536", self.samples)));
         }
-        let run = open_run(&self.run)?;
+        let run = &runs.run;
         let assets = Loader::default().all(&folder, &shot).map_err(|error| Stop::Bad(error.to_string()))?;
         std::fs::create_dir_all(&self.out)
             .map_err(|error| Stop::Failed(format!("{}: {error}", self.out.display())))?;
@@ -108,8 +111,7 @@ impl RenderArgs {
                 why.map(|why| format!(", from {why}")).unwrap_or_default()
             );
         }
-        let frames = finished_of(&shot, &run).map_err(|error| Stop::Failed(error.to_string()))?;
-        let outdated = FilmFolder::new(&self.out).outdated(&shot, &*frames, &settings);
+        let outdated = FilmFolder::new(&self.out).outdated(&shot, &*finished, &settings);
         if !outdated.is_empty() {
             eprintln!(
                 "bright-ripple: {} pictures in {} were made from something else and are rendered again",
@@ -120,7 +122,7 @@ impl RenderArgs {
         let progress = Progress::new("rendered", u64::from(settings.last - settings.first + 1));
         let film = FilmFolder::new(&self.out);
         let failed = |error: crate::error::Error| Stop::Failed(error.to_string());
-        render_film(&shot, &assets, &*frames, &film, &settings, &|done, _| {
+        render_film(&shot, &assets, &*finished, &film, &settings, &|done, _| {
             progress.at(u64::from(done));
             true
         })
