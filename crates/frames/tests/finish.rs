@@ -310,3 +310,69 @@ fn a_missing_frame_is_named() {
     assert!(finished.fingerprint(1).is_some());
     assert_eq!(finished.frame(9).unwrap_err().to_string(), "frame 5 is not computed");
 }
+
+/// A kept run of the same ball, 1 m higher.
+fn with_kept(baked: &Baked, other: &Baked) -> (SharedFrames, Vec<StepResult>) {
+    let kept: SharedFrames = Arc::new(RunFrames::new(other.run.clone(), other.shot.timing.frames()));
+    let context = FinishContext::new(&baked.shot, BTreeMap::new()).unwrap();
+    let context = Arc::new(context.with_kept(BTreeMap::from([(2, kept)])));
+    let source = Arc::new(RunFrames::new(baked.run.clone(), baked.shot.timing.frames()));
+    finished(source, &context)
+}
+
+#[test]
+fn blend_weights_of_0_and_1_give_the_bytes_of_the_runs() {
+    let (mut one, other) = (baked(9, 24.0, fall), baked(9, 24.0, |s| (fall(s).0 + Vec3::Y, fall(s).1)));
+    let id = one.step(FinishOperation::Blend { run: 2, weight: 0.0 });
+    let element = one.shot.elements.iter_mut().find(|e| e.id == id).unwrap();
+    let keys = Channel::keyed([(3.0, 0.0f32), (7.0, 1.0)]);
+    element.channels.insert("kind.finish.operation.blend.weight".to_owned(), keys);
+    let (blended, results) = with_kept(&one, &other);
+    assert_eq!(results[0].problem, None);
+    assert_eq!(encode(&blended.frame(2).unwrap()), encode(&one.run.read(2).unwrap()));
+    assert_eq!(content(blended.frame(8).unwrap()), content(other.run.read(8).unwrap()));
+    let half = one.ball(&*blended, 5).0.y - one.run.read(5).unwrap().bodies[&one.ball].positions[0].y;
+    assert!((half - 0.5).abs() < 1e-4, "{half}");
+}
+
+#[test]
+fn joined_runs_follow_each_other() {
+    let (mut one, other) = (baked(9, 24.0, fall), baked(5, 24.0, fall));
+    one.step(FinishOperation::Join { run: 2 });
+    let (joined, _) = with_kept(&one, &other);
+    assert_eq!(joined.range(), 1..=14);
+    assert_eq!(content(joined.frame(9).unwrap()), content(one.run.read(9).unwrap()));
+    assert_eq!(content(joined.frame(10).unwrap()), content(other.run.read(1).unwrap()));
+    assert_eq!(content(joined.frame(14).unwrap()), content(other.run.read(5).unwrap()));
+}
+
+#[test]
+fn a_kept_run_that_is_gone_is_named() {
+    let mut baked = baked(9, 24.0, fall);
+    baked.step(FinishOperation::Join { run: 7 });
+    let (frames, results) = baked.results();
+    assert_eq!(results[0].problem.as_deref(), Some("needs kept run 7, which is not there"));
+    assert_eq!(frames.range(), 1..=9);
+}
+
+#[test]
+fn smoothing_leaves_steady_motion_and_evens_out_the_rest() {
+    // A steady drift, with a shake of 5 cm from frame to frame.
+    let shaken = |seconds: f32| {
+        let shake = if (seconds * 24.0).round() as u32 % 2 == 0 { 0.05 } else { -0.05 };
+        (Vec3::new(seconds, shake, 0.0), Vec3::X)
+    };
+    let mut baked = baked(40, 24.0, shaken);
+    baked.step(FinishOperation::Smooth { radius: 4.0 });
+    let smooth = baked.frames();
+    for number in 6..=34 {
+        let (position, velocity) = baked.ball(&*smooth, number);
+        let seconds = (number - 1) as f32 / 24.0;
+        assert!((position.x - seconds).abs() < 1e-4 && position.y.abs() < 0.003, "{number}: {position}");
+        assert!((velocity - Vec3::X).length() < 2e-3);
+        let dust = &smooth.frame(number).unwrap().particles[&baked.dust];
+        assert!((dust.positions[0].z - seconds).abs() < 1e-3);
+    }
+    // The first frame has nothing before it and stays.
+    assert_eq!(encode(&smooth.frame(1).unwrap()), encode(&baked.run.read(1).unwrap()));
+}

@@ -51,6 +51,9 @@ pub struct FilmSettings {
     /// after it its first and last frame stand.
     #[serde(default)]
     pub shift: i32,
+    /// Names of the finishing steps that it shows; set when it begins.
+    #[serde(default)]
+    pub finishing: Vec<String>,
 }
 
 impl FilmSettings {
@@ -360,7 +363,10 @@ impl Studio {
         let runs = self.runs_of(&document, &self.store.current_run(shot).await?).await?;
         let (checked, shown) = (settings.clone(), document.clone());
         crate::jobs::blocking(move || checked.check(&runs.range(&shown)?)).await?;
-        let text = serde_json::to_string(settings).expect("settings serialise");
+        let steps = document.elements.iter().filter(|step| step.as_finish().is_some_and(|f| f.enabled));
+        let finishing = steps.map(|step| step.name.clone()).collect();
+        let settings = FilmSettings { finishing, ..settings.clone() };
+        let text = serde_json::to_string(&settings).expect("settings serialise");
         let film = self.store.add_film(shot, name, revision, &text).await?;
         let row = self.store.film(film).await?;
         self.start_film(row).await?;
@@ -537,6 +543,7 @@ mod tests {
             clamp: false,
             backwards,
             shift,
+            finishing: Vec::new(),
         };
         assert_eq!([1, 2, 48].map(|number| settings.source(&(1..=48), number)), shown);
     }

@@ -15,6 +15,8 @@
   let runs = $state.raw<Run[]>([]);
   let doomed = $state.raw<Run | null>(null);
   let current = $derived(playback.freshness);
+  /** Frames of the current run, computed or not. */
+  let computed = $derived(current?.stretches.reduce((sum, s) => sum + s.last - s.first + 1, 0) ?? 1);
   let measure = $state(MEASURES[0].name);
   let unit = $derived(MEASURES.find(({ name }) => name === measure)!.unit);
   /** What was measured of each run, once asked for. */
@@ -123,7 +125,7 @@
               {#each current.stretches as s (s.first)}
                 <span
                   class={`flex-none ${s.state === "stale" ? "hatched" : ""}`}
-                  style:width={`${(100 * (s.last - s.first + 1)) / (playback.last - playback.first + 1)}%`}
+                  style:width={`${(100 * (s.last - s.first + 1)) / computed}%`}
                   style:background={s.state === "fresh"
                     ? "color-mix(in srgb, var(--aqua) 45%, var(--panel))"
                     : undefined}

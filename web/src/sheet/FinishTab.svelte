@@ -6,6 +6,7 @@
   import Picker from "../fields/Picker.svelte";
   import Section from "../fields/Section.svelte";
   import { finishOf, STEPS } from "../state/finishing";
+  import { keptRuns } from "../state/keptRuns.svelte";
   import { named } from "../state/options";
   import { playback } from "../state/playback.svelte";
   import { selection } from "../state/selection.svelte";
@@ -19,6 +20,7 @@
   let gives = $derived(playback.freshness?.finished?.steps.find((step) => step.step === element.id));
   let moving = $derived(shot.elements.filter((e) => "solid" in e.kind || "particles" in e.kind));
   let others = $derived(shot.elements.filter((e) => e.id !== element.id && !finishOf(e)));
+  let kept = $derived(keptRuns.list.map((run): [string, string] => [String(run.number), run.name]));
   const at = (path: string) => ({ element, ids: selection.with(element.id), path: `kind.finish.${path}` });
 </script>
 
@@ -47,6 +49,31 @@
       step={1}
       slide={[-48, 48]}
       target={at("operation.shift.frames")}
+    />
+  {:else if "join" in operation}
+    <Picker
+      label="Then"
+      target={at("operation.join.run")}
+      value={String(operation.join.run)}
+      options={kept}
+      onpick={(v) => values.assign(at("operation.join.run"), "Run", Number(v))}
+    />
+  {:else if "blend" in operation}
+    <Picker
+      label="Over to"
+      target={at("operation.blend.run")}
+      value={String(operation.blend.run)}
+      options={kept}
+      onpick={(v) => values.assign(at("operation.blend.run"), "Run", Number(v))}
+    />
+    <NumberField label="Weight" step={0.05} slide={[0, 1]} target={at("operation.blend.weight")} />
+  {:else if "smooth" in operation}
+    <NumberField
+      label="On each side"
+      unit="frames"
+      step={0.5}
+      slide={[0, 12]}
+      target={at("operation.smooth.radius")}
     />
   {:else if "loop" in operation}
     <LoopFields {element} loop={operation.loop} {at} />

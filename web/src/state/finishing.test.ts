@@ -75,6 +75,7 @@ describe("words", () => {
     expect(wordsOf(step({ shift: { frames: -1 } }))).toBe("1 frame earlier");
     expect(wordsOf(step({ loop: { frames: 84, from_frame: 1, overlap: 6 } }))).toBe("loop in 84");
     expect(wordsOf(step({ reverse: {} }))).toBe("reverse");
+    expect(wordsOf(step({ blend: { run: 2, weight: 0 } }))).toBe("over to run 2");
     const { channel, frames } = partAtSpeed(span, 20, 30, 0.5);
     const retime = { retime: { frames, run_frame: 1 } };
     expect(wordsOf(step(retime, { channels: { [RUN_FRAME]: channel } }))).toBe("slow to a half, 20–30");

@@ -1,6 +1,7 @@
 // Finishing steps: what can be added, how they are told in words, and their order.
 import type { ChoiceOf, Element, Operation, Schemas } from "../api/client";
 import { kindOf, type NameOf } from "../api/client";
+import { keptRuns } from "./keptRuns.svelte";
 import { notices } from "./notices.svelte";
 import { keysOf, channelsOf, type Channel } from "./keys";
 import { selection } from "./selection.svelte";
@@ -13,6 +14,12 @@ type Retime = ChoiceOf<FinishOperation, "retime">;
 
 /** Where the curve of a retiming lies. */
 export const RUN_FRAME = "kind.finish.operation.retime.run_frame";
+
+/** Where the weight of a blend lies. */
+const BLEND_WEIGHT = "kind.finish.operation.blend.weight";
+
+/** Number of the run kept last; 1 if there is none yet. */
+const latestKept = () => Math.max(1, ...keptRuns.list.map((run) => run.number));
 
 /** The frames that a step begins with. */
 interface Span {
@@ -121,6 +128,32 @@ export const STEPS: Record<Name, Step> = {
       return { operation: { loop: { frames, from_frame: first + overlap, overlap } } };
     },
   },
+  join: {
+    name: "Join",
+    about: "a kept run after this one",
+    make: () => ({ operation: { join: { run: latestKept() } } }),
+  },
+  blend: {
+    name: "Blend",
+    about: "over to a kept run",
+    make: ({ first, last }) => {
+      const [from, to] = [first + (last - first) / 3, first + (2 * (last - first)) / 3].map(Math.round);
+      return {
+        operation: { blend: { run: latestKept(), weight: 0 } },
+        channels: {
+          [BLEND_WEIGHT]: line([
+            [from, 0],
+            [to, 1],
+          ]),
+        },
+      };
+    },
+  },
+  smooth: {
+    name: "Smooth",
+    about: "even out motion",
+    make: () => ({ operation: { smooth: { radius: 3 } } }),
+  },
   place: {
     name: "Place",
     about: "move, turn, scale",
@@ -226,6 +259,9 @@ export function wordsOf(step: Element): string {
     const { frames } = operation.shift;
     return `${Math.abs(frames)} ${Math.abs(frames) === 1 ? "frame" : "frames"} ${frames < 0 ? "earlier" : "later"}`;
   }
+  if ("join" in operation) return `then run ${operation.join.run}`;
+  if ("blend" in operation) return `over to run ${operation.blend.run}`;
+  if ("smooth" in operation) return `smooth over ${2 * Math.round(operation.smooth.radius) + 1}`;
   if ("loop" in operation) return `loop in ${operation.loop.frames}`;
   return STEPS[kindOf(operation)].name.toLowerCase();
 }

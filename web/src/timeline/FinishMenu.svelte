@@ -3,8 +3,15 @@
   import { DropdownMenu } from "bits-ui";
   import type { NameOf } from "../api/client";
   import { addStep, finishable, STEPS, stepsOf, type FinishOperation } from "../state/finishing";
+  import { keptRuns } from "../state/keptRuns.svelte";
   import { playback } from "../state/playback.svelte";
   import { shot } from "../state/shot.svelte";
+
+  // A step may be of a kept run.
+  $effect(() => {
+    void playback.changes;
+    if (shot.id !== null) keptRuns.refresh();
+  });
 
   let chosen = $derived(finishable());
   let names = Object.keys(STEPS) as NameOf<FinishOperation>[];

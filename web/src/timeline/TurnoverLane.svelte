@@ -16,7 +16,8 @@
   const MIDDLE = 34;
   let turnover = $derived(measured.turnover(element.id));
   let frames = $derived(measured.run?.frames ?? []);
-  let now = $derived(measured.at(playback.source(playback.frame)));
+  // Finished frames are others than those that were measured.
+  let now = $derived(playback.finished ? -1 : measured.at(playback.source(playback.frame)));
   let most = $derived(Math.max(1, ...(turnover?.alive ?? [])));
   let busiest = $derived(Math.max(1, ...(turnover?.born ?? []).slice(1), ...(turnover?.gone ?? []).slice(1)));
   let line = $derived(

@@ -88,6 +88,7 @@ impl RenderArgs {
             clamp: self.clamp,
             backwards: self.backwards,
             shift: self.shift,
+            finishing: Vec::new(),
         };
         let headers = run.headers();
         if let Some(missing) = settings.sources(&shot).find(|number| !headers.contains_key(number)) {

@@ -95,7 +95,8 @@ async fn a_film_shows_the_finished_frames_to_their_end() {
     let (status, film) =
         desk.ask("POST", "/api/shots/1/films", json!({"name": "Slow", "settings": settings})).await;
     assert_eq!(status, StatusCode::OK, "{film}");
-    wait_for(&desk, "/api/shots/1/films", |films| films[0]["state"] == json!("done")).await;
+    let films = wait_for(&desk, "/api/shots/1/films", |films| films[0]["state"] == json!("done")).await;
+    assert_eq!(films[0]["settings"]["finishing"], json!(["Retime"]));
     let settings = json!({"first": 1, "last": 24, "width": 16, "height": 16, "samples": 1});
     let (status, problem) =
         desk.ask("POST", "/api/shots/1/films", json!({"name": "Too long", "settings": settings})).await;
