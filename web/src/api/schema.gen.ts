@@ -1613,6 +1613,8 @@ export interface components {
             clamp?: boolean;
             /** @description Also write scene-linear EXR files. */
             exr?: boolean;
+            /** @description Names of the finishing steps that it shows; set when it begins. */
+            finishing?: string[];
             /**
              * Format: int32
              * @description First frame.
@@ -1702,6 +1704,35 @@ export interface components {
                  * @description Frames later; negative: earlier.
                  */
                 frames: number;
+            };
+        } | {
+            join: {
+                /**
+                 * Format: uint32
+                 * @description Number of the kept run.
+                 */
+                run: number;
+            };
+        } | {
+            blend: {
+                /**
+                 * Format: uint32
+                 * @description Number of the kept run.
+                 */
+                run: number;
+                /**
+                 * Format: float
+                 * @description Weight of the kept run, 0–1; keyed.
+                 */
+                weight: number;
+            };
+        } | {
+            smooth: {
+                /**
+                 * Format: float
+                 * @description Frames on each side that count; the standard deviation is half of that.
+                 */
+                radius: number;
             };
         } | {
             loop: {

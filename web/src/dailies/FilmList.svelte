@@ -55,9 +55,9 @@
           <span>
             <b class="font-[650]">{f.name}</b><br />
             <span class="text-soft"
-              >{f.settings.width} × {f.settings.height} · {f.settings.samples} samples<br />{words(f)}{#if f.settings.finishing?.length}<br />finished: {f.settings.finishing.join(
-                  ", ",
-                )}{/if}</span
+              >{f.settings.width} × {f.settings.height} · {f.settings.samples} samples<br />{words(
+                f,
+              )}{#if f.settings.finishing?.length}<br />finished: {f.settings.finishing.join(", ")}{/if}</span
             >
           </span>
         </button>

@@ -114,9 +114,7 @@
     const operation = finishOf(shot.element(id))?.operation;
     return operation === undefined || "place" in operation;
   };
-  $effect(() =>
-    viewport?.setSelection(selection.ids.filter(stands), [...selection.solo], desk.handle),
-  );
+  $effect(() => viewport?.setSelection(selection.ids.filter(stands), [...selection.solo], desk.handle));
   $effect(() => viewport?.setView(desk.view));
   $effect(() => viewport?.setSnap(desk.step, desk.floor));
   $effect(() => viewport?.setCollision(desk.collision));

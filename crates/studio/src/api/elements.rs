@@ -133,10 +133,11 @@ pub(crate) async fn sky(Extract(studio): State, Path(id): Path<i64>, headers: He
 #[utoipa::path(get, path = "/api/shots/{id}/staged/{number}", params(("id" = i64, Path), ("number" = u32, Path)), responses((status = 200, content_type = "application/octet-stream")))]
 pub(crate) async fn staged(Extract(studio): State, Path((id, number)): Path<(i64, u32)>) -> Result<Response> {
     let (shot, _) = studio.head(id).await?;
-    let run = studio.folder(&studio.store.current_run(id).await?);
+    let runs = studio.runs_of(&shot, &studio.store.current_run(id).await?).await?;
     let frame = blocking(move || {
         let (sampler, now, acting) = sampled(&shot, f64::from(number))?;
-        let solved = solved_in(&run, &shot);
+        let frames = runs.frames(&shot)?;
+        let solved = solved_in(&*frames, &shot);
         let unsolved = |_: Id, _: f64| None;
         let (staged, followed) =
             (World::new(&now, &sampler, acting, &unsolved), World::new(&now, &sampler, acting, &solved));

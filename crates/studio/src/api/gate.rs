@@ -4,10 +4,11 @@ use super::check::CheckEntry;
 use super::input::State;
 use super::input::{Path, Query};
 use crate::error::{Error, Result};
+use crate::finishing::Runs;
 use crate::jobs::blocking;
 use axum::Json;
 use axum::extract::State as Extract;
-use frames::{Frame, RunFolder};
+use frames::Frame;
 use serde::Deserialize;
 use shot::check::{Entry, Mistake};
 use shot::{Id, Shot, motion::Sampler};
@@ -37,20 +38,26 @@ pub(crate) async fn list(
         .map(|part| part.parse().map(Id).map_err(|_| Error::Bad(format!("elements: \"{part}\" is no id"))))
         .collect::<Result<Vec<Id>>>()?;
     let (shot, _) = studio.head(id).await?;
-    let run = studio.folder(&studio.store.current_run(id).await?);
+    let runs = studio.runs_of(&shot, &studio.store.current_run(id).await?).await?;
     blocking(move || {
         let meshes = studio.loader.meshes(&studio.data, &shot)?;
-        let entries = outside(&shot, &meshes, &run, &chosen)?;
+        let entries = outside(&shot, &meshes, &runs, &chosen)?;
         Ok(Json(entries.into_iter().map(CheckEntry::from).collect()))
     })
     .await
 }
 
-fn outside(shot: &Shot, meshes: &geometry::Meshes, run: &RunFolder, chosen: &[Id]) -> Result<Vec<Entry>> {
+fn outside(shot: &Shot, meshes: &geometry::Meshes, runs: &Runs, chosen: &[Id]) -> Result<Vec<Entry>> {
     let sampler = Sampler::new(shot).map_err(Error::Faults)?;
-    let fresh: Vec<u32> = (shot.timing.frames().zip(simulate::fresh(shot, run)))
-        .filter_map(|(number, fresh)| fresh.then_some(number))
-        .collect();
+    // What is seen are the finished frames.
+    let frames = runs.frames(shot)?;
+    let fresh: Vec<u32> = if shot.is_finished() {
+        frames.range().filter(|&number| frames.fingerprint(number).is_some()).collect()
+    } else {
+        (shot.timing.frames().zip(simulate::fresh(shot, &runs.run)))
+            .filter_map(|(number, fresh)| fresh.then_some(number))
+            .collect()
+    };
     let step = fresh.len().div_ceil(FRAMES).max(1);
     // A camera that aims with a delay asks for the bodies of the same earlier frames again and again.
     let known = RefCell::new(BTreeMap::<u32, Frame>::new());
@@ -59,7 +66,7 @@ fn outside(shot: &Shot, meshes: &geometry::Meshes, run: &RunFolder, chosen: &[Id
         if let Some(frame) = known.get(&number) {
             return Some(frame.clone());
         }
-        let frame = Frame { particles: BTreeMap::new(), ..run.read(number).ok()? };
+        let frame = Frame { particles: BTreeMap::new(), ..frames.frame(number).ok()? };
         known.insert(number, frame.clone());
         if known.len() > REMEMBERED {
             known.pop_first();
@@ -69,7 +76,7 @@ fn outside(shot: &Shot, meshes: &geometry::Meshes, run: &RunFolder, chosen: &[Id
     // Of each element the frames in which it is there, and whether it is seen.
     let mut by_element: BTreeMap<Id, Vec<(u32, bool)>> = BTreeMap::new();
     for number in fresh.into_iter().step_by(step) {
-        let Ok(frame) = run.read(number) else { continue };
+        let Ok(frame) = frames.frame(number) else { continue };
         let seen = picture::in_gate(shot, &sampler, meshes, &frame, &earlier)
             .map_err(|error| Error::Bad(error.to_string()))?;
         for (id, seen) in seen {

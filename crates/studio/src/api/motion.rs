@@ -8,7 +8,7 @@ use axum::Json;
 use axum::extract::State as Extract;
 use axum::http::header;
 use axum::response::{IntoResponse, Response};
-use frames::Frame;
+use frames::{Frame, Frames, RunFrames};
 use glam::Vec3;
 use serde::{Deserialize, Serialize};
 use shot::{
@@ -254,7 +254,8 @@ pub(crate) async fn probe(
     let bytes = blocking(move || {
         let (sampler, now, acting) = sampled(&shot, of.frame)?;
         let meshes = studio.loader.meshes(&studio.data, &shot)?;
-        let solved = solved_in(&run, &shot);
+        let frames = RunFrames::new(run.clone(), shot.timing.frames());
+        let solved = solved_in(&frames, &shot);
         let world = World::new(&now, &sampler, acting, &solved);
         let surfaces = Surfaces::of(&now, &meshes);
         let seconds = seconds(&sampler, of.frame);
@@ -283,20 +284,22 @@ fn seconds(sampler: &Sampler, frame: f64) -> f64 {
     (sampler.world_frame(frame) - f64::from(timing.first)) / f64::from(timing.fps)
 }
 
-/// Where a run has the first body of elements, at any frame after the first;
-/// there all stands as it is staged. Frames are read once.
+/// Where frames have the first body of elements, at any frame after the first;
+/// there all stands as it is staged, unless it is finished. Frames are read once.
 pub(super) fn solved_in<'a>(
-    run: &'a frames::RunFolder,
+    frames: &'a dyn Frames,
     shot: &'a Shot,
 ) -> impl Fn(Id, f64) -> Option<shot::world::Pose> + 'a {
+    let finished = shot.is_finished();
     let read: RefCell<HashMap<u32, Option<Frame>>> = RefCell::default();
     move |id, at| {
         let number = at.round() as u32;
-        if number <= shot.timing.first || shot.element(id)?.as_solid().is_none() {
+        let staged = number <= shot.timing.first && !finished;
+        if staged || shot.element(id)?.as_solid().is_none() {
             return None;
         }
         let mut read = read.borrow_mut();
-        let frame = read.entry(number).or_insert_with(|| run.read(number).ok());
+        let frame = read.entry(number).or_insert_with(|| frames.frame(number).ok());
         let bodies = frame.as_ref()?.bodies.get(&id)?;
         Some((*bodies.positions.first()?, *bodies.orientations.first()?))
     }
@@ -340,7 +343,8 @@ pub(crate) async fn acting(
         let missing = |error: geometry::MissingMesh| Error::Bad(error.to_string());
         let mass = meshes.mass_kg(&solid.shape, solid.body.weight).map_err(missing)?;
         let area = meshes.wind_area_m2(&solid.shape).map_err(missing)? * solid.body.drag_of(&solid.shape);
-        let solved = solved_in(&run, &shot);
+        let frames = RunFrames::new(run.clone(), shot.timing.frames());
+        let solved = solved_in(&frames, &shot);
         let world = World::new(&now, &sampler, acting, &solved);
         let bodies = run.read(at.frame).ok().and_then(|frame| frame.bodies.get(&Id(of)).cloned());
         let (position, velocity) = match bodies.filter(|bodies| at.copy < bodies.len()) {
