@@ -267,6 +267,14 @@ impl RunFolder {
             .collect()
     }
 
+    /// Numbers of all frame files, whole or not.
+    fn numbers(&self) -> Vec<u32> {
+        let entries = fs::read_dir(self.path.join("frames")).into_iter().flatten().flatten();
+        entries
+            .filter_map(|entry| entry.file_name().to_str()?.strip_suffix(".brframe")?.parse().ok())
+            .collect()
+    }
+
     /// The header of a frame, if that is there.
     pub fn header(&self, number: u32) -> Option<Header> {
         header_of(&self.frame_path(number))
@@ -295,7 +303,7 @@ impl RunFolder {
     /// Removes all frames of a range whose files are damaged, and tells how many.
     /// Files that were found whole before, and have not been written to since, are not read again.
     pub fn drop_damaged(&self, frames: std::ops::RangeInclusive<u32>) -> usize {
-        let numbers: Vec<u32> = self.headers().into_keys().filter(|number| frames.contains(number)).collect();
+        let numbers: Vec<u32> = self.numbers().into_iter().filter(|number| frames.contains(number)).collect();
         let damaged = |&&number: &&u32| {
             let path = self.frame_path(number);
             let Ok(data) = path.metadata() else { return false };
@@ -370,6 +378,14 @@ impl RunFolder {
     /// # Errors
     /// [`RunError::Io`].
     pub fn keep_as(&self, path: &Path) -> Result<Self, RunError> {
+        self.keep_with(path, |_| {})
+    }
+
+    /// As [`RunFolder::keep_as`], with changes of the manifest.
+    ///
+    /// # Errors
+    /// [`RunError::Io`].
+    pub fn keep_with(&self, path: &Path, change: impl FnOnce(&mut Manifest)) -> Result<Self, RunError> {
         let io_error = |path: &Path| {
             let path = path.to_owned();
             move |source| RunError::Io { path, source }
@@ -390,7 +406,9 @@ impl RunFolder {
                     linked => linked.map_err(io_error(&to))?,
                 }
             }
-            kept.write_manifest(&self.manifest()?)?;
+            let mut manifest = self.manifest()?;
+            change(&mut manifest);
+            kept.write_manifest(&manifest)?;
             for folder in [&frames, &aside] {
                 sync_folder(folder).map_err(io_error(folder))?;
             }

@@ -13,7 +13,7 @@ pub struct Finish {
     /// elements come before those of the whole shot.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub element: Option<Id>,
-    /// Place among the steps of the same element, rising; equal ones by id.
+    /// Number that orders the steps of the same element, rising; equal ones by id.
     #[serde(default)]
     pub order: u32,
     /// Whether the step is taken.
@@ -34,9 +34,9 @@ fn on() -> bool {
 pub enum FinishOperation {
     /// Keeps a range of frames, which then begins at the shot's first frame.
     Trim {
-        /// First frame kept.
+        /// Number of the first frame kept.
         from_frame: u32,
-        /// Last frame kept.
+        /// Number of the last frame kept.
         to_frame: u32,
     },
     /// Shows other frames, also between two: `run_frame` at a frame is the
@@ -45,14 +45,14 @@ pub enum FinishOperation {
     Retime {
         /// Number of frames that go out.
         frames: u32,
-        /// The frame shown; keyed.
+        /// Number of the frame shown; keyed.
         run_frame: f32,
     },
     /// Shows the frames from the last to the first.
     Reverse {},
     /// Shows the frames later or earlier; before and after them the first and the last stand.
     Shift {
-        /// Frames later; negative: earlier.
+        /// Number of frames later; negative: earlier.
         frames: i32,
     },
     /// Shows the frames of a kept run after these.
@@ -70,7 +70,7 @@ pub enum FinishOperation {
     /// Evens out motion: each frame is the mean of those around it, weighted by
     /// a Gaussian curve.
     Smooth {
-        /// Frames on each side that count; the standard deviation is half of that.
+        /// Number of frames on each side that count; the standard deviation is half of that.
         radius: f32,
     },
     /// Goes round: of the frames that come in, `frames` from `from_frame` on are
@@ -78,15 +78,15 @@ pub enum FinishOperation {
     Loop {
         /// Number of frames of one round.
         frames: u32,
-        /// First frame of the round.
+        /// Number of the first frame of the round.
         from_frame: u32,
-        /// Frames at the end of the round that are blended into those before
+        /// Number of frames at the end of the round that are blended into those before
         /// `from_frame`; 0: none.
         overlap: u32,
     },
     /// Moves and turns all by the step's own placement, and scales it.
     Place {
-        /// Size as a multiple.
+        /// Size as a multiple, no unit.
         scale: f32,
         /// The element about whose position it is turned and scaled; none: the origin.
         #[serde(default, skip_serializing_if = "Option::is_none")]

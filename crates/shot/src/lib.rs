@@ -77,6 +77,14 @@ pub fn read(bytes: &[u8]) -> Result<Shot, ReadError> {
     faults::read(bytes)
 }
 
+/// Reads a shot from a JSON value whose size is bounded, as [`read`] does.
+///
+/// # Errors
+/// As of [`read`].
+pub fn read_value(value: serde_json::Value) -> Result<Shot, ReadError> {
+    faults::read_value(value)
+}
+
 /// Writes a shot as indented JSON that ends in a newline.
 pub fn write(shot: &Shot) -> String {
     let mut text = serde_json::to_string_pretty(shot).expect("a shot always serialises");

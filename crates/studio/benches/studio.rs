@@ -83,7 +83,51 @@ fn main() {
 
     memory(&dir);
     threads();
+    patching(&dir);
     let _ = std::fs::remove_dir_all(dir);
+}
+
+/// The server's time for a change of one number in a shot of 500 elements.
+fn patching(dir: &std::path::Path) {
+    const CHANGES: u32 = 60;
+    let runtime = tokio::runtime::Runtime::new().expect("a runtime");
+    runtime.block_on(async {
+        let studio = studio::studio::Studio::open(&dir.join("data")).await.expect("a data folder");
+        let mut shot = Shot::empty("Many");
+        for i in 0..500 {
+            let ball = Element::solid(&format!("Ball {i}"), Shape::sphere(0.1), Moves::Free);
+            shot.add(ball.at(i as f32, 1.0, 0.0));
+        }
+        let project = studio.store.project("Saltmarket").await.expect("a project");
+        let id = studio.store.add_shot(project, &shot, "Begun").await.expect("a shot");
+        let app = studio::api::app(studio.clone());
+        let mut times = Vec::new();
+        for revision in 1..=CHANGES {
+            let value = f64::from(revision) / 100.0;
+            let patch = serde_json::json!([
+                {"op": "add", "path": "/elements/250/kind/solid/body/friction", "value": value}
+            ]);
+            let body = serde_json::json!({"base": revision, "label": "Friction", "patch": patch}).to_string();
+            let request = axum::http::Request::builder()
+                .method("PATCH")
+                .uri(format!("/api/shots/{id}"))
+                .header("host", "localhost")
+                .header("content-type", "application/json")
+                .body(axum::body::Body::from(body))
+                .expect("a request");
+            let start = Instant::now();
+            let response = tower::ServiceExt::oneshot(app.clone(), request).await.expect("an answer");
+            let whole =
+                http_body_util::BodyExt::collect(response.into_body()).await.expect("a body").to_bytes();
+            times.push(start.elapsed().as_secs_f64());
+            assert!(whole.len() > 100_000, "{}", String::from_utf8_lossy(&whole[..200.min(whole.len())]));
+        }
+        times.sort_by(f64::total_cmp);
+        println!(
+            "a number changed in a shot of 500 elements: {:.1} ms on the server",
+            1e3 * times[times.len() / 2]
+        );
+    });
 }
 
 /// Peak memory of baking 96 and 960 frames, each in a process of its own.

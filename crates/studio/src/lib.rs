@@ -9,6 +9,7 @@ pub mod assets;
 pub mod at_work;
 pub mod cli;
 pub mod demo;
+pub mod documents;
 pub mod error;
 pub mod films;
 pub mod finishing;

@@ -4,6 +4,7 @@
 //! the parent, redo along the line to the tip. A new change starts a new line,
 //! the old one stays in the history.
 
+use crate::documents::Documents;
 use crate::error::{Error, Result};
 use futures_util::future::BoxFuture;
 use shot::Shot;
@@ -22,6 +23,7 @@ pub struct Store {
     /// write begins with a new one.
     writer: Arc<Mutex<Option<SqliteConnection>>>,
     options: SqliteConnectOptions,
+    documents: Arc<Documents>,
 }
 
 /// A stored document that is not read yet.
@@ -99,10 +101,14 @@ fn pack(shot: &Shot) -> Vec<u8> {
 
 fn unpack(bytes: &[u8], next_element: i64) -> Result<Shot> {
     let json = zstd::stream::decode_all(bytes)?;
-    let mut shot = shot::read(&json).map_err(|error| Error::Internal(format!("a stored shot: {error}")))?;
-    // Elements of revisions that were left count too.
+    let shot = shot::read(&json).map_err(|error| Error::Internal(format!("a stored shot: {error}")))?;
+    Ok(with_next(shot, next_element))
+}
+
+/// Elements of revisions that were left count too.
+fn with_next(mut shot: Shot, next_element: i64) -> Shot {
     shot.next_id = shot.next_id().0.max(next_element.clamp(0, i64::from(u32::MAX)) as u32);
-    Ok(shot)
+    shot
 }
 
 /// Every migration ever written, in order.
@@ -190,7 +196,8 @@ impl Store {
             .max_lifetime(None)
             .connect_with(options.clone().read_only(true))
             .await?;
-        Ok(Self { readers, writer: Arc::new(Mutex::new(Some(writer))), options })
+        let documents = Arc::default();
+        Ok(Self { readers, writer: Arc::new(Mutex::new(Some(writer))), options, documents })
     }
 
     /// Makes a change in one transaction: all of it is stored, or nothing. After
@@ -321,26 +328,33 @@ impl Store {
     }
 
     pub async fn document(&self, shot: i64, revision: i64) -> Result<Shot> {
-        document(&mut *self.readers.acquire().await?, shot, revision).await
+        let mut db = self.readers.acquire().await?;
+        let Some(kept) = self.documents.get(shot, revision) else {
+            let document = document(&mut db, shot, revision).await?;
+            self.documents.keep(shot, revision, &document);
+            return Ok(document);
+        };
+        let row = sqlx::query(
+            "SELECT next_element FROM revisions r JOIN shots s ON s.id = r.shot WHERE r.shot = ? AND number = ?",
+        );
+        let row = row.bind(shot).bind(revision).fetch_optional(&mut *db).await?;
+        let row = row.ok_or_else(|| Error::NotFound(format!("revision {revision} of shot {shot}")))?;
+        Ok(with_next(kept, row.get(0)))
     }
 
-    /// The shot as it is, and its revision, in one look.
+    /// The shot as it is, and its revision: a revision that was the head never changes.
     pub async fn head(&self, shot: i64) -> Result<(Shot, i64)> {
-        let row = sqlx::query(
-            "SELECT document, next_element, head FROM shots s JOIN revisions r ON r.shot = s.id AND r.number = s.head WHERE s.id = ?",
-        )
-        .bind(shot)
-        .fetch_optional(&self.readers)
-        .await?;
-        let row = row.ok_or_else(|| Error::NotFound(format!("shot {shot}")))?;
-        Ok((unpack(&row.get::<Vec<u8>, _>(0), row.get(1))?, row.get(2)))
+        let row = sqlx::query("SELECT head FROM shots WHERE id = ?").bind(shot);
+        let row = row.fetch_optional(&self.readers).await?;
+        let head = row.ok_or_else(|| Error::NotFound(format!("shot {shot}")))?.get(0);
+        Ok((self.document(shot, head).await?, head))
     }
 
     /// Appends a revision to `base`, which has to be the head still.
     pub async fn add_revision(&self, shot: i64, base: i64, label: &str, document: &Shot) -> Result<i64> {
         let (label, name) = (label.to_owned(), document.name.clone());
         let (packed, next_element) = (pack(document), i64::from(document.next_id().0));
-        self.write(move |db| {
+        let added = self.write(move |db| {
             Box::pin(async move {
                 let (head, _) = head_and_tip(db, shot).await?;
                 if head != base {
@@ -375,7 +389,9 @@ impl Store {
                 Ok(next)
             })
         })
-        .await
+        .await?;
+        self.documents.keep(shot, added, document);
+        Ok(added)
     }
 
     /// Moves the head by one step from `base`, which has to be the head still if

@@ -205,30 +205,39 @@ impl Studio {
 
     /// Saves a change of a shot: checked, stored, told, and taken up by what is playing.
     pub async fn change(self: &Arc<Self>, shot: i64, base: i64, label: &str, document: &Shot) -> Result<i64> {
-        let (checked, data) = (document.clone(), self.data.clone());
+        let checked = document.clone();
         crate::jobs::blocking(move || {
             let faults = checked.faults();
-            if !faults.is_empty() {
-                return Err(Error::Faults(faults));
-            }
-            checked.assets.values().try_for_each(|asset| crate::assets::path(&data, asset).map(|_| ()))
+            if faults.is_empty() { Ok(()) } else { Err(Error::Faults(faults)) }
         })
         .await?;
-        let before = self.store.document(shot, base).await?;
+        self.save(shot, base, label, document).await
+    }
+
+    /// Saves a change of a shot that is free of faults; see [`Studio::change`].
+    pub async fn save(self: &Arc<Self>, shot: i64, base: i64, label: &str, document: &Shot) -> Result<i64> {
+        for asset in document.assets.values() {
+            crate::assets::path(&self.data, asset)?;
+        }
         let revision = self.store.add_revision(shot, base, label, document).await?;
-        self.has_changed(shot, revision, before, document.clone());
+        self.tell(Event::Shot { shot, revision });
+        if self.playing.is_on(shot) {
+            let before = self.store.document(shot, base).await?;
+            self.check_playing(shot, before, document.clone());
+        }
         Ok(revision)
     }
 
     /// Goes one change back or forward, from `base` if that is given.
     pub async fn step(self: &Arc<Self>, shot: i64, base: Option<i64>, step: Step) -> Result<()> {
         let (before, after, revision) = self.store.step(shot, base, step).await?;
-        self.has_changed(shot, revision, before, after);
+        self.tell(Event::Shot { shot, revision });
+        self.check_playing(shot, before, after);
         Ok(())
     }
 
-    fn has_changed(self: &Arc<Self>, shot: i64, revision: i64, before: Shot, after: Shot) {
-        self.tell(Event::Shot { shot, revision });
+    /// What is being computed begins anew if it depends on a change.
+    fn check_playing(self: &Arc<Self>, shot: i64, before: Shot, after: Shot) {
         if self.playing.is_on(shot) {
             let studio = self.clone();
             tokio::task::spawn_blocking(move || studio.playing.changed(shot, &before, &after));

@@ -6,6 +6,7 @@
 #![warn(missing_docs)]
 
 pub mod departures;
+pub mod finishing;
 pub mod forces;
 pub mod particles;
 pub mod pictures;
@@ -65,6 +66,7 @@ pub fn all() -> Vec<(&'static str, Vec<Experiment>)> {
         ("Solids", solids::all()),
         ("Forces", forces::all()),
         ("Particles", particles::all()),
+        ("Finishing", finishing::all()),
         ("Renderer", pictures::all()),
     ]
 }

@@ -31,7 +31,8 @@
       .catch(() => turn === asked && (found = null));
   });
 
-  const percent = (share: number) => `${(100 * share).toFixed(share < 0.1 ? 1 : 0)} %`;
+  const percent = (share: number) =>
+    share < 10 ? `${(100 * share).toFixed(share < 0.1 ? 1 : 0)} %` : `${share.toFixed(0)} ×`;
   let away = $derived((found?.unreturned ?? []).map((id) => shot.element(id)?.name).filter(Boolean));
 
   /** Takes a loop that is offered, without blending. */
@@ -56,7 +57,7 @@
 />
 {#if found?.seam}
   <p class="mt-2 text-soft" data-testid="seam">
-    Seam {percent(found.seam.position)} of a frame's motion, {percent(found.seam.velocity)} of the speed{loop.overlap
+    Seam {percent(found.seam.position)} a frame's motion, {percent(found.seam.velocity)} of the speed{loop.overlap
       ? ", before it is blended"
       : ""}.
   </p>

@@ -29,6 +29,8 @@ pub(super) struct Moment<'a> {
 
 /// Path differences below this are not looked at, m: frames are not more exact.
 const NEGLIGIBLE_M: f32 = 1.5e-4;
+/// Speed below which a body counts as at rest, m/s.
+const RESTS_M_S: f32 = 0.02;
 
 /// A path between two frames.
 struct Path {
@@ -201,7 +203,12 @@ impl Moment<'_> {
         let is_last = self.frames[2].number == self.frames[3].number;
         [
             before.filter(|_| !is_first && first > 0.0).and_then(|x| acceleration(x, a, gravity, first)),
-            after.filter(|_| !is_last && last > 0.0).and_then(|x| acceleration(b, x, gravity, last)),
+            // At the end of the run, what rests is taken to stay at rest.
+            if is_last && b.1.length() < RESTS_M_S {
+                Some(Vec3::ZERO)
+            } else {
+                after.filter(|_| !is_last && last > 0.0).and_then(|x| acceleration(b, x, gravity, last))
+            },
         ]
     }
 

@@ -51,8 +51,11 @@ pub(crate) fn read(bytes: &[u8]) -> Result<Shot, ReadError> {
             format!("its values would take {} MB; at most {} MB", memory >> 20, MAX_JSON_MEMORY >> 20);
         return Err(one("$", message));
     }
-    let mut value: serde_json::Value =
-        serde_json::from_slice(bytes).map_err(|error| one("$", format!("is not JSON: {error}")))?;
+    read_value(serde_json::from_slice(bytes).map_err(|error| one("$", format!("is not JSON: {error}")))?)
+}
+
+pub(crate) fn read_value(mut value: serde_json::Value) -> Result<Shot, ReadError> {
+    let one = |path: &str, message: String| ReadError(vec![Fault { path: path.to_owned(), message }]);
     match value.get("version").and_then(serde_json::Value::as_u64) {
         Some(version @ 1..=VERSION_BEFORE) => migrate::to_newest(&mut value, version),
         Some(version) if version == u64::from(VERSION) => {}

@@ -14,7 +14,7 @@ use axum::response::{IntoResponse, Response};
 use frames::{Fingerprints, RunFolder, RunFrames, finish::SharedFrames};
 use serde::{Deserialize, Serialize};
 use shot::{
-    Id,
+    Id, Shot,
     changes::{what_changed, why_stale},
     fingerprint::{Fingerprint, fingerprints},
 };
@@ -221,6 +221,18 @@ pub(crate) struct RunName {
     name: Option<String>,
 }
 
+/// Gives the shot that a run was computed from the finishing steps of the shot
+/// as it is: they are those that the frames are shown with.
+fn take_steps(computed: &mut Shot, now: &Shot) {
+    let mut shot = computed.clone();
+    shot.elements.retain(|element| element.as_finish().is_none());
+    shot.elements.extend(now.elements.iter().filter(|element| element.as_finish().is_some()).cloned());
+    // A step may be of an element that is new.
+    if shot.faults().is_empty() {
+        *computed = shot;
+    }
+}
+
 /// Puts the current run's frames aside, under a number and a name.
 #[utoipa::path(post, path = "/api/shots/{id}/runs", params(("id" = i64, Path)), request_body = RunName, responses((status = 204), (status = 422, body = crate::error::Problem)))]
 pub(crate) async fn keep(
@@ -229,6 +241,7 @@ pub(crate) async fn keep(
     Input(RunName { name }): Input<RunName>,
 ) -> Result<StatusCode> {
     let current = studio.folder(&studio.store.current_run(id).await?);
+    let (shot, _) = studio.head(id).await?;
     let run = studio.store.new_run_id().await?;
     let kept = RunFolder::at(studio.data.join("runs").join(run.to_string()));
     let to = kept.path().to_owned();
@@ -236,7 +249,7 @@ pub(crate) async fn keep(
         if current.headers().is_empty() {
             return Err(Error::Bad("there are no frames to keep yet; play first".to_owned()));
         }
-        Ok(current.keep_as(&to)?)
+        Ok(current.keep_with(&to, |manifest| take_steps(&mut manifest.shot, &shot))?)
     })
     .await?;
     // Listed only when it is there whole.

@@ -173,11 +173,11 @@ pub(crate) async fn patch(
     let shot = blocking(move || {
         let mut document = serde_json::to_value(&before).expect("a shot serialises");
         patching::apply(&mut document, &change.patch)?;
-        shot::read(document.to_string().as_bytes()).map_err(|error| Error::Faults(error.0))
+        shot::read_value(document).map_err(|error| Error::Faults(error.0))
     })
     .await?;
     let label: String = change.label.chars().take(120).collect();
-    studio.change(id, change.base, &label, &shot).await?;
+    studio.save(id, change.base, &label, &shot).await?;
     state(&studio, id).await
 }
 

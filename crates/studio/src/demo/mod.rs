@@ -59,7 +59,7 @@ const SAMPLES: &[Sample] = &[
     sample!("Gull scatter", gull_scatter, 66),
     sample!("Jar of light", jar_of_light, 110),
     sample!("Slow toss", slow_toss, 34),
-    sample!("Lantern loop", lantern_loop, 66),
+    sample!("Lantern loop", lantern_loop, 40),
 ];
 
 /// Assets that are in a folder already, by name: the samples share most.

@@ -15,7 +15,7 @@ pub(super) fn shot() -> (Shot, Vec<File>) {
     shot.name = "Slow toss".to_owned();
     shot.about = "Finished after it is computed: one throw slowed at its height, one sent back.".to_owned();
     shot.channels.clear();
-    shot.timing.last = 60;
+    shot.timing.last = 26;
     for (name, beside) in [("Basket", "Basket behind"), ("Float", "Float behind")] {
         let mut element = shot.named(name).expect("it is in the shot").clone();
         beside.clone_into(&mut element.name);
@@ -31,10 +31,10 @@ pub(super) fn shot() -> (Shot, Vec<File>) {
     shot.add(Element::new("Send it back", ElementKind::Finish(finish)));
 
     // The frames around the height at an eighth of the speed, with a soft turn into it and out of it.
-    let mut slow = quay::keys([(1.0, 1.0), (8.0, 8.0), (56.0, 14.0), (102.0, 60.0)]);
+    let mut slow = quay::keys([(1.0, 1.0), (8.0, 8.0), (56.0, 14.0), (68.0, 26.0)]);
     slow.keys[0].interpolation = Interpolation::Linear;
     slow.keys[1].interpolation = Interpolation::Smooth;
-    let retime = Finish::new(FinishOperation::Retime { frames: 102, run_frame: 1.0 });
+    let retime = Finish::new(FinishOperation::Retime { frames: 68, run_frame: 1.0 });
     shot.add(Element::new("Slow at its height", ElementKind::Finish(retime)).keyed(RUN_FRAME, slow));
     (shot, files)
 }

@@ -54,7 +54,7 @@ async fn a_changed_number_makes_finished_frames_stale_and_a_missing_frame_is_mis
     let (status, problem) = desk.ask("GET", "/api/runs/1/frames/2?finished=true", Value::Null).await;
     assert_eq!(
         (status, &problem["detail"]),
-        (StatusCode::NOT_FOUND, &json!("There is no frame 5.")),
+        (StatusCode::NOT_FOUND, &json!("frame 5 is not there")),
         "{problem}"
     );
     let (status, _) = desk.ask("GET", "/api/runs/1/frames/7?finished=true", Value::Null).await;

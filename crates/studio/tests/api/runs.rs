@@ -163,7 +163,7 @@ async fn measures_and_a_bodys_track_cover_the_run() {
 }
 
 #[rstest]
-#[case("GET", "/api/runs/1/frames/999", json!(null), 404, "the frame is not there")]
+#[case("GET", "/api/runs/1/frames/999", json!(null), 404, "frame 999 is not there")]
 #[case("GET", "/api/runs/77/frames/1", json!(null), 404, "run 77 is not there")]
 #[case("DELETE", "/api/runs/1", json!(null), 422, "the current run cannot be dropped; clear it")]
 #[case("PATCH", "/api/runs/1", json!({"name": ""}), 422, "name: give 1 to 80 characters")]
