@@ -74,6 +74,7 @@ pub(crate) fn decode(block: &[u8], n: usize, scaled: bool) -> Result<Bodies, Dec
         velocities: vec![Vec3::ZERO; n],
         angular_velocities: vec![Vec3::ZERO; n],
         scales: vec![1.0; if scaled { n } else { 0 }],
+        impacts: Vec::new(),
     };
     let mut base = 0;
     let mut get = |width: usize, set: &mut dyn FnMut(usize, u32)| {

@@ -2,7 +2,7 @@
 
 use crate::error::DecodeError;
 use crate::table::{Block, Codec, Part, Table, u32_at};
-use crate::{Bodies, Frame, Measured, Parts, bodies, particles};
+use crate::{Bodies, Frame, Measured, Parts, bodies, impacts, particles};
 use shot::{Id, fingerprint::Fingerprint};
 
 /// Most bodies or particles in one block, bounded before anything is allocated.
@@ -33,6 +33,10 @@ pub fn encode(frame: &Frame) -> Vec<u8> {
     for (id, bodies) in &frame.bodies {
         let codec = if bodies.scales.is_empty() { Codec::Bodies } else { Codec::ScaledBodies };
         blocks.push((Block::new(*id, Part::Bodies, codec, bodies.len()), bodies::encode(bodies)));
+        if !bodies.impacts.is_empty() {
+            let block = Block::new(*id, Part::Bodies, Codec::Impacts, bodies.impacts.len());
+            blocks.push((block, impacts::encode(&bodies.impacts)));
+        }
     }
     for (id, particles) in &frame.particles {
         let block = Block::new(*id, Part::Points, Codec::Particles, particles.len());
@@ -96,6 +100,11 @@ pub(crate) fn unpack<B: AsRef<[u8]>, E: From<DecodeError>>(
                 let bodies: Bodies = bodies::decode(bytes.as_ref(), count, scaled)?;
                 frame.bodies.insert(block.element, bodies);
             }
+            Codec::Impacts => {
+                let bodies = frame.bodies.get_mut(&block.element);
+                let bodies = bodies.ok_or(DecodeError::NotAFrame("it holds impacts without bodies"))?;
+                bodies.impacts = impacts::decode(bytes.as_ref(), count)?;
+            }
             Codec::Particles => {
                 let mut room = particles.remove(&block.element).unwrap_or_default();
                 particles::decode(bytes.as_ref(), count, &mut room)?;
@@ -135,6 +144,33 @@ pub(crate) fn from_earlier(bytes: &[u8]) -> Option<Vec<u8>> {
     };
     let blocks = table.chunks_exact(20).map(block).collect::<Option<Vec<_>>>()?;
     Some(Table::write(&header, measures, blocks))
+}
+
+/// A file as it was written before: head, table, measures, blocks, one checksum.
+#[cfg(test)]
+pub(crate) fn earlier(frame: &Frame) -> Vec<u8> {
+    let blocks: Vec<(u32, u32, Vec<u8>)> = (frame.bodies.iter())
+        .map(|(id, bodies)| (id.0, bodies.len() as u32, bodies::encode(bodies)))
+        .collect();
+    let measured = serde_json::to_vec(&frame.measured).unwrap();
+    let mut old = b"BRFRAME1".to_vec();
+    old.extend(frame.number.to_le_bytes());
+    old.extend(frame.revision.to_le_bytes());
+    old.extend(frame.time_s.to_le_bytes());
+    old.extend(frame.fingerprint.0);
+    old.extend((blocks.len() as u32).to_le_bytes());
+    old.extend((measured.len() as u32).to_le_bytes());
+    let mut offset = 48 + 20 * blocks.len() + measured.len();
+    for (id, count, block) in &blocks {
+        for value in [*id, 1, *count, offset as u32, block.len() as u32] {
+            old.extend(value.to_le_bytes());
+        }
+        offset += block.len();
+    }
+    old.extend(&measured);
+    blocks.iter().for_each(|(.., block)| old.extend(block));
+    old.extend(crc32fast::hash(&old).to_le_bytes());
+    old
 }
 
 #[cfg(test)]
@@ -216,31 +252,4 @@ mod tests {
         old[70] ^= 1;
         assert_eq!(from_earlier(&old), None);
     }
-}
-
-/// A file as it was written before: head, table, measures, blocks, one checksum.
-#[cfg(test)]
-pub(crate) fn earlier(frame: &Frame) -> Vec<u8> {
-    let blocks: Vec<(u32, u32, Vec<u8>)> = (frame.bodies.iter())
-        .map(|(id, bodies)| (id.0, bodies.len() as u32, bodies::encode(bodies)))
-        .collect();
-    let measured = serde_json::to_vec(&frame.measured).unwrap();
-    let mut old = b"BRFRAME1".to_vec();
-    old.extend(frame.number.to_le_bytes());
-    old.extend(frame.revision.to_le_bytes());
-    old.extend(frame.time_s.to_le_bytes());
-    old.extend(frame.fingerprint.0);
-    old.extend((blocks.len() as u32).to_le_bytes());
-    old.extend((measured.len() as u32).to_le_bytes());
-    let mut offset = 48 + 20 * blocks.len() + measured.len();
-    for (id, count, block) in &blocks {
-        for value in [*id, 1, *count, offset as u32, block.len() as u32] {
-            old.extend(value.to_le_bytes());
-        }
-        offset += block.len();
-    }
-    old.extend(&measured);
-    blocks.iter().for_each(|(.., block)| old.extend(block));
-    old.extend(crc32fast::hash(&old).to_le_bytes());
-    old
 }

@@ -57,6 +57,11 @@ impl Frame {
         self.scale_velocities(-1.0);
     }
 
+    /// Drops all impacts: the frame before is another one than that of the run.
+    pub(crate) fn drop_impacts(&mut self) {
+        self.bodies.values_mut().for_each(|bodies| bodies.impacts.clear());
+    }
+
     /// Multiplies all velocities.
     pub(crate) fn scale_velocities(&mut self, factor: f32) {
         let scale = |vectors: &mut Vec<Vec3>| vectors.iter_mut().for_each(|v| *v *= factor);
@@ -81,6 +86,24 @@ pub struct Bodies {
     pub angular_velocities: Vec<Vec3>,
     /// Size as a multiple of the element's shape; empty where all have 1.
     pub scales: Vec<f32>,
+    /// Impacts since the frame before, rising by body; at most one a body, its hardest.
+    pub impacts: Vec<Impact>,
+}
+
+/// A hard contact of a body between two frames: the states in which the solver
+/// had the body before it and after it.
+#[derive(Clone, Copy, Debug, PartialEq)]
+pub struct Impact {
+    /// Index of the body.
+    pub body: u32,
+    /// Start and end, as fractions of the time from the frame before to this one.
+    pub span: [f32; 2],
+    /// Centre of mass at the start and at the end, m.
+    pub centres: [Vec3; 2],
+    /// Velocity of the centre of mass at the start and at the end, m/s.
+    pub velocities: [Vec3; 2],
+    /// Orientation at the start.
+    pub orientation: Quat,
 }
 
 /// Particles, structure of arrays.

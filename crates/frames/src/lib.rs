@@ -29,6 +29,7 @@ mod error;
 mod files;
 pub mod finish;
 mod frame;
+mod impacts;
 mod particles;
 mod poster;
 mod quantise;
@@ -41,7 +42,7 @@ mod wire;
 pub use codec::{Header, decode, decode_into, encode};
 pub use error::DecodeError;
 pub use files::write_whole;
-pub use frame::{Bodies, Event, Frame, Measured, Particles, Turnover};
+pub use frame::{Bodies, Event, Frame, Impact, Measured, Particles, Turnover};
 pub use quantise::{
     ANGULAR_VELOCITY_ERROR, ORIENTATION_ERROR_RAD, PARTICLE_AGE_ERROR_S, PARTICLE_SIZE_ERROR,
     PARTICLE_VELOCITY_ERROR, POSITION_ERROR_M, VELOCITY_ERROR,

@@ -48,6 +48,8 @@ pub(crate) enum Codec {
     Particles = 2,
     /// [`crate::bodies`], with scales.
     ScaledBodies = 3,
+    /// [`crate::impacts`] of the bodies before.
+    Impacts = 4,
 }
 
 impl Codec {
@@ -55,6 +57,7 @@ impl Codec {
         match (part, codec) {
             (1, 1) => Some((Part::Bodies, Self::Bodies)),
             (1, 3) => Some((Part::Bodies, Self::ScaledBodies)),
+            (1, 4) => Some((Part::Bodies, Self::Impacts)),
             (2, 2) => Some((Part::Points, Self::Particles)),
             _ => None,
         }

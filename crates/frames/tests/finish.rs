@@ -359,7 +359,8 @@ fn a_kept_run_that_is_gone_is_named() {
 fn smoothing_leaves_steady_motion_and_evens_out_the_rest() {
     // A steady drift, with a shake of 5 cm from frame to frame.
     let shaken = |seconds: f32| {
-        let shake = if (seconds * 24.0).round() as u32 % 2 == 0 { 0.05 } else { -0.05 };
+        let even = ((seconds * 24.0).round() as u32).is_multiple_of(2);
+        let shake = if even { 0.05 } else { -0.05 };
         (Vec3::new(seconds, shake, 0.0), Vec3::X)
     };
     let mut baked = baked(40, 24.0, shaken);

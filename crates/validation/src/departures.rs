@@ -112,18 +112,7 @@ fn turntable() -> Departure {
     }
 }
 
-/// How much deeper bouncing balls go into the ground slowed eightfold.
-fn slowed_bounce() -> Departure {
-    Departure {
-        statement: "Bouncing balls slowed eightfold go no deeper into the ground than in the computed frames",
-        expected: 0.0,
-        measured: 1e3 * crate::finishing::slowed_bounce_depth(),
-        unit: "mm",
-        why: "frames do not tell when within a substep a body touched; both sides are extended until they meet",
-    }
-}
-
 /// All known departures.
 pub fn all() -> Vec<Departure> {
-    vec![cradle(), off_centre(), turntable(), slowed_bounce()]
+    vec![cradle(), off_centre(), turntable()]
 }

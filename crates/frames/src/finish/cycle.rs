@@ -90,7 +90,13 @@ impl Frames for Cycle {
     fn read(&self, number: u32, parts: Parts, frame: &mut Frame) -> Result<(), RunError> {
         let (shown, blend) = self.shown(number);
         match blend {
-            None => self.window.source.read(shown, parts, frame)?,
+            None => {
+                self.window.source.read(shown, parts, frame)?;
+                // The frame before is the round's last.
+                if number == self.first {
+                    frame.drop_impacts();
+                }
+            }
             Some((other, weight)) => {
                 let (a, b) = (self.window.get(shown, parts)?, self.window.get(other, parts)?);
                 *frame = mixed(&a, &b, weight, &self.context);

@@ -37,6 +37,9 @@ impl Frames for Join {
     fn read(&self, number: u32, parts: Parts, frame: &mut Frame) -> Result<(), RunError> {
         let (source, shown) = self.shown(number);
         source.read(shown, parts, frame)?;
+        if number == self.sources[0].range().end() + 1 {
+            frame.drop_impacts();
+        }
         sign(self, &self.context, number, frame)
     }
 }

@@ -2,12 +2,13 @@
 //!
 //! A path between two frames is the cubic through both positions with both
 //! velocities (Hermite). A contact between two frames changes the velocity at
-//! once, and a cubic would bend through what was touched. Where the velocities
-//! do not agree with a smooth motion, the path is split: a parabola on from the
+//! once, and a cubic would bend through what was touched. Where the solver noted
+//! an impact, the path goes through its states; else, where the velocities do
+//! not agree with a smooth motion, the path is split: a parabola on from the
 //! first frame and one back from the second, at the moment at which they meet.
 
 use super::FinishContext;
-use crate::{Bodies, Frame, Particles};
+use crate::{Bodies, Frame, Impact, Particles};
 use glam::{Quat, Vec3};
 use rayon::prelude::*;
 use shot::Id;
@@ -212,6 +213,40 @@ impl Moment<'_> {
         ]
     }
 
+    /// The path of a body that the solver had in known states before and after an impact.
+    fn through(
+        &self,
+        impact: &Impact,
+        [a, b]: [State; 2],
+        outside: [Option<Vec3>; 2],
+        gravity: Vec3,
+    ) -> Path {
+        let (dt, s, [start, end]) = (self.seconds[1], self.fraction, impact.span);
+        let [x, y] = [0, 1].map(|k| (impact.centres[k], impact.velocities[k]));
+        let ends = |states, outside, part: f32| Ends { states, outside, gravity, seconds: part * dt };
+        if s < start {
+            ends([a, x], [outside[0], None], start).at(s / start)
+        } else if s > end {
+            ends([y, b], [None, outside[1]], 1.0 - end).at((s - end) / (1.0 - end))
+        } else {
+            let part = (s - start) / (end - start).max(f32::MIN_POSITIVE);
+            Path { position: x.0.lerp(y.0, part), velocity: x.1.lerp(y.1, part), split_s: None }
+        }
+    }
+
+    /// Orientation and angular velocity on the way through an impact.
+    fn turned_by(&self, impact: &Impact, [from, to]: [Quat; 2], [first, last]: [Vec3; 2]) -> (Quat, Vec3) {
+        let (dt, s, start) = (self.seconds[1], self.fraction, impact.span[0]);
+        if s < start {
+            let rotation = rotation(from, impact.orientation, first, start * dt);
+            (turned(from, rotation, s / start), first)
+        } else {
+            let rest = 1.0 - start;
+            let rotation = rotation(impact.orientation, to, last, rest * dt);
+            (turned(impact.orientation, rotation, (s - start) / rest.max(f32::MIN_POSITIVE)), last)
+        }
+    }
+
     fn bodies(&self, id: Id, a: &Bodies, b: &Bodies) -> Bodies {
         let (centre, gravity, dt) = (self.context.centre(id), self.context.gravity(id), self.seconds[1]);
         let mut out = Bodies::default();
@@ -234,9 +269,19 @@ impl Moment<'_> {
             let states = [state(a), state(b)];
             let of = |frame: &Frame| frame.bodies.get(&id).filter(|of| i < of.len()).map(state);
             let outside = self.outside([of(self.frames[0]), of(self.frames[3])], states, gravity);
+            let (from, to) = (a.orientations[i], b.orientations[i]);
+            let impact = b.impacts.binary_search_by_key(&(i as u32), |impact| impact.body);
+            if let Ok(at) = impact {
+                let impact = &b.impacts[at];
+                let path = self.through(impact, states, outside, gravity);
+                let spins = [a.angular_velocities[i], b.angular_velocities[i]];
+                let (orientation, spin) = self.turned_by(impact, [from, to], spins);
+                let offset = orientation * (centre * scale(a, i));
+                out.push(path.position - offset, orientation, self.rate * path.velocity, self.rate * spin);
+                continue;
+            }
             let ends = Ends { states, outside, gravity, seconds: dt };
             let path = ends.at(self.fraction);
-            let (from, to) = (a.orientations[i], b.orientations[i]);
             let spins = [a.angular_velocities[i], b.angular_velocities[i]];
             let (orientation, spin) = match path.split_s {
                 None => {

@@ -113,6 +113,45 @@ proptest! {
     }
 }
 
+/// A ball that the solver held at the ground for a while, at any moment: the
+/// path between the frames has the same rest, and goes no deeper.
+#[test]
+fn a_noted_impact_is_gone_through() {
+    let (dt, speed, rebound) = (1.0 / 24.0, 4.0, 3.0);
+    for start in [0.1f32, 0.3, 0.55] {
+        let end = start + 0.25;
+        // Heights before and after the contact, from its start and end.
+        let (before, after) = (-start * dt, (1.0 - end) * dt);
+        let down = |t: f32| -speed * t - 0.5 * 9.81 * t * t;
+        let up = |t: f32| rebound * t - 0.5 * 9.81 * t * t;
+        let id = context().shot().named("Ball").unwrap().id;
+        let a =
+            frame(1, Vec3::Y * down(before), Vec3::Y * (-speed - 9.81 * before), Quat::IDENTITY, Vec3::ZERO);
+        let mut b =
+            frame(2, Vec3::Y * up(after), Vec3::Y * (rebound - 9.81 * after), Quat::IDENTITY, Vec3::ZERO);
+        b.bodies.get_mut(&id).unwrap().impacts.push(Impact {
+            body: 0,
+            span: [start, end],
+            centres: [Vec3::ZERO; 2],
+            velocities: [Vec3::Y * -speed, Vec3::Y * rebound],
+            orientation: Quat::IDENTITY,
+        });
+        let context = context();
+        for step in 1..40 {
+            let fraction = step as f32 / 40.0;
+            let frames = [&a, &a, &b, &b];
+            let moment = Moment { frames, seconds: [dt; 3], fraction, rate: 1.0, context: &context };
+            let y = moment.frame().bodies[&id].positions[0].y;
+            let exact = match fraction {
+                s if s < start => down((s - start) * dt),
+                s if s > end => up((s - end) * dt),
+                _ => 0.0,
+            };
+            assert!((y - exact).abs() < 2e-5, "{fraction} from {start}: {y} {exact}");
+        }
+    }
+}
+
 #[test]
 fn particles_are_born_and_die_between_frames_at_their_times() {
     let id = Id(9);

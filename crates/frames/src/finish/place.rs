@@ -86,6 +86,13 @@ impl Frames for Place {
                 bodies.positions[i] = now.point(bodies.positions[i]);
                 bodies.orientations[i] = (now.orientation * bodies.orientations[i]).normalize();
             }
+            for impact in &mut bodies.impacts {
+                for (centre, velocity) in impact.centres.iter_mut().zip(&mut impact.velocities) {
+                    *velocity = now.orientation * (now.scale * *velocity) + carried(*centre);
+                    *centre = now.point(*centre);
+                }
+                impact.orientation = (now.orientation * impact.orientation).normalize();
+            }
             bodies.scales.iter_mut().for_each(|scale| *scale *= now.scale);
         }
         for particles in frame.particles.values_mut() {

@@ -125,6 +125,7 @@ impl Frames for Retime {
             source.read(source.at(whole), parts, frame)?;
             if rate != 1.0 {
                 frame.scale_velocities(rate as f32);
+                frame.drop_impacts();
             }
         }
         sign(self, &self.context, number, frame)

@@ -93,6 +93,7 @@ impl Frames for Smooth {
                 pairs.push((self.window.get(before, parts)?, self.window.get(after, parts)?, weight));
             }
             let of: Vec<(&Frame, &Frame, f32)> = pairs.iter().map(|(a, b, w)| (&**a, &**b, *w)).collect();
+            frame.drop_impacts();
             for (id, bodies) in &mut frame.bodies {
                 smooth_bodies(*id, bodies, &of, self.context.centre(*id));
             }

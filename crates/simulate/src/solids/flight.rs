@@ -14,7 +14,7 @@
 //! every step, since a pose that is set has all its contacts found anew.
 
 use super::{SolidBody, Solids};
-use glam::{DQuat, DVec3, Vec3};
+use glam::{DQuat, DVec3, Quat, Vec3};
 use rapier3d::prelude::*;
 use serde::{Deserialize, Serialize};
 
@@ -41,9 +41,10 @@ impl ExactPose {
 
 /// A free body's state before a step.
 pub(super) struct StateBefore {
-    member: usize,
-    centre: Vec3,
-    velocity: Vec3,
+    pub member: usize,
+    pub centre: Vec3,
+    pub velocity: Vec3,
+    pub orientation: Quat,
     angular_velocity: Vec3,
     /// Acceleration by gravity and forces, m/s².
     acceleration: Vec3,
@@ -94,6 +95,7 @@ impl Solids {
                 member: i,
                 centre: body.center_of_mass(),
                 velocity: body.linvel(),
+                orientation: body.position().rotation,
                 angular_velocity: body.angvel(),
                 acceleration,
             });

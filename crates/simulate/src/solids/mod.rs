@@ -9,6 +9,7 @@ mod collision;
 mod contact;
 mod exchange;
 mod flight;
+mod impact;
 mod measure;
 mod overlap;
 mod prepare;
@@ -126,6 +127,8 @@ struct Solids {
     /// Room to work in.
     before: Vec<StateBefore>,
     touched: Vec<(usize, f32)>,
+    /// Impacts since the last frame.
+    impacts: impact::Impacts,
 }
 
 /// Makes the solver, if the shot has a solid.
@@ -165,6 +168,7 @@ pub(crate) fn prepare(context: PrepareContext) -> Result<Option<Box<dyn Solver>>
         held: Vec::new(),
         before: Vec::new(),
         touched: Vec::new(),
+        impacts: impact::Impacts::default(),
     })))
 }
 
@@ -215,6 +219,9 @@ fn id_of(user_data: u128) -> (Id, u32) {
 impl Solver for Solids {
     fn step(&mut self, step: &Step) -> Result<(), BlowUp> {
         self.state.world.integration_parameters.dt = step.dt;
+        if (step.start - step.start.round()).abs() < 1e-6 {
+            self.impacts.begin();
+        }
         self.animate(step);
         self.change_values(step)?;
         self.apply_forces(step);
@@ -247,6 +254,7 @@ impl Solver for Solids {
 
     fn end_preroll(&mut self) {
         self.let_staged_go();
+        self.impacts.begin();
     }
 
     fn pose(&self, element: Id) -> Option<shot::world::Pose> {
@@ -301,11 +309,13 @@ impl Solver for Solids {
 
     fn write(&mut self, frame: &mut Frame) {
         let State { world, members, events, .. } = &mut self.state;
-        for member in members.iter() {
+        for (index, member) in members.iter().enumerate() {
             let body = &world.bodies[member.handle];
             let at = member.flight.pose(body);
             let bodies: &mut Bodies = frame.bodies.entry(member.element).or_default();
             bodies.push(at.translation, at.rotation, body.linvel(), body.angvel());
+            let number = bodies.len() - 1;
+            bodies.impacts.extend(self.impacts.of(index, number));
             if member.can_go {
                 bodies.scales.push(if member.gone { 0.0 } else { member.scale });
             }
@@ -370,6 +380,7 @@ impl Solids {
             self.step_and_wake(step);
             self.advance_exact(&before, dt, whole && k == count, &mut touched);
             self.add_rebound_friction(&touched, dt);
+            self.note_impacts(&before, &touched, dt);
         }
         (self.before, self.touched) = (before, touched);
     }
