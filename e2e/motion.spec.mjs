@@ -297,7 +297,7 @@ test("a curve is drawn in the Viewport by clicks, and its points are dragged", a
     await page.mouse.click(...(await inFront(page, x, y)));
   }
   await expect(page.getByText("4 points so far")).toBeVisible();
-  await page.getByRole("button", { name: "Finish" }).click();
+  await page.getByRole("button", { name: "Finish", exact: true }).click();
   await saved(page, "Points of Line");
   await expect(field(page, "Point 4 x")).toHaveValue(/^1\.(49|5)/);
 

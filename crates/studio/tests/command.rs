@@ -124,7 +124,7 @@ fn several_elements_are_probed_by_name_and_by_id() {
 #[rstest]
 #[case(&["check", "nowhere.json"], "nowhere.json: No such file")]
 #[case(&["bake", "SHOT", "--out", "OUT", "--frames", "9-3"], "--frames 9-3: 9 comes after 3")]
-#[case(&["bake", "SHOT", "--out", "OUT", "--frames", "1-999"], "--frames 1-999: the shot has frames 1-96")]
+#[case(&["bake", "SHOT", "--out", "OUT", "--frames", "1-999"], "--frames 1-999: there are frames 1-96")]
 #[case(&["bake", "SHOT", "--out", "OUT", "--threads", "0"], "--threads 0: is outside 1 to 1024")]
 #[case(&["probe", "OUT"], "run.json")]
 #[case(&["render", "SHOT", "--run", "OUT", "--out", "OUT"], "run.json")]
@@ -300,4 +300,72 @@ fn a_formula_without_a_value_stops_the_bake_at_its_frame_and_keeps_those_before(
     );
     let frames = std::fs::read_dir(dir.path().join("run/frames")).unwrap().count();
     assert_eq!(frames, 4);
+}
+
+#[test]
+fn a_run_is_finished_into_a_run_of_its_own_and_probed_as_it_is_shown() {
+    let dir = tempfile::tempdir().unwrap();
+    let [folder, shot, run_dir, finished, film] =
+        ["shot", "shot/shot.json", "run", "finished", "film"].map(|name| at(dir.path(), name));
+    assert!(run(&["sample", "Slow toss", "--out", &folder]).status.success());
+    assert!(run(&["bake", &shot, "--out", &run_dir]).status.success());
+    let done = run(&["finish", &shot, "--run", &run_dir, "--out", &finished]);
+    assert_eq!(text(&done.stderr).lines().last(), Some("finished 68 of 68"));
+    // What the run was baked with is done to its frames, and the finished run has it done.
+    let probe = |of: &str, more: &[&str]| {
+        let csv = text(&run(&[&["probe", of, "--element", "Float"][..], more].concat()).stdout);
+        let row = |line: &str| line.split(',').map(|value| value.parse::<f64>().unwrap()).collect::<Vec<_>>();
+        csv.lines().skip(1).map(row).collect::<Vec<_>>()
+    };
+    let shown = probe(&run_dir, &[]);
+    assert_eq!((shown.len(), probe(&run_dir, &["--computed"]).len()), (68, 26));
+    // As exact as stored frames are, in m, m/s and rad/s.
+    let stored = probe(&finished, &[]).concat();
+    assert!(stored.iter().zip(shown.concat()).all(|(a, b)| (a - b).abs() <= 0.0051), "{stored:?}");
+    // A film has the finished frames too, and none beyond.
+    let render = |frames: &str| {
+        run(&[
+            "render",
+            &shot,
+            "--run",
+            &run_dir,
+            "--out",
+            &film,
+            "--frames",
+            frames,
+            "--size",
+            "32x18",
+            "--samples",
+            "1",
+        ])
+    };
+    assert!(render("60-61").status.success());
+    let refused = render("60-69");
+    assert_eq!(refused.status.code(), Some(2));
+    assert!(text(&refused.stderr).contains("there are frames 1-68"), "{}", text(&refused.stderr));
+}
+
+#[test]
+fn a_kept_run_that_a_step_shows_is_named_on_the_command_line() {
+    let dir = tempfile::tempdir().unwrap();
+    let [folder, shot, run_dir, out] =
+        ["shot", "shot/shot.json", "run", "out"].map(|name| at(dir.path(), name));
+    assert!(run(&["sample", "Float toss", "--out", &folder]).status.success());
+    let mut document: serde_json::Value = serde_json::from_slice(&std::fs::read(&shot).unwrap()).unwrap();
+    document["timing"]["last"] = 4.into();
+    let step = serde_json::json!({"id": 900, "name": "Again", "kind": {"finish": {"operation": {"join": {"run": 2}}}}});
+    document["elements"].as_array_mut().unwrap().push(step);
+    std::fs::write(&shot, document.to_string()).unwrap();
+    assert!(run(&["bake", &shot, "--out", &run_dir]).status.success());
+    let alone = run(&["finish", &shot, "--run", &run_dir, "--out", &out]);
+    assert!(alone.status.success());
+    assert!(
+        text(&alone.stderr).contains("Again: needs kept run 2, which is not there"),
+        "{}",
+        text(&alone.stderr)
+    );
+    let joined = run(&["finish", &shot, "--run", &run_dir, "--kept", &format!("2={run_dir}"), "--out", &out]);
+    assert_eq!(text(&joined.stderr).lines().last(), Some("finished 8 of 8"));
+    let bad = run(&["finish", &shot, "--run", &run_dir, "--kept", "two", "--out", &out]);
+    assert_eq!(bad.status.code(), Some(2));
 }

@@ -32,6 +32,12 @@ export function finishOf(element: Element | undefined): Finish | undefined {
   return element && "finish" in element.kind ? element.kind.finish : undefined;
 }
 
+/** Whether an element has a place of its own: of finishing steps only those that place have. */
+export function stands(id: number): boolean {
+  const operation = finishOf(shot.element(id))?.operation;
+  return operation === undefined || "place" in operation;
+}
+
 /** The steps of each element, and of the whole shot under null, in the order in which they are taken. */
 export function stepsByElement(): Map<number | null, Element[]> {
   const steps = new Map<number | null, Element[]>();

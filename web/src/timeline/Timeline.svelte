@@ -1,9 +1,10 @@
 <script lang="ts">
   import Transport from "./Transport.svelte";
+  import ComputedBar from "./ComputedBar.svelte";
   import TimelineRow from "./TimelineRow.svelte";
   import FinishMenu from "./FinishMenu.svelte";
   import FinishRow from "./FinishRow.svelte";
-  import type { Element, Stretch } from "../api/client";
+  import type { Element } from "../api/client";
   import { stepsByElement } from "../state/finishing";
   import { keyedFrames } from "../state/keys";
   import { marks } from "../state/marks.svelte";
@@ -44,9 +45,6 @@
       list.push(f);
     return [...list, playback.end];
   });
-  const says: Record<string, string> = { fresh: "computed", stale: "stale", missing: "" };
-  const words = (s: Stretch) => (s.state === "stale" ? (s.reason ?? "stale") : says[s.state]);
-
   let ruler: HTMLElement;
   let rows: HTMLElement;
   /** The box drawn around keys, on the page. */
@@ -155,23 +153,7 @@
           >
           <div class="relative h-full cursor-ew-resize" onpointerdown={scrub} role="presentation">
             {#if g === 0}
-              {#each playback.freshness?.stretches ?? [] as stretch (stretch.first)}
-                <div
-                  class={`absolute top-[5px] bottom-[5px] overflow-hidden rounded-[3px] px-1.5 text-[10.5px] leading-[17px] whitespace-nowrap ${stretch.state === "stale" ? "hatched text-stale" : ""} ${stretch.state === "missing" ? "border border-line" : ""}`}
-                  style:left={`${lanes.at(stretch.first)}%`}
-                  style:width={`${lanes.at(stretch.last) - lanes.at(stretch.first) + (stretch.last === playback.end ? 0.6 : lanes.at(1) - lanes.at(0))}%`}
-                  style:background={stretch.state === "fresh"
-                    ? "color-mix(in srgb, var(--aqua) 32%, var(--panel))"
-                    : undefined}
-                  style:box-shadow={stretch.state === "fresh" ? "inset 0 -2px var(--aqua)" : undefined}
-                  data-state={stretch.state}
-                  data-first={stretch.first}
-                  data-last={stretch.last}
-                  title={`${stretch.first}–${stretch.last} ${stretch.state}${stretch.reason ? `, ${stretch.reason}` : ""}`}
-                >
-                  {words(stretch)}
-                </div>
-              {/each}
+              <ComputedBar />
             {/if}
           </div>
         </div>

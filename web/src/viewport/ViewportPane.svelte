@@ -11,7 +11,7 @@
   import { judging } from "../state/judging.svelte";
   import { performing } from "../state/performing.svelte";
   import { place, placePoint, pointsOf } from "../state/placing";
-  import { finishOf } from "../state/finishing";
+  import { stands } from "../state/finishing";
   import { playback } from "../state/playback.svelte";
   import { selection } from "../state/selection.svelte";
   import { shot } from "../state/shot.svelte";
@@ -109,11 +109,6 @@
     void judging.all;
     viewport?.setJudging((element) => judging.of(element));
   });
-  /** Finishing steps stand nowhere, but for those that place. */
-  const stands = (id: number) => {
-    const operation = finishOf(shot.element(id))?.operation;
-    return operation === undefined || "place" in operation;
-  };
   $effect(() => viewport?.setSelection(selection.ids.filter(stands), [...selection.solo], desk.handle));
   $effect(() => viewport?.setView(desk.view));
   $effect(() => viewport?.setSnap(desk.step, desk.floor));
