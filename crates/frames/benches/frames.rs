@@ -99,10 +99,11 @@ fn main() {
         through(&*finished(source(), &Arc::new(context)).0)
     };
     let half = 2 * LAST - 1;
-    // Every second frame lies between two: those are needed to make it.
+    // Every second frame lies between two: those are needed to make it, and the one on either
+    // side, which tell contacts from smooth motion.
     let line = [(1.0, 1.0), (f64::from(half), LAST as f32)];
     let retimed = with(FinishOperation::Retime { frames: half, run_frame: 1.0 }, Some(line));
-    let needed = f64::from(LAST + 2 * (LAST - 1)) / f64::from(LAST) * plain;
+    let needed = f64::from(LAST + 4 * (LAST - 1)) / f64::from(LAST) * plain;
     println!(
         "retimed to a half, {PARTICLES} particles: {:.2} × a plain read of the frames it needs (wanted: at most 2)",
         retimed / needed

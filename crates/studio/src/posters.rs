@@ -42,8 +42,12 @@ impl Studio {
         {
             return Ok(bytes);
         }
-        let bytes =
-            self.render_poster(shot, frame.as_ref(), frame.as_ref().map_or(shot.timing.first, |_| number))?;
+        let bytes = self.render_poster(
+            shot,
+            runs,
+            frame.as_ref(),
+            frame.as_ref().map_or(shot.timing.first, |_| number),
+        )?;
         // Only the newest poster of a shot is kept.
         self.drop_pictures(id);
         write_whole(&cache, &bytes)?;
@@ -61,7 +65,7 @@ impl Studio {
         let frames = runs.frames(&shot)?;
         let chosen = shot.poster.filter(|&number| frames.fingerprint(number).is_some());
         let number = frame_of(&Shot { poster: chosen, ..shot.clone() }, runs);
-        let bytes = self.render_poster(&shot, frames.frame(number).ok().as_ref(), number)?;
+        let bytes = self.render_poster(&shot, runs, frames.frame(number).ok().as_ref(), number)?;
         write_whole(&cache, &bytes)?;
         Ok(bytes)
     }
@@ -86,13 +90,16 @@ impl Studio {
         std::fs::read(self.pictures().join(name)).ok()
     }
 
-    fn render_poster(&self, shot: &Shot, frame: Option<&Frame>, number: u32) -> Result<Vec<u8>> {
+    fn render_poster(&self, shot: &Shot, runs: &Runs, frame: Option<&Frame>, number: u32) -> Result<Vec<u8>> {
         let assets = self.loader.all(&self.data, shot)?;
         let height = (WIDTH * shot.picture.height / shot.picture.width).clamp(16, 2 * WIDTH);
         let clamp = Settings::DRAFT_CLAMP;
         let settings = Settings { width: WIDTH, height, samples: SAMPLES, clamp, ..Settings::default() };
-        let scene =
-            Scene::new(shot, &assets, frame, number).map_err(|error| Error::Bad(error.to_string()))?;
+        // A camera that aims with a delay asks for earlier frames.
+        let frames = runs.frames(shot)?;
+        let earlier = |at: u32| if frame.is_some() { frames.frame(at).ok() } else { None };
+        let scene = Scene::with_history(shot, &assets, frame, number, &earlier)
+            .map_err(|error| Error::Bad(error.to_string()))?;
         let picture = render(&scene, &settings, &|_| true)
             .ok_or_else(|| Error::Internal("the picture was not rendered".to_owned()))?;
         Ok(interchange::write_png(WIDTH, height, &picture.show())?)

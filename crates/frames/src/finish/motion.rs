@@ -161,8 +161,9 @@ fn turned(from: Quat, rotation: Vec3, part: f32) -> Quat {
 }
 
 impl Moment<'_> {
-    /// The frame at the moment; its number, time and fingerprint are those of the first of the two.
-    pub fn frame(&self) -> Frame {
+    /// The frame at the moment, in the memory of another; its number, time and
+    /// fingerprint are those of the first of the two.
+    pub fn frame(&self, mut spare: Frame) -> Frame {
         let [_, a, b, _] = self.frames;
         let nearer = if self.fraction < 0.5 { a } else { b };
         let mut frame = Frame {
@@ -187,7 +188,8 @@ impl Moment<'_> {
             a.particles.keys().chain(b.particles.keys()).copied().collect();
         for id in ids {
             let [w, x, y, z] = self.frames.map(|frame| frame.particles.get(&id).unwrap_or(&none));
-            frame.particles.insert(id, self.particles(id, [w, x, y, z]));
+            let room = spare.particles.remove(&id).unwrap_or_default();
+            frame.particles.insert(id, self.particles(id, [w, x, y, z], room));
         }
         frame
     }
@@ -317,13 +319,12 @@ impl Moment<'_> {
         out
     }
 
-    fn particles(&self, id: Id, [before, a, b, after]: [&Particles; 4]) -> Particles {
+    fn particles(&self, id: Id, [before, a, b, after]: [&Particles; 4], mut out: Particles) -> Particles {
         let (gravity, dt) = (self.context.gravity(id), self.seconds[1]);
         let passed = self.fraction * dt;
         let pairs = matched(a, b, |i| a.ages[i] + passed < a.lifespans[i], |k| b.ages[k] >= dt - passed);
         let outer = [places(&pairs, a, before), places(&pairs, a, after)];
         let n = pairs.len();
-        let mut out = Particles::default();
         out.make_room(
             n,
             !a.orientations.is_empty() || !b.orientations.is_empty(),

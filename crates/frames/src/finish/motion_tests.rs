@@ -32,7 +32,7 @@ fn between(states: [(Vec3, Vec3, Quat, Vec3); 4], dt: f32, fraction: f32) -> (Ve
         rate: 1.0,
         context: &context,
     };
-    let frame = moment.frame();
+    let frame = moment.frame(Frame::default());
     let bodies = frame.bodies.values().next().unwrap();
     (bodies.positions[0], bodies.velocities[0], bodies.orientations[0])
 }
@@ -141,7 +141,7 @@ fn a_noted_impact_is_gone_through() {
             let fraction = step as f32 / 40.0;
             let frames = [&a, &a, &b, &b];
             let moment = Moment { frames, seconds: [dt; 3], fraction, rate: 1.0, context: &context };
-            let y = moment.frame().bodies[&id].positions[0].y;
+            let y = moment.frame(Frame::default()).bodies[&id].positions[0].y;
             let exact = match fraction {
                 s if s < start => down((s - start) * dt),
                 s if s > end => up((s - end) * dt),
@@ -175,7 +175,7 @@ fn particles_are_born_and_die_between_frames_at_their_times() {
     let at = |fraction: f32| {
         let moment =
             Moment { frames: [&a, &a, &b, &b], seconds: [0.1; 3], fraction, rate: 1.0, context: &context };
-        moment.frame().particles[&id].clone()
+        moment.frame(Frame::default()).particles[&id].clone()
     };
     let alive = |fraction: f32| at(fraction).ids;
     assert_eq!(alive(0.2), [1]);

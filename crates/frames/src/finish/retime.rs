@@ -120,7 +120,7 @@ impl Frames for Retime {
                 rate: rate as f32,
                 context: &self.context,
             };
-            *frame = moment.frame();
+            *frame = moment.frame(std::mem::take(frame));
         } else {
             source.read(source.at(whole), parts, frame)?;
             if rate != 1.0 {
