@@ -1660,7 +1660,7 @@ export interface components {
             operation: components["schemas"]["FinishOperation"];
             /**
              * Format: uint32
-             * @description Place among the steps of the same element, rising; equal ones by id.
+             * @description Number that orders the steps of the same element, rising; equal ones by id.
              * @default 0
              */
             order: number;
@@ -1673,12 +1673,12 @@ export interface components {
             trim: {
                 /**
                  * Format: uint32
-                 * @description First frame kept.
+                 * @description Number of the first frame kept.
                  */
                 from_frame: number;
                 /**
                  * Format: uint32
-                 * @description Last frame kept.
+                 * @description Number of the last frame kept.
                  */
                 to_frame: number;
             };
@@ -1691,7 +1691,7 @@ export interface components {
                 frames: number;
                 /**
                  * Format: float
-                 * @description The frame shown; keyed.
+                 * @description Number of the frame shown; keyed.
                  */
                 run_frame: number;
             };
@@ -1701,7 +1701,7 @@ export interface components {
             shift: {
                 /**
                  * Format: int32
-                 * @description Frames later; negative: earlier.
+                 * @description Number of frames later; negative: earlier.
                  */
                 frames: number;
             };
@@ -1730,7 +1730,7 @@ export interface components {
             smooth: {
                 /**
                  * Format: float
-                 * @description Frames on each side that count; the standard deviation is half of that.
+                 * @description Number of frames on each side that count; the standard deviation is half of that.
                  */
                 radius: number;
             };
@@ -1743,12 +1743,12 @@ export interface components {
                 frames: number;
                 /**
                  * Format: uint32
-                 * @description First frame of the round.
+                 * @description Number of the first frame of the round.
                  */
                 from_frame: number;
                 /**
                  * Format: uint32
-                 * @description Frames at the end of the round that are blended into those before
+                 * @description Number of frames at the end of the round that are blended into those before
                  *     `from_frame`; 0: none.
                  */
                 overlap: number;
@@ -1759,7 +1759,7 @@ export interface components {
                 about?: components["schemas"]["Id"] | null;
                 /**
                  * Format: float
-                 * @description Size as a multiple.
+                 * @description Size as a multiple, no unit.
                  */
                 scale: number;
             };
