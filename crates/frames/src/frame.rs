@@ -48,13 +48,8 @@ impl Frame {
     /// The frame as it is when time goes backwards: what moved one way moves the other.
     #[must_use]
     pub fn backwards(mut self) -> Self {
-        self.turn_back();
-        self
-    }
-
-    /// Turns round all velocities.
-    pub(crate) fn turn_back(&mut self) {
         self.scale_velocities(-1.0);
+        self
     }
 
     /// Drops all impacts: the frame before is another one than that of the run.

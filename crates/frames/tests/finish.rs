@@ -377,3 +377,38 @@ fn smoothing_leaves_steady_motion_and_evens_out_the_rest() {
     // The first frame has nothing before it and stays.
     assert_eq!(encode(&smooth.frame(1).unwrap()), encode(&baked.run.read(1).unwrap()));
 }
+
+/// Steps upon steps ask for the same frames again and again: each is made a few times, not exponentially often.
+#[test]
+fn many_steps_are_bounded_in_number_frames_and_time() {
+    let mut baked = baked(30, 24.0, fall);
+    for _ in 0..18 {
+        baked.retime(30, [(1.0, 1.25), (30.0, 29.75)]);
+    }
+    let start = std::time::Instant::now();
+    let (finished, results) = baked.results();
+    assert!(finished.range().all(|number| finished.fingerprint(number).is_some()));
+    assert!(finished.frame(15).is_ok());
+    assert!(start.elapsed().as_secs() < 20, "{:?}", start.elapsed());
+    let problems: Vec<_> = results.iter().filter_map(|result| result.problem.as_deref()).collect();
+    assert_eq!(problems, ["comes after 16 others; so many are taken"; 2]);
+}
+
+#[test]
+fn a_step_that_would_give_too_many_frames_is_not_taken() {
+    let mut baked = baked(9, 24.0, fall);
+    baked.step(FinishOperation::Loop { frames: 9, from_frame: 1, overlap: 0 });
+    baked.step(FinishOperation::Trim { from_frame: 1, to_frame: 1_000_000 });
+    let (frames, results) = baked.results();
+    assert_eq!(results[1].problem.as_deref(), Some("would give 1000000 frames; at most 10000"));
+    assert_eq!(frames.range(), 1..=9);
+}
+
+#[test]
+fn only_one_smoothing_is_taken() {
+    let mut baked = baked(9, 24.0, fall);
+    baked.step(FinishOperation::Smooth { radius: 2.0 });
+    baked.step(FinishOperation::Smooth { radius: 2.0 });
+    let problem = baked.results().1[1].problem.clone();
+    assert_eq!(problem.as_deref(), Some("comes after another smoothing; give that one more frames"));
+}

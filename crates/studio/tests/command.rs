@@ -318,7 +318,7 @@ fn a_run_is_finished_into_a_run_of_its_own_and_probed_as_it_is_shown() {
         csv.lines().skip(1).map(row).collect::<Vec<_>>()
     };
     let shown = probe(&run_dir, &[]);
-    assert_eq!((shown.len(), probe(&run_dir, &["--computed"]).len()), (68, 26));
+    assert_eq!((shown.len(), probe(&run_dir, &["--computed"]).len()), (68, 48));
     // As exact as stored frames are, in m, m/s and rad/s.
     let stored = probe(&finished, &[]).concat();
     assert!(stored.iter().zip(shown.concat()).all(|(a, b)| (a - b).abs() <= 0.0051), "{stored:?}");

@@ -17,8 +17,6 @@
   /** Frames of a loop's end that fade into its beginning. */
   let overlap = $derived("loop" in operation ? (operation.loop.overlap ?? 0) : 0);
   let fades = $derived(lanes.at(gives.last - overlap));
-  /** Frame of the computed run under the present one. */
-  let trimmed = $derived("trim" in operation ? operation.trim : null);
 </script>
 
 {#if gives.problem}
@@ -29,7 +27,7 @@
     onclick={() => tellProblem(gives.problem!)}>not taken: {gives.problem}</button
   >
 {:else}
-  {#if trimmed}
+  {#if "trim" in operation}
     <i
       class="absolute top-1/2 border-t border-dotted border-faint"
       style:left={`${lanes.at(playback.first)}%`}

@@ -12,6 +12,7 @@ mod motion;
 mod order;
 mod overlay;
 mod place;
+mod remembered;
 mod retime;
 mod seam;
 mod smooth;
@@ -22,8 +23,9 @@ pub use seam::{LoopPair, Seam, best_loops, seam, unreturned};
 
 use crate::{Frames, RunError};
 use overlay::Overlay;
+use remembered::Remembered;
 use shot::{
-    Element, Id,
+    Element, Id, MAX_FRAMES,
     finish::{Finish, FinishOperation},
 };
 use std::ops::RangeInclusive;
@@ -66,20 +68,36 @@ pub fn finished(source: SharedFrames, context: &Arc<FinishContext>) -> (SharedFr
     (chain(base, &steps, context, &mut results), results)
 }
 
+/// Most steps that are taken for one element, or for the whole shot.
+const MAX_STEPS: usize = 16;
+
 fn chain(
     mut frames: SharedFrames,
     steps: &[(&Element, &Finish)],
     context: &Arc<FinishContext>,
     results: &mut Vec<StepResult>,
 ) -> SharedFrames {
+    let (mut taken, mut smoothed) = (0, false);
     for (element, finish) in steps {
         let (mut problem, mut ticks) = (None, Vec::new());
         if finish.enabled {
             if let FinishOperation::Retime { frames: count, .. } = finish.operation {
                 ticks = retime::Retime::new(frames.clone(), element.id, count, context).ticks();
             }
-            match step(frames.clone(), element, finish, context) {
-                Ok(finished) => frames = finished,
+            let smooths = matches!(finish.operation, FinishOperation::Smooth { .. });
+            let given = if taken == MAX_STEPS {
+                Err(format!("comes after {MAX_STEPS} others; so many are taken"))
+            } else if smooths && smoothed {
+                // Each frame of the second would ask for all those of the first.
+                Err("comes after another smoothing; give that one more frames".to_owned())
+            } else {
+                step(frames.clone(), element, finish, context).and_then(within_bounds)
+            };
+            match given {
+                Ok(finished) => {
+                    frames = Arc::new(Remembered::new(finished));
+                    (taken, smoothed) = (taken + 1, smoothed || smooths);
+                }
                 Err(why) => problem = Some(why),
             }
         }
@@ -92,6 +110,16 @@ fn chain(
         });
     }
     frames
+}
+
+/// Frames that are not more than a shot may have.
+fn within_bounds(frames: SharedFrames) -> Result<SharedFrames, String> {
+    let range = frames.range();
+    let count = range.end() - range.start() + 1;
+    if count > MAX_FRAMES {
+        return Err(format!("would give {count} frames; at most {MAX_FRAMES}"));
+    }
+    Ok(frames)
 }
 
 /// The frames that a step makes of others.

@@ -177,8 +177,7 @@ impl Moment<'_> {
         for (id, bodies) in &a.bodies {
             let between = match b.bodies.get(id) {
                 Some(next) if next.len() == bodies.len() => self.bodies(*id, bodies, next),
-                // An element whose bodies come from particles grows.
-                Some(next) if next.len() > bodies.len() => bodies.clone(),
+                // Bodies that come from particles are there from the next frame on.
                 _ => bodies.clone(),
             };
             frame.bodies.insert(*id, between);

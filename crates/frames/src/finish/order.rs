@@ -97,7 +97,7 @@ impl Frames for Reordered {
             frame.drop_impacts();
         }
         if self.backwards {
-            frame.turn_back();
+            frame.scale_velocities(-1.0);
         }
         sign(self, &self.context, number, frame)
     }
