@@ -1,9 +1,12 @@
 //! A frame as bytes: a head, a table of blocks, the blocks. See [`crate::table`].
 
 use crate::error::DecodeError;
+use crate::meshes::{self, MeshState};
 use crate::table::{Block, Codec, Part, Table, u32_at};
-use crate::{Bodies, Frame, Measured, Parts, bodies, impacts, particles};
+use crate::{Bodies, Frame, Measured, Parts, bodies, impacts, particles, topologies};
+use geometry::Topology;
 use shot::{Id, fingerprint::Fingerprint};
+use std::sync::Arc;
 
 /// Most bodies or particles in one block, bounded before anything is allocated.
 const MAX_COUNT: u32 = 1 << 24;
@@ -21,8 +24,13 @@ pub struct Header {
     pub fingerprint: Fingerprint,
 }
 
-/// The frame as bytes.
+/// The frame as bytes, with the topologies of its meshes.
 pub fn encode(frame: &Frame) -> Vec<u8> {
+    encode_with(frame, true)
+}
+
+/// The frame as bytes; without the topologies of its meshes if they are kept elsewhere.
+pub(crate) fn encode_with(frame: &Frame, with_topologies: bool) -> Vec<u8> {
     let header = Header {
         number: frame.number,
         revision: frame.revision,
@@ -41,6 +49,14 @@ pub fn encode(frame: &Frame) -> Vec<u8> {
     for (id, particles) in &frame.particles {
         let block = Block::new(*id, Part::Points, Codec::Particles, particles.len());
         blocks.push((block, particles::encode(particles)));
+    }
+    for (id, mesh) in &frame.meshes {
+        if with_topologies {
+            let block = Block::new(*id, Part::Mesh, Codec::Topology, mesh.topology.triangles().len());
+            blocks.push((block, topologies::encode(&mesh.topology)));
+        }
+        let block = Block::new(*id, Part::Mesh, Codec::Mesh, mesh.positions.len());
+        blocks.push((block, meshes::encode(mesh)));
     }
     let measured = serde_json::to_vec(&frame.measured).expect("measures serialise");
     Table::write(&header, &measured, blocks)
@@ -70,17 +86,25 @@ pub fn decode(bytes: &[u8]) -> Result<Frame, DecodeError> {
 pub fn decode_into(bytes: &[u8], frame: &mut Frame) -> Result<(), DecodeError> {
     let table = Table::read(&bytes)?;
     let block = |block: &Block| table.block(&bytes, block);
-    unpack(&table, Parts::All, frame, block)
+    unpack(&table, Parts::All, frame, block, |_| Err(UNKNOWN_TOPOLOGY))
 }
 
-/// Unpacks blocks of a frame; each is read when it comes to it.
+/// A frame without the topology of one of its meshes.
+pub(crate) const UNKNOWN_TOPOLOGY: DecodeError =
+    DecodeError::NotAFrame("the topology of a mesh is missing or damaged");
+
+/// Unpacks blocks of a frame; each is read when it comes to it. `topology` finds
+/// those that are not in the frame.
 pub(crate) fn unpack<B: AsRef<[u8]>, E: From<DecodeError>>(
     table: &Table,
     parts: Parts,
     frame: &mut Frame,
     read: impl Fn(&Block) -> Result<B, E>,
+    topology: impl Fn(Fingerprint) -> Result<Arc<Topology>, E>,
 ) -> Result<(), E> {
     let mut particles = std::mem::take(&mut frame.particles);
+    let mut meshes = std::mem::take(&mut frame.meshes);
+    let mut own: Option<Arc<Topology>> = None;
     *frame = Frame {
         number: table.header.number,
         time_s: table.header.time_s,
@@ -109,6 +133,26 @@ pub(crate) fn unpack<B: AsRef<[u8]>, E: From<DecodeError>>(
                 let mut room = particles.remove(&block.element).unwrap_or_default();
                 particles::decode(bytes.as_ref(), count, &mut room)?;
                 frame.particles.insert(block.element, room);
+            }
+            Codec::Topology => own = Some(Arc::new(topologies::decode(bytes.as_ref())?)),
+            Codec::Mesh => {
+                let hash = meshes::hash_of(bytes.as_ref())?;
+                let room = meshes.remove(&block.element);
+                let (positions, velocities, known) = match room {
+                    Some(room) => (room.positions, room.velocities, Some(room.topology)),
+                    None => (Vec::new(), Vec::new(), None),
+                };
+                let known = own.take().into_iter().chain(known).find(|known| known.hash() == hash);
+                let topology = match known {
+                    Some(known) => topologies::shared(hash, || Ok::<_, E>(known))?,
+                    None => topology(hash)?,
+                };
+                if topology.vertices() != count {
+                    return Err(DecodeError::NotAFrame("a mesh has another number of vertices").into());
+                }
+                let mut mesh = MeshState { topology, positions, velocities, attributes: Vec::new() };
+                meshes::decode(bytes.as_ref(), &mut mesh)?;
+                frame.meshes.insert(block.element, mesh);
             }
         }
     }
@@ -236,7 +280,7 @@ mod tests {
             assert_eq!(block.element, Id(4));
             table.block(&&bytes[..], block)
         };
-        unpack(&table, Parts::Element(Id(4)), &mut part, read).unwrap();
+        unpack(&table, Parts::Element(Id(4)), &mut part, read, |_| Err(UNKNOWN_TOPOLOGY)).unwrap();
         assert_eq!(part.bodies.keys().collect::<Vec<_>>(), [&Id(4)]);
     }
 

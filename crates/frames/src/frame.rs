@@ -1,5 +1,6 @@
 //! The frame in memory.
 
+use crate::MeshState;
 use glam::{Quat, Vec3};
 use serde::{Deserialize, Serialize};
 use shot::{Id, fingerprint::Fingerprint};
@@ -20,6 +21,9 @@ pub struct Frame {
     pub bodies: BTreeMap<Id, Bodies>,
     /// Particles by element, in the order of their birth.
     pub particles: BTreeMap<Id, Particles>,
+    /// Meshes that change their shape, by element, against its bodies: all
+    /// bodies of the element have this shape.
+    pub meshes: BTreeMap<Id, MeshState>,
     /// Measurements.
     pub measured: Measured,
 }
@@ -65,6 +69,7 @@ impl Frame {
             scale(&mut bodies.angular_velocities);
         }
         self.particles.values_mut().for_each(|particles| scale(&mut particles.velocities));
+        self.meshes.values_mut().for_each(|mesh| scale(&mut mesh.velocities));
     }
 }
 

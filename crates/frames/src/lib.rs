@@ -30,12 +30,16 @@ mod files;
 pub mod finish;
 mod frame;
 mod impacts;
+mod meshes;
 mod particles;
 mod poster;
 mod quantise;
 mod run;
+mod sequence;
 mod source;
 mod table;
+mod topologies;
+mod topology_files;
 mod upgrade;
 mod wire;
 
@@ -43,11 +47,13 @@ pub use codec::{Header, decode, decode_into, encode};
 pub use error::DecodeError;
 pub use files::write_whole;
 pub use frame::{Bodies, Event, Frame, Impact, Measured, Particles, Turnover};
+pub use meshes::MeshState;
 pub use quantise::{
     ANGULAR_VELOCITY_ERROR, ORIENTATION_ERROR_RAD, PARTICLE_AGE_ERROR_S, PARTICLE_SIZE_ERROR,
     PARTICLE_VELOCITY_ERROR, POSITION_ERROR_M, VELOCITY_ERROR,
 };
 pub use run::{Manifest, ManifestElement, RunError, RunFolder, RunLock, Track};
+pub use sequence::{MAX_SAMPLES, MAX_SEQUENCE_BYTES, SEQUENCE_EXTENSION, decode_sequence, encode_sequence};
 pub use source::{Fingerprints, Frames, Parts, RunFrames};
 pub use upgrade::upgrade;
-pub use wire::wire;
+pub use wire::{wire, wire_topology};

@@ -1,8 +1,9 @@
 //! A run on disk: a folder with a manifest and a file a frame.
 
-use crate::codec::{self, encode};
+use crate::codec::{self, encode_with};
 use crate::files::{link_or_copy, remove_parts, sync_folder, temporary, write_whole};
 use crate::table::Table;
+use crate::topology_files::FOLDER as TOPOLOGIES;
 use crate::{DecodeError, Frame, Header, Measured, Parts};
 use glam::Vec3;
 use rayon::prelude::*;
@@ -15,6 +16,9 @@ use std::os::unix::fs::MetadataExt;
 use std::path::{Path, PathBuf};
 use std::sync::{LazyLock, Mutex, PoisonError};
 use thiserror::Error;
+
+/// The folders of a run.
+const FOLDERS: [&str; 3] = ["frames", "checkpoints", TOPOLOGIES];
 
 /// The inputs that a run was computed from.
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
@@ -119,7 +123,7 @@ impl RunFolder {
     /// [`RunError::Io`] if it cannot be made.
     pub fn create(path: impl Into<PathBuf>) -> Result<Self, RunError> {
         let run = Self::at(path);
-        for folder in [run.path.join("frames"), run.path.join("checkpoints")] {
+        for folder in FOLDERS.map(|folder| run.path.join(folder)) {
             fs::create_dir_all(&folder).map_err(|source| RunError::Io { path: folder, source })?;
         }
         Ok(run)
@@ -140,9 +144,9 @@ impl RunFolder {
             Err(TryLockError::WouldBlock) => return Err(RunError::InUse { path: self.path.clone() }),
             Err(TryLockError::Error(source)) => return Err(RunError::Io { path, source }),
         }
-        for folder in [self.path.clone(), self.path.join("frames"), self.path.join("checkpoints")] {
-            remove_parts(&folder);
-        }
+        remove_parts(&self.path);
+        FOLDERS.iter().for_each(|folder| remove_parts(&self.path.join(folder)));
+        self.drop_unused_topologies();
         Ok(RunLock { _file: file })
     }
 
@@ -161,7 +165,7 @@ impl RunFolder {
         &self.path
     }
 
-    fn frame_path(&self, number: u32) -> PathBuf {
+    pub(crate) fn frame_path(&self, number: u32) -> PathBuf {
         self.path.join("frames").join(format!("{number:05}.brframe"))
     }
 
@@ -200,8 +204,9 @@ impl RunFolder {
     /// # Errors
     /// [`RunError::Io`]; the older frame is then still there.
     pub fn write(&self, frame: &Frame) -> Result<(), RunError> {
+        self.write_topologies(frame)?;
         let path = self.frame_path(frame.number);
-        write_whole(&path, &encode(frame))?;
+        write_whole(&path, &encode_with(frame, false))?;
         if let Ok(data) = path.metadata() {
             note_whole(&path, &data);
         }
@@ -235,7 +240,8 @@ impl RunFolder {
         let fault = |source| RunError::Frame { path: path.clone(), source };
         let file = self.open_frame(number)?;
         let table = Table::read(&file).map_err(fault)?;
-        codec::unpack(&table, parts, frame, |block| table.block(&file, block)).map_err(fault)
+        let topology = |hash| self.topology(hash).map_err(|_| codec::UNKNOWN_TOPOLOGY);
+        codec::unpack(&table, parts, frame, |block| table.block(&file, block), topology).map_err(fault)
     }
 
     /// Measurements of a frame, from the head of its file.
@@ -268,7 +274,7 @@ impl RunFolder {
     }
 
     /// Numbers of all frame files, whole or not.
-    fn numbers(&self) -> Vec<u32> {
+    pub(crate) fn numbers(&self) -> Vec<u32> {
         let entries = fs::read_dir(self.path.join("frames")).into_iter().flatten().flatten();
         entries
             .filter_map(|entry| entry.file_name().to_str()?.strip_suffix(".brframe")?.parse().ok())
@@ -296,7 +302,8 @@ impl RunFolder {
     pub fn drop_if_damaged(&self, number: u32) -> bool {
         let path = self.frame_path(number);
         let Ok(file) = File::open(&path) else { return false };
-        let damaged = Table::read(&file).and_then(|table| table.check(&file)).is_err();
+        let whole = |table: &Table| table.check(&file).is_ok() && self.has_topologies(table, &file);
+        let damaged = !Table::read(&file).is_ok_and(|table| whole(&table));
         damaged && fs::remove_file(&path).is_ok()
     }
 
@@ -362,9 +369,11 @@ impl RunFolder {
     /// [`RunError::InUse`] while a bake writes to it; [`RunError::Io`].
     pub fn clear(&self) -> Result<(), RunError> {
         let _lock = self.lock()?;
-        for folder in ["frames", "checkpoints"] {
+        for folder in FOLDERS {
             let path = self.path.join(folder);
-            fs::remove_dir_all(&path)
+            // A run of an earlier build has no topologies.
+            let removed = if path.exists() { fs::remove_dir_all(&path) } else { Ok(()) };
+            removed
                 .and_then(|()| fs::create_dir_all(&path))
                 .map_err(|source| RunError::Io { path, source })?;
         }
@@ -396,10 +405,18 @@ impl RunFolder {
         let aside = temporary(path, "new");
         let build = || {
             let kept = Self::create(&aside)?;
-            let frames = aside.join("frames");
-            let entries = fs::read_dir(self.path.join("frames")).into_iter().flatten().flatten();
-            for entry in entries.filter(|e| e.path().extension().is_some_and(|e| e == "brframe")) {
-                let to = frames.join(entry.file_name());
+            // A frame's topologies are written before it, so those of all frames
+            // that are linked first are there.
+            let shared = [("frames", "brframe"), (TOPOLOGIES, "brtopology")];
+            let entries = |folder: &str, of: &'static str| {
+                let all = fs::read_dir(self.path.join(folder)).into_iter().flatten().flatten();
+                all.filter(move |e| e.path().extension().is_some_and(|e| e == of)).collect::<Vec<_>>()
+            };
+            for (folder, entry) in shared
+                .iter()
+                .flat_map(|(folder, of)| entries(folder, of).into_iter().map(move |e| (folder, e)))
+            {
+                let to = aside.join(folder).join(entry.file_name());
                 match link_or_copy(&entry.path(), &to) {
                     // The run was cleared meanwhile.
                     Err(error) if error.kind() == io::ErrorKind::NotFound => {}
@@ -409,8 +426,8 @@ impl RunFolder {
             let mut manifest = self.manifest()?;
             change(&mut manifest);
             kept.write_manifest(&manifest)?;
-            for folder in [&frames, &aside] {
-                sync_folder(folder).map_err(io_error(folder))?;
+            for folder in [aside.join("frames"), aside.join(TOPOLOGIES), aside.clone()] {
+                sync_folder(&folder).map_err(io_error(&folder))?;
             }
             // A rename replaces an empty folder without a word.
             if path.exists() {
@@ -445,7 +462,7 @@ impl RunFolder {
             let entries = fs::read_dir(self.path.join(folder)).into_iter().flatten().flatten();
             entries.filter_map(|entry| entry.metadata().ok()).map(|data| data.len()).sum()
         };
-        (sum("frames"), sum("checkpoints"))
+        (sum("frames") + sum(TOPOLOGIES), sum("checkpoints"))
     }
 
     /// A body's height and speed over all frames that are there.
@@ -541,7 +558,7 @@ mod tests {
         run.write(&Frame::new(3, 0.0)).unwrap();
         fs::write(run.frame_path(4), b"BRFR").unwrap();
         // One byte less, one more, and only the first bytes of a whole frame.
-        let whole = encode(&Frame::new(5, 0.0));
+        let whole = crate::encode(&Frame::new(5, 0.0));
         fs::write(run.frame_path(5), &whole[..whole.len() - 1]).unwrap();
         fs::write(run.frame_path(6), [&whole[..], &[0]].concat()).unwrap();
         fs::write(run.frame_path(7), &whole[..48]).unwrap();

@@ -37,6 +37,7 @@ const FIRST_READ: usize = 4096;
 pub(crate) enum Part {
     Bodies = 1,
     Points = 2,
+    Mesh = 3,
 }
 
 /// How a block's bytes are packed.
@@ -50,6 +51,10 @@ pub(crate) enum Codec {
     ScaledBodies = 3,
     /// [`crate::impacts`] of the bodies before.
     Impacts = 4,
+    /// [`crate::meshes`], whose topology is named by its hash.
+    Mesh = 5,
+    /// [`crate::topologies`], of the mesh that follows.
+    Topology = 6,
 }
 
 impl Codec {
@@ -59,6 +64,8 @@ impl Codec {
             (1, 3) => Some((Part::Bodies, Self::ScaledBodies)),
             (1, 4) => Some((Part::Bodies, Self::Impacts)),
             (2, 2) => Some((Part::Points, Self::Particles)),
+            (3, 5) => Some((Part::Mesh, Self::Mesh)),
+            (3, 6) => Some((Part::Mesh, Self::Topology)),
             _ => None,
         }
     }
@@ -70,7 +77,7 @@ pub(crate) struct Block {
     pub element: Id,
     pub part: Part,
     pub codec: Codec,
-    /// Bodies, points…
+    /// Bodies, points, vertices…
     pub count: u32,
     offset: u64,
     length: u64,
@@ -222,6 +229,19 @@ impl Table {
         // The table was checked against the length of the file.
         let bytes = read(source, block.offset, block.length as usize)?;
         if crc32fast::hash(&bytes) == block.checksum { Ok(bytes) } else { Err(DecodeError::Damaged) }
+    }
+
+    /// The first bytes of a block, whose checksum is not looked at.
+    ///
+    /// # Errors
+    /// That the block is shorter.
+    pub fn start<const N: usize>(&self, source: &impl ReadAt, block: &Block) -> Result<[u8; N], DecodeError> {
+        let mut bytes = [0; N];
+        if block.length < N as u64 {
+            return Err(SHORT);
+        }
+        source.read_at(block.offset, &mut bytes).map_err(|_| SHORT)?;
+        Ok(bytes)
     }
 
     /// Whether all blocks are as they were written.

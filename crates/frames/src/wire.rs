@@ -2,6 +2,7 @@
 
 use crate::Frame;
 use bytemuck::NoUninit;
+use geometry::Topology;
 use glam::Quat;
 use shot::Id;
 
@@ -18,11 +19,16 @@ use shot::Id;
 /// an element: count × 3 f32 places (m), count × f32 sizes (m), count × u32 ids,
 ///             count × 4 i16: velocity (0.02 m/s), fraction of life × 32767,
 ///             with turns count × 4 i16, with weights count × f32 (0–1)
+/// u32 elements with a mesh
+/// an element: u32 id, u32 vertices, 16 bytes hash of the topology
+/// an element: vertices × 3 f32 places against the body (m)
 /// ```
 pub fn wire(frame: &Frame) -> Vec<u8> {
     let bodies: usize = frame.bodies.values().map(crate::Bodies::len).sum();
     let particles: usize = frame.particles.values().map(crate::Particles::len).sum();
-    let mut out = Vec::with_capacity(12 + 8 * frame.bodies.len() + 24 * bodies + 36 * particles);
+    let vertices: usize = frame.meshes.values().map(|mesh| mesh.positions.len()).sum();
+    let mut out =
+        Vec::with_capacity(16 + 12 * vertices + 8 * frame.bodies.len() + 24 * bodies + 36 * particles);
     out.extend_from_slice(&frame.number.to_le_bytes());
     out.extend_from_slice(&(frame.bodies.len() as u32).to_le_bytes());
     for (id, bodies) in &frame.bodies {
@@ -51,6 +57,30 @@ pub fn wire(frame: &Frame) -> Vec<u8> {
         orientations(&mut out, &particles.orientations);
         put(&mut out, &particles.weights);
     }
+    out.extend_from_slice(&(frame.meshes.len() as u32).to_le_bytes());
+    for (id, mesh) in &frame.meshes {
+        head(&mut out, *id, mesh.positions.len(), [false, false]);
+        out.extend_from_slice(&mesh.topology.hash().0);
+    }
+    frame.meshes.values().for_each(|mesh| put(&mut out, &mesh.positions));
+    out
+}
+
+/// A topology as the Viewport takes it, all numbers little-endian:
+///
+/// ```text
+/// u32 vertices, u32 faces, u32 1 if there are UVs
+/// faces × 3 u32 vertices, vertices × u32 groups that share a normal,
+/// with UVs vertices × 2 f32
+/// ```
+pub fn wire_topology(topology: &Topology) -> Vec<u8> {
+    let uvs = topology.uvs();
+    let counts = [topology.vertices(), topology.triangles().len(), usize::from(!uvs.is_empty())];
+    let mut out = Vec::with_capacity(12 + 12 * counts[1] + 12 * counts[0]);
+    put(&mut out, &counts.map(|count| count as u32));
+    put(&mut out, topology.triangles());
+    put(&mut out, topology.smooth());
+    put(&mut out, uvs);
     out
 }
 

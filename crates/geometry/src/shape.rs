@@ -1,6 +1,6 @@
 //! The mesh and the mass of a shot's shapes.
 
-use crate::{Image, MassProperties, Mesh, mass_properties, primitive};
+use crate::{Image, MassProperties, Mesh, MeshSequence, mass_properties, primitive};
 use glam::Vec3;
 use shot::{
     Shape, Shot, Weight,
@@ -17,6 +17,8 @@ use thiserror::Error;
 pub struct Meshes {
     /// The meshes.
     pub by_name: HashMap<String, Arc<Mesh>>,
+    /// Those that change with time; their first shapes are among the meshes too.
+    pub sequences: HashMap<String, Arc<MeshSequence>>,
     /// The images.
     pub images: HashMap<String, Arc<Image>>,
 }
@@ -88,14 +90,7 @@ impl Meshes {
                 let around = ring * ring + 0.75 * tube * tube;
                 principal(2.0 * PI * PI * ring * tube * tube, Vec3::new(across, around, across))
             }
-            Shape::Capsule { .. } | Shape::Cone { .. } | Shape::Mesh { .. } => {
-                let mesh = self.mesh(shape)?;
-                let closed = mesh.is_closed().then(|| mass_properties(&mesh)).flatten();
-                closed.unwrap_or_else(|| {
-                    let bounds = mesh.bounds();
-                    MassProperties { centre: bounds.centre(), ..cuboid(bounds.size().max(Vec3::splat(1e-3))) }
-                })
-            }
+            Shape::Capsule { .. } | Shape::Cone { .. } | Shape::Mesh { .. } => mass_of(&self.mesh(shape)?),
         })
     }
 
@@ -110,11 +105,7 @@ impl Meshes {
             Shape::Sphere { radius_m: r } => PI * r * r,
             Shape::Box { size_m: s, .. } => 0.5 * (s.x * s.y + s.y * s.z + s.z * s.x),
             Shape::Plane { size_m } => 0.5 * size_m.x * size_m.y,
-            _ => {
-                let mesh = self.mesh(shape)?;
-                let s = mesh.bounds().size();
-                (0.25 * mesh.area()).min(0.5 * (s.x * s.y + s.y * s.z + s.z * s.x))
-            }
+            _ => wind_area_of(&self.mesh(shape)?),
         })
     }
 
@@ -167,6 +158,22 @@ impl Meshes {
             MapSource::Vertices {} => None,
         })
     }
+}
+
+/// Mass properties of a mesh at unit density: the polyhedron's if it is closed,
+/// else those of its box.
+pub fn mass_of(mesh: &Mesh) -> MassProperties {
+    let closed = mesh.is_closed().then(|| mass_properties(mesh)).flatten();
+    closed.unwrap_or_else(|| {
+        let bounds = mesh.bounds();
+        MassProperties { centre: bounds.centre(), ..cuboid(bounds.size().max(Vec3::splat(1e-3))) }
+    })
+}
+
+/// Area that a mesh shows the wind, m²; see [`Meshes::wind_area_m2`].
+pub fn wind_area_of(mesh: &Mesh) -> f32 {
+    let s = mesh.bounds().size();
+    (0.25 * mesh.area()).min(0.5 * (s.x * s.y + s.y * s.z + s.z * s.x))
 }
 
 fn cuboid(size: Vec3) -> MassProperties {

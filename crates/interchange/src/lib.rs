@@ -19,6 +19,7 @@ mod movie;
 mod obj;
 mod outline;
 mod ply;
+mod sequence;
 mod stl;
 
 pub use images::{
@@ -29,6 +30,7 @@ pub use model::{ImageFile, Material, Model, Part};
 pub use movie::{Movie, MovieError};
 pub use outline::{MAX_LETTERS, Strokes, outline_svg, outline_text};
 pub use ply::write as write_ply;
+pub use sequence::{ImportedSequence, is_sequence, read_sequence};
 
 use geometry::{Mesh, MeshError};
 use thiserror::Error;

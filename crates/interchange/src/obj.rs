@@ -1,11 +1,23 @@
 //! Wavefront OBJ: vertices, UVs, normals and faces; all else is passed over.
 
 use crate::ImportError;
+use crate::sequence::GroupedMesh;
 use geometry::{Mesh, brightness};
 use glam::{Vec2, Vec3};
 use std::collections::HashMap;
 
+/// Most groups that are kept.
+const MAX_GROUPS: usize = 64;
+
 pub(crate) fn read(name: &str, bytes: &[u8]) -> Result<Mesh, ImportError> {
+    Ok(read_grouped(name, bytes)?.mesh)
+}
+
+/// As [`read`], with the groups of the faces and the colours of the vertices.
+pub(crate) fn read_grouped(name: &str, bytes: &[u8]) -> Result<GroupedMesh, ImportError> {
+    let mut groups: Vec<(String, Vec<u32>)> = Vec::new();
+    let mut present: Vec<usize> = Vec::new();
+    let mut origins: Vec<usize> = Vec::new();
     let text = std::str::from_utf8(bytes).map_err(|_| ImportError::file(name, "is not a text file"))?;
     let (mut positions, mut uvs, mut normals) = (Vec::new(), Vec::new(), Vec::new());
     // Many writers put a vertex's red, green and blue after its place.
@@ -58,6 +70,7 @@ pub(crate) fn read(name: &str, bytes: &[u8]) -> Result<Mesh, ImportError> {
                     }
                     has_normals &= key[2] > 0;
                     corners.push(*made.entry(key).or_insert_with(|| {
+                        origins.push(key[0] as usize - 1);
                         mesh.positions.push(positions[key[0] as usize - 1]);
                         mesh.weights.push(colours[key[0] as usize - 1].map_or(1.0, brightness));
                         mesh.uvs.push(if key[1] > 0 { uvs[key[1] as usize - 1] } else { Vec2::ZERO });
@@ -68,20 +81,41 @@ pub(crate) fn read(name: &str, bytes: &[u8]) -> Result<Mesh, ImportError> {
                 if corners.len() < 3 {
                     return Err(fail(format!("the face has {} corners; it needs 3", corners.len())));
                 }
+                let face = mesh.triangles.len() as u32;
+                let faces = face..face + corners.len() as u32 - 2;
+                present.iter().for_each(|&group| groups[group].1.extend(faces.clone()));
                 for i in 1..corners.len() - 1 {
                     mesh.triangles.push([corners[0], corners[i], corners[i + 1]]);
+                }
+            }
+            "g" => {
+                present.clear();
+                for group in words {
+                    let group: String = group.chars().take(80).collect();
+                    let known = groups.iter().position(|(name, _)| *name == group);
+                    if known.is_some() || groups.len() < MAX_GROUPS {
+                        present.push(known.unwrap_or(groups.len()));
+                        if known.is_none() {
+                            groups.push((group, Vec::new()));
+                        }
+                    }
                 }
             }
             _ => {}
         }
     }
+    // Where few vertices have a colour, the others are white.
+    let coloured = colours.iter().any(Option::is_some);
+    let colour = |&v: &usize| colours[v].unwrap_or(Vec3::ONE);
+    let vertex_colours = if coloured { origins.iter().map(colour).collect() } else { Vec::new() };
+    groups.retain(|(_, faces)| !faces.is_empty());
     if colours.iter().all(Option::is_none) {
         mesh.weights.clear();
     }
     if !has_normals {
         mesh.normals.clear();
     }
-    Ok(mesh)
+    Ok(GroupedMesh { mesh, colours: vertex_colours, groups })
 }
 
 #[cfg(test)]

@@ -3,7 +3,7 @@
 use crate::camera::Lens;
 use crate::scene::solved_pose;
 use frames::Frame;
-use geometry::Meshes;
+use geometry::{Bounds, Meshes};
 use glam::Vec3;
 use shot::{
     ElementKind, Id, Shot,
@@ -48,8 +48,14 @@ pub fn in_gate(
     let mut seen = BTreeMap::new();
     for element in now.elements.iter().filter(|element| !element.hidden) {
         if let Some(solid) = element.as_solid() {
-            let Ok(mesh) = meshes.mesh(&solid.shape) else { continue };
-            let (centre, radius) = (mesh.bounds().centre(), 0.5 * mesh.bounds().size().length());
+            let bounds = match frame.meshes.get(&element.id) {
+                Some(mesh) => mesh.positions.iter().fold(Bounds::EMPTY, |bounds, &p| bounds.with(p)),
+                None => match meshes.mesh(&solid.shape) {
+                    Ok(mesh) => mesh.bounds(),
+                    Err(_) => continue,
+                },
+            };
+            let (centre, radius) = (bounds.centre(), 0.5 * bounds.size().length());
             let Some(bodies) = frame.bodies.get(&element.id).filter(|bodies| !bodies.is_empty()) else {
                 continue;
             };

@@ -9,7 +9,7 @@ use crate::sampler::hash;
 use crate::sky::sky_light;
 use crate::surface::{DataImages, Surface};
 use frames::Frame;
-use geometry::{Bounds, Hit, MissingMesh, Ray, Tree};
+use geometry::{Bounds, Bvh, Hit, MissingMesh, Ray, Tree};
 use glam::{Quat, Vec3};
 use shot::{
     Element, ElementKind, Id, Shape, Shot,
@@ -84,6 +84,27 @@ pub(crate) struct Meeting<'a> {
     pub emission: Vec3,
     /// Radiance by which surfaces look for that light; none if they do not.
     pub sampled: Option<Vec3>,
+}
+
+/// The mesh of a solid: as the frame has it, or its rest shape.
+fn model_of(
+    element: &Element,
+    solid: Id,
+    shape: &Shape,
+    assets: &Assets,
+    frame: Option<&Frame>,
+) -> Result<Arc<Model>, SceneError> {
+    match frame.and_then(|frame| frame.meshes.get(&solid)) {
+        Some(deformed) => {
+            let mesh = deformed.mesh();
+            let bvh = Bvh::build(&mesh.positions, &mesh.triangles);
+            Ok(Arc::new(Model { mesh, bvh }))
+        }
+        None => assets.model(shape).map_err(|error: MissingMesh| SceneError::MissingAsset {
+            element: element.name.clone(),
+            asset: error.0,
+        }),
+    }
 }
 
 /// Pose of an element's first body in the run at a frame: `frame` is that
@@ -181,25 +202,26 @@ impl Scene {
         for element in shot.elements.iter().filter(|element| !element.hidden) {
             match &element.kind {
                 ElementKind::Particles(particles) => {
-                    let Some(frame) = frame.and_then(|frame| frame.particles.get(&element.id)) else {
+                    let Some(whole) = frame.filter(|frame| frame.particles.contains_key(&element.id)) else {
                         continue;
                     };
                     if let Form::Instance { .. } = particles.appearance.form {
-                        scene.add_copies(shot, element, particles, frame, assets)?;
+                        scene.add_copies(shot, element, particles, whole, assets)?;
                     } else {
                         let surface = scene.surface(element, &particles.look, assets)?;
                         ParticleShapes::add(
                             &mut particle_shapes,
                             element.id,
                             particles,
-                            frame,
+                            whole.particles_of(element.id),
                             surface as u32,
                             eye,
                         );
                     }
                 }
                 ElementKind::Solid(solid) => {
-                    scene.add(element, &solid.shape, &solid.look, placements(element), assets, false)?;
+                    let model = model_of(element, element.id, &solid.shape, assets, frame)?;
+                    scene.add(element, model, &solid.look, placements(element), assets, false)?;
                 }
                 ElementKind::AreaLight(light) => {
                     let look = Look {
@@ -214,7 +236,8 @@ impl Scene {
                     let orientation = orientation * Quat::from_rotation_x(std::f32::consts::PI);
                     let shape = Shape::Plane { size_m: light.size_m };
                     let placed = Placed { number: 0, position, orientation, scale: 1.0, colour: Vec3::ONE };
-                    scene.add(element, &shape, &look, vec![placed], assets, true)?;
+                    let model = model_of(element, element.id, &shape, assets, None)?;
+                    scene.add(element, model, &look, vec![placed], assets, true)?;
                 }
                 ElementKind::Sun(sun) => scene.suns.push(SunLight::new(sun, world.pose(element).1)),
                 ElementKind::Sky(sky) => {
@@ -239,9 +262,10 @@ impl Scene {
         shot: &Shot,
         element: &Element,
         particles: &Particles,
-        frame: &frames::Particles,
+        whole: &Frame,
         assets: &Assets,
     ) -> Result<(), SceneError> {
+        let frame = whole.particles_of(element.id);
         let Form::Instance { solids, choice, orientation } = &particles.appearance.form else {
             return Ok(());
         };
@@ -268,13 +292,10 @@ impl Scene {
         }
         for (id, mut placed) in solids.iter().zip(placed) {
             let Some(solid) = shot.element(*id).and_then(|of| of.as_solid()) else { continue };
-            let missing = |error: MissingMesh| SceneError::MissingAsset {
-                element: element.name.clone(),
-                asset: error.0,
-            };
-            let longest = assets.model(&solid.shape).map_err(missing)?.mesh.bounds().size().max_element();
+            let model = model_of(element, *id, &solid.shape, assets, Some(whole))?;
+            let longest = model.mesh.bounds().size().max_element();
             placed.iter_mut().for_each(|placed| placed.scale /= longest);
-            self.add(element, &solid.shape, &solid.look, placed, assets, false)?;
+            self.add(element, model, &solid.look, placed, assets, false)?;
         }
         Ok(())
     }
@@ -291,15 +312,12 @@ impl Scene {
     fn add(
         &mut self,
         element: &Element,
-        shape: &Shape,
+        model: Arc<Model>,
         look: &Look,
         placements: Vec<Placed>,
         assets: &Assets,
         front_only: bool,
     ) -> Result<(), SceneError> {
-        let missing =
-            |asset: &str| SceneError::MissingAsset { element: element.name.clone(), asset: asset.to_owned() };
-        let model = assets.model(shape).map_err(|error| missing(&error.0))?;
         let surface = self.surface(element, look, assets)?;
         let emitter = match (self.surfaces[surface].is_emissive(), front_only) {
             (false, _) => Emitter::No,

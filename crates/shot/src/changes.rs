@@ -142,6 +142,7 @@ fn element_changes(before: &Shot, now: &Shot, old: &Element, new: &Element) -> V
                 _ => None,
             };
             say(a.shape != b.shape || file(before, a) != file(now, b), "shape");
+            say(a.animation != b.animation, "animation");
             say(a.copies != b.copies || a.from_particles != b.from_particles, "copies");
             say(a.to_particles != b.to_particles, "return to particles");
             let (a, b) = (&a.body, &b.body);

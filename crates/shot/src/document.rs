@@ -147,11 +147,12 @@ impl AssetKind {
             Self::Mesh => &["obj", "glb", "gltf", "ply", "stl"],
             Self::Image => &["png", "jpg", "jpeg"],
             Self::Environment => &["exr", "hdr"],
+            Self::MeshSequence => &["brmeshes"],
         }
     }
 
     /// All kinds.
-    pub const ALL: [Self; 3] = [Self::Mesh, Self::Image, Self::Environment];
+    pub const ALL: [Self; 4] = [Self::Mesh, Self::Image, Self::Environment, Self::MeshSequence];
 }
 
 /// The content of an asset file.
@@ -164,6 +165,8 @@ pub enum AssetKind {
     Image,
     /// A latitude–longitude image: OpenEXR or Radiance HDR.
     Environment,
+    /// A mesh that changes with time, taken in from a sequence of OBJ files, glTF, USD or Alembic.
+    MeshSequence,
 }
 
 impl Shot {

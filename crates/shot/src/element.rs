@@ -1,7 +1,7 @@
 //! An element: anything in a shot that has a name.
 
 use crate::{
-    Copies, Id, Shape,
+    Copies, FileAnimation, Id, Shape,
     curve::Curve,
     finish::Finish,
     force::Force,
@@ -158,6 +158,9 @@ pub enum TimelineGroup {
 pub struct Solid {
     /// Rest shape.
     pub shape: Shape,
+    /// How the file of its mesh moves the mesh; none: it shows the first frame.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub animation: Option<FileAnimation>,
     /// A grid of copies; none for a single body.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub copies: Option<Copies>,
@@ -369,6 +372,7 @@ impl Element {
             name,
             ElementKind::Solid(Solid {
                 shape,
+                animation: None,
                 copies: None,
                 from_particles: None,
                 to_particles: None,
@@ -485,6 +489,17 @@ impl Element {
     /// Whether its shape changes with time.
     pub fn reshaped(&self) -> bool {
         self.channels.keys().any(|path| path.starts_with("kind.solid.shape."))
+    }
+
+    /// The file that animates its mesh, by the name of the asset, and how.
+    pub fn file_animation(&self) -> Option<(&str, &FileAnimation)> {
+        let solid = self.as_solid()?;
+        match &solid.shape {
+            Shape::Mesh { asset, .. } if solid.body.moves == Moves::Animated => {
+                Some((asset, solid.animation.as_ref()?))
+            }
+            _ => None,
+        }
     }
 
     /// Every copy of an element that stands at `pose`; one if it has no copies,

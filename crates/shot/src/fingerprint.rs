@@ -19,6 +19,21 @@ use std::collections::{BTreeSet, HashMap};
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Hash, Serialize, Deserialize)]
 pub struct Fingerprint(pub [u8; 16]);
 
+impl Fingerprint {
+    /// A fingerprint from its 32 hexadecimal digits, as it is displayed.
+    pub fn parse(text: &str) -> Option<Self> {
+        let digits = text.len() == 32 && text.bytes().all(|b| b.is_ascii_hexdigit());
+        let value = u128::from_str_radix(text, 16).ok().filter(|_| digits)?;
+        Some(Self(value.to_be_bytes()))
+    }
+}
+
+impl std::fmt::Display for Fingerprint {
+    fn fmt(&self, to: &mut std::fmt::Formatter) -> std::fmt::Result {
+        self.0.iter().try_for_each(|byte| write!(to, "{byte:02x}"))
+    }
+}
+
 /// Frames before a let-go over which the body's own velocity is measured.
 pub const LET_GO_DELTA: f64 = 1.0 / 64.0;
 
@@ -75,10 +90,13 @@ fn first_inputs(shot: &Shot, sampler: &Sampler) -> serde_json::Value {
             let gravity = shot.gravity_on(element, f64::from(shot.timing.first));
             // Particles meet what can change its shape in another way from the start.
             let reshaped = element.reshaped();
+            let first = f64::from(shot.timing.first);
+            let played = played(element, sampler, sampler.acting_frame(first));
             serde_json::json!([
                 element.id,
                 solid.shape,
                 asset,
+                played,
                 solid.copies,
                 solid.from_particles,
                 solid.to_particles,
@@ -238,6 +256,7 @@ impl<'a> Inputs<'a> {
                     let acting = sampler.acting_frame(at);
                     if let Ok(then) = sampler.at(acting) {
                         add_pose(hash, World::new(&then, sampler, acting, &unsolved).pose(&then.elements[i]));
+                        add_played(hash, &then.elements[i], sampler, acting);
                     }
                 }
             }
@@ -250,6 +269,7 @@ impl<'a> Inputs<'a> {
         for &(i, let_go) in &self.animated {
             if let_go.is_none_or(|let_go| let_go > frame) {
                 add_pose(hash, world.pose(&now.elements[i]));
+                add_played(hash, &now.elements[i], self.sampler, acting);
             }
         }
         for (i, first) in &self.bodies {
@@ -289,6 +309,19 @@ fn add_pose(hash: &mut Sha256, (position, orientation): crate::world::Pose) {
     }
 }
 
+/// The frame that a solid shows of the file that animates it, and how that is shown.
+fn played(element: &Element, sampler: &Sampler, acting: f64) -> Option<impl Serialize> {
+    let (_, animation) = element.file_animation()?;
+    let frame = sampler.file_frame(element, acting)?;
+    Some((frame, animation.before, animation.after, animation.between))
+}
+
+fn add_played(hash: &mut Sha256, element: &Element, sampler: &Sampler, acting: f64) {
+    if let Some(played) = played(element, sampler, acting) {
+        hash.update(serde_json::to_vec(&played).expect("it serialises"));
+    }
+}
+
 /// What of a solid acts in every step.
 type Changing = (Body, Shape, Option<Copies>, Option<ToParticles>);
 
@@ -311,7 +344,10 @@ fn parts_digest(shot: &Shot, sampler: &Sampler, frame: f64, parts: &[usize]) -> 
         hash.update(element.id.0.to_le_bytes());
         add_pose(&mut hash, world.pose(element));
         let json = match &element.kind {
-            ElementKind::Solid(solid) => serde_json::to_vec(&solid.shape),
+            ElementKind::Solid(solid) => {
+                add_played(&mut hash, element, sampler, frame);
+                serde_json::to_vec(&solid.shape)
+            }
             ElementKind::Force(force) => {
                 hash.update(meant(shot, [&force.only, &force.except]));
                 // Whether it acts at all is told frame by frame.

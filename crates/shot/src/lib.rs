@@ -20,6 +20,7 @@
 #![forbid(unsafe_code)]
 #![warn(missing_docs)]
 
+mod animation;
 pub mod changes;
 pub mod check;
 mod contact;
@@ -42,6 +43,7 @@ pub mod region;
 mod shape;
 pub mod world;
 
+pub use animation::{BetweenFrames, BeyondEnd, FileAnimation};
 pub use contact::pair_coefficient;
 pub use copies::Copies;
 pub use document::{Asset, AssetKind, Id, Physics, PictureSize, Shot, Timing, VERSION};

@@ -1,9 +1,9 @@
 //! Bodies as other solvers collide with them, and what the solvers exchange.
 
-use geometry::{Bounds, Mesh, MissingMesh, Ray, Surface, Tree};
+use geometry::{Bounds, Mesh, MissingMesh, MovingMesh, MovingSurface, Ray, Surface, Tree};
 use glam::{Affine3A, Mat3, Vec3};
 use shot::{Id, Shape, Shot, world::Pose};
-use std::collections::HashMap;
+use std::collections::{BTreeMap, HashMap};
 use std::sync::Arc;
 
 /// The state of a body at the end of a substep.
@@ -122,17 +122,44 @@ pub struct Collider {
     pub now: BodyState,
     /// Its pose at the substep's start.
     pub before: Pose,
-    surface: Arc<Surface>,
+    skin: Skin,
+    /// Length of the substep, s.
+    dt: f32,
     /// Distance from the origin to the furthest point, m.
     reach: f32,
     /// From space into the shape's own, at the substep's end.
     into: Affine3A,
 }
 
+/// The surface of a body.
+#[derive(Clone)]
+enum Skin {
+    Rigid(Arc<Surface>),
+    /// One that changes its shape in the substep.
+    Deforming(Arc<MovingSurface>),
+}
+
+impl Skin {
+    fn reach(&self) -> f32 {
+        match self {
+            Self::Rigid(surface) => surface.reach(),
+            Self::Deforming(surface) => surface.reach(),
+        }
+    }
+
+    fn triangles(&self) -> usize {
+        match self {
+            Self::Rigid(surface) => surface.triangles(),
+            Self::Deforming(surface) => surface.topology().triangles().len(),
+        }
+    }
+}
+
 impl Collider {
-    fn new(now: BodyState, before: Pose, surface: Arc<Surface>, reach: f32) -> Self {
+    fn new(now: BodyState, before: Pose, skin: Skin, dt: f32) -> Self {
         let out = Affine3A::from_scale_rotation_translation(Vec3::splat(now.scale), now.pose.1, now.pose.0);
-        Self { now, before, surface, reach, into: out.inverse() }
+        let reach = skin.reach();
+        Self { now, before, skin, dt, reach, into: out.inverse() }
     }
 
     /// Its pose at a fraction of the substep.
@@ -158,7 +185,11 @@ impl Collider {
     #[inline]
     pub fn nearest(&self, point: Vec3, within: f32) -> Option<Vec3> {
         let pose = self.now.pose;
-        let on = self.surface.nearest(self.local(1.0, point), within / self.now.scale)?;
+        let (point, within) = (self.local(1.0, point), within / self.now.scale);
+        let on = match &self.skin {
+            Skin::Rigid(surface) => surface.nearest(point, within)?,
+            Skin::Deforming(surface) => surface.nearest(point, within)?.0,
+        };
         Some(pose.0 + pose.1 * (on * self.now.scale))
     }
 
@@ -167,7 +198,13 @@ impl Collider {
     #[inline]
     pub fn clearance(&self, point: Vec3, within: f32) -> f32 {
         let (point, scale) = (self.local(1.0, point), self.now.scale);
-        self.surface.clearance(point, within / scale) * scale
+        match &self.skin {
+            Skin::Rigid(surface) => surface.clearance(point, within / scale) * scale,
+            Skin::Deforming(surface) => {
+                let within = within / scale;
+                surface.nearest(point, within).map_or(within, |(on, _)| on.distance(point)) * scale
+            }
+        }
     }
 
     /// When a ball whose centre goes from `from` at `fraction` to `to` at the
@@ -176,14 +213,21 @@ impl Collider {
     #[inline]
     pub fn intersect(&self, from: Vec3, fraction: f32, to: Vec3, radius: f32) -> Option<(f32, Vec3)> {
         let origin = self.local(fraction, from);
-        let direction = self.local(1.0, to) - origin;
+        let end = self.local(1.0, to);
+        let direction = end - origin;
+        if let Skin::Deforming(surface) = &self.skin {
+            let hit = surface.collide(origin, fraction, end, radius / self.now.scale)?;
+            let normal = self.pose_at(fraction + (1.0 - fraction) * hit.t).1 * hit.normal;
+            return Some((hit.t, normal));
+        }
         let length = direction.length() * self.now.scale;
         if length <= 0.0 {
             return None;
         }
         // The sphere touches before its centre does: the ray extends beyond the way's end.
         let t_max = 1.0 + 4.0 * radius / length;
-        let (t, normal) = self.surface.intersect(&Ray { origin, direction, t_max })?;
+        let Skin::Rigid(surface) = &self.skin else { return None };
+        let (t, normal) = surface.intersect(&Ray { origin, direction, t_max })?;
         let facing = -normal.dot(direction) * self.now.scale / length;
         if facing <= 1e-4 {
             return None;
@@ -199,7 +243,50 @@ impl Collider {
     /// Velocity of the surface at a point, m/s.
     #[inline]
     pub fn velocity_at(&self, point: Vec3) -> Vec3 {
-        self.now.velocity + self.now.angular_velocity.cross(point - self.now.centre)
+        let rigid = self.now.velocity + self.now.angular_velocity.cross(point - self.now.centre);
+        match &self.skin {
+            Skin::Deforming(_) if self.dt > 0.0 => {
+                let way = self.own_way(self.local(1.0, point));
+                rigid + self.now.pose.1 * (way * (self.now.scale / self.dt))
+            }
+            _ => rigid,
+        }
+    }
+
+    /// Upper bound of the way that the body's surface makes near a point in `dt` seconds, m.
+    #[inline]
+    pub fn longest_way(&self, point: Vec3, dt: f32) -> f32 {
+        let rigid = self.now.velocity + self.now.angular_velocity.cross(point - self.now.centre);
+        let own = match &self.skin {
+            Skin::Rigid(_) => 0.0,
+            Skin::Deforming(surface) => surface.longest_way() * self.now.scale,
+        };
+        rigid.length() * dt + own
+    }
+
+    /// Whether it changes its shape.
+    pub fn deforms(&self) -> bool {
+        matches!(self.skin, Skin::Deforming(_))
+    }
+
+    /// The way in the substep of a point of its surface against the body, in the
+    /// body's own frame and size, m.
+    pub fn own_way(&self, on: Vec3) -> Vec3 {
+        match &self.skin {
+            Skin::Deforming(surface) => {
+                let nearest = surface.nearest(on, f32::INFINITY);
+                nearest.map_or(Vec3::ZERO, |(on, face)| surface.way(face, on))
+            }
+            Skin::Rigid(_) => Vec3::ZERO,
+        }
+    }
+
+    /// The mesh of a body that changes its shape, as it is at the substep's end.
+    pub fn deformed(&self) -> Option<Mesh> {
+        match &self.skin {
+            Skin::Rigid(_) => None,
+            Skin::Deforming(surface) => Some(surface.topology().mesh_at(surface.positions().to_vec())),
+        }
     }
 
     /// Inverse effective mass at a point along a direction, 1/kg.
@@ -259,7 +346,9 @@ pub struct Colliders {
     list: Vec<Collider>,
     still: Found,
     moving: Found,
-    shapes: HashMap<Id, (Shape, Arc<Surface>, f32)>,
+    shapes: HashMap<Id, (Shape, Arc<Surface>)>,
+    /// Surfaces of the bodies that change their shape.
+    deforming: BTreeMap<Id, Arc<MovingSurface>>,
     /// Hits of the last substep.
     pub hits: Vec<Contact>,
     /// Bodies that broke in the last substep, with their last states.
@@ -267,7 +356,8 @@ pub struct Colliders {
 }
 
 impl Colliders {
-    /// Advances to the end of the next substep.
+    /// Advances to the end of the next substep, of `dt` seconds. `deformed` are
+    /// the shapes of the bodies that change theirs.
     ///
     /// # Errors
     /// [`MissingMesh`].
@@ -275,26 +365,33 @@ impl Colliders {
         &mut self,
         shot: &Shot,
         bodies: Vec<BodyState>,
+        deformed: &BTreeMap<Id, Arc<MovingMesh>>,
+        dt: f32,
         mesh: impl Fn(&Shape) -> Result<Mesh, MissingMesh>,
     ) -> Result<(), MissingMesh> {
         let mut same_still = !self.still.items.is_empty();
-        for (element, solid) in shot.solids() {
+        for (element, solid) in shot.solids().filter(|(element, _)| !deformed.contains_key(&element.id)) {
             let known = self.shapes.get(&element.id).is_some_and(|(shape, ..)| *shape == solid.shape);
             if !known {
                 let surface = Arc::new(Surface::new(&mesh(&solid.shape)?));
-                let reach = surface.reach();
-                self.shapes.insert(element.id, (solid.shape.clone(), surface, reach));
+                self.shapes.insert(element.id, (solid.shape.clone(), surface));
                 same_still = false;
             }
         }
         let before: HashMap<(Id, u32), Pose> =
             self.list.iter().map(|c| ((c.now.element, c.now.copy), c.now.pose)).collect();
+        // What the list holds is not needed any more.
+        self.list.clear();
+        self.deform(deformed);
         let list: Vec<Collider> = bodies
             .into_iter()
             .filter_map(|now| {
-                let (_, surface, reach) = self.shapes.get(&now.element)?;
+                let skin = match self.deforming.get(&now.element) {
+                    Some(surface) => Skin::Deforming(surface.clone()),
+                    None => Skin::Rigid(self.shapes.get(&now.element)?.1.clone()),
+                };
                 let before = before.get(&(now.element, now.copy)).copied().unwrap_or(now.pose);
-                Some(Collider::new(now, before, surface.clone(), *reach))
+                Some(Collider::new(now, before, skin, dt))
             })
             .collect();
         let items = |still: bool| -> Vec<u32> {
@@ -310,6 +407,21 @@ impl Colliders {
         Ok(())
     }
 
+    /// Moves the surfaces of the bodies that change their shape.
+    fn deform(&mut self, deformed: &BTreeMap<Id, Arc<MovingMesh>>) {
+        self.deforming.retain(|id, _| deformed.contains_key(id));
+        for (id, mesh) in deformed {
+            let known = self.deforming.get_mut(id).filter(|known| *known.topology() == mesh.topology);
+            match known.and_then(Arc::get_mut) {
+                Some(surface) => surface.advance(&mesh.positions),
+                None => {
+                    let surface = MovingSurface::new(mesh.topology.clone(), mesh.positions.clone());
+                    self.deforming.insert(*id, Arc::new(surface));
+                }
+            }
+        }
+    }
+
     /// Whether there is no body.
     pub fn is_empty(&self) -> bool {
         self.list.is_empty()
@@ -323,7 +435,10 @@ impl Colliders {
     /// Whether the surfaces have more triangles than fit in the cache.
     pub fn are_fine(&self) -> bool {
         const AT_HAND: usize = 10_000;
-        self.shapes.values().map(|(_, surface, _)| surface.triangles()).sum::<usize>() > AT_HAND
+        let skins = self.list.iter().map(|collider| &collider.skin);
+        let rigid = self.shapes.values().map(|(_, surface)| surface.triangles()).sum::<usize>();
+        let deforming = skins.filter(|skin| matches!(skin, Skin::Deforming(_))).map(Skin::triangles);
+        rigid + deforming.sum::<usize>() > AT_HAND
     }
 
     /// All bodies.
@@ -388,7 +503,7 @@ mod tests {
 
     fn follow(colliders: &mut Colliders, shot: &Shot, bodies: Vec<BodyState>) {
         let meshes = geometry::Meshes::default();
-        colliders.follow(shot, bodies, |shape| meshes.mesh(shape)).unwrap();
+        colliders.follow(shot, bodies, &BTreeMap::new(), 0.01, |shape| meshes.mesh(shape)).unwrap();
     }
 
     #[test]

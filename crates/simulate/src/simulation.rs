@@ -13,6 +13,7 @@ use shot::{
     motion::{NotFinite, Sampler},
     world::{Pose, World},
 };
+use std::collections::BTreeMap;
 
 /// All kinds of solver, in the order they step.
 pub const SOLVERS: &[SolverKind] = &[
@@ -94,7 +95,7 @@ impl Simulation {
         let meshes = meshes.clone();
         let (colliders, frame) = (Colliders::default(), shot.timing.first);
         let mut simulation = Self { sampler, now, surfaces, meshes, solvers, colliders, wants, frame };
-        simulation.follow_bodies()?;
+        simulation.follow_bodies(0.0)?;
         Ok(simulation)
     }
 
@@ -127,7 +128,7 @@ impl Simulation {
             solver.end_preroll();
         }
         self.sampler.apply(&mut self.now, first)?;
-        self.follow_bodies()
+        self.follow_bodies(0.0)
     }
 
     /// Lets the solvers note where all stands.
@@ -146,8 +147,9 @@ impl Simulation {
         }
     }
 
-    /// Updates the colliders from the present states of the bodies.
-    fn follow_bodies(&mut self) -> Result<(), PrepareError> {
+    /// Updates the colliders from the present states of the bodies, `dt` seconds
+    /// after those before.
+    fn follow_bodies(&mut self, dt: f32) -> Result<(), PrepareError> {
         if !self.wants.bodies {
             return Ok(());
         }
@@ -161,9 +163,14 @@ impl Simulation {
                 solver.hits(&mut self.colliders.hits);
             }
         }
+        let shapes =
+            self.solvers.iter().map(|(_, solver)| solver.shapes()).fold(BTreeMap::new(), |mut all, own| {
+                all.extend(own);
+                all
+            });
         let meshes = &self.meshes;
         self.colliders
-            .follow(&self.now, bodies, |shape| meshes.mesh(shape))
+            .follow(&self.now, bodies, &shapes, dt, |shape| meshes.mesh(shape))
             .map_err(|source| PrepareError::Mesh { element: "a solid".to_owned(), source })
     }
 
@@ -295,7 +302,7 @@ impl Simulation {
             }
             let exchange = self.solvers[i].1.take_exchange();
             if has_bodies {
-                self.follow_bodies().map_err(cannot_be_met(self.frame + 1))?;
+                self.follow_bodies(dt as f32).map_err(cannot_be_met(self.frame + 1))?;
             }
             if !exchange.impulses.is_empty() || exchange.spawns() {
                 for (_, other) in &mut self.solvers {
@@ -304,7 +311,7 @@ impl Simulation {
             }
             // A particle spawned in this substep is met from here on, also after a restart.
             if exchange.spawns() {
-                self.follow_bodies().map_err(cannot_be_met(self.frame + 1))?;
+                self.follow_bodies(0.0).map_err(cannot_be_met(self.frame + 1))?;
             }
         }
         Ok(())
@@ -344,6 +351,6 @@ impl Simulation {
         let solved = |element: Id, _: f64| self.solvers.iter().find_map(|(_, solver)| solver.pose(element));
         self.sampler.apply_with(&mut self.now, acting, &solved)?;
         self.surfaces.follow(&self.now, &self.meshes);
-        self.follow_bodies()
+        self.follow_bodies(0.0)
     }
 }

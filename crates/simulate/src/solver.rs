@@ -3,13 +3,15 @@
 use crate::colliders::{BodyState, Colliders, Contact, Exchange};
 use crate::forces::{Field, Surfaces, Weight};
 use frames::Frame;
-use geometry::{Meshes, MissingMesh};
+use geometry::{Meshes, MissingMesh, MovingMesh};
 use serde::{Deserialize, Serialize};
 use shot::{
     Id, Shot,
     motion::{NotFinite, Sampler},
     world::{Pose, World},
 };
+use std::collections::BTreeMap;
+use std::sync::Arc;
 use thiserror::Error;
 
 /// The inputs from which a solver is prepared.
@@ -155,6 +157,12 @@ pub trait Solver: Send {
 
     /// Adds the present states of its bodies.
     fn bodies(&self, _: &Shot, _: &mut Vec<BodyState>) {}
+
+    /// Present shapes of its bodies that change their shape, by element, in metres and
+    /// metres a second.
+    fn shapes(&self) -> BTreeMap<Id, Arc<MovingMesh>> {
+        BTreeMap::new()
+    }
 
     /// Adds the hits of its bodies on each other in the last substep.
     fn hits(&self, _: &mut Vec<Contact>) {}

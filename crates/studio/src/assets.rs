@@ -3,7 +3,8 @@
 use crate::error::{Error, Result};
 use crate::jobs::lock;
 use geometry::Image;
-use geometry::{Mesh, Meshes};
+use geometry::{Mesh, MeshSequence, Meshes};
+use interchange::{ImportedSequence, MAX_FILE};
 use picture::Environment;
 use sha2::{Digest, Sha256};
 use shot::{Asset, AssetKind, Shot};
@@ -17,15 +18,31 @@ enum Loaded {
     Mesh(Arc<Mesh>),
     Image(Arc<Image>),
     Environment(Arc<Environment>),
+    Sequence(Arc<MeshSequence>),
 }
 
 impl Loaded {
+    /// Adds it to the meshes and images of a shot.
+    fn add_to(self, meshes: &mut Meshes, name: &str) {
+        match self {
+            Self::Mesh(mesh) => drop(meshes.by_name.insert(name.to_owned(), mesh)),
+            Self::Image(image) => drop(meshes.images.insert(name.to_owned(), image)),
+            Self::Sequence(sequence) => {
+                // Where nothing moves it, its first frame is its shape.
+                meshes.by_name.insert(name.to_owned(), sequence.rest().clone());
+                meshes.sequences.insert(name.to_owned(), sequence);
+            }
+            Self::Environment(_) => {}
+        }
+    }
+
     /// Memory that it takes, bytes, estimated.
     fn bytes(&self) -> usize {
         match self {
             Self::Mesh(mesh) => 60 * (mesh.positions.len() + mesh.triangles.len()),
             Self::Image(image) => 12 * image.rgb.len(),
             Self::Environment(environment) => 12 * environment.rgb.len(),
+            Self::Sequence(sequence) => sequence.bytes(),
         }
     }
 }
@@ -82,6 +99,8 @@ pub fn sha256(bytes: &[u8]) -> String {
 
 /// A file that was read and checked.
 pub struct Examined {
+    /// The bytes that are kept, where they are not those of the file itself.
+    pub converted: Option<Vec<u8>>,
     /// The asset.
     pub asset: Asset,
     /// A sentence on repairs that the file needed.
@@ -90,12 +109,37 @@ pub struct Examined {
     pub parts: usize,
 }
 
-/// Reads a file by the extension of its name, to check that it is valid.
+/// Reads a file by the extension of its name, to check that it is valid. A mesh
+/// that changes with time is converted to one file; `fps` is the rate of those
+/// that do not tell theirs.
 ///
 /// # Errors
 /// [`Error::Bad`] says what is wrong with the file.
-pub fn examine(name: &str, bytes: &[u8]) -> Result<Examined> {
-    let kind = kind_of(name)?;
+pub fn examine(name: &str, bytes: &[u8], fps: f32) -> Result<Examined> {
+    if interchange::is_sequence(name, bytes) {
+        let ImportedSequence { sequence, notices } = interchange::read_sequence(name, bytes, fps)?;
+        let converted = frames::encode_sequence(&sequence);
+        if converted.len() > MAX_FILE {
+            return Err(Error::Bad(format!(
+                "{name}: would be kept in {} MB; at most {} MB",
+                converted.len() >> 20,
+                MAX_FILE >> 20
+            )));
+        }
+        let sha256 = sha256(&converted);
+        let file = format!("assets/{sha256}.{}", frames::SEQUENCE_EXTENSION);
+        let asset = Asset { kind: AssetKind::MeshSequence, file, sha256 };
+        let notice = (!notices.is_empty()).then(|| notices.join(" "));
+        return Ok(Examined { converted: Some(converted), asset, notice, parts: 1 });
+    }
+    examine_as(kind_of(name)?, name, bytes)
+}
+
+/// As [`examine`], of a file that is kept as it is.
+///
+/// # Errors
+/// [`Error::Bad`] says what is wrong with the file.
+pub fn examine_as(kind: AssetKind, name: &str, bytes: &[u8]) -> Result<Examined> {
     let (mut notice, mut parts) = (None, 1);
     match kind {
         AssetKind::Environment => {
@@ -112,14 +156,22 @@ pub fn examine(name: &str, bytes: &[u8]) -> Result<Examined> {
         AssetKind::Image => {
             interchange::read_image(name, bytes)?;
         }
+        AssetKind::MeshSequence => {
+            read_sequence(name, bytes)?;
+        }
     }
     let sum = sha256(bytes);
     let extension = name.rsplit('.').next().unwrap_or_default().to_ascii_lowercase();
     Ok(Examined {
+        converted: None,
         asset: Asset { kind, file: format!("assets/{sum}.{extension}"), sha256: sum },
         notice,
         parts,
     })
+}
+
+fn read_sequence(name: &str, bytes: &[u8]) -> Result<MeshSequence> {
+    frames::decode_sequence(bytes).map_err(|error| Error::Bad(format!("{name}: {error}")))
 }
 
 fn load(kind: AssetKind, name: &str, bytes: &[u8]) -> Result<Loaded> {
@@ -129,6 +181,7 @@ fn load(kind: AssetKind, name: &str, bytes: &[u8]) -> Result<Loaded> {
         AssetKind::Environment => {
             Loaded::Environment(Arc::new(interchange::read_environment(name, bytes)?.0))
         }
+        AssetKind::MeshSequence => Loaded::Sequence(Arc::new(read_sequence(name, bytes)?)),
     })
 }
 
@@ -159,15 +212,11 @@ impl Loader {
         let mut meshes = Meshes::default();
         for name in Meshes::needed(shot) {
             let Some(asset) = shot.assets.get(&name) else { continue };
-            if let Loaded::Mesh(mesh) = self.get(folder, &name, asset)? {
-                meshes.by_name.insert(name, mesh);
-            }
+            self.get(folder, &name, asset)?.add_to(&mut meshes, &name);
         }
         for name in Meshes::needed_images(shot) {
             let Some(asset) = shot.assets.get(name) else { continue };
-            if let Loaded::Image(image) = self.get(folder, name, asset)? {
-                meshes.images.insert(name.clone(), image);
-            }
+            self.get(folder, name, asset)?.add_to(&mut meshes, name);
         }
         Ok(meshes)
     }
@@ -177,15 +226,10 @@ impl Loader {
         let mut assets = picture::Assets::default();
         for (name, asset) in &shot.assets {
             match self.get(folder, name, asset)? {
-                Loaded::Mesh(mesh) => {
-                    assets.meshes.by_name.insert(name.clone(), mesh);
-                }
-                Loaded::Image(image) => {
-                    assets.meshes.images.insert(name.clone(), image);
-                }
                 Loaded::Environment(environment) => {
                     assets.environments.insert(name.clone(), environment);
                 }
+                loaded => loaded.add_to(&mut assets.meshes, name),
             }
         }
         Ok(assets)
@@ -217,4 +261,12 @@ pub fn read(data: &Path, asset: &Asset) -> Result<Vec<u8>> {
     } else {
         Err(Error::Bad(format!("{}: its bytes are not those the shot was made with", asset.file)))
     }
+}
+
+/// A mesh that changes with time.
+///
+/// # Errors
+/// [`Error::Bad`] names the file.
+pub fn sequence(data: &Path, asset: &Asset) -> Result<MeshSequence> {
+    read_sequence(&asset.file, &read(data, asset)?)
 }

@@ -142,6 +142,7 @@ export const api = {
     json<number[][][]>("GET", `/api/shots/${id}/strokes/${element}?frame=${frame}`),
   mesh: (id: number, element: number, frame: number) =>
     bytes(`/api/shots/${id}/mesh/${element}?frame=${frame}`),
+  topology: (id: number, hash: string) => bytes(`/api/shots/${id}/topologies/${hash}`),
   outlineText: (text: string, line_m: number) =>
     json<Vector[][]>("POST", "/api/outlines/text", { text, line_m }),
   outlineDrawing: async (file: File) =>

@@ -357,7 +357,10 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Takes in a file: OBJ, GLB, PLY, STL, PNG, JPEG, EXR or HDR, told by `name`. */
+        /**
+         * Takes in a file: OBJ, GLB, PLY, STL, PNG, JPEG, EXR or HDR, told by `name`, or a
+         *     mesh that changes with time: a ZIP archive of numbered OBJ files, or a GLB with an animation.
+         */
         post: operations["post_shots_id_assets"];
         delete?: never;
         options?: never;
@@ -862,6 +865,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/shots/{id}/topologies/{hash}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The topology of a mesh in frames of a shot's runs, as the Viewport takes it; see docs/formats.md. */
+        get: operations["get_shots_id_topologies_hash"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/shots/{id}/undo": {
         parameters: {
             query?: never;
@@ -1025,7 +1045,7 @@ export interface components {
             sha256: string;
         };
         /** @description The content of an asset file. */
-        AssetKind: "mesh" | "image" | "environment";
+        AssetKind: "mesh" | "image" | "environment" | "mesh_sequence";
         /** @description The element that a placement is relative to. */
         Attached: {
             /**
@@ -1066,6 +1086,10 @@ export interface components {
             /** @description A curve or solid whose nearest point attracts; none: the element's own place. */
             target?: components["schemas"]["Id"] | null;
         };
+        /** @description What is shown between two frames of the file. */
+        BetweenFrames: "linear" | "smooth";
+        /** @description What is shown beyond an end of the file. */
+        BeyondEnd: "hold" | "repeat" | "back_and_forth";
         /** @description Physics of a solid. */
         Body: {
             /**
@@ -1557,6 +1581,45 @@ export interface components {
         FaultView: {
             message: string;
             path: string;
+        };
+        /**
+         * @description How a mesh that a file animates is played. It plays while the solid is
+         *     animated; let go, the solid keeps the shape that it has then.
+         */
+        FileAnimation: {
+            /**
+             * @description What is shown after the file's last frame.
+             * @default hold
+             */
+            after: components["schemas"]["BeyondEnd"];
+            /**
+             * @description What is shown before the file's first frame.
+             * @default hold
+             */
+            before: components["schemas"]["BeyondEnd"];
+            /**
+             * @description What is shown between two frames of the file.
+             * @default smooth
+             */
+            between: components["schemas"]["BetweenFrames"];
+            /**
+             * Format: float
+             * @description Frames of the file a second, at speed 1.
+             * @default 24
+             */
+            rate: number;
+            /**
+             * Format: float
+             * @description Multiple of the rate; negative plays backwards.
+             * @default 1
+             */
+            speed: number;
+            /**
+             * Format: int32
+             * @description Frame of the shot at which the file's first frame is shown.
+             * @default 1
+             */
+            start_frame: number;
         };
         /** @description A film or still. */
         Film: {
@@ -2829,6 +2892,8 @@ export interface components {
         };
         /** @description A rigid body or a grid of copies of one. */
         Solid: {
+            /** @description How the file of its mesh moves the mesh; none: it shows the first frame. */
+            animation?: components["schemas"]["FileAnimation"] | null;
             /**
              * @description Physics.
              * @default {
@@ -5022,6 +5087,36 @@ export interface operations {
                 };
                 content: {
                     "application/json": number[][][];
+                };
+            };
+        };
+    };
+    get_shots_id_topologies_hash: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+                hash: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/octet-stream": unknown;
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
                 };
             };
         };

@@ -4,6 +4,7 @@
   import NumberField from "../fields/NumberField.svelte";
   import Plot from "./Plot.svelte";
   import Section from "../fields/Section.svelte";
+  import AnimationFields from "./AnimationFields.svelte";
   import ActingForces from "./ActingForces.svelte";
   import VectorField from "../fields/VectorField.svelte";
   import WakeFields from "./WakeFields.svelte";
@@ -16,6 +17,9 @@
   let body = $derived(solid.body ?? {});
   let physics = $state.raw<Physics | null>(null);
   let track = $state.raw<{ frames: number[]; height: number[]; speed: number[] } | null>(null);
+  let byFile = $derived(
+    "mesh" in solid.shape && shot.document?.assets?.[solid.shape.mesh.asset]?.kind === "mesh_sequence",
+  );
   let solids = $derived(selection.ids.filter((id) => solidOf(shot.element(id))));
 
   $effect(() => {
@@ -57,6 +61,9 @@
   ]}
   onpick={(v) => set("Movement", "moves", v)}
 />
+{#if body.moves === "animated" && byFile}
+  <AnimationFields {element} {solid} {solids} />
+{/if}
 {#if body.moves !== "still"}
   <WakeFields {element} {body} {solids} />
 {/if}

@@ -12,7 +12,7 @@ function fresh(stretches: Stretch[], playing = false): Freshness {
 
 /** A frame of one element without bodies, after the 8 bytes that name the run. */
 function message(frame: number): ArrayBuffer {
-  const view = new DataView(new ArrayBuffer(28));
+  const view = new DataView(new ArrayBuffer(32));
   view.setBigInt64(0, 4n, true);
   view.setUint32(8, frame, true);
   view.setUint32(12, 1, true);

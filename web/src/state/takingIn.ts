@@ -1,15 +1,16 @@
 // Taking in files that were dropped or chosen.
 import { api, type ModelElements, type Operation, type Schemas, type Vector } from "../api/client";
 import { curve } from "./addables";
+import { sequencesOf } from "./sequences";
 import { images } from "./images.svelte";
 import { notices } from "./notices.svelte";
 import { selection } from "./selection.svelte";
 import { freeName, shot } from "./shot.svelte";
 
 /** Takes in files: a mesh becomes a body, a drawing a curve, an environment the sky; what an image is, is asked. */
-export async function addFiles(files: Iterable<File>, at: Vector = [0, 0, 0]) {
+export async function addFiles(dropped: Iterable<File>, at: Vector = [0, 0, 0]) {
   const refused: string[] = [];
-  for (const file of files) {
+  for (const file of await sequencesOf([...dropped])) {
     try {
       await addFile(file, at);
     } catch (error) {
@@ -36,7 +37,8 @@ async function addFile(file: File, at: Vector) {
   const uploaded = await api.upload(id, file);
   const { name, asset, notice, parts } = uploaded;
   if (notice) notices.say(notice);
-  if (asset.kind === "mesh") return addModel(id, file.name, { name, asset }, parts, at);
+  if (asset.kind === "mesh" || asset.kind === "mesh_sequence")
+    return addModel(id, file.name, { name, asset }, parts, at);
   const keep: Operation = { op: "add", path: pathOf(name), value: asset };
   if (!(await shot.edit(`${file.name} taken in`, () => [keep]))) return;
   if (asset.kind === "environment") {

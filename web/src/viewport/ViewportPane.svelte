@@ -94,7 +94,7 @@
     const source = playback.source(frame);
     const first = !backwards && !playback.finished && frame === playback.first;
     const there = playback.stateOf(source) !== "missing" && (!first || particleElements);
-    const shown = (a: ViewportFrame | null) => (first ? a?.onlyParticles() : backwards ? a?.backwards() : a);
+    const shown = (a: ViewportFrame | null) => (first ? a?.withoutBodies() : backwards ? a?.backwards() : a);
     const wanted = there ? playback.fetch(run, source).then(shown) : null;
     const other = ghost === null ? null : playback.fetch(ghost, source).then(shown);
     void Promise.all([wanted, other]).then(([a, b]) => {

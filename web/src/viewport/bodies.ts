@@ -29,7 +29,8 @@ export function sameBodies(a: BodiesOfFrame, b: BodiesOfFrame): boolean {
 
 export function sameFrame(a: ViewportFrame | null, b: ViewportFrame | null): boolean {
   if (a === b) return true;
-  if (!a || !b || a.size !== b.size || a.particles.size > 0 || b.particles.size > 0) return false;
+  if (!a || !b || a.size !== b.size) return false;
+  if ([a, b].some(({ particles, meshes }) => particles.size + meshes.size > 0)) return false;
   for (const [id, bodies] of a) {
     const other = b.get(id);
     if (!other || !sameBodies(bodies, other)) return false;

@@ -5,7 +5,7 @@ import { decodeMesh } from "./geometry";
 /** A frame as the server lays it out: elements of bodies at (x, 0, 0). */
 function frame(elements: [number, number[]][], before = 0): ArrayBuffer {
   const bodies = elements.reduce((sum, [, xs]) => sum + xs.length, 0);
-  const view = new DataView(new ArrayBuffer(before + 12 + 8 * elements.length + 20 * bodies));
+  const view = new DataView(new ArrayBuffer(before + 16 + 8 * elements.length + 20 * bodies));
   view.setUint32(before, 9, true);
   view.setUint32(before + 4, elements.length, true);
   let at = before + 8;
@@ -46,7 +46,7 @@ test.each([0, 8])("bodies are read by element, from byte %i on", (before) => {
 });
 
 test("particles are read after the bodies, with what they have", () => {
-  const view = new DataView(new ArrayBuffer(12 + 8 + 2 * 36));
+  const view = new DataView(new ArrayBuffer(16 + 8 + 2 * 36));
   view.setUint32(8, 1, true);
   view.setUint32(12, 6, true);
   view.setUint32(16, (2 | 0x80000000) >>> 0, true);
@@ -61,7 +61,7 @@ test("particles are read after the bodies, with what they have", () => {
 });
 
 test("the weights of a map are read where there are any", () => {
-  const whole = new DataView(new ArrayBuffer(12 + 16 + 32 + 28));
+  const whole = new DataView(new ArrayBuffer(16 + 16 + 32 + 28));
   whole.setUint32(8, 2, true);
   whole.setUint32(12, 6, true);
   whole.setUint32(16, (1 | 0x40000000) >>> 0, true);
@@ -99,4 +99,18 @@ test("backwards what moved one way moves the other, and life goes on", () => {
   });
   expect([...frame.backwards().particles.get(3)!.motions]).toEqual([-5, 6, -7, 900]);
   expect([...motions]).toEqual([5, -6, 7, 900]);
+});
+
+test("meshes come after the particles, named by their topology", () => {
+  const view = new DataView(new ArrayBuffer(16 + 24 + 24));
+  view.setUint32(12, 1, true);
+  view.setUint32(16, 5, true);
+  view.setUint32(20, 2, true);
+  view.setUint8(24, 0xab);
+  view.setUint8(39, 0x07);
+  view.setFloat32(40 + 16, 3, true);
+  const frame = decodeFrame(view.buffer);
+  expect(frame.meshes.get(5)!.topology).toBe(`ab${"00".repeat(14)}07`);
+  expect([...frame.meshes.get(5)!.places]).toEqual([0, 0, 0, 0, 3, 0]);
+  expect([frame.bytes, frame.withoutBodies().meshes.size]).toEqual([24, 1]);
 });

@@ -26,19 +26,30 @@ export interface ParticlesOfFrame {
   weights?: Float32Array;
 }
 
-/** Bodies by element, and particles beside them. */
+/** A mesh that changes its shape, against the bodies of its element. */
+export interface MeshOfFrame {
+  /** Names its faces; see `api.topology`. */
+  topology: string;
+  /** x, y, z in metres. */
+  places: Float32Array;
+}
+
+/** Bodies by element, and particles and meshes beside them. */
 export class ViewportFrame extends Map<number, BodiesOfFrame> {
   particles = new Map<number, ParticlesOfFrame>();
+  meshes = new Map<number, MeshOfFrame>();
 
-  onlyParticles(): ViewportFrame {
-    const only = new ViewportFrame();
-    only.particles = this.particles;
-    return only;
+  withoutBodies(): ViewportFrame {
+    const rest = new ViewportFrame();
+    rest.particles = this.particles;
+    rest.meshes = this.meshes;
+    return rest;
   }
 
   /** The frame as it is when time goes backwards: what moved one way moves the other. */
   backwards(): ViewportFrame {
     const back = new ViewportFrame(this);
+    back.meshes = this.meshes;
     for (const [id, particles] of this.particles) {
       const motions = particles.motions.map((value, i) => (i % 4 === 3 ? value : -value));
       back.particles.set(id, { ...particles, motions });
@@ -51,6 +62,7 @@ export class ViewportFrame extends Map<number, BodiesOfFrame> {
     let bytes = 0;
     for (const { places } of this.values()) bytes += 7 * places.length;
     for (const { ids } of this.particles.values()) bytes += 36 * ids.length;
+    for (const { places } of this.meshes.values()) bytes += 4 * places.length;
     return bytes;
   }
 }
@@ -97,5 +109,21 @@ export function decodeFrame(buffer: ArrayBuffer, from = 0): ViewportFrame {
     if (weights) particles.weights = floats(count);
     frame.particles.set(id, particles);
   }
+  const meshes = Array.from({ length: view.getUint32(at, true) }, (_, i) => {
+    const head = at + 4 + 24 * i;
+    const digits = Array.from({ length: 16 }, (_, k) =>
+      view
+        .getUint8(head + 8 + k)
+        .toString(16)
+        .padStart(2, "0"),
+    );
+    return {
+      id: view.getUint32(head, true),
+      count: view.getUint32(head + 4, true),
+      topology: digits.join(""),
+    };
+  });
+  at += 4 + 24 * meshes.length;
+  for (const { id, count, topology } of meshes) frame.meshes.set(id, { topology, places: floats(3 * count) });
   return frame;
 }

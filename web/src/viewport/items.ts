@@ -4,6 +4,7 @@ import { api, type Element, type Shot, type Vector } from "../api/client";
 import { countOf, particlesOf, solidOf } from "../state/shot.svelte";
 import { arrange, sameBodies, sameFrame, shade } from "./bodies";
 import type { BodiesOfFrame, ViewportFrame } from "./frames";
+import { DeformingGeometry, Topologies } from "./deforming";
 import { Geometries } from "./geometry";
 import type { Judging } from "./appearance";
 import type { Copied } from "./particleInstances";
@@ -13,6 +14,7 @@ import { aim, lightOf } from "./lights";
 import { Looks } from "./looks";
 import { linesThrough, markerOf, markerOfLines, placeMarker } from "./markers";
 import { ItemOverlays } from "./itemOverlays";
+import { forgetEdges } from "./overlays";
 import { metFirst } from "./picking";
 
 /** Distance beside a particle at which it is still picked, as a fraction of the distance to the eye. */
@@ -26,6 +28,9 @@ interface Item {
   /** The bodies of the last arrangement of its mesh. */
   shown?: BodiesOfFrame;
   mesh?: THREE.InstancedMesh;
+  /** Its rest shape, where frames have others. */
+  rest?: THREE.BufferGeometry;
+  deforming?: DeformingGeometry;
   overlays: ItemOverlays;
   light?: THREE.Light;
   marker?: THREE.LineSegments;
@@ -69,6 +74,7 @@ export class Items {
   weights: Map<number, Float32Array> | null = null;
   #all = new Map<number, Item>();
   #geometries = new Geometries();
+  #topologies = new Topologies();
   #shot: Shot | null = null;
   #shotId = 0;
   #number = 1;
@@ -272,7 +278,7 @@ export class Items {
     if (!geometry) return;
     if (!item.mesh) return void this.#build(item);
     item.overlays.clear();
-    item.mesh.geometry = geometry;
+    item.mesh.geometry = item.rest = geometry;
     this.host.shadows();
     this.host.changed();
   }
@@ -288,6 +294,7 @@ export class Items {
       this.looks.get(look, (name) => this.#asset(name)),
       count,
     );
+    item.rest = geometry;
     item.mesh.castShadow = item.mesh.receiveShadow = true;
     item.mesh.userData.element = item.element.id;
     shade(item.mesh, look.variation ?? 0);
@@ -339,6 +346,7 @@ export class Items {
       this.scene.remove(item.clouds.group);
       item.clouds.dispose();
     }
+    item.deforming?.dispose();
     if (item.mesh) {
       this.scene.remove(item.mesh);
       item.mesh.dispose();
@@ -361,6 +369,7 @@ export class Items {
       if (item.mesh) {
         if (item.mesh.visible !== shown) this.host.shadows();
         item.mesh.visible = shown;
+        this.#deform(item, item.mesh);
         if (!held && !(item.shown && sameBodies(item.shown, bodies))) {
           arrange(item.mesh, bodies);
           item.shown = bodies;
@@ -383,6 +392,37 @@ export class Items {
     }
   }
 
+  /** Gives a mesh the shape that the frame has for it, or its rest shape. */
+  #deform(item: Item, mesh: THREE.InstancedMesh) {
+    const deformed = this.#frame?.meshes.get(item.element.id);
+    if (!deformed) {
+      if (item.rest && mesh.geometry !== item.rest) this.#reform(item, mesh, item.rest);
+      return;
+    }
+    item.deforming ??= new DeformingGeometry();
+    const { deforming } = item;
+    if (deforming.shows(deformed)) {
+      if (mesh.geometry !== deforming.geometry) this.#reform(item, mesh, deforming.geometry);
+      return;
+    }
+    const topology = this.#topologies.known(this.#shotId, deformed.topology);
+    if (topology) {
+      deforming.show(deformed, topology);
+      return this.#reform(item, mesh, deforming.geometry);
+    }
+    this.host.load(1);
+    const loaded = () => this.host.load(-1);
+    this.#topologies.get(this.#shotId, deformed.topology).then(loaded, loaded);
+  }
+
+  #reform(item: Item, mesh: THREE.InstancedMesh, geometry: THREE.BufferGeometry) {
+    mesh.geometry = geometry;
+    mesh.boundingSphere = mesh.boundingBox = null;
+    forgetEdges(geometry);
+    item.overlays.clear();
+    this.host.shadows();
+  }
+
   #clouds(item: Item, shown: boolean) {
     const { clouds, element } = item;
     const particles = this.#frame?.particles.get(element.id);
@@ -401,6 +441,10 @@ export class Items {
   #collision(item: Item, bodies: BodiesOfFrame | null) {
     item.overlays.collision(bodies);
     if (!bodies || item.overlays.hasCollision) return;
+    if (item.mesh && item.deforming?.geometry === item.mesh.geometry) {
+      // It is met as it is.
+      return item.overlays.setCollision({ geometry: item.mesh.geometry, count: countOf(item.element) });
+    }
     void this.#geometries.collision(this.#shotId, this.#shot!, item.element).then((geometry) => {
       if (this.#all.get(item.element.id) !== item) return;
       item.overlays.setCollision({ geometry, count: countOf(item.element) });

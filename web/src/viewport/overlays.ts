@@ -7,14 +7,18 @@ export const SELECTED = 0xc9f26b;
 /** Lines drawn at most for one outline: many copies of a fine mesh are not all outlined. */
 const OUTLINE_POINTS = 60_000;
 
+/** Meshes with more corners are outlined by their boxes. */
+const FINE = 300_000;
+
 const edgesOf = new WeakMap<THREE.BufferGeometry, THREE.BufferAttribute>();
 
 /** Edges of a shape; those of its box where it is round all over. */
 function edges(geometry: THREE.BufferGeometry): THREE.BufferAttribute {
   let found = edgesOf.get(geometry);
   if (!found) {
-    found = sharpEdges(geometry);
-    if (found.count < 12) {
+    const fine = (geometry.index?.count ?? 0) > FINE;
+    found = sharpEdges(fine ? new THREE.BufferGeometry() : geometry);
+    if (fine || found.count < 12) {
       const box = geometry.boundingBox!;
       const size = box.getSize(new THREE.Vector3());
       const centre = box.getCenter(new THREE.Vector3());
@@ -24,6 +28,11 @@ function edges(geometry: THREE.BufferGeometry): THREE.BufferAttribute {
     edgesOf.set(geometry, found);
   }
   return found;
+}
+
+/** A geometry has another shape than before. */
+export function forgetEdges(geometry: THREE.BufferGeometry) {
+  edgesOf.delete(geometry);
 }
 
 function sharpEdges(geometry: THREE.BufferGeometry): THREE.BufferAttribute {

@@ -1,6 +1,6 @@
 //! A mixture of two frames.
 
-use super::FinishContext;
+use super::{FinishContext, mesh};
 use crate::{Bodies, Frame, Particles};
 use shot::Id;
 
@@ -19,6 +19,11 @@ pub(super) fn mixed(a: &Frame, b: &Frame, weight: f32, context: &FinishContext) 
     for (id, from) in &a.bodies {
         if let Some(to) = b.bodies.get(id).filter(|to| to.len() == from.len()) {
             frame.bodies.insert(*id, bodies(*id, from, to, weight, context));
+        }
+    }
+    for (id, from) in &a.meshes {
+        if let Some(to) = b.meshes.get(id) {
+            frame.meshes.insert(*id, mesh::mixed(from, to, weight));
         }
     }
     let none = Particles::default();

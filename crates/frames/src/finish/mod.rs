@@ -7,6 +7,7 @@ mod blend;
 mod context;
 mod cycle;
 mod join;
+mod mesh;
 mod mix;
 mod motion;
 mod order;

@@ -7,7 +7,7 @@
 //! not agree with a smooth motion, the path is split: a parabola on from the
 //! first frame and one back from the second, at the moment at which they meet.
 
-use super::FinishContext;
+use super::{FinishContext, mesh};
 use crate::{Bodies, Frame, Impact, Particles};
 use glam::{Quat, Vec3};
 use rayon::prelude::*;
@@ -181,6 +181,13 @@ impl Moment<'_> {
                 _ => bodies.clone(),
             };
             frame.bodies.insert(*id, between);
+        }
+        for (id, mesh) in &a.meshes {
+            let between = match b.meshes.get(id) {
+                Some(next) => mesh::between(mesh, next, self.seconds[1], self.fraction, self.rate),
+                None => mesh.clone(),
+            };
+            frame.meshes.insert(*id, between);
         }
         let none = Particles::default();
         let ids: std::collections::BTreeSet<Id> =

@@ -48,6 +48,10 @@ impl Frames for Overlay {
             if let Some(bodies) = own.bodies.remove(id) {
                 frame.bodies.insert(*id, bodies);
             }
+            frame.meshes.remove(id);
+            if let Some(mesh) = own.meshes.remove(id) {
+                frame.meshes.insert(*id, mesh);
+            }
             frame.particles.remove(id);
             if let Some(particles) = own.particles.remove(id) {
                 frame.particles.insert(*id, particles);

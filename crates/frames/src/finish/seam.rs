@@ -30,7 +30,7 @@ const POINTS: usize = 256;
 /// Frames looked at, at most; of longer runs every second, third… one.
 const FRAMES: usize = 1024;
 
-/// The positions and velocities of a frame's bodies and particles, of many only some.
+/// The positions and velocities of a frame's bodies, particles and vertices, of many only some.
 struct Sample {
     number: u32,
     positions: Vec<Vec3>,
@@ -45,6 +45,9 @@ impl Sample {
         }
         for particles in frame.particles.values() {
             all.extend(particles.positions.iter().copied().zip(particles.velocities.iter().copied()));
+        }
+        for mesh in frame.meshes.values() {
+            all.extend(mesh.positions.iter().copied().zip(mesh.velocities.iter().copied()));
         }
         let step = all.len().div_ceil(POINTS).max(1);
         let (positions, velocities) = all.into_iter().step_by(step).unzip();
@@ -133,6 +136,12 @@ pub fn unreturned(source: &dyn Frames, from_frame: u32, frames: u32) -> Result<V
     for id in first.particles.keys().chain(next.particles.keys()) {
         let of = |frame: &Frame| frame.particles.get(id).map(|b| b.positions.clone()).unwrap_or_default();
         if far(&of(&first), &of(&second), &of(&next)) && !ids.contains(id) {
+            ids.push(*id);
+        }
+    }
+    for (id, mesh) in &first.meshes {
+        let of = |frame: &Frame| frame.meshes.get(id).map(|m| m.positions.clone()).unwrap_or_default();
+        if far(&mesh.positions, &of(&second), &of(&next)) && !ids.contains(id) {
             ids.push(*id);
         }
     }

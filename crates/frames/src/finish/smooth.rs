@@ -1,7 +1,7 @@
 //! Smooth: each frame as the mean of those around it.
 
 use super::window::Window;
-use super::{FinishContext, SharedFrames, digest, sign};
+use super::{FinishContext, SharedFrames, digest, mesh, sign};
 use crate::{Bodies, Frame, Frames, Particles, Parts, RunError};
 use glam::{Quat, Vec3};
 use shot::{Id, fingerprint::Fingerprint, finish::FinishOperation};
@@ -96,6 +96,10 @@ impl Frames for Smooth {
             frame.drop_impacts();
             for (id, bodies) in &mut frame.bodies {
                 smooth_bodies(*id, bodies, &of, self.context.centre(*id));
+            }
+            for (id, mesh) in &mut frame.meshes {
+                let around = of.iter().map(|(a, b, w)| (a.meshes.get(id), b.meshes.get(id), *w));
+                mesh::smooth(mesh, around);
             }
             for (id, particles) in &mut frame.particles {
                 smooth_particles(*id, particles, &of);

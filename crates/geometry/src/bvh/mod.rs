@@ -9,6 +9,7 @@
 
 mod build;
 mod nearest;
+mod refit;
 mod stack;
 mod walk;
 

@@ -9,6 +9,7 @@
 //! too are read.
 
 mod accessor;
+mod animation;
 mod container;
 mod draco;
 mod material;
@@ -19,6 +20,8 @@ mod scene;
 mod tests;
 
 use crate::{ImportError, MAX_FACES, Model};
+use animation::ScenePose;
+pub(crate) use animation::{is_animated, read_animation};
 use container::Container;
 use material::Materials;
 use serde_json::Value;
@@ -46,7 +49,7 @@ pub(crate) fn read(name: &str, bytes: &[u8], with_images: bool) -> Result<Model,
     let model = |bytes| {
         let gltf = Gltf::new(bytes)?;
         let mut materials = Materials::new(&gltf, with_images);
-        let parts = scene::parts(&gltf, &mut materials)?;
+        let parts = scene::parts(&gltf, &mut materials, &ScenePose::default())?;
         let Materials { done, images, notices, .. } = materials;
         Ok(Model { parts, materials: done, images, notices })
     };

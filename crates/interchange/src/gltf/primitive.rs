@@ -72,12 +72,23 @@ impl<'a> Source<'a> {
     }
 }
 
-/// Adds a primitive to a mesh, its vertices changed by `linear`.
+/// What is done to the vertices of a primitive.
+#[derive(Clone, Copy)]
+pub(super) struct Deformed<'a> {
+    pub linear: Mat3,
+    /// Weights of the morph targets.
+    pub weights: &'a [f32],
+}
+
+/// Most morph targets that are added up.
+const MAX_TARGETS: usize = 256;
+
+/// Adds a primitive to a mesh, its vertices deformed.
 pub(super) fn append(
     gltf: &Gltf,
     mesh: &mut Mesh,
     primitive: &Value,
-    linear: Mat3,
+    Deformed { linear, weights }: Deformed,
     textures: &TextureTransform,
     room: &mut Room,
 ) -> Result<(), String> {
@@ -94,7 +105,19 @@ pub(super) fn append(
     vertices(count, room)?;
     room.vertices -= count;
     let positions = source.attribute("POSITION", &[3])?.ok_or("has a part without positions")?;
-    mesh.positions.extend(positions.vectors().map(|p| linear * p));
+    let mut places: Vec<Vec3> = positions.vectors().collect();
+    let targets = primitive["targets"].as_array().into_iter().flatten().take(MAX_TARGETS);
+    for (target, weight) in targets.zip(weights).filter(|(_, weight)| **weight != 0.0) {
+        let Some(index) = target["POSITION"].as_u64() else { continue };
+        if gltf.count(index)? != count {
+            return Err("has a morph target with another number of vertices".to_owned());
+        }
+        let moves = gltf.accessor(index, &[3])?;
+        for (place, by) in places.iter_mut().zip(moves.chunks_exact(3)) {
+            *place += Vec3::new(by[0] as f32, by[1] as f32, by[2] as f32) * *weight;
+        }
+    }
+    mesh.positions.extend(places.into_iter().map(|p| linear * p));
     if let Some(normals) = source.attribute("NORMAL", &[3])? {
         let orientation = linear.inverse().transpose();
         mesh.normals.resize(base, Vec3::ZERO);

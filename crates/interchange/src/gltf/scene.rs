@@ -1,5 +1,6 @@
 //! The nodes of the default scene: one part for each node and material.
 
+use super::animation::{NodePose, ScenePose};
 use super::material::Materials;
 use super::primitive::{self, Room};
 use super::{Gltf, MAX_COUNT};
@@ -23,7 +24,7 @@ impl Visits {
     }
 }
 
-pub(super) fn parts(gltf: &Gltf, materials: &mut Materials) -> Result<Vec<Part>, String> {
+pub(super) fn parts(gltf: &Gltf, materials: &mut Materials, pose: &ScenePose) -> Result<Vec<Part>, String> {
     let mut parts = Vec::new();
     let mut room = Room { vertices: MAX_COUNT, faces: MAX_FACES };
     let mut visits = Visits(0);
@@ -45,12 +46,14 @@ pub(super) fn parts(gltf: &Gltf, materials: &mut Materials) -> Result<Vec<Part>,
             return Err(format!("has nodes nested deeper than {MAX_DEPTH}, or in a circle"));
         }
         let node = gltf.entry("nodes", index)?;
-        let matrix = parent * transform(node);
+        let posed = pose.node(index);
+        let matrix = parent * transform(node, posed);
         if let Some(mesh) = node["mesh"].as_u64() {
             node_parts(
                 gltf,
                 node,
                 gltf.entry("meshes", mesh)?,
+                posed.and_then(|pose| pose.weights.clone()),
                 matrix,
                 materials,
                 (&mut room, &mut visits),
@@ -67,6 +70,7 @@ fn node_parts(
     gltf: &Gltf,
     node: &Value,
     mesh: &Value,
+    weights: Option<Vec<f32>>,
     matrix: Mat4,
     materials: &mut Materials,
     (room, visits): (&mut Room, &mut Visits),
@@ -74,6 +78,11 @@ fn node_parts(
 ) -> Result<(), String> {
     let before = parts.len();
     let placement = Placement::of(matrix);
+    // Weights of morph targets: those of the animation, the node or the mesh.
+    let weights = weights.unwrap_or_else(|| {
+        let list = [&node["weights"], &mesh["weights"]].into_iter().find_map(Value::as_array);
+        list.into_iter().flatten().map(|weight| weight.as_f64().unwrap_or(0.0) as f32).collect()
+    });
     for primitive in mesh["primitives"].as_array().into_iter().flatten() {
         visits.count("primitives with all uses of its meshes")?;
         if primitive["mode"].as_u64().unwrap_or(4) != 4 {
@@ -94,7 +103,8 @@ fn node_parts(
             }
         };
         let textures = material.map_or_else(Default::default, |material| materials.textures(material));
-        primitive::append(gltf, &mut parts[at].mesh, primitive, placement.linear, &textures, room)?;
+        let deformed = primitive::Deformed { linear: placement.linear, weights: &weights };
+        primitive::append(gltf, &mut parts[at].mesh, primitive, deformed, &textures, room)?;
     }
     parts.retain(|part| !part.mesh.positions.is_empty());
     // Several parts of a node are told apart by their looks.
@@ -134,7 +144,7 @@ impl Placement {
 }
 
 /// Transform of a node relative to its parent.
-fn transform(node: &Value) -> Mat4 {
+fn transform(node: &Value, pose: Option<&NodePose>) -> Mat4 {
     let numbers = |key: &str| -> Vec<f32> {
         let list = node[key].as_array().into_iter().flatten();
         list.filter_map(Value::as_f64).map(|value| value as f32).collect()
@@ -142,9 +152,14 @@ fn transform(node: &Value) -> Mat4 {
     if let Ok(matrix) = <[f32; 16]>::try_from(numbers("matrix")) {
         return Mat4::from_cols_array(&matrix);
     }
+    let pose = pose.cloned().unwrap_or_default();
     let position = <[f32; 3]>::try_from(numbers("translation")).map_or(Vec3::ZERO, Vec3::from);
     let turn = <[f32; 4]>::try_from(numbers("rotation")).map_or(Quat::IDENTITY, Quat::from_array);
     let turn = if turn.length_squared() > 0.0 { turn.normalize() } else { Quat::IDENTITY };
     let scale = <[f32; 3]>::try_from(numbers("scale")).map_or(Vec3::ONE, Vec3::from);
-    Mat4::from_scale_rotation_translation(scale, turn, position)
+    Mat4::from_scale_rotation_translation(
+        pose.scale.unwrap_or(scale),
+        pose.rotation.unwrap_or(turn),
+        pose.translation.unwrap_or(position),
+    )
 }

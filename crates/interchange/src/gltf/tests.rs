@@ -168,3 +168,73 @@ fn a_picture_named_glb_is_refused() {
     let error = read_mesh("t.glb", b"\x89PNG\r\n\x1a\n").unwrap_err().to_string();
     assert!(error.contains("not a glTF file"), "{error}");
 }
+
+/// A triangle with a morph target that lifts its first corner by 2, on a node
+/// that goes along x; `interpolation` is that of the node, `extra` more of it.
+fn animated(interpolation: &str, times: [f32; 3], places: &[f32]) -> Vec<u8> {
+    let mut bin: Vec<u8> = Vec::new();
+    let mut put = |values: &[f32]| values.iter().for_each(|value| bin.extend(value.to_le_bytes()));
+    put(&[0.0, 0.0, 0.0, 1.0, 0.0, 0.0, 0.0, 1.0, 0.0]);
+    put(&[0.0, 0.0, 2.0, 0.0, 0.0, 0.0, 0.0, 0.0, 0.0]);
+    put(&times);
+    put(&[0.0, 1.0, 0.0]);
+    put(places);
+    let json = format!(
+        r#"{{"asset":{{"version":"2.0"}},"scene":0,"scenes":[{{"nodes":[0]}}],"nodes":[{{"mesh":0}}],
+        "meshes":[{{"primitives":[{{"attributes":{{"POSITION":0}},"targets":[{{"POSITION":1}}]}}]}}],
+        "animations":[{{"channels":[{{"sampler":0,"target":{{"node":0,"path":"weights"}}}},
+            {{"sampler":1,"target":{{"node":0,"path":"translation"}}}}],
+          "samplers":[{{"input":2,"output":3}},{{"input":2,"output":4,"interpolation":"{interpolation}"}}]}}],
+        "buffers":[{{"byteLength":{total}}}],
+        "bufferViews":[{{"buffer":0,"byteLength":36}},{{"buffer":0,"byteOffset":36,"byteLength":36}},
+            {{"buffer":0,"byteOffset":72,"byteLength":12}},{{"buffer":0,"byteOffset":84,"byteLength":12}},
+            {{"buffer":0,"byteOffset":96,"byteLength":{left}}}],
+        "accessors":[{{"bufferView":0,"componentType":5126,"count":3,"type":"VEC3","min":[0,0,0],"max":[1,1,0]}},
+            {{"bufferView":1,"componentType":5126,"count":3,"type":"VEC3"}},
+            {{"bufferView":2,"componentType":5126,"count":3,"type":"SCALAR"}},
+            {{"bufferView":3,"componentType":5126,"count":3,"type":"SCALAR"}},
+            {{"bufferView":4,"componentType":5126,"count":{count},"type":"VEC3"}}]}}"#,
+        total = 96 + 4 * places.len(),
+        left = 4 * places.len(),
+        count = places.len() / 3,
+    );
+    glb(&json, &bin)
+}
+
+#[test]
+fn morph_targets_and_nodes_move_over_time() {
+    let bytes = animated("LINEAR", [0.0, 0.5, 1.0], &[0.0, 0.0, 0.0, 1.0, 0.0, 0.0, 4.0, 0.0, 0.0]);
+    assert!(crate::is_sequence("t.glb", &bytes) && !crate::is_sequence("t.glb", &triangle([0, 1, 2])));
+    let read = crate::read_sequence("t.glb", &bytes, 30.0).unwrap();
+    let samples = read.sequence.samples();
+    assert_eq!((samples.len(), read.sequence.rate()), (25, 24.0));
+    // At a quarter of a second half of the target, and half the first way.
+    assert!((samples[6].positions[0] - glam::Vec3::new(0.5, 0.0, 1.0)).length() < 1e-6);
+    assert!((samples[18].positions[0] - glam::Vec3::new(2.5, 0.0, 1.0)).length() < 1e-6);
+    assert_eq!(samples[3].topology, samples[20].topology);
+}
+
+#[rstest]
+#[case("STEP", &[0.0, 0.0, 0.0, 1.0, 0.0, 0.0, 4.0, 0.0, 0.0], 0.0)]
+// x = t² from its tangents: 0, 1 and 2 a second.
+#[case("CUBICSPLINE", &[0., 0., 0., 0., 0., 0., 0., 0., 0., 1., 0., 0., 0.25, 0., 0., 1., 0., 0., 2., 0., 0., 1., 0., 0., 2., 0., 0.], 0.0625)]
+fn keys_are_joined_as_the_file_says(#[case] kind: &str, #[case] places: &[f32], #[case] x: f32) {
+    let read = crate::read_sequence("t.glb", &animated(kind, [0.0, 0.5, 1.0], places), 30.0).unwrap();
+    let shown = read.sequence.samples()[6].positions[0].x;
+    assert!((shown - x).abs() < 1e-6, "{shown}");
+}
+
+#[rstest]
+#[case([0.0, 0.5, 0.4], 9, "times do not rise")]
+#[case([0.0, f32::NAN, 0.4], 9, "times do not rise")]
+#[case([0.0, 0.5, 1.0], 6, "another number of values")]
+#[case([0.0, 0.5, 5000.0], 9, "at most 600")]
+fn animations_that_are_broken_are_refused(
+    #[case] times: [f32; 3],
+    #[case] values: usize,
+    #[case] message: &str,
+) {
+    let bytes = animated("LINEAR", times, &vec![0.0; values]);
+    let error = crate::read_sequence("t.glb", &bytes, 30.0).unwrap_err().to_string();
+    assert!(error.contains(message), "{error}");
+}

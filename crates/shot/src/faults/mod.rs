@@ -247,7 +247,17 @@ impl Shot {
 
     fn solid_faults(&self, f: &mut Faults, path: &str, solid: &Solid) {
         if let Shape::Mesh { asset, .. } = &solid.shape {
-            self.asset(f, &format!("{path}.shape.mesh.asset"), asset, AssetKind::Mesh);
+            self.mesh_asset(f, &format!("{path}.shape.mesh.asset"), asset);
+        }
+        if solid.animation.is_some() {
+            match &solid.shape {
+                Shape::Mesh { asset, .. }
+                    if self.assets.get(asset).is_some_and(|a| a.kind == AssetKind::MeshSequence) => {}
+                _ => f.say(format!("{path}.animation"), "needs a mesh whose file changes with time"),
+            }
+            if solid.from_particles.is_some() {
+                f.say(format!("{path}.animation"), "cannot be that of bodies that come from particles");
+            }
         }
         if let Some(most) = solid.from_particles
             && !(1..=MAX_BODIES as u32).contains(&most)
@@ -318,6 +328,12 @@ impl Shot {
                 self.asset(f, &format!("{path}.{}", of.field()), image, AssetKind::Image);
             }
         }
+    }
+
+    /// A mesh of its own, or the first frame of one that changes with time.
+    fn mesh_asset(&self, f: &mut Faults, path: &str, name: &str) {
+        let sequence = self.assets.get(name).is_some_and(|asset| asset.kind == AssetKind::MeshSequence);
+        self.asset(f, path, name, if sequence { AssetKind::MeshSequence } else { AssetKind::Mesh });
     }
 
     fn asset(&self, f: &mut Faults, path: &str, name: &str, kind: AssetKind) {

@@ -5,7 +5,7 @@ use super::*;
 impl Shot {
     pub(super) fn particle_faults(&self, f: &mut Faults, path: &str, particles: &Particles) {
         if let Source::Shape { shape: Shape::Mesh { asset, .. }, .. } = &particles.source {
-            self.asset(f, &format!("{path}.source.shape.shape.mesh.asset"), asset, AssetKind::Mesh);
+            self.mesh_asset(f, &format!("{path}.source.shape.shape.mesh.asset"), asset);
         }
         if let Source::Grid { count, .. } = &particles.source {
             for (part, &number) in count.iter().enumerate() {

@@ -144,6 +144,18 @@ pub(crate) fn element_parameters(element: &mut Element, v: Visit) {
     match &mut element.kind {
         ElementKind::Solid(solid) => {
             shape_parameters("kind.solid.shape", &mut solid.shape, v);
+            if let Some(animation) = &mut solid.animation {
+                v(
+                    format_args!("kind.solid.animation.rate"),
+                    Parameter::Number(&mut animation.rate),
+                    fixed(0.01, 1_000.0),
+                );
+                v(
+                    format_args!("kind.solid.animation.speed"),
+                    Parameter::Number(&mut animation.speed),
+                    to(-100.0, 100.0),
+                );
+            }
             if let Some(copies) = &mut solid.copies {
                 v(
                     format_args!("kind.solid.copies.spacing_m"),

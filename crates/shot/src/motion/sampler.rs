@@ -6,6 +6,7 @@ use super::parameters::{
     Bounds, ORIENTATION, POSITION, Parameter, element_parameters, placement_parameter, shot_parameters,
 };
 use super::{Channel, Value, label, short_name, split_part};
+use crate::animation::PlayedFrames;
 use crate::{Fault, Id, Moves, Shot, euler_angles, world::History};
 use glam::Vec3;
 use std::collections::{BTreeMap, HashMap};
@@ -49,6 +50,8 @@ pub struct Sampler {
     pub(super) world: Vec<f64>,
     /// Integrals over time, computed on demand.
     pub(super) sums: OnceLock<Sums>,
+    /// Integrals of the speeds of animated files, computed on demand.
+    pub(crate) played: OnceLock<PlayedFrames>,
 }
 
 /// Whose value it is: an element, by its index, or the shot itself.
@@ -216,8 +219,14 @@ impl Sampler {
             Ok(order) if faults.is_empty() => {
                 let mut tracks: Vec<_> = tracks.into_iter().map(|(track, _)| Some(track)).collect();
                 let tracks = order.into_iter().map(|i| tracks[i].take().expect("each once")).collect();
-                let mut sampler =
-                    Self { base, tracks, speeds: Vec::new(), world: Vec::new(), sums: OnceLock::new() };
+                let mut sampler = Self {
+                    base,
+                    tracks,
+                    speeds: Vec::new(),
+                    world: Vec::new(),
+                    sums: OnceLock::new(),
+                    played: OnceLock::new(),
+                };
                 sampler.set_clock();
                 return Ok(sampler);
             }

@@ -85,7 +85,7 @@ impl ContactStep<'_> {
             self.colliders.moving_in(&swept, |i| {
                 if self.met[i] {
                     moving = true;
-                    pushed = pushed.max(2.0 * dt * list[i].velocity_at(body.position).length());
+                    pushed = pushed.max(2.0 * list[i].longest_way(body.position, dt));
                     near.push(i);
                 }
             });

@@ -3,7 +3,7 @@
 use super::ParticleSystem;
 use super::hash::{ParticleHash, Purpose};
 use super::particle_set::Newborn;
-use crate::colliders::BodyState;
+use crate::colliders::{BodyState, Collider};
 use crate::forces::Weight;
 use crate::{BlowUp, Step};
 use geometry::{Image, Meshes, Site, Sites};
@@ -40,19 +40,13 @@ impl EmissionSites {
     }
 
     pub fn find(shot: &Shot, particles: &Particles, meshes: &Meshes) -> Self {
-        let on_mesh = |shape: Option<&Shape>, domain: EmissionDomain| {
-            let mesh = shape.and_then(|shape| meshes.mesh(shape).ok()).unwrap_or_default();
-            match domain {
-                EmissionDomain::Surface => Sites::surface(&mesh),
-                EmissionDomain::Edges => Sites::edges(&mesh),
-                EmissionDomain::Vertices => Sites::vertices(&mesh),
-                EmissionDomain::Volume => Sites::inside(&mesh),
-            }
+        let on_shape = |shape: Option<&Shape>, domain: EmissionDomain| {
+            on_mesh(&shape.and_then(|shape| meshes.mesh(shape).ok()).unwrap_or_default(), domain)
         };
         let sites = match &particles.source {
-            Source::Shape { shape, domain } => on_mesh(Some(shape), *domain),
+            Source::Shape { shape, domain } => on_shape(Some(shape), *domain),
             Source::Solid { solid, domain } | Source::Broken { solid, domain } => {
-                on_mesh(shape_of(shot, *solid), *domain)
+                on_shape(shape_of(shot, *solid), *domain)
             }
             Source::Curve { curve } => match shot.element(*curve).map(|e| &e.kind) {
                 Some(shot::ElementKind::Curve(curve)) => Sites::line(&curve.strokes()),
@@ -64,6 +58,15 @@ impl EmissionSites {
             }
         };
         Self { of: Self::named(shot, particles), sites }
+    }
+}
+
+fn on_mesh(mesh: &geometry::Mesh, domain: EmissionDomain) -> Sites {
+    match domain {
+        EmissionDomain::Surface => Sites::surface(mesh),
+        EmissionDomain::Edges => Sites::edges(mesh),
+        EmissionDomain::Vertices => Sites::vertices(mesh),
+        EmissionDomain::Volume => Sites::inside(mesh),
     }
 }
 
@@ -170,13 +173,15 @@ impl Likely<'_> {
 }
 
 /// A body or curve that emits, at both ends of a substep.
-struct Stand {
+struct Stand<'a> {
     before: Pose,
     now: Pose,
     scale: f32,
+    /// A body that changes its shape in the substep.
+    deforming: Option<&'a Collider>,
 }
 
-impl Stand {
+impl Stand<'_> {
     fn at(&self, fraction: f32) -> Pose {
         (self.before.0.lerp(self.now.0, fraction), self.before.1.slerp(self.now.1, fraction))
     }
@@ -237,13 +242,18 @@ impl ParticleSystem {
             Source::Solid { solid, .. } => step
                 .colliders
                 .of(*solid)
-                .map(|body| Stand { before: body.before, now: body.now.pose, scale: body.now.scale })
+                .map(|body| Stand {
+                    before: body.before,
+                    now: body.now.pose,
+                    scale: body.now.scale,
+                    deforming: body.deforms().then_some(body),
+                })
                 .collect(),
             Source::Curve { .. } => {
                 let now = curve.unwrap_or(own);
-                vec![Stand { before: curve_before.unwrap_or(now), now, scale: 1.0 }]
+                vec![Stand { before: curve_before.unwrap_or(now), now, scale: 1.0, deforming: None }]
             }
-            _ => vec![Stand { before, now: own, scale: 1.0 }],
+            _ => vec![Stand { before, now: own, scale: 1.0, deforming: None }],
         };
         let crowd: &[Vec3] = match particles.source {
             Source::Particles { particles: crowd } => {
@@ -251,7 +261,8 @@ impl ParticleSystem {
             }
             _ => &[],
         };
-        self.find_places(step.shot, particles, meshes);
+        let deformed = stands.iter().find_map(|stand| stand.deforming?.deformed());
+        self.find_places(step.shot, particles, meshes, deformed);
         let region = particles.emission.region.and_then(|id| {
             Weight::new(&world, step.shot, step.surfaces, step.shot.element(id)?, step.seconds)
         });
@@ -292,7 +303,7 @@ impl ParticleSystem {
         own: Pose,
         likely: Likely,
     ) -> Result<Vec<f32>, BlowUp> {
-        let stand = [Stand { before: body.pose, now: body.pose, scale: body.scale }];
+        let stand = [Stand { before: body.pose, now: body.pose, scale: body.scale, deforming: None }];
         let number = self.number_for_each(step, particles);
         self.bound(step, u64::from(number))?;
         let there = self.set.len();
@@ -338,8 +349,17 @@ impl ParticleSystem {
     }
 
     /// Computes the emission sites if the emitting geometry has changed.
-    fn find_places(&mut self, shot: &Shot, particles: &Particles, meshes: &Meshes) {
-        if self
+    fn find_places(
+        &mut self,
+        shot: &Shot,
+        particles: &Particles,
+        meshes: &Meshes,
+        deformed: Option<geometry::Mesh>,
+    ) {
+        if let (Some(mesh), Source::Solid { domain, .. }) = (deformed, &particles.source) {
+            // The shape is another one in every substep.
+            self.positions = Some(EmissionSites { of: String::new(), sites: on_mesh(&mesh, *domain) });
+        } else if self
             .positions
             .as_ref()
             .is_none_or(|positions| positions.of != EmissionSites::named(shot, particles))
@@ -403,7 +423,9 @@ impl ParticleSystem {
                 sites.site([hash.unit(), hash.unit(), hash.unit()], || hash.unit())?
             };
             let (at, orientation) = stand.at(fraction);
-            let local = site.position * stand.scale;
+            // The site is that of the substep's end; the birth comes before it.
+            let way = stand.deforming.map_or(Vec3::ZERO, |body| body.own_way(site.position));
+            let local = (site.position - way * (1.0 - fraction)) * stand.scale;
             let position = at + orientation * local;
             let weight = likely.weight(&site);
             if likely.chooses() && likely.at(position, weight) <= hash.unit() {
@@ -413,7 +435,7 @@ impl ParticleSystem {
                 continue;
             }
             let moved = (stand.now.0 + stand.now.1 * local) - (stand.before.0 + stand.before.1 * local);
-            let velocity = moved / dt.max(1e-9);
+            let velocity = (moved + orientation * (way * stand.scale)) / dt.max(1e-9);
             return Some(Spot { position, normal: orientation * site.normal, velocity, weight });
         }
         None

@@ -7,9 +7,11 @@
 //! coefficient of restitution e, friction may take up to μ (1 + e) m v, not
 //! μ m v. What is missing is added here, contact by contact.
 
-use super::Solids;
+use super::played::Played;
+use super::{Solids, State, id_of};
 use glam::Vec3;
 use rapier3d::prelude::*;
+use shot::Id;
 
 /// How the library combines the coefficients of a pair; the same as [`shot::pair_coefficient`].
 pub(super) const PAIR_RULE: CoefficientCombineRule = CoefficientCombineRule::Average;
@@ -30,13 +32,14 @@ impl Solids {
     /// Adds the friction of the rebounds of the last step. `touched` are the
     /// members that contacts changed the velocity of, and by how much, m/s.
     pub(super) fn add_rebound_friction(&mut self, touched: &[(usize, f32)], dt: f32) {
-        let world = &mut self.state.world;
+        let State { world, members, played, .. } = &mut self.state;
+        let deforms = |id: Id| played.get(&id).is_some_and(Played::deforms);
         let mut rebounds: Vec<Rebound> = Vec::new();
         let index = |collider: ColliderHandle| collider.into_raw_parts().0 as usize;
         // Upper bound of the impulse that supports a body at rest.
         let resting = 4.0 * world.gravity.length() * dt;
         let struck = touched.iter().filter(|(_, change)| *change > resting);
-        let struck: Vec<ColliderHandle> = struck.map(|(i, _)| self.state.members[*i].collider).collect();
+        let struck: Vec<ColliderHandle> = struck.map(|(i, _)| members[*i].collider).collect();
         if struck.is_empty() {
             return;
         }
@@ -47,6 +50,11 @@ impl Solids {
                 // A pair in which both were struck appears twice; the first counts.
                 let first_too = is_struck.get(index(pair.collider1)).is_some_and(|is| *is);
                 if collider == pair.collider2 && first_too {
+                    continue;
+                }
+                // Rebounds from deforming bodies have their friction with them.
+                let own = |c: ColliderHandle| id_of(world.colliders[c].user_data).0;
+                if [pair.collider1, pair.collider2].iter().any(|c| deforms(own(*c))) {
                     continue;
                 }
                 let parent = |collider: ColliderHandle| world.colliders[collider].parent();
@@ -106,7 +114,7 @@ impl Rebound {
 }
 
 /// Velocity that a unit impulse at a point gives to that point along itself, 1/kg.
-fn mobility(body: &RigidBody, at: Vec3, along: Vec3) -> f32 {
+pub(super) fn mobility(body: &RigidBody, at: Vec3, along: Vec3) -> f32 {
     if !body.is_dynamic() {
         return 0.0;
     }

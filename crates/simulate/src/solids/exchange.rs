@@ -160,6 +160,8 @@ impl Solids {
             area_m2: self.meshes.wind_area_m2(&scaled.shape).ok()?,
             volume_m3: mass.volume,
             scale,
+            deforms: false,
+            surface_motion: None,
             from_particle: true,
             gone: false,
             can_go: true,

@@ -45,7 +45,7 @@ pub(super) struct StateBefore {
     pub centre: Vec3,
     pub velocity: Vec3,
     pub orientation: Quat,
-    angular_velocity: Vec3,
+    pub angular_velocity: Vec3,
     /// Acceleration by gravity and forces, m/s².
     acceleration: Vec3,
 }

@@ -12,6 +12,7 @@ mod flight;
 mod impact;
 mod measure;
 mod overlap;
+mod played;
 mod prepare;
 mod push;
 mod rest;
@@ -25,13 +26,14 @@ pub use overlap::{BodyPose, Overlap, drop_to_rest, separate, start_overlaps};
 use crate::colliders::{BodyState, Contact, Exchange};
 use crate::{BlowUp, PrepareContext, PrepareError, SavedPart, Solver, Step};
 use flight::{Flight, StateBefore};
-use frames::{Bodies, Event, Frame};
-use geometry::Meshes;
+use frames::{Bodies, Event, Frame, MeshState};
+use geometry::{Meshes, MovingMesh};
 use glam::{Quat, Vec3};
 use rapier3d::prelude::*;
 use serde::{Deserialize, Serialize};
-use shot::Id;
+use shot::{Element, Id};
 use std::collections::BTreeMap;
+use std::sync::Arc;
 
 /// Speed beyond which a body has left all bounds, m/s.
 const MAX_SPEED: f32 = 2_000.0;
@@ -51,6 +53,10 @@ struct SolidBody {
     volume_m3: f32,
     /// Multiple of the element's shape.
     scale: f32,
+    /// Its shape is that of a deforming body, as a file says.
+    deforms: bool,
+    /// Motion of its surface when it was let go: velocity of the centre of mass, and angular velocity.
+    surface_motion: Option<(Vec3, Vec3)>,
     /// Handed over by a particle.
     from_particle: bool,
     /// Broken, or a particle again: no body any more.
@@ -87,12 +93,14 @@ struct State {
     carries: bool,
     /// Time until support is looked for again, s.
     support_check_s: f32,
+    /// Solids whose shape a file changes.
+    played: BTreeMap<Id, played::Played>,
 }
 
 impl State {
     /// A copy of the saved state, without the library's buffers.
     fn snapshot(&self) -> Self {
-        let Self { world, members, events, woken, shapes, carries, support_check_s } = self;
+        let Self { world, members, events, woken, shapes, carries, support_check_s, played } = self;
         let world = PhysicsWorld {
             gravity: world.gravity,
             integration_parameters: world.integration_parameters,
@@ -108,7 +116,8 @@ impl State {
         };
         let (members, events, woken) = (members.clone(), events.clone(), woken.clone());
         let (shapes, carries, support_check_s) = (shapes.clone(), *carries, *support_check_s);
-        Self { world, members, events, woken, shapes, carries, support_check_s }
+        let played = played.clone();
+        Self { world, members, events, woken, shapes, carries, support_check_s, played }
     }
 }
 
@@ -117,6 +126,10 @@ struct Solids {
     names: Vec<(Id, String)>,
     push: push::Push,
     meshes: Meshes,
+    /// Present shapes of the solids whose shape a file changes.
+    shapes: BTreeMap<Id, Arc<MovingMesh>>,
+    /// Those solids as they are in the document.
+    played_elements: Vec<Element>,
     exchange: Exchange,
     /// Bodies that broke in the last substep, with their last states.
     broken: Vec<BodyState>,
@@ -153,15 +166,19 @@ pub(crate) fn prepare(context: PrepareContext) -> Result<Option<Box<dyn Solver>>
         shapes,
         carries: false,
         support_check_s: 0.0,
+        played: BTreeMap::new(),
     };
     let frame = f64::from(context.shot.timing.first);
     let gravity =
         context.shot.solids().map(|(element, _)| (element.id, context.shot.gravity_on(element, frame)));
-    Ok(Some(Box::new(Solids {
+    let played = |element: &&Element| element.file_animation().is_some();
+    let mut solids = Solids {
         state,
         names,
         push,
         meshes: context.meshes.clone(),
+        shapes: BTreeMap::new(),
+        played_elements: context.shot.elements.iter().filter(played).cloned().collect(),
         exchange: Exchange::default(),
         broken: Vec::new(),
         gravity: gravity.collect(),
@@ -169,7 +186,9 @@ pub(crate) fn prepare(context: PrepareContext) -> Result<Option<Box<dyn Solver>>
         before: Vec::new(),
         touched: Vec::new(),
         impacts: impact::Impacts::default(),
-    })))
+    };
+    solids.prepare_played(context)?;
+    Ok(Some(Box::new(solids)))
 }
 
 fn pose((position, orientation): (Vec3, glam::Quat)) -> Pose {
@@ -223,6 +242,7 @@ impl Solver for Solids {
             self.impacts.begin();
         }
         self.animate(step);
+        self.play(step);
         self.change_values(step)?;
         self.apply_forces(step);
         let fast = self.fast(step.dt);
@@ -231,6 +251,7 @@ impl Solver for Solids {
             self.find_tunnelled(step, fast);
         }
         self.break_up(step);
+        self.drop_gone();
         self.spawn_particles(step);
         // Once a frame; what goes out of bounds between stays out of them,
         // and the library stops a body that has no finite state any more.
@@ -291,6 +312,10 @@ impl Solver for Solids {
         self.add_bodies(shot, out);
     }
 
+    fn shapes(&self) -> BTreeMap<Id, Arc<MovingMesh>> {
+        self.shapes.clone()
+    }
+
     fn hits(&self, out: &mut Vec<Contact>) {
         self.add_hits(out);
     }
@@ -320,6 +345,10 @@ impl Solver for Solids {
                 bodies.scales.push(if member.gone { 0.0 } else { member.scale });
             }
         }
+        for (id, shape) in &self.shapes {
+            let MovingMesh { topology, positions, velocities } = (**shape).clone();
+            frame.meshes.insert(*id, MeshState { topology, positions, velocities, attributes: Vec::new() });
+        }
         frame.measured = measure::measure(world, members, &self.gravity);
         frame.measured.events = std::mem::take(events);
     }
@@ -342,14 +371,14 @@ impl Solver for Solids {
             return Err(unfit("it has other bodies".to_owned()));
         }
         self.state = state;
-        Ok(())
+        self.restore_played()
     }
 }
 
 impl Solids {
     /// Moves all bodies over a substep, in as many steps as their speed asks for.
     fn advance(&mut self, step: &Step) {
-        let count = self.steps_needed(step);
+        let count = self.steps_needed(step).max(self.steps_needed_at_played(step.dt));
         let dt = step.dt / count as f32;
         let whole = step.ends_frame();
         self.state.world.integration_parameters.dt = dt;
@@ -374,12 +403,14 @@ impl Solids {
                     body.set_next_kinematic_position(Pose::from_parts(position, orientation));
                 }
             }
+            self.move_vertices(k, count);
             self.keep_unsupported_awake(dt);
             self.refresh_contacts();
             self.note_states(&mut before);
             self.step_and_wake(step);
             self.advance_exact(&before, dt, whole && k == count, &mut touched);
             self.add_rebound_friction(&touched, dt);
+            self.add_rebounds(&before, &touched, dt);
             self.note_impacts(&before, &touched, dt);
         }
         (self.before, self.touched) = (before, touched);

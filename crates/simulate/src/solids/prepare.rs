@@ -67,6 +67,8 @@ pub(super) fn world(context: PrepareContext) -> Result<(PhysicsWorld, Vec<SolidB
                 area_m2,
                 volume_m3: mass.volume,
                 scale: 1.0,
+                deforms: false,
+                surface_motion: None,
                 from_particle: false,
                 gone: false,
                 can_go: solid.body.breaking_impulse_n_s.is_some(),

@@ -82,7 +82,7 @@ impl Solids {
     fn may_be_fast(&self, member: &SolidBody, dt: f32) -> bool {
         let world = &self.state.world;
         let body = &world.bodies[member.handle];
-        if member.gone || body.is_fixed() || body.is_sleeping() {
+        if member.gone || member.deforms || body.is_fixed() || body.is_sleeping() {
             return false;
         }
         let (path, orientation) = path_and_turn(world, body, dt);
@@ -100,7 +100,7 @@ impl Solids {
         let of = |(i, member): (usize, &SolidBody)| {
             let body = &world.bodies[member.handle];
             let collider = &world.colliders[member.collider];
-            if member.gone {
+            if member.gone || member.deforms {
                 return None;
             }
             if body.is_fixed() {

@@ -33,7 +33,7 @@ impl Solids {
             let far = 0.5 * member.smallest_m;
             if body.is_dynamic() && body.linvel().length() * dt > far {
                 fast.free.push((i, body.center_of_mass()));
-            } else if member.animated {
+            } else if member.animated && !member.deforms {
                 let leap = body.next_position().translation - body.position().translation;
                 if leap.length() > far {
                     fast.animated.push((i, *body.position()));

@@ -96,12 +96,18 @@ impl Solids {
 
     /// Makes a held body free, with its launch velocities or those of its keys.
     fn let_go(&mut self, step: &Step, i: usize, element: &Element, of: &Body) {
+        if self.state.members[i].deforms {
+            self.stiffen(element);
+        }
         let State { world, members, woken, .. } = &mut self.state;
         let member = &mut members[i];
         let body = &mut world.bodies[member.handle];
         let (velocity, angular_velocity) = if of.moves == Moves::Animated {
             let frame = of.let_go_frame().map_or(step.start, f64::from);
-            own_motion(step, element, member.copy as usize, frame, body)
+            let (velocity, angular_velocity) = own_motion(step, element, member.copy as usize, frame, body);
+            let (surface, spin) = member.surface_motion.take().unwrap_or_default();
+            let rotation = body.position().rotation;
+            (velocity + rotation * surface, angular_velocity + rotation * spin)
         } else {
             (Vec3::ZERO, Vec3::ZERO)
         };

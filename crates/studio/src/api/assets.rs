@@ -12,7 +12,10 @@ use axum::response::{IntoResponse, Response};
 use glam::Vec3;
 use interchange::{ImageFile, Material, Model, Part};
 use serde::{Deserialize, Serialize};
-use shot::{Asset, AssetKind, Body, ElementKind, MAX_ELEMENTS, Shape, Solid, euler_angles, look::Look};
+use shot::{
+    Asset, AssetKind, Body, ElementKind, FileAnimation, MAX_ELEMENTS, Moves, Shape, Solid, euler_angles,
+    look::Look,
+};
 use std::collections::BTreeMap;
 use utoipa::ToSchema;
 
@@ -35,7 +38,8 @@ pub(crate) struct Uploaded {
     parts: usize,
 }
 
-/// Takes in a file: OBJ, GLB, PLY, STL, PNG, JPEG, EXR or HDR, told by `name`.
+/// Takes in a file: OBJ, GLB, PLY, STL, PNG, JPEG, EXR or HDR, told by `name`, or a
+/// mesh that changes with time: a ZIP archive of numbered OBJ files, or a GLB with an animation.
 #[utoipa::path(post, path = "/api/shots/{id}/assets", params(("id" = i64, Path), ("name" = String, Query)),
     request_body(content = Vec<u8>, content_type = "application/octet-stream"), responses((status = 200, body = Uploaded), (status = 422, body = crate::error::Problem)))]
 pub(crate) async fn upload(
@@ -47,8 +51,10 @@ pub(crate) async fn upload(
     let (shot, _) = studio.head(id).await?;
     let copy = studio.clone();
     copy.import(move || {
-        let assets::Examined { asset, notice, parts } = assets::examine(&name, &body)?;
-        frames::write_whole(&assets::path(&studio.data, &asset)?, &body)?;
+        let assets::Examined { converted, asset, notice, parts } =
+            assets::examine(&name, &body, shot.timing.fps)?;
+        let kept = converted.as_deref().unwrap_or(&body);
+        frames::write_whole(&assets::path(&studio.data, &asset)?, kept)?;
         Ok(Json(Uploaded { name: free(&shot.assets, stem(&name), &asset), asset, notice, parts }))
     })
     .await
@@ -106,6 +112,15 @@ pub(crate) async fn elements(
     let (shot, _) = studio.head(id).await?;
     let copy = studio.clone();
     copy.import(move || {
+        if asset.kind == AssetKind::MeshSequence {
+            let mut keep = Keep { studio: &studio, taken: shot.assets, made: BTreeMap::new() };
+            let element = moving(&mut keep, name, asset, shot.timing.first)?;
+            return Ok(Json(ModelElements {
+                assets: keep.made,
+                elements: vec![element],
+                notices: Vec::new(),
+            }));
+        }
         if asset.kind != AssetKind::Mesh {
             return Err(Error::Bad(format!("{name} is not a mesh")));
         }
@@ -162,10 +177,23 @@ fn separate_part(part: Part, looks: &[Look], keep: &mut Keep) -> Result<ModelEle
     })
 }
 
+/// The element of a mesh that changes with time.
+fn moving(keep: &mut Keep, name: String, asset: Asset, first: u32) -> Result<ModelElement> {
+    let sequence = assets::sequence(&keep.studio.data, &asset)?;
+    let mut kind = solid(keep.named(&name, asset), 1.0, Look::default());
+    if let ElementKind::Solid(solid) = &mut kind {
+        solid.body.moves = Moves::Animated;
+        let start_frame = first as i32;
+        solid.animation = Some(FileAnimation { start_frame, rate: sequence.rate(), ..Default::default() });
+    }
+    Ok(ModelElement { name, kind, position_m: Vec3::ZERO, orientation_rad: Vec3::ZERO })
+}
+
 fn solid(asset: String, scale: f32, look: Look) -> ElementKind {
     let shape = Shape::Mesh { asset, scale };
     ElementKind::Solid(Solid {
         shape,
+        animation: None,
         copies: None,
         from_particles: None,
         to_particles: None,
@@ -194,7 +222,7 @@ impl Keep<'_> {
 
     /// Keeps a file; gives its name among the assets.
     fn file(&mut self, name: &str, extension: &str, bytes: &[u8]) -> Result<String> {
-        let asset = assets::examine(&format!("{name}.{extension}"), bytes)?.asset;
+        let asset = assets::examine(&format!("{name}.{extension}"), bytes, 24.0)?.asset;
         frames::write_whole(&assets::path(&self.studio.data, &asset)?, bytes)?;
         Ok(self.named(name, asset))
     }
@@ -240,7 +268,12 @@ pub(crate) async fn asset(Extract(studio): State, Path((id, name)): Path<(i64, S
     let asset = shot.assets.get(&name).ok_or_else(|| Error::NotFound(format!("asset {name}")))?;
     let asset = asset.clone();
     let of = asset.clone();
-    let bytes = blocking(move || assets::read(&studio.data, &of)).await?;
+    // The Viewport shows the first frame where nothing is computed yet.
+    let bytes = blocking(move || match of.kind {
+        AssetKind::MeshSequence => Ok(interchange::write_ply(assets::sequence(&studio.data, &of)?.rest())),
+        _ => assets::read(&studio.data, &of),
+    })
+    .await?;
     let kind = match asset.file.rsplit('.').next() {
         Some("png") => "image/png",
         Some("jpg" | "jpeg") => "image/jpeg",

@@ -17,6 +17,7 @@ mod perform;
 mod runs;
 mod security;
 mod shots;
+mod topologies;
 
 use crate::error::{Error, Problem};
 use crate::studio::Studio;
@@ -85,6 +86,7 @@ fn router() -> OpenApiRouter<Arc<Studio>> {
         .routes(routes!(runs::poster))
         .routes(routes!(runs::differences))
         .routes(routes!(runs::frame))
+        .routes(routes!(topologies::topology))
         .routes(routes!(runs::measured))
         .routes(routes!(runs::track))
         .routes(routes!(finish::loops))

@@ -348,10 +348,7 @@ pub(crate) async fn frame(
         if !frames.range().contains(&number) {
             return Err(Error::NotFound(format!("frame {number}")));
         }
-        let tag = |print: &Fingerprint| {
-            let hex: String = print.0.iter().map(|byte| format!("{byte:02x}")).collect();
-            format!("\"{hex}\"")
-        };
+        let tag = |print: &Fingerprint| format!("\"{print}\"");
         let same = known.is_some_and(|known| {
             frames.fingerprint(number).is_some_and(|print| known.as_bytes() == tag(&print).as_bytes())
         });

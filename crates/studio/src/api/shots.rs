@@ -305,7 +305,7 @@ fn unpack(data: &std::path::Path, name: &str, body: &[u8]) -> Result<Shot> {
         if sha256(&bytes) != asset.sha256 {
             return Err(bad(format!("{} is not the file the shot was made with", asset.file)));
         }
-        let examined = assets::examine(&asset.file, &bytes)?;
+        let examined = assets::examine_as(asset.kind, &asset.file, &bytes)?;
         if examined.asset.kind != asset.kind {
             return Err(bad(format!("the asset \"{asset_name}\" is not what the shot says it is")));
         }

@@ -10,7 +10,9 @@ mod gull_scatter;
 mod jar_of_light;
 mod lantern_loop;
 mod lantern_parade;
+mod moving;
 mod quay;
+mod quay_flags;
 mod scale_shower;
 mod set;
 mod slow_toss;
@@ -60,6 +62,7 @@ const SAMPLES: &[Sample] = &[
     sample!("Jar of light", jar_of_light, 110),
     sample!("Slow toss", slow_toss, 34),
     sample!("Lantern loop", lantern_loop, 40),
+    sample!("Quay flags", quay_flags, 46),
 ];
 
 /// Assets that are in a folder already, by name: the samples share most.
@@ -73,8 +76,9 @@ fn build(sample: &Sample, folder: &Path, known: &mut Known) -> Result<Shot> {
         let asset = match known.get(name) {
             Some(asset) => asset.clone(),
             None => {
-                let asset = examine(file, &bytes)?.asset;
-                write_whole(&path(folder, &asset)?, &bytes)?;
+                let examined = examine(file, &bytes, shot.timing.fps)?;
+                let asset = examined.asset;
+                write_whole(&path(folder, &asset)?, examined.converted.as_ref().unwrap_or(&bytes))?;
                 known.insert(name, asset.clone());
                 asset
             }

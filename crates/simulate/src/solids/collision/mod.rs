@@ -11,7 +11,7 @@ mod sphere;
 pub use drawn::{CollisionMesh, collision_mesh};
 
 use crate::PrepareError;
-use geometry::Meshes;
+use geometry::{Mesh, Meshes};
 use glam::Vec3;
 use rapier3d::prelude::*;
 use shot::{Collision, Element, Shape, Solid};
@@ -37,6 +37,19 @@ pub(super) fn shape(element: &Element, solid: &Solid, meshes: &Meshes) -> Result
     if let Shape::Plane { size_m } = solid.shape {
         return Ok(plane::fit(size_m));
     }
+    fit(element, solid, mesh)
+}
+
+/// The collision shape of a solid that has another mesh than its rest shape.
+pub(super) fn shape_of_mesh(element: &Element, solid: &Solid, mesh: &Mesh) -> Result<Collider, PrepareError> {
+    fit(element, solid, || Ok(mesh.clone()))
+}
+
+fn fit(
+    element: &Element,
+    solid: &Solid,
+    mesh: impl Fn() -> Result<Mesh, PrepareError>,
+) -> Result<Collider, PrepareError> {
     Ok(match solid.body.collision_of(&solid.shape) {
         Collision::Sphere => sphere::fit(&solid.shape, mesh)?,
         Collision::Box => box_fit::fit(mesh()?.bounds()),

@@ -1,0 +1,138 @@
+// The bodies of one element whose shape changes from frame to frame.
+import * as THREE from "three";
+import { api } from "../api/client";
+import type { MeshOfFrame } from "./frames";
+
+/** The faces of a mesh, and which vertices share a normal. */
+export interface Topology {
+  index: THREE.BufferAttribute;
+  /** Group of each vertex; those of a group have one normal. */
+  smooth: Uint32Array;
+  groups: number;
+  uvs: Float32Array | null;
+}
+
+/** Reads a topology as the server sends it; see docs/formats.md. */
+export function decodeTopology(buffer: ArrayBuffer): Topology {
+  const [vertices, faces, hasUvs] = new Uint32Array(buffer, 0, 3);
+  const index = new THREE.BufferAttribute(new Uint32Array(buffer, 12, 3 * faces), 1);
+  const smooth = new Uint32Array(buffer, 12 + 12 * faces, vertices);
+  const groups = smooth.reduce((most, group) => Math.max(most, group + 1), 0);
+  const at = 12 + 12 * faces + 4 * vertices;
+  return { index, smooth, groups, uvs: hasUvs ? new Float32Array(buffer, at, 2 * vertices) : null };
+}
+
+/** Unit normals of the vertices, means of the faces around weighted by area. */
+export function normalsOf({ index, smooth, groups }: Topology, places: Float32Array): Float32Array {
+  const sums = new Float32Array(3 * groups);
+  const faces = index.array;
+  for (let f = 0; f < faces.length; f += 3) {
+    const [a, b, c] = [3 * faces[f], 3 * faces[f + 1], 3 * faces[f + 2]];
+    const [ux, uy, uz] = [
+      places[b] - places[a],
+      places[b + 1] - places[a + 1],
+      places[b + 2] - places[a + 2],
+    ];
+    const [vx, vy, vz] = [
+      places[c] - places[a],
+      places[c + 1] - places[a + 1],
+      places[c + 2] - places[a + 2],
+    ];
+    const [x, y, z] = [uy * vz - uz * vy, uz * vx - ux * vz, ux * vy - uy * vx];
+    for (let corner = 0; corner < 3; corner++) {
+      const at = 3 * smooth[faces[f + corner]];
+      sums[at] += x;
+      sums[at + 1] += y;
+      sums[at + 2] += z;
+    }
+  }
+  const normals = new Float32Array(places.length);
+  for (let v = 0; v < smooth.length; v++) {
+    const at = 3 * smooth[v];
+    const length = Math.hypot(sums[at], sums[at + 1], sums[at + 2]) || 1;
+    normals[3 * v] = sums[at] / length;
+    normals[3 * v + 1] = sums[at + 1] / length;
+    normals[3 * v + 2] = sums[at + 2] / length;
+  }
+  return normals;
+}
+
+/** Size of the cache; the least recently used go first. */
+const MOST_KEPT = 16;
+
+/** Topologies from the server, by shot and hash. */
+export class Topologies {
+  #kept = new Map<string, Promise<Topology>>();
+  #loaded = new Map<string, Topology>();
+
+  /** A topology that is loaded. */
+  known(shot: number, hash: string): Topology | undefined {
+    return this.#loaded.get(`${shot} ${hash}`);
+  }
+
+  get(shot: number, hash: string): Promise<Topology> {
+    const key = `${shot} ${hash}`;
+    let promise = this.#kept.get(key);
+    if (!promise) {
+      promise = api.topology(shot, hash).then(decodeTopology);
+      promise.then(
+        (topology) => this.#loaded.set(key, topology),
+        () => this.#kept.delete(key),
+      );
+    }
+    this.#kept.delete(key);
+    this.#kept.set(key, promise);
+    for (const old of this.#kept.keys()) {
+      if (this.#kept.size <= MOST_KEPT) break;
+      this.#kept.delete(old);
+      this.#loaded.delete(old);
+    }
+    return promise;
+  }
+}
+
+/** The geometry of one element, laid on the mesh of a frame. */
+export class DeformingGeometry {
+  readonly geometry = new THREE.BufferGeometry();
+  #topology: Topology | null = null;
+  #shown: MeshOfFrame | null = null;
+
+  /** Whether the mesh that is shown is that of a frame. */
+  shows(mesh: MeshOfFrame): boolean {
+    return this.#shown === mesh;
+  }
+
+  /** Lays the geometry on a mesh whose faces are loaded. */
+  show(mesh: MeshOfFrame, topology: Topology) {
+    const { geometry } = this;
+    if (this.#topology !== topology) {
+      geometry.dispose();
+      geometry.setIndex(topology.index);
+      geometry.deleteAttribute("uv");
+      if (topology.uvs) geometry.setAttribute("uv", new THREE.BufferAttribute(topology.uvs, 2));
+      this.#topology = topology;
+    }
+    const normals = normalsOf(topology, mesh.places);
+    this.#put("position", mesh.places);
+    this.#put("normal", normals);
+    geometry.computeBoundingSphere();
+    geometry.computeBoundingBox();
+    this.#shown = mesh;
+  }
+
+  #put(name: string, values: Float32Array) {
+    const attribute = this.geometry.getAttribute(name) as THREE.BufferAttribute | undefined;
+    if (attribute?.array.length === values.length) {
+      attribute.copyArray(values);
+      attribute.needsUpdate = true;
+    } else {
+      const added = new THREE.BufferAttribute(values.slice(), 3);
+      added.setUsage(THREE.DynamicDrawUsage);
+      this.geometry.setAttribute(name, added);
+    }
+  }
+
+  dispose() {
+    this.geometry.dispose();
+  }
+}
