@@ -62,7 +62,7 @@ const SAMPLES: &[Sample] = &[
     sample!("Jar of light", jar_of_light, 110),
     sample!("Slow toss", slow_toss, 34),
     sample!("Lantern loop", lantern_loop, 40),
-    sample!("Quay flags", quay_flags, 46),
+    sample!("Quay flags", quay_flags, 43),
 ];
 
 /// Assets that are in a folder already, by name: the samples share most.

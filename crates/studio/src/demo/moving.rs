@@ -94,9 +94,9 @@ pub(super) fn flag() -> Vec<u8> {
                     height * (TAU * (s / length + slant * v) - rounds * turn).sin()
                 };
                 let aside = s.powf(0.8)
-                    * (wave(1.15, 2.0, 0.12, 0.125)
-                        + wave(0.6, 3.0, -0.2, 0.05)
-                        + wave(0.34, 5.0, 0.35, 0.014));
+                    * (wave(0.95, 2.0, 0.12, 0.14)
+                        + wave(0.52, 3.0, -0.2, 0.06)
+                        + wave(0.3, 5.0, 0.35, 0.016));
                 let step = 1.9 / ALONG as f32;
                 if column > 0 {
                     // The cloth keeps its length: where it goes aside it gets on less.

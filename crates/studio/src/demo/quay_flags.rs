@@ -16,15 +16,15 @@ pub(super) fn shot() -> (Shot, Vec<File>) {
     shot.about =
         "A gate and a flag that files move; two barrels that keys roll are let go at frame 30.".to_owned();
     shot.timing.last = 120;
-    shot.add(quay::crates("Crate pile", [2, 4, 2]).at(1.0, 0.1805, -0.25).turned(0.0, 0.22, 0.0));
-    shot.add(quay::floats("Net floats", [3, 1, 2], 0.9).at(0.95, 1.56, -0.25));
+    shot.add(quay::crates("Crate pile", [2, 4, 2]).at(0.85, 0.1805, -0.4).turned(0.0, 0.22, 0.0));
+    shot.add(quay::floats("Net floats", [3, 1, 2], 0.9).at(0.8, 1.56, -0.4));
 
     shot.add(
         moved_by_file("Gate", "gate", Moves::Animated, wood(0.62), BeyondEnd::Hold).at(-2.05, 0.02, -1.15),
     );
-    shot.add(moved_by_file("Flag", "flag", Moves::Animated, cloth(), BeyondEnd::Repeat).at(2.34, 3.3, -1.5));
+    shot.add(moved_by_file("Flag", "flag", Moves::Animated, cloth(), BeyondEnd::Repeat).at(1.79, 3.3, -2.4));
     for (name, at, height_m) in [
-        ("Flag pole", Vec3::new(2.3, 1.75, -1.5), 3.5),
+        ("Flag pole", Vec3::new(1.75, 1.75, -2.4), 3.5),
         ("Hinge post", Vec3::new(-2.12, 0.75, -1.18), 1.5),
         ("Latch post", Vec3::new(-2.12, 0.7, 0.68), 1.4),
     ] {
@@ -33,7 +33,7 @@ pub(super) fn shot() -> (Shot, Vec<File>) {
         shot.add(looking(post, wood(0.4)).at(at.x, at.y, at.z));
     }
     // The first is let through as the gate stands open, the second behind it.
-    for (name, ahead, z) in [("Barrel", 0.0, -0.15), ("Second barrel", -1.15, -0.42)] {
+    for (name, ahead, z) in [("Barrel", 0.0, -0.56), ("Second barrel", -1.0, -0.66)] {
         shot.add(barrel(name, ahead, z));
     }
 
@@ -45,7 +45,7 @@ pub(super) fn shot() -> (Shot, Vec<File>) {
         ..Camera::default()
     };
     let camera =
-        Element::new("Pier camera", ElementKind::Camera(camera)).at(0.9, 1.35, 5.4).turned(0.03, 0.07, 0.0);
+        Element::new("Pier camera", ElementKind::Camera(camera)).at(0.95, 1.3, 5.7).turned(0.03, 0.03, 0.0);
     shot.camera = Some(shot.add(camera));
     quay::evening(&mut shot);
     set::market(&mut shot, set::Lamps { glow: 1.6 });
@@ -81,22 +81,23 @@ fn moved_by_file(name: &str, asset: &str, moves: Moves, look: Look, after: Beyon
 /// A barrel on its side that rolls towards +x without slipping, faster and faster.
 fn barrel(name: &str, ahead: f32, z: f32) -> Element {
     const RADIUS: f32 = 0.25;
+    const START: f32 = -5.5;
     let shape = Shape::Cylinder { radius_m: RADIUS, height_m: 0.72 };
     let mut barrel = looking(Element::solid(name, shape, Moves::Animated), wood(0.5));
-    // From rest at 2.2 m/s²: let go at 2.7 m/s.
+    // From rest at 5.2 m/s²: let go at 6.3 m/s.
     let rolled = |frame: f64| {
         let t = (frame as f32 - 1.0) / moving::FPS;
-        1.1 * t * t
+        2.6 * t * t
     };
-    let x = |frame: f64| -3.4 + ahead + rolled(frame);
+    let x = |frame: f64| START + ahead + rolled(frame);
     let frames = || (0..=15).map(|i| 1.0 + 2.0 * f64::from(i));
     let solid = barrel.as_solid_mut().expect("a solid");
     solid.body.wake = Some(Wake::Frame(LET_GO));
-    solid.body.weight = Weight::MassKg(34.0);
+    solid.body.weight = Weight::MassKg(52.0);
     (solid.body.friction, solid.body.restitution) = (0.5, 0.2);
     let lying = std::f32::consts::FRAC_PI_2;
     barrel
-        .at(-3.4 + ahead, RADIUS, z)
+        .at(START + ahead, RADIUS, z)
         .turned(lying, 0.0, 0.0)
         .keyed("placement.position_m[0]", Channel::keyed(frames().map(|frame| (frame, x(frame)))))
         .keyed(
