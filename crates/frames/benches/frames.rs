@@ -1,7 +1,7 @@
 //! Finishing against a plain read of the frames it needs, and reading heads alone.
 
 use frames::finish::{FinishContext, SharedFrames, finished};
-use frames::{Bodies, Frame, Frames, Particles, Parts, RunFolder, RunFrames};
+use frames::{Bodies, Frame, Frames, MeshState, Particles, Parts, RunFolder, RunFrames};
 use glam::{Quat, Vec3};
 use shot::finish::{Finish, FinishOperation};
 use shot::motion::Channel;
@@ -130,4 +130,55 @@ fn main() {
         assert_eq!(count, 1000);
     });
     println!("heads and measurements of 1,000 frames of 50 MB: {:.3} s warm (wanted: at most 0.2)", read);
+    meshes();
+}
+
+/// A folded sheet of 320 × 320 vertices: bytes a vertex, and vertices decoded a second.
+fn meshes() {
+    const N: usize = 320;
+    let step = 2.0 / (N - 1) as f32;
+    let mut mesh = geometry::Mesh::default();
+    for i in 0..N * N {
+        mesh.positions.push(Vec3::new((i % N) as f32, 0.0, (i / N) as f32) * step);
+        mesh.normals.push(Vec3::Y);
+        mesh.uvs.push(glam::Vec2::new((i % N) as f32, (i / N) as f32) / N as f32);
+    }
+    for i in (0..N * (N - 1)).filter(|i| i % N < N - 1) {
+        let [a, b] = [i as u32, (i + N) as u32];
+        mesh.triangles.extend([[a, b, a + 1], [a + 1, b, b + 1]]);
+    }
+    // Folds of twelve edges and more, along and across, that move.
+    let k = std::f32::consts::TAU / (12.0 * step);
+    let folds =
+        [(1.0, 0.0, 0.006, 9.0), (0.5, 0.4, 0.015, 6.0), (0.2, -0.15, 0.05, 4.0), (0.03, 0.05, 0.2, 2.0)];
+    let (mut positions, mut velocities) = (mesh.positions.clone(), vec![Vec3::ZERO; N * N]);
+    for (p, v) in positions.iter_mut().zip(&mut velocities) {
+        let at = *p;
+        for (kx, kz, height, speed) in folds {
+            let phase = k * (kx * at.x + kz * at.z);
+            *p += Vec3::new(0.3 * phase.cos(), phase.sin(), 0.2 * (phase + 0.4).cos()) * height;
+            *v += Vec3::new(0.3 * phase.sin(), -phase.cos(), 0.2 * (phase + 0.4).sin()) * (height * speed);
+        }
+    }
+    let size = |velocities: &Vec<Vec3>| {
+        let mut frame = Frame::new(1, 0.0);
+        let topology = Arc::new(geometry::Topology::of(&mesh));
+        let (positions, velocities) = (positions.clone(), velocities.clone());
+        frame.meshes.insert(Id(1), MeshState { topology, positions, velocities, attributes: Vec::new() });
+        let dir = tempfile::tempdir().expect("a folder");
+        let run = RunFolder::create(dir.path()).expect("a run");
+        run.write(&frame).expect("written");
+        let mut spare = run.read(1).expect("read");
+        let time = best(20, || run.read_into(1, &mut spare).expect("read"));
+        let bytes = std::fs::metadata(dir.path().join("frames/00001.brframe")).expect("a file").len();
+        (bytes as f64 / (N * N) as f64, (N * N) as f64 / time / 1e6)
+    };
+    let (still, _) = size(&vec![Vec3::ZERO; N * N]);
+    let (moving, rate) = size(&velocities);
+    println!(
+        "mesh of {} vertices: {still:.2} bytes a vertex of positions (wanted: at most 1.5), {:.2} more of velocities \
+         (at most 2), {rate:.0} million vertices/s decoded, velocities included (at least 50)",
+        N * N,
+        moving - still
+    );
 }

@@ -8,14 +8,15 @@
 //! these follow after the bytes, as u32.
 
 use crate::error::DecodeError;
-use crate::quantise::{POSITION_ERROR_M, VELOCITY_ERROR, quantise, unzigzag, zigzag};
+use crate::quantise::{POSITION_ERROR_M, VELOCITY_ERROR, quantise, zigzag};
 use crate::table::u32_at;
 use crate::topologies;
 use geometry::Topology;
 use geometry::topology::{Attribute, Prediction};
-use glam::{IVec4, Vec3};
+use glam::Vec3;
 use shot::fingerprint::Fingerprint;
 use std::sync::Arc;
+use wide::i32x4;
 
 /// A mesh at one frame, in the frame of its element's bodies.
 #[derive(Clone, Debug, PartialEq)]
@@ -59,8 +60,9 @@ pub(crate) fn hash_of(bytes: &[u8]) -> Result<Fingerprint, DecodeError> {
 pub(crate) fn decode(bytes: &[u8], mesh: &mut MeshState) -> Result<(), DecodeError> {
     let mut rest = bytes.get(HASH..).ok_or(SHORT)?;
     let order = &mesh.topology.traversal().order;
-    read_column(order, &mut rest, 2.0 * POSITION_ERROR_M, &mut mesh.positions)?;
-    read_column(order, &mut rest, 2.0 * VELOCITY_ERROR, &mut mesh.velocities)?;
+    let mut steps = Vec::new();
+    read_column(order, &mut rest, 2.0 * POSITION_ERROR_M, &mut steps, &mut mesh.positions)?;
+    read_column(order, &mut rest, 2.0 * VELOCITY_ERROR, &mut steps, &mut mesh.velocities)?;
     mesh.attributes = topologies::decode_attributes(rest, &mesh.topology)?;
     Ok(())
 }
@@ -95,11 +97,11 @@ fn read_column(
     order: &[Prediction],
     rest: &mut &[u8],
     step: f32,
+    steps: &mut Vec<i32x4>,
     values: &mut Vec<Vec3>,
 ) -> Result<(), DecodeError> {
     let n = order.len();
     let mut axes: [Vec<u8>; 3] = Default::default();
-    let mut any_large = false;
     for axis in &mut axes {
         let (head, body) = rest.split_at_checked(8).ok_or(SHORT)?;
         let (large, length) = (u32_at(head, 0) as usize, u32_at(head, 4) as usize);
@@ -111,57 +113,74 @@ fn read_column(
         let size = n + 4 * large;
         *axis = zstd::bulk::decompress(packed, size)
             .map_err(|_| DecodeError::NotAFrame("a mesh does not unpack"))?;
-        let escapes = axis[..n.min(axis.len())].iter().filter(|&&byte| byte == LARGE as u8).count();
-        if axis.len() != size || escapes != large {
+        if axis.len() != size || with_large([&axis[..n], &[], &[]]).len() != large {
             return Err(SHORT);
         }
-        any_large |= large > 0;
     }
-    values.clear();
-    values.resize(n, Vec3::ZERO);
-    let mut steps = vec![IVec4::ZERO; n];
-    if !any_large {
-        // Most meshes: no look for large differences in the loop.
-        let [x, y, z] = &axes;
-        let bytes = x[..n].iter().zip(&y[..n]).zip(&z[..n]);
-        let differences = bytes.map(|((&x, &y), &z)| {
-            let [x, y, z] = [x, y, z].map(|byte| unzigzag(u32::from(byte)));
-            IVec4::new(x, y, z, 0)
-        });
-        rebuild(order, differences, step, &mut steps, values);
-    } else {
-        let mut next = [n; 3];
-        let differences = (0..n).map(|i| {
-            let [x, y, z] = [0, 1, 2].map(|axis| {
-                let (bytes, next) = (&axes[axis], &mut next[axis]);
-                let mut value = u32::from(bytes[i]);
-                if value == LARGE {
-                    value = u32_at(bytes, *next);
-                    *next += 4;
+    if values.len() != n {
+        values.resize(n, Vec3::ZERO);
+    }
+    steps.resize(n, i32x4::ZERO);
+    if let Some(first) = order.first() {
+        // The first prediction is of its own vertex.
+        steps[first.vertex as usize] = i32x4::ZERO;
+    }
+    let [x, y, z] = axes.each_ref().map(|bytes| &bytes[..n]);
+    let (mut next, mut from) = ([n; 3], 0);
+    let small = |i: usize| [u32::from(x[i]), u32::from(y[i]), u32::from(z[i]), 0];
+    // No look for large differences between two of them.
+    for at in with_large([x, y, z]).into_iter().chain([n]) {
+        let bytes = x[from..at].iter().zip(&y[from..at]).zip(&z[from..at]);
+        let differences = bytes.map(|((&x, &y), &z)| [u32::from(x), u32::from(y), u32::from(z), 0]);
+        rebuild(&order[from..at], differences, step, steps, values);
+        if at < n {
+            let mut difference = small(at);
+            for axis in 0..3 {
+                if difference[axis] == LARGE {
+                    difference[axis] = u32_at(&axes[axis], next[axis]);
+                    next[axis] += 4;
                 }
-                unzigzag(value)
-            });
-            IVec4::new(x, y, z, 0)
-        });
-        rebuild(order, differences, step, &mut steps, values);
+            }
+            rebuild(&order[at..=at], std::iter::once(difference), step, steps, values);
+        }
+        from = at + 1;
     }
     Ok(())
 }
 
+/// The places at which one of three columns has a large difference, rising.
+fn with_large(columns: [&[u8]; 3]) -> Vec<usize> {
+    const CHUNK: usize = 512;
+    let mut places = Vec::new();
+    for column in columns {
+        for (k, chunk) in column.chunks(CHUNK).enumerate() {
+            if chunk.contains(&(LARGE as u8)) {
+                let large = chunk.iter().enumerate().filter(|(_, byte)| **byte == LARGE as u8);
+                places.extend(large.map(|(i, _)| k * CHUNK + i));
+            }
+        }
+    }
+    places.sort_unstable();
+    places.dedup();
+    places
+}
+
+/// Rebuilds a column from its zigzag differences.
 #[inline(always)]
 fn rebuild(
     order: &[Prediction],
-    differences: impl Iterator<Item = IVec4>,
+    differences: impl Iterator<Item = [u32; 4]>,
     step: f32,
-    steps: &mut [IVec4],
+    steps: &mut [i32x4],
     values: &mut [Vec3],
 ) {
-    // The first prediction is of its own vertex, which is zero still.
-    for (Prediction { vertex, from }, difference) in order.iter().zip(differences) {
-        let [a, b, c] = from.map(|v| steps[v as usize]);
-        let value = a.wrapping_add(b).wrapping_sub(c).wrapping_add(difference);
-        steps[*vertex as usize] = value;
-        values[*vertex as usize] = value.as_vec4().truncate() * step;
+    for (prediction, zigzag) in order.iter().zip(differences) {
+        let [a, b, c] = prediction.from;
+        let difference = i32x4::new(zigzag.map(|value| (value >> 1) as i32 ^ -((value & 1) as i32)));
+        let value = steps[a as usize] + steps[b as usize] - steps[c as usize] + difference;
+        steps[prediction.vertex as usize] = value;
+        let [x, y, z, _] = (value.round_float() * step).to_array();
+        values[prediction.vertex as usize] = Vec3::new(x, y, z);
     }
 }
 

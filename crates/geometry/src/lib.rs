@@ -32,7 +32,7 @@ mod sites;
 mod surface;
 pub mod topology;
 
-pub use bvh::{Bounds, Bvh, Hit, Ray, Tree};
+pub use bvh::{Bounds, Bvh, Hit, Ray, RefitPlan, Tree};
 pub use image::{Image, brightness};
 pub use mass::{MassProperties, mass_properties};
 pub use mesh::{Mesh, MeshError};

@@ -1,6 +1,6 @@
 //! The surface of a mesh that changes its shape, over a step of time.
 
-use crate::{Bounds, Bvh, Topology};
+use crate::{Bounds, Bvh, RefitPlan, Topology};
 use glam::Vec3;
 use std::sync::Arc;
 
@@ -12,6 +12,7 @@ pub struct MovingSurface {
     after: Vec<Vec3>,
     /// Boxes hold both.
     bvh: Bvh,
+    plan: RefitPlan,
     reach: f32,
     /// Length of the longest way of a vertex.
     longest_way: f32,
@@ -37,8 +38,8 @@ impl MovingSurface {
     /// A surface that does not move in the first step.
     pub fn new(topology: Arc<Topology>, positions: Vec<Vec3>) -> Self {
         let bvh = Bvh::build(&positions, topology.triangles());
-        let reach = reach(&positions);
-        Self { topology, before: positions.clone(), after: positions, bvh, reach, longest_way: 0.0 }
+        let (reach, plan) = (reach(&positions), bvh.refit_plan(topology.triangles()));
+        Self { topology, before: positions.clone(), after: positions, bvh, plan, reach, longest_way: 0.0 }
     }
 
     /// Goes on to the next step, at whose end the vertices are at `positions`.
@@ -46,7 +47,7 @@ impl MovingSurface {
         std::mem::swap(&mut self.before, &mut self.after);
         self.after.clear();
         self.after.extend_from_slice(positions);
-        self.bvh.refit(&self.after, self.topology.triangles(), Some(&self.before));
+        self.bvh.refit(&mut self.plan, &self.after, Some(&self.before));
         self.reach = reach(&self.before).max(reach(&self.after));
         let ways = self.before.iter().zip(&self.after).map(|(from, to)| from.distance_squared(*to));
         self.longest_way = ways.fold(0.0, f32::max).sqrt();
@@ -220,7 +221,8 @@ mod tests {
             };
             let positions: Vec<Vec3> = mesh.positions.iter().map(bent).collect();
             let mut refitted = Bvh::build(&mesh.positions, &mesh.triangles);
-            refitted.refit(&positions, &mesh.triangles, None);
+            let mut plan = refitted.refit_plan(&mesh.triangles);
+            refitted.refit(&mut plan, &positions, None);
             let fresh = Bvh::build(&positions, &mesh.triangles);
             let point = Vec3::new(x, y, z);
             let nearest = |bvh: &Bvh| bvh.nearest(point, f32::INFINITY).unwrap().0;

@@ -62,6 +62,7 @@
   onpick={(v) => set("Movement", "moves", v)}
 />
 {#if body.moves === "animated" && byFile}
+  <div class="h-2"></div>
   <AnimationFields {element} {solid} {solids} />
 {/if}
 {#if body.moves !== "still"}

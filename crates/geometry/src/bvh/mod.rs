@@ -14,6 +14,7 @@ mod stack;
 mod walk;
 
 use glam::Vec3;
+pub use refit::RefitPlan;
 use stack::Stack;
 
 /// An axis-aligned box.

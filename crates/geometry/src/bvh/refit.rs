@@ -2,59 +2,80 @@
 //! are made anew from the leaves up (G. van den Bergen, *Efficient collision
 //! detection of complex deformable models using AABB trees*, 1997).
 
+#![allow(unsafe_code, reason = "a measured kernel")]
+
 use super::stack::Stack;
-use super::{Bounds, Bvh, COUNT_BITS, LEAF, Node};
+use super::{Bounds, Bvh, COUNT_BITS, LEAF, Node, Packet};
 use glam::Vec3;
 
+/// The vertices of a hierarchy's triangles in the order of its leaves, by which
+/// it is fitted again and again.
+pub struct RefitPlan {
+    /// By packet: the vertices of its triangles; a missing one repeats the first.
+    corners: Vec<[[u32; 3]; 4]>,
+    /// Bounds of the packets, least then greatest corner.
+    bounds: Vec<[[f32; 3]; 2]>,
+}
+
 impl Bvh {
-    /// Fits the hierarchy to the present `positions` of the vertices of the
-    /// `triangles` that it was built over. With `before`, the boxes also hold
-    /// all places from those earlier positions on.
-    pub fn refit(&mut self, positions: &[Vec3], triangles: &[[u32; 3]], before: Option<&[Vec3]>) {
-        match before {
-            None => self.refit_by(positions, triangles, |_| Bounds::EMPTY),
-            Some(before) => self.refit_by(positions, triangles, |t| {
-                t.iter().fold(Bounds::EMPTY, |bounds, &v| bounds.with(before[v as usize]))
-            }),
+    /// A plan for fitting this hierarchy, which was built over these triangles.
+    pub fn refit_plan(&self, triangles: &[[u32; 3]]) -> RefitPlan {
+        let of = |packet: &Packet| {
+            let first = triangles[packet.triangle[0] as usize];
+            packet.triangle.map(|t| triangles.get(t as usize).copied().unwrap_or(first))
+        };
+        let bounds = vec![[[0.0; 3]; 2]; self.packets.len()];
+        RefitPlan { corners: self.packets.iter().map(of).collect(), bounds }
+    }
+
+    /// Fits the hierarchy to the present `positions` of its vertices. With
+    /// `before`, the boxes also hold all places from those earlier positions on.
+    pub fn refit(&mut self, plan: &mut RefitPlan, positions: &[Vec3], before: Option<&[Vec3]>) {
+        #[cfg(target_arch = "x86_64")]
+        if std::arch::is_x86_feature_detected!("avx2") && std::arch::is_x86_feature_detected!("fma") {
+            // SAFETY: the processor has the features.
+            return unsafe { self.refit_wide(plan, positions, before) };
         }
+        self.refit_by(plan, positions, before);
+    }
+
+    /// The same, compiled for eight lanes at once.
+    #[cfg(target_arch = "x86_64")]
+    #[target_feature(enable = "avx2,fma")]
+    fn refit_wide(&mut self, plan: &mut RefitPlan, positions: &[Vec3], before: Option<&[Vec3]>) {
+        self.refit_by(plan, positions, before);
     }
 
     #[inline(always)]
-    fn refit_by(
-        &mut self,
-        positions: &[Vec3],
-        triangles: &[[u32; 3]],
-        earlier: impl Fn(&[u32; 3]) -> Bounds,
-    ) {
+    fn refit_by(&mut self, plan: &mut RefitPlan, positions: &[Vec3], before: Option<&[Vec3]>) {
+        // Packets first, one after the other in memory; then the nodes from the leaves up.
+        for ((packet, corners), bounds) in self.packets.iter_mut().zip(&plan.corners).zip(&mut plan.bounds) {
+            let now = Corners::of(corners, positions);
+            now.write(packet);
+            *bounds = now.bounds();
+            if let Some(before) = before {
+                let [low, high] = Corners::of(corners, before).bounds();
+                for axis in 0..3 {
+                    bounds[0][axis] = lesser(bounds[0][axis], low[axis]);
+                    bounds[1][axis] = greater(bounds[1][axis], high[axis]);
+                }
+            }
+        }
         // Children come after their parents.
         for index in (0..self.nodes.len()).rev() {
             for lane in 0..8 {
                 let link = self.nodes[index].children[lane];
-                let bounds = if link & LEAF == 0 {
+                let [low, high] = if link & LEAF == 0 {
                     bounds_of(&self.nodes[link as usize])
+                } else if link & ((1 << COUNT_BITS) - 1) == 0 {
+                    continue;
                 } else {
-                    let count = (link & ((1 << COUNT_BITS) - 1)) as usize;
-                    if count == 0 {
-                        continue;
-                    }
-                    let packet = &mut self.packets[((link & !LEAF) >> COUNT_BITS) as usize];
-                    let mut bounds = Bounds::EMPTY;
-                    for slot in 0..count {
-                        let t = &triangles[packet.triangle[slot] as usize];
-                        let [a, b, c] = t.map(|v| positions[v as usize]);
-                        for axis in 0..3 {
-                            packet.corner[axis][slot] = a[axis];
-                            packet.edge_1[axis][slot] = b[axis] - a[axis];
-                            packet.edge_2[axis][slot] = c[axis] - a[axis];
-                        }
-                        bounds = bounds.with(a).with(b).with(c).union(earlier(t));
-                    }
-                    bounds
+                    plan.bounds[((link & !LEAF) >> COUNT_BITS) as usize]
                 };
                 let node = &mut self.nodes[index];
                 for axis in 0..3 {
-                    node.bounds[axis][lane] = bounds.min[axis];
-                    node.bounds[axis + 3][lane] = bounds.max[axis];
+                    node.bounds[axis][lane] = low[axis];
+                    node.bounds[axis + 3][lane] = high[axis];
                 }
             }
         }
@@ -87,14 +108,80 @@ impl Bvh {
     }
 }
 
+/// The corners of a packet's triangles: by corner and axis, a lane a triangle.
+struct Corners([[[f32; 4]; 3]; 3]);
+
+impl Corners {
+    #[inline(always)]
+    fn of(triangles: &[[u32; 3]; 4], positions: &[Vec3]) -> Self {
+        let mut corners = [[[0.0; 4]; 3]; 3];
+        for lane in 0..4 {
+            for corner in 0..3 {
+                let at = positions[triangles[lane][corner] as usize];
+                corners[corner][0][lane] = at.x;
+                corners[corner][1][lane] = at.y;
+                corners[corner][2][lane] = at.z;
+            }
+        }
+        Self(corners)
+    }
+
+    #[inline(always)]
+    fn write(&self, packet: &mut Packet) {
+        let [a, b, c] = &self.0;
+        for axis in 0..3 {
+            packet.corner[axis] = a[axis];
+            for lane in 0..4 {
+                packet.edge_1[axis][lane] = b[axis][lane] - a[axis][lane];
+                packet.edge_2[axis][lane] = c[axis][lane] - a[axis][lane];
+            }
+        }
+        if packet.triangle[3] == u32::MAX {
+            // A lane without a triangle has no area, so that nothing meets it.
+            for lane in (1..4).filter(|&lane| packet.triangle[lane] == u32::MAX) {
+                for part in [&mut packet.corner, &mut packet.edge_1, &mut packet.edge_2] {
+                    part.iter_mut().for_each(|axis| axis[lane] = 0.0);
+                }
+            }
+        }
+    }
+
+    #[inline(always)]
+    fn bounds(&self) -> [[f32; 3]; 2] {
+        let (mut low, mut high) = ([0.0; 3], [0.0; 3]);
+        for axis in 0..3 {
+            let [a, b, c] = [&self.0[0][axis], &self.0[1][axis], &self.0[2][axis]];
+            let mut least = [0.0; 4];
+            let mut most = [0.0; 4];
+            for lane in 0..4 {
+                least[lane] = lesser(a[lane], lesser(b[lane], c[lane]));
+                most[lane] = greater(a[lane], greater(b[lane], c[lane]));
+            }
+            low[axis] = lesser(lesser(least[0], least[1]), lesser(least[2], least[3]));
+            high[axis] = greater(greater(most[0], most[1]), greater(most[2], most[3]));
+        }
+        [low, high]
+    }
+}
+
+/// Without the care for NaN of `f32::min`: one instruction.
+#[inline(always)]
+fn lesser(a: f32, b: f32) -> f32 {
+    if a < b { a } else { b }
+}
+
+#[inline(always)]
+fn greater(a: f32, b: f32) -> f32 {
+    if a > b { a } else { b }
+}
+
 /// The box around all children of a node.
 #[inline(always)]
-fn bounds_of(node: &Node) -> Bounds {
-    let least = |lanes: &[f32; 8]| lanes.iter().copied().fold(f32::INFINITY, f32::min);
-    let most = |lanes: &[f32; 8]| lanes.iter().copied().fold(f32::NEG_INFINITY, f32::max);
+fn bounds_of(node: &Node) -> [[f32; 3]; 2] {
+    let fold = |lanes: &[f32; 8], of: fn(f32, f32) -> f32| {
+        let half = [0, 1, 2, 3].map(|lane| of(lanes[lane], lanes[lane + 4]));
+        of(of(half[0], half[1]), of(half[2], half[3]))
+    };
     let [x, y, z, to_x, to_y, to_z] = &node.bounds;
-    Bounds {
-        min: Vec3::new(least(x), least(y), least(z)),
-        max: Vec3::new(most(to_x), most(to_y), most(to_z)),
-    }
+    [[x, y, z].map(|lanes| fold(lanes, lesser)), [to_x, to_y, to_z].map(|lanes| fold(lanes, greater))]
 }

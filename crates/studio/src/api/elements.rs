@@ -241,7 +241,7 @@ pub(crate) struct SolidPhysics {
     mass_kg: f32,
     /// kg/m³.
     density_kg_m3: f32,
-    /// The collision shape used: ball, box, hull or exact.
+    /// The collision shape used: sphere, box, hull or exact; or in words.
     collides_as: String,
     /// Distance kept from other bodies, m.
     margin_m: f32,
@@ -298,7 +298,10 @@ pub(crate) async fn physics(
             volume_m3,
             mass_kg,
             density_kg_m3: mass_kg / volume_m3,
-            collides_as: format!("{:?}", solid.body.collision_of(&solid.shape)).to_lowercase(),
+            collides_as: match element.file_animation() {
+                Some(_) => "its own surface, as the file moves it".to_owned(),
+                None => format!("{:?}", solid.body.collision_of(&solid.shape)).to_lowercase(),
+            },
             margin_m: solid.body.margin_m(smallest_m),
             smallest_m,
             size_m: meshes.mesh(&solid.shape).map_err(bad)?.bounds().size().to_array(),

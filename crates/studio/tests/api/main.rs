@@ -9,6 +9,7 @@ mod films;
 mod finishing;
 mod history;
 mod motion;
+mod moving_meshes;
 mod particles;
 mod performing;
 mod robust;
