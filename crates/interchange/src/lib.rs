@@ -12,6 +12,7 @@
 
 mod complete;
 mod drawing_bounds;
+mod export;
 mod gltf;
 mod images;
 mod model;
@@ -22,6 +23,7 @@ mod ply;
 mod sequence;
 mod stl;
 
+pub use export::{ExportError, PlacedMesh, write_glb, write_obj};
 pub use images::{
     exr_made_from, mend, png_made_from, read_environment, read_image, read_png, with_made_from, write_exr,
     write_png,

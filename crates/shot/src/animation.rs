@@ -58,6 +58,8 @@ pub enum BetweenFrames {
 /// By the frames of the shot, ∫ speed df since the first one.
 pub(crate) type PlayedFrames = HashMap<Id, Vec<f64>>;
 
+/// Steps to a frame of the file.
+const STEPS: f64 = 1_048_576.0;
 /// Samples of a speed between two frames.
 const PARTS: u32 = 4;
 
@@ -70,7 +72,8 @@ impl Sampler {
         let fps = f64::from(self.base().timing.fps);
         let played = |frame: f64| self.played(element, f64::from(animation.speed), frame);
         let frames = played(acting) - played(f64::from(animation.start_frame));
-        Some(frames * f64::from(animation.rate) / fps)
+        // Without the rounding of sums, so that a key that changes nothing is as if it were not there.
+        Some((frames * f64::from(animation.rate) / fps * STEPS).round() / STEPS)
     }
 
     /// ∫ speed df from the first frame of the shot to `frame`.

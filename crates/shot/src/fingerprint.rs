@@ -92,11 +92,10 @@ fn first_inputs(shot: &Shot, sampler: &Sampler) -> serde_json::Value {
             let reshaped = element.reshaped();
             let first = f64::from(shot.timing.first);
             let played = played(element, sampler, sampler.acting_frame(first));
-            serde_json::json!([
+            let mut inputs = serde_json::json!([
                 element.id,
                 solid.shape,
                 asset,
-                played,
                 solid.copies,
                 solid.from_particles,
                 solid.to_particles,
@@ -104,7 +103,12 @@ fn first_inputs(shot: &Shot, sampler: &Sampler) -> serde_json::Value {
                 pose,
                 gravity,
                 reshaped
-            ])
+            ]);
+            // A solid without a file has the fingerprint that it had before there were any.
+            if let (Some(played), Some(list)) = (played, inputs.as_array_mut()) {
+                list.push(serde_json::to_value(played).expect("it serialises"));
+            }
+            inputs
         })
         .collect();
     let (fps, first, physics) = (shot.timing.fps, shot.timing.first, &shot.physics);
@@ -123,6 +127,8 @@ struct Inputs<'a> {
     /// Particles, with what they are made of, and whether others become them.
     particle_sets: Vec<(ForceInput, bool)>,
     forces: Vec<ForceInput>,
+    /// Whether a file animates a solid.
+    any_played: bool,
 }
 
 /// A force, a region that wakes, or particles.
@@ -193,7 +199,8 @@ impl<'a> Inputs<'a> {
         let fed: BTreeSet<Id> = made.map(|reference| reference.id).collect();
         let particle_sets =
             shot.particles().map(|(element, _)| (input(element.id), fed.contains(&element.id))).collect();
-        Self { sampler, animated, bodies, wakes, particle_sets, forces }
+        let any_played = shot.elements.iter().any(|element| element.file_animation().is_some());
+        Self { sampler, animated, bodies, wakes, particle_sets, forces, any_played }
     }
 
     /// Adds the particles that are there at the first frame, and what acted on
@@ -228,8 +235,8 @@ impl<'a> Inputs<'a> {
         let steps = steps_of(now.physics.substeps, speed);
         let next = frame + 1;
         let at_step = |step: u32| f64::from(frame) + f64::from(step) / f64::from(steps);
-        // Without channels every step has the same.
-        let steps = if sampler.is_constant() { 1 } else { steps };
+        // Without channels and files every step has the same.
+        let steps = if sampler.is_constant() && !self.any_played { 1 } else { steps };
         let mut last = None;
         for step in 1..=steps {
             let acting = sampler.acting_frame(at_step(step));

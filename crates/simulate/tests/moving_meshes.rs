@@ -257,6 +257,23 @@ fn let_go_it_is_a_free_body_of_the_shape_it_then_has() {
 }
 
 #[test]
+fn a_touch_lets_it_go_and_the_momentum_goes_where_it_belongs() {
+    let moving = sequence(&primitive::cuboid(Vec3::ONE, 0.0), 50, |p, _| p);
+    let (mut shot, id, meshes) = shot_of(moving, animation(), 24);
+    let body = &mut shot.elements.iter_mut().find(|e| e.id == id).unwrap().as_solid_mut().unwrap().body;
+    body.wake = Some(Wake::Touch { impulse_n_s: 0.1 });
+    (body.weight, body.restitution) = (shot::Weight::MassKg(6.0), 1.0);
+    let mut ball = ball(0.2, Vec3::X * -3.0).at(1.6, 0.0, 0.0);
+    let body = &mut ball.as_solid_mut().unwrap().body;
+    (body.weight, body.restitution) = (shot::Weight::MassKg(2.0), 1.0);
+    let ball = shot.add(ball);
+    let last = frames(&shot, &meshes).pop().unwrap();
+    // An elastic hit along the line of centres: (m − M) / (m + M) and 2 m / (m + M) of the speed.
+    let (back, on) = (last.bodies[&ball].velocities[0].x, last.bodies[&id].velocities[0].x);
+    assert!((back - 1.5).abs() < 0.05 && (on + 1.5).abs() < 0.05, "{back} {on}");
+}
+
+#[test]
 fn changing_faces_are_met_too() {
     let (a, b) = (sheet(6, 3.0), sheet(9, 3.0));
     let sample = |i: usize| {

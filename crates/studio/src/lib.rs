@@ -13,6 +13,7 @@ pub mod documents;
 pub mod error;
 pub mod films;
 pub mod finishing;
+pub mod handing_on;
 pub(crate) mod jobs;
 pub(crate) mod performing;
 pub mod playing;

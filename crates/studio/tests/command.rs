@@ -369,3 +369,26 @@ fn a_kept_run_that_a_step_shows_is_named_on_the_command_line() {
     let bad = run(&["finish", &shot, "--run", &run_dir, "--kept", "two", "--out", &out]);
     assert_eq!(bad.status.code(), Some(2));
 }
+
+#[test]
+fn frames_are_handed_on_as_meshes() {
+    let dir = tempfile::tempdir().unwrap();
+    let [shot, run_dir, glb, obj] =
+        ["shot/shot.json", "run", "quay.glb", "quay.obj"].map(|name| at(dir.path(), name));
+    assert!(run(&["sample", "Quay flags", "--out", &at(dir.path(), "shot")]).status.success());
+    assert!(run(&["bake", &shot, "--out", &run_dir, "--frames", "1-5"]).status.success());
+    let exported = run(&["export", &shot, "--run", &run_dir, "--frames", "1-5", "--out", &glb]);
+    assert!(exported.status.success(), "{}", text(&exported.stderr));
+    let read = interchange::read_sequence("quay.glb", &std::fs::read(&glb).unwrap(), 24.0).unwrap();
+    assert_eq!((read.sequence.samples().len(), read.sequence.rate()), (5, 24.0));
+    assert!(run(&["export", &shot, "--run", &run_dir, "--frames", "4-5", "--out", &obj]).status.success());
+    let whole =
+        interchange::read_mesh("quay.obj", &std::fs::read(dir.path().join("quay_00005.obj")).unwrap());
+    let faces = |mesh: &geometry::Mesh| mesh.triangles.len();
+    assert_eq!(faces(&whole.unwrap()), faces(read.sequence.rest()));
+    let other = run(&["export", &shot, "--run", &run_dir, "--out", &at(dir.path(), "quay.fbx")]);
+    assert_eq!(other.status.code(), Some(2));
+    assert!(text(&other.stderr).contains("is neither .glb nor .obj"));
+    let missing = run(&["export", &shot, "--run", &run_dir, "--frames", "9", "--out", &glb]);
+    assert_eq!((missing.status.code(), text(&missing.stderr).contains("frame 9")), (Some(2), true));
+}

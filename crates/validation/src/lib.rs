@@ -8,6 +8,7 @@
 pub mod departures;
 pub mod finishing;
 pub mod forces;
+pub mod moving_meshes;
 pub mod particles;
 pub mod pictures;
 pub mod solids;
@@ -66,6 +67,7 @@ pub fn all() -> Vec<(&'static str, Vec<Experiment>)> {
         ("Solids", solids::all()),
         ("Forces", forces::all()),
         ("Particles", particles::all()),
+        ("Moving meshes", moving_meshes::all()),
         ("Finishing", finishing::all()),
         ("Renderer", pictures::all()),
     ]

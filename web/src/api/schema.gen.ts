@@ -685,6 +685,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/shots/{id}/meshes/{format}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * The visible solids of a shot at finished frames, by their run's present state: `obj` for one
+         *     frame, `glb` for one or several.
+         */
+        get: operations["get_shots_id_meshes_format"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/shots/{id}/physics/{element}": {
         parameters: {
             query?: never;
@@ -2949,7 +2969,7 @@ export interface components {
         };
         /** @description What follows from a solid's shape and weight. */
         SolidPhysics: {
-            /** @description The collision shape used: ball, box, hull or exact. */
+            /** @description The collision shape used: sphere, box, hull or exact; or in words. */
             collides_as: string;
             /**
              * Format: float
@@ -4798,6 +4818,47 @@ export interface operations {
                 };
                 content: {
                     "application/octet-stream": unknown;
+                };
+            };
+        };
+    };
+    get_shots_id_meshes_format: {
+        parameters: {
+            query: {
+                first: number;
+                last: number;
+            };
+            header?: never;
+            path: {
+                id: number;
+                format: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/octet-stream": unknown;
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
                 };
             };
         };

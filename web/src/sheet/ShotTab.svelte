@@ -1,4 +1,5 @@
 <script lang="ts">
+  import HandOn from "./HandOn.svelte";
   import NumberField from "../fields/NumberField.svelte";
   import Section from "../fields/Section.svelte";
   import Tick from "../fields/Tick.svelte";
@@ -131,3 +132,4 @@
     >
   </Section>
 {/if}
+<HandOn />

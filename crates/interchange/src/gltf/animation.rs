@@ -207,7 +207,8 @@ impl Track {
     }
 
     fn at(&self, time: f64, turns: bool) -> Vec<f32> {
-        let after = self.times.partition_point(|at| *at <= time);
+        // Times are f32 in the file: a key is not missed by their rounding.
+        let after = self.times.partition_point(|at| *at <= time + 1e-6);
         if after == 0 {
             return self.key(0, 1).to_vec();
         }
@@ -216,7 +217,7 @@ impl Track {
             return self.key(i, 1).to_vec();
         }
         let span = (self.times[after] - self.times[i]) as f32;
-        let t = (time - self.times[i]) as f32 / span;
+        let t = ((time - self.times[i]) as f32 / span).max(0.0);
         let (from, to) = (self.key(i, 1), self.key(after, 1));
         if self.interpolation == Interpolation::Cubic {
             let (out, into) = (self.key(i, 2), self.key(after, 0));

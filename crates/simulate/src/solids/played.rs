@@ -230,6 +230,24 @@ impl Solids {
         }
     }
 
+    /// The places of all vertices of deforming bodies before a step.
+    pub(super) fn vertices(&self) -> Vec<(SoftBodyHandle, Vec<Vec3>)> {
+        let bodies = self.state.world.soft_bodies.iter();
+        bodies.map(|(handle, body)| (handle, body.particle_positions().collect())).collect()
+    }
+
+    /// Moves vertices back to where they were before a step, which is taken again.
+    pub(super) fn move_back(&mut self, vertices: &[(SoftBodyHandle, Vec<Vec3>)]) {
+        for (handle, places) in vertices {
+            let Some(body) = self.state.world.soft_bodies.get_mut(*handle) else { continue };
+            for (i, &place) in places.iter().enumerate() {
+                let next = body.particle_position(i);
+                body.set_particle_position(i, place);
+                body.set_particle_kinematic_target(i, next);
+            }
+        }
+    }
+
     /// Wakes the bodies that touch a deforming one.
     fn wake_touching(&mut self) {
         let world = &mut self.state.world;

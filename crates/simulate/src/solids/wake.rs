@@ -1,6 +1,6 @@
 //! Animated and waiting bodies, and their release.
 
-use super::{SolidBody, Solids, State, pose};
+use super::{SolidBody, Solids, State, pose, user_data};
 use crate::forces::Weight;
 use crate::{Solver, Step};
 use glam::{Quat, Vec3};
@@ -153,6 +153,7 @@ impl Solids {
                 .filter(|member| member.animated)
                 .map(|member| (member.handle, *self.state.world.bodies[member.handle].next_position()))
                 .collect();
+            let vertices = self.vertices();
             self.state.world.step();
             let touched: Vec<usize> = waiting
                 .iter()
@@ -172,6 +173,7 @@ impl Solids {
                     body.set_angvel(angular_velocity, false);
                 }
             }
+            self.move_back(&vertices);
             for i in touched {
                 let id = self.state.members[i].element;
                 let Some(element) = step.shot.element(id) else { continue };
@@ -191,15 +193,18 @@ impl Solids {
     /// The greatest impulse by which a free body touched a held one in the last substep, N s.
     fn touch_of(&self, i: usize) -> f32 {
         let world = &self.state.world;
-        let own = self.state.members[i].collider;
+        let member = &self.state.members[i];
+        // A deforming body has a collider of its own, with the same data.
+        let own = user_data(member.element, member.copy);
+        let is_own = |collider: ColliderHandle| world.colliders[collider].user_data == own;
         let moving = |collider: ColliderHandle| {
             let body = world.colliders[collider].parent().map(|handle| &world.bodies[handle]);
             body.is_some_and(|body| body.is_dynamic())
         };
         world
             .contact_pairs()
-            .filter(|pair| pair.collider1 == own || pair.collider2 == own)
-            .filter(|pair| moving(if pair.collider1 == own { pair.collider2 } else { pair.collider1 }))
+            .filter(|pair| is_own(pair.collider1) || is_own(pair.collider2))
+            .filter(|pair| moving(if is_own(pair.collider1) { pair.collider2 } else { pair.collider1 }))
             .map(|pair| pair.total_impulse_magnitude())
             .fold(0.0, f32::max)
     }

@@ -7,6 +7,7 @@ mod events;
 mod films;
 mod finish;
 mod gate;
+mod handing_on;
 mod history;
 mod input;
 mod motion;
@@ -87,6 +88,7 @@ fn router() -> OpenApiRouter<Arc<Studio>> {
         .routes(routes!(runs::differences))
         .routes(routes!(runs::frame))
         .routes(routes!(topologies::topology))
+        .routes(routes!(handing_on::meshes))
         .routes(routes!(runs::measured))
         .routes(routes!(runs::track))
         .routes(routes!(finish::loops))

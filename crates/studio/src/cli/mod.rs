@@ -3,6 +3,7 @@
 //! Exit codes: 0 done, 1 failed, 2 bad input (with one line that says where).
 
 mod bake;
+mod export;
 mod finish;
 mod probe;
 mod progress;
@@ -47,6 +48,11 @@ enum What {
         after_help = "Example:\n  bright-ripple finish demo/slow-toss/shot.json --run run --out finished"
     )]
     Finish(finish::FinishArgs),
+    /// Write the meshes of frames for other tools
+    #[command(
+        after_help = "Example:\n  bright-ripple export demo/quay-flags/shot.json --run run --frames 1-48 --out quay.glb"
+    )]
+    Export(export::ExportArgs),
     /// Print numbers out of a run
     #[command(after_help = "Example:\n  bright-ripple probe run --element \"Mooring block\" --format csv")]
     Probe(probe::Probe),
@@ -91,6 +97,7 @@ impl Command {
             What::Check { shot } => check(&shot),
             What::Bake(bake) => bake.run(),
             What::Finish(finish) => finish.run(),
+            What::Export(export) => export.run(),
             What::Probe(probe) => probe.run(),
             What::Render(render) => render.run(),
             What::Schema => print(&serde_json::to_string_pretty(&shot::schema()).expect("it serialises")),

@@ -79,7 +79,7 @@ async fn a_changed_speed_leaves_the_frames_fresh_in_which_the_same_is_shown() {
 #[tokio::test(flavor = "multi_thread")]
 async fn a_shot_with_a_moving_mesh_goes_out_and_comes_in_again() {
     let (desk, _) = taken_in(3).await;
-    let (_, zip) = desk.bytes("/api/shots/1/export").await;
+    let (_, zip) = desk.bytes("/api/shots/1/export.zip").await;
     let (status, back) = desk.upload("/api/import?name=deck.zip", &zip).await;
     assert_eq!(status, StatusCode::OK, "{back}");
     assert_eq!(back["document"]["assets"]["deck"]["kind"], json!("mesh_sequence"));
@@ -104,4 +104,30 @@ async fn a_faulty_animation_is_refused_by_its_field(
     let (status, problem) = desk.ask("PATCH", "/api/shots/1", body).await;
     assert_eq!(status, StatusCode::UNPROCESSABLE_ENTITY);
     assert!(problem["detail"].as_str().unwrap().contains(message), "{problem}");
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn frames_are_handed_on_as_meshes_with_the_names_of_their_elements() {
+    let (desk, _) = taken_in(12).await;
+    desk.put(ball(9, "Ball")).await;
+    let path = |format: &str, first: u32, last: u32| {
+        format!("/api/shots/1/meshes/{format}?first={first}&last={last}")
+    };
+    let (status, _) = desk.bytes(&path("obj", 7, 7)).await;
+    assert_eq!(status, StatusCode::NOT_FOUND, "nothing is computed yet");
+    desk.played().await;
+    let (status, obj) = desk.bytes(&path("obj", 7, 7)).await;
+    assert_eq!(status, StatusCode::OK);
+    let text = String::from_utf8(obj).unwrap();
+    assert!(text.contains("o Deck\nv -2.000000 0.600000 -2.000000\n") && text.contains("o Ball\n"), "{text}");
+    let (status, glb) = desk.bytes(&path("glb", 1, 12)).await;
+    assert_eq!(status, StatusCode::OK);
+    let read = interchange::read_sequence("x.glb", &glb, 24.0).unwrap();
+    assert_eq!(read.sequence.samples().len(), 12);
+    for (format, first, last, wanted) in
+        [("obj", 1, 2, 422), ("glb", 3, 2, 422), ("fbx", 1, 1, 404), ("glb", 1, 99, 404)]
+    {
+        let (status, _) = desk.bytes(&path(format, first, last)).await;
+        assert_eq!(status.as_u16(), wanted, "{format} {first}–{last}");
+    }
 }

@@ -21,14 +21,7 @@ pub(super) fn fit(
         Shape::Torus { .. } | Shape::Mesh { .. } => {
             let mesh = mesh()?;
             if solid.body.moves == Moves::Still {
-                let flags = TriMeshFlags::FIX_INTERNAL_EDGES;
-                SharedShape::trimesh_with_flags(mesh.positions, mesh.triangles, flags).map_err(|_| {
-                    PrepareError::Collision {
-                        element: element.name.clone(),
-                        wanted: "exact",
-                        why: "it has no faces",
-                    }
-                })
+                triangles(element, &mesh)
             } else {
                 // Moving meshes collide as convex parts, found by approximate
                 // convex decomposition (K. Mamou, V-HACD, 2016).
@@ -43,6 +36,17 @@ pub(super) fn fit(
         }
         _ => hull::fit(element, solid, &mesh()?),
     }
+}
+
+/// The triangles of a mesh.
+pub(super) fn triangles(element: &Element, mesh: &Mesh) -> Result<SharedShape, PrepareError> {
+    let flags = TriMeshFlags::FIX_INTERNAL_EDGES;
+    let (positions, triangles) = (mesh.positions.clone(), mesh.triangles.clone());
+    SharedShape::trimesh_with_flags(positions, triangles, flags).map_err(|_| PrepareError::Collision {
+        element: element.name.clone(),
+        wanted: "exact",
+        why: "it has no faces",
+    })
 }
 
 /// A ring of capsules.

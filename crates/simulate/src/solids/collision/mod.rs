@@ -37,6 +37,9 @@ pub(super) fn shape(element: &Element, solid: &Solid, meshes: &Meshes) -> Result
     if let Shape::Plane { size_m } = solid.shape {
         return Ok(plane::fit(size_m));
     }
+    if element.file_animation().is_some() {
+        return Ok(Collider::at(Vec3::ZERO, exact::triangles(element, &mesh()?)?));
+    }
     fit(element, solid, mesh)
 }
 

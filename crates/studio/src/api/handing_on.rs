@@ -1,0 +1,53 @@
+//! Frames of a shot as meshes for other tools.
+
+use super::input::{Path, Query, State};
+use crate::error::{Error, Result};
+use crate::handing_on::HandingOn;
+use axum::extract::State as Extract;
+use axum::http::header;
+use axum::response::{IntoResponse, Response};
+use serde::Deserialize;
+
+#[derive(Deserialize)]
+pub(crate) struct Range {
+    /// The first frame.
+    first: u32,
+    /// The last frame.
+    last: u32,
+}
+
+/// The visible solids of a shot at finished frames, by their run's present state: `obj` for one
+/// frame, `glb` for one or several.
+#[utoipa::path(get, path = "/api/shots/{id}/meshes/{format}", params(("id" = i64, Path), ("format" = String, Path), ("first" = u32, Query), ("last" = u32, Query)), responses((status = 200, content_type = "application/octet-stream"), (status = 404, body = crate::error::Problem), (status = 422, body = crate::error::Problem)))]
+pub(crate) async fn meshes(
+    Extract(studio): State,
+    Path((id, format)): Path<(i64, String)>,
+    Query(Range { first, last }): Query<Range>,
+) -> Result<Response> {
+    let (shot, _) = studio.head(id).await?;
+    let run = studio.store.current_run(id).await?;
+    let runs = studio.runs_of(&shot, &run).await?;
+    let copy = studio.clone();
+    copy.import(move || {
+        let mut meshes = HandingOn::new(&shot, &runs, &studio.loader, &studio.data)?;
+        let (bytes, kind) = match format.as_str() {
+            "obj" if first == last => (meshes.obj(first)?, "model/obj"),
+            "obj" => return Err(Error::Bad("an OBJ file holds one frame".to_owned())),
+            "glb" if first <= last => (meshes.glb(first..=last, &mut || ())?, "model/gltf-binary"),
+            "glb" => return Err(Error::Bad(format!("frame {last} comes before {first}"))),
+            other => return Err(Error::NotFound(format!("the format {other}"))),
+        };
+        let frames = if first == last { format!("{first}") } else { format!("{first}-{last}") };
+        // Only what a header may hold of the name.
+        let name: String =
+            shot.name.chars().filter(|c| c.is_ascii_alphanumeric() || " -_".contains(*c)).collect();
+        let disposition = format!("attachment; filename=\"{name} {frames}.{format}\"");
+        let head = [
+            (header::CONTENT_TYPE, kind.to_owned()),
+            (header::CONTENT_DISPOSITION, disposition),
+            (header::CACHE_CONTROL, "no-store".to_owned()),
+        ];
+        Ok((head, bytes).into_response())
+    })
+    .await
+}

@@ -1,0 +1,118 @@
+//! Frames of a shot as meshes for other tools.
+
+use crate::assets::Loader;
+use crate::error::{Error, Result};
+use crate::finishing::Runs;
+use frames::Frame;
+use geometry::{Mesh, Meshes};
+use glam::Quat;
+use interchange::{PlacedMesh, write_glb, write_obj};
+use shot::{Id, Shot};
+use std::collections::HashMap;
+use std::ops::RangeInclusive;
+use std::path::Path;
+use std::sync::Arc;
+
+/// Most frames in one file.
+pub const MAX_HANDED_ON: u32 = 2_000;
+
+/// Most memory that the meshes of one file take, bytes.
+const MAX_BYTES: usize = 2 << 30;
+
+/// The meshes of a shot's visible solids at its finished frames.
+pub struct HandingOn {
+    shot: Shot,
+    frames: frames::finish::SharedFrames,
+    meshes: Meshes,
+    /// Rest shapes, by element.
+    rest: HashMap<Id, Arc<Mesh>>,
+}
+
+impl HandingOn {
+    /// Of a shot whose assets lie below `folder`.
+    ///
+    /// # Errors
+    /// [`Error::Bad`] names the asset that is missing.
+    pub fn new(shot: &Shot, runs: &Runs, loader: &Loader, folder: &Path) -> Result<Self> {
+        let meshes = loader.meshes(folder, shot)?;
+        Ok(Self { shot: shot.clone(), frames: runs.frames(shot)?, meshes, rest: HashMap::new() })
+    }
+
+    /// The frames that there are.
+    pub fn range(&self) -> RangeInclusive<u32> {
+        self.frames.range()
+    }
+
+    /// One frame as OBJ.
+    ///
+    /// # Errors
+    /// [`Error::NotFound`] if the frame is not computed.
+    pub fn obj(&mut self, number: u32) -> Result<Vec<u8>> {
+        Ok(write_obj(&self.placed(number)?))
+    }
+
+    /// A range of frames as one glTF file; `done` is told after each frame.
+    ///
+    /// # Errors
+    /// [`Error::NotFound`] if a frame is not computed; [`Error::Bad`] if the
+    /// format cannot hold the frames.
+    pub fn glb(&mut self, range: RangeInclusive<u32>, done: &mut dyn FnMut()) -> Result<Vec<u8>> {
+        let count = range.end().saturating_sub(*range.start()) + 1;
+        if count > MAX_HANDED_ON {
+            return Err(Error::Bad(format!("{count} frames in one file; at most {MAX_HANDED_ON}")));
+        }
+        let (mut list, mut bytes) = (Vec::new(), 0);
+        for number in range {
+            let placed = self.placed(number)?;
+            // Positions, normals, UVs and faces of each frame's own meshes.
+            let own = placed.iter().filter(|of| of.deforms);
+            bytes += own.map(|of| 32 * of.mesh.positions.len() + 12 * of.mesh.triangles.len()).sum::<usize>();
+            if bytes > MAX_BYTES {
+                return Err(Error::Bad(format!(
+                    "the meshes of frames up to {number} take over {} MB; hand on fewer frames, or OBJ files",
+                    MAX_BYTES >> 20
+                )));
+            }
+            list.push((self.shot.timing.seconds(number), placed));
+            done();
+        }
+        write_glb(&list).map_err(|error| Error::Bad(error.to_string()))
+    }
+
+    fn placed(&mut self, number: u32) -> Result<Vec<PlacedMesh>> {
+        if !self.range().contains(&number) {
+            return Err(Error::NotFound(format!("frame {number}")));
+        }
+        let frame: Frame = self.frames.frame(number)?;
+        let mut placed = Vec::new();
+        for element in self.shot.elements.iter().filter(|element| !element.hidden) {
+            let (Some(solid), Some(bodies)) = (element.as_solid(), frame.bodies.get(&element.id)) else {
+                continue;
+            };
+            let deformed = frame.meshes.get(&element.id);
+            let mesh = match deformed {
+                Some(mesh) => Arc::new(mesh.mesh()),
+                None => match self.rest.get(&element.id) {
+                    Some(mesh) => mesh.clone(),
+                    None => {
+                        let mesh = self.meshes.mesh(&solid.shape);
+                        let mesh = Arc::new(mesh.map_err(|error| Error::Bad(error.to_string()))?);
+                        self.rest.insert(element.id, mesh.clone());
+                        mesh
+                    }
+                },
+            };
+            let pose = |i: usize| {
+                let scale = bodies.scales.get(i).copied().unwrap_or(1.0);
+                (bodies.positions[i], bodies.orientations.get(i).copied().unwrap_or(Quat::IDENTITY), scale)
+            };
+            placed.push(PlacedMesh {
+                name: element.name.clone(),
+                mesh,
+                deforms: deformed.is_some(),
+                bodies: (0..bodies.len()).map(pose).collect(),
+            });
+        }
+        Ok(placed)
+    }
+}
