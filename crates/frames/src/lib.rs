@@ -44,7 +44,7 @@ mod upgrade;
 mod wire;
 
 pub use codec::{Header, decode, decode_into, encode};
-pub use error::DecodeError;
+pub use error::{DecodeError, RunError};
 pub use files::write_whole;
 pub use frame::{Bodies, Event, Frame, Impact, Measured, Particles, Turnover};
 pub use meshes::MeshState;
@@ -52,7 +52,7 @@ pub use quantise::{
     ANGULAR_VELOCITY_ERROR, ORIENTATION_ERROR_RAD, PARTICLE_AGE_ERROR_S, PARTICLE_SIZE_ERROR,
     PARTICLE_VELOCITY_ERROR, POSITION_ERROR_M, VELOCITY_ERROR,
 };
-pub use run::{Manifest, ManifestElement, RunError, RunFolder, RunLock, Track};
+pub use run::{Manifest, ManifestElement, RunFolder, RunLock, Track};
 pub use sequence::{MAX_SAMPLES, MAX_SEQUENCE_BYTES, SEQUENCE_EXTENSION, decode_sequence, encode_sequence};
 pub use source::{Fingerprints, Frames, Parts, RunFrames};
 pub use upgrade::upgrade;

@@ -3,8 +3,9 @@
 use crate::codec::{self, encode_with};
 use crate::files::{link_or_copy, remove_parts, sync_folder, temporary, write_whole};
 use crate::table::Table;
-use crate::topology_files::FOLDER as TOPOLOGIES;
-use crate::{DecodeError, Frame, Header, Measured, Parts};
+use crate::topology_files::{FOLDER as TOPOLOGIES, TopologyFolder};
+use crate::{Frame, Header, Measured, Parts, RunError};
+use geometry::Topology;
 use glam::Vec3;
 use rayon::prelude::*;
 use serde::{Deserialize, Serialize};
@@ -14,8 +15,7 @@ use std::fs::{self, File, Metadata, TryLockError};
 use std::io;
 use std::os::unix::fs::MetadataExt;
 use std::path::{Path, PathBuf};
-use std::sync::{LazyLock, Mutex, PoisonError};
-use thiserror::Error;
+use std::sync::{Arc, LazyLock, Mutex, PoisonError};
 
 /// The folders of a run.
 const FOLDERS: [&str; 3] = ["frames", "checkpoints", TOPOLOGIES];
@@ -45,47 +45,6 @@ pub struct ManifestElement {
     /// Centre of mass of a body against its origin, m.
     #[serde(default)]
     pub centre_m: Vec3,
-}
-
-/// Why a run folder could not be read or written.
-#[derive(Debug, Error)]
-pub enum RunError {
-    /// The file system refused.
-    #[error("{path}: {source}")]
-    Io {
-        /// The file or folder.
-        path: PathBuf,
-        /// Message of the system.
-        source: io::Error,
-    },
-    /// A frame's file is not one, or is damaged.
-    #[error("{path}: {source}")]
-    Frame {
-        /// The file.
-        path: PathBuf,
-        /// The fault.
-        source: DecodeError,
-    },
-    /// The manifest cannot be read.
-    #[error("{path}: not a run's manifest: {message}")]
-    Manifest {
-        /// The file.
-        path: PathBuf,
-        /// The fault.
-        message: String,
-    },
-    /// A frame is not there.
-    #[error("frame {frame} is not computed")]
-    Missing {
-        /// The frame.
-        frame: u32,
-    },
-    /// Another bake writes to the folder.
-    #[error("{path}: another bake is writing to this run; stop it or name another folder")]
-    InUse {
-        /// The folder.
-        path: PathBuf,
-    },
 }
 
 /// Keeps other bakes out of a run folder until it is dropped.
@@ -146,7 +105,7 @@ impl RunFolder {
         }
         remove_parts(&self.path);
         FOLDERS.iter().for_each(|folder| remove_parts(&self.path.join(folder)));
-        self.drop_unused_topologies();
+        self.topologies().drop_unused(self.numbers().into_iter().map(|number| self.frame_path(number)));
         Ok(RunLock { _file: file })
     }
 
@@ -165,7 +124,7 @@ impl RunFolder {
         &self.path
     }
 
-    pub(crate) fn frame_path(&self, number: u32) -> PathBuf {
+    fn frame_path(&self, number: u32) -> PathBuf {
         self.path.join("frames").join(format!("{number:05}.brframe"))
     }
 
@@ -204,7 +163,11 @@ impl RunFolder {
     /// # Errors
     /// [`RunError::Io`]; the older frame is then still there.
     pub fn write(&self, frame: &Frame) -> Result<(), RunError> {
-        self.write_topologies(frame)?;
+        // A run of an earlier build has no folder for topologies.
+        if !frame.meshes.is_empty() {
+            Self::create(&self.path)?;
+            self.topologies().write(frame)?;
+        }
         let path = self.frame_path(frame.number);
         write_whole(&path, &encode_with(frame, false))?;
         if let Ok(data) = path.metadata() {
@@ -240,7 +203,8 @@ impl RunFolder {
         let fault = |source| RunError::Frame { path: path.clone(), source };
         let file = self.open_frame(number)?;
         let table = Table::read(&file).map_err(fault)?;
-        let topology = |hash| self.topology(hash).map_err(|_| codec::UNKNOWN_TOPOLOGY);
+        let topologies = self.topologies();
+        let topology = |hash| topologies.get(hash).map_err(|_| codec::UNKNOWN_TOPOLOGY);
         codec::unpack(&table, parts, frame, |block| table.block(&file, block), topology).map_err(fault)
     }
 
@@ -251,6 +215,18 @@ impl RunFolder {
     pub fn measured(&self, number: u32) -> Result<Measured, RunError> {
         let fault = |source| RunError::Frame { path: self.frame_path(number), source };
         codec::measured(&Table::read(&self.open_frame(number)?).map_err(fault)?).map_err(fault)
+    }
+
+    fn topologies(&self) -> TopologyFolder {
+        TopologyFolder::at(self.path.join(TOPOLOGIES))
+    }
+
+    /// A topology that meshes of the run have.
+    ///
+    /// # Errors
+    /// [`RunError`] if its file is not there or damaged.
+    pub fn topology(&self, hash: Fingerprint) -> Result<Arc<Topology>, RunError> {
+        self.topologies().get(hash)
     }
 
     fn open_frame(&self, number: u32) -> Result<File, RunError> {
@@ -274,7 +250,7 @@ impl RunFolder {
     }
 
     /// Numbers of all frame files, whole or not.
-    pub(crate) fn numbers(&self) -> Vec<u32> {
+    fn numbers(&self) -> Vec<u32> {
         let entries = fs::read_dir(self.path.join("frames")).into_iter().flatten().flatten();
         entries
             .filter_map(|entry| entry.file_name().to_str()?.strip_suffix(".brframe")?.parse().ok())
@@ -302,7 +278,8 @@ impl RunFolder {
     pub fn drop_if_damaged(&self, number: u32) -> bool {
         let path = self.frame_path(number);
         let Ok(file) = File::open(&path) else { return false };
-        let whole = |table: &Table| table.check(&file).is_ok() && self.has_topologies(table, &file);
+        let whole =
+            |table: &Table| table.check(&file).is_ok() && self.topologies().has_those_of(table, &file);
         let damaged = !Table::read(&file).is_ok_and(|table| whole(&table));
         damaged && fs::remove_file(&path).is_ok()
     }

@@ -2,9 +2,8 @@
 //! many frames share.
 
 use crate::files::write_whole;
-use crate::run::{RunError, RunFolder};
 use crate::table::{Block, Codec, ReadAt, Table};
-use crate::{DecodeError, Frame, codec, meshes, topologies};
+use crate::{DecodeError, Frame, RunError, codec, meshes, topologies};
 use geometry::Topology;
 use shot::fingerprint::Fingerprint;
 use std::collections::HashSet;
@@ -16,34 +15,37 @@ use std::sync::Arc;
 /// Name of the folder.
 pub(crate) const FOLDER: &str = "topologies";
 
-impl RunFolder {
-    fn topology_path(&self, hash: Fingerprint) -> PathBuf {
-        self.path().join(FOLDER).join(format!("{hash}.brtopology"))
+/// The topologies of one run.
+#[derive(Clone, Debug)]
+pub(crate) struct TopologyFolder(PathBuf);
+
+impl TopologyFolder {
+    pub fn at(path: PathBuf) -> Self {
+        Self(path)
+    }
+
+    fn file(&self, hash: Fingerprint) -> PathBuf {
+        self.0.join(format!("{hash}.brtopology"))
     }
 
     /// Writes the topologies of a frame's meshes that are not there yet.
-    pub(crate) fn write_topologies(&self, frame: &Frame) -> Result<(), RunError> {
+    pub fn write(&self, frame: &Frame) -> Result<(), RunError> {
         for mesh in frame.meshes.values() {
-            let path = self.topology_path(mesh.topology.hash());
+            let path = self.file(mesh.topology.hash());
             if !path.exists() {
-                // A run of an earlier build has no such folder.
-                Self::create(self.path())?;
                 write_whole(&path, &topologies::encode(&mesh.topology))?;
             }
         }
         Ok(())
     }
 
-    /// A topology that meshes of the run have.
-    ///
-    /// # Errors
-    /// [`RunError`] if its file is not there or damaged.
-    pub fn topology(&self, hash: Fingerprint) -> Result<Arc<Topology>, RunError> {
-        topologies::shared(hash, || self.load_topology(hash))
+    /// A topology, from its file unless it is in use.
+    pub fn get(&self, hash: Fingerprint) -> Result<Arc<Topology>, RunError> {
+        topologies::shared(hash, || self.load(hash))
     }
 
-    fn load_topology(&self, hash: Fingerprint) -> Result<Arc<Topology>, RunError> {
-        let path = self.topology_path(hash);
+    fn load(&self, hash: Fingerprint) -> Result<Arc<Topology>, RunError> {
+        let path = self.file(hash);
         let fault = |source| RunError::Frame { path: path.clone(), source };
         let bytes = fs::read(&path).map_err(|source| match source.kind() {
             io::ErrorKind::NotFound => fault(codec::UNKNOWN_TOPOLOGY),
@@ -55,31 +57,29 @@ impl RunFolder {
 
     /// Whether the topologies of a frame's meshes are there and whole. A damaged
     /// one is removed, so that it is written anew.
-    pub(crate) fn has_topologies(&self, table: &Table, file: &impl ReadAt) -> bool {
+    pub fn has_those_of(&self, table: &Table, file: &impl ReadAt) -> bool {
         hashes(table, file).all(|hash| {
-            let whole = hash.is_ok_and(|hash| {
-                let whole = self.load_topology(hash).is_ok();
+            hash.is_ok_and(|hash| {
+                let whole = self.load(hash).is_ok();
                 if !whole {
-                    let _ = fs::remove_file(self.topology_path(hash));
+                    let _ = fs::remove_file(self.file(hash));
                 }
                 whole
-            });
-            whole
+            })
         })
     }
 
-    /// Removes the topologies that no frame has any more.
-    pub(crate) fn drop_unused_topologies(&self) {
-        let entries: Vec<_> =
-            fs::read_dir(self.path().join(FOLDER)).into_iter().flatten().flatten().collect();
+    /// Removes the topologies that none of these frame files has any more.
+    pub fn drop_unused(&self, frames: impl Iterator<Item = PathBuf>) {
+        let entries: Vec<_> = fs::read_dir(&self.0).into_iter().flatten().flatten().collect();
         if entries.is_empty() {
             return;
         }
         let mut used = HashSet::new();
-        for number in self.numbers() {
-            let Ok(file) = File::open(self.frame_path(number)) else { continue };
+        for path in frames {
+            let Ok(file) = File::open(path) else { continue };
             let Ok(table) = Table::read(&file) else { continue };
-            used.extend(hashes(&table, &file).flatten().map(|hash| self.topology_path(hash)));
+            used.extend(hashes(&table, &file).flatten().map(|hash| self.file(hash)));
         }
         for entry in entries.iter().filter(|entry| !used.contains(&entry.path())) {
             let _ = fs::remove_file(entry.path());

@@ -20,6 +20,7 @@ mod movie;
 mod obj;
 mod outline;
 mod ply;
+mod samples;
 mod sequence;
 mod stl;
 
@@ -32,7 +33,8 @@ pub use model::{ImageFile, Material, Model, Part};
 pub use movie::{Movie, MovieError};
 pub use outline::{MAX_LETTERS, Strokes, outline_svg, outline_text};
 pub use ply::write as write_ply;
-pub use sequence::{ImportedSequence, is_sequence, read_sequence};
+pub use samples::ImportedSequence;
+pub use sequence::{is_sequence, read_sequence};
 
 use geometry::{Mesh, MeshError};
 use thiserror::Error;

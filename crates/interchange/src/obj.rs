@@ -1,7 +1,7 @@
 //! Wavefront OBJ: vertices, UVs, normals and faces; all else is passed over.
 
 use crate::ImportError;
-use crate::sequence::GroupedMesh;
+use crate::samples::GroupedMesh;
 use geometry::{Mesh, brightness};
 use glam::{Vec2, Vec3};
 use std::collections::HashMap;

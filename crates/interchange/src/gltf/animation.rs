@@ -1,7 +1,8 @@
 //! Animation of nodes and of morph targets: the scene at moments in time.
 
+use super::pose::{NodePose, ScenePose};
 use super::{Gltf, container::whole, material::Materials, scene};
-use crate::sequence::{GroupedMesh, ImportedSequence, Samples};
+use crate::samples::{GroupedMesh, ImportedSequence, Samples};
 use crate::{ImportError, Model};
 use glam::{Quat, Vec3, Vec4};
 use serde_json::Value;
@@ -42,25 +43,6 @@ struct NodeTracks {
 /// The first animation of a file.
 pub(super) struct Animation {
     nodes: HashMap<u64, NodeTracks>,
-}
-
-/// A node at a moment.
-#[derive(Clone, Debug, Default)]
-pub(super) struct NodePose {
-    pub translation: Option<Vec3>,
-    pub rotation: Option<Quat>,
-    pub scale: Option<Vec3>,
-    pub weights: Option<Vec<f32>>,
-}
-
-/// The nodes that are animated, at a moment.
-#[derive(Default)]
-pub(super) struct ScenePose(HashMap<u64, NodePose>);
-
-impl ScenePose {
-    pub fn node(&self, index: u64) -> Option<&NodePose> {
-        self.0.get(&index)
-    }
 }
 
 /// Whether a file has an animation of nodes or morph targets.
@@ -164,7 +146,7 @@ impl Animation {
             scale: vector(&tracks.scale),
             weights: tracks.weights.as_ref().map(|track| track.at(time, false)),
         };
-        ScenePose(self.nodes.iter().map(|(node, tracks)| (*node, pose(tracks))).collect())
+        ScenePose::new(self.nodes.iter().map(|(node, tracks)| (*node, pose(tracks))).collect())
     }
 }
 

@@ -14,16 +14,17 @@ mod container;
 mod draco;
 mod material;
 mod meshopt;
+mod pose;
 mod primitive;
 mod scene;
 #[cfg(test)]
 mod tests;
 
 use crate::{ImportError, MAX_FACES, Model};
-use animation::ScenePose;
 pub(crate) use animation::{is_animated, read_animation};
 use container::Container;
 use material::Materials;
+use pose::ScenePose;
 use serde_json::Value;
 
 /// Most elements of an accessor, and vertices of all uses of all meshes.

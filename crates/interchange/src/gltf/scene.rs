@@ -1,7 +1,7 @@
 //! The nodes of the default scene: one part for each node and material.
 
-use super::animation::{NodePose, ScenePose};
 use super::material::Materials;
+use super::pose::{NodePose, ScenePose};
 use super::primitive::{self, Room};
 use super::{Gltf, MAX_COUNT};
 use crate::{MAX_FACES, Part};

@@ -1,6 +1,6 @@
 //! A ZIP archive of numbered OBJ files: `flag_0001.obj`, `flag_0002.obj`…
 
-use super::{ImportedSequence, Samples};
+use crate::samples::{ImportedSequence, Samples};
 use crate::{ImportError, MAX_FILE, obj};
 use std::io::{Cursor, Read};
 

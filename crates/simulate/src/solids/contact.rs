@@ -7,7 +7,6 @@
 //! coefficient of restitution e, friction may take up to μ (1 + e) m v, not
 //! μ m v. What is missing is added here, contact by contact.
 
-use super::played::Played;
 use super::{Solids, State, id_of};
 use glam::Vec3;
 use rapier3d::prelude::*;
@@ -33,7 +32,7 @@ impl Solids {
     /// members that contacts changed the velocity of, and by how much, m/s.
     pub(super) fn add_rebound_friction(&mut self, touched: &[(usize, f32)], dt: f32) {
         let State { world, members, played, .. } = &mut self.state;
-        let deforms = |id: Id| played.get(&id).is_some_and(Played::deforms);
+        let deforms = |id: Id| played.get(&id).is_some_and(|of| of.deforms());
         let mut rebounds: Vec<Rebound> = Vec::new();
         let index = |collider: ColliderHandle| collider.into_raw_parts().0 as usize;
         // Upper bound of the impulse that supports a body at rest.
