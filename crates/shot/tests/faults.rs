@@ -5,7 +5,7 @@ use glam::{Vec2, Vec3};
 use rstest::rstest;
 use serde_json::{Value, json};
 use shot::{
-    Asset, AssetKind, Copies, Element, ElementKind, Moves, Shape, Shot, Weight,
+    Asset, AssetKind, Copies, Element, ElementKind, FileAnimation, Moves, Shape, Shot, Weight,
     force::{Attract, Force, ForceKind, Turbulence, Vortex, Wind},
     light::AreaLight,
     region::{Region, Volume},
@@ -23,12 +23,15 @@ fn everything() -> Value {
     solid("Torus", Shape::Torus { major_radius_m: 0.4, minor_radius_m: 0.1 });
     solid("Plane", Shape::plane(2.0, 3.0));
     solid("Mesh", Shape::Mesh { asset: "boat".to_owned(), scale: 1.0 });
+    solid("Flag", Shape::Mesh { asset: "flag".to_owned(), scale: 1.0 });
     shot.add(Element::new(
         "Lamp",
         ElementKind::AreaLight(AreaLight { size_m: Vec2::ONE, radiance: 1.0, colour: Vec3::ONE }),
     ));
     let asset = |kind, file: &str| Asset { kind, file: file.to_owned(), sha256: String::new() };
     shot.assets.insert("boat".to_owned(), asset(AssetKind::Mesh, "assets/boat.obj"));
+    shot.assets.insert("flag".to_owned(), asset(AssetKind::MeshSequence, "assets/flag.brmeshes"));
+    shot.named_mut("Flag").unwrap().as_solid_mut().unwrap().animation = Some(FileAnimation::default());
     shot.assets.insert("rope".to_owned(), asset(AssetKind::Image, "assets/rope.png"));
     shot.assets.insert("dusk".to_owned(), asset(AssetKind::Environment, "assets/dusk.exr"));
     let body = shot.named_mut("Box").unwrap().as_solid_mut().unwrap();
@@ -139,6 +142,8 @@ fn with(path: &str, value: f64) -> (Result<Shot, String>, String) {
 #[case("elements.Plane.kind.solid.shape.plane.size_m.0", 0.0005, 1_000.0)]
 #[case("elements.Plane.kind.solid.shape.plane.size_m.1", 0.0005, 1_000.0)]
 #[case("elements.Mesh.kind.solid.shape.mesh.scale", 1e-6, 1e6)]
+#[case("elements.Flag.kind.solid.animation.rate", 0.01, 1_000.0)]
+#[case("elements.Flag.kind.solid.animation.speed", -100.0, 100.0)]
 #[case("elements.Box.kind.solid.copies.spacing_m.0", -1_000.0, 1_000.0)]
 #[case("elements.Box.kind.solid.copies.position_jitter_m", 0.0, 1_000.0)]
 #[case("elements.Box.kind.solid.copies.orientation_jitter_rad", 0.0, 7.0)]
@@ -252,4 +257,36 @@ fn more_frames_than_a_shot_may_have_are_refused() {
     document["timing"]["last"] = json!(4_000_000_000u64);
     let error = shot::read(document.to_string().as_bytes()).unwrap_err().to_string();
     assert!(error.contains("timing.last: the shot has 4000000000 frames; at most"), "{error}");
+}
+
+#[test]
+fn a_file_moves_only_a_mesh_of_its_own_and_copies_of_one_are_let_go_together() {
+    let with = |change: &dyn Fn(&mut shot::Solid)| {
+        let mut shot = shot::read(everything().to_string().as_bytes()).unwrap();
+        change(shot.named_mut("Flag").unwrap().as_solid_mut().unwrap());
+        shot.faults().iter().map(ToString::to_string).collect::<Vec<_>>().join("\n")
+    };
+    assert_eq!(with(&|_| {}), "");
+    let other = with(&|flag| flag.shape = Shape::Mesh { asset: "boat".to_owned(), scale: 1.0 });
+    assert!(other.contains("animation: needs a mesh whose file changes with time"), "{other}");
+    let copies = Copies {
+        count: [2, 1, 1],
+        spacing_m: Vec3::ONE,
+        position_jitter_m: 0.0,
+        orientation_jitter_rad: 0.0,
+        seed: 0,
+    };
+    let touched = with(&|flag| {
+        flag.copies = Some(copies.clone());
+        flag.body.wake = Some(shot::Wake::Touch { impulse_n_s: 1.0 });
+    });
+    assert!(
+        touched.contains("body.wake: copies of a mesh that a file moves can only be let go at a frame"),
+        "{touched}"
+    );
+    let frame = with(&|flag| {
+        flag.copies = Some(copies.clone());
+        flag.body.wake = Some(shot::Wake::Frame(8));
+    });
+    assert_eq!(frame, "");
 }

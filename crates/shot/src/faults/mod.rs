@@ -255,6 +255,14 @@ impl Shot {
                     if self.assets.get(asset).is_some_and(|a| a.kind == AssetKind::MeshSequence) => {}
                 _ => f.say(format!("{path}.animation"), "needs a mesh whose file changes with time"),
             }
+            // All copies have one shape, which freezes when they are let go.
+            let copies = solid.copies.as_ref().map_or(1, crate::Copies::total);
+            if copies > 1 && solid.body.wake.is_some() && solid.body.let_go_frame().is_none() {
+                f.say(
+                    format!("{path}.body.wake"),
+                    "copies of a mesh that a file moves can only be let go at a frame",
+                );
+            }
             if solid.from_particles.is_some() {
                 f.say(format!("{path}.animation"), "cannot be that of bodies that come from particles");
             }
