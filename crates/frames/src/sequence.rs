@@ -84,12 +84,17 @@ pub fn decode_sequence(bytes: &[u8]) -> Result<MeshSequence, DecodeError> {
         *rest = after;
         Ok(taken)
     }
-    let mut known = Vec::new();
+    const TOO_LARGE: DecodeError = DecodeError::NotAFrame("a mesh sequence would take too much memory");
+    let (mut known, mut list, mut memory) = (Vec::new(), Vec::new(), 0);
     for _ in 0..shared {
         let length = u32_at(take(&mut rest, 4)?, 0) as usize;
-        known.push(Arc::new(topologies::decode(take(&mut rest, length)?)?));
+        let topology = topologies::decode(take(&mut rest, length)?)?;
+        memory += 16 * topology.vertices() + 12 * topology.triangles().len();
+        if memory > MAX_SEQUENCE_BYTES {
+            return Err(TOO_LARGE);
+        }
+        known.push(Arc::new(topology));
     }
-    let (mut list, mut memory) = (Vec::new(), 0);
     for _ in 0..samples {
         let head = take(&mut rest, 20)?;
         let frame = f64::from_le_bytes(*head.first_chunk().expect("20 bytes"));
@@ -98,7 +103,7 @@ pub fn decode_sequence(bytes: &[u8]) -> Result<MeshSequence, DecodeError> {
         let values = 3 * n * (1 + (u32_at(head, 12) & 1) as usize);
         memory += 4 * values;
         if memory > MAX_SEQUENCE_BYTES {
-            return Err(DecodeError::NotAFrame("a mesh sequence would take too much memory"));
+            return Err(TOO_LARGE);
         }
         let packed = take(&mut rest, u32_at(head, 16) as usize)?;
         let planes = zstd::bulk::decompress(packed, 4 * values).map_err(|_| SHORT)?;

@@ -27,32 +27,33 @@ export function normalsOf({ index, smooth, groups }: Topology, places: Float32Ar
   const sums = new Float32Array(3 * groups);
   const faces = index.array;
   for (let f = 0; f < faces.length; f += 3) {
-    const [a, b, c] = [3 * faces[f], 3 * faces[f + 1], 3 * faces[f + 2]];
-    const [ux, uy, uz] = [
-      places[b] - places[a],
-      places[b + 1] - places[a + 1],
-      places[b + 2] - places[a + 2],
-    ];
-    const [vx, vy, vz] = [
-      places[c] - places[a],
-      places[c + 1] - places[a + 1],
-      places[c + 2] - places[a + 2],
-    ];
-    const [x, y, z] = [uy * vz - uz * vy, uz * vx - ux * vz, ux * vy - uy * vx];
-    for (let corner = 0; corner < 3; corner++) {
-      const at = 3 * smooth[faces[f + corner]];
-      sums[at] += x;
-      sums[at + 1] += y;
-      sums[at + 2] += z;
+    const a = 3 * faces[f];
+    const b = 3 * faces[f + 1];
+    const c = 3 * faces[f + 2];
+    const ux = places[b] - places[a];
+    const uy = places[b + 1] - places[a + 1];
+    const uz = places[b + 2] - places[a + 2];
+    const vx = places[c] - places[a];
+    const vy = places[c + 1] - places[a + 1];
+    const vz = places[c + 2] - places[a + 2];
+    for (let corner = f; corner < f + 3; corner++) {
+      const at = 3 * smooth[faces[corner]];
+      sums[at] += uy * vz - uz * vy;
+      sums[at + 1] += uz * vx - ux * vz;
+      sums[at + 2] += ux * vy - uy * vx;
     }
   }
+  for (let at = 0; at < sums.length; at += 3) {
+    const square = sums[at] ** 2 + sums[at + 1] ** 2 + sums[at + 2] ** 2;
+    const scale = square > 0 ? 1 / Math.sqrt(square) : 0;
+    for (let axis = at; axis < at + 3; axis++) sums[axis] *= scale;
+  }
   const normals = new Float32Array(places.length);
-  for (let v = 0; v < smooth.length; v++) {
+  for (let v = 0, to = 0; v < smooth.length; v++, to += 3) {
     const at = 3 * smooth[v];
-    const length = Math.hypot(sums[at], sums[at + 1], sums[at + 2]) || 1;
-    normals[3 * v] = sums[at] / length;
-    normals[3 * v + 1] = sums[at + 1] / length;
-    normals[3 * v + 2] = sums[at + 2] / length;
+    normals[to] = sums[at];
+    normals[to + 1] = sums[at + 1];
+    normals[to + 2] = sums[at + 2];
   }
   return normals;
 }

@@ -238,3 +238,43 @@ fn animations_that_are_broken_are_refused(
     let error = crate::read_sequence("t.glb", &bytes, 30.0).unwrap_err().to_string();
     assert!(error.contains(message), "{error}");
 }
+
+/// Bytes of a file changed at random, a few at a time.
+fn damaged(bytes: &[u8], seed: u32) -> Vec<u8> {
+    let mut state = seed.wrapping_mul(0x9e37_79b9) | 1;
+    let mut next = |below: usize| {
+        state ^= state << 13;
+        state ^= state >> 17;
+        state ^= state << 5;
+        state as usize % below
+    };
+    let mut bytes = bytes.to_vec();
+    for _ in 0..1 + next(4) {
+        let at = next(bytes.len());
+        bytes[at] = next(256) as u8;
+    }
+    if next(4) == 0 {
+        bytes.truncate(next(bytes.len()));
+    }
+    bytes
+}
+
+/// A damaged file is read or refused; it never ends the process, and never takes long.
+#[test]
+fn damaged_animations_and_archives_never_panic() {
+    let places = [0.0, 0.0, 0.0, 1.0, 0.0, 0.0, 4.0, 0.0, 0.0];
+    let glb = animated("LINEAR", [0.0, 0.5, 1.0], &places);
+    let mut zip = zip::ZipWriter::new(std::io::Cursor::new(Vec::new()));
+    for number in 0..3 {
+        use std::io::Write;
+        zip.start_file(format!("a{number}.obj"), zip::write::SimpleFileOptions::default()).unwrap();
+        zip.write_all(format!("v 0 {number} 0\nv 1 0 0\nv 0 1 0\ng x\nf 1 2 3\n").as_bytes()).unwrap();
+    }
+    let zip = zip.finish().unwrap().into_inner();
+    let mut refused = 0;
+    for seed in 1..1500 {
+        refused += usize::from(crate::read_sequence("t.glb", &damaged(&glb, seed), 24.0).is_err());
+        refused += usize::from(crate::read_sequence("t.zip", &damaged(&zip, seed), 24.0).is_err());
+    }
+    assert!(refused > 500, "{refused}");
+}

@@ -282,7 +282,7 @@ impl Solids {
         }
     }
 
-    /// Removes a deforming body that is no body any more.
+    /// Removes the deforming bodies of elements that have broken.
     pub(super) fn drop_gone(&mut self) {
         let gone: Vec<Id> =
             self.state.members.iter().filter(|m| m.gone && m.deforms).map(|m| m.element).collect();
