@@ -277,7 +277,7 @@ fn a_touch_lets_it_go_and_the_momentum_goes_where_it_belongs() {
 fn changing_faces_are_met_too() {
     let (a, b) = (sheet(6, 3.0), sheet(9, 3.0));
     let sample = |i: usize| {
-        let mesh = if i % 2 == 0 { &a } else { &b };
+        let mesh = if i.is_multiple_of(2) { &a } else { &b };
         let positions = mesh.positions.iter().map(|p| *p + Vec3::Y * (i as f32 / FPS)).collect();
         let velocities = vec![Vec3::Y / FPS; mesh.positions.len()];
         MeshSample { frame: i as f64, topology: Arc::new(Topology::of(mesh)), positions, velocities }
