@@ -142,7 +142,8 @@ mod tests {
         assert_eq!(told(&particles).0, 1);
         particles.weights = vec![0.25];
         let (head, bytes) = told(&particles);
-        assert_eq!((head, &bytes[bytes.len() - 4..]), (1 | 1 << 30, &0.25f32.to_le_bytes()[..]));
+        // After the particles comes the number of meshes.
+        assert_eq!((head, &bytes[bytes.len() - 8..]), (1 | 1 << 30, &[0, 0, 128, 62, 0, 0, 0, 0][..]));
         particles.orientations = vec![Quat::IDENTITY];
         assert_eq!(told(&particles).0, 1 | 1 << 31 | 1 << 30);
     }

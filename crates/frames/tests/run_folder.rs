@@ -179,7 +179,7 @@ fn a_viewport_message_holds_positions_exactly_and_orientations_to_15_bits() {
     let bytes = wire(&frame);
     let u32_at = |at: usize| u32::from_le_bytes(bytes[at..at + 4].try_into().unwrap());
     let f32_at = |at: usize| f32::from_le_bytes(bytes[at..at + 4].try_into().unwrap());
-    assert_eq!(bytes.len(), 12 + 2 * 8 + 5 * 20);
+    assert_eq!(bytes.len(), 16 + 2 * 8 + 5 * 20);
     assert_eq!([0, 4, 8, 12, 16, 20].map(u32_at), [6, 2, 1, 2, 2, 3]);
     let second = 24 + 2 * 20;
     assert_eq!(f32_at(second + 12), frame.bodies[&Id(2)].positions[1].x);

@@ -12,9 +12,9 @@ use std::collections::HashMap;
 pub struct FileAnimation {
     /// Frame of the shot at which the file's first frame is shown.
     pub start_frame: i32,
-    /// Frames of the file a second, at speed 1.
+    /// Frames of the file that go by at speed 1, 1/s.
     pub rate: f32,
-    /// Multiple of the rate; negative plays backwards.
+    /// Multiple of the rate, no unit; negative plays backwards.
     pub speed: f32,
     /// What is shown before the file's first frame.
     pub before: BeyondEnd,

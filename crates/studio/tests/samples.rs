@@ -42,11 +42,12 @@ fn a_sample_cut_anywhere_goes_on_with_the_same_bytes(
         "Gull scatter",
         "Jar of light",
         "Slow toss",
-        "Lantern loop"
+        "Lantern loop",
+        "Quay flags"
     )]
     name: &str,
 ) {
-    assert_eq!(demo::names().len(), 11, "every sample is cut");
+    assert_eq!(demo::names().len(), 12, "every sample is cut");
     let (dir, shot) = sample(name);
     let meshes = Loader::default().meshes(dir.path(), &shot).unwrap();
     let (first, cuts) = (shot.timing.first, cuts(&shot));

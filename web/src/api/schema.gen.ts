@@ -1624,13 +1624,13 @@ export interface components {
             between: components["schemas"]["BetweenFrames"];
             /**
              * Format: float
-             * @description Frames of the file a second, at speed 1.
+             * @description Frames of the file that go by at speed 1, 1/s.
              * @default 24
              */
             rate: number;
             /**
              * Format: float
-             * @description Multiple of the rate; negative plays backwards.
+             * @description Multiple of the rate, no unit; negative plays backwards.
              * @default 1
              */
             speed: number;

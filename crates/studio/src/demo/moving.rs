@@ -83,7 +83,8 @@ pub(super) fn flag() -> Vec<u8> {
     let round = FLAG_ROUND as f32 / FPS;
     archive("flag", FLAG_ROUND + 1, |t| {
         let mut flag = Obj { groups: vec![("hoist", Vec::new()), ("fly", Vec::new())], ..Obj::default() };
-        let turn = TAU * t / round;
+        // The last frame is the first one again, to the last digit.
+        let turn = TAU * (t % round) / round;
         for row in 0..=UP {
             let v = row as f32 / UP as f32;
             let (mut at, mut before) = (Vec3::new(0.0, 1.2 * (v - 1.0), 0.0), 0.0);

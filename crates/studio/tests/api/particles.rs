@@ -33,7 +33,7 @@ async fn a_frame_for_the_viewport_has_its_particles_after_the_bodies() {
     let (_, frame) = desk.bytes("/api/runs/1/frames/4").await;
     let u32_at = |at: usize| u32::from_le_bytes(frame[at..at + 4].try_into().unwrap());
     assert_eq!([0, 4, 8, 12, 16].map(u32_at), [4, 0, 1, 9, 3]);
-    assert_eq!(frame.len(), 20 + 3 * 28);
+    assert_eq!(frame.len(), 20 + 3 * 28 + 4);
 }
 
 #[tokio::test(flavor = "multi_thread")]
