@@ -36,7 +36,7 @@ pub use bvh::{Bounds, Bvh, Hit, Ray, RefitPlan, Tree};
 pub use image::{Image, brightness};
 pub use mass::{MassProperties, mass_properties};
 pub use mesh::{Mesh, MeshError};
-pub use moving_surface::{MovingSurface, SurfaceHit};
+pub use moving_surface::{MovingSurface, SurfaceHit, barycentric};
 pub use sequence::{MeshSample, MeshSequence, MovingMesh};
 pub use shape::{Meshes, MissingMesh, mass_of, wind_area_of};
 pub use sites::{Site, Sites};

@@ -159,9 +159,9 @@ fn reach(positions: &[Vec3]) -> f32 {
     positions.iter().map(|p| p.length_squared()).fold(0.0, f32::max).sqrt()
 }
 
-/// The weights of a triangle's corners at a point of its plane; those of its
-/// middle if it has no area.
-fn barycentric([a, b, c]: [Vec3; 3], point: Vec3) -> [f32; 3] {
+/// The barycentric weights of a triangle's corners at a point of its plane; those
+/// of its middle if it has no area.
+pub fn barycentric([a, b, c]: [Vec3; 3], point: Vec3) -> [f32; 3] {
     let normal = (b - a).cross(c - a);
     let square = normal.length_squared();
     if square <= 0.0 {

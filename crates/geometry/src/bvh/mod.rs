@@ -144,24 +144,29 @@ impl Tree {
 impl Tree {
     /// Calls `found` with each item whose box meets `bounds`.
     pub fn overlapping(&self, bounds: &Bounds, mut found: impl FnMut(u32)) {
-        let mut stack = Stack::new();
-        stack.insert(0, (0, 0.0));
-        while let Some((link, _)) = stack.pop() {
-            if link & LEAF != 0 {
-                let first = ((link & !LEAF) >> COUNT_BITS) as usize;
-                let count = (link & ((1 << COUNT_BITS) - 1)) as usize;
-                self.items[first..first + count].iter().for_each(|&item| found(item));
-                continue;
-            }
-            let node = &self.nodes[link as usize];
-            for lane in 0..8 {
-                let meets = (0..3).all(|axis| {
-                    node.bounds[axis][lane] <= bounds.max[axis]
-                        && node.bounds[axis + 3][lane] >= bounds.min[axis]
-                });
-                if meets {
-                    stack.insert(stack.len(), (node.children[lane], 0.0));
-                }
+        leaves_in(&self.nodes, bounds, |first, count| {
+            self.items[first..first + count].iter().for_each(|&item| found(item));
+        });
+    }
+}
+
+/// Calls `found` with the index and the count of each leaf whose box meets `bounds`.
+fn leaves_in(nodes: &[Node], bounds: &Bounds, mut found: impl FnMut(usize, usize)) {
+    let mut stack = Stack::new();
+    stack.insert(0, (0, 0.0));
+    while let Some((link, _)) = stack.pop() {
+        if link & LEAF != 0 {
+            let count = (link & ((1 << COUNT_BITS) - 1)) as usize;
+            found(((link & !LEAF) >> COUNT_BITS) as usize, count);
+            continue;
+        }
+        let node = &nodes[link as usize];
+        for lane in 0..8 {
+            let meets = (0..3).all(|axis| {
+                node.bounds[axis][lane] <= bounds.max[axis] && node.bounds[axis + 3][lane] >= bounds.min[axis]
+            });
+            if meets {
+                stack.insert(stack.len(), (node.children[lane], 0.0));
             }
         }
     }

@@ -4,8 +4,7 @@
 
 #![allow(unsafe_code, reason = "a measured kernel")]
 
-use super::stack::Stack;
-use super::{Bounds, Bvh, COUNT_BITS, LEAF, Node, Packet};
+use super::{Bounds, Bvh, COUNT_BITS, LEAF, Node, Packet, leaves_in};
 use glam::Vec3;
 
 /// The vertices of a hierarchy's triangles in the order of its leaves, by which
@@ -83,28 +82,11 @@ impl Bvh {
 
     /// Calls `found` with each triangle whose leaf's box meets `bounds`.
     pub fn overlapping(&self, bounds: &Bounds, mut found: impl FnMut(u32)) {
-        let mut stack = Stack::new();
-        stack.insert(0, (0, 0.0));
-        while let Some((link, _)) = stack.pop() {
-            if link & LEAF != 0 {
-                let count = (link & ((1 << COUNT_BITS) - 1)) as usize;
-                if count > 0 {
-                    let packet = &self.packets[((link & !LEAF) >> COUNT_BITS) as usize];
-                    packet.triangle[..count].iter().for_each(|&triangle| found(triangle));
-                }
-                continue;
-            }
-            let node = &self.nodes[link as usize];
-            for lane in 0..8 {
-                let meets = (0..3).all(|axis| {
-                    node.bounds[axis][lane] <= bounds.max[axis]
-                        && node.bounds[axis + 3][lane] >= bounds.min[axis]
-                });
-                if meets {
-                    stack.insert(stack.len(), (node.children[lane], 0.0));
-                }
-            }
-        }
+        leaves_in(&self.nodes, bounds, |packet, count| {
+            // A lane without a child has no packet.
+            let triangles = self.packets.get(packet).map_or(&[][..], |packet| &packet.triangle[..count]);
+            triangles.iter().for_each(|&triangle| found(triangle));
+        });
     }
 }
 

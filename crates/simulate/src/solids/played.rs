@@ -12,7 +12,7 @@ use super::push::wake_all;
 use super::substeps::MAX_STEPS;
 use super::{Solids, State, collision, id_of, user_data};
 use crate::{PrepareContext, PrepareError, Step};
-use geometry::{Meshes, MovingMesh, Topology, mass_of, wind_area_of};
+use geometry::{Meshes, MovingMesh, Topology, barycentric, mass_of, wind_area_of};
 use glam::{Mat3, Vec3};
 use rapier3d::parry::bounding_volume::{Aabb, BoundingVolume};
 use rapier3d::prelude::*;
@@ -424,16 +424,7 @@ impl Strike {
 
 /// Velocity of a point of a face, m/s.
 fn velocity_on(body: &SoftBody, face: [u32; 3], at: Vec3) -> Vec3 {
-    let [a, b, c] = face.map(|v| body.particle_position(v as usize));
-    let normal = (b - a).cross(c - a);
-    let square = normal.length_squared();
-    let weights = if square > 0.0 {
-        let v = (at - a).cross(c - a).dot(normal) / square;
-        let w = (b - a).cross(at - a).dot(normal) / square;
-        [1.0 - v - w, v, w]
-    } else {
-        [1.0 / 3.0; 3]
-    };
+    let weights = barycentric(face.map(|v| body.particle_position(v as usize)), at);
     (0..3).map(|i| body.particle_velocity(face[i] as usize) * weights[i].clamp(0.0, 1.0)).sum()
 }
 
