@@ -19,7 +19,7 @@ test("a killed bake goes on and ends with the same bytes", async ({ page }) => {
   await type(page, "Number y", "12");
   const id = /shot\/(\d+)/.exec(page.url())[1];
   await page.getByRole("button", { name: "Play", exact: true }).click();
-  const frames = join(server.data, "runs", "1", "frames");
+  const frames = join(server.data, "runs", "1", "frames", "solids");
   await expect.poll(() => (existsSync(frames) ? readdirSync(frames).length : 0)).toBeGreaterThan(20);
   await server.kill();
   const before = readdirSync(frames).filter((name) => name.endsWith(".brframe")).length;
@@ -35,8 +35,8 @@ test("a killed bake goes on and ends with the same bytes", async ({ page }) => {
   const file = join(server.data, "shot.json");
   writeFileSync(file, JSON.stringify(document));
   execFileSync(binary, ["bake", file, "--out", folder, "--threads", "1"], { stdio: "ignore" });
-  for (const name of readdirSync(join(folder, "frames"))) {
-    const [a, b] = [frames, join(folder, "frames")].map((path) => readFileSync(join(path, name)));
+  for (const name of readdirSync(join(folder, "frames", "solids"))) {
+    const [a, b] = [frames, join(folder, "frames", "solids")].map((path) => readFileSync(join(path, name)));
     // Bytes 12–16 name the revision, and the head ends with a checksum; all else is the same.
     const end = 48 + 36 * a.readUInt32LE(40) + a.readUInt32LE(44);
     a.copy(b, 12, 12, 16);

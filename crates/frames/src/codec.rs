@@ -3,9 +3,10 @@
 use crate::error::DecodeError;
 use crate::meshes::{self, MeshState};
 use crate::table::{Block, Codec, Part, Table, u32_at};
-use crate::{Bodies, Frame, Measured, Parts, bodies, impacts, particles, topologies};
+use crate::{Bodies, Frame, Measured, Particles, Parts, bodies, impacts, particles, topologies};
 use geometry::Topology;
 use shot::{Id, fingerprint::Fingerprint};
+use std::collections::BTreeMap;
 use std::sync::Arc;
 
 /// Most bodies or particles in one block, bounded before anything is allocated.
@@ -86,33 +87,42 @@ pub fn decode(bytes: &[u8]) -> Result<Frame, DecodeError> {
 pub fn decode_into(bytes: &[u8], frame: &mut Frame) -> Result<(), DecodeError> {
     let table = Table::read(&bytes)?;
     let block = |block: &Block| table.block(&bytes, block);
-    unpack(&table, Parts::All, frame, block, |_| Err(UNKNOWN_TOPOLOGY))
+    let mut spare = Spare::of(frame);
+    unpack(&table, Parts::All, frame, &mut spare, block, |_| Err(UNKNOWN_TOPOLOGY))?;
+    frame.set_header(&table.header);
+    Ok(())
+}
+
+/// The memory of a frame that was read before, to be used again.
+pub(crate) struct Spare {
+    particles: BTreeMap<Id, Particles>,
+    meshes: BTreeMap<Id, MeshState>,
+}
+
+impl Spare {
+    /// Takes the memory of a frame, in which nothing is left.
+    pub fn of(frame: &mut Frame) -> Self {
+        let Frame { particles, meshes, .. } = std::mem::take(frame);
+        Self { particles, meshes }
+    }
 }
 
 /// A frame without the topology of one of its meshes.
 pub(crate) const UNKNOWN_TOPOLOGY: DecodeError =
     DecodeError::NotAFrame("the topology of a mesh is missing or damaged");
 
-/// Unpacks blocks of a frame; each is read when it comes to it. `topology` finds
-/// those that are not in the frame.
+/// Adds the blocks of a file to a frame; each is read when it comes to it.
+/// `topology` finds those that are not in the file.
 pub(crate) fn unpack<B: AsRef<[u8]>, E: From<DecodeError>>(
     table: &Table,
     parts: Parts,
     frame: &mut Frame,
+    spare: &mut Spare,
     read: impl Fn(&Block) -> Result<B, E>,
     topology: impl Fn(Fingerprint) -> Result<Arc<Topology>, E>,
 ) -> Result<(), E> {
-    let mut particles = std::mem::take(&mut frame.particles);
-    let mut meshes = std::mem::take(&mut frame.meshes);
     let mut own: Option<Arc<Topology>> = None;
-    *frame = Frame {
-        number: table.header.number,
-        time_s: table.header.time_s,
-        fingerprint: table.header.fingerprint,
-        revision: table.header.revision,
-        measured: measured(table)?,
-        ..Frame::default()
-    };
+    frame.measured.add(measured(table)?);
     for block in table.blocks.iter().filter(|block| parts.has(block.element)) {
         if block.count > MAX_COUNT {
             return Err(DecodeError::NotAFrame("it holds a block of too many").into());
@@ -130,14 +140,14 @@ pub(crate) fn unpack<B: AsRef<[u8]>, E: From<DecodeError>>(
                 bodies.impacts = impacts::decode(bytes.as_ref(), count)?;
             }
             Codec::Particles => {
-                let mut room = particles.remove(&block.element).unwrap_or_default();
+                let mut room = spare.particles.remove(&block.element).unwrap_or_default();
                 particles::decode(bytes.as_ref(), count, &mut room)?;
                 frame.particles.insert(block.element, room);
             }
             Codec::Topology => own = Some(Arc::new(topologies::decode(bytes.as_ref())?)),
             Codec::Mesh => {
                 let hash = meshes::hash_of(bytes.as_ref())?;
-                let room = meshes.remove(&block.element);
+                let room = spare.meshes.remove(&block.element);
                 let (positions, velocities, known) = match room {
                     Some(room) => (room.positions, room.velocities, Some(room.topology)),
                     None => (Vec::new(), Vec::new(), None),
@@ -280,7 +290,9 @@ mod tests {
             assert_eq!(block.element, Id(4));
             table.block(&&bytes[..], block)
         };
-        unpack(&table, Parts::Element(Id(4)), &mut part, read, |_| Err(UNKNOWN_TOPOLOGY)).unwrap();
+        let mut spare = Spare::of(&mut part);
+        unpack(&table, Parts::Element(Id(4)), &mut part, &mut spare, read, |_| Err(UNKNOWN_TOPOLOGY))
+            .unwrap();
         assert_eq!(part.bodies.keys().collect::<Vec<_>>(), [&Id(4)]);
     }
 

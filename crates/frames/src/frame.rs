@@ -1,6 +1,6 @@
 //! The frame in memory.
 
-use crate::MeshState;
+use crate::{Header, MeshState};
 use glam::{Quat, Vec3};
 use serde::{Deserialize, Serialize};
 use shot::{Id, fingerprint::Fingerprint};
@@ -34,6 +34,14 @@ impl Frame {
         Self { number, time_s, ..Self::default() }
     }
 
+    /// Takes over what a file's head says.
+    pub(crate) fn set_header(&mut self, header: &Header) {
+        self.number = header.number;
+        self.time_s = header.time_s;
+        self.fingerprint = header.fingerprint;
+        self.revision = header.revision;
+    }
+
     /// The particles of an element; none if it has had none up to this frame.
     pub fn particles_of(&self, element: Id) -> &Particles {
         static NONE: Particles = Particles {
@@ -54,6 +62,14 @@ impl Frame {
     pub fn backwards(mut self) -> Self {
         self.scale_velocities(-1.0);
         self
+    }
+
+    /// Adds the parts of other elements, and what was measured of them.
+    pub fn add(&mut self, other: Self) {
+        self.bodies.extend(other.bodies);
+        self.particles.extend(other.particles);
+        self.meshes.extend(other.meshes);
+        self.measured.add(other.measured);
     }
 
     /// Drops all impacts: the frame before is another one than that of the run.
@@ -203,6 +219,30 @@ pub struct Measured {
     /// Particles born and gone since the frame before, by element.
     #[serde(default, skip_serializing_if = "BTreeMap::is_empty")]
     pub turnover: BTreeMap<Id, Turnover>,
+}
+
+impl Measured {
+    /// Adds what was measured in another system.
+    pub fn add(&mut self, other: Self) {
+        if *self == Self::default() {
+            *self = other;
+            return;
+        }
+        self.contacts += other.contacts;
+        if other.deepest_overlap_m > self.deepest_overlap_m {
+            (self.deepest_overlap_m, self.deepest_pair) = (other.deepest_overlap_m, other.deepest_pair);
+        }
+        if other.max_speed_m_s > self.max_speed_m_s {
+            (self.max_speed_m_s, self.fastest) = (other.max_speed_m_s, other.fastest);
+        }
+        self.kinetic_j += other.kinetic_j;
+        self.potential_j += other.potential_j;
+        for (sum, part) in self.momentum.iter_mut().zip(other.momentum) {
+            *sum += part;
+        }
+        self.events.extend(other.events);
+        self.turnover.extend(other.turnover);
+    }
 }
 
 /// Particles born and gone from one frame to the next.

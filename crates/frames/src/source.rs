@@ -1,7 +1,7 @@
 //! The one way in which everything after a solver reads frames.
 
 use crate::{Frame, RunError, RunFolder};
-use shot::{Id, fingerprint::Fingerprint};
+use shot::{Id, Shot, SystemId, fingerprint::Fingerprint};
 use std::ops::RangeInclusive;
 
 /// A sequence of frames: a run on disk, or what finishing steps make of one.
@@ -69,12 +69,28 @@ impl Parts {
 pub struct RunFrames {
     folder: RunFolder,
     range: RangeInclusive<u32>,
+    /// The systems that are read.
+    read: Vec<SystemId>,
+    /// The systems that count for fingerprints: what is left of others is shown, as
+    /// long as it is there, and is nothing that a frame is made from.
+    count: Vec<SystemId>,
 }
 
 impl RunFrames {
-    /// The frames `range` of a run, computed or not.
+    /// The frames `range` of a run, computed or not, with all systems that it has.
     pub fn new(folder: RunFolder, range: RangeInclusive<u32>) -> Self {
-        Self { folder, range }
+        let read = folder.systems();
+        Self { folder, range, count: read.clone(), read }
+    }
+
+    /// The frames of a run with the range and the systems of a shot.
+    pub fn of(folder: RunFolder, shot: &Shot) -> Self {
+        let count: Vec<SystemId> = shot.systems().into_iter().map(|system| system.id).collect();
+        let mut read = folder.systems();
+        read.extend(&count);
+        read.sort_unstable();
+        read.dedup();
+        Self { folder, range: shot.timing.frames(), read, count }
     }
 }
 
@@ -84,11 +100,15 @@ impl Frames for RunFrames {
     }
 
     fn fingerprint(&self, number: u32) -> Option<Fingerprint> {
-        self.folder.header(number).map(|header| header.fingerprint)
+        self.folder.header_among(number, &self.count).map(|header| header.fingerprint)
     }
 
     fn read(&self, number: u32, parts: Parts, frame: &mut Frame) -> Result<(), RunError> {
-        self.folder.read_parts(number, parts, frame)
+        self.folder.read_parts(number, &self.read, parts, frame)?;
+        if self.read.len() > self.count.len() {
+            frame.fingerprint = self.fingerprint(number).unwrap_or(frame.fingerprint);
+        }
+        Ok(())
     }
 }
 

@@ -15,6 +15,8 @@ use std::sync::Arc;
 /// Name of the folder.
 pub(crate) const FOLDER: &str = "topologies";
 
+const EXTENSION: &str = "brtopology";
+
 /// The topologies of one run.
 #[derive(Clone, Debug)]
 pub(crate) struct TopologyFolder(PathBuf);
@@ -25,7 +27,14 @@ impl TopologyFolder {
     }
 
     fn file(&self, hash: Fingerprint) -> PathBuf {
-        self.0.join(format!("{hash}.brtopology"))
+        self.0.join(format!("{hash}.{EXTENSION}"))
+    }
+
+    /// All files.
+    pub fn files(&self) -> Vec<PathBuf> {
+        let entries = fs::read_dir(&self.0).into_iter().flatten().flatten();
+        let paths = entries.map(|entry| entry.path());
+        paths.filter(|path| path.extension().is_some_and(|extension| extension == EXTENSION)).collect()
     }
 
     /// Writes the topologies of a frame's meshes that are not there yet.
@@ -162,7 +171,7 @@ mod tests {
         let mut bytes = fs::read(&path).unwrap();
         bytes[40] ^= 1;
         fs::write(&path, bytes).unwrap();
-        assert!(run.drop_if_damaged(1));
+        assert!(run.drop_if_damaged(&run.frame_path(None, 1)));
         assert!(topologies(&run).is_empty());
         assert!(run.header(1).is_none());
         run.write(&frame(1, 28)).unwrap();

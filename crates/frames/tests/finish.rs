@@ -68,7 +68,7 @@ impl Baked {
     fn results(&self) -> (SharedFrames, Vec<StepResult>) {
         assert_eq!(self.shot.faults(), []);
         let context = Arc::new(FinishContext::new(&self.shot, BTreeMap::new()).unwrap());
-        let source = Arc::new(RunFrames::new(self.run.clone(), self.shot.timing.frames()));
+        let source = Arc::new(RunFrames::of(self.run.clone(), &self.shot));
         finished(source, &context)
     }
 
@@ -313,10 +313,10 @@ fn a_missing_frame_is_named() {
 
 /// A kept run of the same ball, 1 m higher.
 fn with_kept(baked: &Baked, other: &Baked) -> (SharedFrames, Vec<StepResult>) {
-    let kept: SharedFrames = Arc::new(RunFrames::new(other.run.clone(), other.shot.timing.frames()));
+    let kept: SharedFrames = Arc::new(RunFrames::of(other.run.clone(), &other.shot));
     let context = FinishContext::new(&baked.shot, BTreeMap::new()).unwrap();
     let context = Arc::new(context.with_kept(BTreeMap::from([(2, kept)])));
-    let source = Arc::new(RunFrames::new(baked.run.clone(), baked.shot.timing.frames()));
+    let source = Arc::new(RunFrames::of(baked.run.clone(), &baked.shot));
     finished(source, &context)
 }
 

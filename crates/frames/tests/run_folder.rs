@@ -6,7 +6,7 @@ use frames::{
 };
 use glam::{Quat, Vec3};
 use rstest::rstest;
-use shot::{Id, Shot, fingerprint::Fingerprint};
+use shot::{Id, Shot, SystemId, fingerprint::Fingerprint};
 use tempfile::TempDir;
 
 fn folder() -> (TempDir, RunFolder) {
@@ -141,10 +141,13 @@ fn frames_are_listed_in_order_with_what_they_depend_on() {
 fn clearing_leaves_the_manifest_and_no_frames_or_states() {
     let (_dir, run) = folder();
     run.write(&frame(1, &[1])).unwrap();
-    run.write_checkpoint(1, Fingerprint([1; 16]), b"state").unwrap();
+    run.write_checkpoint(SystemId::Solids, 1, Fingerprint([1; 16]), b"state").unwrap();
     assert!(run.size().0 > 0 && run.size().1 > 0);
     run.clear().unwrap();
-    assert_eq!((run.headers().len(), run.checkpoint_numbers().len(), run.size()), (0, 0, (0, 0)));
+    assert_eq!(
+        (run.headers().len(), run.checkpoint_numbers(SystemId::Solids).len(), run.size()),
+        (0, 0, (0, 0))
+    );
 }
 
 #[test]

@@ -29,7 +29,10 @@ pub mod primitive;
 mod sequence;
 mod shape;
 mod sites;
+mod smoothing;
+pub mod subdivision;
 mod surface;
+mod thickening;
 pub mod topology;
 
 pub use bvh::{Bounds, Bvh, Hit, Ray, RefitPlan, Tree};
@@ -40,5 +43,7 @@ pub use moving_surface::{MovingSurface, SurfaceHit, barycentric};
 pub use sequence::{MeshSample, MeshSequence, MovingMesh};
 pub use shape::{Meshes, MissingMesh, mass_of, wind_area_of};
 pub use sites::{Site, Sites};
+pub use smoothing::Smoothing;
 pub use surface::Surface;
+pub use thickening::Thickening;
 pub use topology::Topology;

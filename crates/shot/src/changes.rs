@@ -2,13 +2,20 @@
 
 use crate::motion::parameters::element_parameters;
 use crate::{
-    Element, ElementKind, Moves, Shape, Shot,
+    Element, ElementKind, Id, Moves, Shape, Shot, System,
     motion::{Channel, Value, label},
+    references::Role,
 };
 use std::collections::{BTreeMap, BTreeSet};
 
 /// One difference between two states of a shot.
-enum Change {
+struct Change {
+    /// The element; none: the shot itself.
+    of: Option<Id>,
+    what: What,
+}
+
+enum What {
     /// A value, such as `friction of Crate stack`.
     Value(String),
     /// An element, by name.
@@ -19,12 +26,17 @@ enum Change {
 /// Differences in the inputs of the simulation between two states of a shot, in
 /// words: `friction of Crate stack`, `Net floats added`.
 pub fn what_changed(before: &Shot, now: &Shot) -> Vec<String> {
-    let words = |change| match change {
-        Change::Value(words) => words,
-        Change::Added(name) => format!("{name} added"),
-        Change::Deleted(name) => format!("{name} deleted"),
-    };
-    changes(before, now).into_iter().map(words).collect()
+    changes(before, now).iter().map(Change::words).collect()
+}
+
+impl Change {
+    fn words(&self) -> String {
+        match &self.what {
+            What::Value(words) => words.clone(),
+            What::Added(name) => format!("{name} added"),
+            What::Deleted(name) => format!("{name} deleted"),
+        }
+    }
 }
 
 /// A value that differs between two states of a shot, for a table.
@@ -63,20 +75,51 @@ pub fn differences(before: &Shot, now: &Shot) -> Vec<Difference> {
 /// Why frames computed from `before` are stale, in words for the Timeline: `before
 /// friction of Crate stack changed`. None if nothing differs.
 pub fn why_stale(before: &Shot, now: &Shot) -> Option<String> {
-    Some(match changes(before, now).as_slice() {
+    told(&changes(before, now))
+}
+
+/// As [`why_stale`], for one system of `now`: what acts on other systems only is left out.
+pub fn why_system_is_stale(before: &Shot, now: &Shot, system: &System) -> Option<String> {
+    let mut relevant = acting_on(now, system);
+    relevant.extend(acting_on(before, system));
+    let mut changes = changes(before, now);
+    changes.retain(|change| change.of.is_none_or(|id| relevant.contains(&id)));
+    told(&changes)
+}
+
+fn told(changes: &[Change]) -> Option<String> {
+    Some(match changes {
         [] => return None,
-        [Change::Value(words)] => format!("before {words} changed"),
-        [Change::Added(name)] => format!("before {name} was added"),
-        [Change::Deleted(name)] => format!("before {name} was deleted"),
-        [_, rest @ ..] => format!("before {} and {} more changed", what_changed(before, now)[0], rest.len()),
+        [Change { what: What::Value(words), .. }] => format!("before {words} changed"),
+        [Change { what: What::Added(name), .. }] => format!("before {name} was added"),
+        [Change { what: What::Deleted(name), .. }] => format!("before {name} was deleted"),
+        [first, rest @ ..] => format!("before {} and {} more changed", first.words(), rest.len()),
     })
+}
+
+/// The elements of a shot that can act on a system: its own, those of the systems it
+/// reads, forces, and all that these are made of.
+fn acting_on(shot: &Shot, system: &System) -> BTreeSet<Id> {
+    let read = shot.systems().into_iter().filter(|other| system.reads.contains(&other.id));
+    let mut found: BTreeSet<Id> =
+        read.flat_map(|other| other.elements).chain(system.elements.iter().copied()).collect();
+    let members: Vec<&Element> = found.iter().filter_map(|id| shot.element(*id)).collect();
+    let forces = shot.forces().into_iter().filter(|(_, force)| force.acts_on_any(&members));
+    let forces: Vec<Id> = forces.map(|(element, _)| element.id).collect();
+    found.extend(forces);
+    let mut left: Vec<Id> = found.iter().copied().collect();
+    while let Some(element) = left.pop().and_then(|id| shot.element(id)) {
+        let parts = element.references().into_iter().filter(|reference| reference.role != Role::Shown);
+        left.extend(parts.map(|reference| reference.id).filter(|id| found.insert(*id)));
+    }
+    found
 }
 
 fn changes(before: &Shot, now: &Shot) -> Vec<Change> {
     let mut changes = Vec::new();
     let mut say = |changed: bool, what: &str| {
         if changed {
-            changes.push(Change::Value(what.to_owned()));
+            changes.push(Change { of: None, what: What::Value(what.to_owned()) });
         }
     };
     say(before.timing.fps != now.timing.fps, "frame rate");
@@ -87,16 +130,19 @@ fn changes(before: &Shot, now: &Shot) -> Vec<Change> {
     say(time(before) != time(now), "time scale");
     for element in now.elements.iter().filter(|element| acts(element)) {
         match before.element(element.id) {
-            None => changes.push(Change::Added(element.name.clone())),
+            None => changes.push(Change { of: Some(element.id), what: What::Added(element.name.clone()) }),
             Some(old) => {
-                let words = |what: String| Change::Value(format!("{what} of {}", element.name));
+                let words = |what: String| Change {
+                    of: Some(element.id),
+                    what: What::Value(format!("{what} of {}", element.name)),
+                };
                 changes.extend(element_changes(before, now, old, element).into_iter().map(words));
             }
         }
     }
     for element in before.elements.iter().filter(|element| acts(element)) {
         if now.element(element.id).is_none() {
-            changes.push(Change::Deleted(element.name.clone()));
+            changes.push(Change { of: Some(element.id), what: What::Deleted(element.name.clone()) });
         }
     }
     changes

@@ -1,7 +1,7 @@
 //! What a frame of a run depends on, as one number a frame.
 
 use crate::{
-    Body, Copies, Element, ElementKind, Id, Moves, Shape, Shot, Solid,
+    Body, Copies, Element, ElementKind, Id, Moves, Shape, Shot, Solid, System, SystemId,
     force::{ElementFilter, Force},
     motion::Sampler,
     particles::{EmissionMap, EmissionSchedule, MapSource, Source, ToParticles},
@@ -37,33 +37,100 @@ impl std::fmt::Display for Fingerprint {
 /// Frames before a let-go over which the body's own velocity is measured.
 pub const LET_GO_DELTA: f64 = 1.0 / 64.0;
 
-/// The fingerprint of every frame of the shot, first to last.
-///
-/// Each is the hash of the one before and of what acts between the two frames,
-/// so a key at frame 40 leaves the fingerprints before it as they were, and so
-/// does a force that acts from frame 60 on. Names, looks, lights, cameras and
-/// the length of the shot leave all as they were. A shot with faults has none.
+/// The fingerprints of one system at every frame of a shot.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct SystemFingerprints {
+    /// The system.
+    pub system: SystemId,
+    /// Of each frame, first to last; none: there is nothing of the system yet.
+    pub list: Vec<Option<Fingerprint>>,
+}
+
+/// The fingerprint of a whole frame, from those of its systems.
+pub fn combined(parts: impl IntoIterator<Item = (SystemId, Fingerprint)>) -> Fingerprint {
+    let mut hash = Sha256::new();
+    for (system, print) in parts {
+        hash.update(system.to_string());
+        hash.update(print.0);
+    }
+    short(hash.finalize().into())
+}
+
+/// The fingerprint of every whole frame of the shot, first to last: [`combined`]
+/// from [`system_fingerprints`].
 pub fn fingerprints(shot: &Shot) -> Vec<Fingerprint> {
+    let systems = system_fingerprints(shot);
+    let frames = systems.first().map_or(0, |system| system.list.len());
+    let at = |frame: usize| systems.iter().filter_map(move |of| Some((of.system, of.list[frame]?)));
+    (0..frames).map(|frame| combined(at(frame))).collect()
+}
+
+/// The fingerprints of every system of the shot, in the order of [`Shot::systems`].
+///
+/// Each is the hash of the one before and of what acts on the system between the
+/// two frames, so a key at frame 40 leaves the fingerprints before it as they were,
+/// and so does a force that acts from frame 60 on. What acts on one system only, or
+/// changes in it, leaves those of the others, unless they read it. Names, looks,
+/// lights, cameras and the length of the shot leave all as they were. A shot with
+/// faults has none.
+pub fn system_fingerprints(shot: &Shot) -> Vec<SystemFingerprints> {
     let Ok(sampler) = Sampler::new(shot) else { return Vec::new() };
     let first = f64::from(shot.timing.first);
     let mut now = shot.clone();
     // A formula that fails has the same fingerprint as long as it fails.
     let _ = sampler.apply(&mut now, first);
-    let mut hash = Sha256::new();
-    hash.update(b"bright-ripple 7");
-    hash.update(first_inputs(&now, &sampler).to_string());
     let inputs = Inputs::new(&now, &sampler);
-    inputs.add_preroll(&mut hash, &mut now);
-    let mut state: [u8; 32] = hash.finalize().into();
-    let mut prints = vec![Fingerprint(state[..16].try_into().expect("16 of 32 bytes"))];
-    for frame in shot.timing.first..shot.timing.last {
-        let mut hash = Sha256::new();
-        hash.update(state);
-        inputs.add_frame(&mut hash, &mut now, frame);
-        state = hash.finalize().into();
-        prints.push(Fingerprint(state[..16].try_into().expect("16 of 32 bytes")));
+    let beginning = first_inputs(&now, &sampler).to_string();
+    let mut chains: Vec<Chain> = inputs.systems.iter().map(|_| Chain::default()).collect();
+    for i in 0..chains.len() {
+        let reads = inputs.systems[i].reads.and_then(|reads| chains[reads].state);
+        let hash = inputs.begins(i, &now).then(|| {
+            let mut hash = inputs.start(i, &now, &beginning);
+            inputs.add_preroll(&mut hash, i, &mut now);
+            hash
+        });
+        chains[i].push(hash, reads);
     }
-    prints
+    for frame in shot.timing.first..shot.timing.last {
+        let acts = inputs.frame(&mut now, frame);
+        for (i, act) in acts.into_iter().enumerate() {
+            let fresh = match (chains[i].state, act.begun) {
+                (None, false) => None,
+                (None, true) => Some(inputs.start(i, &now, &beginning)),
+                (Some(state), _) => Some(Sha256::new_with_prefix(state)),
+            };
+            let hash = fresh.map(|mut hash| {
+                hash.update(act.hash.finalize());
+                hash
+            });
+            let reads = inputs.systems[i].reads.and_then(|reads| chains[reads].state);
+            chains[i].push(hash, reads);
+        }
+    }
+    let system = |(of, chain): (&SystemInputs, Chain)| SystemFingerprints { system: of.id, list: chain.list };
+    inputs.systems.iter().zip(chains).map(system).collect()
+}
+
+/// The fingerprints of a system as they come.
+#[derive(Default)]
+struct Chain {
+    state: Option<[u8; 32]>,
+    list: Vec<Option<Fingerprint>>,
+}
+
+impl Chain {
+    /// Adds that of the next frame; `reads`: the state of the system that is read, at that frame.
+    fn push(&mut self, hash: Option<Sha256>, reads: Option<[u8; 32]>) {
+        self.state = hash.map(|mut hash| {
+            reads.iter().for_each(|state| hash.update(state));
+            hash.finalize().into()
+        });
+        self.list.push(self.state.map(short));
+    }
+}
+
+fn short(state: [u8; 32]) -> Fingerprint {
+    Fingerprint(state[..16].try_into().expect("16 of 32 bytes"))
 }
 
 fn unsolved(_: Id, _: f64) -> Option<crate::world::Pose> {
@@ -118,17 +185,41 @@ fn first_inputs(shot: &Shot, sampler: &Sampler) -> serde_json::Value {
 /// What acts between frames, and what of it changes with time.
 struct Inputs<'a> {
     sampler: &'a Sampler,
+    systems: Vec<SystemInputs>,
     /// Solids moved by keys, with the frame at which they are let go.
     animated: Vec<(usize, Option<u32>)>,
     /// Solids with a value, other than the placement, that changes, and as they are first.
     bodies: Vec<(usize, Changing)>,
     /// Regions that wake bodies or take them back, with what they are made of.
     wakes: Vec<ForceInput>,
-    /// Particles, with what they are made of, and whether others become them.
-    particle_sets: Vec<(ForceInput, bool)>,
-    forces: Vec<ForceInput>,
     /// Whether a file animates a solid.
     any_played: bool,
+}
+
+/// What acts on one system.
+struct SystemInputs {
+    id: SystemId,
+    /// The place of the system that it reads.
+    reads: Option<usize>,
+    /// Particles, with what they are made of, and whether others become them.
+    particle_sets: Vec<(ForceInput, bool)>,
+    /// Forces, with the elements of the system that each acts on, and whether it is limited to some.
+    forces: Vec<(ForceInput, (bool, Vec<Id>))>,
+}
+
+impl SystemInputs {
+    fn has_solids(&self) -> bool {
+        self.id == SystemId::Solids
+    }
+}
+
+/// What acts on a system from one frame to the next.
+struct Acts {
+    hash: Sha256,
+    /// Whether particles of the system may be born up to then.
+    begun: bool,
+    /// What acted in the step before.
+    last: Option<[u8; 32]>,
 }
 
 /// A force, a region that wakes, or particles.
@@ -189,7 +280,6 @@ impl<'a> Inputs<'a> {
             let still = (!parts.iter().any(moves)).then(|| parts_digest(shot, sampler, first, &parts));
             ForceInput { index: parts[0], parts, still }
         };
-        let forces = shot.forces().into_iter().map(|(element, _)| input(element.id)).collect();
         let waking = shot.solids().flat_map(|(element, _)| {
             let waits = element.references().into_iter().filter(|r| r.role == Role::Waiting);
             waits.map(|reference| reference.id).filter(|id| index_of.contains_key(id)).collect::<Vec<_>>()
@@ -197,26 +287,72 @@ impl<'a> Inputs<'a> {
         let wakes = waking.collect::<BTreeSet<_>>().into_iter().map(input).collect();
         let made = shot.elements.iter().flat_map(Element::references).filter(|r| r.role == Role::Made);
         let fed: BTreeSet<Id> = made.map(|reference| reference.id).collect();
-        let particle_sets =
-            shot.particles().map(|(element, _)| (input(element.id), fed.contains(&element.id))).collect();
+        let systems = shot.systems();
+        let place = |id: SystemId| systems.iter().position(|system| system.id == id);
+        let of = |system: &System| {
+            let members: Vec<&Element> = system.elements.iter().filter_map(|id| shot.element(*id)).collect();
+            let scope = |force: &Force| -> (bool, Vec<Id>) {
+                let limited = !force.only.is_empty() || !force.except.is_empty();
+                let acted_on = members.iter().filter(|element| limited && force.acts_on(element));
+                (limited, acted_on.map(|element| element.id).collect())
+            };
+            let forces = shot.forces().into_iter().filter(|(_, force)| force.acts_on_any(&members));
+            let sets = members.iter().filter(|element| element.as_particles().is_some());
+            SystemInputs {
+                id: system.id,
+                reads: system.reads.first().and_then(|id| place(*id)),
+                particle_sets: sets.map(|element| (input(element.id), fed.contains(&element.id))).collect(),
+                forces: forces.map(|(element, force)| (input(element.id), scope(force))).collect(),
+            }
+        };
+        let systems = systems.iter().map(of).collect();
         let any_played = shot.elements.iter().any(|element| element.file_animation().is_some());
-        Self { sampler, animated, bodies, wakes, particle_sets, forces, any_played }
+        Self { sampler, systems, animated, bodies, wakes, any_played }
+    }
+
+    /// Whether there is anything of a system at the first frame.
+    fn begins(&self, system: usize, now: &Shot) -> bool {
+        let first = now.timing.first;
+        let there = |(set, _): &(ForceInput, bool)| {
+            now.elements[set.index].as_particles().is_some_and(|p| p.emission.come_at(first))
+        };
+        let of = &self.systems[system];
+        of.has_solids() || of.particle_sets.iter().any(there)
+    }
+
+    /// The hash that a system's chain begins with.
+    fn start(&self, system: usize, now: &Shot, beginning: &str) -> Sha256 {
+        let (timing, physics) = (now.timing, &now.physics);
+        let mut hash = Sha256::new_with_prefix(b"bright-ripple 8");
+        if self.systems[system].has_solids() {
+            hash.update(beginning);
+        } else {
+            let world = (timing.fps, timing.first, physics.substeps, physics.world_m, &physics.keys_follow);
+            hash.update(serde_json::to_vec(&world).expect("it serialises"));
+        }
+        hash
     }
 
     /// Adds the particles that are there at the first frame, and what acted on
     /// them before it.
-    fn add_preroll(&self, hash: &mut Sha256, now: &mut Shot) {
+    fn add_preroll(&self, hash: &mut Sha256, system: usize, now: &mut Shot) {
         let timing = now.timing;
-        let longest = now.particles().map(|(_, particles)| particles.emission.preroll_s).fold(0.0, f32::max);
+        let sets = &self.systems[system].particle_sets;
+        let preroll = |(set, _): &(ForceInput, bool)| {
+            now.elements[set.index].as_particles().map_or(0.0, |particles| particles.emission.preroll_s)
+        };
+        let longest = sets.iter().map(preroll).fold(0.0, f32::max);
         let first = f64::from(timing.first);
         for back in (0..(longest * timing.fps).ceil() as u32).rev() {
             let acting = first - f64::from(back);
             if self.sampler.apply(now, acting).is_ok() {
-                self.add_step(hash, now, timing.first, acting, acting);
+                let world = World::new(now, self.sampler, acting, &unsolved);
+                self.add_solids(hash, now, &world, timing.first, acting);
+                self.add_step(hash, system, now, acting, acting);
             }
         }
         let _ = self.sampler.apply(now, first);
-        for (set, _) in &self.particle_sets {
+        for (set, _) in sets {
             let there =
                 now.elements[set.index].as_particles().is_some_and(|p| p.emission.come_at(timing.first));
             if there {
@@ -225,34 +361,56 @@ impl<'a> Inputs<'a> {
         }
     }
 
-    /// Adds what acts between `frame` and the next.
-    fn add_frame(&self, hash: &mut Sha256, now: &mut Shot, frame: u32) {
+    /// What acts on each system between `frame` and the next.
+    fn frame(&self, now: &mut Shot, frame: u32) -> Vec<Acts> {
         let sampler = self.sampler;
         let speed = sampler.speed(frame);
-        if speed != 1.0 {
-            hash.update(speed.to_le_bytes());
-        }
+        let mut acts: Vec<Acts> = (self.systems.iter())
+            .map(|_| {
+                let mut hash = Sha256::new();
+                if speed != 1.0 {
+                    hash.update(speed.to_le_bytes());
+                }
+                Acts { hash, begun: false, last: None }
+            })
+            .collect();
         let steps = steps_of(now.physics.substeps, speed);
         let next = frame + 1;
         let at_step = |step: u32| f64::from(frame) + f64::from(step) / f64::from(steps);
-        // Without channels and files every step has the same.
-        let steps = if sampler.is_constant() && !self.any_played { 1 } else { steps };
-        let mut last = None;
-        for step in 1..=steps {
-            let acting = sampler.acting_frame(at_step(step));
-            let mut hash_of_step = Sha256::new();
-            if sampler.apply(now, acting).is_err() {
-                hash_of_step.update(b"no finite value");
-            }
-            self.add_step(&mut hash_of_step, now, frame, at_step(step), acting);
-            // What stays the same over the steps counts once, so that a
-            // channel that changes nothing is as if it were not there.
-            let digest: [u8; 32] = hash_of_step.finalize().into();
-            if last != Some(digest) {
-                hash.update(digest);
-                last = Some(digest);
+        // Without channels and files the steps have the same, but for a burst, which comes
+        // at the moment of its frame, and so in the last one.
+        let constant = sampler.is_constant() && !self.any_played;
+        for step in (1..=steps).filter(|step| !constant || *step == 1 || *step == steps) {
+            let (at, acting) = (at_step(step), sampler.acting_frame(at_step(step)));
+            let finite = sampler.apply(now, acting).is_ok();
+            let world = World::new(now, sampler, acting, &unsolved);
+            for (i, act) in acts.iter_mut().enumerate() {
+                let mut hash = Sha256::new();
+                if !finite {
+                    hash.update(b"no finite value");
+                }
+                if self.systems[i].has_solids() {
+                    self.add_solids(&mut hash, now, &world, frame, acting);
+                }
+                act.begun |= self.add_step(&mut hash, i, now, at, acting);
+                // What stays the same over the steps counts once, so that a
+                // channel that changes nothing is as if it were not there.
+                let digest: [u8; 32] = hash.finalize().into();
+                if act.last != Some(digest) {
+                    act.hash.update(digest);
+                    act.last = Some(digest);
+                }
             }
         }
+        if let Some(solids) = self.systems.iter().position(SystemInputs::has_solids) {
+            self.add_let_go(&mut acts[solids].hash, now, frame, next);
+        }
+        acts
+    }
+
+    /// Adds the bodies that are let go between a frame and the next, and how.
+    fn add_let_go(&self, hash: &mut Sha256, now: &Shot, frame: u32, next: u32) {
+        let sampler = self.sampler;
         for &(i, let_go) in &self.animated {
             hash.update([u8::from(let_go.is_some_and(|let_go| let_go < next))]);
             if let_go.is_some_and(|let_go| let_go + 1 == next) {
@@ -270,9 +428,8 @@ impl<'a> Inputs<'a> {
         }
     }
 
-    /// Adds what acts in one step, read at the frame `acting`.
-    fn add_step(&self, hash: &mut Sha256, now: &Shot, frame: u32, at: f64, acting: f64) {
-        let world = World::new(now, self.sampler, acting, &unsolved);
+    /// Adds the solids as they are in one step, read at the frame `acting`.
+    fn add_solids(&self, hash: &mut Sha256, now: &Shot, world: &World, frame: u32, acting: f64) {
         for &(i, let_go) in &self.animated {
             if let_go.is_none_or(|let_go| let_go > frame) {
                 add_pose(hash, world.pose(&now.elements[i]));
@@ -286,22 +443,34 @@ impl<'a> Inputs<'a> {
                 hash.update(serde_json::to_vec(&now).expect("it serialises"));
             }
         }
-        let digest = |input: &ForceInput| input.digest(now, self.sampler, acting);
         for region in &self.wakes {
-            hash.update(digest(region));
+            hash.update(region.digest(now, self.sampler, acting));
         }
-        for (set, fed) in &self.particle_sets {
+    }
+
+    /// Adds a system's particles and forces in one step, read at the frame `acting`,
+    /// and tells whether particles have begun.
+    fn add_step(&self, hash: &mut Sha256, system: usize, now: &Shot, at: f64, acting: f64) -> bool {
+        let digest = |input: &ForceInput| input.digest(now, self.sampler, acting);
+        let of = &self.systems[system];
+        let mut any = false;
+        for (set, fed) in &of.particle_sets {
             let begun = now.elements[set.index].as_particles().is_some_and(|p| p.emission.begun(at));
+            any |= begun;
             if begun || *fed {
                 hash.update(digest(set));
             }
         }
-        for force in &self.forces {
+        for (force, scope) in &of.forces {
             let acts = now.elements[force.index].as_force().is_some_and(|force| force.acts_at(at));
             if acts {
                 hash.update(digest(force));
+                if scope.0 {
+                    hash.update(serde_json::to_vec(scope).expect("it serialises"));
+                }
             }
         }
+        any
     }
 }
 
@@ -356,9 +525,15 @@ fn parts_digest(shot: &Shot, sampler: &Sampler, frame: f64, parts: &[usize]) -> 
                 serde_json::to_vec(&solid.shape)
             }
             ElementKind::Force(force) => {
-                hash.update(meant(shot, [&force.only, &force.except]));
-                // Whether it acts at all is told frame by frame.
-                let on = Force { from_frame: None, to_frame: None, enabled: true, ..force.clone() };
+                // Whether it acts at all is told frame by frame, and on which elements by system.
+                let on = Force {
+                    from_frame: None,
+                    to_frame: None,
+                    enabled: true,
+                    only: Vec::new(),
+                    except: Vec::new(),
+                    ..force.clone()
+                };
                 serde_json::to_vec(&on)
             }
             ElementKind::Region(_) | ElementKind::Curve(_) => serde_json::to_vec(&element.kind),

@@ -329,6 +329,11 @@ impl Force {
     pub fn acts_on(&self, element: &Element) -> bool {
         ElementFilter::among(&self.only, &self.except, element)
     }
+
+    /// Whether it acts on one of these elements.
+    pub fn acts_on_any(&self, elements: &[&Element]) -> bool {
+        elements.iter().any(|element| self.acts_on(element))
+    }
     /// Plain name of its kind.
     pub fn name(&self) -> &'static str {
         match self.kind {

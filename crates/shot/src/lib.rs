@@ -41,6 +41,7 @@ pub mod particles;
 pub mod references;
 pub mod region;
 mod shape;
+mod systems;
 pub mod world;
 
 pub use animation::{BetweenFrames, BeyondEnd, FileAnimation};
@@ -53,6 +54,7 @@ pub use element::{
 };
 pub use faults::{Fault, ReadError};
 pub use shape::Shape;
+pub use systems::{System, SystemId};
 
 /// The largest number of elements a shot may hold.
 pub const MAX_ELEMENTS: usize = 2_000;

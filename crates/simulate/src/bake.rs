@@ -5,9 +5,10 @@ use frames::{Frame, Manifest, ManifestElement, RunError, RunFolder};
 use geometry::{Meshes, MissingMesh};
 use glam::Vec3;
 use shot::{
-    Shot,
-    fingerprint::{Fingerprint, fingerprints},
+    Shot, SystemId,
+    fingerprint::{Fingerprint, SystemFingerprints, system_fingerprints},
 };
+use std::collections::BTreeSet;
 use std::ops::{ControlFlow, RangeInclusive};
 use std::sync::mpsc::sync_channel;
 use thiserror::Error;
@@ -30,6 +31,8 @@ pub struct Bake<'a> {
     pub revision: u32,
     /// The frames wanted.
     pub frames: RangeInclusive<u32>,
+    /// The systems wanted, with those that they read; none: all. The others hold.
+    pub systems: Option<&'a [SystemId]>,
 }
 
 /// Why a bake ended early. The frames before are on disk.
@@ -64,34 +67,131 @@ pub enum Outcome {
     Stopped,
 }
 
-/// For each frame of the shot, whether the run has it with the present fingerprint.
-pub fn fresh(shot: &Shot, run: &RunFolder) -> Vec<bool> {
-    let headers = run.headers();
-    let prints = fingerprints(shot);
-    let is_fresh = |(frame, print)| headers.get(&frame).is_some_and(|h| h.fingerprint == print);
-    shot.timing.frames().zip(prints).map(is_fresh).collect()
+/// Which frames of a system a run has with their present fingerprints.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct SystemFreshness {
+    /// The system.
+    pub system: SystemId,
+    /// Of each frame of the shot, whether it is fresh. Where there is nothing of the
+    /// system yet, it is, unless the run has a part of it.
+    pub fresh: Vec<bool>,
 }
 
-/// A simulation at the latest frame up to `frame` of which the run has a state
-/// that still holds and can be read; at the first without one.
+/// For each system of the shot, which frames of it are fresh.
+pub fn fresh_systems(shot: &Shot, run: &RunFolder) -> Vec<SystemFreshness> {
+    let prints = system_fingerprints(shot);
+    prints.iter().map(|prints| fresh_system(shot, run, prints)).collect()
+}
+
+fn fresh_system(shot: &Shot, run: &RunFolder, prints: &SystemFingerprints) -> SystemFreshness {
+    let headers = run.headers_of(prints.system);
+    let is_fresh = |(frame, print): (u32, &Option<Fingerprint>)| {
+        headers.get(&frame).map(|header| header.fingerprint) == *print
+    };
+    let fresh = shot.timing.frames().zip(&prints.list).map(is_fresh).collect();
+    SystemFreshness { system: prints.system, fresh }
+}
+
+/// For each frame of the shot, whether it is fresh in all systems.
+pub fn fresh(shot: &Shot, run: &RunFolder) -> Vec<bool> {
+    let systems = fresh_systems(shot, run);
+    let frames = systems.first().map_or(0, |system| system.fresh.len());
+    (0..frames).map(|frame| systems.iter().all(|system| system.fresh[frame])).collect()
+}
+
+/// A simulation of the whole shot at the latest frame up to `frame` of which the run
+/// has a state that still holds and can be read; at the first without one.
 ///
 /// # Errors
 /// [`PrepareError`] names the element that cannot be prepared.
 pub fn resume(shot: &Shot, meshes: &Meshes, run: &RunFolder, frame: u32) -> Result<Simulation, PrepareError> {
-    let prints = fingerprints(shot);
-    let print = |frame: u32| prints.get(frame.checked_sub(shot.timing.first)? as usize).copied();
-    for (_, state) in run.checkpoints(frame, print) {
-        match Simulation::restored(shot, meshes, &state) {
+    let prints = system_fingerprints(shot);
+    let systems: Vec<&SystemFingerprints> = prints.iter().collect();
+    resume_some(shot, meshes, run, frame, &systems)
+}
+
+/// As [`resume`], of some systems.
+fn resume_some(
+    shot: &Shot,
+    meshes: &Meshes,
+    run: &RunFolder,
+    frame: u32,
+    systems: &[&SystemFingerprints],
+) -> Result<Simulation, PrepareError> {
+    let numbers: BTreeSet<u32> = systems.iter().flat_map(|of| run.checkpoint_numbers(of.system)).collect();
+    for &number in numbers.range(shot.timing.first..=frame.max(shot.timing.first)).rev() {
+        let state = |of: &&SystemFingerprints| -> Option<(SystemId, Option<Vec<u8>>)> {
+            match of.list[(number - shot.timing.first) as usize] {
+                None => Some((of.system, None)),
+                Some(print) => Some((of.system, Some(run.checkpoint(of.system, number, print)?))),
+            }
+        };
+        let Some(states) = systems.iter().map(state).collect::<Option<Vec<_>>>() else { continue };
+        let states: Vec<(SystemId, Option<&[u8]>)> =
+            states.iter().map(|(id, state)| (*id, state.as_deref())).collect();
+        match Simulation::resumed(shot, meshes, &states) {
             Err(PrepareError::State(_)) => {}
-            restored => return restored,
+            resumed => return resumed,
         }
     }
-    Simulation::new(shot, meshes)
+    let ids: Vec<SystemId> = systems.iter().map(|of| of.system).collect();
+    Simulation::of(shot, meshes, &ids)
+}
+
+/// A system in a bake.
+struct Lane<'a> {
+    prints: &'a SystemFingerprints,
+    /// Of each frame of the shot, whether it is to be written.
+    needed: Vec<bool>,
+}
+
+/// The systems that must be computed, with those that they read.
+fn lanes<'a>(job: &Bake, wanted: &RangeInclusive<u32>, prints: &'a [SystemFingerprints]) -> Vec<Lane<'a>> {
+    let timing = job.shot.timing;
+    let systems = job.shot.systems();
+    let closed = |ids: Vec<SystemId>| -> BTreeSet<SystemId> {
+        let of = |id: &SystemId| systems.iter().find(|system| system.id == *id);
+        let read = ids.iter().filter_map(of).flat_map(|system| system.reads.clone());
+        read.chain(ids.iter().copied()).collect()
+    };
+    let all = || systems.iter().map(|system| system.id).collect();
+    let asked_for = closed(job.systems.map_or_else(all, <[SystemId]>::to_vec));
+    let mut lanes: Vec<Lane> = (prints.iter())
+        .map(|prints| {
+            let fresh = fresh_system(job.shot, job.run, prints).fresh;
+            let is_needed = |(frame, fresh): (u32, bool)| {
+                asked_for.contains(&prints.system) && wanted.contains(&frame) && !fresh
+            };
+            Lane { prints, needed: timing.frames().zip(fresh).map(is_needed).collect() }
+        })
+        .collect();
+    let computed: Vec<SystemId> =
+        lanes.iter().filter(|lane| lane.needed.contains(&true)).map(|lane| lane.prints.system).collect();
+    let computed = closed(computed);
+    lanes.retain(|lane| computed.contains(&lane.prints.system));
+    lanes
+}
+
+/// Removes what the run has of systems that the shot no longer has, and of times
+/// before there was anything of a system.
+fn drop_leftovers(job: &Bake, prints: &[SystemFingerprints]) {
+    let ids: Vec<SystemId> = prints.iter().map(|prints| prints.system).collect();
+    job.run.keep_only(&ids);
+    for of in prints {
+        for number in job.run.headers_of(of.system).into_keys() {
+            let place = number.checked_sub(job.shot.timing.first);
+            let print = place.and_then(|place| of.list.get(place as usize));
+            if print.is_some_and(Option::is_none) {
+                job.run.drop_part(of.system, number);
+            }
+        }
+    }
 }
 
 /// Computes the wanted frames that are missing or stale, in order, starting
-/// from the latest checkpoint that still holds. Frames are encoded and written
-/// on another thread while the next one is computed.
+/// from the latest checkpoint that still holds. Systems that are fresh, and that no
+/// other reads, are not computed. Frames are encoded and written on another thread
+/// while the next one is computed.
 ///
 /// # Errors
 /// [`BakeError`]; every frame reported as progress is on disk.
@@ -103,35 +203,39 @@ pub fn bake(
     let last = (*job.frames.end()).min(timing.last);
     let wanted = (*job.frames.start()).max(timing.first)..=last;
     job.run.drop_damaged(wanted.clone());
-    let needs = |fresh: &[bool]| wanted.clone().any(|frame| !fresh[(frame - timing.first) as usize]);
-    if !needs(&fresh(job.shot, job.run)) {
+    let prints = system_fingerprints(job.shot);
+    let known = |system: &SystemId| prints.iter().any(|prints| prints.system == *system);
+    let nothing_left = job.run.systems().iter().all(known);
+    if nothing_left && lanes(job, &wanted, &prints).is_empty() {
         return Ok(Outcome::Done(0));
     }
     let _lock = job.run.lock()?;
+    drop_leftovers(job, &prints);
     // Another bake may have ended meanwhile.
-    let fresh = fresh(job.shot, job.run);
-    let is_fresh = |frame: u32| fresh[(frame - timing.first) as usize];
-    let Some(first_needed) = wanted.clone().find(|&frame| !is_fresh(frame)) else {
+    let lanes = lanes(job, &wanted, &prints);
+    let needed = |frame: u32| lanes.iter().any(|lane| lane.needed[(frame - timing.first) as usize]);
+    let Some(first_needed) = wanted.clone().find(|&frame| needed(frame)) else {
         return Ok(Outcome::Done(0));
     };
-    let last_needed = wanted.clone().rev().find(|&frame| !is_fresh(frame)).unwrap_or(last);
-    let prints = fingerprints(job.shot);
+    let last_needed = wanted.clone().rev().find(|&frame| needed(frame)).unwrap_or(last);
 
+    let systems: Vec<&SystemFingerprints> = lanes.iter().map(|lane| lane.prints).collect();
     let mut simulation = if first_needed == timing.first {
-        Simulation::new(job.shot, job.meshes)?
+        let ids: Vec<SystemId> = systems.iter().map(|of| of.system).collect();
+        Simulation::of(job.shot, job.meshes, &ids)?
     } else {
-        resume(job.shot, job.meshes, job.run, first_needed - 1)?
+        resume_some(job.shot, job.meshes, job.run, first_needed - 1, &systems)?
     };
     let from_the_start = simulation.frame() == timing.first;
     write_manifest(job)?;
-    let mut writer = Writer { job, prints: &prints, first: timing.first, computed: 0 };
+    let mut writer = Writer { job, lanes: &lanes, first: timing.first, computed: 0 };
     std::thread::scope(|scope| {
-        let (send, receive) = sync_channel::<(Frame, Option<Saved>)>(2);
+        let (send, receive) = sync_channel::<(Vec<(SystemId, Frame)>, Vec<Saved>)>(2);
         let writing = scope.spawn(move || -> Result<Outcome, BakeError> {
-            while let Ok((frame, state)) = receive.recv() {
-                let number = frame.number;
-                let needed = number >= *wanted.start() && !is_fresh(number);
-                writer.write(frame, state, needed)?;
+            while let Ok((parts, states)) = receive.recv() {
+                let number = parts[0].1.number;
+                let needed = needed(number);
+                writer.write(number, parts, states)?;
                 if needed && progress(Progress { frame: number, last: last_needed }).is_break() {
                     return Ok(Outcome::Stopped);
                 }
@@ -143,18 +247,19 @@ pub fn bake(
             // The first frame is the shot as staged. Its state is kept where it
             // took a preroll to come to it. A failed send means that the writer
             // has stopped; its result says why.
-            let frame = simulation.write();
-            let state = simulation.has_preroll().then(|| simulation.snapshot());
-            let _ = send.send((frame, state));
+            let parts = simulation.write_parts();
+            let states = if simulation.has_preroll() { simulation.snapshot() } else { Vec::new() };
+            let _ = send.send((parts, states));
         }
         while simulation.frame() < last_needed {
-            match simulation.advance() {
-                Ok(frame) => {
-                    let number = frame.number;
+            match simulation.go_on() {
+                Ok(()) => {
+                    let parts = simulation.write_parts();
+                    let number = simulation.frame();
                     let keep =
                         number == last_needed || (number - timing.first + 1).is_multiple_of(CHECKPOINT_EVERY);
-                    let state = keep.then(|| simulation.snapshot());
-                    if send.send((frame, state)).is_err() {
+                    let states = if keep { simulation.snapshot() } else { Vec::new() };
+                    if send.send((parts, states)).is_err() {
                         break;
                     }
                 }
@@ -172,32 +277,45 @@ pub fn bake(
 
 struct Writer<'a> {
     job: &'a Bake<'a>,
-    prints: &'a [Fingerprint],
+    lanes: &'a [Lane<'a>],
     first: u32,
     computed: u32,
 }
 
 impl Writer<'_> {
-    fn write(&mut self, mut frame: Frame, state: Option<Saved>, needed: bool) -> Result<(), RunError> {
-        let number = frame.number;
-        let print = self.prints[(number - self.first) as usize];
-        if needed {
-            frame.fingerprint = print;
-            frame.revision = self.job.revision;
-            self.job.run.write(&frame)?;
-            self.computed += 1;
+    fn write(
+        &mut self,
+        number: u32,
+        parts: Vec<(SystemId, Frame)>,
+        states: Vec<Saved>,
+    ) -> Result<(), RunError> {
+        let place = (number - self.first) as usize;
+        let lane = |id: SystemId| self.lanes.iter().find(|lane| lane.prints.system == id);
+        let mut any = false;
+        for (system, mut part) in parts {
+            let Some(lane) = lane(system).filter(|lane| lane.needed[place]) else { continue };
+            any = true;
+            // Without a fingerprint there is nothing of the system yet.
+            let Some(print) = lane.prints.list[place] else { continue };
+            part.fingerprint = print;
+            part.revision = self.job.revision;
+            self.job.run.write_part(system, &part)?;
         }
-        if let Some(state) = state {
-            self.job.run.write_checkpoint(number, print, &state.bytes())?;
-            self.thin(number);
+        for state in states {
+            let system = state.system();
+            if let Some(print) = lane(system).and_then(|lane| lane.prints.list[place]) {
+                self.job.run.write_checkpoint(system, number, print, &state.bytes())?;
+                self.thin(system, number);
+            }
         }
+        self.computed += u32::from(any);
         Ok(())
     }
 
-    /// Keeps the newest state and those at multiples of a distance that
+    /// Keeps the newest state of a system and those at multiples of a distance that
     /// doubles until few enough are left.
-    fn thin(&self, newest: u32) {
-        let numbers = self.job.run.checkpoint_numbers();
+    fn thin(&self, system: SystemId, newest: u32) {
+        let numbers = self.job.run.checkpoint_numbers(system);
         let mut distance = CHECKPOINT_EVERY;
         let on = |number: u32, distance: u32| (number - self.first + 1).is_multiple_of(distance);
         while numbers.iter().filter(|&&n| n >= self.first && on(n, distance)).count() as u32
@@ -208,7 +326,7 @@ impl Writer<'_> {
         for number in numbers {
             let kept = number == newest || number == self.first;
             if number < self.first || (!kept && !on(number, distance)) {
-                self.job.run.drop_checkpoint(number);
+                self.job.run.drop_checkpoint(system, number);
             }
         }
     }

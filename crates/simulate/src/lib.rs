@@ -30,7 +30,9 @@ mod simulation;
 pub mod solids;
 mod solver;
 
-pub use bake::{Bake, BakeError, CHECKPOINT_EVERY, Outcome, Progress, bake, fresh, resume};
+pub use bake::{
+    Bake, BakeError, CHECKPOINT_EVERY, Outcome, Progress, SystemFreshness, bake, fresh, fresh_systems, resume,
+};
 pub use particles::not_to_be_born;
 pub use simulation::{SOLVERS, Simulation};
 pub use solver::{BlowUp, PrepareContext, PrepareError, Saved, SavedPart, Solver, SolverKind, Step, Wants};

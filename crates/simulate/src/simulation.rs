@@ -1,24 +1,27 @@
 //! A shot simulated frame by frame: all solvers in step, what they give each other, and their saved state.
+//!
+//! Systems are computed together or alone: one that reads another has it step
+//! alongside, so that bodies are met where they are in every substep.
 
 use crate::colliders::Colliders;
 use crate::forces::{Field, Surfaces};
 use crate::solver::{
-    BlowUp, PrepareContext, PrepareError, Saved, Solver, SolverKind, State, Step, Wants, sampler,
+    BlowUp, PrepareContext, PrepareError, Saved, Solver, SolverKind, Step, SystemState, Wants, sampler,
 };
 use frames::{Bodies, Frame};
 use geometry::Meshes;
 use glam::Vec3;
 use shot::{
-    Id, Shot,
+    Id, Shot, System, SystemId,
     motion::{NotFinite, Sampler},
     world::{Pose, World},
 };
-use std::collections::BTreeMap;
+use std::collections::{BTreeMap, BTreeSet};
 
 /// All kinds of solver, in the order they step.
 pub const SOLVERS: &[SolverKind] = &[
-    SolverKind { name: "solids", prepare: crate::solids::prepare, begins_later: false },
-    SolverKind { name: "particles", prepare: crate::particles::prepare, begins_later: true },
+    SolverKind { name: "solids", version: 1, prepare: crate::solids::prepare, begins_later: false },
+    SolverKind { name: "particles", version: 1, prepare: crate::particles::prepare, begins_later: true },
 ];
 
 /// A shot being computed.
@@ -28,10 +31,27 @@ pub struct Simulation {
     now: Shot,
     surfaces: Surfaces,
     meshes: Meshes,
-    solvers: Vec<(&'static str, Box<dyn Solver>)>,
+    systems: Vec<Computed>,
+    /// The solvers of all systems, those of one system together.
+    solvers: Vec<SystemSolver>,
     colliders: Colliders,
     wants: Wants,
     frame: u32,
+}
+
+/// A system being computed.
+struct Computed {
+    id: SystemId,
+    /// The forces that act on its elements.
+    forces: BTreeSet<Id>,
+}
+
+/// A solver of a system.
+struct SystemSolver {
+    /// Place of the system.
+    system: usize,
+    kind: &'static SolverKind,
+    solver: Box<dyn Solver>,
 }
 
 /// What a formula without a finite value does to the frame.
@@ -59,7 +79,15 @@ impl Simulation {
     /// # Errors
     /// [`PrepareError`] names the element that cannot be prepared.
     pub fn new(shot: &Shot, meshes: &Meshes) -> Result<Self, PrepareError> {
-        let mut simulation = Self::prepare(shot, meshes)?;
+        Self::of(shot, meshes, &all(shot))
+    }
+
+    /// Some systems of the shot, with those that they read, at its first frame.
+    ///
+    /// # Errors
+    /// As of [`Simulation::new`].
+    pub fn of(shot: &Shot, meshes: &Meshes, systems: &[SystemId]) -> Result<Self, PrepareError> {
+        let mut simulation = Self::prepare(shot, meshes, systems)?;
         simulation.preroll()?;
         simulation.stand();
         Ok(simulation)
@@ -71,37 +99,65 @@ impl Simulation {
     /// [`PrepareError::State`] if the state does not fit the shot; other
     /// [`PrepareError`]s as for [`Simulation::new`].
     pub fn restored(shot: &Shot, meshes: &Meshes, state: &[u8]) -> Result<Self, PrepareError> {
-        let mut simulation = Self::prepare(shot, meshes)?;
-        simulation.restore(state)?;
+        let states: Vec<(SystemId, Vec<u8>)> =
+            postcard::from_bytes(state).map_err(|error| PrepareError::State(error.to_string()))?;
+        let of = |id: SystemId| states.iter().find(|(of, _)| *of == id).map(|(_, state)| &state[..]);
+        let states: Vec<(SystemId, Option<&[u8]>)> = all(shot).into_iter().map(|id| (id, of(id))).collect();
+        Self::resumed(shot, meshes, &states)
+    }
+
+    /// Some systems of the shot, with those that they read, at the frame after which
+    /// their states were saved; none for a system of which nothing was there.
+    ///
+    /// # Errors
+    /// As of [`Simulation::restored`].
+    pub fn resumed(
+        shot: &Shot,
+        meshes: &Meshes,
+        states: &[(SystemId, Option<&[u8]>)],
+    ) -> Result<Self, PrepareError> {
+        let systems: Vec<SystemId> = states.iter().map(|(id, _)| *id).collect();
+        let mut simulation = Self::prepare(shot, meshes, &systems)?;
+        simulation.restore(states)?;
         simulation.stand();
         Ok(simulation)
     }
 
     /// The shot sampled at its first frame.
-    fn prepare(shot: &Shot, meshes: &Meshes) -> Result<Self, PrepareError> {
+    fn prepare(shot: &Shot, meshes: &Meshes, wanted: &[SystemId]) -> Result<Self, PrepareError> {
         let sampler = sampler(shot)?;
         let now = sampler.at(f64::from(shot.timing.first))?;
-        let mut solvers = Vec::new();
-        for kind in SOLVERS {
-            if let Some(solver) = (kind.prepare)(PrepareContext { shot: &now, sampler: &sampler, meshes })? {
-                solvers.push((kind.name, solver));
+        let (mut systems, mut solvers) = (Vec::new(), Vec::new());
+        for system in shot.systems().iter().filter(|system| wanted.contains(&system.id)) {
+            for kind in SOLVERS {
+                let context = PrepareContext { shot: &now, sampler: &sampler, meshes };
+                if let Some(solver) = (kind.prepare)(context, system)? {
+                    solvers.push(SystemSolver { system: systems.len(), kind, solver });
+                }
             }
+            systems.push(Computed { id: system.id, forces: forces_on(&now, system) });
         }
         let surfaces = Surfaces::of(&now, meshes);
-        let wants = solvers.iter().fold(Wants::default(), |all, (_, solver)| {
-            let wants = solver.wants();
+        let wants = solvers.iter().fold(Wants::default(), |all, of| {
+            let wants = of.solver.wants();
             Wants { bodies: all.bodies || wants.bodies, hits: all.hits || wants.hits }
         });
         let meshes = meshes.clone();
         let (colliders, frame) = (Colliders::default(), shot.timing.first);
-        let mut simulation = Self { sampler, now, surfaces, meshes, solvers, colliders, wants, frame };
+        let mut simulation =
+            Self { sampler, now, surfaces, meshes, systems, solvers, colliders, wants, frame };
         simulation.follow_bodies(0.0)?;
         Ok(simulation)
     }
 
+    /// The pose of an element's first body, if a solver has it.
+    fn solved(&self, element: Id) -> Option<Pose> {
+        self.solvers.iter().find_map(|of| of.solver.pose(element))
+    }
+
     /// The longest preroll of a solver, s.
     fn preroll_s(&self) -> f32 {
-        self.solvers.iter().filter_map(|(_, solver)| solver.preroll_s()).fold(0.0, f32::max)
+        self.solvers.iter().filter_map(|of| of.solver.preroll_s()).fold(0.0, f32::max)
     }
 
     /// Whether anything happens before the first frame.
@@ -111,22 +167,20 @@ impl Simulation {
 
     /// Runs the solvers whose emission begins before the first frame; all others wait.
     fn preroll(&mut self) -> Result<(), PrepareError> {
-        if self.solvers.iter().all(|(_, solver)| solver.preroll_s().is_none()) {
+        if self.solvers.iter().all(|of| of.solver.preroll_s().is_none()) {
             return Ok(());
         }
         let fps = f64::from(self.now.timing.fps);
         let steps = self.now.physics.substeps;
-        let count = (f64::from(self.preroll_s()) * fps * f64::from(steps)).ceil() as u32;
+        let count = preroll_steps(&self.now, self.preroll_s());
         for back in (0..count).rev() {
             let at = |back: u32| f64::from(self.frame) - f64::from(back) / f64::from(steps);
-            self.step(at(back + 1), at(back), 1.0 / (fps * f64::from(steps)), true)?;
+            self.step(at(back + 1), at(back), 1.0 / (fps * f64::from(steps)), Some(back + 1))?;
         }
         // What is there from the first frame on comes in a step without length.
         let first = f64::from(self.frame);
-        self.step(first, first, 0.0, true)?;
-        for (_, solver) in &mut self.solvers {
-            solver.end_preroll();
-        }
+        self.step(first, first, 0.0, Some(0))?;
+        self.solvers.iter_mut().for_each(|of| of.solver.end_preroll());
         self.sampler.apply(&mut self.now, first)?;
         self.follow_bodies(0.0)
     }
@@ -134,17 +188,11 @@ impl Simulation {
     /// Lets the solvers note where all stands.
     fn stand(&mut self) {
         let acting = self.acting_frame(self.frame);
-        let poses: Vec<(Id, Option<Pose>)> = self
-            .now
-            .elements
-            .iter()
-            .map(|element| (element.id, self.solvers.iter().find_map(|(_, solver)| solver.pose(element.id))))
-            .collect();
+        let poses: Vec<(Id, Option<Pose>)> =
+            self.now.elements.iter().map(|element| (element.id, self.solved(element.id))).collect();
         let solved = |id: Id, _: f64| poses.iter().find(|(of, _)| *of == id)?.1;
         let world = World::new(&self.now, &self.sampler, acting, &solved);
-        for (_, solver) in &mut self.solvers {
-            solver.stand(&world);
-        }
+        self.solvers.iter_mut().for_each(|of| of.solver.stand(&world));
     }
 
     /// Updates the colliders from the present states of the bodies, `dt` seconds
@@ -156,18 +204,14 @@ impl Simulation {
         let mut bodies = Vec::new();
         self.colliders.hits.clear();
         self.colliders.broken.clear();
-        for (_, solver) in &self.solvers {
+        for SystemSolver { solver, .. } in &self.solvers {
             solver.bodies(&self.now, &mut bodies);
             solver.broken(&mut self.colliders.broken);
             if self.wants.hits {
                 solver.hits(&mut self.colliders.hits);
             }
         }
-        let shapes =
-            self.solvers.iter().map(|(_, solver)| solver.shapes()).fold(BTreeMap::new(), |mut all, own| {
-                all.extend(own);
-                all
-            });
+        let shapes: BTreeMap<_, _> = self.solvers.iter().flat_map(|of| of.solver.shapes()).collect();
         let meshes = &self.meshes;
         self.colliders
             .follow(&self.now, bodies, &shapes, dt, |shape| meshes.mesh(shape))
@@ -200,7 +244,7 @@ impl Simulation {
 
     /// Adds to a frame the poses of all elements that no solver writes.
     pub fn place_others(&self, frame: &mut Frame) {
-        let solved = |element: Id, _: f64| self.solvers.iter().find_map(|(_, solver)| solver.pose(element));
+        let solved = |element: Id, _: f64| self.solved(element);
         let acting = self.acting_frame(self.frame);
         let world = World::new(&self.now, &self.sampler, acting, &solved);
         for element in &self.now.elements {
@@ -216,11 +260,24 @@ impl Simulation {
 
     /// The present state as a frame.
     pub fn write(&mut self) -> Frame {
-        let mut frame = Frame::new(self.frame, self.now.timing.seconds(self.frame));
-        for (_, solver) in &mut self.solvers {
-            solver.write(&mut frame);
-        }
+        let mut frame = self.blank();
+        self.write_parts().into_iter().for_each(|(_, part)| frame.add(part));
         frame
+    }
+
+    /// The present state as a part of the frame for each system.
+    pub fn write_parts(&mut self) -> Vec<(SystemId, Frame)> {
+        let blank = self.blank();
+        let mut parts: Vec<(SystemId, Frame)> =
+            self.systems.iter().map(|system| (system.id, blank.clone())).collect();
+        for of in &mut self.solvers {
+            of.solver.write(&mut parts[of.system].1);
+        }
+        parts
+    }
+
+    fn blank(&self) -> Frame {
+        Frame::new(self.frame, self.now.timing.seconds(self.frame))
     }
 
     /// Computes the next frame and writes it.
@@ -244,32 +301,43 @@ impl Simulation {
         let substeps = shot::fingerprint::steps_of(self.now.physics.substeps, speed);
         for substep in 1..=if speed > 0.0 { substeps } else { 0 } {
             let at = |substep: u32| f64::from(self.frame) + f64::from(substep) / f64::from(substeps);
-            self.step(at(substep - 1), at(substep), speed / (fps * f64::from(substeps)), false)?;
+            self.step(at(substep - 1), at(substep), speed / (fps * f64::from(substeps)), None)?;
         }
         self.frame += 1;
         Ok(())
     }
 
-    /// Goes one substep on; `early`: before the first frame, where only those
+    /// Goes one substep on; `left`: how many before the first frame are left with this one, where only those
     /// go on that begin there.
-    fn step(&mut self, start: f64, frame: f64, dt: f64, early: bool) -> Result<(), BlowUp> {
+    fn step(&mut self, start: f64, frame: f64, dt: f64, left: Option<u32>) -> Result<(), BlowUp> {
         let timing = self.now.timing;
         let first = f64::from(timing.first);
+        let early = left.is_some();
         let acting = if early { frame } else { self.sampler.acting_frame(frame) };
-        let ahead = |element: Id, _: f64| {
-            self.solvers.iter().find_map(|(_, solver)| solver.pose_ahead(element, dt as f32))
-        };
+        let ahead =
+            |element: Id, _: f64| self.solvers.iter().find_map(|of| of.solver.pose_ahead(element, dt as f32));
         let not_finite = blow_up(self.frame + 1);
         self.sampler.apply_with(&mut self.now, acting, &ahead).map_err(not_finite)?;
         self.surfaces.follow(&self.now, &self.meshes);
         let passed = if early { frame } else { self.sampler.world_frame(frame) } - first;
         let seconds = passed / f64::from(timing.fps);
         let solvers = &self.solvers;
-        let solved = |element: Id, _: f64| solvers.iter().find_map(|(_, solver)| solver.pose(element));
+        let solved = |element: Id, _: f64| solvers.iter().find_map(|of| of.solver.pose(element));
         let world = World::new(&self.now, &self.sampler, acting, &solved);
-        let field = Field::new(&self.now, &world, &self.surfaces, frame, seconds);
+        // Systems on which the same forces act share a field.
+        let mut fields: Vec<Field> = Vec::new();
+        let mut field_of: Vec<usize> = Vec::new();
+        for (i, Computed { forces, .. }) in self.systems.iter().enumerate() {
+            let same = self.systems[..i].iter().position(|earlier| earlier.forces == *forces);
+            field_of.push(same.map_or(fields.len(), |earlier| field_of[earlier]));
+            if same.is_none() {
+                let chosen = |force: Id| forces.contains(&force);
+                fields.push(Field::among(&self.now, &world, &self.surfaces, frame, seconds, &chosen));
+            }
+        }
         for i in 0..self.solvers.len() {
-            let solver = &mut self.solvers[i].1;
+            let system = self.solvers[i].system;
+            let solver = &mut self.solvers[i].solver;
             let step = Step {
                 shot: &self.now,
                 sampler: &self.sampler,
@@ -277,7 +345,7 @@ impl Simulation {
                 start,
                 acting,
                 dt: dt as f32,
-                field: &field,
+                field: &fields[field_of[system]],
                 surfaces: &self.surfaces,
                 seconds,
                 colliders: &self.colliders,
@@ -285,28 +353,29 @@ impl Simulation {
             match solver.preroll_s() {
                 _ if !early => solver.step(&step)?,
                 None => solver.step_handed_over(&step)?,
-                Some(preroll) if f64::from(preroll) < -seconds => continue,
+                // One with a shorter preroll waits, as it would if it were alone.
+                Some(preroll) if left > Some(preroll_steps(&self.now, preroll)) => continue,
                 Some(_) => solver.step(&step)?,
             }
             let has_bodies = solver.has_bodies();
             if has_bodies && !early {
                 if self.sampler.reads_bodies() {
-                    let solved = |element: Id, _: f64| self.solvers[i].1.pose(element);
+                    let solved = |element: Id, _: f64| self.solvers[i].solver.pose(element);
                     let mut now = self.now.clone();
                     self.sampler.apply_with(&mut now, acting, &solved).map_err(blow_up(self.frame + 1))?;
                     let step = Step { shot: &now, ..step };
-                    self.solvers[i].1.follow_free(&step);
+                    self.solvers[i].solver.follow_free(&step);
                 } else {
-                    self.solvers[i].1.follow_free(&step);
+                    self.solvers[i].solver.follow_free(&step);
                 }
             }
-            let exchange = self.solvers[i].1.take_exchange();
+            let exchange = self.solvers[i].solver.take_exchange();
             if has_bodies {
                 self.follow_bodies(dt as f32).map_err(cannot_be_met(self.frame + 1))?;
             }
             if !exchange.impulses.is_empty() || exchange.spawns() {
-                for (_, other) in &mut self.solvers {
-                    other.receive(&self.now, &exchange);
+                for other in self.solvers.iter_mut().filter(|other| other.system == system) {
+                    other.solver.receive(&self.now, &exchange);
                 }
             }
             // A particle spawned in this substep is met from here on, also after a restart.
@@ -319,38 +388,78 @@ impl Simulation {
 
     /// The whole state.
     pub fn save(&self) -> Vec<u8> {
-        self.snapshot().bytes()
+        let states: Vec<(SystemId, Vec<u8>)> =
+            self.snapshot().into_iter().map(|saved| (saved.system(), saved.bytes())).collect();
+        postcard::to_stdvec(&states).expect("a state serialises")
     }
 
-    /// The whole state, to be turned into bytes elsewhere.
-    pub fn snapshot(&self) -> Saved {
-        let solvers = self.solvers.iter().map(|(name, solver)| ((*name).to_owned(), solver.save())).collect();
-        Saved { frame: self.frame, solvers }
+    /// The state of each system, to be turned into bytes elsewhere.
+    pub fn snapshot(&self) -> Vec<Saved> {
+        let of = |(place, system): (usize, &Computed)| {
+            let own = self.solvers.iter().filter(|solver| solver.system == place);
+            let sections = own.map(|of| (of.kind, of.solver.save())).collect();
+            Saved { system: system.id, frame: self.frame, sections }
+        };
+        self.systems.iter().enumerate().map(of).collect()
     }
 
-    /// Takes up a saved state.
-    fn restore(&mut self, bytes: &[u8]) -> Result<(), PrepareError> {
+    /// Takes up saved states, which are all of one frame.
+    fn restore(&mut self, states: &[(SystemId, Option<&[u8]>)]) -> Result<(), PrepareError> {
         let unreadable = |error: String| PrepareError::State(error);
-        let state: State = postcard::from_bytes(bytes).map_err(|error| unreadable(error.to_string()))?;
-        if !self.now.timing.frames().contains(&state.frame) {
-            return Err(unreadable(format!("it is of frame {}", state.frame)));
+        let mut frame = None;
+        for (place, system) in self.systems.iter().enumerate() {
+            let Some(bytes) = states.iter().find(|(id, _)| *id == system.id).and_then(|(_, state)| *state)
+            else {
+                continue;
+            };
+            let state: SystemState =
+                postcard::from_bytes(bytes).map_err(|error| unreadable(error.to_string()))?;
+            if *frame.get_or_insert(state.frame) != state.frame {
+                return Err(unreadable("its parts are of different frames".to_owned()));
+            }
+            let mut own: Vec<&mut SystemSolver> =
+                self.solvers.iter_mut().filter(|of| of.system == place).collect();
+            for section in &state.sections {
+                let later = SOLVERS.iter().any(|kind| kind.name == section.solver && kind.begins_later);
+                if !later && !own.iter().any(|of| of.kind.name == section.solver) {
+                    return Err(unreadable(format!("it has other solvers: {}", section.solver)));
+                }
+            }
+            for of in &mut own {
+                let section = state.sections.iter().find(|section| section.solver == of.kind.name);
+                if let Some(section) = section.filter(|section| section.version != of.kind.version) {
+                    let (solver, version) = (&section.solver, section.version);
+                    return Err(unreadable(format!("the {solver} are of version {version}")));
+                }
+                of.solver.restore(section.map(|section| &section.bytes[..]))?;
+            }
         }
-        let unknown = state.solvers.iter().find(|(saved, _)| {
-            let later = SOLVERS.iter().any(|kind| kind.name == saved && kind.begins_later);
-            !later && !self.solvers.iter().any(|(name, _)| name == saved)
-        });
-        if let Some((saved, _)) = unknown {
-            return Err(unreadable(format!("it has other solvers: {saved}")));
+        let frame = frame.ok_or_else(|| unreadable("nothing is saved".to_owned()))?;
+        if !self.now.timing.frames().contains(&frame) {
+            return Err(unreadable(format!("it is of frame {frame}")));
         }
-        for (name, solver) in &mut self.solvers {
-            let saved = state.solvers.iter().find(|(saved, _)| saved == name);
-            solver.restore(saved.map(|(_, bytes)| &bytes[..]))?;
-        }
-        self.frame = state.frame;
-        let acting = self.acting_frame(state.frame);
-        let solved = |element: Id, _: f64| self.solvers.iter().find_map(|(_, solver)| solver.pose(element));
+        self.frame = frame;
+        let acting = self.acting_frame(frame);
+        let solved = |element: Id, _: f64| self.solvers.iter().find_map(|of| of.solver.pose(element));
         self.sampler.apply_with(&mut self.now, acting, &solved)?;
         self.surfaces.follow(&self.now, &self.meshes);
         self.follow_bodies(0.0)
     }
+}
+
+/// Substeps of a preroll.
+fn preroll_steps(shot: &Shot, preroll_s: f32) -> u32 {
+    (f64::from(preroll_s) * f64::from(shot.timing.fps) * f64::from(shot.physics.substeps)).ceil() as u32
+}
+
+/// All systems of a shot.
+fn all(shot: &Shot) -> Vec<SystemId> {
+    shot.systems().into_iter().map(|system| system.id).collect()
+}
+
+/// The forces that act on elements of a system.
+fn forces_on(shot: &Shot, system: &System) -> BTreeSet<Id> {
+    let members: Vec<_> = system.elements.iter().filter_map(|id| shot.element(*id)).collect();
+    let acting = shot.forces().into_iter().filter(|(_, force)| force.acts_on_any(&members));
+    acting.map(|(element, _)| element.id).collect()
 }

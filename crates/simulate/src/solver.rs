@@ -6,7 +6,7 @@ use frames::Frame;
 use geometry::{Meshes, MissingMesh, MovingMesh};
 use serde::{Deserialize, Serialize};
 use shot::{
-    Id, Shot,
+    Id, Shot, System, SystemId,
     motion::{NotFinite, Sampler},
     world::{Pose, World},
 };
@@ -221,23 +221,43 @@ pub trait Solver: Send {
 /// A solver's state, encoded on demand.
 pub type SavedPart = Box<dyn FnOnce() -> Vec<u8> + Send>;
 
+/// The state of one system after a frame: a section for each of its solvers.
 #[derive(Serialize, Deserialize)]
-pub(crate) struct State {
+pub(crate) struct SystemState {
     pub frame: u32,
-    pub solvers: Vec<(String, Vec<u8>)>,
+    pub sections: Vec<Section>,
 }
 
-/// A simulation's state.
+/// The state of one solver.
+#[derive(Serialize, Deserialize)]
+pub(crate) struct Section {
+    pub solver: String,
+    pub version: u32,
+    pub bytes: Vec<u8>,
+}
+
+/// A system's state, to be turned into bytes on any thread.
 pub struct Saved {
+    pub(crate) system: SystemId,
     pub(crate) frame: u32,
-    pub(crate) solvers: Vec<(String, SavedPart)>,
+    pub(crate) sections: Vec<(&'static SolverKind, SavedPart)>,
 }
 
 impl Saved {
+    /// The system.
+    pub fn system(&self) -> SystemId {
+        self.system
+    }
+
     /// The state as bytes.
     pub fn bytes(self) -> Vec<u8> {
-        let solvers = self.solvers.into_iter().map(|(name, part)| (name, part())).collect();
-        postcard::to_stdvec(&State { frame: self.frame, solvers }).expect("a state serialises")
+        let section = |(kind, part): (&SolverKind, SavedPart)| Section {
+            solver: kind.name.to_owned(),
+            version: kind.version,
+            bytes: part(),
+        };
+        let sections = self.sections.into_iter().map(section).collect();
+        postcard::to_stdvec(&SystemState { frame: self.frame, sections }).expect("a state serialises")
     }
 }
 
@@ -250,23 +270,27 @@ pub struct Wants {
     pub hits: bool,
 }
 
-/// Prepares a solver; none if the shot has nothing for it.
-pub type Prepare = fn(PrepareContext) -> Result<Option<Box<dyn Solver>>, PrepareError>;
+/// Prepares a solver for the elements of a system; none if the system has nothing for it.
+pub type Prepare = fn(PrepareContext, &System) -> Result<Option<Box<dyn Solver>>, PrepareError>;
 
 /// A kind of solver.
 pub struct SolverKind {
     /// Name in checkpoints.
     pub name: &'static str,
+    /// Version of its state: raised when the solver would go on otherwise from the same bytes.
+    pub version: u32,
     /// Prepares the solver.
     pub prepare: Prepare,
     /// Whether elements may be added to or removed from the solver after a checkpoint that stays valid.
     pub begins_later: bool,
 }
 
-/// One solver's part of a saved state.
-pub(crate) fn part_of(saved: &[u8], solver: &str) -> Option<Vec<u8>> {
-    let state: State = postcard::from_bytes(saved).ok()?;
-    state.solvers.into_iter().find(|(name, _)| name == solver).map(|(_, bytes)| bytes)
+/// One solver's part of a simulation's saved state.
+pub(crate) fn part_of(saved: &[u8], system: SystemId, solver: &str) -> Option<Vec<u8>> {
+    let states: Vec<(SystemId, Vec<u8>)> = postcard::from_bytes(saved).ok()?;
+    let (_, state) = states.into_iter().find(|(of, _)| *of == system)?;
+    let state: SystemState = postcard::from_bytes(&state).ok()?;
+    state.sections.into_iter().find(|section| section.solver == solver).map(|section| section.bytes)
 }
 
 pub(crate) fn sampler(shot: &Shot) -> Result<Sampler, PrepareError> {

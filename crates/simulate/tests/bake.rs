@@ -45,7 +45,14 @@ fn folder() -> (TempDir, RunFolder) {
 }
 
 fn bake_into(shot: &Shot, run: &RunFolder, stop_after: Option<u32>) -> Result<Outcome, BakeError> {
-    let job = Bake { shot, meshes: &Default::default(), run, revision: 1, frames: 1..=shot.timing.last };
+    let job = Bake {
+        shot,
+        meshes: &Default::default(),
+        run,
+        revision: 1,
+        frames: 1..=shot.timing.last,
+        systems: None,
+    };
     let mut count = 0;
     bake(&job, |_| {
         count += 1;
@@ -58,7 +65,7 @@ fn bake_into(shot: &Shot, run: &RunFolder, stop_after: Option<u32>) -> Result<Ou
 }
 
 fn bytes(run: &RunFolder) -> Vec<(String, Vec<u8>)> {
-    let mut files: Vec<_> = std::fs::read_dir(run.path().join("frames"))
+    let mut files: Vec<_> = std::fs::read_dir(run.path().join("frames/solids"))
         .unwrap()
         .map(|entry| entry.unwrap().path())
         .chain([run.path().join("run.json")])

@@ -9,7 +9,8 @@ use glam::Vec3;
 use random::{Draw, random_shot};
 use rstest::rstest;
 use shot::{
-    Copies, Element, ElementKind, Moves, Shape, Shot,
+    Copies, Element, ElementKind, Moves, Shape, Shot, SystemId,
+    fingerprint::system_fingerprints,
     force::{Force, ForceKind},
     motion::Channel,
     particles::{Emission, EmissionDomain, EmissionSchedule, Particles, Source, Start},
@@ -54,7 +55,7 @@ fn a_random_shot_cut_at_every_frame_goes_on_with_the_same_bytes(
 fn baked(shot: &Shot, run: &RunFolder, stop: Option<u32>) -> Outcome {
     let frames = shot.timing.frames();
     let mut left = stop.unwrap_or(u32::MAX);
-    let job = Bake { shot, meshes: &Meshes::default(), run, revision: 0, frames };
+    let job = Bake { shot, meshes: &Meshes::default(), run, revision: 0, frames, systems: None };
     bake(&job, |_| {
         left -= 1;
         if left == 0 { ControlFlow::Break(()) } else { ControlFlow::Continue(()) }
@@ -180,15 +181,18 @@ fn a_state_that_cannot_be_read_means_an_earlier_one() {
     let dir = tempfile::tempdir().unwrap();
     let run = RunFolder::create(dir.path().join("run")).unwrap();
     baked(&shot, &run, Some(30));
-    let prints = shot::fingerprint::fingerprints(&shot);
-    let (at, state) = run.checkpoints(30, |frame| prints.get(frame as usize - 1).copied()).next().unwrap();
+    let prints = &system_fingerprints(&shot)[0];
+    let system = prints.system;
+    let at = *run.checkpoint_numbers(system).last().unwrap();
+    let print = prints.list[at as usize - 1].unwrap();
+    let state = run.checkpoint(system, at, print).unwrap();
     for broken in [&state[..state.len() / 2], &[][..], &[0xff; 300][..]] {
-        run.write_checkpoint(at, prints[at as usize - 1], broken).unwrap();
+        run.write_checkpoint(system, at, print, broken).unwrap();
         baked(&shot, &run, None);
         let whole = RunFolder::create(dir.path().join(format!("whole-{}", broken.len()))).unwrap();
         baked(&shot, &whole, None);
         assert!(bytes(&run) == bytes(&whole));
-        std::fs::remove_file(run.path().join("frames/00040.brframe")).unwrap();
+        std::fs::remove_file(run.path().join("frames/solids/00040.brframe")).unwrap();
     }
 }
 
@@ -203,7 +207,7 @@ fn first_frame_0_is_baked_and_stays_fresh() {
     baked(&shot, &run, None);
     assert_eq!(simulate::fresh(&shot, &run), [true; 13]);
     assert_eq!(baked(&shot, &run, None), Outcome::Done(0));
-    std::fs::remove_file(run.path().join("frames/00000.brframe")).unwrap();
+    std::fs::remove_file(run.path().join("frames/solids/00000.brframe")).unwrap();
     assert_eq!(baked(&shot, &run, None), Outcome::Done(1));
 }
 
@@ -213,7 +217,14 @@ fn two_bakes_do_not_write_into_one_folder() {
     let dir = tempfile::tempdir().unwrap();
     let run = RunFolder::create(dir.path().join("run")).unwrap();
     let lock = run.lock().unwrap();
-    let job = Bake { shot: &shot, meshes: &Meshes::default(), run: &run, revision: 0, frames: 1..=9 };
+    let job = Bake {
+        shot: &shot,
+        meshes: &Meshes::default(),
+        run: &run,
+        revision: 0,
+        frames: 1..=9,
+        systems: None,
+    };
     let error = bake(&job, |_| ControlFlow::Continue(())).unwrap_err().to_string();
     assert!(error.contains("another bake is writing"), "{error}");
     drop(lock);
@@ -228,7 +239,7 @@ fn damaged_frames_are_computed_again() {
     let run = RunFolder::create(dir.path().join("run")).unwrap();
     baked(&shot, &run, None);
     let whole = bytes(&run);
-    let file = |number: u32| run.path().join(format!("frames/{number:05}.brframe"));
+    let file = |number: u32| run.path().join(format!("frames/solids/{number:05}.brframe"));
     let mut changed = std::fs::read(file(7)).unwrap();
     changed[60] ^= 4;
     std::fs::write(file(7), changed).unwrap();
@@ -296,7 +307,7 @@ fn the_preroll_is_not_computed_again_to_add_a_frame() {
     let dir = tempfile::tempdir().unwrap();
     let run = RunFolder::create(dir.path().join("run")).unwrap();
     baked(&shot, &run, Some(1));
-    assert_eq!(run.checkpoint_numbers(), [1]);
+    assert_eq!(run.checkpoint_numbers(SystemId::Solids), [1]);
     baked(&shot, &run, None);
     shot.timing.last = 7;
     baked(&shot, &run, None);

@@ -350,8 +350,14 @@ fn a_bake_with_forces_stopped_and_resumed_has_the_same_bytes(#[case] stops: &[u3
     let bytes = |stops: &[u32]| {
         let dir = tempfile::tempdir().unwrap();
         let folder = RunFolder::create(dir.path().join("run")).unwrap();
-        let job =
-            Bake { shot: &shot, meshes: &Default::default(), run: &folder, revision: 1, frames: 1..=41 };
+        let job = Bake {
+            shot: &shot,
+            meshes: &Default::default(),
+            run: &folder,
+            revision: 1,
+            frames: 1..=41,
+            systems: None,
+        };
         for &stop in stops {
             let mut count = 0;
             bake(&job, |_| {
@@ -361,7 +367,7 @@ fn a_bake_with_forces_stopped_and_resumed_has_the_same_bytes(#[case] stops: &[u3
             .unwrap();
         }
         assert!(matches!(bake(&job, |_| ControlFlow::Continue(())).unwrap(), Outcome::Done(_)));
-        let mut files: Vec<_> = std::fs::read_dir(folder.path().join("frames"))
+        let mut files: Vec<_> = std::fs::read_dir(folder.path().join("frames/solids"))
             .unwrap()
             .map(|entry| entry.unwrap().path())
             .map(|path| (path.file_name().unwrap().to_owned(), std::fs::read(path).unwrap()))

@@ -1,7 +1,7 @@
 //! Jobs in progress: shots being computed and films being rendered.
 
 use crate::jobs::lock;
-use shot::{Shot, fingerprint::fingerprints};
+use shot::{Shot, SystemId, fingerprint::fingerprints};
 use std::collections::HashMap;
 use std::sync::atomic::{AtomicBool, Ordering};
 use std::sync::{Arc, Mutex};
@@ -16,6 +16,8 @@ pub struct Playing {
 pub(crate) struct Signals {
     pub stop: AtomicBool,
     pub changed: AtomicBool,
+    /// The systems that are computed; none: all.
+    pub systems: Mutex<Option<Vec<SystemId>>>,
 }
 
 impl Playing {

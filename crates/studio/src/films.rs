@@ -480,6 +480,7 @@ impl Studio {
             run: &own,
             revision: row.revision as u32,
             frames,
+            systems: None,
         };
         let baked = bake(&job, |_| {
             if stop.load(Ordering::Acquire) { ControlFlow::Break(()) } else { ControlFlow::Continue(()) }

@@ -67,7 +67,7 @@ impl Runs {
 
     /// The frames of a shot as they are shown: finished where it has steps.
     pub fn frames(&self, shot: &Shot) -> Result<SharedFrames> {
-        let frames = Arc::new(RunFrames::new(self.run.clone(), shot.timing.frames()));
+        let frames = Arc::new(RunFrames::of(self.run.clone(), shot));
         if !shot.is_finished() {
             return Ok(frames);
         }
@@ -84,8 +84,7 @@ impl Runs {
         let elements = self.run.manifest().map(|manifest| manifest.elements).unwrap_or_default();
         let centres = elements.into_iter().map(|element| (element.id, element.centre_m)).collect();
         let frames = |(number, run): (&u32, &RunFolder)| -> Option<(u32, SharedFrames)> {
-            let range = run.manifest().ok()?.shot.timing.frames();
-            Some((*number, Arc::new(RunFrames::new(run.clone(), range))))
+            Some((*number, Arc::new(RunFrames::of(run.clone(), &run.manifest().ok()?.shot))))
         };
         let kept = self.kept.iter().filter_map(frames).collect();
         let context = FinishContext::new(shot, centres).map_err(Error::Bad)?;
@@ -144,7 +143,7 @@ impl Runs {
         numbers: RangeInclusive<u32>,
         done: &mut dyn FnMut(),
     ) -> Result<Vec<String>> {
-        let source = Arc::new(RunFrames::new(self.run.clone(), shot.timing.frames()));
+        let source = Arc::new(RunFrames::of(self.run.clone(), shot));
         let (frames, steps) = finished(source, &self.context(shot)?);
         let _lock = to.lock()?;
         let mut manifest = self.run.manifest()?;

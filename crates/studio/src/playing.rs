@@ -6,23 +6,26 @@ use crate::error::Result;
 use crate::jobs::{AtEnd, guarded, lock};
 use crate::studio::{Event, Studio};
 use frames::RunFolder;
+use shot::SystemId;
 use simulate::{Bake, Outcome, bake};
 use std::ops::ControlFlow;
-use std::sync::Arc;
 use std::sync::atomic::Ordering;
+use std::sync::{Arc, Mutex};
 use std::time::Instant;
 
 impl Studio {
-    /// Starts computing a shot's missing frames, unless that is under way.
-    pub async fn play(self: &Arc<Self>, shot: i64) -> Result<()> {
+    /// Starts computing a shot's missing frames, of these systems and those that they
+    /// read, or of all. What is under way goes on with the new choice.
+    pub async fn play(self: &Arc<Self>, shot: i64, systems: Option<Vec<SystemId>>) -> Result<()> {
         let run = self.store.current_run(shot).await?;
         let folder = self.folder(&run);
-        let signals = Arc::new(Signals::default());
+        let signals = Arc::new(Signals { systems: Mutex::new(systems.clone()), ..Signals::default() });
         {
             let mut shots = lock(&self.playing.shots);
             if let Some(running) = shots.get(&shot) {
                 // Asked to stop a moment ago: it goes on instead.
                 running.stop.store(false, Ordering::Release);
+                *lock(&running.systems) = systems;
                 running.changed.store(true, Ordering::Release);
                 return Ok(());
             }
@@ -82,7 +85,9 @@ impl Studio {
         let (document, revision) = runtime.block_on(self.head(shot)).map_err(|error| error.to_string())?;
         let meshes = self.loader.meshes(&self.data, &document).map_err(|error| error.to_string())?;
         let frames = document.timing.frames();
-        let job = Bake { shot: &document, meshes: &meshes, run, revision: revision as u32, frames };
+        let systems = lock(&signals.systems).clone();
+        let (revision, systems) = (revision as u32, systems.as_deref());
+        let job = Bake { shot: &document, meshes: &meshes, run, revision, frames, systems };
         let (start, mut done) = (Instant::now(), 0u32);
         bake(&job, |progress| {
             done += 1;

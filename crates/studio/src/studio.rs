@@ -132,7 +132,7 @@ impl Studio {
         studio.tidy().await?;
         studio.upgrade_runs()?;
         for (job, shot) in studio.store.unfinished_bakes().await? {
-            studio.play(shot).await?;
+            studio.play(shot, None).await?;
             studio.store.end_bake(job).await?;
         }
         studio.resume_films().await?;

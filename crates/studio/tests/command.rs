@@ -185,14 +185,14 @@ fn a_frame_that_cannot_be_written_stops_the_bake_and_says_where() {
     let dir = sample();
     // A folder in the place of a frame cannot be written over.
     std::fs::create_dir_all(dir.path().join("run/checkpoints")).unwrap();
-    std::fs::create_dir_all(dir.path().join("run/frames/00004.brframe/x")).unwrap();
+    std::fs::create_dir_all(dir.path().join("run/frames/solids/00004.brframe/x")).unwrap();
     let shot = at(dir.path(), "shot/shot.json");
     let output = run(&["bake", &shot, "--out", &at(dir.path(), "run"), "--frames", "1-8"]);
     assert_eq!(output.status.code(), Some(1));
     let said = text(&output.stderr);
     assert!(said.contains("00004.brframe"), "{said}");
-    assert!(dir.path().join("run/frames/00003.brframe").is_file());
-    assert_eq!(std::fs::read_dir(dir.path().join("run/frames")).unwrap().count(), 4);
+    assert!(dir.path().join("run/frames/solids/00003.brframe").is_file());
+    assert_eq!(std::fs::read_dir(dir.path().join("run/frames/solids")).unwrap().count(), 4);
 }
 
 #[test]
@@ -298,7 +298,7 @@ fn a_formula_without_a_value_stops_the_bake_at_its_frame_and_keeps_those_before(
         "{}",
         text(&baked.stderr)
     );
-    let frames = std::fs::read_dir(dir.path().join("run/frames")).unwrap().count();
+    let frames = std::fs::read_dir(dir.path().join("run/frames/solids")).unwrap().count();
     assert_eq!(frames, 4);
 }
 

@@ -19,6 +19,7 @@ export type Solid = Schemas["Solid"];
 export type Particles = Schemas["Particles"];
 export type Freshness = Schemas["Freshness"];
 export type Stretch = Schemas["Stretch"];
+export type SystemState = Schemas["SystemState"];
 export type CheckEntry = Schemas["CheckEntry"];
 export type Run = Schemas["Run"];
 export type Film = Schemas["Film"];
@@ -169,7 +170,9 @@ export const api = {
   fix: (id: number, entry: CheckEntry) =>
     json<ShotState>("POST", `/api/shots/${id}/fix`, { mistake: entry.mistake, elements: entry.elements }),
   freshness: (id: number) => json<Freshness>("GET", `/api/shots/${id}/freshness`),
-  play: (id: number) => none("POST", `/api/shots/${id}/play`),
+  /** Computes what is stale or missing, of all systems or of one. */
+  play: (id: number, system: string | null = null) =>
+    none("POST", `/api/shots/${id}/play${system ? `?system=${encodeURIComponent(system)}` : ""}`),
   stop: (id: number) => none("DELETE", `/api/shots/${id}/play`),
   clear: (id: number) => none("POST", `/api/shots/${id}/clear`),
   runs: (id: number) => json<Run[]>("GET", `/api/shots/${id}/runs`),

@@ -731,7 +731,10 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Computes the frames that are missing or stale, in order, in the background. */
+        /**
+         * Computes the frames that are missing or stale, in order, in the background: of all
+         *     systems, or of one while the others hold.
+         */
         post: operations["post_shots_id_play"];
         /** Stops computing; what is computed stays. */
         delete: operations["delete_shots_id_play"];
@@ -2054,7 +2057,10 @@ export interface components {
             run: number;
             /** Format: int64 */
             state_bytes: number;
+            /** @description Of whole frames: fresh in all systems, stale in one at least, or not there. */
             stretches: components["schemas"]["Stretch"][];
+            /** @description Of each system that has elements. */
+            systems: components["schemas"]["SystemState"][];
         };
         /** @description A handle of a key, as a distance from it in time and value. */
         Handle: {
@@ -3272,6 +3278,18 @@ export interface components {
              * @description Irradiance on a surface that faces the sun, W/m².
              */
             irradiance: number;
+        };
+        /** @description A system's frames against the shot as it is now. */
+        SystemState: {
+            /** @description Ids of its elements. */
+            elements: number[];
+            /** @description Its name in a sentence. */
+            name: string;
+            /** @description Identities of the systems whose motion it needs. */
+            reads: string[];
+            stretches: components["schemas"]["Stretch"][];
+            /** @description Its identity: `solids`, `particles-7`. */
+            system: string;
         };
         /** @description Frame rate and range. */
         Timing: {
@@ -4887,7 +4905,9 @@ export interface operations {
     };
     post_shots_id_play: {
         parameters: {
-            query?: never;
+            query?: {
+                system?: string;
+            };
             header?: never;
             path: {
                 id: number;
@@ -4901,6 +4921,14 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
             };
         };
     };

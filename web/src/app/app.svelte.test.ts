@@ -37,7 +37,7 @@ beforeEach(() => {
   open(CRATE, SPARKS, BASKET);
   playback.frame = 1;
   playback.backwards = false;
-  playback.freshness = { run: 5, stretches: [stretch(1, 24, "fresh")] } as never;
+  playback.freshness = { run: 5, stretches: [stretch(1, 24, "fresh")], systems: [] } as never;
 });
 afterEach(() => {
   clear();
@@ -92,6 +92,7 @@ describe("what is read of a frame", () => {
   test("says what is stale or missing, and tells nothing of what is missing", () => {
     playback.freshness = {
       run: 5,
+      systems: [],
       stretches: [stretch(1, 8, "fresh"), stretch(9, 16, "stale"), stretch(17, 24, "missing")],
     } as never;
     playback.frame = 12;
@@ -249,7 +250,7 @@ describe("a film", () => {
   });
 
   test("says how many of its frames have to be computed first", async () => {
-    playback.freshness = { run: 5, stretches: [stretch(1, 24, "missing")] } as never;
+    playback.freshness = { run: 5, stretches: [stretch(1, 24, "missing")], systems: [] } as never;
     await asked();
     expect(document.body.textContent).toContain("1 frame is not computed yet");
     press(

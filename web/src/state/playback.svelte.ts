@@ -38,6 +38,8 @@ class Playback {
   /** The run is shown from its end to its start. */
   backwards = $state(false);
   freshness = $state.raw<Freshness | null>(null);
+  /** The system that is computed while the others hold; null: all are. */
+  only = $state<string | null>(null);
   /** Frames the server is computing: how far, how long still. */
   computing = $state.raw<{ frame: number; last: number; secondsLeft: number } | null>(null);
   /** Counts up when frames on the server have changed. */
@@ -87,6 +89,7 @@ class Playback {
     this.freshness = null;
     this.computing = null;
     this.ghost = null;
+    this.only = null;
     this.#cache.clear();
     void this.refresh();
   }
@@ -101,18 +104,34 @@ class Playback {
     const freshness = await api.freshness(id).catch(() => null);
     if (!freshness || turn !== this.#refreshing || shot.id !== id) return;
     // Frames reported as computed since the request are fresh, whatever the answer says.
-    let { stretches } = freshness;
-    for (const frame of meanwhile) stretches = withFresh(stretches, frame);
+    const known = [...meanwhile].reduce((of, frame) => this.#withFrame(of, frame), freshness);
     // Finished frames change with any step.
     if (freshness.finished || this.finished) this.forget(freshness.run);
-    this.freshness = { ...freshness, stretches };
+    this.freshness = known;
+    // What was computed alone may have joined another system meanwhile.
+    if (!freshness.systems.some((of) => of.system === this.only)) this.only = null;
     if (this.frame > this.last) this.frame = this.last;
     if (!freshness.playing) this.computing = null;
     this.changes++;
   }
 
+  /** The freshness with one more frame of the systems that are computed. */
+  #withFrame(freshness: Freshness, frame: number): Freshness {
+    const only = freshness.systems.find((of) => of.system === this.only);
+    const computed = (name: string) => !only || only.system === name || only.reads.includes(name);
+    const systems = freshness.systems.map((of) =>
+      computed(of.system) ? { ...of, stretches: withFresh(of.stretches, frame) } : of,
+    );
+    const fresh = (all: Stretch[]) =>
+      all.some((s) => s.state === "fresh" && s.first <= frame && frame <= s.last);
+    const whole = systems.every((of) => fresh(of.stretches));
+    const stretches = whole ? withFresh(freshness.stretches, frame) : freshness.stretches;
+    return { ...freshness, systems, stretches };
+  }
+
   stateOf(frame: number): Stretch["state"] {
-    const stretches = this.freshness?.finished?.stretches ?? this.freshness?.stretches;
+    const alone = this.freshness?.systems.find((of) => of.system === this.only);
+    const stretches = this.freshness?.finished?.stretches ?? alone?.stretches ?? this.freshness?.stretches;
     return stretches?.find((s) => s.first <= frame && frame <= s.last)?.state ?? "missing";
   }
 
@@ -171,7 +190,7 @@ class Playback {
     this.#cache.delete(`${freshness.run}/${frame}`);
     if (arrived) this.#keep(`${freshness.run}/${frame}`, Promise.resolve(arrived));
     this.#meanwhile.add(frame);
-    this.freshness = { ...freshness, stretches: withFresh(freshness.stretches, frame), playing: true };
+    this.freshness = { ...this.#withFrame(freshness, frame), playing: true };
     if (freshness.finished) this.#refreshSoon();
     else if (frame === this.frame) this.changes++;
   }
@@ -205,7 +224,7 @@ class Playback {
     // Pending changes are saved first.
     await shot.settled;
     if (isOver()) return;
-    await notices.attempt(() => api.play(id));
+    await notices.attempt(() => api.play(id, this.only));
     await this.refresh();
     if (isOver()) return;
     const start = performance.now();
@@ -227,6 +246,14 @@ class Playback {
       this.#timer = requestAnimationFrame(tick);
     };
     this.#timer = requestAnimationFrame(tick);
+  }
+
+  /** Computes one system while the others hold, or all again. */
+  computeOnly(system: string | null) {
+    this.only = this.only === system ? null : system;
+    const id = shot.id;
+    // What is under way goes on with the new choice.
+    if (id !== null && this.freshness?.playing) void notices.attempt(() => api.play(id, this.only));
   }
 
   pause() {

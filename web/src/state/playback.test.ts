@@ -6,8 +6,16 @@ import { shot } from "./shot.svelte";
 const stretch = (first: number, last: number, state: Stretch["state"], reason: string | null = null) =>
   ({ first, last, state, reason }) as Stretch;
 
+const solids = (stretches: Stretch[]) => ({
+  system: "solids",
+  name: "solids",
+  elements: [4],
+  reads: [],
+  stretches,
+});
+
 function fresh(stretches: Stretch[], playing = false): Freshness {
-  return { run: 4, stretches, playing, frame_bytes: 10, state_bytes: 0 };
+  return { run: 4, stretches, systems: [solids(stretches)], playing, frame_bytes: 10, state_bytes: 0 };
 }
 
 /** A frame of one element without bodies, after the 8 bytes that name the run. */
@@ -146,7 +154,7 @@ describe("playing", () => {
   test("has the missing frames computed and waits for them", async () => {
     vi.mocked(api.freshness).mockResolvedValue(fresh([stretch(1, 24, "missing")], true));
     await playback.play();
-    expect(api.play).toHaveBeenCalledWith(7);
+    expect(api.play).toHaveBeenCalledWith(7, null);
     await wait(500);
     expect([playback.frame, playback.running]).toEqual([1, true]);
     playback.computed(1, 24, 1);
@@ -226,5 +234,62 @@ describe("finished frames", () => {
     playback.computed(3, 24, 1);
     await playback.fetch(4, 3);
     expect(frame).toHaveBeenCalledWith(4, 3);
+  });
+});
+
+describe("systems", () => {
+  const of = (system: string, reads: string[], state: Stretch["state"]) => ({
+    system,
+    name: system,
+    elements: [4],
+    reads,
+    stretches: [stretch(1, 24, state)],
+  });
+  const both = (sparks: Stretch["state"] = "missing", playing = false): Freshness => ({
+    ...fresh([stretch(1, 24, "stale", "without sparks")], playing),
+    systems: [of("solids", [], "fresh"), of("sparks", ["solids"], sparks)],
+  });
+  const stateAt = (system: string, frame: number) =>
+    playback
+      .freshness!.systems.find((of) => of.system === system)!
+      .stretches.find((s) => s.first <= frame && frame <= s.last)!.state;
+
+  test("a computed frame is fresh in all of them", () => {
+    playback.freshness = both("stale");
+    playback.computed(3, 24, 1);
+    expect([stateAt("solids", 3), stateAt("sparks", 3), stateAt("sparks", 4)]).toEqual([
+      "fresh",
+      "fresh",
+      "stale",
+    ]);
+    expect(playback.stateOf(3)).toBe("fresh");
+  });
+  test("one that is computed alone leaves the others, and is what playing waits for", () => {
+    playback.freshness = {
+      ...both(),
+      systems: [of("solids", [], "missing"), of("sparks", ["solids"], "stale")],
+    };
+    playback.computeOnly("solids");
+    playback.computed(3, 24, 1);
+    expect([stateAt("solids", 3), stateAt("sparks", 3)]).toEqual(["fresh", "stale"]);
+    expect([playback.stateOf(3), playback.stateOf(4)]).toEqual(["fresh", "missing"]);
+    playback.computeOnly("solids");
+    expect(playback.only).toBe(null);
+  });
+  test("one that reads others is computed with them", () => {
+    playback.freshness = {
+      ...both(),
+      systems: [of("solids", [], "stale"), of("sparks", ["solids"], "stale")],
+    };
+    playback.computeOnly("sparks");
+    playback.computed(3, 24, 1);
+    expect([stateAt("solids", 3), stateAt("sparks", 3)]).toEqual(["fresh", "fresh"]);
+  });
+  test("a choice made while frames are computed is told, and one that is gone is forgotten", async () => {
+    playback.freshness = both("stale", true);
+    playback.computeOnly("sparks");
+    expect(api.play).toHaveBeenCalledWith(7, "sparks");
+    await playback.refresh();
+    expect(playback.only).toBe(null);
   });
 });

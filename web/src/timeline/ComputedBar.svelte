@@ -1,14 +1,16 @@
 <script lang="ts">
-  // The frames of the current run against the shot as it is: computed, stale or missing.
+  // The frames of a system in the current run against the shot as it is: computed, stale or missing.
   import type { Stretch } from "../api/client";
   import { playback } from "../state/playback.svelte";
   import { lanes } from "../state/scale.svelte";
+
+  let { stretches }: { stretches: Stretch[] } = $props();
 
   const says: Record<string, string> = { fresh: "computed", stale: "stale", missing: "" };
   const words = (s: Stretch) => (s.state === "stale" ? (s.reason ?? "stale") : says[s.state]);
 </script>
 
-{#each playback.freshness?.stretches ?? [] as stretch (stretch.first)}
+{#each stretches as stretch (stretch.first)}
   <div
     class={`absolute top-[5px] bottom-[5px] overflow-hidden rounded-[3px] px-1.5 text-[10.5px] leading-[17px] whitespace-nowrap ${stretch.state === "stale" ? "hatched text-stale" : ""} ${stretch.state === "missing" ? "border border-line" : ""}`}
     style:left={`${lanes.at(stretch.first)}%`}

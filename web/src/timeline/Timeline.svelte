@@ -1,6 +1,8 @@
 <script lang="ts">
   import Transport from "./Transport.svelte";
   import ComputedBar from "./ComputedBar.svelte";
+  import OnlySwitch from "./OnlySwitch.svelte";
+  import SystemRow from "./SystemRow.svelte";
   import TimelineRow from "./TimelineRow.svelte";
   import FinishMenu from "./FinishMenu.svelte";
   import FinishRow from "./FinishRow.svelte";
@@ -34,6 +36,17 @@
     ].filter((group) => group.rows.length > 0);
   });
   let steps = $derived(stepsByElement());
+  let systems = $derived(playback.freshness?.systems ?? []);
+  /** The particles that are solved apart from the solids, a system each. */
+  let apart = $derived(systems.filter((system) => system.system !== "solids"));
+  /** The system whose frames are shown on the row of a group. */
+  const systemOf = (group: Group) => {
+    const members = (ids: number[]) => group.rows.some((element) => ids.includes(element.id));
+    if (group.name === "Particles") return apart.length === 1 ? apart[0] : undefined;
+    return group.name === "Solids" ? systems.find((of) => members(of.elements)) : undefined;
+  };
+  /** Groups of which none is computed show how whole frames stand. */
+  let whole = $derived(!groups.some((group) => systemOf(group)) && apart.length === 0);
   let bodies = $derived(
     groups[0]?.name === "Solids" ? groups[0].rows.reduce((sum, e) => sum + countOf(e), 0) : 0,
   );
@@ -149,14 +162,24 @@
             ><i class="h-[9px] w-[9px] rounded-[3px]" style:background={group.colour}></i>{group.name}
             {#if g === 0 && bodies}<em class="ml-auto font-normal text-faint not-italic"
                 >{bodies} {bodies === 1 ? "body" : "bodies"}</em
-              >{/if}</span
+              >{/if}
+            {#if group.name === "Particles" && groups[0].name === "Solids" && !apart.length}<em
+                class="ml-auto font-normal text-faint not-italic"
+                title="They push free bodies, become bodies or come from them">with the solids</em
+              >{/if}
+            {#if systemOf(group) && systems.length > 1}<OnlySwitch system={systemOf(group)!} />{/if}</span
           >
           <div class="relative h-full cursor-ew-resize" onpointerdown={scrub} role="presentation">
-            {#if g === 0}
-              <ComputedBar />
+            {#if systemOf(group)}
+              <ComputedBar stretches={systemOf(group)!.stretches} />
+            {:else if g === 0 && whole}
+              <ComputedBar stretches={playback.freshness?.stretches ?? []} />
             {/if}
           </div>
         </div>
+        {#if group.name === "Particles" && apart.length > 1}
+          {#each apart as system (system.system)}<SystemRow {system} {scrub} />{/each}
+        {/if}
         {#if g === 0}
           {#each steps.get(null) ?? [] as step (step.id)}<FinishRow element={step} {scrub} />{/each}
           <div class="grid h-6 grid-cols-[206px_1fr] items-center border-b border-line/40">

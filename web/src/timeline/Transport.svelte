@@ -17,6 +17,8 @@
   let status = $derived.by(() => {
     if (playback.computing)
       return `Computing frame ${playback.computing.frame} of ${playback.computing.last} · ${spoken(playback.computing.secondsLeft)} left`;
+    const alone = playback.freshness?.systems.find((of) => of.system === playback.only);
+    if (alone) return `Playing computes ${alone.name} only; the others hold`;
     const stale = playback.freshness?.stretches.filter((s) => s.state === "stale") ?? [];
     const missing = playback.freshness?.stretches.some((s) => s.state === "missing");
     if (stale.length) return "Stale frames are computed again by playing";

@@ -181,10 +181,15 @@ impl Emission {
         self.preroll_s > 0.0 || (at_once && self.from_frame.is_none_or(|from| from <= first))
     }
 
-    /// Whether births have begun before a frame, which may lie between frames.
+    /// Whether births have begun by a frame, which may lie between frames: a burst comes
+    /// at the moment of its first frame, a rate from then on.
     pub fn begun(&self, frame: f64) -> bool {
-        !matches!(self.schedule, EmissionSchedule::Never {})
-            && self.from_frame.is_none_or(|from| frame > f64::from(from))
+        let begins = self.from_frame.map_or(f64::NEG_INFINITY, f64::from);
+        match self.schedule {
+            EmissionSchedule::Never {} => false,
+            EmissionSchedule::Rate { .. } => frame > begins,
+            EmissionSchedule::Total { .. } | EmissionSchedule::Burst { .. } => frame >= begins,
+        }
     }
 }
 

@@ -135,7 +135,20 @@ impl Field {
     /// The forces of a shot as it is in `world`, in the step that ends at
     /// `frame`. `seconds` is the world's time.
     pub fn new(shot: &Shot, world: &World, surfaces: &Surfaces, frame: f64, seconds: f64) -> Self {
-        let acts = shot.forces().into_iter().filter(|(_, force)| force.acts_at(frame));
+        Self::among(shot, world, surfaces, frame, seconds, &|_| true)
+    }
+
+    /// As [`Field::new`], with the chosen forces only.
+    pub fn among(
+        shot: &Shot,
+        world: &World,
+        surfaces: &Surfaces,
+        frame: f64,
+        seconds: f64,
+        chosen: &dyn Fn(Id) -> bool,
+    ) -> Self {
+        let acts =
+            shot.forces().into_iter().filter(|(element, force)| chosen(element.id) && force.acts_at(frame));
         Self {
             acts: acts
                 .filter_map(|(element, force)| act(shot, world, surfaces, element, force, seconds))

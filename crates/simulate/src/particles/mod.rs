@@ -22,7 +22,7 @@ use geometry::Meshes;
 use glam::{Quat, Vec3};
 use particle_set::{ParticleColumns, ParticleSet, Stuck};
 use shot::{
-    Element, Id, MAX_PARTICLES, Shot,
+    Element, Id, MAX_PARTICLES, Shot, System,
     particles::{Action, ContactOutcome, EmissionSchedule, Particles, Source},
     world::{Pose, World},
 };
@@ -49,7 +49,7 @@ struct ParticleSystem {
     /// Present time of the world, s.
     now_s: f32,
     positions: Option<emission::EmissionSites>,
-    /// The elements of all systems, in their order.
+    /// The elements of all sets of the solver, in their order.
     order: Vec<Id>,
 }
 
@@ -65,10 +65,14 @@ struct ParticleSolver {
     handed_over: BTreeMap<Id, u32>,
 }
 
-/// Makes the solver, if the shot has particles.
-pub(crate) fn prepare(context: PrepareContext) -> Result<Option<Box<dyn Solver>>, PrepareError> {
+/// Makes the solver, if the system has particles.
+pub(crate) fn prepare(
+    context: PrepareContext,
+    system: &System,
+) -> Result<Option<Box<dyn Solver>>, PrepareError> {
     let shot = context.shot;
-    let order: Vec<Id> = shot.particles().map(|(element, _)| element.id).collect();
+    let members = || shot.particles().filter(|(element, _)| system.elements.contains(&element.id));
+    let order: Vec<Id> = members().map(|(element, _)| element.id).collect();
     if order.is_empty() {
         return Ok(None);
     }
@@ -77,7 +81,7 @@ pub(crate) fn prepare(context: PrepareContext) -> Result<Option<Box<dyn Solver>>
     let mut systems = Vec::new();
     let mut preroll_s = 0.0f32;
     let weighing = weighing(shot);
-    for (element, particles) in shot.particles() {
+    for (element, particles) in members() {
         forecast(context, element, particles)?;
         let positions = emission::EmissionSites::find(shot, particles, context.meshes);
         can_be_born(element, particles, &positions)?;

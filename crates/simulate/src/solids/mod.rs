@@ -31,7 +31,7 @@ use geometry::{Meshes, MovingMesh};
 use glam::{Quat, Vec3};
 use rapier3d::prelude::*;
 use serde::{Deserialize, Serialize};
-use shot::{Element, Id};
+use shot::{Element, Id, System, SystemId};
 use std::collections::BTreeMap;
 use std::sync::Arc;
 
@@ -144,9 +144,12 @@ struct Solids {
     impacts: impact::Impacts,
 }
 
-/// Makes the solver, if the shot has a solid.
-pub(crate) fn prepare(context: PrepareContext) -> Result<Option<Box<dyn Solver>>, PrepareError> {
-    if context.shot.solids().next().is_none() {
+/// Makes the solver for the system of the solids, if the shot has a solid.
+pub(crate) fn prepare(
+    context: PrepareContext,
+    system: &System,
+) -> Result<Option<Box<dyn Solver>>, PrepareError> {
+    if system.id != SystemId::Solids || context.shot.solids().next().is_none() {
         return Ok(None);
     }
     let (world, members) = prepare::world(context)?;
@@ -443,6 +446,6 @@ impl Solids {
 /// The library's world out of a saved state, to be stepped by itself: for
 /// benchmarks and for looking into a checkpoint.
 pub fn world_of(saved: &[u8]) -> Option<PhysicsWorld> {
-    let state = crate::solver::part_of(saved, "solids")?;
+    let state = crate::solver::part_of(saved, SystemId::Solids, "solids")?;
     postcard::from_bytes::<State>(&state).ok().map(|state| state.world)
 }

@@ -207,7 +207,7 @@ pub fn random_shot(seed: u64) -> Shot {
 /// Changes something: most of what can be changed while one looks at a shot.
 pub fn change(shot: &mut Shot, draw: &mut Draw) {
     let last = shot.timing.last as usize;
-    match draw.whole(0, 6) {
+    match draw.whole(0, 9) {
         0 => {
             shot.add(force(draw, 9));
         }
@@ -229,16 +229,36 @@ pub fn change(shot: &mut Shot, draw: &mut Draw) {
             }
         }
         4 => {
-            shot.elements.retain(|element| element.name != "ParticleSet 0");
+            shot.elements.retain(|element| element.name != "Particles 0");
         }
         5 => {
             let key = draw.whole(3, last) as f64;
-            if let Some(element) = shot.named_mut("ParticleSet 0") {
+            if let Some(element) = shot.named_mut("Particles 0") {
                 let keys = [(key, 0.0f32), (key + 3.0, 8.0)];
                 element
                     .channels
                     .insert("kind.particles.start.angular_speed_rad_s".to_owned(), Channel::keyed(keys));
                 element.as_particles_mut().unwrap().start.angular_speed_rad_s = 0.0;
+            }
+        }
+        6 => {
+            if let Some(element) = shot.named_mut("Particles 0") {
+                let contact = &mut element.as_particles_mut().unwrap().contact;
+                contact.push = !contact.push;
+            }
+        }
+        7 => {
+            // A force on the particles only, or on all but them.
+            let particles = shot::force::ElementFilter::Kind { kind: shot::force::Matter::Particles };
+            let mut element = force(draw, 8);
+            if let ElementKind::Force(force) = &mut element.kind {
+                if draw.chance(0.7) { force.only.push(particles) } else { force.except.push(particles) }
+            }
+            shot.add(element);
+        }
+        8 => {
+            if let Some(element) = shot.named_mut("Particles 0") {
+                element.as_particles_mut().unwrap().start.speed_m_s += 0.5;
             }
         }
         _ => {

@@ -165,7 +165,7 @@ pub(crate) async fn fix(
 ) -> Result<Json<ShotState>> {
     let (mut shot, revision) = studio.head(id).await?;
     if fix.mistake == Mistake::FramesMissing {
-        studio.play(id).await?;
+        studio.play(id, None).await?;
         return state(&studio, id).await;
     }
     let wanted = |element: &Element| fix.elements.contains(&element.id.0);

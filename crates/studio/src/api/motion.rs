@@ -254,7 +254,7 @@ pub(crate) async fn probe(
     let bytes = blocking(move || {
         let (sampler, now, acting) = sampled(&shot, of.frame)?;
         let meshes = studio.loader.meshes(&studio.data, &shot)?;
-        let frames = RunFrames::new(run.clone(), shot.timing.frames());
+        let frames = RunFrames::of(run.clone(), &shot);
         let solved = solved_in(&frames, &shot);
         let world = World::new(&now, &sampler, acting, &solved);
         let surfaces = Surfaces::of(&now, &meshes);
@@ -343,7 +343,7 @@ pub(crate) async fn acting(
         let missing = |error: geometry::MissingMesh| Error::Bad(error.to_string());
         let mass = meshes.mass_kg(&solid.shape, solid.body.weight).map_err(missing)?;
         let area = meshes.wind_area_m2(&solid.shape).map_err(missing)? * solid.body.drag_of(&solid.shape);
-        let frames = RunFrames::new(run.clone(), shot.timing.frames());
+        let frames = RunFrames::of(run.clone(), &shot);
         let solved = solved_in(&frames, &shot);
         let world = World::new(&now, &sampler, acting, &solved);
         let bodies = run.read(at.frame).ok().and_then(|frame| frame.bodies.get(&Id(of)).cloned());

@@ -3,6 +3,7 @@ use super::{Outcome, Stop, frames_of, read_shot, upgrade};
 use crate::assets::Loader;
 use clap::Args;
 use frames::RunFolder;
+use shot::{Shot, SystemId};
 use simulate::{Bake, BakeError, bake};
 use std::ops::ControlFlow;
 use std::path::PathBuf;
@@ -17,6 +18,10 @@ pub(crate) struct BakeArgs {
     /// Frames to compute, such as 1-48; all by default
     #[arg(long)]
     frames: Option<String>,
+    /// An element whose system is computed, with the systems that it reads, while the others hold;
+    /// all systems by default
+    #[arg(long)]
+    only: Vec<String>,
     /// Threads; all cores by default. The frames do not depend on it
     #[arg(long)]
     threads: Option<usize>,
@@ -31,11 +36,19 @@ impl BakeArgs {
         let frames = frames_of(self.frames.as_deref(), shot.timing.frames())?;
         let meshes =
             Loader::default().meshes(&folder, &shot).map_err(|error| Stop::Bad(error.to_string()))?;
+        let systems = self.systems(&shot)?;
         let run = RunFolder::create(&self.out).map_err(|error| Stop::Failed(error.to_string()))?;
         upgrade(&run)?;
         let progress = Progress::new("baked", u64::from(frames.end() - frames.start() + 1));
         let mut done = 0;
-        let job = Bake { shot: &shot, meshes: &meshes, run: &run, revision: 0, frames };
+        let job = Bake {
+            shot: &shot,
+            meshes: &meshes,
+            run: &run,
+            revision: 0,
+            frames,
+            systems: systems.as_deref(),
+        };
         bake(&job, |_| {
             done += 1;
             progress.at(done);
@@ -47,6 +60,25 @@ impl BakeArgs {
         })?;
         progress.finish();
         Ok(())
+    }
+
+    /// The systems of the elements that are named; none if none is.
+    fn systems(&self, shot: &Shot) -> Result<Option<Vec<SystemId>>, Stop> {
+        let all = shot.systems();
+        let find = |name: &String| {
+            let element = shot.named(name).map(|element| element.id);
+            let system = element.and_then(|id| all.iter().find(|system| system.elements.contains(&id)));
+            let unknown = || {
+                let of = all.iter().flat_map(|system| &system.elements);
+                let names: Vec<&str> = of.filter_map(|id| Some(&*shot.element(*id)?.name)).collect();
+                Stop::Bad(format!("--only {name}: the shot computes {}", names.join(", ")))
+            };
+            system.map(|system| system.id).ok_or_else(unknown)
+        };
+        if self.only.is_empty() {
+            return Ok(None);
+        }
+        self.only.iter().map(find).collect::<Result<_, _>>().map(Some)
     }
 }
 

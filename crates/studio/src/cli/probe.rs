@@ -104,7 +104,7 @@ impl Probe {
         };
         let failed = |error: crate::error::Error| Stop::Failed(error.to_string());
         let frames: SharedFrames = if self.computed {
-            Arc::new(RunFrames::new(run.clone(), manifest.shot.timing.frames()))
+            Arc::new(RunFrames::of(run.clone(), &manifest.shot))
         } else {
             runs.frames(&shot).map_err(failed)?
         };

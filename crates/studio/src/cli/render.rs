@@ -3,7 +3,7 @@ use super::{Outcome, Stop, frames_of, kept_run, open_runs, read_shot};
 use crate::assets::Loader;
 use crate::films::{FilmFolder, FilmSettings, encode_film, render_film};
 use clap::{Args, ValueEnum};
-use shot::{changes::why_stale, fingerprint::fingerprints};
+use shot::changes::why_stale;
 use std::path::PathBuf;
 
 #[derive(Clone, Copy, PartialEq, Eq, ValueEnum)]
@@ -97,12 +97,12 @@ impl RenderArgs {
                 self.run.display()
             )));
         }
-        let prints = fingerprints(&shot);
-        let print = |number: u32| prints.get(number.checked_sub(shot.timing.first)? as usize);
-        let stale: Vec<u32> = settings
-            .sources(&shot)
-            .filter(|number| headers.get(number).map(|header| &header.fingerprint) != print(*number))
-            .collect();
+        let fresh = simulate::fresh(&shot, run);
+        let is_fresh = |number: &u32| {
+            let place = number.checked_sub(shot.timing.first);
+            place.and_then(|place| fresh.get(place as usize)) == Some(&true)
+        };
+        let stale: Vec<u32> = settings.sources(&shot).filter(|number| !is_fresh(number)).collect();
         if let (Some(first), Some(last)) = (stale.first(), stale.last()) {
             let why = run.manifest().ok().and_then(|manifest| why_stale(&manifest.shot, &shot));
             eprintln!(

@@ -147,7 +147,7 @@ async fn a_path_that_is_wrong_is_a_problem_document(#[case] path: &str) {
 async fn a_damaged_frame_counts_as_missing_and_is_computed_again() {
     let desk = played().await;
     let run = desk.get("/api/shots/1/freshness").await["run"].clone();
-    let file = |number: u32| desk.dir.path().join(format!("runs/{run}/frames/{number:05}.brframe"));
+    let file = |number: u32| desk.dir.path().join(format!("runs/{run}/frames/solids/{number:05}.brframe"));
     let whole = std::fs::read(file(6)).unwrap();
     // Shortened: seen at once. Changed: seen when it is read.
     std::fs::write(file(5), &whole[..whole.len() / 2]).unwrap();

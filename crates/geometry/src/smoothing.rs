@@ -1,0 +1,209 @@
+//! Smoothing of a surface in space, without shrinking.
+
+use crate::topology::Topology;
+use glam::Vec3;
+use std::collections::HashMap;
+
+/// Factor of the step that smooths, and of the one that grows again: frequencies below
+/// 1/λ + 1/μ = 0.1 pass (G. Taubin, *A signal processing approach to fair surface design*,
+/// 1995).
+const LAMBDA: f32 = 0.6307;
+const MU: f32 = -0.6732;
+
+/// A surface that is smoothed: the neighbours of each of its places.
+#[derive(Debug)]
+pub struct Smoothing {
+    /// The place of each vertex: vertices at the same coordinates are at one.
+    places: Vec<u32>,
+    /// A vertex at each place.
+    from: Vec<u32>,
+    starts: Vec<u32>,
+    /// Neighbours of each place; of one at a border, those along it.
+    neighbours: Vec<u32>,
+    /// Faces by their places, of a closed surface; else none.
+    closed: Vec<[u32; 3]>,
+}
+
+impl Smoothing {
+    /// For the faces of a mesh; `positions` tell which vertices are at one place.
+    pub fn new(topology: &Topology, positions: &[Vec3]) -> Self {
+        let mut found: HashMap<[u32; 3], u32> = HashMap::with_capacity(positions.len());
+        let mut from = Vec::new();
+        let place = |(vertex, p): (usize, &Vec3)| {
+            *found.entry((*p + Vec3::ZERO).to_array().map(f32::to_bits)).or_insert_with(|| {
+                from.push(vertex as u32);
+                from.len() as u32 - 1
+            })
+        };
+        let places: Vec<u32> = positions.iter().enumerate().map(place).collect();
+        let faces: Vec<[u32; 3]> =
+            topology.triangles().iter().map(|t| t.map(|v| places[v as usize])).collect();
+        // Each edge with the number of faces that run along it this way, less those that run the other way.
+        let mut edges: HashMap<[u32; 2], i32> = HashMap::with_capacity(faces.len() * 3 / 2);
+        for t in &faces {
+            for k in 0..3 {
+                let [a, b] = [t[k], t[(k + 1) % 3]];
+                *edges.entry([a.min(b), a.max(b)]).or_default() += if a < b { 1 } else { -1 };
+            }
+        }
+        let mut list: Vec<([u32; 2], bool)> = edges.into_iter().map(|(edge, sum)| (edge, sum != 0)).collect();
+        list.sort_unstable();
+        let mut border = vec![false; from.len()];
+        for (edge, _) in list.iter().filter(|(_, open)| *open) {
+            edge.iter().for_each(|&place| border[place as usize] = true);
+        }
+        let counts = |([a, b], open): &([u32; 2], bool)| {
+            let counts = |place: u32| *open || !border[place as usize];
+            [(*a, *b, counts(*a)), (*b, *a, counts(*b))]
+        };
+        let mut starts = vec![0u32; from.len() + 1];
+        for (place, _, _) in list.iter().flat_map(counts).filter(|(.., counts)| *counts) {
+            starts[place as usize + 1] += 1;
+        }
+        for i in 1..starts.len() {
+            starts[i] += starts[i - 1];
+        }
+        let mut next = starts.clone();
+        let mut neighbours = vec![0; starts[from.len()] as usize];
+        for (place, other, _) in list.iter().flat_map(counts).filter(|(.., counts)| *counts) {
+            neighbours[next[place as usize] as usize] = other;
+            next[place as usize] += 1;
+        }
+        let closed = if border.contains(&true) { Vec::new() } else { faces };
+        Self { places, from, starts, neighbours, closed }
+    }
+
+    /// The positions after so many passes, m. A closed surface keeps its volume.
+    pub fn apply(&self, positions: &[Vec3], passes: u32) -> Vec<Vec3> {
+        let mut now: Vec<Vec3> = self.from.iter().map(|&v| positions[v as usize]).collect();
+        let volume = self.volume(&now);
+        let mut next = now.clone();
+        for _ in 0..passes {
+            self.step(LAMBDA, &now, &mut next);
+            self.step(MU, &next, &mut now);
+        }
+        self.restore(volume, &mut now);
+        self.places.iter().map(|&place| now[place as usize]).collect()
+    }
+
+    /// The same step for velocities, which are vectors by vertex: without the volume.
+    pub fn apply_linear(&self, vectors: &[Vec3], passes: u32) -> Vec<Vec3> {
+        let mut now: Vec<Vec3> = self.from.iter().map(|&v| vectors[v as usize]).collect();
+        let mut next = now.clone();
+        for _ in 0..passes {
+            self.step(LAMBDA, &now, &mut next);
+            self.step(MU, &next, &mut now);
+        }
+        self.places.iter().map(|&place| now[place as usize]).collect()
+    }
+
+    /// Moves each place by a part of the way to the mean of its neighbours.
+    fn step(&self, part: f32, from: &[Vec3], to: &mut [Vec3]) {
+        for (place, to) in to.iter_mut().enumerate() {
+            let around = &self.neighbours[self.starts[place] as usize..self.starts[place + 1] as usize];
+            let at = from[place];
+            let sum = around.iter().fold(Vec3::ZERO, |sum, &other| sum + from[other as usize]);
+            *to = if around.is_empty() { at } else { at + (sum / around.len() as f32 - at) * part };
+        }
+    }
+
+    /// The volume that the surface encloses, m³; 0 for an open one.
+    fn volume(&self, positions: &[Vec3]) -> f64 {
+        let centre = positions.first().copied().unwrap_or_default();
+        let part = |t: &[u32; 3]| {
+            let [a, b, c] = t.map(|place| positions[place as usize] - centre);
+            f64::from(a.dot(b.cross(c)))
+        };
+        self.closed.iter().map(part).sum::<f64>() / 6.0
+    }
+
+    /// Moves the surface along its normals until it encloses a volume again (M. Desbrun,
+    /// M. Meyer, P. Schröder and A. Barr, *Implicit fairing of irregular meshes*, 1999).
+    fn restore(&self, volume: f64, positions: &mut [Vec3]) {
+        for _ in 0..if self.closed.is_empty() { 0 } else { 3 } {
+            // The gradient of the volume at a place is a third of the area vectors around.
+            let mut gradient = vec![Vec3::ZERO; positions.len()];
+            for t in &self.closed {
+                let [a, b, c] = t.map(|place| positions[place as usize]);
+                let area = (b - a).cross(c - a) / 6.0;
+                t.iter().for_each(|&place| gradient[place as usize] += area);
+            }
+            let normals: Vec<Vec3> = gradient.iter().map(|g| g.normalize_or_zero()).collect();
+            let area: f64 = gradient.iter().map(|g| f64::from(g.length())).sum();
+            if area <= 0.0 {
+                return;
+            }
+            let way = ((volume - self.volume(positions)) / area) as f32;
+            positions.iter_mut().zip(&normals).for_each(|(p, normal)| *p += *normal * way);
+        }
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::{Mesh, primitive};
+
+    /// A mesh whose vertices are moved at random, those at one place together.
+    fn rough(mut mesh: Mesh, by: f32) -> Mesh {
+        for p in &mut mesh.positions {
+            let seed = p
+                .to_array()
+                .map(|x| (x * 1e4).round() as i64)
+                .iter()
+                .fold(7i64, |h, x| (h ^ x).wrapping_mul(0x9e37_79b9_7f4a_7c15u64 as i64).rotate_left(17));
+            *p *= 1.0 + by * ((seed.rem_euclid(2001)) as f32 / 1000.0 - 1.0);
+        }
+        mesh
+    }
+
+    fn volume(mesh: &Mesh, positions: &[Vec3]) -> f32 {
+        crate::mass_properties(&Mesh { positions: positions.to_vec(), ..mesh.clone() }).unwrap().volume
+    }
+
+    #[test]
+    fn twenty_passes_keep_the_volume_and_take_the_roughness() {
+        for mesh in
+            [primitive::sphere(1.0, 48), primitive::torus(1.0, 0.3, 48), primitive::capsule(0.2, 1.0, 24)]
+        {
+            let rough = rough(mesh, 0.03);
+            let smoothing = Smoothing::new(&Topology::of(&rough), &rough.positions);
+            let before = volume(&rough, &rough.positions);
+            let after = smoothing.apply(&rough.positions, 20);
+            let kept = volume(&rough, &after) / before;
+            assert!((kept - 1.0).abs() < 1e-4, "{kept} of {before} m³; the bound is 0.5 %");
+        }
+        let ball = rough(primitive::sphere(1.0, 48), 0.03);
+        let after = Smoothing::new(&Topology::of(&ball), &ball.positions).apply(&ball.positions, 20);
+        let spread = |positions: &[Vec3]| {
+            let mean = positions.iter().map(|p| p.length()).sum::<f32>() / positions.len() as f32;
+            (positions.iter().map(|p| (p.length() - mean).powi(2)).sum::<f32>() / positions.len() as f32)
+                .sqrt()
+        };
+        assert!(
+            spread(&after) < 0.35 * spread(&ball.positions),
+            "{} {}",
+            spread(&after),
+            spread(&ball.positions)
+        );
+    }
+
+    #[test]
+    fn borders_are_smoothed_along_themselves_and_stay_borders() {
+        let mesh = primitive::plane(2.0, 2.0);
+        let smoothing = Smoothing::new(&Topology::of(&mesh), &mesh.positions);
+        let after = smoothing.apply(&mesh.positions, 20);
+        assert!(after.iter().all(|p| p.y.abs() < 1e-6));
+    }
+
+    #[test]
+    fn a_vertex_that_is_split_for_its_uv_stays_with_its_fellows() {
+        let mesh = primitive::torus(1.0, 0.3, 24);
+        let after = Smoothing::new(&Topology::of(&mesh), &mesh.positions).apply(&mesh.positions, 5);
+        for (i, a) in mesh.positions.iter().enumerate() {
+            for (j, b) in mesh.positions.iter().enumerate().skip(i + 1) {
+                assert!(a != b || after[i] == after[j]);
+            }
+        }
+    }
+}

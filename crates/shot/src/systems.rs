@@ -1,0 +1,249 @@
+//! Systems: the elements that are solved together, because they act on each other.
+//!
+//! All solids are one system. Particles are one system with all that they become or
+//! are born of; they belong to the solids' system where they push free bodies, become
+//! bodies, or come from bodies. Other particles only read the solids: what changes in
+//! them leaves the solids fresh.
+
+use crate::{
+    Element, Id, Moves, Shot,
+    particles::{Action, Particles, Source},
+};
+use serde::{Deserialize, Deserializer, Serialize, Serializer};
+use std::collections::BTreeMap;
+use std::str::FromStr;
+
+/// The identity of a system in a shot, and its name in a run folder.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Hash)]
+pub enum SystemId {
+    /// The solids, with the particles that act on them. Every shot has it.
+    Solids,
+    /// Particles that act on no solid, by the lowest id among them.
+    Particles(Id),
+}
+
+impl std::fmt::Display for SystemId {
+    fn fmt(&self, to: &mut std::fmt::Formatter) -> std::fmt::Result {
+        match self {
+            Self::Solids => write!(to, "solids"),
+            Self::Particles(id) => write!(to, "particles-{}", id.0),
+        }
+    }
+}
+
+impl FromStr for SystemId {
+    type Err = String;
+
+    fn from_str(text: &str) -> Result<Self, String> {
+        let particles = || Some(Self::Particles(Id(text.strip_prefix("particles-")?.parse().ok()?)));
+        let found = if text == "solids" { Some(Self::Solids) } else { particles() };
+        // Only the one way of writing a number names a folder.
+        found.filter(|id| id.to_string() == text).ok_or_else(|| format!("{text}: is no system"))
+    }
+}
+
+impl Serialize for SystemId {
+    fn serialize<S: Serializer>(&self, to: S) -> Result<S::Ok, S::Error> {
+        to.collect_str(self)
+    }
+}
+
+impl<'de> Deserialize<'de> for SystemId {
+    fn deserialize<D: Deserializer<'de>>(from: D) -> Result<Self, D::Error> {
+        String::deserialize(from)?.parse().map_err(serde::de::Error::custom)
+    }
+}
+
+/// Elements that are solved together.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct System {
+    /// Its identity.
+    pub id: SystemId,
+    /// Its solids and particles, in the order of the shot.
+    pub elements: Vec<Id>,
+    /// The systems whose motion it needs.
+    pub reads: Vec<SystemId>,
+}
+
+impl System {
+    /// Its name in a sentence: `solids`, `Sparks`, `Sparks and 2 more`.
+    pub fn name(&self, shot: &Shot) -> String {
+        match self.id {
+            SystemId::Solids => "solids".to_owned(),
+            SystemId::Particles(id) => {
+                let name = shot.element(id).map_or("particles", |element| &element.name);
+                match self.elements.len() {
+                    0 | 1 => name.to_owned(),
+                    n => format!("{name} and {} more", n - 1),
+                }
+            }
+        }
+    }
+}
+
+impl Shot {
+    /// The systems of the shot, each after those that it reads.
+    pub fn systems(&self) -> Vec<System> {
+        let particles: Vec<(&Element, &Particles)> = self.particles().collect();
+        let index: BTreeMap<Id, usize> =
+            particles.iter().enumerate().map(|(i, (e, _))| (e.id, i + 1)).collect();
+        // Place 0 is that of the solids.
+        let mut groups = Groups::new(particles.len() + 1);
+        for (i, (element, set)) in particles.iter().enumerate() {
+            let becomes_solid = set.events.iter().any(|event| matches!(event.action, Action::Solid { .. }));
+            if becomes_solid || self.pushes(element, set) {
+                groups.join(0, i + 1);
+            }
+            let crowd = match set.source {
+                Source::Particles { particles } => Some(particles),
+                _ => None,
+            };
+            for other in set.makes().chain(crowd).filter_map(|id| index.get(&id)) {
+                groups.join(i + 1, *other);
+            }
+        }
+        for (_, solid) in self.solids() {
+            let returns = solid.to_particles.as_ref().and_then(|back| index.get(&back.particles));
+            returns.into_iter().for_each(|place| groups.join(0, *place));
+        }
+        let solid = groups.of(0);
+        let with_solids = |element: &Element| {
+            element.as_solid().is_some()
+                || index.get(&element.id).is_some_and(|place| groups.of(*place) == solid)
+        };
+        let members = |wanted: &dyn Fn(&Element) -> bool| -> Vec<Id> {
+            self.elements.iter().filter(|element| wanted(element)).map(|element| element.id).collect()
+        };
+        let mut systems =
+            vec![System { id: SystemId::Solids, elements: members(&with_solids), reads: Vec::new() }];
+        let mut found: BTreeMap<usize, Vec<Id>> = BTreeMap::new();
+        for (i, (element, _)) in particles.iter().enumerate() {
+            let group = groups.of(i + 1);
+            if group != solid {
+                found.entry(group).or_default().push(element.id);
+            }
+        }
+        let mut alone: Vec<System> = (found.into_values())
+            .map(|elements| {
+                let id = elements.iter().min().copied().expect("a group has a member");
+                System { id: SystemId::Particles(id), elements, reads: vec![SystemId::Solids] }
+            })
+            .collect();
+        alone.sort_by_key(|system| system.id);
+        systems.extend(alone);
+        systems
+    }
+
+    /// Whether particles can push a body of the shot.
+    fn pushes(&self, element: &Element, set: &Particles) -> bool {
+        let keyed = |path: &str| element.channels.contains_key(path);
+        let can = |now: bool, path: &str| now || keyed(path);
+        if !can(set.contact.push, "kind.particles.contact.push")
+            || !can(set.contact.enabled, "kind.particles.contact.enabled")
+        {
+            return false;
+        }
+        let contact = crate::particles::ContactResponse { enabled: true, ..set.contact.clone() };
+        self.solids().any(|(body, solid)| {
+            let comes_free = solid.body.moves == Moves::Free || solid.body.wake.is_some();
+            comes_free && contact.collides_with(body)
+        })
+    }
+}
+
+/// Places that belong together (union–find).
+struct Groups(Vec<usize>);
+
+impl Groups {
+    fn new(count: usize) -> Self {
+        Self((0..count).collect())
+    }
+
+    fn of(&self, mut place: usize) -> usize {
+        while self.0[place] != place {
+            place = self.0[place];
+        }
+        place
+    }
+
+    /// The group of the lower place takes in the other.
+    fn join(&mut self, a: usize, b: usize) {
+        let (a, b) = (self.of(a), self.of(b));
+        self.0[a.max(b)] = a.min(b);
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::{ElementKind, Shape, particles::ParticleEvent, particles::Split, particles::Trigger};
+
+    /// A still deck and a crate that moves as given; sparks, smoke and dust.
+    fn shot(moves: Moves) -> (Shot, [Id; 3]) {
+        let mut shot = Shot::empty("Quay");
+        shot.add(Element::solid("Deck", Shape::plane(4.0, 4.0), Moves::Still));
+        shot.add(Element::solid("Crate", Shape::sphere(0.4), moves));
+        let ids = ["Sparks", "Smoke", "Dust"]
+            .map(|name| shot.add(Element::new(name, ElementKind::Particles(Particles::default()))));
+        (shot, ids)
+    }
+
+    fn set(shot: &mut Shot, id: Id) -> &mut Particles {
+        shot.elements.iter_mut().find(|of| of.id == id).unwrap().as_particles_mut().unwrap()
+    }
+
+    fn ids(shot: &Shot) -> Vec<SystemId> {
+        shot.systems().iter().map(|system| system.id).collect()
+    }
+
+    #[test]
+    fn particles_that_push_free_bodies_are_solved_with_them() {
+        let (mut shot, [sparks, smoke, dust]) = shot(Moves::Free);
+        assert_eq!(ids(&shot), [SystemId::Solids]);
+        for id in [sparks, dust] {
+            set(&mut shot, id).contact.push = false;
+        }
+        assert_eq!(ids(&shot), [SystemId::Solids, SystemId::Particles(sparks), SystemId::Particles(dust)]);
+        assert!(shot.systems()[0].elements.contains(&smoke));
+        // Nor do those that pass through all that can be pushed.
+        let crate_id = shot.named("Crate").unwrap().id;
+        set(&mut shot, smoke).contact.except.push(crate::force::ElementFilter::Element(crate_id));
+        assert_eq!(shot.systems().len(), 4);
+        // A push that is keyed on counts from the start.
+        let on = crate::motion::Channel::keyed([(20.0, true)]);
+        shot.named_mut("Dust").unwrap().channels.insert("kind.particles.contact.push".to_owned(), on);
+        assert_eq!(ids(&shot), [SystemId::Solids, SystemId::Particles(sparks), SystemId::Particles(smoke)]);
+    }
+
+    #[test]
+    fn without_free_bodies_nothing_is_pushed() {
+        assert_eq!(ids(&shot(Moves::Still).0).len(), 4);
+        assert_eq!(ids(&shot(Moves::Animated).0).len(), 4);
+    }
+
+    #[test]
+    fn particles_that_become_others_are_one_system() {
+        let (mut shot, [sparks, smoke, dust]) = shot(Moves::Still);
+        let event = |particles| ParticleEvent {
+            trigger: Trigger::End {},
+            action: Action::Split(Split { particles: Some(particles), ..Split::default() }),
+            probability: 1.0,
+        };
+        set(&mut shot, dust).events.push(event(sparks));
+        assert_eq!(ids(&shot), [SystemId::Solids, SystemId::Particles(sparks), SystemId::Particles(smoke)]);
+        assert_eq!(shot.systems()[1].elements, [sparks, dust]);
+        assert_eq!(shot.systems()[1].name(&shot), "Sparks and 1 more");
+        set(&mut shot, smoke).source = Source::Particles { particles: dust };
+        assert_eq!(shot.systems()[1].elements, [sparks, smoke, dust]);
+    }
+
+    #[test]
+    fn an_id_is_written_and_read_in_one_way() {
+        for id in [SystemId::Solids, SystemId::Particles(Id(12))] {
+            assert_eq!(id.to_string().parse(), Ok(id));
+        }
+        for wrong in ["", "solid", "particles-", "particles-01", "particles-+1", "particles-../x"] {
+            assert!(wrong.parse::<SystemId>().is_err(), "{wrong}");
+        }
+    }
+}
