@@ -86,6 +86,10 @@ pub fn decode(bytes: &[u8]) -> Result<Frame, DecodeError> {
 /// [`DecodeError`] as of [`decode`]; what is in the frame is then of no use.
 pub fn decode_into(bytes: &[u8], frame: &mut Frame) -> Result<(), DecodeError> {
     let table = Table::read(&bytes)?;
+    // What comes from outside may name more than is there to be unpacked.
+    if table.blocks.iter().map(|block| u64::from(block.count)).sum::<u64>() > u64::from(MAX_COUNT) {
+        return Err(DecodeError::NotAFrame("it holds too many bodies, points and vertices"));
+    }
     let block = |block: &Block| table.block(&bytes, block);
     let mut spare = Spare::of(frame);
     unpack(&table, Parts::All, frame, &mut spare, block, |_| Err(UNKNOWN_TOPOLOGY))?;

@@ -40,6 +40,9 @@ pub struct Shot {
     /// Settings of the whole simulation.
     #[serde(default)]
     pub physics: Physics,
+    /// The frame of a run that the simulation begins from; none: as all is placed.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub beginning: Option<Beginning>,
     /// The camera that renders; none only while the shot has no camera.
     #[serde(default)]
     pub camera: Option<Id>,
@@ -55,6 +58,18 @@ pub struct Shot {
     /// that was deleted. Not part of the file: who keeps the shot's history sets it.
     #[serde(skip)]
     pub next_id: u32,
+}
+
+/// A frame that the simulation begins from: free bodies and particles that are in it are at
+/// the first frame where they are there.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, JsonSchema)]
+#[serde(deny_unknown_fields)]
+pub struct Beginning {
+    /// Name of a frame among the shot's assets.
+    pub asset: String,
+    /// Whether they go on with their velocities there; else they begin at rest.
+    #[serde(default, skip_serializing_if = "std::ops::Not::not")]
+    pub velocities: bool,
 }
 
 /// Frame rate and range.
@@ -148,11 +163,12 @@ impl AssetKind {
             Self::Image => &["png", "jpg", "jpeg"],
             Self::Environment => &["exr", "hdr"],
             Self::MeshSequence => &["brmeshes"],
+            Self::Frame => &["brframe"],
         }
     }
 
     /// All kinds.
-    pub const ALL: [Self; 4] = [Self::Mesh, Self::Image, Self::Environment, Self::MeshSequence];
+    pub const ALL: [Self; 5] = [Self::Mesh, Self::Image, Self::Environment, Self::MeshSequence, Self::Frame];
 }
 
 /// The content of an asset file.
@@ -167,6 +183,8 @@ pub enum AssetKind {
     Environment,
     /// A mesh that changes with time, taken in from a sequence of OBJ files, glTF, USD or Alembic.
     MeshSequence,
+    /// A frame of a run, to begin from.
+    Frame,
 }
 
 impl Shot {
@@ -182,6 +200,7 @@ impl Shot {
             picture: PictureSize { width: 1280, height: 720 },
             poster: None,
             physics: Physics::default(),
+            beginning: None,
             camera: None,
             channels: BTreeMap::new(),
             elements: Vec::new(),
@@ -270,6 +289,12 @@ impl Shot {
     /// The solids, in order.
     pub fn solids(&self) -> impl Iterator<Item = (&Element, &crate::Solid)> {
         self.elements.iter().filter_map(|element| Some((element, element.as_solid()?)))
+    }
+
+    /// What it begins from, with the frame's file; none: it begins as all is placed.
+    pub fn beginning_asset(&self) -> Option<(&Beginning, &Asset)> {
+        let beginning = self.beginning.as_ref()?;
+        Some((beginning, self.assets.get(&beginning.asset)?))
     }
 
     /// The particles, in order.

@@ -317,7 +317,7 @@ impl<'a> Inputs<'a> {
             now.elements[set.index].as_particles().is_some_and(|p| p.emission.come_at(first))
         };
         let of = &self.systems[system];
-        of.has_solids() || of.particle_sets.iter().any(there)
+        of.has_solids() || now.beginning.is_some() || of.particle_sets.iter().any(there)
     }
 
     /// The hash that a system's chain begins with.
@@ -330,6 +330,10 @@ impl<'a> Inputs<'a> {
             let world = (timing.fps, timing.first, physics.substeps, physics.world_m, &physics.keys_follow);
             hash.update(serde_json::to_vec(&world).expect("it serialises"));
         }
+        if let Some((beginning, asset)) = now.beginning_asset() {
+            hash.update(&asset.sha256);
+            hash.update([u8::from(beginning.velocities)]);
+        }
         hash
     }
 
@@ -341,7 +345,9 @@ impl<'a> Inputs<'a> {
         let preroll = |(set, _): &(ForceInput, bool)| {
             now.elements[set.index].as_particles().map_or(0.0, |particles| particles.emission.preroll_s)
         };
-        let longest = sets.iter().map(preroll).fold(0.0, f32::max);
+        // What begins from a frame has come to it already.
+        let longest =
+            if now.beginning.is_some() { 0.0 } else { sets.iter().map(preroll).fold(0.0, f32::max) };
         let first = f64::from(timing.first);
         for back in (0..(longest * timing.fps).ceil() as u32).rev() {
             let acting = first - f64::from(back);

@@ -73,6 +73,34 @@ pub enum FinishOperation {
         /// Number of frames on each side that count; the standard deviation is half of that.
         radius: f32,
     },
+    /// Evens out the surface of meshes without shrinking it; a closed one keeps its volume.
+    SmoothShape {
+        /// Number of passes.
+        passes: u32,
+    },
+    /// Gives meshes thickness: a surface on each side, and walls along borders.
+    Thicken {
+        /// Thickness, m; keyed.
+        thickness_m: f32,
+        /// How far both surfaces lie out along the normals, as a fraction of half the thickness, −1 to 1; keyed.
+        offset: f32,
+    },
+    /// Refines meshes to smooth surfaces.
+    Subdivide {
+        /// The rule.
+        scheme: SubdivisionScheme,
+        /// Number of times: each makes four faces of one.
+        levels: u32,
+        /// Edges at which faces meet at more than this angle stay sharp, rad; none: none by their angle.
+        #[serde(default, skip_serializing_if = "Option::is_none")]
+        crease_angle_rad: Option<f32>,
+        /// Name of a group of faces or vertices whose border stays sharp.
+        #[serde(default, skip_serializing_if = "Option::is_none")]
+        crease_group: Option<String>,
+        /// Name of a map: edges stay sharp for that fraction of the levels.
+        #[serde(default, skip_serializing_if = "Option::is_none")]
+        crease_map: Option<String>,
+    },
     /// Goes round: of the frames that come in, `frames` from `from_frame` on are
     /// shown again and again.
     Loop {
@@ -92,6 +120,24 @@ pub enum FinishOperation {
         #[serde(default, skip_serializing_if = "Option::is_none")]
         about: Option<Id>,
     },
+}
+
+/// A rule by which meshes are refined.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
+#[serde(rename_all = "snake_case")]
+pub enum SubdivisionScheme {
+    /// Of Catmull and Clark, for quads and all other faces.
+    #[default]
+    CatmullClark,
+    /// Of Loop, for triangles.
+    Loop,
+}
+
+impl FinishOperation {
+    /// Whether it works on the surfaces of meshes.
+    pub fn is_of_surfaces(&self) -> bool {
+        matches!(self, Self::SmoothShape { .. } | Self::Thicken { .. } | Self::Subdivide { .. })
+    }
 }
 
 impl Finish {

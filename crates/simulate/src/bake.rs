@@ -33,6 +33,8 @@ pub struct Bake<'a> {
     pub frames: RangeInclusive<u32>,
     /// The systems wanted, with those that they read; none: all. The others hold.
     pub systems: Option<&'a [SystemId]>,
+    /// The frame that the shot begins from, if it names one.
+    pub beginning: Option<&'a Frame>,
 }
 
 /// Why a bake ended early. The frames before are on disk.
@@ -99,25 +101,20 @@ pub fn fresh(shot: &Shot, run: &RunFolder) -> Vec<bool> {
     (0..frames).map(|frame| systems.iter().all(|system| system.fresh[frame])).collect()
 }
 
-/// A simulation of the whole shot at the latest frame up to `frame` of which the run
+/// A simulation of the whole shot of a job at the latest frame up to `frame` of which the run
 /// has a state that still holds and can be read; at the first without one.
 ///
 /// # Errors
 /// [`PrepareError`] names the element that cannot be prepared.
-pub fn resume(shot: &Shot, meshes: &Meshes, run: &RunFolder, frame: u32) -> Result<Simulation, PrepareError> {
-    let prints = system_fingerprints(shot);
+pub fn resume(job: &Bake, frame: u32) -> Result<Simulation, PrepareError> {
+    let prints = system_fingerprints(job.shot);
     let systems: Vec<&SystemFingerprints> = prints.iter().collect();
-    resume_some(shot, meshes, run, frame, &systems)
+    resume_some(job, frame, &systems)
 }
 
 /// As [`resume`], of some systems.
-fn resume_some(
-    shot: &Shot,
-    meshes: &Meshes,
-    run: &RunFolder,
-    frame: u32,
-    systems: &[&SystemFingerprints],
-) -> Result<Simulation, PrepareError> {
+fn resume_some(job: &Bake, frame: u32, systems: &[&SystemFingerprints]) -> Result<Simulation, PrepareError> {
+    let Bake { shot, meshes, run, .. } = *job;
     let numbers: BTreeSet<u32> = systems.iter().flat_map(|of| run.checkpoint_numbers(of.system)).collect();
     for &number in numbers.range(shot.timing.first..=frame.max(shot.timing.first)).rev() {
         let state = |of: &&SystemFingerprints| -> Option<(SystemId, Option<Vec<u8>>)> {
@@ -135,7 +132,7 @@ fn resume_some(
         }
     }
     let ids: Vec<SystemId> = systems.iter().map(|of| of.system).collect();
-    Simulation::of(shot, meshes, &ids)
+    Simulation::of(shot, meshes, &ids, job.beginning)
 }
 
 /// A system in a bake.
@@ -222,9 +219,9 @@ pub fn bake(
     let systems: Vec<&SystemFingerprints> = lanes.iter().map(|lane| lane.prints).collect();
     let mut simulation = if first_needed == timing.first {
         let ids: Vec<SystemId> = systems.iter().map(|of| of.system).collect();
-        Simulation::of(job.shot, job.meshes, &ids)?
+        Simulation::of(job.shot, job.meshes, &ids, job.beginning)?
     } else {
-        resume_some(job.shot, job.meshes, job.run, first_needed - 1, &systems)?
+        resume_some(job, first_needed - 1, &systems)?
     };
     let from_the_start = simulation.frame() == timing.first;
     write_manifest(job)?;

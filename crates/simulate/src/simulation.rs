@@ -6,7 +6,8 @@
 use crate::colliders::Colliders;
 use crate::forces::{Field, Surfaces};
 use crate::solver::{
-    BlowUp, PrepareContext, PrepareError, Saved, Solver, SolverKind, Step, SystemState, Wants, sampler,
+    Beginning, BlowUp, PrepareContext, PrepareError, Saved, Solver, SolverKind, Step, SystemState, Wants,
+    sampler,
 };
 use frames::{Bodies, Frame};
 use geometry::Meshes;
@@ -79,15 +80,23 @@ impl Simulation {
     /// # Errors
     /// [`PrepareError`] names the element that cannot be prepared.
     pub fn new(shot: &Shot, meshes: &Meshes) -> Result<Self, PrepareError> {
-        Self::of(shot, meshes, &all(shot))
+        Self::of(shot, meshes, &all(shot), None)
     }
 
-    /// Some systems of the shot, with those that they read, at its first frame.
+    /// Some systems of the shot, with those that they read, at its first frame; `beginning` is the
+    /// frame that the shot begins from, if it names one.
     ///
     /// # Errors
     /// As of [`Simulation::new`].
-    pub fn of(shot: &Shot, meshes: &Meshes, systems: &[SystemId]) -> Result<Self, PrepareError> {
-        let mut simulation = Self::prepare(shot, meshes, systems)?;
+    pub fn of(
+        shot: &Shot,
+        meshes: &Meshes,
+        systems: &[SystemId],
+        beginning: Option<&Frame>,
+    ) -> Result<Self, PrepareError> {
+        let of = shot.beginning.as_ref().zip(beginning);
+        let beginning = of.map(|(of, frame)| Beginning { frame, velocities: of.velocities });
+        let mut simulation = Self::prepare(shot, meshes, systems, beginning)?;
         simulation.preroll()?;
         simulation.stand();
         Ok(simulation)
@@ -117,20 +126,25 @@ impl Simulation {
         states: &[(SystemId, Option<&[u8]>)],
     ) -> Result<Self, PrepareError> {
         let systems: Vec<SystemId> = states.iter().map(|(id, _)| *id).collect();
-        let mut simulation = Self::prepare(shot, meshes, &systems)?;
+        let mut simulation = Self::prepare(shot, meshes, &systems, None)?;
         simulation.restore(states)?;
         simulation.stand();
         Ok(simulation)
     }
 
     /// The shot sampled at its first frame.
-    fn prepare(shot: &Shot, meshes: &Meshes, wanted: &[SystemId]) -> Result<Self, PrepareError> {
+    fn prepare(
+        shot: &Shot,
+        meshes: &Meshes,
+        wanted: &[SystemId],
+        beginning: Option<Beginning>,
+    ) -> Result<Self, PrepareError> {
         let sampler = sampler(shot)?;
         let now = sampler.at(f64::from(shot.timing.first))?;
         let (mut systems, mut solvers) = (Vec::new(), Vec::new());
         for system in shot.systems().iter().filter(|system| wanted.contains(&system.id)) {
             for kind in SOLVERS {
-                let context = PrepareContext { shot: &now, sampler: &sampler, meshes };
+                let context = PrepareContext { shot: &now, sampler: &sampler, meshes, beginning };
                 if let Some(solver) = (kind.prepare)(context, system)? {
                     solvers.push(SystemSolver { system: systems.len(), kind, solver });
                 }

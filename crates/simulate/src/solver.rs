@@ -23,6 +23,17 @@ pub struct PrepareContext<'a> {
     pub sampler: &'a Sampler,
     /// The meshes its shapes use.
     pub meshes: &'a Meshes,
+    /// The frame that it begins from; none: as all is placed.
+    pub beginning: Option<Beginning<'a>>,
+}
+
+/// A frame that a simulation begins from.
+#[derive(Clone, Copy)]
+pub struct Beginning<'a> {
+    /// The frame.
+    pub frame: &'a Frame,
+    /// Whether what is in it goes on with its velocities; else it begins at rest.
+    pub velocities: bool,
 }
 
 /// One substep.

@@ -40,8 +40,15 @@ fn main() {
     let mut ratios = Vec::new();
     for round in 0..5 {
         let run = RunFolder::create(dir.join(format!("run-{round}"))).expect("a folder");
-        let job =
-            Bake { shot: &shot, meshes: &meshes, run: &run, revision: 0, frames: 1..=96, systems: None };
+        let job = Bake {
+            shot: &shot,
+            meshes: &meshes,
+            run: &run,
+            revision: 0,
+            frames: 1..=96,
+            systems: None,
+            beginning: None,
+        };
         let start = Instant::now();
         bake(&job, |_| ControlFlow::Continue(())).expect("baked");
         let baked = start.elapsed().as_secs_f64();

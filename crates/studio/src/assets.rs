@@ -2,8 +2,8 @@
 
 use crate::error::{Error, Result};
 use crate::jobs::lock;
-use geometry::Image;
-use geometry::{Mesh, MeshSequence, Meshes};
+use frames::Frame;
+use geometry::{Image, Mesh, MeshSequence, Meshes};
 use interchange::{ImportedSequence, MAX_FILE};
 use picture::Environment;
 use sha2::{Digest, Sha256};
@@ -19,6 +19,7 @@ enum Loaded {
     Image(Arc<Image>),
     Environment(Arc<Environment>),
     Sequence(Arc<MeshSequence>),
+    Frame(Arc<Frame>),
 }
 
 impl Loaded {
@@ -32,7 +33,7 @@ impl Loaded {
                 meshes.by_name.insert(name.to_owned(), sequence.rest().clone());
                 meshes.sequences.insert(name.to_owned(), sequence);
             }
-            Self::Environment(_) => {}
+            Self::Environment(_) | Self::Frame(_) => {}
         }
     }
 
@@ -43,6 +44,11 @@ impl Loaded {
             Self::Image(image) => 12 * image.rgb.len(),
             Self::Environment(environment) => 12 * environment.rgb.len(),
             Self::Sequence(sequence) => sequence.bytes(),
+            Self::Frame(frame) => {
+                let bodies: usize = frame.bodies.values().map(frames::Bodies::len).sum();
+                let particles: usize = frame.particles.values().map(frames::Particles::len).sum();
+                64 * (bodies + particles)
+            }
         }
     }
 }
@@ -159,6 +165,9 @@ pub fn examine_as(kind: AssetKind, name: &str, bytes: &[u8]) -> Result<Examined>
         AssetKind::MeshSequence => {
             read_sequence(name, bytes)?;
         }
+        AssetKind::Frame => {
+            read_frame(name, bytes)?;
+        }
     }
     let sum = sha256(bytes);
     let extension = name.rsplit('.').next().unwrap_or_default().to_ascii_lowercase();
@@ -174,6 +183,10 @@ fn read_sequence(name: &str, bytes: &[u8]) -> Result<MeshSequence> {
     frames::decode_sequence(bytes).map_err(|error| Error::Bad(format!("{name}: {error}")))
 }
 
+fn read_frame(name: &str, bytes: &[u8]) -> Result<Frame> {
+    frames::decode(bytes).map_err(|error| Error::Bad(format!("{name}: {error}")))
+}
+
 fn load(kind: AssetKind, name: &str, bytes: &[u8]) -> Result<Loaded> {
     Ok(match kind {
         AssetKind::Mesh => Loaded::Mesh(Arc::new(interchange::read_mesh(name, bytes)?)),
@@ -182,6 +195,7 @@ fn load(kind: AssetKind, name: &str, bytes: &[u8]) -> Result<Loaded> {
             Loaded::Environment(Arc::new(interchange::read_environment(name, bytes)?.0))
         }
         AssetKind::MeshSequence => Loaded::Sequence(Arc::new(read_sequence(name, bytes)?)),
+        AssetKind::Frame => Loaded::Frame(Arc::new(read_frame(name, bytes)?)),
     })
 }
 
@@ -219,6 +233,15 @@ impl Loader {
             self.get(folder, name, asset)?.add_to(&mut meshes, name);
         }
         Ok(meshes)
+    }
+
+    /// The frame that a shot begins from, if it names one, whose file lies below `folder`.
+    pub fn beginning(&self, folder: &Path, shot: &Shot) -> Result<Option<Arc<Frame>>> {
+        let Some((beginning, asset)) = shot.beginning_asset() else { return Ok(None) };
+        match self.get(folder, &beginning.asset, asset)? {
+            Loaded::Frame(frame) => Ok(Some(frame)),
+            _ => Ok(None),
+        }
     }
 
     /// All assets of a shot, for rendering.

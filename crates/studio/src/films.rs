@@ -473,6 +473,8 @@ impl Studio {
             runs.kept.insert(number, own);
         }
         let assets = self.loader.all(&self.data, &document)?;
+        runs.meshes = assets.meshes.clone();
+        let beginning = self.loader.beginning(&self.data, &document)?;
         let frames = settings.sources(&document);
         let job = Bake {
             shot: &document,
@@ -481,6 +483,7 @@ impl Studio {
             revision: row.revision as u32,
             frames,
             systems: None,
+            beginning: beginning.as_deref(),
         };
         let baked = bake(&job, |_| {
             if stop.load(Ordering::Acquire) { ControlFlow::Break(()) } else { ControlFlow::Continue(()) }

@@ -1,13 +1,17 @@
 //! Finished frames of a shot: its run, with its finishing steps.
 
+use crate::assets::Loader;
 use crate::error::{Error, Result};
+use crate::jobs::blocking;
 use crate::store::RunRow;
 use crate::studio::Studio;
 use frames::finish::{FinishContext, SharedFrames, StepResult, finished};
 use frames::{Fingerprints, Frame, RunFolder, RunFrames};
+use geometry::Meshes;
 use shot::{Element, Id, Shot, fingerprint::fingerprints};
 use std::collections::BTreeMap;
 use std::ops::RangeInclusive;
+use std::path::Path;
 use std::sync::Arc;
 
 /// The runs that the finished frames of a shot are made from.
@@ -17,6 +21,8 @@ pub struct Runs {
     pub run: RunFolder,
     /// Kept runs that steps show, by number.
     pub kept: BTreeMap<u32, RunFolder>,
+    /// The meshes of the shot's shapes, where steps work on them.
+    pub meshes: Meshes,
 }
 
 /// The state of a frame against the shot as it is.
@@ -55,14 +61,27 @@ impl Studio {
                 }
             }
         }
-        Ok(Runs { run: self.folder(run), kept })
+        let (loader, data, document) = (self.loader.clone(), self.data.clone(), shot.clone());
+        let needs_meshes = shot.elements.iter().filter_map(Element::as_finish);
+        let meshes = if needs_meshes.clone().any(|finish| finish.operation.is_of_surfaces()) {
+            blocking(move || loader.meshes(&data, &document)).await?
+        } else {
+            Meshes::default()
+        };
+        Ok(Runs { run: self.folder(run), kept, meshes })
     }
 }
 
 impl Runs {
     /// A run alone.
     pub fn only(run: RunFolder) -> Self {
-        Self { run, kept: BTreeMap::new() }
+        Self { run, kept: BTreeMap::new(), meshes: Meshes::default() }
+    }
+
+    /// With the meshes of a shot whose assets lie below `folder`.
+    pub fn with_meshes(mut self, folder: &Path, shot: &Shot) -> Result<Self> {
+        self.meshes = Loader::default().meshes(folder, shot)?;
+        Ok(self)
     }
 
     /// The frames of a shot as they are shown: finished where it has steps.
@@ -88,7 +107,7 @@ impl Runs {
         };
         let kept = self.kept.iter().filter_map(frames).collect();
         let context = FinishContext::new(shot, centres).map_err(Error::Bad)?;
-        Ok(Arc::new(context.with_kept(kept)))
+        Ok(Arc::new(context.with_kept(kept).with_meshes(self.meshes.clone())))
     }
 
     /// The frames that come into a finishing step.

@@ -7,8 +7,9 @@ use frames::Frame;
 use geometry::{Mesh, Meshes};
 use glam::Quat;
 use interchange::{PlacedMesh, write_glb, write_obj};
-use shot::{Id, Shot};
+use shot::{Element, Id, Shot};
 use std::collections::HashMap;
+use std::io::{Cursor, Write};
 use std::ops::RangeInclusive;
 use std::path::Path;
 use std::sync::Arc;
@@ -26,6 +27,8 @@ pub struct HandingOn {
     meshes: Meshes,
     /// Rest shapes, by element.
     rest: HashMap<Id, Arc<Mesh>>,
+    /// The solid that is handed on; none: all that are visible.
+    only: Option<Id>,
 }
 
 impl HandingOn {
@@ -35,7 +38,14 @@ impl HandingOn {
     /// [`Error::Bad`] names the asset that is missing.
     pub fn new(shot: &Shot, runs: &Runs, loader: &Loader, folder: &Path) -> Result<Self> {
         let meshes = loader.meshes(folder, shot)?;
-        Ok(Self { shot: shot.clone(), frames: runs.frames(shot)?, meshes, rest: HashMap::new() })
+        Ok(Self { shot: shot.clone(), frames: runs.frames(shot)?, meshes, rest: HashMap::new(), only: None })
+    }
+
+    /// One solid alone, visible or not.
+    #[must_use]
+    pub fn only(mut self, solid: Id) -> Self {
+        self.only = Some(solid);
+        self
     }
 
     /// The frames that there are.
@@ -49,6 +59,32 @@ impl HandingOn {
     /// [`Error::NotFound`] if the frame is not computed.
     pub fn obj(&mut self, number: u32) -> Result<Vec<u8>> {
         Ok(write_obj(&self.placed(number)?))
+    }
+
+    /// A range of frames as OBJ files that are numbered by their frames, in a zip.
+    ///
+    /// # Errors
+    /// [`Error::NotFound`] if a frame is not computed; [`Error::Bad`] if they are too large.
+    pub fn numbered_objs(&mut self, range: RangeInclusive<u32>) -> Result<Vec<u8>> {
+        let count = range.end().saturating_sub(*range.start()) + 1;
+        if count > MAX_HANDED_ON {
+            return Err(Error::Bad(format!("{count} frames in one file; at most {MAX_HANDED_ON}")));
+        }
+        let fail = |error: zip::result::ZipError| Error::Internal(error.to_string());
+        let mut zip = zip::ZipWriter::new(Cursor::new(Vec::new()));
+        let mut bytes = 0;
+        for number in range {
+            let obj = self.obj(number)?;
+            bytes += obj.len();
+            if bytes > MAX_BYTES {
+                let most = MAX_BYTES >> 20;
+                return Err(Error::Bad(format!("frames up to {number} take over {most} MB; hand on fewer")));
+            }
+            let options = zip::write::SimpleFileOptions::default();
+            zip.start_file(format!("frame.{number:05}.obj"), options).map_err(fail)?;
+            zip.write_all(&obj)?;
+        }
+        Ok(zip.finish().map_err(fail)?.into_inner())
     }
 
     /// A range of frames as one glTF file; `done` is told after each frame.
@@ -85,7 +121,8 @@ impl HandingOn {
         }
         let frame: Frame = self.frames.frame(number)?;
         let mut placed = Vec::new();
-        for element in self.shot.elements.iter().filter(|element| !element.hidden) {
+        let chosen = |element: &&Element| self.only.map_or(!element.hidden, |only| element.id == only);
+        for element in self.shot.elements.iter().filter(chosen) {
             let (Some(solid), Some(bodies)) = (element.as_solid(), frame.bodies.get(&element.id)) else {
                 continue;
             };

@@ -7,7 +7,7 @@ use shot::{
     Id, Shot,
     motion::{Performance, Value},
 };
-use simulate::{Simulation, resume};
+use simulate::{Bake, Simulation, resume};
 use std::sync::Arc;
 
 /// A value that a hand gives.
@@ -43,8 +43,17 @@ pub(crate) async fn begin(studio: Arc<Studio>, shot: i64, from: u32) -> Result<S
     let run = studio.folder(&studio.store.current_run(shot).await?);
     let performing = crate::jobs::blocking(move || {
         let meshes = studio.loader.meshes(&studio.data, &document)?;
-        let simulation =
-            resume(&document, &meshes, &run, from).map_err(|error| Error::Bad(error.to_string()))?;
+        let beginning = studio.loader.beginning(&studio.data, &document)?;
+        let job = Bake {
+            shot: &document,
+            meshes: &meshes,
+            run: &run,
+            revision: 0,
+            frames: document.timing.frames(),
+            systems: None,
+            beginning: beginning.as_deref(),
+        };
+        let simulation = resume(&job, from).map_err(|error| Error::Bad(error.to_string()))?;
         Ok(Box::new(Performing { shot: document, simulation, performance: Performance::default() }))
     })
     .await?;

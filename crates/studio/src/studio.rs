@@ -41,7 +41,7 @@ const IMPORT_STACK: usize = 64 << 20;
 pub struct Studio {
     pub data: PathBuf,
     pub store: Store,
-    pub loader: Loader,
+    pub loader: Arc<Loader>,
     pub events: broadcast::Sender<Event>,
     pub playing: Playing,
     pub films: Films,
@@ -121,7 +121,7 @@ impl Studio {
         let studio = Arc::new(Self {
             data: data.to_owned(),
             store,
-            loader: Loader::default(),
+            loader: Arc::default(),
             events: broadcast::channel(256).0,
             playing: Playing::default(),
             films: Films::default(),

@@ -143,7 +143,12 @@ export const api = {
     json<number[][][]>("GET", `/api/shots/${id}/strokes/${element}?frame=${frame}`),
   mesh: (id: number, element: number, frame: number) =>
     bytes(`/api/shots/${id}/mesh/${element}?frame=${frame}`),
-  topology: (id: number, hash: string) => bytes(`/api/shots/${id}/topologies/${hash}`),
+  /** The faces of a mesh; `frame` is one that has them. */
+  topology: (id: number, hash: string, frame: number) =>
+    bytes(`/api/shots/${id}/topologies/${hash}?frame=${frame}`),
+  /** A solid as it is at a frame, as an OBJ file. */
+  shapeAt: (id: number, element: number, frame: number) =>
+    bytes(`/api/shots/${id}/meshes/obj?first=${frame}&last=${frame}&element=${element}`),
   outlineText: (text: string, line_m: number) =>
     json<Vector[][]>("POST", "/api/outlines/text", { text, line_m }),
   outlineDrawing: async (file: File) =>
@@ -173,6 +178,9 @@ export const api = {
   /** Computes what is stale or missing, of all systems or of one. */
   play: (id: number, system: string | null = null) =>
     none("POST", `/api/shots/${id}/play${system ? `?system=${encodeURIComponent(system)}` : ""}`),
+  /** Begins from a finished frame, or as all is placed. */
+  begin: (id: number, frame: number | null, velocities: boolean) =>
+    json<ShotState>("POST", `/api/shots/${id}/begin`, { frame, velocities }),
   stop: (id: number) => none("DELETE", `/api/shots/${id}/play`),
   clear: (id: number) => none("POST", `/api/shots/${id}/clear`),
   runs: (id: number) => json<Run[]>("GET", `/api/shots/${id}/runs`),

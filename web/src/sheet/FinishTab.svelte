@@ -1,6 +1,7 @@
 <script lang="ts">
   import { kindOf, type Element } from "../api/client";
   import LoopFields from "./LoopFields.svelte";
+  import SubdivideFields from "./SubdivideFields.svelte";
   import RetimeFields from "./RetimeFields.svelte";
   import NumberField from "../fields/NumberField.svelte";
   import Picker from "../fields/Picker.svelte";
@@ -77,6 +78,28 @@
     />
   {:else if "loop" in operation}
     <LoopFields {element} loop={operation.loop} {at} />
+  {:else if "smooth_shape" in operation}
+    <NumberField
+      label="Passes"
+      whole
+      fixed
+      least={1}
+      step={1}
+      slide={[1, 60]}
+      target={at("operation.smooth_shape.passes")}
+    />
+  {:else if "thicken" in operation}
+    <NumberField
+      label="Thickness"
+      unit="mm"
+      scale={1000}
+      step={1}
+      slide={[0, 100]}
+      target={at("operation.thicken.thickness_m")}
+    />
+    <NumberField label="Outward" step={0.1} slide={[-1, 1]} target={at("operation.thicken.offset")} />
+  {:else if "subdivide" in operation}
+    <SubdivideFields subdivide={operation.subdivide} {at} />
   {:else if "place" in operation}
     <NumberField label="Size" unit="×" step={0.05} slide={[0.1, 3]} target={at("operation.place.scale")} />
     <Picker

@@ -17,6 +17,7 @@
       <a class="btn" download href={link("glb", playback.first, playback.end)}
         >Frames {playback.first}–{playback.end} as GLB</a
       >
+      <a class="btn" download href={link("zip", playback.first, playback.end)}>as numbered OBJ</a>
     </div>
   </Section>
 {/if}

@@ -7,12 +7,15 @@
   import { standAgain, turnIntoParticles } from "../state/converting";
   import VectorField from "../fields/VectorField.svelte";
   import { GRID } from "../state/addables";
+  import { playback } from "../state/playback.svelte";
+  import { takeShape } from "../state/takingIn";
   import { values } from "../state/values.svelte";
   import { selection } from "../state/selection.svelte";
 
   let { element, solid }: { element: Element; solid: Solid } = $props();
   let kind = $derived(Object.keys(solid.shape)[0]);
   let copies = $derived(solid.copies);
+  let there = $derived(playback.stateOf(playback.frame) !== "missing");
   const of = (path: string) => ({ element, ids: selection.with(element.id), path: `kind.solid.${path}` });
   const set = (label: string, part: string, value: unknown) => values.assign(of(part), label, value);
 </script>
@@ -20,6 +23,11 @@
 <Section title={kind[0].toUpperCase() + kind.slice(1)}>
   <ShapeFields {element} ids={selection.with(element.id)} shape={solid.shape} path="kind.solid.shape" />
 </Section>
+{#if there}
+  <Section title="Shape then" note={`as it is at frame ${playback.frame}, finished`}>
+    <button class="btn" onclick={() => takeShape(element, playback.frame)}>Make a mesh of it</button>
+  </Section>
+{/if}
 <Section title="Copies" note={copies ? `${copies.count.reduce((a, b) => a * b, 1)} bodies` : ""}>
   {#if solid.from_particles != null}
     <NumberField label="At most" whole step={50} fixed least={1} target={of("from_particles")} />

@@ -1,4 +1,5 @@
 <script lang="ts">
+  import Beginning from "./Beginning.svelte";
   import HandOn from "./HandOn.svelte";
   import NumberField from "../fields/NumberField.svelte";
   import Section from "../fields/Section.svelte";
@@ -119,6 +120,7 @@
     onchange={(checked) => set("Keys and time scale", "/physics/keys_follow", checked)}
   />
 </Section>
+<Beginning />
 {#if playback.freshness}
   <Section title="This run">
     <p class="text-soft">

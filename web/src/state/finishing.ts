@@ -160,6 +160,21 @@ export const STEPS: Record<Name, Step> = {
     about: "even out motion",
     make: () => ({ operation: { smooth: { radius: 3 } } }),
   },
+  smooth_shape: {
+    name: "Smooth the shape",
+    about: "even out a surface",
+    make: () => ({ operation: { smooth_shape: { passes: 10 } } }),
+  },
+  thicken: {
+    name: "Thicken",
+    about: "give a sheet two sides",
+    make: () => ({ operation: { thicken: { thickness_m: 0.01, offset: 0 } } }),
+  },
+  subdivide: {
+    name: "Subdivide",
+    about: "refine to a smooth surface",
+    make: () => ({ operation: { subdivide: { scheme: "catmull_clark", levels: 2 } } }),
+  },
   place: {
     name: "Place",
     about: "move, turn, scale",

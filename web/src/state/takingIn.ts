@@ -1,5 +1,12 @@
 // Taking in files that were dropped or chosen.
-import { api, type ModelElements, type Operation, type Schemas, type Vector } from "../api/client";
+import {
+  api,
+  type Element,
+  type ModelElements,
+  type Operation,
+  type Schemas,
+  type Vector,
+} from "../api/client";
 import { curve } from "./addables";
 import { sequencesOf } from "./sequences";
 import { images } from "./images.svelte";
@@ -21,6 +28,14 @@ export async function addFiles(dropped: Iterable<File>, at: Vector = [0, 0, 0]) 
   if (refused.length === 1) notices.say(refused[0], { grave: true });
   if (refused.length > 1)
     notices.say(`${refused.length} files were not taken in. ${refused.join(" · ")}`, { grave: true });
+}
+
+/** Makes a mesh of a solid as it is at the frame shown: a still body, in the place of the solid then. */
+export async function takeShape(element: Element, frame: number) {
+  const id = shot.id;
+  if (id === null) return;
+  const obj = await notices.attempt(() => api.shapeAt(id, element.id, frame));
+  if (obj) await addFiles([new File([obj], `${element.name} ${frame}.obj`)]);
 }
 
 const pathOf = (asset: string) => `/assets/${asset.replaceAll("~", "~0").replaceAll("/", "~1")}`;

@@ -89,10 +89,12 @@
     const made = viewport;
     made.performing = performing.on;
     if (performing.frame) return void made.setFrames(performing.frame, performing.frame, null);
-    // At its first frame the shot stands as it is staged; only particles may be there already.
+    // At its first frame the shot stands as it is staged, unless it begins from a frame; only
+    // particles may be there already.
     const { backwards } = playback;
     const source = playback.source(frame);
-    const first = !backwards && !playback.finished && frame === playback.first;
+    const begins = shot.document?.beginning != null;
+    const first = !begins && !backwards && !playback.finished && frame === playback.first;
     const there = playback.stateOf(source) !== "missing" && (!first || particleElements);
     const shown = (a: ViewportFrame | null) => (first ? a?.withoutBodies() : backwards ? a?.backwards() : a);
     const wanted = there ? playback.fetch(run, source).then(shown) : null;

@@ -31,13 +31,13 @@ test("normals follow the faces, and are one in a group", () => {
 
 test("a geometry is laid on one mesh after the other, of other faces too", () => {
   const deforming = new DeformingGeometry();
-  const mesh = { topology: "a", places: flat };
+  const mesh = { topology: "a", frame: 1, places: flat };
   const topology = decodeTopology(square(true));
   deforming.show(mesh, topology);
   const { geometry } = deforming;
   const position = geometry.getAttribute("position");
   expect([deforming.shows(mesh), geometry.boundingBox!.max.toArray()]).toEqual([true, [1, 0, 1]]);
-  const raised = { topology: "a", places: flat.map((v, i) => (i % 3 === 1 ? 2 : v)) };
+  const raised = { topology: "a", frame: 1, places: flat.map((v, i) => (i % 3 === 1 ? 2 : v)) };
   deforming.show(raised, topology);
   expect(geometry.getAttribute("position")).toBe(position);
   expect([deforming.shows(mesh), geometry.boundingBox!.min.y]).toEqual([false, 2]);

@@ -71,11 +71,11 @@ export class Topologies {
     return this.#loaded.get(`${shot} ${hash}`);
   }
 
-  get(shot: number, hash: string): Promise<Topology> {
-    const key = `${shot} ${hash}`;
+  get(shot: number, mesh: MeshOfFrame): Promise<Topology> {
+    const key = `${shot} ${mesh.topology}`;
     let promise = this.#kept.get(key);
     if (!promise) {
-      promise = api.topology(shot, hash).then(decodeTopology);
+      promise = api.topology(shot, mesh.topology, mesh.frame).then(decodeTopology);
       promise.then(
         (topology) => this.#loaded.set(key, topology),
         () => this.#kept.delete(key),

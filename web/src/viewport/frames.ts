@@ -30,6 +30,8 @@ export interface ParticlesOfFrame {
 export interface MeshOfFrame {
   /** Names its faces; see `api.topology`. */
   topology: string;
+  /** A frame that has them. */
+  frame: number;
   /** x, y, z in metres. */
   places: Float32Array;
 }
@@ -124,6 +126,8 @@ export function decodeFrame(buffer: ArrayBuffer, from = 0): ViewportFrame {
     };
   });
   at += 4 + 24 * meshes.length;
-  for (const { id, count, topology } of meshes) frame.meshes.set(id, { topology, places: floats(3 * count) });
+  const number = view.getUint32(0, true);
+  for (const { id, count, topology } of meshes)
+    frame.meshes.set(id, { topology, frame: number, places: floats(3 * count) });
   return frame;
 }

@@ -412,7 +412,7 @@ export class Items {
     }
     this.host.load(1);
     const loaded = () => this.host.load(-1);
-    this.#topologies.get(this.#shotId, deformed.topology).then(loaded, loaded);
+    this.#topologies.get(this.#shotId, deformed).then(loaded, loaded);
   }
 
   #reform(item: Item, mesh: THREE.InstancedMesh, geometry: THREE.BufferGeometry) {

@@ -1,6 +1,8 @@
 //! What finishing steps know of the shot.
 
 use super::SharedFrames;
+use crate::MeshState;
+use geometry::{Meshes, Topology};
 use glam::{Quat, Vec3};
 use shot::{
     Element, Id, Shot,
@@ -9,7 +11,7 @@ use shot::{
     world::{Pose, World},
 };
 use std::collections::BTreeMap;
-use std::sync::{Mutex, PoisonError};
+use std::sync::{Arc, Mutex, PoisonError};
 
 /// The shot whose frames are finished, with what is needed to read its values at any frame.
 pub struct FinishContext {
@@ -21,6 +23,10 @@ pub struct FinishContext {
     gravity: BTreeMap<Id, Vec3>,
     /// Kept runs, by number.
     kept: BTreeMap<u32, SharedFrames>,
+    /// The meshes of the shot's shapes.
+    meshes: Meshes,
+    /// The meshes at rest of solids that were asked for.
+    rest: Mutex<BTreeMap<Id, Option<MeshState>>>,
 }
 
 impl FinishContext {
@@ -34,7 +40,8 @@ impl FinishContext {
         let moved = |element: &&Element| element.as_solid().is_some() || element.as_particles().is_some();
         let first = f64::from(shot.timing.first);
         let gravity = shot.elements.iter().filter(moved).map(|e| (e.id, shot.gravity_on(e, first))).collect();
-        Ok(Self { sampler, now: Mutex::new(shot.clone()), centres, gravity, kept: BTreeMap::new() })
+        let (now, kept, meshes) = (Mutex::new(shot.clone()), BTreeMap::new(), Meshes::default());
+        Ok(Self { sampler, now, centres, gravity, kept, meshes, rest: Mutex::default() })
     }
 
     /// With the kept runs that steps may show, by number.
@@ -42,6 +49,25 @@ impl FinishContext {
     pub fn with_kept(mut self, kept: BTreeMap<u32, SharedFrames>) -> Self {
         self.kept = kept;
         self
+    }
+
+    /// With the meshes that the shot's shapes use.
+    #[must_use]
+    pub fn with_meshes(mut self, meshes: Meshes) -> Self {
+        self.meshes = meshes;
+        self
+    }
+
+    /// The mesh of a solid that does not change its shape.
+    pub(super) fn rest(&self, solid: Id) -> Option<MeshState> {
+        let find = || {
+            let mesh = self.meshes.mesh(&self.shot().element(solid)?.as_solid()?.shape).ok()?;
+            let velocities = vec![Vec3::ZERO; mesh.positions.len()];
+            let topology = Arc::new(Topology::of(&mesh));
+            Some(MeshState { topology, positions: mesh.positions, velocities, attributes: Vec::new() })
+        };
+        let mut rest = self.rest.lock().unwrap_or_else(PoisonError::into_inner);
+        rest.entry(solid).or_insert_with(find).clone()
     }
 
     /// A kept run.

@@ -17,6 +17,7 @@ mod remembered;
 mod retime;
 mod seam;
 mod smooth;
+mod surface;
 mod window;
 
 pub use context::FinishContext;
@@ -153,6 +154,11 @@ fn step(
             cycle::cycle(source, cycle::Round { frames, from_frame, overlap }, context)
         }
         FinishOperation::Place { .. } => Ok(Arc::new(place::Place::new(source, element.id, context))),
+        FinishOperation::SmoothShape { .. }
+        | FinishOperation::Thicken { .. }
+        | FinishOperation::Subdivide { .. } => {
+            Ok(Arc::new(surface::Surface::new(source, element.id, finish, context)?))
+        }
     }
 }
 

@@ -4,6 +4,11 @@ use super::Faults;
 use crate::finish::{Finish, FinishOperation};
 use crate::{LAST_FRAME, MAX_FRAMES, MAX_ID};
 
+/// Most passes of a smoothing, levels of a subdivision, and bytes of a name.
+const MAX_PASSES: u32 = 200;
+const MAX_LEVELS: u32 = 6;
+const MAX_NAME: usize = 80;
+
 pub(super) fn finish_faults(f: &mut Faults, path: &str, finish: &Finish) {
     if finish.order > LAST_FRAME {
         f.say(format!("{path}.order"), format!("{} is outside 0 to {LAST_FRAME}", finish.order));
@@ -19,8 +24,13 @@ pub(super) fn finish_faults(f: &mut Faults, path: &str, finish: &Finish) {
             f.say(format!("{path}.{field}"), format!("{number} is outside {least} to {MAX_FRAMES}"));
         }
     };
-    match finish.operation {
-        FinishOperation::Trim { from_frame, to_frame } => {
+    let within = |f: &mut Faults, field: &str, number: u32, most: u32| {
+        if !(1..=most).contains(&number) {
+            f.say(format!("{path}.{field}"), format!("{number} is outside 1 to {most}"));
+        }
+    };
+    match &finish.operation {
+        &FinishOperation::Trim { from_frame, to_frame } => {
             frame(f, "trim.from_frame", from_frame);
             frame(f, "trim.to_frame", to_frame);
             if to_frame < from_frame {
@@ -28,14 +38,14 @@ pub(super) fn finish_faults(f: &mut Faults, path: &str, finish: &Finish) {
                 f.say(format!("{path}.trim.to_frame"), message);
             }
         }
-        FinishOperation::Retime { frames, .. } => count(f, "retime.frames", 1, frames),
-        FinishOperation::Shift { frames } => {
+        &FinishOperation::Retime { frames, .. } => count(f, "retime.frames", 1, frames),
+        &FinishOperation::Shift { frames } => {
             if frames.unsigned_abs() > MAX_FRAMES {
                 let message = format!("{frames} is outside -{MAX_FRAMES} to {MAX_FRAMES}");
                 f.say(format!("{path}.shift.frames"), message);
             }
         }
-        FinishOperation::Loop { frames, from_frame, overlap } => {
+        &FinishOperation::Loop { frames, from_frame, overlap } => {
             count(f, "loop.frames", 2, frames);
             frame(f, "loop.from_frame", from_frame);
             if overlap >= frames {
@@ -43,13 +53,28 @@ pub(super) fn finish_faults(f: &mut Faults, path: &str, finish: &Finish) {
                 f.say(format!("{path}.loop.overlap"), message);
             }
         }
-        FinishOperation::Join { run } | FinishOperation::Blend { run, .. } => {
+        &FinishOperation::Join { run } | &FinishOperation::Blend { run, .. } => {
             if !(1..=MAX_ID).contains(&run) {
                 let field =
                     if matches!(finish.operation, FinishOperation::Join { .. }) { "join" } else { "blend" };
                 f.say(format!("{path}.{field}.run"), format!("{run} is outside 1 to {MAX_ID}"));
             }
         }
-        FinishOperation::Reverse {} | FinishOperation::Place { .. } | FinishOperation::Smooth { .. } => {}
+        &FinishOperation::SmoothShape { passes } => within(f, "smooth_shape.passes", passes, MAX_PASSES),
+        FinishOperation::Subdivide { levels, crease_angle_rad, crease_group, crease_map, .. } => {
+            within(f, "subdivide.levels", *levels, MAX_LEVELS);
+            if crease_angle_rad.is_some_and(|angle| !(0.0..=std::f32::consts::PI).contains(&angle)) {
+                f.say(format!("{path}.subdivide.crease_angle_rad"), "is outside 0 to 3.1416".to_owned());
+            }
+            for (field, name) in [("crease_group", crease_group), ("crease_map", crease_map)] {
+                if name.as_ref().is_some_and(|name| name.is_empty() || name.len() > MAX_NAME) {
+                    f.say(format!("{path}.subdivide.{field}"), format!("give 1 to {MAX_NAME} bytes"));
+                }
+            }
+        }
+        FinishOperation::Reverse {}
+        | FinishOperation::Place { .. }
+        | FinishOperation::Smooth { .. }
+        | FinishOperation::Thicken { .. } => {}
     }
 }

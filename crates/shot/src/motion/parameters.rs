@@ -325,7 +325,14 @@ pub(crate) fn element_parameters(element: &mut Element, v: Visit) {
                     to(0.0, 24.0),
                 );
             }
-            FinishOperation::Trim { .. }
+            FinishOperation::Thicken { thickness_m, offset } => {
+                let root = "kind.finish.operation.thicken";
+                v(format_args!("{root}.thickness_m"), Parameter::Number(thickness_m), to(0.0, 10.0));
+                v(format_args!("{root}.offset"), Parameter::Number(offset), to(-1.0, 1.0));
+            }
+            FinishOperation::SmoothShape { .. }
+            | FinishOperation::Subdivide { .. }
+            | FinishOperation::Trim { .. }
             | FinishOperation::Join { .. }
             | FinishOperation::Reverse {}
             | FinishOperation::Shift { .. }
@@ -816,6 +823,7 @@ mod tests {
             FinishOperation::Place { scale: 1.0, about: None },
             FinishOperation::Blend { run: 1, weight: 0.5 },
             FinishOperation::Smooth { radius: 2.0 },
+            FinishOperation::Thicken { thickness_m: 0.01, offset: 0.0 },
         ]
         .map(|operation| ElementKind::Finish(Finish::new(operation)));
         let particles: ElementKind = serde_json::from_value(json!({"particles": {}})).unwrap();

@@ -6,6 +6,7 @@
 //! Random choices are hashes of the particle's number, so that the same shot
 //! gives the same bytes on any number of threads.
 
+mod beginning;
 mod contact;
 mod emission;
 mod events;
@@ -86,9 +87,10 @@ pub(crate) fn prepare(
         let positions = emission::EmissionSites::find(shot, particles, context.meshes);
         can_be_born(element, particles, &positions)?;
         wants.hits |= matches!(particles.source, Source::Impacts { .. });
-        let preroll = particles.emission.preroll_s;
+        // What begins from a frame has come to it already.
+        let preroll = if context.beginning.is_some() { 0.0 } else { particles.emission.preroll_s };
         preroll_s = preroll_s.max(preroll);
-        systems.push(ParticleSystem {
+        let mut system = ParticleSystem {
             id: element.id,
             name: element.name.clone(),
             set: ParticleSet::default(),
@@ -99,7 +101,11 @@ pub(crate) fn prepare(
             now_s: -preroll,
             positions: Some(positions),
             order: order.clone(),
-        });
+        };
+        if let Some(beginning) = context.beginning {
+            system.begin_from(particles, beginning);
+        }
+        systems.push(system);
     }
     let meshes = context.meshes.clone();
     let handed_over = BTreeMap::new();
@@ -111,7 +117,7 @@ pub(crate) fn prepare(
 pub fn not_to_be_born(shot: &Shot, meshes: &Meshes) -> Result<Vec<(Id, PrepareError)>, PrepareError> {
     let sampler = crate::solver::sampler(shot)?;
     let first = sampler.at(f64::from(shot.timing.first))?;
-    let context = PrepareContext { shot: &first, sampler: &sampler, meshes };
+    let context = PrepareContext { shot: &first, sampler: &sampler, meshes, beginning: None };
     let mut found = Vec::new();
     for (element, particles) in first.particles() {
         let positions = emission::EmissionSites::find(&first, particles, meshes);

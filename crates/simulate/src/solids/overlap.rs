@@ -43,7 +43,8 @@ const TOUCH: f32 = 2e-4;
 /// [`PrepareError`].
 pub fn start_overlaps(shot: &Shot, meshes: &Meshes) -> Result<Vec<Overlap>, PrepareError> {
     let (sampler, now) = staged(shot)?;
-    let (mut world, _) = prepare::world(PrepareContext { shot: &now, sampler: &sampler, meshes })?;
+    let (mut world, _) =
+        prepare::world(PrepareContext { shot: &now, sampler: &sampler, meshes, beginning: None })?;
     Ok(overlaps(&mut world))
 }
 
@@ -120,7 +121,8 @@ pub fn separate(shot: &Shot, meshes: &Meshes) -> Result<Vec<BodyPose>, PrepareEr
 /// [`PrepareError`].
 pub fn drop_to_rest(shot: &Shot, meshes: &Meshes, element: Id) -> Result<Option<Vec3>, PrepareError> {
     let (sampler, now) = staged(shot)?;
-    let (mut world, members) = prepare::world(PrepareContext { shot: &now, sampler: &sampler, meshes })?;
+    let (mut world, members) =
+        prepare::world(PrepareContext { shot: &now, sampler: &sampler, meshes, beginning: None })?;
     world.detect_collisions(&(), &());
     let down = now.gravity().try_normalize().unwrap_or(Vec3::NEG_Y);
     let own: Vec<&SolidBody> = members.iter().filter(|member| member.element == element).collect();

@@ -3,13 +3,53 @@
 use super::contact::PAIR_RULE;
 use super::rest::fall_asleep;
 use super::{SolidBody, collision, pose, user_data};
+use crate::solver::Beginning;
 use crate::{PrepareContext, PrepareError};
+use frames::Bodies;
 use glam::Vec3;
 use rapier3d::prelude::*;
 use shot::{
-    Id, Moves,
+    Id, Moves, Solid,
     world::{Pose as Placed, World},
 };
+
+/// The bodies of an element in the frame that the shot begins from.
+#[derive(Clone, Copy)]
+struct BeginsAs<'a> {
+    bodies: &'a Bodies,
+    velocities: bool,
+}
+
+/// Only free bodies begin from a frame, and only if it has all of the element's.
+fn begins_as<'a>(
+    beginning: Option<Beginning<'a>>,
+    element: Id,
+    solid: &Solid,
+    count: usize,
+) -> Option<BeginsAs<'a>> {
+    let Beginning { frame, velocities } = beginning.filter(|_| solid.body.moves == Moves::Free)?;
+    let bodies = frame.bodies.get(&element).filter(|bodies| bodies.len() == count)?;
+    Some(BeginsAs { bodies, velocities })
+}
+
+impl BeginsAs<'_> {
+    /// Whether a body is there: one that had broken begins as it is placed.
+    fn is_there(&self, copy: usize) -> bool {
+        self.bodies.scales.get(copy).is_none_or(|scale| *scale > 0.0)
+    }
+
+    fn pose(&self, copy: usize) -> Placed {
+        (self.bodies.positions[copy], self.bodies.orientations[copy])
+    }
+
+    fn velocity(&self, copy: usize) -> (Vec3, Vec3) {
+        if self.velocities {
+            (self.bodies.velocities[copy], self.bodies.angular_velocities[copy])
+        } else {
+            (Vec3::ZERO, Vec3::ZERO)
+        }
+    }
+}
 
 pub(super) fn world(context: PrepareContext) -> Result<(PhysicsWorld, Vec<SolidBody>), PrepareError> {
     let shot = context.shot;
@@ -30,7 +70,11 @@ pub(super) fn world(context: PrepareContext) -> Result<(PhysicsWorld, Vec<SolidB
         if solid.body.moves != Moves::Still {
             sizes.push(smallest_m);
         }
-        for (copy, placement) in standing.placements(element).into_iter().enumerate() {
+        let placements = standing.placements(element);
+        let begins = begins_as(context.beginning, element.id, solid, placements.len());
+        for (copy, placement) in placements.into_iter().enumerate() {
+            let begins = begins.filter(|of| of.is_there(copy));
+            let placement = begins.map_or(placement, |of| of.pose(copy));
             let kind = match solid.body.moves {
                 Moves::Still => RigidBodyType::Fixed,
                 Moves::Free if solid.body.starts_free() => RigidBodyType::Dynamic,
@@ -42,7 +86,10 @@ pub(super) fn world(context: PrepareContext) -> Result<(PhysicsWorld, Vec<SolidB
                 .allow_fast_rotation(true)
                 .additional_mass_properties(properties)
                 .ccd_enabled(solid.body.moves != Moves::Still);
-            if solid.body.starts_free() {
+            if let Some(of) = begins.filter(|_| solid.body.starts_free()) {
+                let (velocity, angular_velocity) = of.velocity(copy);
+                body = body.linvel(velocity).angvel(angular_velocity);
+            } else if solid.body.starts_free() {
                 body = body
                     .linvel(solid.body.launch_velocity.unwrap_or_default())
                     .angvel(solid.body.launch_angular_velocity.unwrap_or_default());

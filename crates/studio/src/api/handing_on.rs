@@ -14,15 +14,17 @@ pub(crate) struct Range {
     first: u32,
     /// The last frame.
     last: u32,
+    /// The solid that is handed on; none: all that are visible.
+    element: Option<u32>,
 }
 
 /// The visible solids of a shot at finished frames, by their run's present state: `obj` for one
-/// frame, `glb` for one or several.
-#[utoipa::path(get, path = "/api/shots/{id}/meshes/{format}", params(("id" = i64, Path), ("format" = String, Path), ("first" = u32, Query), ("last" = u32, Query)), responses((status = 200, content_type = "application/octet-stream"), (status = 404, body = crate::error::Problem), (status = 422, body = crate::error::Problem)))]
+/// frame, `zip` for several as numbered OBJ files, `glb` for one or several.
+#[utoipa::path(get, path = "/api/shots/{id}/meshes/{format}", params(("id" = i64, Path), ("format" = String, Path), ("first" = u32, Query), ("last" = u32, Query), ("element" = Option<u32>, Query)), responses((status = 200, content_type = "application/octet-stream"), (status = 404, body = crate::error::Problem), (status = 422, body = crate::error::Problem)))]
 pub(crate) async fn meshes(
     Extract(studio): State,
     Path((id, format)): Path<(i64, String)>,
-    Query(Range { first, last }): Query<Range>,
+    Query(Range { first, last, element }): Query<Range>,
 ) -> Result<Response> {
     let (shot, _) = studio.head(id).await?;
     let run = studio.store.current_run(id).await?;
@@ -30,17 +32,24 @@ pub(crate) async fn meshes(
     let copy = studio.clone();
     copy.import(move || {
         let mut meshes = HandingOn::new(&shot, &runs, &studio.loader, &studio.data)?;
+        let only =
+            element.map(|id| shot.element(shot::Id(id)).ok_or(Error::NotFound(format!("element {id}"))));
+        let only = only.transpose()?;
+        if let Some(element) = only {
+            meshes = meshes.only(element.id);
+        }
         let (bytes, kind) = match format.as_str() {
             "obj" if first == last => (meshes.obj(first)?, "model/obj"),
             "obj" => return Err(Error::Bad("an OBJ file holds one frame".to_owned())),
+            "zip" if first <= last => (meshes.numbered_objs(first..=last)?, "application/zip"),
             "glb" if first <= last => (meshes.glb(first..=last, &mut || ())?, "model/gltf-binary"),
-            "glb" => return Err(Error::Bad(format!("frame {last} comes before {first}"))),
+            "glb" | "zip" => return Err(Error::Bad(format!("frame {last} comes before {first}"))),
             other => return Err(Error::NotFound(format!("the format {other}"))),
         };
         let frames = if first == last { format!("{first}") } else { format!("{first}-{last}") };
+        let of = only.map_or(&shot.name, |element| &element.name);
         // Only what a header may hold of the name.
-        let name: String =
-            shot.name.chars().filter(|c| c.is_ascii_alphanumeric() || " -_".contains(*c)).collect();
+        let name: String = of.chars().filter(|c| c.is_ascii_alphanumeric() || " -_".contains(*c)).collect();
         let disposition = format!("attachment; filename=\"{name} {frames}.{format}\"");
         let head = [
             (header::CONTENT_TYPE, kind.to_owned()),

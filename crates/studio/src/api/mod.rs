@@ -1,6 +1,7 @@
 //! The HTTP interface. A file a resource; the description is generated.
 
 mod assets;
+mod begin;
 mod check;
 mod elements;
 mod events;
@@ -91,6 +92,7 @@ fn router() -> OpenApiRouter<Arc<Studio>> {
         .routes(routes!(handing_on::meshes))
         .routes(routes!(runs::measured))
         .routes(routes!(runs::track))
+        .routes(routes!(begin::begin))
         .routes(routes!(finish::loops))
         .routes(routes!(films::list, films::create))
         .routes(routes!(films::forecast))

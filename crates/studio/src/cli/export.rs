@@ -27,7 +27,9 @@ pub(crate) struct ExportArgs {
 impl ExportArgs {
     pub fn run(self) -> Outcome {
         let (shot, folder) = read_shot(&self.shot)?;
-        let runs = open_runs(&self.run, &self.kept)?;
+        let runs = open_runs(&self.run, &self.kept)?
+            .with_meshes(&folder, &shot)
+            .map_err(|error| Stop::Bad(error.to_string()))?;
         let bad = |error: crate::error::Error| Stop::Bad(error.to_string());
         let mut meshes = HandingOn::new(&shot, &runs, &Loader::default(), &folder).map_err(bad)?;
         let frames = frames_of(self.frames.as_deref(), meshes.range())?;

@@ -24,9 +24,9 @@ pub(crate) struct FinishArgs {
 
 impl FinishArgs {
     pub fn run(self) -> Outcome {
-        let (shot, _) = read_shot(&self.shot)?;
+        let (shot, folder) = read_shot(&self.shot)?;
         let bad = |error: crate::error::Error| Stop::Bad(error.to_string());
-        let runs = open_runs(&self.run, &self.kept)?;
+        let runs = open_runs(&self.run, &self.kept)?.with_meshes(&folder, &shot).map_err(bad)?;
         let frames = frames_of(self.frames.as_deref(), runs.range(&shot).map_err(bad)?)?;
         let progress = Progress::new("finished", u64::from(frames.end() - frames.start() + 1));
         let mut done = 0;

@@ -82,8 +82,8 @@ const TOTALS: [&str; 10] = [
 impl Probe {
     pub fn run(self) -> Outcome {
         let bad = |error: frames::RunError| Stop::Bad(error.to_string());
-        let runs = open_runs(&self.run, &self.kept)?;
-        let run = &runs.run;
+        let mut runs = open_runs(&self.run, &self.kept)?;
+        let run = runs.run.clone();
         let manifest = run.manifest().map_err(bad)?;
         let find = |wanted: &String| {
             let by_name = manifest.elements.iter().find(|element| &element.name == wanted);
@@ -99,7 +99,11 @@ impl Probe {
         let ids: Vec<shot::Id> = self.element.iter().map(find).collect::<Result<_, _>>()?;
         // What a shot file adds, or the run was baked with, is done to the frames.
         let shot = match &self.shot {
-            Some(path) => read_shot(path)?.0,
+            Some(path) => {
+                let (shot, folder) = read_shot(path)?;
+                runs = runs.with_meshes(&folder, &shot).map_err(|error| Stop::Bad(error.to_string()))?;
+                shot
+            }
             None => manifest.shot.clone(),
         };
         let failed = |error: crate::error::Error| Stop::Failed(error.to_string());

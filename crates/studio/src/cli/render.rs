@@ -60,7 +60,9 @@ impl RenderArgs {
             super::bake::use_threads(threads)?;
         }
         let (shot, folder) = read_shot(&self.shot)?;
-        let runs = open_runs(&self.run, &self.kept)?;
+        let runs = open_runs(&self.run, &self.kept)?
+            .with_meshes(&folder, &shot)
+            .map_err(|error| Stop::Bad(error.to_string()))?;
         let finished = runs.frames(&shot).map_err(|error| Stop::Bad(error.to_string()))?;
         let frames = frames_of(self.frames.as_deref(), finished.range())?;
         let (width, height) = match &self.size {
