@@ -24,7 +24,10 @@ mod samples;
 mod sequence;
 mod stl;
 
-pub use export::{ExportError, PlacedMesh, write_glb, write_obj};
+pub use export::{
+    ExportError, PlacedMesh, Samples, UsdCamera, UsdForm, UsdInstances, UsdLight, UsdLightKind, UsdMesh,
+    UsdPoints, UsdPose, UsdStage, write_glb, write_obj,
+};
 pub use images::{
     exr_made_from, mend, png_made_from, read_environment, read_image, read_png, with_made_from, write_exr,
     write_png,

@@ -422,6 +422,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/shots/{id}/begin": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Begins the shot from a finished frame of its run, or as all is placed, as a new change. */
+        post: operations["post_shots_id_begin"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/shots/{id}/check": {
         parameters: {
             query?: never;
@@ -694,7 +711,7 @@ export interface paths {
         };
         /**
          * The visible solids of a shot at finished frames, by their run's present state: `obj` for one
-         *     frame, `glb` for one or several.
+         *     frame, `zip` for several as numbered OBJ files, `glb` for one or several.
          */
         get: operations["get_shots_id_meshes_format"];
         put?: never;
@@ -1068,7 +1085,7 @@ export interface components {
             sha256: string;
         };
         /** @description The content of an asset file. */
-        AssetKind: "mesh" | "image" | "environment" | "mesh_sequence";
+        AssetKind: "mesh" | "image" | "environment" | "mesh_sequence" | "frame";
         /** @description The element that a placement is relative to. */
         Attached: {
             /**
@@ -1108,6 +1125,25 @@ export interface components {
             range_m?: number | null;
             /** @description A curve or solid whose nearest point attracts; none: the element's own place. */
             target?: components["schemas"]["Id"] | null;
+        };
+        Begin: {
+            /**
+             * Format: int32
+             * @description The finished frame that the shot begins from; none: it begins as all is placed.
+             */
+            frame?: number | null;
+            /** @description Whether bodies and particles go on with their velocities; else they begin at rest. */
+            velocities?: boolean;
+        };
+        /**
+         * @description A frame that the simulation begins from: free bodies and particles that are in it are at
+         *     the first frame where they are there.
+         */
+        Beginning: {
+            /** @description Name of a frame among the shot's assets. */
+            asset: string;
+            /** @description Whether they go on with their velocities there; else they begin at rest. */
+            velocities?: boolean;
         };
         /** @description What is shown between two frames of the file. */
         BetweenFrames: "linear" | "smooth";
@@ -1819,6 +1855,46 @@ export interface components {
                  * @description Number of frames on each side that count; the standard deviation is half of that.
                  */
                 radius: number;
+            };
+        } | {
+            smooth_shape: {
+                /**
+                 * Format: uint32
+                 * @description Number of passes.
+                 */
+                passes: number;
+            };
+        } | {
+            thicken: {
+                /**
+                 * Format: float
+                 * @description How far both surfaces lie out along the normals, as a fraction of half the thickness, −1 to 1; keyed.
+                 */
+                offset: number;
+                /**
+                 * Format: float
+                 * @description Thickness, m; keyed.
+                 */
+                thickness_m: number;
+            };
+        } | {
+            subdivide: {
+                /**
+                 * Format: float
+                 * @description Edges at which faces meet at more than this angle stay sharp, rad; none: none by their angle.
+                 */
+                crease_angle_rad?: number | null;
+                /** @description Name of a group of faces or vertices whose border stays sharp. */
+                crease_group?: string | null;
+                /** @description Name of a map: edges stay sharp for that fraction of the levels. */
+                crease_map?: string | null;
+                /**
+                 * Format: uint32
+                 * @description Number of times: each makes four faces of one.
+                 */
+                levels: number;
+                /** @description The rule. */
+                scheme: components["schemas"]["SubdivisionScheme"];
             };
         } | {
             loop: {
@@ -2821,6 +2897,8 @@ export interface components {
             assets: {
                 [key: string]: components["schemas"]["Asset"];
             };
+            /** @description The frame of a run that the simulation begins from; none: as all is placed. */
+            beginning?: components["schemas"]["Beginning"] | null;
             /**
              * @description The camera that renders; none only while the shot has no camera.
              * @default null
@@ -3264,6 +3342,8 @@ export interface components {
             /** @description fresh, stale or missing */
             state: string;
         };
+        /** @description A rule by which meshes are refined. */
+        SubdivisionScheme: "catmull_clark" | "loop";
         /** @description A distant light. It shines along its element's −y axis. */
         Sun: {
             /**
@@ -4378,6 +4458,47 @@ export interface operations {
             };
         };
     };
+    post_shots_id_begin: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Begin"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ShotState"];
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     get_shots_id_check: {
         parameters: {
             query?: never;
@@ -4845,6 +4966,7 @@ export interface operations {
             query: {
                 first: number;
                 last: number;
+                element?: number;
             };
             header?: never;
             path: {
@@ -5182,7 +5304,9 @@ export interface operations {
     };
     get_shots_id_topologies_hash: {
         parameters: {
-            query?: never;
+            query?: {
+                frame?: number;
+            };
             header?: never;
             path: {
                 id: number;

@@ -20,6 +20,9 @@ pub enum ExportError {
     /// The file would be larger than its format can be.
     #[error("the file would be larger than {0} MB; hand on fewer frames")]
     TooLarge(usize),
+    /// A stage cannot be written.
+    #[error("the stage cannot be written: {0}")]
+    Stage(String),
     /// There is nothing to write.
     #[error("there is no mesh to hand on")]
     Empty,

@@ -2,9 +2,13 @@
 
 mod gltf;
 mod obj;
+mod usd;
 
 pub use gltf::{ExportError, write_glb};
 pub use obj::write_obj;
+pub use usd::{
+    Samples, UsdCamera, UsdForm, UsdInstances, UsdLight, UsdLightKind, UsdMesh, UsdPoints, UsdPose, UsdStage,
+};
 
 use geometry::Mesh;
 use glam::{Quat, Vec3};

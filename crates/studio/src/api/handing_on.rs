@@ -6,6 +6,7 @@ use crate::handing_on::HandingOn;
 use axum::extract::State as Extract;
 use axum::http::header;
 use axum::response::{IntoResponse, Response};
+use interchange::UsdForm;
 use serde::Deserialize;
 
 #[derive(Deserialize)]
@@ -19,7 +20,8 @@ pub(crate) struct Range {
 }
 
 /// The visible solids of a shot at finished frames, by their run's present state: `obj` for one
-/// frame, `zip` for several as numbered OBJ files, `glb` for one or several.
+/// frame, `zip` for several as numbered OBJ files, `glb`, `usda`, `usdc`
+/// and `usdz` for one or several. USD has the visible particles, cameras and lights too.
 #[utoipa::path(get, path = "/api/shots/{id}/meshes/{format}", params(("id" = i64, Path), ("format" = String, Path), ("first" = u32, Query), ("last" = u32, Query), ("element" = Option<u32>, Query)), responses((status = 200, content_type = "application/octet-stream"), (status = 404, body = crate::error::Problem), (status = 422, body = crate::error::Problem)))]
 pub(crate) async fn meshes(
     Extract(studio): State,
@@ -44,6 +46,14 @@ pub(crate) async fn meshes(
             "zip" if first <= last => (meshes.numbered_objs(first..=last)?, "application/zip"),
             "glb" if first <= last => (meshes.glb(first..=last, &mut || ())?, "model/gltf-binary"),
             "glb" | "zip" => return Err(Error::Bad(format!("frame {last} comes before {first}"))),
+            "usda" | "usdc" | "usdz" if first <= last => {
+                let form = match format.as_str() {
+                    "usda" => UsdForm::Text,
+                    "usdc" => UsdForm::Crate,
+                    _ => UsdForm::Package,
+                };
+                (meshes.usd(first..=last, form, &mut || ())?, "application/octet-stream")
+            }
             other => return Err(Error::NotFound(format!("the format {other}"))),
         };
         let frames = if first == last { format!("{first}") } else { format!("{first}-{last}") };

@@ -4,6 +4,7 @@ use crate::assets::Loader;
 use crate::handing_on::HandingOn;
 use clap::Args;
 use frames::write_whole;
+use interchange::UsdForm;
 use std::path::PathBuf;
 
 #[derive(Args)]
@@ -13,7 +14,7 @@ pub(crate) struct ExportArgs {
     /// Run folder with the frames
     #[arg(long)]
     run: PathBuf,
-    /// File to write: .glb holds all frames; .obj one frame, several as numbered files
+    /// File to write: .glb and .usda, .usdc, .usdz hold all frames; .obj one frame, several as numbered files
     #[arg(long)]
     out: PathBuf,
     /// Frames, such as 1-48; all by default
@@ -56,7 +57,18 @@ impl ExportArgs {
                     count();
                 }
             }
-            _ => return Err(Stop::Bad(format!("--out {}: is neither .glb nor .obj", self.out.display()))),
+            Some(extension @ ("usda" | "usdc" | "usdz")) => {
+                let form = match extension {
+                    "usda" => UsdForm::Text,
+                    "usdc" => UsdForm::Crate,
+                    _ => UsdForm::Package,
+                };
+                write(&self.out, &meshes.usd(frames, form, &mut count).map_err(bad)?)?;
+            }
+            _ => {
+                let is = "is none of .glb, .obj, .usda, .usdc, .usdz";
+                return Err(Stop::Bad(format!("--out {}: {is}", self.out.display())));
+            }
         }
         progress.finish();
         Ok(())

@@ -1,5 +1,7 @@
 //! Frames of a shot as meshes for other tools.
 
+mod usd;
+
 use crate::assets::Loader;
 use crate::error::{Error, Result};
 use crate::finishing::Runs;
@@ -116,6 +118,11 @@ impl HandingOn {
     }
 
     fn placed(&mut self, number: u32) -> Result<Vec<PlacedMesh>> {
+        Ok(self.placed_with(number)?.1.into_iter().map(|(_, placed)| placed).collect())
+    }
+
+    /// A frame, with the meshes of its solids where they stand, by element.
+    fn placed_with(&mut self, number: u32) -> Result<(Frame, Vec<(Id, PlacedMesh)>)> {
         if !self.range().contains(&number) {
             return Err(Error::NotFound(format!("frame {number}")));
         }
@@ -143,13 +150,14 @@ impl HandingOn {
                 let scale = bodies.scales.get(i).copied().unwrap_or(1.0);
                 (bodies.positions[i], bodies.orientations.get(i).copied().unwrap_or(Quat::IDENTITY), scale)
             };
-            placed.push(PlacedMesh {
+            let of = PlacedMesh {
                 name: element.name.clone(),
                 mesh,
                 deforms: deformed.is_some(),
                 bodies: (0..bodies.len()).map(pose).collect(),
-            });
+            };
+            placed.push((element.id, of));
         }
-        Ok(placed)
+        Ok((frame, placed))
     }
 }

@@ -1,0 +1,245 @@
+//! The prims of a stage.
+
+use super::{Attribute, PROTOTYPE, Samples, UsdPose, UsdStage, vectors};
+use crate::export::ExportError;
+use geometry::Mesh;
+use glam::{Quat, Vec3};
+use openusd::gf;
+use openusd::sdf::Value;
+use std::f32::consts::FRAC_PI_2;
+use std::sync::Arc;
+
+/// A solid of one body.
+pub struct UsdMesh {
+    /// Its name.
+    pub name: String,
+    /// Where it stands.
+    pub poses: Samples<UsdPose>,
+    /// Its mesh, one where it does not change its shape; with the velocities of its vertices, m/s, or none.
+    pub meshes: Samples<(Arc<Mesh>, Vec<Vec3>)>,
+}
+
+/// Copies of one mesh.
+pub struct UsdInstances {
+    /// Its name.
+    pub name: String,
+    /// The mesh, one where it does not change its shape; with the velocities of its vertices, m/s, or none.
+    pub meshes: Samples<(Arc<Mesh>, Vec<Vec3>)>,
+    /// Poses of all, velocities, m/s, and angular velocities, rad/s. One that is gone has scale 0.
+    pub samples: Samples<(Vec<UsdPose>, Vec<Vec3>, Vec<Vec3>)>,
+}
+
+/// Particles.
+pub struct UsdPoints {
+    /// Its name.
+    pub name: String,
+    /// Ids, positions, m, velocities, m/s, and diameters, m.
+    pub samples: Samples<(Vec<u32>, Vec<Vec3>, Vec<Vec3>, Vec<f32>)>,
+}
+
+/// A camera, which looks along −z.
+pub struct UsdCamera {
+    /// Its name.
+    pub name: String,
+    /// Where it stands.
+    pub poses: Samples<UsdPose>,
+    /// Focal length, mm, f-number (0: all is sharp) and distance of focus, m.
+    pub lens: Samples<[f32; 3]>,
+    /// Width and height of the sensor, mm.
+    pub aperture_mm: [f32; 2],
+}
+
+/// The kind of a light.
+pub enum UsdLightKind {
+    /// Far away, with its angle, rad.
+    Distant(f32),
+    /// A rectangle, m.
+    Rectangle([f32; 2]),
+    /// All around.
+    Dome,
+}
+
+/// A light that shines along −y of its pose.
+pub struct UsdLight {
+    /// Its name.
+    pub name: String,
+    /// Its kind.
+    pub kind: UsdLightKind,
+    /// Where it stands.
+    pub poses: Samples<UsdPose>,
+    /// Colour and strength.
+    pub light: Samples<(Vec3, f32)>,
+}
+
+fn quat(q: Quat) -> gf::Quatf {
+    gf::Quatf { w: q.w, x: q.x, y: q.y, z: q.z }
+}
+
+fn mapped<T>(samples: &Samples<T>, value: impl Fn(&T) -> Value) -> Samples<Value> {
+    samples.iter().map(|(time, of)| (*time, value(of))).collect()
+}
+
+/// The transform of a prim.
+fn transform(poses: &Samples<UsdPose>) -> Vec<Attribute> {
+    let place = |(p, ..): &UsdPose| Value::Vec3d(gf::Vec3d { x: p.x.into(), y: p.y.into(), z: p.z.into() });
+    let order = ["xformOp:translate", "xformOp:orient", "xformOp:scale"].map(Into::into).to_vec();
+    vec![
+        Attribute::sampled("xformOp:translate", "double3", mapped(poses, place)),
+        Attribute::sampled("xformOp:orient", "quatf", mapped(poses, |(_, q, _)| Value::Quatf(quat(*q)))),
+        Attribute::sampled(
+            "xformOp:scale",
+            "float3",
+            mapped(poses, |(.., s)| Value::Vec3f(gf::vec3f(*s, *s, *s))),
+        ),
+        Attribute::uniform("xformOpOrder", "token[]", Value::TokenVec(order)),
+    ]
+}
+
+/// Faces, points, normals and UVs.
+fn surface(meshes: &Samples<(Arc<Mesh>, Vec<Vec3>)>) -> Vec<Attribute> {
+    let counts = |(mesh, _): &(Arc<Mesh>, Vec<Vec3>)| Value::IntVec(vec![3; mesh.triangles.len()]);
+    let corners = |(mesh, _): &(Arc<Mesh>, Vec<Vec3>)| {
+        Value::IntVec(mesh.triangles.iter().flatten().map(|v| *v as i32).collect())
+    };
+    let uvs = |(mesh, _): &(Arc<Mesh>, Vec<Vec3>)| {
+        Value::Vec2fVec(mesh.uvs.iter().map(|uv| gf::vec2f(uv.x, uv.y)).collect())
+    };
+    let has = |what: fn(&Mesh) -> bool| meshes.iter().all(|(_, (mesh, _))| what(mesh));
+    let mut attributes = vec![
+        Attribute::sampled("faceVertexCounts", "int[]", mapped(meshes, counts)),
+        Attribute::sampled("faceVertexIndices", "int[]", mapped(meshes, corners)),
+        Attribute::sampled("points", "point3f[]", mapped(meshes, |(mesh, _)| vectors(&mesh.positions))),
+        Attribute::uniform("subdivisionScheme", "token", Value::Token("none".into())),
+    ];
+    if has(|mesh| mesh.normals.len() == mesh.positions.len()) {
+        let normals = mapped(meshes, |(mesh, _)| vectors(&mesh.normals));
+        attributes.push(Attribute::sampled("normals", "normal3f[]", normals).by_vertex());
+    }
+    if has(|mesh| mesh.uvs.len() == mesh.positions.len()) {
+        attributes.push(Attribute::sampled("primvars:st", "texCoord2f[]", mapped(meshes, uvs)).by_vertex());
+    }
+    if meshes.iter().all(|(_, (mesh, velocities))| velocities.len() == mesh.positions.len()) {
+        let velocities = mapped(meshes, |(_, velocities)| vectors(velocities));
+        attributes.push(Attribute::sampled("velocities", "vector3f[]", velocities));
+    }
+    attributes
+}
+
+impl UsdStage {
+    /// Adds a solid of one body.
+    ///
+    /// # Errors
+    /// [`ExportError`] if it cannot be written.
+    pub fn mesh(&mut self, mesh: &UsdMesh) -> Result<(), ExportError> {
+        let name = self.free_name(&mesh.name);
+        let attributes = surface(&mesh.meshes).into_iter().chain(transform(&mesh.poses)).collect();
+        self.add(None, &name, "Mesh", attributes).map(drop)
+    }
+
+    /// Adds copies of one mesh as a point instancer.
+    ///
+    /// # Errors
+    /// [`ExportError`] if it cannot be written.
+    pub fn instances(&mut self, of: &UsdInstances) -> Result<(), ExportError> {
+        let name = self.free_name(&of.name);
+        let samples = &of.samples;
+        let half = |v: f32| gf::f16::from_f32(v);
+        let turn = |q: &Quat| gf::quath(half(q.w), half(q.x), half(q.y), half(q.z));
+        let degrees =
+            |list: &[Vec3]| vectors(&list.iter().map(|w| *w * 1f32.to_degrees()).collect::<Vec<_>>());
+        let places = |(poses, ..): &(Vec<UsdPose>, _, _)| {
+            vectors(&poses.iter().map(|pose| pose.0).collect::<Vec<_>>())
+        };
+        let turns = |(poses, ..): &(Vec<UsdPose>, _, _)| {
+            Value::QuathVec(poses.iter().map(|(_, q, _)| turn(q)).collect())
+        };
+        let sizes = |(poses, ..): &(Vec<UsdPose>, _, _)| {
+            vectors(&poses.iter().map(|pose| Vec3::splat(pose.2)).collect::<Vec<_>>())
+        };
+        let first = |(poses, ..): &(Vec<UsdPose>, _, _)| Value::IntVec(vec![0; poses.len()]);
+        let ids = |(poses, ..): &(Vec<UsdPose>, _, _)| Value::Int64Vec((0..poses.len() as i64).collect());
+        let attributes = vec![
+            Attribute::sampled("protoIndices", "int[]", mapped(samples, first)),
+            Attribute::sampled("ids", "int64[]", mapped(samples, ids)),
+            Attribute::sampled("positions", "point3f[]", mapped(samples, places)),
+            Attribute::sampled("orientations", "quath[]", mapped(samples, turns)),
+            Attribute::sampled("scales", "float3[]", mapped(samples, sizes)),
+            Attribute::sampled("velocities", "vector3f[]", mapped(samples, |(_, v, _)| vectors(v))),
+            Attribute::sampled("angularVelocities", "vector3f[]", mapped(samples, |(.., w)| degrees(w))),
+        ];
+        let path = self.add(None, &name, "PointInstancer", attributes)?;
+        self.add(Some(&path), PROTOTYPE, "Mesh", surface(&of.meshes)).map(drop)
+    }
+
+    /// Adds particles.
+    ///
+    /// # Errors
+    /// [`ExportError`] if they cannot be written.
+    pub fn points(&mut self, of: &UsdPoints) -> Result<(), ExportError> {
+        let name = self.free_name(&of.name);
+        let samples = &of.samples;
+        let ids = |list: &[u32]| Value::Int64Vec(list.iter().map(|id| i64::from(*id)).collect());
+        let attributes = vec![
+            Attribute::sampled("points", "point3f[]", mapped(samples, |(_, p, ..)| vectors(p))),
+            Attribute::sampled("ids", "int64[]", mapped(samples, |(of, ..)| ids(of))),
+            Attribute::sampled("velocities", "vector3f[]", mapped(samples, |(_, _, v, _)| vectors(v))),
+            Attribute::sampled("widths", "float[]", mapped(samples, |(.., d)| Value::FloatVec(d.clone())))
+                .by_vertex(),
+        ];
+        self.add(None, &name, "Points", attributes).map(drop)
+    }
+
+    /// Adds a camera.
+    ///
+    /// # Errors
+    /// [`ExportError`] if it cannot be written.
+    pub fn camera(&mut self, of: &UsdCamera) -> Result<(), ExportError> {
+        let name = self.free_name(&of.name);
+        let part = |k: usize| mapped(&of.lens, |lens| Value::Float(lens[k]));
+        let mut attributes = vec![
+            Attribute::sampled("focalLength", "float", part(0)),
+            Attribute::sampled("fStop", "float", part(1)),
+            Attribute::sampled("focusDistance", "float", part(2)),
+            Attribute::constant("horizontalAperture", "float", Value::Float(of.aperture_mm[0])),
+            Attribute::constant("verticalAperture", "float", Value::Float(of.aperture_mm[1])),
+            Attribute::constant("clippingRange", "float2", Value::Vec2f(gf::vec2f(0.01, 10_000.0))),
+        ];
+        attributes.extend(transform(&of.poses));
+        self.add(None, &name, "Camera", attributes).map(drop)
+    }
+
+    /// Adds a light.
+    ///
+    /// # Errors
+    /// [`ExportError`] if it cannot be written.
+    pub fn light(&mut self, of: &UsdLight) -> Result<(), ExportError> {
+        let name = self.free_name(&of.name);
+        let colour = |(c, _): &(Vec3, f32)| Value::Vec3f(gf::vec3f(c.x, c.y, c.z));
+        let mut attributes = vec![
+            Attribute::sampled("inputs:color", "color3f", mapped(&of.light, colour)),
+            Attribute::sampled("inputs:intensity", "float", mapped(&of.light, |(_, s)| Value::Float(*s))),
+        ];
+        let kind = match of.kind {
+            UsdLightKind::Distant(angle) => {
+                attributes.push(Attribute::constant(
+                    "inputs:angle",
+                    "float",
+                    Value::Float(angle.to_degrees()),
+                ));
+                "DistantLight"
+            }
+            UsdLightKind::Rectangle([width, height]) => {
+                attributes.push(Attribute::constant("inputs:width", "float", Value::Float(width)));
+                attributes.push(Attribute::constant("inputs:height", "float", Value::Float(height)));
+                "RectLight"
+            }
+            UsdLightKind::Dome => "DomeLight",
+        };
+        // Theirs shine along −z.
+        let turned: Samples<UsdPose> = (of.poses.iter())
+            .map(|(time, (p, q, s))| (*time, (*p, *q * Quat::from_rotation_x(-FRAC_PI_2), *s)))
+            .collect();
+        attributes.extend(transform(&turned));
+        self.add(None, &name, kind, attributes).map(drop)
+    }
+}

@@ -1,0 +1,115 @@
+use super::*;
+use geometry::{Mesh, primitive};
+use openusd::sdf::AbstractData;
+use rstest::rstest;
+use std::sync::Arc;
+
+fn pose(x: f32) -> UsdPose {
+    (Vec3::new(x, 1.0, -2.0), Quat::from_rotation_y(x), 1.0)
+}
+
+/// A body that moves, a sheet that changes its shape, copies, particles, a camera and a light.
+fn stage() -> UsdStage {
+    let mut stage = UsdStage::new(24.0, 1, 3);
+    let cube = Arc::new(primitive::cuboid(Vec3::ONE, 0.0));
+    let frames = [1.0, 2.0, 3.0];
+    let poses: Samples<UsdPose> = frames.iter().map(|t| (*t, pose(*t as f32))).collect();
+    let still = vec![(1.0, (cube.clone(), Vec::new()))];
+    stage
+        .mesh(&UsdMesh { name: "Fish crate".to_owned(), poses: poses.clone(), meshes: still.clone() })
+        .unwrap();
+    let raised = |t: f64| {
+        let sheet = primitive::plane(1.0, 1.0);
+        let positions: Vec<Vec3> = sheet.positions.iter().map(|p| *p + Vec3::Y * t as f32).collect();
+        let velocities = vec![Vec3::Y * 24.0; positions.len()];
+        (t, (Arc::new(Mesh { positions, ..sheet }), velocities))
+    };
+    let resting = vec![(1.0, pose(0.0))];
+    let meshes = frames.map(raised).to_vec();
+    stage.mesh(&UsdMesh { name: "Fish crate".to_owned(), poses: resting.clone(), meshes }).unwrap();
+    let two = |t: f64| (t, (vec![pose(t as f32), pose(5.0)], vec![Vec3::X; 2], vec![Vec3::Y * 3.0; 2]));
+    let samples = frames.map(two).to_vec();
+    stage.instances(&UsdInstances { name: "Floats".to_owned(), meshes: still, samples }).unwrap();
+    let births = |t: f64| {
+        let n = t as usize;
+        (t, ((0..n as u32).collect(), vec![Vec3::X * t as f32; n], vec![Vec3::Z; n], vec![0.02; n]))
+    };
+    stage.points(&UsdPoints { name: "2 sparks".to_owned(), samples: frames.map(births).to_vec() }).unwrap();
+    let lens = vec![(1.0, [35.0, 2.8, 4.0])];
+    let camera = UsdCamera { name: "Camera".to_owned(), poses, lens, aperture_mm: [36.0, 20.25] };
+    stage.camera(&camera).unwrap();
+    let light = vec![(1.0, (Vec3::new(1.0, 0.9, 0.8), 3.0))];
+    let sun = UsdLight { name: "Sun".to_owned(), kind: UsdLightKind::Distant(0.0093), poses: resting, light };
+    stage.light(&sun).unwrap();
+    stage
+}
+
+/// What a crate file says.
+fn read(bytes: &[u8]) -> Box<dyn AbstractData> {
+    Box::new(openusd::usdc::CrateData::open(Cursor::new(bytes.to_vec()), true).unwrap())
+}
+
+fn value(data: &dyn AbstractData, path: &str, field: &str) -> Value {
+    data.get_field(&sdf::Path::new(path).unwrap(), field).unwrap().into_owned()
+}
+
+fn samples(data: &dyn AbstractData, path: &str) -> Vec<(f64, Value)> {
+    match value(data, path, "timeSamples") {
+        Value::TimeSamples(samples) => samples,
+        other => panic!("{path}: {other:?}"),
+    }
+}
+
+#[test]
+fn a_stage_is_read_back_with_its_times_and_values() {
+    let bytes = stage().write(UsdForm::Crate).unwrap();
+    let data = read(&bytes);
+    for (field, expected) in [("startTimeCode", 1.0), ("endTimeCode", 3.0), ("timeCodesPerSecond", 24.0)] {
+        assert_eq!(value(&*data, "/", field), Value::Double(expected));
+    }
+    let moved = samples(&*data, "/Shot/Fish_crate.xformOp:translate");
+    assert_eq!(moved.iter().map(|(time, _)| *time).collect::<Vec<_>>(), [1.0, 2.0, 3.0]);
+    assert_eq!(moved[1].1, Value::Vec3d(gf::Vec3d { x: 2.0, y: 1.0, z: -2.0 }));
+    // What is the same in all frames is there once.
+    assert!(
+        matches!(value(&*data, "/Shot/Fish_crate.points", "default"), Value::Vec3fVec(p) if p.len() == 24)
+    );
+    assert!(!data.has_field(&sdf::Path::new("/Shot/Fish_crate.points").unwrap(), "timeSamples"));
+    // A second element of a name gets another.
+    let sheet = samples(&*data, "/Shot/Fish_crate_2.points");
+    let Value::Vec3fVec(points) = &sheet[2].1 else { panic!("points") };
+    assert_eq!((sheet.len(), points[0].y), (3, 3.0));
+    assert!(
+        matches!(value(&*data, "/Shot/Fish_crate_2.velocities", "default"), Value::Vec3fVec(v) if v[0].y == 24.0)
+    );
+    // Particles are born.
+    let born = samples(&*data, "/Shot/_2_sparks.points");
+    let count = |value: &Value| if let Value::Vec3fVec(list) = value { list.len() } else { 0 };
+    assert_eq!(born.iter().map(|(_, value)| count(value)).collect::<Vec<_>>(), [1, 2, 3]);
+    let degrees = value(&*data, "/Shot/Floats.angularVelocities", "default");
+    assert!(matches!(degrees, Value::Vec3fVec(v) if (v[0].y - 171.887).abs() < 1e-3));
+    assert_eq!(value(&*data, "/Shot/Floats/prototype", "typeName"), Value::Token("Mesh".into()));
+    assert_eq!(value(&*data, "/Shot/Camera.focalLength", "default"), Value::Float(35.0));
+    assert_eq!(value(&*data, "/Shot/Sun", "typeName"), Value::Token("DistantLight".into()));
+}
+
+#[rstest]
+#[case(UsdForm::Text, b"#usda 1.0")]
+#[case(UsdForm::Crate, b"PXR-USDC\0")]
+#[case(UsdForm::Package, b"PK\x03\x04\0\0\0\0\0")]
+fn each_form_begins_as_the_format_says(#[case] form: UsdForm, #[case] start: &[u8; 9]) {
+    let bytes = stage().write(form).unwrap();
+    let (length, start) = if form == UsdForm::Package { (4, &start[..4]) } else { (8, &start[..8]) };
+    assert_eq!(&bytes[..length], start);
+    // The same stage is the same bytes.
+    assert!(bytes == stage().write(form).unwrap());
+}
+
+/// The turn of a light takes −y to −z.
+#[test]
+fn a_light_shines_where_ours_does() {
+    let data = read(&stage().write(UsdForm::Crate).unwrap());
+    let Value::Quatf(q) = value(&*data, "/Shot/Sun.xformOp:orient", "default") else { panic!("a turn") };
+    let shines = Quat::from_xyzw(q.x, q.y, q.z, q.w) * Vec3::NEG_Z;
+    assert!(shines.distance(Quat::from_rotation_y(0.0) * Vec3::NEG_Y) < 1e-6, "{shines}");
+}
