@@ -1,6 +1,6 @@
 // Finishing a run on the Timeline.
 import { expect, test } from "./test.mjs";
-import { add, computed, newShot, saved, select, tab, type } from "./desk.mjs";
+import { add, computed, goTo, newShot, pick, saved, select, tab, type } from "./desk.mjs";
 import { Server } from "./server.mjs";
 
 let server;
@@ -100,4 +100,34 @@ test("one element is finished by itself, and its row is below the element", asyn
   await type(page, "Place x", "1.5");
   await saved(page, "Place");
   await expect(row(page, "place")).toBeVisible();
+});
+
+test("a box is refined, thickened and taken as a mesh of its own", async ({ page }) => {
+  await newShot(page, server.address, { name: "Surface" });
+  await add(page, "Plane");
+  await add(page, "Box");
+  await page.getByRole("button", { name: "Play", exact: true }).click();
+  await computed(page);
+  await page.getByRole("button", { name: "Pause" }).click();
+  await select(page, "Box");
+  await finish(page, "Subdivide", true);
+  await expect(row(page, "subdivide 2 ×")).toBeVisible();
+  await type(page, "Levels", "3");
+  await expect(row(page, "subdivide 3 ×")).toBeVisible();
+  const id = /shot\/(\d+)/.exec(page.url())[1];
+  const obj = async () => {
+    const path = `${server.address}/api/shots/${id}/meshes/obj?first=24&last=24`;
+    return (await (await page.request.get(path)).text()).split("\n").filter((line) => line.startsWith("f ")).length;
+  };
+  // Twelve triangles of the box and two of the plane.
+  expect(await obj()).toBe(12 * 64 + 2);
+  await pick(page, "Sharp edges", "the border of a group");
+  await expect(page.getByText(/Not taken: this step creases by crease/)).toBeVisible();
+  await pick(page, "Sharp edges", "by their angle");
+  await expect(page.getByText(/Not taken/)).toBeHidden();
+  await goTo(page, 24, 1, 24);
+  await select(page, "Box");
+  await tab(page, "Shape");
+  await page.getByRole("button", { name: "Make a mesh of it" }).click();
+  await saved(page, "Box 24.obj taken in");
 });

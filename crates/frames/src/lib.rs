@@ -52,7 +52,7 @@ pub use quantise::{
     ANGULAR_VELOCITY_ERROR, ORIENTATION_ERROR_RAD, PARTICLE_AGE_ERROR_S, PARTICLE_SIZE_ERROR,
     PARTICLE_VELOCITY_ERROR, POSITION_ERROR_M, VELOCITY_ERROR,
 };
-pub use run::{Manifest, ManifestElement, RunFolder, RunLock, Track};
+pub use run::{Manifest, ManifestElement, RunFolder, RunLock, Track, instruction_set};
 pub use sequence::{MAX_SAMPLES, MAX_SEQUENCE_BYTES, SEQUENCE_EXTENSION, decode_sequence, encode_sequence};
 pub use source::{Fingerprints, Frames, Parts, RunFrames};
 pub use upgrade::upgrade;

@@ -128,7 +128,7 @@ mod tests {
         let dir = tempfile::tempdir().unwrap();
         let run = RunFolder::create(dir.path().join("run")).unwrap();
         let shot = Shot::empty("S");
-        run.write_manifest(&crate::Manifest { version: 1, shot, elements: vec![] }).unwrap();
+        run.write_manifest(&crate::Manifest::new(shot, vec![])).unwrap();
         (dir, run)
     }
 

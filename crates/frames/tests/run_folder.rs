@@ -24,7 +24,7 @@ fn manifest() -> Manifest {
         mass_kg: 0.9,
         centre_m: glam::Vec3::ZERO,
     };
-    Manifest { version: 1, shot: Shot::empty("Run"), elements: vec![element] }
+    Manifest::new(Shot::empty("Run"), vec![element])
 }
 
 /// A frame of elements with so many bodies each, every body in a place of its own.

@@ -81,7 +81,10 @@ pub fn why_stale(before: &Shot, now: &Shot) -> Option<String> {
 /// As [`why_stale`], for one system of `now`: what acts on other systems only is left out.
 pub fn why_system_is_stale(before: &Shot, now: &Shot, system: &System) -> Option<String> {
     let mut relevant = acting_on(now, system);
-    relevant.extend(acting_on(before, system));
+    // It may have had other members.
+    if let Some(system) = before.systems().iter().find(|other| other.id == system.id) {
+        relevant.extend(acting_on(before, system));
+    }
     let mut changes = changes(before, now);
     changes.retain(|change| change.of.is_none_or(|id| relevant.contains(&id)));
     told(&changes)

@@ -350,6 +350,6 @@ fn write_manifest(job: &Bake) -> Result<(), BakeError> {
             centre_m: Vec3::ZERO,
         });
     }
-    job.run.write_manifest(&Manifest { version: 1, shot: job.shot.clone(), elements })?;
+    job.run.write_manifest(&Manifest::new(job.shot.clone(), elements))?;
     Ok(())
 }

@@ -12,6 +12,7 @@ pub mod moving_meshes;
 pub mod particles;
 pub mod pictures;
 pub mod solids;
+pub mod surfaces;
 
 /// One measurement against its closed form.
 #[derive(Clone, Debug)]
@@ -69,6 +70,7 @@ pub fn all() -> Vec<(&'static str, Vec<Experiment>)> {
         ("Particles", particles::all()),
         ("Moving meshes", moving_meshes::all()),
         ("Finishing", finishing::all()),
+        ("Surfaces", surfaces::all()),
         ("Renderer", pictures::all()),
     ]
 }

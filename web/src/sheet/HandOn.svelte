@@ -18,7 +18,7 @@
         >Frames {playback.first}–{playback.end} as GLB</a
       >
       <a class="btn" download href={link("zip", playback.first, playback.end)}>as numbered OBJ</a>
-      <a class="btn" download href={link("usdc", playback.first, playback.end)}>as USD</a>
+      <a class="btn" download href={link("usdz", playback.first, playback.end)}>as USD</a>
     </div>
   </Section>
 {/if}

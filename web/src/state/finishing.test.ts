@@ -75,6 +75,9 @@ describe("words", () => {
     expect(wordsOf(step({ shift: { frames: -1 } }))).toBe("1 frame earlier");
     expect(wordsOf(step({ loop: { frames: 84, from_frame: 1, overlap: 6 } }))).toBe("loop in 84");
     expect(wordsOf(step({ reverse: {} }))).toBe("reverse");
+    expect(wordsOf(step({ subdivide: { scheme: "loop", levels: 2 } }))).toBe("subdivide 2 ×");
+    expect(wordsOf(step({ smooth_shape: { passes: 10 } }))).toBe("even out, 10 passes");
+    expect(wordsOf(step({ thicken: { thickness_m: 0.0125, offset: 0 } }))).toBe("thicken 12.5 mm");
     expect(wordsOf(step({ blend: { run: 2, weight: 0 } }))).toBe("over to run 2");
     const { channel, frames } = partAtSpeed(span, 20, 30, 0.5);
     const retime = { retime: { frames, run_frame: 1 } };

@@ -161,8 +161,8 @@ export const STEPS: Record<Name, Step> = {
     make: () => ({ operation: { smooth: { radius: 3 } } }),
   },
   smooth_shape: {
-    name: "Smooth the shape",
-    about: "even out a surface",
+    name: "Even out",
+    about: "a surface, without shrinking it",
     make: () => ({ operation: { smooth_shape: { passes: 10 } } }),
   },
   thicken: {
@@ -284,6 +284,10 @@ export function wordsOf(step: Element): string {
   if ("blend" in operation) return `over to run ${operation.blend.run}`;
   if ("smooth" in operation) return `smooth over ${2 * Math.round(operation.smooth.radius) + 1}`;
   if ("loop" in operation) return `loop in ${operation.loop.frames}`;
+  if ("subdivide" in operation) return `subdivide ${operation.subdivide.levels} ×`;
+  if ("smooth_shape" in operation) return `even out, ${operation.smooth_shape.passes} passes`;
+  if ("thicken" in operation && Object.keys(channelsOf(step)).length === 0)
+    return `thicken ${Number((1000 * operation.thicken.thickness_m).toFixed(1))} mm`;
   return STEPS[kindOf(operation)].name.toLowerCase();
 }
 

@@ -36,8 +36,10 @@ enum Kernel {
 /// What a kernel was made for: the step's constant values, and the faces and places at rest.
 type Key = (String, Fingerprint, Fingerprint);
 
+type KeptKernel = (Key, Arc<Kernel>);
+
 /// Kernels that were used last.
-static KEPT_KERNELS: LazyLock<Mutex<Vec<(Key, Arc<Kernel>)>>> = LazyLock::new(Mutex::default);
+static KEPT_KERNELS: LazyLock<Mutex<Vec<KeptKernel>>> = LazyLock::new(Mutex::default);
 /// Number of kernels kept.
 const KEPT: usize = 12;
 

@@ -312,12 +312,7 @@ mod tests {
     #[test]
     fn a_kept_run_has_the_parts_of_all_systems_and_shares_them() {
         let (dir, run) = run();
-        run.write_manifest(&super::super::Manifest {
-            version: 1,
-            shot: shot::Shot::empty("S"),
-            elements: vec![],
-        })
-        .unwrap();
+        run.write_manifest(&super::super::Manifest::new(shot::Shot::empty("S"), vec![])).unwrap();
         run.write_part(SystemId::Solids, &solids(1)).unwrap();
         run.write_part(SPARKS, &sparks(1)).unwrap();
         run.write_checkpoint(SPARKS, 1, Fingerprint([2; 16]), b"state").unwrap();

@@ -35,6 +35,33 @@ pub struct Manifest {
     pub shot: Shot,
     /// The elements that frames speak of.
     pub elements: Vec<ManifestElement>,
+    /// What the processor could do that computed the newest frame: frames of processors that differ in
+    /// this may differ in their last bits.
+    #[serde(default)]
+    pub instruction_set: String,
+}
+
+impl Manifest {
+    /// Of a run that is computed here.
+    pub fn new(shot: Shot, elements: Vec<ManifestElement>) -> Self {
+        Self { version: 1, shot, elements, instruction_set: instruction_set() }
+    }
+}
+
+/// The processor's architecture, with the extensions that kernels may choose at run time.
+pub fn instruction_set() -> String {
+    let mut name = std::env::consts::ARCH.to_owned();
+    #[cfg(target_arch = "x86_64")]
+    for (extension, has) in [
+        ("avx", is_x86_feature_detected!("avx")),
+        ("avx2", is_x86_feature_detected!("avx2")),
+        ("fma", is_x86_feature_detected!("fma")),
+    ] {
+        if has {
+            name = format!("{name} {extension}");
+        }
+    }
+    name
 }
 
 /// An element that frames speak of.
@@ -230,7 +257,7 @@ mod tests {
     fn folder() -> (tempfile::TempDir, RunFolder) {
         let dir = tempfile::tempdir().unwrap();
         let run = RunFolder::create(dir.path().join("run")).unwrap();
-        run.write_manifest(&Manifest { version: 1, shot: Shot::empty("S"), elements: vec![] }).unwrap();
+        run.write_manifest(&Manifest::new(Shot::empty("S"), vec![])).unwrap();
         (dir, run)
     }
 

@@ -20,7 +20,7 @@ pub(crate) struct Range {
 }
 
 /// The visible solids of a shot at finished frames, by their run's present state: `obj` for one
-/// frame, `zip` for several as numbered OBJ files, `glb`, `usda`, `usdc`
+/// frame, `zip` for several as numbered OBJ files, `glb`, `usda`
 /// and `usdz` for one or several. USD has the visible particles, cameras and lights too.
 #[utoipa::path(get, path = "/api/shots/{id}/meshes/{format}", params(("id" = i64, Path), ("format" = String, Path), ("first" = u32, Query), ("last" = u32, Query), ("element" = Option<u32>, Query)), responses((status = 200, content_type = "application/octet-stream"), (status = 404, body = crate::error::Problem), (status = 422, body = crate::error::Problem)))]
 pub(crate) async fn meshes(
@@ -46,10 +46,9 @@ pub(crate) async fn meshes(
             "zip" if first <= last => (meshes.numbered_objs(first..=last)?, "application/zip"),
             "glb" if first <= last => (meshes.glb(first..=last, &mut || ())?, "model/gltf-binary"),
             "glb" | "zip" => return Err(Error::Bad(format!("frame {last} comes before {first}"))),
-            "usda" | "usdc" | "usdz" if first <= last => {
+            "usda" | "usdz" if first <= last => {
                 let form = match format.as_str() {
                     "usda" => UsdForm::Text,
-                    "usdc" => UsdForm::Crate,
                     _ => UsdForm::Package,
                 };
                 (meshes.usd(first..=last, form, &mut || ())?, "application/octet-stream")

@@ -60,6 +60,8 @@ pub(super) fn shot() -> (Shot, Vec<File>) {
     sparks.body.weight = Weight::DensityKgM3(12.0);
     sparks.contact.outcome = ContactOutcome::Die;
     sparks.contact.probability = 0.6;
+    // Sparks move no crate, so that they are computed apart from the solids.
+    sparks.contact.push = false;
     sparks.contact.except = vec![coals.into()];
     sparks.appearance.form = Form::Streak { duration_s: 0.022 };
     sparks.appearance.colour_by = RampInput::Life;

@@ -2,7 +2,7 @@
 //! time samples, one a frame.
 //!
 //! One unit is a metre, y is up, a time code is a frame. A stage is written as text
-//! (`usda`), as a crate file (`usdc`), or in a package (`usdz`). It refers to no other file.
+//! (`usda`), alone or in a package (`usdz`). It refers to no other file.
 
 mod prims;
 
@@ -11,7 +11,6 @@ use glam::{Quat, Vec3};
 use openusd::gf;
 use openusd::sdf::{self, ChildrenKey, FieldKey, SpecType, Specifier, Value};
 use openusd::usda::TextWriter;
-use openusd::usdc::CrateWriter;
 use openusd::usdz::ArchiveWriter;
 pub use prims::{UsdCamera, UsdInstances, UsdLight, UsdLightKind, UsdMesh, UsdPoints};
 use std::collections::BTreeSet;
@@ -43,9 +42,7 @@ pub struct UsdStage {
 pub enum UsdForm {
     /// Text.
     Text,
-    /// Binary.
-    Crate,
-    /// A package with a binary stage in it.
+    /// A package with the text in it.
     Package,
 }
 
@@ -79,6 +76,15 @@ impl Attribute {
                 Self { name, kind, uniform: false, interpolation: None, default: None, samples }
             }
         }
+    }
+
+    /// With a value a frame where those that it goes with have one: velocities count only at
+    /// the times of their positions.
+    fn with(name: &'static str, kind: &'static str, samples: Samples<Value>, of: &Self) -> Self {
+        if of.samples.is_empty() {
+            return Self::sampled(name, kind, samples);
+        }
+        Self { samples, default: None, ..Self::constant(name, kind, Value::None) }
     }
 
     fn by_vertex(self) -> Self {
@@ -140,12 +146,11 @@ impl UsdStage {
             spec.add(ChildrenKey::PrimChildren, Value::TokenVec(vec![PROTOTYPE.into()]));
             let targets = sdf::PathListOp {
                 explicit: true,
-                explicit_items: vec![sdf::path(&format!("{path}/{PROTOTYPE}")).map_err(failed)?],
+                explicit_items: vec![sdf::path(format!("{path}/{PROTOTYPE}")).map_err(failed)?],
                 ..Default::default()
             };
             let relation = prim.append_property(PROTOTYPES).map_err(failed)?;
             let spec = self.data.create_spec(relation, SpecType::Relationship);
-            spec.add(FieldKey::Variability, Value::Variability(sdf::Variability::Uniform));
             spec.add(FieldKey::TargetPaths, Value::PathListOp(targets));
         }
         for attribute in attributes {
@@ -185,27 +190,19 @@ impl UsdStage {
         root.add("metersPerUnit", Value::Double(1.0));
         root.add("upAxis", Value::Token("Y".into()));
         root.add(ChildrenKey::PrimChildren, Value::TokenVec(vec![ROOT.into()]));
-        let all = sdf::path(&format!("/{ROOT}")).map_err(failed)?;
+        let all = sdf::path(format!("/{ROOT}")).map_err(failed)?;
         let spec = self.data.create_spec(all, SpecType::Prim);
         spec.add(FieldKey::Specifier, Value::Specifier(Specifier::Def));
         spec.add(FieldKey::TypeName, Value::Token("Xform".into()));
         let children = self.children.iter().map(|name| name.as_str().into()).collect();
         spec.add(ChildrenKey::PrimChildren, Value::TokenVec(children));
-        match form {
-            UsdForm::Text => TextWriter::write_to_string(&self.data).map(String::into_bytes).map_err(failed),
-            UsdForm::Crate => {
-                let mut out = Cursor::new(Vec::new());
-                CrateWriter::write(&self.data, &mut out).map_err(failed)?;
-                Ok(out.into_inner())
-            }
-            UsdForm::Package => {
-                let mut stage = Cursor::new(Vec::new());
-                CrateWriter::write(&self.data, &mut stage).map_err(failed)?;
-                let mut package = ArchiveWriter::new(Cursor::new(Vec::new()));
-                package.add_layer("shot.usdc", stage.get_ref()).map_err(failed)?;
-                Ok(package.finish().map_err(failed)?.into_inner())
-            }
+        let text = TextWriter::write_to_string(&self.data).map_err(failed)?.into_bytes();
+        if form == UsdForm::Text {
+            return Ok(text);
         }
+        let mut package = ArchiveWriter::new(Cursor::new(Vec::new()));
+        package.add_layer("shot.usda", &text).map_err(failed)?;
+        Ok(package.finish().map_err(failed)?.into_inner())
     }
 }
 

@@ -29,12 +29,15 @@ pub struct UsdInstances {
     pub samples: Samples<(Vec<UsdPose>, Vec<Vec3>, Vec<Vec3>)>,
 }
 
+/// Ids, positions, m, velocities, m/s, and diameters, m.
+pub type UsdPointSample = (Vec<u32>, Vec<Vec3>, Vec<Vec3>, Vec<f32>);
+
 /// Particles.
 pub struct UsdPoints {
     /// Its name.
     pub name: String,
-    /// Ids, positions, m, velocities, m/s, and diameters, m.
-    pub samples: Samples<(Vec<u32>, Vec<Vec3>, Vec<Vec3>, Vec<f32>)>,
+    /// Of each frame.
+    pub samples: Samples<UsdPointSample>,
 }
 
 /// A camera, which looks along −z.
@@ -105,10 +108,18 @@ fn surface(meshes: &Samples<(Arc<Mesh>, Vec<Vec3>)>) -> Vec<Attribute> {
         Value::Vec2fVec(mesh.uvs.iter().map(|uv| gf::vec2f(uv.x, uv.y)).collect())
     };
     let has = |what: fn(&Mesh) -> bool| meshes.iter().all(|(_, (mesh, _))| what(mesh));
+    let points =
+        Attribute::sampled("points", "point3f[]", mapped(meshes, |(mesh, _)| vectors(&mesh.positions)));
+    let velocities = Attribute::with(
+        "velocities",
+        "vector3f[]",
+        mapped(meshes, |(_, velocities)| vectors(velocities)),
+        &points,
+    );
     let mut attributes = vec![
         Attribute::sampled("faceVertexCounts", "int[]", mapped(meshes, counts)),
         Attribute::sampled("faceVertexIndices", "int[]", mapped(meshes, corners)),
-        Attribute::sampled("points", "point3f[]", mapped(meshes, |(mesh, _)| vectors(&mesh.positions))),
+        points,
         Attribute::uniform("subdivisionScheme", "token", Value::Token("none".into())),
     ];
     if has(|mesh| mesh.normals.len() == mesh.positions.len()) {
@@ -119,8 +130,7 @@ fn surface(meshes: &Samples<(Arc<Mesh>, Vec<Vec3>)>) -> Vec<Attribute> {
         attributes.push(Attribute::sampled("primvars:st", "texCoord2f[]", mapped(meshes, uvs)).by_vertex());
     }
     if meshes.iter().all(|(_, (mesh, velocities))| velocities.len() == mesh.positions.len()) {
-        let velocities = mapped(meshes, |(_, velocities)| vectors(velocities));
-        attributes.push(Attribute::sampled("velocities", "vector3f[]", velocities));
+        attributes.push(velocities);
     }
     attributes
 }
@@ -158,14 +168,18 @@ impl UsdStage {
         };
         let first = |(poses, ..): &(Vec<UsdPose>, _, _)| Value::IntVec(vec![0; poses.len()]);
         let ids = |(poses, ..): &(Vec<UsdPose>, _, _)| Value::Int64Vec((0..poses.len() as i64).collect());
+        let positions = Attribute::sampled("positions", "point3f[]", mapped(samples, places));
+        let orientations = Attribute::sampled("orientations", "quath[]", mapped(samples, turns));
+        let velocities = mapped(samples, |(_, v, _)| vectors(v));
+        let spins = mapped(samples, |(.., w)| degrees(w));
         let attributes = vec![
+            Attribute::with("velocities", "vector3f[]", velocities, &positions),
+            Attribute::with("angularVelocities", "vector3f[]", spins, &orientations),
             Attribute::sampled("protoIndices", "int[]", mapped(samples, first)),
             Attribute::sampled("ids", "int64[]", mapped(samples, ids)),
-            Attribute::sampled("positions", "point3f[]", mapped(samples, places)),
-            Attribute::sampled("orientations", "quath[]", mapped(samples, turns)),
+            positions,
+            orientations,
             Attribute::sampled("scales", "float3[]", mapped(samples, sizes)),
-            Attribute::sampled("velocities", "vector3f[]", mapped(samples, |(_, v, _)| vectors(v))),
-            Attribute::sampled("angularVelocities", "vector3f[]", mapped(samples, |(.., w)| degrees(w))),
         ];
         let path = self.add(None, &name, "PointInstancer", attributes)?;
         self.add(Some(&path), PROTOTYPE, "Mesh", surface(&of.meshes)).map(drop)
@@ -179,10 +193,12 @@ impl UsdStage {
         let name = self.free_name(&of.name);
         let samples = &of.samples;
         let ids = |list: &[u32]| Value::Int64Vec(list.iter().map(|id| i64::from(*id)).collect());
+        let points = Attribute::sampled("points", "point3f[]", mapped(samples, |(_, p, ..)| vectors(p)));
+        let velocities = mapped(samples, |(_, _, v, _)| vectors(v));
         let attributes = vec![
-            Attribute::sampled("points", "point3f[]", mapped(samples, |(_, p, ..)| vectors(p))),
+            Attribute::with("velocities", "vector3f[]", velocities, &points),
+            points,
             Attribute::sampled("ids", "int64[]", mapped(samples, |(of, ..)| ids(of))),
-            Attribute::sampled("velocities", "vector3f[]", mapped(samples, |(_, _, v, _)| vectors(v))),
             Attribute::sampled("widths", "float[]", mapped(samples, |(.., d)| Value::FloatVec(d.clone())))
                 .by_vertex(),
         ];
