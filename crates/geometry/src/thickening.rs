@@ -1,7 +1,7 @@
 //! A sheet given thickness: a surface on each side, and walls along its borders.
 
 use crate::topology::{Attribute, Domain, Topology};
-use glam::Vec3;
+use glam::{Vec3, Vec4};
 use std::collections::HashMap;
 use std::sync::Arc;
 
@@ -18,6 +18,8 @@ pub struct Thickening {
     places: Vec<u32>,
     count: usize,
     triangles: Vec<[u32; 3]>,
+    /// The places of each triangle.
+    faces: Vec<[u32; 3]>,
 }
 
 impl Thickening {
@@ -68,8 +70,9 @@ impl Thickening {
         let attributes = topology.attributes().iter().map(attribute).collect();
         let smooth = numbered(&smooth);
         let thick = Topology::new(triangles, smooth, attributes).expect("a thick sheet is sound");
-        let count = found.len();
-        Self { topology: Arc::new(thick), from, places, count, triangles: outer.to_vec() }
+        let (count, triangles) = (found.len(), outer.to_vec());
+        let faces = triangles.iter().map(|t| t.map(|v| places[v as usize])).collect();
+        Self { topology: Arc::new(thick), from, places, count, triangles, faces }
     }
 
     /// The faces of the thick sheet with their attributes.
@@ -95,28 +98,31 @@ impl Thickening {
 
     /// For each place the vector that is 1 m from all faces around it, as far as there is one.
     fn mitred(&self, positions: &[Vec3]) -> Vec<Vec3> {
-        let mut sums = vec![Vec3::ZERO; self.count];
-        let mut units = vec![(Vec3::ZERO, 0.0f32); self.count];
-        for t in &self.triangles {
-            let corners = t.map(|v| positions[v as usize]);
-            let normal = (corners[1] - corners[0]).cross(corners[2] - corners[0]).normalize_or_zero();
-            for k in 0..3 {
-                // By the angle at the corner, so that the cut of a quad does not count.
-                let [u, v] = [corners[(k + 1) % 3] - corners[k], corners[(k + 2) % 3] - corners[k]];
-                let angle = u.cross(v).length().atan2(u.dot(v));
-                let place = self.places[t[k] as usize] as usize;
-                sums[place] += normal * angle;
-                units[place].0 += normal * angle;
-                units[place].1 += angle;
+        // The weighted sum of the faces' normals, and of the weights.
+        let mut sums = vec![Vec4::ZERO; self.count];
+        for (t, places) in self.triangles.iter().zip(&self.faces) {
+            let [a, b, c] = t.map(|v| positions[v as usize]);
+            let [ab, bc, ca] = [b - a, c - b, a - c];
+            let normal = ab.cross(bc);
+            let length = normal.length();
+            if length <= 0.0 {
+                continue;
+            }
+            let normal = (normal / length).extend(1.0);
+            let [x, y, z] = [ab, bc, ca].map(|edge| edge.length_squared());
+            // By sin θ over the lengths of both edges, so that the cut of a quad does not count
+            // (N. Max, *Weights for computing vertex normals from facet normals*, 1999).
+            for (&place, product) in places.iter().zip([x * z, x * y, y * z]) {
+                sums[place as usize] += normal * (length / product);
             }
         }
-        let mitred = |(sum, (mean, angle)): (&Vec3, &(Vec3, f32))| {
-            let normal = sum.normalize_or_zero();
+        let mitred = |sum: &Vec4| {
+            let (normal, length) = sum.truncate().normalize_and_length();
             // The mean cosine between the normal and those of the faces.
-            let cosine = if *angle > 0.0 { mean.dot(normal) / angle } else { 1.0 };
+            let cosine = if sum.w > 0.0 { length / sum.w } else { 1.0 };
             normal * (1.0 / cosine.max(1e-3)).min(MOST_MITRE)
         };
-        sums.iter().zip(&units).map(mitred).collect()
+        sums.iter().map(mitred).collect()
     }
 }
 

@@ -1,6 +1,6 @@
 //! The frames of a run: a file for each system and frame, or one for a whole frame.
 
-use super::{FRAMES, RunFolder, damage::note_whole, number_of, systems_in};
+use super::{FRAMES, RunFolder, number_of, systems_in, whole::note_whole};
 use crate::codec::{self, encode_with};
 use crate::files::write_whole;
 use crate::table::Table;

@@ -5,6 +5,7 @@ mod damage;
 mod frame_files;
 mod keep;
 mod track;
+mod whole;
 
 use crate::RunError;
 use crate::files::{remove_parts, write_whole};

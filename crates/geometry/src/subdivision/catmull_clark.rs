@@ -1,7 +1,8 @@
 //! The scheme of Catmull and Clark.
 
 use super::Refined;
-use super::cage::{Cage, Edges, NONE, Rule, SHARP, corners};
+use super::cage::{Cage, Edges, NONE, SHARP, corners};
+use super::rules::{add_edges, add_places};
 use super::stencils::Stencils;
 use std::collections::HashMap;
 
@@ -12,51 +13,47 @@ pub(super) fn stencils(cage: &Cage, edges: &Edges) -> Stencils {
     let rows = cage.places + edges.list.len() + cage.faces.len();
     let mut out = Stencils::with_room(rows, 9 * cage.places + 6 * edges.list.len() + 4 * cage.faces.len());
     let around = Faces::at_places(cage);
-    for place in 0..cage.places as u32 {
-        let rule = edges.rule(cage, place);
-        let smooth = match rule {
-            Rule::Smooth => 1.0,
-            Rule::Crease(_, weight) | Rule::Stays(weight) => 1.0 - weight,
-        };
-        if smooth > 0.0 {
-            // (Q + 2 R + (n − 3) S) / n: the means of the faces' and of the edges' middles.
-            let at = edges.at(place);
-            let n = at.len() as f32;
-            out.add(place, (n - 2.0) / n);
-            at.iter().for_each(|&edge| out.add(edges.other(edge, place), 1.0 / (n * n)));
-            let faces = around.at(place);
-            for &face in faces {
-                let weight = 1.0 / (n * faces.len() as f32 * face_size(face));
-                places_of(face).for_each(|corner| out.add(corner, weight));
+    add_places(cage, edges, &mut out, |place, out| {
+        // (Q + 2 R + (n − 3) S) / n: the means of the faces' and of the edges' middles.
+        let at = edges.at(place);
+        let n = at.len() as f32;
+        let quads = around.at(place);
+        if quads.len() == at.len() && quads.iter().all(|&face| cage.faces[face as usize][3] != NONE) {
+            // Among quads the weights are known: a neighbour is a corner of two of them.
+            let corner = 0.25 / (n * n);
+            out.push(place, (n - 2.0) / n + n * corner);
+            at.iter().for_each(|&edge| out.push(edges.other(edge, place), 1.0 / (n * n) + 2.0 * corner));
+            for &face in quads {
+                let face = &cage.faces[face as usize];
+                let own = face.iter().position(|&v| cage.surface[v as usize] == place).unwrap_or(0);
+                out.push(cage.surface[face[(own + 2) % 4] as usize], corner);
             }
-            out.scale(smooth);
+            return;
         }
-        match rule {
-            Rule::Smooth => {}
-            Rule::Crease(ends, weight) => {
-                out.add(place, 0.75 * weight);
-                ends.iter().for_each(|&end| out.add(end, 0.125 * weight));
-            }
-            Rule::Stays(weight) => out.add(place, weight),
+        out.add(place, (n - 2.0) / n);
+        at.iter().for_each(|&edge| out.add(edges.other(edge, place), 1.0 / (n * n)));
+        let faces = around.at(place);
+        for &face in faces {
+            let weight = 1.0 / (n * faces.len() as f32 * face_size(face));
+            places_of(face).for_each(|corner| out.add(corner, weight));
         }
-        out.end_row();
-    }
-    for edge in &edges.list {
-        let sharp = edge.sharpness.min(1.0);
-        if sharp < 1.0 {
-            edge.places.iter().for_each(|&place| out.add(place, 0.25));
+    });
+    add_edges(edges, &mut out, |edge, out| {
+        if edge.faces.iter().all(|&face| cage.faces[face as usize][3] != NONE) {
+            edge.places.iter().for_each(|&place| out.push(place, 0.375));
             for face in edge.faces {
-                places_of(face).for_each(|corner| out.add(corner, 0.25 / face_size(face)));
+                let others = places_of(face).filter(|place| !edge.places.contains(place));
+                others.for_each(|corner| out.push(corner, 0.0625));
             }
-            out.scale(1.0 - sharp);
+            return;
         }
-        if sharp > 0.0 {
-            edge.places.iter().for_each(|&place| out.add(place, 0.5 * sharp));
+        edge.places.iter().for_each(|&place| out.add(place, 0.25));
+        for face in edge.faces {
+            places_of(face).for_each(|corner| out.add(corner, 0.25 / face_size(face)));
         }
-        out.end_row();
-    }
+    });
     for face in 0..cage.faces.len() as u32 {
-        places_of(face).for_each(|corner| out.add(corner, 1.0 / face_size(face)));
+        places_of(face).for_each(|corner| out.push(corner, 1.0 / face_size(face)));
         out.end_row();
     }
     out

@@ -1,8 +1,9 @@
 //! The scheme of Loop.
 
 use super::Refined;
-use super::cage::{Cage, Edges, NONE, Rule, corners};
+use super::cage::{Cage, Edges, NONE, corners};
 use super::catmull_clark::{middles, sharper};
+use super::rules::{add_edges, add_places};
 use super::stencils::Stencils;
 use std::f32::consts::TAU;
 
@@ -10,47 +11,22 @@ use std::f32::consts::TAU;
 pub(super) fn stencils(cage: &Cage, edges: &Edges) -> Stencils {
     let rows = cage.places + edges.list.len();
     let mut out = Stencils::with_room(rows, 7 * cage.places + 4 * edges.list.len());
-    for place in 0..cage.places as u32 {
-        let rule = edges.rule(cage, place);
-        let smooth = match rule {
-            Rule::Smooth => 1.0,
-            Rule::Crease(_, weight) | Rule::Stays(weight) => 1.0 - weight,
-        };
-        if smooth > 0.0 {
-            let at = edges.at(place);
-            let n = at.len() as f32;
-            let part = 0.375 + 0.25 * (TAU / n).cos();
-            let beta = (0.625 - part * part) / n;
-            out.add(place, 1.0 - n * beta);
-            at.iter().for_each(|&edge| out.add(edges.other(edge, place), beta));
-            out.scale(smooth);
+    add_places(cage, edges, &mut out, |place, out| {
+        let at = edges.at(place);
+        let n = at.len() as f32;
+        let part = 0.375 + 0.25 * (TAU / n).cos();
+        let beta = (0.625 - part * part) / n;
+        out.add(place, 1.0 - n * beta);
+        at.iter().for_each(|&edge| out.add(edges.other(edge, place), beta));
+    });
+    add_edges(edges, &mut out, |edge, out| {
+        edge.places.iter().for_each(|&place| out.add(place, 0.375));
+        for face in edge.faces {
+            let all = corners(&cage.faces[face as usize]);
+            let across = all.iter().map(|&v| cage.surface[v as usize]);
+            across.filter(|place| !edge.places.contains(place)).for_each(|place| out.add(place, 0.125));
         }
-        match rule {
-            Rule::Smooth => {}
-            Rule::Crease(ends, weight) => {
-                out.add(place, 0.75 * weight);
-                ends.iter().for_each(|&end| out.add(end, 0.125 * weight));
-            }
-            Rule::Stays(weight) => out.add(place, weight),
-        }
-        out.end_row();
-    }
-    for edge in &edges.list {
-        let sharp = edge.sharpness.min(1.0);
-        if sharp < 1.0 {
-            edge.places.iter().for_each(|&place| out.add(place, 0.375));
-            for face in edge.faces {
-                let all = corners(&cage.faces[face as usize]);
-                let across = all.iter().map(|&v| cage.surface[v as usize]);
-                across.filter(|place| !edge.places.contains(place)).for_each(|place| out.add(place, 0.125));
-            }
-            out.scale(1.0 - sharp);
-        }
-        if sharp > 0.0 {
-            edge.places.iter().for_each(|&place| out.add(place, 0.5 * sharp));
-        }
-        out.end_row();
-    }
+    });
     out
 }
 

@@ -12,6 +12,7 @@
 mod cage;
 mod catmull_clark;
 mod loop_scheme;
+mod rules;
 mod stencils;
 
 use crate::topology::{Attribute, AttributeValues, Domain, Topology};

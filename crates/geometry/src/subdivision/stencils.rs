@@ -26,8 +26,16 @@ impl Stencils {
         }
     }
 
+    /// Adds a vertex that the row at hand does not have yet.
+    pub fn push(&mut self, vertex: u32, weight: f32) {
+        self.entries.push((vertex, weight));
+    }
+
     /// Multiplies the weights of the row at hand.
     pub fn scale(&mut self, factor: f32) {
+        if factor == 1.0 {
+            return;
+        }
         let from = *self.starts.last().expect("there is a start") as usize;
         self.entries[from..].iter_mut().for_each(|(_, weight)| *weight *= factor);
     }

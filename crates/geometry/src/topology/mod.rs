@@ -225,8 +225,18 @@ fn hash(triangles: &[[u32; 3]], smooth: &[u32], attributes: &[Attribute]) -> Fin
     let mut hash = Sha256::new();
     let mut list = |values: &mut dyn Iterator<Item = u32>, count: usize| {
         hash.update((count as u64).to_le_bytes());
-        let bytes: Vec<u8> = values.flat_map(u32::to_le_bytes).collect();
-        hash.update(bytes);
+        let mut buffer = [0u8; 4096];
+        loop {
+            let mut length = 0;
+            for (four, value) in buffer.chunks_exact_mut(4).zip(&mut *values) {
+                four.copy_from_slice(&value.to_le_bytes());
+                length += 4;
+            }
+            hash.update(&buffer[..length]);
+            if length < buffer.len() {
+                break;
+            }
+        }
     };
     list(&mut triangles.iter().flatten().copied(), triangles.len());
     list(&mut smooth.iter().copied(), smooth.len());

@@ -1,0 +1,48 @@
+//! What both schemes have in common: how sharp edges and places mix with smooth ones.
+
+use super::cage::{Cage, Edge, Edges, Rule};
+use super::stencils::Stencils;
+
+/// Adds a row for each place; `smooth` adds the weights of one that is smooth.
+pub(super) fn add_places(
+    cage: &Cage,
+    edges: &Edges,
+    out: &mut Stencils,
+    smooth: impl Fn(u32, &mut Stencils),
+) {
+    for place in 0..cage.places as u32 {
+        let rule = edges.rule(cage, place);
+        let part = match rule {
+            Rule::Smooth => 1.0,
+            Rule::Crease(_, weight) | Rule::Stays(weight) => 1.0 - weight,
+        };
+        if part > 0.0 {
+            smooth(place, out);
+            out.scale(part);
+        }
+        match rule {
+            Rule::Smooth => {}
+            Rule::Crease(ends, weight) => {
+                out.add(place, 0.75 * weight);
+                ends.iter().for_each(|&end| out.add(end, 0.125 * weight));
+            }
+            Rule::Stays(weight) => out.add(place, weight),
+        }
+        out.end_row();
+    }
+}
+
+/// Adds a row for the middle of each edge; `smooth` adds the weights of one that is smooth.
+pub(super) fn add_edges(edges: &Edges, out: &mut Stencils, smooth: impl Fn(&Edge, &mut Stencils)) {
+    for edge in &edges.list {
+        let sharp = edge.sharpness.min(1.0);
+        if sharp < 1.0 {
+            smooth(edge, out);
+            out.scale(1.0 - sharp);
+        }
+        if sharp > 0.0 {
+            edge.places.iter().for_each(|&place| out.add(place, 0.5 * sharp));
+        }
+        out.end_row();
+    }
+}
