@@ -63,8 +63,8 @@ test("sparks added to a baked shot leave the solids fresh, and one system is com
 test("a shot begins from a frame, at rest or with its velocities, and as placed again", async ({ page }) => {
   await newShot(page, server.address, { name: "Begun" });
   await add(page, "Plane");
-  await add(page, "Ball");
-  await select(page, "Ball");
+  await add(page, "Sphere");
+  await select(page, "Sphere");
   await tab(page, "Placement");
   await type(page, "Place y", "3");
   await play(page).click();
@@ -80,7 +80,7 @@ test("a shot begins from a frame, at rest or with its velocities, and as placed 
   await pause(page).click();
   const id = /shot\/(\d+)/.exec(page.url())[1];
   const { document } = await (await page.request.get(`${server.address}/api/shots/${id}`)).json();
-  const ball = document.elements.find((element) => element.name === "Ball").id;
+  const ball = document.elements.find((element) => element.name === "Sphere").id;
   const { run } = await (await page.request.get(`${server.address}/api/shots/${id}/freshness`)).json();
   const track = `${server.address}/api/runs/${run}/track?element=${ball}&copy=0`;
   const { height_m, speed_m_s } = await (await page.request.get(track)).json();

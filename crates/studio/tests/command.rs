@@ -388,7 +388,33 @@ fn frames_are_handed_on_as_meshes() {
     assert_eq!(faces(&whole.unwrap()), faces(read.sequence.rest()));
     let other = run(&["export", &shot, "--run", &run_dir, "--out", &at(dir.path(), "quay.fbx")]);
     assert_eq!(other.status.code(), Some(2));
-    assert!(text(&other.stderr).contains("is neither .glb nor .obj"));
+    assert!(text(&other.stderr).contains("is none of .glb, .obj, .usda, .usdz"));
+    let usd = at(dir.path(), "quay.usda");
+    assert!(run(&["export", &shot, "--run", &run_dir, "--frames", "1-5", "--out", &usd]).status.success());
+    let stage = std::fs::read_to_string(&usd).unwrap();
+    assert!(stage.starts_with("#usda 1.0") && stage.contains("endTimeCode = 5"));
+    for prim in ["def Mesh \"Flag\"", "def PointInstancer \"Crate_pile\"", "def Camera \"Pier_camera\""] {
+        assert!(stage.contains(prim), "{prim}");
+    }
     let missing = run(&["export", &shot, "--run", &run_dir, "--frames", "9", "--out", &glb]);
     assert_eq!((missing.status.code(), text(&missing.stderr).contains("frame 9")), (Some(2), true));
+}
+
+#[test]
+fn one_system_is_baked_alone_by_the_name_of_an_element() {
+    let dir = tempfile::tempdir().unwrap();
+    let [shot, run_dir] = ["shot/shot.json", "run"].map(|name| at(dir.path(), name));
+    assert!(run(&["sample", "Brazier sparks", "--out", &at(dir.path(), "shot")]).status.success());
+    let bake = |only: &str| run(&["bake", &shot, "--out", &run_dir, "--frames", "1-4", "--only", only]);
+    let systems = || -> Vec<String> {
+        let entries = std::fs::read_dir(dir.path().join("run/frames")).unwrap();
+        entries.map(|entry| entry.unwrap().file_name().into_string().unwrap()).collect()
+    };
+    assert!(bake("Crates").status.success());
+    assert_eq!(systems(), ["solids"]);
+    assert!(bake("Sparks").status.success());
+    assert_eq!(systems().len(), 2);
+    let unknown = bake("Smoke");
+    assert_eq!(unknown.status.code(), Some(2));
+    assert!(text(&unknown.stderr).contains("--only Smoke: the shot computes"), "{}", text(&unknown.stderr));
 }

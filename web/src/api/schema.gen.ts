@@ -711,7 +711,8 @@ export interface paths {
         };
         /**
          * The visible solids of a shot at finished frames, by their run's present state: `obj` for one
-         *     frame, `zip` for several as numbered OBJ files, `glb` for one or several.
+         *     frame, `zip` for several as numbered OBJ files, `glb`, `usda`
+         *     and `usdz` for one or several. USD has the visible particles, cameras and lights too.
          */
         get: operations["get_shots_id_meshes_format"];
         put?: never;

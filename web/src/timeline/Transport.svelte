@@ -18,7 +18,12 @@
     if (playback.computing)
       return `Computing frame ${playback.computing.frame} of ${playback.computing.last} · ${spoken(playback.computing.secondsLeft)} left`;
     const alone = playback.freshness?.systems.find((of) => of.system === playback.only);
-    if (alone) return `Playing computes ${alone.name} only; the others hold`;
+    const done = alone?.stretches.every((s) => s.state === "fresh");
+    const all = playback.freshness?.stretches.every((s) => s.state === "fresh");
+    if (alone && !all)
+      return done
+        ? `${alone.name} computed; the others hold`
+        : `Playing computes ${alone.name} only; the others hold`;
     const stale = playback.freshness?.stretches.filter((s) => s.state === "stale") ?? [];
     const missing = playback.freshness?.stretches.some((s) => s.state === "missing");
     if (stale.length) return "Stale frames are computed again by playing";

@@ -139,3 +139,49 @@ async fn values_out_of_range_and_wrong_names_are_refused_at_their_field() {
         assert!(at.ends_with(&format!("kind.finish.operation.{path}")), "{at}");
     }
 }
+
+#[tokio::test(flavor = "multi_thread")]
+async fn a_shot_begins_from_a_finished_frame_and_carries_it_along() {
+    let desk = played().await;
+    let (status, state) =
+        desk.ask("POST", "/api/shots/1/begin", json!({"frame": 5, "velocities": true})).await;
+    assert_eq!(status, StatusCode::OK, "{state}");
+    let document = &state["document"];
+    assert_eq!(document["beginning"], json!({"asset": "frame 5", "velocities": true}));
+    let asset = &document["assets"]["frame 5"];
+    assert_eq!(asset["kind"], "frame");
+    assert!(desk.dir.path().join(asset["file"].as_str().unwrap()).is_file());
+    // The whole run is stale by that, and the words say so.
+    let stretches = desk.get("/api/shots/1/freshness").await["stretches"].clone();
+    assert_eq!(stretches[0]["reason"], "before beginning changed", "{stretches}");
+    let (status, _) = desk.ask("POST", "/api/shots/1/begin", json!({"frame": 9999})).await;
+    assert_eq!(status, StatusCode::NOT_FOUND);
+    let (_, state) = desk.ask("POST", "/api/shots/1/begin", json!({"frame": null})).await;
+    assert_eq!(state["document"]["beginning"], serde_json::Value::Null);
+    assert!(state["document"]["assets"].get("frame 5").is_none());
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn faces_that_a_step_made_are_found_by_a_frame_that_has_them() {
+    let desk = played().await;
+    let document = desk.get("/api/shots/1").await;
+    let solid = document["document"]["elements"].as_array().unwrap().iter();
+    let solid = solid.filter(|e| e["kind"]["solid"]["body"]["moves"] == "free").next().unwrap()["id"].clone();
+    let step = json!({"id": 9_000, "name": "Finer", "kind": {"finish": {"element": solid, "operation":
+        {"subdivide": {"scheme": "catmull_clark", "levels": 1}}}}});
+    let patch = json!([{"op": "add", "path": "/elements/-", "value": step}]);
+    let change = json!({"base": document["revision"], "label": "Finer", "patch": patch});
+    let (status, answer) = desk.ask("PATCH", "/api/shots/1", change).await;
+    assert_eq!(status, StatusCode::OK, "{answer}");
+    let run = desk.get("/api/shots/1/freshness").await["run"].clone();
+    let (_, frame) = desk.bytes(&format!("/api/runs/{run}/frames/3?finished=true")).await;
+    // The mesh's head is the last before its positions: id, vertices, hash.
+    let id = u32::try_from(solid.as_u64().unwrap()).unwrap().to_le_bytes();
+    let at = (0..frame.len() - 28)
+        .rev()
+        .find(|&at| frame[at..at + 4] == [1, 0, 0, 0] && frame[at + 4..at + 8] == id);
+    let at = at.unwrap() + 12;
+    let hash: String = frame[at..at + 16].iter().map(|byte| format!("{byte:02x}")).collect();
+    let (_, topology) = desk.bytes(&format!("/api/shots/1/topologies/{hash}?frame=3")).await;
+    assert!(topology.len() > 100);
+}
