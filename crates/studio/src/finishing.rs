@@ -143,7 +143,15 @@ impl Runs {
         }
         let context = self.context(shot)?;
         let wanted = expected(shot, &context);
-        let (has, steps) = finished(Arc::new(has), &context);
+        let (has, mut steps) = finished(Arc::new(has), &context);
+        let surfaces = shot.elements.iter().filter_map(Element::as_finish);
+        if surfaces.into_iter().any(|finish| finish.enabled && finish.operation.is_of_surfaces()) {
+            // Whether they can be done to the meshes is seen with the frames only.
+            let frames = Arc::new(RunFrames::of(self.run.clone(), shot));
+            for (step, told) in steps.iter_mut().zip(finished(frames, &context).1) {
+                step.problem = step.problem.take().or(told.problem);
+            }
+        }
         let state = |number| match has.fingerprint(number) {
             None => FrameState::Missing,
             print if print == wanted.fingerprint(number) => FrameState::Fresh,

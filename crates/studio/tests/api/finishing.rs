@@ -165,8 +165,8 @@ async fn a_shot_begins_from_a_finished_frame_and_carries_it_along() {
 async fn faces_that_a_step_made_are_found_by_a_frame_that_has_them() {
     let desk = played().await;
     let document = desk.get("/api/shots/1").await;
-    let solid = document["document"]["elements"].as_array().unwrap().iter();
-    let solid = solid.filter(|e| e["kind"]["solid"]["body"]["moves"] == "free").next().unwrap()["id"].clone();
+    let mut elements = document["document"]["elements"].as_array().unwrap().iter();
+    let solid = elements.find(|e| e["kind"]["solid"]["body"]["moves"] == "free").unwrap()["id"].clone();
     let step = json!({"id": 9_000, "name": "Finer", "kind": {"finish": {"element": solid, "operation":
         {"subdivide": {"scheme": "catmull_clark", "levels": 1}}}}});
     let patch = json!([{"op": "add", "path": "/elements/-", "value": step}]);
