@@ -13,7 +13,9 @@ const browser = await chromium.launch(config.use.launchOptions);
 const page = await browser.newPage({ viewport: { width: 1280, height: 800 } });
 const take = async (name) => {
   // What was said has been read.
-  for (const close of await page.getByRole("button", { name: "Dismiss" }).all()) await close.click();
+  const notices = await page.getByRole("button", { name: "Dismiss" }).all();
+  // One may go by itself meanwhile.
+  for (const close of notices) await close.click({ timeout: 2000 }).catch(() => {});
   await page.waitForFunction(() => [...document.images].every((image) => image.complete && image.naturalWidth > 0));
   await page.waitForTimeout(1500);
   await page.screenshot({ path: `${folder}/${name}.png` });
