@@ -101,13 +101,15 @@ pub fn decode_into(bytes: &[u8], frame: &mut Frame) -> Result<(), DecodeError> {
 pub(crate) struct Spare {
     particles: BTreeMap<Id, Particles>,
     meshes: BTreeMap<Id, MeshState>,
+    /// Bytes that topologies in the frame's files may still unpack to.
+    topologies: usize,
 }
 
 impl Spare {
     /// Takes the memory of a frame, in which nothing is left.
     pub fn of(frame: &mut Frame) -> Self {
         let Frame { particles, meshes, .. } = std::mem::take(frame);
-        Self { particles, meshes }
+        Self { particles, meshes, topologies: topologies::MAX_BYTES }
     }
 }
 
@@ -148,7 +150,12 @@ pub(crate) fn unpack<B: AsRef<[u8]>, E: From<DecodeError>>(
                 particles::decode(bytes.as_ref(), count, &mut room)?;
                 frame.particles.insert(block.element, room);
             }
-            Codec::Topology => own = Some(Arc::new(topologies::decode(bytes.as_ref())?)),
+            Codec::Topology => {
+                let left = spare.topologies.checked_sub(topologies::unpacked(bytes.as_ref())?);
+                spare.topologies =
+                    left.ok_or(DecodeError::NotAFrame("its topologies are too large together"))?;
+                own = Some(Arc::new(topologies::decode(bytes.as_ref())?));
+            }
             Codec::Mesh => {
                 let hash = meshes::hash_of(bytes.as_ref())?;
                 let room = spare.meshes.remove(&block.element);
@@ -298,6 +305,28 @@ mod tests {
         unpack(&table, Parts::Element(Id(4)), &mut part, &mut spare, read, |_| Err(UNKNOWN_TOPOLOGY))
             .unwrap();
         assert_eq!(part.bodies.keys().collect::<Vec<_>>(), [&Id(4)]);
+    }
+
+    /// What comes from outside may say that it unpacks to more than there is memory.
+    #[test]
+    fn many_topologies_that_unpack_to_much_are_refused_before_they_are() {
+        let mut claim = topologies::encode(&Topology::of(&geometry::primitive::plane(1.0, 1.0)));
+        claim[16..20].copy_from_slice(&(600u32 << 20).to_le_bytes());
+        let head = claim.len() - 4;
+        let sum = crc32fast::hash(&claim[..head]).to_le_bytes();
+        claim[head..].copy_from_slice(&sum);
+        assert_eq!(topologies::unpacked(&claim), Ok(600 << 20));
+        let header = Header { number: 1, revision: 0, time_s: 0.0, fingerprint: Fingerprint::default() };
+        let block = |id| (Block::new(Id(id), Part::Mesh, Codec::Topology, 2), claim.clone());
+        let measured = serde_json::to_vec(&Measured::default()).unwrap();
+        // So much was left by those before.
+        let table = Table::read(&&Table::write(&header, &measured, vec![block(1), block(2)])[..]).unwrap();
+        let mut frame = Frame::default();
+        let mut spare = Spare::of(&mut frame);
+        spare.topologies = 500 << 20;
+        let read = |_: &Block| Ok::<_, DecodeError>(claim.clone());
+        let error = unpack(&table, Parts::All, &mut frame, &mut spare, read, |_| Err(UNKNOWN_TOPOLOGY));
+        assert_eq!(error, Err(DecodeError::NotAFrame("its topologies are too large together")));
     }
 
     #[test]

@@ -7,11 +7,10 @@ impl RunFolder {
     /// bodies and the number of particles, each against its largest in the run,
     /// have the largest sum. None without frames.
     pub fn liveliest_frame(&self) -> Option<u32> {
-        let measured: Vec<(u32, f64, f64)> = (self.headers().into_keys())
-            .filter_map(|number| {
-                let of = self.measured(number).ok()?;
+        let measured: Vec<(u32, f64, f64)> = (self.measurements().into_iter())
+            .map(|(number, of)| {
                 let particles: u32 = of.turnover.values().map(|turnover| turnover.alive).sum();
-                Some((number, of.kinetic_j, f64::from(particles)))
+                (number, of.kinetic_j, f64::from(particles))
             })
             .collect();
         let largest = |part: fn(&(u32, f64, f64)) -> f64| measured.iter().map(part).fold(0.0, f64::max);

@@ -25,7 +25,7 @@ use std::sync::{Arc, LazyLock, Mutex, PoisonError, Weak};
 const MAGIC: &[u8; 8] = b"BRTOPOL1";
 /// Most vertices or faces of a mesh.
 const MAX_COUNT: usize = 1 << 24;
-const MAX_BYTES: usize = 1 << 30;
+pub(crate) const MAX_BYTES: usize = 1 << 30;
 const MAX_ATTRIBUTES: usize = 256;
 /// Topologies that are kept though no frame holds them.
 const KEPT: usize = 16;
@@ -52,6 +52,11 @@ pub(crate) fn encode(topology: &Topology) -> Vec<u8> {
     out.extend(zstd::bulk::compress(&content, 3).expect("compression into memory does not fail"));
     out.extend_from_slice(&crc32fast::hash(&out).to_le_bytes());
     out
+}
+
+/// Bytes that a topology says it unpacks to.
+pub(crate) fn unpacked(bytes: &[u8]) -> Result<usize, DecodeError> {
+    if bytes.len() < 20 { Err(SHORT) } else { Ok(u32_at(bytes, 16) as usize) }
 }
 
 /// The topology from its bytes.

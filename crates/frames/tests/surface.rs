@@ -152,6 +152,23 @@ fn a_body_that_does_not_change_its_shape_is_refined_too() {
     assert!((0.3..0.45).contains(&volume), "{volume}");
 }
 
+/// A changed shape makes other frames of a stale run: they have another fingerprint.
+#[test]
+fn the_shape_of_a_body_is_part_of_what_its_frames_are_made_from() {
+    let mut baked = baked();
+    baked.step(Some(baked.chest), subdivide(1));
+    let before = baked.frames();
+    let place = baked.shot.elements.iter().position(|element| element.id == baked.chest).unwrap();
+    baked.shot.elements[place].as_solid_mut().unwrap().shape = Shape::cuboid(2.0, 1.0, 1.0);
+    let after = baked.frames();
+    assert_ne!(before.fingerprint(2), after.fingerprint(2));
+    let widest = |frames: &SharedFrames| {
+        let frame = frames.frame(2).unwrap();
+        frame.meshes[&baked.chest].positions.iter().map(|p| p.x).fold(0.0, f32::max)
+    };
+    assert!((widest(&after) / widest(&before) - 2.0).abs() < 0.2);
+}
+
 #[test]
 fn thickness_is_keyed_and_closes_the_sheet() {
     let mut baked = baked();

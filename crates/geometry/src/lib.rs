@@ -34,6 +34,7 @@ pub mod subdivision;
 mod surface;
 mod thickening;
 pub mod topology;
+mod weld;
 
 pub use bvh::{Bounds, Bvh, Hit, Ray, RefitPlan, Tree};
 pub use image::{Image, brightness};

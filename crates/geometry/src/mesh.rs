@@ -1,6 +1,7 @@
 //! A triangle mesh.
 
 use crate::Bounds;
+use crate::weld::Weld;
 use glam::{Vec2, Vec3};
 use std::collections::{BTreeMap, HashMap};
 use thiserror::Error;
@@ -159,14 +160,8 @@ impl Mesh {
     /// Whether every edge is shared by two faces that run it in opposite
     /// directions, vertices at one place counting as one.
     pub fn is_closed(&self) -> bool {
-        let mut ids: HashMap<[u32; 3], u32> = HashMap::new();
         let mut edges: HashMap<(u32, u32), i32> = HashMap::new();
-        for t in &self.triangles {
-            let v = t.map(|v| {
-                let key = (self.positions[v as usize] + Vec3::ZERO).to_array().map(f32::to_bits);
-                let next = ids.len() as u32;
-                *ids.entry(key).or_insert(next)
-            });
+        for v in Weld::new(&self.positions).faces(&self.triangles) {
             for i in 0..3 {
                 let (a, b) = (v[i], v[(i + 1) % 3]);
                 if a != b {

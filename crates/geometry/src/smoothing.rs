@@ -1,6 +1,7 @@
 //! Smoothing of a surface in space, without shrinking.
 
 use crate::topology::Topology;
+use crate::weld::Weld;
 use glam::Vec3;
 use std::collections::HashMap;
 
@@ -10,34 +11,22 @@ use std::collections::HashMap;
 const LAMBDA: f32 = 0.6307;
 const MU: f32 = -0.6732;
 
-/// A surface that is smoothed: the neighbours of each of its places.
+/// A surface that is smoothed: the neighbours of each of its points.
 #[derive(Debug)]
 pub struct Smoothing {
-    /// The place of each vertex: vertices at the same coordinates are at one.
-    places: Vec<u32>,
-    /// A vertex at each place.
-    from: Vec<u32>,
+    weld: Weld,
     starts: Vec<u32>,
-    /// Neighbours of each place; of one at a border, those along it.
+    /// Neighbours of each point; of one at a border, those along it.
     neighbours: Vec<u32>,
-    /// Faces by their places, of a closed surface; else none.
+    /// Faces by their points, of a closed surface; else none.
     closed: Vec<[u32; 3]>,
 }
 
 impl Smoothing {
-    /// For the faces of a mesh; `positions` tell which vertices are at one place.
+    /// For the faces of a mesh; `positions` tell which vertices are at one point.
     pub fn new(topology: &Topology, positions: &[Vec3]) -> Self {
-        let mut found: HashMap<[u32; 3], u32> = HashMap::with_capacity(positions.len());
-        let mut from = Vec::new();
-        let place = |(vertex, p): (usize, &Vec3)| {
-            *found.entry((*p + Vec3::ZERO).to_array().map(f32::to_bits)).or_insert_with(|| {
-                from.push(vertex as u32);
-                from.len() as u32 - 1
-            })
-        };
-        let places: Vec<u32> = positions.iter().enumerate().map(place).collect();
-        let faces: Vec<[u32; 3]> =
-            topology.triangles().iter().map(|t| t.map(|v| places[v as usize])).collect();
+        let weld = Weld::new(positions);
+        let faces = weld.faces(topology.triangles());
         // Each edge with the number of faces that run along it this way, less those that run the other way.
         let mut edges: HashMap<[u32; 2], i32> = HashMap::with_capacity(faces.len() * 3 / 2);
         for t in &faces {
@@ -48,60 +37,68 @@ impl Smoothing {
         }
         let mut list: Vec<([u32; 2], bool)> = edges.into_iter().map(|(edge, sum)| (edge, sum != 0)).collect();
         list.sort_unstable();
-        let mut border = vec![false; from.len()];
+        let mut border = vec![false; weld.len()];
         for (edge, _) in list.iter().filter(|(_, open)| *open) {
-            edge.iter().for_each(|&place| border[place as usize] = true);
+            edge.iter().for_each(|&point| border[point as usize] = true);
         }
         let counts = |([a, b], open): &([u32; 2], bool)| {
-            let counts = |place: u32| *open || !border[place as usize];
+            let counts = |point: u32| *open || !border[point as usize];
             [(*a, *b, counts(*a)), (*b, *a, counts(*b))]
         };
-        let mut starts = vec![0u32; from.len() + 1];
-        for (place, _, _) in list.iter().flat_map(counts).filter(|(.., counts)| *counts) {
-            starts[place as usize + 1] += 1;
+        let mut starts = vec![0u32; weld.len() + 1];
+        for (point, _, _) in list.iter().flat_map(counts).filter(|(.., counts)| *counts) {
+            starts[point as usize + 1] += 1;
         }
         for i in 1..starts.len() {
             starts[i] += starts[i - 1];
         }
         let mut next = starts.clone();
-        let mut neighbours = vec![0; starts[from.len()] as usize];
-        for (place, other, _) in list.iter().flat_map(counts).filter(|(.., counts)| *counts) {
-            neighbours[next[place as usize] as usize] = other;
-            next[place as usize] += 1;
+        let mut neighbours = vec![0; starts[weld.len()] as usize];
+        for (point, other, _) in list.iter().flat_map(counts).filter(|(.., counts)| *counts) {
+            neighbours[next[point as usize] as usize] = other;
+            next[point as usize] += 1;
         }
         let closed = if border.contains(&true) { Vec::new() } else { faces };
-        Self { places, from, starts, neighbours, closed }
+        Self { weld, starts, neighbours, closed }
     }
 
     /// The positions after so many passes, m. A closed surface keeps its volume.
     pub fn apply(&self, positions: &[Vec3], passes: u32) -> Vec<Vec3> {
-        let mut now: Vec<Vec3> = self.from.iter().map(|&v| positions[v as usize]).collect();
+        let mut now = self.at_points(positions);
         let volume = self.volume(&now);
-        let mut next = now.clone();
-        for _ in 0..passes {
-            self.step(LAMBDA, &now, &mut next);
-            self.step(MU, &next, &mut now);
-        }
+        self.smooth(&mut now, passes);
         self.restore(volume, &mut now);
-        self.places.iter().map(|&place| now[place as usize]).collect()
+        self.at_vertices(&now)
     }
 
-    /// The same step for velocities, which are vectors by vertex: without the volume.
+    /// Other vectors by vertex, such as velocities, after so many passes.
     pub fn apply_linear(&self, vectors: &[Vec3], passes: u32) -> Vec<Vec3> {
-        let mut now: Vec<Vec3> = self.from.iter().map(|&v| vectors[v as usize]).collect();
-        let mut next = now.clone();
-        for _ in 0..passes {
-            self.step(LAMBDA, &now, &mut next);
-            self.step(MU, &next, &mut now);
-        }
-        self.places.iter().map(|&place| now[place as usize]).collect()
+        let mut now = self.at_points(vectors);
+        self.smooth(&mut now, passes);
+        self.at_vertices(&now)
     }
 
-    /// Moves each place by a part of the way to the mean of its neighbours.
+    fn at_points(&self, vectors: &[Vec3]) -> Vec<Vec3> {
+        self.weld.vertex_of.iter().map(|&v| vectors[v as usize]).collect()
+    }
+
+    fn at_vertices(&self, vectors: &[Vec3]) -> Vec<Vec3> {
+        self.weld.point_of.iter().map(|&point| vectors[point as usize]).collect()
+    }
+
+    fn smooth(&self, now: &mut [Vec3], passes: u32) {
+        let mut next = now.to_vec();
+        for _ in 0..passes {
+            self.step(LAMBDA, now, &mut next);
+            self.step(MU, &next, now);
+        }
+    }
+
+    /// Moves each point by a part of the way to the mean of its neighbours.
     fn step(&self, part: f32, from: &[Vec3], to: &mut [Vec3]) {
-        for (place, to) in to.iter_mut().enumerate() {
-            let around = &self.neighbours[self.starts[place] as usize..self.starts[place + 1] as usize];
-            let at = from[place];
+        for (point, to) in to.iter_mut().enumerate() {
+            let around = &self.neighbours[self.starts[point] as usize..self.starts[point + 1] as usize];
+            let at = from[point];
             let sum = around.iter().fold(Vec3::ZERO, |sum, &other| sum + from[other as usize]);
             *to = if around.is_empty() { at } else { at + (sum / around.len() as f32 - at) * part };
         }
@@ -111,7 +108,7 @@ impl Smoothing {
     fn volume(&self, positions: &[Vec3]) -> f64 {
         let centre = positions.first().copied().unwrap_or_default();
         let part = |t: &[u32; 3]| {
-            let [a, b, c] = t.map(|place| positions[place as usize] - centre);
+            let [a, b, c] = t.map(|point| positions[point as usize] - centre);
             f64::from(a.dot(b.cross(c)))
         };
         self.closed.iter().map(part).sum::<f64>() / 6.0
@@ -121,12 +118,12 @@ impl Smoothing {
     /// M. Meyer, P. Schröder and A. Barr, *Implicit fairing of irregular meshes*, 1999).
     fn restore(&self, volume: f64, positions: &mut [Vec3]) {
         for _ in 0..if self.closed.is_empty() { 0 } else { 3 } {
-            // The gradient of the volume at a place is a third of the area vectors around.
+            // The gradient of the volume at a point is a third of the area vectors around.
             let mut gradient = vec![Vec3::ZERO; positions.len()];
             for t in &self.closed {
-                let [a, b, c] = t.map(|place| positions[place as usize]);
+                let [a, b, c] = t.map(|point| positions[point as usize]);
                 let area = (b - a).cross(c - a) / 6.0;
-                t.iter().for_each(|&place| gradient[place as usize] += area);
+                t.iter().for_each(|&point| gradient[point as usize] += area);
             }
             let normals: Vec<Vec3> = gradient.iter().map(|g| g.normalize_or_zero()).collect();
             let area: f64 = gradient.iter().map(|g| f64::from(g.length())).sum();

@@ -1,6 +1,7 @@
 //! A sheet given thickness: a surface on each side, and walls along its borders.
 
 use crate::topology::{Attribute, Domain, Topology};
+use crate::weld::{Weld, numbered};
 use glam::{Vec3, Vec4};
 use std::collections::HashMap;
 use std::sync::Arc;
@@ -14,24 +15,17 @@ pub struct Thickening {
     topology: Arc<Topology>,
     /// For each vertex of the thick sheet, the vertex it comes from, and its side: 1 or −1.
     from: Vec<(u32, f32)>,
-    /// The place of each vertex: vertices at the same coordinates are at one.
-    places: Vec<u32>,
-    count: usize,
+    weld: Weld,
     triangles: Vec<[u32; 3]>,
-    /// The places of each triangle.
+    /// The points of each triangle.
     faces: Vec<[u32; 3]>,
 }
 
 impl Thickening {
-    /// For the faces of a mesh; `positions` tell which vertices are at one place. The
+    /// For the faces of a mesh; `positions` tell which vertices are at one point. The
     /// outer side keeps the order of the vertices, the inner one follows, then the walls.
     pub fn new(topology: &Topology, positions: &[Vec3]) -> Self {
-        let mut found: HashMap<[u32; 3], u32> = HashMap::with_capacity(positions.len());
-        let place = |p: &Vec3| {
-            let next = found.len() as u32;
-            *found.entry((*p + Vec3::ZERO).to_array().map(f32::to_bits)).or_insert(next)
-        };
-        let places: Vec<u32> = positions.iter().map(place).collect();
+        let weld = Weld::new(positions);
         let (n, outer) = (positions.len() as u32, topology.triangles());
         let mut triangles = outer.to_vec();
         triangles.extend(outer.iter().map(|&[a, b, c]| [n + a, n + c, n + b]));
@@ -43,11 +37,11 @@ impl Thickening {
         let mut rows: Vec<u32> = (0..outer.len() as u32).chain(0..outer.len() as u32).collect();
         // Walls: a group runs along a border, so that it is smooth where the border is.
         let mut groups: HashMap<(u32, bool), u32> = HashMap::new();
-        for ([a, b], face) in borders(outer, &places) {
+        for ([a, b], face) in borders(outer, &weld) {
             let first = from.len() as u32;
             for (v, side) in [(a, 1.0), (b, 1.0), (b, -1.0), (a, -1.0)] {
                 from.push((v, side));
-                let group = *groups.entry((places[v as usize], side > 0.0)).or_insert_with(|| {
+                let group = *groups.entry((weld.point_of[v as usize], side > 0.0)).or_insert_with(|| {
                     next_group += 1;
                     next_group - 1
                 });
@@ -70,9 +64,8 @@ impl Thickening {
         let attributes = topology.attributes().iter().map(attribute).collect();
         let smooth = numbered(&smooth);
         let thick = Topology::new(triangles, smooth, attributes).expect("a thick sheet is sound");
-        let (count, triangles) = (found.len(), outer.to_vec());
-        let faces = triangles.iter().map(|t| t.map(|v| places[v as usize])).collect();
-        Self { topology: Arc::new(thick), from, places, count, triangles, faces }
+        let (triangles, faces) = (outer.to_vec(), weld.faces(outer));
+        Self { topology: Arc::new(thick), from, weld, triangles, faces }
     }
 
     /// The faces of the thick sheet with their attributes.
@@ -85,10 +78,11 @@ impl Thickening {
     pub fn apply(&self, positions: &[Vec3], thickness_m: f32, offset: f32) -> Vec<Vec3> {
         let normals = self.mitred(positions);
         let half = 0.5 * thickness_m;
-        let place = |&(v, side): &(u32, f32)| {
-            positions[v as usize] + normals[self.places[v as usize] as usize] * (half * (side + offset))
+        let moved = |&(v, side): &(u32, f32)| {
+            positions[v as usize]
+                + normals[self.weld.point_of[v as usize] as usize] * (half * (side + offset))
         };
-        self.from.iter().map(place).collect()
+        self.from.iter().map(moved).collect()
     }
 
     /// Vectors by vertex, such as velocities, as they are on both sides.
@@ -96,11 +90,11 @@ impl Thickening {
         self.from.iter().map(|&(v, _)| vectors[v as usize]).collect()
     }
 
-    /// For each place the vector that is 1 m from all faces around it, as far as there is one.
+    /// For each point the vector that is 1 m from all faces around it, as far as there is one.
     fn mitred(&self, positions: &[Vec3]) -> Vec<Vec3> {
         // The weighted sum of the faces' normals, and of the weights.
-        let mut sums = vec![Vec4::ZERO; self.count];
-        for (t, places) in self.triangles.iter().zip(&self.faces) {
+        let mut sums = vec![Vec4::ZERO; self.weld.len()];
+        for (t, points) in self.triangles.iter().zip(&self.faces) {
             let [a, b, c] = t.map(|v| positions[v as usize]);
             let [ab, bc, ca] = [b - a, c - b, a - c];
             let normal = ab.cross(bc);
@@ -112,8 +106,8 @@ impl Thickening {
             let [x, y, z] = [ab, bc, ca].map(|edge| edge.length_squared());
             // By sin θ over the lengths of both edges, so that the cut of a quad does not count
             // (N. Max, *Weights for computing vertex normals from facet normals*, 1999).
-            for (&place, product) in places.iter().zip([x * z, x * y, y * z]) {
-                sums[place as usize] += normal * (length / product);
+            for (&point, product) in points.iter().zip([x * z, x * y, y * z]) {
+                sums[point as usize] += normal * (length / product);
             }
         }
         let mitred = |sum: &Vec4| {
@@ -127,12 +121,12 @@ impl Thickening {
 }
 
 /// The edges along which there is one face, in its direction, with that face.
-fn borders(triangles: &[[u32; 3]], places: &[u32]) -> Vec<([u32; 2], u32)> {
+fn borders(triangles: &[[u32; 3]], weld: &Weld) -> Vec<([u32; 2], u32)> {
     let mut edges: HashMap<[u32; 2], (i32, [u32; 2], u32)> = HashMap::with_capacity(triangles.len() * 3 / 2);
     for (face, t) in triangles.iter().enumerate() {
         for k in 0..3 {
             let ends = [t[k], t[(k + 1) % 3]];
-            let [a, b] = ends.map(|v| places[v as usize]);
+            let [a, b] = ends.map(|v| weld.point_of[v as usize]);
             let edge = edges.entry([a.min(b), a.max(b)]).or_insert((0, ends, face as u32));
             edge.0 += 1;
         }
@@ -141,16 +135,6 @@ fn borders(triangles: &[[u32; 3]], places: &[u32]) -> Vec<([u32; 2], u32)> {
         edges.into_values().filter(|(count, ..)| *count == 1).map(|(_, ends, face)| (ends, face)).collect();
     borders.sort_unstable_by_key(|(ends, face)| (*face, *ends));
     borders
-}
-
-/// Groups numbered in the order in which they appear.
-fn numbered(groups: &[u32]) -> Vec<u32> {
-    let mut numbers: HashMap<u32, u32> = HashMap::new();
-    let of = |group: &u32| {
-        let next = numbers.len() as u32;
-        *numbers.entry(*group).or_insert(next)
-    };
-    groups.iter().map(of).collect()
 }
 
 #[cfg(test)]

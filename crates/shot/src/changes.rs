@@ -127,7 +127,7 @@ fn changes(before: &Shot, now: &Shot) -> Vec<Change> {
     };
     say(before.timing.fps != now.timing.fps, "frame rate");
     say(before.timing.first != now.timing.first, "first frame");
-    say(before.beginning != now.beginning, "beginning");
+    say(before.initial_state != now.initial_state, "beginning");
     say(before.physics.substeps != now.physics.substeps, "substeps");
     say(before.physics.world_m != now.physics.world_m, "world size");
     let time = |shot: &Shot| (shot.physics.time_scale, shot.physics.keys_follow, shot.channels.clone());

@@ -42,7 +42,7 @@ pub struct Shot {
     pub physics: Physics,
     /// The frame of a run that the simulation begins from; none: as all is placed.
     #[serde(default, skip_serializing_if = "Option::is_none")]
-    pub beginning: Option<Beginning>,
+    pub initial_state: Option<InitialState>,
     /// The camera that renders; none only while the shot has no camera.
     #[serde(default)]
     pub camera: Option<Id>,
@@ -64,7 +64,7 @@ pub struct Shot {
 /// the first frame where they are there.
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize, JsonSchema)]
 #[serde(deny_unknown_fields)]
-pub struct Beginning {
+pub struct InitialState {
     /// Name of a frame among the shot's assets.
     pub asset: String,
     /// Whether they go on with their velocities there; else they begin at rest.
@@ -200,7 +200,7 @@ impl Shot {
             picture: PictureSize { width: 1280, height: 720 },
             poster: None,
             physics: Physics::default(),
-            beginning: None,
+            initial_state: None,
             camera: None,
             channels: BTreeMap::new(),
             elements: Vec::new(),
@@ -292,9 +292,9 @@ impl Shot {
     }
 
     /// What it begins from, with the frame's file; none: it begins as all is placed.
-    pub fn beginning_asset(&self) -> Option<(&Beginning, &Asset)> {
-        let beginning = self.beginning.as_ref()?;
-        Some((beginning, self.assets.get(&beginning.asset)?))
+    pub fn initial_state_asset(&self) -> Option<(&InitialState, &Asset)> {
+        let initial_state = self.initial_state.as_ref()?;
+        Some((initial_state, self.assets.get(&initial_state.asset)?))
     }
 
     /// The particles, in order.

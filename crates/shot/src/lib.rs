@@ -47,7 +47,7 @@ pub mod world;
 pub use animation::{BetweenFrames, BeyondEnd, FileAnimation};
 pub use contact::pair_coefficient;
 pub use copies::Copies;
-pub use document::{Asset, AssetKind, Beginning, Id, Physics, PictureSize, Shot, Timing, VERSION};
+pub use document::{Asset, AssetKind, Id, InitialState, Physics, PictureSize, Shot, Timing, VERSION};
 pub use element::{
     Aim, Attached, Body, Camera, Collision, Element, ElementKind, Moves, Placement, Solid, TimelineGroup,
     Wake, Weight, euler_angles,

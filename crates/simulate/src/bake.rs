@@ -34,7 +34,7 @@ pub struct Bake<'a> {
     /// The systems wanted, with those that they read; none: all. The others hold.
     pub systems: Option<&'a [SystemId]>,
     /// The frame that the shot begins from, if it names one.
-    pub beginning: Option<&'a Frame>,
+    pub initial_state: Option<&'a Frame>,
 }
 
 /// Why a bake ended early. The frames before are on disk.
@@ -132,18 +132,22 @@ fn resume_some(job: &Bake, frame: u32, systems: &[&SystemFingerprints]) -> Resul
         }
     }
     let ids: Vec<SystemId> = systems.iter().map(|of| of.system).collect();
-    Simulation::of(shot, meshes, &ids, job.beginning)
+    Simulation::of(shot, meshes, &ids, job.initial_state)
 }
 
-/// A system in a bake.
-struct Lane<'a> {
+/// A system that is computed in a bake.
+struct SystemBake<'a> {
     prints: &'a SystemFingerprints,
     /// Of each frame of the shot, whether it is to be written.
     needed: Vec<bool>,
 }
 
 /// The systems that must be computed, with those that they read.
-fn lanes<'a>(job: &Bake, wanted: &RangeInclusive<u32>, prints: &'a [SystemFingerprints]) -> Vec<Lane<'a>> {
+fn system_bakes<'a>(
+    job: &Bake,
+    wanted: &RangeInclusive<u32>,
+    prints: &'a [SystemFingerprints],
+) -> Vec<SystemBake<'a>> {
     let timing = job.shot.timing;
     let systems = job.shot.systems();
     let closed = |ids: Vec<SystemId>| -> BTreeSet<SystemId> {
@@ -153,20 +157,20 @@ fn lanes<'a>(job: &Bake, wanted: &RangeInclusive<u32>, prints: &'a [SystemFinger
     };
     let all = || systems.iter().map(|system| system.id).collect();
     let asked_for = closed(job.systems.map_or_else(all, <[SystemId]>::to_vec));
-    let mut lanes: Vec<Lane> = (prints.iter())
+    let mut bakes: Vec<SystemBake> = (prints.iter())
         .map(|prints| {
             let fresh = fresh_system(job.shot, job.run, prints).fresh;
             let is_needed = |(frame, fresh): (u32, bool)| {
                 asked_for.contains(&prints.system) && wanted.contains(&frame) && !fresh
             };
-            Lane { prints, needed: timing.frames().zip(fresh).map(is_needed).collect() }
+            SystemBake { prints, needed: timing.frames().zip(fresh).map(is_needed).collect() }
         })
         .collect();
     let computed: Vec<SystemId> =
-        lanes.iter().filter(|lane| lane.needed.contains(&true)).map(|lane| lane.prints.system).collect();
+        bakes.iter().filter(|bake| bake.needed.contains(&true)).map(|bake| bake.prints.system).collect();
     let computed = closed(computed);
-    lanes.retain(|lane| computed.contains(&lane.prints.system));
-    lanes
+    bakes.retain(|bake| computed.contains(&bake.prints.system));
+    bakes
 }
 
 /// Removes what the run has of systems that the shot no longer has, and of times
@@ -174,7 +178,8 @@ fn lanes<'a>(job: &Bake, wanted: &RangeInclusive<u32>, prints: &'a [SystemFinger
 fn drop_leftovers(job: &Bake, prints: &[SystemFingerprints]) {
     let ids: Vec<SystemId> = prints.iter().map(|prints| prints.system).collect();
     job.run.keep_only(&ids);
-    for of in prints {
+    // Most systems are there from the first frame on.
+    for of in prints.iter().filter(|of| of.list.contains(&None)) {
         for number in job.run.headers_of(of.system).into_keys() {
             let place = number.checked_sub(job.shot.timing.first);
             let print = place.and_then(|place| of.list.get(place as usize));
@@ -203,29 +208,29 @@ pub fn bake(
     let prints = system_fingerprints(job.shot);
     let known = |system: &SystemId| prints.iter().any(|prints| prints.system == *system);
     let nothing_left = job.run.systems().iter().all(known);
-    if nothing_left && lanes(job, &wanted, &prints).is_empty() {
+    if nothing_left && system_bakes(job, &wanted, &prints).is_empty() {
         return Ok(Outcome::Done(0));
     }
     let _lock = job.run.lock()?;
     drop_leftovers(job, &prints);
     // Another bake may have ended meanwhile.
-    let lanes = lanes(job, &wanted, &prints);
-    let needed = |frame: u32| lanes.iter().any(|lane| lane.needed[(frame - timing.first) as usize]);
+    let bakes = system_bakes(job, &wanted, &prints);
+    let needed = |frame: u32| bakes.iter().any(|bake| bake.needed[(frame - timing.first) as usize]);
     let Some(first_needed) = wanted.clone().find(|&frame| needed(frame)) else {
         return Ok(Outcome::Done(0));
     };
     let last_needed = wanted.clone().rev().find(|&frame| needed(frame)).unwrap_or(last);
 
-    let systems: Vec<&SystemFingerprints> = lanes.iter().map(|lane| lane.prints).collect();
+    let systems: Vec<&SystemFingerprints> = bakes.iter().map(|bake| bake.prints).collect();
     let mut simulation = if first_needed == timing.first {
         let ids: Vec<SystemId> = systems.iter().map(|of| of.system).collect();
-        Simulation::of(job.shot, job.meshes, &ids, job.beginning)?
+        Simulation::of(job.shot, job.meshes, &ids, job.initial_state)?
     } else {
         resume_some(job, first_needed - 1, &systems)?
     };
     let from_the_start = simulation.frame() == timing.first;
     write_manifest(job)?;
-    let mut writer = Writer { job, lanes: &lanes, first: timing.first, computed: 0 };
+    let mut writer = Writer { job, bakes: &bakes, first: timing.first, computed: 0 };
     std::thread::scope(|scope| {
         let (send, receive) = sync_channel::<(Vec<(SystemId, Frame)>, Vec<Saved>)>(2);
         let writing = scope.spawn(move || -> Result<Outcome, BakeError> {
@@ -274,7 +279,7 @@ pub fn bake(
 
 struct Writer<'a> {
     job: &'a Bake<'a>,
-    lanes: &'a [Lane<'a>],
+    bakes: &'a [SystemBake<'a>],
     first: u32,
     computed: u32,
 }
@@ -287,20 +292,20 @@ impl Writer<'_> {
         states: Vec<Saved>,
     ) -> Result<(), RunError> {
         let place = (number - self.first) as usize;
-        let lane = |id: SystemId| self.lanes.iter().find(|lane| lane.prints.system == id);
+        let bake = |id: SystemId| self.bakes.iter().find(|bake| bake.prints.system == id);
         let mut any = false;
         for (system, mut part) in parts {
-            let Some(lane) = lane(system).filter(|lane| lane.needed[place]) else { continue };
+            let Some(bake) = bake(system).filter(|bake| bake.needed[place]) else { continue };
             any = true;
             // Without a fingerprint there is nothing of the system yet.
-            let Some(print) = lane.prints.list[place] else { continue };
+            let Some(print) = bake.prints.list[place] else { continue };
             part.fingerprint = print;
             part.revision = self.job.revision;
             self.job.run.write_part(system, &part)?;
         }
         for state in states {
             let system = state.system();
-            if let Some(print) = lane(system).and_then(|lane| lane.prints.list[place]) {
+            if let Some(print) = bake(system).and_then(|bake| bake.prints.list[place]) {
                 self.job.run.write_checkpoint(system, number, print, &state.bytes())?;
                 self.thin(system, number);
             }

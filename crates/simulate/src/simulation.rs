@@ -6,7 +6,7 @@
 use crate::colliders::Colliders;
 use crate::forces::{Field, Surfaces};
 use crate::solver::{
-    Beginning, BlowUp, PrepareContext, PrepareError, Saved, Solver, SolverKind, Step, SystemState, Wants,
+    BlowUp, InitialState, PrepareContext, PrepareError, Saved, Solver, SolverKind, Step, SystemState, Wants,
     sampler,
 };
 use frames::{Bodies, Frame};
@@ -83,7 +83,7 @@ impl Simulation {
         Self::of(shot, meshes, &all(shot), None)
     }
 
-    /// Some systems of the shot, with those that they read, at its first frame; `beginning` is the
+    /// Some systems of the shot, with those that they read, at its first frame; `initial_state` is the
     /// frame that the shot begins from, if it names one.
     ///
     /// # Errors
@@ -92,11 +92,11 @@ impl Simulation {
         shot: &Shot,
         meshes: &Meshes,
         systems: &[SystemId],
-        beginning: Option<&Frame>,
+        initial_state: Option<&Frame>,
     ) -> Result<Self, PrepareError> {
-        let of = shot.beginning.as_ref().zip(beginning);
-        let beginning = of.map(|(of, frame)| Beginning { frame, velocities: of.velocities });
-        let mut simulation = Self::prepare(shot, meshes, systems, beginning)?;
+        let of = shot.initial_state.as_ref().zip(initial_state);
+        let initial_state = of.map(|(of, frame)| InitialState { frame, velocities: of.velocities });
+        let mut simulation = Self::prepare(shot, meshes, systems, initial_state)?;
         simulation.preroll()?;
         simulation.stand();
         Ok(simulation)
@@ -137,14 +137,14 @@ impl Simulation {
         shot: &Shot,
         meshes: &Meshes,
         wanted: &[SystemId],
-        beginning: Option<Beginning>,
+        initial_state: Option<InitialState>,
     ) -> Result<Self, PrepareError> {
         let sampler = sampler(shot)?;
         let now = sampler.at(f64::from(shot.timing.first))?;
         let (mut systems, mut solvers) = (Vec::new(), Vec::new());
         for system in shot.systems().iter().filter(|system| wanted.contains(&system.id)) {
             for kind in SOLVERS {
-                let context = PrepareContext { shot: &now, sampler: &sampler, meshes, beginning };
+                let context = PrepareContext { shot: &now, sampler: &sampler, meshes, initial_state };
                 if let Some(solver) = (kind.prepare)(context, system)? {
                     solvers.push(SystemSolver { system: systems.len(), kind, solver });
                 }

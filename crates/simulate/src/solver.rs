@@ -24,12 +24,12 @@ pub struct PrepareContext<'a> {
     /// The meshes its shapes use.
     pub meshes: &'a Meshes,
     /// The frame that it begins from; none: as all is placed.
-    pub beginning: Option<Beginning<'a>>,
+    pub initial_state: Option<InitialState<'a>>,
 }
 
 /// A frame that a simulation begins from.
 #[derive(Clone, Copy)]
-pub struct Beginning<'a> {
+pub struct InitialState<'a> {
     /// The frame.
     pub frame: &'a Frame,
     /// Whether what is in it goes on with its velocities; else it begins at rest.

@@ -51,7 +51,7 @@ fn bake_into(shot: &Shot, run: &RunFolder, stop_after: Option<u32>) -> Result<Ou
         run,
         revision: 1,
         frames: 1..=shot.timing.last,
-        beginning: None,
+        initial_state: None,
         systems: None,
     };
     let mut count = 0;

@@ -55,8 +55,15 @@ fn a_random_shot_cut_at_every_frame_goes_on_with_the_same_bytes(
 fn baked(shot: &Shot, run: &RunFolder, stop: Option<u32>) -> Outcome {
     let frames = shot.timing.frames();
     let mut left = stop.unwrap_or(u32::MAX);
-    let job =
-        Bake { shot, meshes: &Meshes::default(), run, revision: 0, frames, systems: None, beginning: None };
+    let job = Bake {
+        shot,
+        meshes: &Meshes::default(),
+        run,
+        revision: 0,
+        frames,
+        systems: None,
+        initial_state: None,
+    };
     bake(&job, |_| {
         left -= 1;
         if left == 0 { ControlFlow::Break(()) } else { ControlFlow::Continue(()) }
@@ -225,7 +232,7 @@ fn two_bakes_do_not_write_into_one_folder() {
         revision: 0,
         frames: 1..=9,
         systems: None,
-        beginning: None,
+        initial_state: None,
     };
     let error = bake(&job, |_| ControlFlow::Continue(())).unwrap_err().to_string();
     assert!(error.contains("another bake is writing"), "{error}");

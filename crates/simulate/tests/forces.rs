@@ -357,7 +357,7 @@ fn a_bake_with_forces_stopped_and_resumed_has_the_same_bytes(#[case] stops: &[u3
             revision: 1,
             frames: 1..=41,
             systems: None,
-            beginning: None,
+            initial_state: None,
         };
         for &stop in stops {
             let mut count = 0;

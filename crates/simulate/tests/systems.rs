@@ -25,7 +25,8 @@ fn folder() -> (TempDir, RunFolder) {
 
 fn baked(shot: &Shot, run: &RunFolder, systems: Option<&[SystemId]>) -> Outcome {
     let frames = shot.timing.frames();
-    let job = Bake { shot, meshes: &Meshes::default(), run, revision: 0, frames, systems, beginning: None };
+    let job =
+        Bake { shot, meshes: &Meshes::default(), run, revision: 0, frames, systems, initial_state: None };
     bake(&job, |_| ControlFlow::Continue(())).unwrap()
 }
 

@@ -47,7 +47,7 @@ fn main() {
             revision: 0,
             frames: 1..=96,
             systems: None,
-            beginning: None,
+            initial_state: None,
         };
         let start = Instant::now();
         bake(&job, |_| ControlFlow::Continue(())).expect("baked");

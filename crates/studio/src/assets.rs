@@ -92,8 +92,8 @@ impl Kept {
 pub fn kind_of(name: &str) -> Result<AssetKind> {
     let extension = name.rsplit('.').next().unwrap_or_default().to_ascii_lowercase();
     AssetKind::ALL.into_iter().find(|kind| kind.extensions().contains(&extension.as_str())).ok_or_else(|| {
-        let all: Vec<String> =
-            AssetKind::ALL.iter().flat_map(|kind| kind.extensions()).map(|e| format!(".{e}")).collect();
+        let taken = AssetKind::ALL.iter().filter(|kind| **kind != AssetKind::Frame);
+        let all: Vec<String> = taken.flat_map(|kind| kind.extensions()).map(|e| format!(".{e}")).collect();
         Error::Bad(format!("{name}: is none of {}", all.join(", ")))
     })
 }
@@ -138,7 +138,13 @@ pub fn examine(name: &str, bytes: &[u8], fps: f32) -> Result<Examined> {
         let notice = (!notices.is_empty()).then(|| notices.join(" "));
         return Ok(Examined { converted: Some(converted), asset, notice, parts: 1 });
     }
-    examine_as(kind_of(name)?, name, bytes)
+    let kind = kind_of(name)?;
+    if kind == AssetKind::Frame {
+        return Err(Error::Bad(format!(
+            "{name}: is a frame of a run; a shot begins from frames of its own run"
+        )));
+    }
+    examine_as(kind, name, bytes)
 }
 
 /// As [`examine`], of a file that is kept as it is.
@@ -236,9 +242,9 @@ impl Loader {
     }
 
     /// The frame that a shot begins from, if it names one, whose file lies below `folder`.
-    pub fn beginning(&self, folder: &Path, shot: &Shot) -> Result<Option<Arc<Frame>>> {
-        let Some((beginning, asset)) = shot.beginning_asset() else { return Ok(None) };
-        match self.get(folder, &beginning.asset, asset)? {
+    pub fn initial_state(&self, folder: &Path, shot: &Shot) -> Result<Option<Arc<Frame>>> {
+        let Some((initial_state, asset)) = shot.initial_state_asset() else { return Ok(None) };
+        match self.get(folder, &initial_state.asset, asset)? {
             Loaded::Frame(frame) => Ok(Some(frame)),
             _ => Ok(None),
         }

@@ -474,7 +474,7 @@ impl Studio {
         }
         let assets = self.loader.all(&self.data, &document)?;
         runs.meshes = assets.meshes.clone();
-        let beginning = self.loader.beginning(&self.data, &document)?;
+        let initial_state = self.loader.initial_state(&self.data, &document)?;
         let frames = settings.sources(&document);
         let job = Bake {
             shot: &document,
@@ -483,7 +483,7 @@ impl Studio {
             revision: row.revision as u32,
             frames,
             systems: None,
-            beginning: beginning.as_deref(),
+            initial_state: initial_state.as_deref(),
         };
         let baked = bake(&job, |_| {
             if stop.load(Ordering::Acquire) { ControlFlow::Break(()) } else { ControlFlow::Continue(()) }

@@ -43,7 +43,7 @@ pub(crate) async fn begin(studio: Arc<Studio>, shot: i64, from: u32) -> Result<S
     let run = studio.folder(&studio.store.current_run(shot).await?);
     let performing = crate::jobs::blocking(move || {
         let meshes = studio.loader.meshes(&studio.data, &document)?;
-        let beginning = studio.loader.beginning(&studio.data, &document)?;
+        let initial_state = studio.loader.initial_state(&studio.data, &document)?;
         let job = Bake {
             shot: &document,
             meshes: &meshes,
@@ -51,7 +51,7 @@ pub(crate) async fn begin(studio: Arc<Studio>, shot: i64, from: u32) -> Result<S
             revision: 0,
             frames: document.timing.frames(),
             systems: None,
-            beginning: beginning.as_deref(),
+            initial_state: initial_state.as_deref(),
         };
         let simulation = resume(&job, from).map_err(|error| Error::Bad(error.to_string()))?;
         Ok(Box::new(Performing { shot: document, simulation, performance: Performance::default() }))

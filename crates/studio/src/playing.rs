@@ -85,7 +85,8 @@ impl Studio {
         let (document, revision) = runtime.block_on(self.head(shot)).map_err(|error| error.to_string())?;
         let meshes = self.loader.meshes(&self.data, &document).map_err(|error| error.to_string())?;
         let frames = document.timing.frames();
-        let beginning = self.loader.beginning(&self.data, &document).map_err(|error| error.to_string())?;
+        let initial_state =
+            self.loader.initial_state(&self.data, &document).map_err(|error| error.to_string())?;
         let systems = lock(&signals.systems).clone();
         let (revision, systems) = (revision as u32, systems.as_deref());
         let job = Bake {
@@ -95,7 +96,7 @@ impl Studio {
             revision,
             frames,
             systems,
-            beginning: beginning.as_deref(),
+            initial_state: initial_state.as_deref(),
         };
         let (start, mut done) = (Instant::now(), 0u32);
         bake(&job, |progress| {

@@ -179,8 +179,8 @@ export const api = {
   play: (id: number, system: string | null = null) =>
     none("POST", `/api/shots/${id}/play${system ? `?system=${encodeURIComponent(system)}` : ""}`),
   /** Begins from a finished frame, or as all is placed. */
-  begin: (id: number, frame: number | null, velocities: boolean) =>
-    json<ShotState>("POST", `/api/shots/${id}/begin`, { frame, velocities }),
+  beginFrom: (id: number, frame: number | null, velocities: boolean) =>
+    json<ShotState>("POST", `/api/shots/${id}/initial-state`, { frame, velocities }),
   stop: (id: number) => none("DELETE", `/api/shots/${id}/play`),
   clear: (id: number) => none("POST", `/api/shots/${id}/clear`),
   runs: (id: number) => json<Run[]>("GET", `/api/shots/${id}/runs`),

@@ -6,14 +6,14 @@
   import { playback } from "../state/playback.svelte";
   import { shot } from "../state/shot.svelte";
 
-  let beginning = $derived(shot.document?.beginning);
+  let beginning = $derived(shot.document?.initial_state);
   let there = $derived(playback.stateOf(playback.frame) !== "missing" && playback.frame > playback.first);
 
   async function begin(frame: number | null, velocities: boolean) {
     const id = shot.id;
     if (id === null) return;
     await shot.settled;
-    const state = await notices.attempt(() => api.begin(id, frame, velocities));
+    const state = await notices.attempt(() => api.beginFrom(id, frame, velocities));
     if (!state) return;
     shot.take(state);
     if (frame !== null) playback.go(playback.first);

@@ -24,7 +24,7 @@
   <ShapeFields {element} ids={selection.with(element.id)} shape={solid.shape} path="kind.solid.shape" />
 </Section>
 {#if there}
-  <Section title="Shape then" note={`as it is at frame ${playback.frame}, finished`}>
+  <Section title={`At frame ${playback.frame}`} note="its finished shape, where it is then">
     <button class="btn" onclick={() => takeShape(element, playback.frame)}>Make a mesh of it</button>
   </Section>
 {/if}

@@ -93,7 +93,7 @@
     // particles may be there already.
     const { backwards } = playback;
     const source = playback.source(frame);
-    const begins = shot.document?.beginning != null;
+    const begins = shot.document?.initial_state != null;
     const first = !begins && !backwards && !playback.finished && frame === playback.first;
     const there = playback.stateOf(source) !== "missing" && (!first || particleElements);
     const shown = (a: ViewportFrame | null) => (first ? a?.withoutBodies() : backwards ? a?.backwards() : a);

@@ -5,7 +5,7 @@ use crate::MeshState;
 use geometry::{Meshes, Topology};
 use glam::{Quat, Vec3};
 use shot::{
-    Element, Id, Shot,
+    Element, Id, Shape, Shot,
     finish::FinishOperation,
     motion::Sampler,
     world::{Pose, World},
@@ -58,10 +58,20 @@ impl FinishContext {
         self
     }
 
+    /// The shape of a solid, with the sum of the file that it is from.
+    pub(super) fn shape(&self, solid: Id) -> Option<(&Shape, Option<&str>)> {
+        let shape = &self.shot().element(solid)?.as_solid()?.shape;
+        let asset = match shape {
+            Shape::Mesh { asset, .. } => self.shot().assets.get(asset),
+            _ => None,
+        };
+        Some((shape, asset.map(|asset| &*asset.sha256)))
+    }
+
     /// The mesh of a solid that does not change its shape.
     pub(super) fn rest(&self, solid: Id) -> Option<MeshState> {
         let find = || {
-            let mesh = self.meshes.mesh(&self.shot().element(solid)?.as_solid()?.shape).ok()?;
+            let mesh = self.meshes.mesh(self.shape(solid)?.0).ok()?;
             let velocities = vec![Vec3::ZERO; mesh.positions.len()];
             let topology = Arc::new(Topology::of(&mesh));
             Some(MeshState { topology, positions: mesh.positions, velocities, attributes: Vec::new() })

@@ -33,7 +33,8 @@ enum Kernel {
     Subdivision(Subdivision),
 }
 
-/// What a kernel was made for: the step's constant values, and the faces and places at rest.
+/// What a kernel was made for: the step's constant values, the faces, and the frame that tells the
+/// vertices at rest.
 type Key = (String, Fingerprint, Fingerprint);
 
 type KeptKernel = (Key, Arc<Kernel>);
@@ -64,19 +65,17 @@ impl Surface {
         let mut frame = Frame::default();
         let parts = finish.element.map_or(Parts::All, Parts::Element);
         if this.source.read(first, parts, &mut frame).is_ok() {
-            for (id, mesh) in this.meshes(&frame) {
+            for (id, mesh) in this.take_meshes(&mut frame) {
                 this.kernel(id, &mesh, first, &finish.operation)?;
             }
         }
         Ok(this)
     }
 
-    /// The meshes of a frame that the step is for.
-    fn meshes(&self, frame: &Frame) -> Vec<(Id, MeshState)> {
-        let Some(id) = self.element else {
-            return frame.meshes.iter().map(|(id, mesh)| (*id, mesh.clone())).collect();
-        };
-        let mesh = frame.meshes.get(&id).cloned();
+    /// Takes the meshes that the step is for out of a frame.
+    fn take_meshes(&self, frame: &mut Frame) -> Vec<(Id, MeshState)> {
+        let Some(id) = self.element else { return std::mem::take(&mut frame.meshes).into_iter().collect() };
+        let mesh = frame.meshes.remove(&id);
         let at_rest = || frame.bodies.get(&id).and_then(|_| self.context.rest(id));
         mesh.or_else(at_rest).map(|mesh| (id, mesh)).into_iter().collect()
     }
@@ -93,7 +92,9 @@ impl Surface {
         let first = *self.source.range().start();
         let values = constant(operation);
         let print = |frame: u32| self.source.fingerprint(frame).unwrap_or_default();
-        let key = |frame: u32| (format!("{} {values}", id.0), mesh.topology.hash(), print(frame));
+        let shape = self.element.and_then(|id| self.context.shape(id));
+        let shape = serde_json::to_string(&shape).expect("a shape serialises");
+        let key = |frame: u32| (format!("{} {shape} {values}", id.0), mesh.topology.hash(), print(frame));
         let find = |key: &Key| {
             let mut kept = KEPT_KERNELS.lock().unwrap_or_else(PoisonError::into_inner);
             let at = kept.iter().position(|(of, _)| of == key)?;
@@ -107,7 +108,8 @@ impl Surface {
         }
         let mut frame = Frame::default();
         let at_first = self.source.read(first, Parts::Element(id), &mut frame).ok();
-        let at_first = at_first.and_then(|()| self.meshes(&frame).into_iter().find(|(of, _)| *of == id));
+        let at_first =
+            at_first.and_then(|()| self.take_meshes(&mut frame).into_iter().find(|(of, _)| *of == id));
         let (reference, of) = match &at_first {
             Some((_, rest)) if rest.topology == mesh.topology => (rest, first),
             _ => (mesh, number),
@@ -200,17 +202,22 @@ impl Frames for Surface {
     fn fingerprint(&self, number: u32) -> Option<Fingerprint> {
         let first = *self.source.range().start();
         let prints = [self.source.fingerprint(number), self.source.fingerprint(first)];
-        digest("surface", &(number, self.element, self.operation(number)), &prints)
+        // The shape at rest is that of the shot as it is, also while the run is stale.
+        let shape = self.element.and_then(|id| self.context.shape(id));
+        digest("surface", &(number, self.element, self.operation(number), shape), &prints)
     }
 
     fn read(&self, number: u32, parts: Parts, frame: &mut Frame) -> Result<(), RunError> {
         self.source.read(number, parts, frame)?;
         if let Some(operation) = self.operation(number) {
-            for (id, mesh) in self.meshes(frame).into_iter().filter(|(id, _)| parts.has(*id)) {
+            for (id, mesh) in self.take_meshes(frame).into_iter().filter(|(id, _)| parts.has(*id)) {
                 // A mesh that it cannot be done to stays as it is; at the first frame that is told.
-                if let Ok(kernel) = self.kernel(id, &mesh, number, &operation) {
-                    frame.meshes.insert(id, kernel.apply(&mesh, &operation));
-                }
+                let kernel = self.kernel(id, &mesh, number, &operation);
+                let finished = match kernel {
+                    Ok(kernel) => kernel.apply(&mesh, &operation),
+                    Err(_) => mesh,
+                };
+                frame.meshes.insert(id, finished);
             }
         }
         sign(self, &self.context, number, frame)

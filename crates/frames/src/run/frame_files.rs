@@ -119,17 +119,23 @@ impl RunFolder {
         Ok(())
     }
 
-    /// Measurements of a frame, from the heads of its files.
-    ///
-    /// # Errors
-    /// [`RunError`] if it is not there, or a head is damaged.
-    pub fn measured(&self, number: u32) -> Result<Measured, RunError> {
-        let mut all = Measured::default();
-        for OpenFile { path, table, .. } in self.open_frame(number, &self.systems())? {
-            let measured = codec::measured(&table).map_err(|source| RunError::Frame { path, source })?;
-            all.add(measured);
+    /// Measurements of all frames that are there, by number, from the heads of their files:
+    /// each head is read once. Frames with a damaged head are left out.
+    pub fn measurements(&self) -> BTreeMap<u32, Measured> {
+        let of = |system| {
+            files_in(&self.frames_of(system)).into_iter().filter_map(|(_, path)| {
+                let table = table_of(&path)?;
+                Some((table.header.number, codec::measured(&table).ok()?))
+            })
+        };
+        let mut frames: BTreeMap<u32, Measured> = BTreeMap::new();
+        for (number, measured) in self.systems().into_iter().map(Some).flat_map(of) {
+            frames.entry(number).or_default().add(measured);
         }
-        Ok(all)
+        for (number, measured) in of(None) {
+            frames.entry(number).or_insert(measured);
+        }
+        frames
     }
 
     /// The files of a frame: of these systems, or where there is none, of the whole frame.
@@ -219,7 +225,12 @@ fn files_in(folder: &Path) -> Vec<(u32, PathBuf)> {
 
 /// The header of a frame's file, if its head is whole and its length as that says.
 fn header_of(path: &Path) -> Option<Header> {
-    Table::read(&File::open(path).ok()?).ok().map(|table| table.header)
+    table_of(path).map(|table| table.header)
+}
+
+/// The head of a frame's file.
+fn table_of(path: &Path) -> Option<Table> {
+    Table::read(&File::open(path).ok()?).ok()
 }
 
 fn whole_header(files: &[OpenFile]) -> Header {
@@ -280,7 +291,7 @@ mod tests {
         let frame = run.read(1).unwrap();
         assert_eq!((frame.bodies.len(), frame.particles.len(), frame.revision), (1, 1, 9));
         assert_eq!((frame.measured.contacts, frame.measured.turnover.len()), (2, 1));
-        assert_eq!(frame.measured, run.measured(1).unwrap());
+        assert_eq!(run.measurements(), BTreeMap::from([(1, frame.measured.clone())]));
         assert_eq!(frame.fingerprint, run.headers()[&1].fingerprint);
         assert_ne!(frame.fingerprint, alone);
         // Who names the systems reads no others.

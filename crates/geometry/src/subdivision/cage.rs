@@ -1,8 +1,9 @@
 //! The faces of one level: corners are vertices of the mesh, several of which may be at one
-//! place of the surface, where a UV seam or a crease runs.
+//! point of the surface, where a UV seam or a crease runs.
 
 use super::{Creases, Scheme};
 use crate::topology::{Attribute, AttributeValues, Domain, Topology};
+use crate::weld::Weld;
 use glam::Vec3;
 use std::collections::{HashMap, HashSet};
 
@@ -16,13 +17,13 @@ pub(super) const SHARP: f32 = f32::INFINITY;
 pub(super) struct Cage {
     /// Corners, counter-clockwise from outside; the fourth is [`NONE`] in a triangle.
     pub faces: Vec<[u32; 4]>,
-    /// The place on the surface of each vertex.
-    pub surface: Vec<u32>,
-    /// How many places there are.
-    pub places: usize,
+    /// The point on the surface of each vertex.
+    pub point_of: Vec<u32>,
+    /// How many points there are.
+    pub points: usize,
     /// The group of each vertex that shares a normal.
     pub groups: Vec<u32>,
-    /// Edges that are sharp, by their two places, the lower first.
+    /// Edges that are sharp, by their two points, the lower first.
     pub sharp: HashMap<[u32; 2], f32>,
     /// Places of borders that stay where they are.
     pub corners: HashSet<u32>,
@@ -36,13 +37,13 @@ pub(super) fn corners(face: &[u32; 4]) -> &[u32] {
     if face[3] == NONE { &face[..3] } else { face }
 }
 
-/// An edge by its places.
+/// An edge by its points.
 pub(super) fn key(a: u32, b: u32) -> [u32; 2] {
     [a.min(b), a.max(b)]
 }
 
 impl Cage {
-    /// The cage of a mesh, and for each place of its surface a vertex that is there.
+    /// The cage of a mesh, and for each point of its surface a vertex that is there.
     pub fn new(
         mesh: &Topology,
         positions: &[Vec3],
@@ -50,39 +51,39 @@ impl Cage {
         levels: u32,
         creases: &Creases,
     ) -> Result<(Self, Vec<u32>), String> {
-        let (surface, from) = places(positions);
-        let (faces, firsts) = faces(mesh.triangles(), &surface, scheme);
+        let Weld { point_of, vertex_of } = Weld::new(positions);
+        let (faces, firsts) = faces(mesh.triangles(), &point_of, scheme);
         let mut cage = Self {
             faces,
-            places: from.len(),
-            groups: surface.clone(),
-            origin: (0..surface.len() as u32).collect(),
-            surface,
+            points: vertex_of.len(),
+            groups: point_of.clone(),
+            origin: (0..point_of.len() as u32).collect(),
+            point_of,
             faces_of_triangles: firsts,
             sharp: HashMap::new(),
             corners: HashSet::new(),
         };
-        cage.find_corners(positions, &from);
+        cage.find_corners(positions, &vertex_of);
         cage.crease(mesh, positions, levels, creases)?;
         if !cage.sharp.is_empty() {
             cage.split_at_creases();
         }
-        Ok((cage, from))
+        Ok((cage, vertex_of))
     }
 
     /// Notes where borders turn by more than 60°: the corners of a sheet stay, however its
     /// faces are cut there.
-    fn find_corners(&mut self, positions: &[Vec3], from: &[u32]) {
+    fn find_corners(&mut self, positions: &[Vec3], vertex_of: &[u32]) {
         let edges = Edges::new(self);
-        for place in 0..self.places as u32 {
-            let borders = edges.at(place).iter().filter(|edge| edges.list[**edge as usize].faces[1] == NONE);
-            let at = |place: u32| positions[from[place as usize] as usize];
+        for point in 0..self.points as u32 {
+            let borders = edges.at(point).iter().filter(|edge| edges.list[**edge as usize].faces[1] == NONE);
+            let at = |point: u32| positions[vertex_of[point as usize] as usize];
             let ways: Vec<Vec3> =
-                borders.map(|&edge| (at(edges.other(edge, place)) - at(place)).normalize_or_zero()).collect();
+                borders.map(|&edge| (at(edges.other(edge, point)) - at(point)).normalize_or_zero()).collect();
             if let [a, b] = ways[..]
                 && a.dot(-b) < 0.5
             {
-                self.corners.insert(place);
+                self.corners.insert(point);
             }
         }
     }
@@ -161,7 +162,7 @@ impl Cage {
                 sharpness = sharpness.max(0.5 * (a + b).clamp(0.0, 2.0) * levels as f32);
             }
             if sharpness > 0.0 {
-                sharp.insert(key(edge.places[0], edge.places[1]), sharpness);
+                sharp.insert(key(edge.points[0], edge.points[1]), sharpness);
             }
         }
         self.sharp = sharp;
@@ -171,7 +172,7 @@ impl Cage {
     /// Gives the faces on both sides of edges that are sharp on every level vertices, and so
     /// normals, of their own.
     fn split_at_creases(&mut self) {
-        // The corners around a place fall into fans that no hard edge divides.
+        // The corners around a point fall into fans that no hard edge divides.
         let mut fan: Vec<[u32; 4]> = self.faces.iter().map(|_| [NONE; 4]).collect();
         let edges = Edges::new(self);
         let mut next = 0;
@@ -180,12 +181,12 @@ impl Cage {
                 if fan[face][corner] != NONE {
                     continue;
                 }
-                let place = self.surface[self.faces[face][corner] as usize];
+                let point = self.point_of[self.faces[face][corner] as usize];
                 let mut left = vec![face as u32];
                 while let Some(f) = left.pop() {
                     let of = self.faces[f as usize];
                     let all = corners(&of);
-                    let Some(at) = all.iter().position(|&v| self.surface[v as usize] == place) else {
+                    let Some(at) = all.iter().position(|&v| self.point_of[v as usize] == point) else {
                         continue;
                     };
                     if fan[f as usize][at] != NONE {
@@ -204,19 +205,19 @@ impl Cage {
             }
         }
         let mut made: HashMap<(u32, u32), u32> = HashMap::new();
-        let (mut surface, mut groups, mut origin) = (Vec::new(), Vec::new(), Vec::new());
+        let (mut point_of, mut groups, mut origin) = (Vec::new(), Vec::new(), Vec::new());
         for (face, fans) in self.faces.iter_mut().zip(&fan) {
             for (corner, fan) in face.iter_mut().zip(fans).filter(|(corner, _)| **corner != NONE) {
                 let vertex = *made.entry((*corner, *fan)).or_insert_with(|| {
-                    surface.push(self.surface[*corner as usize]);
+                    point_of.push(self.point_of[*corner as usize]);
                     groups.push(*fan);
                     origin.push(self.origin[*corner as usize]);
-                    surface.len() as u32 - 1
+                    point_of.len() as u32 - 1
                 });
                 *corner = vertex;
             }
         }
-        (self.surface, self.groups, self.origin) = (surface, groups, origin);
+        (self.point_of, self.groups, self.origin) = (point_of, groups, origin);
     }
 
     pub fn triangles(&self) -> Vec<[u32; 3]> {
@@ -234,45 +235,14 @@ impl Cage {
         };
         self.faces.iter().enumerate().flat_map(of).collect()
     }
-
-    /// The groups, numbered in the order in which they appear.
-    pub fn numbered_groups(&self) -> Vec<u32> {
-        let most = self.groups.iter().max().map_or(0, |most| *most as usize + 1);
-        let mut number = vec![NONE; most];
-        let mut next = 0;
-        let mut of = |group: u32| {
-            let number = &mut number[group as usize];
-            if *number == NONE {
-                *number = next;
-                next += 1;
-            }
-            *number
-        };
-        self.groups.iter().map(|&group| of(group)).collect()
-    }
-}
-
-/// The place of each vertex, and a vertex at each place: vertices at the same coordinates
-/// are at one place.
-fn places(positions: &[Vec3]) -> (Vec<u32>, Vec<u32>) {
-    let mut found: HashMap<[u32; 3], u32> = HashMap::with_capacity(positions.len());
-    let mut from = Vec::new();
-    let place = |(vertex, p): (usize, &Vec3)| {
-        *found.entry((*p + Vec3::ZERO).to_array().map(f32::to_bits)).or_insert_with(|| {
-            from.push(vertex as u32);
-            from.len() as u32 - 1
-        })
-    };
-    let surface = positions.iter().enumerate().map(place).collect();
-    (surface, from)
 }
 
 /// The faces of triangles, and the first triangle of each. For Catmull and Clark two
 /// triangles in a row that share an edge are the quad that they were cut from. Triangles that
-/// have two corners at one place are left out.
-fn faces(triangles: &[[u32; 3]], surface: &[u32], scheme: Scheme) -> (Vec<[u32; 4]>, Vec<u32>) {
+/// have two corners at one point are left out.
+fn faces(triangles: &[[u32; 3]], point_of: &[u32], scheme: Scheme) -> (Vec<[u32; 4]>, Vec<u32>) {
     let flat = |t: &[u32; 3]| {
-        let [a, b, c] = t.map(|v| surface[v as usize]);
+        let [a, b, c] = t.map(|v| point_of[v as usize]);
         a == b || b == c || c == a
     };
     let (mut faces, mut firsts) = (Vec::new(), Vec::new());
@@ -328,7 +298,7 @@ pub(super) fn split(attributes: &mut [Attribute], origin: &[u32], faces: &[u32])
 #[derive(Clone, Copy, Debug)]
 pub(super) struct Edge {
     /// Its ends, the lower first.
-    pub places: [u32; 2],
+    pub points: [u32; 2],
     /// The faces on its two sides; the second is [`NONE`] at a border.
     pub faces: [u32; 2],
     /// The vertices of the first face at its ends.
@@ -343,22 +313,22 @@ pub(super) struct Edges {
     pub list: Vec<Edge>,
     /// The edge after each corner of each face.
     pub of_face: Vec<[u32; 4]>,
-    /// Where the edges of each place begin, in `at_places`.
+    /// Where the edges of each point begin, in `at_points`.
     pub starts: Vec<u32>,
-    /// The edges at each place.
-    pub at_places: Vec<u32>,
+    /// The edges at each point.
+    pub at_points: Vec<u32>,
 }
 
 impl Edges {
     pub fn new(cage: &Cage) -> Self {
         // Half edges in buckets by their lower end: those of one edge are in one.
-        let mut counts = vec![0u32; cage.places + 1];
+        let mut counts = vec![0u32; cage.points + 1];
         let halves = |face: &[u32; 4]| {
             let all = corners(face);
             let n = all.len();
             let mut out = [[0u32; 2]; 4];
             for i in 0..n {
-                let [a, b] = [all[i], all[(i + 1) % n]].map(|v| cage.surface[v as usize]);
+                let [a, b] = [all[i], all[(i + 1) % n]].map(|v| cage.point_of[v as usize]);
                 out[i] = [a, b];
             }
             (out, n)
@@ -371,7 +341,7 @@ impl Edges {
             counts[i] += counts[i - 1];
         }
         let mut next = counts.clone();
-        let total = counts[cage.places] as usize;
+        let total = counts[cage.points] as usize;
         // The higher end, the face, and which of its edges.
         let mut buckets = vec![(0u32, 0u32, 0u8); total];
         for (f, face) in cage.faces.iter().enumerate() {
@@ -384,12 +354,12 @@ impl Edges {
         }
         let mut list: Vec<Edge> = Vec::with_capacity(total / 2 + 1);
         let mut of_face = vec![[NONE; 4]; cage.faces.len()];
-        for low in 0..cage.places {
+        for low in 0..cage.points {
             let first = list.len();
             for &(high, face, k) in &buckets[counts[low] as usize..counts[low + 1] as usize] {
-                let places = [low as u32, high];
+                let points = [low as u32, high];
                 let found =
-                    list[first..].iter().position(|edge| edge.places == places && edge.faces[1] == NONE);
+                    list[first..].iter().position(|edge| edge.points == points && edge.faces[1] == NONE);
                 let at = match found {
                     Some(i) => {
                         list[first + i].faces[1] = face;
@@ -398,8 +368,8 @@ impl Edges {
                     None => {
                         let all = corners(&cage.faces[face as usize]);
                         let [a, b] = [all[k as usize], all[(k as usize + 1) % all.len()]];
-                        let vertices = if cage.surface[a as usize] == low as u32 { [a, b] } else { [b, a] };
-                        list.push(Edge { places, faces: [face, NONE], vertices, sharpness: 0.0 });
+                        let vertices = if cage.point_of[a as usize] == low as u32 { [a, b] } else { [b, a] };
+                        list.push(Edge { points, faces: [face, NONE], vertices, sharpness: 0.0 });
                         list.len() - 1
                     }
                 };
@@ -412,46 +382,46 @@ impl Edges {
             } else if cage.sharp.is_empty() {
                 0.0
             } else {
-                cage.sharp.get(&edge.places).copied().unwrap_or(0.0)
+                cage.sharp.get(&edge.points).copied().unwrap_or(0.0)
             };
         }
-        let mut starts = vec![0u32; cage.places + 1];
-        list.iter().flat_map(|edge| edge.places).for_each(|place| starts[place as usize + 1] += 1);
+        let mut starts = vec![0u32; cage.points + 1];
+        list.iter().flat_map(|edge| edge.points).for_each(|point| starts[point as usize + 1] += 1);
         for i in 1..starts.len() {
             starts[i] += starts[i - 1];
         }
         let mut next = starts.clone();
-        let mut at_places = vec![0u32; starts[cage.places] as usize];
+        let mut at_points = vec![0u32; starts[cage.points] as usize];
         for (i, edge) in list.iter().enumerate() {
-            for place in edge.places {
-                at_places[next[place as usize] as usize] = i as u32;
-                next[place as usize] += 1;
+            for point in edge.points {
+                at_points[next[point as usize] as usize] = i as u32;
+                next[point as usize] += 1;
             }
         }
-        Self { list, of_face, starts, at_places }
+        Self { list, of_face, starts, at_points }
     }
 
-    /// The edges at a place.
-    pub fn at(&self, place: u32) -> &[u32] {
-        &self.at_places[self.starts[place as usize] as usize..self.starts[place as usize + 1] as usize]
+    /// The edges at a point.
+    pub fn at(&self, point: u32) -> &[u32] {
+        &self.at_points[self.starts[point as usize] as usize..self.starts[point as usize + 1] as usize]
     }
 
     /// The other end of an edge.
-    pub fn other(&self, edge: u32, place: u32) -> u32 {
-        let [a, b] = self.list[edge as usize].places;
-        if a == place { b } else { a }
+    pub fn other(&self, edge: u32, point: u32) -> u32 {
+        let [a, b] = self.list[edge as usize].points;
+        if a == point { b } else { a }
     }
 
-    /// How a place moves: the other ends of its two sharp edges, whether it stays, and how
+    /// How a point moves: the other ends of its two sharp edges, whether it stays, and how
     /// sharp it is.
-    pub fn rule(&self, cage: &Cage, place: u32) -> Rule {
+    pub fn rule(&self, cage: &Cage, point: u32) -> Rule {
         let (mut ends, mut count, mut sum) = ([NONE; 2], 0, 0.0f32);
-        let all = self.at(place);
+        let all = self.at(point);
         for &edge in all {
             let of = &self.list[edge as usize];
             if of.sharpness > 0.0 {
                 if count < 2 {
-                    ends[count] = self.other(edge, place);
+                    ends[count] = self.other(edge, point);
                 }
                 count += 1;
                 sum += of.sharpness;
@@ -459,14 +429,16 @@ impl Edges {
         }
         let mean = if count > 0 { sum / count as f32 } else { 0.0 };
         match count {
-            0 | 1 if !all.is_empty() => Rule::Smooth,
-            2 if !cage.corners.contains(&place) => Rule::Crease(ends, mean.min(1.0)),
+            // A vertex without a face has nothing to move by.
+            0 if all.is_empty() => Rule::Stays(1.0),
+            0 | 1 => Rule::Smooth,
+            2 if !cage.corners.contains(&point) => Rule::Crease(ends, mean.min(1.0)),
             _ => Rule::Stays(mean.min(1.0)),
         }
     }
 }
 
-/// How a place of the surface moves.
+/// How a point of the surface moves.
 #[derive(Clone, Copy, Debug, PartialEq)]
 pub(super) enum Rule {
     Smooth,

@@ -12,12 +12,15 @@
 mod cage;
 mod catmull_clark;
 mod loop_scheme;
+mod refinement;
 mod rules;
 mod stencils;
 
 use crate::topology::{Attribute, AttributeValues, Domain, Topology};
+use crate::weld::numbered;
 use cage::{Cage, Edges, corners};
 use glam::Vec3;
+use refinement::Refined;
 use std::sync::Arc;
 use stencils::Stencils;
 
@@ -51,15 +54,15 @@ pub const MAX_FACES: usize = 8_000_000;
 #[derive(Debug)]
 pub struct Subdivision {
     topology: Arc<Topology>,
-    /// For each vertex of the coarse surface: a vertex of the coarse mesh that is there.
+    /// For each point of the coarse mesh: a vertex that is there.
     from: Vec<u32>,
     levels: Vec<Stencils>,
-    /// For each vertex of the refined mesh: its place on the surface.
-    surface: Vec<u32>,
+    /// The point of each vertex of the refined mesh.
+    points: Vec<u32>,
 }
 
 impl Subdivision {
-    /// Refines a mesh so many times. `positions` tell which vertices are at one place, and at
+    /// Refines a mesh so many times. `positions` tell which vertices are at one point, and at
     /// which angle faces meet.
     ///
     /// # Errors
@@ -101,10 +104,10 @@ impl Subdivision {
             let rows = cage.rows_of_triangles();
             attribute.values = picked(&attribute.values, &rows);
         }
-        let surface = cage.surface.clone();
+        let points = cage.point_of.clone();
         let topology =
-            Topology::new(triangles, cage.numbered_groups(), attributes).expect("a refined mesh is sound");
-        Ok(Self { topology: Arc::new(topology), from, levels: all, surface })
+            Topology::new(triangles, numbered(&cage.groups), attributes).expect("a refined mesh is sound");
+        Ok(Self { topology: Arc::new(topology), from, levels: all, points })
     }
 
     /// The refined faces with their attributes.
@@ -118,7 +121,7 @@ impl Subdivision {
         for level in &self.levels {
             now = level.apply(&now);
         }
-        self.surface.iter().map(|&v| now[v as usize]).collect()
+        self.points.iter().map(|&v| now[v as usize]).collect()
     }
 }
 
@@ -133,15 +136,6 @@ pub(crate) fn picked(values: &AttributeValues, rows: &[u32]) -> AttributeValues 
         AttributeValues::Vectors(values) => AttributeValues::Vectors(of(values, rows)),
         AttributeValues::Flags(values) => AttributeValues::Flags(of(values, rows)),
     }
-}
-
-/// A refined cage, with what its vertices and faces come from.
-struct Refined {
-    cage: Cage,
-    /// For each vertex, the vertices of the cage before of which its attributes are the mean.
-    vertices_from: Vec<[u32; 4]>,
-    /// For each face, the face before.
-    faces_from: Vec<u32>,
 }
 
 impl Refined {

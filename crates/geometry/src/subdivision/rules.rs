@@ -1,32 +1,32 @@
-//! What both schemes have in common: how sharp edges and places mix with smooth ones.
+//! What both schemes have in common: how sharp edges and points mix with smooth ones.
 
 use super::cage::{Cage, Edge, Edges, Rule};
 use super::stencils::Stencils;
 
-/// Adds a row for each place; `smooth` adds the weights of one that is smooth.
-pub(super) fn add_places(
+/// Adds a row for each point; `smooth` adds the weights of one that is smooth.
+pub(super) fn add_points(
     cage: &Cage,
     edges: &Edges,
     out: &mut Stencils,
     smooth: impl Fn(u32, &mut Stencils),
 ) {
-    for place in 0..cage.places as u32 {
-        let rule = edges.rule(cage, place);
+    for point in 0..cage.points as u32 {
+        let rule = edges.rule(cage, point);
         let part = match rule {
             Rule::Smooth => 1.0,
             Rule::Crease(_, weight) | Rule::Stays(weight) => 1.0 - weight,
         };
         if part > 0.0 {
-            smooth(place, out);
+            smooth(point, out);
             out.scale(part);
         }
         match rule {
             Rule::Smooth => {}
             Rule::Crease(ends, weight) => {
-                out.add(place, 0.75 * weight);
+                out.add(point, 0.75 * weight);
                 ends.iter().for_each(|&end| out.add(end, 0.125 * weight));
             }
-            Rule::Stays(weight) => out.add(place, weight),
+            Rule::Stays(weight) => out.add(point, weight),
         }
         out.end_row();
     }
@@ -41,7 +41,7 @@ pub(super) fn add_edges(edges: &Edges, out: &mut Stencils, smooth: impl Fn(&Edge
             out.scale(1.0 - sharp);
         }
         if sharp > 0.0 {
-            edge.places.iter().for_each(|&place| out.add(place, 0.5 * sharp));
+            edge.points.iter().for_each(|&point| out.add(point, 0.5 * sharp));
         }
         out.end_row();
     }

@@ -214,6 +214,21 @@ fn later_frames_take_the_same_weights(#[case] scheme: Scheme) {
     }
 }
 
+/// A vertex that no face has stays where it is.
+#[rstest]
+#[case(Scheme::CatmullClark)]
+#[case(Scheme::Loop)]
+fn a_vertex_without_a_face_stays(#[case] scheme: Scheme) {
+    let mut mesh = cube();
+    let apart = Vec3::new(5.0, 6.0, 7.0);
+    mesh.positions.push(apart);
+    mesh.normals.push(Vec3::Y);
+    mesh.uvs.push(Vec2::ZERO);
+    let (_, positions) = refined(&mesh, scheme, 3, &Creases::default());
+    assert!(positions.iter().all(|p| p.is_finite()));
+    assert!(positions.contains(&apart));
+}
+
 #[test]
 fn too_many_faces_are_refused_before_anything_is_made() {
     let mesh = primitive::sphere(1.0, 64);

@@ -133,8 +133,8 @@ impl Shot {
         if !(1..=256).contains(&self.physics.substeps) {
             f.say("physics.substeps", format!("{} is outside 1 to 256", self.physics.substeps));
         }
-        if let Some(beginning) = &self.beginning {
-            self.asset(f, "beginning.asset", &beginning.asset, AssetKind::Frame);
+        if let Some(initial_state) = &self.initial_state {
+            self.asset(f, "initial_state.asset", &initial_state.asset, AssetKind::Frame);
         }
         if let Some(camera) = self.camera
             && !matches!(self.element(camera).map(|e| &e.kind), Some(ElementKind::Camera(_)))

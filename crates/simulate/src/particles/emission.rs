@@ -76,7 +76,7 @@ fn span(step: &Step, particles: &Particles) -> (f64, f64) {
     let first = f64::from(timing.first);
     let seconds = |frame: u32| (step.sampler.world_frame(f64::from(frame)) - first) / f64::from(timing.fps);
     let births = &particles.emission;
-    let preroll_s = if step.shot.beginning.is_some() { 0.0 } else { births.preroll_s };
+    let preroll_s = if step.shot.initial_state.is_some() { 0.0 } else { births.preroll_s };
     let from = births.from_frame.map_or(-f64::from(preroll_s), seconds);
     (from, seconds(births.to_frame.unwrap_or(timing.last)).max(from))
 }

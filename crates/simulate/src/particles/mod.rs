@@ -6,11 +6,11 @@
 //! Random choices are hashes of the particle's number, so that the same shot
 //! gives the same bytes on any number of threads.
 
-mod beginning;
 mod contact;
 mod emission;
 mod events;
 mod hash;
+mod initial_state;
 mod particle_set;
 mod steering;
 mod travel;
@@ -88,7 +88,7 @@ pub(crate) fn prepare(
         can_be_born(element, particles, &positions)?;
         wants.hits |= matches!(particles.source, Source::Impacts { .. });
         // What begins from a frame has come to it already.
-        let preroll = if context.beginning.is_some() { 0.0 } else { particles.emission.preroll_s };
+        let preroll = if context.initial_state.is_some() { 0.0 } else { particles.emission.preroll_s };
         preroll_s = preroll_s.max(preroll);
         let mut system = ParticleSystem {
             id: element.id,
@@ -102,8 +102,8 @@ pub(crate) fn prepare(
             positions: Some(positions),
             order: order.clone(),
         };
-        if let Some(beginning) = context.beginning {
-            system.begin_from(particles, beginning);
+        if let Some(initial_state) = context.initial_state {
+            system.begin_from(particles, initial_state);
         }
         systems.push(system);
     }
@@ -117,7 +117,7 @@ pub(crate) fn prepare(
 pub fn not_to_be_born(shot: &Shot, meshes: &Meshes) -> Result<Vec<(Id, PrepareError)>, PrepareError> {
     let sampler = crate::solver::sampler(shot)?;
     let first = sampler.at(f64::from(shot.timing.first))?;
-    let context = PrepareContext { shot: &first, sampler: &sampler, meshes, beginning: None };
+    let context = PrepareContext { shot: &first, sampler: &sampler, meshes, initial_state: None };
     let mut found = Vec::new();
     for (element, particles) in first.particles() {
         let positions = emission::EmissionSites::find(&first, particles, meshes);

@@ -44,7 +44,7 @@ const TOUCH: f32 = 2e-4;
 pub fn start_overlaps(shot: &Shot, meshes: &Meshes) -> Result<Vec<Overlap>, PrepareError> {
     let (sampler, now) = staged(shot)?;
     let (mut world, _) =
-        prepare::world(PrepareContext { shot: &now, sampler: &sampler, meshes, beginning: None })?;
+        prepare::world(PrepareContext { shot: &now, sampler: &sampler, meshes, initial_state: None })?;
     Ok(overlaps(&mut world))
 }
 
@@ -122,7 +122,7 @@ pub fn separate(shot: &Shot, meshes: &Meshes) -> Result<Vec<BodyPose>, PrepareEr
 pub fn drop_to_rest(shot: &Shot, meshes: &Meshes, element: Id) -> Result<Option<Vec3>, PrepareError> {
     let (sampler, now) = staged(shot)?;
     let (mut world, members) =
-        prepare::world(PrepareContext { shot: &now, sampler: &sampler, meshes, beginning: None })?;
+        prepare::world(PrepareContext { shot: &now, sampler: &sampler, meshes, initial_state: None })?;
     world.detect_collisions(&(), &());
     let down = now.gravity().try_normalize().unwrap_or(Vec3::NEG_Y);
     let own: Vec<&SolidBody> = members.iter().filter(|member| member.element == element).collect();

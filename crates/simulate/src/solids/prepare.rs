@@ -3,7 +3,7 @@
 use super::contact::PAIR_RULE;
 use super::rest::fall_asleep;
 use super::{SolidBody, collision, pose, user_data};
-use crate::solver::Beginning;
+use crate::solver::InitialState;
 use crate::{PrepareContext, PrepareError};
 use frames::Bodies;
 use glam::Vec3;
@@ -15,24 +15,24 @@ use shot::{
 
 /// The bodies of an element in the frame that the shot begins from.
 #[derive(Clone, Copy)]
-struct BeginsAs<'a> {
+struct InitialBodies<'a> {
     bodies: &'a Bodies,
     velocities: bool,
 }
 
 /// Only free bodies begin from a frame, and only if it has all of the element's.
-fn begins_as<'a>(
-    beginning: Option<Beginning<'a>>,
+fn initial_bodies<'a>(
+    initial_state: Option<InitialState<'a>>,
     element: Id,
     solid: &Solid,
     count: usize,
-) -> Option<BeginsAs<'a>> {
-    let Beginning { frame, velocities } = beginning.filter(|_| solid.body.moves == Moves::Free)?;
+) -> Option<InitialBodies<'a>> {
+    let InitialState { frame, velocities } = initial_state.filter(|_| solid.body.moves == Moves::Free)?;
     let bodies = frame.bodies.get(&element).filter(|bodies| bodies.len() == count)?;
-    Some(BeginsAs { bodies, velocities })
+    Some(InitialBodies { bodies, velocities })
 }
 
-impl BeginsAs<'_> {
+impl InitialBodies<'_> {
     /// Whether a body is there: one that had broken begins as it is placed.
     fn is_there(&self, copy: usize) -> bool {
         self.bodies.scales.get(copy).is_none_or(|scale| *scale > 0.0)
@@ -71,7 +71,7 @@ pub(super) fn world(context: PrepareContext) -> Result<(PhysicsWorld, Vec<SolidB
             sizes.push(smallest_m);
         }
         let placements = standing.placements(element);
-        let begins = begins_as(context.beginning, element.id, solid, placements.len());
+        let begins = initial_bodies(context.initial_state, element.id, solid, placements.len());
         for (copy, placement) in placements.into_iter().enumerate() {
             let begins = begins.filter(|of| of.is_there(copy));
             let placement = begins.map_or(placement, |of| of.pose(copy));

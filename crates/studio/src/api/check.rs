@@ -79,7 +79,8 @@ pub(crate) fn overlaps(shot: &Shot, meshes: &geometry::Meshes) -> Result<Option<
 /// What happened in the fresh frames of a run, by frame.
 fn events(shot: &Shot, run: &frames::RunFolder, fresh: &[bool]) -> Vec<(u32, Event)> {
     let numbers = shot.timing.frames().zip(fresh).filter_map(|(number, fresh)| fresh.then_some(number));
-    let frames = numbers.filter_map(|number| Some((number, run.measured(number).ok()?)));
+    let mut measurements = run.measurements();
+    let frames = numbers.filter_map(|number| Some((number, measurements.remove(&number)?)));
     frames.flat_map(|(number, of)| of.events.into_iter().map(move |event| (number, event))).collect()
 }
 

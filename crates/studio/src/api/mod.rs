@@ -1,15 +1,16 @@
 //! The HTTP interface. A file a resource; the description is generated.
 
 mod assets;
-mod begin;
 mod check;
 mod elements;
 mod events;
 mod films;
 mod finish;
+mod freshness;
 mod gate;
 mod handing_on;
 mod history;
+mod initial_state;
 mod input;
 mod motion;
 mod outlines;
@@ -79,7 +80,7 @@ fn router() -> OpenApiRouter<Arc<Studio>> {
         .routes(routes!(check::list))
         .routes(routes!(check::fix))
         .routes(routes!(gate::list))
-        .routes(routes!(runs::freshness))
+        .routes(routes!(freshness::freshness))
         .routes(routes!(runs::play, runs::stop))
         .routes(routes!(runs::clear))
         .routes(routes!(runs::list, runs::keep))
@@ -92,7 +93,7 @@ fn router() -> OpenApiRouter<Arc<Studio>> {
         .routes(routes!(handing_on::meshes))
         .routes(routes!(runs::measured))
         .routes(routes!(runs::track))
-        .routes(routes!(begin::begin))
+        .routes(routes!(initial_state::set))
         .routes(routes!(finish::loops))
         .routes(routes!(films::list, films::create))
         .routes(routes!(films::forecast))

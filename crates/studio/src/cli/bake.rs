@@ -36,8 +36,8 @@ impl BakeArgs {
         let frames = frames_of(self.frames.as_deref(), shot.timing.frames())?;
         let meshes =
             Loader::default().meshes(&folder, &shot).map_err(|error| Stop::Bad(error.to_string()))?;
-        let beginning =
-            Loader::default().beginning(&folder, &shot).map_err(|error| Stop::Bad(error.to_string()))?;
+        let initial_state =
+            Loader::default().initial_state(&folder, &shot).map_err(|error| Stop::Bad(error.to_string()))?;
         let systems = self.systems(&shot)?;
         let run = RunFolder::create(&self.out).map_err(|error| Stop::Failed(error.to_string()))?;
         upgrade(&run)?;
@@ -50,7 +50,7 @@ impl BakeArgs {
             revision: 0,
             frames,
             systems: systems.as_deref(),
-            beginning: beginning.as_deref(),
+            initial_state: initial_state.as_deref(),
         };
         bake(&job, |_| {
             done += 1;

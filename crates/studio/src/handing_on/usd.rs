@@ -1,6 +1,6 @@
 //! A range of finished frames as a USD stage, with particles, cameras and lights.
 
-use super::{HandingOn, MAX_BYTES, MAX_HANDED_ON};
+use super::{HandingOn, MAX_HANDED_ON};
 use crate::error::{Error, Result};
 use frames::Frame;
 use glam::{Quat, Vec3};
@@ -24,6 +24,9 @@ enum Track {
     Camera(UsdCamera),
     Light(UsdLight),
 }
+
+/// Most memory that the samples of a stage take, bytes: written as text they take several times that.
+const MAX_BYTES: usize = 256 << 20;
 
 /// Poses, velocities and angular velocities.
 type Bodies = (Vec<UsdPose>, Vec<Vec3>, Vec<Vec3>);

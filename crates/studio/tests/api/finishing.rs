@@ -144,20 +144,20 @@ async fn values_out_of_range_and_wrong_names_are_refused_at_their_field() {
 async fn a_shot_begins_from_a_finished_frame_and_carries_it_along() {
     let desk = played().await;
     let (status, state) =
-        desk.ask("POST", "/api/shots/1/begin", json!({"frame": 5, "velocities": true})).await;
+        desk.ask("POST", "/api/shots/1/initial-state", json!({"frame": 5, "velocities": true})).await;
     assert_eq!(status, StatusCode::OK, "{state}");
     let document = &state["document"];
-    assert_eq!(document["beginning"], json!({"asset": "frame 5", "velocities": true}));
+    assert_eq!(document["initial_state"], json!({"asset": "frame 5", "velocities": true}));
     let asset = &document["assets"]["frame 5"];
     assert_eq!(asset["kind"], "frame");
     assert!(desk.dir.path().join(asset["file"].as_str().unwrap()).is_file());
     // The whole run is stale by that, and the words say so.
     let stretches = desk.get("/api/shots/1/freshness").await["stretches"].clone();
     assert_eq!(stretches[0]["reason"], "before beginning changed", "{stretches}");
-    let (status, _) = desk.ask("POST", "/api/shots/1/begin", json!({"frame": 9999})).await;
+    let (status, _) = desk.ask("POST", "/api/shots/1/initial-state", json!({"frame": 9999})).await;
     assert_eq!(status, StatusCode::NOT_FOUND);
-    let (_, state) = desk.ask("POST", "/api/shots/1/begin", json!({"frame": null})).await;
-    assert_eq!(state["document"]["beginning"], serde_json::Value::Null);
+    let (_, state) = desk.ask("POST", "/api/shots/1/initial-state", json!({"frame": null})).await;
+    assert_eq!(state["document"]["initial_state"], serde_json::Value::Null);
     assert!(state["document"]["assets"].get("frame 5").is_none());
 }
 
@@ -184,4 +184,13 @@ async fn faces_that_a_step_made_are_found_by_a_frame_that_has_them() {
     let hash: String = frame[at..at + 16].iter().map(|byte| format!("{byte:02x}")).collect();
     let (_, topology) = desk.bytes(&format!("/api/shots/1/topologies/{hash}?frame=3")).await;
     assert!(topology.len() > 100);
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn a_frame_of_a_run_is_not_taken_in_as_a_file() {
+    let desk = played().await;
+    let frame = frames::encode(&frames::Frame::new(1, 0.0));
+    let (status, problem) = desk.upload("/api/shots/1/assets?name=00001.brframe", &frame).await;
+    assert_eq!(status, StatusCode::UNPROCESSABLE_ENTITY, "{problem}");
+    assert!(problem["detail"].as_str().unwrap().contains("is a frame of a run"), "{problem}");
 }

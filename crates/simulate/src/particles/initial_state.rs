@@ -2,7 +2,7 @@
 
 use super::ParticleSystem;
 use super::particle_set::Newborn;
-use crate::solver::Beginning;
+use crate::solver::InitialState;
 use glam::{Quat, Vec3};
 use shot::particles::{EmissionSchedule, Particles};
 use std::f32::consts::PI;
@@ -11,15 +11,15 @@ impl ParticleSystem {
     /// Takes over the particles that a frame has of the element: with their places, sizes and
     /// ages; their masses and drag are those of the element as it is now. Events that have
     /// happened to them count anew.
-    pub(super) fn begin_from(&mut self, particles: &Particles, beginning: Beginning) {
-        let Some(of) = beginning.frame.particles.get(&self.id) else { return };
+    pub(super) fn begin_from(&mut self, particles: &Particles, initial_state: InitialState) {
+        let Some(of) = initial_state.frame.particles.get(&self.id) else { return };
         for i in 0..of.len() {
             // Ids stay those of the frame, so that looks by id do not change.
             self.set.rest.next_id = of.ids[i];
             let radius = 0.5 * of.sizes[i];
             let newborn = Newborn {
                 position: of.positions[i],
-                velocity: if beginning.velocities { of.velocities[i] } else { Vec3::ZERO },
+                velocity: if initial_state.velocities { of.velocities[i] } else { Vec3::ZERO },
                 size_m: of.sizes[i],
                 mass_kg: particles.mass_kg(radius).max(1e-15),
                 drag_area_m2: particles.body.drag * PI * radius * radius,

@@ -4,7 +4,7 @@ use frames::{Frame, RunFolder, encode};
 use geometry::Meshes;
 use glam::Vec3;
 use shot::{
-    Asset, AssetKind, Beginning, Copies, Element, ElementKind, Id, Moves, Shape, Shot,
+    Asset, AssetKind, Copies, Element, ElementKind, Id, InitialState, Moves, Shape, Shot,
     particles::{Emission, EmissionSchedule, Particles, Start},
 };
 use simulate::{Bake, Simulation, bake, fresh};
@@ -47,7 +47,7 @@ fn begun(shot: &Shot, frame: &Frame, velocities: bool) -> Shot {
     let sha256 = format!("{:064x}", crc(&encode(frame)));
     let asset = Asset { kind: AssetKind::Frame, file: format!("assets/{sha256}.brframe"), sha256 };
     begun.assets.insert("frame".to_owned(), asset);
-    begun.beginning = Some(Beginning { asset: "frame".to_owned(), velocities });
+    begun.initial_state = Some(InitialState { asset: "frame".to_owned(), velocities });
     assert_eq!(begun.faults(), []);
     begun
 }
@@ -157,7 +157,7 @@ fn a_bake_that_begins_from_a_frame_is_cut_and_resumed_and_stale_with_it() {
                 revision: 0,
                 frames: begun.timing.frames(),
                 systems: None,
-                beginning: Some(&frame),
+                initial_state: Some(&frame),
             };
             let mut left = stop;
             bake(&job, |_| {
@@ -178,7 +178,7 @@ fn a_bake_that_begins_from_a_frame_is_cut_and_resumed_and_stale_with_it() {
     assert!(fresh(&begun, &whole).iter().all(|fresh| *fresh));
     assert!(fresh(&shot, &whole).iter().all(|fresh| !fresh));
     let mut other = begun.clone();
-    other.beginning.as_mut().unwrap().velocities = false;
+    other.initial_state.as_mut().unwrap().velocities = false;
     assert!(fresh(&other, &whole).iter().all(|fresh| !fresh));
 }
 

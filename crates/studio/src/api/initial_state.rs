@@ -1,4 +1,4 @@
-//! Begin: the simulation goes on from a frame of the run.
+//! The initial state: the simulation begins from a frame of the run, or as all is placed.
 
 use super::input::{Input, Path, State};
 use super::shots::{ShotState, state};
@@ -8,12 +8,12 @@ use crate::jobs::blocking;
 use axum::Json;
 use axum::extract::State as Extract;
 use serde::Deserialize;
-use shot::{Asset, AssetKind, Beginning};
+use shot::{Asset, AssetKind, InitialState};
 use utoipa::ToSchema;
 
 #[derive(Deserialize, ToSchema)]
 #[serde(deny_unknown_fields)]
-pub(crate) struct Begin {
+pub(crate) struct InitialFrame {
     /// The finished frame that the shot begins from; none: it begins as all is placed.
     frame: Option<u32>,
     /// Whether bodies and particles go on with their velocities; else they begin at rest.
@@ -22,14 +22,14 @@ pub(crate) struct Begin {
 }
 
 /// Begins the shot from a finished frame of its run, or as all is placed, as a new change.
-#[utoipa::path(post, path = "/api/shots/{id}/begin", params(("id" = i64, Path)), request_body = Begin, responses((status = 200, body = ShotState), (status = 404, body = crate::error::Problem), (status = 422, body = crate::error::Problem)))]
-pub(crate) async fn begin(
+#[utoipa::path(post, path = "/api/shots/{id}/initial-state", params(("id" = i64, Path)), request_body = InitialFrame, responses((status = 200, body = ShotState), (status = 404, body = crate::error::Problem), (status = 422, body = crate::error::Problem)))]
+pub(crate) async fn set(
     Extract(studio): State,
     Path(id): Path<i64>,
-    Input(Begin { frame, velocities }): Input<Begin>,
+    Input(InitialFrame { frame, velocities }): Input<InitialFrame>,
 ) -> Result<Json<ShotState>> {
     let (mut shot, revision) = studio.head(id).await?;
-    let before = shot.beginning.take().map(|beginning| beginning.asset);
+    let before = shot.initial_state.take().map(|initial_state| initial_state.asset);
     if let Some(before) = before {
         shot.assets.remove(&before);
     }
@@ -43,7 +43,7 @@ pub(crate) async fn begin(
                 return Err(Error::NotFound(format!("frame {number}")));
             }
             let mut frame = frames.frame(number)?;
-            // What is measured and when it was computed is no part of a beginning.
+            // What is measured and when it was computed is no part of an initial state.
             (frame.measured, frame.revision) = (frames::Measured::default(), 0);
             frame.fingerprint = shot::fingerprint::Fingerprint::default();
             let bytes = frames::encode(&frame);
@@ -54,10 +54,14 @@ pub(crate) async fn begin(
             Ok(asset)
         })
         .await?;
-        let name = format!("frame {number}");
+        // The name of another asset is not taken.
+        let mut name = format!("frame {number}");
+        while shot.assets.contains_key(&name) {
+            name.push('\'');
+        }
         label = format!("Begins from frame {number}");
         shot.assets.insert(name.clone(), asset);
-        shot.beginning = Some(Beginning { asset: name, velocities });
+        shot.initial_state = Some(InitialState { asset: name, velocities });
     }
     studio.change(id, revision, &label, &shot).await?;
     state(&studio, id).await

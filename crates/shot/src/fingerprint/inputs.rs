@@ -1,144 +1,18 @@
-//! What a frame of a run depends on, as one number a frame.
+//! What acts on each system between two frames.
 
+use super::digests::{Changing, add_played, add_pose, changing, parts_digest, played, unsolved};
 use crate::{
-    Body, Copies, Element, ElementKind, Id, Moves, Shape, Shot, Solid, System, SystemId,
-    force::{ElementFilter, Force},
-    motion::Sampler,
-    particles::{EmissionMap, EmissionSchedule, MapSource, Source, ToParticles},
-    references::Role,
-    world::World,
+    Element, ElementKind, Id, Moves, Shape, Shot, System, SystemId, force::Force, motion::Sampler,
+    references::Role, world::World,
 };
-use serde::{Deserialize, Serialize};
 use sha2::{Digest, Sha256};
 use std::collections::{BTreeSet, HashMap};
-
-/// A number that changes when anything changes that a frame depends on.
-///
-/// Frame *n* of a run is fresh if and only if it was written with the
-/// fingerprint that [`fingerprints`] gives for frame *n* of the shot as it is.
-#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Hash, Serialize, Deserialize)]
-pub struct Fingerprint(pub [u8; 16]);
-
-impl Fingerprint {
-    /// A fingerprint from its 32 hexadecimal digits, as it is displayed.
-    pub fn parse(text: &str) -> Option<Self> {
-        let digits = text.len() == 32 && text.bytes().all(|b| b.is_ascii_hexdigit());
-        let value = u128::from_str_radix(text, 16).ok().filter(|_| digits)?;
-        Some(Self(value.to_be_bytes()))
-    }
-}
-
-impl std::fmt::Display for Fingerprint {
-    fn fmt(&self, to: &mut std::fmt::Formatter) -> std::fmt::Result {
-        self.0.iter().try_for_each(|byte| write!(to, "{byte:02x}"))
-    }
-}
 
 /// Frames before a let-go over which the body's own velocity is measured.
 pub const LET_GO_DELTA: f64 = 1.0 / 64.0;
 
-/// The fingerprints of one system at every frame of a shot.
-#[derive(Clone, Debug, PartialEq, Eq)]
-pub struct SystemFingerprints {
-    /// The system.
-    pub system: SystemId,
-    /// Of each frame, first to last; none: there is nothing of the system yet.
-    pub list: Vec<Option<Fingerprint>>,
-}
-
-/// The fingerprint of a whole frame, from those of its systems.
-pub fn combined(parts: impl IntoIterator<Item = (SystemId, Fingerprint)>) -> Fingerprint {
-    let mut hash = Sha256::new();
-    for (system, print) in parts {
-        hash.update(system.to_string());
-        hash.update(print.0);
-    }
-    short(hash.finalize().into())
-}
-
-/// The fingerprint of every whole frame of the shot, first to last: [`combined`]
-/// from [`system_fingerprints`].
-pub fn fingerprints(shot: &Shot) -> Vec<Fingerprint> {
-    let systems = system_fingerprints(shot);
-    let frames = systems.first().map_or(0, |system| system.list.len());
-    let at = |frame: usize| systems.iter().filter_map(move |of| Some((of.system, of.list[frame]?)));
-    (0..frames).map(|frame| combined(at(frame))).collect()
-}
-
-/// The fingerprints of every system of the shot, in the order of [`Shot::systems`].
-///
-/// Each is the hash of the one before and of what acts on the system between the
-/// two frames, so a key at frame 40 leaves the fingerprints before it as they were,
-/// and so does a force that acts from frame 60 on. What acts on one system only, or
-/// changes in it, leaves those of the others, unless they read it. Names, looks,
-/// lights, cameras and the length of the shot leave all as they were. A shot with
-/// faults has none.
-pub fn system_fingerprints(shot: &Shot) -> Vec<SystemFingerprints> {
-    let Ok(sampler) = Sampler::new(shot) else { return Vec::new() };
-    let first = f64::from(shot.timing.first);
-    let mut now = shot.clone();
-    // A formula that fails has the same fingerprint as long as it fails.
-    let _ = sampler.apply(&mut now, first);
-    let inputs = Inputs::new(&now, &sampler);
-    let beginning = first_inputs(&now, &sampler).to_string();
-    let mut chains: Vec<Chain> = inputs.systems.iter().map(|_| Chain::default()).collect();
-    for i in 0..chains.len() {
-        let reads = inputs.systems[i].reads.and_then(|reads| chains[reads].state);
-        let hash = inputs.begins(i, &now).then(|| {
-            let mut hash = inputs.start(i, &now, &beginning);
-            inputs.add_preroll(&mut hash, i, &mut now);
-            hash
-        });
-        chains[i].push(hash, reads);
-    }
-    for frame in shot.timing.first..shot.timing.last {
-        let acts = inputs.frame(&mut now, frame);
-        for (i, act) in acts.into_iter().enumerate() {
-            let fresh = match (chains[i].state, act.begun) {
-                (None, false) => None,
-                (None, true) => Some(inputs.start(i, &now, &beginning)),
-                (Some(state), _) => Some(Sha256::new_with_prefix(state)),
-            };
-            let hash = fresh.map(|mut hash| {
-                hash.update(act.hash.finalize());
-                hash
-            });
-            let reads = inputs.systems[i].reads.and_then(|reads| chains[reads].state);
-            chains[i].push(hash, reads);
-        }
-    }
-    let system = |(of, chain): (&SystemInputs, Chain)| SystemFingerprints { system: of.id, list: chain.list };
-    inputs.systems.iter().zip(chains).map(system).collect()
-}
-
-/// The fingerprints of a system as they come.
-#[derive(Default)]
-struct Chain {
-    state: Option<[u8; 32]>,
-    list: Vec<Option<Fingerprint>>,
-}
-
-impl Chain {
-    /// Adds that of the next frame; `reads`: the state of the system that is read, at that frame.
-    fn push(&mut self, hash: Option<Sha256>, reads: Option<[u8; 32]>) {
-        self.state = hash.map(|mut hash| {
-            reads.iter().for_each(|state| hash.update(state));
-            hash.finalize().into()
-        });
-        self.list.push(self.state.map(short));
-    }
-}
-
-fn short(state: [u8; 32]) -> Fingerprint {
-    Fingerprint(state[..16].try_into().expect("16 of 32 bytes"))
-}
-
-fn unsolved(_: Id, _: f64) -> Option<crate::world::Pose> {
-    None
-}
-
 /// All that acts from the first frame on, as it is there.
-fn first_inputs(shot: &Shot, sampler: &Sampler) -> serde_json::Value {
+pub(super) fn first_inputs(shot: &Shot, sampler: &Sampler) -> serde_json::Value {
     let world = World::new(shot, sampler, f64::from(shot.timing.first), &unsolved);
     let solids: Vec<_> = shot
         .solids()
@@ -183,9 +57,9 @@ fn first_inputs(shot: &Shot, sampler: &Sampler) -> serde_json::Value {
 }
 
 /// What acts between frames, and what of it changes with time.
-struct Inputs<'a> {
+pub(super) struct Inputs<'a> {
     sampler: &'a Sampler,
-    systems: Vec<SystemInputs>,
+    pub systems: Vec<SystemInputs>,
     /// Solids moved by keys, with the frame at which they are let go.
     animated: Vec<(usize, Option<u32>)>,
     /// Solids with a value, other than the placement, that changes, and as they are first.
@@ -197,10 +71,10 @@ struct Inputs<'a> {
 }
 
 /// What acts on one system.
-struct SystemInputs {
-    id: SystemId,
+pub(super) struct SystemInputs {
+    pub id: SystemId,
     /// The place of the system that it reads.
-    reads: Option<usize>,
+    pub reads: Option<usize>,
     /// Particles, with what they are made of, and whether others become them.
     particle_sets: Vec<(ForceInput, bool)>,
     /// Forces, with the elements of the system that each acts on, and whether it is limited to some.
@@ -214,10 +88,10 @@ impl SystemInputs {
 }
 
 /// What acts on a system from one frame to the next.
-struct Acts {
-    hash: Sha256,
+pub(super) struct Acts {
+    pub hash: Sha256,
     /// Whether particles of the system may be born up to then.
-    begun: bool,
+    pub begun: bool,
     /// What acted in the step before.
     last: Option<[u8; 32]>,
 }
@@ -238,7 +112,7 @@ impl ForceInput {
 }
 
 impl<'a> Inputs<'a> {
-    fn new(shot: &Shot, sampler: &'a Sampler) -> Self {
+    pub fn new(shot: &Shot, sampler: &'a Sampler) -> Self {
         let index_of: HashMap<Id, usize> = shot.elements.iter().enumerate().map(|(i, e)| (e.id, i)).collect();
         let (mut animated, mut bodies) = (Vec::new(), Vec::new());
         for (i, element) in shot.elements.iter().enumerate() {
@@ -311,35 +185,35 @@ impl<'a> Inputs<'a> {
     }
 
     /// Whether there is anything of a system at the first frame.
-    fn begins(&self, system: usize, now: &Shot) -> bool {
+    pub fn begins(&self, system: usize, now: &Shot) -> bool {
         let first = now.timing.first;
         let there = |(set, _): &(ForceInput, bool)| {
             now.elements[set.index].as_particles().is_some_and(|p| p.emission.come_at(first))
         };
         let of = &self.systems[system];
-        of.has_solids() || now.beginning.is_some() || of.particle_sets.iter().any(there)
+        of.has_solids() || now.initial_state.is_some() || of.particle_sets.iter().any(there)
     }
 
     /// The hash that a system's chain begins with.
-    fn start(&self, system: usize, now: &Shot, beginning: &str) -> Sha256 {
+    pub fn start(&self, system: usize, now: &Shot, first_inputs: &str) -> Sha256 {
         let (timing, physics) = (now.timing, &now.physics);
         let mut hash = Sha256::new_with_prefix(b"bright-ripple 8");
         if self.systems[system].has_solids() {
-            hash.update(beginning);
+            hash.update(first_inputs);
         } else {
             let world = (timing.fps, timing.first, physics.substeps, physics.world_m, &physics.keys_follow);
             hash.update(serde_json::to_vec(&world).expect("it serialises"));
         }
-        if let Some((beginning, asset)) = now.beginning_asset() {
+        if let Some((initial_state, asset)) = now.initial_state_asset() {
             hash.update(&asset.sha256);
-            hash.update([u8::from(beginning.velocities)]);
+            hash.update([u8::from(initial_state.velocities)]);
         }
         hash
     }
 
     /// Adds the particles that are there at the first frame, and what acted on
     /// them before it.
-    fn add_preroll(&self, hash: &mut Sha256, system: usize, now: &mut Shot) {
+    pub fn add_preroll(&self, hash: &mut Sha256, system: usize, now: &mut Shot) {
         let timing = now.timing;
         let sets = &self.systems[system].particle_sets;
         let preroll = |(set, _): &(ForceInput, bool)| {
@@ -347,7 +221,7 @@ impl<'a> Inputs<'a> {
         };
         // What begins from a frame has come to it already.
         let longest =
-            if now.beginning.is_some() { 0.0 } else { sets.iter().map(preroll).fold(0.0, f32::max) };
+            if now.initial_state.is_some() { 0.0 } else { sets.iter().map(preroll).fold(0.0, f32::max) };
         let first = f64::from(timing.first);
         for back in (0..(longest * timing.fps).ceil() as u32).rev() {
             let acting = first - f64::from(back);
@@ -368,7 +242,7 @@ impl<'a> Inputs<'a> {
     }
 
     /// What acts on each system between `frame` and the next.
-    fn frame(&self, now: &mut Shot, frame: u32) -> Vec<Acts> {
+    pub fn frame(&self, now: &mut Shot, frame: u32) -> Vec<Acts> {
         let sampler = self.sampler;
         let speed = sampler.speed(frame);
         let mut acts: Vec<Acts> = (self.systems.iter())
@@ -483,103 +357,4 @@ impl<'a> Inputs<'a> {
 /// Time steps from a frame to the next: never longer than at time scale 1.
 pub fn steps_of(substeps: u32, speed: f64) -> u32 {
     ((f64::from(substeps) * speed - 1e-6).ceil() as u32).max(1)
-}
-
-fn add_pose(hash: &mut Sha256, (position, orientation): crate::world::Pose) {
-    for value in position.to_array().into_iter().chain(orientation.to_array()) {
-        hash.update(value.to_le_bytes());
-    }
-}
-
-/// The frame that a solid shows of the file that animates it, and how that is shown.
-fn played(element: &Element, sampler: &Sampler, acting: f64) -> Option<impl Serialize> {
-    let (_, animation) = element.file_animation()?;
-    let frame = sampler.file_frame(element, acting)?;
-    Some((frame, animation.before, animation.after, animation.between))
-}
-
-fn add_played(hash: &mut Sha256, element: &Element, sampler: &Sampler, acting: f64) {
-    if let Some(played) = played(element, sampler, acting) {
-        hash.update(serde_json::to_vec(&played).expect("it serialises"));
-    }
-}
-
-/// What of a solid acts in every step.
-type Changing = (Body, Shape, Option<Copies>, Option<ToParticles>);
-
-fn changing(solid: &Solid) -> Changing {
-    let mut body = Body { launch_velocity: None, launch_angular_velocity: None, ..solid.body.clone() };
-    // The frame of a let-go counts where it comes.
-    if body.let_go_frame().is_some() {
-        body.wake = None;
-    }
-    (body, solid.shape.clone(), solid.copies.clone(), solid.to_particles.clone())
-}
-
-/// The hash of the parts of a force as they are; of a solid, its shape and
-/// where it is.
-fn parts_digest(shot: &Shot, sampler: &Sampler, frame: f64, parts: &[usize]) -> [u8; 32] {
-    let mut hash = Sha256::new();
-    let world = World::new(shot, sampler, frame, &unsolved);
-    for &i in parts {
-        let element = &shot.elements[i];
-        hash.update(element.id.0.to_le_bytes());
-        add_pose(&mut hash, world.pose(element));
-        let json = match &element.kind {
-            ElementKind::Solid(solid) => {
-                add_played(&mut hash, element, sampler, frame);
-                serde_json::to_vec(&solid.shape)
-            }
-            ElementKind::Force(force) => {
-                // Whether it acts at all is told frame by frame, and on which elements by system.
-                let on = Force {
-                    from_frame: None,
-                    to_frame: None,
-                    enabled: true,
-                    only: Vec::new(),
-                    except: Vec::new(),
-                    ..force.clone()
-                };
-                serde_json::to_vec(&on)
-            }
-            ElementKind::Region(_) | ElementKind::Curve(_) => serde_json::to_vec(&element.kind),
-            ElementKind::Particles(particles) => {
-                hash.update(meant(shot, particles.filters()));
-                if matches!(particles.emission.schedule, EmissionSchedule::Total { .. })
-                    && particles.emission.to_frame.is_none()
-                {
-                    // They are spread over the whole shot.
-                    hash.update(shot.timing.last.to_le_bytes());
-                }
-                if let Source::Shape { shape: Shape::Mesh { asset, .. }, .. } = &particles.source
-                    && let Some(asset) = shot.assets.get(asset)
-                {
-                    hash.update(&asset.sha256);
-                }
-                if let Some(EmissionMap { source: MapSource::Image { asset }, .. }) = &particles.emission.map
-                    && let Some(asset) = shot.assets.get(asset)
-                {
-                    hash.update(&asset.sha256);
-                }
-                serde_json::to_vec(&particles.unseen())
-            }
-            ElementKind::Camera(_)
-            | ElementKind::Sun(_)
-            | ElementKind::Sky(_)
-            | ElementKind::AreaLight(_)
-            | ElementKind::Finish(_) => Ok(Vec::new()),
-        };
-        hash.update(json.expect("an element serialises"));
-    }
-    hash.finalize().into()
-}
-
-/// The elements that lists of them mean, for groups and kinds change without the lists.
-fn meant<'a>(shot: &Shot, lists: impl IntoIterator<Item = &'a Vec<ElementFilter>>) -> Vec<u8> {
-    let of = |list: &Vec<ElementFilter>| -> Vec<Id> {
-        let named = shot.elements.iter().filter(|element| list.iter().any(|who| who.means(element)));
-        named.map(|element| element.id).collect()
-    };
-    let lists: Vec<Vec<Id>> = lists.into_iter().filter(|list| !list.is_empty()).map(of).collect();
-    if lists.is_empty() { Vec::new() } else { serde_json::to_vec(&lists).expect("it serialises") }
 }

@@ -1,0 +1,57 @@
+//! Vertices at one point of a surface: meshes split vertices where UVs or normals jump.
+
+use glam::Vec3;
+use std::collections::HashMap;
+
+/// The points of a surface, at each of which there are one or several vertices.
+#[derive(Clone, Debug, Default)]
+pub(crate) struct Weld {
+    /// The point of each vertex. Vertices at the same coordinates are at one; points are
+    /// numbered in the order in which they appear.
+    pub point_of: Vec<u32>,
+    /// The first vertex at each point.
+    pub vertex_of: Vec<u32>,
+}
+
+impl Weld {
+    pub fn new(positions: &[Vec3]) -> Self {
+        let mut found: HashMap<[u32; 3], u32> = HashMap::with_capacity(positions.len());
+        let mut vertex_of = Vec::new();
+        let point = |(vertex, position): (usize, &Vec3)| {
+            // −0 is 0.
+            let key = (*position + Vec3::ZERO).to_array().map(f32::to_bits);
+            *found.entry(key).or_insert_with(|| {
+                vertex_of.push(vertex as u32);
+                vertex_of.len() as u32 - 1
+            })
+        };
+        let point_of = positions.iter().enumerate().map(point).collect();
+        Self { point_of, vertex_of }
+    }
+
+    /// Number of points.
+    pub fn len(&self) -> usize {
+        self.vertex_of.len()
+    }
+
+    /// Triangles by their points.
+    pub fn faces(&self, triangles: &[[u32; 3]]) -> Vec<[u32; 3]> {
+        triangles.iter().map(|t| t.map(|v| self.point_of[v as usize])).collect()
+    }
+}
+
+/// Numbers of groups, in the order in which the groups appear.
+pub(crate) fn numbered(groups: &[u32]) -> Vec<u32> {
+    const NONE: u32 = u32::MAX;
+    let mut numbers = vec![NONE; groups.iter().max().map_or(0, |most| *most as usize + 1)];
+    let mut next = 0;
+    let of = |&group: &u32| {
+        let number = &mut numbers[group as usize];
+        if *number == NONE {
+            *number = next;
+            next += 1;
+        }
+        *number
+    };
+    groups.iter().map(of).collect()
+}

@@ -1,0 +1,114 @@
+//! Hashes of what elements are at a moment.
+
+use crate::{
+    Body, Copies, Element, ElementKind, Id, Shape, Shot, Solid,
+    force::{ElementFilter, Force},
+    motion::Sampler,
+    particles::{EmissionMap, EmissionSchedule, MapSource, Source, ToParticles},
+    world::World,
+};
+use serde::Serialize;
+use sha2::{Digest, Sha256};
+
+pub(super) fn unsolved(_: Id, _: f64) -> Option<crate::world::Pose> {
+    None
+}
+
+pub(super) fn add_pose(hash: &mut Sha256, (position, orientation): crate::world::Pose) {
+    for value in position.to_array().into_iter().chain(orientation.to_array()) {
+        hash.update(value.to_le_bytes());
+    }
+}
+
+/// The frame that a solid shows of the file that animates it, and how that is shown.
+pub(super) fn played(element: &Element, sampler: &Sampler, acting: f64) -> Option<impl Serialize> {
+    let (_, animation) = element.file_animation()?;
+    let frame = sampler.file_frame(element, acting)?;
+    Some((frame, animation.before, animation.after, animation.between))
+}
+
+pub(super) fn add_played(hash: &mut Sha256, element: &Element, sampler: &Sampler, acting: f64) {
+    if let Some(played) = played(element, sampler, acting) {
+        hash.update(serde_json::to_vec(&played).expect("it serialises"));
+    }
+}
+
+/// What of a solid acts in every step.
+pub(super) type Changing = (Body, Shape, Option<Copies>, Option<ToParticles>);
+
+pub(super) fn changing(solid: &Solid) -> Changing {
+    let mut body = Body { launch_velocity: None, launch_angular_velocity: None, ..solid.body.clone() };
+    // The frame of a let-go counts where it comes.
+    if body.let_go_frame().is_some() {
+        body.wake = None;
+    }
+    (body, solid.shape.clone(), solid.copies.clone(), solid.to_particles.clone())
+}
+
+/// The hash of the parts of a force as they are; of a solid, its shape and
+/// where it is.
+pub(super) fn parts_digest(shot: &Shot, sampler: &Sampler, frame: f64, parts: &[usize]) -> [u8; 32] {
+    let mut hash = Sha256::new();
+    let world = World::new(shot, sampler, frame, &unsolved);
+    for &i in parts {
+        let element = &shot.elements[i];
+        hash.update(element.id.0.to_le_bytes());
+        add_pose(&mut hash, world.pose(element));
+        let json = match &element.kind {
+            ElementKind::Solid(solid) => {
+                add_played(&mut hash, element, sampler, frame);
+                serde_json::to_vec(&solid.shape)
+            }
+            ElementKind::Force(force) => {
+                // Whether it acts at all is told frame by frame, and on which elements by system.
+                let on = Force {
+                    from_frame: None,
+                    to_frame: None,
+                    enabled: true,
+                    only: Vec::new(),
+                    except: Vec::new(),
+                    ..force.clone()
+                };
+                serde_json::to_vec(&on)
+            }
+            ElementKind::Region(_) | ElementKind::Curve(_) => serde_json::to_vec(&element.kind),
+            ElementKind::Particles(particles) => {
+                hash.update(meant(shot, particles.filters()));
+                if matches!(particles.emission.schedule, EmissionSchedule::Total { .. })
+                    && particles.emission.to_frame.is_none()
+                {
+                    // They are spread over the whole shot.
+                    hash.update(shot.timing.last.to_le_bytes());
+                }
+                if let Source::Shape { shape: Shape::Mesh { asset, .. }, .. } = &particles.source
+                    && let Some(asset) = shot.assets.get(asset)
+                {
+                    hash.update(&asset.sha256);
+                }
+                if let Some(EmissionMap { source: MapSource::Image { asset }, .. }) = &particles.emission.map
+                    && let Some(asset) = shot.assets.get(asset)
+                {
+                    hash.update(&asset.sha256);
+                }
+                serde_json::to_vec(&particles.unseen())
+            }
+            ElementKind::Camera(_)
+            | ElementKind::Sun(_)
+            | ElementKind::Sky(_)
+            | ElementKind::AreaLight(_)
+            | ElementKind::Finish(_) => Ok(Vec::new()),
+        };
+        hash.update(json.expect("an element serialises"));
+    }
+    hash.finalize().into()
+}
+
+/// The elements that lists of them mean, for groups and kinds change without the lists.
+fn meant<'a>(shot: &Shot, lists: impl IntoIterator<Item = &'a Vec<ElementFilter>>) -> Vec<u8> {
+    let of = |list: &Vec<ElementFilter>| -> Vec<Id> {
+        let named = shot.elements.iter().filter(|element| list.iter().any(|who| who.means(element)));
+        named.map(|element| element.id).collect()
+    };
+    let lists: Vec<Vec<Id>> = lists.into_iter().filter(|list| !list.is_empty()).map(of).collect();
+    if lists.is_empty() { Vec::new() } else { serde_json::to_vec(&lists).expect("it serialises") }
+}
