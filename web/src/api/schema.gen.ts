@@ -422,23 +422,6 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/shots/{id}/begin": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        /** Begins the shot from a finished frame of its run, or as all is placed, as a new change. */
-        post: operations["post_shots_id_begin"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
     "/api/shots/{id}/check": {
         parameters: {
             query?: never;
@@ -659,6 +642,23 @@ export interface paths {
         put?: never;
         /** Brings an earlier state back, as a new change. */
         post: operations["post_shots_id_history"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/shots/{id}/initial-state": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Begins the shot from a finished frame of its run, or as all is placed, as a new change. */
+        post: operations["post_shots_id_initial-state"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1126,25 +1126,6 @@ export interface components {
             range_m?: number | null;
             /** @description A curve or solid whose nearest point attracts; none: the element's own place. */
             target?: components["schemas"]["Id"] | null;
-        };
-        Begin: {
-            /**
-             * Format: int32
-             * @description The finished frame that the shot begins from; none: it begins as all is placed.
-             */
-            frame?: number | null;
-            /** @description Whether bodies and particles go on with their velocities; else they begin at rest. */
-            velocities?: boolean;
-        };
-        /**
-         * @description A frame that the simulation begins from: free bodies and particles that are in it are at
-         *     the first frame where they are there.
-         */
-        Beginning: {
-            /** @description Name of a frame among the shot's assets. */
-            asset: string;
-            /** @description Whether they go on with their velocities there; else they begin at rest. */
-            velocities?: boolean;
         };
         /** @description What is shown between two frames of the file. */
         BetweenFrames: "linear" | "smooth";
@@ -2154,6 +2135,25 @@ export interface components {
          * @description An element's number within its shot.
          */
         Id: number;
+        InitialFrame: {
+            /**
+             * Format: int32
+             * @description The finished frame that the shot begins from; none: it begins as all is placed.
+             */
+            frame?: number | null;
+            /** @description Whether bodies and particles go on with their velocities; else they begin at rest. */
+            velocities?: boolean;
+        };
+        /**
+         * @description A frame that the simulation begins from: free bodies and particles that are in it are at
+         *     the first frame where they are there.
+         */
+        InitialState: {
+            /** @description Name of a frame among the shot's assets. */
+            asset: string;
+            /** @description Whether they go on with their velocities there; else they begin at rest. */
+            velocities?: boolean;
+        };
         /** @description How one of several is chosen. */
         InstanceChoice: "random" | "order" | "size";
         /** @description How an instance is oriented. */
@@ -2898,8 +2898,6 @@ export interface components {
             assets: {
                 [key: string]: components["schemas"]["Asset"];
             };
-            /** @description The frame of a run that the simulation begins from; none: as all is placed. */
-            beginning?: components["schemas"]["Beginning"] | null;
             /**
              * @description The camera that renders; none only while the shot has no camera.
              * @default null
@@ -2911,6 +2909,8 @@ export interface components {
             };
             /** @description Everything in the shot. */
             elements: components["schemas"]["Element"][];
+            /** @description The frame of a run that the simulation begins from; none: as all is placed. */
+            initial_state?: components["schemas"]["InitialState"] | null;
             /** @description The shot's name. */
             name: string;
             /**
@@ -4459,47 +4459,6 @@ export interface operations {
             };
         };
     };
-    post_shots_id_begin: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                id: number;
-            };
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["Begin"];
-            };
-        };
-        responses: {
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ShotState"];
-                };
-            };
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
     get_shots_id_check: {
         parameters: {
             query?: never;
@@ -4893,6 +4852,47 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ShotState"];
+                };
+            };
+        };
+    };
+    "post_shots_id_initial-state": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["InitialFrame"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ShotState"];
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
                 };
             };
         };
