@@ -103,6 +103,33 @@ pub fn sphere(radius: f32, around: usize) -> Mesh {
     swept(&arc(0.0, radius, -PI * 0.5, PI * 0.5, around / 2).collect::<Vec<_>>(), around)
 }
 
+/// The icosahedron about a sphere of radius 1: 20 triangles, without normals.
+pub fn icosahedron() -> Mesh {
+    let long = (1.0 + 5f32.sqrt()) / 2.0;
+    let corners = (0..12).map(|i| {
+        let (a, b) = (if i & 1 == 0 { 1.0 } else { -1.0 }, if i & 2 == 0 { long } else { -long });
+        let corner = [Vec3::new(0.0, a, b), Vec3::new(a, b, 0.0), Vec3::new(b, 0.0, a)][i / 4];
+        corner.normalize()
+    });
+    let positions: Vec<Vec3> = corners.collect();
+    // Faces are the triples of corners that are neighbours of each other.
+    let edge = 2.0 / (1.0 + long * long).sqrt();
+    let near = |a: usize, b: usize| (positions[a].distance(positions[b]) - edge).abs() < 1e-3;
+    let mut triangles = Vec::new();
+    for a in 0..12 {
+        for b in (a + 1)..12 {
+            for c in (b + 1)..12 {
+                if near(a, b) && near(b, c) && near(a, c) {
+                    let [p, q, r] = [a, b, c].map(|i| positions[i]);
+                    let outward = (q - p).cross(r - p).dot(p) > 0.0;
+                    triangles.push(if outward { [a, b, c] } else { [a, c, b] }.map(|i| i as u32));
+                }
+            }
+        }
+    }
+    Mesh { positions, triangles, ..Mesh::default() }
+}
+
 /// A cylinder along y with half balls at its ends.
 pub fn capsule(radius: f32, length: f32, around: usize) -> Mesh {
     let half = length * 0.5;

@@ -21,8 +21,10 @@ mod obj;
 mod outline;
 mod ply;
 mod samples;
+mod scene;
 mod sequence;
 mod stl;
+mod usd;
 
 pub use export::{
     ExportError, PlacedMesh, Samples, UsdCamera, UsdForm, UsdInstances, UsdLight, UsdLightKind, UsdMesh,
@@ -80,7 +82,7 @@ impl ImportError {
     }
 }
 
-/// Reads a mesh from an OBJ, glTF (GLB), PLY or STL file, told by its name:
+/// Reads a mesh from an OBJ, glTF (GLB), PLY, STL or USD file, told by its name:
 /// all parts of the file as one.
 ///
 /// # Errors
@@ -120,7 +122,8 @@ fn parse(name: &str, bytes: &[u8], with_images: bool) -> Result<Model, ImportErr
         "glb" | "gltf" => gltf::read(name, bytes, with_images)?,
         "ply" => ply::read(name, bytes)?.into(),
         "stl" => stl::read(name, bytes)?.into(),
-        _ => return Err(ImportError::file(name, "is none of .obj, .glb, .gltf, .ply and .stl")),
+        "usda" | "usdc" | "usdz" | "usd" => usd::read(name, bytes)?,
+        _ => return Err(ImportError::file(name, "is none of .obj, .glb, .gltf, .ply, .stl, .usda, .usdc and .usdz")),
     })
 }
 

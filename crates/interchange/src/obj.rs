@@ -115,7 +115,7 @@ pub(crate) fn read_grouped(name: &str, bytes: &[u8]) -> Result<GroupedMesh, Impo
     if !has_normals {
         mesh.normals.clear();
     }
-    Ok(GroupedMesh { mesh, colours: vertex_colours, groups })
+    Ok(GroupedMesh { mesh, colours: vertex_colours, groups, velocities: Vec::new() })
 }
 
 #[cfg(test)]

@@ -24,6 +24,8 @@ pub(crate) struct GroupedMesh {
     pub colours: Vec<Vec3>,
     /// Names of groups, with the faces of each.
     pub groups: Vec<(String, Vec<u32>)>,
+    /// Velocity of each vertex, in the file's units a frame; empty if the file has none.
+    pub velocities: Vec<Vec3>,
 }
 
 /// Samples one after the other. What stays the same between them is kept once.
@@ -62,7 +64,11 @@ impl Samples {
         }
         let (_, topology, origin) = self.last.as_ref().expect("just made");
         let positions: Vec<Vec3> = origin.iter().map(|&v| of.mesh.positions[v as usize]).collect();
-        self.bytes += 12 * positions.len();
+        let velocities: Vec<Vec3> = match of.velocities.len() == of.mesh.positions.len() {
+            true => origin.iter().map(|&v| of.velocities[v as usize]).collect(),
+            false => Vec::new(),
+        };
+        self.bytes += 12 * (positions.len() + velocities.len());
         if self.bytes > MAX_SEQUENCE_BYTES || self.samples.len() == MAX_SAMPLES {
             return Err(format!(
                 "has more than {MAX_SAMPLES} frames, or more than {} GB of vertices",
@@ -70,7 +76,7 @@ impl Samples {
             ));
         }
         let topology = topology.clone();
-        self.samples.push(MeshSample { frame, topology, positions, velocities: Vec::new() });
+        self.samples.push(MeshSample { frame, topology, positions, velocities });
         Ok(())
     }
 

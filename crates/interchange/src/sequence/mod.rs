@@ -3,14 +3,15 @@
 mod numbered;
 
 use crate::samples::ImportedSequence;
-use crate::{ImportError, gltf};
+use crate::{ImportError, gltf, usd};
 
 /// Whether a file can hold a mesh that changes with time: a ZIP archive of
-/// numbered OBJ files, or glTF with an animation.
+/// numbered OBJ files, or glTF or USD with an animation.
 pub fn is_sequence(name: &str, bytes: &[u8]) -> bool {
     match extension(name).as_str() {
         "zip" => true,
         "glb" | "gltf" => gltf::is_animated(bytes),
+        "usda" | "usdc" | "usdz" | "usd" => usd::is_animated(bytes),
         _ => false,
     }
 }
@@ -23,6 +24,7 @@ pub fn is_sequence(name: &str, bytes: &[u8]) -> bool {
 pub fn read_sequence(name: &str, bytes: &[u8], fps: f32) -> Result<ImportedSequence, ImportError> {
     match extension(name).as_str() {
         "zip" => numbered::read(name, bytes, fps),
+        "usda" | "usdc" | "usdz" | "usd" => usd::read_animation(name, bytes),
         _ => gltf::read_animation(name, bytes),
     }
 }

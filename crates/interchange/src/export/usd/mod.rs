@@ -2,7 +2,8 @@
 //! time samples, one a frame.
 //!
 //! One unit is a metre, y is up, a time code is a frame. A stage is written as text
-//! (`usda`), alone or in a package (`usdz`). It refers to no other file.
+//! (`usda`), as a crate file (`usdc`), or as a package with that (`usdz`). It refers to no
+//! other file.
 
 mod prims;
 
@@ -10,7 +11,9 @@ use super::ExportError;
 use glam::{Quat, Vec3};
 use openusd::gf;
 use openusd::sdf::{self, ChildrenKey, FieldKey, SpecType, Specifier, Value};
+use crate::usd::with_typed_children;
 use openusd::usda::TextWriter;
+use openusd::usdc::CrateWriter;
 use openusd::usdz::ArchiveWriter;
 pub use prims::{UsdCamera, UsdInstances, UsdLight, UsdLightKind, UsdMesh, UsdPoints};
 use std::collections::BTreeSet;
@@ -42,8 +45,22 @@ pub struct UsdStage {
 pub enum UsdForm {
     /// Text.
     Text,
-    /// A package with the text in it.
+    /// A crate file: binary, about a quarter as large as text.
+    Binary,
+    /// A package with the crate file in it.
     Package,
+}
+
+impl UsdForm {
+    /// The form that a file's extension tells.
+    pub fn of_extension(extension: &str) -> Option<Self> {
+        Some(match extension {
+            "usda" => Self::Text,
+            "usdc" => Self::Binary,
+            "usdz" => Self::Package,
+            _ => return None,
+        })
+    }
 }
 
 /// An attribute of a prim.
@@ -196,12 +213,17 @@ impl UsdStage {
         spec.add(FieldKey::TypeName, Value::Token("Xform".into()));
         let children = self.children.iter().map(|name| name.as_str().into()).collect();
         spec.add(ChildrenKey::PrimChildren, Value::TokenVec(children));
-        let text = TextWriter::write_to_string(&self.data).map_err(failed)?.into_bytes();
         if form == UsdForm::Text {
-            return Ok(text);
+            return Ok(TextWriter::write_to_string(&self.data).map_err(failed)?.into_bytes());
+        }
+        let mut binary = Cursor::new(Vec::new());
+        CrateWriter::write(&self.data, &mut binary).map_err(failed)?;
+        let binary = with_typed_children(binary.into_inner()).map_err(failed)?;
+        if form == UsdForm::Binary {
+            return Ok(binary);
         }
         let mut package = ArchiveWriter::new(Cursor::new(Vec::new()));
-        package.add_layer("shot.usda", &text).map_err(failed)?;
+        package.add_layer("shot.usdc", &binary).map_err(failed)?;
         Ok(package.finish().map_err(failed)?.into_inner())
     }
 }

@@ -93,8 +93,28 @@ fn a_stage_is_read_back_with_its_times_and_values() {
     assert_eq!(value(&data, "/Shot/Sun", "typeName"), Value::Token("DistantLight".into()));
 }
 
+/// All forms are read back as the same scene: meshes, copies, and points as round meshes.
+#[rstest]
+#[case("usda")]
+#[case("usdc")]
+#[case("usdz")]
+fn what_is_written_is_read_back(#[case] extension: &str) {
+    let form = UsdForm::of_extension(extension).unwrap();
+    let (name, bytes) = (format!("shot.{extension}"), stage().write(form).unwrap());
+    let read = crate::read_sequence(&name, &bytes, 30.0).unwrap().sequence;
+    assert_eq!((read.rate(), read.samples().len()), (24.0, 3));
+    // A crate of 24 vertices, a sheet of 4, two copies of the crate, and 3 sparks of 20 flat faces.
+    let last = &read.samples()[2];
+    assert_eq!(last.positions.len(), 24 + 4 + 48 + 180);
+    let (position, orientation, _) = pose(3.0);
+    let corner = position + orientation * primitive::cuboid(Vec3::ONE, 0.0).positions[0];
+    assert!(last.positions[0].distance(corner) < 1e-6, "{}", last.positions[0]);
+    assert_eq!(last.positions[24].y, 3.0 + primitive::plane(1.0, 1.0).positions[0].y);
+}
+
 #[rstest]
 #[case(UsdForm::Text, b"#usda 1.0")]
+#[case(UsdForm::Binary, b"PXR-USDC")]
 #[case(UsdForm::Package, b"PK\x03\x04")]
 fn each_form_begins_as_the_format_says(#[case] form: UsdForm, #[case] start: &[u8]) {
     let bytes = stage().write(form).unwrap();
