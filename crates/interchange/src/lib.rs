@@ -27,8 +27,8 @@ mod stl;
 mod usd;
 
 pub use export::{
-    ExportError, PlacedMesh, Samples, UsdCamera, UsdForm, UsdInstances, UsdLight, UsdLightKind, UsdMesh,
-    UsdPoints, UsdPose, UsdStage, write_glb, write_obj,
+    ExportError, ExportScene, LightKind, MeshSamples, PlacedMesh, PointSample, Samples, SceneCamera,
+    SceneInstances, SceneLight, SceneMesh, ScenePoints, ScenePose, UsdForm, write_glb, write_obj, write_usd,
 };
 pub use images::{
     exr_made_from, mend, png_made_from, read_environment, read_image, read_png, with_made_from, write_exr,
@@ -123,7 +123,12 @@ fn parse(name: &str, bytes: &[u8], with_images: bool) -> Result<Model, ImportErr
         "ply" => ply::read(name, bytes)?.into(),
         "stl" => stl::read(name, bytes)?.into(),
         "usda" | "usdc" | "usdz" | "usd" => usd::read(name, bytes)?,
-        _ => return Err(ImportError::file(name, "is none of .obj, .glb, .gltf, .ply, .stl, .usda, .usdc and .usdz")),
+        _ => {
+            return Err(ImportError::file(
+                name,
+                "is none of .obj, .glb, .gltf, .ply, .stl, .usda, .usdc and .usdz",
+            ));
+        }
     })
 }
 

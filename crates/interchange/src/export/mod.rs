@@ -2,13 +2,16 @@
 
 mod gltf;
 mod obj;
+mod scene;
 mod usd;
 
 pub use gltf::{ExportError, write_glb};
 pub use obj::write_obj;
-pub use usd::{
-    Samples, UsdCamera, UsdForm, UsdInstances, UsdLight, UsdLightKind, UsdMesh, UsdPoints, UsdPose, UsdStage,
+pub use scene::{
+    ExportScene, LightKind, MeshSamples, PointSample, Samples, SceneCamera, SceneInstances, SceneLight,
+    SceneMesh, ScenePoints, ScenePose,
 };
+pub use usd::{UsdForm, write_usd};
 
 use geometry::Mesh;
 use glam::{Quat, Vec3};

@@ -203,7 +203,8 @@ impl GroupedMesh {
         }
         if has(self.mesh.normals.len(), other.mesh.normals.len()) {
             let normals = matrix.inverse().transpose();
-            let turned = |n: &Vec3| normals.transform_vector3(n.as_dvec3()).normalize_or(DVec3::ZERO).as_vec3();
+            let turned =
+                |n: &Vec3| normals.transform_vector3(n.as_dvec3()).normalize_or(DVec3::ZERO).as_vec3();
             self.mesh.normals.extend(other.mesh.normals.iter().map(turned));
         } else {
             self.mesh.normals.clear();

@@ -73,9 +73,11 @@ impl Stage {
         let mut stage =
             Self { layers: Vec::new(), names: Vec::new(), package: None, left: MAX_PACKAGE, roots: 1 };
         if bytes.starts_with(b"PK") {
-            let package = zip::ZipArchive::new(Cursor::new(bytes)).map_err(|error| format!("is no package: {error}"))?;
+            let package = zip::ZipArchive::new(Cursor::new(bytes))
+                .map_err(|error| format!("is no package: {error}"))?;
             let is_layer = |name: &&str| [".usda", ".usdc", ".usd"].iter().any(|end| name.ends_with(end));
-            let first = (0..package.len().min(10_000)).find_map(|i| package.name_for_index(i).filter(is_layer));
+            let first =
+                (0..package.len().min(10_000)).find_map(|i| package.name_for_index(i).filter(is_layer));
             let first = first.ok_or("is a package without a layer")?.to_owned();
             stage.package = Some(package);
             stage.packaged(&first)?;
@@ -202,8 +204,11 @@ impl Stage {
         above.push(site.clone());
         let field = |stage: &Self, name: &str| stage.layers[site.layer].field(&site.path, name);
         if let Some(UsdValue::Selections(list)) = field(self, "variantSelection")? {
-            list.into_iter().filter(|(set, _)| !chosen.iter().any(|(known, _)| known == set)).collect::<Vec<_>>()
-                .into_iter().for_each(|pair| chosen.push(pair));
+            list.into_iter()
+                .filter(|(set, _)| !chosen.iter().any(|(known, _)| known == set))
+                .collect::<Vec<_>>()
+                .into_iter()
+                .for_each(|pair| chosen.push(pair));
         }
         if let Some(UsdValue::Paths(list)) = field(self, "inheritPaths")? {
             for path in list {
@@ -223,9 +228,12 @@ impl Stage {
                 let path = match path.is_empty() {
                     false => path,
                     true => {
-                        let default = self.layers[layer].field("/", "defaultPrim")?.and_then(UsdValue::tokens);
+                        let default =
+                            self.layers[layer].field("/", "defaultPrim")?.and_then(UsdValue::tokens);
                         let default = default.and_then(|list| list.into_iter().next());
-                        let default = default.ok_or_else(|| format!("{} refers to a layer without a default prim", site.path))?;
+                        let default = default.ok_or_else(|| {
+                            format!("{} refers to a layer without a default prim", site.path)
+                        })?;
                         format!("/{}", default.trim_start_matches('/'))
                     }
                 };
@@ -244,7 +252,11 @@ impl Stage {
         above: &mut Vec<Site>,
         sites: &mut Vec<Site>,
     ) -> Result<(), String> {
-        if self.layers[site.layer].has(&site.path) { self.expand(&site, chosen, above, sites) } else { Ok(()) }
+        if self.layers[site.layer].has(&site.path) {
+            self.expand(&site, chosen, above, sites)
+        } else {
+            Ok(())
+        }
     }
 
     /// A field of a prim.
@@ -304,7 +316,13 @@ impl Stage {
     ///
     /// # Errors
     /// A sentence on what is wrong with it.
-    pub fn value(&self, prim: &Prim, attribute: &str, time: f64, between: Between) -> Result<Option<UsdValue>, String> {
+    pub fn value(
+        &self,
+        prim: &Prim,
+        attribute: &str,
+        time: f64,
+        between: Between,
+    ) -> Result<Option<UsdValue>, String> {
         let Some((layer, path, times)) = self.valued(prim, attribute)? else { return Ok(None) };
         if times.is_empty() {
             return layer.field(&path, "default");
@@ -327,7 +345,12 @@ impl Stage {
         let values = if between == Between::Turn && *width == 4 {
             let turn = |q: &[f64]| DQuat::from_xyzw(q[1], q[2], q[3], q[0]).normalize();
             let pairs = a.chunks_exact(4).zip(b.chunks_exact(4));
-            pairs.flat_map(|(a, b)| { let q = turn(a).slerp(turn(b), t); [q.w, q.x, q.y, q.z] }).collect()
+            pairs
+                .flat_map(|(a, b)| {
+                    let q = turn(a).slerp(turn(b), t);
+                    [q.w, q.x, q.y, q.z]
+                })
+                .collect()
         } else {
             a.iter().zip(b).map(|(a, b)| a + (b - a) * t).collect()
         };
@@ -341,14 +364,21 @@ impl Stage {
     pub fn targets(&mut self, prim: &Prim, relation: &str) -> Result<Vec<Prim>, String> {
         for site in prim.sites.clone() {
             let path = format!("{}.{relation}", site.path);
-            let Some(UsdValue::Paths(list)) = self.layers[site.layer].field(&path, "targetPaths")? else { continue };
+            let Some(UsdValue::Paths(list)) = self.layers[site.layer].field(&path, "targetPaths")? else {
+                continue;
+            };
             if list.len() > MAX_PRIMS {
                 return Err(format!("{path} names more than {MAX_PRIMS} prims"));
             }
             let mut prims = Vec::new();
             for path in list {
                 let mut sites = Vec::new();
-                self.follow(Site { layer: site.layer, path: path.clone() }, &mut Vec::new(), &mut Vec::new(), &mut sites)?;
+                self.follow(
+                    Site { layer: site.layer, path: path.clone() },
+                    &mut Vec::new(),
+                    &mut Vec::new(),
+                    &mut sites,
+                )?;
                 // A target of the stage may be said in a weaker layer.
                 for layer in 0..self.roots {
                     let site = Site { layer, path: path.clone() };
@@ -366,5 +396,7 @@ impl Stage {
 
 fn external(asset: &str) -> String {
     let name: String = asset.chars().take(120).collect();
-    format!("refers to another file, @{name}@; bring in one file that holds all, such as a flattened one or a usdz package")
+    format!(
+        "refers to another file, @{name}@; bring in one file that holds all, such as a flattened one or a usdz package"
+    )
 }

@@ -171,10 +171,9 @@ impl<'a> Cursor<'a> {
     /// A count of things that take at least `size` bytes each, or a tenth of a bit packed.
     fn count(&mut self, most: usize) -> Result<usize, String> {
         let count = self.u64()?;
-        usize::try_from(count)
-            .ok()
-            .filter(|count| *count <= most)
-            .ok_or_else(|| format!("says that it has {count} entries at byte {}; at most {most}", self.at - 8))
+        usize::try_from(count).ok().filter(|count| *count <= most).ok_or_else(|| {
+            format!("says that it has {count} entries at byte {}; at most {most}", self.at - 8)
+        })
     }
 
     /// Packed bytes of which there are `size` or, if `exact` is false, fewer.
@@ -355,7 +354,10 @@ impl CrateFile {
     }
 
     fn token(&self, index: usize) -> Result<String, String> {
-        self.tokens.get(index).cloned().ok_or_else(|| format!("names token {index}, but has {}", self.tokens.len()))
+        self.tokens
+            .get(index)
+            .cloned()
+            .ok_or_else(|| format!("names token {index}, but has {}", self.tokens.len()))
     }
 
     fn string(&self, index: usize) -> Result<String, String> {
@@ -364,7 +366,10 @@ impl CrateFile {
     }
 
     fn path(&self, index: usize) -> Result<String, String> {
-        self.paths.get(index).cloned().ok_or_else(|| format!("names path {index}, but has {}", self.paths.len()))
+        self.paths
+            .get(index)
+            .cloned()
+            .ok_or_else(|| format!("names path {index}, but has {}", self.paths.len()))
     }
 
     fn value(&self, rep: ValueRep) -> Result<UsdValue, String> {
@@ -385,8 +390,12 @@ impl CrateFile {
             kind::TOKEN if rep.is_array() => UsdValue::Tokens(items(self.array_start(at)?, &token)?),
             kind::TOKEN | kind::ASSET_PATH if rep.is_inlined() => UsdValue::Tokens(vec![self.token(index)?]),
             kind::TOKEN => UsdValue::Tokens(vec![token(&mut { at })?]),
-            kind::STRING | kind::ASSET_PATH if rep.is_array() && rep.payload() == 0 => UsdValue::Tokens(Vec::new()),
-            kind::STRING | kind::ASSET_PATH if rep.is_array() => UsdValue::Tokens(items(self.array_start(at)?, &string)?),
+            kind::STRING | kind::ASSET_PATH if rep.is_array() && rep.payload() == 0 => {
+                UsdValue::Tokens(Vec::new())
+            }
+            kind::STRING | kind::ASSET_PATH if rep.is_array() => {
+                UsdValue::Tokens(items(self.array_start(at)?, &string)?)
+            }
             kind::STRING if rep.is_inlined() => UsdValue::Tokens(vec![self.string(index)?]),
             kind::STRING | kind::ASSET_PATH => UsdValue::Tokens(vec![string(&mut { at })?]),
             kind::TOKEN_VECTOR => UsdValue::Tokens(items(at, &token)?),
@@ -395,11 +404,16 @@ impl CrateFile {
             kind::DOUBLE_VECTOR => {
                 let mut at = at;
                 let count = at.count(at.bytes.len() / 8)?;
-                let values = at.take(8 * count)?.chunks_exact(8).map(|bytes| Scalar::Double.read(bytes)).collect();
+                let values =
+                    at.take(8 * count)?.chunks_exact(8).map(|bytes| Scalar::Double.read(bytes)).collect();
                 UsdValue::Numbers { width: 1, values }
             }
-            kind::TOKEN_LIST_OP => UsdValue::Tokens(list_op(at, |at| items(*at, &token).map(|list| (list.len(), list)), 4)?),
-            kind::PATH_LIST_OP => UsdValue::Paths(list_op(at, |at| items(*at, &path).map(|list| (list.len(), list)), 4)?),
+            kind::TOKEN_LIST_OP => {
+                UsdValue::Tokens(list_op(at, |at| items(*at, &token).map(|list| (list.len(), list)), 4)?)
+            }
+            kind::PATH_LIST_OP => {
+                UsdValue::Paths(list_op(at, |at| items(*at, &path).map(|list| (list.len(), list)), 4)?)
+            }
             kind::REFERENCE_LIST_OP => UsdValue::Arcs(self.arcs(at, true)?),
             kind::PAYLOAD_LIST_OP => UsdValue::Arcs(self.arcs(at, false)?),
             kind::PAYLOAD => UsdValue::Arcs(vec![self.arc(&mut { at }, false)?]),
@@ -453,7 +467,10 @@ impl CrateFile {
         if packed && scalar.is_whole() && self.version >= (0, 5) {
             let unsigned = scalar == Scalar::Uint;
             let list = at.packed_integers(count, scalar.size() == 8)?;
-            return Ok(list.into_iter().map(|n| if unsigned { f64::from(n as u32) } else { n as f64 }).collect());
+            return Ok(list
+                .into_iter()
+                .map(|n| if unsigned { f64::from(n as u32) } else { n as f64 })
+                .collect());
         }
         if packed && self.version >= (0, 6) {
             // As whole numbers, or as a table with the places in it.
@@ -469,7 +486,11 @@ impl CrateFile {
             let table: Vec<f64> = table.chunks_exact(scalar.size()).map(|bytes| scalar.read(bytes)).collect();
             let places = at.packed_integers(count, false)?;
             let entry = |place: i64| table.get(place as usize).copied();
-            return places.into_iter().map(entry).collect::<Option<_>>().ok_or_else(|| "has a table that is too short".to_owned());
+            return places
+                .into_iter()
+                .map(entry)
+                .collect::<Option<_>>()
+                .ok_or_else(|| "has a table that is too short".to_owned());
         }
         let bytes = at.take(count * width * scalar.size())?;
         Ok(bytes.chunks_exact(scalar.size()).map(|bytes| scalar.read(bytes)).collect())
@@ -578,7 +599,8 @@ impl Cursor<'_> {
         let from = self.at;
         let offset = self.u64()? as i64;
         let to = i64::try_from(from).ok().and_then(|from| from.checked_add(offset));
-        let to = to.and_then(|to| usize::try_from(to).ok()).filter(|to| *to > from && *to <= self.bytes.len());
+        let to =
+            to.and_then(|to| usize::try_from(to).ok()).filter(|to| *to > from && *to <= self.bytes.len());
         self.at = to.ok_or_else(|| format!("has a distance at byte {from} that leads out of the file"))?;
         Ok(())
     }
@@ -616,7 +638,8 @@ fn inlined(rep: ValueRep, width: usize, scalar: Scalar) -> Vec<f64> {
         2 if scalar == Scalar::Half => bytes.chunks_exact(2).take(2).map(|half| scalar.read(half)).collect(),
         _ if (13..=15).contains(&rep.kind()) => {
             let side = usize::from(rep.kind() - 13) + 2;
-            let entry = |i: usize| if i % (side + 1) == 0 { f64::from(bytes[i / (side + 1)] as i8) } else { 0.0 };
+            let entry =
+                |i: usize| if i % (side + 1) == 0 { f64::from(bytes[i / (side + 1)] as i8) } else { 0.0 };
             (0..width).map(entry).collect()
         }
         _ => bytes[..width].iter().map(|byte| f64::from(*byte as i8)).collect(),
@@ -651,7 +674,8 @@ fn within(list: &[usize], count: usize, of: &str, among: &str) -> Result<(), Str
 
 /// Packed places, each within `count`.
 fn places(at: &mut Cursor, length: usize, count: usize, of: &str, among: &str) -> Result<Vec<usize>, String> {
-    let list: Vec<usize> = at.packed_integers(length, false)?.into_iter().map(|n| n as u32 as usize).collect();
+    let list: Vec<usize> =
+        at.packed_integers(length, false)?.into_iter().map(|n| n as u32 as usize).collect();
     within(&list, count, of, among)?;
     Ok(list)
 }
@@ -670,7 +694,8 @@ fn read_fields(mut at: Cursor, tokens: usize) -> Result<Vec<(usize, ValueRep)>, 
 fn read_sets(mut at: Cursor, fields: usize) -> Result<Vec<Option<usize>>, String> {
     let count = at.count(MAX_ENTRIES)?;
     let list = at.packed_integers(count, false)?;
-    let sets: Vec<Option<usize>> = list.into_iter().map(|n| u32::try_from(n).ok().map(|n| n as usize)).collect();
+    let sets: Vec<Option<usize>> =
+        list.into_iter().map(|n| u32::try_from(n).ok().map(|n| n as usize)).collect();
     within(&sets.iter().flatten().copied().collect::<Vec<_>>(), fields, "sets", "fields")?;
     Ok(sets)
 }
@@ -697,7 +722,8 @@ fn read_paths(mut at: Cursor, tokens: &[String]) -> Result<Vec<String>, String> 
                 None => "/".to_owned(),
                 Some(above) => {
                     let part = parts[entry];
-                    let token = tokens.get(part.unsigned_abs() as usize).ok_or("has a path of an unknown token")?;
+                    let token =
+                        tokens.get(part.unsigned_abs() as usize).ok_or("has a path of an unknown token")?;
                     let above: &str = &paths[above];
                     match part < 0 {
                         true => format!("{above}.{token}"),

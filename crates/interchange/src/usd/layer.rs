@@ -138,7 +138,9 @@ fn check_nesting(text: &str) -> Result<(), String> {
                 if let Some((b'{', statements)) = open.last_mut() {
                     *statements += 1;
                     if *statements > MAX_STATEMENTS {
-                        return Err(format!("line {line}: has over {MAX_STATEMENTS} statements in one place"));
+                        return Err(format!(
+                            "line {line}: has over {MAX_STATEMENTS} statements in one place"
+                        ));
                     }
                 }
             }

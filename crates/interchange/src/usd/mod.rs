@@ -13,8 +13,8 @@ use crate::model::{Material, Model};
 use crate::samples::ImportedSequence;
 use crate::scene::{self, Domain, DomainValues, PlacedPolygons, Polygons, SceneFile};
 use crate::{ImportError, MAX_FACES};
-pub(crate) use crate_file::with_typed_children;
 use composition::{Between, Prim, Stage};
+pub(crate) use crate_file::with_typed_children;
 use glam::{DMat4, DQuat, DVec3, Vec2, Vec3};
 use shot::look::Look;
 use std::collections::{BTreeMap, BTreeSet, HashMap};
@@ -134,7 +134,10 @@ impl UsdScene {
             }
             let token = |field: &str| -> Result<String, String> {
                 let value = self.stage.field(&prim, field)?;
-                Ok(value.and_then(UsdValue::tokens).and_then(|list| list.into_iter().next()).unwrap_or_default())
+                Ok(value
+                    .and_then(UsdValue::tokens)
+                    .and_then(|list| list.into_iter().next())
+                    .unwrap_or_default())
             };
             let flag = |field: &str| -> Result<Option<f64>, String> {
                 let value = self.stage.field(&prim, field)?;
@@ -200,7 +203,9 @@ impl UsdScene {
         let kind = self.stage.field(prim, "typeName")?.and_then(UsdValue::tokens).unwrap_or_default();
         let kind = match kind.first().map(String::as_str) {
             Some("Mesh") => Kind::Mesh,
-            Some("PointInstancer") => return Err(format!("{}: has an instancer within an instancer", prim.path)),
+            Some("PointInstancer") => {
+                return Err(format!("{}: has an instancer within an instancer", prim.path));
+            }
             _ => Kind::Group,
         };
         let index = self.nodes.len();
@@ -228,7 +233,8 @@ impl UsdScene {
                 Ok(value.and_then(UsdValue::numbers).filter(|list| list.iter().all(|n| n.is_finite())))
             };
             let colour = |list: Option<Vec<f64>>| {
-                list.filter(|c| c.len() == 3).map(|c| Vec3::new(c[0] as f32, c[1] as f32, c[2] as f32).max(Vec3::ZERO))
+                list.filter(|c| c.len() == 3)
+                    .map(|c| Vec3::new(c[0] as f32, c[1] as f32, c[2] as f32).max(Vec3::ZERO))
             };
             let fraction = |list: Option<Vec<f64>>| {
                 list.and_then(|list| list.first().copied()).map(|n| n.clamp(0.0, 1.0) as f32)
@@ -285,7 +291,13 @@ impl UsdScene {
         }
     }
 
-    fn vectors(&self, prim: &Prim, attribute: &str, time: f64, between: Between) -> Result<Vec<Vec3>, String> {
+    fn vectors(
+        &self,
+        prim: &Prim,
+        attribute: &str,
+        time: f64,
+        between: Between,
+    ) -> Result<Vec<Vec3>, String> {
         let list = self.numbers(prim, attribute, time, between)?;
         Ok(list.chunks_exact(3).map(|v| Vec3::new(v[0] as f32, v[1] as f32, v[2] as f32)).collect())
     }
@@ -293,7 +305,10 @@ impl UsdScene {
     fn indices(&self, prim: &Prim, attribute: &str, time: f64) -> Result<Vec<u32>, String> {
         let list = self.numbers(prim, attribute, time, Between::Hold)?;
         let whole = |n: &f64| (0.0..=f64::from(u32::MAX)).contains(n).then_some(*n as u32);
-        list.iter().map(whole).collect::<Option<_>>().ok_or_else(|| format!("{}: has a number below 0 in {attribute}", prim.path))
+        list.iter()
+            .map(whole)
+            .collect::<Option<_>>()
+            .ok_or_else(|| format!("{}: has a number below 0 in {attribute}", prim.path))
     }
 
     /// From a prim's space to that of its parent.
@@ -311,7 +326,8 @@ impl UsdScene {
             let kind = name.split(':').nth(1).unwrap_or_default();
             let between = if kind == "orient" { Between::Turn } else { Between::Line };
             let values = self.numbers(prim, name, time, between)?;
-            let step = step(kind, &values).ok_or_else(|| format!("{}: has a transform {name} that is not known", prim.path))?;
+            let step = step(kind, &values)
+                .ok_or_else(|| format!("{}: has a transform {name} that is not known", prim.path))?;
             matrix *= if inverted { step.inverse() } else { step };
         }
         Ok((matrix, resets))
@@ -389,7 +405,13 @@ impl UsdScene {
     }
 
     /// The meshes of an instancer's instances.
-    fn instances(&self, index: usize, time: f64, outer: DMat4, list: &mut Vec<PlacedPolygons>) -> Result<(), String> {
+    fn instances(
+        &self,
+        index: usize,
+        time: f64,
+        outer: DMat4,
+        list: &mut Vec<PlacedPolygons>,
+    ) -> Result<(), String> {
         let prim = &self.nodes[index].prim;
         let positions = self.vectors(prim, "positions", time, Between::Line)?;
         if list.len() + positions.len() > MAX_INSTANCES {
@@ -416,9 +438,9 @@ impl UsdScene {
             let id = ids.get(i).copied().unwrap_or(i as u32);
             let prototype = which.get(i).and_then(|which| made.get(*which as usize));
             let Some(prototype) = prototype.filter(|_| !hidden.contains(&id)) else { continue };
-            let turn = turns.get(4 * i..4 * i + 4).map_or(DQuat::IDENTITY, |q| {
-                DQuat::from_xyzw(q[1], q[2], q[3], q[0]).normalize()
-            });
+            let turn = turns
+                .get(4 * i..4 * i + 4)
+                .map_or(DQuat::IDENTITY, |q| DQuat::from_xyzw(q[1], q[2], q[3], q[0]).normalize());
             let turn = if turn.is_finite() { turn } else { DQuat::IDENTITY };
             let scale = scales.get(i).copied().unwrap_or(Vec3::ONE).as_dvec3();
             if scale == DVec3::ZERO {
@@ -472,7 +494,11 @@ fn step(kind: &str, values: &[f64]) -> Option<DMat4> {
             let axis = kind.chars().last()? as usize - 'X' as usize;
             let mut vector = if kind.starts_with("scale") { DVec3::ONE } else { DVec3::ZERO };
             vector[axis] = *values.first()?;
-            if kind.starts_with("scale") { DMat4::from_scale(vector) } else { DMat4::from_translation(vector) }
+            if kind.starts_with("scale") {
+                DMat4::from_scale(vector)
+            } else {
+                DMat4::from_translation(vector)
+            }
         }
         _ => return None,
     })

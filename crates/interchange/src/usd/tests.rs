@@ -4,7 +4,8 @@ use rstest::rstest;
 
 /// A stage of a text with metres, y up.
 fn text(body: &str) -> Vec<u8> {
-    format!("#usda 1.0\n(\n    metersPerUnit = 1\n    upAxis = \"Y\"\n    timeCodesPerSecond = 25\n)\n{body}").into_bytes()
+    format!("#usda 1.0\n(\n    metersPerUnit = 1\n    upAxis = \"Y\"\n    timeCodesPerSecond = 25\n)\n{body}")
+        .into_bytes()
 }
 
 const SQUARE: &str = r#"
@@ -93,8 +94,13 @@ fn units_and_axes_become_metres_with_y_up() {
     Vec3::new(5.0, 2.0, 0.0)
 )]
 #[case(r#"float3 xformOp:scale = (3, 1, 1)"#, "scale", Vec3::new(3.0, 0.0, 0.0))]
-fn each_step_of_a_transform_moves_as_the_format_says(#[case] op: &str, #[case] kind: &str, #[case] moved: Vec3) {
-    let body = format!("def Mesh \"M\" {{ {op}\n uniform token[] xformOpOrder = [\"xformOp:{kind}\"]\n {SQUARE} }}");
+fn each_step_of_a_transform_moves_as_the_format_says(
+    #[case] op: &str,
+    #[case] kind: &str,
+    #[case] moved: Vec3,
+) {
+    let body =
+        format!("def Mesh \"M\" {{ {op}\n uniform token[] xformOpOrder = [\"xformOp:{kind}\"]\n {SQUARE} }}");
     let read = read_model("m.usda", &text(&body), false).unwrap();
     // Where the corner (1, 0, 0) comes to stand.
     let mesh = read.merged();
@@ -215,7 +221,9 @@ fn references_that_multiply_are_bounded() {
     let mut body = format!("def Mesh \"L0\" {{ {SQUARE} }}\n");
     for level in 1..40 {
         let below = format!("</L{}>", level - 1);
-        body += &format!("def Xform \"L{level}\" {{ def Xform \"A\" (references = {below}) {{}}\n def Xform \"B\" (references = {below}) {{}} }}\n");
+        body += &format!(
+            "def Xform \"L{level}\" {{ def Xform \"A\" (references = {below}) {{}}\n def Xform \"B\" (references = {below}) {{}} }}\n"
+        );
     }
     let error = read_mesh("m.usda", &text(&body)).unwrap_err().to_string();
     assert!(error.contains("has more than 100000 prims"), "{error}");
@@ -239,7 +247,8 @@ fn layers_of_a_package_may_refer_to_each_other(#[case] asset: &str, #[case] wron
     let mut zip = zip::ZipWriter::new(std::io::Cursor::new(Vec::new()));
     let stored = zip::write::SimpleFileOptions::default().compression_method(zip::CompressionMethod::Stored);
     let root = text(&format!("def Xform \"A\" (references = {asset}) {{}}"));
-    let board = format!("#usda 1.0\n(\n defaultPrim = \"B\"\n)\ndef Xform \"B\" {{ def Mesh \"M\" {{ {SQUARE} }} }}");
+    let board =
+        format!("#usda 1.0\n(\n defaultPrim = \"B\"\n)\ndef Xform \"B\" {{ def Mesh \"M\" {{ {SQUARE} }} }}");
     for (name, bytes) in [("root.usda", &root[..]), ("parts/board.usda", board.as_bytes())] {
         zip.start_file(name, stored).unwrap();
         zip.write_all(bytes).unwrap();

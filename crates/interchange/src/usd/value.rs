@@ -125,16 +125,21 @@ impl From<&Value> for UsdValue {
             Value::PathVec(list) => Self::Paths(list.iter().map(path).collect()),
             Value::PathListOp(list) => Self::Paths(taken(list).map(path).collect()),
             Value::ReferenceListOp(list) => Self::Arcs(
-                taken(list).map(|of| Arc { asset: of.asset_path.clone(), path: path(&of.prim_path) }).collect(),
+                taken(list)
+                    .map(|of| Arc { asset: of.asset_path.clone(), path: path(&of.prim_path) })
+                    .collect(),
             ),
             Value::PayloadListOp(list) => Self::Arcs(
-                taken(list).map(|of| Arc { asset: of.asset_path.clone(), path: path(&of.prim_path) }).collect(),
+                taken(list)
+                    .map(|of| Arc { asset: of.asset_path.clone(), path: path(&of.prim_path) })
+                    .collect(),
             ),
             Value::Payload(of) => {
                 Self::Arcs(vec![Arc { asset: of.asset_path.clone(), path: path(&of.prim_path) }])
             }
             Value::VariantSelectionMap(map) => {
-                let mut list: Vec<_> = map.iter().map(|(set, variant)| (set.clone(), variant.clone())).collect();
+                let mut list: Vec<_> =
+                    map.iter().map(|(set, variant)| (set.clone(), variant.clone())).collect();
                 list.sort();
                 Self::Selections(list)
             }

@@ -20,7 +20,7 @@ pub(crate) struct Range {
 }
 
 /// The visible solids of a shot at finished frames, by their run's present state: `obj` for one
-/// frame, `zip` for several as numbered OBJ files, `glb`, `usda`
+/// frame, `zip` for several as numbered OBJ files, `glb`, `usda`, `usdc`
 /// and `usdz` for one or several. USD has the visible particles, cameras and lights too.
 #[utoipa::path(get, path = "/api/shots/{id}/meshes/{format}", params(("id" = i64, Path), ("format" = String, Path), ("first" = u32, Query), ("last" = u32, Query), ("element" = Option<u32>, Query)), responses((status = 200, content_type = "application/octet-stream"), (status = 404, body = crate::error::Problem), (status = 422, body = crate::error::Problem)))]
 pub(crate) async fn meshes(
@@ -45,15 +45,11 @@ pub(crate) async fn meshes(
             "obj" => return Err(Error::Bad("an OBJ file holds one frame".to_owned())),
             "zip" if first <= last => (meshes.numbered_objs(first..=last)?, "application/zip"),
             "glb" if first <= last => (meshes.glb(first..=last, &mut || ())?, "model/gltf-binary"),
-            "glb" | "zip" => return Err(Error::Bad(format!("frame {last} comes before {first}"))),
-            "usda" | "usdz" if first <= last => {
-                let form = match format.as_str() {
-                    "usda" => UsdForm::Text,
-                    _ => UsdForm::Package,
-                };
-                (meshes.usd(first..=last, form, &mut || ())?, "application/octet-stream")
-            }
-            other => return Err(Error::NotFound(format!("the format {other}"))),
+            _ if first > last => return Err(Error::Bad(format!("frame {last} comes before {first}"))),
+            other => match UsdForm::of_extension(other) {
+                Some(form) => (meshes.usd(first..=last, form, &mut || ())?, "application/octet-stream"),
+                None => return Err(Error::NotFound(format!("the format {other}"))),
+            },
         };
         let frames = if first == last { format!("{first}") } else { format!("{first}-{last}") };
         let of = only.map_or(&shot.name, |element| &element.name);

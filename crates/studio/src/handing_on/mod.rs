@@ -1,6 +1,6 @@
 //! Frames of a shot as meshes for other tools.
 
-mod usd;
+mod scene;
 
 use crate::assets::Loader;
 use crate::error::{Error, Result};

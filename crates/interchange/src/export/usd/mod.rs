@@ -8,21 +8,15 @@
 mod prims;
 
 use super::ExportError;
-use glam::{Quat, Vec3};
+use super::scene::{ExportScene, FreeNames, Samples};
+use crate::usd::with_typed_children;
+use glam::Vec3;
 use openusd::gf;
 use openusd::sdf::{self, ChildrenKey, FieldKey, SpecType, Specifier, Value};
-use crate::usd::with_typed_children;
 use openusd::usda::TextWriter;
 use openusd::usdc::CrateWriter;
 use openusd::usdz::ArchiveWriter;
-pub use prims::{UsdCamera, UsdInstances, UsdLight, UsdLightKind, UsdMesh, UsdPoints};
-use std::collections::BTreeSet;
 use std::io::Cursor;
-
-/// Values by frame.
-pub type Samples<T> = Vec<(f64, T)>;
-/// Position, m, orientation and scale.
-pub type UsdPose = (Vec3, Quat, f32);
 
 /// Name of the prim that holds all.
 const ROOT: &str = "Shot";
@@ -32,9 +26,9 @@ const PROTOTYPE: &str = "prototype";
 const PROTOTYPES: &str = "prototypes";
 
 /// A stage that is being filled.
-pub struct UsdStage {
+struct UsdStage {
     data: sdf::Data,
-    names: BTreeSet<String>,
+    names: FreeNames,
     children: Vec<String>,
     range: [f64; 2],
     fps: f64,
@@ -109,6 +103,20 @@ impl Attribute {
     }
 }
 
+/// A scene as a stage.
+///
+/// # Errors
+/// [`ExportError`] if it cannot be written in the form.
+pub fn write_usd(scene: &ExportScene, form: UsdForm) -> Result<Vec<u8>, ExportError> {
+    let mut stage = UsdStage::new(scene);
+    scene.meshes.iter().try_for_each(|of| stage.mesh(of))?;
+    scene.instances.iter().try_for_each(|of| stage.instances(of))?;
+    scene.points.iter().try_for_each(|of| stage.points(of))?;
+    scene.cameras.iter().try_for_each(|of| stage.camera(of))?;
+    scene.lights.iter().try_for_each(|of| stage.light(of))?;
+    stage.write(form)
+}
+
 fn vectors(list: &[Vec3]) -> Value {
     Value::Vec3fVec(list.iter().map(|v| gf::vec3f(v.x, v.y, v.z)).collect())
 }
@@ -118,27 +126,10 @@ fn failed(error: impl std::fmt::Display) -> ExportError {
 }
 
 impl UsdStage {
-    /// An empty stage for the frames `first` to `last`.
-    pub fn new(fps: f32, first: u32, last: u32) -> Self {
-        let range = [first, last].map(f64::from);
-        let (names, children) = (BTreeSet::new(), Vec::new());
-        Self { data: sdf::Data::new(), names, children, range, fps: f64::from(fps) }
-    }
-
-    /// A name that no other prim has, of letters, digits and underscores.
-    fn free_name(&mut self, name: &str) -> String {
-        let mut plain: String =
-            name.chars().map(|c| if c.is_ascii_alphanumeric() { c } else { '_' }).collect();
-        if !plain.starts_with(|c: char| c.is_ascii_alphabetic() || c == '_') {
-            plain.insert(0, '_');
-        }
-        let mut free = plain.clone();
-        let mut count = 2;
-        while !self.names.insert(free.clone()) {
-            free = format!("{plain}_{count}");
-            count += 1;
-        }
-        free
+    fn new(scene: &ExportScene) -> Self {
+        let range = [scene.first, scene.last].map(f64::from);
+        let (names, children) = (FreeNames::default(), Vec::new());
+        Self { data: sdf::Data::new(), names, children, range, fps: f64::from(scene.fps) }
     }
 
     /// Adds a prim below the root, or below another prim as its prototype.
@@ -194,10 +185,7 @@ impl UsdStage {
     }
 
     /// The stage as a file.
-    ///
-    /// # Errors
-    /// [`ExportError`] if it cannot be written in the form.
-    pub fn write(mut self, form: UsdForm) -> Result<Vec<u8>, ExportError> {
+    fn write(mut self, form: UsdForm) -> Result<Vec<u8>, ExportError> {
         let root = self.data.create_spec(sdf::Path::abs_root(), SpecType::PseudoRoot);
         root.add(FieldKey::DefaultPrim, Value::Token(ROOT.into()));
         root.add(FieldKey::StartTimeCode, Value::Double(self.range[0]));

@@ -1,78 +1,17 @@
 //! The prims of a stage.
 
-use super::{Attribute, PROTOTYPE, Samples, UsdPose, UsdStage, vectors};
+use super::{Attribute, PROTOTYPE, UsdStage, vectors};
 use crate::export::ExportError;
+use crate::export::scene::{
+    LightKind, MeshSamples, Samples, SceneCamera, SceneInstances, SceneLight, SceneMesh, ScenePoints,
+    ScenePose,
+};
 use geometry::Mesh;
 use glam::{Quat, Vec3};
 use openusd::gf;
 use openusd::sdf::Value;
 use std::f32::consts::FRAC_PI_2;
 use std::sync::Arc;
-
-/// A solid of one body.
-pub struct UsdMesh {
-    /// Its name.
-    pub name: String,
-    /// Where it stands.
-    pub poses: Samples<UsdPose>,
-    /// Its mesh, one where it does not change its shape; with the velocities of its vertices, m/s, or none.
-    pub meshes: Samples<(Arc<Mesh>, Vec<Vec3>)>,
-}
-
-/// Copies of one mesh.
-pub struct UsdInstances {
-    /// Its name.
-    pub name: String,
-    /// The mesh, one where it does not change its shape; with the velocities of its vertices, m/s, or none.
-    pub meshes: Samples<(Arc<Mesh>, Vec<Vec3>)>,
-    /// Poses of all, velocities, m/s, and angular velocities, rad/s. One that is gone has scale 0.
-    pub samples: Samples<(Vec<UsdPose>, Vec<Vec3>, Vec<Vec3>)>,
-}
-
-/// Ids, positions, m, velocities, m/s, and diameters, m.
-pub type UsdPointSample = (Vec<u32>, Vec<Vec3>, Vec<Vec3>, Vec<f32>);
-
-/// Particles.
-pub struct UsdPoints {
-    /// Its name.
-    pub name: String,
-    /// Of each frame.
-    pub samples: Samples<UsdPointSample>,
-}
-
-/// A camera, which looks along −z.
-pub struct UsdCamera {
-    /// Its name.
-    pub name: String,
-    /// Where it stands.
-    pub poses: Samples<UsdPose>,
-    /// Focal length, mm, f-number (0: all is sharp) and distance of focus, m.
-    pub lens: Samples<[f32; 3]>,
-    /// Width and height of the sensor, mm.
-    pub aperture_mm: [f32; 2],
-}
-
-/// The kind of a light.
-pub enum UsdLightKind {
-    /// Far away, with its angle, rad.
-    Distant(f32),
-    /// A rectangle, m.
-    Rectangle([f32; 2]),
-    /// All around.
-    Dome,
-}
-
-/// A light that shines along −y of its pose.
-pub struct UsdLight {
-    /// Its name.
-    pub name: String,
-    /// Its kind.
-    pub kind: UsdLightKind,
-    /// Where it stands.
-    pub poses: Samples<UsdPose>,
-    /// Colour and strength.
-    pub light: Samples<(Vec3, f32)>,
-}
 
 fn quat(q: Quat) -> gf::Quatf {
     gf::Quatf { w: q.w, x: q.x, y: q.y, z: q.z }
@@ -83,8 +22,8 @@ fn mapped<T>(samples: &Samples<T>, value: impl Fn(&T) -> Value) -> Samples<Value
 }
 
 /// The transform of a prim.
-fn transform(poses: &Samples<UsdPose>) -> Vec<Attribute> {
-    let place = |(p, ..): &UsdPose| Value::Vec3d(gf::Vec3d { x: p.x.into(), y: p.y.into(), z: p.z.into() });
+fn transform(poses: &Samples<ScenePose>) -> Vec<Attribute> {
+    let place = |(p, ..): &ScenePose| Value::Vec3d(gf::Vec3d { x: p.x.into(), y: p.y.into(), z: p.z.into() });
     let order = ["xformOp:translate", "xformOp:orient", "xformOp:scale"].map(Into::into).to_vec();
     vec![
         Attribute::sampled("xformOp:translate", "double3", mapped(poses, place)),
@@ -99,7 +38,7 @@ fn transform(poses: &Samples<UsdPose>) -> Vec<Attribute> {
 }
 
 /// Faces, points, normals and UVs.
-fn surface(meshes: &Samples<(Arc<Mesh>, Vec<Vec3>)>) -> Vec<Attribute> {
+fn surface(meshes: &MeshSamples) -> Vec<Attribute> {
     let counts = |(mesh, _): &(Arc<Mesh>, Vec<Vec3>)| Value::IntVec(vec![3; mesh.triangles.len()]);
     let corners = |(mesh, _): &(Arc<Mesh>, Vec<Vec3>)| {
         Value::IntVec(mesh.triangles.iter().flatten().map(|v| *v as i32).collect())
@@ -137,37 +76,31 @@ fn surface(meshes: &Samples<(Arc<Mesh>, Vec<Vec3>)>) -> Vec<Attribute> {
 
 impl UsdStage {
     /// Adds a solid of one body.
-    ///
-    /// # Errors
-    /// [`ExportError`] if it cannot be written.
-    pub fn mesh(&mut self, mesh: &UsdMesh) -> Result<(), ExportError> {
-        let name = self.free_name(&mesh.name);
+    pub(super) fn mesh(&mut self, mesh: &SceneMesh) -> Result<(), ExportError> {
+        let name = self.names.take(&mesh.name);
         let attributes = surface(&mesh.meshes).into_iter().chain(transform(&mesh.poses)).collect();
         self.add(None, &name, "Mesh", attributes).map(drop)
     }
 
     /// Adds copies of one mesh as a point instancer.
-    ///
-    /// # Errors
-    /// [`ExportError`] if it cannot be written.
-    pub fn instances(&mut self, of: &UsdInstances) -> Result<(), ExportError> {
-        let name = self.free_name(&of.name);
+    pub(super) fn instances(&mut self, of: &SceneInstances) -> Result<(), ExportError> {
+        let name = self.names.take(&of.name);
         let samples = &of.samples;
         let half = |v: f32| gf::f16::from_f32(v);
         let turn = |q: &Quat| gf::quath(half(q.w), half(q.x), half(q.y), half(q.z));
         let degrees =
             |list: &[Vec3]| vectors(&list.iter().map(|w| *w * 1f32.to_degrees()).collect::<Vec<_>>());
-        let places = |(poses, ..): &(Vec<UsdPose>, _, _)| {
+        let places = |(poses, ..): &(Vec<ScenePose>, _, _)| {
             vectors(&poses.iter().map(|pose| pose.0).collect::<Vec<_>>())
         };
-        let turns = |(poses, ..): &(Vec<UsdPose>, _, _)| {
+        let turns = |(poses, ..): &(Vec<ScenePose>, _, _)| {
             Value::QuathVec(poses.iter().map(|(_, q, _)| turn(q)).collect())
         };
-        let sizes = |(poses, ..): &(Vec<UsdPose>, _, _)| {
+        let sizes = |(poses, ..): &(Vec<ScenePose>, _, _)| {
             vectors(&poses.iter().map(|pose| Vec3::splat(pose.2)).collect::<Vec<_>>())
         };
-        let first = |(poses, ..): &(Vec<UsdPose>, _, _)| Value::IntVec(vec![0; poses.len()]);
-        let ids = |(poses, ..): &(Vec<UsdPose>, _, _)| Value::Int64Vec((0..poses.len() as i64).collect());
+        let first = |(poses, ..): &(Vec<ScenePose>, _, _)| Value::IntVec(vec![0; poses.len()]);
+        let ids = |(poses, ..): &(Vec<ScenePose>, _, _)| Value::Int64Vec((0..poses.len() as i64).collect());
         let positions = Attribute::sampled("positions", "point3f[]", mapped(samples, places));
         let orientations = Attribute::sampled("orientations", "quath[]", mapped(samples, turns));
         let velocities = mapped(samples, |(_, v, _)| vectors(v));
@@ -186,11 +119,8 @@ impl UsdStage {
     }
 
     /// Adds particles.
-    ///
-    /// # Errors
-    /// [`ExportError`] if they cannot be written.
-    pub fn points(&mut self, of: &UsdPoints) -> Result<(), ExportError> {
-        let name = self.free_name(&of.name);
+    pub(super) fn points(&mut self, of: &ScenePoints) -> Result<(), ExportError> {
+        let name = self.names.take(&of.name);
         let samples = &of.samples;
         let ids = |list: &[u32]| Value::Int64Vec(list.iter().map(|id| i64::from(*id)).collect());
         let points = Attribute::sampled("points", "point3f[]", mapped(samples, |(_, p, ..)| vectors(p)));
@@ -206,11 +136,8 @@ impl UsdStage {
     }
 
     /// Adds a camera.
-    ///
-    /// # Errors
-    /// [`ExportError`] if it cannot be written.
-    pub fn camera(&mut self, of: &UsdCamera) -> Result<(), ExportError> {
-        let name = self.free_name(&of.name);
+    pub(super) fn camera(&mut self, of: &SceneCamera) -> Result<(), ExportError> {
+        let name = self.names.take(&of.name);
         let part = |k: usize| mapped(&of.lens, |lens| Value::Float(lens[k]));
         let mut attributes = vec![
             Attribute::sampled("focalLength", "float", part(0)),
@@ -225,18 +152,15 @@ impl UsdStage {
     }
 
     /// Adds a light.
-    ///
-    /// # Errors
-    /// [`ExportError`] if it cannot be written.
-    pub fn light(&mut self, of: &UsdLight) -> Result<(), ExportError> {
-        let name = self.free_name(&of.name);
+    pub(super) fn light(&mut self, of: &SceneLight) -> Result<(), ExportError> {
+        let name = self.names.take(&of.name);
         let colour = |(c, _): &(Vec3, f32)| Value::Vec3f(gf::vec3f(c.x, c.y, c.z));
         let mut attributes = vec![
             Attribute::sampled("inputs:color", "color3f", mapped(&of.light, colour)),
             Attribute::sampled("inputs:intensity", "float", mapped(&of.light, |(_, s)| Value::Float(*s))),
         ];
         let kind = match of.kind {
-            UsdLightKind::Distant(angle) => {
+            LightKind::Distant(angle) => {
                 attributes.push(Attribute::constant(
                     "inputs:angle",
                     "float",
@@ -244,15 +168,15 @@ impl UsdStage {
                 ));
                 "DistantLight"
             }
-            UsdLightKind::Rectangle([width, height]) => {
+            LightKind::Rectangle([width, height]) => {
                 attributes.push(Attribute::constant("inputs:width", "float", Value::Float(width)));
                 attributes.push(Attribute::constant("inputs:height", "float", Value::Float(height)));
                 "RectLight"
             }
-            UsdLightKind::Dome => "DomeLight",
+            LightKind::Dome => "DomeLight",
         };
         // Theirs shine along −z.
-        let turned: Samples<UsdPose> = (of.poses.iter())
+        let turned: Samples<ScenePose> = (of.poses.iter())
             .map(|(time, (p, q, s))| (*time, (*p, *q * Quat::from_rotation_x(-FRAC_PI_2), *s)))
             .collect();
         attributes.extend(transform(&turned));

@@ -1,12 +1,12 @@
-//! A range of finished frames as a USD stage, with particles, cameras and lights.
+//! A range of finished frames as a scene, with particles, cameras and lights.
 
 use super::{HandingOn, MAX_HANDED_ON};
 use crate::error::{Error, Result};
 use frames::Frame;
 use glam::{Quat, Vec3};
 use interchange::{
-    ExportError, PlacedMesh, Samples, UsdCamera, UsdForm, UsdInstances, UsdLight, UsdLightKind, UsdMesh,
-    UsdPoints, UsdPose, UsdStage,
+    ExportError, ExportScene, LightKind, MeshSamples, PlacedMesh, Samples, SceneCamera, SceneInstances,
+    SceneLight, SceneMesh, ScenePoints, ScenePose, UsdForm, write_usd,
 };
 use shot::{
     Element, ElementKind, Id, Shot,
@@ -19,17 +19,17 @@ use std::ops::RangeInclusive;
 
 /// What is collected of an element, frame by frame.
 enum Track {
-    Solid { meshes: Samples<(std::sync::Arc<geometry::Mesh>, Vec<Vec3>)>, bodies: Samples<Bodies> },
-    Points(UsdPoints),
-    Camera(UsdCamera),
-    Light(UsdLight),
+    Solid { meshes: MeshSamples, bodies: Samples<Bodies> },
+    Points(ScenePoints),
+    Camera(SceneCamera),
+    Light(SceneLight),
 }
 
 /// Most memory that the samples of a stage take, bytes: written as text they take several times that.
 const MAX_BYTES: usize = 256 << 20;
 
 /// Poses, velocities and angular velocities.
-type Bodies = (Vec<UsdPose>, Vec<Vec3>, Vec<Vec3>);
+type Bodies = (Vec<ScenePose>, Vec<Vec3>, Vec<Vec3>);
 
 fn failed(error: ExportError) -> Error {
     Error::Bad(error.to_string())
@@ -46,6 +46,11 @@ impl HandingOn {
         form: UsdForm,
         done: &mut dyn FnMut(),
     ) -> Result<Vec<u8>> {
+        write_usd(&self.scene(range, done)?, form).map_err(failed)
+    }
+
+    /// A range of frames as a scene.
+    fn scene(&mut self, range: RangeInclusive<u32>, done: &mut dyn FnMut()) -> Result<ExportScene> {
         let count = range.end().saturating_sub(*range.start()) + 1;
         if count > MAX_HANDED_ON {
             return Err(Error::Bad(format!("{count} frames in one file; at most {MAX_HANDED_ON}")));
@@ -70,20 +75,21 @@ impl HandingOn {
             }
             done();
         }
-        let mut stage = UsdStage::new(self.shot.timing.fps, *range.start(), *range.end());
+        let (first, last, fps) = (*range.start(), *range.end(), self.shot.timing.fps);
+        let mut scene = ExportScene { fps, first, last, ..ExportScene::default() };
         for (id, track) in tracks {
             let name = self.shot.element(id).map_or_else(String::new, |element| element.name.clone());
-            write(&mut stage, name, track).map_err(failed)?;
+            add(&mut scene, name, track);
         }
-        stage.write(form).map_err(failed)
+        Ok(scene)
     }
 }
 
-fn write(stage: &mut UsdStage, name: String, track: Track) -> std::result::Result<(), ExportError> {
+fn add(scene: &mut ExportScene, name: String, track: Track) {
     match track {
-        Track::Points(points) => stage.points(&points),
-        Track::Camera(camera) => stage.camera(&camera),
-        Track::Light(light) => stage.light(&light),
+        Track::Points(points) => scene.points.push(points),
+        Track::Camera(camera) => scene.cameras.push(camera),
+        Track::Light(light) => scene.lights.push(light),
         Track::Solid { mut meshes, bodies } => {
             // A mesh that stays the same is there once.
             if meshes.windows(2).all(|pair| std::sync::Arc::ptr_eq(&pair[0].1.0, &pair[1].1.0)) {
@@ -91,15 +97,15 @@ fn write(stage: &mut UsdStage, name: String, track: Track) -> std::result::Resul
             }
             if bodies.iter().all(|(_, (poses, ..))| poses.len() == 1) {
                 let poses = bodies.into_iter().map(|(time, (poses, ..))| (time, poses[0])).collect();
-                stage.mesh(&UsdMesh { name, poses, meshes })
+                scene.meshes.push(SceneMesh { name, poses, meshes });
             } else {
-                stage.instances(&UsdInstances { name, meshes, samples: bodies })
+                scene.instances.push(SceneInstances { name, meshes, samples: bodies });
             }
         }
     }
 }
 
-/// Adds a solid\'s bodies at a frame, and tells how many bytes that takes.
+/// Adds a solid's bodies at a frame, and tells how many bytes that takes.
 fn add_solid(tracks: &mut BTreeMap<Id, Track>, id: Id, of: &PlacedMesh, frame: &Frame, at: f64) -> usize {
     let velocities = frame.meshes.get(&id).map(|mesh| mesh.velocities.clone()).unwrap_or_default();
     let bodies = frame.bodies.get(&id);
@@ -126,7 +132,7 @@ fn add_points(tracks: &mut BTreeMap<Id, Track>, now: &Shot, frame: &Frame, at: f
     for (element, _) in now.particles().filter(|(element, _)| !element.hidden) {
         let of = frame.particles_of(element.id);
         let sample = (of.ids.clone(), of.positions.clone(), of.velocities.clone(), of.sizes.clone());
-        let empty = || Track::Points(UsdPoints { name: element.name.clone(), samples: Vec::new() });
+        let empty = || Track::Points(ScenePoints { name: element.name.clone(), samples: Vec::new() });
         if let Track::Points(points) = tracks.entry(element.id).or_insert_with(empty) {
             points.samples.push((at, sample));
         }
@@ -165,17 +171,17 @@ fn add_views(tracks: &mut BTreeMap<Id, Track>, now: &Shot, sampler: &Sampler, fr
 fn view(element: &Element, shot: &Shot) -> Option<Track> {
     let name = element.name.clone();
     let light = |kind| {
-        Track::Light(UsdLight { name: element.name.clone(), kind, poses: Vec::new(), light: Vec::new() })
+        Track::Light(SceneLight { name: element.name.clone(), kind, poses: Vec::new(), light: Vec::new() })
     };
     Some(match &element.kind {
         ElementKind::Camera(camera) => {
             let aspect = shot.picture.height as f32 / shot.picture.width as f32;
             let aperture_mm = [camera.sensor_mm, camera.sensor_mm * aspect];
-            Track::Camera(UsdCamera { name, poses: Vec::new(), lens: Vec::new(), aperture_mm })
+            Track::Camera(SceneCamera { name, poses: Vec::new(), lens: Vec::new(), aperture_mm })
         }
-        ElementKind::Sun(sun) => light(UsdLightKind::Distant(sun.angle_rad)),
-        ElementKind::AreaLight(area) => light(UsdLightKind::Rectangle(area.size_m.to_array())),
-        ElementKind::Sky(_) => light(UsdLightKind::Dome),
+        ElementKind::Sun(sun) => light(LightKind::Distant(sun.angle_rad)),
+        ElementKind::AreaLight(area) => light(LightKind::Rectangle(area.size_m.to_array())),
+        ElementKind::Sky(_) => light(LightKind::Dome),
         _ => return None,
     })
 }
