@@ -9,6 +9,7 @@ const USAGE: &str = "usage: cargo xtask COMMAND
 
   demo [--data-dir DIR] [--port N]   build all and serve it with the Saltmarket shots
   test                               formatting, lints, types, all tests
+  libraries                          install the libraries of file formats that tests compare with
   bench                              benchmarks, printed as ratios
   types                              generate the front end's types from the server's description
   validate                           measure, and write docs/validation.md with its plots; cut every sample at every frame
@@ -24,6 +25,7 @@ fn main() -> Result<()> {
         "demo" => demo(&rest),
         "test" => test(),
         "bench" => bench(),
+        "libraries" => libraries(),
         "types" => types(),
         "validate" => {
             // The whole workspace, so that its build is shared.
@@ -174,6 +176,28 @@ fn browser() -> Result<()> {
     packages("e2e")
 }
 
+/// Installs the libraries of file formats that tests compare with, into `target/python`.
+fn libraries() -> Result<()> {
+    let list = std::fs::read_to_string("crates/interchange/tests/libraries/requirements.txt")?;
+    let done = Path::new("target/python/installed");
+    if std::fs::read_to_string(done).is_ok_and(|installed| installed == list) {
+        return Ok(());
+    }
+    println!("· installing the libraries of file formats");
+    if run("python3", &["-m", "pip", "--version"], ".").is_err() {
+        let install =
+            "apt-get update -qq && DEBIAN_FRONTEND=noninteractive apt-get install -y -qq python3-pip";
+        if run("sh", &["-c", install], ".").is_err() {
+            bail!("tests of file formats need pip: run `apt-get install python3-pip` as root");
+        }
+    }
+    let file = "crates/interchange/tests/libraries/requirements.txt";
+    let options = ["--quiet", "--disable-pip-version-check", "--upgrade", "--target", "target/python"];
+    let arguments = [&["-m", "pip", "install"], &options[..], &["-r", file]].concat();
+    run("python3", &arguments, ".")?;
+    Ok(std::fs::write(done, list)?)
+}
+
 fn test() -> Result<()> {
     cargo(&["fmt", "--all", "--check"])?;
     web()?;
@@ -181,6 +205,7 @@ fn test() -> Result<()> {
     // packages would have other features and be built twice.
     cargo(&["test", "--workspace", "--no-run"])?;
     cargo(&["clippy", "--workspace", "--all-targets", "--", "-D", "warnings"])?;
+    libraries()?;
     cargo(&["test", "--workspace"])?;
     let description = Command::new("target/debug/bright-ripple").arg("openapi").output()?.stdout;
     if description != std::fs::read("web/src/api/openapi.json")? {

@@ -10,11 +10,14 @@
 #![forbid(unsafe_code)]
 #![warn(missing_docs)]
 
+mod alembic;
 mod complete;
 mod drawing_bounds;
 mod export;
 mod gltf;
 mod images;
+#[cfg(test)]
+mod libraries;
 mod model;
 mod movie;
 mod obj;
@@ -28,7 +31,8 @@ mod usd;
 
 pub use export::{
     ExportError, ExportScene, LightKind, MeshSamples, PlacedMesh, PointSample, Samples, SceneCamera,
-    SceneInstances, SceneLight, SceneMesh, ScenePoints, ScenePose, UsdForm, write_glb, write_obj, write_usd,
+    SceneInstances, SceneLight, SceneMesh, ScenePoints, ScenePose, UsdForm, write_alembic, write_glb,
+    write_obj, write_usd,
 };
 pub use images::{
     exr_made_from, mend, png_made_from, read_environment, read_image, read_png, with_made_from, write_exr,
@@ -82,7 +86,7 @@ impl ImportError {
     }
 }
 
-/// Reads a mesh from an OBJ, glTF (GLB), PLY, STL or USD file, told by its name:
+/// Reads a mesh from an OBJ, glTF (GLB), PLY, STL, USD or Alembic file, told by its name:
 /// all parts of the file as one.
 ///
 /// # Errors
@@ -123,11 +127,10 @@ fn parse(name: &str, bytes: &[u8], with_images: bool) -> Result<Model, ImportErr
         "ply" => ply::read(name, bytes)?.into(),
         "stl" => stl::read(name, bytes)?.into(),
         "usda" | "usdc" | "usdz" | "usd" => usd::read(name, bytes)?,
+        "abc" => alembic::read(name, bytes)?,
         _ => {
-            return Err(ImportError::file(
-                name,
-                "is none of .obj, .glb, .gltf, .ply, .stl, .usda, .usdc and .usdz",
-            ));
+            let is = "is none of .obj, .glb, .gltf, .ply, .stl, .usda, .usdc, .usdz and .abc";
+            return Err(ImportError::file(name, is));
         }
     })
 }

@@ -1,10 +1,14 @@
 //! Meshes of a shot's frames as files for other tools.
 
+mod alembic;
+#[cfg(test)]
+pub(crate) mod fixture;
 mod gltf;
 mod obj;
 mod scene;
 mod usd;
 
+pub use alembic::write_alembic;
 pub use gltf::{ExportError, write_glb};
 pub use obj::write_obj;
 pub use scene::{

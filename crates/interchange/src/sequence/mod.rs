@@ -3,15 +3,16 @@
 mod numbered;
 
 use crate::samples::ImportedSequence;
-use crate::{ImportError, gltf, usd};
+use crate::{ImportError, alembic, gltf, usd};
 
 /// Whether a file can hold a mesh that changes with time: a ZIP archive of
-/// numbered OBJ files, or glTF or USD with an animation.
+/// numbered OBJ files, or glTF, USD or Alembic with an animation.
 pub fn is_sequence(name: &str, bytes: &[u8]) -> bool {
     match extension(name).as_str() {
         "zip" => true,
         "glb" | "gltf" => gltf::is_animated(bytes),
         "usda" | "usdc" | "usdz" | "usd" => usd::is_animated(bytes),
+        "abc" => alembic::is_animated(bytes),
         _ => false,
     }
 }
@@ -25,6 +26,7 @@ pub fn read_sequence(name: &str, bytes: &[u8], fps: f32) -> Result<ImportedSeque
     match extension(name).as_str() {
         "zip" => numbered::read(name, bytes, fps),
         "usda" | "usdc" | "usdz" | "usd" => usd::read_animation(name, bytes),
+        "abc" => alembic::read_animation(name, bytes),
         _ => gltf::read_animation(name, bytes),
     }
 }

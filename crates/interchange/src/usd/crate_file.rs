@@ -14,6 +14,9 @@ const MAX_ENTRIES: usize = 4 << 20;
 const MAX_PATH_BYTES: usize = 256 << 20;
 /// LZ4 packs no more than this into one byte.
 const MAX_LZ4_RATIO: usize = 255;
+/// Least number of values of an array that is packed; the library's writer packs from 4 on.
+const SHORTEST_PACKED: usize = 16;
+const SHORTEST_PACKED_BY_WRITER: usize = 4;
 /// Most numbers of one value.
 const MAX_NUMBERS: usize = 128 << 20;
 
@@ -58,6 +61,7 @@ mod kind {
     pub const TOKEN: u8 = 11;
     pub const ASSET_PATH: u8 = 12;
     pub const TOKEN_LIST_OP: u8 = 32;
+    pub const STRING_LIST_OP: u8 = 33;
     pub const PATH_LIST_OP: u8 = 34;
     pub const REFERENCE_LIST_OP: u8 = 35;
     pub const PATH_VECTOR: u8 = 40;
@@ -139,6 +143,19 @@ impl Scalar {
         }
     }
 
+    fn write(self, value: f64, out: &mut Vec<u8>) {
+        match self {
+            Self::Uchar => out.push(value as u8),
+            Self::Half => out.extend(half::f16::from_f64(value).to_le_bytes()),
+            Self::Int => out.extend((value as i32).to_le_bytes()),
+            Self::Uint => out.extend((value as u32).to_le_bytes()),
+            Self::Float => out.extend((value as f32).to_le_bytes()),
+            Self::Int64 => out.extend((value as i64).to_le_bytes()),
+            Self::Uint64 => out.extend((value as u64).to_le_bytes()),
+            Self::Double => out.extend(value.to_le_bytes()),
+        }
+    }
+
     fn is_whole(self) -> bool {
         matches!(self, Self::Int | Self::Uint | Self::Int64 | Self::Uint64)
     }
@@ -176,13 +193,11 @@ impl<'a> Cursor<'a> {
         })
     }
 
-    /// Packed bytes of which there are `size` or, if `exact` is false, fewer.
+    /// Packed bytes, at most `size` of them.
     fn unpacked(&mut self, size: usize) -> Result<Vec<u8>, String> {
         let packed = self.count(self.bytes.len())?;
         let packed = self.take(packed)?;
-        if size > packed.len().saturating_mul(MAX_LZ4_RATIO) + 64 {
-            return Err(format!("says that {} bytes unpack to {size}", packed.len()));
-        }
+        let size = size.min(packed.len().saturating_mul(MAX_LZ4_RATIO) + 64);
         // Before the blocks stands their number, 0 for one without a length of its own.
         let (&chunks, rest) = packed.split_first().ok_or("has an empty packed block")?;
         let mut out = vec![0; size];
@@ -220,6 +235,9 @@ impl<'a> Cursor<'a> {
         };
         let common = read(&mut head, whole)?;
         let codes = head.take(codes_size)?;
+        if codes.len() < codes_size {
+            return Err("has fewer whole numbers than it says".to_owned());
+        }
         let (mut previous, mut list) = (0i64, Vec::with_capacity(count));
         for i in 0..count {
             let code = codes[i / 4] >> (2 * (i % 4)) & 3;
@@ -338,15 +356,18 @@ impl CrateFile {
 
     /// The times of an attribute's samples, and where their values stand.
     fn samples(&self, path: &str) -> Result<Option<(ValueRep, Cursor<'_>)>, String> {
-        let Some(rep) = self.rep(path, "timeSamples") else { return Ok(None) };
+        self.rep(path, "timeSamples").map(|rep| self.samples_of(rep)).transpose()
+    }
+
+    fn samples_of(&self, rep: ValueRep) -> Result<(ValueRep, Cursor<'_>), String> {
         if rep.kind() != kind::TIME_SAMPLES || rep.is_inlined() {
-            return Err(format!("{path} has samples of type {}", rep.kind()));
+            return Err(format!("has samples of type {}", rep.kind()));
         }
         let mut at = self.cursor(rep.payload());
         at.skip_by_offset()?;
         let times = ValueRep(at.u64()?);
         at.skip_by_offset()?;
-        Ok(Some((times, at)))
+        Ok((times, at))
     }
 
     fn cursor(&self, at: usize) -> Cursor<'_> {
@@ -408,12 +429,9 @@ impl CrateFile {
                     at.take(8 * count)?.chunks_exact(8).map(|bytes| Scalar::Double.read(bytes)).collect();
                 UsdValue::Numbers { width: 1, values }
             }
-            kind::TOKEN_LIST_OP => {
-                UsdValue::Tokens(list_op(at, |at| items(*at, &token).map(|list| (list.len(), list)), 4)?)
-            }
-            kind::PATH_LIST_OP => {
-                UsdValue::Paths(list_op(at, |at| items(*at, &path).map(|list| (list.len(), list)), 4)?)
-            }
+            kind::TOKEN_LIST_OP => UsdValue::Tokens(list_op(at, |at| items(at, &token))?),
+            kind::STRING_LIST_OP => UsdValue::Tokens(list_op(at, |at| items(at, &string))?),
+            kind::PATH_LIST_OP => UsdValue::Paths(list_op(at, |at| items(at, &path))?),
             kind::REFERENCE_LIST_OP => UsdValue::Arcs(self.arcs(at, true)?),
             kind::PAYLOAD_LIST_OP => UsdValue::Arcs(self.arcs(at, false)?),
             kind::PAYLOAD => UsdValue::Arcs(vec![self.arc(&mut { at }, false)?]),
@@ -439,7 +457,7 @@ impl CrateFile {
     fn numbers(&self, rep: ValueRep, at: Cursor, width: usize, scalar: Scalar) -> Result<UsdValue, String> {
         let quaternion = (16..=18).contains(&rep.kind());
         let mut values = if rep.is_array() {
-            self.array(rep, at, width, scalar)?
+            self.array(rep, at, width, scalar, SHORTEST_PACKED)?
         } else if rep.is_inlined() {
             inlined(rep, width, scalar)
         } else {
@@ -453,7 +471,15 @@ impl CrateFile {
         Ok(UsdValue::Numbers { width, values })
     }
 
-    fn array(&self, rep: ValueRep, at: Cursor, width: usize, scalar: Scalar) -> Result<Vec<f64>, String> {
+    /// An array; one of fewer values than `shortest` is never packed, whatever its bits say.
+    fn array(
+        &self,
+        rep: ValueRep,
+        at: Cursor,
+        width: usize,
+        scalar: Scalar,
+        shortest: usize,
+    ) -> Result<Vec<f64>, String> {
         if rep.payload() == 0 {
             return Ok(Vec::new());
         }
@@ -462,8 +488,8 @@ impl CrateFile {
         if count.saturating_mul(width) > MAX_NUMBERS {
             return Err(format!("has an array of {count} values; at most {MAX_NUMBERS} numbers"));
         }
-        // Arrays of fewer than 4 numbers are never packed, and none of vectors.
-        let packed = rep.is_compressed() && count >= 4 && width == 1;
+        // Arrays of vectors are never packed.
+        let packed = rep.is_compressed() && count >= shortest && width == 1;
         if packed && scalar.is_whole() && self.version >= (0, 5) {
             let unsigned = scalar == Scalar::Uint;
             let list = at.packed_integers(count, scalar.size() == 8)?;
@@ -532,47 +558,58 @@ impl CrateFile {
     }
 }
 
-/// A crate file in which the names of children and of properties have the type that
-/// the format asks for: the library's writer stores them as arrays of tokens, which
-/// look the same but for the type that their field tells.
+/// A crate file of the library's writer, made as the format asks for. The writer
+/// stores the names of children and of properties as arrays of tokens, which look
+/// the same but for the type that their field tells; and it packs arrays of 4 to
+/// 15 numbers, which readers take for unpacked ones.
 ///
 /// # Errors
 /// A sentence if the bytes are no crate file.
-pub(crate) fn with_typed_children(mut bytes: Vec<u8>) -> Result<Vec<u8>, String> {
-    let start = Cursor { bytes: &bytes, at: 16 }.u64()? as usize;
-    let mut table = Cursor { bytes: &bytes, at: start };
-    let (mut sections, mut tokens) = (Vec::new(), Vec::new());
+pub(crate) fn mended(bytes: Vec<u8>) -> Result<Vec<u8>, String> {
+    let file = CrateFile::read(bytes)?;
+    // Behind the file: the short arrays unpacked, the fields with the types mended, the table.
+    let mut added = Vec::new();
+    let mut written = HashMap::new();
+    let mut bytes = file.bytes.clone();
+    let mut fields = Vec::with_capacity(file.fields.len());
+    for (token, rep) in &file.fields {
+        let lists = ["primChildren", "properties"].contains(&file.tokens[*token].as_str());
+        fields.push(match rep.kind() {
+            kind::TOKEN if lists && rep.is_array() => {
+                ValueRep(u64::from(kind::TOKEN_VECTOR) << 48 | rep.payload() as u64)
+            }
+            kind::TIME_SAMPLES => {
+                let (_, mut values) = file.samples_of(*rep)?;
+                for _ in 0..values.count(file.bytes.len() / 8)? {
+                    let at = values.at;
+                    let value = file.unpacked_if_short(ValueRep(values.u64()?), &mut written, &mut added)?;
+                    bytes[at..at + 8].copy_from_slice(&value.0.to_le_bytes());
+                }
+                *rep
+            }
+            _ => file.unpacked_if_short(*rep, &mut written, &mut added)?,
+        });
+    }
+    bytes.extend(added);
+    let mut table = Cursor { bytes: &file.bytes, at: Cursor { bytes: &file.bytes, at: 16 }.u64()? as usize };
+    let mut sections = Vec::new();
     for _ in 0..table.count(64)? {
-        let section: (Vec<u8>, u64, u64) = (table.take(16)?.to_vec(), table.u64()?, table.u64()?);
-        if section.0.starts_with(b"TOKENS\0") {
-            tokens = read_tokens(Cursor { bytes: &bytes, at: section.1 as usize })?;
-        }
-        sections.push(section);
+        sections.push((table.take(16)?.to_vec(), table.u64()?, table.u64()?));
     }
     let of = sections.iter().position(|(name, ..)| name.starts_with(b"FIELDS\0"));
     let of = of.ok_or("has no section FIELDS")?;
-    let at = sections[of].1 as usize;
-    let fields = read_fields(Cursor { bytes: &bytes, at }, tokens.len())?;
     // The names of the fields stay as they are packed.
-    let mut names = Cursor { bytes: &bytes, at: at + 8 };
-    let packed = names.count(bytes.len())?;
+    let at = sections[of].1 as usize;
+    let mut names = Cursor { bytes: &file.bytes, at: at + 8 };
+    let packed = names.count(file.bytes.len())?;
     names.take(packed)?;
-    let mut section = bytes[at..names.at].to_vec();
-    let typed = fields.iter().flat_map(|(token, rep)| {
-        let lists = ["primChildren", "properties"].contains(&tokens[*token].as_str());
-        let rep = if lists && rep.kind() == kind::TOKEN && rep.is_array() {
-            u64::from(kind::TOKEN_VECTOR) << 48 | rep.payload() as u64
-        } else {
-            rep.0
-        };
-        rep.to_le_bytes()
-    });
+    let mut section = file.bytes[at..names.at].to_vec();
+    let reps: Vec<u8> = fields.iter().flat_map(|rep| rep.0.to_le_bytes()).collect();
     let mut block = vec![0];
-    block.extend(lz4_flex::block::compress(&typed.collect::<Vec<u8>>()));
+    block.extend(lz4_flex::block::compress(&reps));
     section.extend((block.len() as u64).to_le_bytes());
     section.extend(block);
-    sections[of].1 = bytes.len() as u64;
-    sections[of].2 = section.len() as u64;
+    (sections[of].1, sections[of].2) = (bytes.len() as u64, section.len() as u64);
     bytes.extend(section);
     let table = bytes.len() as u64;
     bytes[16..24].copy_from_slice(&table.to_le_bytes());
@@ -583,6 +620,36 @@ pub(crate) fn with_typed_children(mut bytes: Vec<u8>) -> Result<Vec<u8>, String>
         bytes.extend(size.to_le_bytes());
     }
     Ok(bytes)
+}
+
+impl CrateFile {
+    /// A value whose array, if it is a short packed one, is added unpacked.
+    fn unpacked_if_short(
+        &self,
+        rep: ValueRep,
+        written: &mut HashMap<u64, ValueRep>,
+        added: &mut Vec<u8>,
+    ) -> Result<ValueRep, String> {
+        let Some((1, scalar)) = numeric(rep.kind()).filter(|_| rep.is_array() && rep.is_compressed()) else {
+            return Ok(rep);
+        };
+        if let Some(known) = written.get(&rep.0) {
+            return Ok(*known);
+        }
+        let at = self.cursor(rep.payload());
+        let list = self.array(rep, at, 1, scalar, SHORTEST_PACKED_BY_WRITER)?;
+        if list.len() >= SHORTEST_PACKED {
+            return Ok(rep);
+        }
+        // Values start at multiples of 8.
+        added.resize((self.bytes.len() + added.len()).next_multiple_of(8) - self.bytes.len(), 0);
+        let place = (self.bytes.len() + added.len()) as u64;
+        added.extend((list.len() as u64).to_le_bytes());
+        list.iter().for_each(|n| scalar.write(*n, added));
+        let unpacked = ValueRep(1 << 63 | u64::from(rep.kind()) << 48 | place);
+        written.insert(rep.0, unpacked);
+        Ok(unpacked)
+    }
 }
 
 /// First bytes of a crate file.
@@ -606,18 +673,14 @@ impl Cursor<'_> {
     }
 }
 
-/// The items of a list operation that are taken; each list is a count and items of `size` bytes.
-fn list_op<T>(
-    mut at: Cursor,
-    read: impl Fn(&Cursor) -> Result<(usize, Vec<T>), String>,
-    size: usize,
-) -> Result<Vec<T>, String> {
+/// The items of a list operation that are taken. Each list is a count and an index for each item.
+fn list_op<T>(mut at: Cursor, read: impl Fn(Cursor) -> Result<Vec<T>, String>) -> Result<Vec<T>, String> {
     let head = at.take(1)?[0];
     let mut kept = Vec::new();
     for bit in LIST_OP_ORDER {
         if head & bit != 0 {
-            let (count, list) = read(&at)?;
-            at.take(8 + size * count)?;
+            let list = read(at)?;
+            at.take(8 + 4 * list.len())?;
             if bit & LIST_OP_TAKEN != 0 {
                 kept.extend(list);
             }

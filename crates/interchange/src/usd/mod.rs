@@ -14,7 +14,7 @@ use crate::samples::ImportedSequence;
 use crate::scene::{self, Domain, DomainValues, PlacedPolygons, Polygons, SceneFile};
 use crate::{ImportError, MAX_FACES};
 use composition::{Between, Prim, Stage};
-pub(crate) use crate_file::with_typed_children;
+pub(crate) use crate_file::mended;
 use glam::{DMat4, DQuat, DVec3, Vec2, Vec3};
 use shot::look::Look;
 use std::collections::{BTreeMap, BTreeSet, HashMap};

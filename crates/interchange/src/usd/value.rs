@@ -122,6 +122,7 @@ impl From<&Value> for UsdValue {
             Value::StringVec(list) => Self::Tokens(list.clone()),
             Value::AssetPath(asset) => Self::Tokens(vec![asset.to_string()]),
             Value::TokenListOp(list) => Self::Tokens(taken(list).map(ToString::to_string).collect()),
+            Value::StringListOp(list) => Self::Tokens(taken(list).cloned().collect()),
             Value::PathVec(list) => Self::Paths(list.iter().map(path).collect()),
             Value::PathListOp(list) => Self::Paths(taken(list).map(path).collect()),
             Value::ReferenceListOp(list) => Self::Arcs(

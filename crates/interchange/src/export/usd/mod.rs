@@ -9,7 +9,7 @@ mod prims;
 
 use super::ExportError;
 use super::scene::{ExportScene, FreeNames, Samples};
-use crate::usd::with_typed_children;
+use crate::usd;
 use glam::Vec3;
 use openusd::gf;
 use openusd::sdf::{self, ChildrenKey, FieldKey, SpecType, Specifier, Value};
@@ -206,7 +206,7 @@ impl UsdStage {
         }
         let mut binary = Cursor::new(Vec::new());
         CrateWriter::write(&self.data, &mut binary).map_err(failed)?;
-        let binary = with_typed_children(binary.into_inner()).map_err(failed)?;
+        let binary = usd::mended(binary.into_inner()).map_err(failed)?;
         if form == UsdForm::Binary {
             return Ok(binary);
         }

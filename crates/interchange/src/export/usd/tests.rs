@@ -1,64 +1,9 @@
 use super::*;
-use crate::export::scene::{
-    LightKind, SceneCamera, SceneInstances, SceneLight, SceneMesh, ScenePoints, ScenePose,
-};
-use geometry::{Mesh, primitive};
+use crate::export::fixture::{pose, scene};
+use geometry::primitive;
 use glam::Quat;
 use openusd::sdf::AbstractData;
 use rstest::rstest;
-use std::sync::Arc;
-
-fn pose(x: f32) -> ScenePose {
-    (Vec3::new(x, 1.0, -2.0), Quat::from_rotation_y(x), 1.0)
-}
-
-/// A body that moves, a sheet that changes its shape, copies, particles, a camera and a light.
-fn stage() -> ExportScene {
-    let cube = Arc::new(primitive::cuboid(Vec3::ONE, 0.0));
-    let frames = [1.0, 2.0, 3.0];
-    let poses: Samples<ScenePose> = frames.iter().map(|t| (*t, pose(*t as f32))).collect();
-    let still = vec![(1.0, (cube.clone(), Vec::new()))];
-    let raised = |t: f64| {
-        let sheet = primitive::plane(1.0, 1.0);
-        let positions: Vec<Vec3> = sheet.positions.iter().map(|p| *p + Vec3::Y * t as f32).collect();
-        let velocities = vec![Vec3::Y * 24.0; positions.len()];
-        (t, (Arc::new(Mesh { positions, ..sheet }), velocities))
-    };
-    let resting = vec![(1.0, pose(0.0))];
-    let two = |t: f64| (t, (vec![pose(t as f32), pose(5.0)], vec![Vec3::X; 2], vec![Vec3::Y * 3.0; 2]));
-    let births = |t: f64| {
-        let n = t as usize;
-        (t, ((0..n as u32).collect(), vec![Vec3::X * t as f32; n], vec![Vec3::Z; n], vec![0.02; n]))
-    };
-    let (name, light) = ("Fish crate".to_owned(), vec![(1.0, (Vec3::new(1.0, 0.9, 0.8), 3.0))]);
-    ExportScene {
-        fps: 24.0,
-        first: 1,
-        last: 3,
-        meshes: vec![
-            SceneMesh { name: name.clone(), poses: poses.clone(), meshes: still.clone() },
-            SceneMesh { name, poses: resting.clone(), meshes: frames.map(raised).to_vec() },
-        ],
-        instances: vec![SceneInstances {
-            name: "Floats".to_owned(),
-            meshes: still,
-            samples: frames.map(two).to_vec(),
-        }],
-        points: vec![ScenePoints { name: "2 sparks".to_owned(), samples: frames.map(births).to_vec() }],
-        cameras: vec![SceneCamera {
-            name: "Camera".to_owned(),
-            poses,
-            lens: vec![(1.0, [35.0, 2.8, 4.0])],
-            aperture_mm: [36.0, 20.25],
-        }],
-        lights: vec![SceneLight {
-            name: "Sun".to_owned(),
-            kind: LightKind::Distant(0.0093),
-            poses: resting,
-            light,
-        }],
-    }
-}
 
 /// What a text says.
 fn read(bytes: &[u8]) -> sdf::Data {
@@ -78,7 +23,7 @@ fn samples(data: &dyn AbstractData, path: &str) -> Vec<(f64, Value)> {
 
 #[test]
 fn a_stage_is_read_back_with_its_times_and_values() {
-    let bytes = write_usd(&stage(), UsdForm::Text).unwrap();
+    let bytes = write_usd(&scene(), UsdForm::Text).unwrap();
     let data = read(&bytes);
     for (field, expected) in [("startTimeCode", 1.0), ("endTimeCode", 3.0), ("timeCodesPerSecond", 24.0)] {
         assert_eq!(value(&data, "/", field), Value::Double(expected));
@@ -116,7 +61,7 @@ fn a_stage_is_read_back_with_its_times_and_values() {
 #[case("usdz")]
 fn what_is_written_is_read_back(#[case] extension: &str) {
     let form = UsdForm::of_extension(extension).unwrap();
-    let (name, bytes) = (format!("shot.{extension}"), write_usd(&stage(), form).unwrap());
+    let (name, bytes) = (format!("shot.{extension}"), write_usd(&scene(), form).unwrap());
     let read = crate::read_sequence(&name, &bytes, 30.0).unwrap().sequence;
     assert_eq!((read.rate(), read.samples().len()), (24.0, 3));
     // A crate of 24 vertices, a sheet of 4, two copies of the crate, and 3 sparks of 20 flat faces.
@@ -133,16 +78,16 @@ fn what_is_written_is_read_back(#[case] extension: &str) {
 #[case(UsdForm::Binary, b"PXR-USDC")]
 #[case(UsdForm::Package, b"PK\x03\x04")]
 fn each_form_begins_as_the_format_says(#[case] form: UsdForm, #[case] start: &[u8]) {
-    let bytes = write_usd(&stage(), form).unwrap();
+    let bytes = write_usd(&scene(), form).unwrap();
     assert!(bytes.starts_with(start));
     // The same stage is the same bytes.
-    assert!(bytes == write_usd(&stage(), form).unwrap());
+    assert!(bytes == write_usd(&scene(), form).unwrap());
 }
 
 /// The turn of a light takes −y to −z.
 #[test]
 fn a_light_shines_where_ours_does() {
-    let data = read(&write_usd(&stage(), UsdForm::Text).unwrap());
+    let data = read(&write_usd(&scene(), UsdForm::Text).unwrap());
     let Value::Quatf(q) = value(&data, "/Shot/Sun.xformOp:orient", "default") else { panic!("a turn") };
     let shines = Quat::from_xyzw(q.x, q.y, q.z, q.w) * Vec3::NEG_Z;
     assert!(shines.distance(Quat::from_rotation_y(0.0) * Vec3::NEG_Y) < 1e-6, "{shines}");
