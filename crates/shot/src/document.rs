@@ -159,7 +159,7 @@ impl AssetKind {
     /// The extensions of its files.
     pub fn extensions(self) -> &'static [&'static str] {
         match self {
-            Self::Mesh => &["obj", "glb", "gltf", "ply", "stl"],
+            Self::Mesh => &["obj", "glb", "gltf", "ply", "stl", "usda", "usdc", "usdz", "usd", "abc"],
             Self::Image => &["png", "jpg", "jpeg"],
             Self::Environment => &["exr", "hdr"],
             Self::MeshSequence => &["brmeshes"],

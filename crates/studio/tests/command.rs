@@ -388,13 +388,21 @@ fn frames_are_handed_on_as_meshes() {
     assert_eq!(faces(&whole.unwrap()), faces(read.sequence.rest()));
     let other = run(&["export", &shot, "--run", &run_dir, "--out", &at(dir.path(), "quay.fbx")]);
     assert_eq!(other.status.code(), Some(2));
-    assert!(text(&other.stderr).contains("is none of .glb, .obj, .usda, .usdz"));
+    assert!(text(&other.stderr).contains("is none of .glb, .obj, .abc, .usda, .usdc, .usdz"));
     let usd = at(dir.path(), "quay.usda");
     assert!(run(&["export", &shot, "--run", &run_dir, "--frames", "1-5", "--out", &usd]).status.success());
     let stage = std::fs::read_to_string(&usd).unwrap();
     assert!(stage.starts_with("#usda 1.0") && stage.contains("endTimeCode = 5"));
     for prim in ["def Mesh \"Flag\"", "def PointInstancer \"Crate_pile\"", "def Camera \"Pier_camera\""] {
         assert!(stage.contains(prim), "{prim}");
+    }
+    // The crate file and the archive hold the same flag.
+    for name in ["quay.usdc", "quay.abc"] {
+        let file = at(dir.path(), name);
+        assert!(run(&["export", &shot, "--run", &run_dir, "--frames", "1-5", "--out", &file]).status.success());
+        let scene = interchange::read_sequence(name, &std::fs::read(&file).unwrap(), 24.0).unwrap().sequence;
+        assert_eq!((scene.samples().len(), scene.rate()), (5, 24.0), "{name}");
+        assert_eq!(faces(scene.rest()), faces(read.sequence.rest()), "{name}");
     }
     let missing = run(&["export", &shot, "--run", &run_dir, "--frames", "9", "--out", &glb]);
     assert_eq!((missing.status.code(), text(&missing.stderr).contains("frame 9")), (Some(2), true));

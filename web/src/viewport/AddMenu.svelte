@@ -21,7 +21,7 @@
   class="hidden"
   type="file"
   multiple
-  accept=".obj,.glb,.gltf,.ply,.stl,.svg,.png,.jpg,.jpeg,.exr,.hdr"
+  accept=".obj,.zip,.glb,.gltf,.usda,.usdc,.usdz,.usd,.abc,.ply,.stl,.svg,.png,.jpg,.jpeg,.exr,.hdr"
   aria-label="File to take in"
   bind:this={chooser}
   onchange={async () => {

@@ -20,8 +20,9 @@ pub(crate) struct Range {
 }
 
 /// The visible solids of a shot at finished frames, by their run's present state: `obj` for one
-/// frame, `zip` for several as numbered OBJ files, `glb`, `usda`, `usdc`
-/// and `usdz` for one or several. USD has the visible particles, cameras and lights too.
+/// frame, `zip` for several as numbered OBJ files, `glb`, `usda`, `usdc`,
+/// `usdz` and `abc` (Alembic) for one or several. USD has the visible particles, cameras and lights
+/// too, Alembic the particles and cameras.
 #[utoipa::path(get, path = "/api/shots/{id}/meshes/{format}", params(("id" = i64, Path), ("format" = String, Path), ("first" = u32, Query), ("last" = u32, Query), ("element" = Option<u32>, Query)), responses((status = 200, content_type = "application/octet-stream"), (status = 404, body = crate::error::Problem), (status = 422, body = crate::error::Problem)))]
 pub(crate) async fn meshes(
     Extract(studio): State,
@@ -46,6 +47,7 @@ pub(crate) async fn meshes(
             "zip" if first <= last => (meshes.numbered_objs(first..=last)?, "application/zip"),
             "glb" if first <= last => (meshes.glb(first..=last, &mut || ())?, "model/gltf-binary"),
             _ if first > last => return Err(Error::Bad(format!("frame {last} comes before {first}"))),
+            "abc" => (meshes.alembic(first..=last, &mut || ())?, "application/octet-stream"),
             other => match UsdForm::of_extension(other) {
                 Some(form) => (meshes.usd(first..=last, form, &mut || ())?, "application/octet-stream"),
                 None => return Err(Error::NotFound(format!("the format {other}"))),

@@ -14,7 +14,7 @@ pub(crate) struct ExportArgs {
     /// Run folder with the frames
     #[arg(long)]
     run: PathBuf,
-    /// File to write: .glb, .usda, .usdc and .usdz hold all frames; .obj one frame, several as numbered files
+    /// File to write: .glb, .abc, .usda, .usdc and .usdz hold all frames; .obj one frame, several as numbered files
     #[arg(long)]
     out: PathBuf,
     /// Frames, such as 1-48; all by default
@@ -57,10 +57,11 @@ impl ExportArgs {
                     count();
                 }
             }
+            Some("abc") => write(&self.out, &meshes.alembic(frames, &mut count).map_err(bad)?)?,
             other => match other.and_then(UsdForm::of_extension) {
                 Some(form) => write(&self.out, &meshes.usd(frames, form, &mut count).map_err(bad)?)?,
                 None => {
-                    let is = "is none of .glb, .obj, .usda, .usdc, .usdz";
+                    let is = "is none of .glb, .obj, .abc, .usda, .usdc, .usdz";
                     return Err(Stop::Bad(format!("--out {}: {is}", self.out.display())));
                 }
             },

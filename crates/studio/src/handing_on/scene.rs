@@ -6,7 +6,7 @@ use frames::Frame;
 use glam::{Quat, Vec3};
 use interchange::{
     ExportError, ExportScene, LightKind, MeshSamples, PlacedMesh, Samples, SceneCamera, SceneInstances,
-    SceneLight, SceneMesh, ScenePoints, ScenePose, UsdForm, write_usd,
+    SceneLight, SceneMesh, ScenePoints, ScenePose, UsdForm, write_alembic, write_usd,
 };
 use shot::{
     Element, ElementKind, Id, Shot,
@@ -25,7 +25,7 @@ enum Track {
     Light(SceneLight),
 }
 
-/// Most memory that the samples of a stage take, bytes: written as text they take several times that.
+/// Most memory that the samples of a scene take, bytes: written as text they take several times that.
 const MAX_BYTES: usize = 256 << 20;
 
 /// Poses, velocities and angular velocities.
@@ -47,6 +47,14 @@ impl HandingOn {
         done: &mut dyn FnMut(),
     ) -> Result<Vec<u8>> {
         write_usd(&self.scene(range, done)?, form).map_err(failed)
+    }
+
+    /// A range of frames as an Alembic archive; `done` is told after each frame.
+    ///
+    /// # Errors
+    /// As [`Self::usd`].
+    pub fn alembic(&mut self, range: RangeInclusive<u32>, done: &mut dyn FnMut()) -> Result<Vec<u8>> {
+        Ok(write_alembic(&self.scene(range, done)?))
     }
 
     /// A range of frames as a scene.
