@@ -70,6 +70,7 @@ impl Sampler {
     pub fn file_frame(&self, element: &Element, acting: f64) -> Option<f64> {
         let animation = element.as_solid()?.animation.as_ref()?;
         let fps = f64::from(self.base().timing.fps);
+        let acting = self.frame_in_round(acting);
         let played = |frame: f64| self.played(element, f64::from(animation.speed), frame);
         let frames = played(acting) - played(f64::from(animation.start_frame));
         // Without the rounding of sums, so that a key that changes nothing is as if it were not there.

@@ -127,6 +127,7 @@ fn changes(before: &Shot, now: &Shot) -> Vec<Change> {
     };
     say(before.timing.fps != now.timing.fps, "frame rate");
     say(before.timing.first != now.timing.first, "first frame");
+    say(before.timing.loop_frames != now.timing.loop_frames, "loop length");
     say(before.initial_state != now.initial_state, "beginning");
     say(before.physics.substeps != now.physics.substeps, "substeps");
     say(before.physics.world_m != now.physics.world_m, "world size");

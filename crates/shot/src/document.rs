@@ -82,9 +82,26 @@ pub struct Timing {
     pub first: u32,
     /// Last frame of the shot.
     pub last: u32,
+    /// Number of frames after which all that acts begins anew: keys, formulas, noise and
+    /// births; none: never.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub loop_frames: Option<u32>,
 }
 
 impl Timing {
+    /// A range of frames that does not go round.
+    pub fn new(fps: f32, first: u32, last: u32) -> Self {
+        Self { fps, first, last, loop_frames: None }
+    }
+
+    /// The frame of the first round that the end of a step at `frame` is like: after the
+    /// first, up to the first of the next round. The frame itself if the shot does not go round.
+    pub fn step_in_round(&self, frame: f64) -> f64 {
+        let Some(length) = self.loop_frames.map(|frames| f64::from(frames.max(1))) else { return frame };
+        let since = (frame - f64::from(self.first)).rem_euclid(length);
+        f64::from(self.first) + if since > 0.0 { since } else { length }
+    }
+
     /// Time in seconds of `frame`; the first frame is at 0.
     pub fn seconds(&self, frame: u32) -> f64 {
         f64::from(frame.saturating_sub(self.first)) / f64::from(self.fps)
@@ -196,7 +213,7 @@ impl Shot {
             version: VERSION,
             name: name.to_owned(),
             about: String::new(),
-            timing: Timing { fps: 24.0, first: 1, last: 96 },
+            timing: Timing::new(24.0, 1, 96),
             picture: PictureSize { width: 1280, height: 720 },
             poster: None,
             physics: Physics::default(),
@@ -316,7 +333,7 @@ impl Shot {
         self.elements
             .iter()
             .filter_map(Element::as_force)
-            .filter(|force| force.acts_at(frame) && force.region.is_none())
+            .filter(|force| force.acts_at(self.timing.step_in_round(frame)) && force.region.is_none())
             .filter(|force| (force.only.is_empty() || means(&force.only)) && !means(&force.except))
             .map(|force| match force.kind {
                 ForceKind::Gravity { acceleration } => acceleration * force.strength,

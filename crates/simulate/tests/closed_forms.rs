@@ -18,7 +18,7 @@ fn bare(fps: f32, frames: u32) -> Shot {
     let mut shot = Shot::empty("Test");
     shot.elements.clear();
     shot.camera = None;
-    shot.timing = shot::Timing { fps, first: 1, last: frames };
+    shot.timing = shot::Timing::new(fps, 1, frames);
     shot
 }
 

@@ -399,7 +399,9 @@ fn frames_are_handed_on_as_meshes() {
     // The crate file and the archive hold the same flag.
     for name in ["quay.usdc", "quay.abc"] {
         let file = at(dir.path(), name);
-        assert!(run(&["export", &shot, "--run", &run_dir, "--frames", "1-5", "--out", &file]).status.success());
+        assert!(
+            run(&["export", &shot, "--run", &run_dir, "--frames", "1-5", "--out", &file]).status.success()
+        );
         let scene = interchange::read_sequence(name, &std::fs::read(&file).unwrap(), 24.0).unwrap().sequence;
         assert_eq!((scene.samples().len(), scene.rate()), (5, 24.0), "{name}");
         assert_eq!(faces(scene.rest()), faces(read.sequence.rest()), "{name}");

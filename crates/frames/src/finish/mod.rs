@@ -15,12 +15,14 @@ mod overlay;
 mod place;
 mod remembered;
 mod retime;
+mod rounds;
 mod seam;
 mod smooth;
 mod surface;
 mod window;
 
 pub use context::FinishContext;
+pub use rounds::{Round, Rounds};
 pub use seam::{LoopPair, Seam, best_loops, seam, unreturned};
 
 use crate::{Frames, RunError};

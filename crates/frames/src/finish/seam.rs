@@ -104,7 +104,17 @@ fn sample(frames: &dyn Frames, numbers: impl Iterator<Item = u32>) -> Result<Vec
 /// # Errors
 /// [`RunError`] if a frame is missing.
 pub fn seam(source: &dyn Frames, from_frame: u32, frames: u32) -> Result<Option<Seam>, RunError> {
-    let step = (frames as usize).div_ceil(FRAMES) as u32;
+    seam_of(source, from_frame, frames, FRAMES)
+}
+
+/// As [`seam`], with the mean motion of `looked_at` frames at most.
+pub(super) fn seam_of(
+    source: &dyn Frames,
+    from_frame: u32,
+    frames: u32,
+    looked_at: usize,
+) -> Result<Option<Seam>, RunError> {
+    let step = (frames as usize).div_ceil(looked_at) as u32;
     let samples = sample(source, (from_frame..from_frame + frames).step_by(step as usize))?;
     let next = sample(source, std::iter::once(source.at(i64::from(from_frame + frames))))?;
     let distance = samples[0].distance(&next[0]);

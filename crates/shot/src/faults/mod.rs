@@ -125,6 +125,16 @@ impl Shot {
         } else if timing.last > LAST_FRAME {
             f.say("timing.last", format!("{} is outside 0 to {LAST_FRAME}", timing.last));
         }
+        if let Some(frames) = timing.loop_frames {
+            let count = timing.last.saturating_sub(timing.first).saturating_add(1);
+            if !(2..=count).contains(&frames) {
+                f.say("timing.loop_frames", format!("{frames} is outside 2 to {count}, the shot's frames"));
+            }
+            if self.physics.time_scale != 1.0 || self.channels.contains_key("physics.time_scale") {
+                let message = "a shot that goes round has a time scale of 1 throughout";
+                f.say("timing.loop_frames", message.to_owned());
+            }
+        }
         for (path, size) in [("picture.width", self.picture.width), ("picture.height", self.picture.height)] {
             if !(16..=8192).contains(&size) {
                 f.say(path, format!("{size} is outside 16 to 8192"));

@@ -204,6 +204,10 @@ impl<'a> Inputs<'a> {
             let world = (timing.fps, timing.first, physics.substeps, physics.world_m, &physics.keys_follow);
             hash.update(serde_json::to_vec(&world).expect("it serialises"));
         }
+        if let Some(frames) = timing.loop_frames {
+            hash.update(b"goes round");
+            hash.update(frames.to_le_bytes());
+        }
         if let Some((initial_state, asset)) = now.initial_state_asset() {
             hash.update(&asset.sha256);
             hash.update([u8::from(initial_state.velocities)]);
@@ -342,7 +346,9 @@ impl<'a> Inputs<'a> {
             }
         }
         for (force, scope) in &of.forces {
-            let acts = now.elements[force.index].as_force().is_some_and(|force| force.acts_at(at));
+            let acts = now.elements[force.index]
+                .as_force()
+                .is_some_and(|force| force.acts_at(now.timing.step_in_round(at)));
             if acts {
                 hash.update(digest(force));
                 if scope.0 {

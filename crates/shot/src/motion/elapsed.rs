@@ -57,6 +57,10 @@ impl Elapsed {
         }
     }
 
+    pub(super) fn minus(self, other: Self) -> Self {
+        self.plus(other, -1.0)
+    }
+
     fn plus(self, rate: Self, seconds: f64) -> Self {
         Self {
             drift_m: self.drift_m + rate.drift_m * seconds,

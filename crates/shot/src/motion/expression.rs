@@ -126,9 +126,40 @@ impl Expression {
 
     /// Its value; `values` are those of its references. May not be finite.
     pub fn evaluate(&self, moment: Moment, values: &[f64]) -> f64 {
+        self.evaluate_with(moment, values, &mut noise)
+    }
+
+    /// Its value in a shot that goes round: each noise fades, by `weights`, from its value at
+    /// `moment` into the one at `before`, a round earlier.
+    pub(crate) fn evaluate_periodic(
+        &self,
+        moment: Moment,
+        before: Moment,
+        weights: [f64; 2],
+        values: &[f64],
+    ) -> f64 {
+        if weights[1] == 0.0 {
+            return self.evaluate(moment, values);
+        }
+        let mut earlier = Vec::new();
+        self.evaluate_with(before, values, &mut |x| {
+            let value = noise(x);
+            earlier.push(value);
+            value
+        });
+        // The noises of a formula come in the same order at both moments.
+        let mut earlier = earlier.into_iter();
+        self.evaluate_with(moment, values, &mut |x| {
+            let now = noise(x);
+            earlier.next().map_or(now, |before| (weights[0] * now + weights[1] * before).clamp(-1.0, 1.0))
+        })
+    }
+
+    fn evaluate_with(&self, moment: Moment, values: &[f64], noise: &mut dyn FnMut(f64) -> f64) -> f64 {
         let (slab, instruction) = &*self.compiled;
         let mut names = |name: &str, a: Vec<f64>| -> Option<f64> {
             Some(match (name, a.as_slice()) {
+                ("noise", &[x]) => noise(x),
                 ("time", _) => moment.time,
                 ("frame", _) => moment.frame,
                 ("fps", _) => moment.fps,
@@ -151,7 +182,6 @@ fn function1(name: &str, a: f64) -> Option<f64> {
         "fract" => a - a.floor(),
         "ln" => a.ln(),
         "log10" => a.log10(),
-        "noise" => noise(a),
         "radians" => a.to_radians(),
         "random" => random(a),
         "sqrt" => a.sqrt(),

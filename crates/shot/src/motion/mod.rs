@@ -8,12 +8,14 @@ pub mod expression;
 mod fit;
 pub(crate) mod parameters;
 mod performance;
+mod period;
 mod sampler;
 mod value;
 
 pub use channel::{Channel, Handle, Interpolation, Key, Outside};
 pub use elapsed::Elapsed;
 pub use performance::{Performance, Within};
+pub use period::PeriodicElapsed;
 pub use sampler::{NotFinite, Sampler};
 pub use value::Value;
 

@@ -5,6 +5,7 @@ use super::expression::{Expression, Moment};
 use super::parameters::{
     Bounds, ORIENTATION, POSITION, Parameter, element_parameters, placement_parameter, shot_parameters,
 };
+use super::period::fading;
 use super::{Channel, Value, label, short_name, split_part};
 use crate::animation::PlayedFrames;
 use crate::{Fault, Id, Moves, Shot, euler_angles, world::History};
@@ -218,7 +219,15 @@ impl Sampler {
             Err(fault) => faults.push(fault),
             Ok(order) if faults.is_empty() => {
                 let mut tracks: Vec<_> = tracks.into_iter().map(|(track, _)| Some(track)).collect();
-                let tracks = order.into_iter().map(|i| tracks[i].take().expect("each once")).collect();
+                let mut tracks: Vec<Track> =
+                    order.into_iter().map(|i| tracks[i].take().expect("each once")).collect();
+                if let Some(length) = shot.timing.loop_frames {
+                    for track in &mut tracks {
+                        if let Source::Keys(channel) = &mut track.source {
+                            *channel = channel.periodic(f64::from(shot.timing.first), f64::from(length));
+                        }
+                    }
+                }
                 let mut sampler = Self {
                     base,
                     tracks,
@@ -334,6 +343,8 @@ impl Sampler {
     pub fn apply_with(&self, shot: &mut Shot, frame: f64, solved: History) -> Result<(), NotFinite> {
         let timing = self.base.timing;
         let fps = f64::from(timing.fps);
+        let round = self.in_round(frame);
+        let (shown, frame) = (frame, self.frame_in_round(frame));
         let moment = Moment { time: (frame - f64::from(timing.first)) / fps, frame, fps };
         let mut inputs = Vec::new();
         for track in &self.tracks {
@@ -344,15 +355,22 @@ impl Sampler {
                     inputs.clear();
                     inputs.extend(references.iter().map(|r| {
                         let part = r.part.unwrap_or(0);
-                        if let Some(of_body) = self.solved(r, frame, solved) {
+                        if let Some(of_body) = self.solved(r, shown, solved) {
                             return f64::from(of_body[part.min(2)]);
                         }
                         with_slot(shot, r.owner, r.slot, |slot, _| slot.get().map_or(0.0, |v| v.part(part)))
                             .unwrap_or(0.0)
                     }));
-                    let number = expression.evaluate(moment, &inputs);
+                    let number = match round {
+                        None => expression.evaluate(moment, &inputs),
+                        Some((length, fraction)) => {
+                            let (time, frame) = (moment.time - length / fps, frame - length);
+                            let before = Moment { time, frame, fps };
+                            expression.evaluate_periodic(moment, before, fading(fraction), &inputs)
+                        }
+                    };
                     if !number.is_finite() {
-                        return Err(self.not_finite(track.address, frame));
+                        return Err(self.not_finite(track.address, shown));
                     }
                     Some(Value::Number(number as f32))
                 }

@@ -13,8 +13,8 @@
 //! do (K. Perlin and F. Neyret, *Flow noise*, 2001). They turn a whole number of
 //! times in a period, so that the field has exactly that period.
 
+use super::course::Course;
 use glam::Vec3;
-use shot::motion::Elapsed;
 use std::f32::consts::{SQRT_2, TAU};
 
 /// Corners' vectors at one moment, by the last 8 bits of a corner's hash.
@@ -138,24 +138,6 @@ struct Layer {
     drifts: [(Vec3, f32); 2],
 }
 
-impl Repeating {
-    /// Turns and drifts at `seconds`: whole turns in a period, and two drifts
-    /// that fade into each other.
-    fn at(&self, seconds: f64, changes_a_turn: f64) -> (f64, [(Vec3, f32); 2]) {
-        let period = f64::from(self.period);
-        let wished = f64::from(self.change) * changes_a_turn;
-        let turns = if wished > 0.0 { (period / wished).round().max(1.0) * seconds / period } else { 0.0 };
-        if self.drift == Vec3::ZERO {
-            return (turns, [(Vec3::ZERO, 1.0), (Vec3::ZERO, 0.0)]);
-        }
-        let t = seconds.rem_euclid(period);
-        let fraction = (t / period) as f32;
-        let even = fraction.hypot(1.0 - fraction);
-        let at = |t: f64| self.drift * t as f32;
-        (turns, [(at(t), (1.0 - fraction) / even), (at(t - period), fraction / even)])
-    }
-}
-
 /// What eddies are made from.
 pub struct Making {
     /// Root mean square of the velocity, m/s.
@@ -163,43 +145,25 @@ pub struct Making {
     /// Size of the largest eddies, m.
     pub size: f32,
     pub octaves: u32,
-    /// Drift of the layers, m, and number of periods of the largest.
-    pub elapsed: Elapsed,
-    /// Where all repeats.
-    pub repeating: Option<Repeating>,
+    /// Drift of the layers and changes of the largest eddies.
+    pub course: Course,
     pub seed: u32,
 }
 
-/// Eddies that repeat exactly.
-pub struct Repeating {
-    /// Period, s.
-    pub period: f32,
-    /// Drift, m/s.
-    pub drift: Vec3,
-    /// Time in which the largest change, s; 0: never.
-    pub change: f32,
-}
-
 impl Eddies {
-    /// The eddies at `seconds`.
-    pub fn new(making: &Making, seconds: f64) -> Self {
+    /// The eddies at a point of their course.
+    pub fn new(making: &Making) -> Self {
         let total: f32 = (0..making.octaves).map(|o| 2f32.powf(-2.0 / 3.0 * o as f32)).sum::<f32>().sqrt();
         let layers = (0..making.octaves).map(|octave| {
             let smaller = 2f32.powi(octave as i32);
             let speed = making.speed * smaller.powf(-1.0 / 3.0) / total;
             // A quarter turn is a change; smaller eddies change sooner.
             let changes_a_turn = f64::from(4.0 * smaller.powf(-2.0 / 3.0));
-            let (turns, drifts) = match &making.repeating {
-                None => (
-                    making.elapsed.changes / changes_a_turn,
-                    [(making.elapsed.drift_m.as_vec3(), 1.0), (Vec3::ZERO, 0.0)],
-                ),
-                Some(repeating) => repeating.at(seconds, changes_a_turn),
-            };
-            let turn = turns.rem_euclid(1.0) as f32;
+            let turn = making.course.turns(changes_a_turn).rem_euclid(1.0) as f32;
             // Neighbouring corners are √3/2 apart; an eddy spans two of them.
             let scale = smaller / (making.size * SQRT_2) * 1.224_745;
-            Layer { table: Table::new(making.seed.wrapping_add(octave), turn), scale, speed, drifts }
+            let table = Table::new(making.seed.wrapping_add(octave), turn);
+            Layer { table, scale, speed, drifts: making.course.drifts() }
         });
         Self { layers: layers.collect(), seed: making.seed }
     }
@@ -224,13 +188,14 @@ impl Eddies {
 mod tests {
     use super::*;
     use rstest::rstest;
+    use shot::{force::Turbulence, motion::Elapsed};
 
     const DRIFT: Vec3 = Vec3::new(0.7, 0.0, 0.2);
 
     fn making(seconds: f64) -> Making {
         let elapsed =
             Elapsed { drift_m: DRIFT.as_dvec3() * seconds, changes: seconds / 1.5, ..Elapsed::default() };
-        Making { speed: 2.0, size: 1.0, octaves: 3, elapsed, repeating: None, seed: 7 }
+        Making { speed: 2.0, size: 1.0, octaves: 3, course: Course::On(elapsed), seed: 7 }
     }
 
     fn places() -> impl Iterator<Item = Vec3> {
@@ -245,7 +210,7 @@ mod tests {
     #[case(1)]
     #[case(4)]
     fn the_mean_speed_is_the_one_asked_for(#[case] octaves: u32) {
-        let eddies = Eddies::new(&Making { octaves, ..making(0.4) }, 0.4);
+        let eddies = Eddies::new(&Making { octaves, ..making(0.4) });
         let square: f32 = places().map(|p| eddies.velocity(p).length_squared()).sum::<f32>() / 20_000.0;
         assert!((square.sqrt() / 2.0 - 1.0).abs() < 0.05, "{}", square.sqrt());
         let mean = places().map(|p| eddies.velocity(p)).sum::<Vec3>() / 20_000.0;
@@ -254,7 +219,7 @@ mod tests {
 
     #[test]
     fn nothing_flows_in_or_out() {
-        let eddies = Eddies::new(&making(3.3), 3.3);
+        let eddies = Eddies::new(&making(3.3));
         let (mut divergence, mut gradient) = (0.0, 0.0);
         let h = 1e-3;
         for p in places().take(2_000).map(|p| p * 0.2) {
@@ -269,9 +234,10 @@ mod tests {
 
     #[test]
     fn it_is_continuous_in_time_and_repeats_after_its_loop() {
-        let repeating = || Some(Repeating { period: 4.0, drift: DRIFT, change: 1.5 });
-        let looped = |seconds| Making { repeating: repeating(), ..making(seconds) };
-        let at = |seconds: f64, p: Vec3| Eddies::new(&looped(seconds), seconds).velocity(p);
+        let turbulence = Turbulence { drift_m_s: DRIFT, change_s: 1.5, ..Turbulence::default() };
+        let looped =
+            |seconds| Making { course: Course::repeating(&turbulence, 4.0, seconds), ..making(seconds) };
+        let at = |seconds: f64, p: Vec3| Eddies::new(&looped(seconds)).velocity(p);
         for p in places().take(200) {
             // A round trip through the drift is exact to f32 rounding of the places.
             assert!(at(0.25, p).distance(at(4.25, p)) < 1e-4);

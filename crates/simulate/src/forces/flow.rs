@@ -1,10 +1,11 @@
 //! Moving air: wind, turbulence, vortices, streams along curves.
 
-use super::eddies::{Eddies, Making, Repeating};
+use super::course::Course;
+use super::eddies::{Eddies, Making};
 use glam::{Quat, Vec3};
 use shot::{
     force::{Along, Turbulence, Vortex, Wind},
-    motion::{Elapsed, expression},
+    motion::expression,
 };
 
 /// A velocity at every place, m/s.
@@ -27,11 +28,13 @@ pub(super) enum Flow {
 }
 
 impl Flow {
-    /// Wind along `axis`, in which so much has elapsed.
-    pub fn wind(wind: &Wind, axis: Vec3, elapsed: Elapsed) -> Self {
+    /// Wind along `axis`, at a point of its course.
+    pub fn wind(wind: &Wind, axis: Vec3, course: &Course) -> Self {
         // Two layers of gusts; whole seeds lie far apart on the line of noise.
-        let at = elapsed.gusts + 101.0 * f64::from(wind.seed);
-        let gust = expression::noise(at) + 0.5 * expression::noise(2.3 * at + 7.5);
+        let gust = course.faded(|elapsed| {
+            let at = elapsed.gusts + 101.0 * f64::from(wind.seed);
+            expression::noise(at) + 0.5 * expression::noise(2.3 * at + 7.5)
+        });
         let mean = axis * wind.speed_m_s;
         let speed = f64::from(wind.speed_m_s.abs() * wind.eddy);
         let eddies = (speed > 0.0).then(|| {
@@ -39,30 +42,25 @@ impl Flow {
                 speed: speed as f32,
                 size: wind.eddy_m,
                 octaves: 1,
-                elapsed,
-                repeating: None,
+                course: *course,
                 seed: wind.seed,
             };
-            Eddies::new(&making, 0.0)
+            Eddies::new(&making)
         });
         Self::Wind { mean: mean * (1.0 + f64::from(wind.gust) * gust).max(0.0) as f32, eddies }
     }
 
-    /// Eddies at `seconds`.
-    pub fn turbulence(turbulence: &Turbulence, elapsed: Elapsed, seconds: f64) -> Self {
+    /// Eddies at a point of their course, at `seconds`.
+    pub fn turbulence(turbulence: &Turbulence, course: &Course, seconds: f64) -> Self {
+        let own = turbulence.loop_s.map(|period| Course::repeating(turbulence, f64::from(period), seconds));
         let making = Making {
             speed: turbulence.speed_m_s,
             size: turbulence.size_m,
             octaves: turbulence.octaves,
-            elapsed,
-            repeating: turbulence.loop_s.map(|period| Repeating {
-                period,
-                drift: turbulence.drift_m_s,
-                change: turbulence.change_s,
-            }),
+            course: own.unwrap_or(*course),
             seed: turbulence.seed,
         };
-        Self::Turbulence(Eddies::new(&making, seconds))
+        Self::Turbulence(Eddies::new(&making))
     }
 
     /// A vortex about the y axis of a pose.

@@ -9,10 +9,12 @@
 //! before drag and half after it (G. Strang, *On the construction and
 //! comparison of difference schemes*, 1968): the whole is of second order.
 
+mod course;
 mod eddies;
 mod flow;
 mod weight;
 
+use course::Course;
 use flow::Flow;
 pub(crate) use flow::nearest_on;
 use glam::Vec3;
@@ -147,6 +149,7 @@ impl Field {
         seconds: f64,
         chosen: &dyn Fn(Id) -> bool,
     ) -> Self {
+        let frame = shot.timing.step_in_round(frame);
         let acts =
             shot.forces().into_iter().filter(|(element, force)| chosen(element.id) && force.acts_at(frame));
         Self {
@@ -254,13 +257,13 @@ fn act(
 ) -> Option<Act> {
     let (position, orientation) = world.pose(element);
     let axis = orientation * Vec3::NEG_Y;
-    let elapsed = || world.sampler().elapsed(element, axis, seconds);
+    let course = || Course::of(world.sampler(), element, axis, seconds);
     let kind = match &force.kind {
         ForceKind::Gravity { acceleration } => Kind::Acceleration(*acceleration),
         ForceKind::Pull { force_n } => Kind::Pull(axis * *force_n),
-        ForceKind::Wind(wind) => Kind::Air(Flow::wind(wind, axis, elapsed()), wind.push),
+        ForceKind::Wind(wind) => Kind::Air(Flow::wind(wind, axis, &course()), wind.push),
         ForceKind::Turbulence(turbulence) => {
-            Kind::Air(Flow::turbulence(turbulence, elapsed(), seconds), turbulence.push)
+            Kind::Air(Flow::turbulence(turbulence, &course(), seconds), turbulence.push)
         }
         ForceKind::Vortex(vortex) => Kind::Air(Flow::vortex(vortex, position, orientation), vortex.push),
         ForceKind::Attract(attract) => {

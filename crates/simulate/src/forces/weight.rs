@@ -1,5 +1,6 @@
 //! The weight of a region at a point.
 
+use super::course::Course;
 use super::eddies::Table;
 use geometry::{Meshes, Surface};
 use glam::{Quat, Vec3};
@@ -66,7 +67,8 @@ pub struct Weight {
 enum Inside {
     Shape,
     Solid(Vec<(Vec3, Quat)>, Arc<Surface>),
-    Noise(Box<Table>, Vec3, u32),
+    /// Drifts with their weights, and the seed.
+    Noise(Box<Table>, [(Vec3, f32); 2], u32),
     Parts(Vec<(Weight, Combine)>),
     Nothing,
 }
@@ -91,9 +93,9 @@ impl Weight {
                 _ => Inside::Nothing,
             },
             Volume::Noise { seed, .. } => {
-                let elapsed = world.sampler().elapsed(element, orientation * Vec3::NEG_Y, seconds);
-                let drift = elapsed.drift_m.as_vec3();
-                Inside::Noise(Box::new(Table::new(*seed, 0.0)), drift, *seed)
+                let axis = orientation * Vec3::NEG_Y;
+                let drifts = Course::of(world.sampler(), element, axis, seconds).drifts();
+                Inside::Noise(Box::new(Table::new(*seed, 0.0)), drifts, *seed)
             }
             Volume::Combined { parts } => Inside::Parts(
                 parts
@@ -136,8 +138,12 @@ impl Weight {
                 };
                 region.weight(poses.iter().map(distance).fold(f32::INFINITY, f32::min))
             }
-            (Volume::Noise { size_m, threshold, softness, .. }, Inside::Noise(table, drift, seed)) => {
-                let number = 0.5 + 0.5 * table.number((p - *drift) / *size_m, *seed);
+            (Volume::Noise { size_m, threshold, softness, .. }, Inside::Noise(table, drifts, seed)) => {
+                let of = |(drift, weight): &(Vec3, f32)| match *weight {
+                    0.0 => 0.0,
+                    weight => weight * table.number((p - *drift) / *size_m, *seed),
+                };
+                let number = 0.5 + 0.5 * drifts.iter().map(of).sum::<f32>();
                 flip(if *softness > 0.0 {
                     region.profile.at((number - threshold) / softness)
                 } else {

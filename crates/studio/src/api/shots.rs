@@ -129,7 +129,7 @@ pub(crate) struct NewShot {
 pub(crate) async fn create(Extract(studio): State, Input(new): Input<NewShot>) -> Result<Json<ShotState>> {
     let mut shot = Shot::empty(new.name.trim());
     shot.picture = shot::PictureSize { width: new.width, height: new.height };
-    shot.timing = Timing { fps: new.fps, first: new.first, last: new.last };
+    shot.timing = Timing::new(new.fps, new.first, new.last);
     let faults = shot.faults();
     if !faults.is_empty() {
         return Err(Error::Faults(faults));

@@ -1,5 +1,7 @@
 //! Emission: number, time, position and initial state of the particles born in a substep.
 
+mod periodic;
+
 use super::ParticleSystem;
 use super::hash::{ParticleHash, Purpose};
 use super::particle_set::Newborn;
@@ -84,8 +86,9 @@ fn span(step: &Step, particles: &Particles) -> (f64, f64) {
 /// Whether the substep is in the frames of births.
 fn within_span(step: &Step, particles: &Particles) -> bool {
     let births = &particles.emission;
-    births.from_frame.is_none_or(|from| step.frame > f64::from(from))
-        && births.to_frame.is_none_or(|to| step.frame <= f64::from(to))
+    let frame = step.shot.timing.step_in_round(step.frame);
+    births.from_frame.is_none_or(|from| frame > f64::from(from))
+        && births.to_frame.is_none_or(|to| frame <= f64::from(to))
 }
 
 /// Number of particles that a rate has emitted from its beginning until `seconds` of the world.
@@ -94,18 +97,36 @@ fn given(step: &Step, element: &Element, from: f64, to: f64, seconds: f64) -> f6
     at(seconds.clamp(from, to)) - at(from)
 }
 
-/// The fractions of the substep at which particles are born, from the number
-/// given before on. Those of a number are exact, whatever the steps: the k-th
-/// of n comes at (k + ½) / n of the span.
-fn due(step: &Step, element: &Element, particles: &Particles, before: u64) -> (u64, Vec<f32>) {
-    let (from, to) = span(step, particles);
+/// A birth in a substep.
+struct Birth {
+    /// Its number, on which its random choices depend. In a shot that goes round, births of
+    /// every round have the same.
+    number: u64,
+    /// Fraction of the substep that has passed.
+    fraction: f32,
+}
+
+/// The births of a substep, `before` of which were before it. Those of a number are exact,
+/// whatever the steps: the k-th of n comes at (k + ½) / n of the span.
+fn due(step: &Step, element: &Element, particles: &Particles, before: u64) -> Result<Vec<Birth>, u64> {
     let (start, end) = (step.seconds - f64::from(step.dt), step.seconds);
     let fraction = |at: f64| (((at - start) / f64::from(step.dt).max(1e-12)) as f32).clamp(0.0, 1.0);
+    let list = |until: u64, time: &dyn Fn(u64) -> f64| {
+        let due = until.saturating_sub(before);
+        if due > MAX_PARTICLES as u64 {
+            return Err(due);
+        }
+        Ok((before..before + due).map(|number| Birth { number, fraction: fraction(time(number)) }).collect())
+    };
+    if let Some(period) = step.sampler.round_s() {
+        return periodic::due(step, element, particles, period, before, fraction);
+    }
+    let (from, to) = span(step, particles);
     match particles.emission.schedule {
-        EmissionSchedule::Never {} => (0, Vec::new()),
+        EmissionSchedule::Never {} => Ok(Vec::new()),
         EmissionSchedule::Burst { count } => {
-            let due = if before == 0 && end >= from { count } else { 0 };
-            (u64::from(due), vec![fraction(from); due as usize])
+            let until = if before == 0 && end >= from { u64::from(count) } else { before };
+            list(until, &|_| from)
         }
         EmissionSchedule::Total { count } => {
             let n = f64::from(count);
@@ -116,20 +137,14 @@ fn due(step: &Step, element: &Element, particles: &Particles, before: u64) -> (u
             } else {
                 0
             };
-            let time = |k: u64| from + (k as f64 + 0.5) / n * (to - from);
-            let due = until.saturating_sub(before);
-            (due, (before..before + due).map(|k| fraction(time(k))).collect())
+            list(until, &|k| from + (k as f64 + 0.5) / n * (to - from))
         }
         EmissionSchedule::Rate { .. } => {
             let total = |seconds| given(step, element, from, to, seconds);
             let (low, high) = (total(start), total(end));
             let until = (high + 0.5).floor().max(0.0) as u64;
-            let due = until.saturating_sub(before);
-            if due > MAX_PARTICLES as u64 {
-                return (due, Vec::new());
-            }
-            let at = |k: u64| (((k as f64 + 0.5 - low) / (high - low).max(1e-12)) as f32).clamp(0.0, 1.0);
-            (due, (before..before + due).map(at).collect())
+            let passed = |k: u64| (k as f64 + 0.5 - low) / (high - low).max(1e-12);
+            list(until, &|k| start + passed(k) * f64::from(step.dt))
         }
     }
 }
@@ -231,13 +246,15 @@ impl ParticleSystem {
             }
             _ => Vec::new(),
         };
-        let (due, fractions) = match particles.source {
-            Source::Broken { .. } => (0, Vec::new()),
+        let births = match particles.source {
+            Source::Broken { .. } => Ok(Vec::new()),
             _ => due(step, element, particles, self.set.rest.given),
         };
-        if due == 0 && broken.is_empty() {
+        let births = births.or_else(|due| self.bound(step, due).map(|()| Vec::new()))?;
+        if births.is_empty() && broken.is_empty() {
             return Ok(Vec::new());
         }
+        let due = births.len() as u64;
         self.bound(step, due)?;
         let stands: Vec<Stand> = match &particles.source {
             Source::Solid { solid, .. } => step
@@ -273,10 +290,12 @@ impl ParticleSystem {
             MapSource::Vertices {} => None,
         });
         let likely = Likely { region: region.as_ref(), map, image: image.map(|image| &**image) };
-        let first = self.set.rest.given;
-        let mut left = Vec::with_capacity(due as usize);
-        for (k, fraction) in (first..first + due).zip(fractions) {
+        let mut left = Vec::with_capacity(births.len());
+        for Birth { number: k, fraction } in births {
             let mut hash = ParticleHash::new(particles.seed, k as u32, Purpose::Birth, 0);
+            if step.sampler.round_s().is_some() {
+                self.set.rest.spread = k as u32;
+            }
             let found =
                 self.position(particles, &stands, crowd, k as u32, fraction, step.dt, likely, &mut hash);
             let Some(Spot { position, normal, velocity, weight }) = found else { continue };
