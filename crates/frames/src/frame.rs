@@ -78,7 +78,7 @@ impl Frame {
     }
 
     /// Multiplies all velocities.
-    pub(crate) fn scale_velocities(&mut self, factor: f32) {
+    pub fn scale_velocities(&mut self, factor: f32) {
         let scale = |vectors: &mut Vec<Vec3>| vectors.iter_mut().for_each(|v| *v *= factor);
         for bodies in self.bodies.values_mut() {
             scale(&mut bodies.velocities);

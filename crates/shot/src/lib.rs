@@ -38,6 +38,7 @@ pub mod look;
 mod migrate;
 pub mod motion;
 pub mod particles;
+mod rate;
 pub mod references;
 pub mod region;
 mod shape;

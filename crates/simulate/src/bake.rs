@@ -1,8 +1,7 @@
 //! Filling a run folder.
 
 use crate::{BlowUp, PrepareError, Saved, Simulation};
-use frames::finish::Rounds;
-use frames::{Frame, Manifest, ManifestElement, RunError, RunFolder, RunFrames};
+use frames::{Frame, Manifest, ManifestElement, RunError, RunFolder};
 use geometry::{Meshes, MissingMesh};
 use glam::Vec3;
 use shot::{
@@ -207,8 +206,6 @@ pub fn bake(
 ) -> Result<Outcome, BakeError> {
     let timing = job.shot.timing;
     let last = (*job.frames.end()).min(timing.last);
-    let rounds = Rounds::default();
-    let last = closed_at(job, &rounds)?.map_or(last, |frame| last.min(frame));
     let wanted = (*job.frames.start()).max(timing.first)..=last;
     job.run.drop_damaged(wanted.clone());
     let prints = system_fingerprints(job.shot);
@@ -247,11 +244,6 @@ pub fn bake(
                 if needed && progress(Progress { frame: number, last: last_needed }).is_break() {
                     return Ok(Outcome::Stopped);
                 }
-                let ends_round =
-                    timing.loop_frames.is_some_and(|n| (number - timing.first).is_multiple_of(n));
-                if ends_round && closed_at(job, &rounds)? == Some(number) {
-                    return Ok(Outcome::Closed(number));
-                }
             }
             Ok(Outcome::Done(writer.computed))
         });
@@ -286,21 +278,6 @@ pub fn bake(
         let outcome = writing.join().expect("the writer does not panic")?;
         blown.map_or(Ok(outcome), |error| Err(error.into()))
     })
-}
-
-/// The frame at which a shot that goes round has met its state, as far as its frames are fresh.
-fn closed_at(job: &Bake, rounds: &Rounds) -> Result<Option<u32>, RunError> {
-    let timing = job.shot.timing;
-    let Some(length) = timing.loop_frames else { return Ok(None) };
-    let fresh = fresh(job.shot, job.run);
-    let count = fresh.iter().take_while(|fresh| **fresh).count() as u32;
-    if count <= length {
-        return Ok(None);
-    }
-    let mut shot = job.shot.clone();
-    shot.timing.last = timing.first + count - 1;
-    let list = rounds.of(&RunFrames::of(job.run.clone(), &shot), timing.first, length)?;
-    Ok(list.last().filter(|round| round.closes()).map(|round| round.from_frame + length))
 }
 
 struct Writer<'a> {

@@ -26,6 +26,7 @@ mod bake;
 pub mod colliders;
 pub mod forces;
 mod particles;
+mod rounds;
 mod simulation;
 pub mod solids;
 mod solver;
@@ -34,5 +35,6 @@ pub use bake::{
     Bake, BakeError, CHECKPOINT_EVERY, Outcome, Progress, SystemFreshness, bake, fresh, fresh_systems, resume,
 };
 pub use particles::not_to_be_born;
+pub use rounds::{bake_rounds, rounds};
 pub use simulation::{SOLVERS, Simulation};
 pub use solver::{BlowUp, PrepareContext, PrepareError, Saved, SavedPart, Solver, SolverKind, Step, Wants};

@@ -8,7 +8,9 @@ use crate::studio::Studio;
 use frames::finish::{FinishContext, SharedFrames, StepResult, finished};
 use frames::{Fingerprints, Frame, RunFolder, RunFrames};
 use geometry::Meshes;
-use shot::{Element, Id, Shot, fingerprint::fingerprints};
+use shot::finish::{Finish, FinishOperation};
+use shot::motion::Channel;
+use shot::{Element, ElementKind, Id, Shot, fingerprint::fingerprints};
 use std::collections::BTreeMap;
 use std::ops::RangeInclusive;
 use std::path::Path;
@@ -186,6 +188,44 @@ impl Runs {
         let name = |step: &StepResult| shot.element(step.step).map_or("", |element| &element.name).to_owned();
         let problem = |step: &StepResult| Some(format!("{}: {}", name(step), step.problem.as_ref()?));
         Ok(steps.iter().filter_map(problem).collect())
+    }
+}
+
+impl Runs {
+    /// Writes the frames of the run, computed at the rate of one shot, into a folder of their own
+    /// as they are at the frames of another that differs in its rate: between two frames by their
+    /// positions and velocities. They are those of the old shot, and are not fresh in the new one.
+    pub fn write_at_rate(&self, old: &Shot, new: &Shot, to: &RunFolder) -> Result<u32> {
+        let ratio = f64::from(new.timing.fps) / f64::from(old.timing.fps);
+        let (first, last) = (f64::from(new.timing.first), f64::from(new.timing.last));
+        let mut shown = old.clone();
+        shown.elements.retain(|element| element.as_finish().is_none());
+        let retime = FinishOperation::Retime { frames: new.timing.count(), run_frame: first as f32 };
+        let mut step = Element::new("Rate", ElementKind::Finish(Finish::new(retime)));
+        let end = first + (last - first) / ratio;
+        let line = Channel::keyed([(first, first as f32), (last, end as f32)]);
+        step.channels.insert("kind.finish.operation.retime.run_frame".to_owned(), line);
+        shown.add(step);
+        let source = Arc::new(RunFrames::of(self.run.clone(), old));
+        let (frames, _) = finished(source, &self.context(&shown)?);
+        let _lock = to.lock()?;
+        let mut manifest = self.run.manifest()?;
+        manifest.shot = new.clone();
+        to.write_manifest(&manifest)?;
+        let mut written = 0;
+        for number in new.timing.frames() {
+            // A run may be computed in part.
+            if frames.fingerprint(number).is_none() {
+                continue;
+            }
+            let mut frame = frames.frame(number)?;
+            frame.time_s = new.timing.seconds(number);
+            // The step took the passing frames for those of the old rate.
+            frame.scale_velocities(ratio as f32);
+            to.write(&frame)?;
+            written += 1;
+        }
+        Ok(written)
     }
 }
 

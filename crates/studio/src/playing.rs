@@ -7,7 +7,7 @@ use crate::jobs::{AtEnd, guarded, lock};
 use crate::studio::{Event, Studio};
 use frames::RunFolder;
 use shot::SystemId;
-use simulate::{Bake, Outcome, bake};
+use simulate::{Bake, Outcome, bake_rounds};
 use std::ops::ControlFlow;
 use std::sync::atomic::Ordering;
 use std::sync::{Arc, Mutex};
@@ -99,7 +99,7 @@ impl Studio {
             initial_state: initial_state.as_deref(),
         };
         let (start, mut done) = (Instant::now(), 0u32);
-        bake(&job, |progress| {
+        bake_rounds(&job, &self.rounds, |progress| {
             done += 1;
             let left = progress.last.saturating_sub(progress.frame);
             let seconds_left = start.elapsed().as_secs_f32() / done as f32 * left as f32;

@@ -45,6 +45,8 @@ pub struct Studio {
     pub events: broadcast::Sender<Event>,
     pub playing: Playing,
     pub films: Films,
+    /// Rounds of runs whose shots go round.
+    pub rounds: frames::finish::Rounds,
     /// Buffer for reading frames.
     spare: Mutex<Frame>,
     /// Files from outside that are being read.
@@ -125,6 +127,7 @@ impl Studio {
             events: broadcast::channel(256).0,
             playing: Playing::default(),
             films: Films::default(),
+            rounds: frames::finish::Rounds::default(),
             spare: Mutex::default(),
             imports: Semaphore::new(IMPORTS),
             _lock: lock,

@@ -70,4 +70,25 @@ impl RunFolder {
             }
         }
     }
+
+    /// Takes the frames of another run in place of its own, and removes the other run. A process
+    /// that ends meanwhile leaves a run with fewer frames.
+    ///
+    /// # Errors
+    /// [`RunError::InUse`] while a bake writes to it; [`RunError::Io`].
+    pub fn replace_with(&self, other: Self) -> Result<(), RunError> {
+        let manifest = other.manifest()?;
+        self.clear()?;
+        let _lock = self.lock()?;
+        // A frame's topologies are there before it.
+        let frames = other.frame_files().into_iter().map(|file| file.path);
+        for from in other.topologies().files().into_iter().chain(frames) {
+            let to = self.path.join(from.strip_prefix(&other.path).expect("it is of the run"));
+            let folder = to.parent().expect("a file is in a folder").to_owned();
+            let moved = fs::create_dir_all(&folder).and_then(|()| fs::rename(&from, &to));
+            moved.map_err(|source| RunError::Io { path: to, source })?;
+        }
+        self.write_manifest(&manifest)?;
+        other.remove()
+    }
 }

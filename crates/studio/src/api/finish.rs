@@ -48,6 +48,37 @@ pub(crate) struct LoopSeam {
     offers: Vec<LoopOffer>,
 }
 
+/// A round of a shot that goes round.
+#[derive(Serialize, ToSchema)]
+pub(crate) struct LoopRound {
+    from_frame: u32,
+    /// How nearly the frame after its last meets its first; none where the two have not the same
+    /// bodies and particles.
+    seam: Option<Seam>,
+    /// Ids of the elements that are not back where they began.
+    unreturned: Vec<u32>,
+    /// Whether what comes after is this round again.
+    closes: bool,
+}
+
+/// The computed rounds of a shot that goes round, up to the first that closes.
+#[utoipa::path(get, path = "/api/shots/{id}/rounds", params(("id" = i64, Path)), responses((status = 200, body = Vec<LoopRound>)))]
+pub(crate) async fn rounds(Extract(studio): State, Path(id): Path<i64>) -> Result<Json<Vec<LoopRound>>> {
+    let (shot, _) = studio.head(id).await?;
+    let folder = studio.folder(&studio.store.current_run(id).await?);
+    blocking(move || {
+        let rounds = simulate::rounds(&shot, &folder, &studio.rounds)?;
+        let of = |round: frames::finish::Round| LoopRound {
+            from_frame: round.from_frame,
+            closes: round.closes(),
+            seam: round.seam.map(Seam::from),
+            unreturned: round.unreturned.iter().map(|id| id.0).collect(),
+        };
+        Ok(Json(rounds.into_iter().map(of).collect()))
+    })
+    .await
+}
+
 #[derive(Deserialize)]
 pub(crate) struct Lengths {
     /// The shortest loop offered, in frames.

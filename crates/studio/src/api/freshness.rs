@@ -54,6 +54,8 @@ pub(crate) struct Freshness {
     /// Bytes on disk: frames, and states to go on from.
     frame_bytes: u64,
     state_bytes: u64,
+    /// The frame at which a shot that goes round has met its state: no frame is computed after it.
+    closed_at: Option<u32>,
     /// The finished frames; none without finishing steps.
     finished: Option<Finished>,
 }
@@ -257,10 +259,15 @@ pub(crate) async fn freshness(Extract(studio): State, Path(id): Path<i64>) -> Re
         }
     }
     let of = studio.runs_of(&current, &run).await?;
-    let (stretches, systems, size, finished) = blocking(move || {
+    let folder = studio.folder(&run);
+    let seams = studio.clone();
+    let (stretches, systems, size, finished, closed_at) = blocking(move || {
+        let rounds = simulate::rounds(&has.shot, &folder, &seams.rounds)?;
+        let length = has.shot.timing.loop_frames.unwrap_or(0);
+        let closed_at = rounds.last().filter(|of| of.closes()).map(|of| of.from_frame + length);
         let (stretches, systems) = has.states(&before);
         let finished = of.state(&has.shot, has.whole())?.map(Finished::from);
-        Ok((stretches, systems, has.size, finished))
+        Ok((stretches, systems, has.size, finished, closed_at))
     })
     .await?;
     let playing = studio.playing.is_on(id);
@@ -271,6 +278,7 @@ pub(crate) async fn freshness(Extract(studio): State, Path(id): Path<i64>) -> Re
         playing,
         frame_bytes: size.0,
         state_bytes: size.1,
+        closed_at,
         finished,
     }))
 }

@@ -6,6 +6,7 @@ mod elements;
 mod events;
 mod films;
 mod finish;
+mod frame_rate;
 mod freshness;
 mod gate;
 mod handing_on;
@@ -94,7 +95,9 @@ fn router() -> OpenApiRouter<Arc<Studio>> {
         .routes(routes!(runs::measured))
         .routes(routes!(runs::track))
         .routes(routes!(initial_state::set))
+        .routes(routes!(frame_rate::set))
         .routes(routes!(finish::loops))
+        .routes(routes!(finish::rounds))
         .routes(routes!(films::list, films::create))
         .routes(routes!(films::forecast))
         .routes(routes!(films::delete))

@@ -3,8 +3,9 @@ use super::{Outcome, Stop, frames_of, read_shot, upgrade};
 use crate::assets::Loader;
 use clap::Args;
 use frames::RunFolder;
+use frames::finish::Rounds;
 use shot::{Shot, SystemId};
-use simulate::{Bake, BakeError, bake};
+use simulate::{Bake, BakeError, bake_rounds};
 use std::ops::ControlFlow;
 use std::path::PathBuf;
 
@@ -52,7 +53,7 @@ impl BakeArgs {
             systems: systems.as_deref(),
             initial_state: initial_state.as_deref(),
         };
-        bake(&job, |_| {
+        let outcome = bake_rounds(&job, &Rounds::default(), |_| {
             done += 1;
             progress.at(done);
             ControlFlow::Continue(())
@@ -62,6 +63,10 @@ impl BakeArgs {
             error => Stop::Failed(error.to_string()),
         })?;
         progress.finish();
+        if let simulate::Outcome::Closed(frame) = outcome {
+            let from = frame - shot.timing.loop_frames.unwrap_or(0);
+            eprintln!("went round: frame {frame} is frame {from} again");
+        }
         Ok(())
     }
 
