@@ -39,7 +39,7 @@ pub use images::{
     write_png,
 };
 pub use model::{ImageFile, Material, Model, Part};
-pub use movie::{Movie, MovieError};
+pub use movie::{Movie, MovieError, movie_of_drawings};
 pub use outline::{MAX_LETTERS, Strokes, outline_svg, outline_text};
 pub use ply::write as write_ply;
 pub use samples::ImportedSequence;

@@ -6,6 +6,7 @@ use openh264::formats::{RgbSliceU8, YUVBuffer};
 use shiguredo_mp4::boxes::{Avc1Box, AvccBox, SampleEntry, UnknownBox, VisualSampleEntryFields};
 use shiguredo_mp4::mux::{Mp4FileMuxer, Mp4FileMuxerOptions, Sample, estimate_maximum_moov_box_size};
 use shiguredo_mp4::{BoxSize, BoxType, TrackKind, Uint};
+use std::io::Cursor;
 use std::num::NonZeroU32;
 use thiserror::Error;
 
@@ -147,6 +148,52 @@ impl Movie {
     }
 }
 
+/// Most frames of a film of drawings, and pixels of each along a side.
+const MAX_DRAWINGS: usize = 2_000;
+const MAX_SIDE: u32 = 4_096;
+
+/// A film of drawings that come as JPEG files, each behind its length as a u32, little-endian.
+///
+/// # Errors
+/// [`MovieError`] names the drawing, from 1, that is cut short, is no JPEG file or has another size.
+pub fn movie_of_drawings(bytes: &[u8], fps: f32) -> Result<Vec<u8>, MovieError> {
+    let mut drawings = Vec::new();
+    let mut rest = bytes;
+    while !rest.is_empty() {
+        let number = drawings.len() + 1;
+        let cut = || fail(format!("drawing {number} is cut short"));
+        let (length, after) = rest.split_first_chunk().ok_or_else(cut)?;
+        let length = u32::from_le_bytes(*length) as usize;
+        drawings.push(after.get(..length).ok_or_else(cut)?);
+        rest = &after[length..];
+        if drawings.len() > MAX_DRAWINGS {
+            return Err(fail(format!("it has more than {MAX_DRAWINGS} drawings")));
+        }
+    }
+    let mut movie: Option<(Movie, (u32, u32))> = None;
+    for (i, drawing) in drawings.iter().enumerate() {
+        let wrong = |message: String| fail(format!("drawing {} {message}", i + 1));
+        let mut reader = image::ImageReader::with_format(Cursor::new(drawing), image::ImageFormat::Jpeg);
+        let mut limits = image::Limits::default();
+        (limits.max_image_width, limits.max_image_height) = (Some(MAX_SIDE), Some(MAX_SIDE));
+        reader.limits(limits);
+        let picture = reader.decode().map_err(|error| wrong(format!("is not read: {error}")))?.into_rgb8();
+        let size = picture.dimensions();
+        if size.0 < 16 || size.1 < 16 {
+            return Err(wrong(format!("has {} × {} pixels; at least 16 × 16", size.0, size.1)));
+        }
+        let (movie, first) = match &mut movie {
+            Some(movie) => movie,
+            none => none.insert((Movie::new(size.0, size.1, fps, drawings.len())?, size)),
+        };
+        if *first != size {
+            return Err(wrong(format!("has {} × {} pixels, not {} × {}", size.0, size.1, first.0, first.1)));
+        }
+        movie.push(size.0, &picture)?;
+    }
+    movie.ok_or_else(|| fail("it has no frames"))?.0.finish()
+}
+
 /// The units of an H.264 byte stream (ITU-T H.264, annex B).
 fn units(stream: &[u8]) -> Vec<&[u8]> {
     let starts: Vec<usize> =
@@ -200,6 +247,32 @@ mod tests {
         assert_eq!(bytes[colour + 4..colour + 15], *b"nclx\0\x01\0\x0d\0\x06\0");
         let moov = bytes.windows(4).position(|w| w == b"moov").unwrap();
         assert!(moov < bytes.windows(4).position(|w| w == b"mdat").unwrap(), "plays before it is whole");
+    }
+
+    /// A JPEG file of one colour behind its length.
+    fn drawing(width: u32, red: u8) -> Vec<u8> {
+        let mut jpeg = Vec::new();
+        let picture = image::RgbImage::from_pixel(width, 32, image::Rgb([red, 80, 20]));
+        picture.write_to(&mut Cursor::new(&mut jpeg), image::ImageFormat::Jpeg).unwrap();
+        [&(jpeg.len() as u32).to_le_bytes()[..], &jpeg].concat()
+    }
+
+    #[test]
+    fn drawings_become_a_film() {
+        let bytes: Vec<u8> = (0..12).flat_map(|i| drawing(48, i * 20)).collect();
+        let film = movie_of_drawings(&bytes, 24.0).unwrap();
+        let at = film.windows(4).position(|w| w == b"stsz").unwrap();
+        assert_eq!(u32::from_be_bytes(film[at + 12..at + 16].try_into().unwrap()), 12);
+    }
+
+    #[rstest::rstest]
+    #[case(Vec::new(), "it has no frames")]
+    #[case(vec![9, 0, 0, 0, 1], "drawing 1 is cut short")]
+    #[case(vec![2, 0, 0, 0, 1, 2], "drawing 1 is not read")]
+    #[case([drawing(48, 1), drawing(64, 1)].concat(), "drawing 2 has 64 × 32 pixels, not 48 × 32")]
+    fn drawings_that_are_none_are_named(#[case] bytes: Vec<u8>, #[case] message: &str) {
+        let error = movie_of_drawings(&bytes, 24.0).unwrap_err().to_string();
+        assert!(error.contains(message), "{error}");
     }
 
     #[test]

@@ -1,5 +1,6 @@
 //! Filling a run folder.
 
+use crate::cancel::Cancel;
 use crate::{BlowUp, PrepareError, Saved, Simulation};
 use frames::{Frame, Manifest, ManifestElement, RunError, RunFolder};
 use geometry::{Meshes, MissingMesh};
@@ -112,11 +113,16 @@ pub fn fresh(shot: &Shot, run: &RunFolder) -> Vec<bool> {
 pub fn resume(job: &Bake, frame: u32) -> Result<Simulation, PrepareError> {
     let prints = system_fingerprints(job.shot);
     let systems: Vec<&SystemFingerprints> = prints.iter().collect();
-    resume_some(job, frame, &systems)
+    resume_some(job, frame, &systems, &Cancel::default())
 }
 
 /// As [`resume`], of some systems.
-fn resume_some(job: &Bake, frame: u32, systems: &[&SystemFingerprints]) -> Result<Simulation, PrepareError> {
+fn resume_some(
+    job: &Bake,
+    frame: u32,
+    systems: &[&SystemFingerprints],
+    cancel: &Cancel,
+) -> Result<Simulation, PrepareError> {
     let Bake { shot, meshes, run, .. } = *job;
     let numbers: BTreeSet<u32> = systems.iter().flat_map(|of| run.checkpoint_numbers(of.system)).collect();
     for &number in numbers.range(shot.timing.first..=frame.max(shot.timing.first)).rev() {
@@ -131,11 +137,11 @@ fn resume_some(job: &Bake, frame: u32, systems: &[&SystemFingerprints]) -> Resul
             states.iter().map(|(id, state)| (*id, state.as_deref())).collect();
         match Simulation::resumed(shot, meshes, &states) {
             Err(PrepareError::State(_)) => {}
-            resumed => return resumed,
+            resumed => return Ok(resumed?.with_cancel(cancel.clone())),
         }
     }
     let ids: Vec<SystemId> = systems.iter().map(|of| of.system).collect();
-    Simulation::of(shot, meshes, &ids, job.initial_state)
+    Simulation::cancellable(shot, meshes, &ids, job.initial_state, cancel.clone())
 }
 
 /// A system that is computed in a bake.
@@ -202,6 +208,18 @@ fn drop_leftovers(job: &Bake, prints: &[SystemFingerprints]) {
 /// [`BakeError`]; every frame reported as progress is on disk.
 pub fn bake(
     job: &Bake,
+    progress: impl FnMut(Progress) -> ControlFlow<()> + Send,
+) -> Result<Outcome, BakeError> {
+    bake_until(job, &Cancel::default(), progress)
+}
+
+/// As [`bake`], until `cancel` asks for its end: within a frame too, and before the first one.
+///
+/// # Errors
+/// As of [`bake`].
+pub fn bake_until(
+    job: &Bake,
+    cancel: &Cancel,
     mut progress: impl FnMut(Progress) -> ControlFlow<()> + Send,
 ) -> Result<Outcome, BakeError> {
     let timing = job.shot.timing;
@@ -227,10 +245,13 @@ pub fn bake(
     let systems: Vec<&SystemFingerprints> = bakes.iter().map(|bake| bake.prints).collect();
     let mut simulation = if first_needed == timing.first {
         let ids: Vec<SystemId> = systems.iter().map(|of| of.system).collect();
-        Simulation::of(job.shot, job.meshes, &ids, job.initial_state)?
+        Simulation::cancellable(job.shot, job.meshes, &ids, job.initial_state, cancel.clone())?
     } else {
-        resume_some(job, first_needed - 1, &systems)?
+        resume_some(job, first_needed - 1, &systems, cancel)?
     };
+    if simulation.is_cancelled() {
+        return Ok(Outcome::Stopped);
+    }
     let from_the_start = simulation.frame() == timing.first;
     write_manifest(job)?;
     let mut writer = Writer { job, bakes: &bakes, first: timing.first, computed: 0 };
@@ -247,7 +268,7 @@ pub fn bake(
             }
             Ok(Outcome::Done(writer.computed))
         });
-        let mut blown = None;
+        let (mut blown, mut cancelled) = (None, false);
         if from_the_start {
             // The first frame is the shot as staged. Its state is kept where it
             // took a preroll to come to it. A failed send means that the writer
@@ -258,6 +279,10 @@ pub fn bake(
         }
         while simulation.frame() < last_needed {
             match simulation.go_on() {
+                Ok(()) if simulation.is_cancelled() => {
+                    cancelled = true;
+                    break;
+                }
                 Ok(()) => {
                     let parts = simulation.write_parts();
                     let number = simulation.frame();
@@ -276,6 +301,7 @@ pub fn bake(
         }
         drop(send);
         let outcome = writing.join().expect("the writer does not panic")?;
+        let outcome = if cancelled { Outcome::Stopped } else { outcome };
         blown.map_or(Ok(outcome), |error| Err(error.into()))
     })
 }

@@ -23,6 +23,7 @@
 #![warn(missing_docs)]
 
 mod bake;
+mod cancel;
 pub mod colliders;
 pub mod forces;
 mod particles;
@@ -32,8 +33,10 @@ pub mod solids;
 mod solver;
 
 pub use bake::{
-    Bake, BakeError, CHECKPOINT_EVERY, Outcome, Progress, SystemFreshness, bake, fresh, fresh_systems, resume,
+    Bake, BakeError, CHECKPOINT_EVERY, Outcome, Progress, SystemFreshness, bake, bake_until, fresh,
+    fresh_systems, resume,
 };
+pub use cancel::Cancel;
 pub use particles::not_to_be_born;
 pub use rounds::{bake_rounds, rounds};
 pub use simulation::{SOLVERS, Simulation};

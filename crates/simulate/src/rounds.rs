@@ -1,6 +1,7 @@
 //! Bakes of shots that go round: they end when the state has met itself.
 
-use crate::{Bake, BakeError, Outcome, Progress, bake, fresh};
+use crate::bake::bake_until;
+use crate::{Bake, BakeError, Cancel, Outcome, Progress, fresh};
 use frames::finish::{Round, Rounds};
 use frames::{RunError, RunFolder, RunFrames};
 use shot::Shot;
@@ -23,17 +24,18 @@ pub fn rounds(shot: &Shot, run: &RunFolder, known: &Rounds) -> Result<Vec<Round>
     known.of(&RunFrames::of(run.clone(), &computed), timing.first, length)
 }
 
-/// As [`bake`], up to the frame at which a shot that goes round has met its state.
+/// As [`crate::bake_until`], up to the frame at which a shot that goes round has met its state.
 ///
 /// # Errors
 /// [`BakeError`]; every frame reported as progress is on disk.
 pub fn bake_rounds(
     job: &Bake,
     known: &Rounds,
+    cancel: &Cancel,
     mut progress: impl FnMut(Progress) -> ControlFlow<()> + Send,
 ) -> Result<Outcome, BakeError> {
     let timing = job.shot.timing;
-    let Some(length) = timing.loop_frames else { return bake(job, progress) };
+    let Some(length) = timing.loop_frames else { return bake_until(job, cancel, progress) };
     let closed_at = || -> Option<u32> {
         // A frame that cannot be read is computed again; until then nothing has closed.
         let rounds = rounds(job.shot, job.run, known).ok()?;
@@ -42,7 +44,7 @@ pub fn bake_rounds(
     let last = closed_at().map_or(*job.frames.end(), |frame| frame.min(*job.frames.end()));
     let job = Bake { frames: *job.frames.start()..=last, ..job.clone() };
     let mut met = None;
-    let outcome = bake(&job, |now| {
+    let outcome = bake_until(&job, cancel, |now| {
         let flow = progress(now);
         if flow.is_continue() && (now.frame - timing.first).is_multiple_of(length) {
             met = closed_at().filter(|frame| *frame == now.frame);

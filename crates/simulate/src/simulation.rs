@@ -3,6 +3,7 @@
 //! Systems are computed together or alone: one that reads another has it step
 //! alongside, so that bodies are met where they are in every substep.
 
+use crate::cancel::Cancel;
 use crate::colliders::Colliders;
 use crate::forces::{Field, Surfaces};
 use crate::solver::{
@@ -38,6 +39,9 @@ pub struct Simulation {
     colliders: Colliders,
     wants: Wants,
     frame: u32,
+    cancel: Cancel,
+    /// Whether a substep was left out.
+    cancelled: bool,
 }
 
 /// A system being computed.
@@ -94,12 +98,40 @@ impl Simulation {
         systems: &[SystemId],
         initial_state: Option<&Frame>,
     ) -> Result<Self, PrepareError> {
+        Self::cancellable(shot, meshes, systems, initial_state, Cancel::default())
+    }
+
+    /// As [`Simulation::of`]; `cancel` is asked before every substep, from the preroll on.
+    /// See [`Simulation::is_cancelled`].
+    ///
+    /// # Errors
+    /// As of [`Simulation::new`].
+    pub fn cancellable(
+        shot: &Shot,
+        meshes: &Meshes,
+        systems: &[SystemId],
+        initial_state: Option<&Frame>,
+        cancel: Cancel,
+    ) -> Result<Self, PrepareError> {
         let of = shot.initial_state.as_ref().zip(initial_state);
         let initial_state = of.map(|(of, frame)| InitialState { frame, velocities: of.velocities });
         let mut simulation = Self::prepare(shot, meshes, systems, initial_state)?;
+        simulation.cancel = cancel;
         simulation.preroll()?;
         simulation.stand();
         Ok(simulation)
+    }
+
+    /// The simulation, which asks `cancel` before every substep from now on.
+    #[must_use]
+    pub fn with_cancel(mut self, cancel: Cancel) -> Self {
+        self.cancel = cancel;
+        self
+    }
+
+    /// Whether it was cancelled: it stands within a frame then, and is of no further use.
+    pub fn is_cancelled(&self) -> bool {
+        self.cancelled
     }
 
     /// The shot at the frame at which [`Simulation::save`] gave `state`.
@@ -158,8 +190,19 @@ impl Simulation {
         });
         let meshes = meshes.clone();
         let (colliders, frame) = (Colliders::default(), shot.timing.first);
-        let mut simulation =
-            Self { sampler, now, surfaces, meshes, systems, solvers, colliders, wants, frame };
+        let mut simulation = Self {
+            sampler,
+            now,
+            surfaces,
+            meshes,
+            systems,
+            solvers,
+            colliders,
+            wants,
+            frame,
+            cancel: Cancel::default(),
+            cancelled: false,
+        };
         simulation.follow_bodies(0.0)?;
         Ok(simulation)
     }
@@ -324,6 +367,10 @@ impl Simulation {
     /// Goes one substep on; `left`: how many before the first frame are left with this one, where only those
     /// go on that begin there.
     fn step(&mut self, start: f64, frame: f64, dt: f64, left: Option<u32>) -> Result<(), BlowUp> {
+        self.cancelled = self.cancelled || self.cancel.is_asked();
+        if self.cancelled {
+            return Ok(());
+        }
         let timing = self.now.timing;
         let first = f64::from(timing.first);
         let early = left.is_some();

@@ -1,6 +1,7 @@
 //! Baking: the same bytes however it went, and only what is stale is computed.
 
 use frames::RunFolder;
+use geometry::Meshes;
 use glam::Vec3;
 use rstest::rstest;
 use shot::{
@@ -8,7 +9,7 @@ use shot::{
     force::{Force, ForceKind},
     motion::Channel,
 };
-use simulate::{Bake, BakeError, Outcome, bake, fresh};
+use simulate::{Bake, BakeError, Cancel, Outcome, bake, bake_until, fresh};
 use std::ops::ControlFlow;
 use tempfile::TempDir;
 
@@ -155,4 +156,46 @@ fn a_body_let_go_flies_on_as_its_keys_moved_it() {
     // 1.9 m in 19 frames at 24 frames a second, and a frame of gravity.
     assert!((velocity.x - 2.4).abs() < 0.01, "{velocity}");
     assert!((velocity.y + 9.81 / 24.0).abs() < 0.06, "{velocity}");
+}
+
+/// A bake ends within a frame, and before the first one; a second one goes on from there.
+#[rstest]
+#[case(0.0, 20)]
+#[case(10.0, 5)]
+fn a_bake_is_cancelled_within_a_frame_and_in_the_preroll(#[case] preroll_s: f32, #[case] substeps: u64) {
+    use shot::{
+        ElementKind,
+        particles::{Emission, EmissionSchedule, Particles},
+    };
+    let mut shot = shot::Shot::empty("Cancelled");
+    let emission =
+        Emission { schedule: EmissionSchedule::Rate { per_s: 20.0 }, preroll_s, ..Emission::default() };
+    let dust = ElementKind::Particles(Particles { emission, ..Particles::default() });
+    shot.add(shot::Element::new("Dust", dust));
+    shot.timing.last = 4;
+    let dir = tempfile::tempdir().unwrap();
+    let run = RunFolder::create(dir.path().join("run")).unwrap();
+    let meshes = Meshes::default();
+    let frames = shot.timing.frames();
+    let job = Bake {
+        shot: &shot,
+        meshes: &meshes,
+        run: &run,
+        revision: 1,
+        frames,
+        systems: None,
+        initial_state: None,
+    };
+    let asked = std::sync::Arc::new(std::sync::atomic::AtomicU64::new(0));
+    let count = asked.clone();
+    // Asked before each of the eight substeps of a frame.
+    let cancel = Cancel::when(move || count.fetch_add(1, std::sync::atomic::Ordering::Relaxed) >= substeps);
+    let outcome = bake_until(&job, &cancel, |_| ControlFlow::Continue(())).unwrap();
+    assert_eq!(outcome, Outcome::Stopped);
+    // It is asked once more where the end is noticed, and no substep goes on after that.
+    assert!(asked.load(std::sync::atomic::Ordering::Relaxed) <= substeps + 1);
+    let whole = |run: &RunFolder| -> usize { fresh(&shot, run).iter().filter(|fresh| **fresh).count() };
+    assert_eq!(whole(&run), if preroll_s > 0.0 { 0 } else { 3 });
+    bake(&job, |_| ControlFlow::Continue(())).unwrap();
+    assert_eq!(whole(&run), 4);
 }

@@ -11,7 +11,7 @@ use shot::{
     motion::Channel,
     particles::{Emission, EmissionSchedule, Particles, Start},
 };
-use simulate::{Bake, Outcome, Simulation, bake_rounds};
+use simulate::{Bake, Cancel, Outcome, Simulation, bake_rounds};
 use std::ops::ControlFlow;
 
 const ROUND: u32 = 24;
@@ -86,7 +86,7 @@ fn baked(shot: &Shot, run: &RunFolder) -> Outcome {
     let meshes = Meshes::default();
     let frames = shot.timing.frames();
     let job = Bake { shot, meshes: &meshes, run, revision: 1, frames, systems: None, initial_state: None };
-    bake_rounds(&job, &Rounds::default(), |_| ControlFlow::Continue(())).unwrap()
+    bake_rounds(&job, &Rounds::default(), &Cancel::default(), |_| ControlFlow::Continue(())).unwrap()
 }
 
 #[test]

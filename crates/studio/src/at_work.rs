@@ -35,7 +35,7 @@ impl Playing {
         lock(&self.shots).contains_key(&shot)
     }
 
-    /// Stops computing a shot, after the frame at hand.
+    /// Stops computing a shot, within the frame at hand.
     pub fn stop(&self, shot: i64) {
         if let Some(signals) = lock(&self.shots).get(&shot) {
             signals.stop.store(true, Ordering::Release);

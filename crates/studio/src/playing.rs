@@ -7,7 +7,7 @@ use crate::jobs::{AtEnd, guarded, lock};
 use crate::studio::{Event, Studio};
 use frames::RunFolder;
 use shot::SystemId;
-use simulate::{Bake, Outcome, bake_rounds};
+use simulate::{Bake, Cancel, Outcome, bake_rounds};
 use std::ops::ControlFlow;
 use std::sync::atomic::Ordering;
 use std::sync::{Arc, Mutex};
@@ -80,7 +80,7 @@ impl Studio {
         runtime: &tokio::runtime::Handle,
         shot: i64,
         run: &RunFolder,
-        signals: &Signals,
+        signals: &Arc<Signals>,
     ) -> std::result::Result<Outcome, String> {
         let (document, revision) = runtime.block_on(self.head(shot)).map_err(|error| error.to_string())?;
         let meshes = self.loader.meshes(&self.data, &document).map_err(|error| error.to_string())?;
@@ -99,7 +99,10 @@ impl Studio {
             initial_state: initial_state.as_deref(),
         };
         let (start, mut done) = (Instant::now(), 0u32);
-        bake_rounds(&job, &self.rounds, |progress| {
+        let asked = signals.clone();
+        let cancel =
+            Cancel::when(move || asked.stop.load(Ordering::Acquire) || asked.changed.load(Ordering::Acquire));
+        bake_rounds(&job, &self.rounds, &cancel, |progress| {
             done += 1;
             let left = progress.last.saturating_sub(progress.frame);
             let seconds_left = start.elapsed().as_secs_f32() / done as f32 * left as f32;

@@ -181,6 +181,9 @@ export const api = {
   /** Begins from a finished frame, or as all is placed. */
   beginFrom: (id: number, frame: number | null, velocities: boolean) =>
     json<ShotState>("POST", `/api/shots/${id}/initial-state`, { frame, velocities }),
+  /** Changes the frame rate; keys and the run stay on their frames, or where they are in seconds. */
+  setFrameRate: (id: number, fps: number, keep: Schemas["Keep"]) =>
+    json<ShotState>("POST", `/api/shots/${id}/frame-rate`, { fps, keep }),
   stop: (id: number) => none("DELETE", `/api/shots/${id}/play`),
   clear: (id: number) => none("POST", `/api/shots/${id}/clear`),
   runs: (id: number) => json<Run[]>("GET", `/api/shots/${id}/runs`),
@@ -189,12 +192,20 @@ export const api = {
   dropRun: (run: number) => none("DELETE", `/api/runs/${run}`),
   restoreRun: (run: number) => json<ShotState>("POST", `/api/runs/${run}/restore`),
   /** A frame as it is shown: finished, where the shot or the kept run has such steps. */
-  frame: (run: number, frame: number) => bytes(`/api/runs/${run}/frames/${frame}?finished=true`),
+  frame: (run: number, frame: number, finished = true) =>
+    bytes(`/api/runs/${run}/frames/${frame}?finished=${finished}`),
   measured: (run: number) => json<MeasuredRun>("GET", `/api/runs/${run}/measured`),
   track: (run: number, element: number, copy: number) =>
     json<BodyTrack>("GET", `/api/runs/${run}/track?element=${element}&copy=${copy}`),
   loops: (id: number, step: number, least: number, most: number) =>
     json<Schemas["LoopSeam"]>("GET", `/api/shots/${id}/loops/${step}?least=${least}&most=${most}`),
+  /** A film of drawings, each behind its length. */
+  viewFilm: async (id: number, drawings: Blob): Promise<Blob> => {
+    if (drawings.size > MAX_FILE_MB * 2 ** 20)
+      throw new Problem(413, "/problems/too-large", "The drawings take too much; save fewer frames at once.");
+    return (await request("POST", `/api/shots/${id}/view-film`, drawings)).blob();
+  },
+  rounds: (id: number) => json<Schemas["LoopRound"][]>("GET", `/api/shots/${id}/rounds`),
   films: (id: number) => json<Film[]>("GET", `/api/shots/${id}/films`),
   createFilm: (id: number, name: string, settings: FilmSettings) =>
     json<Film>("POST", `/api/shots/${id}/films`, { name, settings }),

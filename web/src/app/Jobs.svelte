@@ -4,6 +4,7 @@
   import { notices } from "../state/notices.svelte";
   import { route } from "../state/route.svelte";
   import { spoken } from "../state/time";
+  import { viewFilm } from "../state/viewFilm.svelte";
 
   /** Work on another shot says which. */
   const label = (job: Job) =>
@@ -31,3 +32,14 @@
     >
   </div>
 {/each}
+{#if viewFilm.progress}
+  <div
+    class="flex min-w-12 items-center gap-2 rounded-full border border-line py-0.5 pr-1 pl-2.5 text-soft"
+    role="status"
+  >
+    <span class="truncate tabular-nums">Drawing {viewFilm.progress.done} of {viewFilm.progress.total}</span>
+    <button class="flex-none rounded-full p-0.5 hover:bg-raised" aria-label="Stop: Drawing" onclick={() => viewFilm.stop()}
+      ><X size={13} /></button
+    >
+  </div>
+{/if}

@@ -10,8 +10,9 @@
   import { route } from "../state/route.svelte";
   import { shot } from "../state/shot.svelte";
   import { bytes, spoken } from "../state/time";
+  import { viewFilm } from "../state/viewFilm.svelte";
 
-  type Kind = "still" | "draft" | "final";
+  type Kind = "still" | "drawn" | "draft" | "final";
   let kind = $state<Kind>("still");
   let name = $state("");
   let first = $state(1);
@@ -34,11 +35,11 @@
       Math.round(document.picture.width * scale),
       Math.round(document.picture.height * scale),
     ];
-    samples = { still: 128, draft: 8, final: 64 }[next];
+    samples = { still: 128, drawn: 1, draft: 8, final: 64 }[next];
     exr = next === "final";
     clamp = next === "draft";
   }
-  const names: Record<Kind, string> = { still: "Still", draft: "Draft", final: "Final" };
+  const names: Record<Kind, string> = { still: "Still", drawn: "Drawn", draft: "Draft", final: "Final" };
 
   $effect(() => {
     // Set once at opening: typed values stay whatever happens to the shot.
@@ -70,7 +71,7 @@
     const [id, asked] = [shot.id, settings];
     const turn = ++forecasts;
     forecast = "asked";
-    if (!films.asking || id === null) return;
+    if (!films.asking || id === null || kind === "drawn") return;
     const timer = setTimeout(() => {
       void api.forecast(id, asked).then(
         (told) => turn === forecasts && (forecast = told),
@@ -81,6 +82,10 @@
   });
 
   async function begin() {
+    if (kind === "drawn") {
+      films.asking = false;
+      return viewFilm.save(first, last);
+    }
     const film = await films.begin(name, settings);
     if (!film) return;
     films.asking = false;
@@ -100,20 +105,24 @@
         value={kind}
         options={[
           ["still", "Still"],
+          ["drawn", "As drawn"],
           ["draft", "Draft film"],
           ["final", "Final film"],
         ]}
         onpick={(next) => preset(next as Kind)}
       />
+      {#if kind !== "drawn"}
       <label class="grid grid-cols-[108px_1fr] items-center gap-2"
         >Name <input class="field" bind:value={name} maxlength="80" /></label
       >
+      {/if}
       {#if kind === "still"}
         <NumberField label="Frame" value={first} step={1} whole oncommit={(v) => ((first = v), (last = v))} />
       {:else}
         <NumberField label="First frame" value={first} step={1} whole oncommit={(v) => (first = v)} />
         <NumberField label="Last frame" value={last} step={1} whole oncommit={(v) => (last = v)} />
       {/if}
+      {#if kind !== "drawn"}
       <NumberField label="Width" unit="px" value={width} step={16} whole oncommit={(v) => (width = v)} />
       <NumberField label="Height" unit="px" value={height} step={16} whole oncommit={(v) => (height = v)} />
       <NumberField
@@ -139,7 +148,8 @@
       {#if !exr}
         <Tick label="Bright specks bounded, at the price of some light" bind:checked={clamp} />
       {/if}
-      {#if missing > 0}
+      {/if}
+      {#if missing > 0 && kind !== "drawn"}
         <p class="rounded-md border-l-2 border-stale bg-raised px-3 py-2">
           {missing === 1
             ? "1 frame is not computed yet and is"
@@ -147,7 +157,9 @@
         </p>
       {/if}
       <p class="min-h-[18px] text-soft" aria-live="polite" data-testid="forecast">
-        {#if forecast === "asked"}Measuring a few tiles…{:else if forecast === "refused"}No forecast: the
+        {#if kind === "drawn"}The Viewport as it is, frame by frame, as an MP4 file to save. Frames that are not
+          computed are as placed.
+        {:else if forecast === "asked"}Measuring a few tiles…{:else if forecast === "refused"}No forecast: the
           settings are not possible.{:else}About {spoken(forecast.seconds)} and {bytes(
             forecast.bytes,
           )}{missing > 0 ? ", after the frames are computed" : ""}.{/if}

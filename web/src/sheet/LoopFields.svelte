@@ -3,6 +3,7 @@
   import NumberField from "../fields/NumberField.svelte";
   import type { FinishOperation } from "../state/finishing";
   import { notices } from "../state/notices.svelte";
+  import { percent } from "../state/numbers";
   import { playback } from "../state/playback.svelte";
   import { shot } from "../state/shot.svelte";
   import type { Target } from "../state/target";
@@ -31,9 +32,16 @@
       .catch(() => turn === asked && (found = null));
   });
 
-  const percent = (share: number) =>
-    share < 10 ? `${(100 * share).toFixed(share < 0.1 ? 1 : 0)} %` : `${share.toFixed(0)} ×`;
   let away = $derived((found?.unreturned ?? []).map((id) => shot.element(id)?.name).filter(Boolean));
+
+  /** The frame that the first one would follow as the next, as it was computed. */
+  let seamFrame = $derived(loop.from_frame + loop.frames);
+  let ghosts = $derived(playback.ghostFrame !== null);
+  // What was shown is of the loop as it was.
+  $effect(() => {
+    void seamFrame;
+    return () => (playback.ghostFrame = null);
+  });
 
   /** Takes a loop that is offered, without blending. */
   function take(offer: Schemas["LoopOffer"]) {
@@ -68,6 +76,17 @@
       ? ` and ${away.length - 4} more`
       : ""}.
   </p>
+{/if}
+{#if found?.seam}
+  <button
+    class="btn mt-2"
+    aria-pressed={ghosts}
+    title="The frame after the last, over the first"
+    onclick={() => {
+      playback.ghostFrame = ghosts ? null : seamFrame;
+      if (!ghosts) playback.go(playback.first);
+    }}>{ghosts ? "Hide the seam" : "Show the seam"}</button
+  >
 {/if}
 {#if found && found.offers.length > 0}
   <h3 class="mt-3 mb-1 font-[650] text-soft">Frames most alike</h3>

@@ -4,6 +4,7 @@
   import NumberField from "../fields/NumberField.svelte";
   import Section from "../fields/Section.svelte";
   import Tick from "../fields/Tick.svelte";
+  import TimingSection from "./TimingSection.svelte";
   import { shot } from "../state/shot.svelte";
   import { playback } from "../state/playback.svelte";
   import { bytes } from "../state/time";
@@ -64,32 +65,7 @@
     >Frame {playback.frame} as the poster</button
   >
 </Section>
-<Section
-  title="Timing"
-  note={`${((document.timing.last - document.timing.first + 1) / document.timing.fps).toFixed(2)} s`}
->
-  <NumberField
-    label="Frame rate"
-    unit="fps"
-    step={1}
-    value={document.timing.fps}
-    oncommit={(v) => set("Frame rate changed", "/timing/fps", v)}
-  />
-  <NumberField
-    label="First frame"
-    step={1}
-    whole
-    value={document.timing.first}
-    oncommit={(v) => set("First frame changed", "/timing/first", v)}
-  />
-  <NumberField
-    label="Last frame"
-    step={1}
-    whole
-    value={document.timing.last}
-    oncommit={(v) => set("Last frame changed", "/timing/last", v)}
-  />
-</Section>
+<TimingSection />
 <Section title="Physics">
   <NumberField
     label="Substeps"

@@ -21,6 +21,8 @@ class DeskState {
   drawing = $state<{ id: number; points: number } | null>(null);
   finder = $state(false);
   viewport: Viewport | null = null;
+  /** The frame at which all is in place in the Viewport; null while something is on its way. */
+  arranged = $state<number | null>(null);
 }
 
 export const desk = new DeskState();

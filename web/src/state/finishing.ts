@@ -183,12 +183,22 @@ export const STEPS: Record<Name, Step> = {
 };
 
 /** Adds a step after the others of an element, or of the whole shot. */
-export async function addStep(name: Name, element: number | null, span: Span) {
+export const addStep = (name: Name, element: number | null, span: Span) =>
+  addMade(name, element, STEPS[name].make(span));
+
+async function addMade(name: Name, element: number | null, { operation, channels }: ReturnType<Step["make"]>) {
   const before = stepsOf(element);
   const order = before.reduce((most, e) => Math.max(most, (finishOf(e)!.order ?? 0) + 1), 0);
-  const { operation, channels } = STEPS[name].make(span);
   const finish: Finish = { operation, order, ...(element === null ? {} : { element }) };
   await shot.add(STEPS[name].name, { finish } as Element["kind"], [0, 0, 0], [0, 0, 0], channels);
+}
+
+/** Shows one round of a shot that goes round, again and again: by its loop step, or a new one. */
+export async function showRound(frames: number, from_frame: number) {
+  const loop: FinishOperation = { loop: { frames, from_frame, overlap: 0 } };
+  const known = stepsOf(null).find((step) => "loop" in finishOf(step)!.operation);
+  if (known) await shot.set("Round shown", [known.id], "/kind/finish/operation", loop);
+  else await addMade("loop", null, { operation: loop });
 }
 
 /** Puts a step before or after others: `by` places down, or up if negative. */

@@ -44,7 +44,10 @@ class Playback {
   computing = $state.raw<{ frame: number; last: number; secondsLeft: number } | null>(null);
   /** Counts up when frames on the server have changed. */
   changes = $state(0);
+  /** A kept run that is shown over the frames. */
   ghost = $state<number | null>(null);
+  /** A frame of the run, as it was computed, that is shown over the frames. */
+  ghostFrame = $state<number | null>(null);
   #cache = new Map<string, Promise<ViewportFrame | null>>();
   #bytes = new Map<string, number>();
   /** Frames that arrived before the message that they are computed. */
@@ -61,9 +64,11 @@ class Playback {
     return shot.document?.timing.first ?? 1;
   }
 
-  /** The last frame that is shown: of the finished frames, where there are such. */
+  /** The last frame that is shown: of the finished frames, where there are such; of a shot that has
+   * gone round, the one before that in which its state met itself. */
   get last(): number {
-    return this.freshness?.finished?.last ?? shot.document?.timing.last ?? 1;
+    const closed = this.freshness?.closed_at;
+    return this.freshness?.finished?.last ?? (closed != null ? closed - 1 : (shot.document?.timing.last ?? 1));
   }
 
   /** The last frame on the Timeline: what is computed and what any step gives has room on it. */
@@ -89,6 +94,7 @@ class Playback {
     this.freshness = null;
     this.computing = null;
     this.ghost = null;
+    this.ghostFrame = null;
     this.only = null;
     this.#cache.clear();
     void this.refresh();
@@ -135,13 +141,13 @@ class Playback {
     return stretches?.find((s) => s.first <= frame && frame <= s.last)?.state ?? "missing";
   }
 
-  /** A frame of a run, kept once fetched; null if it is not there. */
-  fetch(run: number, frame: number): Promise<ViewportFrame | null> {
-    const key = `${run}/${frame}`;
+  /** A frame of a run, finished or as it was computed, kept once fetched; null if it is not there. */
+  fetch(run: number, frame: number, finished = true): Promise<ViewportFrame | null> {
+    const key = `${run}/${frame}${finished ? "" : "/computed"}`;
     let promise = this.#cache.get(key);
     if (!promise) {
       promise = api
-        .frame(run, frame)
+        .frame(run, frame, finished)
         .then(decodeFrame)
         .catch(() => {
           this.#cache.delete(key);

@@ -239,6 +239,32 @@ export class Viewport {
     return { x: (width - gateWidth) / 2, y: (height - gateHeight) / 2, width: gateWidth, height: gateHeight };
   }
 
+  /** The picture as it is drawn, as a JPEG file, so many pixels wide: within the gate where the
+   * camera is looked through. */
+  async drawing(width: number): Promise<Blob> {
+    if (this.#moved) this.#placeAll();
+    const size = this.renderer.getSize(new THREE.Vector2());
+    const whole = { x: 0, y: 0, width: size.x, height: size.y };
+    const gate = this.#eye.view === "camera" ? (this.gate(size.x, size.y) ?? whole) : whole;
+    const ratio = Math.min(3, width / gate.width);
+    this.renderer.setPixelRatio(ratio);
+    this.renderer.shadowMap.needsUpdate = true;
+    this.renderer.render(this.scene, this.#eye.camera);
+    const flat = document.createElement("canvas");
+    // A film's pixels come in pairs.
+    flat.width = Math.floor(width / 2) * 2;
+    flat.height = Math.floor((width * gate.height) / gate.width / 2) * 2;
+    const from = [gate.x, gate.y, gate.width, gate.height].map((n) => n * ratio);
+    const context = flat.getContext("2d")!;
+    context.drawImage(this.canvas, from[0], from[1], from[2], from[3], 0, 0, flat.width, flat.height);
+    // The page has its own picture again before it is shown.
+    this.renderer.setPixelRatio(this.#ratio);
+    this.renderer.render(this.scene, this.#eye.camera);
+    return new Promise((resolve, reject) =>
+      flat.toBlob((blob) => (blob ? resolve(blob) : reject(new Error("no picture"))), "image/jpeg", 0.92),
+    );
+  }
+
   /** The middle of the selection or of the view, and the upright plane through it that faces the eye. */
   lookedAt(): { centre: THREE.Vector3; right: THREE.Vector3; up: THREE.Vector3 } {
     const chosen = this.#selected.map((id) => this.#items.bodiesOf(id)).find((bodies) => bodies);

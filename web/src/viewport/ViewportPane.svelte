@@ -82,7 +82,7 @@
     void playback.changes;
     const run = playback.freshness?.run;
     const frame = playback.frame;
-    const ghost = playback.ghost;
+    const { ghost, ghostFrame } = playback;
     const now = staged.now?.frame ?? null;
     const revision = staged.now?.revision ?? 0;
     if (!viewport || run === undefined) return;
@@ -98,12 +98,14 @@
     const there = playback.stateOf(source) !== "missing" && (!first || particleElements);
     const shown = (a: ViewportFrame | null) => (first ? a?.withoutBodies() : backwards ? a?.backwards() : a);
     const wanted = there ? playback.fetch(run, source).then(shown) : null;
-    const other = ghost === null ? null : playback.fetch(ghost, source).then(shown);
+    const computed = ghostFrame === null ? null : playback.fetch(run, ghostFrame, false);
+    const other = ghost === null ? computed : playback.fetch(ghost, source).then(shown);
     void Promise.all([wanted, other]).then(([a, b]) => {
       if (frame !== playback.frame) return;
       arrangedRevision = revision;
       if (!made.setFrames(a ?? null, now, b ?? null)) drawnRevision = revision;
       arranged++;
+      desk.arranged = staged.isOf(frame) ? frame : null;
     });
   });
 

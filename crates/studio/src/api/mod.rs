@@ -22,6 +22,7 @@ mod runs;
 mod security;
 mod shots;
 mod topologies;
+mod view_film;
 
 use crate::error::{Error, Problem};
 use crate::studio::Studio;
@@ -106,6 +107,7 @@ fn router() -> OpenApiRouter<Arc<Studio>> {
         .routes(routes!(films::picture))
         .routes(routes!(films::linear))
         .routes(routes!(films::movie))
+        .routes(routes!(view_film::make))
         .routes(routes!(films::frames))
 }
 

@@ -5,7 +5,7 @@ use clap::Args;
 use frames::RunFolder;
 use frames::finish::Rounds;
 use shot::{Shot, SystemId};
-use simulate::{Bake, BakeError, bake_rounds};
+use simulate::{Bake, BakeError, Cancel, bake_rounds};
 use std::ops::ControlFlow;
 use std::path::PathBuf;
 
@@ -53,7 +53,7 @@ impl BakeArgs {
             systems: systems.as_deref(),
             initial_state: initial_state.as_deref(),
         };
-        let outcome = bake_rounds(&job, &Rounds::default(), |_| {
+        let outcome = bake_rounds(&job, &Rounds::default(), &Cancel::default(), |_| {
             done += 1;
             progress.at(done);
             ControlFlow::Continue(())
