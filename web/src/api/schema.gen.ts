@@ -593,6 +593,27 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/shots/{id}/frame-rate": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Changes the frame rate, as a new change. Where seconds are kept, the frames of the run are
+         *     made anew for the new frames, between two by positions and velocities; they are shown until
+         *     they are computed again.
+         */
+        post: operations["post_shots_id_frame-rate"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/shots/{id}/freshness": {
         parameters: {
             query?: never;
@@ -711,8 +732,9 @@ export interface paths {
         };
         /**
          * The visible solids of a shot at finished frames, by their run's present state: `obj` for one
-         *     frame, `zip` for several as numbered OBJ files, `glb`, `usda`
-         *     and `usdz` for one or several. USD has the visible particles, cameras and lights too.
+         *     frame, `zip` for several as numbered OBJ files, `glb`, `usda`, `usdc`,
+         *     `usdz` and `abc` (Alembic) for one or several. USD has the visible particles, cameras and lights
+         *     too, Alembic the particles and cameras.
          */
         get: operations["get_shots_id_meshes_format"];
         put?: never;
@@ -810,6 +832,23 @@ export interface paths {
         put?: never;
         /** Goes forward one change again. Refused with 409 if the shot was changed since `base`. */
         post: operations["post_shots_id_redo"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/shots/{id}/rounds": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The computed rounds of a shot that goes round, up to the first that closes. */
+        get: operations["get_shots_id_rounds"];
+        put?: never;
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -951,6 +990,26 @@ export interface paths {
         put?: never;
         /** Names the state the shot is in. */
         post: operations["post_shots_id_versions"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/shots/{id}/view-film": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * A film of drawings at the shot's frame rate, as MP4: the body is a JPEG file a frame, each
+         *     behind its length as a u32, little-endian. Nothing of it is kept.
+         */
+        post: operations["post_shots_id_view-film"];
         delete?: never;
         options?: never;
         head?: never;
@@ -2101,8 +2160,21 @@ export interface components {
              */
             value?: number | null;
         };
+        FrameRate: {
+            /**
+             * Format: float
+             * @description Frames a second.
+             */
+            fps: number;
+            keep: components["schemas"]["Keep"];
+        };
         /** @description A run's frames against the shot as it is now. */
         Freshness: {
+            /**
+             * Format: int32
+             * @description The frame at which a shot that goes round has met its state: no frame is computed after it.
+             */
+            closed_at?: number | null;
             finished?: null | components["schemas"]["Finished"];
             /**
              * Format: int64
@@ -2163,6 +2235,11 @@ export interface components {
          *     has passed, and the fraction of the change that is made is:
          */
         Interpolation: "hold" | "linear" | "smooth" | "ease_in" | "ease_out" | "ease" | "free";
+        /**
+         * @description What a change of the frame rate leaves where it is.
+         * @enum {string}
+         */
+        Keep: "frames" | "seconds";
         /** @description One key: a value at a frame, and how it goes on from there. */
         Key: {
             /**
@@ -2295,6 +2372,16 @@ export interface components {
             /** Format: int32 */
             from_frame: number;
             seam: components["schemas"]["Seam"];
+        };
+        /** @description A round of a shot that goes round. */
+        LoopRound: {
+            /** @description Whether what comes after is this round again. */
+            closes: boolean;
+            /** Format: int32 */
+            from_frame: number;
+            seam?: null | components["schemas"]["Seam"];
+            /** @description Ids of the elements that are not back where they began. */
+            unreturned: number[];
         };
         /** @description A loop's seam, and other loops. */
         LoopSeam: {
@@ -3389,6 +3476,12 @@ export interface components {
              * @description Last frame of the shot.
              */
             last: number;
+            /**
+             * Format: uint32
+             * @description Number of frames after which all that acts begins anew: keys, formulas, noise and
+             *     births; none: never.
+             */
+            loop_frames?: number | null;
         };
         /** @description When a body that came from a particle becomes one again, and which. */
         ToParticles: {
@@ -4758,6 +4851,39 @@ export interface operations {
             };
         };
     };
+    "post_shots_id_frame-rate": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["FrameRate"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ShotState"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     get_shots_id_freshness: {
         parameters: {
             query?: never;
@@ -5151,6 +5277,27 @@ export interface operations {
             };
         };
     };
+    get_shots_id_rounds: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LoopRound"][];
+                };
+            };
+        };
+    };
     get_shots_id_runs: {
         parameters: {
             query?: never;
@@ -5386,6 +5533,39 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+        };
+    };
+    "post_shots_id_view-film": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/octet-stream": number[];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "video/mp4": unknown;
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
             };
         };
     };

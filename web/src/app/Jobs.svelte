@@ -38,8 +38,10 @@
     role="status"
   >
     <span class="truncate tabular-nums">Drawing {viewFilm.progress.done} of {viewFilm.progress.total}</span>
-    <button class="flex-none rounded-full p-0.5 hover:bg-raised" aria-label="Stop: Drawing" onclick={() => viewFilm.stop()}
-      ><X size={13} /></button
+    <button
+      class="flex-none rounded-full p-0.5 hover:bg-raised"
+      aria-label="Stop: Drawing"
+      onclick={() => viewFilm.stop()}><X size={13} /></button
     >
   </div>
 {/if}

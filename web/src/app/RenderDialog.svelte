@@ -112,9 +112,9 @@
         onpick={(next) => preset(next as Kind)}
       />
       {#if kind !== "drawn"}
-      <label class="grid grid-cols-[108px_1fr] items-center gap-2"
-        >Name <input class="field" bind:value={name} maxlength="80" /></label
-      >
+        <label class="grid grid-cols-[108px_1fr] items-center gap-2"
+          >Name <input class="field" bind:value={name} maxlength="80" /></label
+        >
       {/if}
       {#if kind === "still"}
         <NumberField label="Frame" value={first} step={1} whole oncommit={(v) => ((first = v), (last = v))} />
@@ -123,31 +123,31 @@
         <NumberField label="Last frame" value={last} step={1} whole oncommit={(v) => (last = v)} />
       {/if}
       {#if kind !== "drawn"}
-      <NumberField label="Width" unit="px" value={width} step={16} whole oncommit={(v) => (width = v)} />
-      <NumberField label="Height" unit="px" value={height} step={16} whole oncommit={(v) => (height = v)} />
-      <NumberField
-        label="Samples"
-        unit="a pixel"
-        value={samples}
-        step={8}
-        whole
-        oncommit={(v) => (samples = v)}
-      />
-      {#if kind !== "still"}
+        <NumberField label="Width" unit="px" value={width} step={16} whole oncommit={(v) => (width = v)} />
+        <NumberField label="Height" unit="px" value={height} step={16} whole oncommit={(v) => (height = v)} />
         <NumberField
-          label="Run later by"
-          unit="frames"
-          value={shift}
-          step={1}
+          label="Samples"
+          unit="a pixel"
+          value={samples}
+          step={8}
           whole
-          oncommit={(v) => (shift = v)}
+          oncommit={(v) => (samples = v)}
         />
-        <Tick label="Run from its end to its start; the camera goes on" bind:checked={playback.backwards} />
-      {/if}
-      <Tick label="Also EXR: scene-linear, with depth, normal and element layers" bind:checked={exr} />
-      {#if !exr}
-        <Tick label="Bright specks bounded, at the price of some light" bind:checked={clamp} />
-      {/if}
+        {#if kind !== "still"}
+          <NumberField
+            label="Run later by"
+            unit="frames"
+            value={shift}
+            step={1}
+            whole
+            oncommit={(v) => (shift = v)}
+          />
+          <Tick label="Run from its end to its start; the camera goes on" bind:checked={playback.backwards} />
+        {/if}
+        <Tick label="Also EXR: scene-linear, with depth, normal and element layers" bind:checked={exr} />
+        {#if !exr}
+          <Tick label="Bright specks bounded, at the price of some light" bind:checked={clamp} />
+        {/if}
       {/if}
       {#if missing > 0 && kind !== "drawn"}
         <p class="rounded-md border-l-2 border-stale bg-raised px-3 py-2">
@@ -157,8 +157,8 @@
         </p>
       {/if}
       <p class="min-h-[18px] text-soft" aria-live="polite" data-testid="forecast">
-        {#if kind === "drawn"}The Viewport as it is, frame by frame, as an MP4 file to save. Frames that are not
-          computed are as placed.
+        {#if kind === "drawn"}The Viewport as it is, frame by frame, as an MP4 file to save. Frames that are
+          not computed are as placed.
         {:else if forecast === "asked"}Measuring a few tiles…{:else if forecast === "refused"}No forecast: the
           settings are not possible.{:else}About {spoken(forecast.seconds)} and {bytes(
             forecast.bytes,

@@ -42,8 +42,10 @@
           {round.from_frame}–{round.from_frame + length - 1}
           <small class="ml-1">{words(round)}</small>
         </span>
-        <button class="btn py-0" aria-label={`Show round ${i + 1}`} onclick={() => showRound(length, round.from_frame)}
-          >Show</button
+        <button
+          class="btn py-0"
+          aria-label={`Show round ${i + 1}`}
+          onclick={() => showRound(length, round.from_frame)}>Show</button
         >
       </li>
     {/each}

@@ -186,7 +186,11 @@ export const STEPS: Record<Name, Step> = {
 export const addStep = (name: Name, element: number | null, span: Span) =>
   addMade(name, element, STEPS[name].make(span));
 
-async function addMade(name: Name, element: number | null, { operation, channels }: ReturnType<Step["make"]>) {
+async function addMade(
+  name: Name,
+  element: number | null,
+  { operation, channels }: ReturnType<Step["make"]>,
+) {
   const before = stepsOf(element);
   const order = before.reduce((most, e) => Math.max(most, (finishOf(e)!.order ?? 0) + 1), 0);
   const finish: Finish = { operation, order, ...(element === null ? {} : { element }) };

@@ -68,7 +68,9 @@ class Playback {
    * gone round, the one before that in which its state met itself. */
   get last(): number {
     const closed = this.freshness?.closed_at;
-    return this.freshness?.finished?.last ?? (closed != null ? closed - 1 : (shot.document?.timing.last ?? 1));
+    return (
+      this.freshness?.finished?.last ?? (closed != null ? closed - 1 : (shot.document?.timing.last ?? 1))
+    );
   }
 
   /** The last frame on the Timeline: what is computed and what any step gives has room on it. */
