@@ -77,6 +77,29 @@ impl Frame {
         self.bodies.values_mut().for_each(|bodies| bodies.impacts.clear());
     }
 
+    /// The frame with the parts of some elements only, and what was measured of those; what was
+    /// measured of bodies goes with the first part that has any.
+    #[must_use]
+    pub fn part_of(&self, elements: &[Id]) -> Self {
+        fn of<T: Clone>(parts: &BTreeMap<Id, T>, elements: &[Id]) -> BTreeMap<Id, T> {
+            let chosen = parts.iter().filter(|(id, _)| elements.contains(id));
+            chosen.map(|(id, part)| (*id, part.clone())).collect()
+        }
+        let turnover = of(&self.measured.turnover, elements);
+        let bodies = of(&self.bodies, elements);
+        let measured = if bodies.is_empty() { Measured::default() } else { self.measured.clone() };
+        Self {
+            number: self.number,
+            time_s: self.time_s,
+            fingerprint: self.fingerprint,
+            revision: self.revision,
+            particles: of(&self.particles, elements),
+            meshes: of(&self.meshes, elements),
+            measured: Measured { turnover, ..measured },
+            bodies,
+        }
+    }
+
     /// Multiplies all velocities.
     pub fn scale_velocities(&mut self, factor: f32) {
         let scale = |vectors: &mut Vec<Vec3>| vectors.iter_mut().for_each(|v| *v *= factor);

@@ -212,6 +212,7 @@ impl Runs {
         let mut manifest = self.run.manifest()?;
         manifest.shot = new.clone();
         to.write_manifest(&manifest)?;
+        let systems = new.systems();
         let mut written = 0;
         for number in new.timing.frames() {
             // A run may be computed in part.
@@ -222,7 +223,9 @@ impl Runs {
             frame.time_s = new.timing.seconds(number);
             // The step took the passing frames for those of the old rate.
             frame.scale_velocities(ratio as f32);
-            to.write(&frame)?;
+            for system in &systems {
+                to.write_part(system.id, &frame.part_of(&system.elements))?;
+            }
             written += 1;
         }
         Ok(written)

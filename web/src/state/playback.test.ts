@@ -233,7 +233,7 @@ describe("finished frames", () => {
     playback.received(4, message(3));
     playback.computed(3, 24, 1);
     await playback.fetch(4, 3);
-    expect(frame).toHaveBeenCalledWith(4, 3);
+    expect(frame).toHaveBeenCalledWith(4, 3, true);
   });
 });
 

@@ -242,12 +242,13 @@ export class Viewport {
   /** The picture as it is drawn, as a JPEG file, so many pixels wide: within the gate where the
    * camera is looked through. */
   async drawing(width: number): Promise<Blob> {
-    if (this.#moved) this.#placeAll();
     const size = this.renderer.getSize(new THREE.Vector2());
     const whole = { x: 0, y: 0, width: size.x, height: size.y };
     const gate = this.#eye.view === "camera" ? (this.gate(size.x, size.y) ?? whole) : whole;
     const ratio = Math.min(3, width / gate.width);
     this.renderer.setPixelRatio(ratio);
+    // Streaks are as wide as the picture's pixels ask for.
+    this.#placeAll();
     this.renderer.shadowMap.needsUpdate = true;
     this.renderer.render(this.scene, this.#eye.camera);
     const flat = document.createElement("canvas");
@@ -259,6 +260,7 @@ export class Viewport {
     context.drawImage(this.canvas, from[0], from[1], from[2], from[3], 0, 0, flat.width, flat.height);
     // The page has its own picture again before it is shown.
     this.renderer.setPixelRatio(this.#ratio);
+    this.#placeAll();
     this.renderer.render(this.scene, this.#eye.camera);
     return new Promise((resolve, reject) =>
       flat.toBlob((blob) => (blob ? resolve(blob) : reject(new Error("no picture"))), "image/jpeg", 0.92),

@@ -17,3 +17,4 @@ mod runs;
 mod security;
 mod shots;
 mod socket;
+mod timing;
