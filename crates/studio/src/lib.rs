@@ -18,5 +18,6 @@ pub(crate) mod jobs;
 pub(crate) mod performing;
 pub mod playing;
 pub(crate) mod posters;
-pub mod store;
+pub mod slow_steps;
+mod store;
 pub mod studio;

@@ -4,6 +4,7 @@ use crate::assets::Loader;
 use crate::at_work::{Films, Playing};
 use crate::error::{Error, Result};
 use crate::jobs::guarded;
+use crate::slow_steps::SlowSteps;
 use crate::store::{RunRow, Step, Store};
 use frames::{Frame, Frames, Parts, RunError, RunFolder};
 use serde::Serialize;
@@ -30,6 +31,8 @@ pub enum Event {
     Film { shot: i64, film: i64, done: u32, total: u32, seconds_left: f32, there: Vec<[u32; 2]>, bytes: u64 },
     /// A film ended or was changed.
     Films { shot: i64 },
+    /// Finished frames that take long are made: so many of all; 0 of 0 when that is over.
+    Finishing { shot: i64, done: u32, total: u32 },
 }
 
 /// So many files from outside are read at a time; others wait.
@@ -45,6 +48,7 @@ pub struct Studio {
     pub events: broadcast::Sender<Event>,
     pub playing: Playing,
     pub films: Films,
+    pub slow_steps: SlowSteps,
     /// Rounds of runs whose shots go round.
     pub rounds: frames::finish::Rounds,
     /// Buffer for reading frames.
@@ -127,6 +131,7 @@ impl Studio {
             events: broadcast::channel(256).0,
             playing: Playing::default(),
             films: Films::default(),
+            slow_steps: SlowSteps::default(),
             rounds: frames::finish::Rounds::default(),
             spare: Mutex::default(),
             imports: Semaphore::new(IMPORTS),

@@ -14,7 +14,7 @@
     `${label(job)} ${job.done} of ${job.total}${job.secondsLeft ? ` · ${spoken(job.secondsLeft)} left` : ""}`;
 </script>
 
-{#each jobs.list as job (`${job.shot} ${job.film}`)}
+{#each jobs.list as job (`${job.shot} ${job.film} ${job.finishing}`)}
   <div
     class="flex min-w-12 items-center gap-2 rounded-full border border-line py-0.5 pr-1 pl-2.5 text-soft"
     role="status"
@@ -25,11 +25,13 @@
       ><span class="block h-full bg-aqua" style:width={`${(100 * job.done) / Math.max(1, job.total)}%`}
       ></span></span
     >
+    {#if !job.finishing}
     <button
       class="flex-none rounded-full p-0.5 hover:bg-raised"
       aria-label={`Stop: ${label(job)}`}
       onclick={() => notices.attempt(() => jobs.stop(job))}><X size={13} /></button
     >
+    {/if}
   </div>
 {/each}
 {#if viewFilm.progress}

@@ -5,6 +5,8 @@ export interface Job {
   shot: number;
   /** The film rendered; none for a bake. */
   film?: number;
+  /** Finished frames are made, which ends by itself. */
+  finishing?: boolean;
   label: string;
   done: number;
   total: number;
@@ -33,7 +35,13 @@ class Jobs {
         total: told.total,
         secondsLeft: told.seconds_left,
       });
-    if (told.what === "bake_ended") this.#drop((job) => job.shot === told.shot && job.film === undefined);
+    if (told.what === "finishing") {
+      const { shot, done, total } = told;
+      if (total === 0) this.#drop((job) => job.shot === shot && job.finishing === true);
+      else this.#put({ shot, finishing: true, label: "Finishing", done, total, secondsLeft: null });
+    }
+    if (told.what === "bake_ended")
+      this.#drop((job) => job.shot === told.shot && job.film === undefined && !job.finishing);
     if (told.what === "films") this.#drop((job) => job.shot === told.shot && job.film !== undefined);
     if (told.what === "resync") this.list = [];
   }
@@ -55,7 +63,7 @@ class Jobs {
   }
 
   #put(job: Job) {
-    const same = (other: Job) => other.shot === job.shot && other.film === job.film;
+    const same = (other: Job) => other.shot === job.shot && other.film === job.film && other.finishing === job.finishing;
     this.list = this.list.some(same)
       ? this.list.map((other) => (same(other) ? job : other))
       : [...this.list, job];

@@ -26,6 +26,8 @@ const FRAMES: &str = "frames";
 const CHECKPOINTS: &str = "checkpoints";
 /// The folders of a run.
 const FOLDERS: [&str; 3] = [FRAMES, CHECKPOINTS, TOPOLOGIES];
+/// Finished frames that are kept because they take long.
+const FINISHED: &str = "finished";
 
 /// The inputs that a run was computed from.
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
@@ -182,6 +184,7 @@ impl RunFolder {
     /// [`RunError::InUse`] while a bake writes to it; [`RunError::Io`].
     pub fn clear(&self) -> Result<(), RunError> {
         let _lock = self.lock()?;
+        self.finished().remove()?;
         for folder in FOLDERS {
             let path = self.path.join(folder);
             // A run of an earlier build has no topologies.
@@ -191,6 +194,12 @@ impl RunFolder {
                 .map_err(|source| RunError::Io { path, source })?;
         }
         Ok(())
+    }
+
+    /// The run of finished frames that are kept beside this one, because they take long.
+    #[must_use]
+    pub fn finished(&self) -> Self {
+        Self::at(self.path.join(FINISHED))
     }
 
     /// Removes the run with all its files.

@@ -26,7 +26,8 @@ pub(crate) async fn topology(
     let missing = || Error::NotFound("the topology".to_owned());
     let hash = Fingerprint::parse(&hash).ok_or_else(missing)?;
     let runs = studio.store.runs(id).await?;
-    let folders: Vec<_> = runs.iter().map(|row| studio.folder(row)).collect();
+    let mut folders: Vec<_> = runs.iter().map(|row| studio.folder(row)).collect();
+    folders.push(studio.folder(&studio.store.current_run(id).await?).finished());
     let (shot, _) = studio.head(id).await?;
     let finished = studio.runs_of(&shot, &studio.store.current_run(id).await?).await?;
     let found = blocking(move || {

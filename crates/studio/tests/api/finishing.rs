@@ -194,3 +194,59 @@ async fn a_frame_of_a_run_is_not_taken_in_as_a_file() {
     assert_eq!(status, StatusCode::UNPROCESSABLE_ENTITY, "{problem}");
     assert!(problem["detail"].as_str().unwrap().contains("is a frame of a run"), "{problem}");
 }
+
+/// Finished frames that take long are made in the background and kept under their fingerprints,
+/// for the Viewport only; a change of the step makes them anew.
+#[tokio::test(flavor = "multi_thread")]
+async fn finished_frames_that_take_long_are_kept() {
+    let desk = played().await;
+    desk.put(step(20, "Subdivide", json!({"subdivide": {"scheme": "loop", "levels": 1}}))).await;
+    let run = desk.studio.folder(&desk.studio.store.current_run(1).await.unwrap());
+    let (tag, made) = desk.bytes("/api/runs/1/frames/5?finished=true").await;
+    assert_eq!(tag, StatusCode::OK);
+    let kept = |count: usize| {
+        let folder = run.finished();
+        async move {
+            for _ in 0..400 {
+                if folder.headers().len() == count {
+                    return folder.headers();
+                }
+                tokio::time::sleep(std::time::Duration::from_millis(25)).await;
+            }
+            panic!("{} finished frames are kept, not {count}", folder.headers().len());
+        }
+    };
+    let (shot, _) = desk.studio.head(1).await.unwrap();
+    // As quick as a frame: nothing is kept.
+    desk.studio.took(1, &shot, std::time::Duration::from_millis(1));
+    assert_eq!(run.finished().headers().len(), 0);
+    desk.studio.took(1, &shot, std::time::Duration::from_secs(1));
+    let first = kept(12).await;
+    let (_, shown) = desk.bytes("/api/runs/1/frames/5?finished=true").await;
+    assert_eq!(shown.len(), made.len());
+    // Kept frames are rounded as all frames on disk are: by 0.05 mm at most.
+    let floats = |bytes: &[u8]| -> Vec<f32> {
+        let tail = &bytes[bytes.len() - 12 * 20..];
+        tail.chunks_exact(4).map(|b| f32::from_le_bytes(b.try_into().unwrap())).collect()
+    };
+    let far = floats(&shown).iter().zip(floats(&made)).map(|(a, b)| (a - b).abs()).fold(0.0, f32::max);
+    assert!(far <= 6e-5, "{far}");
+    desk.set("/elements/2/kind/finish/operation/subdivide/levels", json!(2)).await;
+    let (_, finer) = desk.bytes("/api/runs/1/frames/5?finished=true").await;
+    assert!(finer.len() > shown.len(), "what is kept is of another step");
+    let (shot, _) = desk.studio.head(1).await.unwrap();
+    let ended = || async {
+        for _ in 0..400 {
+            desk.studio.took(1, &shot, std::time::Duration::from_secs(1));
+            tokio::time::sleep(std::time::Duration::from_millis(25)).await;
+            let now = run.finished().headers();
+            if now.len() == 12 && now.iter().all(|(n, header)| header.fingerprint != first[n].fingerprint) {
+                return;
+            }
+        }
+        panic!("the frames were not made anew");
+    };
+    ended().await;
+    desk.ask("POST", "/api/shots/1/clear", Value::Null).await;
+    assert_eq!(run.finished().headers().len(), 0);
+}
