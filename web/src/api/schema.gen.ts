@@ -1676,6 +1676,15 @@ export interface components {
             shot: number;
             /** @enum {string} */
             what: "films";
+        } | {
+            /** Format: int32 */
+            done: number;
+            /** Format: int64 */
+            shot: number;
+            /** Format: int32 */
+            total: number;
+            /** @enum {string} */
+            what: "finishing";
         };
         /** @description One fault: where it is and what is wrong. */
         FaultView: {

@@ -26,11 +26,11 @@
       ></span></span
     >
     {#if !job.finishing}
-    <button
-      class="flex-none rounded-full p-0.5 hover:bg-raised"
-      aria-label={`Stop: ${label(job)}`}
-      onclick={() => notices.attempt(() => jobs.stop(job))}><X size={13} /></button
-    >
+      <button
+        class="flex-none rounded-full p-0.5 hover:bg-raised"
+        aria-label={`Stop: ${label(job)}`}
+        onclick={() => notices.attempt(() => jobs.stop(job))}><X size={13} /></button
+      >
     {/if}
   </div>
 {/each}

@@ -63,7 +63,8 @@ class Jobs {
   }
 
   #put(job: Job) {
-    const same = (other: Job) => other.shot === job.shot && other.film === job.film && other.finishing === job.finishing;
+    const same = (other: Job) =>
+      other.shot === job.shot && other.film === job.film && other.finishing === job.finishing;
     this.list = this.list.some(same)
       ? this.list.map((other) => (same(other) ? job : other))
       : [...this.list, job];
