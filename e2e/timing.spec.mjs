@@ -1,7 +1,7 @@
 // Frame rate, loop length, and the Viewport's drawing as a film.
 import { readFile } from "node:fs/promises";
 import { expect, test } from "./test.mjs";
-import { add, computed, newShot, saved, type } from "./desk.mjs";
+import { add, computed, newShot, saved, tab, type } from "./desk.mjs";
 import { Server } from "./server.mjs";
 
 let server;
@@ -23,23 +23,27 @@ test("another frame rate keeps seconds and shows the run retimed, or keeps frame
   await add(page, "Box");
   await play(page);
   await page.keyboard.press("Escape");
-  await type(page, "Frame rate", "48");
+  await type(page, "Frame rate, fps", "48");
   await expect(frame(page)).toContainText("/ 48");
   await expect(page.getByTestId("status")).toHaveText("Stale frames are computed again by playing");
   await page.getByRole("radio", { name: "frames" }).click();
-  await type(page, "Frame rate", "24");
+  await type(page, "Frame rate, fps", "24");
   await expect(frame(page)).toContainText("/ 48");
   await expect(page.getByText("2.00 s")).toBeVisible();
 });
 
 test("a shot that goes round stops by itself, and one press shows the round", async ({ page }) => {
   await newShot(page, server.address, { name: "Round" });
-  await add(page, "Point emitter");
-  await type(page, "Age", "0.2");
+  await add(page, "Particles");
+  await tab(page, "Births");
+  await type(page, "Lifespan, s", "0.2");
+  await saved(page, "Lifespan");
+  // Out of the field, then off the element.
+  await page.keyboard.press("Escape");
   await page.keyboard.press("Escape");
   await type(page, "Last frame", "60");
   await saved(page, "Last frame changed");
-  await type(page, "Goes round in", "12");
+  await type(page, "Goes round in, frames", "12");
   await saved(page, "Loop length changed");
   await page.getByRole("button", { name: "Play", exact: true }).click();
   await expect(page.getByTestId("closed")).toContainText("12 frames go round", { timeout: 60_000 });

@@ -170,7 +170,9 @@ pub fn best_loops(
 ) -> Result<Vec<LoopPair>, RunError> {
     let range = source.range();
     let step = range.clone().count().div_ceil(FRAMES).max(1);
-    let samples = sample(source, range.step_by(step))?;
+    // A run may be computed in part.
+    let there = range.step_by(step).filter(|number| source.fingerprint(*number).is_some());
+    let samples = sample(source, there)?;
     let motion = motion(&samples);
     let mut pairs = Vec::new();
     for (i, from) in samples.iter().enumerate() {

@@ -45,13 +45,20 @@ pub(crate) fn is_animated(bytes: &[u8]) -> bool {
 /// What an object is.
 enum Kind {
     /// A transform.
-    Transform { operations: Property, values: Property, inherits: Option<Property> },
+    Transform(Box<TransformProperties>),
     /// A mesh, with its groups of faces.
     Mesh { groups: Vec<(String, Property)> },
     /// Points.
     Points,
     /// Neither.
     Group,
+}
+
+/// The properties of a transform.
+struct TransformProperties {
+    operations: Property,
+    values: Property,
+    inherits: Option<Property>,
 }
 
 struct Node {
@@ -128,7 +135,8 @@ impl<'a> AlembicScene<'a> {
                     let named = |name: &str| of.iter().find(|property| property.name == name).cloned();
                     match (named(".ops"), named(".vals")) {
                         (Some(operations), Some(values)) => {
-                            Kind::Transform { operations, values, inherits: named(".inherits") }
+                            let inherits = named(".inherits");
+                            Kind::Transform(Box::new(TransformProperties { operations, values, inherits }))
                         }
                         _ => Kind::Group,
                     }
@@ -187,8 +195,8 @@ impl<'a> AlembicScene<'a> {
                 Ok(())
             };
             let within = |message: String| format!("{}: {message}", node.name);
-            if let Kind::Transform { operations, values, .. } = &node.kind {
-                [operations, values].into_iter().try_for_each(&mut add).map_err(within)?;
+            if let Kind::Transform(of) = &node.kind {
+                [&of.operations, &of.values].into_iter().try_for_each(&mut add).map_err(within)?;
             }
             TIMED.iter().filter_map(|name| node.property(name)).try_for_each(&mut add).map_err(within)?;
             node.visible.iter().try_for_each(&mut add).map_err(within)?;
@@ -229,9 +237,8 @@ impl<'a> AlembicScene<'a> {
 
     /// From a node's space to that of its parent; and whether that counts.
     fn transform(&self, node: &Node, time: f64) -> Result<(DMat4, bool), String> {
-        let Kind::Transform { operations, values, inherits } = &node.kind else {
-            return Ok((DMat4::IDENTITY, true));
-        };
+        let Kind::Transform(of) = &node.kind else { return Ok((DMat4::IDENTITY, true)) };
+        let TransformProperties { operations, values, inherits } = &**of;
         let inherits = inherits.as_ref().map(|of| self.numbers(of, time, false)).transpose()?;
         let inherits = inherits.is_none_or(|of| of.first() != Some(&0.0));
         let values = self.numbers(values, time, true)?;

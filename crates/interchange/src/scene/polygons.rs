@@ -247,3 +247,66 @@ impl From<GroupedMesh> for Mesh {
         of.mesh
     }
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    /// Two squares side by side, that share an edge.
+    fn squares() -> Polygons {
+        Polygons {
+            counts: vec![4, 4],
+            corners: vec![0, 1, 4, 3, 1, 2, 5, 4],
+            points: (0..6).map(|i| Vec3::new((i % 3) as f32, 0.0, -(i / 3) as f32)).collect(),
+            ..Polygons::default()
+        }
+    }
+
+    #[test]
+    fn vertices_are_split_where_their_corners_differ() {
+        let plain = squares().triangulated().unwrap();
+        assert_eq!((plain.mesh.positions.len(), plain.mesh.triangles.len()), (6, 4));
+        let uvs = (0..8).map(|i| Vec2::new(i as f32, 0.0)).collect();
+        let uvs = Some(DomainValues::new(uvs, None, Domain::Corner));
+        let split = Polygons { uvs, ..squares() }.triangulated().unwrap();
+        assert_eq!(split.mesh.positions.len(), 8);
+        let by_face = DomainValues::new(vec![Vec3::X, Vec3::Y], None, Domain::Face);
+        let colours = Polygons { colours: Some(by_face), ..squares() }.triangulated().unwrap();
+        assert_eq!(
+            (colours.mesh.positions.len(), colours.colours[0], colours.colours[7]),
+            (8, Vec3::X, Vec3::Y)
+        );
+    }
+
+    #[test]
+    fn groups_and_clockwise_corners_come_along_and_a_mirror_turns_faces_over() {
+        let groups = vec![("right".to_owned(), vec![1])];
+        let of = Polygons { groups, clockwise: true, ..squares() }.triangulated().unwrap();
+        assert_eq!(of.groups, [("right".to_owned(), vec![2, 3])]);
+        let up = |of: &GroupedMesh| {
+            let [a, b, c] = of.mesh.triangles[0].map(|v| of.mesh.positions[v as usize]);
+            (b - a).cross(c - a).y
+        };
+        assert!(up(&of) < 0.0);
+        let mut mirrored = GroupedMesh::default();
+        mirrored.append(of, &DMat4::from_scale(DVec3::new(-1.0, 1.0, 1.0))).unwrap();
+        assert!(up(&mirrored) < 0.0, "seen from the same side as before");
+        assert_eq!(mirrored.mesh.positions[1].x, -1.0);
+    }
+
+    #[test]
+    fn a_particle_is_a_closed_round_mesh_of_its_width() {
+        let of = Polygons::of_points(&[Vec3::Y], &[0.5], &[]).unwrap();
+        assert_eq!((of.points.len(), of.counts.len()), (12, 20));
+        assert!(of.points.iter().all(|p| (p.distance(Vec3::Y) - 0.25).abs() < 1e-6));
+        let mesh = of.triangulated().unwrap().mesh;
+        let volume: f32 = mesh
+            .triangles
+            .iter()
+            .map(|t| t.map(|v| mesh.positions[v as usize] - Vec3::Y))
+            .map(|[a, b, c]| a.dot(b.cross(c)) / 6.0)
+            .sum();
+        // That of the icosahedron of circumradius 1 is 2.536150.
+        assert!((volume - 2.536_15 * 0.25f32.powi(3)).abs() < 1e-5, "{volume}");
+    }
+}

@@ -36,6 +36,9 @@ impl Prim {
     }
 }
 
+/// A layer, the path of an attribute in it, and the times of its samples.
+type Valued<'a> = (&'a Layer, String, Vec<f64>);
+
 /// How a value between two samples is made.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub(super) enum Between {
@@ -283,7 +286,7 @@ impl Stage {
     }
 
     /// The layer and the path where an attribute has a value, or samples.
-    fn valued(&self, prim: &Prim, attribute: &str) -> Result<Option<(&Layer, String, Vec<f64>)>, String> {
+    fn valued(&self, prim: &Prim, attribute: &str) -> Result<Option<Valued<'_>>, String> {
         for site in &prim.sites {
             let (layer, path) = (&self.layers[site.layer], format!("{}.{attribute}", site.path));
             if !layer.has(&path) {

@@ -241,7 +241,7 @@ impl<'a> Cursor<'a> {
         let (mut previous, mut list) = (0i64, Vec::with_capacity(count));
         for i in 0..count {
             let code = codes[i / 4] >> (2 * (i % 4)) & 3;
-            let difference = if code == 0 { common } else { read(&mut head, (whole >> 3 - code).max(1))? };
+            let difference = if code == 0 { common } else { read(&mut head, (whole >> (3 - code)).max(1))? };
             previous = previous.wrapping_add(difference);
             list.push(if wide { previous } else { i64::from(previous as i32) });
         }
@@ -701,8 +701,9 @@ fn inlined(rep: ValueRep, width: usize, scalar: Scalar) -> Vec<f64> {
         2 if scalar == Scalar::Half => bytes.chunks_exact(2).take(2).map(|half| scalar.read(half)).collect(),
         _ if (13..=15).contains(&rep.kind()) => {
             let side = usize::from(rep.kind() - 13) + 2;
-            let entry =
-                |i: usize| if i % (side + 1) == 0 { f64::from(bytes[i / (side + 1)] as i8) } else { 0.0 };
+            let entry = |i: usize| {
+                if i.is_multiple_of(side + 1) { f64::from(bytes[i / (side + 1)] as i8) } else { 0.0 }
+            };
             (0..width).map(entry).collect()
         }
         _ => bytes[..width].iter().map(|byte| f64::from(*byte as i8)).collect(),

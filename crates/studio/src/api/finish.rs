@@ -105,7 +105,10 @@ pub(crate) async fn loops(
         };
         let source = runs.frames_before(&shot, Id(step))?;
         let range = source.range();
-        let fits = from_frame >= range.start() && from_frame + frames - 1 <= *range.end();
+        let mut round = *from_frame..=source.at(i64::from(from_frame + frames));
+        let fits = from_frame >= range.start()
+            && from_frame + frames - 1 <= *range.end()
+            && (source.repeats() || round.all(|number| source.fingerprint(number).is_some()));
         let (seam, unreturned) = if fits {
             (seam(&*source, *from_frame, *frames)?, unreturned(&*source, *from_frame, *frames)?)
         } else {

@@ -200,7 +200,9 @@ async fn a_frame_of_a_run_is_not_taken_in_as_a_file() {
 #[tokio::test(flavor = "multi_thread")]
 async fn finished_frames_that_take_long_are_kept() {
     let desk = played().await;
-    desk.put(step(20, "Subdivide", json!({"subdivide": {"scheme": "loop", "levels": 1}}))).await;
+    let mut refined = step(20, "Subdivide", json!({"subdivide": {"scheme": "loop", "levels": 1}}));
+    refined["kind"]["finish"]["element"] = json!(9);
+    let place = desk.put(refined).await;
     let run = desk.studio.folder(&desk.studio.store.current_run(1).await.unwrap());
     let (tag, made) = desk.bytes("/api/runs/1/frames/5?finished=true").await;
     assert_eq!(tag, StatusCode::OK);
@@ -231,7 +233,8 @@ async fn finished_frames_that_take_long_are_kept() {
     };
     let far = floats(&shown).iter().zip(floats(&made)).map(|(a, b)| (a - b).abs()).fold(0.0, f32::max);
     assert!(far <= 6e-5, "{far}");
-    desk.set("/elements/2/kind/finish/operation/subdivide/levels", json!(2)).await;
+    let levels = format!("/elements/{place}/kind/finish/operation/subdivide/levels");
+    desk.set(&levels, json!(2)).await;
     let (_, finer) = desk.bytes("/api/runs/1/frames/5?finished=true").await;
     assert!(finer.len() > shown.len(), "what is kept is of another step");
     let (shot, _) = desk.studio.head(1).await.unwrap();
