@@ -5,6 +5,7 @@ import { keptRuns } from "./keptRuns.svelte";
 import { notices } from "./notices.svelte";
 import { keysOf, channelsOf, type Channel } from "./keys";
 import { selection } from "./selection.svelte";
+import { playback } from "./playback.svelte";
 import { shot } from "./shot.svelte";
 
 export type Finish = Schemas["Finish"];
@@ -199,6 +200,9 @@ async function addMade(
 
 /** Shows one round of a shot that goes round, again and again: by its loop step, or a new one. */
 export async function showRound(frames: number, from_frame: number) {
+  // The frame shown may be none of the round's.
+  playback.pause();
+  playback.go(playback.first);
   const loop: FinishOperation = { loop: { frames, from_frame, overlap: 0 } };
   const known = stepsOf(null).find((step) => "loop" in finishOf(step)!.operation);
   if (known) await shot.set("Round shown", [known.id], "/kind/finish/operation", loop);
