@@ -171,4 +171,47 @@ mod tests {
     fn there_and_back_is_the_same_shot() {
         assert_eq!(shot().at_rate(48.0).at_rate(24.0), shot());
     }
+
+    #[test]
+    fn finishing_steps_births_and_events_move_with_the_rate() {
+        use crate::finish::Finish;
+        use crate::particles::{Action, Emission, ParticleEvent, Particles};
+        let mut shot = Shot::empty("Rate");
+        shot.poster = Some(25);
+        shot.timing.loop_frames = Some(48);
+        let mut step = |operation| {
+            let id = shot.add(Element::new("Step", ElementKind::Finish(Finish::new(operation))));
+            shot.elements.iter_mut().find(|e| e.id == id).unwrap().name = format!("Step {}", id.0);
+            id
+        };
+        let trim = step(FinishOperation::Trim { from_frame: 13, to_frame: 25 });
+        let shift = step(FinishOperation::Shift { frames: -12 });
+        let around = step(FinishOperation::Loop { frames: 24, from_frame: 25, overlap: 6 });
+        let retime = step(FinishOperation::Retime { frames: 96, run_frame: 1.0 });
+        let line = Channel::keyed([(1.0, 1.0f32), (97.0, 49.0)]);
+        let of = shot.elements.iter_mut().find(|e| e.id == retime).unwrap();
+        of.channels.insert(RUN_FRAME.to_owned(), line);
+        let dust = Particles {
+            emission: Emission { from_frame: Some(13), to_frame: Some(37), ..Emission::default() },
+            events: vec![ParticleEvent {
+                trigger: Trigger::Frame { frame: 49 },
+                action: Action::Die {},
+                probability: 1.0,
+            }],
+            ..Particles::default()
+        };
+        shot.add(Element::new("Dust", ElementKind::Particles(dust)));
+        let new = shot.at_rate(12.0);
+        assert_eq!((new.poster, new.timing.loop_frames), (Some(13), Some(24)));
+        let operation = |id| new.element(id).unwrap().as_finish().unwrap().operation.clone();
+        assert_eq!(operation(trim), FinishOperation::Trim { from_frame: 7, to_frame: 13 });
+        assert_eq!(operation(shift), FinishOperation::Shift { frames: -6 });
+        assert_eq!(operation(around), FinishOperation::Loop { frames: 12, from_frame: 13, overlap: 3 });
+        assert_eq!(operation(retime), FinishOperation::Retime { frames: 48, run_frame: 1.0 });
+        let keys = &new.element(retime).unwrap().channels[RUN_FRAME].keys;
+        assert_eq!((keys[1].frame, keys[1].value.part(0)), (49.0, 25.0));
+        let dust = new.named("Dust").unwrap().as_particles().unwrap();
+        assert_eq!((dust.emission.from_frame, dust.emission.to_frame), (Some(7), Some(19)));
+        assert_eq!(dust.events[0].trigger, Trigger::Frame { frame: 25 });
+    }
 }

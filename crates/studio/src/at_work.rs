@@ -2,7 +2,7 @@
 
 use crate::jobs::lock;
 use shot::{Shot, SystemId, fingerprint::fingerprints};
-use std::collections::HashMap;
+use std::collections::{HashMap, HashSet};
 use std::sync::atomic::{AtomicBool, Ordering};
 use std::sync::{Arc, Mutex};
 
@@ -49,6 +49,12 @@ impl Playing {
             shots.remove(&shot);
         }
     }
+}
+
+/// The shots whose finished frames are being made, because they take long.
+#[derive(Default)]
+pub struct SlowSteps {
+    pub(crate) at_work: Mutex<HashSet<i64>>,
 }
 
 /// The films being rendered. One is rendered at a time; others wait.

@@ -5,15 +5,8 @@
 use crate::jobs::{AtEnd, guarded, lock};
 use crate::studio::{Event, Studio};
 use shot::Shot;
-use std::collections::HashSet;
-use std::sync::{Arc, Mutex};
+use std::sync::Arc;
 use std::time::Duration;
-
-/// The shots whose finished frames are being made.
-#[derive(Default)]
-pub struct SlowSteps {
-    at_work: Mutex<HashSet<i64>>,
-}
 
 impl Studio {
     /// Told that a finished frame of a shot took so long: if that is longer than a frame's time,

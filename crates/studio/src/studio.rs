@@ -1,10 +1,9 @@
 //! The application's state: the data folder, the store, and the jobs in progress.
 
 use crate::assets::Loader;
-use crate::at_work::{Films, Playing};
+use crate::at_work::{Films, Playing, SlowSteps};
 use crate::error::{Error, Result};
 use crate::jobs::guarded;
-use crate::slow_steps::SlowSteps;
 use crate::store::{RunRow, Step, Store};
 use frames::{Frame, Frames, Parts, RunError, RunFolder};
 use serde::Serialize;

@@ -428,3 +428,29 @@ fn one_system_is_baked_alone_by_the_name_of_an_element() {
     assert_eq!(unknown.status.code(), Some(2));
     assert!(text(&unknown.stderr).contains("--only Smoke: the shot computes"), "{}", text(&unknown.stderr));
 }
+
+/// A shot that goes round is baked until its state meets itself, and the command says where.
+#[test]
+fn a_shot_that_goes_round_is_baked_no_further_than_it_needs() {
+    let dir = tempfile::tempdir().unwrap();
+    let [shot, run_dir] = ["shot.json", "run"].map(|name| at(dir.path(), name));
+    let mut document = shot::Shot::empty("Round");
+    (document.timing.last, document.timing.loop_frames) = (60, Some(12));
+    let dust = shot::particles::Particles {
+        emission: shot::particles::Emission {
+            schedule: shot::particles::EmissionSchedule::Rate { per_s: 30.0 },
+            ..Default::default()
+        },
+        start: shot::particles::Start { lifespan_s: Some(0.3), ..Default::default() },
+        ..Default::default()
+    };
+    document.add(shot::Element::new("Dust", shot::ElementKind::Particles(dust)));
+    std::fs::write(&shot, serde_json::to_vec(&document).unwrap()).unwrap();
+    let baked = run(&["bake", &shot, "--out", &run_dir]);
+    assert!(baked.status.success(), "{}", text(&baked.stderr));
+    assert_eq!(text(&baked.stderr).lines().last(), Some("went round: frame 25 is frame 13 again"));
+    assert!(
+        text(&run(&["bake", &shot, "--out", &run_dir]).stderr).lines().count() == 0,
+        "nothing is left to do"
+    );
+}

@@ -1,6 +1,7 @@
 <script lang="ts">
   import { api, type ChoiceOf, type Element, type Schemas } from "../api/client";
   import NumberField from "../fields/NumberField.svelte";
+  import Unreturned from "./Unreturned.svelte";
   import type { FinishOperation } from "../state/finishing";
   import { notices } from "../state/notices.svelte";
   import { percent } from "../state/numbers";
@@ -31,8 +32,6 @@
       .then((answer) => turn === asked && (found = answer))
       .catch(() => turn === asked && (found = null));
   });
-
-  let away = $derived((found?.unreturned ?? []).map((id) => shot.element(id)?.name).filter(Boolean));
 
   /** The frame that the first one would follow as the next, as it was computed. */
   let seamFrame = $derived(loop.from_frame + loop.frames);
@@ -70,13 +69,7 @@
       : ""}.
   </p>
 {/if}
-{#if away.length > 0}
-  <p class="mt-1 text-stale">
-    Not back where {away.length === 1 ? "it" : "they"} began: {away.slice(0, 4).join(", ")}{away.length > 4
-      ? ` and ${away.length - 4} more`
-      : ""}.
-  </p>
-{/if}
+<Unreturned ids={found?.unreturned ?? []} />
 {#if found?.seam}
   <button
     class="btn mt-2"

@@ -1,6 +1,7 @@
 <script lang="ts">
   // The rounds of a shot that goes round: how nearly each meets itself.
   import { api, type Schemas } from "../api/client";
+  import Unreturned from "./Unreturned.svelte";
   import { showRound } from "../state/finishing";
   import { percent } from "../state/numbers";
   import { playback } from "../state/playback.svelte";
@@ -23,7 +24,6 @@
       .catch(() => turn === asked && (rounds = []));
   });
   let last = $derived(rounds[rounds.length - 1]);
-  let away = $derived((last?.unreturned ?? []).map((id) => shot.element(id)?.name).filter(Boolean));
   const words = (round: Schemas["LoopRound"]) =>
     round.seam
       ? `seam ${percent(round.seam.position)} of the motion, ${percent(round.seam.velocity)} of the speed`
@@ -54,11 +54,7 @@
     <p class="mt-1" data-testid="closed">
       Frame {last.from_frame + length} would be frame {last.from_frame}: {length} frames go round.
     </p>
-  {:else if away.length > 0}
-    <p class="mt-1 text-stale">
-      Not back where {away.length === 1 ? "it" : "they"} began: {away.slice(0, 4).join(", ")}{away.length > 4
-        ? ` and ${away.length - 4} more`
-        : ""}.
-    </p>
+  {:else}
+    <Unreturned ids={last.unreturned} />
   {/if}
 {/if}

@@ -57,3 +57,16 @@ test("the name of another shot is asked for once", async () => {
   jobs.nameOf(2);
   expect(list).toHaveBeenCalledOnce();
 });
+
+test("the making of finished frames is a job of its own that ends by itself", () => {
+  jobs.take(frame(1, 4));
+  jobs.take({ what: "finishing", shot: 1, done: 3, total: 48 });
+  expect(jobs.list.map((job) => [job.label, job.done])).toEqual([
+    ["Computing", 4],
+    ["Finishing", 3],
+  ]);
+  jobs.take({ what: "bake_ended", shot: 1, message: null });
+  expect(jobs.list.map((job) => job.label)).toEqual(["Finishing"]);
+  jobs.take({ what: "finishing", shot: 1, done: 0, total: 0 });
+  expect(jobs.list).toEqual([]);
+});

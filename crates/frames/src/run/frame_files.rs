@@ -349,4 +349,46 @@ mod tests {
         assert_eq!(run.drop_damaged(1..=1), 1);
         assert_eq!((run.headers_of(SPARKS).len(), run.headers_of(SystemId::Solids).len()), (0, 1));
     }
+
+    #[test]
+    fn a_run_takes_the_frames_of_another_in_place_of_its_own() {
+        let (dir, run) = run();
+        let manifest = |name: &str| super::super::Manifest::new(shot::Shot::empty(name), vec![]);
+        run.write_manifest(&manifest("Old")).unwrap();
+        run.write_part(SystemId::Solids, &solids(1)).unwrap();
+        run.write_checkpoint(SPARKS, 1, Fingerprint([2; 16]), b"state").unwrap();
+        run.finished().write(&solids(1)).unwrap();
+        let other = RunFolder::create(dir.path().join("other")).unwrap();
+        other.write_manifest(&manifest("New")).unwrap();
+        other.write_part(SystemId::Solids, &solids(2)).unwrap();
+        other.write_part(SPARKS, &sparks(3)).unwrap();
+        let (frames, path) =
+            ((2..=3).map(|n| other.read(n).unwrap()).collect::<Vec<_>>(), other.path().to_owned());
+        run.replace_with(other).unwrap();
+        assert_eq!(run.headers().into_keys().collect::<Vec<_>>(), [2, 3]);
+        assert_eq!((2..=3).map(|n| run.read(n).unwrap()).collect::<Vec<_>>(), frames);
+        assert_eq!((run.manifest().unwrap().shot.name.as_str(), run.size().1), ("New", 0));
+        assert!(!path.exists() && run.finished().headers().is_empty());
+        // While a bake writes to it, nothing is taken.
+        let other = RunFolder::create(dir.path().join("third")).unwrap();
+        other.write_manifest(&manifest("Third")).unwrap();
+        let _lock = run.lock().unwrap();
+        assert!(matches!(run.replace_with(other), Err(RunError::InUse { .. })));
+        assert_eq!(run.headers().len(), 2);
+    }
+
+    #[test]
+    fn a_frame_is_parted_by_elements() {
+        let mut frame = solids(1);
+        frame.particles = sparks(1).particles;
+        frame.measured.contacts = 3;
+        frame.measured.turnover.insert(Id(7), Turnover { alive: 1, born: 1, gone: 0 });
+        let bodies: Vec<Id> = frame.bodies.keys().copied().collect();
+        let part = frame.part_of(&bodies);
+        assert_eq!((part.bodies.len(), part.particles.len(), part.measured.contacts), (1, 0, 3));
+        assert!(part.measured.turnover.is_empty());
+        let part = frame.part_of(&[Id(7)]);
+        assert_eq!((part.bodies.len(), part.particles.len(), part.measured.contacts), (0, 1, 0));
+        assert_eq!((part.measured.turnover.len(), part.fingerprint), (1, frame.fingerprint));
+    }
 }

@@ -419,3 +419,6 @@ impl SceneFile for AlembicScene<'_> {
         notices
     }
 }
+
+#[cfg(test)]
+mod tests;

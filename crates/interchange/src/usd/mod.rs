@@ -6,17 +6,19 @@
 
 mod composition;
 mod crate_file;
+mod instances;
 mod layer;
+mod material;
+mod transform;
 mod value;
 
+use crate::ImportError;
 use crate::model::{Material, Model};
 use crate::samples::ImportedSequence;
 use crate::scene::{self, Domain, DomainValues, PlacedPolygons, Polygons, SceneFile};
-use crate::{ImportError, MAX_FACES};
 use composition::{Between, Prim, Stage};
 pub(crate) use crate_file::mended;
 use glam::{DMat4, DQuat, DVec3, Vec2, Vec3};
-use shot::look::Look;
 use std::collections::{BTreeMap, BTreeSet, HashMap};
 use std::sync::Arc;
 use value::UsdValue;
@@ -24,8 +26,6 @@ use value::UsdValue;
 /// Most prims of a stage, and how deep they may be nested.
 const MAX_PRIMS: usize = 100_000;
 const MAX_DEPTH: usize = 200;
-/// Most instances that a point instancer may show.
-const MAX_INSTANCES: usize = 100_000;
 
 /// Reads the meshes of a stage as they are first.
 ///
@@ -220,36 +220,6 @@ impl UsdScene {
         Ok(())
     }
 
-    /// The surface that a material says by constants.
-    fn material(&mut self, prim: &Prim) -> Result<Material, String> {
-        let mut look = Look::default();
-        for child in self.stage.children(prim)? {
-            let id = self.stage.value(&child, "info:id", 0.0, Between::Hold)?.and_then(UsdValue::tokens);
-            if id.is_none_or(|id| id != ["UsdPreviewSurface"]) {
-                continue;
-            }
-            let numbers = |input: &str| -> Result<Option<Vec<f64>>, String> {
-                let value = self.stage.value(&child, &format!("inputs:{input}"), 0.0, Between::Hold)?;
-                Ok(value.and_then(UsdValue::numbers).filter(|list| list.iter().all(|n| n.is_finite())))
-            };
-            let colour = |list: Option<Vec<f64>>| {
-                list.filter(|c| c.len() == 3)
-                    .map(|c| Vec3::new(c[0] as f32, c[1] as f32, c[2] as f32).max(Vec3::ZERO))
-            };
-            let fraction = |list: Option<Vec<f64>>| {
-                list.and_then(|list| list.first().copied()).map(|n| n.clamp(0.0, 1.0) as f32)
-            };
-            look.albedo = colour(numbers("diffuseColor")?).unwrap_or(Vec3::splat(0.18)).min(Vec3::ONE);
-            look.emission = colour(numbers("emissiveColor")?).unwrap_or(Vec3::ZERO);
-            look.roughness = fraction(numbers("roughness")?).unwrap_or(0.5);
-            look.metalness = fraction(numbers("metallic")?).unwrap_or(0.0);
-            look.transmission = 1.0 - fraction(numbers("opacity")?).unwrap_or(1.0);
-            let ior = numbers("ior")?.and_then(|list| list.first().copied()).unwrap_or(1.5);
-            look.refractive_index = ior.clamp(1.0, 3.0) as f32;
-        }
-        Ok(Material { name: prim.name().chars().take(80).collect(), look, images: Vec::new() })
-    }
-
     /// The times of all samples of all that is drawn.
     fn all_times(&self) -> Result<Vec<f64>, String> {
         let mut times = Vec::new();
@@ -274,12 +244,6 @@ impl UsdScene {
             times.push(0.0);
         }
         Ok(times)
-    }
-
-    /// The names of the steps of a prim's transform.
-    fn operations(&self, prim: &Prim) -> Result<Vec<String>, String> {
-        let order = self.stage.value(prim, "xformOpOrder", 0.0, Between::Hold)?;
-        Ok(order.and_then(UsdValue::tokens).unwrap_or_default())
     }
 
     fn numbers(&self, prim: &Prim, attribute: &str, time: f64, between: Between) -> Result<Vec<f64>, String> {
@@ -309,44 +273,6 @@ impl UsdScene {
             .map(whole)
             .collect::<Option<_>>()
             .ok_or_else(|| format!("{}: has a number below 0 in {attribute}", prim.path))
-    }
-
-    /// From a prim's space to that of its parent.
-    fn transform(&self, prim: &Prim, time: f64) -> Result<(DMat4, bool), String> {
-        let (mut matrix, mut resets) = (DMat4::IDENTITY, false);
-        for name in self.operations(prim)? {
-            if name == "!resetXformStack!" {
-                (matrix, resets) = (DMat4::IDENTITY, true);
-                continue;
-            }
-            let (inverted, name) = match name.strip_prefix("!invert!") {
-                Some(name) => (true, name),
-                None => (false, name.as_str()),
-            };
-            let kind = name.split(':').nth(1).unwrap_or_default();
-            let between = if kind == "orient" { Between::Turn } else { Between::Line };
-            let values = self.numbers(prim, name, time, between)?;
-            let step = step(kind, &values)
-                .ok_or_else(|| format!("{}: has a transform {name} that is not known", prim.path))?;
-            matrix *= if inverted { step.inverse() } else { step };
-        }
-        Ok((matrix, resets))
-    }
-
-    /// From a node's space to metres, y up; and whether it is seen. Prototypes end at their own root.
-    fn placed(&self, index: usize, time: f64) -> Result<(DMat4, bool), String> {
-        let (mut matrix, mut seen, mut at, mut resets) = (DMat4::IDENTITY, true, Some(index), false);
-        while let Some(index) = at {
-            let node = &self.nodes[index];
-            let shown = self.stage.value(&node.prim, "visibility", time, Between::Hold)?;
-            seen &= shown.and_then(UsdValue::tokens).is_none_or(|shown| shown != ["invisible"]);
-            if !resets {
-                let (own, reset) = self.transform(&node.prim, time)?;
-                (matrix, resets) = (own * matrix, reset);
-            }
-            at = node.parent;
-        }
-        Ok((matrix, seen))
     }
 
     fn polygons(&self, node: &Node, time: f64) -> Result<Polygons, String> {
@@ -403,105 +329,6 @@ impl UsdScene {
         };
         Ok(Some(DomainValues::new(values, indices, domain)))
     }
-
-    /// The meshes of an instancer's instances.
-    fn instances(
-        &self,
-        index: usize,
-        time: f64,
-        outer: DMat4,
-        list: &mut Vec<PlacedPolygons>,
-    ) -> Result<(), String> {
-        let prim = &self.nodes[index].prim;
-        let positions = self.vectors(prim, "positions", time, Between::Line)?;
-        if list.len() + positions.len() > MAX_INSTANCES {
-            return Err(format!("{}: has {} instances; at most {MAX_INSTANCES}", prim.path, positions.len()));
-        }
-        let turns = self.numbers(prim, "orientations", time, Between::Turn)?;
-        let scales = self.vectors(prim, "scales", time, Between::Line)?;
-        let which = self.indices(prim, "protoIndices", time)?;
-        let ids = self.indices(prim, "ids", time)?;
-        let hidden = self.indices(prim, "invisibleIds", time)?;
-        let mut made = Vec::new();
-        let mut faces = 0usize;
-        for nodes in &self.prototypes[&index] {
-            let mut parts = Vec::new();
-            for &node in nodes.iter().filter(|node| self.nodes[**node].kind == Kind::Mesh) {
-                let (matrix, seen) = self.placed(node, time)?;
-                if seen {
-                    parts.push((node, matrix, Arc::new(self.polygons(&self.nodes[node], time)?)));
-                }
-            }
-            made.push(parts);
-        }
-        for (i, position) in positions.iter().enumerate() {
-            let id = ids.get(i).copied().unwrap_or(i as u32);
-            let prototype = which.get(i).and_then(|which| made.get(*which as usize));
-            let Some(prototype) = prototype.filter(|_| !hidden.contains(&id)) else { continue };
-            let turn = turns
-                .get(4 * i..4 * i + 4)
-                .map_or(DQuat::IDENTITY, |q| DQuat::from_xyzw(q[1], q[2], q[3], q[0]).normalize());
-            let turn = if turn.is_finite() { turn } else { DQuat::IDENTITY };
-            let scale = scales.get(i).copied().unwrap_or(Vec3::ONE).as_dvec3();
-            if scale == DVec3::ZERO {
-                continue;
-            }
-            let own = DMat4::from_scale_rotation_translation(scale, turn, position.as_dvec3());
-            for (node, matrix, polygons) in prototype {
-                faces += polygons.counts.len();
-                if faces > MAX_FACES {
-                    return Err(format!("{}: its instances have more than {MAX_FACES} faces", prim.path));
-                }
-                list.push(PlacedPolygons {
-                    name: prim.name().to_owned(),
-                    matrix: outer * own * *matrix,
-                    polygons: polygons.clone(),
-                    material: self.nodes[*node].material.or(self.nodes[index].material),
-                });
-            }
-        }
-        Ok(())
-    }
-}
-
-/// A step of a transform.
-fn step(kind: &str, values: &[f64]) -> Option<DMat4> {
-    let vector = || <[f64; 3]>::try_from(values).ok().map(DVec3::from);
-    let angle = || values.first().map(|degrees| degrees.to_radians());
-    let turned = |axis: char, radians: f64| match axis {
-        'X' => DMat4::from_rotation_x(radians),
-        'Y' => DMat4::from_rotation_y(radians),
-        _ => DMat4::from_rotation_z(radians),
-    };
-    Some(match kind {
-        "translate" => DMat4::from_translation(vector()?),
-        "scale" => DMat4::from_scale(vector()?),
-        "transform" => DMat4::from_cols_array(values.try_into().ok()?),
-        "orient" => {
-            let [w, x, y, z] = <[f64; 4]>::try_from(values).ok()?;
-            let turn = DQuat::from_xyzw(x, y, z, w).normalize();
-            DMat4::from_quat(if turn.is_finite() { turn } else { DQuat::IDENTITY })
-        }
-        "rotateX" | "rotateY" | "rotateZ" => turned(kind.chars().last()?, angle()?),
-        // The first axis named is the first about which is turned.
-        "rotateXYZ" | "rotateXZY" | "rotateYXZ" | "rotateYZX" | "rotateZXY" | "rotateZYX" => {
-            let degrees = vector()?;
-            let of = |axis: char| degrees[(axis as usize) - ('X' as usize)].to_radians();
-            let axes = kind.strip_prefix("rotate")?.chars();
-            axes.fold(DMat4::IDENTITY, |matrix, axis| turned(axis, of(axis)) * matrix)
-        }
-        "translateX" | "translateY" | "translateZ" | "scaleX" | "scaleY" | "scaleZ" => {
-            let axis = kind.chars().last()? as usize - 'X' as usize;
-            let mut vector = if kind.starts_with("scale") { DVec3::ONE } else { DVec3::ZERO };
-            vector[axis] = *values.first()?;
-            if kind.starts_with("scale") {
-                DMat4::from_scale(vector)
-            } else {
-                DMat4::from_translation(vector)
-            }
-        }
-        _ => return None,
-    })
 }
 
 impl SceneFile for UsdScene {

@@ -289,3 +289,84 @@ fn shares_of_a_body_are_in_newtons() {
     let fractions = field_at(&shot, 0.0).contributions(Id(9), Vec3::ZERO, Vec3::ZERO, 2.0, 1.0);
     assert!((fractions[0].newtons.y + 12.0).abs() < 0.01 && (fractions[1].newtons.y + 19.62).abs() < 0.01);
 }
+
+/// Turbulence that drifts, gusts with eddies, and a region of noise, in a shot that goes round.
+fn going_round(frames: u32) -> Shot {
+    let mut shot = bare();
+    (shot.timing.fps, shot.timing.last) = (24.0, 200);
+    shot.timing.loop_frames = Some(frames);
+    let force = |kind| ElementKind::Force(Force::new(kind));
+    let turbulence = Turbulence {
+        speed_m_s: 2.0,
+        drift_m_s: Vec3::new(1.3, 0.2, 0.0),
+        change_s: 0.6,
+        ..Turbulence::default()
+    };
+    shot.add(Element::new("Force", force(ForceKind::Turbulence(turbulence))));
+    let noise = Volume::Noise {
+        size_m: 0.7,
+        threshold: 0.4,
+        softness: 0.3,
+        drift_m_s: Vec3::new(0.0, 0.9, 0.3),
+        seed: 4,
+    };
+    let region = Region::new(noise);
+    let id = shot.add(Element::new("Region", ElementKind::Region(region)));
+    limit(&mut shot, id);
+    let wind = Wind { speed_m_s: 3.0, gust: 0.9, gust_s: 0.3, eddy: 0.5, eddy_m: 0.8, ..Wind::default() };
+    shot.add(Element::new("Gusts", force(ForceKind::Wind(wind))));
+    shot
+}
+
+fn pushed(shot: &Shot, position: Vec3, seconds: f64) -> Vec3 {
+    let mut velocities = [Vec3::ZERO];
+    let mut points = Points {
+        positions: &[position],
+        velocities: &mut velocities,
+        inverse_masses: &[1.0],
+        drag_areas: &[1.0],
+    };
+    field_at(shot, seconds).push(Id(99), &mut points, 1e-3);
+    velocities[0]
+}
+
+#[rstest]
+#[case(24)]
+#[case(37)]
+#[case(100)]
+fn forces_and_regions_have_the_period_of_a_shot_that_goes_round(#[case] frames: u32) {
+    let shot = going_round(frames);
+    let period = f64::from(frames) / 24.0;
+    let mut moved = 0.0f32;
+    for i in 0..40 {
+        let place = Vec3::new(0.37 * i as f32, 1.0 - 0.21 * i as f32, 0.13 * i as f32);
+        let at = 0.0713 * f64::from(i);
+        let (now, later) = (pushed(&shot, place, at), pushed(&shot, place, at + 3.0 * period));
+        assert!(now.distance(later) <= 1e-3 * now.length().max(1e-4), "{now} and {later} at {at} s");
+        assert!(now.distance(pushed(&shot, place, at - period)) <= 1e-3 * now.length().max(1e-4));
+        // The seam is as smooth as the rest of the round.
+        let jump = pushed(&shot, place, period - 1e-4).distance(pushed(&shot, place, period + 1e-4));
+        assert!(jump <= 2e-2 * now.length().max(1e-3), "{jump} at the seam");
+        moved += now.distance(pushed(&shot, place, at + 0.5 * period));
+    }
+    assert!(moved > 1e-3, "nothing changes within a round");
+}
+
+#[test]
+fn gusts_are_as_strong_in_the_middle_of_a_round_as_at_its_seam() {
+    // Mean squares of the wind over many seeds, where the two courses have the same weight and
+    // where only one counts.
+    let square = |fraction: f64| -> f32 {
+        let of = |seed: u32| {
+            let mut shot = going_round(96);
+            let ElementKind::Force(force) = &mut shot.named_mut("Gusts").unwrap().kind else { panic!() };
+            let ForceKind::Wind(wind) = &mut force.kind else { panic!() };
+            (wind.seed, wind.eddy) = (seed, 0.0);
+            shot.elements.retain(|element| element.name == "Gusts");
+            (pushed(&shot, Vec3::ZERO, 4.0 * fraction).length() * 1e3 - 10.0).powi(2)
+        };
+        (0..300).map(of).sum::<f32>() / 300.0
+    };
+    let (seam, middle) = (square(0.0), square(0.5));
+    assert!((middle / seam - 1.0).abs() < 0.35, "{middle} in the middle, {seam} at the seam");
+}
