@@ -138,7 +138,7 @@ async fn staged_places_follow_keys_at_the_frame_asked_for() {
 #[case(
     "notes.txt",
     b"hello",
-    "notes.txt: is none of .obj, .glb, .gltf, .ply, .stl, .png, .jpg, .jpeg, .exr, .hdr"
+    "notes.txt: is none of .obj, .glb, .gltf, .ply, .stl, .usda, .usdc, .usdz, .usd, .abc, .png, .jpg, .jpeg, .exr, .hdr"
 )]
 #[case("noextension", b"hello", "is none of")]
 #[tokio::test(flavor = "multi_thread")]
