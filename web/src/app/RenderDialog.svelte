@@ -105,9 +105,9 @@
         value={kind}
         options={[
           ["still", "Still"],
-          ["drawn", "As drawn"],
           ["draft", "Draft film"],
           ["final", "Final film"],
+          ["drawn", "As drawn"],
         ]}
         onpick={(next) => preset(next as Kind)}
       />
