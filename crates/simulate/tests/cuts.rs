@@ -102,6 +102,23 @@ fn a_random_shot_changed_on_the_way_is_the_changed_one(
     }
 }
 
+/// A bake of a shot that goes round, stopped at any frame, goes on with the same bytes: births of
+/// a round have the numbers of the first, whatever was born before the cut.
+#[rstest]
+fn a_shot_that_goes_round_is_the_same_wherever_it_is_cut(#[values(41, 44)] seed: u64) {
+    let mut draw = Draw(seed);
+    let mut shot = random_shot(seed);
+    shot.channels.clear();
+    shot.timing.loop_frames = Some(draw.whole(3, 9) as u32);
+    random::key_late_in_the_round(&mut shot, &mut draw);
+    let mut dust = dust(Some(shot.timing.first + 1));
+    dust.as_particles_mut().unwrap().emission.evenly_spaced = true;
+    shot.add(dust);
+    for stop in 1..shot.timing.count() {
+        change_holds(&shot, &shot, Some(stop));
+    }
+}
+
 fn drifting() -> Shot {
     let mut shot = Shot::empty("Drifting");
     shot.elements.clear();

@@ -7,6 +7,7 @@ use crate::{
     particles::{EmissionMap, EmissionSchedule, MapSource, Source, ToParticles},
     world::World,
 };
+use glam::Vec3;
 use serde::Serialize;
 use sha2::{Digest, Sha256};
 
@@ -54,6 +55,13 @@ pub(super) fn parts_digest(shot: &Shot, sampler: &Sampler, frame: f64, parts: &[
         let element = &shot.elements[i];
         hash.update(element.id.0.to_le_bytes());
         add_pose(&mut hash, world.pose(element));
+        // In a shot that goes round, patterns and births depend on the whole round.
+        if let Some(period) = sampler.round_s() {
+            let axis = world.pose(element).1 * Vec3::NEG_Y;
+            for number in sampler.elapsed(element, axis, period).numbers() {
+                hash.update(number.to_le_bytes());
+            }
+        }
         let json = match &element.kind {
             ElementKind::Solid(solid) => {
                 add_played(&mut hash, element, sampler, frame);

@@ -339,7 +339,12 @@ impl<'a> Inputs<'a> {
         let of = &self.systems[system];
         let mut any = false;
         for (set, fed) in &of.particle_sets {
-            let begun = now.elements[set.index].as_particles().is_some_and(|p| p.emission.begun(at));
+            // In a shot that goes round, those born before the first frame are of an earlier round.
+            let goes_round = now.timing.loop_frames.is_some();
+            let begun = now.elements[set.index].as_particles().is_some_and(|particles| {
+                let emission = &particles.emission;
+                emission.begun(at) || goes_round && emission.preroll_s > 0.0
+            });
             any |= begun;
             if begun || *fed {
                 hash.update(digest(set));

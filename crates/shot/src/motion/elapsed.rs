@@ -57,6 +57,12 @@ impl Elapsed {
         }
     }
 
+    /// All of it as numbers.
+    pub(crate) fn numbers(self) -> [f64; 6] {
+        let Self { drift_m, changes, gusts, emitted } = self;
+        [drift_m.x, drift_m.y, drift_m.z, changes, gusts, emitted]
+    }
+
     pub(super) fn minus(self, other: Self) -> Self {
         self.plus(other, -1.0)
     }

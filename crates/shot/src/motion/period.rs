@@ -45,8 +45,10 @@ impl Sampler {
 
     /// The frame of the first round that is like a frame.
     pub fn frame_in_round(&self, frame: f64) -> f64 {
-        let first = f64::from(self.base.timing.first);
-        self.in_round(frame).map_or(frame, |(length, fraction)| first + length * fraction)
+        let timing = self.base.timing;
+        let Some(length) = timing.loop_frames.map(|frames| f64::from(frames.max(1))) else { return frame };
+        // Whole frames stay whole: keys that hold change at their frames.
+        f64::from(timing.first) + (frame - f64::from(timing.first)).rem_euclid(length)
     }
 
     /// Length of a round, s; none if the shot does not go round.
@@ -108,6 +110,26 @@ mod tests {
     fn keys_go_round(#[case] frame: f64, #[case] expected: f32) {
         let keys = Channel::keyed([(1.0, 0.0f32), (11.0, 4.0)]);
         assert!((height(keys, 20, frame) - expected).abs() < 1e-6);
+    }
+
+    /// A key that holds counts at its own frame in every round, whatever the length.
+    #[test]
+    fn keys_that_hold_change_at_their_frames_in_every_round() {
+        for length in 2..120u32 {
+            let mut keys = Channel::keyed((0..length).map(|i| (1.0 + f64::from(i), i as f32)));
+            keys.keys.iter_mut().for_each(|key| key.interpolation = Interpolation::Hold);
+            let mut shot = Shot::empty("Round");
+            (shot.timing.last, shot.timing.loop_frames) = (200, Some(length));
+            let mut ball = Element::solid("Ball", Shape::sphere(0.1), Moves::Animated);
+            ball.channels.insert("placement.position_m[1]".to_owned(), keys);
+            let id = shot.add(ball);
+            let sampler = Sampler::new(&shot).unwrap();
+            for frame in (0..3 * length).step_by(5) {
+                let shown = sampler.at(1.0 + f64::from(frame)).unwrap();
+                let height = shown.element(id).unwrap().placement.position_m.y;
+                assert_eq!(height, (frame % length) as f32, "frame {frame} in rounds of {length}");
+            }
+        }
     }
 
     #[test]

@@ -272,3 +272,31 @@ pub fn change(shot: &mut Shot, draw: &mut Draw) {
     });
     assert_eq!(shot.faults(), []);
 }
+
+/// Keys what adds up over time, of all forces and particles, from a late frame of the round on.
+#[allow(dead_code, reason = "not all tests that have shots at random use it")]
+pub fn key_late_in_the_round(shot: &mut Shot, draw: &mut Draw) {
+    let (first, length) = (f64::from(shot.timing.first), shot.timing.loop_frames.unwrap_or(8) as usize);
+    let key = first + draw.whole(2, length - 1) as f64;
+    for element in &mut shot.elements {
+        let (path, value) = match &element.kind {
+            ElementKind::Force(Force { kind: ForceKind::Wind(wind), .. }) => {
+                ("kind.force.kind.wind.speed_m_s", wind.speed_m_s)
+            }
+            ElementKind::Force(Force { kind: ForceKind::Turbulence(turbulence), .. }) => {
+                ("kind.force.kind.turbulence.change_s", turbulence.change_s)
+            }
+            ElementKind::Particles(Particles {
+                emission: Emission { schedule: EmissionSchedule::Rate { per_s }, .. },
+                ..
+            }) => ("kind.particles.emission.schedule.rate.per_s", *per_s),
+            _ => continue,
+        };
+        // Up to that frame the value is as it was.
+        let keys = [(first, value), (key - 1.0, value), (key, 1.5 * value + 0.1)];
+        let mut channel = Channel::keyed(keys);
+        channel.keys.iter_mut().for_each(|key| key.interpolation = shot::motion::Interpolation::Hold);
+        element.channels.insert(path.to_owned(), channel);
+    }
+    assert_eq!(shot.faults(), []);
+}
