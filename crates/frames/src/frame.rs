@@ -77,8 +77,8 @@ impl Frame {
         self.bodies.values_mut().for_each(|bodies| bodies.impacts.clear());
     }
 
-    /// The frame with the parts of some elements only, and what was measured of those; what was
-    /// measured of bodies goes with the first part that has any.
+    /// The frame with the parts of some elements only, and what was measured of those: a part
+    /// with bodies has all that was measured of bodies.
     #[must_use]
     pub fn part_of(&self, elements: &[Id]) -> Self {
         fn of<T: Clone>(parts: &BTreeMap<Id, T>, elements: &[Id]) -> BTreeMap<Id, T> {

@@ -18,6 +18,6 @@ pub(crate) mod jobs;
 pub(crate) mod performing;
 pub mod playing;
 pub(crate) mod posters;
-pub mod slow_steps;
-mod store;
+pub(crate) mod slow_steps;
+pub mod store;
 pub mod studio;

@@ -11,7 +11,7 @@ use std::time::Duration;
 impl Studio {
     /// Told that a finished frame of a shot took so long: if that is longer than a frame's time,
     /// the others are made in the background.
-    pub fn took(self: &Arc<Self>, shot: i64, document: &Shot, took: Duration) {
+    pub fn note_finishing_time(self: &Arc<Self>, shot: i64, document: &Shot, took: Duration) {
         let time = 1.0 / document.timing.fps;
         if !document.is_finished()
             || took.as_secs_f32() <= time

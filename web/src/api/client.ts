@@ -182,7 +182,7 @@ export const api = {
   beginFrom: (id: number, frame: number | null, velocities: boolean) =>
     json<ShotState>("POST", `/api/shots/${id}/initial-state`, { frame, velocities }),
   /** Changes the frame rate; keys and the run stay on their frames, or where they are in seconds. */
-  setFrameRate: (id: number, fps: number, keep: Schemas["Keep"]) =>
+  setFrameRate: (id: number, fps: number, keep: Schemas["TimeBase"]) =>
     json<ShotState>("POST", `/api/shots/${id}/frame-rate`, { fps, keep }),
   stop: (id: number) => none("DELETE", `/api/shots/${id}/play`),
   clear: (id: number) => none("POST", `/api/shots/${id}/clear`),

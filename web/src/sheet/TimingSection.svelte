@@ -11,7 +11,7 @@
 
   let timing = $derived(shot.document!.timing);
   /** What stays where it is when the rate changes. */
-  let keep = $state<Schemas["Keep"]>("seconds");
+  let keep = $state<Schemas["TimeBase"]>("seconds");
   const set = (label: string, path: string, value: unknown) =>
     shot.edit(label, () => [{ op: "add", path, value }]);
 
@@ -31,13 +31,13 @@
 <Section title="Timing" note={`${((timing.last - timing.first + 1) / timing.fps).toFixed(2)} s`}>
   <NumberField label="Frame rate" unit="fps" step={1} value={timing.fps} oncommit={setRate} />
   <Choice
-    label="It keeps"
+    label="New rate keeps"
     value={keep}
     options={[
       ["seconds", "seconds"],
       ["frames", "frames"],
     ]}
-    onpick={(next) => (keep = next as Schemas["Keep"])}
+    onpick={(next) => (keep = next as Schemas["TimeBase"])}
   />
   <NumberField
     label="First frame"

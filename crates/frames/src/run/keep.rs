@@ -80,6 +80,7 @@ impl RunFolder {
         let manifest = other.manifest()?;
         self.clear()?;
         let _lock = self.lock()?;
+        let mut folders = BTreeSet::new();
         // A frame's topologies are there before it.
         let frames = other.frame_files().into_iter().map(|file| file.path);
         for from in other.topologies().files().into_iter().chain(frames) {
@@ -87,6 +88,10 @@ impl RunFolder {
             let folder = to.parent().expect("a file is in a folder").to_owned();
             let moved = fs::create_dir_all(&folder).and_then(|()| fs::rename(&from, &to));
             moved.map_err(|source| RunError::Io { path: to, source })?;
+            folders.insert(folder);
+        }
+        for path in folders {
+            sync_folder(&path).map_err(|source| RunError::Io { path: path.clone(), source })?;
         }
         self.write_manifest(&manifest)?;
         other.remove()

@@ -213,7 +213,7 @@ impl RunFolder {
         }
     }
 
-    /// Bytes on disk: frames, and states to go on from.
+    /// Bytes on disk: frames with the finished ones that are kept, and states to go on from.
     pub fn size(&self) -> (u64, u64) {
         let files = |folder: &Path| -> u64 {
             let entries = fs::read_dir(folder).into_iter().flatten().flatten();
@@ -225,7 +225,9 @@ impl RunFolder {
             let of_systems = systems_in(&folder).into_iter().map(|system| folder.join(system.to_string()));
             files(&folder) + of_systems.map(|folder| files(&folder)).sum::<u64>()
         };
-        (sum(FRAMES) + sum(TOPOLOGIES), sum(CHECKPOINTS))
+        let finished = self.path.join(FINISHED);
+        let kept = if finished.exists() { Self::at(finished).size().0 } else { 0 };
+        (sum(FRAMES) + sum(TOPOLOGIES) + kept, sum(CHECKPOINTS))
     }
 
     fn topologies(&self) -> TopologyFolder {

@@ -3,6 +3,8 @@
 use super::ogawa::{Child, Ogawa};
 use frames::MAX_SAMPLES;
 
+/// Most numbers of one sample: three for each of twelve million vertices.
+const MAX_NUMBERS: usize = 36_000_000;
 /// Bytes of the digest that stands before each sample.
 const DIGEST: usize = 16;
 /// Bytes of the digests behind the headers of objects.
@@ -293,6 +295,14 @@ impl<'a> Archive<'a> {
             return Ok(Vec::new());
         }
         let bytes = self.bytes(property, sample)?;
+        let size = [1, 1, 1, 2, 2, 4, 4, 8, 8, 2, 4, 8].get(usize::from(property.pod)).copied().unwrap_or(1);
+        if bytes.len() / size > MAX_NUMBERS {
+            return Err(format!(
+                "has {} numbers in {}; at most {MAX_NUMBERS}",
+                bytes.len() / size,
+                property.name
+            ));
+        }
         macro_rules! all {
             ($kind:ty, $size:literal, $value:expr) => {
                 bytes

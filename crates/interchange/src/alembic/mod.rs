@@ -7,7 +7,7 @@ mod ogawa;
 use crate::ImportError;
 use crate::model::Model;
 use crate::samples::ImportedSequence;
-use crate::scene::{self, Domain, DomainValues, PlacedPolygons, Polygons, SceneFile};
+use crate::scene::{self, Domain, DomainValues, PlacedPolygons, Polygons, Room, SceneFile};
 use archive::{Archive, Object, Property, PropertyKind};
 use glam::{DMat4, DVec3, Vec2, Vec3};
 use std::collections::BTreeSet;
@@ -16,6 +16,8 @@ use std::sync::Arc;
 /// Most objects of an archive, and how deep they may be nested.
 const MAX_OBJECTS: usize = 100_000;
 const MAX_DEPTH: usize = 200;
+/// Most samples of all objects.
+const MAX_TIMES: usize = 4_000_000;
 /// Rates between which the one of a file lies, frames a second.
 const RATES: [f64; 2] = [1.0, 240.0];
 
@@ -112,6 +114,7 @@ impl<'a> AlembicScene<'a> {
         if scene.moments.is_empty() {
             scene.moments.push(0.0);
         }
+        scene::check_moments(scene.moments.len(), scene.nodes.len())?;
         Ok(scene)
     }
 
@@ -179,8 +182,11 @@ impl<'a> AlembicScene<'a> {
 
     /// The times of all samples, s.
     fn all_times(&self) -> Result<Vec<f64>, String> {
-        let mut times = Vec::new();
+        let mut times: Vec<f64> = Vec::new();
         for node in &self.nodes {
+            if times.len() > MAX_TIMES {
+                return Err(format!("has more than {MAX_TIMES} samples"));
+            }
             let mut add = |property: &Property| -> Result<(), String> {
                 let of = if property.kind == PropertyKind::Compound {
                     let within = self.archive.within(property)?;
@@ -394,12 +400,13 @@ impl SceneFile for AlembicScene<'_> {
 
     fn meshes(&mut self, moment: f64) -> Result<Vec<PlacedPolygons>, String> {
         let time = moment / self.rate;
-        let mut list = Vec::new();
+        let (mut list, mut room) = (Vec::new(), Room::new());
         for (index, node) in self.nodes.iter().enumerate() {
             let within = |message: String| format!("{}: {message}", node.name);
             let Some(polygons) = self.shape(node, time).map_err(within)? else { continue };
             let (matrix, seen) = self.placed(index, time).map_err(within)?;
             if seen {
+                room.take(&polygons).map_err(within)?;
                 let (name, polygons) = (node.name.clone(), Arc::new(polygons));
                 list.push(PlacedPolygons { name, matrix, polygons, material: None });
             }

@@ -100,9 +100,9 @@ pub struct SceneLight {
 
 /// Names that no two things of a file have, of letters, digits and underscores.
 #[derive(Default)]
-pub(super) struct FreeNames(BTreeSet<String>);
+pub(super) struct UniqueNames(BTreeSet<String>);
 
-impl FreeNames {
+impl UniqueNames {
     /// A name like the one wanted.
     pub fn take(&mut self, name: &str) -> String {
         let mut plain: String =

@@ -22,6 +22,44 @@ pub(crate) struct PlacedPolygons {
     pub material: Option<usize>,
 }
 
+/// Most vertices and corners of faces of all meshes at one moment, together.
+const MAX_ROOM: usize = 4 * MAX_FACES;
+/// Most meshes and transforms of a file, each counted at every moment.
+const MAX_VISITS: usize = 20_000_000;
+
+/// The room that is left for meshes at a moment: a small file may name the same large values
+/// for any number of meshes.
+pub(crate) struct Room(usize);
+
+impl Room {
+    pub fn new() -> Self {
+        Self(MAX_ROOM)
+    }
+
+    /// Takes the room of a mesh.
+    ///
+    /// # Errors
+    /// A sentence if there is not so much left.
+    pub fn take(&mut self, of: &Polygons) -> Result<(), String> {
+        let left = self.0.checked_sub(of.points.len() + of.corners.len());
+        self.0 = left.ok_or_else(|| format!("has more than {MAX_ROOM} vertices and corners of faces"))?;
+        Ok(())
+    }
+}
+
+/// Bounds the moments of a file by its meshes and transforms, all of which are looked at in each.
+///
+/// # Errors
+/// A sentence if there are too many.
+pub(crate) fn check_moments(moments: usize, nodes: usize) -> Result<(), String> {
+    if moments.saturating_mul(nodes) > MAX_VISITS {
+        return Err(format!(
+            "has {moments} moments with {nodes} meshes and transforms; bring in fewer of either"
+        ));
+    }
+    Ok(())
+}
+
 /// A file with a scene that may change with time.
 pub(crate) trait SceneFile {
     /// The moments of all its samples, in frames, rising; at least one.

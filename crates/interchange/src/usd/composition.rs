@@ -10,6 +10,8 @@ use std::io::{Cursor, Read};
 /// Most prims of a stage with all uses of references, and how deep they may be nested.
 const MAX_PRIMS: usize = 100_000;
 const MAX_DEPTH: usize = 200;
+/// Most places where something is said of one prim.
+const MAX_SITES: usize = 1_000;
 /// Most layers of a package, and their bytes together.
 const MAX_LAYERS: usize = 256;
 const MAX_PACKAGE: u64 = 512 << 20;
@@ -200,8 +202,8 @@ impl Stage {
         if above.contains(site) || above.len() > MAX_DEPTH {
             return Err(format!("{} refers to itself, in a circle", site.path));
         }
-        if sites.len() > MAX_PRIMS {
-            return Err(format!("{} refers to more than {MAX_PRIMS} prims", site.path));
+        if sites.len() > MAX_SITES {
+            return Err(format!("{} refers to more than {MAX_SITES} prims", site.path));
         }
         sites.push(site.clone());
         above.push(site.clone());

@@ -3,8 +3,9 @@
 use super::composition::Between;
 use super::{Kind, UsdScene};
 use crate::MAX_FACES;
-use crate::scene::PlacedPolygons;
+use crate::scene::{PlacedPolygons, Room};
 use glam::{DMat4, DQuat, DVec3, Vec3};
+use std::collections::HashSet;
 use std::sync::Arc;
 
 /// Most instances that a point instancer may show.
@@ -17,6 +18,7 @@ impl UsdScene {
         index: usize,
         time: f64,
         outer: DMat4,
+        room: &mut Room,
         list: &mut Vec<PlacedPolygons>,
     ) -> Result<(), String> {
         let prim = &self.nodes[index].prim;
@@ -28,7 +30,7 @@ impl UsdScene {
         let scales = self.vectors(prim, "scales", time, Between::Line)?;
         let which = self.indices(prim, "protoIndices", time)?;
         let ids = self.indices(prim, "ids", time)?;
-        let hidden = self.indices(prim, "invisibleIds", time)?;
+        let hidden: HashSet<u32> = self.indices(prim, "invisibleIds", time)?.into_iter().collect();
         let mut made = Vec::new();
         let mut faces = 0usize;
         for nodes in &self.prototypes[&index] {
@@ -36,7 +38,9 @@ impl UsdScene {
             for &node in nodes.iter().filter(|node| self.nodes[**node].kind == Kind::Mesh) {
                 let (matrix, seen) = self.placed(node, time)?;
                 if seen {
-                    parts.push((node, matrix, Arc::new(self.polygons(&self.nodes[node], time)?)));
+                    let polygons = self.polygons(&self.nodes[node], time)?;
+                    room.take(&polygons).map_err(|message| format!("{}: {message}", prim.path))?;
+                    parts.push((node, matrix, Arc::new(polygons)));
                 }
             }
             made.push(parts);

@@ -2,6 +2,7 @@
 
 use super::crate_file::{CrateFile, MAGIC};
 use super::value::UsdValue;
+use frames::MAX_SAMPLES;
 use openusd::sdf::{AbstractData, Data, Path, Value};
 
 /// How deep the text of a layer may be nested.
@@ -74,6 +75,9 @@ impl Layer {
             },
             Self::Binary(file) => file.times(path).map_err(|message| format!("{path}: {message}"))?,
         };
+        if times.len() > MAX_SAMPLES {
+            return Err(format!("{path} has {} samples; at most {MAX_SAMPLES}", times.len()));
+        }
         if times.iter().any(|time| !time.is_finite()) || times.windows(2).any(|pair| pair[0] >= pair[1]) {
             return Err(format!("{path} has times that do not rise"));
         }

@@ -15,7 +15,7 @@ mod value;
 use crate::ImportError;
 use crate::model::{Material, Model};
 use crate::samples::ImportedSequence;
-use crate::scene::{self, Domain, DomainValues, PlacedPolygons, Polygons, SceneFile};
+use crate::scene::{self, Domain, DomainValues, PlacedPolygons, Polygons, Room, SceneFile};
 use composition::{Between, Prim, Stage};
 pub(crate) use crate_file::mended;
 use glam::{DMat4, DQuat, DVec3, Vec2, Vec3};
@@ -23,6 +23,8 @@ use std::collections::{BTreeMap, BTreeSet, HashMap};
 use std::sync::Arc;
 use value::UsdValue;
 
+/// Most samples of all that is drawn.
+const MAX_TIMES: usize = 4_000_000;
 /// Most prims of a stage, and how deep they may be nested.
 const MAX_PRIMS: usize = 100_000;
 const MAX_DEPTH: usize = 200;
@@ -117,6 +119,7 @@ impl UsdScene {
         let root = scene.stage.root();
         scene.visit(&root, None)?;
         scene.moments = scene.all_times()?;
+        scene::check_moments(scene.moments.len(), scene.nodes.len())?;
         Ok(scene)
     }
 
@@ -222,7 +225,7 @@ impl UsdScene {
 
     /// The times of all samples of all that is drawn.
     fn all_times(&self) -> Result<Vec<f64>, String> {
-        let mut times = Vec::new();
+        let (mut times, mut looked_at) = (Vec::new(), 0);
         for node in &self.nodes {
             let own: &[&str] = match node.kind {
                 Kind::Mesh => &MESH,
@@ -230,12 +233,15 @@ impl UsdScene {
                 Kind::Instancer => &INSTANCER,
                 Kind::Group => &[],
             };
-            for attribute in own {
-                times.extend(self.stage.times(&node.prim, attribute)?);
-            }
-            times.extend(self.stage.times(&node.prim, "visibility")?);
-            for op in self.operations(&node.prim)? {
-                times.extend(self.stage.times(&node.prim, op.trim_start_matches("!invert!"))?);
+            let operations = self.operations(&node.prim)?;
+            let moving = operations.iter().map(|name| name.trim_start_matches("!invert!"));
+            for attribute in own.iter().copied().chain(["visibility"]).chain(moving) {
+                let list = self.stage.times(&node.prim, attribute)?;
+                looked_at += list.len();
+                if looked_at > MAX_TIMES {
+                    return Err(format!("has more than {MAX_TIMES} samples"));
+                }
+                times.extend(list);
             }
         }
         times.sort_by(f64::total_cmp);
@@ -341,7 +347,7 @@ impl SceneFile for UsdScene {
     }
 
     fn meshes(&mut self, moment: f64) -> Result<Vec<PlacedPolygons>, String> {
-        let mut list = Vec::new();
+        let (mut list, mut room) = (Vec::new(), Room::new());
         let within: BTreeSet<usize> = self.prototypes.values().flatten().flatten().copied().collect();
         for (index, node) in self.nodes.iter().enumerate() {
             if node.kind == Kind::Group || within.contains(&index) {
@@ -354,7 +360,7 @@ impl SceneFile for UsdScene {
             let matrix = self.root * matrix;
             let polygons = match node.kind {
                 Kind::Instancer => {
-                    self.instances(index, moment, matrix, &mut list)?;
+                    self.instances(index, moment, matrix, &mut room, &mut list)?;
                     continue;
                 }
                 Kind::Points => {
@@ -367,6 +373,7 @@ impl SceneFile for UsdScene {
                 }
                 _ => self.polygons(node, moment)?,
             };
+            room.take(&polygons).map_err(|message| format!("{}: {message}", node.prim.path))?;
             let (name, material) = (node.prim.name().to_owned(), node.material);
             list.push(PlacedPolygons { name, matrix, polygons: Arc::new(polygons), material });
         }

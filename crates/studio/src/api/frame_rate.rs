@@ -11,13 +11,13 @@ use frames::RunFolder;
 use serde::Deserialize;
 use utoipa::ToSchema;
 
-/// What a change of the frame rate leaves where it is.
+/// The base in which keys, spans and moments stay where they are.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Deserialize, ToSchema)]
 #[serde(rename_all = "snake_case")]
-pub(crate) enum Keep {
-    /// Keys and spans stay on their frames: all is faster or slower.
+pub(crate) enum TimeBase {
+    /// They stay on their frames: all is faster or slower.
     Frames,
-    /// Keys and spans stay where they are in seconds, and the run is retimed.
+    /// They stay where they are in seconds, and the run is retimed.
     Seconds,
 }
 
@@ -26,7 +26,7 @@ pub(crate) enum Keep {
 pub(crate) struct FrameRate {
     /// Frames a second.
     fps: f32,
-    keep: Keep,
+    keep: TimeBase,
 }
 
 /// Changes the frame rate, as a new change. Where seconds are kept, the frames of the run are
@@ -42,37 +42,53 @@ pub(crate) async fn set(
     if !(1.0..=240.0).contains(&fps) {
         return Err(Error::Bad(format!("fps: {fps} is outside 1 to 240")));
     }
-    let mut new = old.clone();
-    match keep {
-        Keep::Frames => new.timing.fps = fps,
-        Keep::Seconds => new = old.at_rate(fps),
+    let label = format!("Frame rate {fps} a second");
+    if keep == TimeBase::Frames || fps == old.timing.fps {
+        let mut new = old;
+        new.timing.fps = fps;
+        studio.change(id, revision, &label, &new).await?;
+        return state(&studio, id).await;
     }
-    if keep == Keep::Seconds && studio.playing.is_on(id) {
+    let new = old.at_rate(fps);
+    let faults = new.faults();
+    if !faults.is_empty() {
+        return Err(Error::Faults(faults));
+    }
+    if studio.playing.is_on(id) {
         return Err(Error::Bad("frames are being computed; stop first".to_owned()));
     }
-    studio.change(id, revision, &format!("Frame rate {fps} a second"), &new).await?;
-    if keep == Keep::Seconds && fps != old.timing.fps {
-        let run = studio.store.current_run(id).await?;
-        let runs = studio.runs_of(&old, &run).await?;
-        let folder = studio.folder(&run);
-        blocking(move || {
-            if folder.headers().is_empty() {
-                return Ok(());
+    // The retimed run is there whole before anything is changed.
+    let run = studio.store.current_run(id).await?;
+    let runs = studio.runs_of(&old, &run).await?;
+    let (folder, document) = (studio.folder(&run), new.clone());
+    let run = folder.clone();
+    let retimed = blocking(move || {
+        if run.headers().is_empty() {
+            return Ok(None);
+        }
+        let aside = RunFolder::at(run.path().join("retimed"));
+        // One that a process which ended has left.
+        aside.remove()?;
+        let aside = RunFolder::create(aside.path())?;
+        match runs.write_at_rate(&old, &document, &aside) {
+            Ok(_) => Ok(Some(aside)),
+            Err(error) => {
+                let _ = aside.remove();
+                Err(error)
             }
-            let aside = RunFolder::at(folder.path().with_extension("retimed"));
-            // One that a process which ended has left.
-            aside.remove()?;
-            let aside = RunFolder::create(aside.path())?;
-            match runs.write_at_rate(&old, &new, &aside) {
-                Ok(_) => Ok(folder.replace_with(aside)?),
-                Err(error) => {
-                    let _ = aside.remove();
-                    Err(error)
-                }
-            }
-        })
-        .await?;
-        studio.tell(Event::BakeEnded { shot: id, message: None });
-    }
+        }
+    })
+    .await?;
+    let changed = studio.change(id, revision, &label, &new).await;
+    blocking(move || match (retimed, changed) {
+        (Some(retimed), Ok(_)) => Ok(folder.replace_with(retimed)?),
+        (Some(retimed), Err(error)) => {
+            let _ = retimed.remove();
+            Err(error)
+        }
+        (None, changed) => changed.map(drop),
+    })
+    .await?;
+    studio.tell(Event::BakeEnded { shot: id, message: None });
     state(&studio, id).await
 }

@@ -254,7 +254,7 @@ pub(crate) async fn frame(
         let start = Instant::now();
         let (print, bytes) = studio.on_wire(&folder, &*frames, number)?;
         if let (Some(shot), None) = (&shot, row.number) {
-            studio.took(row.shot, shot, start.elapsed());
+            studio.note_finishing_time(row.shot, shot, start.elapsed());
         }
         Ok(Some((tag(&print), bytes)))
     });

@@ -220,9 +220,9 @@ async fn finished_frames_that_take_long_are_kept() {
     };
     let (shot, _) = desk.studio.head(1).await.unwrap();
     // As quick as a frame: nothing is kept.
-    desk.studio.took(1, &shot, std::time::Duration::from_millis(1));
+    desk.studio.note_finishing_time(1, &shot, std::time::Duration::from_millis(1));
     assert_eq!(run.finished().headers().len(), 0);
-    desk.studio.took(1, &shot, std::time::Duration::from_secs(1));
+    desk.studio.note_finishing_time(1, &shot, std::time::Duration::from_secs(1));
     let first = kept(12).await;
     let (_, shown) = desk.bytes("/api/runs/1/frames/5?finished=true").await;
     assert_eq!(shown.len(), made.len());
@@ -240,7 +240,7 @@ async fn finished_frames_that_take_long_are_kept() {
     let (shot, _) = desk.studio.head(1).await.unwrap();
     let ended = || async {
         for _ in 0..400 {
-            desk.studio.took(1, &shot, std::time::Duration::from_secs(1));
+            desk.studio.note_finishing_time(1, &shot, std::time::Duration::from_secs(1));
             tokio::time::sleep(std::time::Duration::from_millis(25)).await;
             let now = run.finished().headers();
             if now.len() == 12 && now.iter().all(|(n, header)| header.fingerprint != first[n].fingerprint) {

@@ -6,7 +6,7 @@
 
 mod archive;
 
-use super::scene::{ExportScene, FreeNames, MeshSamples, Samples, SceneCamera, ScenePoints, ScenePose};
+use super::scene::{ExportScene, MeshSamples, Samples, SceneCamera, ScenePoints, ScenePose, UniqueNames};
 use archive::{ArchiveWriter, Object, Pod, PropertyType, Written};
 use geometry::Mesh;
 use glam::{DMat4, Vec3};
@@ -26,7 +26,7 @@ pub fn write_alembic(scene: &ExportScene) -> Vec<u8> {
     let fps = f64::from(scene.fps);
     let frames = scene.last.saturating_sub(scene.first) + 1;
     let mut out = ArchiveWriter::new(frames, f64::from(scene.first) / fps, 1.0 / fps);
-    let (mut names, mut top) = (FreeNames::default(), Vec::new());
+    let (mut names, mut top) = (UniqueNames::default(), Vec::new());
     for of in &scene.meshes {
         let name = names.take(&of.name);
         let mesh = mesh(&mut out, &name, &of.meshes);

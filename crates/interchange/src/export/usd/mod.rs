@@ -8,7 +8,7 @@
 mod prims;
 
 use super::ExportError;
-use super::scene::{ExportScene, FreeNames, Samples};
+use super::scene::{ExportScene, Samples, UniqueNames};
 use crate::usd;
 use glam::Vec3;
 use openusd::gf;
@@ -28,7 +28,7 @@ const PROTOTYPES: &str = "prototypes";
 /// A stage that is being filled.
 struct UsdStage {
     data: sdf::Data,
-    names: FreeNames,
+    names: UniqueNames,
     children: Vec<String>,
     range: [f64; 2],
     fps: f64,
@@ -128,7 +128,7 @@ fn failed(error: impl std::fmt::Display) -> ExportError {
 impl UsdStage {
     fn new(scene: &ExportScene) -> Self {
         let range = [scene.first, scene.last].map(f64::from);
-        let (names, children) = (FreeNames::default(), Vec::new());
+        let (names, children) = (UniqueNames::default(), Vec::new());
         Self { data: sdf::Data::new(), names, children, range, fps: f64::from(scene.fps) }
     }
 

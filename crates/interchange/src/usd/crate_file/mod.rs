@@ -25,8 +25,8 @@ const MAX_PATH_BYTES: usize = 256 << 20;
 /// Least number of values of an array that is packed; the library's writer packs from 4 on.
 const SHORTEST_PACKED: usize = 16;
 const SHORTEST_PACKED_BY_WRITER: usize = 4;
-/// Most numbers of one value.
-const MAX_NUMBERS: usize = 128 << 20;
+/// Most numbers of one value: three for each of twelve million vertices.
+const MAX_NUMBERS: usize = 36_000_000;
 
 /// First bytes of a crate file.
 pub(super) const MAGIC: &[u8] = b"PXR-USDC";
