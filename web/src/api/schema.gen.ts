@@ -2175,7 +2175,7 @@ export interface components {
              * @description Frames a second.
              */
             fps: number;
-            keep: components["schemas"]["Keep"];
+            keep: components["schemas"]["TimeBase"];
         };
         /** @description A run's frames against the shot as it is now. */
         Freshness: {
@@ -2244,11 +2244,6 @@ export interface components {
          *     has passed, and the fraction of the change that is made is:
          */
         Interpolation: "hold" | "linear" | "smooth" | "ease_in" | "ease_out" | "ease" | "free";
-        /**
-         * @description What a change of the frame rate leaves where it is.
-         * @enum {string}
-         */
-        Keep: "frames" | "seconds";
         /** @description One key: a value at a frame, and how it goes on from there. */
         Key: {
             /**
@@ -3468,6 +3463,11 @@ export interface components {
             /** @description Its identity: `solids`, `particles-7`. */
             system: string;
         };
+        /**
+         * @description The base in which keys, spans and moments stay where they are.
+         * @enum {string}
+         */
+        TimeBase: "frames" | "seconds";
         /** @description Frame rate and range. */
         Timing: {
             /**

@@ -63,3 +63,27 @@ fn values_that_do_not_change_are_stored_once_and_copies_share_theirs() {
     assert_eq!(read.samples()[0].positions.len(), 24 + 4 + 200 * 24 + 60);
     assert_eq!(write_alembic(&many), write_alembic(&many));
 }
+
+/// A small file whose many meshes have the same large values: they do not fit together.
+#[test]
+fn values_that_many_meshes_share_are_bounded_together() {
+    use crate::export::{ExportScene, SceneInstances};
+    let n = 150_000usize;
+    let net = geometry::Mesh {
+        positions: (0..n).map(|i| glam::Vec3::new(i as f32, (i % 7) as f32, 0.0)).collect(),
+        triangles: vec![[0, 1, 2]],
+        ..geometry::Mesh::default()
+    };
+    let poses = vec![(glam::Vec3::ZERO, glam::Quat::IDENTITY, 1.0); 200];
+    let still = vec![glam::Vec3::ZERO; 200];
+    let nets = SceneInstances {
+        name: "Nets".to_owned(),
+        meshes: vec![(1.0, (std::sync::Arc::new(net), Vec::new()))],
+        samples: vec![(1.0, (poses, still.clone(), still))],
+    };
+    let scene = ExportScene { fps: 24.0, first: 1, last: 1, instances: vec![nets], ..ExportScene::default() };
+    let bytes = write_alembic(&scene);
+    assert!(bytes.len() < 3 << 20, "{}", bytes.len());
+    let error = read_mesh("nets.abc", &bytes).unwrap_err().to_string();
+    assert!(error.contains("vertices and corners of faces"), "{error}");
+}

@@ -259,3 +259,109 @@ fn layers_of_a_package_may_refer_to_each_other(#[case] asset: &str, #[case] wron
         Some(message) => assert!(read.unwrap_err().to_string().contains(message)),
     }
 }
+
+#[test]
+fn prims_that_are_not_drawn_are_left_out() {
+    let hidden = [
+        "def Mesh \"A\" (active = false) { SQUARE }",
+        "def Xform \"B\" { token visibility = \"invisible\"\n def Mesh \"M\" { SQUARE } }",
+        "def Mesh \"C\" { uniform token purpose = \"guide\"\n SQUARE }",
+        "class Mesh \"D\" { SQUARE }",
+        "over \"E\" { def Mesh \"M\" { SQUARE } }",
+    ];
+    for prim in hidden {
+        let body = format!("{}\ndef Mesh \"Seen\" {{ {SQUARE} }}", prim.replace("SQUARE", SQUARE));
+        let model = read_model("m.usda", &text(&body), false).unwrap();
+        assert_eq!(model.parts.iter().map(|part| part.name.as_str()).collect::<Vec<_>>(), ["Seen"], "{prim}");
+    }
+}
+
+#[rstest]
+#[case("float3 xformOp:scale = (2, 2, 2)\n double3 xformOp:translate = (0, 5, 0)\n uniform token[] xformOpOrder = [\"!invert!xformOp:translate\", \"xformOp:scale\"]", Vec3::new(2.0, -5.0, 0.0))]
+#[case(
+    "double3 xformOp:translate:pivot = (1, 0, 0)\n float xformOp:rotateZ = 90\n uniform token[] xformOpOrder = [\"xformOp:translate:pivot\", \"xformOp:rotateZ\", \"!invert!xformOp:translate:pivot\"]",
+    Vec3::new(1.0, 0.0, 0.0)
+)]
+#[case(
+    "double3 xformOp:translate = (0, 7, 0)\n uniform token[] xformOpOrder = [\"!resetXformStack!\", \"xformOp:translate\"]",
+    Vec3::new(1.0, 7.0, 0.0)
+)]
+fn steps_are_inverted_named_and_reset(#[case] ops: &str, #[case] moved: Vec3) {
+    let body = format!(
+        "def Xform \"Above\" {{ double3 xformOp:translate = (0, 0, 0)\n uniform token[] xformOpOrder = [\"xformOp:translate\"]\n def Mesh \"M\" {{ {ops}\n {SQUARE} }} }}"
+    );
+    let mesh = read_model("m.usda", &text(&body), false).unwrap().merged();
+    assert!(mesh.positions.iter().any(|p| p.distance(moved) < 1e-5), "{:?}", mesh.positions);
+}
+
+#[test]
+fn a_prim_that_resets_its_transform_does_not_move_with_those_above() {
+    let body = format!(
+        "def Xform \"Above\" {{ double3 xformOp:translate = (9, 9, 9)\n uniform token[] xformOpOrder = [\"xformOp:translate\"]\n def Mesh \"M\" {{ uniform token[] xformOpOrder = [\"!resetXformStack!\"]\n {SQUARE} }} }}"
+    );
+    let part = &read_model("m.usda", &text(&body), false).unwrap().parts[0];
+    assert_eq!(part.position, Vec3::ZERO);
+}
+
+#[test]
+fn faces_of_left_handed_meshes_are_turned() {
+    let up = |extra: &str| {
+        let mesh = mesh_of(&format!("def Mesh \"M\" {{ {extra}\n {SQUARE} }}"));
+        let [a, b, c] = mesh.triangles[0].map(|v| mesh.positions[v as usize]);
+        (b - a).cross(c - a).y
+    };
+    assert!(up("") > 0.0 && up("uniform token orientation = \"leftHanded\"") < 0.0);
+}
+
+#[test]
+fn inherited_and_payload_prims_are_followed_and_local_values_prevail() {
+    let body = format!(
+        r#"
+class "_Board" {{ token visibility = "invisible"
+    def Mesh "Plank" {{ {SQUARE} }} }}
+def Xform "A" (inherits = </_Board>) {{ token visibility = "inherited" }}
+def Xform "B" (payload = </Store>) {{ }}
+def Scope "Store" {{ token visibility = "invisible"
+    def Mesh "Net" {{ {SQUARE} }} }}
+"#
+    );
+    let model = read_model("m.usda", &text(&body), false).unwrap();
+    // What B refers to is hidden there, and so is what it takes over.
+    assert_eq!(model.parts.iter().map(|part| part.name.as_str()).collect::<Vec<_>>(), ["Plank"]);
+}
+
+#[test]
+fn samples_instances_and_references_are_bounded() {
+    let list: String = (0..20_100).map(|i| format!("{i}: [(0, 0, 0)], ")).collect();
+    let body = format!("def Mesh \"M\" {{ point3f[] points.timeSamples = {{ {list} }} }}");
+    let error = read_mesh("m.usda", &text(&body)).unwrap_err().to_string();
+    assert!(error.contains("has 20100 samples; at most 20000"), "{error}");
+    let many = vec!["(0, 0, 0)"; 100_001].join(", ");
+    let body = format!(
+        "def PointInstancer \"P\" {{ rel prototypes = [</P/M>]\n point3f[] positions = [{many}]\n def Mesh \"M\" {{ {SQUARE} }} }}"
+    );
+    let error = read_mesh("m.usda", &text(&body)).unwrap_err().to_string();
+    assert!(error.contains("has 100001 instances; at most 100000"), "{error}");
+    // One prim that takes over twice as many others at each of twenty levels.
+    let mut body = "def Scope \"L0\" {}\n".to_owned();
+    for level in 1..20 {
+        body += &format!("class \"L{level}\" (inherits = </L{0}>\n references = </L{0}>) {{}}\n", level - 1);
+    }
+    body += "def Xform \"Top\" (inherits = </L19>) {}";
+    let error = read_mesh("m.usda", &text(&body)).unwrap_err().to_string();
+    assert!(error.contains("refers to more than 1000 prims"), "{error}");
+}
+
+#[test]
+fn instances_that_are_switched_off_are_left_out_however_many() {
+    let n = 60_000;
+    let positions = (0..n).map(|i| format!("({i}, 0, 0)")).collect::<Vec<_>>().join(", ");
+    let off = (2..n).map(|i| i.to_string()).collect::<Vec<_>>().join(", ");
+    let which = vec!["0"; n].join(", ");
+    let body = format!(
+        "def PointInstancer \"P\" {{ rel prototypes = [</P/M>]\n int[] protoIndices = [{which}]\n point3f[] positions = [{positions}]\n int64[] invisibleIds = [{off}]\n def Mesh \"M\" {{ {SQUARE} }} }}"
+    );
+    let start = std::time::Instant::now();
+    assert_eq!(read_model("m.usda", &text(&body), false).unwrap().parts.len(), 2);
+    assert!(start.elapsed().as_secs() < 20, "each id is looked up among all");
+}

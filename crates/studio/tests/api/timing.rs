@@ -106,3 +106,69 @@ async fn a_shot_that_goes_round_tells_its_rounds_and_is_computed_no_further() {
     assert_eq!(status, StatusCode::UNPROCESSABLE_ENTITY);
     assert!(problem["detail"].as_str().unwrap().contains("drawing 1 is cut short"), "{problem}");
 }
+
+/// A run that is computed in part is retimed in part; what a process that ended has left aside
+/// does no harm, and a shot that goes round keeps its round in seconds.
+#[tokio::test(flavor = "multi_thread")]
+async fn a_run_in_part_is_retimed_in_part() {
+    let desk = desk().await;
+    desk.new_shot().await;
+    desk.put(ball(9, "Ball")).await;
+    desk.played().await;
+    let run = desk.studio.folder(&desk.studio.store.current_run(1).await.unwrap());
+    let left = run.path().join("retimed/frames");
+    std::fs::create_dir_all(&left).unwrap();
+    std::fs::write(left.join("00001.brframe"), b"cut short").unwrap();
+    desk.set("/timing/last", json!(40)).await;
+    desk.set("/timing/loop_frames", json!(20)).await;
+    desk.ask("POST", "/api/shots/1/clear", Value::Null).await;
+    desk.set("/timing/last", json!(30)).await;
+    let (status, state) =
+        desk.ask("POST", "/api/shots/1/frame-rate", json!({"fps": 12, "keep": "seconds"})).await;
+    assert_eq!(status, StatusCode::OK, "{state}");
+    assert_eq!(state["document"]["timing"], json!({"fps": 12.0, "first": 1, "last": 15, "loop_frames": 10}));
+    assert_eq!(desk.get("/api/shots/1/freshness").await["stretches"][0]["state"], json!("missing"));
+    // Six of the fifteen frames are computed, and the shot is slowed down to a half.
+    desk.set("/timing/loop_frames", Value::Null).await;
+    desk.set("/timing/last", json!(6)).await;
+    desk.played().await;
+    desk.set("/timing/last", json!(15)).await;
+    desk.ask("POST", "/api/shots/1/frame-rate", json!({"fps": 24, "keep": "seconds"})).await;
+    let freshness = desk.get("/api/shots/1/freshness").await;
+    let stretches: Vec<(u64, u64, &str)> = freshness["stretches"]
+        .as_array()
+        .unwrap()
+        .iter()
+        .map(|s| (s["first"].as_u64().unwrap(), s["last"].as_u64().unwrap(), s["state"].as_str().unwrap()))
+        .collect();
+    // Between frames 6 and 7 of the old rate nothing is known.
+    assert_eq!(stretches, [(1, 11, "stale"), (12, 30, "missing")]);
+    assert!(!run.path().join("retimed").exists());
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn a_rate_that_the_shot_cannot_have_changes_nothing() {
+    let desk = desk().await;
+    desk.new_shot().await;
+    desk.put(ball(9, "Ball")).await;
+    desk.set("/timing/last", json!(9_000)).await;
+    let before = desk.get("/api/shots/1").await;
+    // Frames beyond the most that a shot may have are not made.
+    let (status, problem) =
+        desk.ask("POST", "/api/shots/1/frame-rate", json!({"fps": 240, "keep": "seconds"})).await;
+    let after = desk.get("/api/shots/1").await;
+    if status == StatusCode::OK {
+        let count = after["document"]["timing"]["last"].as_u64().unwrap();
+        assert!(count <= u64::from(shot::MAX_FRAMES), "{count}");
+    } else {
+        assert_eq!(before, after, "{problem}");
+    }
+    for (path, value) in [("/timing/loop_frames", json!(1)), ("/timing/loop_frames", json!(20_000))] {
+        let base = desk.get("/api/shots/1").await["revision"].clone();
+        let patch = json!([{"op": "add", "path": path, "value": value}]);
+        let body = json!({"base": base, "label": "Loop", "patch": patch});
+        let (status, problem) = desk.ask("PATCH", "/api/shots/1", body).await;
+        assert_eq!(status, StatusCode::UNPROCESSABLE_ENTITY);
+        assert!(problem["detail"].as_str().unwrap().contains("timing.loop_frames"), "{problem}");
+    }
+}
