@@ -48,6 +48,18 @@ impl Copies {
     }
 }
 
+impl Copies {
+    /// Frames by which each copy is later: `delay_frames` more than the copy before, and a random
+    /// number from 0 to `delay_jitter_frames`.
+    pub fn delays(&self, delay_frames: i32, delay_jitter_frames: u32) -> impl Iterator<Item = i64> + '_ {
+        let choices = f64::from(delay_jitter_frames) + 1.0;
+        (0..self.total() as u32).map(move |copy| {
+            let random = (f64::from(hash01(self.seed, copy, 4)) * choices) as u32;
+            i64::from(copy) * i64::from(delay_frames) + i64::from(random.min(delay_jitter_frames))
+        })
+    }
+}
+
 /// A number in 0–1 that depends on all three arguments (PCG output hash of
 /// M. O'Neill, *PCG*, 2014, applied in turn).
 pub(crate) fn hash01(seed: u32, copy: u32, salt: u32) -> f32 {
@@ -76,6 +88,25 @@ mod tests {
         assert_eq!(shifts.len(), copies.total());
         assert_eq!(shifts[0], Vec3::new(-1.0, 0.0, 0.0));
         assert_eq!(shifts[5], Vec3::new(1.0, 1.0, 0.0));
+    }
+
+    #[test]
+    fn copies_are_late_in_turn_and_at_random_within_the_bound() {
+        let copies = Copies {
+            count: [40, 1, 25],
+            spacing_m: Vec3::ONE,
+            position_jitter_m: 0.0,
+            orientation_jitter_rad: 0.0,
+            seed: 3,
+        };
+        assert!(copies.delays(-2, 0).eq((0..1_000).map(|copy| -2 * copy)));
+        let random: Vec<i64> = copies.delays(0, 9).collect();
+        // Each of the ten is as likely: 1,000 draws give 100 ± 4 standard deviations.
+        for delay in 0..=9 {
+            let count = random.iter().filter(|&&of| of == delay).count();
+            assert!((62..=138).contains(&count), "{delay}: {count}");
+        }
+        assert!(random.iter().all(|of| (0..=9).contains(of)));
     }
 
     #[test]

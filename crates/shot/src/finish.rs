@@ -1,7 +1,7 @@
 //! Finishing steps: what is done to the frames of a run after it was computed.
 //! They change no simulation; a run stays as it is.
 
-use crate::{Element, ElementKind, Id, Shot};
+use crate::{Copies, Element, ElementKind, Id, Shot};
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 
@@ -119,6 +119,17 @@ pub enum FinishOperation {
         /// The element about whose position it is turned and scaled; none: the origin.
         #[serde(default, skip_serializing_if = "Option::is_none")]
         about: Option<Id>,
+    },
+    /// Shows the frames once for each copy of a grid, each copy at a time of its own.
+    Copies {
+        /// The grid, about the element's position at the first frame; of the whole shot, about the origin.
+        grid: Copies,
+        /// Number of frames by which each copy is later than the one before; negative: earlier.
+        #[serde(default)]
+        delay_frames: i32,
+        /// Each copy is later by a further random number of frames, from 0 to this.
+        #[serde(default)]
+        delay_jitter_frames: u32,
     },
 }
 

@@ -59,6 +59,10 @@ impl Rescale {
                 *frames = (f64::from(*frames) * self.ratio).round() as i32;
             }
             FinishOperation::Smooth { radius } => *radius *= self.ratio as f32,
+            FinishOperation::Copies { delay_frames, delay_jitter_frames, .. } => {
+                *delay_frames = (f64::from(*delay_frames) * self.ratio).round() as i32;
+                *delay_jitter_frames = self.length(*delay_jitter_frames, 0);
+            }
             FinishOperation::Loop { frames, from_frame, overlap } => {
                 *frames = self.length(*frames, 2);
                 *from_frame = self.frame(*from_frame);
@@ -186,6 +190,14 @@ mod tests {
         };
         let trim = step(FinishOperation::Trim { from_frame: 13, to_frame: 25 });
         let shift = step(FinishOperation::Shift { frames: -12 });
+        let grid: crate::Copies =
+            serde_json::from_str(r#"{"count": [3, 1, 1], "spacing_m": [1, 1, 1]}"#).unwrap();
+        let copies = |delay_frames, delay_jitter_frames| FinishOperation::Copies {
+            grid: grid.clone(),
+            delay_frames,
+            delay_jitter_frames,
+        };
+        let late = step(copies(-6, 48));
         let around = step(FinishOperation::Loop { frames: 24, from_frame: 25, overlap: 6 });
         let retime = step(FinishOperation::Retime { frames: 96, run_frame: 1.0 });
         let line = Channel::keyed([(1.0, 1.0f32), (97.0, 49.0)]);
@@ -206,6 +218,7 @@ mod tests {
         let operation = |id| new.element(id).unwrap().as_finish().unwrap().operation.clone();
         assert_eq!(operation(trim), FinishOperation::Trim { from_frame: 7, to_frame: 13 });
         assert_eq!(operation(shift), FinishOperation::Shift { frames: -6 });
+        assert_eq!(operation(late), copies(-3, 24));
         assert_eq!(operation(around), FinishOperation::Loop { frames: 12, from_frame: 13, overlap: 3 });
         assert_eq!(operation(retime), FinishOperation::Retime { frames: 48, run_frame: 1.0 });
         let keys = &new.element(retime).unwrap().channels[RUN_FRAME].keys;

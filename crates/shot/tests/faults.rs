@@ -212,6 +212,26 @@ fn absurd_copies_are_refused_before_any_is_made(#[case] count: Value, #[case] me
 }
 
 #[rstest]
+#[case(json!({"grid": {"count": [300, 1, 300]}}), "copies.grid.count: gives 90000 copies; at most 50000")]
+#[case(json!({"grid": {"count": [0, 1, 1]}}), "copies.grid.count[0]: 0 is outside 1 to 50000")]
+#[case(json!({"delay_frames": -20_000}), "copies.delay_frames: 20000 frames; at most")]
+#[case(json!({"delay_jitter_frames": 4_000_000_000u64}), "copies.delay_jitter_frames: 4000000000 frames; at most")]
+fn absurd_copies_in_time_are_refused(#[case] values: Value, #[case] message: &str) {
+    let mut copies = json!({"grid": {"count": [2, 1, 1], "spacing_m": [1, 1, 1]}});
+    for (name, value) in values.as_object().unwrap() {
+        match (copies[name].as_object_mut(), value.as_object()) {
+            (Some(own), Some(value)) => own.extend(value.clone()),
+            _ => copies[name] = value.clone(),
+        }
+    }
+    let mut document = everything();
+    let step = json!({"id": 400, "name": "Row", "kind": {"finish": {"operation": {"copies": copies}}}});
+    document["elements"].as_array_mut().unwrap().push(step);
+    let error = shot::read(document.to_string().as_bytes()).unwrap_err().to_string();
+    assert!(error.contains(message), "{error}");
+}
+
+#[rstest]
 #[case("elements.Mesh.kind.solid.shape.mesh.asset", "rope", "\"rope\" is image, not mesh")]
 #[case("elements.Mesh.kind.solid.shape.mesh.asset", "gone", "\"gone\" is not among the assets")]
 #[case("elements.Box.name", "", "is empty")]

@@ -1975,6 +1975,23 @@ export interface components {
                  */
                 scale: number;
             };
+        } | {
+            copies: {
+                /**
+                 * Format: int32
+                 * @description Number of frames by which each copy is later than the one before; negative: earlier.
+                 * @default 0
+                 */
+                delay_frames: number;
+                /**
+                 * Format: uint32
+                 * @description Each copy is later by a further random number of frames, from 0 to this.
+                 * @default 0
+                 */
+                delay_jitter_frames: number;
+                /** @description The grid, about the element's position at the first frame; of the whole shot, about the origin. */
+                grid: components["schemas"]["Copies"];
+            };
         };
         /** @description The finished frames of a shot. */
         Finished: {

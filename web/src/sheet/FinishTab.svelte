@@ -1,5 +1,6 @@
 <script lang="ts">
   import { kindOf, type Element } from "../api/client";
+  import GridFields from "./GridFields.svelte";
   import LoopFields from "./LoopFields.svelte";
   import SubdivideFields from "./SubdivideFields.svelte";
   import RetimeFields from "./RetimeFields.svelte";
@@ -100,6 +101,27 @@
     <NumberField label="Outward" step={0.1} slide={[-1, 1]} target={at("operation.thicken.offset")} />
   {:else if "subdivide" in operation}
     <SubdivideFields subdivide={operation.subdivide} {at} />
+  {:else if "copies" in operation}
+    <NumberField
+      label="Each later by"
+      unit="frames"
+      whole
+      fixed
+      step={1}
+      slide={[-24, 24]}
+      target={at("operation.copies.delay_frames")}
+    />
+    <NumberField
+      label="At random, up to"
+      unit="frames"
+      whole
+      fixed
+      least={0}
+      step={1}
+      slide={[0, 240]}
+      target={at("operation.copies.delay_jitter_frames")}
+    />
+    <GridFields at={(part) => at(`operation.copies.grid.${part}`)} />
   {:else if "place" in operation}
     <NumberField label="Size" unit="×" step={0.05} slide={[0.1, 3]} target={at("operation.place.scale")} />
     <Picker

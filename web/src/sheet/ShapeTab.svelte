@@ -1,11 +1,11 @@
 <script lang="ts">
+  import GridFields from "./GridFields.svelte";
   import ShapeFields from "./ShapeFields.svelte";
   import ToParticlesFields from "./ToParticlesFields.svelte";
   import type { Element, Solid } from "../api/client";
   import NumberField from "../fields/NumberField.svelte";
   import Section from "../fields/Section.svelte";
   import { standAgain, turnIntoParticles } from "../state/converting";
-  import VectorField from "../fields/VectorField.svelte";
   import { GRID } from "../state/addables";
   import { playback } from "../state/playback.svelte";
   import { takeShape } from "../state/takingIn";
@@ -35,17 +35,7 @@
     <ToParticlesFields {element} back={solid.to_particles ?? null} />
     <button class="btn" onclick={() => standAgain(element)}>Stand in the shot itself</button>
   {:else if copies}
-    <VectorField label="Number" step={1} whole fixed least={1} target={of("copies.count")} />
-    <VectorField label="Spacing" unit="m" target={of("copies.spacing_m")} />
-    <NumberField label="Random shift" unit="m" step={0.01} target={of("copies.position_jitter_m")} />
-    <NumberField
-      label="Random turn"
-      unit="°"
-      step={1}
-      scale={180 / Math.PI}
-      target={of("copies.orientation_jitter_rad")}
-    />
-    <NumberField label="Seed" step={1} whole target={of("copies.seed")} />
+    <GridFields at={(part) => of(`copies.${part}`)} />
     <div class="mt-1 flex flex-wrap gap-1.5">
       <button class="btn" onclick={() => set("Copies", "copies", null)}>Only one</button>
       <button class="btn" onclick={() => turnIntoParticles(element)}>Turn into particles</button>

@@ -1,3 +1,4 @@
+import { GRID } from "./addables";
 import { beforeEach, describe, expect, test, vi } from "vitest";
 import type { Element, ShotState } from "../api/client";
 import { described, pathsWithin } from "../api/described";
@@ -79,6 +80,10 @@ describe("words", () => {
     expect(wordsOf(step({ smooth_shape: { passes: 10 } }))).toBe("even out, 10 passes");
     expect(wordsOf(step({ thicken: { thickness_m: 0.0125, offset: 0 } }))).toBe("thicken 12.5 mm");
     expect(wordsOf(step({ blend: { run: 2, weight: 0 } }))).toBe("over to run 2");
+    const grid = { ...GRID, count: [4, 1, 3] };
+    expect(wordsOf(step({ copies: { grid } }))).toBe("12 copies");
+    expect(wordsOf(step({ copies: { grid, delay_frames: -6 } }))).toBe("12 copies, each 6 earlier");
+    expect(wordsOf(step({ copies: { grid, delay_jitter_frames: 84 } }))).toBe("12 copies, at random over 84");
     const { channel, frames } = partAtSpeed(span, 20, 30, 0.5);
     const retime = { retime: { frames, run_frame: 1 } };
     expect(wordsOf(step(retime, { channels: { [RUN_FRAME]: channel } }))).toBe("slow to a half, 20–30");

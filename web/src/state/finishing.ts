@@ -1,4 +1,5 @@
 // Finishing steps: what can be added, how they are told in words, and their order.
+import { GRID } from "./addables";
 import type { ChoiceOf, Element, Operation, Schemas } from "../api/client";
 import { kindOf, type NameOf } from "../api/client";
 import { keptRuns } from "./keptRuns.svelte";
@@ -181,6 +182,19 @@ export const STEPS: Record<Name, Step> = {
     about: "move, turn, scale",
     make: () => ({ operation: { place: { scale: 1 } } }),
   },
+  copies: {
+    name: "Copies",
+    about: "many of it, each at its own time",
+    make: () => ({
+      operation: {
+        copies: {
+          grid: { ...GRID, count: [5, 1, 1], spacing_m: [1, 0, 1] },
+          delay_frames: 6,
+          delay_jitter_frames: 0,
+        },
+      },
+    }),
+  },
 };
 
 /** Adds a step after the others of an element, or of the whole shot. */
@@ -288,6 +302,17 @@ function retimeWords(step: Element, { frames }: Retime): string {
     : words;
 }
 
+function copiesWords({
+  grid,
+  delay_frames = 0,
+  delay_jitter_frames = 0,
+}: ChoiceOf<FinishOperation, "copies">) {
+  const count = `${grid.count.reduce((all, n) => all * n, 1)} copies`;
+  if (delay_jitter_frames > 0) return `${count}, at random over ${delay_jitter_frames}`;
+  if (delay_frames === 0) return count;
+  return `${count}, each ${Math.abs(delay_frames)} ${delay_frames < 0 ? "earlier" : "later"}`;
+}
+
 /** A step in a few words, for its row. */
 export function wordsOf(step: Element): string {
   const operation = finishOf(step)?.operation;
@@ -304,6 +329,7 @@ export function wordsOf(step: Element): string {
   if ("loop" in operation) return `loop in ${operation.loop.frames}`;
   if ("subdivide" in operation) return `subdivide ${operation.subdivide.levels} ×`;
   if ("smooth_shape" in operation) return `even out, ${operation.smooth_shape.passes} passes`;
+  if ("copies" in operation) return copiesWords(operation.copies);
   if ("thicken" in operation && Object.keys(channelsOf(step)).length === 0)
     return `thicken ${Number((1000 * operation.thicken.thickness_m).toFixed(1))} mm`;
   return STEPS[kindOf(operation)].name.toLowerCase();

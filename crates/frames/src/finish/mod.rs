@@ -5,6 +5,7 @@
 
 mod blend;
 mod context;
+mod copies;
 mod cycle;
 mod join;
 mod mesh;
@@ -19,6 +20,7 @@ mod rounds;
 mod seam;
 mod smooth;
 mod surface;
+mod transform;
 mod window;
 
 pub use context::FinishContext;
@@ -156,6 +158,7 @@ fn step(
             cycle::cycle(source, cycle::Round { frames, from_frame, overlap }, context)
         }
         FinishOperation::Place { .. } => Ok(Arc::new(place::Place::new(source, element.id, context))),
+        FinishOperation::Copies { .. } => Ok(Arc::new(copies::Copies::new(source, element, context)?)),
         FinishOperation::SmoothShape { .. }
         | FinishOperation::Thicken { .. }
         | FinishOperation::Subdivide { .. } => {

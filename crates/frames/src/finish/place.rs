@@ -1,5 +1,6 @@
 //! Place: moves, turns and scales finished frames.
 
+use super::transform::{MovingTransform, Transform};
 use super::{FinishContext, SharedFrames, digest, sign};
 use crate::{Frame, Frames, Parts, RunError};
 use glam::{Quat, Vec3};
@@ -11,14 +12,6 @@ pub(super) struct Place {
     source: SharedFrames,
     step: Id,
     context: Arc<FinishContext>,
-}
-
-/// `position + orientation · scale · (x − about) + about`
-struct Transform {
-    position: Vec3,
-    orientation: Quat,
-    scale: f32,
-    about: Vec3,
 }
 
 impl Place {
@@ -39,16 +32,6 @@ impl Place {
     }
 }
 
-impl Transform {
-    fn point(&self, x: Vec3) -> Vec3 {
-        self.position + self.about + self.orientation * (self.scale * (x - self.about))
-    }
-
-    fn values(&self) -> ([f32; 3], [f32; 4], f32, [f32; 3]) {
-        (self.position.to_array(), self.orientation.to_array(), self.scale, self.about.to_array())
-    }
-}
-
 impl Frames for Place {
     fn range(&self) -> RangeInclusive<u32> {
         self.source.range()
@@ -65,45 +48,13 @@ impl Frames for Place {
 
     fn read(&self, number: u32, parts: Parts, frame: &mut Frame) -> Result<(), RunError> {
         self.source.read(number, parts, frame)?;
-        let now = self.transform(f64::from(number));
+        let of = |frame: f64| self.transform(f64::from(number) + frame);
         let fps = self.context.shot().timing.fps;
-        // The transform's own motion is part of the velocities.
-        let (before, after) =
-            (self.transform(f64::from(number) - 0.5), self.transform(f64::from(number) + 0.5));
-        let carried = |x: Vec3| (after.point(x) - before.point(x)) * fps;
-        let turning = (after.orientation * before.orientation.inverse()).to_scaled_axis() * fps;
+        let moving = MovingTransform { now: of(0.0), before: of(-0.5), after: of(0.5), fps };
         for (id, bodies) in &mut frame.bodies {
-            let centre = self.context.centre(*id);
-            if now.scale != 1.0 && bodies.scales.is_empty() {
-                bodies.scales = vec![1.0; bodies.len()];
-            }
-            for i in 0..bodies.len() {
-                let scale = bodies.scales.get(i).copied().unwrap_or(1.0);
-                let of_mass = bodies.positions[i] + bodies.orientations[i] * (centre * scale);
-                bodies.velocities[i] =
-                    now.orientation * (now.scale * bodies.velocities[i]) + carried(of_mass);
-                bodies.angular_velocities[i] = now.orientation * bodies.angular_velocities[i] + turning;
-                bodies.positions[i] = now.point(bodies.positions[i]);
-                bodies.orientations[i] = (now.orientation * bodies.orientations[i]).normalize();
-            }
-            for impact in &mut bodies.impacts {
-                for (centre, velocity) in impact.centres.iter_mut().zip(&mut impact.velocities) {
-                    *velocity = now.orientation * (now.scale * *velocity) + carried(*centre);
-                    *centre = now.point(*centre);
-                }
-                impact.orientation = (now.orientation * impact.orientation).normalize();
-            }
-            bodies.scales.iter_mut().for_each(|scale| *scale *= now.scale);
+            moving.bodies(bodies, self.context.centre(*id));
         }
-        for particles in frame.particles.values_mut() {
-            for i in 0..particles.len() {
-                particles.velocities[i] =
-                    now.orientation * (now.scale * particles.velocities[i]) + carried(particles.positions[i]);
-                particles.positions[i] = now.point(particles.positions[i]);
-            }
-            particles.sizes.iter_mut().for_each(|size| *size *= now.scale);
-            particles.orientations.iter_mut().for_each(|of| *of = (now.orientation * *of).normalize());
-        }
+        frame.particles.values_mut().for_each(|particles| moving.particles(particles));
         sign(self, &self.context, number, frame)
     }
 }

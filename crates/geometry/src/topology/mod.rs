@@ -149,6 +149,21 @@ impl Topology {
         Self::new(mesh.triangles.clone(), smooth, attributes).expect("a checked mesh is sound")
     }
 
+    /// Several topologies as one: vertices, faces and groups follow each other in the order given.
+    /// Attributes stay that all of them have, for the same domain and of the same kind.
+    pub fn joined(parts: &[&Self]) -> Self {
+        let (mut triangles, mut smooth) = (Vec::new(), Vec::new());
+        let (mut vertices, mut groups) = (0, 0);
+        for part in parts {
+            triangles.extend(part.triangles.iter().map(|t| t.map(|v| v + vertices)));
+            smooth.extend(part.smooth.iter().map(|group| group + groups));
+            vertices += part.vertices as u32;
+            groups += part.smooth_groups as u32;
+        }
+        let lists: Vec<&[Attribute]> = parts.iter().map(|part| &*part.attributes).collect();
+        Self::new(triangles, smooth, joined_attributes(&lists)).expect("sound parts are sound together")
+    }
+
     /// Number of vertices.
     pub fn vertices(&self) -> usize {
         self.vertices
@@ -219,6 +234,27 @@ impl Topology {
             positions,
         }
     }
+}
+
+/// The attributes of meshes that follow each other: those that all of them have, for the same
+/// domain and of the same kind.
+pub fn joined_attributes(lists: &[&[Attribute]]) -> Vec<Attribute> {
+    let Some((first, others)) = lists.split_first() else { return Vec::new() };
+    let joined = first.iter().filter_map(|attribute| {
+        let mut joined = attribute.clone();
+        for other in others {
+            let same = |of: &&Attribute| of.name == attribute.name && of.domain == attribute.domain;
+            match (&mut joined.values, &other.iter().find(same)?.values) {
+                (AttributeValues::Scalars(all), AttributeValues::Scalars(more)) => all.extend(more),
+                (AttributeValues::Pairs(all), AttributeValues::Pairs(more)) => all.extend(more),
+                (AttributeValues::Vectors(all), AttributeValues::Vectors(more)) => all.extend(more),
+                (AttributeValues::Flags(all), AttributeValues::Flags(more)) => all.extend(more),
+                _ => return None,
+            }
+        }
+        Some(joined)
+    });
+    joined.collect()
 }
 
 fn hash(triangles: &[[u32; 3]], smooth: &[u32], attributes: &[Attribute]) -> Fingerprint {

@@ -2,7 +2,7 @@
 
 use super::Faults;
 use crate::finish::{Finish, FinishOperation};
-use crate::{LAST_FRAME, MAX_FRAMES, MAX_ID};
+use crate::{LAST_FRAME, MAX_BODIES, MAX_FRAMES, MAX_ID};
 
 /// Most passes of a smoothing, levels of a subdivision, and bytes of a name.
 const MAX_PASSES: u32 = 200;
@@ -69,6 +69,22 @@ pub(super) fn finish_faults(f: &mut Faults, path: &str, finish: &Finish) {
             for (field, name) in [("crease_group", crease_group), ("crease_map", crease_map)] {
                 if name.as_ref().is_some_and(|name| name.is_empty() || name.len() > MAX_NAME) {
                     f.say(format!("{path}.subdivide.{field}"), format!("give 1 to {MAX_NAME} bytes"));
+                }
+            }
+        }
+        FinishOperation::Copies { grid, delay_frames, delay_jitter_frames } => {
+            super::copies_faults(f, &format!("{path}.copies.grid"), grid);
+            if grid.total() > MAX_BODIES {
+                let message = format!("gives {} copies; at most {MAX_BODIES}", grid.total());
+                f.say(format!("{path}.copies.grid.count"), message);
+            }
+            let delays = [
+                ("delay_frames", delay_frames.unsigned_abs()),
+                ("delay_jitter_frames", *delay_jitter_frames),
+            ];
+            for (field, frames) in delays {
+                if frames > MAX_FRAMES {
+                    f.say(format!("{path}.copies.{field}"), format!("{frames} frames; at most {MAX_FRAMES}"));
                 }
             }
         }

@@ -291,12 +291,7 @@ impl Shot {
             f.say(format!("{path}.to_particles.trigger"), "is none of age, region, faster, slower and frame");
         }
         if let Some(copies) = &solid.copies {
-            for part in 0..3 {
-                if !(1..=MAX_BODIES as u32).contains(&copies.count[part]) {
-                    let message = format!("{} is outside 1 to {MAX_BODIES}", copies.count[part]);
-                    f.say(format!("{path}.copies.count[{part}]"), message);
-                }
-            }
+            copies_faults(f, &format!("{path}.copies"), copies);
         }
         self.look_faults(f, &format!("{path}.look"), &solid.look);
     }
@@ -410,5 +405,15 @@ fn name(f: &mut Faults, path: &str, name: &str) {
 fn line(f: &mut Faults, path: &str, text: &str, most: usize) {
     if text.chars().count() > most || text.chars().any(char::is_control) {
         f.say(path, format!("has more than {most} characters, or a control character"));
+    }
+}
+
+/// Faults of the numbers of copies.
+fn copies_faults(f: &mut Faults, path: &str, copies: &crate::Copies) {
+    for part in 0..3 {
+        if !(1..=MAX_BODIES as u32).contains(&copies.count[part]) {
+            let message = format!("{} is outside 1 to {MAX_BODIES}", copies.count[part]);
+            f.say(format!("{path}.count[{part}]"), message);
+        }
     }
 }

@@ -3,7 +3,7 @@
 
 use super::Value;
 use crate::{
-    Element, ElementKind, LAST_FRAME, Shape, Shot, Weight,
+    Copies, Element, ElementKind, LAST_FRAME, Shape, Shot, Weight,
     curve::Curve,
     finish::FinishOperation,
     force::{ForceKind, Push},
@@ -157,22 +157,7 @@ pub(crate) fn element_parameters(element: &mut Element, v: Visit) {
                 );
             }
             if let Some(copies) = &mut solid.copies {
-                v(
-                    format_args!("kind.solid.copies.spacing_m"),
-                    Parameter::Vector(&mut copies.spacing_m),
-                    to(-MAX_SIZE, MAX_SIZE),
-                );
-                v(
-                    format_args!("kind.solid.copies.position_jitter_m"),
-                    Parameter::Number(&mut copies.position_jitter_m),
-                    to(0.0, MAX_SIZE),
-                );
-                v(format_args!("kind.solid.copies.seed"), Parameter::Whole(&mut copies.seed), SEED);
-                v(
-                    format_args!("kind.solid.copies.orientation_jitter_rad"),
-                    Parameter::Number(&mut copies.orientation_jitter_rad),
-                    to(0.0, 7.0),
-                );
+                copies_parameters("kind.solid.copies", copies, v);
             }
             if let Some(back) = &mut solid.to_particles {
                 trigger_parameters(&mut back.trigger, &mut |path, slot, bounds| {
@@ -330,6 +315,9 @@ pub(crate) fn element_parameters(element: &mut Element, v: Visit) {
                 v(format_args!("{root}.thickness_m"), Parameter::Number(thickness_m), to(0.0, 10.0));
                 v(format_args!("{root}.offset"), Parameter::Number(offset), to(-1.0, 1.0));
             }
+            FinishOperation::Copies { grid, .. } => {
+                copies_parameters("kind.finish.operation.copies.grid", grid, v);
+            }
             FinishOperation::SmoothShape { .. }
             | FinishOperation::Subdivide { .. }
             | FinishOperation::Trim { .. }
@@ -339,6 +327,21 @@ pub(crate) fn element_parameters(element: &mut Element, v: Visit) {
             | FinishOperation::Loop { .. } => {}
         },
     }
+}
+
+fn copies_parameters(root: &str, copies: &mut Copies, v: Visit) {
+    v(format_args!("{root}.spacing_m"), Parameter::Vector(&mut copies.spacing_m), to(-MAX_SIZE, MAX_SIZE));
+    v(
+        format_args!("{root}.position_jitter_m"),
+        Parameter::Number(&mut copies.position_jitter_m),
+        to(0.0, MAX_SIZE),
+    );
+    v(format_args!("{root}.seed"), Parameter::Whole(&mut copies.seed), SEED);
+    v(
+        format_args!("{root}.orientation_jitter_rad"),
+        Parameter::Number(&mut copies.orientation_jitter_rad),
+        to(0.0, 7.0),
+    );
 }
 
 fn look_parameters(root: &str, look: &mut Look, v: Visit) {
@@ -824,6 +827,8 @@ mod tests {
             FinishOperation::Blend { run: 1, weight: 0.5 },
             FinishOperation::Smooth { radius: 2.0 },
             FinishOperation::Thicken { thickness_m: 0.01, offset: 0.0 },
+            serde_json::from_value(json!({"copies": {"grid": {"count": [2, 1, 1], "spacing_m": [1, 1, 1]}}}))
+                .unwrap(),
         ]
         .map(|operation| ElementKind::Finish(Finish::new(operation)));
         let particles: ElementKind = serde_json::from_value(json!({"particles": {}})).unwrap();

@@ -1,10 +1,13 @@
 //! *Quay flags*: a gate opens, two barrels roll through it into a pile of fish
-//! crates, and a flag above keeps its own motion. Flag and gate come from files.
+//! crates, and flags above keep their own motion, each later than the one before. Flag and gate
+//! come from files.
 
 use super::{File, moving, quay, set};
 use glam::Vec3;
 use shot::{
-    BeyondEnd, Camera, Element, ElementKind, FileAnimation, Moves, Shape, Shot, Wake, Weight, look::Look,
+    BeyondEnd, Camera, Copies, Element, ElementKind, FileAnimation, Moves, Shape, Shot, Wake, Weight,
+    finish::{Finish, FinishOperation},
+    look::Look,
     motion::Channel,
 };
 
@@ -14,7 +17,7 @@ const LET_GO: u32 = 30;
 pub(super) fn shot() -> (Shot, Vec<File>) {
     let mut shot = quay::pier("Quay flags");
     shot.about =
-        "A gate and a flag that files move; two barrels that keys roll are let go at frame 30.".to_owned();
+        "A gate and flags that files move, each flag at its own time; two barrels that keys roll are let go at frame 30.".to_owned();
     shot.timing.last = 120;
     shot.add(quay::crates("Crate pile", [2, 4, 2]).at(0.85, 0.1805, -0.4).turned(0.0, 0.22, 0.0));
     shot.add(quay::floats("Net floats", [3, 1, 2], 0.9).at(0.8, 1.56, -0.4));
@@ -31,6 +34,15 @@ pub(super) fn shot() -> (Shot, Vec<File>) {
         let radius_m = if height_m > 2.0 { 0.035 } else { 0.075 };
         let post = Element::solid(name, Shape::Cylinder { radius_m, height_m }, Moves::Still);
         shot.add(looking(post, wood(0.4)).at(at.x, at.y, at.z));
+    }
+    let flag = shot.named("Flag").expect("was added").id;
+    shot.named_mut("Flag pole").and_then(Element::as_solid_mut).expect("a solid").copies = Some(row());
+    // The flag goes round in its file, so that one at another time never stands.
+    let round = FinishOperation::Loop { frames: moving::FLAG_ROUND, from_frame: 1, overlap: 0 };
+    let copies = FinishOperation::Copies { grid: row(), delay_frames: 17, delay_jitter_frames: 0 };
+    for (order, name, operation) in [(0, "Flag goes round", round), (1, "Row of flags", copies)] {
+        let finish = Finish { element: Some(flag), order, ..Finish::new(operation) };
+        shot.add(Element::new(name, ElementKind::Finish(finish)));
     }
     // The first is let through as the gate stands open, the second behind it.
     for (name, ahead, z) in [("Barrel", 0.0, -0.56), ("Second barrel", -1.0, -0.66)] {
@@ -54,6 +66,17 @@ pub(super) fn shot() -> (Shot, Vec<File>) {
     files.push(("flag", "flag.zip", moving::flag()));
     files.push(("gate", "gate.zip", moving::gate()));
     (shot, files)
+}
+
+/// Places of the flags along the pier.
+fn row() -> Copies {
+    Copies {
+        count: [3, 1, 1],
+        spacing_m: Vec3::new(2.4, 0.0, 0.0),
+        position_jitter_m: 0.0,
+        orientation_jitter_rad: 0.0,
+        seed: 0,
+    }
 }
 
 fn wood(albedo: f32) -> Look {
