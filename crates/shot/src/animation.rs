@@ -1,5 +1,6 @@
 //! A solid whose shape changes as a file says: which frame of the file is shown when.
 
+use crate::parameters::Parameters;
 use crate::{Element, Id, motion::Sampler};
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
@@ -7,14 +8,16 @@ use std::collections::HashMap;
 
 /// How a mesh that a file animates is played. It plays while the solid is
 /// animated; let go, the solid keeps the shape that it has then.
-#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, JsonSchema)]
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, JsonSchema, Parameters)]
 #[serde(deny_unknown_fields, default)]
 pub struct FileAnimation {
     /// Frame of the shot at which the file's first frame is shown.
     pub start_frame: i32,
     /// Frames of the file that go by at speed 1, 1/s.
+    #[parameter(label = "Rate", unit = "1/s", fixed, range(0.01, 1_000.0), step = 1.0)]
     pub rate: f32,
     /// Multiple of the rate, no unit; negative plays backwards.
+    #[parameter(label = "Speed", unit = "×", range(-100.0, 100.0), slide(-2.0, 2.0), step = 0.05)]
     pub speed: f32,
     /// What is shown before the file's first frame.
     pub before: BeyondEnd,

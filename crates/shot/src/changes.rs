@@ -1,9 +1,10 @@
 //! Differences in the inputs of the simulation between two states of a shot, in words.
 
-use crate::motion::parameters::element_parameters;
+use crate::parameters::element_parameters;
 use crate::{
     Element, ElementKind, Id, Moves, Shape, Shot, System,
-    motion::{Channel, Value, label},
+    motion::{Channel, Value, split_part},
+    parameters::{Acts, Declaration},
     references::Role,
 };
 use std::collections::{BTreeMap, BTreeSet};
@@ -57,10 +58,10 @@ pub fn differences(before: &Shot, now: &Shot) -> Vec<Difference> {
         .filter_map(|element| Some((element, before.element(element.id)?)))
         .flat_map(|(new, old)| {
             let old = values(old);
-            values(new).into_iter().filter_map(move |(path, value)| {
-                let was = old.get(&path).copied().flatten();
+            values(new).into_iter().filter_map(move |(path, (value, declaration))| {
+                let was = old.get(&path).and_then(|(value, _)| *value);
                 let shown = |value: Option<Value>| value.map(|value| value.to_string());
-                let words = format!("{} of {}", label(&path), new.name);
+                let words = format!("{} of {}", declaration.words, new.name);
                 (was != value).then(|| (words, [shown(was), shown(value)]))
             })
         })
@@ -175,13 +176,14 @@ fn element_changes(before: &Shot, now: &Shot, old: &Element, new: &Element) -> V
     };
     say(old.placement.position_m != new.placement.position_m, "place");
     say(old.placement.orientation_rad != new.placement.orientation_rad, "turn");
+    let known: Values = values(old).into_iter().chain(values(new)).collect();
     let paths: BTreeSet<&String> = old.channels.keys().chain(new.channels.keys()).collect();
     for path in paths {
         let channel = |motion: &BTreeMap<String, Channel>| motion.get(path).cloned();
-        let seen = ["kind.solid.look.", "kind.particles.look.", "kind.particles.appearance.", "hidden"]
-            .iter()
-            .any(|of| path.starts_with(of));
-        say(!seen && channel(&old.channels) != channel(&new.channels), label(path));
+        let declared = known.get(path).or_else(|| known.get(split_part(path).0));
+        let declared = declared.filter(|(_, declaration)| declaration.acts == Acts::Simulation);
+        let words = declared.map_or("", |(_, declaration)| declaration.words);
+        say(declared.is_some() && channel(&old.channels) != channel(&new.channels), words);
     }
     say(old.groups != new.groups, "groups");
     say(old.attached != new.attached, "attachment");
@@ -221,17 +223,15 @@ fn element_changes(before: &Shot, now: &Shot, old: &Element, new: &Element) -> V
             say(a.seed != b.seed, "seed");
         }
         (a, b) if a != b => {
-            let own = |element: &Element| -> BTreeMap<String, Option<Value>> {
+            let own = |element: &Element| -> Values {
                 values(element).into_iter().filter(|(path, _)| path.starts_with("kind.")).collect()
             };
             let (old_values, new_values) = (own(old), own(new));
             let same_kind = old_values.keys().eq(new_values.keys());
-            for (path, value) in &new_values {
-                say(same_kind && old_values[path] != *value, label(path));
+            for (path, (value, declaration)) in &new_values {
+                say(same_kind && old_values[path].0 != *value, declaration.words);
             }
             if let (ElementKind::Force(a), ElementKind::Force(b)) = (a, b) {
-                say((a.from_frame, a.to_frame) != (b.from_frame, b.to_frame), "span");
-                say(a.order != b.order, "order");
                 say((&a.only, &a.except) != (&b.only, &b.except), "what it acts on");
                 say(a.region != b.region, "region");
             }
@@ -244,11 +244,14 @@ fn element_changes(before: &Shot, now: &Shot, old: &Element, new: &Element) -> V
     changes
 }
 
+/// Values and their declarations by path.
+type Values = BTreeMap<String, (Option<Value>, &'static Declaration)>;
+
 /// The values of an element by their paths.
-fn values(element: &Element) -> BTreeMap<String, Option<Value>> {
+fn values(element: &Element) -> Values {
     let mut values = BTreeMap::new();
-    element_parameters(&mut element.clone(), &mut |path, slot, _| {
-        values.insert(path.to_string(), slot.get());
+    element_parameters(&mut element.clone(), &mut |path, slot, bounds| {
+        values.insert(path.to_string(), (slot.get(), bounds.declaration));
     });
     values
 }

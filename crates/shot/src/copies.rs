@@ -1,26 +1,33 @@
 //! Grids of copies.
 
+use crate::MAX_BODIES;
+use crate::parameters::{MAX_SEED, MAX_SIZE_M, Parameters};
 use glam::Vec3;
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 
 /// A grid of copies, centred in x and z and standing on the element's place.
-#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, JsonSchema)]
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, JsonSchema, Parameters)]
 #[serde(deny_unknown_fields)]
 pub struct Copies {
     /// Number along x, y, z.
+    #[parameter(label = "Number", range(1.0, MAX_BODIES as f32), step = 1.0)]
     pub count: [u32; 3],
     /// Distance from copy to copy along x, y, z in metres.
     #[schemars(with = "[f32; 3]")]
+    #[parameter(label = "Spacing", range(-MAX_SIZE_M, MAX_SIZE_M))]
     pub spacing_m: Vec3,
     /// Largest random shift of a copy along x and z in metres.
     #[serde(default)]
+    #[parameter(label = "Random shift", range(0.0, MAX_SIZE_M), step = 0.01)]
     pub position_jitter_m: f32,
     /// Largest random turn of a copy about y in radians.
     #[serde(default)]
+    #[parameter(label = "Random turn", range(0.0, 7.0), step = 1.0)]
     pub orientation_jitter_rad: f32,
     /// Chooses the random shifts and turns.
     #[serde(default)]
+    #[parameter(label = "Seed", range(0.0, MAX_SEED), step = 1.0)]
     pub seed: u32,
 }
 

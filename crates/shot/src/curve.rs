@@ -1,28 +1,33 @@
 //! Curves: ways to follow, and targets of forces.
 
+use crate::parameters::{MAX_POSITION_M, MAX_SIZE_M, MIN_SIZE_M, Parameters};
 use glam::Vec3;
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 
 /// A curve in its element's frame; it may have several strokes.
-#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, JsonSchema)]
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, JsonSchema, Parameters)]
 #[serde(rename_all = "snake_case", deny_unknown_fields)]
 pub enum Curve {
     /// Through points.
     Points {
         /// At least two points, m.
         #[schemars(with = "Vec<[f32; 3]>")]
+        #[parameter(label = "Point", range(-MAX_POSITION_M, MAX_POSITION_M), step = 0.05)]
         points_m: Vec<Vec3>,
         /// Whether the last point leads back to the first.
         #[serde(default)]
+        #[parameter(label = "Closed")]
         closed: bool,
         /// Whether it bends smoothly through the points.
         #[serde(default)]
+        #[parameter(label = "Bends smoothly")]
         smooth: bool,
     },
     /// A circle in the xz plane.
     Circle {
         /// Radius, m.
+        #[parameter(label = "Radius", range(MIN_SIZE_M, MAX_SIZE_M), step = 0.05)]
         radius_m: f32,
     },
     /// Strokes in the xy plane, from an outline or a drawing.

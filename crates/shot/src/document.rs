@@ -1,7 +1,8 @@
 //! The document itself.
 
-use crate::motion::parameters::{Bounds, Parameter, element_parameters, shot_parameters};
 use crate::motion::split_part;
+use crate::parameters::Parameters;
+use crate::parameters::{Bounds, Parameter, element_parameters, shot_parameters};
 use crate::{
     Camera, Element, ElementKind,
     force::{Force, ForceKind},
@@ -73,10 +74,11 @@ pub struct InitialState {
 }
 
 /// Frame rate and range.
-#[derive(Clone, Copy, Debug, PartialEq, Serialize, Deserialize, JsonSchema)]
+#[derive(Clone, Copy, Debug, PartialEq, Serialize, Deserialize, JsonSchema, Parameters)]
 #[serde(deny_unknown_fields)]
 pub struct Timing {
     /// Frames a second.
+    #[parameter(label = "Frame rate", unit = "fps", fixed, range(1.0, 240.0), step = 1.0)]
     pub fps: f32,
     /// First frame of the shot.
     pub first: u32,
@@ -129,14 +131,17 @@ pub struct PictureSize {
 }
 
 /// Settings of the whole simulation.
-#[derive(Clone, Copy, Debug, PartialEq, Serialize, Deserialize, JsonSchema)]
+#[derive(Clone, Copy, Debug, PartialEq, Serialize, Deserialize, JsonSchema, Parameters)]
 #[serde(deny_unknown_fields, default)]
 pub struct Physics {
     /// Time steps a frame.
+    #[parameter(label = "Substeps", fixed, range(1.0, 256.0), step = 1.0)]
     pub substeps: u32,
     /// Bodies further than this from the origin have left the world, metres.
+    #[parameter(label = "World", words = "world size", range(1.0, 10_000.0), step = 10.0)]
     pub world_m: f32,
     /// How fast the world's time passes, no unit: 1 as in the shot, 0.5 half as fast.
+    #[parameter(label = "Time scale", range(0.0, 20.0), slide(0.0, 2.0), step = 0.05)]
     pub time_scale: f32,
     /// Whether keys and formulas of bodies, forces and regions follow the
     /// world's time, rather than the shot's.

@@ -1,5 +1,7 @@
 //! An element: anything in a shot that has a name.
 
+use crate::MAX_BODIES;
+use crate::parameters::{MAX_POSITION_M, MAX_SIZE_M, MAX_SPEED, Parameters};
 use crate::{
     Copies, FileAnimation, Id, Shape,
     curve::Curve,
@@ -17,7 +19,7 @@ use serde::{Deserialize, Serialize};
 use std::collections::BTreeMap;
 
 /// Anything in a shot that has a name.
-#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, JsonSchema)]
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, JsonSchema, Parameters)]
 #[serde(deny_unknown_fields)]
 pub struct Element {
     /// Unique within the shot, never reused.
@@ -26,23 +28,28 @@ pub struct Element {
     pub name: String,
     /// Position and orientation.
     #[serde(default)]
+    #[parameter(nested)]
     pub placement: Placement,
     /// The kind of element, with its parameters.
+    #[parameter(nested)]
     pub kind: ElementKind,
     /// The groups it belongs to, by name.
     #[serde(default, skip_serializing_if = "Vec::is_empty")]
     pub groups: Vec<String>,
     /// Not drawn in the Viewport.
     #[serde(default, skip_serializing_if = "std::ops::Not::not")]
+    #[parameter(label = "Hidden")]
     pub hidden: bool,
     /// Not to be selected or moved in the Viewport.
     #[serde(default, skip_serializing_if = "std::ops::Not::not")]
     pub locked: bool,
     /// Element that its placement is relative to; none: the world.
     #[serde(default, skip_serializing_if = "Option::is_none")]
+    #[parameter(nested)]
     pub attached: Option<Attached>,
     /// Target of its orientation; none: the orientation of its placement.
     #[serde(default, skip_serializing_if = "Option::is_none")]
+    #[parameter(nested)]
     pub aim: Option<Aim>,
     /// Channels of the parameters that change with time, by their paths below the element.
     #[serde(default, skip_serializing_if = "BTreeMap::is_empty")]
@@ -50,22 +57,30 @@ pub struct Element {
 }
 
 /// The element that a placement is relative to.
-#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, JsonSchema)]
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, JsonSchema, Parameters)]
 #[serde(deny_unknown_fields)]
 pub struct Attached {
     /// The element it goes with.
     pub to: Id,
     /// Position along a curve, as a fraction of its length, 0–1; none: at its origin.
     #[serde(default, skip_serializing_if = "Option::is_none")]
+    #[parameter(
+        label = "Along the curve",
+        range(0.0, 1.0),
+        slide(0.0, 1.0),
+        step = 0.01,
+        blank = "at its origin"
+    )]
     pub along: Option<f32>,
     /// Whether it turns its +z axis along the curve.
     #[serde(default, skip_serializing_if = "std::ops::Not::not")]
+    #[parameter(label = "It turns with the curve")]
     pub facing: bool,
 }
 
 /// Target of an element's orientation: cameras and solids with their −z axis, lights
 /// and forces with their −y axis.
-#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, JsonSchema)]
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, JsonSchema, Parameters)]
 #[serde(deny_unknown_fields)]
 pub struct Aim {
     /// The element it turns towards.
@@ -73,18 +88,21 @@ pub struct Aim {
     /// Delay of the aim, s: the mean of the positions where its target
     /// was, weighted by e^(−t / damping).
     #[serde(default)]
+    #[parameter(label = "Follows late by", range(0.0, 10.0), step = 0.05)]
     pub damping_s: f32,
 }
 
 /// Position and orientation of an element's origin.
-#[derive(Clone, Debug, Default, PartialEq, Serialize, Deserialize, JsonSchema)]
+#[derive(Clone, Debug, Default, PartialEq, Serialize, Deserialize, JsonSchema, Parameters)]
 #[serde(deny_unknown_fields, default)]
 pub struct Placement {
     /// Position in metres, y up.
     #[schemars(with = "[f32; 3]")]
+    #[parameter(label = "Place", range(-MAX_POSITION_M, MAX_POSITION_M), step = 0.05)]
     pub position_m: Vec3,
     /// Euler angles in radians about the fixed axes x, then y, then z.
     #[schemars(with = "[f32; 3]")]
+    #[parameter(label = "Turn", range(-1_000.0, 1_000.0), step = 5.0)]
     pub orientation_rad: Vec3,
 }
 
@@ -112,30 +130,30 @@ pub fn euler_angles(orientation: Quat) -> Vec3 {
 }
 
 /// The kind of an element, with its parameters.
-#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, JsonSchema)]
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, JsonSchema, Parameters)]
 #[serde(rename_all = "snake_case", deny_unknown_fields)]
 #[allow(clippy::large_enum_variant)]
 pub enum ElementKind {
     /// A rigid body, or copies of one.
-    Solid(Solid),
+    Solid(#[parameter(nested)] Solid),
     /// Particles of one sort, and what emits them.
-    Particles(Particles),
+    Particles(#[parameter(nested)] Particles),
     /// A force.
-    Force(Force),
+    Force(#[parameter(nested)] Force),
     /// A soft-edged volume that says where something acts.
-    Region(Region),
+    Region(#[parameter(nested)] Region),
     /// A curve.
-    Curve(Curve),
+    Curve(#[parameter(nested)] Curve),
     /// A camera. It looks along its −z axis.
-    Camera(Camera),
+    Camera(#[parameter(nested)] Camera),
     /// A distant light.
-    Sun(Sun),
+    Sun(#[parameter(nested)] Sun),
     /// Light from all round.
-    Sky(Sky),
+    Sky(#[parameter(nested)] Sky),
     /// A shining rectangle.
-    AreaLight(AreaLight),
+    AreaLight(#[parameter(nested)] AreaLight),
     /// A finishing step.
-    Finish(Finish),
+    Finish(#[parameter(nested)] Finish),
 }
 
 /// The kinds of element, as rows are grouped on the Timeline.
@@ -153,28 +171,35 @@ pub enum TimelineGroup {
 }
 
 /// A rigid body or a grid of copies of one.
-#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, JsonSchema)]
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, JsonSchema, Parameters)]
 #[serde(deny_unknown_fields)]
 pub struct Solid {
     /// Rest shape.
+    #[parameter(nested)]
     pub shape: Shape,
     /// How the file of its mesh moves the mesh; none: it shows the first frame.
     #[serde(default, skip_serializing_if = "Option::is_none")]
+    #[parameter(nested)]
     pub animation: Option<FileAnimation>,
     /// A grid of copies; none for a single body.
     #[serde(default, skip_serializing_if = "Option::is_none")]
+    #[parameter(nested)]
     pub copies: Option<Copies>,
     /// Its bodies all come from particles, and their number is at most this; none: it stands in the shot itself.
     #[serde(default, skip_serializing_if = "Option::is_none")]
+    #[parameter(label = "At most", fixed, range(1.0, MAX_BODIES as f32), step = 50.0, blank = "none")]
     pub from_particles: Option<u32>,
     /// When its bodies become particles again; none: never.
     #[serde(default, skip_serializing_if = "Option::is_none")]
+    #[parameter(nested)]
     pub to_particles: Option<ToParticles>,
     /// Physics.
     #[serde(default)]
+    #[parameter(nested)]
     pub body: Body,
     /// Look.
     #[serde(default)]
+    #[parameter(nested)]
     pub look: Look,
 }
 
@@ -209,17 +234,19 @@ pub enum Collision {
 }
 
 /// Weight of a body, given one way; the other is computed.
-#[derive(Clone, Copy, Debug, PartialEq, Serialize, Deserialize, JsonSchema)]
+#[derive(Clone, Copy, Debug, PartialEq, Serialize, Deserialize, JsonSchema, Parameters)]
 #[serde(rename_all = "snake_case", deny_unknown_fields)]
 pub enum Weight {
     /// Density in kg/m³.
-    DensityKgM3(f32),
+    DensityKgM3(
+        #[parameter(label = "Density", range(0.01, 50_000.0), slide(10.0, 3_000.0), step = 10.0)] f32,
+    ),
     /// Mass of one copy in kg.
-    MassKg(f32),
+    MassKg(#[parameter(label = "Mass", range(1e-12, 1e9), step = 0.1)] f32),
 }
 
 /// Event that makes a body free.
-#[derive(Clone, Copy, Debug, PartialEq, Serialize, Deserialize, JsonSchema)]
+#[derive(Clone, Copy, Debug, PartialEq, Serialize, Deserialize, JsonSchema, Parameters)]
 #[serde(rename_all = "snake_case", deny_unknown_fields)]
 pub enum Wake {
     /// A frame: it is free after it.
@@ -227,6 +254,7 @@ pub enum Wake {
     /// A touch by a body that moves.
     Touch {
         /// The least impulse of the touch, N s.
+        #[parameter(label = "Least impulse", range(0.0, 1e9))]
         impulse_n_s: f32,
     },
     /// A region: its centre of mass comes to lie where the weight is over a half.
@@ -234,12 +262,13 @@ pub enum Wake {
     /// Another free body that woke nearby, of the same element or any other.
     Neighbour {
         /// How near its surface has to be, m.
+        #[parameter(label = "Within", unit = "mm", scale = 1_000.0, range(0.0, MAX_SIZE_M), step = 1.0)]
         within_m: f32,
     },
 }
 
 /// Physics of a solid.
-#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, JsonSchema)]
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, JsonSchema, Parameters)]
 #[serde(deny_unknown_fields, default)]
 pub struct Body {
     /// How it moves.
@@ -247,32 +276,41 @@ pub struct Body {
     /// Event that lets an animated body go, or wakes a waiting free one; none: an
     /// animated body stays so, a free one is free from the start.
     #[serde(skip_serializing_if = "Option::is_none")]
+    #[parameter(nested)]
     pub wake: Option<Wake>,
     /// The shape it collides as.
     pub collision: Collision,
     /// Density or mass.
+    #[parameter(nested)]
     pub weight: Weight,
     /// Coulomb friction coefficient, no unit; a pair has the mean of its two.
+    #[parameter(label = "Friction", range(0.0, 10.0), slide(0.0, 1.5), step = 0.01)]
     pub friction: f32,
     /// Coefficient of restitution, no unit; a pair has the mean of its two.
+    #[parameter(label = "Bounce", range(0.0, 1.0), slide(0.0, 1.0), step = 0.01)]
     pub restitution: f32,
     /// Distance kept from other bodies in metres; none: a five-thousandth of its size, at most 0.1 mm.
     #[serde(skip_serializing_if = "Option::is_none")]
+    #[parameter(label = "Margin", unit = "mm", scale = 1_000.0, range(0.0, 1.0), blank = "by its size")]
     pub margin_m: Option<f32>,
     /// The body breaks when a contact has a greater impulse, N s. It is removed
     /// then, and particles can be emitted from it. None: it never breaks.
     #[serde(skip_serializing_if = "Option::is_none")]
+    #[parameter(label = "Breaks at", words = "breaking", range(1e-6, 1e9), step = 1.0, blank = "never")]
     pub breaking_impulse_n_s: Option<f32>,
     /// Drag coefficient C for moving air, no unit; none: by its shape.
     #[serde(skip_serializing_if = "Option::is_none")]
+    #[parameter(label = "Drag", range(0.0, 10.0), step = 0.05, blank = "by its shape")]
     pub drag: Option<f32>,
     /// Velocity when it becomes free, m/s; none: from its own motion.
     #[serde(skip_serializing_if = "Option::is_none")]
     #[schemars(with = "Option<[f32; 3]>")]
+    #[parameter(label = "Velocity", words = "launch velocity", unit = "m/s", range(-MAX_SPEED, MAX_SPEED), blank = "from its own motion")]
     pub launch_velocity: Option<Vec3>,
     /// Angular velocity when it becomes free, rad/s; none: from its own motion.
     #[serde(skip_serializing_if = "Option::is_none")]
     #[schemars(with = "Option<[f32; 3]>")]
+    #[parameter(label = "Spin", words = "launch spin", unit = "rad/s", range(-MAX_SPEED, MAX_SPEED), blank = "from its own motion")]
     pub launch_angular_velocity: Option<Vec3>,
 }
 
@@ -343,18 +381,24 @@ impl Body {
 }
 
 /// A camera with a thin lens. It looks along its −z axis.
-#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, JsonSchema)]
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, JsonSchema, Parameters)]
 #[serde(deny_unknown_fields, default)]
+#[parameters(acts = Picture)]
 pub struct Camera {
     /// Focal length in millimetres, as the trade counts it.
+    #[parameter(label = "Focal length", range(4.0, 1_200.0), slide(10.0, 200.0), step = 1.0)]
     pub focal_length_mm: f32,
     /// Width of the sensor in millimetres.
+    #[parameter(label = "Sensor width", range(4.0, 100.0), step = 1.0)]
     pub sensor_mm: f32,
     /// Aperture as an f-number; none: everything is sharp.
+    #[parameter(label = "F-stop", range(0.5, 64.0), step = 0.5, blank = "all sharp")]
     pub f_stop: Option<f32>,
     /// Distance of the sharp plane in metres.
+    #[parameter(label = "Focus", range(0.01, 10_000.0))]
     pub focus_distance_m: f32,
     /// Exposure in stops.
+    #[parameter(label = "Exposure", unit = "stops", range(-20.0, 20.0), slide(-6.0, 6.0))]
     pub exposure: f32,
 }
 

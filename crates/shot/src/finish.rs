@@ -1,13 +1,16 @@
 //! Finishing steps: what is done to the frames of a run after it was computed.
 //! They change no simulation; a run stays as it is.
 
+use crate::parameters::Parameters;
 use crate::{Copies, Element, ElementKind, Id, Shot};
+use crate::{LAST_FRAME, MAX_FRAMES};
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 
 /// One finishing step, for one element's frames or those of the whole shot.
-#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, JsonSchema)]
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, JsonSchema, Parameters)]
 #[serde(deny_unknown_fields)]
+#[parameters(acts = Picture)]
 pub struct Finish {
     /// The element whose frames are finished; none: the whole shot. Steps of
     /// elements come before those of the whole shot.
@@ -15,11 +18,13 @@ pub struct Finish {
     pub element: Option<Id>,
     /// Number that orders the steps of the same element, rising; equal ones by id.
     #[serde(default)]
+    #[parameter(label = "Order", fixed, range(0.0, LAST_FRAME as f32), step = 1.0)]
     pub order: u32,
     /// Whether the step is taken.
     #[serde(default = "on", skip_serializing_if = "Clone::clone")]
     pub enabled: bool,
     /// The operation, with its numbers.
+    #[parameter(nested)]
     pub operation: FinishOperation,
 }
 
@@ -29,14 +34,17 @@ fn on() -> bool {
 
 /// The operation of a finishing step. Frames that come in are numbered from the
 /// shot's first frame on, and so are those that go out.
-#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, JsonSchema)]
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, JsonSchema, Parameters)]
 #[serde(rename_all = "snake_case", deny_unknown_fields)]
+#[parameters(acts = Picture)]
 pub enum FinishOperation {
     /// Keeps a range of frames, which then begins at the shot's first frame.
     Trim {
         /// Number of the first frame kept.
+        #[parameter(label = "From frame", fixed, range(0.0, LAST_FRAME as f32), step = 1.0)]
         from_frame: u32,
         /// Number of the last frame kept.
+        #[parameter(label = "To frame", fixed, range(0.0, LAST_FRAME as f32), step = 1.0)]
         to_frame: u32,
     },
     /// Shows other frames, also between two: `run_frame` at a frame is the
@@ -44,8 +52,10 @@ pub enum FinishOperation {
     /// falling one goes backwards.
     Retime {
         /// Number of frames that go out.
+        #[parameter(label = "Frames", fixed, range(1.0, MAX_FRAMES as f32), step = 1.0)]
         frames: u32,
         /// Number of the frame shown; keyed.
+        #[parameter(label = "Frame shown", range(0.0, LAST_FRAME as f32), step = 1.0)]
         run_frame: f32,
     },
     /// Shows the frames from the last to the first.
@@ -53,6 +63,7 @@ pub enum FinishOperation {
     /// Shows the frames later or earlier; before and after them the first and the last stand.
     Shift {
         /// Number of frames later; negative: earlier.
+        #[parameter(label = "Later by", unit = "frames", range(-(MAX_FRAMES as f32), MAX_FRAMES as f32), slide(-48.0, 48.0), step = 1.0)]
         frames: i32,
     },
     /// Shows the frames of a kept run after these.
@@ -65,24 +76,36 @@ pub enum FinishOperation {
         /// Number of the kept run.
         run: u32,
         /// Weight of the kept run, 0–1; keyed.
+        #[parameter(label = "Weight", range(0.0, 1.0), slide(0.0, 1.0), step = 0.05)]
         weight: f32,
     },
     /// Evens out motion: each frame is the mean of those around it, weighted by
     /// a Gaussian curve.
     Smooth {
         /// Number of frames on each side that count; the standard deviation is half of that.
+        #[parameter(label = "On each side", unit = "frames", range(0.0, 24.0), slide(0.0, 12.0), step = 0.5)]
         radius: f32,
     },
     /// Evens out the surface of meshes without shrinking it; a closed one keeps its volume.
     SmoothShape {
         /// Number of passes.
+        #[parameter(label = "Passes", fixed, range(1.0, 200.0), slide(1.0, 60.0), step = 1.0)]
         passes: u32,
     },
     /// Gives meshes thickness: a surface on each side, and walls along borders.
     Thicken {
         /// Thickness, m; keyed.
+        #[parameter(
+            label = "Thickness",
+            unit = "mm",
+            scale = 1_000.0,
+            range(0.0, 10.0),
+            slide(0.0, 100.0),
+            step = 1.0
+        )]
         thickness_m: f32,
         /// How far both surfaces lie out along the normals, as a fraction of half the thickness, −1 to 1; keyed.
+        #[parameter(label = "Outward", range(-1.0, 1.0), slide(-1.0, 1.0))]
         offset: f32,
     },
     /// Refines meshes to smooth surfaces.
@@ -90,9 +113,18 @@ pub enum FinishOperation {
         /// The rule.
         scheme: SubdivisionScheme,
         /// Number of times: each makes four faces of one.
+        #[parameter(label = "Levels", fixed, range(1.0, 6.0), slide(1.0, 6.0), step = 1.0)]
         levels: u32,
         /// Edges at which faces meet at more than this angle stay sharp, rad; none: none by their angle.
         #[serde(default, skip_serializing_if = "Option::is_none")]
+        #[parameter(
+            label = "Over",
+            fixed,
+            range(0.0, std::f32::consts::PI),
+            slide(0.0, 180.0),
+            step = 1.0,
+            blank = "none"
+        )]
         crease_angle_rad: Option<f32>,
         /// Name of a group of faces or vertices whose border stays sharp.
         #[serde(default, skip_serializing_if = "Option::is_none")]
@@ -105,16 +137,20 @@ pub enum FinishOperation {
     /// shown again and again.
     Loop {
         /// Number of frames of one round.
+        #[parameter(label = "Frames", fixed, range(2.0, MAX_FRAMES as f32), step = 1.0)]
         frames: u32,
         /// Number of the first frame of the round.
+        #[parameter(label = "From frame", fixed, range(0.0, LAST_FRAME as f32), step = 1.0)]
         from_frame: u32,
         /// Number of frames at the end of the round that are blended into those before
         /// `from_frame`; 0: none.
+        #[parameter(label = "Blended over", unit = "frames", fixed, range(0.0, MAX_FRAMES as f32), slide(0.0, 48.0), step = 1.0)]
         overlap: u32,
     },
     /// Moves and turns all by the step's own placement, and scales it.
     Place {
         /// Size as a multiple, no unit.
+        #[parameter(label = "Size", unit = "×", range(1e-3, 1e3), slide(0.1, 3.0), step = 0.05)]
         scale: f32,
         /// The element about whose position it is turned and scaled; none: the origin.
         #[serde(default, skip_serializing_if = "Option::is_none")]
@@ -123,12 +159,15 @@ pub enum FinishOperation {
     /// Shows the frames once for each copy of a grid, each copy at a time of its own.
     Copies {
         /// The grid, about the element's position at the first frame; of the whole shot, about the origin.
+        #[parameter(nested)]
         grid: Copies,
         /// Number of frames by which each copy is later than the one before; negative: earlier.
         #[serde(default)]
+        #[parameter(label = "Each later by", unit = "frames", range(-(MAX_FRAMES as f32), MAX_FRAMES as f32), slide(-24.0, 24.0), step = 1.0)]
         delay_frames: i32,
         /// Each copy is later by a further random number of frames, from 0 to this.
         #[serde(default)]
+        #[parameter(label = "At random, up to", unit = "frames", fixed, range(0.0, MAX_FRAMES as f32), slide(0.0, 240.0), step = 1.0)]
         delay_jitter_frames: u32,
     },
 }

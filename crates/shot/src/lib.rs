@@ -37,6 +37,7 @@ pub mod light;
 pub mod look;
 mod migrate;
 pub mod motion;
+pub mod parameters;
 pub mod particles;
 mod rate;
 pub mod references;
@@ -99,5 +100,7 @@ pub fn write(shot: &Shot) -> String {
 
 /// The JSON Schema (draft 2020-12) of a shot file.
 pub fn schema() -> serde_json::Value {
-    schemars::schema_for!(Shot).to_value()
+    let mut schema = schemars::schema_for!(Shot).to_value();
+    parameters::describe(&mut schema);
+    schema
 }

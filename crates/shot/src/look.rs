@@ -1,15 +1,18 @@
 //! How a surface looks.
 
+use crate::parameters::Parameters;
 use glam::Vec3;
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 
 /// A surface look. Colours are scene-linear, Rec. 709 primaries.
-#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, JsonSchema)]
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, JsonSchema, Parameters)]
 #[serde(deny_unknown_fields, default)]
+#[parameters(acts = Picture)]
 pub struct Look {
     /// Share of light the surface returns, 0–1 a channel.
     #[schemars(with = "[f32; 3]")]
+    #[parameter(label = "Albedo", colour, range(0.0, 1.0))]
     pub albedo: Vec3,
     /// Image among the shot's assets that multiplies the albedo, laid on UVs.
     pub image: Option<String>,
@@ -23,21 +26,29 @@ pub struct Look {
     /// green along V, blue off the surface, each from −1 to 1.
     pub normal_image: Option<String>,
     /// How far the normal image leans normals, no unit: 0 is not at all, 1 as it says.
+    #[parameter(label = "Normal strength", range(0.0, 10.0), slide(0.0, 2.0), step = 0.05)]
     pub normal_strength: f32,
     /// Number of times that the images repeat over one unit of UV.
+    #[parameter(label = "Repeats", range(0.001, 1_000.0), step = 0.5)]
     pub image_repeat: f32,
     /// Random difference in brightness from copy to copy, 0–1.
+    #[parameter(label = "Variation", range(0.0, 1.0), slide(0.0, 1.0), step = 0.01)]
     pub variation: f32,
     /// 0 to 1: 0 is a mirror, 1 is matt.
+    #[parameter(label = "Roughness", range(0.0, 1.0), slide(0.0, 1.0), step = 0.01)]
     pub roughness: f32,
     /// 0 to 1: 0 is a dielectric, 1 is a metal.
+    #[parameter(label = "Metalness", range(0.0, 1.0), slide(0.0, 1.0), step = 0.01)]
     pub metalness: f32,
     /// 0 to 1: 0 is opaque, 1 lets all light that is not reflected through.
+    #[parameter(label = "Transmission", range(0.0, 1.0), slide(0.0, 1.0), step = 0.01)]
     pub transmission: f32,
     /// Index of refraction, no unit, 1–3.
+    #[parameter(label = "Refraction", range(1.0, 3.0), slide(1.0, 3.0), step = 0.01)]
     pub refractive_index: f32,
     /// Emitted radiance in W/(m² sr) a channel.
     #[schemars(with = "[f32; 3]")]
+    #[parameter(label = "Emission", parts("red", "green", "blue"), range(0.0, 1e6), step = 0.5)]
     pub emission: Vec3,
 }
 

@@ -1,40 +1,46 @@
 //! Regions: soft-edged volumes that say where something acts.
 
 use crate::Id;
+use crate::parameters::{MAX_POSITION_M, MAX_SEED, MAX_SIZE_M, MAX_SPEED, Parameters};
 use glam::Vec3;
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 
 /// A soft-edged volume; its weight is 0 outside, 1 inside.
-#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, JsonSchema)]
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, JsonSchema, Parameters)]
 #[serde(deny_unknown_fields)]
 pub struct Region {
     /// Its volume.
+    #[parameter(nested)]
     pub volume: Volume,
     /// Width of the soft edge, m: from 0 at the surface to 1 so far inside.
     #[serde(default)]
+    #[parameter(label = "Width", range(0.0, MAX_SIZE_M), slide(0.0, 3.0), step = 0.05)]
     pub edge_m: f32,
     /// How the weight rises over the edge.
     #[serde(default)]
     pub profile: Profile,
     /// Inside and outside change places.
     #[serde(default, skip_serializing_if = "std::ops::Not::not")]
+    #[parameter(label = "Inside and outside change places")]
     pub inverted: bool,
 }
 
 /// The volume of a region, in its element's frame.
-#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, JsonSchema)]
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, JsonSchema, Parameters)]
 #[serde(rename_all = "snake_case", deny_unknown_fields)]
 pub enum Volume {
     /// A box around the element's place.
     Box {
         /// Full size along x, y, z, m.
         #[schemars(with = "[f32; 3]")]
+        #[parameter(label = "Size", range(0.0, MAX_POSITION_M), step = 0.1)]
         size_m: Vec3,
     },
     /// A sphere.
     Sphere {
         /// Radius, m.
+        #[parameter(label = "Radius", range(0.0, MAX_POSITION_M), slide(0.0, 10.0), step = 0.05)]
         radius_m: f32,
     },
     /// All that lies below the element's xz plane.
@@ -42,8 +48,10 @@ pub enum Volume {
     /// A cylinder along y.
     Cylinder {
         /// Radius, m.
+        #[parameter(label = "Radius", range(0.0, MAX_POSITION_M), slide(0.0, 10.0), step = 0.05)]
         radius_m: f32,
         /// Height, m.
+        #[parameter(label = "Height", range(0.0, MAX_POSITION_M), slide(0.0, 10.0), step = 0.05)]
         height_m: f32,
     },
     /// The inside of a solid, wherever that is.
@@ -54,17 +62,22 @@ pub enum Volume {
     /// Blobs of smooth noise.
     Noise {
         /// Size of the blobs, m.
+        #[parameter(label = "Blob size", range(0.01, MAX_SIZE_M), step = 0.05)]
         size_m: f32,
         /// Share of space outside the blobs, 0–1.
+        #[parameter(label = "Threshold", range(0.0, 1.0), slide(0.0, 1.0), step = 0.01)]
         threshold: f32,
         /// Over how much of the noise's range the weight rises, 0–1.
+        #[parameter(label = "Softness", range(0.0, 1.0), slide(0.0, 1.0), step = 0.01)]
         softness: f32,
         /// Velocity at which the blobs drift, m/s.
         #[serde(default)]
         #[schemars(with = "[f32; 3]")]
+        #[parameter(label = "Drift", range(-MAX_SPEED, MAX_SPEED))]
         drift_m_s: Vec3,
         /// Chooses the blobs.
         #[serde(default)]
+        #[parameter(label = "Seed", range(0.0, MAX_SEED), step = 1.0)]
         seed: u32,
     },
     /// Other regions, one after the other.

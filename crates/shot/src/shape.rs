@@ -1,59 +1,72 @@
 //! The rest shape of a solid.
 
+use crate::parameters::{MAX_SIZE_M, MIN_SIZE_M, Parameters};
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 
 /// The rest shape of a solid, centred on its origin (a cone and a mesh too:
 /// bodies orientation about their centre of mass, shapes about their origin).
-#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, JsonSchema)]
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, JsonSchema, Parameters)]
 #[serde(rename_all = "snake_case", deny_unknown_fields)]
 pub enum Shape {
     /// A box with rounded edges.
     Box {
         /// Full size along x, y, z in metres.
         #[schemars(with = "[f32; 3]")]
+        #[parameter(label = "Size", range(MIN_SIZE_M, MAX_SIZE_M), step = 0.1)]
         size_m: glam::Vec3,
         /// Radius of the edges in metres; 0 for sharp ones.
         #[serde(default)]
+        #[parameter(label = "Edge radius", range(0.0, MAX_SIZE_M), most = (0.5 * size_m.min_element()).max(0.0), step = 0.01)]
         edge_m: f32,
     },
     /// A sphere.
     Sphere {
         /// Radius in metres.
+        #[parameter(label = "Radius", range(MIN_SIZE_M, MAX_SIZE_M), step = 0.01)]
         radius_m: f32,
     },
     /// A cylinder along y with half balls at its ends.
     Capsule {
         /// Radius in metres.
+        #[parameter(label = "Radius", range(MIN_SIZE_M, MAX_SIZE_M), step = 0.01)]
         radius_m: f32,
         /// Length of the straight part in metres.
+        #[parameter(label = "Length", range(MIN_SIZE_M, MAX_SIZE_M), step = 0.01)]
         length_m: f32,
     },
     /// A cylinder along y.
     Cylinder {
         /// Radius in metres.
+        #[parameter(label = "Radius", range(MIN_SIZE_M, MAX_SIZE_M), step = 0.01)]
         radius_m: f32,
         /// Height in metres.
+        #[parameter(label = "Height", range(MIN_SIZE_M, MAX_SIZE_M), step = 0.01)]
         height_m: f32,
     },
     /// A cone along y, its tip up.
     Cone {
         /// Radius of the base in metres.
+        #[parameter(label = "Radius", range(MIN_SIZE_M, MAX_SIZE_M), step = 0.01)]
         radius_m: f32,
         /// Height in metres.
+        #[parameter(label = "Height", range(MIN_SIZE_M, MAX_SIZE_M), step = 0.01)]
         height_m: f32,
     },
     /// A ring around y.
     Torus {
         /// Radius of the ring's centre line in metres.
+        #[parameter(label = "Ring radius", range(MIN_SIZE_M, MAX_SIZE_M), step = 0.01)]
         major_radius_m: f32,
         /// Radius of the tube in metres.
+        #[parameter(label = "Tube radius", range(MIN_SIZE_M, MAX_SIZE_M), most = major_radius_m.max(MIN_SIZE_M), step = 0.01)]
         minor_radius_m: f32,
     },
     /// A flat rectangle that faces up.
     Plane {
         /// Size along x and z in metres.
         #[schemars(with = "[f32; 2]")]
+        #[parameter(label = "Size", parts("x", "z"), range(MIN_SIZE_M, MAX_SIZE_M), step = 0.1)]
         size_m: glam::Vec2,
     },
     /// An imported mesh.
@@ -61,6 +74,7 @@ pub enum Shape {
         /// Name of a mesh among the shot's assets.
         asset: String,
         /// Scale from the file's units to metres.
+        #[parameter(label = "Scale", range(1e-6, 1e6), step = 0.01)]
         scale: f32,
     },
 }

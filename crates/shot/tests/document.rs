@@ -138,7 +138,7 @@ fn the_frame_rate_takes_no_keys() {
     let mut shot = Shot::empty("Test");
     shot.channels.insert("timing.fps".to_owned(), Channel::keyed([(1.0, 30.0f32)]));
     let fault = shot.faults()[0].to_string();
-    assert_eq!(fault, "channels.timing.fps: fps is the same at every frame; it takes no keys");
+    assert_eq!(fault, "channels.timing.fps: frame rate is the same at every frame; it takes no keys");
 }
 
 #[test]

@@ -1,5 +1,6 @@
 <script lang="ts">
   // The values of an action: what particles become.
+  import ParameterField from "../fields/ParameterField.svelte";
   import type { Element } from "../api/client";
   import NumberField from "../fields/NumberField.svelte";
   import Picker from "../fields/Picker.svelte";
@@ -7,7 +8,6 @@
   import { receivers, type Action } from "../state/particles";
   import { named, options } from "../state/options";
   import { shot } from "../state/shot.svelte";
-  import { values } from "../state/values.svelte";
 
   interface Props {
     element: Element;
@@ -53,7 +53,7 @@
     options={particles}
     onpick={(v) => set("Outcome", "trail/particles", Number(v))}
   />
-  <NumberField label="A second" step={5} target={at("trail.per_s")} />
+  <ParameterField target={at("trail.per_s")} />
 {:else if "split" in action}
   <Picker
     label="Into"
@@ -68,25 +68,12 @@
     value={action.split.count ?? 6}
     oncommit={(v) => set("Number", "split/count", Math.max(1, v))}
   />
-  <NumberField label="Speed" unit="m/s" step={0.1} target={at("split.speed_m_s")} />
-  <NumberField label="± speed" step={0.05} slide={[0, 1]} target={at("split.speed_variation")} />
-  <NumberField
-    label="Spread"
-    unit="°"
-    scale={180 / Math.PI}
-    step={1}
-    slide={[0, 180]}
-    target={at("split.spread_rad")}
-  />
-  <NumberField label="Of its motion" step={0.05} slide={[0, 1]} target={at("split.inherited_velocity")} />
-  <NumberField label="Spin" unit="rad/s" step={0.5} target={at("split.angular_speed_rad_s")} />
-  <NumberField
-    label="Size"
-    step={0.05}
-    blank="as they are born"
-    target={at("split.size")}
-    onclear={() => values.set(at("split.size"), "Size", null)}
-  />
+  <ParameterField target={at("split.speed_m_s")} />
+  <ParameterField target={at("split.speed_variation")} />
+  <ParameterField target={at("split.spread_rad")} />
+  <ParameterField target={at("split.inherited_velocity")} />
+  <ParameterField target={at("split.angular_speed_rad_s")} />
+  <ParameterField target={at("split.size")} />
   <Tick
     label="It goes on itself"
     checked={action.split.stays === true}

@@ -1,9 +1,8 @@
 <script lang="ts">
+  import ParameterField from "../fields/ParameterField.svelte";
   import type { Element } from "../api/client";
-  import NumberField from "../fields/NumberField.svelte";
   import Picker from "../fields/Picker.svelte";
   import Section from "../fields/Section.svelte";
-  import SwitchField from "../fields/SwitchField.svelte";
   import Tick from "../fields/Tick.svelte";
   import { attach } from "../state/attaching";
   import { named } from "../state/options";
@@ -31,7 +30,7 @@
     onpick={(v) => values.assign(aimed(v), "Aim", v ? aim(Number(v)) : null)}
   />
   {#if element.aim}
-    <NumberField label="Follows late by" unit="s" step={0.05} target={at("aim.damping_s")} />
+    <ParameterField target={at("aim.damping_s")} />
   {/if}
 </Section>
 <Section title="Attachment">
@@ -43,14 +42,7 @@
   />
   <Tick label="It stays where it is" bind:checked={keep} />
   {#if element.attached && base && "curve" in base.kind}
-    <NumberField
-      label="Along the curve"
-      step={0.01}
-      slide={[0, 1]}
-      blank="at its origin"
-      target={at("attached.along")}
-      onclear={() => values.assign(at("attached.along"), "Attachment", null)}
-    />
-    <SwitchField label="It turns with the curve" target={at("attached.facing")} />
+    <ParameterField target={at("attached.along")} />
+    <ParameterField target={at("attached.facing")} />
   {/if}
 </Section>

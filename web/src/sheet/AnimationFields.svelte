@@ -1,4 +1,5 @@
 <script lang="ts">
+  import ParameterField from "../fields/ParameterField.svelte";
   import type { Element, Schemas, Solid } from "../api/client";
   import Choice from "../fields/Choice.svelte";
   import NumberField from "../fields/NumberField.svelte";
@@ -39,8 +40,8 @@
       value={animation.start_frame ?? 1}
       oncommit={(v) => set("Start", "/start_frame", Math.round(v))}
     />
-    <NumberField label="Rate" unit="1/s" step={1} target={at("rate")} value={24} />
-    <NumberField label="Speed" unit="×" step={0.05} slide={[-2, 2]} target={at("speed")} value={1} />
+    <ParameterField target={at("rate")} />
+    <ParameterField target={at("speed")} />
     {#each [["before", "Before"], ["after", "After"]] as const as [part, label] (part)}
       <Choice
         {label}

@@ -1,12 +1,11 @@
 <script lang="ts">
+  import ParameterField from "../fields/ParameterField.svelte";
   import { api, type Element, type Physics, type Solid } from "../api/client";
   import Choice from "../fields/Choice.svelte";
-  import NumberField from "../fields/NumberField.svelte";
   import Plot from "./Plot.svelte";
   import Section from "../fields/Section.svelte";
   import AnimationFields from "./AnimationFields.svelte";
   import ActingForces from "./ActingForces.svelte";
-  import VectorField from "../fields/VectorField.svelte";
   import WakeFields from "./WakeFields.svelte";
   import { playback } from "../state/playback.svelte";
   import { selection } from "../state/selection.svelte";
@@ -47,7 +46,6 @@
   const set = (label: string, part: string, value: unknown) =>
     shot.set(`${label} of ${element.name}`, solids, `/kind/solid/body/${part}`, value);
   const at = (part: string) => ({ element, ids: solids, path: `kind.solid.body.${part}` });
-  const clear = (label: string, part: string) => set(label, part, null);
 </script>
 
 <Choice
@@ -87,21 +85,16 @@
     </p>{/if}
 </div>
 <Section title="Weight" note={physics ? `${Number(physics.volume_m3.toPrecision(3))} m³` : ""}>
-  <NumberField
-    label="Density"
-    unit="kg/m³"
-    step={10}
-    slide={[10, 3000]}
-    target={"density_kg_m3" in (body.weight ?? {}) ? at("weight.density_kg_m3") : undefined}
-    value={physics?.density_kg_m3}
+  <ParameterField
+    target={at("weight.density_kg_m3")}
+    stored={"density_kg_m3" in (body.weight ?? {})}
+    computed={physics?.density_kg_m3}
     oncommit={(v) => set("Density", "weight", { density_kg_m3: v })}
   />
-  <NumberField
-    label="Mass"
-    unit="kg"
-    step={0.1}
-    target={"mass_kg" in (body.weight ?? {}) ? at("weight.mass_kg") : undefined}
-    value={physics?.mass_kg}
+  <ParameterField
+    target={at("weight.mass_kg")}
+    stored={"mass_kg" in (body.weight ?? {})}
+    computed={physics?.mass_kg}
     oncommit={(v) => set("Mass", "weight", { mass_kg: v })}
   />
 </Section>
@@ -111,25 +104,13 @@
     ? `with ${physics.pair.with}: friction ${physics.pair.friction.toFixed(2)}, bounce ${physics.pair.restitution.toFixed(2)}`
     : ""}
 >
-  <NumberField label="Friction" step={0.01} slide={[0, 1.5]} target={at("friction")} value={0.5} />
-  <NumberField label="Bounce" step={0.01} slide={[0, 1]} target={at("restitution")} value={0.2} />
-  <NumberField
-    label="Margin"
-    unit="mm"
-    step={0.1}
-    scale={1000}
+  <ParameterField target={at("friction")} />
+  <ParameterField target={at("restitution")} />
+  <ParameterField
     blank={physics ? `by size: ${(1e3 * physics.margin_m).toFixed(2)}` : ""}
     target={at("margin_m")}
-    onclear={() => clear("Margin", "margin_m")}
   />
-  <NumberField
-    label="Breaks at"
-    unit="N s"
-    step={1}
-    blank="never"
-    target={at("breaking_impulse_n_s")}
-    onclear={() => clear("Breaking", "breaking_impulse_n_s")}
-  />
+  <ParameterField target={at("breaking_impulse_n_s")} />
   {#if body.breaking_impulse_n_s != null}
     <p class="pl-[116px] text-faint">
       {physics && body.moves !== "still"
@@ -143,20 +124,14 @@
     title="In moving air"
     note={physics ? `shows ${Number(physics.wind_area_m2.toPrecision(3))} m²` : ""}
   >
-    <NumberField
-      label="Drag"
-      step={0.05}
-      blank={physics ? `by shape: ${physics.drag.toFixed(2)}` : ""}
-      target={at("drag")}
-      onclear={() => clear("Drag", "drag")}
-    />
+    <ParameterField blank={physics ? `by shape: ${physics.drag.toFixed(2)}` : ""} target={at("drag")} />
   </Section>
   <Section
     title={body.moves === "animated" ? "When let go" : body.wake ? "When it wakes" : "At the start"}
     note={body.launch_velocity ? "" : body.moves === "animated" ? "from its own motion" : "at rest"}
   >
-    <VectorField label="Velocity" unit="m/s" target={at("launch_velocity")} />
-    <VectorField label="Spin" unit="rad/s" target={at("launch_angular_velocity")} />
+    <ParameterField target={at("launch_velocity")} />
+    <ParameterField target={at("launch_angular_velocity")} />
     {#if body.launch_velocity || body.launch_angular_velocity}
       <button
         class="btn mt-1"

@@ -1,9 +1,8 @@
 <script lang="ts">
+  import ParameterField from "../fields/ParameterField.svelte";
   import { api, type Element, type Schemas, type Vector } from "../api/client";
   import NumberField from "../fields/NumberField.svelte";
   import Section from "../fields/Section.svelte";
-  import SwitchField from "../fields/SwitchField.svelte";
-  import VectorField from "../fields/VectorField.svelte";
   import { desk } from "../state/desk.svelte";
   import { notices } from "../state/notices.svelte";
   import { longerSide, pointOperations, resized } from "../state/strokes";
@@ -58,7 +57,7 @@
     {#each points_m.keys() as i (i)}
       <div class="flex items-center gap-1">
         <div class="flex-1">
-          <VectorField label={`Point ${i + 1}`} unit="m" step={0.05} target={at(`points_m.${i}`)} />
+          <ParameterField label={`Point ${i + 1}`} target={at(`points_m.${i}`)} />
         </div>
         <button
           class="text-soft underline disabled:opacity-40"
@@ -76,16 +75,11 @@
       >Add a point</button
     >
   </Section>
-  <SwitchField label="Bends smoothly" target={at("smooth")} />
-  <SwitchField label="Closed" target={at("closed")} />
+  <ParameterField target={at("smooth")} />
+  <ParameterField target={at("closed")} />
 {:else if "circle" in curve}
   <Section title="Circle">
-    <NumberField
-      label="Radius"
-      unit="m"
-      step={0.05}
-      target={{ element, ids: [element.id], path: "kind.curve.circle.radius_m" }}
-    />
+    <ParameterField target={{ element, ids: [element.id], path: "kind.curve.circle.radius_m" }} />
   </Section>
 {:else if "strokes" in curve}
   {@const { strokes_m, lettering } = curve.strokes}

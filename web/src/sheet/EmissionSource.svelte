@@ -1,13 +1,12 @@
 <script lang="ts">
   // Where particles are born.
+  import ParameterField from "../fields/ParameterField.svelte";
   import { kindOf, type Element, type Operation, type Particles, type Schemas } from "../api/client";
   import EmissionMap from "./EmissionMap.svelte";
   import ShapeFields from "./ShapeFields.svelte";
-  import NumberField from "../fields/NumberField.svelte";
   import Picker from "../fields/Picker.svelte";
   import Section from "../fields/Section.svelte";
   import Tick from "../fields/Tick.svelte";
-  import VectorField from "../fields/VectorField.svelte";
   import { options } from "../state/options";
   import { selection } from "../state/selection.svelte";
   import { shot, solidOf } from "../state/shot.svelte";
@@ -94,10 +93,10 @@
       onpick={(v) => set("Source", `source.${kindOf(source)}.domain`, v)}
     />
   {:else if "grid" in source}
-    <VectorField label="Number" whole fixed least={1} step={1} target={at("source.grid.count")} />
-    <VectorField label="Spacing" unit="m" step={0.05} target={at("source.grid.spacing_m")} />
+    <ParameterField target={at("source.grid.count")} />
+    <ParameterField target={at("source.grid.spacing_m")} />
   {:else if "impacts" in source}
-    <NumberField label="Least impulse" unit="N s" target={at("source.impacts.impulse_n_s")} />
+    <ParameterField target={at("source.impacts.impulse_n_s")} />
   {/if}
   {#if !("impacts" in source)}
     <Picker

@@ -1,7 +1,7 @@
 <script lang="ts">
+  import ParameterField from "../fields/ParameterField.svelte";
   import { kindOf, type Element, type NameOf, type Particles, type Schemas } from "../api/client";
   import EmissionSource from "./EmissionSource.svelte";
-  import NumberField from "../fields/NumberField.svelte";
   import Picker from "../fields/Picker.svelte";
   import Section from "../fields/Section.svelte";
   import { forecast } from "../state/particles";
@@ -45,8 +45,6 @@
     };
     void set("Births", "emission.schedule", made[next]);
   }
-
-  const frame = (label: string, part: "from_frame" | "to_frame", blank: string) => ({ label, part, blank });
 </script>
 
 <EmissionSource {element} {particles} />
@@ -64,30 +62,20 @@
     onpick={pickSchedule}
   />
   {#if "rate" in schedule}
-    <NumberField label="Rate" unit="per s" step={10} target={at("emission.schedule.rate.per_s")} />
+    <ParameterField target={at("emission.schedule.rate.per_s")} />
   {:else if "total" in schedule}
-    <NumberField label="Number" step={100} whole fixed target={at("emission.schedule.total.count")} />
+    <ParameterField target={at("emission.schedule.total.count")} />
   {:else if "burst" in schedule}
-    <NumberField label="Number" step={100} whole fixed target={at("emission.schedule.burst.count")} />
+    <ParameterField target={at("emission.schedule.burst.count")} />
   {/if}
   {#if !("never" in schedule)}
-    {#each [frame("From frame", "from_frame", "the start"), frame("To frame", "to_frame", "the end")] as field (field.part)}
-      <NumberField
-        label={field.label}
-        step={1}
-        whole
-        fixed
-        least={0}
-        blank={field.blank}
-        target={at(`emission.${field.part}`)}
-        onclear={() => set("Span", `emission.${field.part}`, null)}
-      />
-    {/each}
+    <ParameterField target={at("emission.from_frame")} />
+    <ParameterField target={at("emission.to_frame")} />
     {#if !each}
-      <NumberField label="Preroll" unit="s" step={0.5} fixed value={0} target={at("emission.preroll_s")} />
+      <ParameterField target={at("emission.preroll_s")} />
     {/if}
   {/if}
-  <NumberField label="Seed" step={1} whole fixed least={0} value={0} target={at("seed")} />
+  <ParameterField target={at("seed")} />
 </Section>
 <Section title="At birth" note="± at most">
   <Picker
@@ -101,33 +89,19 @@
     ]}
     onpick={(v) => set("Direction", "start.direction", v)}
   />
-  <NumberField
-    label="Spread"
-    unit="°"
-    scale={180 / Math.PI}
-    step={1}
-    slide={[0, 180]}
-    target={at("start.spread_rad")}
-  />
-  <NumberField label="Speed" unit="m/s" step={0.1} target={at("start.speed_m_s")} />
-  <NumberField label="± speed" step={0.05} slide={[0, 1]} target={at("start.speed_variation")} />
-  <NumberField label="Source’s motion" step={0.05} slide={[0, 1]} target={at("start.inherited_velocity")} />
-  <NumberField
-    label="Lifespan"
-    unit="s"
-    step={0.1}
-    blank="to the end"
-    target={at("start.lifespan_s")}
-    onclear={() => values.set(at("start.lifespan_s"), "Lifespan", null)}
-  />
+  <ParameterField target={at("start.spread_rad")} />
+  <ParameterField target={at("start.speed_m_s")} />
+  <ParameterField target={at("start.speed_variation")} />
+  <ParameterField target={at("start.inherited_velocity")} />
+  <ParameterField target={at("start.lifespan_s")} />
   {#if start.lifespan_s !== null}
-    <NumberField label="± lifespan" step={0.05} slide={[0, 1]} target={at("start.lifespan_variation")} />
+    <ParameterField target={at("start.lifespan_variation")} />
   {/if}
-  <NumberField label="Size" unit="mm" scale={1000} step={1} target={at("start.size_m")} />
-  <NumberField label="± size" step={0.05} slide={[0, 1]} target={at("start.size_variation")} />
-  <NumberField label="Random turn" step={0.05} slide={[0, 1]} target={at("start.orientation_variation")} />
-  <NumberField label="Spin" unit="rad/s" step={0.5} target={at("start.angular_speed_rad_s")} />
+  <ParameterField target={at("start.size_m")} />
+  <ParameterField target={at("start.size_variation")} />
+  <ParameterField target={at("start.orientation_variation")} />
+  <ParameterField target={at("start.angular_speed_rad_s")} />
   {#if start.angular_speed_rad_s}
-    <NumberField label="± spin" step={0.05} slide={[0, 1]} target={at("start.angular_speed_variation")} />
+    <ParameterField target={at("start.angular_speed_variation")} />
   {/if}
 </Section>

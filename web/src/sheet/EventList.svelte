@@ -1,11 +1,11 @@
 <script lang="ts">
   // What becomes of particles: a list of sentences, each opened to be changed.
+  import ParameterField from "../fields/ParameterField.svelte";
   import ChevronRight from "@lucide/svelte/icons/chevron-right";
   import X from "@lucide/svelte/icons/x";
   import { kindOf, type Element, type NameOf, type Particles } from "../api/client";
   import ActionFields from "./ActionFields.svelte";
   import TriggerFields from "./TriggerFields.svelte";
-  import NumberField from "../fields/NumberField.svelte";
   import Picker from "../fields/Picker.svelte";
   import Section from "../fields/Section.svelte";
   import { notices } from "../state/notices.svelte";
@@ -91,13 +91,7 @@
             onpick={(kind) => pickAction(i, kind)}
           />
           <ActionFields {element} action={entry.action} index={i} />
-          <NumberField
-            label="Probability"
-            step={0.05}
-            slide={[0, 1]}
-            value={1}
-            target={at(`${i}.probability`)}
-          />
+          <ParameterField target={at(`${i}.probability`)} />
         </div>
       {/if}
     </div>

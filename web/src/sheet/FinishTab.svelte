@@ -1,10 +1,9 @@
 <script lang="ts">
+  import ParameterRows from "../fields/ParameterRows.svelte";
   import { kindOf, type Element } from "../api/client";
-  import GridFields from "./GridFields.svelte";
   import LoopFields from "./LoopFields.svelte";
   import SubdivideFields from "./SubdivideFields.svelte";
   import RetimeFields from "./RetimeFields.svelte";
-  import NumberField from "../fields/NumberField.svelte";
   import Picker from "../fields/Picker.svelte";
   import Section from "../fields/Section.svelte";
   import { finishOf, STEPS } from "../state/finishing";
@@ -26,6 +25,16 @@
   const at = (path: string) => ({ element, ids: selection.with(element.id), path: `kind.finish.${path}` });
 </script>
 
+{#snippet run(label: string, of: "join" | "blend", value: number)}
+  <Picker
+    {label}
+    target={at(`operation.${of}.run`)}
+    value={String(value)}
+    options={kept}
+    onpick={(v) => values.assign(at(`operation.${of}.run`), "Run", Number(v))}
+  />
+{/snippet}
+
 {#if gives?.problem}
   <p class="mb-2 text-stale">Not taken: this step {gives.problem}. The frames go through as they were.</p>
 {/if}
@@ -37,93 +46,23 @@
     options={[["", "the whole shot"], ...named(moving)]}
     onpick={(v) => values.assign(at("element"), "Element", v ? Number(v) : null)}
   />
-  {#if "trim" in operation}
-    <NumberField label="From frame" whole fixed least={0} step={1} target={at("operation.trim.from_frame")} />
-    <NumberField label="To frame" whole fixed least={0} step={1} target={at("operation.trim.to_frame")} />
-  {:else if "retime" in operation}
-    <RetimeFields {element} {at} />
-  {:else if "shift" in operation}
-    <NumberField
-      label="Later by"
-      unit="frames"
-      whole
-      fixed
-      step={1}
-      slide={[-48, 48]}
-      target={at("operation.shift.frames")}
-    />
-  {:else if "join" in operation}
-    <Picker
-      label="Then"
-      target={at("operation.join.run")}
-      value={String(operation.join.run)}
-      options={kept}
-      onpick={(v) => values.assign(at("operation.join.run"), "Run", Number(v))}
-    />
+  {#if "join" in operation}
+    {@render run("Then", "join", operation.join.run)}
   {:else if "blend" in operation}
-    <Picker
-      label="Over to"
-      target={at("operation.blend.run")}
-      value={String(operation.blend.run)}
-      options={kept}
-      onpick={(v) => values.assign(at("operation.blend.run"), "Run", Number(v))}
-    />
-    <NumberField label="Weight" step={0.05} slide={[0, 1]} target={at("operation.blend.weight")} />
-  {:else if "smooth" in operation}
-    <NumberField
-      label="On each side"
-      unit="frames"
-      step={0.5}
-      slide={[0, 12]}
-      target={at("operation.smooth.radius")}
-    />
+    {@render run("Over to", "blend", operation.blend.run)}
+  {/if}
+  {#if "retime" in operation}
+    <RetimeFields {element} {at} />
   {:else if "loop" in operation}
     <LoopFields {element} loop={operation.loop} {at} />
-  {:else if "smooth_shape" in operation}
-    <NumberField
-      label="Passes"
-      whole
-      fixed
-      least={1}
-      step={1}
-      slide={[1, 60]}
-      target={at("operation.smooth_shape.passes")}
-    />
-  {:else if "thicken" in operation}
-    <NumberField
-      label="Thickness"
-      unit="mm"
-      scale={1000}
-      step={1}
-      slide={[0, 100]}
-      target={at("operation.thicken.thickness_m")}
-    />
-    <NumberField label="Outward" step={0.1} slide={[-1, 1]} target={at("operation.thicken.offset")} />
   {:else if "subdivide" in operation}
     <SubdivideFields subdivide={operation.subdivide} {at} />
-  {:else if "copies" in operation}
-    <NumberField
-      label="Each later by"
-      unit="frames"
-      whole
-      fixed
-      step={1}
-      slide={[-24, 24]}
-      target={at("operation.copies.delay_frames")}
-    />
-    <NumberField
-      label="At random, up to"
-      unit="frames"
-      whole
-      fixed
-      least={0}
-      step={1}
-      slide={[0, 240]}
-      target={at("operation.copies.delay_jitter_frames")}
-    />
-    <GridFields at={(part) => at(`operation.copies.grid.${part}`)} />
+  {:else}
+    <ParameterRows target={at(`operation.${kind}`)} />
+  {/if}
+  {#if "copies" in operation}
+    <ParameterRows target={at("operation.copies.grid")} />
   {:else if "place" in operation}
-    <NumberField label="Size" unit="×" step={0.05} slide={[0.1, 3]} target={at("operation.place.scale")} />
     <Picker
       label="About"
       target={at("operation.place.about")}

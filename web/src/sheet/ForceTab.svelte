@@ -1,12 +1,11 @@
 <script lang="ts">
+  import ParameterRows from "../fields/ParameterRows.svelte";
+  import ParameterField from "../fields/ParameterField.svelte";
   import { kindOf, type Element, type Schemas } from "../api/client";
   import ElementFilterFields from "../fields/ElementFilterFields.svelte";
-  import NumberField from "../fields/NumberField.svelte";
   import Picker from "../fields/Picker.svelte";
   import Section from "../fields/Section.svelte";
-  import SwitchField from "../fields/SwitchField.svelte";
-  import VectorField from "../fields/VectorField.svelte";
-  import { FORCE_FIELDS, FORCE_NAMES } from "../state/forces";
+  import { FORCE_NAMES } from "../state/forces";
   import { named } from "../state/options";
   import { shot, solidOf } from "../state/shot.svelte";
   import { values } from "../state/values.svelte";
@@ -33,26 +32,9 @@
 </script>
 
 <Section title={FORCE_NAMES[kind]} note={kind === "pull" || kind === "wind" ? "along its own −y" : ""}>
-  <SwitchField label="On" target={at("enabled")} />
-  <NumberField label="Strength" step={0.05} slide={[0, 3]} target={at("strength")} value={1} />
-  {#each FORCE_FIELDS[kind] as field (field.part)}
-    {@const target = at(`kind.${kind}.${field.part}`)}
-    {#if field.vector}
-      <VectorField label={field.label} unit={field.unit} {target} step={field.step} />
-    {:else}
-      <NumberField
-        label={field.label}
-        unit={field.unit}
-        step={field.step ?? 0.1}
-        slide={field.slide}
-        whole={field.whole}
-        blank={field.blank}
-        fixed={field.fixed}
-        {target}
-        onclear={field.blank ? () => values.set(target, field.label, null) : undefined}
-      />
-    {/if}
-  {/each}
+  <ParameterField target={at("enabled")} />
+  <ParameterField target={at("strength")} />
+  <ParameterRows target={at(`kind.${kind}`)} />
   {#if kind === "attract"}
     <Picker
       label="Towards"
@@ -89,28 +71,13 @@
         )}
     />
     {#if push !== "acceleration"}
-      <NumberField
-        label="Air density"
-        unit="kg/m³"
-        step={0.1}
-        target={at(`kind.${kind}.push.air.density_kg_m3`)}
-      />
+      <ParameterField target={at(`kind.${kind}.push.air.density_kg_m3`)} />
     {/if}
   </Section>
 {/if}
 <Section title="When and where">
-  {#each [["from_frame", "From frame", "the start"], ["to_frame", "To frame", "the end"]] as const as [part, label, blank] (part)}
-    <NumberField
-      {label}
-      step={1}
-      whole
-      {blank}
-      fixed
-      least={0}
-      target={at(part)}
-      onclear={() => set("Span", part, null)}
-    />
-  {/each}
+  <ParameterField target={at("from_frame")} />
+  <ParameterField target={at("to_frame")} />
   <Picker
     label="Region"
     target={at("region")}
@@ -118,7 +85,7 @@
     options={[["", "everywhere"], ...named(regions)]}
     onpick={(v) => set("Region", "region", v ? Number(v) : null)}
   />
-  <NumberField label="Order" step={1} whole fixed value={0} target={at("order")} />
+  <ParameterField target={at("order")} />
 </Section>
 <Section title="What it acts on">
   <ElementFilterFields

@@ -1,6 +1,6 @@
 <script lang="ts">
+  import ParameterField from "../fields/ParameterField.svelte";
   import { api, type ChoiceOf, type Element, type Schemas } from "../api/client";
-  import NumberField from "../fields/NumberField.svelte";
   import Unreturned from "./Unreturned.svelte";
   import type { FinishOperation } from "../state/finishing";
   import { notices } from "../state/notices.svelte";
@@ -50,18 +50,9 @@
   }
 </script>
 
-<NumberField label="Frames" whole fixed least={2} step={1} target={at("operation.loop.frames")} />
-<NumberField label="From frame" whole fixed least={0} step={1} target={at("operation.loop.from_frame")} />
-<NumberField
-  label="Blended over"
-  unit="frames"
-  whole
-  fixed
-  least={0}
-  step={1}
-  slide={[0, 48]}
-  target={at("operation.loop.overlap")}
-/>
+<ParameterField target={at("operation.loop.frames")} />
+<ParameterField target={at("operation.loop.from_frame")} />
+<ParameterField target={at("operation.loop.overlap")} />
 {#if found?.seam}
   <p class="mt-2 text-soft" data-testid="seam">
     Seam {percent(found.seam.position)} a frame's motion, {percent(found.seam.velocity)} of the speed{loop.overlap

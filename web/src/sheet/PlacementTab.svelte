@@ -1,9 +1,9 @@
 <script lang="ts">
+  import ParameterField from "../fields/ParameterField.svelte";
   import type { Element } from "../api/client";
   import AimSection from "./AimSection.svelte";
   import ChannelList from "./ChannelList.svelte";
   import Section from "../fields/Section.svelte";
-  import VectorField from "../fields/VectorField.svelte";
   import { groupsIn } from "../state/groups";
   import { selection } from "../state/selection.svelte";
   import { shot } from "../state/shot.svelte";
@@ -13,14 +13,8 @@
 </script>
 
 <Section title="Placement" note={element.attached ? "relative to what it is attached to" : ""}>
-  <VectorField label="Place" unit="m" step={0.05} target={at("placement.position_m")} />
-  <VectorField
-    label="Turn"
-    unit="°"
-    scale={180 / Math.PI}
-    step={5}
-    target={at("placement.orientation_rad")}
-  />
+  <ParameterField target={at("placement.position_m")} />
+  <ParameterField target={at("placement.orientation_rad")} />
 </Section>
 {#if !("camera" in element.kind)}<AimSection {element} />{/if}
 <Section title="Groups">

@@ -1,9 +1,8 @@
 <script lang="ts">
   // Colours or sizes along life, speed or chance.
+  import ParameterField from "../fields/ParameterField.svelte";
   import X from "@lucide/svelte/icons/x";
   import type { Element, Schemas } from "../api/client";
-  import ColourField from "../fields/ColourField.svelte";
-  import NumberField from "../fields/NumberField.svelte";
   import { selection } from "../state/selection.svelte";
   import { values } from "../state/values.svelte";
 
@@ -50,11 +49,11 @@
 {/if}
 {#each stops as stop, i (i)}
   <div class="grid grid-cols-[64px_1fr_16px] min-h-[27px] items-center gap-1.5">
-    <NumberField bare label={`Stop ${i + 1} at`} unit="%" scale={100} step={5} target={at(`.${i}.at`)} />
+    <ParameterField bare label={`Stop ${i + 1} at`} target={at(`.${i}.at`)} />
     {#if "colour" in stop}
-      <ColourField bare label={`Colour ${i + 1}`} target={at(`.${i}.colour`)} />
+      <ParameterField bare label={`Colour ${i + 1}`} target={at(`.${i}.colour`)} />
     {:else}
-      <NumberField bare label={`Size ${i + 1}`} unit="%" scale={100} step={5} target={at(`.${i}.size`)} />
+      <ParameterField bare label={`Size ${i + 1}`} target={at(`.${i}.size`)} />
     {/if}
     <button
       class="text-soft"

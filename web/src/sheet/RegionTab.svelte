@@ -1,11 +1,10 @@
 <script lang="ts">
+  import ParameterRows from "../fields/ParameterRows.svelte";
+  import ParameterField from "../fields/ParameterField.svelte";
   import { kindOf, type Element, type Schemas } from "../api/client";
-  import NumberField from "../fields/NumberField.svelte";
   import Picker from "../fields/Picker.svelte";
   import Section from "../fields/Section.svelte";
-  import SwitchField from "../fields/SwitchField.svelte";
-  import VectorField from "../fields/VectorField.svelte";
-  import { VOLUME_FIELDS, VOLUME_NAMES } from "../state/forces";
+  import { VOLUME_NAMES } from "../state/forces";
   import { named } from "../state/options";
   import { shot } from "../state/shot.svelte";
   import { values } from "../state/values.svelte";
@@ -49,21 +48,7 @@
 
 <Section title="Volume">
   <Picker label="Volume" target={at("volume")} value={kind} options={choices} onpick={pickVolume} />
-  {#each VOLUME_FIELDS[kind] ?? [] as field (field.part)}
-    {@const target = at(`volume.${kind}.${field.part}`)}
-    {#if field.vector}
-      <VectorField label={field.label} unit={field.unit} {target} />
-    {:else}
-      <NumberField
-        label={field.label}
-        unit={field.unit}
-        step={field.step ?? 0.05}
-        slide={field.slide}
-        whole={field.whole}
-        {target}
-      />
-    {/if}
-  {/each}
+  <ParameterRows target={at(`volume.${kind}`)} />
   {#if "inside" in region.volume}
     <Picker
       label="Solid"
@@ -109,7 +94,7 @@
 {#if kind !== "combined"}
   <Section title="Edge" note="from 0 at the surface to 1 inside">
     {#if kind !== "noise"}
-      <NumberField label="Width" unit="m" step={0.05} slide={[0, 3]} target={at("edge_m")} value={0} />
+      <ParameterField target={at("edge_m")} />
     {/if}
     <Picker
       label="Profile"
@@ -125,4 +110,4 @@
     />
   </Section>
 {/if}
-<SwitchField label="Inside and outside change places" target={at("inverted")} />
+<ParameterField target={at("inverted")} />

@@ -1,4 +1,5 @@
 <script lang="ts">
+  import ParameterField from "../fields/ParameterField.svelte";
   import type { Element } from "../api/client";
   import NumberField from "../fields/NumberField.svelte";
   import { atSpeed, finishOf, partAtSpeed, setCurve, stepsOf } from "../state/finishing";
@@ -33,8 +34,8 @@
   });
 </script>
 
-<NumberField label="Frame shown" step={1} target={at("operation.retime.run_frame")} />
-<NumberField label="Frames" whole fixed least={1} step={1} target={at("operation.retime.frames")} />
+<ParameterField target={at("operation.retime.run_frame")} />
+<ParameterField target={at("operation.retime.frames")} />
 <h3 class="mt-3 mb-1 font-[650] text-soft">All at one speed</h3>
 <div class="flex flex-wrap gap-1">
   {#each SPEEDS as [speed, words] (words)}

@@ -1,9 +1,9 @@
 <script lang="ts">
-  import GridFields from "./GridFields.svelte";
+  import ParameterField from "../fields/ParameterField.svelte";
+  import ParameterRows from "../fields/ParameterRows.svelte";
   import ShapeFields from "./ShapeFields.svelte";
   import ToParticlesFields from "./ToParticlesFields.svelte";
   import type { Element, Solid } from "../api/client";
-  import NumberField from "../fields/NumberField.svelte";
   import Section from "../fields/Section.svelte";
   import { standAgain, turnIntoParticles } from "../state/converting";
   import { GRID } from "../state/addables";
@@ -30,12 +30,12 @@
 {/if}
 <Section title="Copies" note={copies ? `${copies.count.reduce((a, b) => a * b, 1)} bodies` : ""}>
   {#if solid.from_particles != null}
-    <NumberField label="At most" whole step={50} fixed least={1} target={of("from_particles")} />
+    <ParameterField target={of("from_particles")} />
     <p class="mb-1 text-soft">Its bodies come from particles.</p>
     <ToParticlesFields {element} back={solid.to_particles ?? null} />
     <button class="btn" onclick={() => standAgain(element)}>Stand in the shot itself</button>
   {:else if copies}
-    <GridFields at={(part) => of(`copies.${part}`)} />
+    <ParameterRows target={of("copies")} />
     <div class="mt-1 flex flex-wrap gap-1.5">
       <button class="btn" onclick={() => set("Copies", "copies", null)}>Only one</button>
       <button class="btn" onclick={() => turnIntoParticles(element)}>Turn into particles</button>

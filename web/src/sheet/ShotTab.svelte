@@ -1,4 +1,5 @@
 <script lang="ts">
+  import ParameterField from "../fields/ParameterField.svelte";
   import Beginning from "./Beginning.svelte";
   import HandOn from "./HandOn.svelte";
   import NumberField from "../fields/NumberField.svelte";
@@ -76,20 +77,8 @@
     value={document.physics?.substeps ?? 8}
     oncommit={(v) => set("Substeps changed", "/physics/substeps", v)}
   />
-  <NumberField
-    label="World"
-    unit="m"
-    step={10}
-    target={{ element: null, ids: [], path: "physics.world_m" }}
-    value={200}
-  />
-  <NumberField
-    label="Time scale"
-    step={0.05}
-    slide={[0, 2]}
-    target={{ element: null, ids: [], path: "physics.time_scale" }}
-    value={1}
-  />
+  <ParameterField target={{ element: null, ids: [], path: "physics.world_m" }} />
+  <ParameterField target={{ element: null, ids: [], path: "physics.time_scale" }} />
   <Tick
     label="Keys of bodies and forces slow with it"
     checked={document.physics?.keys_follow ?? true}

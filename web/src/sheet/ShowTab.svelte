@@ -1,5 +1,6 @@
 <script lang="ts">
   // Appearance of particles, and how they are judged in the Viewport.
+  import ParameterField from "../fields/ParameterField.svelte";
   import { kindOf, type Element, type NameOf, type Particles, type Schemas } from "../api/client";
   import NumberField from "../fields/NumberField.svelte";
   import Picker from "../fields/Picker.svelte";
@@ -63,13 +64,7 @@
     onpick={pickForm}
   />
   {#if typeof form === "object" && "streak" in form}
-    <NumberField
-      label="Streak of"
-      unit="ms"
-      scale={1000}
-      step={5}
-      target={at("appearance.form.streak.duration_s")}
-    />
+    <ParameterField target={at("appearance.form.streak.duration_s")} />
   {:else if typeof form === "object" && "instance" in form}
     {#each solids as solid (solid.id)}
       <Tick
@@ -112,12 +107,7 @@
     onpick={(v) => set("Colour", "colour_by", by(v))}
   />
   {#if typeof appearance.colour_by === "object"}
-    <NumberField
-      label="Up to"
-      unit="m/s"
-      step={0.5}
-      target={at("appearance.colour_by.speed.max_speed_m_s")}
-    />
+    <ParameterField target={at("appearance.colour_by.speed.max_speed_m_s")} />
   {/if}
   {#if appearance.colour_by && appearance.colour_by !== "nothing"}
     <RampStops {element} list="colours" stops={appearance.colours ?? []} />
@@ -132,7 +122,7 @@
     onpick={(v) => set("Size", "size_by", by(v))}
   />
   {#if typeof appearance.size_by === "object"}
-    <NumberField label="Up to" unit="m/s" step={0.5} target={at("appearance.size_by.speed.max_speed_m_s")} />
+    <ParameterField target={at("appearance.size_by.speed.max_speed_m_s")} />
   {/if}
   {#if appearance.size_by && appearance.size_by !== "nothing"}
     <RampStops {element} list="sizes" stops={appearance.sizes ?? []} />

@@ -1,7 +1,7 @@
 <script lang="ts">
   // How a mesh is refined, and which of its edges stay sharp.
+  import ParameterField from "../fields/ParameterField.svelte";
   import type { ChoiceOf, Element } from "../api/client";
-  import NumberField from "../fields/NumberField.svelte";
   import Picker from "../fields/Picker.svelte";
   import type { FinishOperation } from "../state/finishing";
   import { values } from "../state/values.svelte";
@@ -40,7 +40,7 @@
   ]}
   onpick={(v) => values.assign(of("scheme"), "Rule", v)}
 />
-<NumberField label="Levels" whole fixed least={1} step={1} slide={[1, 6]} target={of("levels")} />
+<ParameterField target={of("levels")} />
 <Picker
   label="Sharp edges"
   target={of("crease_angle_rad")}
@@ -54,15 +54,7 @@
   onpick={creaseBy}
 />
 {#if sharp === "angle"}
-  <NumberField
-    label="Over"
-    unit="°"
-    fixed
-    scale={180 / Math.PI}
-    step={1}
-    slide={[0, 180]}
-    target={of("crease_angle_rad")}
-  />
+  <ParameterField target={of("crease_angle_rad")} />
 {:else if sharp === "group" || sharp === "map"}
   <label class="mt-1 flex items-center justify-between gap-2 text-soft"
     >{sharp === "group" ? "Group" : "Map"}

@@ -1,11 +1,9 @@
 <script lang="ts">
   // The look of a surface, of solids or particles.
+  import ParameterField from "../fields/ParameterField.svelte";
   import type { Element, Schemas } from "../api/client";
-  import ColourField from "../fields/ColourField.svelte";
-  import NumberField from "../fields/NumberField.svelte";
   import Picker from "../fields/Picker.svelte";
   import Section from "../fields/Section.svelte";
-  import VectorField from "../fields/VectorField.svelte";
   import { shot } from "../state/shot.svelte";
   import { values } from "../state/values.svelte";
 
@@ -42,10 +40,10 @@
 {/snippet}
 
 <Section title="Surface">
-  <ColourField label="Albedo" target={at("albedo")} blank={[0.6, 0.6, 0.6]} />
-  <NumberField label="Variation" step={0.01} slide={[0, 1]} target={at("variation")} value={0} />
-  <NumberField label="Roughness" step={0.01} slide={[0, 1]} target={at("roughness")} value={0.5} />
-  <NumberField label="Metalness" step={0.01} slide={[0, 1]} target={at("metalness")} value={0} />
+  <ParameterField target={at("albedo")} />
+  <ParameterField target={at("variation")} />
+  <ParameterField target={at("roughness")} />
+  <ParameterField target={at("metalness")} />
 </Section>
 {#if images && (names.length > 0 || laid)}
   <Section title="Images">
@@ -55,23 +53,17 @@
     {@render image("Emission image", "emission_image")}
     {@render image("Normal image", "normal_image")}
     {#if look.normal_image}
-      <NumberField
-        label="Normal strength"
-        step={0.05}
-        slide={[0, 2]}
-        target={at("normal_strength")}
-        value={1}
-      />
+      <ParameterField target={at("normal_strength")} />
     {/if}
     {#if laid}
-      <NumberField label="Repeats" step={0.5} target={at("image_repeat")} value={1} />
+      <ParameterField target={at("image_repeat")} />
     {/if}
   </Section>
 {/if}
 <Section title="Glass">
-  <NumberField label="Transmission" step={0.01} slide={[0, 1]} target={at("transmission")} value={0} />
-  <NumberField label="Refraction" step={0.01} slide={[1, 3]} target={at("refractive_index")} value={1.5} />
+  <ParameterField target={at("transmission")} />
+  <ParameterField target={at("refractive_index")} />
 </Section>
 <Section title="Light of its own">
-  <VectorField label="Emission" parts={["red", "green", "blue"]} step={0.5} target={at("emission")} />
+  <ParameterField target={at("emission")} />
 </Section>

@@ -1,5 +1,6 @@
 <script lang="ts">
   // The values of a trigger: when something becomes of particles, or of bodies that came from them.
+  import ParameterField from "../fields/ParameterField.svelte";
   import type { Element, Schemas } from "../api/client";
   import ElementFilterList from "../fields/ElementFilterList.svelte";
   import NumberField from "../fields/NumberField.svelte";
@@ -26,9 +27,9 @@
 </script>
 
 {#if "age" in trigger}
-  <NumberField label="Age" unit="s" step={0.1} target={at("age.age_s")} />
+  <ParameterField target={at("age.age_s")} />
 {:else if "touch" in trigger}
-  <NumberField label="Speed at least" unit="m/s" step={0.1} value={0} target={at("touch.speed_m_s")} />
+  <ParameterField target={at("touch.speed_m_s")} />
   <ElementFilterList
     offered={solids}
     chosen={trigger.touch.bodies ?? []}
@@ -42,9 +43,9 @@
     onpick={(v) => set("Region", "region/region", Number(v))}
   />
 {:else if "faster" in trigger}
-  <NumberField label="Speed" unit="m/s" step={0.5} target={at("faster.speed_m_s")} />
+  <ParameterField target={at("faster.speed_m_s")} />
 {:else if "slower" in trigger}
-  <NumberField label="Speed" unit="m/s" step={0.05} target={at("slower.speed_m_s")} />
+  <ParameterField target={at("slower.speed_m_s")} />
 {:else if "frame" in trigger}
   <NumberField
     label="Frame"

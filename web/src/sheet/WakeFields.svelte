@@ -1,4 +1,5 @@
 <script lang="ts">
+  import ParameterField from "../fields/ParameterField.svelte";
   import type { Element, Schemas } from "../api/client";
   import NumberField from "../fields/NumberField.svelte";
   import Picker from "../fields/Picker.svelte";
@@ -53,7 +54,7 @@
     onclear={() => set(null)}
   />
 {:else if wake && "touch" in wake}
-  <NumberField label="Least impulse" unit="N s" step={0.1} target={at("touch.impulse_n_s")} />
+  <ParameterField target={at("touch.impulse_n_s")} />
 {:else if wake && "neighbour" in wake}
-  <NumberField label="Within" unit="mm" scale={1000} step={1} target={at("neighbour.within_m")} />
+  <ParameterField target={at("neighbour.within_m")} />
 {/if}

@@ -1,4 +1,5 @@
 // The words for channels.
+import { declared } from "./declared";
 import type { Channel, Interpolation } from "./keys";
 
 export const INTERPOLATIONS: [Interpolation, string][] = [
@@ -19,28 +20,11 @@ export const OUTSIDE: [NonNullable<Channel["before"]>, string][] = [
   ["back_and_forth", "back and forth"],
 ];
 
-const NAMES: Record<string, string> = {
-  position_m: "Place",
-  orientation_rad: "Turn",
-  launch_velocity: "Velocity",
-  launch_angular_velocity: "Spin",
-  along: "Along the curve",
-  hidden: "Hidden",
-  enabled: "On",
-  restitution: "Bounce",
-  restitution_variation: "± bounce",
-  density_kg_m3: "Density",
-  mass_kg: "Mass",
-};
-const UNITS = /_(n_s_m|kg_m3|m_s2|m_s|n_s|rad|mm|kg|n|s|m)$/;
-
 /** The plain name of a value by its path: `Place y` for `placement.position_m[1]`. */
 export function nameOf(path: string): string {
-  const [, last, part] = /([^.[]+)(?:\[(\d)\])?$/.exec(path) ?? ["", path, undefined];
-  const word = /^\d+$/.test(last)
-    ? `Point ${Number(last) + 1}`
-    : (NAMES[last] ?? capital(last.replace(UNITS, "").replaceAll("_", " ")));
-  return part === undefined ? word : `${word} ${"xyz"[Number(part)]}`;
+  const declaration = declared(path);
+  const point = /\.points_m\.(\d+)/.exec(path);
+  const word = point ? `Point ${Number(point[1]) + 1}` : (declaration?.label ?? path);
+  const part = /\[(\d)\]$/.exec(path);
+  return part ? `${word} ${(declaration?.parts ?? ["x", "y", "z"])[Number(part[1])]}` : word;
 }
-
-const capital = (word: string) => word[0].toUpperCase() + word.slice(1);

@@ -1,6 +1,6 @@
 // The values on an element's Sheet, by the names of their fields.
-import { kindOf, type Element } from "../api/client";
-import { FORCE_FIELDS, VOLUME_FIELDS, type Field } from "./forces";
+import type { Element } from "../api/client";
+import { declared, declaredPaths } from "./declared";
 
 export type Tab = "shape" | "body" | "events" | "look" | "placement";
 
@@ -9,41 +9,44 @@ export interface Parameter {
   tab: Tab;
 }
 
-const on = (tab: Tab, ...names: string[]): Parameter[] => names.map((name) => ({ name, tab }));
+/** The tabs of values by the start of their paths; the first that fits counts, and `body` if none does. */
+const TABS: [RegExp, Tab][] = [
+  [/^(placement|aim|attached)\b/, "placement"],
+  [/^kind\.solid\.(shape|copies|animation|from_particles)\b/, "shape"],
+  [/^kind\.particles\.(source|emission|start|seed)\b/, "shape"],
+  [/^kind\.particles\.events\b/, "events"],
+  [/^kind\.\w+\.(look|appearance)\b/, "look"],
+];
 
-const PLACEMENT = on("placement", "Place", "Turn");
-const PARAMETERS: Record<string, Parameter[]> = {
-  solid: [
-    ...on("shape", "Number", "Spacing", "Random shift", "Random turn", "Seed"),
-    ...on("body", "Moves", "Collides as", "Density", "Mass", "Friction", "Bounce", "Margin", "Breaks at"),
-    ...on("body", "Velocity", "Spin"),
-    ...on("look", "Albedo", "Albedo image", "Variation", "Roughness", "Metalness"),
-    ...on("look", "Transmission", "Refraction", "Emission"),
-  ],
-  particles: [
-    ...on("shape", "Born on", "Likely by", "Born", "Rate", "Number", "Preroll", "Seed", "Direction"),
-    ...on("shape", "Spread", "Speed", "Lifespan", "Size", "Spin"),
-    ...on("body", "Density", "Mass", "Drag", "Fastest", "Cruise at", "Wander", "Look ahead", "Keep apart"),
-    ...on("body", "Bounce", "Friction"),
-    ...on("look", "Form", "Albedo", "Roughness", "Emission"),
-  ],
-  camera: on("body", "Focal length", "Sensor width", "F-stop", "Focus", "Exposure", "Aimed at"),
-  sun: on("body", "Irradiance", "Colour", "Angular size"),
-  area_light: on("body", "Size x", "Size z", "Radiance", "Colour"),
-  sky: on("body", "Strength", "Zenith", "Horizon", "Ground"),
+/** Choices among kinds, which are no declared values, by the element's kind. */
+const CHOICES: Record<string, [Tab, string[]]> = {
+  solid: ["body", ["Moves", "Collides as"]],
+  particles: ["shape", ["Born on", "Likely by", "Born", "Direction"]],
+  camera: ["body", ["Aimed at"]],
+  region: ["body", ["Volume"]],
 };
 
-const named = (first: string[], fields: Field[] = []) =>
-  on("body", ...first, ...fields.map((field) => field.label));
+/** Whether an element has what a path leads to, or may get it: all but the last name lies in it. */
+function leadsInto(element: Element, path: string): boolean {
+  let at: unknown = element;
+  for (const part of path.split(".").slice(0, -1)) {
+    if (typeof at !== "object" || at === null || !(part in at)) return false;
+    at = (at as Record<string, unknown>)[part];
+  }
+  return typeof at === "object" && at !== null;
+}
 
-/** The values an element has, in the order of its Sheet. */
+/** The values and choices of an element, in the order of their declarations. */
 export function parametersOf(element: Element): Parameter[] {
-  const kind = Object.keys(element.kind)[0];
-  const own =
-    "force" in element.kind
-      ? named(["On", "Strength"], FORCE_FIELDS[kindOf(element.kind.force.kind)])
-      : "region" in element.kind
-        ? named(["Volume", "Width"], VOLUME_FIELDS[kindOf(element.kind.region.volume)])
-        : (PARAMETERS[kind] ?? []);
-  return [...own, ...(kind === "sky" ? [] : PLACEMENT)];
+  const found = new Map<string, Parameter>();
+  for (const path of declaredPaths) {
+    // The sky stands nowhere.
+    const nowhere = "sky" in element.kind && path.startsWith("placement.");
+    if (path === "hidden" || nowhere || !leadsInto(element, path)) continue;
+    const name = declared(path)!.label;
+    const tab = TABS.find(([start]) => start.test(path))?.[1] ?? "body";
+    found.set(`${tab} ${name}`, { name, tab });
+  }
+  const [tab, names] = CHOICES[Object.keys(element.kind)[0]] ?? ["body", []];
+  return [...found.values(), ...names.map((name) => ({ name, tab }))];
 }

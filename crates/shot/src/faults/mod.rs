@@ -4,10 +4,10 @@ mod finish;
 mod particles;
 
 use crate::migrate;
-use crate::motion::parameters::{Bounds, Parameter, element_parameters, shot_parameters};
+use crate::parameters::{Bounds, Parameter, element_parameters, shot_parameters};
 use crate::{
     AssetKind, Element, ElementKind, Id, LAST_FRAME, MAX_BODIES, MAX_BYTES, MAX_ELEMENTS, MAX_FRAMES,
-    MAX_GROUPS, MAX_ID, MAX_PARTICLES, Shape, Shot, Solid, VERSION,
+    MAX_GROUPS, MAX_ID, MAX_PARTICLES, Shape, Shot, Solid, VERSION, Weight,
     curve::Curve,
     json::{MAX_JSON_MEMORY, json_memory},
     light::SkySource,
@@ -23,6 +23,9 @@ use glam::Vec3;
 use serde::{Deserialize, Serialize};
 use std::collections::{HashMap, HashSet};
 use thiserror::Error;
+
+/// Least mass of a body, kg.
+const MIN_MASS_KG: f32 = 1e-6;
 
 /// One fault: where it is and what is wrong.
 #[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize, Error)]
@@ -139,9 +142,6 @@ impl Shot {
             if !(16..=8192).contains(&size) {
                 f.say(path, format!("{size} is outside 16 to 8192"));
             }
-        }
-        if !(1..=256).contains(&self.physics.substeps) {
-            f.say("physics.substeps", format!("{} is outside 1 to 256", self.physics.substeps));
         }
         if let Some(initial_state) = &self.initial_state {
             self.asset(f, "initial_state.asset", &initial_state.asset, AssetKind::Frame);
@@ -280,18 +280,16 @@ impl Shot {
                 f.say(format!("{path}.animation"), "cannot be that of bodies that come from particles");
             }
         }
-        if let Some(most) = solid.from_particles
-            && !(1..=MAX_BODIES as u32).contains(&most)
+        // Particles may be lighter.
+        if let Weight::MassKg(mass) = solid.body.weight
+            && mass < MIN_MASS_KG
         {
-            f.say(format!("{path}.from_particles"), format!("{most} is outside 1 to {MAX_BODIES}"));
+            f.say(format!("{path}.body.weight.mass_kg"), format!("{mass} is below {MIN_MASS_KG}"));
         }
         if let Some(back) = &solid.to_particles
             && matches!(back.trigger, Trigger::End {} | Trigger::Touch { .. } | Trigger::Count { .. })
         {
             f.say(format!("{path}.to_particles.trigger"), "is none of age, region, faster, slower and frame");
-        }
-        if let Some(copies) = &solid.copies {
-            copies_faults(f, &format!("{path}.copies"), copies);
         }
         self.look_faults(f, &format!("{path}.look"), &solid.look);
     }
@@ -405,15 +403,5 @@ fn name(f: &mut Faults, path: &str, name: &str) {
 fn line(f: &mut Faults, path: &str, text: &str, most: usize) {
     if text.chars().count() > most || text.chars().any(char::is_control) {
         f.say(path, format!("has more than {most} characters, or a control character"));
-    }
-}
-
-/// Faults of the numbers of copies.
-fn copies_faults(f: &mut Faults, path: &str, copies: &crate::Copies) {
-    for part in 0..3 {
-        if !(1..=MAX_BODIES as u32).contains(&copies.count[part]) {
-            let message = format!("{} is outside 1 to {MAX_BODIES}", copies.count[part]);
-            f.say(format!("{path}.count[{part}]"), message);
-        }
     }
 }

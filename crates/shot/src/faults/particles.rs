@@ -7,16 +7,6 @@ impl Shot {
         if let Source::Shape { shape: Shape::Mesh { asset, .. }, .. } = &particles.source {
             self.mesh_asset(f, &format!("{path}.source.shape.shape.mesh.asset"), asset);
         }
-        if let Source::Grid { count, .. } = &particles.source {
-            for (part, &number) in count.iter().enumerate() {
-                if !(1..=10_000).contains(&number) {
-                    f.say(
-                        format!("{path}.source.grid.count[{part}]"),
-                        format!("{number} is outside 1 to 10000"),
-                    );
-                }
-            }
-        }
         if let Some(map) = &particles.emission.map {
             self.map_faults(f, &format!("{path}.emission.map"), &particles.source, map);
         }

@@ -6,7 +6,6 @@ mod clock;
 mod elapsed;
 pub mod expression;
 mod fit;
-pub(crate) mod parameters;
 mod performance;
 mod period;
 mod sampler;
@@ -27,18 +26,6 @@ pub fn short_name(path: &str) -> &str {
     let words = path.rsplit('.').map(|word| word.split('[').next().unwrap_or(word));
     let last = words.clone().find(|word| !word.bytes().all(|b| b.is_ascii_digit())).unwrap_or(path);
     UNITS.iter().find_map(|unit| last.strip_suffix(unit)).unwrap_or(last)
-}
-
-/// The label of a value in the interface, in lower case: the last name of its
-/// path, or a plainer word for that.
-pub fn label(path: &str) -> &str {
-    match short_name(path) {
-        "position" => "place",
-        "orientation" => "turn",
-        "restitution" => "bounce",
-        "launch_angular_velocity" => "launch spin",
-        name => name,
-    }
 }
 
 /// A path and the part of the value it means: `placement.position_m[1]` is part 1.

@@ -1,7 +1,7 @@
 //! Motion made by hand while the shot plays.
 
-use super::parameters::{Bounds, Parameter, element_parameters, shot_parameters};
-use super::{Channel, Interpolation, Key, Value, fit, label, split_part};
+use super::{Channel, Interpolation, Key, Value, fit, split_part};
+use crate::parameters::{Bounds, Parameter, element_parameters, shot_parameters};
 use crate::{Id, Shot};
 use std::collections::BTreeMap;
 use std::f64::consts::{PI, TAU};
@@ -58,11 +58,12 @@ impl Performance {
         value: Value,
     ) -> Result<(), String> {
         let (kind, bounds) = range(before, element, path)?;
+        let words = bounds.declaration.words;
         if !value.is_finite() {
-            return Err(format!("{} is not finite", label(path)));
+            return Err(format!("{words} is not finite"));
         }
         if !value.is_like(&kind) {
-            return Err(format!("{} is {}, not {}", label(path), value.kind(), kind.kind()));
+            return Err(format!("{words} is {}, not {}", value.kind(), kind.kind()));
         }
         let mut value = bounds.hold(value);
         let stretches = self.taken.entry((element, path.to_owned())).or_default();
@@ -111,7 +112,8 @@ impl Performance {
     pub fn summary(&self, shot: &Shot) -> String {
         let words = |(element, path): &(Option<Id>, String)| {
             let whose = element.and_then(|id| shot.element(id));
-            format!("{} of {}", label(path), whose.map_or("the shot", |element| &element.name))
+            let words = range(shot, *element, path).map_or("a value", |(_, bounds)| bounds.declaration.words);
+            format!("{words} of {}", whose.map_or("the shot", |element| &element.name))
         };
         let all: Vec<String> = self.taken.keys().map(words).collect();
         match &all[..] {
@@ -233,8 +235,8 @@ fn range(shot: &Shot, element: Option<Id>, path: &str) -> Result<(Value, Bounds)
     }
     match found {
         None => Err(format!("{path} is not a value of this element")),
-        Some((_, bounds)) if !bounds.moves => {
-            Err(format!("{} is the same at every frame; it takes no keys", label(path)))
+        Some((_, bounds)) if !bounds.declaration.keyed => {
+            Err(format!("{} is the same at every frame; it takes no keys", bounds.declaration.words))
         }
         Some(found) => Ok(found),
     }
@@ -388,7 +390,7 @@ mod tests {
         let (shot, _) = ball(&[]);
         let mut performance = Performance::default();
         let error = performance.take(&shot, (1.0, 2.0), None, "timing.fps", Value::Number(30.0)).unwrap_err();
-        assert_eq!(error, "fps is the same at every frame; it takes no keys");
+        assert_eq!(error, "frame rate is the same at every frame; it takes no keys");
     }
 
     #[test]

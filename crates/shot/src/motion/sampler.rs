@@ -2,12 +2,12 @@
 
 use super::elapsed::Sums;
 use super::expression::{Expression, Moment};
-use super::parameters::{
+use super::period::fading;
+use super::{Channel, Value, short_name, split_part};
+use crate::animation::PlayedFrames;
+use crate::parameters::{
     Bounds, ORIENTATION, POSITION, Parameter, element_parameters, placement_parameter, shot_parameters,
 };
-use super::period::fading;
-use super::{Channel, Value, label, short_name, split_part};
-use crate::animation::PlayedFrames;
 use crate::{Fault, Id, Moves, Shot, euler_angles, world::History};
 use glam::Vec3;
 use std::collections::{BTreeMap, HashMap};
@@ -168,7 +168,9 @@ impl Names {
             .iter()
             .position(|named| named.path == value)
             .or_else(|| {
-                names.iter().position(|named| short_name(&named.path) == value || label(&named.path) == value)
+                names.iter().position(|named| {
+                    short_name(&named.path) == value || named.bounds.declaration.words == value
+                })
             })
             .ok_or_else(|| format!("{whose} has no value called {value}"))?;
         match (names[slot].kind.count(), part) {
@@ -202,9 +204,9 @@ impl Sampler {
         let order = ordered(&tracks).map_err(|circle| {
             let name = |i: usize| {
                 let Address { owner, slot, .. } = tracks[i].0.address;
-                let path = &names.of(&mut base.clone(), owner)[slot].path;
+                let words = names.of(&mut base.clone(), owner)[slot].bounds.declaration.words;
                 let whose = owner.map_or("the shot", |index| shot.elements[index].name.as_str());
-                format!("{} of {whose}", label(path))
+                format!("{words} of {whose}")
             };
             let mut names_of = circle.clone();
             names_of.push(circle[0]);
@@ -400,9 +402,9 @@ impl Sampler {
     fn not_finite(&self, address: Address, frame: f64) -> NotFinite {
         let (mut at, mut what) = (0, String::new());
         let mut base = self.base.clone();
-        let mut visit = |path: Arguments, _: Parameter, _: Bounds| {
+        let mut visit = |_: Arguments, _: Parameter, bounds: Bounds| {
             if at == address.slot {
-                what = label(&path.to_string()).to_owned();
+                bounds.declaration.words.clone_into(&mut what);
             }
             at += 1;
         };
@@ -441,12 +443,12 @@ fn read_channels(
             continue;
         };
         let Named { kind, bounds, .. } = list[slot];
-        if !bounds.moves {
-            say(at, format!("{} is the same at every frame; it takes no keys", label(path)));
+        if !bounds.declaration.keyed {
+            say(at, format!("{} is the same at every frame; it takes no keys", bounds.declaration.words));
             continue;
         }
         if part.is_some_and(|part| part >= kind.count() || kind.count() == 1) {
-            say(at, format!("{} has no such part", label(path)));
+            say(at, format!("{} has no such part", bounds.declaration.words));
             continue;
         }
         let kind = if part.is_some() { Value::Number(0.0) } else { kind };

@@ -1,33 +1,41 @@
 //! How a particle is drawn.
 
 use crate::Id;
+use crate::parameters::Parameters;
 use glam::Vec3;
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 
 /// How each particle is drawn.
-#[derive(Clone, Debug, Default, PartialEq, Serialize, Deserialize, JsonSchema)]
+#[derive(Clone, Debug, Default, PartialEq, Serialize, Deserialize, JsonSchema, Parameters)]
 #[serde(deny_unknown_fields, default)]
+#[parameters(acts = Picture)]
 pub struct Appearance {
     /// Its form.
+    #[parameter(nested)]
     pub form: Form,
     /// Input of the colour ramp.
     #[serde(skip_serializing_if = "RampInput::is_nothing")]
+    #[parameter(nested)]
     pub colour_by: RampInput,
     /// Stops of the colour ramp, rising.
     #[serde(skip_serializing_if = "Vec::is_empty")]
+    #[parameter(nested)]
     pub colours: Vec<ColourStop>,
     /// Input of the size ramp.
     #[serde(skip_serializing_if = "RampInput::is_nothing")]
+    #[parameter(nested)]
     pub size_by: RampInput,
     /// Stops of the size ramp, rising.
     #[serde(skip_serializing_if = "Vec::is_empty")]
+    #[parameter(nested)]
     pub sizes: Vec<SizeStop>,
 }
 
 /// The form in which a particle is drawn.
-#[derive(Clone, Debug, Default, PartialEq, Serialize, Deserialize, JsonSchema)]
+#[derive(Clone, Debug, Default, PartialEq, Serialize, Deserialize, JsonSchema, Parameters)]
 #[serde(rename_all = "snake_case", deny_unknown_fields)]
+#[parameters(acts = Picture)]
 pub enum Form {
     /// A sphere.
     #[default]
@@ -37,6 +45,7 @@ pub enum Form {
     /// A line along the way it comes.
     Streak {
         /// The line is as long as the way gone in this time, s.
+        #[parameter(label = "Streak of", unit = "ms", scale = 1_000.0, range(0.0, 10.0), step = 5.0)]
         duration_s: f32,
     },
     /// An instance of a solid, as large as the particle along its longest side.
@@ -79,8 +88,9 @@ pub enum InstanceOrientation {
 }
 
 /// The input of a colour or size ramp.
-#[derive(Clone, Copy, Debug, Default, PartialEq, Serialize, Deserialize, JsonSchema)]
+#[derive(Clone, Copy, Debug, Default, PartialEq, Serialize, Deserialize, JsonSchema, Parameters)]
 #[serde(rename_all = "snake_case", deny_unknown_fields)]
+#[parameters(acts = Picture)]
 pub enum RampInput {
     /// Nothing: all have the first.
     #[default]
@@ -90,6 +100,7 @@ pub enum RampInput {
     /// Its speed, as a fraction of a given one.
     Speed {
         /// The speed that counts as 1, m/s.
+        #[parameter(label = "Up to", range(1e-3, 1_000.0), step = 0.5)]
         max_speed_m_s: f32,
     },
     /// Chance.
@@ -119,23 +130,29 @@ impl RampInput {
 }
 
 /// A colour at a fraction of what decides it.
-#[derive(Clone, Copy, Debug, PartialEq, Serialize, Deserialize, JsonSchema)]
+#[derive(Clone, Copy, Debug, PartialEq, Serialize, Deserialize, JsonSchema, Parameters)]
 #[serde(deny_unknown_fields)]
+#[parameters(acts = Picture)]
 pub struct ColourStop {
     /// Where, 0–1.
+    #[parameter(label = "Stop at", unit = "%", scale = 100.0, range(0.0, 1.0), step = 5.0)]
     pub at: f32,
     /// Scene-linear; may be over 1, for what glows.
     #[schemars(with = "[f32; 3]")]
+    #[parameter(label = "Colour", colour, range(0.0, 1e4))]
     pub colour: Vec3,
 }
 
 /// A size at a fraction of what decides it.
-#[derive(Clone, Copy, Debug, PartialEq, Serialize, Deserialize, JsonSchema)]
+#[derive(Clone, Copy, Debug, PartialEq, Serialize, Deserialize, JsonSchema, Parameters)]
 #[serde(deny_unknown_fields)]
+#[parameters(acts = Picture)]
 pub struct SizeStop {
     /// Where, 0–1.
+    #[parameter(label = "Stop at", unit = "%", scale = 100.0, range(0.0, 1.0), step = 5.0)]
     pub at: f32,
     /// Multiple of the particle's size, no unit.
+    #[parameter(label = "Size", unit = "%", scale = 100.0, range(0.0, 100.0), step = 5.0)]
     pub size: f32,
 }
 

@@ -1,12 +1,14 @@
 //! Where, when and with what particles are born.
 
+use crate::LAST_FRAME;
+use crate::parameters::{MAX_SIZE_M, MAX_SPEED, Parameters};
 use crate::{Id, Shape, force::ElementFilter};
 use glam::Vec3;
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 
 /// Source of particles.
-#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, JsonSchema)]
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, JsonSchema, Parameters)]
 #[serde(rename_all = "snake_case", deny_unknown_fields)]
 pub enum Source {
     /// At the element's position.
@@ -14,14 +16,17 @@ pub enum Source {
     /// On the points of a grid around the element's position, one after the other.
     Grid {
         /// Number along x, y, z.
+        #[parameter(label = "Number", range(1.0, 10_000.0), step = 1.0)]
         count: [u32; 3],
         /// Distance from point to point along x, y, z, m.
         #[schemars(with = "[f32; 3]")]
+        #[parameter(label = "Spacing", range(-MAX_SIZE_M, MAX_SIZE_M), step = 0.05)]
         spacing_m: Vec3,
     },
     /// On a shape that stands where the element does and touches nothing.
     Shape {
         /// The shape.
+        #[parameter(nested)]
         shape: Shape,
         /// Domain of the mesh.
         #[serde(default)]
@@ -59,6 +64,7 @@ pub enum Source {
         #[serde(default, skip_serializing_if = "Vec::is_empty")]
         bodies: Vec<ElementFilter>,
         /// The least impulse of a hit, N s.
+        #[parameter(label = "Least impulse", range(0.0, 1e9))]
         impulse_n_s: f32,
     },
 }
@@ -113,18 +119,22 @@ pub enum MapSource {
 }
 
 /// How many particles are emitted, and when.
-#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, JsonSchema)]
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, JsonSchema, Parameters)]
 #[serde(deny_unknown_fields, default)]
 pub struct Emission {
     /// Emission over time.
+    #[parameter(nested)]
     pub schedule: EmissionSchedule,
     /// The frame at which they begin; none: the first, or before it by the preroll.
     #[serde(skip_serializing_if = "Option::is_none")]
+    #[parameter(label = "From frame", range(0.0, LAST_FRAME as f32), step = 1.0, blank = "the start")]
     pub from_frame: Option<u32>,
     /// The frame at which they end; none: the last.
     #[serde(skip_serializing_if = "Option::is_none")]
+    #[parameter(label = "To frame", range(0.0, LAST_FRAME as f32), step = 1.0, blank = "the end")]
     pub to_frame: Option<u32>,
     /// Seconds of emission and motion before the first frame.
+    #[parameter(label = "Preroll", fixed, range(0.0, 600.0), step = 0.5)]
     pub preroll_s: f32,
     /// Evenly spread places rather than random ones.
     #[serde(skip_serializing_if = "std::ops::Not::not")]
@@ -138,22 +148,25 @@ pub struct Emission {
 }
 
 /// Emission over time.
-#[derive(Clone, Copy, Debug, PartialEq, Serialize, Deserialize, JsonSchema)]
+#[derive(Clone, Copy, Debug, PartialEq, Serialize, Deserialize, JsonSchema, Parameters)]
 #[serde(rename_all = "snake_case", deny_unknown_fields)]
 pub enum EmissionSchedule {
     /// A total over the frames, at even times.
     Total {
         /// How many particles.
+        #[parameter(label = "Number", fixed, range(1.0, 1e7), step = 100.0)]
         count: u32,
     },
     /// A rate.
     Rate {
         /// How many a second.
+        #[parameter(label = "Rate", unit = "per s", range(0.0, 1e7), step = 10.0)]
         per_s: f32,
     },
     /// All at the first of the frames: a burst.
     Burst {
         /// How many particles.
+        #[parameter(label = "Number", fixed, range(1.0, 1e7), step = 100.0)]
         count: u32,
     },
     /// None but those that others become.
@@ -208,32 +221,43 @@ pub enum Direction {
 
 /// Initial state of particles. A variation is the largest random fraction by
 /// which a value differs, 0–1.
-#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, JsonSchema)]
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, JsonSchema, Parameters)]
 #[serde(deny_unknown_fields, default)]
 pub struct Start {
     /// Direction of the initial velocity.
     pub direction: Direction,
     /// Largest angle from that way, rad: π is all round.
+    #[parameter(label = "Spread", range(0.0, std::f32::consts::PI), slide(0.0, 180.0), step = 1.0)]
     pub spread_rad: f32,
     /// Speed, m/s.
+    #[parameter(label = "Speed", range(-MAX_SPEED, MAX_SPEED))]
     pub speed_m_s: f32,
     /// Variation of the speed, as a fraction of it, 0–1.
+    #[parameter(label = "± speed", range(0.0, 1.0), slide(0.0, 1.0), step = 0.05)]
     pub speed_variation: f32,
     /// Multiple of the source's own velocity that they take with them, no unit, −2 to 2.
+    #[parameter(label = "Source’s motion", range(-2.0, 2.0), slide(0.0, 1.0), step = 0.05)]
     pub inherited_velocity: f32,
     /// How long they live, s; none: to the end.
+    #[parameter(label = "Lifespan", range(0.001, 10_000.0), blank = "to the end")]
     pub lifespan_s: Option<f32>,
     /// Variation of the lifespan, as a fraction of it, 0–1.
+    #[parameter(label = "± lifespan", range(0.0, 1.0), slide(0.0, 1.0), step = 0.05)]
     pub lifespan_variation: f32,
     /// Diameter, m.
+    #[parameter(label = "Size", unit = "mm", scale = 1_000.0, range(1e-5, 100.0), step = 1.0)]
     pub size_m: f32,
     /// Variation of the size, as a fraction of it, 0–1.
+    #[parameter(label = "± size", range(0.0, 1.0), slide(0.0, 1.0), step = 0.05)]
     pub size_variation: f32,
     /// Random deviation from the element's orientation, 0 to 1: 0 is none, 1 is any orientation.
+    #[parameter(label = "Random turn", range(0.0, 1.0), slide(0.0, 1.0), step = 0.05)]
     pub orientation_variation: f32,
     /// Angular speed about a random axis, rad/s.
+    #[parameter(label = "Spin", range(-MAX_SPEED, MAX_SPEED), step = 0.5)]
     pub angular_speed_rad_s: f32,
     /// Variation of the angular speed, as a fraction of it, 0–1.
+    #[parameter(label = "± spin", range(0.0, 1.0), slide(0.0, 1.0), step = 0.05)]
     pub angular_speed_variation: f32,
 }
 

@@ -1,19 +1,23 @@
 //! Events of particles: a trigger and an action.
 
+use crate::parameters::{MAX_SPEED, Parameters};
 use crate::{Id, Shot, force::ElementFilter};
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 
 /// An event that happens to each particle once.
-#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, JsonSchema)]
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, JsonSchema, Parameters)]
 #[serde(deny_unknown_fields)]
 pub struct ParticleEvent {
     /// When the event happens.
+    #[parameter(nested)]
     pub trigger: Trigger,
     /// Action.
+    #[parameter(nested)]
     pub action: Action,
     /// Probability that the event happens to a particle, 0–1.
     #[serde(default = "all", skip_serializing_if = "is_all")]
+    #[parameter(label = "Probability", range(0.0, 1.0), slide(0.0, 1.0), step = 0.05)]
     pub probability: f32,
 }
 
@@ -27,12 +31,13 @@ fn is_all(probability: &f32) -> bool {
 }
 
 /// When an event happens to a particle.
-#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, JsonSchema)]
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, JsonSchema, Parameters)]
 #[serde(rename_all = "snake_case", deny_unknown_fields)]
 pub enum Trigger {
     /// At an age.
     Age {
         /// Age, seconds.
+        #[parameter(label = "Age", range(0.0, 10_000.0))]
         age_s: f32,
     },
     /// At the end of its life.
@@ -44,6 +49,7 @@ pub enum Trigger {
         bodies: Vec<ElementFilter>,
         /// The least speed at which it comes up to the surface, m/s.
         #[serde(default)]
+        #[parameter(label = "Speed at least", range(0.0, 1_000.0))]
         speed_m_s: f32,
     },
     /// The weight of a region at the particle is over a half.
@@ -54,11 +60,13 @@ pub enum Trigger {
     /// Its speed is above a limit.
     Faster {
         /// The limit, m/s.
+        #[parameter(label = "Speed", range(0.0, 1_000.0), step = 0.5)]
         speed_m_s: f32,
     },
     /// Its speed is below a limit.
     Slower {
         /// The limit, m/s.
+        #[parameter(label = "Speed", range(0.0, 1_000.0), step = 0.05)]
         speed_m_s: f32,
     },
     /// The shot comes to a frame.
@@ -69,12 +77,13 @@ pub enum Trigger {
     /// Its element has at least a number of particles.
     Count {
         /// How many particles.
+        #[parameter(label = "Number", fixed, range(1.0, 1e7), step = 1.0)]
         count: u32,
     },
 }
 
 /// Action of an event on a particle.
-#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, JsonSchema)]
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, JsonSchema, Parameters)]
 #[serde(rename_all = "snake_case", deny_unknown_fields)]
 pub enum Action {
     /// Die.
@@ -85,12 +94,13 @@ pub enum Action {
         particles: Id,
     },
     /// Split into several particles.
-    Split(Split),
+    Split(#[parameter(nested)] Split),
     /// Leave a trail of other particles from then on.
     Trail {
         /// The particles that it leaves.
         particles: Id,
         /// How many a second.
+        #[parameter(label = "A second", unit = "", range(0.0, 1e5), step = 5.0)]
         per_s: f32,
     },
     /// Become a free body of a solid, with the particle's position, orientation, velocity and angular velocity.
@@ -101,38 +111,46 @@ pub enum Action {
 }
 
 /// When a body that came from a particle becomes one again, and which.
-#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, JsonSchema)]
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, JsonSchema, Parameters)]
 #[serde(deny_unknown_fields)]
 pub struct ToParticles {
     /// By age, region, speed or frame. Its age counts from when it became a
     /// body; slower it has to be for a fifth of a second on end.
+    #[parameter(nested)]
     pub trigger: Trigger,
     /// The particles, of which it becomes one with its position, orientation, velocity, angular velocity, size and mass.
     pub particles: Id,
 }
 
 /// A particle becomes several.
-#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, JsonSchema)]
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, JsonSchema, Parameters)]
 #[serde(deny_unknown_fields, default)]
 pub struct Split {
     /// The particles it becomes; none: of its own element.
     #[serde(skip_serializing_if = "Option::is_none")]
     pub particles: Option<Id>,
     /// How many particles.
+    #[parameter(label = "Number", fixed, range(1.0, 10_000.0), step = 1.0)]
     pub count: u32,
     /// Whether it goes on itself.
     pub stays: bool,
     /// Multiple of its velocity that they take with them, no unit, −2 to 2.
+    #[parameter(label = "Of its motion", range(-2.0, 2.0), slide(0.0, 1.0), step = 0.05)]
     pub inherited_velocity: f32,
     /// Speed away from it, m/s.
+    #[parameter(label = "Speed", range(0.0, 1_000.0))]
     pub speed_m_s: f32,
     /// Variation of that speed, as a fraction of it, 0–1.
+    #[parameter(label = "± speed", range(0.0, 1.0), slide(0.0, 1.0), step = 0.05)]
     pub speed_variation: f32,
     /// Largest angle from its way at which they go, rad: π is all round.
+    #[parameter(label = "Spread", range(0.0, std::f32::consts::PI), slide(0.0, 180.0), step = 1.0)]
     pub spread_rad: f32,
     /// Angular speed about a random axis, rad/s.
+    #[parameter(label = "Spin", range(-MAX_SPEED, MAX_SPEED), step = 0.5)]
     pub angular_speed_rad_s: f32,
     /// Multiple of its size that they have, no unit; none: as their element says.
+    #[parameter(label = "Size", range(0.001, 100.0), step = 0.05, blank = "as they are born")]
     pub size: Option<f32>,
 }
 

@@ -14,48 +14,63 @@ pub use emission::{
 pub use events::{Action, ParticleEvent, Split, ToParticles, Trigger, circle_names, endless};
 pub use steering::{ContactOutcome, ContactResponse, Flock, Steering};
 
+use crate::parameters::{MAX_SEED, Parameters};
 use crate::{Id, Weight, force::ElementFilter, look::Look};
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 
 /// Particles of one sort, and what emits them.
-#[derive(Clone, Debug, Default, PartialEq, Serialize, Deserialize, JsonSchema)]
+#[derive(Clone, Debug, Default, PartialEq, Serialize, Deserialize, JsonSchema, Parameters)]
 #[serde(deny_unknown_fields, default)]
 pub struct Particles {
     /// Source of emission.
+    #[parameter(nested)]
     pub source: Source,
     /// How many are born, and when.
+    #[parameter(nested)]
     pub emission: Emission,
     /// Initial state.
+    #[parameter(nested)]
     pub start: Start,
     /// Mass and drag.
+    #[parameter(nested)]
     pub body: ParticleBody,
     /// How they steer.
+    #[parameter(nested)]
     pub steering: Steering,
     /// How they respond to contacts with bodies.
+    #[parameter(nested)]
     pub contact: ContactResponse,
     /// Events of their lives.
+    #[parameter(nested)]
     pub events: Vec<ParticleEvent>,
     /// How each is drawn.
+    #[parameter(nested)]
     pub appearance: Appearance,
     /// Its look; a colour over life or speed multiplies albedo and emission.
+    #[parameter(nested)]
     pub look: Look,
     /// Chooses all that is random.
+    #[parameter(fixed, label = "Seed", range(0.0, MAX_SEED), step = 1.0)]
     pub seed: u32,
 }
 
 /// Mass and drag of particles, which are spheres to forces.
-#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, JsonSchema)]
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, JsonSchema, Parameters)]
 #[serde(deny_unknown_fields, default)]
 pub struct ParticleBody {
     /// Density, or mass.
+    #[parameter(nested)]
     pub weight: Weight,
     /// Largest random fraction by which its mass differs, 0–1.
+    #[parameter(label = "± mass", range(0.0, 0.99), slide(0.0, 0.95), step = 0.05)]
     pub mass_variation: f32,
     /// Drag coefficient C for moving air, no unit; its area is that of a disc of its size.
+    #[parameter(label = "Drag", range(0.0, 10.0), step = 0.05)]
     pub drag: f32,
     /// Greatest speed, m/s; none: no limit.
     #[serde(skip_serializing_if = "Option::is_none")]
+    #[parameter(label = "Fastest", range(0.0, 2_000.0), step = 0.5, blank = "any speed")]
     pub max_speed_m_s: Option<f32>,
 }
 
