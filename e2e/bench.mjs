@@ -2,7 +2,7 @@
 // the Timeline and typing a number; how soon the Desk is usable; how soon a performed drag is answered.
 import { chromium } from "@playwright/test";
 import config from "./playwright.config.mjs";
-import { drawn, front, inFront, open, select } from "./desk.mjs";
+import { computed, drawn, front, inFront, newShot, open, select } from "./desk.mjs";
 import { Server } from "./server.mjs";
 
 const server = await new Server().start("--demo");
@@ -88,6 +88,53 @@ async function best(page, session, acts) {
     drawnIn.sort((a, b) => a - b);
     console.log(`${name} in the Viewport: ${cost.toFixed(1)} ms of script a frame, drawn ${drawnIn[2].toFixed(0)} ms after the key`);
   }
+  await page.close();
+}
+
+{
+  // A sheet of 100,000 moving vertices: script, decoding with it, from the key press to the picture of a
+  // frame that was not shown before.
+  const page = await browser.newPage({ viewport: { width: 1280, height: 800 } });
+  await newShot(page, server.address, { name: "Sheet", last: 12 });
+  const n = 316;
+  const sheet = (t) => {
+    const lines = [];
+    for (let j = 0; j < n; j++)
+      for (let i = 0; i < n; i++) {
+        const [x, z] = [(4 * i) / n - 2, (4 * j) / n - 2];
+        lines.push(`v ${x.toFixed(4)} ${(0.5 + 0.2 * Math.sin(5 * x + 0.4 * t) * Math.cos(4 * z)).toFixed(4)} ${z.toFixed(4)}`);
+      }
+    for (let j = 1; j < n; j++)
+      for (let i = 1; i < n; i++) {
+        const v = j * n + i + 1;
+        lines.push(`f ${v - n - 1} ${v - 1} ${v} ${v - n}`);
+      }
+    return Buffer.from(`${lines.join("\n")}\n`);
+  };
+  const files = Array.from({ length: 12 }, (_, t) => ({
+    name: `sheet_${String(t + 1).padStart(2, "0")}.obj`,
+    mimeType: "text/plain",
+    buffer: sheet(t),
+  }));
+  await page.getByLabel("File to take in").setInputFiles(files);
+  await page.getByText("sheet.zip taken in").waitFor({ timeout: 60_000 });
+  await page.getByRole("button", { name: "Play", exact: true }).click();
+  await computed(page);
+  await page.reload();
+  await drawn(page);
+  await page.waitForTimeout(3000);
+  await page.getByRole("slider", { name: "Frame", exact: true }).focus();
+  await page.keyboard.press("ArrowRight");
+  await page.waitForTimeout(3000);
+  const session = await page.context().newCDPSession(page);
+  await session.send("Performance.enable");
+  const idle = Number(await best(page, session, [1, 2, 3].map(() => () => page.waitForTimeout(2500))));
+  const steps = [1, 2, 3, 4, 5].map(() => async () => {
+    await page.keyboard.press("ArrowRight");
+    await page.waitForTimeout(2500);
+  });
+  const cost = Number(await best(page, session, steps)) - idle;
+  console.log(`100,000 moving vertices: ${cost.toFixed(1)} ms of script for a frame not shown before (wanted: at most 50)`);
   await page.close();
 }
 

@@ -1,4 +1,5 @@
 <script lang="ts">
+  import { shown } from "./state/shown.svelte";
   import { onMount } from "svelte";
   import { Tooltip } from "bits-ui";
   import { Events, type Told } from "./api/client";
@@ -68,7 +69,7 @@
     events = made;
     return () => made.end();
   });
-  $effect(() => events?.watch(route.shot));
+  $effect(() => events?.watch(route.shot, shown.part));
 </script>
 
 <svelte:window onkeydown={(event) => commands.press(event)} />

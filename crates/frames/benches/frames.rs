@@ -55,7 +55,7 @@ fn through(frames: &dyn Frames) -> f64 {
     let mut frame = Frame::default();
     best(5, || {
         for number in frames.range() {
-            frames.read(number, Parts::All, &mut frame).expect("read");
+            frames.read(number, &Parts::All, &mut frame).expect("read");
         }
     })
 }

@@ -92,7 +92,7 @@ pub fn decode_into(bytes: &[u8], frame: &mut Frame) -> Result<(), DecodeError> {
     }
     let block = |block: &Block| table.block(&bytes, block);
     let mut spare = Spare::of(frame);
-    unpack(&table, Parts::All, frame, &mut spare, block, |_| Err(UNKNOWN_TOPOLOGY))?;
+    unpack(&table, &Parts::All, frame, &mut spare, block, |_| Err(UNKNOWN_TOPOLOGY))?;
     frame.set_header(&table.header);
     Ok(())
 }
@@ -121,7 +121,7 @@ pub(crate) const UNKNOWN_TOPOLOGY: DecodeError =
 /// `topology` finds those that are not in the file.
 pub(crate) fn unpack<B: AsRef<[u8]>, E: From<DecodeError>>(
     table: &Table,
-    parts: Parts,
+    parts: &Parts,
     frame: &mut Frame,
     spare: &mut Spare,
     read: impl Fn(&Block) -> Result<B, E>,
@@ -302,7 +302,7 @@ mod tests {
             table.block(&&bytes[..], block)
         };
         let mut spare = Spare::of(&mut part);
-        unpack(&table, Parts::Element(Id(4)), &mut part, &mut spare, read, |_| Err(UNKNOWN_TOPOLOGY))
+        unpack(&table, &Parts::Element(Id(4)), &mut part, &mut spare, read, |_| Err(UNKNOWN_TOPOLOGY))
             .unwrap();
         assert_eq!(part.bodies.keys().collect::<Vec<_>>(), [&Id(4)]);
     }
@@ -325,7 +325,7 @@ mod tests {
         let mut spare = Spare::of(&mut frame);
         spare.topologies = 500 << 20;
         let read = |_: &Block| Ok::<_, DecodeError>(claim.clone());
-        let error = unpack(&table, Parts::All, &mut frame, &mut spare, read, |_| Err(UNKNOWN_TOPOLOGY));
+        let error = unpack(&table, &Parts::All, &mut frame, &mut spare, read, |_| Err(UNKNOWN_TOPOLOGY));
         assert_eq!(error, Err(DecodeError::NotAFrame("its topologies are too large together")));
     }
 

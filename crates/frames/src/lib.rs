@@ -38,6 +38,7 @@ mod run;
 mod sequence;
 mod source;
 mod table;
+mod thinned;
 mod topologies;
 mod topology_files;
 mod upgrade;
@@ -55,5 +56,7 @@ pub use quantise::{
 pub use run::{Manifest, ManifestElement, RunFolder, RunLock, Track, instruction_set};
 pub use sequence::{MAX_SAMPLES, MAX_SEQUENCE_BYTES, SEQUENCE_EXTENSION, decode_sequence, encode_sequence};
 pub use source::{Fingerprints, Frames, Parts, RunFrames};
+pub use thinned::{Thinning, thin};
+pub use topologies::known_topology;
 pub use upgrade::upgrade;
 pub use wire::{wire, wire_topology};

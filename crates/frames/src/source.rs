@@ -3,6 +3,7 @@
 use crate::{Frame, RunError, RunFolder};
 use shot::{Id, Shot, SystemId, fingerprint::Fingerprint};
 use std::ops::RangeInclusive;
+use std::sync::Arc;
 
 /// A sequence of frames: a run on disk, or what finishing steps make of one.
 pub trait Frames: Send + Sync {
@@ -23,7 +24,7 @@ pub trait Frames: Send + Sync {
     /// # Errors
     /// [`RunError`] if a frame that it is made from is missing or damaged; what
     /// is in `frame` is then of no use.
-    fn read(&self, number: u32, parts: Parts, frame: &mut Frame) -> Result<(), RunError>;
+    fn read(&self, number: u32, parts: &Parts, frame: &mut Frame) -> Result<(), RunError>;
 
     /// A frame of its own memory.
     ///
@@ -31,7 +32,7 @@ pub trait Frames: Send + Sync {
     /// [`RunError`] as of [`Frames::read`].
     fn frame(&self, number: u32) -> Result<Frame, RunError> {
         let mut frame = Frame::default();
-        self.read(number, Parts::All, &mut frame)?;
+        self.read(number, &Parts::All, &mut frame)?;
         Ok(frame)
     }
 
@@ -49,18 +50,32 @@ pub trait Frames: Send + Sync {
 }
 
 /// The parts of a frame that are read.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, Hash)]
+#[derive(Clone, Debug, PartialEq, Eq, Hash)]
 pub enum Parts {
     /// All.
     All,
     /// That of one element.
     Element(Id),
+    /// All but those of some elements, whose ids rise.
+    Without(Arc<[Id]>),
 }
 
 impl Parts {
+    /// All but those of some elements.
+    pub fn without(elements: impl IntoIterator<Item = Id>) -> Self {
+        let mut elements: Vec<Id> = elements.into_iter().collect();
+        elements.sort_unstable();
+        elements.dedup();
+        if elements.is_empty() { Self::All } else { Self::Without(elements.into()) }
+    }
+
     /// Whether the part of an element is read.
-    pub fn has(self, element: Id) -> bool {
-        self == Self::All || self == Self::Element(element)
+    pub fn has(&self, element: Id) -> bool {
+        match self {
+            Self::All => true,
+            Self::Element(id) => *id == element,
+            Self::Without(elements) => elements.binary_search(&element).is_err(),
+        }
     }
 }
 
@@ -103,7 +118,7 @@ impl Frames for RunFrames {
         self.folder.header_among(number, &self.count).map(|header| header.fingerprint)
     }
 
-    fn read(&self, number: u32, parts: Parts, frame: &mut Frame) -> Result<(), RunError> {
+    fn read(&self, number: u32, parts: &Parts, frame: &mut Frame) -> Result<(), RunError> {
         self.folder.read_parts(number, &self.read, parts, frame)?;
         if self.read.len() > self.count.len() {
             frame.fingerprint = self.fingerprint(number).unwrap_or(frame.fingerprint);
@@ -131,7 +146,7 @@ impl Frames for Fingerprints {
         *self.list.get(number.checked_sub(self.first)? as usize)?
     }
 
-    fn read(&self, number: u32, _: Parts, _: &mut Frame) -> Result<(), RunError> {
+    fn read(&self, number: u32, _: &Parts, _: &mut Frame) -> Result<(), RunError> {
         Err(RunError::Missing { frame: number })
     }
 }

@@ -159,6 +159,11 @@ struct Known {
 
 static KNOWN: LazyLock<Mutex<Known>> = LazyLock::new(Mutex::default);
 
+/// A topology that is in use.
+pub fn known_topology(hash: Fingerprint) -> Option<Arc<Topology>> {
+    KNOWN.lock().unwrap_or_else(PoisonError::into_inner).all.get(&hash).and_then(Weak::upgrade)
+}
+
 /// The one copy of a topology that all frames of the process share; `load` is
 /// called if it is not in use.
 pub(crate) fn shared<E>(

@@ -1,6 +1,6 @@
 //! A frame as the Viewport takes it: nothing to unpack, 20 bytes a body, 28 a particle.
 
-use crate::Frame;
+use crate::{Frame, Thinning};
 use bytemuck::NoUninit;
 use geometry::Topology;
 use glam::Quat;
@@ -9,7 +9,8 @@ use shot::Id;
 /// The frame as one message, all numbers little-endian:
 ///
 /// ```text
-/// u32 number, u32 elements of bodies
+/// u32 number, u32 n: about one particle of n is in it, u32 meshes that are coarser than they are
+/// u32 elements of bodies
 /// an element: u32 id, u32 count; the highest bit of the count says that it has scales
 /// an element: count × 3 f32 places (m), count × 4 i16 turns (x, y, z, w × 32767),
 ///             with scales count × f32
@@ -23,13 +24,13 @@ use shot::Id;
 /// an element: u32 id, u32 vertices, 16 bytes hash of the topology
 /// an element: vertices × 3 f32 places against the body (m)
 /// ```
-pub fn wire(frame: &Frame) -> Vec<u8> {
+pub fn wire(frame: &Frame, thinning: Thinning) -> Vec<u8> {
     let bodies: usize = frame.bodies.values().map(crate::Bodies::len).sum();
     let particles: usize = frame.particles.values().map(crate::Particles::len).sum();
     let vertices: usize = frame.meshes.values().map(|mesh| mesh.positions.len()).sum();
     let mut out =
-        Vec::with_capacity(16 + 12 * vertices + 8 * frame.bodies.len() + 24 * bodies + 36 * particles);
-    out.extend_from_slice(&frame.number.to_le_bytes());
+        Vec::with_capacity(24 + 12 * vertices + 8 * frame.bodies.len() + 24 * bodies + 36 * particles);
+    put(&mut out, &[frame.number, thinning.one_particle_of, thinning.coarse_meshes]);
     out.extend_from_slice(&(frame.bodies.len() as u32).to_le_bytes());
     for (id, bodies) in &frame.bodies {
         head(&mut out, *id, bodies.len(), [!bodies.scales.is_empty(), false]);
@@ -119,7 +120,7 @@ mod tests {
         (0..2000).for_each(|i| bodies.push(Vec3::splat(i as f32), Quat::IDENTITY, Vec3::ZERO, Vec3::ZERO));
         let mut frame = Frame::new(1, 0.0);
         frame.bodies.insert(shot::Id(1), bodies);
-        assert!(wire(&frame).len() <= 64 * 1024);
+        assert!(wire(&frame, Thinning::NONE).len() <= 64 * 1024);
     }
 
     #[test]
@@ -136,8 +137,8 @@ mod tests {
         let told = |particles: &crate::Particles| {
             let mut frame = Frame::new(1, 0.0);
             frame.particles.insert(shot::Id(7), particles.clone());
-            let bytes = wire(&frame);
-            (u32::from_le_bytes(bytes[16..20].try_into().unwrap()), bytes)
+            let bytes = wire(&frame, Thinning::NONE);
+            (u32::from_le_bytes(bytes[24..28].try_into().unwrap()), bytes)
         };
         assert_eq!(told(&particles).0, 1);
         particles.weights = vec![0.25];

@@ -55,7 +55,7 @@ impl Frames for Travelling {
         (self.missing != Some(number)).then_some(Fingerprint([number as u8; 16]))
     }
 
-    fn read(&self, number: u32, _: Parts, frame: &mut Frame) -> Result<(), RunError> {
+    fn read(&self, number: u32, _: &Parts, frame: &mut Frame) -> Result<(), RunError> {
         let t = (number - 1) as f32 / FPS;
         *frame = Frame::new(number, f64::from(t));
         frame.fingerprint = self.fingerprint(number).ok_or(RunError::Missing { frame: number })?;
@@ -219,7 +219,7 @@ fn copies_of_a_mesh_carry_their_velocities() {
     }
     // A part of one element is read alone.
     let mut frame = Frame::default();
-    frames.read(3, Parts::Element(element), &mut frame).unwrap();
+    frames.read(3, &Parts::Element(element), &mut frame).unwrap();
     assert_eq!(frame.bodies[&element].positions, [Vec3::ZERO]);
 }
 

@@ -2,7 +2,8 @@
 //! that was whole is lost.
 
 use frames::{
-    Bodies, Event, Frame, Manifest, ManifestElement, RunError, RunFolder, decode, encode, wire, write_whole,
+    Bodies, Event, Frame, Manifest, ManifestElement, RunError, RunFolder, Thinning, decode, encode, wire,
+    write_whole,
 };
 use glam::{Quat, Vec3};
 use rstest::rstest;
@@ -179,12 +180,12 @@ fn a_write_that_fails_leaves_the_old_file_as_it_was() {
 #[test]
 fn a_viewport_message_holds_positions_exactly_and_orientations_to_15_bits() {
     let frame = frame(6, &[2, 3]);
-    let bytes = wire(&frame);
+    let bytes = wire(&frame, Thinning { one_particle_of: 4, coarse_meshes: 1 });
     let u32_at = |at: usize| u32::from_le_bytes(bytes[at..at + 4].try_into().unwrap());
     let f32_at = |at: usize| f32::from_le_bytes(bytes[at..at + 4].try_into().unwrap());
-    assert_eq!(bytes.len(), 16 + 2 * 8 + 5 * 20);
-    assert_eq!([0, 4, 8, 12, 16, 20].map(u32_at), [6, 2, 1, 2, 2, 3]);
-    let second = 24 + 2 * 20;
+    assert_eq!(bytes.len(), 24 + 2 * 8 + 5 * 20);
+    assert_eq!([0, 4, 8, 12, 16, 20, 24, 28].map(u32_at), [6, 4, 1, 2, 1, 2, 2, 3]);
+    let second = 32 + 2 * 20;
     assert_eq!(f32_at(second + 12), frame.bodies[&Id(2)].positions[1].x);
     let w = i16::from_le_bytes(bytes[second + 36 + 6..second + 36 + 8].try_into().unwrap());
     assert!((f32::from(w) / 32767.0 - frame.bodies[&Id(2)].orientations[0].w).abs() < 2e-5);

@@ -34,7 +34,7 @@ fn baked(shot: &Shot, run: &RunFolder, systems: Option<&[SystemId]>) -> Outcome 
 fn part(run: &RunFolder, system: SystemId, number: u32) -> Option<Vec<u8>> {
     run.headers_of(system).get(&number)?;
     let mut frame = Frame::default();
-    run.read_parts(number, &[system], frames::Parts::All, &mut frame).unwrap();
+    run.read_parts(number, &[system], &frames::Parts::All, &mut frame).unwrap();
     // The fingerprint of a whole frame of one system.
     Some(encode(&frame))
 }

@@ -86,7 +86,7 @@ fn main() {
     println!("reading one frame of 2,001 bodies: {:.2} ms at most (wanted: at most 2)", slowest * 1e3);
     println!(
         "bytes of a Viewport message of 2,001 bodies: {}",
-        frames::wire(&run.read(96).expect("a frame")).len()
+        frames::wire(&run.read(96).expect("a frame"), frames::Thinning::NONE).len()
     );
 
     memory(&dir);

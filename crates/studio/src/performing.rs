@@ -75,7 +75,7 @@ impl Performing {
         }
         let mut frame = self.simulation.advance().map_err(|error| Error::Bad(error.to_string()))?;
         self.simulation.place_others(&mut frame);
-        Ok(frames::wire(&frame))
+        Ok(frames::wire(&frame, frames::Thinning::NONE))
     }
 }
 
@@ -117,7 +117,7 @@ impl Stand {
         self.with(|performing| {
             let mut frame = performing.simulation.write();
             performing.simulation.place_others(&mut frame);
-            Ok(frames::wire(&frame))
+            Ok(frames::wire(&frame, frames::Thinning::NONE))
         })
         .await
     }

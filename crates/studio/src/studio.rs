@@ -39,6 +39,30 @@ const IMPORTS: usize = 2;
 /// Stack of a thread that reads a file from outside, bytes: parsers may recurse deeply.
 const IMPORT_STACK: usize = 64 << 20;
 
+/// The part of a frame that a page shows.
+#[derive(Clone, Debug)]
+pub struct Wanted {
+    pub parts: Parts,
+    /// About so many particles and so many vertices of meshes at most; none: all.
+    pub most: Option<usize>,
+}
+
+impl Wanted {
+    pub const ALL: Self = Self { parts: Parts::All, most: None };
+
+    /// All but some elements.
+    ///
+    /// # Errors
+    /// More elements than a shot may have.
+    pub fn without(elements: &[u32], most: Option<usize>) -> Result<Self> {
+        if elements.len() > shot::MAX_ELEMENTS {
+            let message = format!("without: {} elements; at most {}", elements.len(), shot::MAX_ELEMENTS);
+            return Err(Error::Bad(message));
+        }
+        Ok(Self { parts: Parts::without(elements.iter().map(|id| shot::Id(*id))), most })
+    }
+}
+
 /// The application.
 pub struct Studio {
     pub data: PathBuf,
@@ -60,17 +84,18 @@ pub struct Studio {
 
 impl Studio {
     /// A frame of a run, or one finished from it, as the Viewport takes it, with
-    /// its fingerprint. Not to be called where others wait.
+    /// its fingerprint: only what is wanted. Not to be called where others wait.
     pub fn on_wire(
         &self,
         folder: &RunFolder,
         frames: &dyn Frames,
         number: u32,
+        wanted: &Wanted,
     ) -> Result<(Fingerprint, Vec<u8>)> {
         // A request that finds the shared memory in use allocates its own.
         let (mut lent, mut own) = (self.spare.try_lock(), Frame::default());
         let frame = lent.as_deref_mut().unwrap_or(&mut own);
-        if let Err(error) = frames.read(number, Parts::All, frame) {
+        if let Err(error) = frames.read(number, &wanted.parts, frame) {
             let damaged = matches!(error, RunError::Frame { .. });
             return Err(if damaged && folder.drop_damaged(0..=shot::LAST_FRAME) > 0 {
                 Error::NotFound(format!(
@@ -80,7 +105,8 @@ impl Studio {
                 error.into()
             });
         }
-        Ok((frame.fingerprint, frames::wire(frame)))
+        let thinning = wanted.most.map_or(frames::Thinning::NONE, |most| frames::thin(frame, most));
+        Ok((frame.fingerprint, frames::wire(frame, thinning)))
     }
 
     /// Reads something that came from outside: a few at a time, each on a

@@ -376,6 +376,10 @@ fn frames_are_handed_on_as_meshes() {
     let [shot, run_dir, glb, obj] =
         ["shot/shot.json", "run", "quay.glb", "quay.obj"].map(|name| at(dir.path(), name));
     assert!(run(&["sample", "Quay flags", "--out", &at(dir.path(), "shot")]).status.success());
+    // Its flags are shown at other times; five frames are enough without.
+    let mut document: serde_json::Value = serde_json::from_slice(&std::fs::read(&shot).unwrap()).unwrap();
+    document["elements"].as_array_mut().unwrap().retain(|element| element["kind"]["finish"].is_null());
+    std::fs::write(&shot, document.to_string()).unwrap();
     assert!(run(&["bake", &shot, "--out", &run_dir, "--frames", "1-5"]).status.success());
     let exported = run(&["export", &shot, "--run", &run_dir, "--frames", "1-5", "--out", &glb]);
     assert!(exported.status.success(), "{}", text(&exported.stderr));

@@ -35,7 +35,7 @@ impl Frames for Stored {
         Some(Fingerprint([number as u8; 16]))
     }
 
-    fn read(&self, number: u32, _: Parts, frame: &mut Frame) -> Result<(), RunError> {
+    fn read(&self, number: u32, _: &Parts, frame: &mut Frame) -> Result<(), RunError> {
         *frame = self.0[(number - self.0[0].number) as usize].clone();
         Ok(())
     }

@@ -72,16 +72,20 @@ describe("events", () => {
     events.watch(3);
     expect(Socket.all[0].sent).toEqual([]);
     Socket.all[0].open();
-    expect(Socket.all[0].sent).toEqual(['{"watch":3}']);
+    expect(Socket.all[0].sent).toEqual(['{"watch":3,"wish":1}']);
   });
   test("words and frames go to those who want them", () => {
     Socket.all[0].open();
     Socket.all[0].onmessage({ data: '{"what":"runs","shot":1}' });
-    const view = new DataView(new ArrayBuffer(16));
+    const view = new DataView(new ArrayBuffer(24));
     view.setBigInt64(0, 41n, true);
+    events.watch(3, { without: [2], most: 9 });
+    // One of an earlier wish may lack what is shown by now.
+    Socket.all[0].onmessage({ data: view.buffer });
+    view.setUint32(8, 1, true);
     Socket.all[0].onmessage({ data: view.buffer });
     expect(heard).toEqual([{ what: "runs", shot: 1 }]);
-    expect(frames).toEqual([[41, 16]]);
+    expect(frames).toEqual([[41, 24]]);
   });
   test("after a break it connects again, wishes again and says to ask again", () => {
     events.watch(3);
@@ -89,7 +93,7 @@ describe("events", () => {
     Socket.all[0].onclose();
     vi.advanceTimersByTime(1500);
     Socket.all[1].open();
-    expect(Socket.all[1].sent).toEqual(['{"watch":3}']);
+    expect(Socket.all[1].sent).toEqual(['{"watch":3,"wish":1}']);
     expect(heard).toEqual([{ what: "resync" }]);
   });
   test("once ended it stays ended", () => {

@@ -1,4 +1,5 @@
 // Requests to the server. Errors carry its problem document.
+import type { Part } from "../state/shown.svelte";
 import { decodeFrame, type ViewportFrame } from "../viewport/frames";
 import type { components, paths } from "./schema.gen";
 
@@ -192,8 +193,10 @@ export const api = {
   dropRun: (run: number) => none("DELETE", `/api/runs/${run}`),
   restoreRun: (run: number) => json<ShotState>("POST", `/api/runs/${run}/restore`),
   /** A frame as it is shown: finished, where the shot or the kept run has such steps. */
-  frame: (run: number, frame: number, finished = true) =>
-    bytes(`/api/runs/${run}/frames/${frame}?finished=${finished}`),
+  frame: (run: number, frame: number, finished = true, part: Part | null = null) =>
+    bytes(
+      `/api/runs/${run}/frames/${frame}?finished=${finished}${part ? `&without=${part.without.join()}&most=${part.most}` : ""}`,
+    ),
   measured: (run: number) => json<MeasuredRun>("GET", `/api/runs/${run}/measured`),
   track: (run: number, element: number, copy: number) =>
     json<BodyTrack>("GET", `/api/runs/${run}/track?element=${element}&copy=${copy}`),
@@ -224,26 +227,38 @@ export type Told = Schemas["Event"] | { what: "resync" };
 /** The server's messages; after a break it connects again and tells `resync`. */
 export class Events {
   #socket: WebSocket | undefined;
-  #watched: number | null = null;
+  #watched: { watch: number | null } & Partial<Part> = { watch: null };
+  /** Number of the last wish: frames of earlier ones are of another part. */
+  #wish = 0;
   #ended = false;
 
   constructor(
     private tell: (told: Told) => void,
-    /** A frame of the watched shot as it is computed; the frame begins at byte 8. */
+    /** A frame of the watched shot as it is computed, of the part wished for; it begins at byte 16. */
     private frame: (run: number, message: ArrayBuffer) => void,
   ) {
     this.#open(false);
   }
 
-  /** Asks for the frames of a shot as they are computed. */
-  watch(shot: number | null) {
-    this.#watched = shot;
-    if (this.#socket?.readyState === WebSocket.OPEN) this.#socket.send(JSON.stringify({ watch: shot }));
+  /** Asks for a part of the frames of a shot as they are computed. */
+  watch(shot: number | null, part: Partial<Part> = {}) {
+    this.#watched = { watch: shot, ...part };
+    this.#wish++;
+    if (this.#socket?.readyState === WebSocket.OPEN) this.#say();
+  }
+
+  #say() {
+    this.#socket?.send(JSON.stringify({ ...this.#watched, wish: this.#wish }));
   }
 
   end() {
     this.#ended = true;
     this.#socket?.close();
+  }
+
+  #received(data: ArrayBuffer) {
+    const view = new DataView(data);
+    if (view.getUint32(8, true) === this.#wish) this.frame(Number(view.getBigInt64(0, true)), data);
   }
 
   #open(again: boolean) {
@@ -252,12 +267,12 @@ export class Events {
     this.#socket = socket;
     socket.binaryType = "arraybuffer";
     socket.onopen = () => {
-      this.watch(this.#watched);
+      this.#say();
       if (again) this.tell({ what: "resync" });
     };
     socket.onmessage = ({ data }) => {
       if (typeof data === "string") this.tell(JSON.parse(data));
-      else this.frame(Number(new DataView(data).getBigInt64(0, true)), data);
+      else this.#received(data);
     };
     socket.onclose = () => {
       if (!this.#ended) setTimeout(() => this.#open(true), 1000);

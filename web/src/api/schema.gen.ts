@@ -4179,6 +4179,8 @@ export interface operations {
         parameters: {
             query?: {
                 finished?: boolean;
+                without?: string;
+                most?: number;
             };
             header?: never;
             path: {

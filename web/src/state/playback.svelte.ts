@@ -3,6 +3,7 @@ import { api, type Freshness, type Stretch } from "../api/client";
 import { decodeFrame, type ViewportFrame } from "../viewport/frames";
 import { notices } from "./notices.svelte";
 import { shot } from "./shot.svelte";
+import { shown, type Part } from "./shown.svelte";
 
 /** Longest wait for the server to report that it computes, ms. */
 const START_MS = 1000;
@@ -29,6 +30,10 @@ function withFresh(all: Stretch[], frame: number): Stretch[] {
   }
   return merged;
 }
+
+/** A part of a frame among those kept. */
+const keyOf = (run: number, frame: number, part: Part | null, finished = true) =>
+  `${run}/${frame}?${finished ? "" : "computed "}${part ? `${part.most} ${part.without.join()}` : ""}`;
 
 class Playback {
   frame = $state(1);
@@ -143,13 +148,18 @@ class Playback {
     return stretches?.find((s) => s.first <= frame && frame <= s.last)?.state ?? "missing";
   }
 
-  /** A frame of a run, finished or as it was computed, kept once fetched; null if it is not there. */
-  fetch(run: number, frame: number, finished = true): Promise<ViewportFrame | null> {
-    const key = `${run}/${frame}${finished ? "" : "/computed"}`;
+  /** A part of a frame of a run, finished or as it was computed, kept once fetched; null if it is not there. */
+  fetch(
+    run: number,
+    frame: number,
+    finished = true,
+    part: Part | null = null,
+  ): Promise<ViewportFrame | null> {
+    const key = keyOf(run, frame, part, finished);
     let promise = this.#cache.get(key);
     if (!promise) {
       promise = api
-        .frame(run, frame, finished)
+        .frame(run, frame, finished, part)
         .then(decodeFrame)
         .catch(() => {
           this.#cache.delete(key);
@@ -183,8 +193,8 @@ class Playback {
   /** A frame was pushed by the server. */
   received(run: number, message: ArrayBuffer) {
     if (run !== this.freshness?.run) return;
-    const number = new DataView(message).getUint32(8, true);
-    this.#arrived.set(number, decodeFrame(message, 8));
+    const number = new DataView(message).getUint32(16, true);
+    this.#arrived.set(number, decodeFrame(message, 16));
   }
 
   /** A frame was computed and is fresh. */
@@ -195,8 +205,9 @@ class Playback {
     // A frame that arrives is as it was computed.
     const arrived = freshness.finished ? undefined : this.#arrived.get(frame);
     this.#arrived.clear();
-    this.#cache.delete(`${freshness.run}/${frame}`);
-    if (arrived) this.#keep(`${freshness.run}/${frame}`, Promise.resolve(arrived));
+    for (const key of this.#cache.keys())
+      if (key.startsWith(`${freshness.run}/${frame}?`)) this.#cache.delete(key);
+    if (arrived) this.#keep(keyOf(freshness.run, frame, shown.part), Promise.resolve(arrived));
     this.#meanwhile.add(frame);
     this.freshness = { ...this.#withFrame(freshness, frame), playing: true };
     if (freshness.finished) this.#refreshSoon();

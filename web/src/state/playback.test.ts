@@ -2,6 +2,7 @@ import { beforeEach, describe, expect, test, vi } from "vitest";
 import { api, type Freshness, type ShotState, type Stretch } from "../api/client";
 import { playback } from "./playback.svelte";
 import { shot } from "./shot.svelte";
+import { shown } from "./shown.svelte";
 
 const stretch = (first: number, last: number, state: Stretch["state"], reason: string | null = null) =>
   ({ first, last, state, reason }) as Stretch;
@@ -18,13 +19,14 @@ function fresh(stretches: Stretch[], playing = false): Freshness {
   return { run: 4, stretches, systems: [solids(stretches)], playing, frame_bytes: 10, state_bytes: 0 };
 }
 
-/** A frame of one element without bodies, after the 8 bytes that name the run. */
+/** A frame of one element without bodies, after the 16 bytes that name the run and the wish. */
 function message(frame: number): ArrayBuffer {
-  const view = new DataView(new ArrayBuffer(32));
+  const view = new DataView(new ArrayBuffer(48));
   view.setBigInt64(0, 4n, true);
-  view.setUint32(8, frame, true);
-  view.setUint32(12, 1, true);
-  view.setUint32(16, 77, true);
+  view.setUint32(16, frame, true);
+  view.setUint32(20, 1, true);
+  view.setUint32(28, 1, true);
+  view.setUint32(32, 77, true);
   return view.buffer;
 }
 
@@ -89,7 +91,7 @@ test("frames computed while freshness is asked for stay fresh, whatever the answ
 
 describe("frames", () => {
   test("are fetched once", async () => {
-    const get = vi.spyOn(api, "frame").mockImplementation(async () => message(3).slice(8));
+    const get = vi.spyOn(api, "frame").mockImplementation(async () => message(3).slice(16));
     await playback.fetch(4, 3);
     await playback.fetch(4, 3);
     expect(get).toHaveBeenCalledOnce();
@@ -98,19 +100,24 @@ describe("frames", () => {
     const get = vi.spyOn(api, "frame");
     playback.received(4, message(3));
     playback.computed(3, 24, 1);
-    const frame = await playback.fetch(4, 3);
+    const frame = await playback.fetch(4, 3, true, shown.part);
     expect([...frame!.keys()]).toEqual([77]);
     expect(get).not.toHaveBeenCalled();
   });
+  test("of another part are fetched by themselves", async () => {
+    const get = vi.spyOn(api, "frame").mockImplementation(async () => message(3).slice(16));
+    for (const without of [[], [5], [5, 9], [5]]) await playback.fetch(4, 3, true, { without, most: 100 });
+    expect(get).toHaveBeenCalledTimes(3);
+  });
   test("of another run that came are left", async () => {
-    const get = vi.spyOn(api, "frame").mockImplementation(async () => message(3).slice(8));
+    const get = vi.spyOn(api, "frame").mockImplementation(async () => message(3).slice(16));
     playback.received(99, message(3));
     playback.computed(3, 24, 1);
     await playback.fetch(4, 3);
     expect(get).toHaveBeenCalledOnce();
   });
   test("that are computed anew are fetched anew", async () => {
-    const get = vi.spyOn(api, "frame").mockImplementation(async () => message(3).slice(8));
+    const get = vi.spyOn(api, "frame").mockImplementation(async () => message(3).slice(16));
     await playback.fetch(4, 3);
     playback.computed(3, 24, 1);
     await playback.fetch(4, 3);
@@ -233,7 +240,7 @@ describe("finished frames", () => {
     playback.received(4, message(3));
     playback.computed(3, 24, 1);
     await playback.fetch(4, 3);
-    expect(frame).toHaveBeenCalledWith(4, 3, true);
+    expect(frame).toHaveBeenCalledWith(4, 3, true, null);
   });
 });
 

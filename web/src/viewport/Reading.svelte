@@ -4,6 +4,7 @@
   import { performing } from "../state/performing.svelte";
   import { playback } from "../state/playback.svelte";
   import { shot, solidOf } from "../state/shot.svelte";
+  import { shown } from "../state/shown.svelte";
 
   $effect(() => {
     void playback.changes;
@@ -21,10 +22,25 @@
     const run = measured.run;
     const at = measured.at(playback.source(playback.frame));
     const words = [`frame ${playback.frame}`];
+    const { oneParticleOf, coarseMeshes } = shown.thinning;
+    const thinned = [
+      ...(oneParticleOf > 1 ? [`1 of ${oneParticleOf} particles drawn`] : []),
+      ...(coarseMeshes > 0
+        ? [coarseMeshes === 1 ? "a mesh drawn coarser" : `${coarseMeshes} meshes drawn coarser`]
+        : []),
+    ];
     if (performing.frame) return `${words[0]} · performing`;
     // What was measured is told of computed frames, and those lie elsewhere.
     if (playback.finished)
-      return `${words[0]} · ${state === "fresh" ? "finished" : state === "stale" ? "finished from stale frames" : "made of frames not computed yet"}`;
+      return [
+        words[0],
+        state === "fresh"
+          ? "finished"
+          : state === "stale"
+            ? "finished from stale frames"
+            : "made of frames not computed yet",
+        ...thinned,
+      ].join(" · ");
     if (playback.frame !== playback.first)
       words.push(state === "fresh" ? "computed" : state === "stale" ? "stale" : "not computed yet");
     if (run && at >= 0 && state !== "missing") {
@@ -38,7 +54,7 @@
         words.push(`energy ${Math.round(run.kinetic_j[at] + run.potential_j[at])} J`);
       }
     }
-    return words.join(" · ");
+    return [...words, ...thinned].join(" · ");
   });
 </script>
 

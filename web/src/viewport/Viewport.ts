@@ -43,6 +43,8 @@ function drawnInSoftware(): boolean {
 export class Viewport {
   readonly scene = new THREE.Scene();
   readonly renderer: THREE.WebGLRenderer;
+  /** Whether this machine draws without graphics hardware. */
+  readonly inSoftware: boolean;
   /** Whether the selection is performed: it has the pose of the frame, and is dragged without handles. */
   performing = false;
   #eye: Eye;
@@ -72,7 +74,7 @@ export class Viewport {
     private canvas: HTMLCanvasElement,
     private events: ViewportEvents,
   ) {
-    const hardware = !drawnInSoftware();
+    const hardware = !(this.inSoftware = drawnInSoftware());
     const load = (change: 1 | -1) => this.#load(change);
     this.renderer = new THREE.WebGLRenderer({ canvas, antialias: hardware, preserveDrawingBuffer: true });
     this.renderer.toneMapping = THREE.NeutralToneMapping;
@@ -83,7 +85,7 @@ export class Viewport {
       changed: () => this.#place(),
       shadows: () => (this.renderer.shadowMap.needsUpdate = true),
     });
-    this.#sky = new Sky(this.scene, hardware, load, (colour) => this.#items.looks.shine(colour));
+    this.#sky = new Sky(this.scene, hardware, load, (colour) => this.#items.context.looks.shine(colour));
     this.scene.add(this.#grid);
     (this.#grid.material as THREE.Material).transparent = true;
     (this.#grid.material as THREE.Material).opacity = 0.35;
@@ -167,13 +169,13 @@ export class Viewport {
 
   /** Shows the weight of a region on bodies. */
   showWeights(weights: Map<number, Float32Array> | null) {
-    this.#items.weights = weights;
+    this.#items.context.weights = weights;
     this.#place();
   }
 
   /** How particles are judged, by element. */
   setJudging(judging: (element: number) => Judging) {
-    this.#items.judging = judging;
+    this.#items.context.judging = judging;
     this.#place();
   }
 
@@ -333,7 +335,7 @@ export class Viewport {
   #placeAll() {
     this.#moved = false;
     const outside = this.#eye.view !== "camera";
-    this.#items.height = this.renderer.domElement.height;
+    this.#items.context.height = this.renderer.domElement.height;
     this.#items.place({
       selected: this.#selected,
       solo: this.#solo,

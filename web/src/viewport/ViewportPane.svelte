@@ -14,6 +14,7 @@
   import { stands } from "../state/finishing";
   import { playback } from "../state/playback.svelte";
   import { selection } from "../state/selection.svelte";
+  import { shown } from "../state/shown.svelte";
   import { shot } from "../state/shot.svelte";
   import { values } from "../state/values.svelte";
 
@@ -53,6 +54,7 @@
         drawnRevision = arrangedRevision;
       },
     });
+    shown.inSoftware = made.inSoftware;
     viewport = made;
     desk.viewport = made;
     const watch = new ResizeObserver(() => {
@@ -96,13 +98,16 @@
     const begins = shot.document?.initial_state != null;
     const first = !begins && !backwards && !playback.finished && frame === playback.first;
     const there = playback.stateOf(source) !== "missing" && (!first || particleElements);
-    const shown = (a: ViewportFrame | null) => (first ? a?.withoutBodies() : backwards ? a?.backwards() : a);
-    const wanted = there ? playback.fetch(run, source).then(shown) : null;
-    const computed = ghostFrame === null ? null : playback.fetch(run, ghostFrame, false);
-    const other = ghost === null ? computed : playback.fetch(ghost, source).then(shown);
+    const { part } = shown;
+    const told = (a: ViewportFrame | null) => (first ? a?.withoutBodies() : backwards ? a?.backwards() : a);
+    const wanted = there ? playback.fetch(run, source, true, part).then(told) : null;
+    const computed = ghostFrame === null ? null : playback.fetch(run, ghostFrame, false, part);
+    const other = ghost === null ? computed : playback.fetch(ghost, source, true, part).then(told);
     void Promise.all([wanted, other]).then(([a, b]) => {
       if (frame !== playback.frame) return;
       arrangedRevision = revision;
+      const { oneParticleOf = 1, coarseMeshes = 0 } = a ?? {};
+      shown.thinning = { oneParticleOf, coarseMeshes };
       if (!made.setFrames(a ?? null, now, b ?? null)) drawnRevision = revision;
       arranged++;
       desk.arranged = staged.isOf(frame) ? frame : null;

@@ -5,10 +5,11 @@ import { decodeMesh } from "./geometry";
 /** A frame as the server lays it out: elements of bodies at (x, 0, 0). */
 function frame(elements: [number, number[]][], before = 0): ArrayBuffer {
   const bodies = elements.reduce((sum, [, xs]) => sum + xs.length, 0);
-  const view = new DataView(new ArrayBuffer(before + 16 + 8 * elements.length + 20 * bodies));
+  const view = new DataView(new ArrayBuffer(before + 24 + 8 * elements.length + 20 * bodies));
   view.setUint32(before, 9, true);
-  view.setUint32(before + 4, elements.length, true);
-  let at = before + 8;
+  view.setUint32(before + 4, 1, true);
+  view.setUint32(before + 12, elements.length, true);
+  let at = before + 16;
   for (const [id, xs] of elements) {
     view.setUint32(at, id, true);
     view.setUint32(at + 4, xs.length, true);
@@ -46,29 +47,29 @@ test.each([0, 8])("bodies are read by element, from byte %i on", (before) => {
 });
 
 test("particles are read after the bodies, with what they have", () => {
-  const view = new DataView(new ArrayBuffer(16 + 8 + 2 * 36));
-  view.setUint32(8, 1, true);
-  view.setUint32(12, 6, true);
-  view.setUint32(16, (2 | 0x80000000) >>> 0, true);
-  view.setFloat32(20 + 12, 4, true);
-  view.setFloat32(20 + 24, 0.5, true);
-  view.setUint32(20 + 32 + 4, 77, true);
-  view.setInt16(20 + 40 + 6, 32767, true);
-  view.setInt16(20 + 56 + 6, 32767, true);
+  const view = new DataView(new ArrayBuffer(24 + 8 + 2 * 36));
+  view.setUint32(16, 1, true);
+  view.setUint32(20, 6, true);
+  view.setUint32(24, (2 | 0x80000000) >>> 0, true);
+  view.setFloat32(28 + 12, 4, true);
+  view.setFloat32(28 + 24, 0.5, true);
+  view.setUint32(28 + 32 + 4, 77, true);
+  view.setInt16(28 + 40 + 6, 32767, true);
+  view.setInt16(28 + 56 + 6, 32767, true);
   const { particles } = decodeFrame(view.buffer);
   const { places, sizes, ids, motions, turns } = particles.get(6)!;
   expect([places[3], sizes[0], ids[1], motions[3], turns![3]]).toEqual([4, 0.5, 77, 32767, 32767]);
 });
 
 test("the weights of a map are read where there are any", () => {
-  const whole = new DataView(new ArrayBuffer(16 + 16 + 32 + 28));
-  whole.setUint32(8, 2, true);
-  whole.setUint32(12, 6, true);
-  whole.setUint32(16, (1 | 0x40000000) >>> 0, true);
-  whole.setUint32(20, 7, true);
-  whole.setUint32(24, 1, true);
-  whole.setFloat32(28 + 28, 0.25, true);
-  whole.setFloat32(28 + 32, 9, true);
+  const whole = new DataView(new ArrayBuffer(24 + 16 + 32 + 28));
+  whole.setUint32(16, 2, true);
+  whole.setUint32(20, 6, true);
+  whole.setUint32(24, (1 | 0x40000000) >>> 0, true);
+  whole.setUint32(28, 7, true);
+  whole.setUint32(32, 1, true);
+  whole.setFloat32(36 + 28, 0.25, true);
+  whole.setFloat32(36 + 32, 9, true);
   const { particles } = decodeFrame(whole.buffer);
   expect([...particles.get(6)!.weights!]).toEqual([0.25]);
   expect(particles.get(7)!.weights).toBeUndefined();
@@ -102,13 +103,13 @@ test("backwards what moved one way moves the other, and life goes on", () => {
 });
 
 test("meshes come after the particles, named by their topology", () => {
-  const view = new DataView(new ArrayBuffer(16 + 24 + 24));
-  view.setUint32(12, 1, true);
-  view.setUint32(16, 5, true);
-  view.setUint32(20, 2, true);
-  view.setUint8(24, 0xab);
-  view.setUint8(39, 0x07);
-  view.setFloat32(40 + 16, 3, true);
+  const view = new DataView(new ArrayBuffer(24 + 24 + 24));
+  view.setUint32(20, 1, true);
+  view.setUint32(24, 5, true);
+  view.setUint32(28, 2, true);
+  view.setUint8(32, 0xab);
+  view.setUint8(47, 0x07);
+  view.setFloat32(48 + 16, 3, true);
   const frame = decodeFrame(view.buffer);
   expect(frame.meshes.get(5)!.topology).toBe(`ab${"00".repeat(14)}07`);
   expect([...frame.meshes.get(5)!.places]).toEqual([0, 0, 0, 0, 3, 0]);

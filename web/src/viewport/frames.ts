@@ -40,11 +40,16 @@ export interface MeshOfFrame {
 export class ViewportFrame extends Map<number, BodiesOfFrame> {
   particles = new Map<number, ParticlesOfFrame>();
   meshes = new Map<number, MeshOfFrame>();
+  /** About one particle of so many is in it. */
+  oneParticleOf = 1;
+  /** Number of meshes that are coarser than they are. */
+  coarseMeshes = 0;
 
   withoutBodies(): ViewportFrame {
     const rest = new ViewportFrame();
     rest.particles = this.particles;
     rest.meshes = this.meshes;
+    this.#tell(rest);
     return rest;
   }
 
@@ -52,11 +57,18 @@ export class ViewportFrame extends Map<number, BodiesOfFrame> {
   backwards(): ViewportFrame {
     const back = new ViewportFrame(this);
     back.meshes = this.meshes;
+    this.#tell(back);
     for (const [id, particles] of this.particles) {
       const motions = particles.motions.map((value, i) => (i % 4 === 3 ? value : -value));
       back.particles.set(id, { ...particles, motions });
     }
     return back;
+  }
+
+  /** Tells what was left out of it, of a frame made from it. */
+  #tell(of: ViewportFrame) {
+    of.oneParticleOf = this.oneParticleOf;
+    of.coarseMeshes = this.coarseMeshes;
   }
 
   /** Bytes it holds. */
@@ -77,7 +89,9 @@ const WEIGHTS = 0x40000000;
 export function decodeFrame(buffer: ArrayBuffer, from = 0): ViewportFrame {
   const view = new DataView(buffer, from);
   const frame = new ViewportFrame();
-  let at = 4;
+  frame.oneParticleOf = view.getUint32(4, true);
+  frame.coarseMeshes = view.getUint32(8, true);
+  let at = 12;
   const heads = () => {
     const count = view.getUint32(at, true);
     at += 4;

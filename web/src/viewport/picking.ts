@@ -28,18 +28,6 @@ export function seenAt(place: THREE.Vector3, canvas: HTMLCanvasElement, camera: 
   return new THREE.Vector2(box.left + ((x + 1) / 2) * box.width, box.top + ((1 - y) / 2) * box.height);
 }
 
-/** What a ray meets: an element, so far away. */
-export interface Met {
-  element: number;
-  distance: number;
-}
-
-/** The element whose object a ray meets first. */
-export function metFirst(ray: THREE.Raycaster, objects: THREE.Object3D[]): Met | null {
-  const hit = ray.intersectObjects(objects, false)[0];
-  return hit ? { element: hit.object.userData.element ?? null, distance: hit.distance } : null;
-}
-
 /** Where a ray meets the ground; the origin if that is nowhere near. */
 export function groundAt({ ray }: THREE.Raycaster): Vector {
   const point = new THREE.Vector3();

@@ -50,7 +50,7 @@ impl Frames for Blend {
         }
     }
 
-    fn read(&self, number: u32, parts: Parts, frame: &mut Frame) -> Result<(), RunError> {
+    fn read(&self, number: u32, parts: &Parts, frame: &mut Frame) -> Result<(), RunError> {
         let weight = self.weight(number);
         if weight < 1.0 {
             self.source.read(number, parts, frame)?;

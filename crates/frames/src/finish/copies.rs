@@ -44,7 +44,7 @@ impl Copies {
         // Too many copies are told on the step's row, if there is a frame to count with.
         let mut frame = Frame::default();
         let parts = element.map_or(Parts::All, Parts::Element);
-        if this.source.read(first, parts, &mut frame).is_ok() {
+        if this.source.read(first, &parts, &mut frame).is_ok() {
             let copies = this.copies(first).len();
             for (id, bodies) in &frame.bodies {
                 check("bodies", copies * bodies.len(), MAX_BODIES)?;
@@ -133,7 +133,7 @@ impl Frames for Copies {
         digest("copies", &(number, values), &prints)
     }
 
-    fn read(&self, number: u32, parts: Parts, frame: &mut Frame) -> Result<(), RunError> {
+    fn read(&self, number: u32, parts: &Parts, frame: &mut Frame) -> Result<(), RunError> {
         let copies = self.copies(number);
         let mut sources: BTreeMap<u32, Frame> = BTreeMap::new();
         for copy in &copies {
@@ -256,8 +256,10 @@ fn mesh(copies: &[CopyParts], id: Id, centre: Vec3) -> Option<MeshState> {
 /// The hashes of topologies that were joined.
 type Key = Vec<Fingerprint>;
 
+type JoinedTopology = (Key, Arc<Topology>);
+
 /// Topologies that were joined last.
-static JOINED: LazyLock<Mutex<Vec<(Key, Arc<Topology>)>>> = LazyLock::new(Mutex::default);
+static JOINED: LazyLock<Mutex<Vec<JoinedTopology>>> = LazyLock::new(Mutex::default);
 /// Number of them kept.
 const KEPT: usize = 8;
 

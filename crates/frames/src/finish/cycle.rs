@@ -87,7 +87,7 @@ impl Frames for Cycle {
         }
     }
 
-    fn read(&self, number: u32, parts: Parts, frame: &mut Frame) -> Result<(), RunError> {
+    fn read(&self, number: u32, parts: &Parts, frame: &mut Frame) -> Result<(), RunError> {
         let (shown, blend) = self.shown(number);
         match blend {
             None => {

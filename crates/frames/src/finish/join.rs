@@ -34,7 +34,7 @@ impl Frames for Join {
         if shown == number { Some(print) } else { digest("join", &number, &[Some(print)]) }
     }
 
-    fn read(&self, number: u32, parts: Parts, frame: &mut Frame) -> Result<(), RunError> {
+    fn read(&self, number: u32, parts: &Parts, frame: &mut Frame) -> Result<(), RunError> {
         let (source, shown) = self.shown(number);
         source.read(shown, parts, frame)?;
         if number == self.sources[0].range().end() + 1 {

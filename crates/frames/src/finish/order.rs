@@ -90,7 +90,7 @@ impl Frames for Reordered {
         digest("order", &(number, self.backwards), &[Some(source)])
     }
 
-    fn read(&self, number: u32, parts: Parts, frame: &mut Frame) -> Result<(), RunError> {
+    fn read(&self, number: u32, parts: &Parts, frame: &mut Frame) -> Result<(), RunError> {
         self.source.read(self.source_of(number), parts, frame)?;
         // The frame before is not that of the run.
         if self.backwards || (number > 0 && self.source_of(number - 1) == self.source_of(number)) {

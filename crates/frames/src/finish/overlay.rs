@@ -32,9 +32,9 @@ impl Frames for Overlay {
         super::digest("overlay", &ids, &prints)
     }
 
-    fn read(&self, number: u32, parts: Parts, frame: &mut Frame) -> Result<(), RunError> {
+    fn read(&self, number: u32, parts: &Parts, frame: &mut Frame) -> Result<(), RunError> {
         if let Parts::Element(wanted) = parts
-            && let Some((_, frames)) = self.elements.iter().find(|(id, _)| *id == wanted)
+            && let Some((_, frames)) = self.elements.iter().find(|(id, _)| id == wanted)
         {
             return frames.read(frames.at(i64::from(number)), parts, frame);
         }
@@ -44,7 +44,7 @@ impl Frames for Overlay {
                 continue;
             }
             let mut own = Frame::default();
-            frames.read(frames.at(i64::from(number)), Parts::Element(*id), &mut own)?;
+            frames.read(frames.at(i64::from(number)), &Parts::Element(*id), &mut own)?;
             if let Some(bodies) = own.bodies.remove(id) {
                 frame.bodies.insert(*id, bodies);
             }

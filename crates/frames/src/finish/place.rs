@@ -46,7 +46,7 @@ impl Frames for Place {
         digest("place", &values, &[self.source.fingerprint(number)])
     }
 
-    fn read(&self, number: u32, parts: Parts, frame: &mut Frame) -> Result<(), RunError> {
+    fn read(&self, number: u32, parts: &Parts, frame: &mut Frame) -> Result<(), RunError> {
         self.source.read(number, parts, frame)?;
         let of = |frame: f64| self.transform(f64::from(number) + frame);
         let fps = self.context.shot().timing.fps;

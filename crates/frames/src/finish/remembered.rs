@@ -38,7 +38,7 @@ impl Frames for Remembered {
         print
     }
 
-    fn read(&self, number: u32, parts: Parts, frame: &mut Frame) -> Result<(), RunError> {
+    fn read(&self, number: u32, parts: &Parts, frame: &mut Frame) -> Result<(), RunError> {
         self.source.read(number, parts, frame)
     }
 }

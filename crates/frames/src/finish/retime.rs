@@ -95,7 +95,7 @@ impl Frames for Retime {
         if frame == number && rate == 1.0 { print } else { digest("retime", &(number, rate), &[print]) }
     }
 
-    fn read(&self, number: u32, parts: Parts, frame: &mut Frame) -> Result<(), RunError> {
+    fn read(&self, number: u32, parts: &Parts, frame: &mut Frame) -> Result<(), RunError> {
         let source = &self.window.source;
         let (whole, part, rate) = self.moment(number);
         if part > 0.0 {

@@ -92,7 +92,7 @@ fn figure((position, velocity): (f32, f32), (moved, speed): (f32, f32)) -> Seam 
 fn sample(frames: &dyn Frames, numbers: impl Iterator<Item = u32>) -> Result<Vec<Sample>, RunError> {
     let mut frame = Frame::default();
     let read = |number| {
-        frames.read(number, Parts::All, &mut frame)?;
+        frames.read(number, &Parts::All, &mut frame)?;
         Ok(Sample { number, ..Sample::new(&frame) })
     };
     numbers.map(read).collect()

@@ -83,7 +83,7 @@ impl Frames for Smooth {
         digest("smooth", &(number, weights), &prints)
     }
 
-    fn read(&self, number: u32, parts: Parts, frame: &mut Frame) -> Result<(), RunError> {
+    fn read(&self, number: u32, parts: &Parts, frame: &mut Frame) -> Result<(), RunError> {
         let weights = self.weights(number);
         self.window.source.read(number, parts, frame)?;
         if weights.len() > 1 {

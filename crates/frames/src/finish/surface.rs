@@ -64,7 +64,7 @@ impl Surface {
         let first = *this.source.range().start();
         let mut frame = Frame::default();
         let parts = finish.element.map_or(Parts::All, Parts::Element);
-        if this.source.read(first, parts, &mut frame).is_ok() {
+        if this.source.read(first, &parts, &mut frame).is_ok() {
             for (id, mesh) in this.take_meshes(&mut frame) {
                 this.kernel(id, &mesh, first, &finish.operation)?;
             }
@@ -107,7 +107,7 @@ impl Surface {
             return Ok(kernel);
         }
         let mut frame = Frame::default();
-        let at_first = self.source.read(first, Parts::Element(id), &mut frame).ok();
+        let at_first = self.source.read(first, &Parts::Element(id), &mut frame).ok();
         let at_first =
             at_first.and_then(|()| self.take_meshes(&mut frame).into_iter().find(|(of, _)| *of == id));
         let (reference, of) = match &at_first {
@@ -207,7 +207,7 @@ impl Frames for Surface {
         digest("surface", &(number, self.element, self.operation(number), shape), &prints)
     }
 
-    fn read(&self, number: u32, parts: Parts, frame: &mut Frame) -> Result<(), RunError> {
+    fn read(&self, number: u32, parts: &Parts, frame: &mut Frame) -> Result<(), RunError> {
         self.source.read(number, parts, frame)?;
         if let Some(operation) = self.operation(number) {
             for (id, mesh) in self.take_meshes(frame).into_iter().filter(|(id, _)| parts.has(*id)) {

@@ -28,10 +28,10 @@ impl Window {
         Self { source, kept: Mutex::default(), most }
     }
 
-    pub fn get(&self, number: u32, parts: Parts) -> Result<Arc<Frame>, RunError> {
+    pub fn get(&self, number: u32, parts: &Parts) -> Result<Arc<Frame>, RunError> {
         let print = self.source.fingerprint(number);
         let mut kept = self.kept.lock().unwrap_or_else(PoisonError::into_inner);
-        let known = |(n, p, of, _): &Entry| (*n, *p, *of) == (number, parts, print) && of.is_some();
+        let known = |(n, p, of, _): &Entry| (*n, p, *of) == (number, parts, print) && of.is_some();
         if let Some(at) = kept.iter().position(known) {
             let entry = kept.remove(at).expect("it was found there");
             let frame = entry.3.clone();
@@ -43,7 +43,7 @@ impl Window {
         let mut frame = spare.and_then(|(.., frame)| Arc::try_unwrap(frame).ok()).unwrap_or_default();
         self.source.read(number, parts, &mut frame)?;
         let frame = Arc::new(frame);
-        kept.push_back((number, parts, print, frame.clone()));
+        kept.push_back((number, parts.clone(), print, frame.clone()));
         Ok(frame)
     }
 }

@@ -93,7 +93,7 @@ impl RunFolder {
     /// # Errors
     /// [`RunError`] if it is not there or damaged; what is in `frame` is then of no use.
     pub fn read_into(&self, number: u32, frame: &mut Frame) -> Result<(), RunError> {
-        self.read_parts(number, &self.systems(), Parts::All, frame)
+        self.read_parts(number, &self.systems(), &Parts::All, frame)
     }
 
     /// Reads some parts of a frame, of these systems; only their bytes are read.
@@ -104,7 +104,7 @@ impl RunFolder {
         &self,
         number: u32,
         systems: &[SystemId],
-        parts: Parts,
+        parts: &Parts,
         frame: &mut Frame,
     ) -> Result<(), RunError> {
         let files = self.open_frame(number, systems)?;
@@ -296,7 +296,7 @@ mod tests {
         assert_ne!(frame.fingerprint, alone);
         // Who names the systems reads no others.
         let mut part = Frame::default();
-        run.read_parts(1, &[SystemId::Solids], Parts::All, &mut part).unwrap();
+        run.read_parts(1, &[SystemId::Solids], &Parts::All, &mut part).unwrap();
         assert_eq!((part.particles.len(), part.fingerprint), (0, alone));
         run.drop_part(SPARKS, 1);
         assert_eq!(run.header(1).unwrap().fingerprint, alone);

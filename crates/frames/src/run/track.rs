@@ -23,7 +23,7 @@ impl RunFolder {
         let mut frame = Frame::default();
         let systems = self.systems();
         for number in self.headers().into_keys() {
-            if self.read_parts(number, &systems, Parts::Element(element), &mut frame).is_err() {
+            if self.read_parts(number, &systems, &Parts::Element(element), &mut frame).is_err() {
                 continue;
             }
             let Some(bodies) = frame.bodies.get(&element).filter(|bodies| copy < bodies.len()) else {

@@ -156,7 +156,7 @@ pub(crate) async fn staged(Extract(studio): State, Path((id, number)): Path<(i64
     })
     .await?;
     let head = [(header::CONTENT_TYPE, "application/octet-stream"), (header::CACHE_CONTROL, "no-store")];
-    Ok((head, frames::wire(&frame)).into_response())
+    Ok((head, frames::wire(&frame, frames::Thinning::NONE)).into_response())
 }
 
 /// The strokes of a curve in its own frame: points of three numbers, m.

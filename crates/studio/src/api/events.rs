@@ -4,7 +4,7 @@
 
 use super::input::State;
 use crate::jobs::blocking;
-use crate::studio::{Event, Studio};
+use crate::studio::{Event, Studio, Wanted};
 use axum::extract::ws::{Message, WebSocket, WebSocketUpgrade};
 use axum::response::Response;
 use frames::RunFrames;
@@ -22,23 +22,31 @@ const WAITING_AT_MOST: usize = 4;
 struct Wish {
     /// The shot whose frames it wants, or none.
     watch: Option<i64>,
+    /// The elements that it does not show.
+    #[serde(default)]
+    without: Vec<u32>,
+    /// About so many particles and vertices at most.
+    most: Option<usize>,
+    /// Number of the wish, which comes back with each frame.
+    #[serde(default)]
+    wish: u32,
 }
 
 pub(crate) async fn events(axum::extract::State(studio): State, upgrade: WebSocketUpgrade) -> Response {
-    upgrade.max_message_size(1024).on_upgrade(move |socket| send(studio, socket))
+    upgrade.max_message_size(1 << 16).on_upgrade(move |socket| send(studio, socket))
 }
 
 async fn send(studio: Arc<Studio>, mut socket: WebSocket) {
     let mut events = studio.events.subscribe();
-    let mut watched = None;
+    let mut wish: Option<Wish> = None;
     loop {
         let text = tokio::select! {
             event = events.recv() => match event {
                 Ok(event) => {
                     if let Event::Frame { shot, frame, .. } = event
-                        && watched == Some(shot)
+                        && let Some(wish) = wish.as_ref().filter(|wish| wish.watch == Some(shot))
                         && events.len() <= WAITING_AT_MOST
-                        && let Some(bytes) = computed(&studio, shot, frame).await
+                        && let Some(bytes) = computed(&studio, shot, frame, wish).await
                         && socket.send(Message::Binary(bytes.into())).await.is_err()
                     {
                         return;
@@ -50,7 +58,7 @@ async fn send(studio: Arc<Studio>, mut socket: WebSocket) {
             },
             incoming = socket.recv() => match incoming {
                 Some(Ok(Message::Text(text))) => {
-                    watched = serde_json::from_str(&text).ok().and_then(|wish: Wish| wish.watch);
+                    wish = serde_json::from_str(&text).ok();
                     continue;
                 }
                 Some(Ok(_)) => continue,
@@ -63,12 +71,14 @@ async fn send(studio: Arc<Studio>, mut socket: WebSocket) {
     }
 }
 
-/// u64 run, then the frame as [`frames::wire`] lays it out.
-async fn computed(studio: &Arc<Studio>, shot: i64, frame: u32) -> Option<Vec<u8>> {
+/// u64 run, u32 number of the wish, u32 zero, then the frame as [`frames::wire`] lays it out.
+async fn computed(studio: &Arc<Studio>, shot: i64, frame: u32, wish: &Wish) -> Option<Vec<u8>> {
     let run = studio.store.current_run(shot).await.ok()?;
     let folder = studio.folder(&run);
     let studio = studio.clone();
     let frames = RunFrames::new(folder.clone(), frame..=frame);
-    let (_, bytes) = blocking(move || studio.on_wire(&folder, &frames, frame)).await.ok()?;
-    Some([&run.id.to_le_bytes()[..], &bytes].concat())
+    let wanted = Wanted::without(&wish.without, wish.most).ok()?;
+    let number = wish.wish;
+    let (_, bytes) = blocking(move || studio.on_wire(&folder, &frames, frame, &wanted)).await.ok()?;
+    Some([&run.id.to_le_bytes()[..], &number.to_le_bytes(), &[0; 4], &bytes].concat())
 }

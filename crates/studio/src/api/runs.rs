@@ -7,6 +7,7 @@ use crate::error::{Error, Result};
 use crate::finishing::Runs;
 use crate::jobs::blocking;
 use crate::studio::Event;
+use crate::studio::Wanted;
 use axum::Json;
 use axum::extract::State as Extract;
 use axum::http::{HeaderMap, StatusCode, header};
@@ -200,10 +201,31 @@ pub(crate) struct Shown {
     /// With the finishing steps of the shot.
     #[serde(default)]
     finished: bool,
+    /// Ids of elements that are left out, with commas between.
+    #[serde(default)]
+    without: String,
+    /// About so many particles and vertices at most.
+    most: Option<usize>,
+}
+
+impl Shown {
+    fn wanted(&self) -> Result<Wanted> {
+        let ids = self.without.split(',').filter(|id| !id.is_empty()).map(str::parse);
+        let ids: std::result::Result<Vec<u32>, _> = ids.collect();
+        let said = |_| Error::Bad(format!("without: \"{}\" is no list of ids, such as 3,5", self.without));
+        let ids = ids.map_err(said)?;
+        Wanted::without(&ids, self.most)
+    }
+
+    /// Tells the frame with this fingerprint from the one with more or less in it.
+    fn tag(&self, print: &Fingerprint) -> String {
+        let most = self.most.map_or_else(String::new, |most| most.to_string());
+        format!("\"{print}/{}/{most}\"", self.without)
+    }
 }
 
 /// A frame as the Viewport takes it, as it was computed or finished; see docs/formats.md.
-#[utoipa::path(get, path = "/api/runs/{run}/frames/{number}", params(("run" = i64, Path), ("number" = u32, Path), ("finished" = Option<bool>, Query)), responses((status = 200, content_type = "application/octet-stream"), (status = 404, body = crate::error::Problem)))]
+#[utoipa::path(get, path = "/api/runs/{run}/frames/{number}", params(("run" = i64, Path), ("number" = u32, Path), ("finished" = Option<bool>, Query), ("without" = Option<String>, Query), ("most" = Option<usize>, Query)), responses((status = 200, content_type = "application/octet-stream"), (status = 404, body = crate::error::Problem)))]
 pub(crate) async fn frame(
     Extract(studio): State,
     Path((run, number)): Path<(i64, u32)>,
@@ -226,6 +248,7 @@ pub(crate) async fn frame(
         None => Runs::only(folder.clone()),
     };
     let known = headers.get(header::IF_NONE_MATCH).cloned();
+    let wanted = shown.wanted()?;
     let found = blocking(move || {
         let frames: SharedFrames = match &shot {
             Some(shot) => runs.frames(shot)?,
@@ -234,7 +257,7 @@ pub(crate) async fn frame(
         if !frames.range().contains(&number) {
             return Err(Error::NotFound(format!("frame {number}")));
         }
-        let tag = |print: &Fingerprint| format!("\"{print}\"");
+        let tag = |print: &Fingerprint| shown.tag(print);
         let same = known.is_some_and(|known| {
             frames.fingerprint(number).is_some_and(|print| known.as_bytes() == tag(&print).as_bytes())
         });
@@ -243,16 +266,16 @@ pub(crate) async fn frame(
         }
         // Of finished frames that take long, those that are kept are shown.
         let kept = folder.finished();
-        let wanted = shot.as_ref().and_then(|_| frames.fingerprint(number));
-        let is_kept = wanted.is_some() && kept.header(number).map(|header| header.fingerprint) == wanted;
+        let finished = shot.as_ref().and_then(|_| frames.fingerprint(number));
+        let is_kept = finished.is_some() && kept.header(number).map(|header| header.fingerprint) == finished;
         if is_kept {
             let source = RunFrames::new(kept.clone(), 0..=shot::LAST_FRAME);
-            if let Ok((print, bytes)) = studio.on_wire(&kept, &source, number) {
+            if let Ok((print, bytes)) = studio.on_wire(&kept, &source, number, &wanted) {
                 return Ok(Some((tag(&print), bytes)));
             }
         }
         let start = Instant::now();
-        let (print, bytes) = studio.on_wire(&folder, &*frames, number)?;
+        let (print, bytes) = studio.on_wire(&folder, &*frames, number, &wanted)?;
         if let (Some(shot), None) = (&shot, row.number) {
             studio.note_finishing_time(row.shot, shot, start.elapsed());
         }

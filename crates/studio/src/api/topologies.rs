@@ -36,7 +36,9 @@ pub(crate) async fn topology(
             let frame = finished.frames(&shot).ok()?.frame(shown.frame?).ok()?;
             frame.meshes.into_values().map(|mesh| mesh.topology).find(|topology| topology.hash() == hash)
         };
-        Ok(frames::wire_topology(&*kept().or_else(made).ok_or_else(missing)?))
+        Ok(frames::wire_topology(
+            &*kept().or_else(|| frames::known_topology(hash)).or_else(made).ok_or_else(missing)?,
+        ))
     });
     // What a hash names never changes.
     let head = [

@@ -122,7 +122,7 @@ async fn staged_places_follow_keys_at_the_frame_asked_for() {
     for (frame, x) in [(1, 0.0f32), (6, 2.5), (12, 5.0)] {
         let (_, bytes) = desk.bytes(&format!("/api/shots/1/staged/{frame}")).await;
         // Five elements of one body each; the ball is the last.
-        let at = 8 + 5 * 8 + 4 * 20;
+        let at = 16 + 5 * 8 + 4 * 20;
         assert_eq!(f32::from_le_bytes(bytes[at..at + 4].try_into().unwrap()), x);
     }
 }

@@ -25,7 +25,7 @@ async fn a_page_that_watches_gets_each_frame_before_the_word_that_it_is_there() 
     desk.put(deck(8)).await;
     desk.put(ball(9, "Ball")).await;
     let mut socket = connect(&desk, "/api/events").await;
-    socket.send(Message::text(r#"{"watch": 1}"#)).await.unwrap();
+    socket.send(Message::text(r#"{"watch": 1, "wish": 7}"#)).await.unwrap();
     // Anything told after it shows that the wish was heard.
     tokio::time::sleep(std::time::Duration::from_millis(200)).await;
     desk.ask("POST", "/api/shots/1/play", Value::Null).await;
@@ -35,9 +35,10 @@ async fn a_page_that_watches_gets_each_frame_before_the_word_that_it_is_there() 
             Message::Binary(bytes) => {
                 assert!(bytes.len() <= 64 * 1024);
                 let run = u64::from_le_bytes(bytes[..8].try_into().unwrap());
-                let number = u32::from_le_bytes(bytes[8..12].try_into().unwrap());
+                let number = u32::from_le_bytes(bytes[16..20].try_into().unwrap());
+                assert_eq!(bytes[8..16], [7, 0, 0, 0, 0, 0, 0, 0]);
                 let (_, fetched) = desk.bytes(&format!("/api/runs/{run}/frames/{number}")).await;
-                assert_eq!(bytes[8..], fetched);
+                assert_eq!(bytes[16..], fetched);
                 frames.push(number);
             }
             Message::Text(text) => {

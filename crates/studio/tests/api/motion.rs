@@ -207,7 +207,7 @@ async fn what_is_attached_to_a_falling_ball_goes_with_it() {
     desk.played().await;
     let height = |bytes: &[u8]| {
         // Five elements of one body each; the sun is the third.
-        let at = 8 + 5 * 8 + 2 * 20 + 4;
+        let at = 16 + 5 * 8 + 2 * 20 + 4;
         f32::from_le_bytes(bytes[at..at + 4].try_into().unwrap())
     };
     let (_, first) = desk.bytes("/api/shots/1/staged/1").await;

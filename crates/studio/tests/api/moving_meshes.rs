@@ -35,9 +35,9 @@ async fn taken_in(files: u32) -> (Desk, Value) {
 
 /// Height of the first vertex in a frame for the Viewport, and the hash of its faces.
 fn mesh(frame: &[u8]) -> (f32, String) {
-    let bodies = u32::from_le_bytes(frame[4..8].try_into().unwrap()) as usize;
-    let counts = (0..bodies).map(|i| u32::from_le_bytes(frame[12 + 8 * i..16 + 8 * i].try_into().unwrap()));
-    let at = 8 + 8 * bodies + 20 * counts.map(|count| count as usize).sum::<usize>() + 4;
+    let bodies = u32::from_le_bytes(frame[12..16].try_into().unwrap()) as usize;
+    let counts = (0..bodies).map(|i| u32::from_le_bytes(frame[20 + 8 * i..24 + 8 * i].try_into().unwrap()));
+    let at = 16 + 8 * bodies + 20 * counts.map(|count| count as usize).sum::<usize>() + 4;
     assert_eq!(frame[at..at + 4], 1u32.to_le_bytes(), "one mesh");
     let hash = frame[at + 12..at + 28].iter().map(|byte| format!("{byte:02x}")).collect();
     (f32::from_le_bytes(frame[at + 32..at + 36].try_into().unwrap()), hash)

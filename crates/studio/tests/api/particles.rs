@@ -32,8 +32,38 @@ async fn a_frame_for_the_viewport_has_its_particles_after_the_bodies() {
     desk.played().await;
     let (_, frame) = desk.bytes("/api/runs/1/frames/4").await;
     let u32_at = |at: usize| u32::from_le_bytes(frame[at..at + 4].try_into().unwrap());
-    assert_eq!([0, 4, 8, 12, 16].map(u32_at), [4, 0, 1, 9, 3]);
-    assert_eq!(frame.len(), 20 + 3 * 28 + 4);
+    assert_eq!([0, 4, 8, 12, 16, 20, 24].map(u32_at), [4, 1, 0, 0, 1, 9, 3]);
+    assert_eq!(frame.len(), 28 + 3 * 28 + 4);
+}
+
+/// A page gets only what it shows, and no more particles than it can draw; its tags tell them apart.
+#[tokio::test(flavor = "multi_thread")]
+async fn a_page_gets_the_part_of_a_frame_that_it_shows() {
+    let desk = sparks(json!({"emission": {"schedule": {"burst": {"count": 4000}}}})).await;
+    desk.put(ball(11, "Ball")).await;
+    desk.played().await;
+    let of = async |query: &str| {
+        let (status, frame) = desk.bytes(&format!("/api/runs/1/frames/4{query}")).await;
+        assert_eq!(status, StatusCode::OK, "{query}");
+        [4, 12].map(|at| u32::from_le_bytes(frame[at..at + 4].try_into().unwrap())).to_vec()
+    };
+    assert_eq!(of("").await, [1, 1]);
+    assert_eq!(of("?without=11").await, [1, 0]);
+    assert_eq!(of("?without=11,9&most=1000000").await, [1, 0]);
+    assert_eq!(of("?most=1000").await, [4, 1]);
+    let (_, few) = desk.bytes("/api/runs/1/frames/4?without=11&most=1000").await;
+    // About 1,000 are expected of 4,000; a good hash is within five standard deviations.
+    let count = u32::from_le_bytes(few[24..28].try_into().unwrap());
+    assert!(count.abs_diff(1000) < 5 * 28, "{count}");
+    for (query, said) in [("?without=sparks", "no list of ids"), ("?most=-1", "most")] {
+        let (status, problem) = desk.ask("GET", &format!("/api/runs/1/frames/4{query}"), Value::Null).await;
+        assert!(status.is_client_error(), "{status}");
+        assert!(problem["detail"].as_str().unwrap().contains(said), "{problem}");
+    }
+    let many = (0..6000).map(|id| id.to_string()).collect::<Vec<_>>().join(",");
+    let (status, problem) =
+        desk.ask("GET", &format!("/api/runs/1/frames/4?without={many}"), Value::Null).await;
+    assert_eq!(status, StatusCode::UNPROCESSABLE_ENTITY, "{problem}");
 }
 
 #[tokio::test(flavor = "multi_thread")]

@@ -38,11 +38,11 @@ async fn frame(socket: &mut Socket) -> (u32, std::collections::HashMap<u32, [f32
         }
     };
     let word = |at: usize| u32::from_le_bytes(bytes[at..at + 4].try_into().unwrap());
-    let elements = word(4) as usize;
-    let mut offset = 8 + 8 * elements;
+    let elements = word(12) as usize;
+    let mut offset = 16 + 8 * elements;
     let mut positions = std::collections::HashMap::new();
     for i in 0..elements {
-        let (id, count) = (word(8 + 8 * i), word(12 + 8 * i) as usize);
+        let (id, count) = (word(16 + 8 * i), word(20 + 8 * i) as usize);
         let position = [0, 4, 8].map(|at| f32::from_bits(word(offset + at)));
         positions.insert(id, position);
         offset += 20 * count;

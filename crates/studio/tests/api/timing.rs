@@ -6,8 +6,8 @@ use serde_json::{Value, json};
 
 /// Height of the first body of the second element in a frame for the Viewport.
 fn height(frame: &[u8]) -> f32 {
-    // Number, elements, and a head for each of two; then the first element's one body of 12 + 8 bytes.
-    let at = 8 + 2 * 8 + 20 + 4;
+    // Number, thinning, elements, and a head for each of two; then the first element's one body of 12 + 8 bytes.
+    let at = 16 + 2 * 8 + 20 + 4;
     f32::from_le_bytes(frame[at..at + 4].try_into().unwrap())
 }
 
