@@ -42,7 +42,7 @@ async function best(page, session, acts) {
   const page = await browser.newPage({ viewport: { width: 1280, height: 800 } });
   for (const [name, number] of [["200,000 dots", 200_000], ["20,000 copies", 20_000]]) {
     const made = await page.request.post(`${server.address}/api/shots`, {
-      data: { name, width: 320, height: 180, fps: 24, first: 1, last: 12 },
+      data: { name, width: 320, height: 180, fps: 24, first: 1, last: 8 },
     });
     const { id, revision } = await made.json();
     const fish = { shape: { box: { size_m: [0.1, 0.05, 0.02] } }, from_particles: 1, body: {}, look: {} };
@@ -95,14 +95,14 @@ async function best(page, session, acts) {
   // A sheet of 100,000 moving vertices: script, decoding with it, from the key press to the picture of a
   // frame that was not shown before.
   const page = await browser.newPage({ viewport: { width: 1280, height: 800 } });
-  await newShot(page, server.address, { name: "Sheet", last: 12 });
+  await newShot(page, server.address, { name: "Sheet", last: 8 });
   const n = 316;
   const sheet = (t) => {
     const lines = [];
     for (let j = 0; j < n; j++)
       for (let i = 0; i < n; i++) {
         const [x, z] = [(4 * i) / n - 2, (4 * j) / n - 2];
-        lines.push(`v ${x.toFixed(4)} ${(0.5 + 0.2 * Math.sin(5 * x + 0.4 * t) * Math.cos(4 * z)).toFixed(4)} ${z.toFixed(4)}`);
+        lines.push(`v ${x.toFixed(3)} ${(0.5 + 0.2 * Math.sin(5 * x + 0.4 * t) * Math.cos(4 * z)).toFixed(3)} ${z.toFixed(3)}`);
       }
     for (let j = 1; j < n; j++)
       for (let i = 1; i < n; i++) {
@@ -111,13 +111,14 @@ async function best(page, session, acts) {
       }
     return Buffer.from(`${lines.join("\n")}\n`);
   };
-  const files = Array.from({ length: 12 }, (_, t) => ({
+  const files = Array.from({ length: 8 }, (_, t) => ({
     name: `sheet_${String(t + 1).padStart(2, "0")}.obj`,
     mimeType: "text/plain",
     buffer: sheet(t),
   }));
   await page.getByLabel("File to take in").setInputFiles(files);
-  await page.getByText("sheet.zip taken in").waitFor({ timeout: 60_000 });
+  const takenIn = () => /taken in/.test(document.querySelector('[aria-label="Undo"]')?.title ?? "");
+  await page.waitForFunction(takenIn, undefined, { timeout: 90_000 });
   await page.getByRole("button", { name: "Play", exact: true }).click();
   await computed(page);
   await page.reload();
