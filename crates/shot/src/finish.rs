@@ -188,6 +188,11 @@ impl FinishOperation {
     pub fn is_of_surfaces(&self) -> bool {
         matches!(self, Self::SmoothShape { .. } | Self::Thicken { .. } | Self::Subdivide { .. })
     }
+
+    /// Whether it is seen with the frames only if it can be taken: by their faces and numbers.
+    pub fn needs_frames_to_be_checked(&self) -> bool {
+        self.is_of_surfaces() || matches!(self, Self::Copies { .. })
+    }
 }
 
 impl Finish {

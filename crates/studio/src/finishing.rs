@@ -5,7 +5,7 @@ use crate::error::{Error, Result};
 use crate::jobs::blocking;
 use crate::store::RunRow;
 use crate::studio::Studio;
-use frames::finish::{FinishContext, SharedFrames, StepResult, finished};
+use frames::finish::{FinishContext, SharedFrames, StepResult, finished, problems};
 use frames::{Fingerprints, Frame, RunFolder, RunFrames};
 use geometry::Meshes;
 use shot::finish::{Finish, FinishOperation};
@@ -101,6 +101,21 @@ impl Runs {
     }
 
     fn context(&self, shot: &Shot) -> Result<Arc<FinishContext>> {
+        Ok(Arc::new(self.unchecked(shot)?))
+    }
+
+    /// The context of a shot's steps, with those that the run's frames show not to be possible.
+    fn checked_context(&self, shot: &Shot) -> Result<Arc<FinishContext>> {
+        let context = self.context(shot)?;
+        let frames = Arc::new(RunFrames::of(self.run.clone(), shot));
+        let not_taken = problems(frames, &context);
+        if not_taken.is_empty() {
+            return Ok(context);
+        }
+        Ok(Arc::new(self.unchecked(shot)?.with_not_taken(not_taken)))
+    }
+
+    fn unchecked(&self, shot: &Shot) -> Result<FinishContext> {
         // A run without a manifest has no frames yet.
         let elements = self.run.manifest().map(|manifest| manifest.elements).unwrap_or_default();
         let centres = elements.into_iter().map(|element| (element.id, element.centre_m)).collect();
@@ -109,7 +124,7 @@ impl Runs {
         };
         let kept = self.kept.iter().filter_map(frames).collect();
         let context = FinishContext::new(shot, centres).map_err(Error::Bad)?;
-        Ok(Arc::new(context.with_kept(kept).with_meshes(self.meshes.clone())))
+        Ok(context.with_kept(kept).with_meshes(self.meshes.clone()))
     }
 
     /// The frames that come into a finishing step.
@@ -131,8 +146,9 @@ impl Runs {
 
     /// A frame as it is shown, if it is computed from the shot as it is.
     pub fn fresh_frame(&self, shot: &Shot, number: u32) -> Option<Frame> {
-        let frames = self.frames(shot).ok()?;
-        let wanted = expected(shot, &self.context(shot).ok()?);
+        let context = self.checked_context(shot).ok()?;
+        let frames = finished(Arc::new(RunFrames::of(self.run.clone(), shot)), &context).0;
+        let wanted = expected(shot, &context);
         let print = frames.fingerprint(number).filter(|_| frames.range().contains(&number))?;
         if Some(print) == wanted.fingerprint(number) { frames.frame(number).ok() } else { None }
     }
@@ -143,17 +159,9 @@ impl Runs {
         if !shot.elements.iter().any(|element| element.as_finish().is_some()) {
             return Ok(None);
         }
-        let context = self.context(shot)?;
+        let context = self.checked_context(shot)?;
         let wanted = expected(shot, &context);
-        let (has, mut steps) = finished(Arc::new(has), &context);
-        let surfaces = shot.elements.iter().filter_map(Element::as_finish);
-        if surfaces.into_iter().any(|finish| finish.enabled && finish.operation.is_of_surfaces()) {
-            // Whether they can be done to the meshes is seen with the frames only.
-            let frames = Arc::new(RunFrames::of(self.run.clone(), shot));
-            for (step, told) in steps.iter_mut().zip(finished(frames, &context).1) {
-                step.problem = step.problem.take().or(told.problem);
-            }
-        }
+        let (has, steps) = finished(Arc::new(has), &context);
         let state = |number| match has.fingerprint(number) {
             None => FrameState::Missing,
             print if print == wanted.fingerprint(number) => FrameState::Fresh,

@@ -23,6 +23,8 @@ pub struct FinishContext {
     gravity: BTreeMap<Id, Vec3>,
     /// Kept runs, by number.
     kept: BTreeMap<u32, SharedFrames>,
+    /// Steps that cannot be taken, and why.
+    not_taken: BTreeMap<Id, String>,
     /// The meshes of the shot's shapes.
     meshes: Meshes,
     /// The meshes at rest of solids that were asked for.
@@ -41,7 +43,16 @@ impl FinishContext {
         let first = f64::from(shot.timing.first);
         let gravity = shot.elements.iter().filter(moved).map(|e| (e.id, shot.gravity_on(e, first))).collect();
         let (now, kept, meshes) = (Mutex::new(shot.clone()), BTreeMap::new(), Meshes::default());
-        Ok(Self { sampler, now, centres, gravity, kept, meshes, rest: Mutex::default() })
+        Ok(Self {
+            sampler,
+            now,
+            centres,
+            gravity,
+            kept,
+            not_taken: BTreeMap::new(),
+            meshes,
+            rest: Mutex::default(),
+        })
     }
 
     /// With the kept runs that steps may show, by number.
@@ -49,6 +60,18 @@ impl FinishContext {
     pub fn with_kept(mut self, kept: BTreeMap<u32, SharedFrames>) -> Self {
         self.kept = kept;
         self
+    }
+
+    /// With steps that cannot be taken, as was seen with the frames; see [`super::problems`].
+    #[must_use]
+    pub fn with_not_taken(mut self, not_taken: BTreeMap<Id, String>) -> Self {
+        self.not_taken = not_taken;
+        self
+    }
+
+    /// Why a step cannot be taken, if that is known.
+    pub(super) fn not_taken(&self, step: Id) -> Option<&String> {
+        self.not_taken.get(&step)
     }
 
     /// With the meshes that the shot's shapes use.

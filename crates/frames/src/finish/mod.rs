@@ -34,6 +34,7 @@ use shot::{
     Element, Id, MAX_FRAMES,
     finish::{Finish, FinishOperation},
 };
+use std::collections::BTreeMap;
 use std::ops::RangeInclusive;
 use std::sync::Arc;
 
@@ -74,6 +75,17 @@ pub fn finished(source: SharedFrames, context: &Arc<FinishContext>) -> (SharedFr
     (chain(base, &steps, context, &mut results), results)
 }
 
+/// The steps that cannot be taken to these frames, and why. Of some that is seen with the frames
+/// only; fingerprints alone do not tell.
+pub fn problems(source: SharedFrames, context: &Arc<FinishContext>) -> BTreeMap<Id, String> {
+    let seen_with_frames = |finish: &Finish| finish.enabled && finish.operation.needs_frames_to_be_checked();
+    if !context.shot().elements.iter().filter_map(Element::as_finish).any(seen_with_frames) {
+        return BTreeMap::new();
+    }
+    let results = finished(source, context).1;
+    results.into_iter().filter_map(|result| Some((result.step, result.problem?))).collect()
+}
+
 /// Most steps that are taken for one element, or for the whole shot.
 const MAX_STEPS: usize = 16;
 
@@ -91,7 +103,9 @@ fn chain(
                 ticks = retime::Retime::new(frames.clone(), element.id, count, context).ticks();
             }
             let smooths = matches!(finish.operation, FinishOperation::Smooth { .. });
-            let given = if taken == MAX_STEPS {
+            let given = if let Some(why) = context.not_taken(element.id) {
+                Err(why.clone())
+            } else if taken == MAX_STEPS {
                 Err(format!("comes after {MAX_STEPS} others; so many are taken"))
             } else if smooths && smoothed {
                 // Each frame of the second would ask for all those of the first.

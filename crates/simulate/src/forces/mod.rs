@@ -9,20 +9,30 @@
 //! before drag and half after it (G. Strang, *On the construction and
 //! comparison of difference schemes*, 1968): the whole is of second order.
 
+mod air;
+mod attract;
 mod course;
+mod drag;
 mod eddies;
 mod flow;
+mod gravity;
+mod pull;
 mod weight;
 
+use air::Air;
+use attract::Attractor;
 use course::Course;
+use drag::Drag;
 use flow::Flow;
 pub(crate) use flow::nearest_on;
 use glam::Vec3;
+use gravity::Gravity;
+use pull::Pull;
 use rayon::prelude::*;
 use shot::{
     Element, ElementKind, Id, Shot,
     curve::Curve,
-    force::{Attract, ElementFilter, Force, ForceKind, Push},
+    force::{ElementFilter, Force, ForceKind},
     world::World,
 };
 pub use weight::{Surfaces, Weight};
@@ -46,7 +56,7 @@ pub struct Field {
 
 struct Act {
     element: Id,
-    kind: Kind,
+    law: Box<dyn Law>,
     strength: f32,
     region: Option<Weight>,
     /// The elements it acts on; none: all.
@@ -54,27 +64,45 @@ struct Act {
     except: Vec<Id>,
 }
 
-enum Kind {
-    Acceleration(Vec3),
-    Pull(Vec3),
-    /// Moving air.
-    Air(Flow, Push),
-    Attract(Attractor),
-    Drag {
-        linear: f32,
-        density: f32,
-    },
+/// What a force does to points. To add a force is one more file here, one kind of
+/// [`shot::force::ForceKind`], and its line in [`law`].
+trait Law: Send + Sync {
+    /// Changes the velocities of points by what it does in `dt` seconds. One loop a
+    /// kind, so that each is tight.
+    fn push(&self, points: &mut Points, weights: &Weights, dt: f32);
+
+    /// Velocity at which a weightless dot drifts where its weight is 1: with the air, or as an acceleration
+    /// would have it after [`A_WHILE_S`], m/s.
+    fn drift(&self, position: Vec3) -> Vec3;
+
+    /// Whether it works against the velocity that there is.
+    fn drags(&self) -> bool {
+        false
+    }
+
+    /// Its acceleration, if that is the same for all, everywhere, m/s².
+    fn same_for_all(&self) -> Option<Vec3> {
+        None
+    }
 }
 
-struct Attractor {
-    settings: Attract,
-    target: Target,
+/// Time after which the velocity from an acceleration is shown as drift, s.
+const A_WHILE_S: f32 = 0.25;
+
+/// How much a force acts at a place: its strength times the weight of its region.
+struct Weights<'a> {
+    strength: f32,
+    region: Option<&'a Weight>,
 }
 
-enum Target {
-    Point(Vec3),
-    Line(Vec<Vec<Vec3>>),
-    Surface(Vec<(Vec3, glam::Quat)>, std::sync::Arc<geometry::Surface>),
+impl Weights<'_> {
+    #[inline]
+    fn at(&self, position: Vec3) -> f32 {
+        match self.region {
+            None => self.strength,
+            Some(region) => self.strength * region.at(position),
+        }
+    }
 }
 
 /// The forces that act on one element.
@@ -88,10 +116,10 @@ impl Acting<'_> {
 
     /// Integrates the forces on points over `dt` seconds: changes their velocities.
     pub fn push(&self, points: &mut Points, dt: f32) {
-        let drags = self.0.iter().filter(|act| act.drags()).count();
+        let drags = self.0.iter().filter(|act| act.law.drags()).count();
         let push = |drag: bool, points: &mut Points| {
-            for act in self.0.iter().filter(|act| act.drags() == drag) {
-                act.push(points.positions, points.velocities, points.inverse_masses, points.drag_areas, dt);
+            for act in self.0.iter().filter(|act| act.law.drags() == drag) {
+                act.push(points, dt);
             }
         };
         if drags == 0 || drags == self.0.len() {
@@ -167,10 +195,7 @@ impl Field {
     /// The acceleration that is the same for all points of every element, if
     /// that is all there is.
     pub fn only_gravity(&self) -> Option<Vec3> {
-        self.acts.iter().try_fold(Vec3::ZERO, |sum, act| match act.kind {
-            Kind::Acceleration(a) if act.is_uniform() => Some(sum + a * act.strength),
-            _ => None,
-        })
+        self.acts.iter().try_fold(Vec3::ZERO, |sum, act| Some(sum + act.uniform()? * act.strength))
     }
 
     /// What acts on an element.
@@ -198,16 +223,9 @@ impl Field {
     /// Velocity at which a weightless dot drifts: with the air, and as an
     /// acceleration would have it after a quarter of a second, m/s.
     pub fn drift(&self, position: Vec3) -> Vec3 {
-        const A_WHILE: f32 = 0.25;
-        let of = |act: &Act| {
-            let weight = act.strength * act.region.as_ref().map_or(1.0, |region| region.at(position));
-            match &act.kind {
-                _ if weight == 0.0 || act.is_uniform() => Vec3::ZERO,
-                Kind::Acceleration(a) | Kind::Pull(a) => *a * (weight * A_WHILE),
-                Kind::Air(flow, _) => flow.velocity(position) * weight,
-                Kind::Attract(attractor) => attractor.acceleration(position) * (weight * A_WHILE),
-                Kind::Drag { .. } => Vec3::ZERO,
-            }
+        let of = |act: &Act| match act.weights().at(position) {
+            weight if weight == 0.0 || act.uniform().is_some() => Vec3::ZERO,
+            weight => act.law.drift(position) * weight,
         };
         self.acts.iter().map(of).sum()
     }
@@ -217,8 +235,8 @@ impl Field {
     pub fn felt(&self, position: Vec3) -> Vec3 {
         const MOMENT: f32 = 1e-3;
         let mut velocity = [Vec3::ZERO];
-        for act in self.acts.iter().filter(|act| !act.is_uniform()) {
-            act.push(&[position], &mut velocity, &[1.0], &[0.1], MOMENT);
+        for act in self.acts.iter().filter(|act| act.uniform().is_none()) {
+            act.push_one(position, &mut velocity, 1.0, 0.1, MOMENT);
         }
         velocity[0] / MOMENT
     }
@@ -236,7 +254,7 @@ impl Field {
         let acts = self.acts.iter().filter(|act| act.acts_on(element));
         acts.map(|act| {
             let mut after = [velocity];
-            act.push(&[position], &mut after, &[1.0 / mass_kg], &[drag_area], MOMENT);
+            act.push_one(position, &mut after, 1.0 / mass_kg, drag_area, MOMENT);
             Contribution {
                 force: act.element,
                 newtons: (after[0] - velocity) * (mass_kg / MOMENT),
@@ -255,40 +273,7 @@ fn act(
     force: &Force,
     seconds: f64,
 ) -> Option<Act> {
-    let (position, orientation) = world.pose(element);
-    let axis = orientation * Vec3::NEG_Y;
-    let course = || Course::of(world.sampler(), element, axis, seconds);
-    let kind = match &force.kind {
-        ForceKind::Gravity { acceleration } => Kind::Acceleration(*acceleration),
-        ForceKind::Pull { force_n } => Kind::Pull(axis * *force_n),
-        ForceKind::Wind(wind) => Kind::Air(Flow::wind(wind, axis, &course()), wind.push),
-        ForceKind::Turbulence(turbulence) => {
-            Kind::Air(Flow::turbulence(turbulence, &course(), seconds), turbulence.push)
-        }
-        ForceKind::Vortex(vortex) => Kind::Air(Flow::vortex(vortex, position, orientation), vortex.push),
-        ForceKind::Attract(attract) => {
-            let target = match attract.target.and_then(|id| shot.element(id)) {
-                None => Target::Point(position),
-                Some(to) => match (&to.kind, surfaces.get(to.id)) {
-                    (ElementKind::Curve(curve), _) => Target::Line(strokes(curve, world.pose(to))),
-                    (_, Some(surface)) => {
-                        let poses = world.placements(to);
-                        Target::Surface(poses, surface.clone())
-                    }
-                    _ => Target::Point(world.pose(to).0),
-                },
-            };
-            Kind::Attract(Attractor { settings: attract.clone(), target })
-        }
-        ForceKind::Drag { linear_n_s_m, density_kg_m3 } => {
-            Kind::Drag { linear: *linear_n_s_m, density: *density_kg_m3 }
-        }
-        ForceKind::Along(along) => {
-            let curve = shot.element(along.curve)?;
-            let ElementKind::Curve(line) = &curve.kind else { return None };
-            Kind::Air(Flow::along(along, strokes(line, world.pose(curve))), along.push)
-        }
-    };
+    let law = law(shot, world, surfaces, element, &force.kind, seconds)?;
     let region = match force.region {
         None => None,
         Some(id) => Some(Weight::new(world, shot, surfaces, shot.element(id)?, seconds)?),
@@ -299,7 +284,39 @@ fn act(
     };
     let only = (!force.only.is_empty()).then(|| meant(&force.only));
     let except = meant(&force.except);
-    Some(Act { element: element.id, kind, strength: force.strength, region, only, except })
+    Some(Act { element: element.id, law, strength: force.strength, region, only, except })
+}
+
+/// What a force does where its element stands; none where what it needs is not there.
+fn law(
+    shot: &Shot,
+    world: &World,
+    surfaces: &Surfaces,
+    element: &Element,
+    kind: &ForceKind,
+    seconds: f64,
+) -> Option<Box<dyn Law>> {
+    let (position, orientation) = world.pose(element);
+    let axis = orientation * Vec3::NEG_Y;
+    let course = || Course::of(world.sampler(), element, axis, seconds);
+    Some(match kind {
+        ForceKind::Gravity { acceleration } => Box::new(Gravity(*acceleration)),
+        ForceKind::Pull { force_n } => Box::new(Pull(axis * *force_n)),
+        ForceKind::Wind(wind) => Box::new(Air { flow: Flow::wind(wind, axis, &course()), push: wind.push }),
+        ForceKind::Turbulence(of) => {
+            Box::new(Air { flow: Flow::turbulence(of, &course(), seconds), push: of.push })
+        }
+        ForceKind::Vortex(of) => {
+            Box::new(Air { flow: Flow::vortex(of, position, orientation), push: of.push })
+        }
+        ForceKind::Attract(of) => Box::new(Attractor::new(of, shot, world, surfaces, position)),
+        &ForceKind::Drag { linear_n_s_m, density_kg_m3 } => Box::new(Drag { linear_n_s_m, density_kg_m3 }),
+        ForceKind::Along(of) => {
+            let curve = shot.element(of.curve)?;
+            let ElementKind::Curve(line) = &curve.kind else { return None };
+            Box::new(Air { flow: Flow::along(of, strokes(line, world.pose(curve))), push: of.push })
+        }
+    })
 }
 
 pub(crate) fn strokes(curve: &Curve, (position, orientation): shot::world::Pose) -> Vec<Vec<Vec3>> {
@@ -308,74 +325,33 @@ pub(crate) fn strokes(curve: &Curve, (position, orientation): shot::world::Pose)
 }
 
 impl Act {
-    /// Whether it is the same acceleration for all, everywhere.
-    fn is_uniform(&self) -> bool {
+    /// Its acceleration, if that is the same for all, everywhere.
+    fn uniform(&self) -> Option<Vec3> {
         let limited = self.region.is_some() || self.only.is_some() || !self.except.is_empty();
-        matches!(self.kind, Kind::Acceleration(_)) && !limited
+        self.law.same_for_all().filter(|_| !limited)
     }
 
-    /// Whether it works against the velocity that there is.
-    fn drags(&self) -> bool {
-        matches!(self.kind, Kind::Air(_, Push::Air { .. }) | Kind::Drag { .. })
+    fn weights(&self) -> Weights<'_> {
+        Weights { strength: self.strength, region: self.region.as_ref() }
     }
 
     fn acts_on(&self, element: Id) -> bool {
         self.only.as_ref().is_none_or(|only| only.contains(&element)) && !self.except.contains(&element)
     }
 
-    fn push(
-        &self,
-        positions: &[Vec3],
-        velocities: &mut [Vec3],
-        inverse_masses: &[f32],
-        drag_areas: &[f32],
-        dt: f32,
-    ) {
-        let weight = |position: Vec3| match &self.region {
-            None => self.strength,
-            Some(region) => self.strength * region.at(position),
+    fn push(&self, points: &mut Points, dt: f32) {
+        self.law.push(points, &self.weights(), dt);
+    }
+
+    /// As [`Act::push`], of one point.
+    fn push_one(&self, position: Vec3, velocity: &mut [Vec3; 1], inverse_mass: f32, drag_area: f32, dt: f32) {
+        let mut points = Points {
+            positions: &[position],
+            velocities: velocity,
+            inverse_masses: &[inverse_mass],
+            drag_areas: &[drag_area],
         };
-        // One loop a kind, so that each is tight.
-        let each = positions.iter().zip(velocities.iter_mut());
-        match &self.kind {
-            Kind::Acceleration(a) => each.for_each(|(&p, v)| *v += *a * (weight(p) * dt)),
-            Kind::Pull(newtons) => each
-                .zip(inverse_masses)
-                .for_each(|((&p, v), inverse_mass)| *v += *newtons * (weight(p) * inverse_mass * dt)),
-            Kind::Attract(attractor) => each.for_each(|(&p, v)| {
-                *v += attractor.acceleration(p) * (weight(p) * dt);
-            }),
-            Kind::Air(flow, Push::Acceleration) => each.for_each(|(&p, v)| {
-                let weight = weight(p);
-                if weight != 0.0 {
-                    *v += flow.velocity(p) * (weight * dt);
-                }
-            }),
-            Kind::Air(flow, Push::Air { density_kg_m3 }) => {
-                each.zip(inverse_masses.iter().zip(drag_areas)).for_each(
-                    |((&p, v), (inverse_mass, area))| {
-                        let weight = weight(p);
-                        if weight != 0.0 {
-                            let air = flow.velocity(p) * weight.signum();
-                            *v = dragged(
-                                *v,
-                                air,
-                                0.5 * density_kg_m3 * area * inverse_mass * weight.abs() * dt,
-                            );
-                        }
-                    },
-                );
-            }
-            Kind::Drag { linear, density } => {
-                each.zip(inverse_masses.iter().zip(drag_areas)).for_each(
-                    |((&p, v), (inverse_mass, area))| {
-                        let weight = weight(p).max(0.0);
-                        *v = dragged(*v, Vec3::ZERO, 0.5 * density * area * inverse_mass * weight * dt);
-                        *v *= (-linear * inverse_mass * weight * dt).exp();
-                    },
-                );
-            }
-        }
+        self.push(&mut points, dt);
     }
 }
 
@@ -385,55 +361,6 @@ impl Act {
 fn dragged(v: Vec3, air: Vec3, k_dt: f32) -> Vec3 {
     let past = v - air;
     air + past / (1.0 + k_dt * past.length())
-}
-
-impl Attractor {
-    /// Acceleration at a place, m/s².
-    #[inline]
-    fn acceleration(&self, position: Vec3) -> Vec3 {
-        let settings = &self.settings;
-        let reach = settings.range_m.unwrap_or(f32::INFINITY);
-        let nearest = match &self.target {
-            Target::Point(point) => *point,
-            Target::Line(strokes) => match flow::nearest_on(strokes, position) {
-                Some((point, _)) => point,
-                None => return Vec3::ZERO,
-            },
-            Target::Surface(poses, surface) => {
-                let mut best: Option<(f32, Vec3)> = None;
-                for (at, orientation) in poses {
-                    let local = orientation.inverse() * (position - *at);
-                    let within = best.map_or(reach, |(square, _)| square.sqrt());
-                    if let Some(on) = surface.nearest(local, within) {
-                        best = Some((on.distance_squared(local), *at + *orientation * on));
-                    }
-                }
-                match best {
-                    Some((_, on)) => on,
-                    None => return Vec3::ZERO,
-                }
-            }
-        };
-        let away = nearest - position;
-        let distance = away.length();
-        if distance <= 1e-9 || distance >= reach {
-            return Vec3::ZERO;
-        }
-        let smooth = |s: f32| s * s * (3.0 - 2.0 * s);
-        let near = smooth((distance / settings.near_m).min(1.0));
-        // The last fifth of the range is its soft end.
-        let far = if reach.is_finite() { smooth((5.0 * (1.0 - distance / reach)).min(1.0)) } else { 1.0 };
-        let pull = match settings.power {
-            0.0 => 1.0,
-            1.0 => distance,
-            -1.0 => 1.0 / distance,
-            -2.0 => 1.0 / (distance * distance),
-            power => distance.powf(power),
-        };
-        let magnitude = settings.acceleration * pull * near * far;
-        // Powers of a distance close to 0 may be endless; the soft core is not.
-        if magnitude.is_finite() { away / distance * magnitude } else { Vec3::ZERO }
-    }
 }
 
 #[cfg(test)]

@@ -3,6 +3,7 @@
 use super::*;
 use geometry::Meshes;
 use rstest::rstest;
+use shot::force::{Attract, Push};
 use shot::{
     Moves, Shape,
     force::{Turbulence, Vortex, Wind},
@@ -367,8 +368,9 @@ fn gusts_are_as_strong_in_the_middle_of_a_round_as_at_its_seam() {
             shot.elements.retain(|element| element.name == "Gusts");
             let seconds = from + 0.3 * f64::from(i % 12) / 12.0;
             let field = field_at(&shot, seconds);
-            let [Act { kind: Kind::Air(flow, _), .. }] = &field.acts[..] else { panic!() };
-            (flow.velocity(Vec3::ZERO).length() / 3.0 - 1.0).powi(2)
+            let [Act { law, .. }] = &field.acts[..] else { panic!() };
+            // The drift in air is its velocity.
+            (law.drift(Vec3::ZERO).length() / 3.0 - 1.0).powi(2)
         };
         (0..12_000).map(of).sum::<f32>() / 12_000.0
     };

@@ -253,3 +253,31 @@ async fn finished_frames_that_take_long_are_kept() {
     desk.ask("POST", "/api/shots/1/clear", Value::Null).await;
     assert_eq!(run.finished().headers().len(), 0);
 }
+
+/// A step that the frames show not to be possible leaves them as they are: fresh, told and shown so.
+#[rstest::rstest]
+#[case(json!({"subdivide": {"scheme": "loop", "levels": 1, "crease_group": "nobody"}}), "nobody")]
+#[case(json!({"copies": {"grid": {"count": [9000, 1, 1], "spacing_m": [1, 1, 1]}}}), "at most 50000")]
+#[tokio::test(flavor = "multi_thread")]
+async fn frames_after_a_step_that_cannot_be_taken_are_fresh(#[case] operation: Value, #[case] why: &str) {
+    let desk = played().await;
+    let copies = json!({"count": [6, 1, 1], "spacing_m": [0.6, 0, 0]});
+    let index = desk.get("/api/shots/1").await["document"]["elements"].as_array().unwrap().len() - 1;
+    desk.set(&format!("/elements/{index}/kind/solid/copies"), copies).await;
+    desk.played().await;
+    let finish = json!({"finish": {"operation": operation, "element": 9}});
+    desk.put(json!({"id": 20, "name": "Step", "kind": finish})).await;
+    let finished = desk.get("/api/shots/1/freshness").await["finished"].clone();
+    let problem = finished["steps"][0]["problem"].as_str().unwrap();
+    assert!(problem.contains(why), "{problem}");
+    assert_eq!(finished["stretches"], json!([{"first": 1, "last": 12, "state": "fresh", "reason": null}]));
+    let (shot, _) = desk.studio.head(1).await.unwrap();
+    let row = desk.studio.store.current_run(1).await.unwrap();
+    let runs = desk.studio.runs_of(&shot, &row).await.unwrap();
+    let frame = blocking(move || runs.fresh_frame(&shot, 12)).await;
+    assert_eq!(frame.expect("fresh").bodies[&shot::Id(9)].len(), 6);
+}
+
+async fn blocking<T: Send + 'static>(work: impl FnOnce() -> T + Send + 'static) -> T {
+    tokio::task::spawn_blocking(work).await.unwrap()
+}
