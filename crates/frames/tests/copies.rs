@@ -133,7 +133,7 @@ impl Setting {
 }
 
 fn copies(grid: Copies, delay_frames: i32, delay_jitter_frames: u32) -> FinishOperation {
-    FinishOperation::Copies { grid, delay_frames, delay_jitter_frames }
+    FinishOperation::Copies { grid, delay_frames, delay_jitter_frames, size_variation: 0.0 }
 }
 
 #[test]
@@ -236,6 +236,25 @@ fn copies_are_turned_about_the_element() {
     let away = place(8.0 / FPS).distance(about);
     assert!(bodies.positions.iter().all(|x| (x.distance(about) - away).abs() < 1e-5));
     assert!(bodies.positions.windows(2).all(|pair| pair[0].distance(pair[1]) > 0.01));
+}
+
+/// A copy of another size is larger about the element, with its speed.
+#[test]
+fn copies_may_differ_in_size() {
+    let mut of = setting(false);
+    let element = of.element;
+    let grid = row(4, Vec3::ZERO);
+    let sizes: Vec<f32> = grid.sizes(0.5).collect();
+    let operation =
+        FinishOperation::Copies { grid, delay_frames: 0, delay_jitter_frames: 0, size_variation: 0.5 };
+    of.step(Some(element), operation);
+    let (frames, _) = of.results();
+    let bodies = &frames.frame(9).unwrap().bodies[&element];
+    assert_eq!(bodies.scales, sizes);
+    for (copy, size) in sizes.iter().enumerate() {
+        assert!(bodies.positions[copy].distance(*size * place(8.0 / FPS)) < 1e-5);
+        assert!((bodies.velocities[copy].x - 2.0 * size).abs() < 1e-5);
+    }
 }
 
 #[test]

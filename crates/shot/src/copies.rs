@@ -56,6 +56,11 @@ impl Copies {
 }
 
 impl Copies {
+    /// The size of each copy as a multiple: 1 and a random number from `-variation` to `variation`.
+    pub fn sizes(&self, variation: f32) -> impl Iterator<Item = f32> + '_ {
+        (0..self.total() as u32).map(move |copy| 1.0 + variation * (2.0 * hash01(self.seed, copy, 5) - 1.0))
+    }
+
     /// Frames by which each copy is later: `delay_frames` more than the copy before, and a random
     /// number from 0 to `delay_jitter_frames`.
     pub fn delays(&self, delay_frames: i32, delay_jitter_frames: u32) -> impl Iterator<Item = i64> + '_ {
@@ -114,6 +119,11 @@ mod tests {
             assert!((62..=138).contains(&count), "{delay}: {count}");
         }
         assert!(random.iter().all(|of| (0..=9).contains(of)));
+        let sizes: Vec<f32> = copies.sizes(0.4).collect();
+        assert!(sizes.iter().all(|size| (0.6..=1.4).contains(size)));
+        // The mean of 1,000 draws: 1 ± 4 standard errors of 0.4 / √3 / √1000.
+        let mean = sizes.iter().sum::<f32>() / 1_000.0;
+        assert!((mean - 1.0).abs() < 0.03, "{mean}");
     }
 
     #[test]

@@ -169,6 +169,10 @@ pub enum FinishOperation {
         #[serde(default)]
         #[parameter(label = "At random, up to", unit = "frames", fixed, range(0.0, MAX_FRAMES as f32), slide(0.0, 240.0), step = 1.0)]
         delay_jitter_frames: u32,
+        /// Largest random fraction by which the size of a copy differs, 0–0.99.
+        #[serde(default)]
+        #[parameter(label = "± size", range(0.0, 0.99), slide(0.0, 0.95), step = 0.05)]
+        size_variation: f32,
     },
 }
 

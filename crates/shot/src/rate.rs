@@ -196,6 +196,7 @@ mod tests {
             grid: grid.clone(),
             delay_frames,
             delay_jitter_frames,
+            size_variation: 0.5,
         };
         let late = step(copies(-6, 48));
         let around = step(FinishOperation::Loop { frames: 24, from_frame: 25, overlap: 6 });

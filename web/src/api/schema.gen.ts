@@ -1991,6 +1991,12 @@ export interface components {
                 delay_jitter_frames: number;
                 /** @description The grid, about the element's position at the first frame; of the whole shot, about the origin. */
                 grid: components["schemas"]["Copies"];
+                /**
+                 * Format: float
+                 * @description Largest random fraction by which the size of a copy differs, 0–0.99.
+                 * @default 0
+                 */
+                size_variation: number;
             };
         };
         /** @description The finished frames of a shot. */

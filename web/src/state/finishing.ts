@@ -191,6 +191,7 @@ export const STEPS: Record<Name, Step> = {
           grid: { ...GRID, count: [5, 1, 1], spacing_m: [1, 0, 1] },
           delay_frames: 6,
           delay_jitter_frames: 0,
+          size_variation: 0,
         },
       },
     }),

@@ -59,14 +59,16 @@ impl Copies {
     }
 
     fn transforms(&self, frame: f64) -> Vec<Transform> {
-        let of = |(position, angle)| Transform {
+        let of = |((position, angle), scale)| Transform {
             position,
             orientation: Quat::from_rotation_y(angle),
-            scale: 1.0,
+            scale,
             about: self.about,
         };
         let read = |operation: &FinishOperation, _| match operation {
-            FinishOperation::Copies { grid, .. } => grid.offsets().map(of).collect(),
+            FinishOperation::Copies { grid, size_variation, .. } => {
+                grid.offsets().zip(grid.sizes(*size_variation)).map(of).collect()
+            }
             _ => Vec::new(),
         };
         self.context.step_at(self.step, frame, read).unwrap_or_default()
@@ -75,7 +77,7 @@ impl Copies {
     fn copies(&self, number: u32) -> Vec<Copy> {
         let at = f64::from(number);
         let read = |operation: &FinishOperation, _| match operation {
-            FinishOperation::Copies { grid, delay_frames, delay_jitter_frames } => {
+            FinishOperation::Copies { grid, delay_frames, delay_jitter_frames, .. } => {
                 grid.delays(*delay_frames, *delay_jitter_frames).collect()
             }
             _ => Vec::new(),

@@ -39,7 +39,12 @@ pub(super) fn shot() -> (Shot, Vec<File>) {
     shot.named_mut("Flag pole").and_then(Element::as_solid_mut).expect("a solid").copies = Some(row());
     // The flag goes round in its file, so that one at another time never stands.
     let round = FinishOperation::Loop { frames: moving::FLAG_ROUND, from_frame: 1, overlap: 0 };
-    let copies = FinishOperation::Copies { grid: row(), delay_frames: 17, delay_jitter_frames: 0 };
+    let copies = FinishOperation::Copies {
+        grid: row(),
+        delay_frames: 17,
+        delay_jitter_frames: 0,
+        size_variation: 0.0,
+    };
     for (order, name, operation) in [(0, "Flag goes round", round), (1, "Row of flags", copies)] {
         let finish = Finish { element: Some(flag), order, ..Finish::new(operation) };
         shot.add(Element::new(name, ElementKind::Finish(finish)));
