@@ -102,6 +102,37 @@ test("one element is finished by itself, and its row is below the element", asyn
   await expect(row(page, "place")).toBeVisible();
 });
 
+test("a box falls five times side by side, each time later and of another size", async ({ page }) => {
+  await newShot(page, server.address, { name: "Fall in turn" });
+  await add(page, "Plane");
+  await add(page, "Box");
+  await page.getByRole("button", { name: "Play", exact: true }).click();
+  await computed(page);
+  await page.getByRole("button", { name: "Pause" }).click();
+  const id = /shot\/(\d+)/.exec(page.url())[1];
+  const vertices = async (frame) => {
+    const path = `${server.address}/api/shots/${id}/meshes/obj?first=${frame}&last=${frame}`;
+    return (await (await page.request.get(path)).text()).split("\n").filter((line) => line.startsWith("v ")).length;
+  };
+  const before = await vertices(12);
+  await select(page, "Box");
+  await finish(page, "Copies", true);
+  await expect(row(page, "5 copies, each 6 later")).toBeVisible();
+  await type(page, "Each later by, frames", "-3");
+  await expect(row(page, "5 copies, each 3 earlier")).toBeVisible();
+  await type(page, "± size", "0.4");
+  await saved(page, "± size");
+  await expect(page.getByTestId("gives")).toHaveText("Gives 24 frames, 1–24.");
+  const after = await vertices(12);
+  const plane = (5 * before - after) / 4;
+  expect(Number.isInteger(plane) && plane > 0 && plane < before).toBe(true);
+  await pick(page, "Frames of", "the whole shot");
+  expect(await vertices(12)).toBe(5 * before);
+  await type(page, "Number x", "2");
+  await expect(row(page, "2 copies, each 3 earlier")).toBeVisible();
+  expect(await vertices(12)).toBe(2 * before);
+});
+
 test("a box is refined, thickened and taken as a mesh of its own", async ({ page }) => {
   await newShot(page, server.address, { name: "Surface" });
   await add(page, "Plane");

@@ -206,7 +206,7 @@ test("a grid of particles stands as an image, by its brightness", async ({ page 
   await pick(page, "Born", "all at once");
   await pick(page, "Map", "brightness of backdrop");
   await page.getByRole("checkbox", { name: "Dark counts, not bright" }).check();
-  await saved(page, "Map of Embers");
+  await saved(page, "Dark counts, not bright of Embers");
   await tab(page, "Show");
   await page.getByRole("combobox", { name: "By", exact: true }).first().click();
   await page.getByRole("option", { name: "map where born", exact: true }).click();

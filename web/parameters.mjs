@@ -1,5 +1,6 @@
 // Writes the declarations of parameters, by the paths of their values: from the description of the
-// file (`x-parameter` at each field) to src/api/parameters.gen.json. `*` stands for a number in a list.
+// file (`x-parameter` at each field) to src/api/parameters.gen.json,
+// or checks with `--check` that this was done. `*` stands for a number in a list.
 import { readFileSync, writeFileSync } from "node:fs";
 
 const { components } = JSON.parse(readFileSync("src/api/openapi.json", "utf8"));
@@ -38,7 +39,10 @@ const rows = Object.keys(paths)
   .sort((a, b) => order(a) - order(b))
   .map((path) => `    ${JSON.stringify(path)}: ${paths[path]}`);
 const list = declarations.map((text) => `    ${JSON.stringify({ ...JSON.parse(text), order: undefined })}`);
-writeFileSync(
-  "src/api/parameters.gen.json",
-  `{\n  "declarations": [\n${list.join(",\n")}\n  ],\n  "paths": {\n${rows.join(",\n")}\n  }\n}\n`,
-);
+const text = `{\n  "declarations": [\n${list.join(",\n")}\n  ],\n  "paths": {\n${rows.join(",\n")}\n  }\n}\n`;
+const file = "src/api/parameters.gen.json";
+if (!process.argv.includes("--check")) writeFileSync(file, text);
+else if (readFileSync(file, "utf8") !== text) {
+  console.error(`web/${file} is not what the description of the file declares: run \`cargo xtask types\``);
+  process.exit(1);
+}

@@ -211,6 +211,7 @@ fn test() -> Result<()> {
     if description != std::fs::read("web/src/api/openapi.json")? {
         bail!("web/src/api/openapi.json is not what the server describes: run `cargo xtask types`");
     }
+    run("node", &["parameters.mjs", "--check"], "web")?;
     run("npm", &["run", "--silent", "check"], "web")?;
     run("npm", &["run", "--silent", "lint"], "web")?;
     run("npm", &["run", "--silent", "test"], "web")?;

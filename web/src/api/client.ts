@@ -1,6 +1,5 @@
 // Requests to the server. Errors carry its problem document.
-import type { Part } from "../state/shown.svelte";
-import { decodeFrame, type ViewportFrame } from "../viewport/frames";
+import { decodeFrame, type FramePart, type ViewportFrame } from "../viewport/frames";
 import type { components, paths } from "./schema.gen";
 
 /** A path of the server's description with its parameters filled in. */
@@ -193,7 +192,7 @@ export const api = {
   dropRun: (run: number) => none("DELETE", `/api/runs/${run}`),
   restoreRun: (run: number) => json<ShotState>("POST", `/api/runs/${run}/restore`),
   /** A frame as it is shown: finished, where the shot or the kept run has such steps. */
-  frame: (run: number, frame: number, finished = true, part: Part | null = null) =>
+  frame: (run: number, frame: number, finished = true, part: FramePart | null = null) =>
     bytes(
       `/api/runs/${run}/frames/${frame}?finished=${finished}${part ? `&without=${part.without.join()}&most=${part.most}` : ""}`,
     ),
@@ -227,7 +226,7 @@ export type Told = Schemas["Event"] | { what: "resync" };
 /** The server's messages; after a break it connects again and tells `resync`. */
 export class Events {
   #socket: WebSocket | undefined;
-  #watched: { watch: number | null } & Partial<Part> = { watch: null };
+  #watched: { watch: number | null } & Partial<FramePart> = { watch: null };
   /** Number of the last wish: frames of earlier ones are of another part. */
   #wish = 0;
   #ended = false;
@@ -241,7 +240,7 @@ export class Events {
   }
 
   /** Asks for a part of the frames of a shot as they are computed. */
-  watch(shot: number | null, part: Partial<Part> = {}) {
+  watch(shot: number | null, part: Partial<FramePart> = {}) {
     this.#watched = { watch: shot, ...part };
     this.#wish++;
     if (this.#socket?.readyState === WebSocket.OPEN) this.#say();

@@ -1,9 +1,9 @@
 // The frame shown, playing, and the frames of the current run.
 import { api, type Freshness, type Stretch } from "../api/client";
-import { decodeFrame, type ViewportFrame } from "../viewport/frames";
+import { decodeFrame, type FramePart, type ViewportFrame } from "../viewport/frames";
 import { notices } from "./notices.svelte";
 import { shot } from "./shot.svelte";
-import { shown, type Part } from "./shown.svelte";
+import { shown } from "./shown.svelte";
 
 /** Longest wait for the server to report that it computes, ms. */
 const START_MS = 1000;
@@ -32,7 +32,7 @@ function withFresh(all: Stretch[], frame: number): Stretch[] {
 }
 
 /** A part of a frame among those kept. */
-const keyOf = (run: number, frame: number, part: Part | null, finished = true) =>
+const keyOf = (run: number, frame: number, part: FramePart | null, finished = true) =>
   `${run}/${frame}?${finished ? "" : "computed "}${part ? `${part.most} ${part.without.join()}` : ""}`;
 
 class Playback {
@@ -153,7 +153,7 @@ class Playback {
     run: number,
     frame: number,
     finished = true,
-    part: Part | null = null,
+    part: FramePart | null = null,
   ): Promise<ViewportFrame | null> {
     const key = keyOf(run, frame, part, finished);
     let promise = this.#cache.get(key);

@@ -1,15 +1,8 @@
 // The part of the frames that the Viewport shows: only that is asked for.
+import type { FramePart } from "../viewport/frames";
 import { channelsOf } from "./keys";
 import { selection } from "./selection.svelte";
 import { shot } from "./shot.svelte";
-
-/** A part of a frame, as it is asked for. */
-export interface Part {
-  /** Ids of elements that are left out, rising. */
-  without: number[];
-  /** About so many particles, and vertices of meshes, at most. */
-  most: number;
-}
 
 /** Particles and vertices that are drawn at most, with graphics hardware and without. */
 const MOST = 2_000_000;
@@ -32,7 +25,7 @@ class Shown {
       .sort((a, b) => a - b);
   });
 
-  get part(): Part {
+  get part(): FramePart {
     return { without: this.#without, most: this.inSoftware ? MOST_IN_SOFTWARE : MOST };
   }
 }

@@ -36,6 +36,14 @@ export interface MeshOfFrame {
   places: Float32Array;
 }
 
+/** A part of a frame, as it is asked for. */
+export interface FramePart {
+  /** Ids of elements that are left out, rising. */
+  without: number[];
+  /** About so many particles, and vertices of meshes, at most. */
+  most: number;
+}
+
 /** Bodies by element, and particles and meshes beside them. */
 export class ViewportFrame extends Map<number, BodiesOfFrame> {
   particles = new Map<number, ParticlesOfFrame>();
