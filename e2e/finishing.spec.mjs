@@ -16,6 +16,16 @@ async function finish(page, name, forElement = false) {
   await expect(page.getByRole("textbox", { name: "Name", exact: true })).toHaveValue(new RegExp(name));
 }
 
+/** A box falls onto a plane. */
+async function fallen(page, name) {
+  await newShot(page, server.address, { name });
+  await add(page, "Plane");
+  await add(page, "Box");
+  await page.getByRole("button", { name: "Play", exact: true }).click();
+  await computed(page);
+  await page.getByRole("button", { name: "Pause" }).click();
+}
+
 const timeline = (page) => page.getByRole("region", { name: "Timeline" });
 const frame = (page) => page.getByTestId("frame");
 const row = (page, words) => timeline(page).getByRole("button", { name: words, exact: true });
@@ -23,12 +33,7 @@ const row = (page, words) => timeline(page).getByRole("button", { name: words, e
 test("steps are added, changed, ordered, switched off and undone, and nothing is computed anew", async ({
   page,
 }) => {
-  await newShot(page, server.address, { name: "Finished" });
-  await add(page, "Plane");
-  await add(page, "Box");
-  await page.getByRole("button", { name: "Play", exact: true }).click();
-  await computed(page);
-  await page.getByRole("button", { name: "Pause" }).click();
+  await fallen(page, "Finished");
 
   await finish(page, "Retime");
   await expect(page.getByTestId("gives")).toHaveText("Gives 47 frames, 1–47.");
@@ -65,12 +70,7 @@ test("steps are added, changed, ordered, switched off and undone, and nothing is
 });
 
 test("a loop tells its seam and offers better ones, and one that is too long says so", async ({ page }) => {
-  await newShot(page, server.address, { name: "Looped" });
-  await add(page, "Plane");
-  await add(page, "Box");
-  await page.getByRole("button", { name: "Play", exact: true }).click();
-  await computed(page);
-  await page.getByRole("button", { name: "Pause" }).click();
+  await fallen(page, "Looped");
   await finish(page, "Loop");
   await expect(page.getByTestId("gives")).toHaveText("Gives 18 frames, 1–18; frame 19 would be frame 1.");
   await expect(page.getByTestId("seam")).toContainText("before it is blended");
@@ -86,12 +86,7 @@ test("a loop tells its seam and offers better ones, and one that is too long say
 });
 
 test("one element is finished by itself, and its row is below the element", async ({ page }) => {
-  await newShot(page, server.address, { name: "One of two" });
-  await add(page, "Plane");
-  await add(page, "Box");
-  await page.getByRole("button", { name: "Play", exact: true }).click();
-  await computed(page);
-  await page.getByRole("button", { name: "Pause" }).click();
+  await fallen(page, "One of two");
   await select(page, "Box");
   await finish(page, "Reverse", true);
   await expect(page.getByRole("combobox", { name: "Frames of" })).toHaveText("Box");
@@ -103,12 +98,7 @@ test("one element is finished by itself, and its row is below the element", asyn
 });
 
 test("a box falls five times side by side, each time later and of another size", async ({ page }) => {
-  await newShot(page, server.address, { name: "Fall in turn" });
-  await add(page, "Plane");
-  await add(page, "Box");
-  await page.getByRole("button", { name: "Play", exact: true }).click();
-  await computed(page);
-  await page.getByRole("button", { name: "Pause" }).click();
+  await fallen(page, "Fall in turn");
   const id = /shot\/(\d+)/.exec(page.url())[1];
   const vertices = async (frame) => {
     const path = `${server.address}/api/shots/${id}/meshes/obj?first=${frame}&last=${frame}`;
@@ -134,12 +124,7 @@ test("a box falls five times side by side, each time later and of another size",
 });
 
 test("a box is refined, thickened and taken as a mesh of its own", async ({ page }) => {
-  await newShot(page, server.address, { name: "Surface" });
-  await add(page, "Plane");
-  await add(page, "Box");
-  await page.getByRole("button", { name: "Play", exact: true }).click();
-  await computed(page);
-  await page.getByRole("button", { name: "Pause" }).click();
+  await fallen(page, "Surface");
   const id = /shot\/(\d+)/.exec(page.url())[1];
   const faces = async () => {
     const path = `${server.address}/api/shots/${id}/meshes/obj?first=24&last=24`;

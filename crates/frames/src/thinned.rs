@@ -42,9 +42,11 @@ pub fn thin(frame: &mut Frame, most: usize) -> Thinning {
     let mut coarse_meshes = 0;
     if vertices > most {
         for mesh in frame.meshes.values_mut() {
-            let target = (mesh.positions.len() as f64 * most as f64 / vertices as f64) as usize;
-            if mesh.positions.len() > LEAST_VERTICES {
-                *mesh = Coarse::of(mesh, target.max(LEAST_VERTICES)).show(mesh);
+            // A power of two, so that a mesh stays as it is while others change a little.
+            let part = (mesh.positions.len() as f64 * most as f64 / vertices as f64) as usize;
+            let target = (1 << part.max(1).ilog2()).max(LEAST_VERTICES);
+            if mesh.positions.len() > target {
+                *mesh = Coarse::of(mesh, target).show(mesh);
                 coarse_meshes += 1;
             }
         }
@@ -83,8 +85,9 @@ type KeptCoarse = ((Fingerprint, usize), Arc<Coarse>);
 
 /// Coarse faces that were used last.
 static KEPT_COARSE: LazyLock<Mutex<Vec<KeptCoarse>>> = LazyLock::new(Mutex::default);
-/// Number of them kept.
+/// Number of them kept, and vertices of all of them.
 const KEPT: usize = 64;
+const KEPT_VERTICES: usize = 8_000_000;
 
 impl Coarse {
     fn of(mesh: &MeshState, target: usize) -> Arc<Self> {
@@ -97,10 +100,14 @@ impl Coarse {
             return coarse;
         }
         let coarse = Arc::new(Self::new(mesh, target));
-        if kept.len() >= KEPT {
+        // A mesh that lies on a few spots now is made coarse anew once it is spread out.
+        if coarse.kept.len() * 8 >= target {
+            kept.push((key, coarse.clone()));
+        }
+        let vertices = |kept: &[KeptCoarse]| kept.iter().map(|(_, of)| of.kept.len()).sum::<usize>();
+        while kept.len() > KEPT || (kept.len() > 1 && vertices(&kept) > KEPT_VERTICES) {
             kept.remove(0);
         }
-        kept.push((key, coarse.clone()));
         coarse
     }
 
@@ -246,6 +253,25 @@ mod tests {
         assert!(few.orientations.is_empty());
         let (_, fewer) = thinned(39_000, 12_000);
         assert_eq!(fewer.ids[..], few.ids[..fewer.len()]);
+    }
+
+    /// What was made of a mesh that lay on one spot is not kept for when it is spread out.
+    #[test]
+    fn a_mesh_that_unfolds_is_seen_unfolded() {
+        let fine = geometry::primitive::sphere(1.0, 200);
+        let topology = Arc::new(Topology::of(&fine));
+        let vertices = |size: f32| {
+            let mut frame = Frame::new(1, 0.0);
+            let positions: Vec<Vec3> = fine.positions.iter().map(|x| *x * size).collect();
+            let velocities = fine.positions.clone();
+            let state =
+                MeshState { topology: topology.clone(), positions, velocities, attributes: Vec::new() };
+            frame.meshes.insert(Id(1), state);
+            thin(&mut frame, 2_000);
+            frame.meshes[&Id(1)].positions.len()
+        };
+        assert!(vertices(0.0) < 10);
+        assert!(vertices(1.0) > 500);
     }
 
     /// A coarse sphere has about as many vertices as wanted, all of them of the fine one and of

@@ -23,6 +23,8 @@ struct Travelling {
     waves: bool,
     missing: Option<u32>,
     bodies: usize,
+    /// Particles that are born at frame 5 besides.
+    burst: u32,
 }
 
 fn orientation(t: f32) -> Quat {
@@ -76,7 +78,8 @@ impl Frames for Travelling {
             };
             frame.meshes.insert(self.element, mesh);
         }
-        let ids: Vec<u32> = if number < 5 { vec![3] } else { vec![3, 8] };
+        let mut ids: Vec<u32> = if number < 5 { vec![3] } else { vec![3, 8] };
+        ids.extend((0..if number < 5 { 0 } else { self.burst }).map(|i| 9 + i));
         let of = |id: &u32| Vec3::new(*id as f32, t, 0.0);
         let particles = Particles {
             positions: ids.iter().map(of).collect(),
@@ -113,7 +116,11 @@ fn setting(waves: bool) -> Setting {
     (shot.timing.fps, shot.timing.last) = (FPS, LAST);
     let element = shot.add(Element::solid("Kite", Shape::sphere(0.1), Moves::Free));
     let topology = Arc::new(Topology::of(&grid_mesh()));
-    Setting { shot, element, source: Travelling { element, topology, waves, missing: None, bodies: 1 } }
+    Setting {
+        shot,
+        element,
+        source: Travelling { element, topology, waves, missing: None, bodies: 1, burst: 0 },
+    }
 }
 
 impl Setting {
@@ -255,6 +262,19 @@ fn copies_may_differ_in_size() {
         assert!(bodies.positions[copy].distance(*size * place(8.0 / FPS)) < 1e-5);
         assert!((bodies.velocities[copy].x - 2.0 * size).abs() < 1e-5);
     }
+}
+
+/// Particles that are born later are bounded too: whole copies are left out before anything is made.
+#[test]
+fn later_frames_hold_no_more_than_a_frame_may() {
+    let mut of = setting(false);
+    of.source.burst = 1_500_000;
+    of.step(None, copies(row(40, Vec3::X), 0, 0));
+    let (frames, results) = of.results();
+    assert_eq!(results[0].problem, None);
+    // One particle at first; from frame 5 on 1,500,002, of which five copies are at most 8,000,000.
+    assert_eq!(frames.frame(4).unwrap().particles[&Id(77)].len(), 40);
+    assert_eq!(frames.frame(5).unwrap().particles[&Id(77)].len(), 5 * 1_500_002);
 }
 
 #[test]

@@ -24,6 +24,7 @@
 //! | `blank` | what the Sheet shows where there is no value |
 //! | `fixed` | the same at every frame: it takes no keys |
 //! | `colour` | three numbers that are a colour |
+//! | `picture` | changes the picture only, in a type whose other values change the simulation |
 //! | `parts("x", "z")` | names of the parts of a vector |
 //!
 //! On the type, `#[parameters(acts = Picture)]` says that its values change the picture only.
@@ -49,6 +50,7 @@ struct Said {
     nested: bool,
     fixed: bool,
     colour: bool,
+    picture: bool,
     label: Option<LitStr>,
     words: Option<LitStr>,
     unit: Option<LitStr>,
@@ -70,6 +72,7 @@ impl Parse for Said {
                 "nested" => said.nested = true,
                 "fixed" => said.fixed = true,
                 "colour" => said.colour = true,
+                "picture" => said.picture = true,
                 "range" => said.range = Some(pair(input)?),
                 "slide" => said.slide = Some(pair(input)?),
                 "parts" => {
@@ -265,6 +268,7 @@ fn declaration(
         None => quote!(None),
     };
     let (fixed, colour, parts) = (said.fixed, said.colour, &said.parts);
+    let acts = if said.picture { quote!(crate::parameters::Acts::Picture) } else { acts.clone() };
     quote! {
         crate::parameters::Declaration {
             owner: #owner,

@@ -38,7 +38,7 @@ pub struct Element {
     pub groups: Vec<String>,
     /// Not drawn in the Viewport.
     #[serde(default, skip_serializing_if = "std::ops::Not::not")]
-    #[parameter(label = "Hidden")]
+    #[parameter(label = "Hidden", picture)]
     pub hidden: bool,
     /// Not to be selected or moved in the Viewport.
     #[serde(default, skip_serializing_if = "std::ops::Not::not")]

@@ -47,6 +47,8 @@ pub enum ParameterKind {
     Number,
     /// Several numbers.
     Vector,
+    /// Several numbers without a fraction.
+    WholeVector,
 }
 
 /// A parameter as its field declares it.
@@ -300,7 +302,7 @@ macro_rules! read_field {
 read_field! {
     i32, Whole, |value| Some(Value::Number(*value as f32));
     Option<u32>, Whole, |value| value.map(|value| Value::Number(value as f32));
-    [u32; 3], Vector, |value| Some(Value::Vector(value.map(|part| part as f32)));
+    [u32; 3], WholeVector, |value| Some(Value::Vector(value.map(|part| part as f32)));
 }
 
 impl ParameterField for Vec2 {

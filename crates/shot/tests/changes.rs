@@ -90,6 +90,10 @@ fn a_keyed_shape_counts_from_where_it_differs() {
 #[case(|s: &mut Shot| s.camera = None)]
 #[case(|s: &mut Shot| s.named_mut("Sun").unwrap().placement.orientation_rad = Vec3::ONE)]
 #[case(|s: &mut Shot| s.named_mut("Crate").unwrap().hidden = true)]
+#[case(|s: &mut Shot| {
+    let keys = Channel::keyed([(5.0, true), (14.0, false)]);
+    s.named_mut("Crate").unwrap().channels.insert("hidden".to_owned(), keys);
+})]
 #[case(|s: &mut Shot| s.named_mut("Crate").unwrap().locked = true)]
 #[case(|s: &mut Shot| s.named_mut("Crate").unwrap().as_solid_mut().unwrap().look.albedo = Vec3::ZERO)]
 #[case(|s: &mut Shot| s.timing.last = 10)]

@@ -45,9 +45,9 @@
     unit: unit ?? declaration.unit ?? "",
     scale: scale ?? declaration.scale ?? 1,
     step: declaration.step,
-    whole: declaration.kind === "whole",
+    whole: declaration.kind.startsWith("whole"),
     fixed: !declaration.keyed,
-    least: declaration.kind === "whole" || !declaration.keyed ? declaration.low : undefined,
+    least: declaration.kind.startsWith("whole") || !declaration.keyed ? declaration.low : undefined,
   });
   /** The parts of a vector that are values of their own: those of two numbers. */
   let split = $derived(declaration.kind === "vector" && declaration.parts?.length === 2);
@@ -66,14 +66,8 @@
   {#each declaration.parts! as part, i (part)}
     <NumberField label={`${name} ${part}`} {...shown} target={{ ...target, path: `${target.path}[${i}]` }} />
   {/each}
-{:else if declaration.kind === "vector"}
-  <VectorField
-    label={name}
-    {...shown}
-    whole={declaration.low === 1}
-    parts={declaration.parts ?? ["x", "y", "z"]}
-    {target}
-  />
+{:else if declaration.kind.endsWith("vector")}
+  <VectorField label={name} {...shown} parts={declaration.parts ?? ["x", "y", "z"]} {target} />
 {:else}
   <NumberField
     label={name}

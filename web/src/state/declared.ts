@@ -21,7 +21,7 @@ export interface Declaration {
   keyed: boolean;
   colour?: boolean;
   parts?: string[];
-  kind: "switch" | "whole" | "number" | "vector";
+  kind: "switch" | "whole" | "number" | "vector" | "whole_vector";
   acts: "simulation" | "picture";
   /** The value where the file leaves it out. */
   default?: number | number[] | boolean;

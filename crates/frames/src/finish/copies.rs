@@ -6,11 +6,11 @@ use crate::{Bodies, Frame, Frames, MeshState, Particles, Parts, RunError, topolo
 use geometry::{Topology, topology::joined_attributes};
 use glam::{Quat, Vec3};
 use shot::{Element, Id, MAX_BODIES, fingerprint::Fingerprint, finish::FinishOperation};
-use std::collections::BTreeMap;
+use std::collections::{BTreeMap, btree_map::Entry};
 use std::ops::RangeInclusive;
 use std::sync::{Arc, LazyLock, Mutex, PoisonError};
 
-/// Most vertices and most particles of an element with all copies.
+/// Most vertices and most particles of a frame with all copies.
 const MAX_VERTICES: usize = 8_000_000;
 const MAX_PARTICLES: usize = 8_000_000;
 
@@ -23,7 +23,7 @@ pub(super) struct Copies {
 }
 
 /// A copy at a frame.
-struct Copy {
+struct CopyAt {
     /// The source's frame that it shows, and whether it stands there: before the first frame or
     /// after the last.
     frame: u32,
@@ -46,14 +46,13 @@ impl Copies {
         let parts = element.map_or(Parts::All, Parts::Element);
         if this.source.read(first, &parts, &mut frame).is_ok() {
             let copies = this.copies(first).len();
-            for (id, bodies) in &frame.bodies {
-                check("bodies", copies * bodies.len(), MAX_BODIES)?;
-                let vertices = frame.meshes.get(id).map_or(0, |mesh| mesh.positions.len());
-                check("vertices", copies * bodies.len() * vertices, MAX_VERTICES)?;
+            let mut all = Size::default();
+            for id in frame.bodies.keys().chain(frame.particles.keys()) {
+                let of = Size::of(&frame, *id).times(copies);
+                of.check(" of an element")?;
+                all = all.with(of);
             }
-            for particles in frame.particles.values() {
-                check("particles", copies * particles.len(), MAX_PARTICLES)?;
-            }
+            all.check("")?;
         }
         Ok(this)
     }
@@ -65,31 +64,38 @@ impl Copies {
             scale,
             about: self.about,
         };
-        let read = |operation: &FinishOperation, _| match operation {
-            FinishOperation::Copies { grid, size_variation, .. } => {
-                grid.offsets().zip(grid.sizes(*size_variation)).map(of).collect()
+        match self.operation(frame) {
+            Some(FinishOperation::Copies { grid, size_variation, .. }) => {
+                grid.offsets().zip(grid.sizes(size_variation)).map(of).collect()
             }
             _ => Vec::new(),
-        };
-        self.context.step_at(self.step, frame, read).unwrap_or_default()
+        }
     }
 
-    fn copies(&self, number: u32) -> Vec<Copy> {
-        let at = f64::from(number);
-        let read = |operation: &FinishOperation, _| match operation {
-            FinishOperation::Copies { grid, delay_frames, delay_jitter_frames, .. } => {
-                grid.delays(*delay_frames, *delay_jitter_frames).collect()
+    fn operation(&self, frame: f64) -> Option<FinishOperation> {
+        self.context.step_at(self.step, frame, |operation, _| operation.clone())
+    }
+
+    /// The numbers by which copies show earlier frames, copy by copy.
+    fn delays(&self, number: u32) -> Vec<i64> {
+        match self.operation(f64::from(number)) {
+            Some(FinishOperation::Copies { grid, delay_frames, delay_jitter_frames, .. }) => {
+                grid.delays(delay_frames, delay_jitter_frames).collect()
             }
             _ => Vec::new(),
-        };
-        let delays: Vec<i64> = self.context.step_at(self.step, at, read).unwrap_or_default();
+        }
+    }
+
+    fn copies(&self, number: u32) -> Vec<CopyAt> {
+        let at = f64::from(number);
+        let delays = self.delays(number);
         let (now, before, after) =
             (self.transforms(at), self.transforms(at - 0.5), self.transforms(at + 0.5));
         let range = self.source.range();
         let copy = |(i, delay): (usize, i64)| {
             let wanted = i64::from(number) - delay;
             let inside = i64::from(*range.start())..=i64::from(*range.end());
-            Some(Copy {
+            Some(CopyAt {
                 frame: self.source.at(wanted),
                 held: !self.source.repeats() && !inside.contains(&wanted),
                 transform: MovingTransform {
@@ -104,11 +110,50 @@ impl Copies {
     }
 }
 
-fn check(what: &str, count: usize, most: usize) -> Result<(), String> {
-    if count > most {
-        return Err(format!("would give {count} {what} of an element; at most {most}"));
+/// How much a frame or a part of one holds.
+#[derive(Clone, Copy, Default)]
+struct Size {
+    bodies: usize,
+    vertices: usize,
+    particles: usize,
+}
+
+impl Size {
+    /// Of the part of an element; the mesh of several bodies counts for each.
+    fn of(frame: &Frame, id: Id) -> Self {
+        let bodies = frame.bodies.get(&id).map_or(0, Bodies::len);
+        let vertices = frame.meshes.get(&id).map_or(0, |mesh| mesh.positions.len());
+        Self { bodies, vertices: bodies * vertices, particles: frame.particles_of(id).len() }
     }
-    Ok(())
+
+    fn with(self, other: Self) -> Self {
+        Self {
+            bodies: self.bodies + other.bodies,
+            vertices: self.vertices + other.vertices,
+            particles: self.particles + other.particles,
+        }
+    }
+
+    fn times(self, copies: usize) -> Self {
+        Self {
+            bodies: self.bodies * copies,
+            vertices: self.vertices * copies,
+            particles: self.particles * copies,
+        }
+    }
+
+    /// Whether it is within what a frame may hold; `of` says of what it is.
+    fn check(self, of: &str) -> Result<(), String> {
+        let kinds = [
+            ("bodies", self.bodies, MAX_BODIES),
+            ("vertices", self.vertices, MAX_VERTICES),
+            ("particles", self.particles, MAX_PARTICLES),
+        ];
+        match kinds.into_iter().find(|(_, count, most)| count > most) {
+            None => Ok(()),
+            Some((what, count, most)) => Err(format!("would give {count} {what}{of}; at most {most}")),
+        }
+    }
 }
 
 impl Frames for Copies {
@@ -121,34 +166,41 @@ impl Frames for Copies {
     }
 
     fn fingerprint(&self, number: u32) -> Option<Fingerprint> {
-        let copies = self.copies(number);
-        let values: Vec<_> = copies
-            .iter()
-            .map(|Copy { frame, held, transform: MovingTransform { now, before, after, .. } }| {
-                (frame, held, now.values(), before.values(), after.values())
-            })
-            .collect();
-        let mut frames: Vec<u32> = copies.iter().map(|copy| copy.frame).collect();
+        // All that copies show follows from the operation around this frame and the source's range.
+        let around = [-0.5, 0.0, 0.5].map(|by| self.operation(f64::from(number) + by));
+        let range = (*self.range().start(), *self.range().end(), self.repeats());
+        let delays = self.delays(number);
+        let mut frames: Vec<u32> =
+            delays.iter().map(|delay| self.source.at(i64::from(number) - delay)).collect();
         frames.sort_unstable();
         frames.dedup();
         let prints: Vec<_> = frames.iter().map(|frame| self.source.fingerprint(*frame)).collect();
-        digest("copies", &(number, values), &prints)
+        digest("copies", &(number, around, self.about.to_array(), range), &prints)
     }
 
     fn read(&self, number: u32, parts: &Parts, frame: &mut Frame) -> Result<(), RunError> {
         let copies = self.copies(number);
         let mut sources: BTreeMap<u32, Frame> = BTreeMap::new();
+        // What is measured stays that of the frame with this number, where one shows it.
+        self.source.read(self.source.at(i64::from(number)), parts, frame)?;
+        // As many copies as a frame may hold: later frames may hold more than the first.
+        let (mut size, mut shown) = (Size::default(), 0);
         for copy in &copies {
-            if let std::collections::btree_map::Entry::Vacant(entry) = sources.entry(copy.frame) {
+            if let Entry::Vacant(entry) = sources.entry(copy.frame) {
                 let mut of = Frame::default();
                 self.source.read(copy.frame, parts, &mut of)?;
                 entry.insert(of);
             }
+            let of = &sources[&copy.frame];
+            let ids = of.bodies.keys().chain(of.particles.keys());
+            size = ids.fold(size, |size, id| size.with(Size::of(of, *id)));
+            if size.check("").is_err() {
+                break;
+            }
+            shown += 1;
         }
-        // What is measured stays that of the frame with this number, where one shows it.
-        self.source.read(self.source.at(i64::from(number)), parts, frame)?;
-        let mut all: Vec<CopyParts> = Vec::with_capacity(copies.len());
-        for copy in &copies {
+        let mut all: Vec<CopyParts> = Vec::with_capacity(shown);
+        for copy in &copies[..shown] {
             let source = &sources[&copy.frame];
             let mut own = Frame {
                 bodies: source.bodies.clone(),
@@ -200,14 +252,11 @@ struct CopyParts<'a> {
     rate: f32,
 }
 
-/// The bodies of an element in all copies, copy by copy, as many as a shot may have.
+/// The bodies of an element in all copies, copy by copy.
 fn bodies(copies: &[CopyParts], id: Id) -> Bodies {
     let mut all = Bodies::default();
     for of in copies.iter().filter_map(|copy| copy.own.bodies.get(&id)) {
         let before = all.len();
-        if before + of.len() > MAX_BODIES {
-            break;
-        }
         if !(all.scales.is_empty() && of.scales.is_empty()) {
             all.scales.resize(before, 1.0);
             all.scales.extend(&of.scales);
@@ -231,12 +280,9 @@ fn bodies(copies: &[CopyParts], id: Id) -> Bodies {
 fn mesh(copies: &[CopyParts], id: Id, centre: Vec3) -> Option<MeshState> {
     let mut parts: Vec<&MeshState> = Vec::new();
     let (mut positions, mut velocities) = (Vec::new(), Vec::new());
-    'copies: for copy in copies {
+    for copy in copies {
         let (Some(bodies), Some(mesh)) = (copy.own.bodies.get(&id), copy.meshes.get(&id)) else { continue };
         for i in 0..bodies.len() {
-            if positions.len() + mesh.positions.len() > MAX_VERTICES {
-                break 'copies;
-            }
             let scale = bodies.scales.get(i).copied().unwrap_or(1.0);
             let (position, orientation) = (bodies.positions[i], bodies.orientations[i]);
             let (velocity, spin) = (bodies.velocities[i], bodies.angular_velocities[i]);
@@ -262,8 +308,8 @@ type JoinedTopology = (Key, Arc<Topology>);
 
 /// Topologies that were joined last.
 static JOINED: LazyLock<Mutex<Vec<JoinedTopology>>> = LazyLock::new(Mutex::default);
-/// Number of them kept.
-const KEPT: usize = 8;
+/// Number of them kept: each may be large.
+const KEPT: usize = 2;
 
 fn joined(parts: &[&MeshState]) -> Arc<Topology> {
     let key: Key = parts.iter().map(|part| part.topology.hash()).collect();
@@ -290,9 +336,6 @@ fn particles(copies: &[CopyParts], id: Id) -> Particles {
     let mut order: Vec<(u32, u32, u32)> = Vec::new();
     for (c, of) in copies.iter().enumerate() {
         let ids = &of.own.particles_of(id).ids;
-        if order.len() + ids.len() > MAX_PARTICLES {
-            break;
-        }
         for (i, own) in ids.iter().enumerate() {
             if let Ok(id) = u32::try_from(u64::from(*own) * n + c as u64) {
                 order.push((id, c as u32, i as u32));

@@ -40,7 +40,7 @@ impl Law for Attractor {
     }
 
     fn drift(&self, position: Vec3) -> Vec3 {
-        self.acceleration(position) * super::A_WHILE_S
+        self.acceleration(position) * super::DRIFT_TIME_S
     }
 }
 

@@ -14,7 +14,7 @@ impl Law for Gravity {
     }
 
     fn drift(&self, _: Vec3) -> Vec3 {
-        self.0 * super::A_WHILE_S
+        self.0 * super::DRIFT_TIME_S
     }
 
     fn same_for_all(&self) -> Option<Vec3> {

@@ -72,7 +72,7 @@ trait Law: Send + Sync {
     fn push(&self, points: &mut Points, weights: &Weights, dt: f32);
 
     /// Velocity at which a weightless dot drifts where its weight is 1: with the air, or as an acceleration
-    /// would have it after [`A_WHILE_S`], m/s.
+    /// would have it after [`DRIFT_TIME_S`], m/s.
     fn drift(&self, position: Vec3) -> Vec3;
 
     /// Whether it works against the velocity that there is.
@@ -87,7 +87,7 @@ trait Law: Send + Sync {
 }
 
 /// Time after which the velocity from an acceleration is shown as drift, s.
-const A_WHILE_S: f32 = 0.25;
+const DRIFT_TIME_S: f32 = 0.25;
 
 /// How much a force acts at a place: its strength times the weight of its region.
 struct Weights<'a> {

@@ -15,6 +15,6 @@ impl Law for Pull {
     }
 
     fn drift(&self, _: Vec3) -> Vec3 {
-        self.0 * super::A_WHILE_S
+        self.0 * super::DRIFT_TIME_S
     }
 }
