@@ -169,6 +169,14 @@ fn acts(element: &Element) -> bool {
 /// Differences of an element, in the words of its Sheet.
 fn element_changes(before: &Shot, now: &Shot, old: &Element, new: &Element) -> Vec<String> {
     let mut changes: Vec<String> = Vec::new();
+    let file = |shot: &Shot, element: &Element| match element.as_solid().map(|solid| &solid.shape) {
+        Some(Shape::Mesh { asset, .. }) => shot.assets.get(asset).map(|asset| asset.sha256.clone()),
+        _ => None,
+    };
+    let other_file = file(before, old) != file(now, new);
+    if old == new && !other_file {
+        return changes;
+    }
     let mut say = |changed: bool, what: &str| {
         if changed && !changes.iter().any(|said| said == what) {
             changes.push(what.to_owned());
@@ -176,11 +184,12 @@ fn element_changes(before: &Shot, now: &Shot, old: &Element, new: &Element) -> V
     };
     say(old.placement.position_m != new.placement.position_m, "place");
     say(old.placement.orientation_rad != new.placement.orientation_rad, "turn");
-    let known: Values = values(old).into_iter().chain(values(new)).collect();
+    let (old_values, new_values) = (values(old), values(new));
     let paths: BTreeSet<&String> = old.channels.keys().chain(new.channels.keys()).collect();
     for path in paths {
         let channel = |motion: &BTreeMap<String, Channel>| motion.get(path).cloned();
-        let declared = known.get(path).or_else(|| known.get(split_part(path).0));
+        let of = |path: &str| new_values.get(path).or_else(|| old_values.get(path));
+        let declared = of(path).or_else(|| of(split_part(path).0));
         let declared = declared.filter(|(_, declaration)| declaration.acts == Acts::Simulation);
         let words = declared.map_or("", |(_, declaration)| declaration.words);
         say(declared.is_some() && channel(&old.channels) != channel(&new.channels), words);
@@ -190,11 +199,7 @@ fn element_changes(before: &Shot, now: &Shot, old: &Element, new: &Element) -> V
     say(old.aim != new.aim, "aim");
     match (&old.kind, &new.kind) {
         (ElementKind::Solid(a), ElementKind::Solid(b)) => {
-            let file = |shot: &Shot, solid: &crate::Solid| match &solid.shape {
-                Shape::Mesh { asset, .. } => shot.assets.get(asset).map(|asset| asset.sha256.clone()),
-                _ => None,
-            };
-            say(a.shape != b.shape || file(before, a) != file(now, b), "shape");
+            say(a.shape != b.shape || other_file, "shape");
             say(a.animation != b.animation, "animation");
             say(a.copies != b.copies || a.from_particles != b.from_particles, "copies");
             say(a.to_particles != b.to_particles, "return to particles");
@@ -203,13 +208,12 @@ fn element_changes(before: &Shot, now: &Shot, old: &Element, new: &Element) -> V
             say(a.wake != b.wake, if b.moves == Moves::Animated { "let-go" } else { "wake" });
             say(a.collision != b.collision, "collision shape");
             say(a.weight != b.weight, "weight");
-            say(a.friction != b.friction, "friction");
-            say(a.restitution != b.restitution, "bounce");
-            say(a.margin_m != b.margin_m, "margin");
-            say(a.breaking_impulse_n_s != b.breaking_impulse_n_s, "breaking");
-            say(a.drag != b.drag, "drag");
-            say(a.launch_velocity != b.launch_velocity, "launch velocity");
-            say(a.launch_angular_velocity != b.launch_angular_velocity, "launch spin");
+            let of_body = |path: &str| {
+                path.starts_with("kind.solid.body.") && !["weight", "wake"].iter().any(|of| path.contains(of))
+            };
+            for (path, (value, declaration)) in new_values.iter().filter(|(path, _)| of_body(path)) {
+                say(old_values.get(path).is_some_and(|(old, _)| old != value), declaration.words);
+            }
         }
         (ElementKind::Particles(a), ElementKind::Particles(b)) => {
             let (a, b) = (a.unseen(), b.unseen());
@@ -223,10 +227,10 @@ fn element_changes(before: &Shot, now: &Shot, old: &Element, new: &Element) -> V
             say(a.seed != b.seed, "seed");
         }
         (a, b) if a != b => {
-            let own = |element: &Element| -> Values {
-                values(element).into_iter().filter(|(path, _)| path.starts_with("kind.")).collect()
+            let own = |values: Values| -> Values {
+                values.into_iter().filter(|(path, _)| path.starts_with("kind.")).collect()
             };
-            let (old_values, new_values) = (own(old), own(new));
+            let (old_values, new_values) = (own(old_values), own(new_values));
             let same_kind = old_values.keys().eq(new_values.keys());
             for (path, (value, declaration)) in &new_values {
                 say(same_kind && old_values[path].0 != *value, declaration.words);
