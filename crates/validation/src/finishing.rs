@@ -18,10 +18,10 @@ use std::sync::Arc;
 const G: f64 = 9.81;
 
 /// Frames in memory, as exact as they are on disk.
-struct Stored(Vec<Frame>);
+pub(crate) struct Stored(Vec<Frame>);
 
 impl Stored {
-    fn new(frames: Vec<Frame>) -> Self {
+    pub(crate) fn new(frames: Vec<Frame>) -> Self {
         Self(frames.iter().map(|frame| decode(&encode(frame)).expect("a frame")).collect())
     }
 }
@@ -56,7 +56,8 @@ fn slowed(shot: &Shot, frames: Vec<Frame>, times: u32) -> SharedFrames {
     finished(Arc::new(stored), &Arc::new(context)).0
 }
 
-fn every(frames: &SharedFrames) -> impl Iterator<Item = (u32, Bodies)> + '_ {
+/// Each frame's number and last bodies.
+pub(crate) fn every(frames: &SharedFrames) -> impl Iterator<Item = (u32, Bodies)> + '_ {
     frames.range().map(|number| {
         let bodies = frames.frame(number).expect("it is there").bodies;
         (number, bodies.into_values().last().expect("a body"))
@@ -64,7 +65,7 @@ fn every(frames: &SharedFrames) -> impl Iterator<Item = (u32, Bodies)> + '_ {
 }
 
 /// One body on a known path, at the frames of a shot.
-fn on_path(shot: &mut Shot, path: impl Fn(f32) -> (Vec3, Vec3, Quat, Vec3)) -> Vec<Frame> {
+pub(crate) fn on_path(shot: &mut Shot, path: impl Fn(f32) -> (Vec3, Vec3, Quat, Vec3)) -> Vec<Frame> {
     let id: Id = shot.add(body("Ball", Shape::sphere(0.1), Moves::Free, 0.5, 0.0));
     let frame = |number| {
         let seconds = shot.timing.seconds(number);

@@ -8,6 +8,7 @@
 pub mod departures;
 pub mod finishing;
 pub mod forces;
+pub mod loops;
 pub mod moving_meshes;
 pub mod particles;
 pub mod pictures;
@@ -70,6 +71,7 @@ pub fn all() -> Vec<(&'static str, Vec<Experiment>)> {
         ("Particles", particles::all()),
         ("Moving meshes", moving_meshes::all()),
         ("Finishing", finishing::all()),
+        ("Loops", loops::all()),
         ("Surfaces", surfaces::all()),
         ("Renderer", pictures::all()),
     ]

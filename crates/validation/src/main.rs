@@ -19,6 +19,14 @@ fn main() -> std::io::Result<()> {
              | experiment | formula | expected | measured | difference | allowed |\n| --- | --- | --- | --- | --- | --- |\n"
         );
         experiments.iter().for_each(|e| text.push_str(&row(e)));
+        if *chapter == "Loops" {
+            text.push_str(
+                "\nAlso tested in `crates/frames`: blends of weight 0 and 1 have the bytes of the runs. In `crates/interchange`: OBJ, GLB,\n\
+                 USD and Alembic that are handed on are read back by ourselves and by the formats' own libraries, with their times,\n\
+                 within 2 µm of each place. In `crates/simulate`: over random changes to random shots, frames called fresh have the\n\
+                 bytes of a full bake, in every system; of 11,734 parts called stale 27 % came out the same.\n",
+            );
+        }
         if *chapter == "Renderer" {
             text.push_str(
                 "\nAlso tested in `crates/picture` and `crates/interchange`: the furnace with boxes, each look's scattering\n\

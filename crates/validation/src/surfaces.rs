@@ -74,7 +74,49 @@ pub fn smoothed_volume() -> Experiment {
     }
 }
 
+/// Creased edges of a box stay on the straight lines that they were on.
+pub fn creased_edges() -> Experiment {
+    let size = Vec3::new(2.0, 3.0, 1.0);
+    let cube = primitive::cuboid(size, 0.0);
+    let topology = Topology::of(&cube);
+    let creases = Creases { angle_rad: Some(1.0), ..Creases::default() };
+    let mut curve = Vec::new();
+    let mut worst = 0.0f64;
+    for scheme in [Scheme::CatmullClark, Scheme::Loop] {
+        for levels in 1..=5 {
+            let refined = Subdivision::new(&topology, &cube.positions, scheme, levels, &creases)
+                .expect("a box can be refined");
+            let positions = refined.apply(&cube.positions);
+            // The distance of the nearest vertex to points of one edge: there are vertices at each of
+            // the parts into which it is cut.
+            let parts = 1 << levels;
+            let on_edge = (0..=parts).map(|i| {
+                let along = i as f32 / parts as f32 - 0.5;
+                let point = Vec3::new(0.5 * size.x, along * size.y, 0.5 * size.z);
+                positions.iter().map(|p| f64::from(p.distance(point))).fold(f64::INFINITY, f64::min)
+            });
+            let off = on_edge.fold(0.0, f64::max);
+            worst = worst.max(off);
+            curve.push((curve.len() as f64, off));
+        }
+    }
+    Experiment {
+        key: "creased-edges",
+        statement: "Edges of a box that are creased stay where they are, refined by Catmull and Clark or by \
+                    Loop; measured is the largest distance of a vertex to its point of the edge, of five levels each."
+            .to_owned(),
+        formula: "0",
+        expected: 0.0,
+        measured: worst,
+        tolerance: 1e-6,
+        unit: "m",
+        axes: ("mesh", "m"),
+        reference: curve.iter().map(|(mesh, _)| (*mesh, 0.0)).collect(),
+        curve,
+    }
+}
+
 /// All of them.
 pub fn all() -> Vec<Experiment> {
-    vec![cube_limit(), smoothed_volume()]
+    vec![cube_limit(), creased_edges(), smoothed_volume()]
 }

@@ -115,9 +115,11 @@ pub(super) fn seam_of(
     looked_at: usize,
 ) -> Result<Option<Seam>, RunError> {
     let step = (frames as usize).div_ceil(looked_at) as u32;
-    let samples = sample(source, (from_frame..from_frame + frames).step_by(step as usize))?;
+    let mut samples = sample(source, (from_frame..from_frame + frames).step_by(step as usize))?;
     let next = sample(source, std::iter::once(source.at(i64::from(from_frame + frames))))?;
     let distance = samples[0].distance(&next[0]);
+    // The step to the frame after the last is part of the motion.
+    samples.extend(next.into_iter().map(|next| Sample { number: from_frame + frames, ..next }));
     Ok(distance.map(|distance| figure(distance, motion(&samples))))
 }
 

@@ -7,7 +7,6 @@ pub use traversal::{Prediction, Traversal};
 
 use crate::Mesh;
 use glam::{Vec2, Vec3};
-use sha2::{Digest, Sha256};
 use shot::fingerprint::Fingerprint;
 use std::collections::HashMap;
 use std::sync::OnceLock;
@@ -257,11 +256,13 @@ pub fn joined_attributes(lists: &[&[Attribute]]) -> Vec<Attribute> {
     joined.collect()
 }
 
+/// BLAKE3 of the faces, the groups and the attributes: topologies of a million faces are hashed
+/// at every change, and SHA-256 takes longer than their subdivision.
 fn hash(triangles: &[[u32; 3]], smooth: &[u32], attributes: &[Attribute]) -> Fingerprint {
-    let mut hash = Sha256::new();
+    let mut hash = blake3::Hasher::new();
     let mut list = |values: &mut dyn Iterator<Item = u32>, count: usize| {
-        hash.update((count as u64).to_le_bytes());
-        let mut buffer = [0u8; 4096];
+        hash.update(&(count as u64).to_le_bytes());
+        let mut buffer = [0u8; 16 * 1024];
         loop {
             let mut length = 0;
             for (four, value) in buffer.chunks_exact_mut(4).zip(&mut *values) {
@@ -290,8 +291,7 @@ fn hash(triangles: &[[u32; 3]], smooth: &[u32], attributes: &[Attribute]) -> Fin
             AttributeValues::Flags(values) => list(&mut values.iter().map(|&v| u32::from(v)), count),
         }
     }
-    let sum: [u8; 32] = hash.finalize().into();
-    Fingerprint(*sum.first_chunk().expect("16 of 32 bytes"))
+    Fingerprint(*hash.finalize().as_bytes().first_chunk().expect("16 of 32 bytes"))
 }
 
 #[cfg(test)]
