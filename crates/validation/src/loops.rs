@@ -135,9 +135,10 @@ pub fn seam_figure() -> Experiment {
     let off = |(a, b): (&(f64, f64), &(f64, f64))| (a.1 / b.1 - 1.0).abs();
     Experiment {
         key: "seam-figure",
-        statement: "The seam figure of the pair that is picked in a swing that rises is the rise of a period \
+        statement:
+            "The seam figure of the pair that is picked in a swing that rises is the rise of a period \
                     over the mean motion; measured is the largest part by which it is off, of five speeds."
-            .to_owned(),
+                .to_owned(),
         formula: "|Δx| / mean |xₙ₊₁ − xₙ|",
         expected: 0.0,
         measured: curve.iter().zip(&reference).map(off).fold(0.0, f64::max),
