@@ -119,7 +119,7 @@ pub fn seam_figure() -> Experiment {
     for rise in rises {
         let mut shot = shot(2.5);
         let stored = Stored::new(swing(&mut shot, rise));
-        let best = best_loops(&stored, 12..=48, 1).expect("frames are there")[0].clone();
+        let best = best_loops(&stored, 12..=48, 1).expect("frames are there")[0];
         let figure = seam(&stored, best.from_frame, period).expect("frames are there").expect("bodies stay");
         // The jump is the rise of a period; the mean motion is the mean chord from a frame to the next.
         let step = f64::from(TAU) / f64::from(period);
