@@ -5,7 +5,7 @@ use std::collections::HashMap;
 
 /// The points of a surface, at each of which there are one or several vertices.
 #[derive(Clone, Debug, Default)]
-pub(crate) struct Weld {
+pub struct Weld {
     /// The point of each vertex. Vertices at the same coordinates are at one; points are
     /// numbered in the order in which they appear.
     pub point_of: Vec<u32>,
@@ -14,6 +14,7 @@ pub(crate) struct Weld {
 }
 
 impl Weld {
+    /// Of the vertices of a mesh.
     pub fn new(positions: &[Vec3]) -> Self {
         let mut found: HashMap<[u32; 3], u32> = HashMap::with_capacity(positions.len());
         let mut vertex_of = Vec::new();

@@ -2,7 +2,7 @@
 
 use crate::parameters::element_parameters;
 use crate::{
-    Element, ElementKind, Id, Moves, Shape, Shot, System,
+    Element, ElementKind, Id, Moves, Shape, Shot, Solid, System,
     motion::{Channel, Value, split_part},
     parameters::{Acts, Declaration},
     references::Role,
@@ -201,6 +201,9 @@ fn element_changes(before: &Shot, now: &Shot, old: &Element, new: &Element) -> V
         (ElementKind::Solid(a), ElementKind::Solid(b)) => {
             say(a.shape != b.shape || other_file, "shape");
             say(a.animation != b.animation, "animation");
+            say(a.cloth.is_some() != b.cloth.is_some(), "cloth");
+            let pins = |solid: &Solid| solid.cloth.as_ref().map(|cloth| cloth.pins.clone());
+            say(pins(a) != pins(b), "pins");
             say(a.copies != b.copies || a.from_particles != b.from_particles, "copies");
             say(a.to_particles != b.to_particles, "return to particles");
             let (a, b) = (&a.body, &b.body);
@@ -209,7 +212,9 @@ fn element_changes(before: &Shot, now: &Shot, old: &Element, new: &Element) -> V
             say(a.collision != b.collision, "collision shape");
             say(a.weight != b.weight, "weight");
             let of_body = |path: &str| {
-                path.starts_with("kind.solid.body.") && !["weight", "wake"].iter().any(|of| path.contains(of))
+                let body = path.starts_with("kind.solid.body.");
+                let cloth = path.starts_with("kind.solid.cloth.");
+                (body || cloth) && !["weight", "wake", "pins"].iter().any(|of| path.contains(of))
             };
             for (path, (value, declaration)) in new_values.iter().filter(|(path, _)| of_body(path)) {
                 say(old_values.get(path).is_some_and(|(old, _)| old != value), declaration.words);

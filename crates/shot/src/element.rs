@@ -3,7 +3,7 @@
 use crate::MAX_BODIES;
 use crate::parameters::{MAX_POSITION_M, MAX_SIZE_M, MAX_SPEED, Parameters};
 use crate::{
-    Copies, FileAnimation, Id, Shape,
+    Cloth, Copies, FileAnimation, Id, Shape,
     curve::Curve,
     finish::Finish,
     force::Force,
@@ -181,6 +181,10 @@ pub struct Solid {
     #[serde(default, skip_serializing_if = "Option::is_none")]
     #[parameter(nested)]
     pub animation: Option<FileAnimation>,
+    /// What makes it a cloth while it is free; none: it is rigid.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    #[parameter(nested)]
+    pub cloth: Option<Cloth>,
     /// A grid of copies; none for a single body.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     #[parameter(nested)]
@@ -417,6 +421,7 @@ impl Element {
             ElementKind::Solid(Solid {
                 shape,
                 animation: None,
+                cloth: None,
                 copies: None,
                 from_particles: None,
                 to_particles: None,
@@ -544,6 +549,11 @@ impl Element {
             }
             _ => None,
         }
+    }
+
+    /// The cloth it is, if it is one.
+    pub fn as_cloth(&self) -> Option<&Cloth> {
+        self.as_solid().filter(|solid| solid.body.moves == Moves::Free)?.cloth.as_ref()
     }
 
     /// Every copy of an element that stands at `pose`; one if it has no copies,

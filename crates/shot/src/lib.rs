@@ -23,6 +23,7 @@
 mod animation;
 pub mod changes;
 pub mod check;
+mod cloth;
 mod contact;
 mod copies;
 pub mod curve;
@@ -47,6 +48,7 @@ mod systems;
 pub mod world;
 
 pub use animation::{BetweenFrames, BeyondEnd, FileAnimation};
+pub use cloth::{Cloth, Pin, PinnedPart, Side};
 pub use contact::pair_coefficient;
 pub use copies::Copies;
 pub use document::{Asset, AssetKind, Id, InitialState, Physics, PictureSize, Shot, Timing, VERSION};

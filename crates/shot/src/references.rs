@@ -2,7 +2,7 @@
 //! staleness and deleting go by.
 
 use crate::{
-    Element, ElementKind, Id, Shot, Wake,
+    Element, ElementKind, Id, PinnedPart, Shot, Wake,
     finish::FinishOperation,
     force::{ElementFilter, ForceKind},
     particles::{Action, Source, Trigger},
@@ -113,6 +113,12 @@ impl Element {
         }
         match &self.kind {
             ElementKind::Solid(solid) => {
+                for (i, pin) in solid.cloth.iter().flat_map(|cloth| &cloth.pins).enumerate() {
+                    if let PinnedPart::Region(id) = pin.part {
+                        let holder = format!("kind.solid.cloth.pins[{i}]");
+                        list.add(&format!("{holder}.part.region"), id, Role::Part, Target::Region, &holder);
+                    }
+                }
                 if let Some(Wake::Region(id)) = solid.body.wake {
                     let wake = "kind.solid.body.wake";
                     list.add("kind.solid.body.wake.region", id, Role::Waiting, Target::Region, wake);

@@ -19,11 +19,12 @@
 //! assert_eq!(frame.number, 2);
 //! assert!(frame.bodies[&shot.named("Ball").unwrap().id].positions[0].y < 10.0);
 //! ```
-#![forbid(unsafe_code)]
+#![deny(unsafe_code)]
 #![warn(missing_docs)]
 
 mod bake;
 mod cancel;
+mod cloth;
 pub mod colliders;
 pub mod forces;
 mod particles;

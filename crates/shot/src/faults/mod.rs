@@ -84,6 +84,8 @@ const MAX_EVENTS: usize = 32;
 const MAX_STOPS: usize = 16;
 /// Most points of one stroke of a curve.
 const MAX_POINTS: usize = 10_000;
+/// Most pins of a cloth.
+const MAX_PINS: usize = 32;
 
 struct Faults(Vec<Fault>);
 
@@ -278,6 +280,17 @@ impl Shot {
             }
             if solid.from_particles.is_some() {
                 f.say(format!("{path}.animation"), "cannot be that of bodies that come from particles");
+            }
+        }
+        if let Some(cloth) = &solid.cloth {
+            if cloth.pins.len() > MAX_PINS {
+                f.say(format!("{path}.cloth.pins"), format!("{} pins; at most {MAX_PINS}", cloth.pins.len()));
+            }
+            if solid.from_particles.is_some() || solid.to_particles.is_some() {
+                f.say(format!("{path}.cloth"), "cannot be that of bodies that come from or become particles");
+            }
+            if solid.body.moves == crate::Moves::Free && solid.body.wake.is_some() {
+                f.say(format!("{path}.body.wake"), "a cloth cannot wait; hold it by pins that are keyed");
             }
         }
         // Particles may be lighter.

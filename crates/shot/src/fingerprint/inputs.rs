@@ -16,6 +16,7 @@ pub(super) fn first_inputs(shot: &Shot, sampler: &Sampler) -> serde_json::Value 
     let world = World::new(shot, sampler, f64::from(shot.timing.first), &unsolved);
     let solids: Vec<_> = shot
         .solids()
+        .filter(|(element, _)| element.as_cloth().is_none())
         .map(|(element, solid)| {
             let mut body = solid.body.clone();
             // When it is let go, and how, matters from then on.
@@ -77,6 +78,8 @@ pub(super) struct SystemInputs {
     pub reads: Option<usize>,
     /// Particles, with what they are made of, and whether others become them.
     particle_sets: Vec<(ForceInput, bool)>,
+    /// Cloths, with what they are made of.
+    cloths: Vec<ForceInput>,
     /// Forces, with the elements of the system that each acts on, and whether it is limited to some.
     forces: Vec<(ForceInput, (bool, Vec<Id>))>,
 }
@@ -117,6 +120,9 @@ impl<'a> Inputs<'a> {
         let (mut animated, mut bodies) = (Vec::new(), Vec::new());
         for (i, element) in shot.elements.iter().enumerate() {
             let ElementKind::Solid(solid) = &element.kind else { continue };
+            if element.as_cloth().is_some() {
+                continue;
+            }
             let waits = solid.body.moves == Moves::Animated
                 || (solid.body.moves == Moves::Free && solid.body.wake.is_some());
             if waits {
@@ -172,10 +178,12 @@ impl<'a> Inputs<'a> {
             };
             let forces = shot.forces().into_iter().filter(|(_, force)| force.acts_on_any(&members));
             let sets = members.iter().filter(|element| element.as_particles().is_some());
+            let cloths = members.iter().filter(|element| element.as_cloth().is_some());
             SystemInputs {
                 id: system.id,
                 reads: system.reads.first().and_then(|id| place(*id)),
                 particle_sets: sets.map(|element| (input(element.id), fed.contains(&element.id))).collect(),
+                cloths: cloths.map(|element| input(element.id)).collect(),
                 forces: forces.map(|(element, force)| (input(element.id), scope(force))).collect(),
             }
         };
@@ -191,7 +199,10 @@ impl<'a> Inputs<'a> {
             now.elements[set.index].as_particles().is_some_and(|p| p.emission.come_at(first))
         };
         let of = &self.systems[system];
-        of.has_solids() || now.initial_state.is_some() || of.particle_sets.iter().any(there)
+        of.has_solids()
+            || !of.cloths.is_empty()
+            || now.initial_state.is_some()
+            || of.particle_sets.iter().any(there)
     }
 
     /// The hash that a system's chain begins with.
@@ -203,6 +214,9 @@ impl<'a> Inputs<'a> {
         } else {
             let world = (timing.fps, timing.first, physics.substeps, physics.world_m, &physics.keys_follow);
             hash.update(serde_json::to_vec(&world).expect("it serialises"));
+        }
+        for cloth in &self.systems[system].cloths {
+            hash.update(cloth.digest(now, self.sampler, f64::from(timing.first)));
         }
         if let Some(frames) = timing.loop_frames {
             hash.update(b"goes round");
@@ -349,6 +363,9 @@ impl<'a> Inputs<'a> {
             if begun || *fed {
                 hash.update(digest(set));
             }
+        }
+        for cloth in &of.cloths {
+            hash.update(digest(cloth));
         }
         for (force, scope) in &of.forces {
             let acts = now.elements[force.index]

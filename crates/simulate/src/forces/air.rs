@@ -40,6 +40,13 @@ impl Law for Air {
         self.flow.velocity(position)
     }
 
+    fn air(&self, position: Vec3) -> Option<(Vec3, f32)> {
+        match self.push {
+            Push::Air { density_kg_m3 } => Some((self.flow.velocity(position), density_kg_m3)),
+            Push::Acceleration => None,
+        }
+    }
+
     fn drags(&self) -> bool {
         matches!(self.push, Push::Air { .. })
     }

@@ -27,6 +27,10 @@ impl Law for Drag {
         Vec3::ZERO
     }
 
+    fn air(&self, _: Vec3) -> Option<(Vec3, f32)> {
+        (self.density_kg_m3 > 0.0).then_some((Vec3::ZERO, self.density_kg_m3))
+    }
+
     fn drags(&self) -> bool {
         true
     }

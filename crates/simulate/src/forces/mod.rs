@@ -80,6 +80,11 @@ trait Law: Send + Sync {
         false
     }
 
+    /// Velocity, m/s, and density, kg/m³, of the air that drags at a place; none if it drags by no air.
+    fn air(&self, _position: Vec3) -> Option<(Vec3, f32)> {
+        None
+    }
+
     /// Its acceleration, if that is the same for all, everywhere, m/s².
     fn same_for_all(&self) -> Option<Vec3> {
         None
@@ -112,6 +117,23 @@ impl Acting<'_> {
     /// Whether nothing does.
     pub fn is_empty(&self) -> bool {
         self.0.is_empty()
+    }
+
+    /// Whether any of them drags by air.
+    pub fn moves_air(&self) -> bool {
+        self.0.iter().any(|act| act.law.air(Vec3::ZERO).is_some())
+    }
+
+    /// Calls `found` with the velocity, m/s, and density, kg/m³, of each air that drags at a place.
+    pub fn air(&self, position: Vec3, mut found: impl FnMut(Vec3, f32)) {
+        for act in &self.0 {
+            let weight = act.weights().at(position);
+            if weight != 0.0
+                && let Some((velocity, density)) = act.law.air(position)
+            {
+                found(velocity * weight.signum(), density * weight.abs());
+            }
+        }
     }
 
     /// Integrates the forces on points over `dt` seconds: changes their velocities.

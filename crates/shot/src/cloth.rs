@@ -1,0 +1,182 @@
+//! Cloth: what a sheet is made of, and where it is held.
+
+use crate::Id;
+use crate::parameters::{MAX_SIZE_M, MIN_SIZE_M, Parameters};
+use schemars::JsonSchema;
+use serde::{Deserialize, Serialize};
+
+/// What makes a free solid a cloth: its shape is the sheet at rest. The warp runs along u of
+/// the UVs, the weft along v. Friction is that of the body.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, JsonSchema, Parameters)]
+#[serde(deny_unknown_fields, default)]
+pub struct Cloth {
+    /// Length of the edges of the triangles that it is computed with, m.
+    #[parameter(
+        label = "Edges",
+        unit = "mm",
+        scale = 1_000.0,
+        fixed,
+        range(MIN_SIZE_M, MAX_SIZE_M),
+        slide(5.0, 100.0),
+        step = 1.0
+    )]
+    pub edge_m: f32,
+    /// Mass per area, kg/m².
+    #[parameter(
+        label = "Weight",
+        words = "mass per area",
+        unit = "g/m²",
+        scale = 1_000.0,
+        range(0.001, 100.0),
+        slide(20.0, 1_500.0),
+        step = 10.0
+    )]
+    pub mass_kg_m2: f32,
+    /// Stiffness against stretch along the warp: Young's modulus times thickness, N/m.
+    #[parameter(label = "Stretch along", unit = "N/m", range(0.1, 1e6), slide(10.0, 20_000.0), step = 50.0)]
+    pub warp_n_m: f32,
+    /// Stiffness against stretch along the weft, N/m.
+    #[parameter(label = "Stretch across", unit = "N/m", range(0.1, 1e6), slide(10.0, 20_000.0), step = 50.0)]
+    pub weft_n_m: f32,
+    /// Stiffness against shear: shear modulus times thickness, N/m.
+    #[parameter(
+        label = "Shear",
+        words = "shear stiffness",
+        unit = "N/m",
+        range(0.0, 1e6),
+        slide(0.0, 5_000.0),
+        step = 10.0
+    )]
+    pub shear_n_m: f32,
+    /// How much it narrows when it is stretched: Poisson's ratio, no unit.
+    #[parameter(
+        label = "Narrows",
+        words = "Poisson's ratio",
+        range(0.0, 0.49),
+        slide(0.0, 0.49),
+        step = 0.01
+    )]
+    pub poisson_ratio: f32,
+    /// Stiffness against bending, N m.
+    #[parameter(
+        label = "Bending",
+        words = "bending stiffness",
+        unit = "mN·mm",
+        scale = 1e6,
+        range(0.0, 100.0),
+        slide(0.0, 500.0),
+        step = 1.0
+    )]
+    pub bend_n_m: f32,
+    /// Time over which a change of stretch is resisted, s: viscosity over stiffness.
+    #[parameter(
+        label = "Damping",
+        unit = "ms",
+        scale = 1_000.0,
+        range(0.0, 10.0),
+        slide(0.0, 50.0),
+        step = 0.5
+    )]
+    pub damping_s: f32,
+    /// Distance that it keeps from what it lies on, and half of that between its two sides, m.
+    #[parameter(
+        label = "Thickness",
+        unit = "mm",
+        scale = 1_000.0,
+        range(1e-5, MAX_SIZE_M),
+        slide(0.2, 20.0),
+        step = 0.1
+    )]
+    pub thickness_m: f32,
+    /// Coefficient of the force of air along its speed, no unit.
+    #[parameter(label = "Air drag", range(0.0, 10.0), slide(0.0, 3.0), step = 0.05)]
+    pub drag: f32,
+    /// Coefficient of the force of air along the normal, no unit.
+    #[parameter(label = "Air lift", range(0.0, 10.0), slide(0.0, 3.0), step = 0.05)]
+    pub lift: f32,
+    /// Where it is held.
+    #[serde(skip_serializing_if = "Vec::is_empty")]
+    #[parameter(nested)]
+    pub pins: Vec<Pin>,
+}
+
+impl Default for Cloth {
+    /// A cotton canvas.
+    fn default() -> Self {
+        Self {
+            edge_m: 0.03,
+            mass_kg_m2: 0.3,
+            warp_n_m: 4_000.0,
+            weft_n_m: 3_000.0,
+            shear_n_m: 200.0,
+            poisson_ratio: 0.1,
+            bend_n_m: 3e-5,
+            damping_s: 0.002,
+            thickness_m: 0.004,
+            drag: 1.2,
+            lift: 1.2,
+            pins: Vec::new(),
+        }
+    }
+}
+
+/// Points of a cloth that are held where the element's placement has them.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, JsonSchema, Parameters)]
+#[serde(deny_unknown_fields)]
+pub struct Pin {
+    /// The points.
+    pub part: PinnedPart,
+    /// Whether they are held now.
+    #[serde(default = "held")]
+    #[parameter(label = "Holds")]
+    pub holds: bool,
+}
+
+fn held() -> bool {
+    true
+}
+
+/// Which points are held.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, JsonSchema)]
+#[serde(rename_all = "snake_case", deny_unknown_fields)]
+pub enum PinnedPart {
+    /// Those furthest along an axis of the element.
+    Side(Side),
+    /// The two ends of a side.
+    Corners(Side),
+    /// Those in a region, as long as they are in it.
+    Region(Id),
+}
+
+/// A side of a shape, along an axis of its element.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
+#[serde(rename_all = "snake_case")]
+pub enum Side {
+    /// −x.
+    Left,
+    /// +x.
+    Right,
+    /// −y.
+    Bottom,
+    /// +y.
+    Top,
+    /// −z.
+    Back,
+    /// +z.
+    Front,
+}
+
+impl Side {
+    /// The unit vector out of it.
+    pub fn axis(self) -> glam::Vec3 {
+        use glam::Vec3;
+        match self {
+            Self::Left => Vec3::NEG_X,
+            Self::Right => Vec3::X,
+            Self::Bottom => Vec3::NEG_Y,
+            Self::Top => Vec3::Y,
+            Self::Back => Vec3::NEG_Z,
+            Self::Front => Vec3::Z,
+        }
+    }
+}

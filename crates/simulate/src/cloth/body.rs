@@ -1,0 +1,345 @@
+//! The motion of one sheet over a step: the second backward differentiation formula (C. Curtiss and
+//! J. Hirschfelder, 1952) with steps of any length, solved by Newton's method.
+//!
+//! With ω the ratio of the step's length to that before and α = (1 + 2 ω) / (1 + ω), positions and velocities
+//! at the step's end obey α x = x̄ + Δt v and α v = v̄ + Δt M⁻¹ f(x), where ȳ = (1 + ω) yₙ − ω² / (1 + ω) yₙ₋₁.
+//! That is the minimum of ½ (α/Δt)² |x − x̂|²_M + E(x). The first step, and the first after points were let go or caught,
+//! is implicit Euler's: ω = 0.
+
+use super::air;
+use super::cholesky::Factor;
+use super::contact::{Memory, Surroundings, Touches};
+use super::membrane::Moduli;
+use super::sheet::Sheet;
+use super::system::{Structure, System, Workspace};
+use crate::Step;
+use crate::forces::Points;
+use glam::{DMat3, DVec3, Mat3, Vec3};
+use rayon::prelude::*;
+use serde::{Deserialize, Serialize};
+use shot::{Cloth, world::Pose};
+
+/// Newton steps at most.
+const NEWTON_STEPS: u32 = 2;
+/// A step that moves no point further than this part of the mean edge is the last.
+const ENOUGH: f64 = 5e-4;
+/// A Newton step moves no point further than this many mean edges.
+const MAX_MOVE: f64 = 4.0;
+
+/// After so many iterations of the linear solver the factor is made anew.
+const MANY_ITERATIONS: u32 = 15;
+
+/// All that a checkpoint needs.
+#[derive(Clone, Debug, Default, Serialize, Deserialize)]
+pub(super) struct State {
+    /// Positions, m, and velocities, m/s.
+    pub x: Vec<DVec3>,
+    pub v: Vec<DVec3>,
+    /// Those before the last step; empty if there was none.
+    x_before: Vec<DVec3>,
+    v_before: Vec<DVec3>,
+    /// Length of the last step, s.
+    dt_before: f64,
+    /// Where each point is held in the frame of its copy; none: it is free.
+    held: Vec<Option<Vec3>>,
+    contacts: Vec<Memory>,
+}
+
+impl State {
+    pub fn new(x: Vec<DVec3>, v: Vec<DVec3>) -> Self {
+        let n = x.len();
+        Self { x, v, held: vec![None; n], contacts: vec![Memory::default(); n], ..Self::default() }
+    }
+
+    /// Whether it is that of a sheet of so many points.
+    pub fn fits(&self, n: usize) -> bool {
+        let all = [self.x.len(), self.v.len(), self.held.len(), self.contacts.len()];
+        let before = [self.x_before.len(), self.v_before.len()];
+        all.iter().all(|len| *len == n) && (before == [0, 0] || before == [n, n])
+    }
+}
+
+/// The factor at hand.
+struct Kept {
+    factor: Factor,
+    /// The frame of each point when it was made.
+    frames: Vec<Mat3>,
+    /// α/Δt and what was held then.
+    rate: f64,
+    held: Vec<bool>,
+}
+
+/// A sheet in motion.
+pub(super) struct ClothBody {
+    pub sheet: Sheet,
+    pub state: State,
+    structure: Structure,
+    kept: Option<Kept>,
+    work: Workspace,
+    /// Blocks of the matrix.
+    blocks: Vec<Mat3>,
+}
+
+/// What holds the points of a sheet at a step's end.
+pub(super) struct Holding {
+    /// The poses of the copies.
+    pub poses: Vec<Pose>,
+    /// Whether each point is held.
+    pub points: Vec<bool>,
+}
+
+impl ClothBody {
+    pub fn new(sheet: Sheet, x: Vec<DVec3>, v: Vec<DVec3>) -> Self {
+        let structure = Structure::new(&sheet);
+        let blocks = vec![Mat3::ZERO; structure.near.columns.len()];
+        let state = State::new(x, v);
+        Self { sheet, state, structure, kept: None, work: Workspace::default(), blocks }
+    }
+
+    /// Goes one step on; `friction` is that of the body. None if the solution is lost.
+    pub fn step(
+        &mut self,
+        step: &Step,
+        id: shot::Id,
+        cloth: &Cloth,
+        friction: f32,
+        holding: &Holding,
+    ) -> Option<()> {
+        let n = self.sheet.len();
+        let dt = f64::from(step.dt);
+        if dt <= 0.0 {
+            return Some(());
+        }
+        let targets = self.hold(holding);
+        let held: Vec<bool> = targets.iter().map(Option::is_some).collect();
+        let moduli = Moduli::new(
+            f64::from(cloth.warp_n_m),
+            f64::from(cloth.weft_n_m),
+            f64::from(cloth.shear_n_m),
+            f64::from(cloth.poisson_ratio),
+        );
+        let bend = f64::from(cloth.bend_n_m);
+        let rate = f64::from(cloth.damping_s) / dt;
+        let masses: Vec<f64> =
+            self.sheet.areas.iter().map(|area| (f64::from(cloth.mass_kg_m2) * area).max(1e-12)).collect();
+
+        // What comes of the steps before.
+        let mut state = std::mem::take(&mut self.state);
+        let State { x: x_n, v: v_n, x_before, v_before, dt_before, .. } = &state;
+        let omega = if x_before.is_empty() { 0.0 } else { dt / dt_before };
+        let alpha = (1.0 + 2.0 * omega) / (1.0 + omega);
+        let (now, before) = (1.0 + omega, omega * omega / (1.0 + omega));
+        let bar = |y: &[DVec3], y_before: &[DVec3], i: usize| {
+            if omega == 0.0 { y[i] } else { y[i] * now - y_before[i] * before }
+        };
+        let x_bar: Vec<DVec3> = (0..n).map(|i| bar(x_n, x_before, i) / alpha).collect();
+        let v_bar: Vec<DVec3> = (0..n).map(|i| bar(v_n, v_before, i) / alpha).collect();
+        let factor = alpha / dt;
+        let inertia: Vec<f64> = masses.iter().map(|m| m * factor * factor).collect();
+
+        // Forces: by mass as accelerations, by air on the triangles.
+        let acting = step.field.acting(id);
+        let positions: Vec<Vec3> = x_n.iter().map(|x| x.as_vec3()).collect();
+        let mut velocities: Vec<Vec3> = v_n.iter().map(|v| v.as_vec3()).collect();
+        let inverse_masses: Vec<f32> = masses.iter().map(|m| (1.0 / m) as f32).collect();
+        let drag_areas = vec![0.0; n];
+        let mut points = Points {
+            positions: &positions,
+            velocities: &mut velocities,
+            inverse_masses: &inverse_masses,
+            drag_areas: &drag_areas,
+        };
+        step.field.push(id, &mut points, step.dt);
+        let mut forces: Vec<DVec3> = (0..n)
+            .map(|i| (velocities[i].as_dvec3() - v_n[i].as_vec3().as_dvec3()) * (masses[i] / dt))
+            .collect();
+        let mut resistances = vec![Mat3::ZERO; n];
+        air::add(&self.sheet, &acting, x_n, v_n, (cloth.drag, cloth.lift), &mut forces, &mut resistances);
+        let x_hat: Vec<DVec3> =
+            (0..n).map(|i| x_bar[i] + v_bar[i] / factor + forces[i] / inertia[i]).collect();
+
+        // Where it would go without stretching, up to what it hits.
+        let thickness = f64::from(cloth.thickness_m);
+        let around =
+            Surroundings { colliders: step.colliders, thickness: cloth.thickness_m, friction, dt: step.dt };
+        let mut x: Vec<DVec3> = (0..n).map(|i| targets[i].unwrap_or(x_n[i] + v_n[i] * dt)).collect();
+        let mut touches = vec![Touches::default(); n];
+        around.meet(x_n, &mut x, &mut touches, &state.contacts, &inertia, &held, 0.0);
+
+        let strains: Vec<DVec3> = if rate > 0.0 {
+            self.sheet.triangles.iter().map(|t| t.strain(x_n)).collect()
+        } else {
+            vec![DVec3::ZERO; self.sheet.triangles.len()]
+        };
+        let values = self.structure.bending.iter();
+        self.structure.bending_scaled = values.map(|value| (bend * value) as f32).collect();
+        // Each frame begins with a factor of its own, so that a resumed run has the same.
+        let begins_frame = (step.start - step.start.round()).abs() < 1e-6;
+        let fits = self.kept.as_ref().is_some_and(|kept| kept.rate == factor && kept.held == held);
+        let mut stale = begins_frame || !fits;
+
+        let mut moved = vec![Vec3::ZERO; n];
+        let mut gradient = vec![DVec3::ZERO; n];
+        for round in 0..NEWTON_STEPS {
+            if round > 0 {
+                let from = x.clone();
+                around.meet(&from, &mut x, &mut touches, &state.contacts, &inertia, &held, 1.0);
+            }
+            self.assemble(&moduli, bend, rate, &strains, &x, &mut gradient);
+            for i in 0..n {
+                let block = &mut self.blocks[self.structure.near.entry(i as u32, i as u32)];
+                gradient[i] += (x[i] - x_hat[i]) * inertia[i];
+                *block += Mat3::from_diagonal(Vec3::splat(inertia[i] as f32));
+                let resistance = resistances[i] * factor as f32;
+                let change = (x[i] - x_bar[i]) - v_n[i] / factor;
+                gradient[i] += (DMat3::from_cols_array(&resistance.to_cols_array().map(f64::from))) * change;
+                *block += resistance;
+                touches[i]
+                    .iter()
+                    .flatten()
+                    .for_each(|touch| touch.add(thickness, x[i], &mut gradient[i], block));
+            }
+            let wanted: Vec<Vec3> =
+                (0..n).map(|i| if held[i] { Vec3::ZERO } else { -gradient[i].as_vec3() }).collect();
+            let frames = self.frames(&x);
+            if stale {
+                let made = self.structure.factor(&self.blocks, &held)?;
+                let frames = frames.clone();
+                self.kept = Some(Kept { factor: made, frames, rate: factor, held: held.clone() });
+            }
+            let turns = self.turns(&frames);
+            let kept = self.kept.as_ref()?;
+            let system = System {
+                structure: &self.structure,
+                factor: &kept.factor,
+                blocks: &self.blocks,
+                turns: &turns,
+                held: &held,
+            };
+            stale = system.solve(&wanted, &mut moved, &mut self.work) > MANY_ITERATIONS;
+            let furthest = moved.iter().map(|d| f64::from(d.length_squared())).fold(0.0, f64::max).sqrt();
+            if !furthest.is_finite() {
+                return None;
+            }
+            let scale = (MAX_MOVE * self.sheet.edge_m / furthest.max(1e-300)).min(1.0);
+            let start = x.clone();
+            for i in 0..n {
+                x[i] += moved[i].as_dvec3() * scale;
+                touches[i].iter().flatten().for_each(|touch| touch.keep_out(thickness, &mut x[i]));
+            }
+            // No solution crosses a solid.
+            let mut unused = touches.clone();
+            around.meet(&start, &mut x, &mut unused, &state.contacts, &inertia, &held, 1.0);
+            if furthest * scale < ENOUGH * self.sheet.edge_m {
+                break;
+            }
+        }
+        if stale {
+            self.kept = None;
+        }
+        let contacts: Vec<Memory> = (0..n).map(|i| around.remember(&touches[i], x[i])).collect();
+        let v: Vec<DVec3> = (0..n).map(|i| (x[i] - x_bar[i]) * factor).collect();
+        state.x_before = std::mem::replace(&mut state.x, x);
+        state.v_before = std::mem::replace(&mut state.v, v);
+        state.dt_before = dt;
+        state.contacts = contacts;
+        let finite = state.x.iter().all(|x| x.is_finite());
+        self.state = state;
+        finite.then_some(())
+    }
+
+    /// Catches and lets go of points; where those that are held are at the step's end.
+    fn hold(&mut self, holding: &Holding) -> Vec<Option<DVec3>> {
+        let Self { sheet, state, .. } = self;
+        (0..sheet.len())
+            .map(|i| {
+                let (position, orientation) =
+                    holding.poses[(sheet.copy_of[i] as usize).min(holding.poses.len() - 1)];
+                if !holding.points[i] {
+                    state.held[i] = None;
+                    return None;
+                }
+                let local = *state.held[i].get_or_insert_with(|| {
+                    orientation.inverse() * (state.x[i] - position.as_dvec3()).as_vec3()
+                });
+                Some(position.as_dvec3() + (orientation * local).as_dvec3())
+            })
+            .collect()
+    }
+
+    /// The rotation of each point's surroundings since the factor was made.
+    fn turns(&self, frames: &[Mat3]) -> Vec<Mat3> {
+        let kept = self.kept.iter().flat_map(|kept| &kept.frames);
+        frames.iter().zip(kept).map(|(now, then)| *now * then.transpose()).collect()
+    }
+
+    /// The gradient of the elastic energy, and its second derivatives in `blocks`.
+    fn assemble(
+        &mut self,
+        moduli: &Moduli,
+        bend: f64,
+        rate: f64,
+        strains: &[DVec3],
+        x: &[DVec3],
+        gradient: &mut [DVec3],
+    ) {
+        let Self { sheet, structure, blocks, .. } = self;
+        let each: Vec<([DVec3; 3], [Mat3; 6])> = (sheet.triangles.par_iter().zip(strains))
+            .map(|(triangle, before)| triangle.derivatives(moduli, x, rate, *before))
+            .collect();
+        blocks.fill(Mat3::ZERO);
+        gradient.fill(DVec3::ZERO);
+        for ((triangle, places), (gradients, second)) in
+            sheet.triangles.iter().zip(&structure.of_triangles).zip(&each)
+        {
+            for (point, of) in triangle.points.iter().zip(gradients) {
+                gradient[*point as usize] += *of;
+            }
+            for (place, block) in places.iter().zip(second) {
+                blocks[*place as usize] += *block;
+            }
+        }
+        // The other half.
+        for row in 0..structure.near.len() {
+            for entry in structure.near.row(row) {
+                let column = structure.near.columns[entry];
+                if column as usize > row {
+                    let other = structure.near.entry(column, row as u32);
+                    let sum = blocks[entry] + blocks[other].transpose();
+                    blocks[entry] = sum;
+                    blocks[other] = sum.transpose();
+                }
+            }
+        }
+        if bend > 0.0 {
+            for of in &sheet.bends {
+                let curvature = of.curvature(x);
+                for (place, point) in of.points.iter().enumerate() {
+                    let pull = (0..3).fold(DVec3::ZERO, |sum, i| sum + curvature[i] * of.weights[i][place]);
+                    gradient[*point as usize] += pull * bend;
+                }
+            }
+        }
+    }
+
+    /// The frame of each point: along warp, weft and normal of the triangles around.
+    fn frames(&self, x: &[DVec3]) -> Vec<Mat3> {
+        let mut sums = vec![[Vec3::ZERO; 2]; self.sheet.len()];
+        for triangle in &self.sheet.triangles {
+            let (f1, f2) = triangle.deformation(x);
+            let normal = f1.cross(f2).as_vec3().normalize_or_zero() * triangle.area as f32;
+            let along = f1.as_vec3() * triangle.area as f32;
+            for p in triangle.points {
+                sums[p as usize][0] += along;
+                sums[p as usize][1] += normal;
+            }
+        }
+        let frame = |[along, normal]: &[Vec3; 2]| {
+            let normal = normal.normalize_or(Vec3::Y);
+            let along = along.reject_from_normalized(normal);
+            let along = along.try_normalize().unwrap_or_else(|| normal.any_orthonormal_vector());
+            Mat3::from_cols(along, normal.cross(along), normal)
+        };
+        sums.iter().map(frame).collect()
+    }
+}
