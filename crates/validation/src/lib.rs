@@ -5,6 +5,7 @@
 #![forbid(unsafe_code)]
 #![warn(missing_docs)]
 
+pub mod cloth;
 pub mod departures;
 pub mod finishing;
 pub mod forces;
@@ -69,6 +70,7 @@ pub fn all() -> Vec<(&'static str, Vec<Experiment>)> {
         ("Solids", solids::all()),
         ("Forces", forces::all()),
         ("Particles", particles::all()),
+        ("Cloth", cloth::all()),
         ("Moving meshes", moving_meshes::all()),
         ("Finishing", finishing::all()),
         ("Loops", loops::all()),

@@ -5,6 +5,7 @@
   import Plot from "./Plot.svelte";
   import Section from "../fields/Section.svelte";
   import AnimationFields from "./AnimationFields.svelte";
+  import ClothFields from "./ClothFields.svelte";
   import ActingForces from "./ActingForces.svelte";
   import WakeFields from "./WakeFields.svelte";
   import { playback } from "../state/playback.svelte";
@@ -19,6 +20,8 @@
   let byFile = $derived(
     "mesh" in solid.shape && shot.document?.assets?.[solid.shape.mesh.asset]?.kind === "mesh_sequence",
   );
+  let free = $derived((body.moves ?? "free") === "free");
+  let isCloth = $derived(free && solid.cloth != null);
   let solids = $derived(selection.ids.filter((id) => solidOf(shot.element(id))));
 
   $effect(() => {
@@ -59,10 +62,31 @@
   ]}
   onpick={(v) => set("Movement", "moves", v)}
 />
+{#if free}
+  <Choice
+    label="Made as"
+    value={isCloth ? "cloth" : "rigid"}
+    options={[
+      ["rigid", "Rigid"],
+      ["cloth", "Cloth"],
+    ]}
+    onpick={(v) =>
+      shot.set(
+        `${v === "cloth" ? "Cloth" : "Rigid body"} of ${element.name}`,
+        solids,
+        "/kind/solid/cloth",
+        v === "cloth" ? {} : null,
+      )}
+  />
+{/if}
 {#if body.moves === "animated" && byFile}
   <div class="h-2"></div>
   <AnimationFields {element} {solid} {solids} />
 {/if}
+{#if isCloth}
+  <ClothFields {element} {solid} {solids} />
+  <ActingForces {element} />
+{:else}
 {#if body.moves !== "still"}
   <WakeFields {element} {body} {solids} />
 {/if}
@@ -159,4 +183,5 @@
       />
     </Section>
   {/if}
+{/if}
 {/if}

@@ -20,7 +20,7 @@ use serde::{Deserialize, Serialize};
 use shot::{Cloth, world::Pose};
 
 /// Newton steps at most.
-const NEWTON_STEPS: u32 = 2;
+const NEWTON_STEPS: u32 = 5;
 /// A step that moves no point further than this part of the mean edge is the last.
 const ENOUGH: f64 = 5e-4;
 /// A Newton step moves no point further than this many mean edges.
@@ -149,19 +149,32 @@ impl ClothBody {
             inverse_masses: &inverse_masses,
             drag_areas: &drag_areas,
         };
-        step.field.push(id, &mut points, step.dt);
+        acting.accelerate(&mut points, step.dt);
         let mut forces: Vec<DVec3> = (0..n)
             .map(|i| (velocities[i].as_dvec3() - v_n[i].as_vec3().as_dvec3()) * (masses[i] / dt))
             .collect();
         let mut resistances = vec![Mat3::ZERO; n];
         air::add(&self.sheet, &acting, x_n, v_n, (cloth.drag, cloth.lift), &mut forces, &mut resistances);
+        let whole: f64 = masses.iter().sum();
+        for i in 0..n {
+            let resistance = f64::from(acting.resistance(positions[i])) * masses[i] / whole;
+            if resistance > 0.0 {
+                forces[i] -= v_n[i] * resistance;
+                resistances[i] += Mat3::from_diagonal(Vec3::splat(resistance as f32));
+            }
+        }
         let x_hat: Vec<DVec3> =
             (0..n).map(|i| x_bar[i] + v_bar[i] / factor + forces[i] / inertia[i]).collect();
 
         // Where it would go without stretching, up to what it hits.
         let thickness = f64::from(cloth.thickness_m);
-        let around =
-            Surroundings { colliders: step.colliders, thickness: cloth.thickness_m, friction, dt: step.dt };
+        let around = Surroundings {
+            colliders: step.colliders,
+            thickness: cloth.thickness_m,
+            friction,
+            dt: step.dt,
+            x_n,
+        };
         let mut x: Vec<DVec3> = (0..n).map(|i| targets[i].unwrap_or(x_n[i] + v_n[i] * dt)).collect();
         let mut touches = vec![Touches::default(); n];
         around.meet(x_n, &mut x, &mut touches, &state.contacts, &inertia, &held, 0.0);
@@ -230,7 +243,13 @@ impl ClothBody {
             // No solution crosses a solid.
             let mut unused = touches.clone();
             around.meet(&start, &mut x, &mut unused, &state.contacts, &inertia, &held, 1.0);
-            if furthest * scale < ENOUGH * self.sheet.edge_m {
+            // Where a contact has begun or ended, or slides now, the solution was for something else.
+            let changed = |(touches, (before, now)): (&Touches, (&DVec3, &DVec3))| {
+                touches.iter().flatten().any(|t| t.state(thickness, *before) != t.state(thickness, *now))
+            };
+            let any_changed = touches.iter().zip(start.iter().zip(&x)).any(changed);
+            let enough = furthest * scale < ENOUGH * self.sheet.edge_m;
+            if !any_changed && (enough || round > 0) {
                 break;
             }
         }

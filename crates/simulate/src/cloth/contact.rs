@@ -57,6 +57,8 @@ pub(super) struct Surroundings<'a> {
     pub thickness: f32,
     pub friction: f32,
     pub dt: f32,
+    /// Positions at the step's start.
+    pub x_n: &'a [DVec3],
 }
 
 impl Surroundings<'_> {
@@ -90,13 +92,23 @@ impl Surroundings<'_> {
                 if held[point] {
                     continue;
                 }
-                self.meet_one(from[point], to, touches, &memory[point], inertia[point], fraction, list);
+                self.meet_one(
+                    point,
+                    from[point],
+                    to,
+                    touches,
+                    &memory[point],
+                    inertia[point],
+                    fraction,
+                    list,
+                );
             }
         });
     }
 
     fn meet_one(
         &self,
+        point: usize,
         from: DVec3,
         to: &mut DVec3,
         touches: &mut Touches,
@@ -142,7 +154,9 @@ impl Surroundings<'_> {
             }
             let collider = &all[i as usize];
             let known = memory.iter().flatten().find(|of| of.is_of(collider));
-            let anchor = known.map_or(*to, |of| of.anchor_now(collider));
+            // A new contact holds the point where the solid would have carried it in this step.
+            let carried = || self.x_n[point] + (collider.velocity_at(on) * self.dt).as_dvec3();
+            let anchor = known.map_or_else(carried, |of| of.anchor_now(collider));
             let growth = known.map_or(1.0, |of| of.growth);
             *slot = Some(Touch {
                 collider: i,
@@ -219,7 +233,20 @@ impl Touch {
         let (most, length) = (self.friction * depth, along.length());
         let hold = if length <= most { 1.0 } else { most / length };
         *gradient += along * (k * hold);
-        *block += (Mat3::IDENTITY - across) * (k * hold) as f32;
+        let mut flat = Mat3::IDENTITY - across;
+        if hold < 1.0 {
+            // It slides: the force no longer grows along its way.
+            let way = (along / length).as_vec3();
+            flat -= Mat3::from_cols(way * way.x, way * way.y, way * way.z);
+        }
+        *block += flat * (k * hold) as f32;
+    }
+
+    /// Whether it presses, and whether it slides, with the point at `x`.
+    pub fn state(&self, thickness: f64, x: DVec3) -> (bool, bool) {
+        let depth = thickness - self.gap(x);
+        let along = (x - self.anchor).reject_from_normalized(self.normal);
+        (depth > 0.0, depth > 0.0 && along.length() > self.friction * depth)
     }
 
     /// A point no further into the solid than a tenth of the thickness above its surface.

@@ -135,7 +135,7 @@ pub(super) struct Workspace {
 
 /// Relative size of the residual at which the solution is good enough: the next Newton step or time step corrects
 /// what is left.
-const TOLERANCE: f64 = 0.05;
+const TOLERANCE: f64 = 2e-3;
 /// Most iterations.
 const MAX_ITERATIONS: u32 = 60;
 

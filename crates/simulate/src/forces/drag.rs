@@ -31,6 +31,10 @@ impl Law for Drag {
         (self.density_kg_m3 > 0.0).then_some((Vec3::ZERO, self.density_kg_m3))
     }
 
+    fn resistance(&self) -> f32 {
+        self.linear_n_s_m
+    }
+
     fn drags(&self) -> bool {
         true
     }

@@ -85,6 +85,11 @@ trait Law: Send + Sync {
         None
     }
 
+    /// Force against the speed of a body, N s/m.
+    fn resistance(&self) -> f32 {
+        0.0
+    }
+
     /// Its acceleration, if that is the same for all, everywhere, m/s².
     fn same_for_all(&self) -> Option<Vec3> {
         None
@@ -117,6 +122,20 @@ impl Acting<'_> {
     /// Whether nothing does.
     pub fn is_empty(&self) -> bool {
         self.0.is_empty()
+    }
+
+    /// Changes the velocities of points by what does not work against them.
+    pub fn accelerate(&self, points: &mut Points, dt: f32) {
+        self.0.iter().filter(|act| !act.law.drags()).for_each(|act| act.push(points, dt));
+    }
+
+    /// Force against the speed of a body at a place, N s/m.
+    pub fn resistance(&self, position: Vec3) -> f32 {
+        let of = |act: &&Act| match act.law.resistance() {
+            0.0 => 0.0,
+            resistance => resistance * act.weights().at(position).max(0.0),
+        };
+        self.0.iter().map(of).sum()
     }
 
     /// Whether any of them drags by air.

@@ -194,6 +194,7 @@ fn solid(asset: String, scale: f32, look: Look) -> ElementKind {
     ElementKind::Solid(Solid {
         shape,
         animation: None,
+        cloth: None,
         copies: None,
         from_particles: None,
         to_particles: None,

@@ -14,7 +14,7 @@ use axum::response::{IntoResponse, Response};
 use serde::{Deserialize, Serialize};
 use shot::{Element, ElementKind, Id, Moves, Shot, light::SkySource, world::World};
 use simulate::solids::{collision_mesh, drop_to_rest};
-use utoipa::ToSchema;
+use utoipa::{IntoParams, ToSchema};
 
 fn element(shot: &Shot, id: u32) -> Result<&Element> {
     shot.element(Id(id)).ok_or_else(|| Error::NotFound(format!("element {id}")))
@@ -311,4 +311,38 @@ pub(crate) async fn physics(
         }))
     })
     .await
+}
+
+/// A cloth moved toward a material.
+#[derive(Deserialize, IntoParams)]
+pub(crate) struct Toward {
+    /// Name of the material.
+    material: String,
+    /// How far, 0–1.
+    degree: f32,
+}
+
+/// The names of the materials that a cloth can be moved toward.
+#[utoipa::path(get, path = "/api/cloth-materials", responses((status = 200, body = Vec<String>)))]
+pub(crate) async fn cloth_materials() -> Json<Vec<&'static str>> {
+    Json(shot::CLOTH_MATERIALS.iter().map(|material| material.name).collect())
+}
+
+/// The cloth of an element as it would be, moved toward a material.
+#[utoipa::path(get, path = "/api/shots/{id}/cloth/{element}", params(("id" = i64, Path), ("element" = u32, Path), Toward), responses((status = 200, body = serde_json::Value)))]
+pub(crate) async fn cloth_toward(
+    Extract(studio): State,
+    Path((id, of)): Path<(i64, u32)>,
+    Query(Toward { material, degree }): Query<Toward>,
+) -> Result<Json<shot::Cloth>> {
+    let (shot, _) = studio.head(id).await?;
+    let element = element(&shot, of)?;
+    let cloth =
+        element.as_cloth().ok_or_else(|| Error::Bad(format!("{} is not a free cloth", element.name)))?;
+    let found = shot::CLOTH_MATERIALS.iter().find(|known| known.name == material);
+    let known = found.ok_or_else(|| Error::Bad(format!("there is no material {material:?}")))?;
+    if !(0.0..=1.0).contains(&degree) {
+        return Err(Error::Bad(format!("a degree of {degree} is not from 0 to 1")));
+    }
+    Ok(Json(cloth.toward(known, degree)))
 }

@@ -76,6 +76,8 @@ fn router() -> OpenApiRouter<Arc<Studio>> {
         .routes(routes!(elements::drop))
         .routes(routes!(elements::delete))
         .routes(routes!(elements::physics))
+        .routes(routes!(elements::cloth_materials))
+        .routes(routes!(elements::cloth_toward))
         .routes(routes!(assets::upload))
         .routes(routes!(assets::asset))
         .routes(routes!(assets::elements))

@@ -2,6 +2,7 @@
 //! at night.
 
 mod assets;
+mod awning_gust;
 mod brazier_sparks;
 mod crate_tumble;
 mod ember_fall;
@@ -63,6 +64,7 @@ const SAMPLES: &[Sample] = &[
     sample!("Slow toss", slow_toss, 34),
     sample!("Lantern loop", lantern_loop, 40),
     sample!("Quay flags", quay_flags, 43),
+    sample!("Awning gust", awning_gust, 62),
 ];
 
 /// Assets that are in a folder already, by name: the samples share most.

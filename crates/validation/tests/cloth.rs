@@ -1,0 +1,14 @@
+//! Cloth against statics and mechanics; the formulas and tolerances stand in the experiments.
+
+use rstest::rstest;
+use validation::{Experiment, cloth};
+
+#[rstest]
+#[case::a_hung_strip_stretches_by_its_weight(cloth::hung_strip())]
+#[case::a_strip_hangs_as_a_catenary(cloth::catenary())]
+#[case::a_swing_without_damping_keeps_its_amplitude(cloth::swinging_strip())]
+#[case::a_sheet_slides_as_its_friction_allows(cloth::sliding_sheet())]
+#[case::a_sheet_that_friction_holds_stays(cloth::resting_sheet())]
+fn holds(#[case] experiment: Experiment) {
+    experiment.assert_holds();
+}
