@@ -105,10 +105,10 @@ test("all of Five minutes", async ({ page }) => {
   await expect(page.getByTestId("performing")).toHaveText(/now/, { timeout: 60_000 });
   for (let i = 0; i < 5; i++) await page.keyboard.press("ArrowRight");
   await expect(page.getByRole("button", { name: "Undo" })).toHaveAttribute("title", /erformed/, { timeout: 60_000 });
-  // 11. Particles.
+  // 12. Particles.
   await find(page, "add particles");
   await expect(page.getByRole("tab", { name: "Events" })).toBeVisible();
-  // 12. Render.
+  // 14. Render.
   await leave(page);
   await page.keyboard.press("Shift+R");
   await expect(page.getByTestId("forecast")).toContainText("About", { timeout: 60_000 });

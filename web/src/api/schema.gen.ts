@@ -4,6 +4,23 @@
  */
 
 export interface paths {
+    "/api/cloth-materials": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The names of the materials that a cloth can be moved toward. */
+        get: operations["get_cloth-materials"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/films/{film}": {
         parameters: {
             query?: never;
@@ -450,6 +467,23 @@ export interface paths {
         put?: never;
         /** Drops all frames of the current run. */
         post: operations["post_shots_id_clear"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/shots/{id}/cloth/{element}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The cloth of an element as it would be, moved toward a material. */
+        get: operations["get_shots_id_cloth_element"];
+        put?: never;
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -1347,6 +1381,80 @@ export interface components {
             /** @description Kind of mistake, in snake case. */
             mistake: string;
             reason: string;
+        };
+        /**
+         * @description What makes a free solid a cloth: its shape is the sheet at rest. The warp runs along u of
+         *     the UVs, the weft along v. Friction is that of the body.
+         */
+        Cloth: {
+            /**
+             * Format: float
+             * @description Stiffness against bending, N m.
+             * @default 0.000029999999242136255
+             */
+            bend_n_m: number;
+            /**
+             * Format: float
+             * @description Time over which a change of stretch is resisted, s: viscosity over stiffness.
+             * @default 0.0020000000949949026
+             */
+            damping_s: number;
+            /**
+             * Format: float
+             * @description Coefficient of the force of air along its speed, no unit.
+             * @default 1.2000000476837158
+             */
+            drag: number;
+            /**
+             * Format: float
+             * @description Length of the edges of the triangles that it is computed with, m.
+             * @default 0.029999999329447743
+             */
+            edge_m: number;
+            /**
+             * Format: float
+             * @description Coefficient of the force of air along the normal, no unit.
+             * @default 1.2000000476837158
+             */
+            lift: number;
+            /**
+             * Format: float
+             * @description Mass per area, kg/m².
+             * @default 0.30000001192092896
+             */
+            mass_kg_m2: number;
+            /** @description Where it is held. */
+            pins?: components["schemas"]["Pin"][];
+            /**
+             * Format: float
+             * @description How much it narrows when it is stretched: Poisson's ratio, no unit.
+             * @default 0.10000000149011612
+             */
+            poisson_ratio: number;
+            /**
+             * Format: float
+             * @description Stiffness against shear: shear modulus times thickness, N/m.
+             * @default 200
+             */
+            shear_n_m: number;
+            /**
+             * Format: float
+             * @description Distance that it keeps from what it lies on, and half of that between its two sides, m.
+             * @default 0.004000000189989805
+             */
+            thickness_m: number;
+            /**
+             * Format: float
+             * @description Stiffness against stretch along the warp: Young's modulus times thickness, N/m.
+             * @default 4000
+             */
+            warp_n_m: number;
+            /**
+             * Format: float
+             * @description Stiffness against stretch along the weft, N/m.
+             * @default 3000
+             */
+            weft_n_m: number;
         };
         /** @description The shape a solid collides as. */
         Collision: "auto" | "sphere" | "box" | "hull" | "exact";
@@ -2723,6 +2831,24 @@ export interface components {
              */
             width: number;
         };
+        /** @description Points of a cloth that are held where the element's placement has them. */
+        Pin: {
+            /**
+             * @description Whether they are held now.
+             * @default true
+             */
+            holds: boolean;
+            /** @description The points. */
+            part: components["schemas"]["PinnedPart"];
+        };
+        /** @description Which points are held. */
+        PinnedPart: {
+            side: components["schemas"]["Side"];
+        } | {
+            corners: components["schemas"]["Side"];
+        } | {
+            region: components["schemas"]["Id"];
+        };
         /** @description Position and orientation of an element's origin. */
         Placement: {
             /**
@@ -3070,6 +3196,8 @@ export interface components {
             /** @description What undo takes back. */
             undo?: string | null;
         };
+        /** @description A side of a shape, along an axis of its element. */
+        Side: "left" | "right" | "bottom" | "top" | "back" | "front";
         /** @description A size at a fraction of what decides it. */
         SizeStop: {
             /**
@@ -3126,6 +3254,8 @@ export interface components {
              *     }
              */
             body: components["schemas"]["Body"];
+            /** @description What makes it a cloth while it is free; none: it is rigid. */
+            cloth?: components["schemas"]["Cloth"] | null;
             /** @description A grid of copies; none for a single body. */
             copies?: components["schemas"]["Copies"] | null;
             /**
@@ -3878,6 +4008,25 @@ export interface components {
 }
 export type $defs = Record<string, never>;
 export interface operations {
+    "get_cloth-materials": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": string[];
+                };
+            };
+        };
+    };
     delete_films_film: {
         parameters: {
             query?: never;
@@ -4630,6 +4779,33 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    get_shots_id_cloth_element: {
+        parameters: {
+            query: {
+                /** @description Name of the material. */
+                material: string;
+                /** @description How far, 0–1. */
+                degree: number;
+            };
+            header?: never;
+            path: {
+                id: number;
+                element: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": unknown;
                 };
             };
         };

@@ -10,7 +10,7 @@
   import WakeFields from "./WakeFields.svelte";
   import { playback } from "../state/playback.svelte";
   import { selection } from "../state/selection.svelte";
-  import { shot, solidOf } from "../state/shot.svelte";
+  import { isCloth, shot, solidOf } from "../state/shot.svelte";
   import { values } from "../state/values.svelte";
 
   let { element, solid }: { element: Element; solid: Solid } = $props();
@@ -21,7 +21,7 @@
     "mesh" in solid.shape && shot.document?.assets?.[solid.shape.mesh.asset]?.kind === "mesh_sequence",
   );
   let free = $derived((body.moves ?? "free") === "free");
-  let isCloth = $derived(free && solid.cloth != null);
+  let cloth = $derived(isCloth(element));
   let solids = $derived(selection.ids.filter((id) => solidOf(shot.element(id))));
 
   $effect(() => {
@@ -63,9 +63,10 @@
   onpick={(v) => set("Movement", "moves", v)}
 />
 {#if free}
+  <div class="h-1"></div>
   <Choice
     label="Made as"
-    value={isCloth ? "cloth" : "rigid"}
+    value={cloth ? "cloth" : "rigid"}
     options={[
       ["rigid", "Rigid"],
       ["cloth", "Cloth"],
@@ -83,7 +84,8 @@
   <div class="h-2"></div>
   <AnimationFields {element} {solid} {solids} />
 {/if}
-{#if isCloth}
+{#if cloth}
+  <div class="h-2"></div>
   <ClothFields {element} {solid} {solids} />
   <ActingForces {element} />
 {:else}

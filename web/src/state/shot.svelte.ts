@@ -207,6 +207,12 @@ function partOf(element: Element, path: string): unknown {
   return parts.reduce<unknown>((at, part) => (at as Record<string, unknown> | undefined)?.[part], element);
 }
 
+/** Whether an element is a cloth: a free solid made so. */
+export function isCloth(element: Element | undefined): boolean {
+  const solid = solidOf(element);
+  return solid?.cloth != null && (solid.body?.moves ?? "free") === "free";
+}
+
 export function solidOf(element: Element | undefined): Solid | undefined {
   return element && "solid" in element.kind ? element.kind.solid : undefined;
 }
