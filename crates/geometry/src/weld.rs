@@ -35,6 +35,11 @@ impl Weld {
         self.vertex_of.len()
     }
 
+    /// Whether there are none.
+    pub fn is_empty(&self) -> bool {
+        self.vertex_of.is_empty()
+    }
+
     /// Triangles by their points.
     pub fn faces(&self, triangles: &[[u32; 3]]) -> Vec<[u32; 3]> {
         triangles.iter().map(|t| t.map(|v| self.point_of[v as usize])).collect()

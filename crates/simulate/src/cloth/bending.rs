@@ -133,7 +133,7 @@ fn identity() -> [[f64; 6]; 6] {
 fn eliminated(mut a: [[f64; 6]; 6], mut b: [[f64; 6]; 6], least: f64) -> Option<[[f64; 6]; 6]> {
     for k in 0..6 {
         let pivot = (k..6).max_by(|&i, &j| a[i][k].abs().total_cmp(&a[j][k].abs()))?;
-        if !(a[pivot][k].abs() > least) {
+        if a[pivot][k].abs() <= least || a[pivot][k].is_nan() {
             return None;
         }
         a.swap(k, pivot);

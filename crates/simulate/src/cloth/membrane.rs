@@ -58,7 +58,7 @@ impl Triangle {
         let flat = |p: DVec3| DVec2::new((p - a).dot(first), (p - a).dot(second));
         let edges = DMat2::from_cols(flat(b), flat(c));
         let area = 0.5 * edges.determinant();
-        if !(area > 0.0) {
+        if area <= 0.0 || area.is_nan() {
             return None;
         }
         let inverse = edges.inverse().transpose();

@@ -126,7 +126,7 @@ fn begins(context: PrepareContext, element: Id, sheet: &Sheet) -> Option<(Vec<DV
     let initial = context.initial_state?;
     let mesh = initial.frame.meshes.get(&element)?;
     let bodies = initial.frame.bodies.get(&element)?;
-    if mesh.positions.len() != sheet.point_of.len() || bodies.len() == 0 {
+    if mesh.positions.len() != sheet.point_of.len() || bodies.is_empty() {
         return None;
     }
     let (position, orientation) = (bodies.positions[0], bodies.orientations[0]);

@@ -157,7 +157,7 @@ impl System<'_> {
         for iteration in 0..MAX_ITERATIONS {
             self.multiply(direction, image);
             let curvature = dot(direction, image);
-            if !(curvature > 0.0) {
+            if curvature <= 0.0 || curvature.is_nan() {
                 return iteration + 1;
             }
             let length = (norm / curvature) as f32;
@@ -165,7 +165,9 @@ impl System<'_> {
                 x[i] += direction[i] * length;
                 residual[i] -= image[i] * length;
             }
-            if !(dot(residual, residual) > enough) {
+            // Without a finite residual there is no solution either.
+            let left = dot(residual, residual);
+            if left <= enough || left.is_nan() {
                 return iteration + 1;
             }
             self.precondition(residual, solved, numbers, room);

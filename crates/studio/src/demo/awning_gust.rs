@@ -58,7 +58,7 @@ pub(super) fn shot() -> (Shot, Vec<File>) {
         ..Camera::default()
     };
     let camera =
-        Element::new("Pier camera", ElementKind::Camera(camera)).at(0.9, 2.75, 6.0).turned(-0.17, 0.1, 0.0);
+        Element::new("Pier camera", ElementKind::Camera(camera)).at(0.55, 2.6, 5.0).turned(-0.12, 0.07, 0.0);
     shot.camera = Some(shot.add(camera));
     quay::evening(&mut shot);
     set::moorings(&mut shot, set::Lamps { glow: 1.6 });
