@@ -29,14 +29,14 @@ test("a sheet is made cloth in one press, held, blown and moved halfway toward s
   await page.getByRole("button", { name: "Add a pin" }).click();
   await pick(page, "Pin 1", "the back side");
   await saved(page, "Pins");
-  await type(page, "Edges", "120");
+  await type(page, "Edges, mm", "120");
   await saved(page, "Edges");
   await pick(page, "Toward", "silk");
-  await type(page, "By", "50");
+  await type(page, "By, %", "50");
   await page.getByRole("button", { name: "Move toward silk" }).click();
   await saved(page, "50 % toward silk");
   // Halfway by equal factors: √(300 · 60) g/m².
-  await expect(page.getByRole("textbox", { name: "Weight", exact: true })).toHaveValue(/^134/);
+  await expect(page.getByRole("textbox", { name: "Weight, g/m²", exact: true })).toHaveValue(/^134/);
   await page.getByRole("button", { name: "Play", exact: true }).click();
   await computed(page);
   await page.getByRole("button", { name: "Pause" }).click();
