@@ -89,101 +89,101 @@
   <ClothFields {element} {solid} {solids} />
   <ActingForces {element} />
 {:else}
-{#if body.moves !== "still"}
-  <WakeFields {element} {body} {solids} />
-{/if}
-<div class="mt-1 mb-3">
-  <Choice
-    label="Collides as"
-    differ={values.differ(at("collision"))}
-    value={body.collision ?? "auto"}
-    options={[
-      ["auto", "Auto"],
-      ["sphere", "Sphere"],
-      ["box", "Box"],
-      ["hull", "Hull"],
-      ["exact", "Exact"],
-    ]}
-    onpick={(v) => set("Collision shape", "collision", v)}
-  />
-  {#if (body.collision ?? "auto") === "auto" && physics}<p class="mt-0.5 pl-[116px] text-faint">
-      as {physics.collides_as}
-    </p>{/if}
-</div>
-<Section title="Weight" note={physics ? `${Number(physics.volume_m3.toPrecision(3))} m³` : ""}>
-  <ParameterField
-    target={at("weight.density_kg_m3")}
-    stored={"density_kg_m3" in (body.weight ?? {})}
-    computed={physics?.density_kg_m3}
-    oncommit={(v) => set("Density", "weight", { density_kg_m3: v })}
-  />
-  <ParameterField
-    target={at("weight.mass_kg")}
-    stored={"mass_kg" in (body.weight ?? {})}
-    computed={physics?.mass_kg}
-    oncommit={(v) => set("Mass", "weight", { mass_kg: v })}
-  />
-</Section>
-<Section
-  title="Contact"
-  note={physics?.pair
-    ? `with ${physics.pair.with}: friction ${physics.pair.friction.toFixed(2)}, bounce ${physics.pair.restitution.toFixed(2)}`
-    : ""}
->
-  <ParameterField target={at("friction")} />
-  <ParameterField target={at("restitution")} />
-  <ParameterField
-    blank={physics ? `by size: ${(1e3 * physics.margin_m).toFixed(2)}` : ""}
-    target={at("margin_m")}
-  />
-  <ParameterField target={at("breaking_impulse_n_s")} />
-  {#if body.breaking_impulse_n_s != null}
-    <p class="pl-[116px] text-faint">
-      {physics && body.moves !== "still"
-        ? `It breaks when stopped from ${Number((body.breaking_impulse_n_s / physics.mass_kg).toPrecision(2))} m/s, and is gone.`
-        : "It is gone when it breaks."}
-    </p>
+  {#if body.moves !== "still"}
+    <WakeFields {element} {body} {solids} />
   {/if}
-</Section>
-{#if body.moves !== "still"}
-  <Section
-    title="In moving air"
-    note={physics ? `shows ${Number(physics.wind_area_m2.toPrecision(3))} m²` : ""}
-  >
-    <ParameterField blank={physics ? `by shape: ${physics.drag.toFixed(2)}` : ""} target={at("drag")} />
+  <div class="mt-1 mb-3">
+    <Choice
+      label="Collides as"
+      differ={values.differ(at("collision"))}
+      value={body.collision ?? "auto"}
+      options={[
+        ["auto", "Auto"],
+        ["sphere", "Sphere"],
+        ["box", "Box"],
+        ["hull", "Hull"],
+        ["exact", "Exact"],
+      ]}
+      onpick={(v) => set("Collision shape", "collision", v)}
+    />
+    {#if (body.collision ?? "auto") === "auto" && physics}<p class="mt-0.5 pl-[116px] text-faint">
+        as {physics.collides_as}
+      </p>{/if}
+  </div>
+  <Section title="Weight" note={physics ? `${Number(physics.volume_m3.toPrecision(3))} m³` : ""}>
+    <ParameterField
+      target={at("weight.density_kg_m3")}
+      stored={"density_kg_m3" in (body.weight ?? {})}
+      computed={physics?.density_kg_m3}
+      oncommit={(v) => set("Density", "weight", { density_kg_m3: v })}
+    />
+    <ParameterField
+      target={at("weight.mass_kg")}
+      stored={"mass_kg" in (body.weight ?? {})}
+      computed={physics?.mass_kg}
+      oncommit={(v) => set("Mass", "weight", { mass_kg: v })}
+    />
   </Section>
   <Section
-    title={body.moves === "animated" ? "When let go" : body.wake ? "When it wakes" : "At the start"}
-    note={body.launch_velocity ? "" : body.moves === "animated" ? "from its own motion" : "at rest"}
+    title="Contact"
+    note={physics?.pair
+      ? `with ${physics.pair.with}: friction ${physics.pair.friction.toFixed(2)}, bounce ${physics.pair.restitution.toFixed(2)}`
+      : ""}
   >
-    <ParameterField target={at("launch_velocity")} />
-    <ParameterField target={at("launch_angular_velocity")} />
-    {#if body.launch_velocity || body.launch_angular_velocity}
-      <button
-        class="btn mt-1"
-        onclick={() =>
-          shot.edit(`Launch of ${element.name} cleared`, (document) => {
-            const i = document.elements.findIndex((e) => e.id === element.id);
-            return [
-              { op: "add", path: `/elements/${i}/kind/solid/body/launch_velocity`, value: null },
-              { op: "add", path: `/elements/${i}/kind/solid/body/launch_angular_velocity`, value: null },
-            ];
-          })}>From its own motion</button
-      >
+    <ParameterField target={at("friction")} />
+    <ParameterField target={at("restitution")} />
+    <ParameterField
+      blank={physics ? `by size: ${(1e3 * physics.margin_m).toFixed(2)}` : ""}
+      target={at("margin_m")}
+    />
+    <ParameterField target={at("breaking_impulse_n_s")} />
+    {#if body.breaking_impulse_n_s != null}
+      <p class="pl-[116px] text-faint">
+        {physics && body.moves !== "still"
+          ? `It breaks when stopped from ${Number((body.breaking_impulse_n_s / physics.mass_kg).toPrecision(2))} m/s, and is gone.`
+          : "It is gone when it breaks."}
+      </p>
     {/if}
   </Section>
-  <ActingForces {element} />
-  {#if track && track.frames.length > 1}
-    <Section title="Measured in this run" note="speed, m/s · height, m">
-      <Plot
-        frames={track.frames}
-        lines={[
-          { name: "speed", values: track.speed, colour: "var(--solid)" },
-          { name: "height", values: track.height, colour: "var(--aqua)" },
-        ]}
-        at={playback.frame}
-      />
+  {#if body.moves !== "still"}
+    <Section
+      title="In moving air"
+      note={physics ? `shows ${Number(physics.wind_area_m2.toPrecision(3))} m²` : ""}
+    >
+      <ParameterField blank={physics ? `by shape: ${physics.drag.toFixed(2)}` : ""} target={at("drag")} />
     </Section>
+    <Section
+      title={body.moves === "animated" ? "When let go" : body.wake ? "When it wakes" : "At the start"}
+      note={body.launch_velocity ? "" : body.moves === "animated" ? "from its own motion" : "at rest"}
+    >
+      <ParameterField target={at("launch_velocity")} />
+      <ParameterField target={at("launch_angular_velocity")} />
+      {#if body.launch_velocity || body.launch_angular_velocity}
+        <button
+          class="btn mt-1"
+          onclick={() =>
+            shot.edit(`Launch of ${element.name} cleared`, (document) => {
+              const i = document.elements.findIndex((e) => e.id === element.id);
+              return [
+                { op: "add", path: `/elements/${i}/kind/solid/body/launch_velocity`, value: null },
+                { op: "add", path: `/elements/${i}/kind/solid/body/launch_angular_velocity`, value: null },
+              ];
+            })}>From its own motion</button
+        >
+      {/if}
+    </Section>
+    <ActingForces {element} />
+    {#if track && track.frames.length > 1}
+      <Section title="Measured in this run" note="speed, m/s · height, m">
+        <Plot
+          frames={track.frames}
+          lines={[
+            { name: "speed", values: track.speed, colour: "var(--solid)" },
+            { name: "height", values: track.height, colour: "var(--aqua)" },
+          ]}
+          at={playback.frame}
+        />
+      </Section>
+    {/if}
   {/if}
-{/if}
 {/if}

@@ -19,7 +19,12 @@
   /** Moves the cloth toward the material that is chosen. */
   async function move() {
     const cloth = await api.clothToward(shot.id!, element.id, material, degree / 100);
-    void shot.set(`${degree} % toward ${material} of ${element.name}`, [element.id], "/kind/solid/cloth", cloth);
+    void shot.set(
+      `${degree} % toward ${material} of ${element.name}`,
+      [element.id],
+      "/kind/solid/cloth",
+      cloth,
+    );
   }
 </script>
 
