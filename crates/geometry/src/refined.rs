@@ -5,22 +5,30 @@ use glam::Vec2;
 use shot::Shape;
 use std::collections::HashMap;
 
-/// Most triangles of a refined mesh.
-const MAX_TRIANGLES: usize = 4_000_000;
-
 impl Mesh {
     /// The mesh of a shape with edges of about `edge_m`: a rectangle as a grid, any other as
     /// `mesh`, of which each triangle is cut into four as often as needed.
-    pub fn refined(shape: &Shape, mesh: Self, edge_m: f32) -> Self {
+    ///
+    /// # Errors
+    /// About how many vertices it would have, if that is over `most`; nothing is made then.
+    pub fn refined(shape: &Shape, mesh: Self, edge_m: f32, most: usize) -> Result<Self, usize> {
         if let Shape::Plane { size_m } = shape {
-            let parts = |length: f32| (length / edge_m).round().clamp(1.0, 1_400.0) as usize;
-            return grid(size_m.x, size_m.y, parts(size_m.x), parts(size_m.y));
+            let parts = |length: f32| (length / edge_m).round().max(1.0) as usize;
+            let (columns, rows) = (parts(size_m.x), parts(size_m.y));
+            let vertices = columns.saturating_add(1).saturating_mul(rows.saturating_add(1));
+            return if vertices > most { Err(vertices) } else { Ok(grid(size_m.x, size_m.y, columns, rows)) };
         }
         let mut mesh = mesh;
-        while mesh.mean_edge() > 1.5 * edge_m && 4 * mesh.triangles.len() <= MAX_TRIANGLES {
+        let halvings = (mesh.mean_edge() / (1.5 * edge_m)).log2().ceil().clamp(0.0, 30.0) as u32;
+        // A mesh of many triangles has about half as many vertices.
+        let vertices = mesh.positions.len().max((mesh.triangles.len() << (2 * halvings).min(40)) / 2);
+        if vertices > most {
+            return Err(vertices);
+        }
+        for _ in 0..halvings {
             mesh = mesh.cut_into_four();
         }
-        mesh
+        Ok(mesh)
     }
 
     /// Mean length of the triangles' edges.
@@ -96,7 +104,7 @@ mod tests {
     #[test]
     fn a_rectangle_becomes_a_grid_with_the_same_area_and_uvs() {
         let shape = Shape::plane(2.0, 1.0);
-        let mesh = Mesh::refined(&shape, primitive::plane(2.0, 1.0), 0.1);
+        let mesh = Mesh::refined(&shape, primitive::plane(2.0, 1.0), 0.1, 1_000).unwrap();
         mesh.check().unwrap();
         assert_eq!((mesh.positions.len(), mesh.triangles.len()), (21 * 11, 400));
         assert!((mesh.area() - 2.0).abs() < 1e-4);
@@ -112,9 +120,19 @@ mod tests {
     #[test]
     fn a_box_is_cut_until_its_edges_are_short() {
         let cube = primitive::cuboid(Vec3::ONE, 0.0);
-        let mesh = Mesh::refined(&Shape::cuboid(1.0, 1.0, 1.0), cube, 0.1);
+        let mesh = Mesh::refined(&Shape::cuboid(1.0, 1.0, 1.0), cube, 0.1, 10_000).unwrap();
         mesh.check().unwrap();
         assert!(mesh.is_closed() && mesh.mean_edge() < 0.15);
         assert!((mesh.area() - 6.0).abs() < 1e-4);
+    }
+
+    #[test]
+    fn what_would_have_too_many_vertices_is_not_made() {
+        let plane = Shape::plane(1_000.0, 1_000.0);
+        let of = Mesh::refined(&plane, primitive::plane(1_000.0, 1_000.0), 0.0005, 300_000);
+        assert!(of.is_err_and(|vertices| vertices > 1_000_000_000));
+        let cube = primitive::cuboid(Vec3::splat(1_000.0), 0.0);
+        let of = Mesh::refined(&Shape::cuboid(1_000.0, 1_000.0, 1_000.0), cube, 0.0005, 300_000);
+        assert!(of.is_err_and(|vertices| vertices > 1_000_000_000));
     }
 }

@@ -128,7 +128,7 @@ pub struct Pin {
     pub part: PinnedPart,
     /// Whether they are held now.
     #[serde(default = "held")]
-    #[parameter(label = "Holds")]
+    #[parameter(label = "Holds", words = "pin")]
     pub holds: bool,
 }
 
@@ -181,103 +181,63 @@ impl Side {
     }
 }
 
-/// A cloth by the name that the trade has for it.
-#[derive(Clone, Copy, Debug, PartialEq, Serialize)]
-pub struct ClothMaterial {
-    /// Its name.
-    pub name: &'static str,
-    mass_kg_m2: f32,
-    warp_n_m: f32,
-    weft_n_m: f32,
-    shear_n_m: f32,
-    poisson_ratio: f32,
-    bend_n_m: f32,
-    damping_s: f32,
-    thickness_m: f32,
-    drag: f32,
-}
-
 /// The named materials. Stretch, shear and bending are of the sizes that are measured for such cloths (S. Kawabata, *The
 /// standardization and analysis of hand evaluation*, 1980), stretch at the softer end, where cloth is played with.
-pub const CLOTH_MATERIALS: [ClothMaterial; 6] = [
-    ClothMaterial {
-        name: "canvas",
-        mass_kg_m2: 0.3,
-        warp_n_m: 4_000.0,
-        weft_n_m: 3_000.0,
-        shear_n_m: 200.0,
-        poisson_ratio: 0.1,
-        bend_n_m: 3e-5,
-        damping_s: 0.002,
-        thickness_m: 0.004,
-        drag: 1.2,
-    },
-    ClothMaterial {
-        name: "silk",
+pub fn cloth_materials() -> [(&'static str, Cloth); 6] {
+    let stiffness = |warp_n_m, weft_n_m, shear_n_m, bend_n_m| Cloth {
+        warp_n_m,
+        weft_n_m,
+        shear_n_m,
+        bend_n_m,
+        ..Cloth::default()
+    };
+    let silk = Cloth {
         mass_kg_m2: 0.06,
-        warp_n_m: 1_500.0,
-        weft_n_m: 1_200.0,
-        shear_n_m: 25.0,
-        poisson_ratio: 0.1,
-        bend_n_m: 4e-6,
         damping_s: 0.001,
         thickness_m: 0.002,
-        drag: 1.2,
-    },
-    ClothMaterial {
-        name: "wool",
+        ..stiffness(1_500.0, 1_200.0, 25.0, 4e-6)
+    };
+    let wool = Cloth {
         mass_kg_m2: 0.25,
-        warp_n_m: 1_200.0,
-        weft_n_m: 800.0,
-        shear_n_m: 60.0,
         poisson_ratio: 0.15,
-        bend_n_m: 1.5e-5,
         damping_s: 0.008,
         thickness_m: 0.005,
-        drag: 1.2,
-    },
-    ClothMaterial {
-        name: "netting",
+        ..stiffness(1_200.0, 800.0, 60.0, 1.5e-5)
+    };
+    let netting = Cloth {
         mass_kg_m2: 0.09,
-        warp_n_m: 900.0,
-        weft_n_m: 900.0,
-        shear_n_m: 4.0,
         poisson_ratio: 0.0,
-        bend_n_m: 2e-6,
         damping_s: 0.003,
-        thickness_m: 0.004,
         drag: 0.4,
-    },
-    ClothMaterial {
-        name: "oilcloth",
+        lift: 0.4,
+        ..stiffness(900.0, 900.0, 4.0, 2e-6)
+    };
+    let oilcloth = Cloth {
         mass_kg_m2: 0.4,
-        warp_n_m: 6_000.0,
-        weft_n_m: 6_000.0,
-        shear_n_m: 1_500.0,
         poisson_ratio: 0.2,
-        bend_n_m: 2e-4,
         damping_s: 0.004,
-        thickness_m: 0.004,
-        drag: 1.2,
-    },
-    ClothMaterial {
-        name: "rubber sheet",
+        ..stiffness(6_000.0, 6_000.0, 1_500.0, 2e-4)
+    };
+    let rubber_sheet = Cloth {
         mass_kg_m2: 1.1,
-        warp_n_m: 1_000.0,
-        weft_n_m: 1_000.0,
-        shear_n_m: 340.0,
         poisson_ratio: 0.45,
-        bend_n_m: 1e-4,
         damping_s: 0.01,
-        thickness_m: 0.004,
-        drag: 1.2,
-    },
-];
+        ..stiffness(1_000.0, 1_000.0, 340.0, 1e-4)
+    };
+    [
+        ("canvas", Cloth::default()),
+        ("silk", silk),
+        ("wool", wool),
+        ("netting", netting),
+        ("oilcloth", oilcloth),
+        ("rubber sheet", rubber_sheet),
+    ]
+}
 
 impl Cloth {
     /// Moved toward a material by a degree, 0–1: stiffness, weight and thickness by equal factors, the others by
-    /// equal steps. Edges, pins and lift stay.
-    pub fn toward(&self, material: &ClothMaterial, degree: f32) -> Self {
+    /// equal steps. Edges and pins stay.
+    pub fn toward(&self, material: &Self, degree: f32) -> Self {
         let degree = degree.clamp(0.0, 1.0);
         let factor = |a: f32, b: f32| {
             if a > 0.0 && b > 0.0 { a * (b / a).powf(degree) } else { a + (b - a) * degree }
@@ -293,7 +253,9 @@ impl Cloth {
             damping_s: step(self.damping_s, material.damping_s),
             thickness_m: factor(self.thickness_m, material.thickness_m),
             drag: step(self.drag, material.drag),
-            ..self.clone()
+            lift: step(self.lift, material.lift),
+            edge_m: self.edge_m,
+            pins: self.pins.clone(),
         }
     }
 }
@@ -304,7 +266,7 @@ mod tests {
 
     #[test]
     fn a_cloth_moves_toward_a_material_by_equal_factors() {
-        let (canvas, silk) = (Cloth::default(), &CLOTH_MATERIALS[1]);
+        let (canvas, [_, (_, silk), ..]) = (Cloth::default(), &cloth_materials());
         assert_eq!(canvas.toward(silk, 0.0), canvas);
         let there = canvas.toward(silk, 1.0);
         assert!((there.bend_n_m / 4e-6 - 1.0).abs() < 1e-5 && (there.mass_kg_m2 / 0.06 - 1.0).abs() < 1e-5);
@@ -315,13 +277,13 @@ mod tests {
 
     #[test]
     fn every_material_is_within_the_ranges_of_a_cloth() {
-        for material in &CLOTH_MATERIALS {
+        for (name, material) in &cloth_materials() {
             let mut shot = crate::Shot::empty("Cloth");
             let plane = crate::Shape::plane(1.0, 1.0);
             let mut element = crate::Element::solid("Sheet", plane, crate::Moves::Free);
             element.as_solid_mut().unwrap().cloth = Some(Cloth::default().toward(material, 1.0));
             shot.add(element);
-            assert_eq!(shot.faults(), [], "{}", material.name);
+            assert_eq!(shot.faults(), [], "{name}");
         }
     }
 }

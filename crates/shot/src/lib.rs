@@ -48,7 +48,7 @@ mod systems;
 pub mod world;
 
 pub use animation::{BetweenFrames, BeyondEnd, FileAnimation};
-pub use cloth::{CLOTH_MATERIALS, Cloth, ClothMaterial, Pin, PinnedPart, Side};
+pub use cloth::{Cloth, Pin, PinnedPart, Side, cloth_materials};
 pub use contact::pair_coefficient;
 pub use copies::Copies;
 pub use document::{Asset, AssetKind, Id, InitialState, Physics, PictureSize, Shot, Timing, VERSION};

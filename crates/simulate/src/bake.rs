@@ -367,6 +367,18 @@ fn write_manifest(job: &Bake) -> Result<(), BakeError> {
     let mut elements = Vec::new();
     for (element, solid) in job.shot.solids() {
         let mesh_error = |source: MissingMesh| PrepareError::Mesh { element: element.name.clone(), source };
+        // The copies of a cloth are one mesh, with a body at their middle.
+        if let Some(cloth) = element.as_cloth() {
+            let area_m2 = job.meshes.mesh(&solid.shape).map_err(mesh_error)?.area();
+            elements.push(ManifestElement {
+                id: element.id,
+                name: element.name.clone(),
+                bodies: 1,
+                mass_kg: cloth.mass_kg_m2 * area_m2 * element.count() as f32,
+                centre_m: Vec3::ZERO,
+            });
+            continue;
+        }
         elements.push(ManifestElement {
             id: element.id,
             name: element.name.clone(),

@@ -2,7 +2,7 @@
 
 use geometry::{Bounds, Mesh, MissingMesh, MovingMesh, MovingSurface, Ray, Surface, Tree};
 use glam::{Affine3A, Mat3, Vec3};
-use shot::{Id, Shape, Shot, world::Pose};
+use shot::{Element, Id, Shape, Shot, world::Pose};
 use std::collections::{BTreeMap, HashMap};
 use std::sync::Arc;
 
@@ -370,7 +370,8 @@ impl Colliders {
         mesh: impl Fn(&Shape) -> Result<Mesh, MissingMesh>,
     ) -> Result<(), MissingMesh> {
         let mut same_still = !self.still.items.is_empty();
-        for (element, solid) in shot.solids().filter(|(element, _)| !deformed.contains_key(&element.id)) {
+        let rigid = |element: &Element| !deformed.contains_key(&element.id) && element.as_cloth().is_none();
+        for (element, solid) in shot.solids().filter(|(element, _)| rigid(element)) {
             let known = self.shapes.get(&element.id).is_some_and(|(shape, ..)| *shape == solid.shape);
             if !known {
                 let surface = Arc::new(Surface::new(&mesh(&solid.shape)?));

@@ -123,3 +123,31 @@ fn a_run_that_goes_on_from_any_frame_has_the_same_bytes() {
         }
     }
 }
+
+#[test]
+fn copies_of_a_cloth_are_one_mesh_and_fall_alike() {
+    let mut shot = shot(0.5);
+    let id = sheet(&mut shot, "Sheet", [0.4, 0.4], 4.0, Cloth { edge_m: 0.1, ..Cloth::default() });
+    shot.named_mut("Sheet").unwrap().as_solid_mut().unwrap().copies = Some(shot::Copies {
+        count: [3, 1, 1],
+        spacing_m: Vec3::X,
+        position_jitter_m: 0.0,
+        orientation_jitter_rad: 0.0,
+        seed: 0,
+    });
+    let frame = last(&shot);
+    assert_eq!((frame.bodies[&id].len(), frame.meshes[&id].positions.len()), (1, 3 * 25));
+    let all = places(&frame, id);
+    for (a, b) in all[..25].iter().zip(&all[50..]) {
+        assert!((*b - *a).distance(2.0 * Vec3::X) < 2e-3, "{a} {b}");
+    }
+    assert!(all.iter().all(|p| (p.y - (4.0 - 0.5 * 9.81 * 0.25)).abs() < 0.03));
+}
+
+#[test]
+fn a_cloth_of_too_many_points_is_refused_before_it_is_made() {
+    let mut shot = shot(0.5);
+    sheet(&mut shot, "Sheet", [900.0, 900.0], 4.0, Cloth { edge_m: 0.001, ..Cloth::default() });
+    let error = Simulation::new(&shot, &Meshes::default()).err().unwrap().to_string();
+    assert!(error.contains("Sheet") && error.contains("longer edges"), "{error}");
+}

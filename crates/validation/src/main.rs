@@ -23,7 +23,7 @@ fn main() -> std::io::Result<()> {
             text.push_str(
                 "\nAlso tested in `crates/frames`: blends of weight 0 and 1 have the bytes of the runs. In `crates/interchange`: OBJ, GLB,\n\
                  USD and Alembic that are handed on are read back by ourselves and by the formats' own libraries, with their times,\n\
-                 within 2 µm of each place. In `crates/simulate`: over random changes to random shots, frames called fresh have the\n\
+                 within 10 µm of each place. In `crates/simulate`: over random changes to random shots, frames called fresh have the\n\
                  bytes of a full bake, in every system; of 11,734 parts called stale 27 % came out the same.\n",
             );
         }

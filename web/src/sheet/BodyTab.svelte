@@ -86,7 +86,7 @@
 {/if}
 {#if cloth}
   <div class="h-2"></div>
-  <ClothFields {element} {solid} {solids} />
+  <ClothFields {element} {solid} solids={solids.filter((id) => isCloth(shot.element(id)))} />
   <ActingForces {element} />
 {:else}
   {#if body.moves !== "still"}

@@ -12,19 +12,24 @@
   let material = $state("silk");
   let degree = $state(100);
 
-  void api.clothMaterials().then((names) => (materials = names));
+  void api
+    .clothMaterials()
+    .then((names) => (materials = names))
+    .catch(() => undefined);
 
   const at = (part: string) => ({ element, ids: solids, path: `kind.solid.cloth.${part}` });
 
-  /** Moves the cloth toward the material that is chosen. */
-  async function move() {
-    const cloth = await api.clothToward(shot.id!, element.id, material, degree / 100);
-    void shot.set(
-      `${degree} % toward ${material} of ${element.name}`,
-      [element.id],
-      "/kind/solid/cloth",
-      cloth,
-    );
+  /** Moves the cloths that are selected toward the material that is chosen. */
+  function move() {
+    const label = `${degree} % toward ${material} of ${element.name}`;
+    void shot.change(label, async ({ id, revision, document }) => {
+      const set = solids.map(async (of) => ({
+        op: "add" as const,
+        path: `/elements/${document.elements.findIndex((e) => e.id === of)}/kind/solid/cloth`,
+        value: await api.clothToward(id, of, material, degree / 100),
+      }));
+      return api.patch(id, revision, label, await Promise.all(set));
+    });
   }
 </script>
 

@@ -159,7 +159,8 @@ mod tests {
 
     /// A sheet of 2 × 0.6 m, on a grid or with points moved at random.
     fn sheet(irregular: bool) -> Sheet {
-        let mut mesh = Mesh::refined(&Shape::plane(2.0, 0.6), primitive::plane(2.0, 0.6), 0.05);
+        let mut mesh =
+            Mesh::refined(&Shape::plane(2.0, 0.6), primitive::plane(2.0, 0.6), 0.05, 10_000).unwrap();
         for (i, p) in mesh.positions.iter_mut().enumerate() {
             let inner = p.x.abs() < 0.99 && p.z.abs() < 0.29;
             if irregular && inner {

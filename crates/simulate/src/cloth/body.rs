@@ -3,12 +3,11 @@
 //!
 //! With ω the ratio of the step's length to that before and α = (1 + 2 ω) / (1 + ω), positions and velocities
 //! at the step's end obey α x = x̄ + Δt v and α v = v̄ + Δt M⁻¹ f(x), where ȳ = (1 + ω) yₙ − ω² / (1 + ω) yₙ₋₁.
-//! That is the minimum of ½ (α/Δt)² |x − x̂|²_M + E(x). The first step, and the first after points were let go or caught,
-//! is implicit Euler's: ω = 0.
+//! That is the minimum of ½ (α/Δt)² |x − x̂|²_M + E(x). The first step is implicit Euler's: ω = 0.
 
 use super::air;
 use super::cholesky::Factor;
-use super::contact::{Memory, Surroundings, Touches};
+use super::contact::{Anchors, ContactSearch, Contacts};
 use super::membrane::Moduli;
 use super::sheet::Sheet;
 use super::system::{Structure, System, Workspace};
@@ -42,25 +41,25 @@ pub(super) struct State {
     dt_before: f64,
     /// Where each point is held in the frame of its copy; none: it is free.
     held: Vec<Option<Vec3>>,
-    contacts: Vec<Memory>,
+    anchors: Vec<Anchors>,
 }
 
 impl State {
     pub fn new(x: Vec<DVec3>, v: Vec<DVec3>) -> Self {
         let n = x.len();
-        Self { x, v, held: vec![None; n], contacts: vec![Memory::default(); n], ..Self::default() }
+        Self { x, v, held: vec![None; n], anchors: vec![Anchors::default(); n], ..Self::default() }
     }
 
     /// Whether it is that of a sheet of so many points.
     pub fn fits(&self, n: usize) -> bool {
-        let all = [self.x.len(), self.v.len(), self.held.len(), self.contacts.len()];
+        let all = [self.x.len(), self.v.len(), self.held.len(), self.anchors.len()];
         let before = [self.x_before.len(), self.v_before.len()];
         all.iter().all(|len| *len == n) && (before == [0, 0] || before == [n, n])
     }
 }
 
-/// The factor at hand.
-struct Kept {
+/// The factor of the preconditioner, and the state of which it is.
+struct Preconditioner {
     factor: Factor,
     /// The frame of each point when it was made.
     frames: Vec<Mat3>,
@@ -74,17 +73,17 @@ pub(super) struct ClothBody {
     pub sheet: Sheet,
     pub state: State,
     structure: Structure,
-    kept: Option<Kept>,
+    preconditioner: Option<Preconditioner>,
     work: Workspace,
     /// Blocks of the matrix.
     blocks: Vec<Mat3>,
 }
 
-/// What holds the points of a sheet at a step's end.
-pub(super) struct Holding {
+/// The pinned points of a sheet at a step's end.
+pub(super) struct PinnedPoints {
     /// The poses of the copies.
     pub poses: Vec<Pose>,
-    /// Whether each point is held.
+    /// Whether each point is pinned.
     pub points: Vec<bool>,
 }
 
@@ -93,7 +92,7 @@ impl ClothBody {
         let structure = Structure::new(&sheet);
         let blocks = vec![Mat3::ZERO; structure.near.columns.len()];
         let state = State::new(x, v);
-        Self { sheet, state, structure, kept: None, work: Workspace::default(), blocks }
+        Self { sheet, state, structure, preconditioner: None, work: Workspace::default(), blocks }
     }
 
     /// Goes one step on; `friction` is that of the body. None if the solution is lost.
@@ -103,14 +102,14 @@ impl ClothBody {
         id: shot::Id,
         cloth: &Cloth,
         friction: f32,
-        holding: &Holding,
+        pinned: &PinnedPoints,
     ) -> Option<()> {
         let n = self.sheet.len();
         let dt = f64::from(step.dt);
         if dt <= 0.0 {
             return Some(());
         }
-        let targets = self.hold(holding);
+        let targets = self.hold(pinned);
         let held: Vec<bool> = targets.iter().map(Option::is_some).collect();
         let moduli = Moduli::new(
             f64::from(cloth.warp_n_m),
@@ -168,7 +167,7 @@ impl ClothBody {
 
         // Where it would go without stretching, up to what it hits.
         let thickness = f64::from(cloth.thickness_m);
-        let around = Surroundings {
+        let search = ContactSearch {
             colliders: step.colliders,
             thickness: cloth.thickness_m,
             friction,
@@ -176,8 +175,8 @@ impl ClothBody {
             x_n,
         };
         let mut x: Vec<DVec3> = (0..n).map(|i| targets[i].unwrap_or(x_n[i] + v_n[i] * dt)).collect();
-        let mut touches = vec![Touches::default(); n];
-        around.meet(x_n, &mut x, &mut touches, &state.contacts, &inertia, &held, 0.0);
+        let mut contacts = vec![Contacts::default(); n];
+        search.detect(x_n, &mut x, &mut contacts, &state.anchors, &inertia, &held, 0.0);
 
         let strains: Vec<DVec3> = if rate > 0.0 {
             self.sheet.triangles.iter().map(|t| t.strain(x_n)).collect()
@@ -188,16 +187,15 @@ impl ClothBody {
         self.structure.bending_scaled = values.map(|value| (bend * value) as f32).collect();
         // Each frame begins with a factor of its own, so that a resumed run has the same.
         let begins_frame = (step.start - step.start.round()).abs() < 1e-6;
-        let fits = self.kept.as_ref().is_some_and(|kept| kept.rate == factor && kept.held == held);
+        let fits = self
+            .preconditioner
+            .as_ref()
+            .is_some_and(|preconditioner| preconditioner.rate == factor && preconditioner.held == held);
         let mut stale = begins_frame || !fits;
 
-        let mut moved = vec![Vec3::ZERO; n];
+        let mut displacements = vec![Vec3::ZERO; n];
         let mut gradient = vec![DVec3::ZERO; n];
         for round in 0..NEWTON_STEPS {
-            if round > 0 {
-                let from = x.clone();
-                around.meet(&from, &mut x, &mut touches, &state.contacts, &inertia, &held, 1.0);
-            }
             self.assemble(&moduli, bend, rate, &strains, &x, &mut gradient);
             for i in 0..n {
                 let block = &mut self.blocks[self.structure.near.entry(i as u32, i as u32)];
@@ -207,74 +205,77 @@ impl ClothBody {
                 let change = (x[i] - x_bar[i]) - v_n[i] / factor;
                 gradient[i] += (DMat3::from_cols_array(&resistance.to_cols_array().map(f64::from))) * change;
                 *block += resistance;
-                touches[i]
+                contacts[i]
                     .iter()
                     .flatten()
-                    .for_each(|touch| touch.add(thickness, x[i], &mut gradient[i], block));
+                    .for_each(|contact| contact.add(thickness, x[i], &mut gradient[i], block));
             }
-            let wanted: Vec<Vec3> =
+            let right_hand_side: Vec<Vec3> =
                 (0..n).map(|i| if held[i] { Vec3::ZERO } else { -gradient[i].as_vec3() }).collect();
             let frames = self.frames(&x);
             if stale {
                 let made = self.structure.factor(&self.blocks, &held)?;
                 let frames = frames.clone();
-                self.kept = Some(Kept { factor: made, frames, rate: factor, held: held.clone() });
+                self.preconditioner =
+                    Some(Preconditioner { factor: made, frames, rate: factor, held: held.clone() });
             }
             let turns = self.turns(&frames);
-            let kept = self.kept.as_ref()?;
+            let preconditioner = self.preconditioner.as_ref()?;
             let system = System {
                 structure: &self.structure,
-                factor: &kept.factor,
+                factor: &preconditioner.factor,
                 blocks: &self.blocks,
                 turns: &turns,
                 held: &held,
             };
-            stale = system.solve(&wanted, &mut moved, &mut self.work) > MANY_ITERATIONS;
-            let furthest = moved.iter().map(|d| f64::from(d.length_squared())).fold(0.0, f64::max).sqrt();
+            stale = system.solve(&right_hand_side, &mut displacements, &mut self.work) > MANY_ITERATIONS;
+            let furthest =
+                displacements.iter().map(|d| f64::from(d.length_squared())).fold(0.0, f64::max).sqrt();
             if !furthest.is_finite() {
                 return None;
             }
             let scale = (MAX_MOVE * self.sheet.edge_m / furthest.max(1e-300)).min(1.0);
             let start = x.clone();
             for i in 0..n {
-                x[i] += moved[i].as_dvec3() * scale;
-                touches[i].iter().flatten().for_each(|touch| touch.keep_out(thickness, &mut x[i]));
+                x[i] += displacements[i].as_dvec3() * scale;
+                contacts[i].iter().flatten().for_each(|contact| contact.keep_out(thickness, &mut x[i]));
             }
             // No solution crosses a solid.
-            let mut unused = touches.clone();
-            around.meet(&start, &mut x, &mut unused, &state.contacts, &inertia, &held, 1.0);
+            let mut next = contacts.clone();
+            search.detect(&start, &mut x, &mut next, &state.anchors, &inertia, &held, 1.0);
             // Where a contact has begun or ended, or slides now, the solution was for something else.
-            let changed = |(touches, (before, now)): (&Touches, (&DVec3, &DVec3))| {
-                touches.iter().flatten().any(|t| t.state(thickness, *before) != t.state(thickness, *now))
+            let changed = |(contacts, (before, now)): (&Contacts, (&DVec3, &DVec3))| {
+                contacts.iter().flatten().any(|t| t.state(thickness, *before) != t.state(thickness, *now))
             };
-            let any_changed = touches.iter().zip(start.iter().zip(&x)).any(changed);
+            let any_changed = contacts.iter().zip(start.iter().zip(&x)).any(changed);
+            contacts = next;
             let enough = furthest * scale < ENOUGH * self.sheet.edge_m;
             if !any_changed && (enough || round > 0) {
                 break;
             }
         }
         if stale {
-            self.kept = None;
+            self.preconditioner = None;
         }
-        let contacts: Vec<Memory> = (0..n).map(|i| around.remember(&touches[i], x[i])).collect();
+        let anchors: Vec<Anchors> = (0..n).map(|i| search.remember(&contacts[i], x[i])).collect();
         let v: Vec<DVec3> = (0..n).map(|i| (x[i] - x_bar[i]) * factor).collect();
         state.x_before = std::mem::replace(&mut state.x, x);
         state.v_before = std::mem::replace(&mut state.v, v);
         state.dt_before = dt;
-        state.contacts = contacts;
+        state.anchors = anchors;
         let finite = state.x.iter().all(|x| x.is_finite());
         self.state = state;
         finite.then_some(())
     }
 
     /// Catches and lets go of points; where those that are held are at the step's end.
-    fn hold(&mut self, holding: &Holding) -> Vec<Option<DVec3>> {
+    fn hold(&mut self, pinned: &PinnedPoints) -> Vec<Option<DVec3>> {
         let Self { sheet, state, .. } = self;
         (0..sheet.len())
             .map(|i| {
                 let (position, orientation) =
-                    holding.poses[(sheet.copy_of[i] as usize).min(holding.poses.len() - 1)];
-                if !holding.points[i] {
+                    pinned.poses[(sheet.copy_of[i] as usize).min(pinned.poses.len() - 1)];
+                if !pinned.points[i] {
                     state.held[i] = None;
                     return None;
                 }
@@ -288,8 +289,8 @@ impl ClothBody {
 
     /// The rotation of each point's surroundings since the factor was made.
     fn turns(&self, frames: &[Mat3]) -> Vec<Mat3> {
-        let kept = self.kept.iter().flat_map(|kept| &kept.frames);
-        frames.iter().zip(kept).map(|(now, then)| *now * then.transpose()).collect()
+        let preconditioner = self.preconditioner.iter().flat_map(|preconditioner| &preconditioner.frames);
+        frames.iter().zip(preconditioner).map(|(now, then)| *now * then.transpose()).collect()
     }
 
     /// The gradient of the elastic energy, and its second derivatives in `blocks`.

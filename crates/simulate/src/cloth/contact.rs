@@ -1,11 +1,13 @@
 //! Contact of the points of a sheet with solids.
 //!
-//! A point keeps the sheet's thickness from a solid: closer than that it is pushed out along the normal,
-//! as by a spring that is stiff against its inertia. Way beyond a solid's surface it never gets: its path is
-//! tested against both moving, and each solution is cut where it would cross. Friction is
-//! Coulomb's: a spring to the point of the solid at which it sticks, no stronger than μ times the pressure, whose end is
-//! dragged along where it would be (J. Moreau, *On unilateral constraints, friction and plasticity*, 1974). So a cloth at rest on a
-//! slope does not creep.
+//! A point keeps the sheet's thickness from a solid: closer than that, a spring pushes it out along the normal. The
+//! spring is stiff against the point's inertia, and stiffens as long as the point stays pressed in. Points do not cross
+//! surfaces: their paths over the step are tested against the moving solids, and the correction of each Newton step
+//! against the solids at the step's end.
+//!
+//! Friction is Coulomb's, as an elastic–plastic spring (J. Moreau, *On unilateral constraints, friction and plasticity*,
+//! 1974): it ends at an anchor on the solid, and where its force would exceed μ times the normal force the anchor is dragged
+//! along. A cloth at rest on a slope does not creep.
 
 use crate::colliders::{Collider, Colliders};
 use geometry::Bounds;
@@ -14,45 +16,45 @@ use rayon::prelude::*;
 use serde::{Deserialize, Serialize};
 use shot::Id;
 
-/// Part of the thickness within which a path counts as a hit.
-const CORE: f32 = 0.4;
+/// Distance at which a path hits a solid, in thicknesses.
+const HIT_DISTANCE: f32 = 0.4;
 /// Stiffness against the inertia of a point, at first.
 const STIFFNESS: f64 = 8.0;
 /// Greatest factor by which the stiffness has grown.
 const MAX_GROWTH: f32 = 4_096.0;
-/// Contacts of a point at once.
-const EACH: usize = 2;
+/// Most contacts of a point.
+const MAX_CONTACTS: usize = 2;
 
-/// What a contact remembers from step to step.
+/// The state of a contact between steps.
 #[derive(Clone, Copy, Debug, PartialEq, Serialize, Deserialize)]
-pub(super) struct Stuck {
+pub(super) struct FrictionAnchor {
     element: Id,
     copy: u32,
-    /// The point of the solid at which it sticks, in the solid's frame.
+    /// Where the friction spring ends, in the solid's frame.
     anchor: Vec3,
-    /// Factor by which the stiffness has grown, since it was pressed in.
+    /// Factor by which the stiffness has grown.
     growth: f32,
 }
 
 /// A contact in the present step.
 #[derive(Clone, Copy, Debug)]
-pub(super) struct Touch {
+pub(super) struct PointContact {
     collider: u32,
     /// The nearest point of the solid, at the step's end.
     on: DVec3,
     normal: DVec3,
-    /// Where it sticks, at the step's end.
+    /// Where the friction spring ends, at the step's end.
     anchor: DVec3,
     growth: f32,
     stiffness: f64,
     friction: f64,
 }
 
-pub(super) type Touches = [Option<Touch>; EACH];
-pub(super) type Memory = [Option<Stuck>; EACH];
+pub(super) type Contacts = [Option<PointContact>; MAX_CONTACTS];
+pub(super) type Anchors = [Option<FrictionAnchor>; MAX_CONTACTS];
 
-/// What all points of a sheet have in common.
-pub(super) struct Surroundings<'a> {
+/// Detection of the contacts of a sheet in a step.
+pub(super) struct ContactSearch<'a> {
     pub colliders: &'a Colliders,
     pub thickness: f32,
     pub friction: f32,
@@ -61,7 +63,7 @@ pub(super) struct Surroundings<'a> {
     pub x_n: &'a [DVec3],
 }
 
-impl Surroundings<'_> {
+impl ContactSearch<'_> {
     fn near(&self, bounds: &Bounds, list: &mut Vec<usize>) {
         list.clear();
         self.colliders.still_in(bounds, |i| list.push(i));
@@ -69,14 +71,14 @@ impl Surroundings<'_> {
         list.sort_unstable();
     }
 
-    /// Moves points along their paths up to what they hit, and finds what they are near. `from` are the
-    /// positions at the step's start; with `fraction` 1 those of the solids' end.
-    pub fn meet(
+    /// Stops points on their paths where they hit a solid, and finds their contacts there. The solids go from
+    /// `fraction` of the step to its end meanwhile; at 1 they stand.
+    pub fn detect(
         &self,
         from: &[DVec3],
         to: &mut [DVec3],
-        touches: &mut [Touches],
-        memory: &[Memory],
+        contacts: &mut [Contacts],
+        anchors: &[Anchors],
         inertia: &[f64],
         held: &[bool],
         fraction: f32,
@@ -84,20 +86,20 @@ impl Surroundings<'_> {
         if self.colliders.is_empty() {
             return;
         }
-        let each = to.par_chunks_mut(256).zip(touches.par_chunks_mut(256)).enumerate();
-        each.for_each_init(Vec::new, |list, (chunk, (to, touches))| {
-            for (i, (to, touches)) in to.iter_mut().zip(touches).enumerate() {
+        let each = to.par_chunks_mut(256).zip(contacts.par_chunks_mut(256)).enumerate();
+        each.for_each_init(Vec::new, |list, (chunk, (to, contacts))| {
+            for (i, (to, contacts)) in to.iter_mut().zip(contacts).enumerate() {
                 let point = chunk * 256 + i;
-                *touches = Touches::default();
+                *contacts = Contacts::default();
                 if held[point] {
                     continue;
                 }
-                self.meet_one(
+                self.detect_one(
                     point,
                     from[point],
                     to,
-                    touches,
-                    &memory[point],
+                    contacts,
+                    &anchors[point],
                     inertia[point],
                     fraction,
                     list,
@@ -106,13 +108,13 @@ impl Surroundings<'_> {
         });
     }
 
-    fn meet_one(
+    fn detect_one(
         &self,
         point: usize,
         from: DVec3,
         to: &mut DVec3,
-        touches: &mut Touches,
-        memory: &Memory,
+        contacts: &mut Contacts,
+        anchors: &Anchors,
         inertia: f64,
         fraction: f32,
         list: &mut Vec<usize>,
@@ -120,22 +122,22 @@ impl Surroundings<'_> {
         let (start, mut end) = (from.as_vec3(), to.as_vec3());
         let reach = 2.0 * self.thickness;
         let bounds = Bounds::EMPTY.with(start).with(end);
-        let around = Bounds { min: bounds.min - reach, max: bounds.max + reach };
-        self.near(&around, list);
+        let near = Bounds { min: bounds.min - reach, max: bounds.max + reach };
+        self.near(&near, list);
         if list.is_empty() {
             return;
         }
         let all = self.colliders.list();
         let mut first: Option<(f32, usize)> = None;
         for &i in list.iter() {
-            if let Some((t, _)) = all[i].intersect(start, fraction, end, CORE * self.thickness)
+            if let Some((t, _)) = all[i].intersect(start, fraction, end, HIT_DISTANCE * self.thickness)
                 && first.is_none_or(|(other, _)| t < other)
             {
                 first = Some((t, i));
             }
         }
         if let Some((t, i)) = first {
-            // From where it is hit it goes on with the solid.
+            // The solid carries the point on from where it hit.
             let at = start.lerp(end, t);
             let rest = if fraction >= 1.0 { 0.0 } else { (1.0 - t) * self.dt };
             end = at + all[i].velocity_at(at) * rest;
@@ -148,17 +150,17 @@ impl Surroundings<'_> {
             }
         }
         found.sort_unstable_by(|a, b| a.0.total_cmp(&b.0).then(a.1.cmp(&b.1)));
-        for (slot, (distance, i, on)) in touches.iter_mut().zip(found) {
+        for (slot, (distance, i, on)) in contacts.iter_mut().zip(found) {
             if distance <= 0.0 {
                 continue;
             }
             let collider = &all[i as usize];
-            let known = memory.iter().flatten().find(|of| of.is_of(collider));
-            // A new contact holds the point where the solid would have carried it in this step.
+            let known = anchors.iter().flatten().find(|of| of.is_of(collider));
+            // The anchor of a new contact: the point at the step's start, carried by the solid.
             let carried = || self.x_n[point] + (collider.velocity_at(on) * self.dt).as_dvec3();
             let anchor = known.map_or_else(carried, |of| of.anchor_now(collider));
             let growth = known.map_or(1.0, |of| of.growth);
-            *slot = Some(Touch {
+            *slot = Some(PointContact {
                 collider: i,
                 on: on.as_dvec3(),
                 normal: ((end - on) / distance).as_dvec3(),
@@ -170,31 +172,31 @@ impl Surroundings<'_> {
         }
     }
 
-    /// What the contacts of a point remember: their anchors, dragged along where it slid.
-    pub fn remember(&self, touches: &Touches, x: DVec3) -> Memory {
-        touches.map(|touch| {
-            let touch = touch?;
-            let depth = f64::from(self.thickness) - touch.gap(x);
+    /// The states of a point's contacts after the step, their anchors dragged along where it slid.
+    pub fn remember(&self, contacts: &Contacts, x: DVec3) -> Anchors {
+        contacts.map(|contact| {
+            let contact = contact?;
+            let depth = f64::from(self.thickness) - contact.gap(x);
             if depth <= 0.0 {
                 return None;
             }
-            let collider = &self.colliders.list()[touch.collider as usize];
-            let slid = touch.slide(x, depth);
+            let collider = &self.colliders.list()[contact.collider as usize];
+            let slid = contact.slide(x, depth);
             let growth = if depth > 0.25 * f64::from(self.thickness) {
-                (2.0 * touch.growth).min(MAX_GROWTH)
+                (2.0 * contact.growth).min(MAX_GROWTH)
             } else if depth < 0.05 * f64::from(self.thickness) {
-                (0.5 * touch.growth).max(1.0)
+                (0.5 * contact.growth).max(1.0)
             } else {
-                touch.growth
+                contact.growth
             };
             let (position, orientation) = collider.now.pose;
             let anchor = orientation.inverse() * (slid.as_vec3() - position);
-            Some(Stuck { element: collider.now.element, copy: collider.now.copy, anchor, growth })
+            Some(FrictionAnchor { element: collider.now.element, copy: collider.now.copy, anchor, growth })
         })
     }
 }
 
-impl Stuck {
+impl FrictionAnchor {
     fn is_of(&self, collider: &Collider) -> bool {
         (self.element, self.copy) == (collider.now.element, collider.now.copy)
     }
@@ -205,12 +207,12 @@ impl Stuck {
     }
 }
 
-impl Touch {
+impl PointContact {
     fn gap(&self, x: DVec3) -> f64 {
         (x - self.on).dot(self.normal)
     }
 
-    /// Where it sticks once the point is at `x`: the spring is no longer than friction holds.
+    /// The anchor after the step, with the point at `x`: no further off than friction holds.
     fn slide(&self, x: DVec3, depth: f64) -> DVec3 {
         let along = (x - self.anchor).reject_from_normalized(self.normal);
         let most = self.friction * depth;
@@ -249,7 +251,7 @@ impl Touch {
         (depth > 0.0, depth > 0.0 && along.length() > self.friction * depth)
     }
 
-    /// A point no further into the solid than a tenth of the thickness above its surface.
+    /// Moves a point out to a tenth of the thickness above the solid, if it is closer or within.
     pub fn keep_out(&self, thickness: f64, x: &mut DVec3) {
         let least = 0.1 * thickness;
         let gap = self.gap(*x);

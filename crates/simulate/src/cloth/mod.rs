@@ -19,19 +19,18 @@ mod sheet;
 mod system;
 
 use crate::{BlowUp, PrepareContext, PrepareError, SavedPart, Solver, Step, Wants};
-use body::{ClothBody, Holding, State};
+use body::{ClothBody, PinnedPoints, State};
 use frames::{Bodies, Frame, MeshState};
-use geometry::{Mesh, Topology};
+use geometry::Mesh;
 use glam::{DVec3, Quat, Vec3};
 use sheet::Sheet;
 use shot::{
     Cloth, Element, Id, System, SystemId,
     world::{Pose, World},
 };
-use std::sync::Arc;
 
-/// Most points of all sheets of a shot.
-const MAX_POINTS: usize = 2_000_000;
+/// Most points of all sheets of a shot: a factor holds about 2 kB a point.
+const MAX_POINTS: usize = 300_000;
 
 /// Cloths of a shot.
 struct Cloths {
@@ -45,7 +44,6 @@ struct Member {
     body: ClothBody,
     /// The points of each pin that is not a region.
     pinned: Vec<Option<Vec<u32>>>,
-    topology: Arc<Topology>,
 }
 
 /// Makes the solver, if the system has a cloth.
@@ -67,12 +65,18 @@ pub(crate) fn prepare(
             .mesh(&solid.shape)
             .map_err(|source| PrepareError::Mesh { element: element.name.clone(), source })?;
         let poses = world.placements(element);
-        let mesh = Mesh::refined(&solid.shape, mesh, cloth.edge_m);
-        points += mesh.positions.len() * poses.len();
-        if points > MAX_POINTS {
-            let what = format!("{points} points of cloth; at most {MAX_POINTS}: give it longer edges");
-            return Err(PrepareError::TooMuch { element: element.name.clone(), what });
+        let too_much = |points: usize| PrepareError::TooMuch {
+            element: element.name.clone(),
+            what: format!("{points} points of cloth; at most {MAX_POINTS}: give it longer edges"),
+        };
+        let most = (MAX_POINTS - points) / poses.len().max(1);
+        let mesh = Mesh::refined(&solid.shape, mesh, cloth.edge_m, most)
+            .map_err(|each| too_much(each.saturating_mul(poses.len()).saturating_add(points)))?;
+        let count = mesh.positions.len() * poses.len();
+        if count > MAX_POINTS - points {
+            return Err(too_much(points + count));
         }
+        points += count;
         sheets.push(Member::new(context, element, cloth, &mesh, &poses));
     }
     Ok((!sheets.is_empty()).then(|| Box::new(Cloths { sheets }) as Box<dyn Solver>))
@@ -88,13 +92,12 @@ impl Member {
             (x, v) = (positions, velocities);
         }
         let pinned = sheet.pinned(cloth);
-        let topology = Arc::new(Topology::joined(&[&sheet.topology]));
         let body = ClothBody::new(sheet, x, v);
-        Self { element: element.id, name: element.name.clone(), body, pinned, topology }
+        Self { element: element.id, name: element.name.clone(), body, pinned }
     }
 
-    /// What holds its points at the step's end.
-    fn holding(&self, step: &Step, element: &Element, cloth: &Cloth) -> Holding {
+    /// Its pinned points at the step's end.
+    fn pinned_points(&self, step: &Step, element: &Element, cloth: &Cloth) -> PinnedPoints {
         let solved = |id: Id, _: f64| step.colliders.solved(id);
         let world = World::new(step.shot, step.sampler, step.acting, &solved);
         let mut points = vec![false; self.body.sheet.len()];
@@ -111,7 +114,7 @@ impl Member {
                 _ => {}
             }
         }
-        Holding { poses: world.placements(element), points }
+        PinnedPoints { poses: world.placements(element), points }
     }
 
     /// The mean position of its points.
@@ -146,9 +149,9 @@ impl Solver for Cloths {
         for member in &mut self.sheets {
             let Some(element) = step.shot.element(member.element) else { continue };
             let (Some(solid), Some(cloth)) = (element.as_solid(), element.as_cloth()) else { continue };
-            let holding = member.holding(step, element, cloth);
+            let pinned = member.pinned_points(step, element, cloth);
             let friction = solid.body.friction;
-            if member.body.step(step, member.element, cloth, friction, &holding).is_none() {
+            if member.body.step(step, member.element, cloth, friction, &pinned).is_none() {
                 return Err(BlowUp {
                     frame: step.frame_number(),
                     element: member.element,
@@ -179,7 +182,7 @@ impl Solver for Cloths {
             frame.bodies.insert(member.element, bodies);
             let points = member.body.sheet.point_of.iter();
             let mesh = MeshState {
-                topology: member.topology.clone(),
+                topology: member.body.sheet.topology.clone(),
                 positions: points.clone().map(|&p| (x[p as usize] - middle).as_vec3()).collect(),
                 velocities: points.map(|&p| (v[p as usize] - velocity).as_vec3()).collect(),
                 attributes: Vec::new(),

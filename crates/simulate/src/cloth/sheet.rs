@@ -6,6 +6,7 @@ use geometry::{Mesh, Topology, Weld};
 use glam::{DVec3, Vec3};
 use shot::{Cloth, PinnedPart};
 use std::collections::HashMap;
+use std::sync::Arc;
 
 /// Points of a sheet, of all copies of its element.
 #[derive(Debug)]
@@ -22,7 +23,7 @@ pub(super) struct Sheet {
     /// The copy of each point.
     pub copy_of: Vec<u32>,
     /// The mesh that is shown.
-    pub topology: Topology,
+    pub topology: Arc<Topology>,
     /// Mean length of the edges, m.
     pub edge_m: f64,
 }
@@ -60,7 +61,7 @@ impl Sheet {
             Bend::new(triangle, [across(b, c, a), across(c, a, b), across(a, b, c)], at)
         };
         let bends = triangles.iter().map(bend).collect();
-        let topology = Topology::of(mesh);
+        let topology = Arc::new(Topology::of(mesh));
         let one = Self {
             copy_of: vec![0; rest.len()],
             point_of: weld.point_of,
@@ -77,19 +78,18 @@ impl Sheet {
     /// So many of it beside each other.
     fn times(self, copies: usize) -> Self {
         let n = self.rest.len() as u32;
-        let each = |copy: usize| copy as u32 * n;
         let mut all = Self {
             rest: self.rest.repeat(copies),
             areas: self.areas.repeat(copies),
             copy_of: (0..copies as u32).flat_map(|copy| vec![copy; n as usize]).collect(),
-            topology: Topology::joined(&vec![&self.topology; copies]),
+            topology: Arc::new(Topology::joined(&vec![&*self.topology; copies])),
             edge_m: self.edge_m,
             triangles: Vec::new(),
             bends: Vec::new(),
             point_of: Vec::new(),
         };
-        for copy in 0..copies {
-            let by = each(copy);
+        for copy in 0..copies as u32 {
+            let by = copy * n;
             let moved = |t: &Triangle| Triangle { points: t.points.map(|p| p + by), ..*t };
             all.triangles.extend(self.triangles.iter().map(moved));
             all.bends.extend(self.bends.iter().map(|bend| bend.moved(by)));
@@ -109,9 +109,9 @@ impl Sheet {
             .pins
             .iter()
             .map(|pin| match &pin.part {
-                PinnedPart::Side(side) => Some(self.furthest(side.axis(), |_| true)),
+                PinnedPart::Side(side) => Some(self.furthest(side.axis())),
                 PinnedPart::Corners(side) => {
-                    let side = self.furthest(side.axis(), |_| true);
+                    let side = self.furthest(side.axis());
                     Some(self.ends(&side))
                 }
                 PinnedPart::Region(_) => None,
@@ -119,10 +119,10 @@ impl Sheet {
             .collect()
     }
 
-    /// The points that are furthest along an axis among those that count.
-    fn furthest(&self, axis: Vec3, counts: impl Fn(u32) -> bool) -> Vec<u32> {
+    /// The points that are furthest along an axis.
+    fn furthest(&self, axis: Vec3) -> Vec<u32> {
         let along = |p: u32| self.rest[p as usize].dot(axis);
-        let all = || (0..self.len() as u32).filter(|p| counts(*p));
+        let all = || 0..self.len() as u32;
         let most = all().map(along).fold(f32::NEG_INFINITY, f32::max);
         let near = most - 0.01 * self.edge_m as f32;
         all().filter(|p| along(*p) >= near).collect()
@@ -172,13 +172,13 @@ mod tests {
     use shot::{Pin, Shape, Side};
 
     fn sheet(copies: usize) -> Sheet {
-        let mesh = Mesh::refined(&Shape::plane(2.0, 1.0), primitive::plane(2.0, 1.0), 0.1);
+        let mesh = Mesh::refined(&Shape::plane(2.0, 1.0), primitive::plane(2.0, 1.0), 0.1, 10_000).unwrap();
         Sheet::new(&mesh, copies)
     }
 
     #[test]
     fn warp_runs_along_u() {
-        let mesh = Mesh::refined(&Shape::plane(2.0, 1.0), primitive::plane(2.0, 1.0), 0.5);
+        let mesh = Mesh::refined(&Shape::plane(2.0, 1.0), primitive::plane(2.0, 1.0), 0.5, 10_000).unwrap();
         for corners in &mesh.triangles {
             assert!((warp(&mesh, *corners) - DVec3::X).length() < 1e-6);
         }

@@ -1,9 +1,9 @@
 //! The linear system of a Newton step of a sheet, and its solution.
 //!
-//! The matrix is H = (α/Δt)² M + K + B Q + …: inertia, the membrane's second derivatives as 3 × 3
-//! blocks, and the constant matrix of bending. It is solved by conjugate gradients (M. Hestenes and E. Stiefel,
-//! 1952). The preconditioner is the Cholesky factor of such a matrix from the start of the frame, kept for its steps and turned with each
-//! point's surroundings since then, so that it holds while the sheet swings and folds.
+//! The matrix is H = (α/Δt)² M + K + B Q + …: inertia, the membrane's second derivatives as 3 × 3 blocks, and the
+//! constant matrix of bending. It is solved by conjugate gradients (M. Hestenes and E. Stiefel, 1952). The preconditioner
+//! is a Cholesky factor of H from the start of the frame. It is kept for the frame's steps, and the frame of each
+//! point is turned with the point's surroundings since, so that the factor still fits a sheet that swings and folds.
 
 use super::blocks::{Rows, multiply, multiply_scalars};
 use super::cholesky::{Factor, Pattern, Symbolic, ordered};

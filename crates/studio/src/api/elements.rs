@@ -325,7 +325,7 @@ pub(crate) struct Toward {
 /// The names of the materials that a cloth can be moved toward.
 #[utoipa::path(get, path = "/api/cloth-materials", responses((status = 200, body = Vec<String>)))]
 pub(crate) async fn cloth_materials() -> Json<Vec<&'static str>> {
-    Json(shot::CLOTH_MATERIALS.iter().map(|material| material.name).collect())
+    Json(shot::cloth_materials().into_iter().map(|(name, _)| name).collect())
 }
 
 /// The cloth of an element as it would be, moved toward a material.
@@ -339,10 +339,10 @@ pub(crate) async fn cloth_toward(
     let element = element(&shot, of)?;
     let cloth =
         element.as_cloth().ok_or_else(|| Error::Bad(format!("{} is not a free cloth", element.name)))?;
-    let found = shot::CLOTH_MATERIALS.iter().find(|known| known.name == material);
-    let known = found.ok_or_else(|| Error::Bad(format!("there is no material {material:?}")))?;
+    let found = shot::cloth_materials().into_iter().find(|(name, _)| *name == material);
+    let (_, known) = found.ok_or_else(|| Error::Bad(format!("there is no material {material:?}")))?;
     if !(0.0..=1.0).contains(&degree) {
         return Err(Error::Bad(format!("a degree of {degree} is not from 0 to 1")));
     }
-    Ok(Json(cloth.toward(known, degree)))
+    Ok(Json(cloth.toward(&known, degree)))
 }
