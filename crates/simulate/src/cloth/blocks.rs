@@ -1,7 +1,6 @@
-//! A symmetric matrix of 3 × 3 blocks over the points of a sheet, and its product with a vector.
+//! Symmetric matrices of 3 × 3 blocks over points, and their product with a vector.
 
-use glam::{Mat3, Vec3};
-use rayon::prelude::*;
+use glam::{Mat3A, Vec3A};
 
 /// Where the blocks are: row by row, the columns ascending, the diagonal among them.
 #[derive(Clone, Debug, Default)]
@@ -18,6 +17,11 @@ impl Rows {
             rows[a as usize].push(b);
             rows[b as usize].push(a);
         }
+        Self::of_lists(rows)
+    }
+
+    /// Of the columns of each row, in any order and perhaps more than once.
+    pub fn of_lists(rows: Vec<Vec<u32>>) -> Self {
         let (mut starts, mut columns) = (vec![0], Vec::new());
         for mut row in rows {
             row.sort_unstable();
@@ -34,6 +38,11 @@ impl Rows {
         self.starts[row] as usize..self.starts[row + 1] as usize
     }
 
+    /// The columns of a row.
+    pub fn of(&self, row: usize) -> &[u32] {
+        &self.columns[self.row(row)]
+    }
+
     /// Where the block of a pair is.
     pub fn entry(&self, row: u32, column: u32) -> usize {
         let range = self.row(row as usize);
@@ -41,9 +50,10 @@ impl Rows {
         range.start + at
     }
 
-    /// Whether a pair has a block.
-    pub fn has(&self, row: u32, column: u32) -> bool {
-        self.columns[self.row(row as usize)].binary_search(&column).is_ok()
+    /// For each entry, that of row and column exchanged.
+    pub fn mirrored(&self) -> Vec<u32> {
+        let pairs = (0..self.len()).flat_map(|row| self.of(row).iter().map(move |&column| (row, column)));
+        pairs.map(|(row, column)| self.entry(column, row as u32) as u32).collect()
     }
 
     /// Number of rows.
@@ -53,26 +63,47 @@ impl Rows {
 }
 
 /// Rows that a thread takes at once.
-pub(super) const CHUNK: usize = 1_024;
+pub(super) const CHUNK: usize = 512;
 
-/// Adds blocks times `x` to `out`: one sum a row, whatever the number of threads.
-pub(super) fn multiply(rows: &Rows, blocks: &[Mat3], x: &[Vec3], out: &mut [Vec3]) {
-    out.par_chunks_mut(CHUNK).enumerate().for_each(|(chunk, out)| {
-        for (i, out) in out.iter_mut().enumerate() {
-            let range = rows.row(chunk * CHUNK + i);
-            let each = rows.columns[range.clone()].iter().zip(&blocks[range]);
-            *out = each.fold(*out, |sum, (&column, block)| sum + *block * x[column as usize]);
-        }
-    });
+/// A symmetric matrix: blocks, and numbers that stand for themselves times the identity.
+#[derive(Clone, Copy)]
+pub(super) struct Matrix<'a> {
+    pub rows: &'a Rows,
+    pub blocks: &'a [Mat3A],
+    /// Numbers at rows of their own.
+    pub scalars: Option<(&'a Rows, &'a [f32])>,
+    /// Points whose rows are 0; may be empty.
+    pub held: &'a [bool],
 }
 
-/// Adds numbers times `x` to `out`, as [`multiply`].
-pub(super) fn multiply_scalars(rows: &Rows, values: &[f32], x: &[Vec3], out: &mut [Vec3]) {
-    out.par_chunks_mut(CHUNK).enumerate().for_each(|(chunk, out)| {
-        for (i, out) in out.iter_mut().enumerate() {
-            let range = rows.row(chunk * CHUNK + i);
-            let each = rows.columns[range.clone()].iter().zip(&values[range]);
-            *out = each.fold(*out, |sum, (&column, value)| sum + *value * x[column as usize]);
+impl Matrix<'_> {
+    /// A row of the product with `x`.
+    #[inline]
+    pub fn row(&self, row: usize, x: &[Vec3A]) -> Vec3A {
+        if self.held.get(row).is_some_and(|held| *held) {
+            return Vec3A::ZERO;
         }
-    });
+        let range = self.rows.row(row);
+        let each = self.rows.columns[range.clone()].iter().zip(&self.blocks[range]);
+        let sum = each.fold(Vec3A::ZERO, |sum, (&column, block)| sum + *block * x[column as usize]);
+        let Some((rows, values)) = self.scalars else { return sum };
+        let range = rows.row(row);
+        let each = rows.columns[range.clone()].iter().zip(&values[range]);
+        each.fold(sum, |sum, (&column, value)| sum + *value * x[column as usize])
+    }
+
+    /// The block of a row on the diagonal, with the numbers.
+    pub fn diagonal(&self, row: usize) -> Mat3A {
+        let own = row as u32;
+        let block = self.blocks[self.rows.entry(own, own)];
+        match self.scalars {
+            Some((rows, values)) => block + scalar(values[rows.entry(own, own)]),
+            None => block,
+        }
+    }
+}
+
+/// A number times the identity.
+pub(super) fn scalar(value: f32) -> Mat3A {
+    Mat3A::from_diagonal(glam::Vec3::splat(value))
 }

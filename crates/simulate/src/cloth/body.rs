@@ -6,14 +6,13 @@
 //! That is the minimum of ½ (α/Δt)² |x − x̂|²_M + E(x). The first step is implicit Euler's: ω = 0.
 
 use super::air;
-use super::cholesky::Factor;
 use super::contact::{Anchors, ContactSearch, Contacts};
 use super::membrane::Moduli;
 use super::sheet::Sheet;
-use super::system::{Structure, System, Workspace};
+use super::system::{OfTriangle, Structure, Workspace};
 use crate::Step;
 use crate::forces::Points;
-use glam::{DMat3, DVec3, Mat3, Vec3};
+use glam::{DMat3, DVec3, Mat3, Mat3A, Vec3, Vec3A};
 use rayon::prelude::*;
 use serde::{Deserialize, Serialize};
 use shot::{Cloth, world::Pose};
@@ -24,9 +23,6 @@ const NEWTON_STEPS: u32 = 5;
 const ENOUGH: f64 = 5e-4;
 /// A Newton step moves no point further than this many mean edges.
 const MAX_MOVE: f64 = 4.0;
-
-/// After so many iterations of the linear solver the factor is made anew.
-const MANY_ITERATIONS: u32 = 15;
 
 /// All that a checkpoint needs.
 #[derive(Clone, Debug, Default, Serialize, Deserialize)]
@@ -58,25 +54,16 @@ impl State {
     }
 }
 
-/// The factor of the preconditioner, and the state of which it is.
-struct Preconditioner {
-    factor: Factor,
-    /// The frame of each point when it was made.
-    frames: Vec<Mat3>,
-    /// α/Δt and what was held then.
-    rate: f64,
-    held: Vec<bool>,
-}
-
 /// A sheet in motion.
 pub(super) struct ClothBody {
     pub sheet: Sheet,
     pub state: State,
     structure: Structure,
-    preconditioner: Option<Preconditioner>,
+    /// α/Δt and what was held when the preconditioner's eigenvalues were found.
+    known: Option<(f64, Vec<bool>)>,
     work: Workspace,
     /// Blocks of the matrix.
-    blocks: Vec<Mat3>,
+    blocks: Vec<Mat3A>,
 }
 
 /// The pinned points of a sheet at a step's end.
@@ -90,9 +77,9 @@ pub(super) struct PinnedPoints {
 impl ClothBody {
     pub fn new(sheet: Sheet, x: Vec<DVec3>, v: Vec<DVec3>) -> Self {
         let structure = Structure::new(&sheet);
-        let blocks = vec![Mat3::ZERO; structure.near.columns.len()];
+        let blocks = vec![Mat3A::ZERO; structure.near.columns.len()];
         let state = State::new(x, v);
-        Self { sheet, state, structure, preconditioner: None, work: Workspace::default(), blocks }
+        Self { sheet, state, structure, known: None, work: Workspace::default(), blocks }
     }
 
     /// Goes one step on; `friction` is that of the body. None if the solution is lost.
@@ -185,50 +172,41 @@ impl ClothBody {
         };
         let values = self.structure.bending.iter();
         self.structure.bending_scaled = values.map(|value| (bend * value) as f32).collect();
-        // Each frame begins with a factor of its own, so that a resumed run has the same.
+        // Each frame begins with eigenvalues of its own, so that a resumed run has the same.
         let begins_frame = (step.start - step.start.round()).abs() < 1e-6;
-        let fits = self
-            .preconditioner
-            .as_ref()
-            .is_some_and(|preconditioner| preconditioner.rate == factor && preconditioner.held == held);
+        let fits = self.known.as_ref().is_some_and(|(rate, known)| *rate == factor && *known == held);
         let mut stale = begins_frame || !fits;
+        if stale {
+            self.known = Some((factor, held.clone()));
+        }
 
-        let mut displacements = vec![Vec3::ZERO; n];
+        let mut displacements = vec![Vec3A::ZERO; n];
         let mut gradient = vec![DVec3::ZERO; n];
         for round in 0..NEWTON_STEPS {
             self.assemble(&moduli, bend, rate, &strains, &x, &mut gradient);
             for i in 0..n {
                 let block = &mut self.blocks[self.structure.near.entry(i as u32, i as u32)];
                 gradient[i] += (x[i] - x_hat[i]) * inertia[i];
-                *block += Mat3::from_diagonal(Vec3::splat(inertia[i] as f32));
+                let mut own = Mat3::from_diagonal(Vec3::splat(inertia[i] as f32));
                 let resistance = resistances[i] * factor as f32;
                 let change = (x[i] - x_bar[i]) - v_n[i] / factor;
                 gradient[i] += (DMat3::from_cols_array(&resistance.to_cols_array().map(f64::from))) * change;
-                *block += resistance;
+                own += resistance;
                 contacts[i]
                     .iter()
                     .flatten()
-                    .for_each(|contact| contact.add(thickness, x[i], &mut gradient[i], block));
+                    .for_each(|contact| contact.add(thickness, x[i], &mut gradient[i], &mut own));
+                *block += Mat3A::from(own);
             }
-            let right_hand_side: Vec<Vec3> =
-                (0..n).map(|i| if held[i] { Vec3::ZERO } else { -gradient[i].as_vec3() }).collect();
-            let frames = self.frames(&x);
-            if stale {
-                let made = self.structure.factor(&self.blocks, &held)?;
-                let frames = frames.clone();
-                self.preconditioner =
-                    Some(Preconditioner { factor: made, frames, rate: factor, held: held.clone() });
-            }
-            let turns = self.turns(&frames);
-            let preconditioner = self.preconditioner.as_ref()?;
-            let system = System {
-                structure: &self.structure,
-                factor: &preconditioner.factor,
-                blocks: &self.blocks,
-                turns: &turns,
-                held: &held,
-            };
-            stale = system.solve(&right_hand_side, &mut displacements, &mut self.work) > MANY_ITERATIONS;
+            let right_hand_side: Vec<Vec3A> =
+                (0..n).map(|i| if held[i] { Vec3A::ZERO } else { -gradient[i].as_vec3a() }).collect();
+            self.structure.leave_out(&held, &mut self.blocks);
+            let matrix = self.structure.matrix(&self.blocks, &held);
+            let levels = &self.structure.levels;
+            self.work.multigrid.update(levels, &matrix, bend as f32, stale);
+            stale = false;
+            let iterations = self.work.solve(levels, &matrix, &right_hand_side, &mut displacements);
+            if std::env::var("CLOTH_STATS").is_ok() { eprintln!("{round}: {iterations}"); }
             let furthest =
                 displacements.iter().map(|d| f64::from(d.length_squared())).fold(0.0, f64::max).sqrt();
             if !furthest.is_finite() {
@@ -253,9 +231,6 @@ impl ClothBody {
             if !any_changed && (enough || round > 0) {
                 break;
             }
-        }
-        if stale {
-            self.preconditioner = None;
         }
         let anchors: Vec<Anchors> = (0..n).map(|i| search.remember(&contacts[i], x[i])).collect();
         let v: Vec<DVec3> = (0..n).map(|i| (x[i] - x_bar[i]) * factor).collect();
@@ -287,12 +262,6 @@ impl ClothBody {
             .collect()
     }
 
-    /// The rotation of each point's surroundings since the factor was made.
-    fn turns(&self, frames: &[Mat3]) -> Vec<Mat3> {
-        let preconditioner = self.preconditioner.iter().flat_map(|preconditioner| &preconditioner.frames);
-        frames.iter().zip(preconditioner).map(|(now, then)| *now * then.transpose()).collect()
-    }
-
     /// The gradient of the elastic energy, and its second derivatives in `blocks`.
     fn assemble(
         &mut self,
@@ -304,33 +273,10 @@ impl ClothBody {
         gradient: &mut [DVec3],
     ) {
         let Self { sheet, structure, blocks, .. } = self;
-        let each: Vec<([DVec3; 3], [Mat3; 6])> = (sheet.triangles.par_iter().zip(strains))
+        let each: Vec<OfTriangle> = (sheet.triangles.par_iter().zip(strains))
             .map(|(triangle, before)| triangle.derivatives(moduli, x, rate, *before))
             .collect();
-        blocks.fill(Mat3::ZERO);
-        gradient.fill(DVec3::ZERO);
-        for ((triangle, places), (gradients, second)) in
-            sheet.triangles.iter().zip(&structure.of_triangles).zip(&each)
-        {
-            for (point, of) in triangle.points.iter().zip(gradients) {
-                gradient[*point as usize] += *of;
-            }
-            for (place, block) in places.iter().zip(second) {
-                blocks[*place as usize] += *block;
-            }
-        }
-        // The other half.
-        for row in 0..structure.near.len() {
-            for entry in structure.near.row(row) {
-                let column = structure.near.columns[entry];
-                if column as usize > row {
-                    let other = structure.near.entry(column, row as u32);
-                    let sum = blocks[entry] + blocks[other].transpose();
-                    blocks[entry] = sum;
-                    blocks[other] = sum.transpose();
-                }
-            }
-        }
+        structure.gather(&each, gradient, blocks);
         if bend > 0.0 {
             for of in &sheet.bends {
                 let curvature = of.curvature(x);
@@ -340,26 +286,5 @@ impl ClothBody {
                 }
             }
         }
-    }
-
-    /// The frame of each point: along warp, weft and normal of the triangles around.
-    fn frames(&self, x: &[DVec3]) -> Vec<Mat3> {
-        let mut sums = vec![[Vec3::ZERO; 2]; self.sheet.len()];
-        for triangle in &self.sheet.triangles {
-            let (f1, f2) = triangle.deformation(x);
-            let normal = f1.cross(f2).as_vec3().normalize_or_zero() * triangle.area as f32;
-            let along = f1.as_vec3() * triangle.area as f32;
-            for p in triangle.points {
-                sums[p as usize][0] += along;
-                sums[p as usize][1] += normal;
-            }
-        }
-        let frame = |[along, normal]: &[Vec3; 2]| {
-            let normal = normal.normalize_or(Vec3::Y);
-            let along = along.reject_from_normalized(normal);
-            let along = along.try_normalize().unwrap_or_else(|| normal.any_orthonormal_vector());
-            Mat3::from_cols(along, normal.cross(along), normal)
-        };
-        sums.iter().map(frame).collect()
     }
 }

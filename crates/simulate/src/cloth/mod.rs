@@ -11,10 +11,10 @@ mod air;
 mod bending;
 mod blocks;
 mod body;
-mod cholesky;
 mod contact;
+mod dense;
 mod membrane;
-mod ordering;
+mod multigrid;
 mod sheet;
 mod system;
 

@@ -1,46 +1,59 @@
 //! The linear system of a Newton step of a sheet, and its solution.
 //!
 //! The matrix is H = (α/Δt)² M + K + B Q + …: inertia, the membrane's second derivatives as 3 × 3 blocks, and the
-//! constant matrix of bending. It is solved by conjugate gradients (M. Hestenes and E. Stiefel, 1952). The preconditioner
-//! is a Cholesky factor of H from the start of the frame. It is kept for the frame's steps, and the frame of each
-//! point is turned with the point's surroundings since, so that the factor still fits a sheet that swings and folds.
+//! constant matrix of bending. It is solved by conjugate gradients (M. Hestenes and E. Stiefel, 1952) with a multigrid
+//! V-cycle as preconditioner (`multigrid.rs`).
 
-use super::blocks::{Rows, multiply, multiply_scalars};
-use super::cholesky::{Factor, Pattern, Symbolic, ordered};
-use super::ordering::nested_dissection;
+use super::blocks::{CHUNK, Matrix, Rows};
+use super::multigrid::{Levels, Multigrid, dot, in_rows};
 use super::sheet::Sheet;
-use glam::{Mat3, Vec3};
+use glam::{DVec3, Mat3, Mat3A, Vec3A};
+use rayon::prelude::*;
 
-/// Where the matrices of a sheet have entries, and in which order its points are eliminated.
+/// Gradients and second derivatives of a triangle's energy.
+pub(super) type OfTriangle = ([DVec3; 3], [Mat3; 6]);
+
+/// Where the matrices of a sheet have entries, and what they are sums of.
 pub(super) struct Structure {
     /// Pairs of points of a triangle.
     pub near: Rows,
-    /// For each triangle, the places of its blocks 00, 11, 22, 01, 12, 20 in `near`.
-    pub of_triangles: Vec<[u32; 6]>,
+    mirrored: Vec<u32>,
+    /// For each entry of the upper half of `near`, the triangles' blocks of which it is the sum: six times the
+    /// triangle and the place of the block, doubled, and 1 if the block is transposed.
+    terms: Rows,
+    /// For each point, the corners that lie there: three times the triangle and the corner.
+    corners: Rows,
     /// Pairs of points of a triangle and across its edges.
     pub bent: Rows,
     /// The matrix of bending of stiffness 1, at those.
     pub bending: Vec<f64>,
     /// The same in single precision, times the stiffness at hand.
     pub bending_scaled: Vec<f32>,
-    /// For each point, its place in the order of elimination.
-    rank: Vec<u32>,
-    pattern: Pattern,
-    symbolic: Symbolic,
+    pub levels: Levels,
 }
 
 impl Structure {
     pub fn new(sheet: &Sheet) -> Self {
         let n = sheet.len();
-        let of_triangle = |t: &super::membrane::Triangle| {
-            let [a, b, c] = t.points;
-            [[a, b], [b, c], [c, a]]
-        };
-        let near = Rows::new(n, sheet.triangles.iter().flat_map(of_triangle));
-        let place = |a: u32, b: u32| near.entry(a, b) as u32;
-        let of_triangles = (sheet.triangles.iter().map(|t| t.points))
-            .map(|[a, b, c]| [place(a, a), place(b, b), place(c, c), place(a, b), place(b, c), place(c, a)])
-            .collect();
+        let triangles = || sheet.triangles.iter().map(|t| t.points);
+        let near = Rows::new(n, triangles().flat_map(|[a, b, c]| [[a, b], [b, c], [c, a]]));
+        let mut terms = vec![Vec::new(); near.columns.len()];
+        let mut corners = vec![Vec::new(); n];
+        for (triangle, [a, b, c]) in triangles().enumerate() {
+            let triangle = triangle as u32;
+            for (place, [row, column]) in
+                [[a, a], [b, b], [c, c], [a, b], [b, c], [c, a]].into_iter().enumerate()
+            {
+                let block = 2 * (6 * triangle + place as u32);
+                let (entry, transposed) = if row <= column {
+                    (near.entry(row, column), 0)
+                } else {
+                    (near.entry(column, row), 1)
+                };
+                terms[entry].push(block + transposed);
+            }
+            [a, b, c].iter().zip(0..).for_each(|(p, corner)| corners[*p as usize].push(3 * triangle + corner));
+        }
         let pairs = |points: [u32; 6]| {
             let pairs = (0..6).flat_map(move |i| (i + 1..6).map(move |j| [points[i], points[j]]));
             pairs.filter(|[a, b]| a != b)
@@ -55,159 +68,121 @@ impl Structure {
                 }
             }
         }
-        let neighbours: Vec<Vec<u32>> = (0..n)
-            .map(|i| near.columns[near.row(i)].iter().copied().filter(|other| *other != i as u32).collect())
-            .collect();
-        let order = nested_dissection(&sheet.rest, &neighbours);
-        let mut rank = vec![0u32; n];
-        order.iter().enumerate().for_each(|(i, &p)| rank[p as usize] = i as u32);
-        let mut pattern = Pattern::default();
-        for &p in &order {
-            let own = rank[p as usize];
-            let later = neighbours[p as usize].iter().map(|&other| rank[other as usize]);
-            let mut rows: Vec<u32> = std::iter::once(own).chain(later.filter(|rank| *rank > own)).collect();
-            rows.sort_unstable();
-            pattern.columns.push(rows);
-        }
-        let symbolic = Symbolic::new(&pattern);
+        let levels = Levels::new(&sheet.rest, &near, &bent, &bending);
         let bending_scaled = vec![0.0; bending.len()];
-        Self { near, of_triangles, bent, bending, bending_scaled, rank, pattern, symbolic }
+        Self {
+            mirrored: near.mirrored(),
+            near,
+            terms: Rows::of_lists(terms),
+            corners: Rows::of_lists(corners),
+            bent,
+            bending,
+            bending_scaled,
+            levels,
+        }
     }
 
-    /// The factor of the matrix of `blocks` and bending. Of bending the pairs that are no edge are left out, and
-    /// made up for on the diagonal, so that it stays definite.
-    pub fn factor(&self, blocks: &[Mat3], held: &[bool]) -> Option<Factor> {
-        let mut values: Vec<Vec<Mat3>> =
-            self.pattern.columns.iter().map(|rows| vec![Mat3::ZERO; rows.len()]).collect();
-        let scalar = |value: f32| Mat3::from_diagonal(Vec3::splat(value));
-        let mut add = |a: u32, b: u32, block: Mat3| {
-            let (a, b) = (self.rank[a as usize], self.rank[b as usize]);
-            // `block` is that of row a and column b.
-            let (column, row, block) = if a >= b { (b, a, block) } else { (a, b, block.transpose()) };
-            let at = self.pattern.columns[column as usize].binary_search(&row);
-            values[column as usize][at.expect("the pair is in the pattern")] += block;
-        };
-        for (row, held) in held.iter().enumerate() {
-            let own = row as u32;
-            for entry in self.near.row(row).filter(|entry| self.near.columns[*entry] <= own) {
-                add(own, self.near.columns[entry], blocks[entry]);
+    /// Sums what the triangles give, for each point and each pair of points.
+    pub fn gather(&self, each: &[OfTriangle], gradient: &mut [DVec3], blocks: &mut [Mat3A]) {
+        gradient.par_iter_mut().enumerate().with_min_len(CHUNK).for_each(|(point, sum)| {
+            let corners = self.corners.of(point).iter();
+            *sum = corners.fold(DVec3::ZERO, |sum, &at| sum + each[at as usize / 3].0[at as usize % 3]);
+        });
+        in_rows(&self.near, blocks, |row, entry, block| {
+            if self.near.columns[entry] as usize >= row {
+                let sum = self.terms.of(entry).iter().fold(Mat3::ZERO, |sum, &term| {
+                    let (triangle, place) = (term as usize / 12, term as usize % 12);
+                    let block = each[triangle].1[place / 2];
+                    sum + if place % 2 == 1 { block.transpose() } else { block }
+                });
+                *block = sum.into();
             }
-            if *held {
-                // As if of great mass.
-                add(own, own, scalar(1e5 * blocks[self.near.entry(own, own)].x_axis.x.abs().max(1e-6)));
-            }
-            for entry in self.bent.row(row).filter(|entry| self.bent.columns[*entry] <= own) {
-                let (other, value) = (self.bent.columns[entry], self.bending_scaled[entry]);
-                if self.near.has(own, other) {
-                    add(own, other, scalar(value));
-                } else {
-                    add(own, own, scalar(value.abs()));
-                    add(other, other, scalar(value.abs()));
-                }
+        });
+        self.mirror(blocks);
+    }
+
+    /// Fills the lower half of a matrix with the upper.
+    fn mirror(&self, blocks: &mut [Mat3A]) {
+        for row in 0..self.near.len() {
+            for entry in self.near.row(row).take_while(|entry| (self.near.columns[*entry] as usize) < row) {
+                blocks[entry] = blocks[self.mirrored[entry] as usize].transpose();
             }
         }
-        self.symbolic.factor(&self.pattern, &values)
     }
-}
 
-/// The system at hand.
-pub(super) struct System<'a> {
-    pub structure: &'a Structure,
-    pub factor: &'a Factor,
-    /// At the pairs of points of a triangle.
-    pub blocks: &'a [Mat3],
-    /// For each point, the rotation of its surroundings since the factor was made.
-    pub turns: &'a [Mat3],
-    /// Points that do not move.
-    pub held: &'a [bool],
+    /// Leaves held points out of a matrix.
+    pub fn leave_out(&self, held: &[bool], blocks: &mut [Mat3A]) {
+        for row in (0..held.len()).filter(|row| held[*row]) {
+            for entry in self.near.row(row) {
+                blocks[entry] = Mat3A::ZERO;
+                blocks[self.mirrored[entry] as usize] = Mat3A::ZERO;
+            }
+        }
+    }
+
+    /// The matrix of blocks and bending, without held points.
+    pub fn matrix<'a>(&'a self, blocks: &'a [Mat3A], held: &'a [bool]) -> Matrix<'a> {
+        Matrix { rows: &self.near, blocks, scalars: Some((&self.bent, &self.bending_scaled)), held }
+    }
 }
 
 /// Room to work in.
 #[derive(Default)]
 pub(super) struct Workspace {
-    residual: Vec<Vec3>,
-    direction: Vec<Vec3>,
-    image: Vec<Vec3>,
-    solved: Vec<Vec3>,
-    numbers: Vec<f32>,
-    room: Vec<f32>,
+    pub multigrid: Multigrid,
+    residual: Vec<Vec3A>,
+    direction: Vec<Vec3A>,
+    image: Vec<Vec3A>,
+    solved: Vec<Vec3A>,
 }
 
-/// Relative size of the residual at which the solution is good enough: the next Newton step or time step corrects
-/// what is left.
-const TOLERANCE: f64 = 2e-3;
+/// Size of the error, in the norm of the preconditioner and against that at first, at which the solution is good enough:
+/// the next Newton step or time step corrects what is left.
+const TOLERANCE: f64 = 0.03;
 /// Most iterations.
 const MAX_ITERATIONS: u32 = 60;
 
-impl System<'_> {
+impl Workspace {
     /// Solves H x = b from x = 0; gives the number of iterations.
-    pub fn solve(&self, b: &[Vec3], x: &mut [Vec3], work: &mut Workspace) -> u32 {
-        let n = b.len();
-        let Workspace { residual, direction, image, solved, numbers, room } = work;
+    pub fn solve(&mut self, levels: &Levels, matrix: &Matrix, b: &[Vec3A], x: &mut [Vec3A]) -> u32 {
+        let Self { multigrid, residual, direction, image, solved } = self;
         for list in [&mut *residual, direction, image, solved] {
-            list.resize(n, Vec3::ZERO);
+            list.resize(b.len(), Vec3A::ZERO);
         }
-        numbers.resize(3 * n, 0.0);
-        x.fill(Vec3::ZERO);
+        x.fill(Vec3A::ZERO);
         residual.copy_from_slice(b);
-        self.precondition(residual, solved, numbers, room);
+        multigrid.apply(levels, matrix, residual, solved);
         direction.copy_from_slice(solved);
         let mut norm = dot(residual, solved);
-        let enough = TOLERANCE * TOLERANCE * dot(b, b);
-        for iteration in 0..MAX_ITERATIONS {
-            self.multiply(direction, image);
+        let enough = TOLERANCE * TOLERANCE * norm;
+        for iteration in 1..=MAX_ITERATIONS {
+            image.par_chunks_mut(CHUNK).enumerate().for_each(|(chunk, image)| {
+                for (k, image) in image.iter_mut().enumerate() {
+                    *image = matrix.row(chunk * CHUNK + k, direction);
+                }
+            });
             let curvature = dot(direction, image);
             if curvature <= 0.0 || curvature.is_nan() {
-                return iteration + 1;
+                return iteration;
             }
             let length = (norm / curvature) as f32;
-            for i in 0..n {
+            for i in 0..b.len() {
                 x[i] += direction[i] * length;
                 residual[i] -= image[i] * length;
             }
-            // Without a finite residual there is no solution either.
-            let left = dot(residual, residual);
-            if left <= enough || left.is_nan() {
-                return iteration + 1;
+            if iteration == MAX_ITERATIONS {
+                break;
             }
-            self.precondition(residual, solved, numbers, room);
+            multigrid.apply(levels, matrix, residual, solved);
             let next = dot(residual, solved);
+            // Without a finite residual there is no solution either.
+            if next <= enough || next.is_nan() {
+                return iteration;
+            }
             let back = (next / norm) as f32;
             direction.iter_mut().zip(&*solved).for_each(|(d, z)| *d = *z + *d * back);
             norm = next;
         }
         MAX_ITERATIONS
     }
-
-    fn multiply(&self, x: &[Vec3], out: &mut [Vec3]) {
-        out.fill(Vec3::ZERO);
-        multiply(&self.structure.near, self.blocks, x, out);
-        multiply_scalars(&self.structure.bent, &self.structure.bending_scaled, x, out);
-        out.iter_mut().zip(self.held).filter(|(_, held)| **held).for_each(|(out, _)| *out = Vec3::ZERO);
-    }
-
-    fn precondition(&self, residual: &[Vec3], out: &mut [Vec3], numbers: &mut [f32], room: &mut Vec<f32>) {
-        let Structure { rank, symbolic, .. } = self.structure;
-        for ((out, turn), r) in out.iter_mut().zip(self.turns).zip(residual) {
-            *out = turn.transpose() * *r;
-        }
-        ordered(rank, out, numbers);
-        symbolic.solve(self.factor, numbers, room);
-        for (i, out) in out.iter_mut().enumerate() {
-            let solved = Vec3::from_slice(&numbers[3 * rank[i] as usize..][..3]);
-            *out = if self.held[i] { Vec3::ZERO } else { self.turns[i] * solved };
-        }
-    }
-}
-
-/// A sum that does not depend on the number of threads.
-fn dot(a: &[Vec3], b: &[Vec3]) -> f64 {
-    const LANES: usize = 4;
-    let mut sums = [0.0f64; LANES];
-    for (a, b) in a.chunks(LANES).zip(b.chunks(LANES)) {
-        for ((sum, a), b) in sums.iter_mut().zip(a).zip(b) {
-            *sum += f64::from(a.dot(*b));
-        }
-    }
-    sums.iter().sum()
 }
