@@ -5,7 +5,10 @@ use shot::{
     Cloth, Element, ElementKind, Moves, Pin, PinnedPart, Shape, Shot, Side,
     force::{Force, ForceKind, Wind},
 };
-use simulate::Simulation;
+use simulate::{
+    Simulation,
+    cloth_timers::{Phase, spent},
+};
 use std::time::Instant;
 
 /// A held sheet of `side` × `side` points in wind, at 60 frames a second.
@@ -37,7 +40,11 @@ fn main() {
             let mut simulation = Simulation::new(&shot, &Meshes::default()).expect("a sound shot");
             let prepared = start.elapsed().as_secs_f64();
             let mut times = Vec::new();
-            for _ in 0..40 {
+            let mut before = Vec::new();
+            for frame in 0..40 {
+                if frame == 10 {
+                    before = Phase::ALL.map(spent).to_vec();
+                }
                 let start = Instant::now();
                 simulation.go_on().expect("it holds");
                 times.push(start.elapsed().as_secs_f64() * 1e3);
@@ -48,6 +55,11 @@ fn main() {
                 prepared * 1e3,
                 times[0]
             );
+            let phases = Phase::ALL.iter().zip(before).map(|(phase, before)| {
+                let milliseconds = (spent(*phase) - before).as_secs_f64() * 1e3 / 30.0;
+                format!("{phase:?} {milliseconds:.1}")
+            });
+            println!("  ms a frame: {}", phases.collect::<Vec<_>>().join(", "));
         }
     }
 }

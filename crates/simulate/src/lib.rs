@@ -38,6 +38,7 @@ pub use bake::{
     fresh_systems, resume,
 };
 pub use cancel::Cancel;
+pub use cloth::timers as cloth_timers;
 pub use particles::not_to_be_born;
 pub use rounds::{bake_rounds, rounds};
 pub use simulation::{SOLVERS, Simulation};

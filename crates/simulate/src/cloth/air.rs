@@ -5,6 +5,7 @@
 //! all of it along the normal (L. Ling, M. Damodaran and R. Gay, *Aerodynamic force models for animating cloth motion in
 //! an air flow*, 1996). So the waves of a flag come out of the sheet's own motion.
 
+use super::blocks::{CHUNK, Rows};
 use super::sheet::Sheet;
 use crate::forces::Acting;
 use glam::{DVec3, Mat3, Vec3};
@@ -13,9 +14,10 @@ use rayon::prelude::*;
 /// Force on a triangle, N, and how it falls with its velocity, N s/m.
 type OfTriangle = (Vec3, Mat3);
 
-/// Adds to each point its part of the forces, N, and of their fall with velocity, N s/m.
+/// Adds to each point its part of the forces, N, and of their fall with velocity, N s/m; `corners` are those at each point.
 pub(super) fn add(
     sheet: &Sheet,
+    corners: &Rows,
     acting: &Acting,
     x: &[DVec3],
     v: &[DVec3],
@@ -47,10 +49,12 @@ pub(super) fn add(
         (force / 3.0, resistance * (1.0 / 3.0))
     };
     let each: Vec<OfTriangle> = sheet.triangles.par_iter().map(|t| of(t.points)).collect();
-    for (triangle, (force, resistance)) in sheet.triangles.iter().zip(each) {
-        for p in triangle.points {
-            forces[p as usize] += force.as_dvec3();
-            resistances[p as usize] += resistance;
+    let parts = forces.par_iter_mut().zip(resistances.par_iter_mut()).enumerate().with_min_len(CHUNK);
+    parts.for_each(|(point, (sum, resistance))| {
+        for &corner in corners.of(point) {
+            let (force, of) = &each[corner as usize / 3];
+            *sum += force.as_dvec3();
+            *resistance += *of;
         }
-    }
+    });
 }

@@ -67,16 +67,23 @@ impl Bend {
         Self { points, weights, rest: weights.map(at_rest) }
     }
 
+    /// Whether it is curved at rest.
+    pub fn is_curved(&self) -> bool {
+        self.rest != [DVec3::ZERO; 3]
+    }
+
+    /// √A times the second derivatives at rest, turned with the triangle, 1.
+    pub fn turned_rest(&self, x: &[DVec3]) -> [DVec3; 3] {
+        let frame = frame(&self.points.map(|p| x[p as usize]));
+        self.rest.map(|rest| frame * rest)
+    }
+
     /// √A times the second derivatives, less those at rest, 1.
-    #[inline]
+    #[cfg(test)]
     pub fn curvature(&self, x: &[DVec3]) -> [DVec3; 3] {
         let at = self.points.map(|p| x[p as usize]);
-        let sums = self.weights.map(|weights| sum(&weights, &at));
-        if self.rest == [DVec3::ZERO; 3] {
-            return sums;
-        }
-        let frame = frame(&at);
-        std::array::from_fn(|i| sums[i] - frame * self.rest[i])
+        let rest = self.turned_rest(x);
+        std::array::from_fn(|i| sum(&self.weights[i], &at) - rest[i])
     }
 
     /// The same triangle of another copy, whose points are numbered from `by` on.

@@ -1,6 +1,7 @@
 //! Symmetric matrices of 3 × 3 blocks over points, and their product with a vector.
 
 use glam::{Mat3A, Vec3A};
+use rayon::prelude::*;
 
 /// Where the blocks are: row by row, the columns ascending, the diagonal among them.
 #[derive(Clone, Debug, Default)]
@@ -56,10 +57,29 @@ impl Rows {
         pairs.map(|(row, column)| self.entry(column, row as u32) as u32).collect()
     }
 
+    /// For each entry, its place in a list of those of the upper half, doubled, and 1 if it is in the lower half.
+    pub fn halves(&self) -> Vec<u32> {
+        let upper = |row: usize| self.row(row).filter(move |&entry| self.columns[entry] as usize >= row);
+        let mut place = vec![0; self.columns.len()];
+        (0..self.len()).flat_map(upper).zip(0..).for_each(|(entry, at)| place[entry] = 2 * at);
+        for (entry, other) in self.mirrored().into_iter().enumerate() {
+            place[entry] = place[entry].max(place[other as usize] | u32::from((other as usize) < entry));
+        }
+        place
+    }
+
     /// Number of rows.
     pub fn len(&self) -> usize {
         self.starts.len() - 1
     }
+}
+
+/// The whole of a symmetric matrix from its upper half: `halves` are those of its rows.
+pub(super) fn whole(halves: &[u32], upper: &[Mat3A], blocks: &mut [Mat3A]) {
+    blocks.par_iter_mut().zip(halves).with_min_len(4 * CHUNK).for_each(|(block, &half)| {
+        let of = upper[half as usize / 2];
+        *block = if half % 2 == 1 { of.transpose() } else { of };
+    });
 }
 
 /// Rows that a thread takes at once.
@@ -83,13 +103,31 @@ impl Matrix<'_> {
         if self.held.get(row).is_some_and(|held| *held) {
             return Vec3A::ZERO;
         }
+        let mut sums = [Vec3A::ZERO; 2];
         let range = self.rows.row(row);
-        let each = self.rows.columns[range.clone()].iter().zip(&self.blocks[range]);
-        let sum = each.fold(Vec3A::ZERO, |sum, (&column, block)| sum + *block * x[column as usize]);
-        let Some((rows, values)) = self.scalars else { return sum };
+        let (columns, blocks) = (&self.rows.columns[range.clone()], &self.blocks[range]);
+        let mut pairs = columns.chunks_exact(2).zip(blocks.chunks_exact(2));
+        for (columns, blocks) in &mut pairs {
+            for k in 0..2 {
+                sums[k] += blocks[k] * x[columns[k] as usize];
+            }
+        }
+        if columns.len() % 2 == 1 {
+            sums[0] += blocks[columns.len() - 1] * x[columns[columns.len() - 1] as usize];
+        }
+        let Some((rows, values)) = self.scalars else { return sums[0] + sums[1] };
         let range = rows.row(row);
-        let each = rows.columns[range.clone()].iter().zip(&values[range]);
-        each.fold(sum, |sum, (&column, value)| sum + *value * x[column as usize])
+        let (columns, values) = (&rows.columns[range.clone()], &values[range]);
+        let pairs = columns.chunks_exact(2).zip(values.chunks_exact(2));
+        for (columns, values) in pairs {
+            for k in 0..2 {
+                sums[k] += x[columns[k] as usize] * values[k];
+            }
+        }
+        if columns.len() % 2 == 1 {
+            sums[0] += x[columns[columns.len() - 1] as usize] * values[columns.len() - 1];
+        }
+        sums[0] + sums[1]
     }
 
     /// The block of a row on the diagonal, with the numbers.

@@ -6,10 +6,12 @@
 //! That is the minimum of ½ (α/Δt)² |x − x̂|²_M + E(x). The first step is implicit Euler's: ω = 0.
 
 use super::air;
+use super::blocks::CHUNK;
 use super::contact::{Anchors, ContactSearch, Contacts};
 use super::membrane::Moduli;
 use super::sheet::Sheet;
 use super::system::{OfTriangle, Structure, Workspace};
+use super::timers::{Phase, timed};
 use crate::Step;
 use crate::forces::Points;
 use glam::{DMat3, DVec3, Mat3, Mat3A, Vec3, Vec3A};
@@ -20,7 +22,7 @@ use shot::{Cloth, world::Pose};
 /// Newton steps at most.
 const NEWTON_STEPS: u32 = 5;
 /// A step that moves no point further than this part of the mean edge is the last.
-const ENOUGH: f64 = 5e-4;
+const ENOUGH: f64 = 5e-3;
 /// A Newton step moves no point further than this many mean edges.
 const MAX_MOVE: f64 = 4.0;
 
@@ -62,8 +64,49 @@ pub(super) struct ClothBody {
     /// α/Δt and what was held when the preconditioner's eigenvalues were found.
     known: Option<(f64, Vec<bool>)>,
     work: Workspace,
-    /// Blocks of the matrix.
+    /// Gradients and second derivatives of each triangle, and their sums.
+    triangles: Vec<OfTriangle>,
+    /// What inertia, resistance and contacts add on the diagonal; the upper half of the matrix, and all of it.
+    own: Vec<Mat3A>,
+    upper: Vec<Mat3A>,
     blocks: Vec<Mat3A>,
+    gradient: Vec<DVec3>,
+    displacements: Vec<Vec3A>,
+}
+
+/// What the elastic forces of a step depend on.
+struct Material {
+    moduli: Moduli,
+    /// Bending stiffness, N m.
+    bend: f64,
+    /// Time of the damping, in steps.
+    damping: f64,
+}
+
+impl Material {
+    fn new(cloth: &Cloth, dt: f64) -> Self {
+        let moduli = Moduli::new(
+            f64::from(cloth.warp_n_m),
+            f64::from(cloth.weft_n_m),
+            f64::from(cloth.shear_n_m),
+            f64::from(cloth.poisson_ratio),
+        );
+        Self { moduli, bend: f64::from(cloth.bend_n_m), damping: f64::from(cloth.damping_s) / dt }
+    }
+}
+
+/// What a step comes to without the elastic forces.
+struct Prediction {
+    /// α/Δt, 1/s.
+    rate: f64,
+    /// x̄/α, m.
+    x_bar: Vec<DVec3>,
+    /// x̂, m.
+    x_hat: Vec<DVec3>,
+    /// (α/Δt)² M, N/m.
+    inertia: Vec<f64>,
+    /// How the forces fall with velocity, N s/m.
+    resistances: Vec<Mat3>,
 }
 
 /// The pinned points of a sheet at a step's end.
@@ -79,7 +122,19 @@ impl ClothBody {
         let structure = Structure::new(&sheet);
         let blocks = vec![Mat3A::ZERO; structure.near.columns.len()];
         let state = State::new(x, v);
-        Self { sheet, state, structure, known: None, work: Workspace::default(), blocks }
+        Self {
+            sheet,
+            state,
+            structure,
+            known: None,
+            work: Workspace::default(),
+            triangles: Vec::new(),
+            own: Vec::new(),
+            upper: Vec::new(),
+            blocks,
+            gradient: Vec::new(),
+            displacements: Vec::new(),
+        }
     }
 
     /// Goes one step on; `friction` is that of the body. None if the solution is lost.
@@ -91,37 +146,108 @@ impl ClothBody {
         friction: f32,
         pinned: &PinnedPoints,
     ) -> Option<()> {
-        let n = self.sheet.len();
-        let dt = f64::from(step.dt);
-        if dt <= 0.0 {
+        if step.dt <= 0.0 {
             return Some(());
         }
         let targets = self.hold(pinned);
         let held: Vec<bool> = targets.iter().map(Option::is_some).collect();
-        let moduli = Moduli::new(
-            f64::from(cloth.warp_n_m),
-            f64::from(cloth.weft_n_m),
-            f64::from(cloth.shear_n_m),
-            f64::from(cloth.poisson_ratio),
-        );
-        let bend = f64::from(cloth.bend_n_m);
-        let rate = f64::from(cloth.damping_s) / dt;
-        let masses: Vec<f64> =
-            self.sheet.areas.iter().map(|area| (f64::from(cloth.mass_kg_m2) * area).max(1e-12)).collect();
+        let material = Material::new(cloth, f64::from(step.dt));
+        let state = std::mem::take(&mut self.state);
+        let prediction = timed(Phase::Forces, || self.predict(&state, step, id, cloth));
+        let scaled = self.structure.bending_scaled.iter_mut().zip(&self.structure.bending);
+        scaled.for_each(|(scaled, value)| *scaled = (material.bend * value) as f32);
+        let strains: Vec<DVec3> = if material.damping > 0.0 {
+            self.sheet.triangles.par_iter().map(|t| t.strain(&state.x)).collect()
+        } else {
+            vec![DVec3::ZERO; self.sheet.triangles.len()]
+        };
 
-        // What comes of the steps before.
-        let mut state = std::mem::take(&mut self.state);
-        let State { x: x_n, v: v_n, x_before, v_before, dt_before, .. } = &state;
+        // Where it would go without stretching, up to what it hits.
+        let search = ContactSearch {
+            colliders: step.colliders,
+            thickness: cloth.thickness_m,
+            friction,
+            dt: step.dt,
+            x_n: &state.x,
+        };
+        let dt = f64::from(step.dt);
+        let mut x: Vec<DVec3> =
+            (0..state.x.len()).map(|i| targets[i].unwrap_or(state.x[i] + state.v[i] * dt)).collect();
+        let mut contacts = vec![Contacts::default(); x.len()];
+        let inertia = &prediction.inertia;
+        timed(Phase::Contact, || {
+            search.detect(&state.x, &mut x, &mut contacts, &state.anchors, inertia, &held, 0.0);
+        });
+
+        // Each frame begins with eigenvalues of its own, so that a resumed run has the same.
+        let begins_frame = (step.start - step.start.round()).abs() < 1e-6;
+        let fits =
+            self.known.as_ref().is_some_and(|(rate, known)| *rate == prediction.rate && *known == held);
+        let mut anew = begins_frame || !fits;
+        if anew {
+            self.known = Some((prediction.rate, held.clone()));
+        }
+        let thickness = f64::from(cloth.thickness_m);
+        let mut first = None;
+        for round in 0..NEWTON_STEPS {
+            timed(Phase::Assembly, || {
+                self.add_points(&prediction, &state.v, &x, &contacts, thickness);
+                self.assemble(&material, &strains, &x);
+                self.structure.leave_out(&held, &mut self.blocks);
+            });
+            let furthest = self.solve(&material, &held, anew, &mut first);
+            anew = false;
+            if !furthest.is_finite() {
+                return None;
+            }
+            let scale = (MAX_MOVE * self.sheet.edge_m / furthest.max(1e-300)).min(1.0);
+            let start = x.clone();
+            x.par_iter_mut().zip(&self.displacements).zip(&contacts).for_each(|((x, d), contacts)| {
+                *x += d.as_dvec3() * scale;
+                contacts.iter().flatten().for_each(|contact| contact.keep_out(thickness, x));
+            });
+            // No solution crosses a solid.
+            let mut next = contacts.clone();
+            timed(Phase::Contact, || {
+                search.detect(&start, &mut x, &mut next, &state.anchors, inertia, &held, 1.0);
+            });
+            // Where a contact has begun or ended, or slides now, the solution was for something else.
+            let changed = |(contacts, (before, now)): (&Contacts, (&DVec3, &DVec3))| {
+                contacts.iter().flatten().any(|t| t.state(thickness, *before) != t.state(thickness, *now))
+            };
+            let any_changed = contacts.iter().zip(start.iter().zip(&x)).any(changed);
+            contacts = next;
+            let enough = furthest * scale < ENOUGH * self.sheet.edge_m;
+            if !any_changed && (enough || round > 0) {
+                break;
+            }
+        }
+        let anchors: Vec<Anchors> =
+            contacts.par_iter().zip(&x).map(|(contacts, x)| search.remember(contacts, *x)).collect();
+        let v = x.par_iter().zip(&prediction.x_bar).map(|(x, bar)| (*x - *bar) * prediction.rate).collect();
+        let finite = x.iter().all(|x| x.is_finite());
+        let (x_before, v_before, held) = (state.x, state.v, state.held);
+        self.state = State { x, v, x_before, v_before, dt_before: dt, held, anchors };
+        finite.then_some(())
+    }
+
+    /// Where the sheet would go without its elastic forces.
+    fn predict(&self, state: &State, step: &Step, id: shot::Id, cloth: &Cloth) -> Prediction {
+        let n = self.sheet.len();
+        let dt = f64::from(step.dt);
+        let State { x: x_n, v: v_n, x_before, v_before, dt_before, .. } = state;
         let omega = if x_before.is_empty() { 0.0 } else { dt / dt_before };
         let alpha = (1.0 + 2.0 * omega) / (1.0 + omega);
-        let (now, before) = (1.0 + omega, omega * omega / (1.0 + omega));
-        let bar = |y: &[DVec3], y_before: &[DVec3], i: usize| {
-            if omega == 0.0 { y[i] } else { y[i] * now - y_before[i] * before }
+        let (now, before) = ((1.0 + omega) / alpha, omega * omega / (1.0 + omega) / alpha);
+        let bar = |y: &[DVec3], y_before: &[DVec3]| -> Vec<DVec3> {
+            let of = |i: usize| if omega == 0.0 { y[i] / alpha } else { y[i] * now - y_before[i] * before };
+            (0..n).into_par_iter().with_min_len(CHUNK).map(of).collect()
         };
-        let x_bar: Vec<DVec3> = (0..n).map(|i| bar(x_n, x_before, i) / alpha).collect();
-        let v_bar: Vec<DVec3> = (0..n).map(|i| bar(v_n, v_before, i) / alpha).collect();
-        let factor = alpha / dt;
-        let inertia: Vec<f64> = masses.iter().map(|m| m * factor * factor).collect();
+        let (x_bar, v_bar) = (bar(x_n, x_before), bar(v_n, v_before));
+        let rate = alpha / dt;
+        let mass = f64::from(cloth.mass_kg_m2);
+        let masses: Vec<f64> = self.sheet.areas.iter().map(|area| (mass * area).max(1e-12)).collect();
+        let inertia: Vec<f64> = masses.iter().map(|m| m * rate * rate).collect();
 
         // Forces: by mass as accelerations, by air on the triangles.
         let acting = step.field.acting(id);
@@ -140,7 +266,16 @@ impl ClothBody {
             .map(|i| (velocities[i].as_dvec3() - v_n[i].as_vec3().as_dvec3()) * (masses[i] / dt))
             .collect();
         let mut resistances = vec![Mat3::ZERO; n];
-        air::add(&self.sheet, &acting, x_n, v_n, (cloth.drag, cloth.lift), &mut forces, &mut resistances);
+        air::add(
+            &self.sheet,
+            &self.structure.corners,
+            &acting,
+            x_n,
+            v_n,
+            (cloth.drag, cloth.lift),
+            &mut forces,
+            &mut resistances,
+        );
         let whole: f64 = masses.iter().sum();
         for i in 0..n {
             let resistance = f64::from(acting.resistance(positions[i])) * masses[i] / whole;
@@ -149,98 +284,32 @@ impl ClothBody {
                 resistances[i] += Mat3::from_diagonal(Vec3::splat(resistance as f32));
             }
         }
-        let x_hat: Vec<DVec3> =
-            (0..n).map(|i| x_bar[i] + v_bar[i] / factor + forces[i] / inertia[i]).collect();
+        let x_hat = (0..n)
+            .into_par_iter()
+            .with_min_len(CHUNK)
+            .map(|i| x_bar[i] + v_bar[i] / rate + forces[i] / inertia[i])
+            .collect();
+        Prediction { rate, x_bar, x_hat, inertia, resistances }
+    }
 
-        // Where it would go without stretching, up to what it hits.
-        let thickness = f64::from(cloth.thickness_m);
-        let search = ContactSearch {
-            colliders: step.colliders,
-            thickness: cloth.thickness_m,
-            friction,
-            dt: step.dt,
-            x_n,
-        };
-        let mut x: Vec<DVec3> = (0..n).map(|i| targets[i].unwrap_or(x_n[i] + v_n[i] * dt)).collect();
-        let mut contacts = vec![Contacts::default(); n];
-        search.detect(x_n, &mut x, &mut contacts, &state.anchors, &inertia, &held, 0.0);
-
-        let strains: Vec<DVec3> = if rate > 0.0 {
-            self.sheet.triangles.iter().map(|t| t.strain(x_n)).collect()
-        } else {
-            vec![DVec3::ZERO; self.sheet.triangles.len()]
-        };
-        let values = self.structure.bending.iter();
-        self.structure.bending_scaled = values.map(|value| (bend * value) as f32).collect();
-        // Each frame begins with eigenvalues of its own, so that a resumed run has the same.
-        let begins_frame = (step.start - step.start.round()).abs() < 1e-6;
-        let fits = self.known.as_ref().is_some_and(|(rate, known)| *rate == factor && *known == held);
-        let mut stale = begins_frame || !fits;
-        if stale {
-            self.known = Some((factor, held.clone()));
+    /// Solves for the displacements; gives the longest. `first` is the size of the error in the first round of the step.
+    fn solve(&mut self, material: &Material, held: &[bool], anew: bool, first: &mut Option<f64>) -> f64 {
+        let Self { structure, blocks, gradient, displacements, work, .. } = self;
+        let right_hand_side: Vec<Vec3A> = (gradient.iter().zip(held))
+            .map(|(gradient, held)| if *held { Vec3A::ZERO } else { -gradient.as_vec3a() })
+            .collect();
+        let matrix = structure.matrix(blocks, held);
+        // The levels of the step's first round serve the others.
+        if first.is_none() {
+            timed(Phase::Levels, || {
+                work.multigrid.update(&structure.levels, &matrix, material.bend as f32, anew);
+            });
         }
-
-        let mut displacements = vec![Vec3A::ZERO; n];
-        let mut gradient = vec![DVec3::ZERO; n];
-        for round in 0..NEWTON_STEPS {
-            self.assemble(&moduli, bend, rate, &strains, &x, &mut gradient);
-            for i in 0..n {
-                let block = &mut self.blocks[self.structure.near.entry(i as u32, i as u32)];
-                gradient[i] += (x[i] - x_hat[i]) * inertia[i];
-                let mut own = Mat3::from_diagonal(Vec3::splat(inertia[i] as f32));
-                let resistance = resistances[i] * factor as f32;
-                let change = (x[i] - x_bar[i]) - v_n[i] / factor;
-                gradient[i] += (DMat3::from_cols_array(&resistance.to_cols_array().map(f64::from))) * change;
-                own += resistance;
-                contacts[i]
-                    .iter()
-                    .flatten()
-                    .for_each(|contact| contact.add(thickness, x[i], &mut gradient[i], &mut own));
-                *block += Mat3A::from(own);
-            }
-            let right_hand_side: Vec<Vec3A> =
-                (0..n).map(|i| if held[i] { Vec3A::ZERO } else { -gradient[i].as_vec3a() }).collect();
-            self.structure.leave_out(&held, &mut self.blocks);
-            let matrix = self.structure.matrix(&self.blocks, &held);
-            let levels = &self.structure.levels;
-            self.work.multigrid.update(levels, &matrix, bend as f32, stale);
-            stale = false;
-            let iterations = self.work.solve(levels, &matrix, &right_hand_side, &mut displacements);
-            if std::env::var("CLOTH_STATS").is_ok() { eprintln!("{round}: {iterations}"); }
-            let furthest =
-                displacements.iter().map(|d| f64::from(d.length_squared())).fold(0.0, f64::max).sqrt();
-            if !furthest.is_finite() {
-                return None;
-            }
-            let scale = (MAX_MOVE * self.sheet.edge_m / furthest.max(1e-300)).min(1.0);
-            let start = x.clone();
-            for i in 0..n {
-                x[i] += displacements[i].as_dvec3() * scale;
-                contacts[i].iter().flatten().for_each(|contact| contact.keep_out(thickness, &mut x[i]));
-            }
-            // No solution crosses a solid.
-            let mut next = contacts.clone();
-            search.detect(&start, &mut x, &mut next, &state.anchors, &inertia, &held, 1.0);
-            // Where a contact has begun or ended, or slides now, the solution was for something else.
-            let changed = |(contacts, (before, now)): (&Contacts, (&DVec3, &DVec3))| {
-                contacts.iter().flatten().any(|t| t.state(thickness, *before) != t.state(thickness, *now))
-            };
-            let any_changed = contacts.iter().zip(start.iter().zip(&x)).any(changed);
-            contacts = next;
-            let enough = furthest * scale < ENOUGH * self.sheet.edge_m;
-            if !any_changed && (enough || round > 0) {
-                break;
-            }
-        }
-        let anchors: Vec<Anchors> = (0..n).map(|i| search.remember(&contacts[i], x[i])).collect();
-        let v: Vec<DVec3> = (0..n).map(|i| (x[i] - x_bar[i]) * factor).collect();
-        state.x_before = std::mem::replace(&mut state.x, x);
-        state.v_before = std::mem::replace(&mut state.v, v);
-        state.dt_before = dt;
-        state.anchors = anchors;
-        let finite = state.x.iter().all(|x| x.is_finite());
-        self.state = state;
-        finite.then_some(())
+        displacements.resize(held.len(), Vec3A::ZERO);
+        timed(Phase::Solve, || {
+            work.solve(&structure.levels, &matrix, &right_hand_side, displacements, first);
+        });
+        displacements.iter().map(|d| f64::from(d.length_squared())).fold(0.0, f64::max).sqrt()
     }
 
     /// Catches and lets go of points; where those that are held are at the step's end.
@@ -262,29 +331,44 @@ impl ClothBody {
             .collect()
     }
 
-    /// The gradient of the elastic energy, and its second derivatives in `blocks`.
-    fn assemble(
-        &mut self,
-        moduli: &Moduli,
-        bend: f64,
-        rate: f64,
-        strains: &[DVec3],
-        x: &[DVec3],
-        gradient: &mut [DVec3],
-    ) {
-        let Self { sheet, structure, blocks, .. } = self;
-        let each: Vec<OfTriangle> = (sheet.triangles.par_iter().zip(strains))
-            .map(|(triangle, before)| triangle.derivatives(moduli, x, rate, *before))
-            .collect();
-        structure.gather(&each, gradient, blocks);
-        if bend > 0.0 {
-            for of in &sheet.bends {
-                let curvature = of.curvature(x);
+    /// Adds the gradient of the elastic energy; the matrix in `blocks`.
+    fn assemble(&mut self, material: &Material, strains: &[DVec3], x: &[DVec3]) {
+        let Self { sheet, structure, own, upper, blocks, gradient, triangles, .. } = self;
+        (sheet.triangles.par_iter().zip(strains).with_min_len(256))
+            .map(|(triangle, before)| triangle.derivatives(&material.moduli, x, material.damping, *before))
+            .collect_into_vec(triangles);
+        structure.gather(triangles, own, gradient, upper, blocks);
+        if material.bend > 0.0 {
+            structure.add_bending(material.bend, x, gradient);
+            for of in sheet.bends.iter().filter(|bend| bend.is_curved()) {
+                let rest = of.turned_rest(x);
                 for (place, point) in of.points.iter().enumerate() {
-                    let pull = (0..3).fold(DVec3::ZERO, |sum, i| sum + curvature[i] * of.weights[i][place]);
-                    gradient[*point as usize] += pull * bend;
+                    let pull = (0..3).fold(DVec3::ZERO, |sum, i| sum + rest[i] * of.weights[i][place]);
+                    gradient[*point as usize] -= pull * material.bend;
                 }
             }
         }
+    }
+
+    /// Gradient and second derivatives of inertia, resistance and contacts of each point.
+    fn add_points(
+        &mut self,
+        prediction: &Prediction,
+        v_n: &[DVec3],
+        x: &[DVec3],
+        contacts: &[Contacts],
+        thickness: f64,
+    ) {
+        let Prediction { rate, x_bar, x_hat, inertia, resistances } = prediction;
+        let each = (0..x.len()).into_par_iter().with_min_len(CHUNK).map(|i| {
+            let mut sum = (x[i] - x_hat[i]) * inertia[i];
+            let resistance = resistances[i] * *rate as f32;
+            let mut own = Mat3::from_diagonal(Vec3::splat(inertia[i] as f32)) + resistance;
+            let change = (x[i] - x_bar[i]) - v_n[i] / *rate;
+            sum += DMat3::from_cols_array(&resistance.to_cols_array().map(f64::from)) * change;
+            contacts[i].iter().flatten().for_each(|contact| contact.add(thickness, x[i], &mut sum, &mut own));
+            (sum, Mat3A::from(own))
+        });
+        each.unzip_into_vecs(&mut self.gradient, &mut self.own);
     }
 }

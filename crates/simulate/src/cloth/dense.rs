@@ -36,7 +36,8 @@ impl Dense {
             let own = factor[i * size + i];
             for j in 0..=i {
                 let (upper, lower) = factor.split_at_mut(i * size);
-                let (row, other) = if i == j { (&lower[..j], &lower[..j]) } else { (&lower[..j], &upper[j * size..][..j]) };
+                let (row, other) =
+                    if i == j { (&lower[..j], &lower[..j]) } else { (&lower[..j], &upper[j * size..][..j]) };
                 let left = lower[j] - product(row, other);
                 lower[j] = if i == j {
                     if left > 1e-9 * own && left > 0.0 { left.sqrt() } else { f64::INFINITY }

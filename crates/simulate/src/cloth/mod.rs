@@ -17,6 +17,7 @@ mod membrane;
 mod multigrid;
 mod sheet;
 mod system;
+pub mod timers;
 
 use crate::{BlowUp, PrepareContext, PrepareError, SavedPart, Solver, Step, Wants};
 use body::{ClothBody, PinnedPoints, State};
@@ -28,6 +29,7 @@ use shot::{
     Cloth, Element, Id, System, SystemId,
     world::{Pose, World},
 };
+use timers::{Phase, timed};
 
 /// Most points of all sheets of a shot: a factor holds about 2 kB a point.
 const MAX_POINTS: usize = 300_000;
@@ -151,7 +153,10 @@ impl Solver for Cloths {
             let (Some(solid), Some(cloth)) = (element.as_solid(), element.as_cloth()) else { continue };
             let pinned = member.pinned_points(step, element, cloth);
             let friction = solid.body.friction;
-            if member.body.step(step, member.element, cloth, friction, &pinned).is_none() {
+            let body = &mut member.body;
+            // Within the pool, where many small parallel loops cost little.
+            let mut stepped = || body.step(step, member.element, cloth, friction, &pinned);
+            if timed(Phase::Step, || rayon::scope(|_| stepped())).is_none() {
                 return Err(BlowUp {
                     frame: step.frame_number(),
                     element: member.element,

@@ -7,7 +7,7 @@
 //! Chebyshev polynomial of the fourth kind (J. Lottes, *Optimal polynomial smoothers for multigrid V-cycles*, 2022),
 //! which needs products only and is the same for any number of threads.
 
-use super::blocks::{CHUNK, Matrix, Rows, scalar};
+use super::blocks::{CHUNK, Matrix, Rows, scalar, whole};
 use super::dense::Dense;
 use glam::{Mat3A, Mat4, Vec3, Vec3A, Vec4};
 use rayon::prelude::*;
@@ -17,7 +17,7 @@ const DIRECT: usize = 64;
 /// The most that can be solved directly.
 const MOST_DIRECT: usize = 256;
 /// Order of the smoother.
-const ORDER: u32 = 2;
+const ORDER: u32 = 1;
 /// Its order on the last level, where that is too large to be solved directly.
 const LAST_ORDER: u32 = 12;
 /// Points from which another takes its displacement at most.
@@ -66,10 +66,10 @@ struct Level {
     parents: Weights,
     children: Weights,
     rows: Rows,
-    mirrored: Vec<u32>,
+    halves: Vec<u32>,
     /// For each entry of the upper half, the entries of the level below of which it is the sum, and their weights.
     terms: Weights,
-    /// What bending of stiffness 1 adds; empty on the levels whose level below has it in its blocks.
+    /// What bending of stiffness 1 adds to each of those; empty on the levels whose level below has it in its blocks.
     scalars: Vec<f32>,
 }
 
@@ -179,57 +179,34 @@ impl Level {
                 for (child, weight) in children.of(row) {
                     for entry in below.row(child as usize) {
                         for (parent, other) in parents.of(below.columns[entry] as usize) {
-                            if parent as usize >= row {
-                                let place = rows.of(row).binary_search(&parent).expect("it has an entry");
-                                lists[place].push((entry as u32, weight * other));
-                            }
+                            let place = rows.of(row).binary_search(&parent).expect("it has an entry");
+                            lists[place].push((entry as u32, weight * other));
                         }
                     }
                 }
-                lists
+                let upper = rows.of(row).partition_point(|&column| (column as usize) < row);
+                lists.split_off(upper)
             })
             .collect();
         let terms = Weights::of_lists(&terms.concat());
-        let mirrored = rows.mirrored();
-        Self { parents, children, rows, mirrored, terms, scalars }
+        let halves = rows.halves();
+        scalars = (rows.columns.iter().zip(&halves).zip(scalars))
+            .filter_map(|((_, half), value)| (half % 2 == 0).then_some(value))
+            .collect();
+        Self { parents, children, rows, halves, terms, scalars }
     }
 
     /// The matrix of this level from the blocks of the one below.
-    fn project(&self, below: &[Mat3A], bend: f32, blocks: &mut Vec<Mat3A>) {
+    fn project(&self, below: &[Mat3A], bend: f32, upper: &mut Vec<Mat3A>, blocks: &mut Vec<Mat3A>) {
         blocks.resize(self.rows.columns.len(), Mat3A::ZERO);
-        let upper = |entry: usize| {
+        let entries = (0..self.terms.rows.len()).into_par_iter().with_min_len(CHUNK);
+        let sum = |entry: usize| {
             let bending = self.scalars.get(entry).map_or(Mat3A::ZERO, |value| scalar(bend * value));
             self.terms.of(entry).fold(bending, |sum, (of, weight)| sum + below[of as usize] * weight)
         };
-        let lower = |row: usize, entry: usize| (self.rows.columns[entry] as usize) < row;
-        in_rows(&self.rows, blocks, |row, entry, block| {
-            if !lower(row, entry) {
-                *block = upper(entry);
-            }
-        });
-        for row in 0..self.rows.len() {
-            for entry in self.rows.row(row).take_while(|entry| lower(row, *entry)) {
-                blocks[entry] = blocks[self.mirrored[entry] as usize].transpose();
-            }
-        }
+        entries.map(sum).collect_into_vec(upper);
+        whole(&self.halves, upper, blocks);
     }
-}
-
-/// Calls `each` with row, entry and value of all values of the entries of rows, in parallel.
-pub(super) fn in_rows<T: Send>(rows: &Rows, mut values: &mut [T], each: impl Fn(usize, usize, &mut T) + Sync) {
-    let mut parts = Vec::new();
-    for start in (0..rows.len()).step_by(CHUNK) {
-        let end = (start + CHUNK).min(rows.len());
-        let (own, left) = values.split_at_mut((rows.starts[end] - rows.starts[start]) as usize);
-        parts.push((start..end, own));
-        values = left;
-    }
-    parts.into_par_iter().for_each(|(range, own)| {
-        let first = rows.starts[range.start] as usize;
-        for row in range {
-            rows.row(row).for_each(|entry| each(row, entry, &mut own[entry - first]));
-        }
-    });
 }
 
 /// Weights of points around `x` that sum to 1 and give back linear functions, those of the nearest greatest.
@@ -324,20 +301,35 @@ impl Vectors {
         self.greatest = (self.greatest * MARGIN).max(1.0);
     }
 
-    /// Smooths `x`, of which `residual` is the residual, and brings the residual up to date if `after` is asked.
-    fn smooth(&mut self, matrix: &Matrix, order: u32, after: bool) {
-        let first = 4.0 / (3.0 * self.greatest);
-        let each = self.step.iter_mut().zip(&self.residual).zip(&self.inverse);
-        each.for_each(|((step, residual), inverse)| *step = *inverse * *residual * first);
-        for i in 1..=order {
+    /// Begins at x = 0 with the right-hand side in `b`.
+    fn begin(&mut self, b: impl Fn(usize) -> Vec3A + Sync) {
+        let Self { residual, x, step, inverse, greatest, .. } = self;
+        let first = 4.0 / (3.0 * *greatest);
+        let parts = (x.par_iter_mut().zip(residual.par_iter_mut()).zip(step.par_iter_mut()))
+            .zip(&*inverse)
+            .enumerate()
+            .with_min_len(CHUNK);
+        parts.for_each(|(point, (((x, residual), step), inverse))| {
+            *x = Vec3A::ZERO;
+            *residual = b(point);
+            *step = *inverse * *residual * first;
+        });
+    }
+
+    /// Moves x by `step`, and smooths x; with `after` the residual is brought up to date at the end.
+    ///
+    /// `step` is the first of the polynomial, or with `order` one more than the polynomial's any other.
+    fn smooth(&mut self, matrix: &Matrix, from: u32, after: bool, order: u32) {
+        for i in from..=order {
             let last = i == order;
-            let i = i as f32;
-            let keep = (2.0 * i - 1.0) / (2.0 * i + 3.0);
-            let add = (8.0 * i + 4.0) / ((2.0 * i + 3.0) * self.greatest);
             if last && !after {
                 self.x.iter_mut().zip(&self.step).for_each(|(x, step)| *x += *step);
                 break;
             }
+            // After any other step than those of the polynomial it begins.
+            let i = i as f32;
+            let keep = ((2.0 * i - 1.0) / (2.0 * i + 3.0)).max(0.0);
+            let add = (8.0 * i + 4.0) / ((2.0 * i + 3.0) * self.greatest);
             let (step, inverse) = (&self.step, &self.inverse);
             let parts = (self.x.par_chunks_mut(CHUNK))
                 .zip(self.residual.par_chunks_mut(CHUNK))
@@ -360,6 +352,7 @@ impl Vectors {
 #[derive(Default)]
 pub(super) struct Multigrid {
     blocks: Vec<Vec<Mat3A>>,
+    upper: Vec<Mat3A>,
     vectors: Vec<Vectors>,
     direct: Option<Dense>,
 }
@@ -372,7 +365,8 @@ impl Multigrid {
         self.vectors.resize_with(count + 1, Vectors::default);
         for (i, level) in levels.levels.iter().enumerate() {
             let (below, own) = self.blocks.split_at_mut(i);
-            level.project(below.last().map_or(matrix.blocks, |blocks| blocks), bend, &mut own[0]);
+            let below = below.last().map_or(matrix.blocks, |blocks| blocks);
+            level.project(below, bend, &mut self.upper, &mut own[0]);
         }
         for (i, vectors) in self.vectors.iter_mut().enumerate() {
             let matrix = matrix_of(levels, &self.blocks, matrix, i);
@@ -386,10 +380,10 @@ impl Multigrid {
     }
 
     /// One V-cycle for the right-hand side `b`.
-    pub fn apply(&mut self, levels: &Levels, matrix: &Matrix, b: &[Vec3A], out: &mut [Vec3A]) {
-        self.vectors[0].residual.copy_from_slice(b);
+    pub fn apply(&mut self, levels: &Levels, matrix: &Matrix, b: &[Vec3A]) -> &[Vec3A] {
+        self.vectors[0].begin(|point| b[point]);
         self.cycle(levels, matrix, 0);
-        out.copy_from_slice(&self.vectors[0].x);
+        &self.vectors[0].x
     }
 
     fn cycle(&mut self, levels: &Levels, matrix: &Matrix, i: usize) {
@@ -398,40 +392,24 @@ impl Multigrid {
             let vectors = &mut self.vectors[i];
             match &self.direct {
                 Some(direct) => direct.solve(&vectors.residual, &mut vectors.x),
-                None => {
-                    vectors.x.fill(Vec3A::ZERO);
-                    vectors.smooth(&own, LAST_ORDER, false);
-                }
+                None => vectors.smooth(&own, 1, false, LAST_ORDER),
             }
             return;
         };
         let (low, high) = self.vectors.split_at_mut(i + 1);
-        let (vectors, above) = (&mut low[i], &mut high[0]);
-        vectors.x.fill(Vec3A::ZERO);
-        vectors.smooth(&own, ORDER, true);
+        let vectors = &mut low[i];
+        vectors.smooth(&own, 1, true, ORDER);
         let residual = &vectors.residual;
-        above.residual.par_iter_mut().enumerate().with_min_len(CHUNK).for_each(|(point, sum)| {
-            *sum = level.children.sum(point, residual);
-        });
+        high[0].begin(|point| level.children.sum(point, residual));
         self.cycle(levels, matrix, i + 1);
         let own = matrix_of(levels, &self.blocks, matrix, i);
         let (low, high) = self.vectors.split_at_mut(i + 1);
-        let (vectors, above) = (&mut low[i], &high[0]);
-        let held = own.held;
+        let (vectors, above) = (&mut low[i], &high[0].x);
         vectors.step.par_iter_mut().enumerate().with_min_len(CHUNK).for_each(|(point, step)| {
-            let free = !held.get(point).is_some_and(|held| *held);
-            *step = if free { level.parents.sum(point, &above.x) } else { Vec3A::ZERO };
+            let free = !own.held.get(point).is_some_and(|held| *held);
+            *step = if free { level.parents.sum(point, above) } else { Vec3A::ZERO };
         });
-        let step = &vectors.step;
-        let parts = vectors.x.par_chunks_mut(CHUNK).zip(vectors.residual.par_chunks_mut(CHUNK)).enumerate();
-        parts.for_each(|(chunk, (x, residual))| {
-            for k in 0..x.len() {
-                let row = chunk * CHUNK + k;
-                x[k] += step[row];
-                residual[k] -= own.row(row, step);
-            }
-        });
-        vectors.smooth(&own, ORDER, false);
+        vectors.smooth(&own, 0, false, ORDER);
     }
 }
 
@@ -439,9 +417,7 @@ impl Multigrid {
 fn matrix_of<'a>(levels: &'a Levels, blocks: &'a [Vec<Mat3A>], matrix: &Matrix<'a>, i: usize) -> Matrix<'a> {
     match i.checked_sub(1) {
         None => *matrix,
-        Some(i) => {
-            Matrix { rows: &levels.levels[i].rows, blocks: &blocks[i], scalars: None, held: &[] }
-        }
+        Some(i) => Matrix { rows: &levels.levels[i].rows, blocks: &blocks[i], scalars: None, held: &[] },
     }
 }
 

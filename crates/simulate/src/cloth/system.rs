@@ -4,25 +4,32 @@
 //! constant matrix of bending. It is solved by conjugate gradients (M. Hestenes and E. Stiefel, 1952) with a multigrid
 //! V-cycle as preconditioner (`multigrid.rs`).
 
-use super::blocks::{CHUNK, Matrix, Rows};
-use super::multigrid::{Levels, Multigrid, dot, in_rows};
+use super::blocks::{CHUNK, Matrix, Rows, whole};
+use super::membrane::Stiffness;
+use super::multigrid::{Levels, Multigrid, dot};
 use super::sheet::Sheet;
-use glam::{DVec3, Mat3, Mat3A, Vec3A};
+use glam::{DVec3, Mat3A, Vec3A};
 use rayon::prelude::*;
 
 /// Gradients and second derivatives of a triangle's energy.
-pub(super) type OfTriangle = ([DVec3; 3], [Mat3; 6]);
+pub(super) type OfTriangle = ([DVec3; 3], Stiffness);
+
+/// Marks an entry that is not on the diagonal.
+const OFF: u32 = u32::MAX;
 
 /// Where the matrices of a sheet have entries, and what they are sums of.
 pub(super) struct Structure {
     /// Pairs of points of a triangle.
     pub near: Rows,
     mirrored: Vec<u32>,
-    /// For each entry of the upper half of `near`, the triangles' blocks of which it is the sum: six times the
-    /// triangle and the place of the block, doubled, and 1 if the block is transposed.
+    halves: Vec<u32>,
+    /// For each entry of the upper half of `near`, the triangles' blocks of which it is the sum: nine times the
+    /// triangle, three times the corner of the row, and the corner of the column.
     terms: Rows,
+    /// The row of each entry of the upper half on the diagonal; [`OFF`] of others.
+    on_diagonal: Vec<u32>,
     /// For each point, the corners that lie there: three times the triangle and the corner.
-    corners: Rows,
+    pub corners: Rows,
     /// Pairs of points of a triangle and across its edges.
     pub bent: Rows,
     /// The matrix of bending of stiffness 1, at those.
@@ -37,22 +44,23 @@ impl Structure {
         let n = sheet.len();
         let triangles = || sheet.triangles.iter().map(|t| t.points);
         let near = Rows::new(n, triangles().flat_map(|[a, b, c]| [[a, b], [b, c], [c, a]]));
-        let mut terms = vec![Vec::new(); near.columns.len()];
+        let halves = near.halves();
+        let place = |row: u32, column: u32| halves[near.entry(row, column)] as usize / 2;
+        let mut terms = vec![Vec::new(); (near.columns.len() + n) / 2];
+        let mut on_diagonal = vec![OFF; terms.len()];
+        (0..n as u32).for_each(|point| on_diagonal[place(point, point)] = point);
         let mut corners = vec![Vec::new(); n];
         for (triangle, [a, b, c]) in triangles().enumerate() {
             let triangle = triangle as u32;
-            for (place, [row, column]) in
-                [[a, a], [b, b], [c, c], [a, b], [b, c], [c, a]].into_iter().enumerate()
-            {
-                let block = 2 * (6 * triangle + place as u32);
-                let (entry, transposed) = if row <= column {
-                    (near.entry(row, column), 0)
-                } else {
-                    (near.entry(column, row), 1)
-                };
-                terms[entry].push(block + transposed);
+            for (i, row) in [a, b, c].into_iter().enumerate() {
+                for (j, column) in [a, b, c].into_iter().enumerate().filter(|(_, column)| *column >= row) {
+                    terms[place(row, column)].push(9 * triangle + (3 * i + j) as u32);
+                }
             }
-            [a, b, c].iter().zip(0..).for_each(|(p, corner)| corners[*p as usize].push(3 * triangle + corner));
+            [a, b, c]
+                .iter()
+                .zip(0..)
+                .for_each(|(p, corner)| corners[*p as usize].push(3 * triangle + corner));
         }
         let pairs = |points: [u32; 6]| {
             let pairs = (0..6).flat_map(move |i| (i + 1..6).map(move |j| [points[i], points[j]]));
@@ -72,8 +80,10 @@ impl Structure {
         let bending_scaled = vec![0.0; bending.len()];
         Self {
             mirrored: near.mirrored(),
+            halves,
             near,
             terms: Rows::of_lists(terms),
+            on_diagonal,
             corners: Rows::of_lists(corners),
             bent,
             bending,
@@ -82,32 +92,40 @@ impl Structure {
         }
     }
 
-    /// Sums what the triangles give, for each point and each pair of points.
-    pub fn gather(&self, each: &[OfTriangle], gradient: &mut [DVec3], blocks: &mut [Mat3A]) {
+    /// Sums what the triangles give: for each point the gradient, and for each pair of points a block; `own` is added
+    /// to those on the diagonal.
+    pub fn gather(
+        &self,
+        each: &[OfTriangle],
+        own: &[Mat3A],
+        gradient: &mut [DVec3],
+        upper: &mut Vec<Mat3A>,
+        blocks: &mut [Mat3A],
+    ) {
         gradient.par_iter_mut().enumerate().with_min_len(CHUNK).for_each(|(point, sum)| {
             let corners = self.corners.of(point).iter();
-            *sum = corners.fold(DVec3::ZERO, |sum, &at| sum + each[at as usize / 3].0[at as usize % 3]);
+            *sum += corners.fold(DVec3::ZERO, |sum, &at| sum + each[at as usize / 3].0[at as usize % 3]);
         });
-        in_rows(&self.near, blocks, |row, entry, block| {
-            if self.near.columns[entry] as usize >= row {
-                let sum = self.terms.of(entry).iter().fold(Mat3::ZERO, |sum, &term| {
-                    let (triangle, place) = (term as usize / 12, term as usize % 12);
-                    let block = each[triangle].1[place / 2];
-                    sum + if place % 2 == 1 { block.transpose() } else { block }
-                });
-                *block = sum.into();
-            }
-        });
-        self.mirror(blocks);
+        let block = |entry: usize| {
+            let start = own.get(self.on_diagonal[entry] as usize).copied().unwrap_or(Mat3A::ZERO);
+            self.terms.of(entry).iter().fold(start, |sum, &term| {
+                let term = term as usize;
+                sum + each[term / 9].1.block(term / 3 % 3, term % 3)
+            })
+        };
+        (0..self.on_diagonal.len()).into_par_iter().with_min_len(CHUNK).map(block).collect_into_vec(upper);
+        whole(&self.halves, upper, blocks);
     }
 
-    /// Fills the lower half of a matrix with the upper.
-    fn mirror(&self, blocks: &mut [Mat3A]) {
-        for row in 0..self.near.len() {
-            for entry in self.near.row(row).take_while(|entry| (self.near.columns[*entry] as usize) < row) {
-                blocks[entry] = blocks[self.mirrored[entry] as usize].transpose();
-            }
-        }
+    /// Adds the gradient of bending, as of a sheet that is flat at rest.
+    pub fn add_bending(&self, stiffness: f64, x: &[DVec3], gradient: &mut [DVec3]) {
+        gradient.par_iter_mut().enumerate().with_min_len(CHUNK).for_each(|(point, sum)| {
+            let values = &self.bending[self.bent.row(point)];
+            // Differences, as the sum of a row is 0 and positions may be large.
+            let each = self.bent.of(point).iter().zip(values);
+            let pull = each.fold(DVec3::ZERO, |sum, (&p, value)| sum + (x[p as usize] - x[point]) * *value);
+            *sum += pull * stiffness;
+        });
     }
 
     /// Leaves held points out of a matrix.
@@ -133,29 +151,39 @@ pub(super) struct Workspace {
     residual: Vec<Vec3A>,
     direction: Vec<Vec3A>,
     image: Vec<Vec3A>,
-    solved: Vec<Vec3A>,
 }
 
-/// Size of the error, in the norm of the preconditioner and against that at first, at which the solution is good enough:
-/// the next Newton step or time step corrects what is left.
+/// Size of the error, in the norm of the preconditioner and against that at the start of the step, at which the solution is
+/// good enough: the next Newton step or time step corrects what is left.
 const TOLERANCE: f64 = 0.03;
 /// Most iterations.
 const MAX_ITERATIONS: u32 = 60;
 
 impl Workspace {
-    /// Solves H x = b from x = 0; gives the number of iterations.
-    pub fn solve(&mut self, levels: &Levels, matrix: &Matrix, b: &[Vec3A], x: &mut [Vec3A]) -> u32 {
-        let Self { multigrid, residual, direction, image, solved } = self;
-        for list in [&mut *residual, direction, image, solved] {
-            list.resize(b.len(), Vec3A::ZERO);
-        }
+    /// Solves H x = b from x = 0. `first` is the size of the error at the start of the step's first solution.
+    pub fn solve(
+        &mut self,
+        levels: &Levels,
+        matrix: &Matrix,
+        b: &[Vec3A],
+        x: &mut [Vec3A],
+        first: &mut Option<f64>,
+    ) {
+        let Self { multigrid, residual, direction, image } = self;
+        image.resize(b.len(), Vec3A::ZERO);
         x.fill(Vec3A::ZERO);
-        residual.copy_from_slice(b);
-        multigrid.apply(levels, matrix, residual, solved);
-        direction.copy_from_slice(solved);
+        residual.clear();
+        residual.extend_from_slice(b);
+        let solved = multigrid.apply(levels, matrix, residual);
+        direction.clear();
+        direction.extend_from_slice(solved);
         let mut norm = dot(residual, solved);
-        let enough = TOLERANCE * TOLERANCE * norm;
-        for iteration in 1..=MAX_ITERATIONS {
+        let enough = TOLERANCE * TOLERANCE * *first.get_or_insert(norm);
+        for _ in 0..MAX_ITERATIONS {
+            // Without a finite residual there is no solution either.
+            if norm <= enough || norm.is_nan() {
+                return;
+            }
             image.par_chunks_mut(CHUNK).enumerate().for_each(|(chunk, image)| {
                 for (k, image) in image.iter_mut().enumerate() {
                     *image = matrix.row(chunk * CHUNK + k, direction);
@@ -163,26 +191,23 @@ impl Workspace {
             });
             let curvature = dot(direction, image);
             if curvature <= 0.0 || curvature.is_nan() {
-                return iteration;
+                return;
             }
             let length = (norm / curvature) as f32;
-            for i in 0..b.len() {
-                x[i] += direction[i] * length;
-                residual[i] -= image[i] * length;
-            }
-            if iteration == MAX_ITERATIONS {
-                break;
-            }
-            multigrid.apply(levels, matrix, residual, solved);
+            (x.par_iter_mut().zip(&mut *residual).zip(&*direction).zip(&*image).with_min_len(4 * CHUNK))
+                .for_each(|(((x, residual), direction), image)| {
+                    *x += *direction * length;
+                    *residual -= *image * length;
+                });
+            let solved = multigrid.apply(levels, matrix, residual);
             let next = dot(residual, solved);
-            // Without a finite residual there is no solution either.
-            if next <= enough || next.is_nan() {
-                return iteration;
-            }
             let back = (next / norm) as f32;
-            direction.iter_mut().zip(&*solved).for_each(|(d, z)| *d = *z + *d * back);
+            direction
+                .par_iter_mut()
+                .zip(solved)
+                .with_min_len(4 * CHUNK)
+                .for_each(|(d, z)| *d = *z + *d * back);
             norm = next;
         }
-        MAX_ITERATIONS
     }
 }
