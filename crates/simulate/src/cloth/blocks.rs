@@ -1,5 +1,6 @@
 //! Symmetric matrices of 3 × 3 blocks over points, and their product with a vector.
 
+use super::self_contact::Touches;
 use glam::{Mat3A, Vec3A};
 use rayon::prelude::*;
 
@@ -92,18 +93,30 @@ pub(super) struct Matrix<'a> {
     pub blocks: &'a [Mat3A],
     /// Numbers at rows of their own.
     pub scalars: Option<(&'a Rows, &'a [f32])>,
+    /// Springs between points that have no blocks.
+    pub touches: Option<&'a Touches>,
     /// Points whose rows are 0; may be empty.
     pub held: &'a [bool],
 }
 
 impl Matrix<'_> {
-    /// A row of the product with `x`.
+    /// Prepares the product with `x`: the forces of the springs.
+    pub fn prepare(&self, x: &[Vec3A], forces: &mut Vec<Vec3A>) {
+        if let Some(touches) = self.touches {
+            touches.multiply(x, forces);
+        }
+    }
+
+    /// A row of the product with `x`, for which `forces` are prepared.
     #[inline]
-    pub fn row(&self, row: usize, x: &[Vec3A]) -> Vec3A {
+    pub fn row(&self, row: usize, x: &[Vec3A], forces: &[Vec3A]) -> Vec3A {
         if self.held.get(row).is_some_and(|held| *held) {
             return Vec3A::ZERO;
         }
         let mut sums = [Vec3A::ZERO; 2];
+        if let Some(touches) = self.touches {
+            sums[0] = touches.sum(row, forces);
+        }
         let range = self.rows.row(row);
         let (columns, blocks) = (&self.rows.columns[range.clone()], &self.blocks[range]);
         let mut pairs = columns.chunks_exact(2).zip(blocks.chunks_exact(2));
@@ -133,7 +146,8 @@ impl Matrix<'_> {
     /// The block of a row on the diagonal, with the numbers.
     pub fn diagonal(&self, row: usize) -> Mat3A {
         let own = row as u32;
-        let block = self.blocks[self.rows.entry(own, own)];
+        let springs = self.touches.map_or(Mat3A::ZERO, |touches| touches.diagonal(row));
+        let block = self.blocks[self.rows.entry(own, own)] + springs;
         match self.scalars {
             Some((rows, values)) => block + scalar(values[rows.entry(own, own)]),
             None => block,

@@ -9,9 +9,12 @@ use super::air;
 use super::blocks::CHUNK;
 use super::contact::{Anchors, ContactSearch, Contacts};
 use super::membrane::Moduli;
+use super::pairs::{Pair, PairSearch};
+use super::self_contact::{SelfContact, Touches};
 use super::sheet::Sheet;
 use super::system::{OfTriangle, Structure, Workspace};
 use super::timers::{Phase, timed};
+use super::truncation::truncate;
 use crate::Step;
 use crate::forces::Points;
 use glam::{DMat3, DVec3, Mat3, Mat3A, Vec3, Vec3A};
@@ -25,6 +28,9 @@ const NEWTON_STEPS: u32 = 5;
 const ENOUGH: f64 = 5e-3;
 /// A Newton step moves no point further than this many mean edges.
 const MAX_MOVE: f64 = 4.0;
+
+/// Sheets come no closer to each other than this part of their thickness.
+const LEAST_GAP: f32 = 0.05;
 
 /// All that a checkpoint needs.
 #[derive(Clone, Debug, Default, Serialize, Deserialize)]
@@ -72,6 +78,8 @@ pub(super) struct ClothBody {
     blocks: Vec<Mat3A>,
     gradient: Vec<DVec3>,
     displacements: Vec<Vec3A>,
+    pairs: PairSearch,
+    touches: Touches,
 }
 
 /// What the elastic forces of a step depend on.
@@ -121,8 +129,11 @@ impl ClothBody {
     pub fn new(sheet: Sheet, x: Vec<DVec3>, v: Vec<DVec3>) -> Self {
         let structure = Structure::new(&sheet);
         let blocks = vec![Mat3A::ZERO; structure.near.columns.len()];
+        let pairs = PairSearch::new(&sheet, &x);
         let state = State::new(x, v);
         Self {
+            pairs,
+            touches: Touches::default(),
             sheet,
             state,
             structure,
@@ -179,6 +190,10 @@ impl ClothBody {
             search.detect(&state.x, &mut x, &mut contacts, &state.anchors, inertia, &held, 0.0);
         });
 
+        let near: Vec<SelfContact> = timed(Phase::Contact, || {
+            self.near_pairs(&state.x, &x, f64::from(cloth.thickness_m), inertia, dt)
+        });
+
         // Each frame begins with eigenvalues of its own, so that a resumed run has the same.
         let begins_frame = (step.start - step.start.round()).abs() < 1e-6;
         let fits =
@@ -190,6 +205,10 @@ impl ClothBody {
         let thickness = f64::from(cloth.thickness_m);
         let mut first = None;
         for round in 0..NEWTON_STEPS {
+            timed(Phase::Contact, || {
+                let touch = |contact: &SelfContact| contact.touch(&x, &state.x, f64::from(friction), dt);
+                self.touches = Touches::new(near.par_iter().filter_map(touch).collect(), x.len());
+            });
             timed(Phase::Assembly, || {
                 self.add_points(&prediction, &state.v, &x, &contacts, thickness);
                 self.assemble(&material, &strains, &x);
@@ -222,6 +241,11 @@ impl ClothBody {
                 break;
             }
         }
+        timed(Phase::Contact, || {
+            let least = LEAST_GAP * cloth.thickness_m;
+            let pairs = self.pairs.find(&state.x, &x, least);
+            truncate(&pairs, &state.x, &mut x, &held, f64::from(least));
+        });
         let anchors: Vec<Anchors> =
             contacts.par_iter().zip(&x).map(|(contacts, x)| search.remember(contacts, *x)).collect();
         let v = x.par_iter().zip(&prediction.x_bar).map(|(x, bar)| (*x - *bar) * prediction.rate).collect();
@@ -229,6 +253,35 @@ impl ClothBody {
         let (x_before, v_before, held) = (state.x, state.v, state.held);
         self.state = State { x, v, x_before, v_before, dt_before: dt, held, anchors };
         finite.then_some(())
+    }
+
+    /// Pairs that may touch in a step from `from`, which goes about to `to`.
+    fn near_pairs(
+        &mut self,
+        from: &[DVec3],
+        to: &[DVec3],
+        thickness: f64,
+        inertia: &[f64],
+        dt: f64,
+    ) -> Vec<SelfContact> {
+        // The step may go further.
+        const FURTHER: f64 = 1.5;
+        let pairs = self.pairs.find(from, to, thickness as f32);
+        let Sheet { rest, copy_of, .. } = &self.sheet;
+        let of = |pair: &Pair| {
+            let points = pair.points();
+            let (first, second) = points.split_at(pair.first());
+            let path = |p: &u32| to[*p as usize] - from[*p as usize];
+            let apart = first.iter().flat_map(|a| second.iter().map(move |b| (path(a) - path(b)).length()));
+            let reach = thickness + FURTHER * apart.fold(0.0, f64::max);
+            if pair.nearest(from).1.length() > reach {
+                return None;
+            }
+            let one = points.iter().all(|&p| copy_of[p as usize] == copy_of[points[0] as usize]);
+            let rest = one.then(|| pair.nearest(rest).1.length());
+            SelfContact::new(*pair, from, thickness, rest, inertia, dt)
+        };
+        pairs.par_iter().filter_map(of).collect()
     }
 
     /// Where the sheet would go without its elastic forces.
@@ -294,16 +347,18 @@ impl ClothBody {
 
     /// Solves for the displacements; gives the longest. `first` is the size of the error in the first round of the step.
     fn solve(&mut self, material: &Material, held: &[bool], anew: bool, first: &mut Option<f64>) -> f64 {
-        let Self { structure, blocks, gradient, displacements, work, .. } = self;
+        let Self { structure, blocks, gradient, displacements, touches, work, .. } = self;
         let right_hand_side: Vec<Vec3A> = (gradient.iter().zip(held))
             .map(|(gradient, held)| if *held { Vec3A::ZERO } else { -gradient.as_vec3a() })
             .collect();
-        let matrix = structure.matrix(blocks, held);
+        let matrix = structure.matrix(blocks, touches, held);
         // The levels of the step's first round serve the others.
         if first.is_none() {
             timed(Phase::Levels, || {
                 work.multigrid.update(&structure.levels, &matrix, material.bend as f32, anew);
             });
+        } else {
+            work.multigrid.update_springs(&matrix);
         }
         displacements.resize(held.len(), Vec3A::ZERO);
         timed(Phase::Solve, || {
@@ -367,6 +422,7 @@ impl ClothBody {
             let change = (x[i] - x_bar[i]) - v_n[i] / *rate;
             sum += DMat3::from_cols_array(&resistance.to_cols_array().map(f64::from)) * change;
             contacts[i].iter().flatten().for_each(|contact| contact.add(thickness, x[i], &mut sum, &mut own));
+            sum += self.touches.gradient(i);
             (sum, Mat3A::from(own))
         });
         each.unzip_into_vecs(&mut self.gradient, &mut self.own);

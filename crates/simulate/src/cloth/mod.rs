@@ -15,9 +15,12 @@ mod contact;
 mod dense;
 mod membrane;
 mod multigrid;
+mod pairs;
+mod self_contact;
 mod sheet;
 mod system;
 pub mod timers;
+mod truncation;
 
 use crate::{BlowUp, PrepareContext, PrepareError, SavedPart, Solver, Step, Wants};
 use body::{ClothBody, PinnedPoints, State};

@@ -247,6 +247,8 @@ struct Vectors {
     x: Vec<Vec3A>,
     step: Vec<Vec3A>,
     next: Vec<Vec3A>,
+    /// Forces of springs, in a product.
+    forces: Vec<Vec3A>,
     /// Inverses of the blocks on the diagonal.
     inverse: Vec<Mat3A>,
     /// The greatest eigenvalue of the matrix, scaled by those.
@@ -283,11 +285,12 @@ impl Vectors {
         self.step.iter_mut().enumerate().for_each(|(i, step)| *step = start(i));
         self.greatest = 1.0;
         for _ in 0..ROUNDS {
-            let (step, inverse) = (&self.step, &self.inverse);
+            matrix.prepare(&self.step, &mut self.forces);
+            let (step, inverse, forces) = (&self.step, &self.inverse, &self.forces);
             self.next.par_chunks_mut(CHUNK).enumerate().for_each(|(chunk, next)| {
                 for (i, next) in next.iter_mut().enumerate() {
                     let row = chunk * CHUNK + i;
-                    *next = inverse[row] * matrix.row(row, step);
+                    *next = inverse[row] * matrix.row(row, step, forces);
                 }
             });
             let norm = dot(&self.next, &self.next).sqrt() as f32;
@@ -330,7 +333,8 @@ impl Vectors {
             let i = i as f32;
             let keep = ((2.0 * i - 1.0) / (2.0 * i + 3.0)).max(0.0);
             let add = (8.0 * i + 4.0) / ((2.0 * i + 3.0) * self.greatest);
-            let (step, inverse) = (&self.step, &self.inverse);
+            matrix.prepare(&self.step, &mut self.forces);
+            let (step, inverse, forces) = (&self.step, &self.inverse, &self.forces);
             let parts = (self.x.par_chunks_mut(CHUNK))
                 .zip(self.residual.par_chunks_mut(CHUNK))
                 .zip(self.next.par_chunks_mut(CHUNK))
@@ -339,7 +343,7 @@ impl Vectors {
                 for k in 0..x.len() {
                     let row = chunk * CHUNK + k;
                     x[k] += step[row];
-                    residual[k] -= matrix.row(row, step);
+                    residual[k] -= matrix.row(row, step, forces);
                     next[k] = step[row] * keep + inverse[row] * residual[k] * add;
                 }
             });
@@ -358,6 +362,17 @@ pub(super) struct Multigrid {
 }
 
 impl Multigrid {
+    /// Takes a matrix in whose springs alone have changed.
+    pub fn update_springs(&mut self, matrix: &Matrix) {
+        // A spring between so many points adds no greater eigenvalue.
+        const POINTS: f32 = 4.0;
+        let Some(vectors) = self.vectors.first_mut() else { return };
+        vectors.invert_diagonal(matrix);
+        if matrix.touches.is_some_and(|touches| !touches.list.is_empty()) {
+            vectors.greatest = vectors.greatest.max(POINTS);
+        }
+    }
+
     /// Takes a matrix in; `anew`: also finds the greatest eigenvalues. The blocks of held points are 0.
     pub fn update(&mut self, levels: &Levels, matrix: &Matrix, bend: f32, anew: bool) {
         let count = levels.levels.len();
@@ -375,6 +390,7 @@ impl Multigrid {
                 vectors.find_greatest(&matrix);
             }
         }
+        self.update_springs(matrix);
         let last = matrix_of(levels, &self.blocks, matrix, count);
         self.direct = (last.rows.len() <= MOST_DIRECT).then(|| Dense::new(&last));
     }
@@ -417,7 +433,13 @@ impl Multigrid {
 fn matrix_of<'a>(levels: &'a Levels, blocks: &'a [Vec<Mat3A>], matrix: &Matrix<'a>, i: usize) -> Matrix<'a> {
     match i.checked_sub(1) {
         None => *matrix,
-        Some(i) => Matrix { rows: &levels.levels[i].rows, blocks: &blocks[i], scalars: None, held: &[] },
+        Some(i) => Matrix {
+            rows: &levels.levels[i].rows,
+            blocks: &blocks[i],
+            scalars: None,
+            touches: None,
+            held: &[],
+        },
     }
 }
 

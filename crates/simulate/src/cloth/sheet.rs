@@ -12,7 +12,7 @@ use std::sync::Arc;
 #[derive(Debug)]
 pub(super) struct Sheet {
     /// Positions at rest, in the element's frame, m.
-    pub rest: Vec<Vec3>,
+    pub rest: Vec<DVec3>,
     pub triangles: Vec<Triangle>,
     /// For each triangle, how it bends.
     pub bends: Vec<Bend>,
@@ -33,9 +33,10 @@ impl Sheet {
     /// no part in the physics.
     pub fn new(mesh: &Mesh, copies: usize) -> Self {
         let weld = Weld::new(&mesh.positions);
-        let rest: Vec<Vec3> = weld.vertex_of.iter().map(|&v| mesh.positions[v as usize]).collect();
+        let rest: Vec<DVec3> =
+            weld.vertex_of.iter().map(|&v| mesh.positions[v as usize].as_dvec3()).collect();
         let faces = weld.faces(&mesh.triangles);
-        let at = |p: u32| rest[p as usize].as_dvec3();
+        let at = |p: u32| rest[p as usize];
         let mut triangles = Vec::with_capacity(faces.len());
         let mut areas = vec![0.0; rest.len()];
         let mut edges: HashMap<[u32; 2], Vec<u32>> = HashMap::new();
@@ -121,30 +122,30 @@ impl Sheet {
 
     /// The points that are furthest along an axis.
     fn furthest(&self, axis: Vec3) -> Vec<u32> {
-        let along = |p: u32| self.rest[p as usize].dot(axis);
+        let along = |p: u32| self.rest[p as usize].dot(axis.as_dvec3());
         let all = || 0..self.len() as u32;
-        let most = all().map(along).fold(f32::NEG_INFINITY, f32::max);
-        let near = most - 0.01 * self.edge_m as f32;
+        let most = all().map(along).fold(f64::NEG_INFINITY, f64::max);
+        let near = most - 0.01 * self.edge_m;
         all().filter(|p| along(*p) >= near).collect()
     }
 
     /// The two points of a list that are furthest from each other along its longest side, of each copy.
     fn ends(&self, side: &[u32]) -> Vec<u32> {
         let at = |p: u32| self.rest[p as usize];
-        let (low, high) = side
-            .iter()
-            .fold((Vec3::INFINITY, Vec3::NEG_INFINITY), |(low, high), &p| (low.min(at(p)), high.max(at(p))));
+        let (low, high) = side.iter().fold((DVec3::INFINITY, DVec3::NEG_INFINITY), |(low, high), &p| {
+            (low.min(at(p)), high.max(at(p)))
+        });
         let axis = (high - low).max_position();
-        let near = 0.01 * self.edge_m as f32;
+        let near = 0.01 * self.edge_m;
         let end = |p: &u32| at(*p)[axis] <= low[axis] + near || at(*p)[axis] >= high[axis] - near;
         side.iter().copied().filter(end).collect()
     }
 
     /// Positions of the points when all stand at rest, by the poses of the copies.
     pub fn placed(&self, poses: &[shot::world::Pose]) -> Vec<DVec3> {
-        let place = |(rest, copy): (&Vec3, &u32)| {
+        let place = |(rest, copy): (&DVec3, &u32)| {
             let (position, orientation) = poses[(*copy as usize).min(poses.len() - 1)];
-            position.as_dvec3() + (orientation * *rest).as_dvec3()
+            position.as_dvec3() + (orientation * rest.as_vec3()).as_dvec3()
         };
         self.rest.iter().zip(&self.copy_of).map(place).collect()
     }

@@ -7,8 +7,9 @@
 use super::blocks::{CHUNK, Matrix, Rows, whole};
 use super::membrane::Stiffness;
 use super::multigrid::{Levels, Multigrid, dot};
+use super::self_contact::Touches;
 use super::sheet::Sheet;
-use glam::{DVec3, Mat3A, Vec3A};
+use glam::{DVec3, Mat3A, Vec3, Vec3A};
 use rayon::prelude::*;
 
 /// Gradients and second derivatives of a triangle's energy.
@@ -76,7 +77,8 @@ impl Structure {
                 }
             }
         }
-        let levels = Levels::new(&sheet.rest, &near, &bent, &bending);
+        let rest: Vec<Vec3> = sheet.rest.iter().map(|p| p.as_vec3()).collect();
+        let levels = Levels::new(&rest, &near, &bent, &bending);
         let bending_scaled = vec![0.0; bending.len()];
         Self {
             mirrored: near.mirrored(),
@@ -138,9 +140,10 @@ impl Structure {
         }
     }
 
-    /// The matrix of blocks and bending, without held points.
-    pub fn matrix<'a>(&'a self, blocks: &'a [Mat3A], held: &'a [bool]) -> Matrix<'a> {
-        Matrix { rows: &self.near, blocks, scalars: Some((&self.bent, &self.bending_scaled)), held }
+    /// The matrix of blocks, bending and touching pairs, without held points.
+    pub fn matrix<'a>(&'a self, blocks: &'a [Mat3A], touches: &'a Touches, held: &'a [bool]) -> Matrix<'a> {
+        let touches = (!touches.list.is_empty()).then_some(touches);
+        Matrix { rows: &self.near, blocks, scalars: Some((&self.bent, &self.bending_scaled)), touches, held }
     }
 }
 
@@ -151,6 +154,7 @@ pub(super) struct Workspace {
     residual: Vec<Vec3A>,
     direction: Vec<Vec3A>,
     image: Vec<Vec3A>,
+    forces: Vec<Vec3A>,
 }
 
 /// Size of the error, in the norm of the preconditioner and against that at the start of the step, at which the solution is
@@ -169,7 +173,7 @@ impl Workspace {
         x: &mut [Vec3A],
         first: &mut Option<f64>,
     ) {
-        let Self { multigrid, residual, direction, image } = self;
+        let Self { multigrid, residual, direction, image, forces } = self;
         image.resize(b.len(), Vec3A::ZERO);
         x.fill(Vec3A::ZERO);
         residual.clear();
@@ -184,9 +188,10 @@ impl Workspace {
             if norm <= enough || norm.is_nan() {
                 return;
             }
+            matrix.prepare(direction, forces);
             image.par_chunks_mut(CHUNK).enumerate().for_each(|(chunk, image)| {
                 for (k, image) in image.iter_mut().enumerate() {
-                    *image = matrix.row(chunk * CHUNK + k, direction);
+                    *image = matrix.row(chunk * CHUNK + k, direction, forces);
                 }
             });
             let curvature = dot(direction, image);
