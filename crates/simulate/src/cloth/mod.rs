@@ -1,11 +1,12 @@
 //! Cloth: sheets that stretch, shear and bend, in implicit steps of second order.
 //!
 //! A sheet is a triangle mesh with a membrane energy (`membrane.rs`) and a bending energy (`bending.rs`). Each step is
-//! the minimum of inertia and energy (`body.rs`), found by Newton's method with a kept factor as preconditioner
-//! (`system.rs`), so that stiffness does not depend on the number of points, of substeps or of iterations. Solids are met
-//! at their true moving surface (`contact.rs`), and air pushes each triangle (`air.rs`).
+//! the minimum of inertia and energy (`body.rs`), found by Newton's method with multigrid as preconditioner
+//! (`system.rs`, `multigrid.rs`), so that stiffness does not depend on the number of points, of substeps or of iterations. Solids are met
+//! at their true moving surface (`contact.rs`), a sheet meets itself and its copies (`self_contact.rs`, `truncation.rs`), and
+//! air pushes each triangle (`air.rs`).
 //!
-//! Not there: contact of a sheet with itself and with other sheets, and the push of sheets on solids.
+//! Not there: contact of different cloth elements, and the push of sheets on solids.
 
 mod air;
 mod bending;
@@ -34,7 +35,7 @@ use shot::{
 };
 use timers::{Phase, timed};
 
-/// Most points of all sheets of a shot: a factor holds about 2 kB a point.
+/// Most points of all sheets of a shot: the solver holds about 2 kB a point.
 const MAX_POINTS: usize = 300_000;
 
 /// Cloths of a shot.

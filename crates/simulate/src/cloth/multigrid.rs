@@ -232,7 +232,7 @@ fn linear(x: Vec3, around: &[u32], at: &[Vec3]) -> Vec<(u32, f32)> {
         near.iter().map(|(distance, p)| (*p, closeness(*distance) * basis(*p).dot(first))).collect();
     weights.retain(|(_, weight)| weight.abs() > 0.04);
     let sum: f32 = weights.iter().map(|(_, weight)| weight).sum();
-    if !(sum > 0.1) {
+    if sum <= 0.1 || sum.is_nan() {
         return near.first().map(|(_, p)| (*p, 1.0)).into_iter().collect();
     }
     weights.iter_mut().for_each(|(_, weight)| *weight /= sum);
@@ -294,7 +294,7 @@ impl Vectors {
                 }
             });
             let norm = dot(&self.next, &self.next).sqrt() as f32;
-            if !(norm > 0.0) {
+            if norm <= 0.0 || norm.is_nan() {
                 break;
             }
             self.greatest = norm / dot(&self.step, &self.step).sqrt().max(1e-30) as f32;
