@@ -25,7 +25,7 @@ use shot::{Cloth, world::Pose};
 /// Newton steps at most.
 const NEWTON_STEPS: u32 = 5;
 /// A step that moves no point further than this part of the mean edge is the last.
-const ENOUGH: f64 = 5e-3;
+const ENOUGH: f64 = 5e-4;
 /// A Newton step moves no point further than this many mean edges.
 const MAX_MOVE: f64 = 4.0;
 
