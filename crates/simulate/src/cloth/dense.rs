@@ -74,3 +74,52 @@ fn product(a: &[f64], b: &[f64]) -> f64 {
     }
     sums.iter().sum()
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::cloth::blocks::Rows;
+    use glam::Vec3;
+
+    /// A chain of points with springs of different stiffness along different axes.
+    fn chain(points: u32) -> (Rows, Vec<Mat3A>) {
+        let rows = Rows::new(points as usize, (1..points).map(|i| [i - 1, i]));
+        let mut blocks = vec![Mat3A::ZERO; rows.columns.len()];
+        for i in 0..points {
+            blocks[rows.entry(i, i)] += scalar(1.0);
+        }
+        for i in 1..points {
+            let spring = Mat3A::from_diagonal(Vec3::new(1.0, 2.0, 3.0 + i as f32));
+            for (a, b) in [(i, i), (i - 1, i - 1)] {
+                blocks[rows.entry(a, b)] += spring;
+            }
+            for (a, b) in [(i, i - 1), (i - 1, i)] {
+                blocks[rows.entry(a, b)] -= spring;
+            }
+        }
+        (rows, blocks)
+    }
+
+    #[test]
+    fn the_solution_times_the_matrix_is_the_right_hand_side() {
+        let (rows, blocks) = chain(9);
+        let matrix = Matrix { rows: &rows, blocks: &blocks, scalars: None, touches: None, held: &[] };
+        let b: Vec<Vec3A> = (0..9).map(|i| Vec3A::new(1.0, i as f32, -2.0 * i as f32)).collect();
+        let mut x = vec![Vec3A::ZERO; 9];
+        Dense::new(&matrix).solve(&b, &mut x);
+        for (row, b) in b.iter().enumerate() {
+            assert!((matrix.row(row, &x, &[]) - *b).length() < 1e-4);
+        }
+    }
+
+    #[test]
+    fn held_points_do_not_move() {
+        let (rows, blocks) = chain(5);
+        let held = [true, false, false, false, true];
+        let matrix = Matrix { rows: &rows, blocks: &blocks, scalars: None, touches: None, held: &held };
+        let mut x = vec![Vec3A::ONE; 5];
+        Dense::new(&matrix).solve(&[Vec3A::X; 5], &mut x);
+        assert_eq!((x[0], x[4]), (Vec3A::ZERO, Vec3A::ZERO));
+        assert!(x[2].x > 0.0);
+    }
+}

@@ -319,9 +319,9 @@ impl Vectors {
         });
     }
 
-    /// Moves x by `step`, and smooths x; with `after` the residual is brought up to date at the end.
-    ///
-    /// `step` is the first of the polynomial, or with `order` one more than the polynomial's any other.
+    /// Moves x by `step` and takes the further steps of the polynomial of this order. With `after` the residual is that
+    /// of the smoothed x at the end. `from` is 1 if `step` is the polynomial's first step, and 0 if it is another
+    /// displacement, after which the polynomial begins.
     fn smooth(&mut self, matrix: &Matrix, from: u32, after: bool, order: u32) {
         for i in from..=order {
             let last = i == order;
@@ -329,7 +329,6 @@ impl Vectors {
                 self.x.iter_mut().zip(&self.step).for_each(|(x, step)| *x += *step);
                 break;
             }
-            // After any other step than those of the polynomial it begins.
             let i = i as f32;
             let keep = ((2.0 * i - 1.0) / (2.0 * i + 3.0)).max(0.0);
             let add = (8.0 * i + 4.0) / ((2.0 * i + 3.0) * self.greatest);
@@ -456,4 +455,84 @@ pub(super) fn dot(a: &[Vec3A], b: &[Vec3A]) -> f64 {
         sums.iter().sum::<f64>()
     };
     a.chunks(BLOCK).zip(b.chunks(BLOCK)).map(of).sum()
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::cloth::sheet::Sheet;
+    use crate::cloth::system::Structure;
+    use geometry::{Mesh, primitive};
+    use rstest::rstest;
+    use shot::Shape;
+
+    fn number(i: usize) -> f32 {
+        let hash = (i as u32).wrapping_mul(0x9E37_79B9);
+        ((hash ^ (hash >> 15)).wrapping_mul(0x85EB_CA6B) >> 8) as f32 / (1 << 23) as f32 - 1.0
+    }
+
+    #[test]
+    fn weights_give_back_linear_functions() {
+        let at: Vec<Vec3> = (0..12).map(|i| Vec3::new(number(3 * i), 0.0, number(3 * i + 1))).collect();
+        let around: Vec<u32> = (0..12).collect();
+        for seed in 0..20 {
+            let x = Vec3::new(0.3 * number(100 + seed), 0.0, 0.3 * number(200 + seed));
+            let weights = linear(x, &around, &at);
+            let sum = weights.iter().fold(Vec3::ZERO, |sum, (p, weight)| sum + at[*p as usize] * *weight);
+            assert!(weights.len() <= PARENTS);
+            assert!((weights.iter().map(|(_, weight)| weight).sum::<f32>() - 1.0).abs() < 1e-5);
+            // What is left out of small weights is missing.
+            assert!(sum.distance(x) < 0.1, "{sum} for {x}");
+        }
+    }
+
+    /// Blocks of springs along the edges of a sheet that is folded like a bellows, with the inertia of its points.
+    fn folded(sheet: &Sheet, structure: &Structure) -> Vec<Mat3A> {
+        let at = |p: u32| {
+            let rest = sheet.rest[p as usize].as_vec3();
+            Vec3A::new(0.3 * rest.x, 0.2 * (12.0 * rest.x).sin(), rest.z)
+        };
+        let rows = &structure.near;
+        let mut blocks = vec![Mat3A::ZERO; rows.columns.len()];
+        for row in 0..rows.len() as u32 {
+            blocks[rows.entry(row, row)] += scalar(1e-3);
+            for &other in rows.of(row as usize).iter().filter(|other| **other > row) {
+                let n = (at(row) - at(other)).normalize();
+                let spring = Mat3A::from_cols(n * n.x, n * n.y, n * n.z);
+                for (a, b) in [(row, row), (other, other)] {
+                    blocks[rows.entry(a, b)] += spring;
+                }
+                for (a, b) in [(row, other), (other, row)] {
+                    blocks[rows.entry(a, b)] -= spring;
+                }
+            }
+        }
+        blocks
+    }
+
+    #[rstest]
+    fn a_cycle_is_symmetric_and_definite(#[values(0.1, 0.04, 0.02)] edge_m: f32) {
+        let shape = Shape::plane(1.0, 1.0);
+        let mesh = Mesh::refined(&shape, primitive::plane(1.0, 1.0), edge_m, 100_000).unwrap();
+        let sheet = Sheet::new(&mesh, 1);
+        let structure = Structure::new(&sheet);
+        let blocks = folded(&sheet, &structure);
+        let held: Vec<bool> = sheet.rest.iter().map(|p| p.x < -0.499).collect();
+        let mut blocks = blocks;
+        structure.leave_out(&held, &mut blocks);
+        let matrix =
+            Matrix { rows: &structure.near, blocks: &blocks, scalars: None, touches: None, held: &held };
+        let mut multigrid = Multigrid::default();
+        multigrid.update(&structure.levels, &matrix, 0.0, true);
+        let n = sheet.len();
+        let b: Vec<Vec3A> = (0..n)
+            .map(|i| if held[i] { Vec3A::ZERO } else { Vec3A::new(number(i), number(i + n), 0.1) })
+            .collect();
+        let c: Vec<Vec3A> =
+            b.iter().enumerate().map(|(i, b)| Vec3A::new(b.y, b.x * number(7 * i), b.z)).collect();
+        let first = dot(multigrid.apply(&structure.levels, &matrix, &b), &c);
+        let second = dot(multigrid.apply(&structure.levels, &matrix, &c), &b);
+        assert!((first - second).abs() < 1e-3 * first.abs().max(second.abs()), "{first} and {second}");
+        assert!(dot(multigrid.apply(&structure.levels, &matrix, &b), &b) > 0.0);
+    }
 }

@@ -257,4 +257,45 @@ mod tests {
             }
         }
     }
+
+    #[test]
+    fn all_pairs_that_come_close_are_found() {
+        use geometry::{Mesh, primitive};
+        use shot::Shape;
+        let mesh = Mesh::refined(&Shape::plane(1.0, 0.6), primitive::plane(1.0, 0.6), 0.2, 1_000).unwrap();
+        let sheet = Sheet::new(&mesh, 2);
+        let number = |i: usize| f64::from(((i as u32).wrapping_mul(0x9E37_79B9) >> 8) & 0xFFFF) / 65_536.0;
+        let from: Vec<DVec3> = (sheet.rest.iter().zip(&sheet.copy_of).enumerate())
+            .map(|(i, (p, copy))| *p + DVec3::Y * (0.1 * f64::from(*copy) + 0.03 * number(i)))
+            .collect();
+        let to: Vec<DVec3> = (from.iter().enumerate())
+            .map(|(i, p)| *p + DVec3::new(number(i + 900), -1.0 - 0.2 * number(i), number(i + 700)) * 0.3)
+            .collect();
+        let mut search = PairSearch::new(&sheet, &from);
+        let reach = 0.08;
+        let found = search.find(&from, &to, reach);
+        assert_eq!(found, search.find(&from, &to, reach), "always in the same order");
+        let mut wanted = Vec::new();
+        for point in 0..from.len() as u32 {
+            let apart = |t: &&[u32; 3]| !t.contains(&point);
+            let of = |t: &[u32; 3]| Pair::PointTriangle([point, t[0], t[1], t[2]]);
+            wanted.extend(search.triangles.iter().filter(apart).map(of));
+        }
+        for (i, a) in search.edges.iter().enumerate() {
+            let apart = |b: &&[u32; 2]| !b.contains(&a[0]) && !b.contains(&a[1]);
+            let of = |b: &[u32; 2]| Pair::Edges([a[0], a[1], b[0], b[1]]);
+            wanted.extend(search.edges[i + 1..].iter().filter(apart).map(of));
+        }
+        let close = |pair: &Pair| {
+            (0..=20).any(|step| {
+                let t = f64::from(step) / 20.0;
+                let x: Vec<DVec3> = from.iter().zip(&to).map(|(a, b)| a.lerp(*b, t)).collect();
+                pair.nearest(&x).1.length() < f64::from(reach)
+            })
+        };
+        let known: std::collections::HashSet<[u32; 4]> = found.iter().map(Pair::points).collect();
+        let close: Vec<Pair> = wanted.into_iter().filter(close).collect();
+        assert!(close.len() > 50);
+        assert!(close.iter().all(|pair| known.contains(&pair.points())));
+    }
 }

@@ -196,3 +196,72 @@ impl Touches {
             .fold(Vec3A::ZERO, |sum, (touch, place)| sum + forces[touch] * self.list[touch].weights[place])
     }
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    fn points(height: f64) -> Vec<DVec3> {
+        vec![
+            DVec3::new(0.1, height, 0.1),
+            DVec3::new(-0.5, 0.0, -0.5),
+            DVec3::new(0.5, 0.0, -0.5),
+            DVec3::new(0.0, 0.0, 0.8),
+        ]
+    }
+
+    fn contact(height: f64) -> SelfContact {
+        let pair = Pair::PointTriangle([0, 1, 2, 3]);
+        SelfContact::new(pair, &points(height), 0.01, None, &[1.0; 4], 0.01).unwrap()
+    }
+
+    #[test]
+    fn a_pair_that_is_closer_than_the_thickness_is_pushed_apart_evenly() {
+        let x = points(0.009);
+        let touch = contact(0.009).touch(&x, &x, 0.5, 0.01).unwrap();
+        assert!(touch.force.y > 0.0);
+        let touches = Touches::new(vec![touch], 4);
+        let sum = (0..4).fold(DVec3::ZERO, |sum, point| sum + touches.gradient(point));
+        assert!(sum.length() < 1e-6 * touch.force.length());
+        assert!(contact(0.011).touch(&points(0.011), &points(0.011), 0.5, 0.01).is_none());
+    }
+
+    #[test]
+    fn it_is_pushed_back_to_the_side_from_which_it_came() {
+        let below = points(-0.004);
+        let from_above = contact(0.009).touch(&below, &points(0.009), 0.0, 0.01).unwrap();
+        assert!(from_above.force.y > 0.0);
+        let from_below = contact(-0.009).touch(&below, &points(-0.009), 0.0, 0.01).unwrap();
+        assert!(from_below.force.y < 0.0);
+    }
+
+    #[test]
+    fn friction_is_against_the_slide_and_at_most_its_part_of_the_pressure() {
+        let before = points(0.009);
+        let mut x = before.clone();
+        x[0].x += 0.02;
+        let touch = contact(0.009).touch(&x, &before, 0.4, 0.01).unwrap();
+        assert!((-touch.force.x / touch.force.y - 0.4).abs() < 1e-6);
+        x[0].x = before[0].x + 1e-6;
+        let touch = contact(0.009).touch(&x, &before, 0.4, 0.01).unwrap();
+        assert!(touch.force.x < 0.0 && -touch.force.x < 0.2 * touch.force.y);
+    }
+
+    #[test]
+    fn the_blocks_on_the_diagonal_are_those_of_the_product() {
+        let before = points(0.009);
+        let mut x = before.clone();
+        x[0].z += 0.01;
+        let touches = Touches::new(vec![contact(0.009).touch(&x, &before, 0.4, 0.01).unwrap()], 4);
+        let mut forces = Vec::new();
+        for point in 0..4 {
+            for axis in [Vec3A::X, Vec3A::Y, Vec3A::Z] {
+                let mut unit = vec![Vec3A::ZERO; 4];
+                unit[point] = axis;
+                touches.multiply(&unit, &mut forces);
+                let off = touches.sum(point, &forces) - touches.diagonal(point) * axis;
+                assert!(off.length() < 1e-3 * touches.diagonal(point).determinant().abs().cbrt().max(1e-3));
+            }
+        }
+    }
+}

@@ -272,3 +272,103 @@ impl Zones {
         }
     }
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    /// A point over a triangle.
+    fn start(height: f64) -> Vec<DVec3> {
+        vec![
+            DVec3::new(0.1, height, 0.1),
+            DVec3::new(-0.5, 0.0, -0.5),
+            DVec3::new(0.5, 0.0, -0.5),
+            DVec3::new(0.0, 0.0, 0.8),
+        ]
+    }
+
+    const PAIR: [Pair; 1] = [Pair::PointTriangle([0, 1, 2, 3])];
+
+    fn height(x: &[DVec3]) -> f64 {
+        (x[0] - x[1]).dot((x[3] - x[1]).cross(x[2] - x[1]).normalize())
+    }
+
+    #[test]
+    fn a_point_does_not_pass_through_a_triangle() {
+        let from = start(0.1);
+        let mut to = from.clone();
+        to[0].y = -0.4;
+        truncate(&PAIR, &from, &mut to, &[false; 4], 0.01);
+        assert!(height(&to) >= 0.02 - 1e-9, "{}", height(&to));
+        assert!(to[1].y < 0.0, "the triangle is pushed");
+    }
+
+    #[test]
+    fn held_points_go_where_they_must_and_others_make_way() {
+        let from = start(0.1);
+        let mut to = from.clone();
+        to[0].y = -0.4;
+        truncate(&PAIR, &from, &mut to, &[true, false, false, false], 0.01);
+        assert_eq!(to[0].y, -0.4);
+        assert!(height(&to) >= 0.02 - 1e-9, "{}", height(&to));
+    }
+
+    #[test]
+    fn what_moves_together_is_not_held_up() {
+        let from = start(0.01);
+        let way = DVec3::new(0.3, -2.0, 0.7);
+        let mut to: Vec<DVec3> = from.iter().map(|x| *x + way).collect();
+        let wanted = to.clone();
+        truncate(&PAIR, &from, &mut to, &[false; 4], 0.001);
+        assert_eq!(to, wanted);
+    }
+
+    #[test]
+    fn what_slides_past_keeps_its_motion_along() {
+        let from = start(0.01);
+        let mut to = from.clone();
+        to[0] += DVec3::new(0.2, -0.05, 0.0);
+        truncate(&PAIR, &from, &mut to, &[false; 4], 0.001);
+        assert!((to[0].x - from[0].x - 0.2).abs() < 1e-9);
+        assert!(height(&to) > 0.0009);
+    }
+
+    #[test]
+    fn edges_stay_apart_on_their_ways_whatever_they_want() {
+        let number = |i: u32| f64::from((i.wrapping_mul(0x9E37_79B9) >> 8) & 0xFFFF) / 65_536.0 - 0.5;
+        let pair = [Pair::Edges([0, 1, 2, 3])];
+        for seed in 0..300 {
+            let random = |salt: u32| {
+                DVec3::from_array(std::array::from_fn(|i| number(97 * seed + 12 * salt + i as u32)))
+            };
+            let from: Vec<DVec3> = (0..4).map(random).collect();
+            let mut to: Vec<DVec3> = (0..4).map(|i| from[i as usize] + 3.0 * random(i + 7)).collect();
+            let apart = pair[0].nearest(&from).1.length();
+            if apart < 1e-3 {
+                continue;
+            }
+            truncate(&pair, &from, &mut to, &[false; 4], 1e-4);
+            for step in 0..=50 {
+                let t = f64::from(step) / 50.0;
+                let x: Vec<DVec3> = from.iter().zip(&to).map(|(a, b)| a.lerp(*b, t)).collect();
+                let distance = pair[0].nearest(&x).1.length();
+                assert!(distance > 0.15 * apart, "{seed}: {distance} of {apart}");
+            }
+        }
+    }
+
+    #[test]
+    fn points_of_a_zone_move_by_their_mean_or_with_what_is_held() {
+        let from: Vec<DVec3> = (0..5).map(|i| DVec3::X * f64::from(i)).collect();
+        let mut zones = Zones::new(5);
+        for point in [1, 2, 3] {
+            let (a, b) = (zones.root(0), zones.root(point));
+            zones.of[b.max(a) as usize] = a.min(b);
+        }
+        assert!((0..4).all(|point| zones.root(point) == 0));
+        assert_eq!(zones.root(4), 4);
+        let mut moves = vec![DVec3::ZERO; 5];
+        zones.settle(&[], &from, &mut moves, &mut [false; 5], &[false; 5]);
+        assert_eq!(moves, vec![DVec3::ZERO; 5]);
+    }
+}
