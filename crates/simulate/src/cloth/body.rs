@@ -10,7 +10,7 @@ use super::blocks::CHUNK;
 use super::contact::{Anchors, ContactSearch, Contacts};
 use super::membrane::Moduli;
 use super::pairs::{Pair, PairSearch};
-use super::self_contact::{SelfContact, Touches};
+use super::self_contact::{ActiveContacts, SelfContact};
 use super::sheet::Sheet;
 use super::system::{OfTriangle, Structure, Workspace};
 use super::timers::{Phase, timed};
@@ -30,7 +30,11 @@ const ENOUGH: f64 = 5e-4;
 const MAX_MOVE: f64 = 4.0;
 
 /// Sheets come no closer to each other than this part of their thickness.
-const LEAST_GAP: f32 = 0.05;
+const MIN_GAP: f32 = 0.05;
+
+/// Why a step may fail.
+const NOT_FINITE: &str = "has no finite shape any more; try more substeps";
+const TOO_FAST: &str = "moves too far in a substep to find its contacts; try more substeps or longer edges";
 
 /// All that a checkpoint needs.
 #[derive(Clone, Debug, Default, Serialize, Deserialize)]
@@ -79,7 +83,7 @@ pub(super) struct ClothBody {
     gradient: Vec<DVec3>,
     displacements: Vec<Vec3A>,
     pairs: PairSearch,
-    touches: Touches,
+    touches: ActiveContacts,
 }
 
 /// What the elastic forces of a step depend on.
@@ -133,7 +137,7 @@ impl ClothBody {
         let state = State::new(x, v);
         Self {
             pairs,
-            touches: Touches::default(),
+            touches: ActiveContacts::default(),
             sheet,
             state,
             structure,
@@ -148,7 +152,7 @@ impl ClothBody {
         }
     }
 
-    /// Goes one step on; `friction` is that of the body. None if the solution is lost.
+    /// Goes one step on; `friction` is that of the body. The error says what is wrong with the sheet.
     pub fn step(
         &mut self,
         step: &Step,
@@ -156,9 +160,9 @@ impl ClothBody {
         cloth: &Cloth,
         friction: f32,
         pinned: &PinnedPoints,
-    ) -> Option<()> {
+    ) -> Result<(), &'static str> {
         if step.dt <= 0.0 {
-            return Some(());
+            return Ok(());
         }
         let targets = self.hold(pinned);
         let held: Vec<bool> = targets.iter().map(Option::is_some).collect();
@@ -192,7 +196,8 @@ impl ClothBody {
 
         let near: Vec<SelfContact> = timed(Phase::Contact, || {
             self.near_pairs(&state.x, &x, f64::from(cloth.thickness_m), inertia, dt)
-        });
+        })
+        .ok_or(TOO_FAST)?;
 
         // Each frame begins with eigenvalues of its own, so that a resumed run has the same.
         let begins_frame = (step.start - step.start.round()).abs() < 1e-6;
@@ -207,7 +212,7 @@ impl ClothBody {
         for round in 0..NEWTON_STEPS {
             timed(Phase::Contact, || {
                 let touch = |contact: &SelfContact| contact.touch(&x, &state.x, f64::from(friction), dt);
-                self.touches = Touches::new(near.par_iter().filter_map(touch).collect(), x.len());
+                self.touches = ActiveContacts::new(near.par_iter().filter_map(touch).collect(), x.len());
             });
             timed(Phase::Assembly, || {
                 self.add_points(&prediction, &state.v, &x, &contacts, thickness);
@@ -217,7 +222,7 @@ impl ClothBody {
             let furthest = self.solve(&material, &held, anew, &mut first);
             anew = false;
             if !furthest.is_finite() {
-                return None;
+                return Err(NOT_FINITE);
             }
             let scale = (MAX_MOVE * self.sheet.edge_m / furthest.max(1e-300)).min(1.0);
             let start = x.clone();
@@ -242,17 +247,19 @@ impl ClothBody {
             }
         }
         timed(Phase::Contact, || {
-            let least = LEAST_GAP * cloth.thickness_m;
-            let pairs = self.pairs.find(&state.x, &x, least);
+            let least = MIN_GAP * cloth.thickness_m;
+            let pairs = self.pairs.find(&state.x, &x, least)?;
             truncate(&pairs, &state.x, &mut x, &held, f64::from(least));
-        });
+            Some(())
+        })
+        .ok_or(TOO_FAST)?;
         let anchors: Vec<Anchors> =
             contacts.par_iter().zip(&x).map(|(contacts, x)| search.remember(contacts, *x)).collect();
         let v = x.par_iter().zip(&prediction.x_bar).map(|(x, bar)| (*x - *bar) * prediction.rate).collect();
         let finite = x.iter().all(|x| x.is_finite());
         let (x_before, v_before, held) = (state.x, state.v, state.held);
         self.state = State { x, v, x_before, v_before, dt_before: dt, held, anchors };
-        finite.then_some(())
+        if finite { Ok(()) } else { Err(NOT_FINITE) }
     }
 
     /// Pairs that may touch in a step from `from`, which goes about to `to`.
@@ -263,10 +270,10 @@ impl ClothBody {
         thickness: f64,
         inertia: &[f64],
         dt: f64,
-    ) -> Vec<SelfContact> {
-        // The step may go further.
+    ) -> Option<Vec<SelfContact>> {
+        // A margin, as the step may go further than `to`.
         const FURTHER: f64 = 1.5;
-        let pairs = self.pairs.find(from, to, thickness as f32);
+        let pairs = self.pairs.find(from, to, thickness as f32)?;
         let Sheet { rest, copy_of, .. } = &self.sheet;
         let of = |pair: &Pair| {
             let points = pair.points();
@@ -281,7 +288,7 @@ impl ClothBody {
             let rest = one.then(|| pair.nearest(rest).1.length());
             SelfContact::new(*pair, from, thickness, rest, inertia, dt)
         };
-        pairs.par_iter().filter_map(of).collect()
+        Some(pairs.par_iter().filter_map(of).collect())
     }
 
     /// Where the sheet would go without its elastic forces.

@@ -1,6 +1,7 @@
 //! A small matrix solved directly, by its Cholesky factor.
 
-use super::blocks::{Matrix, scalar};
+use super::blocks::scalar;
+use super::matrix::Matrix;
 use glam::{Mat3A, Vec3A};
 
 /// The lower factor, row by row.

@@ -2,9 +2,9 @@
 //!
 //! A sheet is a triangle mesh with a membrane energy (`membrane.rs`) and a bending energy (`bending.rs`). Each step is
 //! the minimum of inertia and energy (`body.rs`), found by Newton's method with multigrid as preconditioner
-//! (`system.rs`, `multigrid.rs`), so that stiffness does not depend on the number of points, of substeps or of iterations. Solids are met
-//! at their true moving surface (`contact.rs`), a sheet meets itself and its copies (`self_contact.rs`, `truncation.rs`), and
-//! air pushes each triangle (`air.rs`).
+//! (`system.rs`, `multigrid.rs`), so that stiffness does not depend on the number of points, of substeps or of
+//! iterations. Solids are met at their true moving surface (`contact.rs`), a sheet meets itself and its copies
+//! (`self_contact.rs`, `truncation.rs`), and air pushes each triangle (`air.rs`).
 //!
 //! Not there: contact of different cloth elements, and the push of sheets on solids.
 
@@ -14,6 +14,8 @@ mod blocks;
 mod body;
 mod contact;
 mod dense;
+mod levels;
+mod matrix;
 mod membrane;
 mod multigrid;
 mod pairs;
@@ -35,7 +37,7 @@ use shot::{
 };
 use timers::{Phase, timed};
 
-/// Most points of all sheets of a shot: the solver holds about 2 kB a point.
+/// Most points of all sheets of a shot.
 const MAX_POINTS: usize = 300_000;
 
 /// Cloths of a shot.
@@ -160,12 +162,12 @@ impl Solver for Cloths {
             let body = &mut member.body;
             // Within the pool, where many small parallel loops cost little.
             let mut stepped = || body.step(step, member.element, cloth, friction, &pinned);
-            if timed(Phase::Step, || rayon::scope(|_| stepped())).is_none() {
+            if let Err(what) = timed(Phase::Step, || rayon::scope(|_| stepped())) {
                 return Err(BlowUp {
                     frame: step.frame_number(),
                     element: member.element,
                     name: member.name.clone(),
-                    what: "has no finite shape any more; try more substeps".to_owned(),
+                    what: what.to_owned(),
                 });
             }
         }

@@ -9,6 +9,7 @@ use geometry::{Bounds, Bvh, RefitPlan};
 use glam::{DVec3, Vec3};
 use rayon::prelude::*;
 use std::collections::HashMap;
+use std::sync::atomic::{AtomicUsize, Ordering::Relaxed};
 
 /// Two features, none of whose points is shared: the first one or two points are one feature's, the others the other's.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -112,6 +113,9 @@ fn on_edges(p1: DVec3, q1: DVec3, p2: DVec3, q2: DVec3) -> (f64, f64) {
     }
 }
 
+/// Most pairs of a step: 20 bytes each.
+const MAX_PAIRS: usize = 24_000_000;
+
 /// Finds pairs.
 pub(super) struct PairSearch {
     triangles: Vec<[u32; 3]>,
@@ -146,21 +150,27 @@ impl PairSearch {
     }
 
     /// All pairs that may come closer than `reach` while the points go straight from `from` to `to`, in an order that does
-    /// not depend on the number of threads.
-    pub fn find(&mut self, from: &[DVec3], to: &[DVec3], reach: f32) -> Vec<Pair> {
+    /// not depend on the number of threads; none if there are more than [`MAX_PAIRS`].
+    pub fn find(&mut self, from: &[DVec3], to: &[DVec3], reach: f32) -> Option<Vec<Pair>> {
         let n = from.len().max(1) as f64;
         let mean = from.iter().zip(to).fold(DVec3::ZERO, |sum, (a, b)| sum + (*b - *a)) / n;
         let before: Vec<Vec3> = from.iter().map(|x| x.as_vec3()).collect();
         let after: Vec<Vec3> = to.iter().map(|x| (*x - mean).as_vec3()).collect();
         self.tree.refit(&mut self.plan, &after, Some(&before));
         let Self { triangles, edges, own, tree, .. } = self;
-        let way = |points: &[u32]| Way::new(points, &before, &after);
-        let of_triangles: Vec<Way> = triangles.par_iter().with_min_len(256).map(|t| way(t)).collect();
-        let of_edges: Vec<Way> = edges.par_iter().with_min_len(256).map(|e| way(e)).collect();
+        let way = |points: &[u32]| SweptSphere::new(points, &before, &after);
+        let of_triangles: Vec<SweptSphere> = triangles.par_iter().with_min_len(256).map(|t| way(t)).collect();
+        let of_edges: Vec<SweptSphere> = edges.par_iter().with_min_len(256).map(|e| way(e)).collect();
         let grown = |points: &[u32]| {
             let all = points.iter().map(|&p| p as usize);
             let swept = all.fold(Bounds::EMPTY, |bounds, p| bounds.with(before[p]).with(after[p]));
             Bounds { min: swept.min - reach, max: swept.max + reach }
+        };
+        // Past the bound no more are kept.
+        let count = AtomicUsize::new(0);
+        let bounded = |found: Vec<Pair>| {
+            let before = count.fetch_add(found.len(), Relaxed);
+            if before > MAX_PAIRS { Vec::new() } else { found }
         };
         let points = (0..from.len() as u32).into_par_iter().with_min_len(64).flat_map_iter(|point| {
             let mut found = Vec::new();
@@ -171,7 +181,7 @@ impl PairSearch {
                     found.push(Pair::PointTriangle([point, corners[0], corners[1], corners[2]]));
                 }
             });
-            found
+            bounded(found)
         });
         let both = (0..edges.len() as u32).into_par_iter().with_min_len(64).flat_map_iter(|edge| {
             let mut found = Vec::new();
@@ -186,16 +196,16 @@ impl PairSearch {
                     }
                 }
             });
-            found
+            bounded(found)
         });
         let mut pairs: Vec<Pair> = points.collect();
         pairs.par_extend(both);
-        pairs
+        (count.into_inner() <= MAX_PAIRS).then_some(pairs)
     }
 }
 
 /// A ball around a feature at the start, and its way.
-struct Way {
+struct SweptSphere {
     centre: Vec3,
     radius: f32,
     moves: Vec3,
@@ -203,7 +213,7 @@ struct Way {
     spread: f32,
 }
 
-impl Way {
+impl SweptSphere {
     fn new(points: &[u32], before: &[Vec3], after: &[Vec3]) -> Self {
         let all = || points.iter().map(|&p| p as usize);
         let scale = 1.0 / points.len() as f32;
@@ -273,8 +283,8 @@ mod tests {
             .collect();
         let mut search = PairSearch::new(&sheet, &from);
         let reach = 0.08;
-        let found = search.find(&from, &to, reach);
-        assert_eq!(found, search.find(&from, &to, reach), "always in the same order");
+        let found = search.find(&from, &to, reach).unwrap();
+        assert_eq!(found, search.find(&from, &to, reach).unwrap(), "always in the same order");
         let mut wanted = Vec::new();
         for point in 0..from.len() as u32 {
             let apart = |t: &&[u32; 3]| !t.contains(&point);

@@ -1,9 +1,9 @@
 //! Contact of sheets with themselves and with each other.
 //!
 //! A pair of features keeps the sheet's thickness: closer than that, a spring pushes them apart along the normal of the
-//! triangle, or across both edges, on the side on which they were at the step's start. It is the stiffer the closer they were then. Friction is
-//! Coulomb's, of the motion since the step's start, and grows linearly below [`CREEP`]. `truncation.rs` sees to it that
-//! nothing passes through in any case.
+//! triangle, or across both edges, on the side on which they were at the step's start. The closer they were then, the
+//! stiffer the spring. Friction is Coulomb's, by the sliding since the step's start, and grows linearly with speed below
+//! [`STICK_SPEED`]. The springs alone do not keep features from crossing; `truncation.rs` does.
 
 use super::blocks::{CHUNK, scalar};
 use super::pairs::Pair;
@@ -15,9 +15,9 @@ const STIFFNESS: f64 = 12.0;
 /// Greatest factor by which it grows toward touching.
 const MAX_GROWTH: f64 = 32.0;
 /// Speed at which a pair that is too close parts again, m/s: a spring that did it within a step would throw it apart.
-const PARTING: f64 = 0.15;
+const MAX_SEPARATION_SPEED: f64 = 0.15;
 /// Speed below which friction grows with it, m/s.
-const CREEP: f64 = 1e-3;
+const STICK_SPEED: f64 = 1e-3;
 /// Sheets that touch at rest, as the two sides of a fold, are let come closer: to this part of the distance at rest.
 const REST_PART: f64 = 0.5;
 
@@ -33,7 +33,7 @@ pub(super) struct SelfContact {
 
 /// A pair that touches, as the linear system sees it.
 #[derive(Clone, Copy, Debug)]
-pub(super) struct Touch {
+pub(super) struct ActiveContact {
     pub points: [u32; 4],
     pub weights: [f32; 4],
     normal: Vec3A,
@@ -60,14 +60,14 @@ impl SelfContact {
         let thickness = rest.map_or(thickness, |rest| thickness.min(REST_PART * rest));
         let gap = apart.length();
         let growth = (0.5 * thickness / gap.max(1e-12)).clamp(1.0, MAX_GROWTH);
-        let thickness = thickness.min(gap + PARTING * dt);
+        let thickness = thickness.min(gap + MAX_SEPARATION_SPEED * dt);
         let points = pair.points();
         let weighted = (0..4).map(|i| weights[i].abs() * inertia[points[i] as usize]).sum::<f64>();
         Some(Self { pair, side, thickness, stiffness: STIFFNESS * growth * 0.5 * weighted })
     }
 
     /// The spring with the points at `x`; none if they are far enough apart, or past each other.
-    pub fn touch(&self, x: &[DVec3], x_n: &[DVec3], friction: f64, dt: f64) -> Option<Touch> {
+    pub fn touch(&self, x: &[DVec3], x_n: &[DVec3], friction: f64, dt: f64) -> Option<ActiveContact> {
         let (normal, weights) = normal(&self.pair, x)?;
         let normal = normal * self.side;
         let points = self.pair.points();
@@ -81,9 +81,9 @@ impl SelfContact {
         let along = self.stiffness;
         let pressure = along * depth;
         let slid = (between - sum(x_n)).reject_from_normalized(normal);
-        let across = friction * pressure / slid.length().max(CREEP * dt);
+        let across = friction * pressure / slid.length().max(STICK_SPEED * dt);
         let force = normal * pressure - slid * across;
-        Some(Touch {
+        Some(ActiveContact {
             points,
             weights: weights.map(|weight| weight as f32),
             normal: normal.as_vec3a(),
@@ -127,15 +127,15 @@ fn normal(pair: &Pair, x: &[DVec3]) -> Option<(DVec3, [f64; 4])> {
 
 /// All touching pairs of a round, and which of them each point belongs to.
 #[derive(Default)]
-pub(super) struct Touches {
-    pub list: Vec<Touch>,
+pub(super) struct ActiveContacts {
+    pub list: Vec<ActiveContact>,
     starts: Vec<u32>,
     /// Four times the touch, and the place of the point in it.
     of_points: Vec<u32>,
 }
 
-impl Touches {
-    pub fn new(list: Vec<Touch>, points: usize) -> Self {
+impl ActiveContacts {
+    pub fn new(list: Vec<ActiveContact>, points: usize) -> Self {
         if list.is_empty() {
             return Self::default();
         }
@@ -181,7 +181,7 @@ impl Touches {
 
     /// The matrix of each touch times `x`, into `forces`.
     pub fn multiply(&self, x: &[Vec3A], forces: &mut Vec<Vec3A>) {
-        let of = |touch: &Touch| {
+        let of = |touch: &ActiveContact| {
             let each = touch.points.iter().zip(touch.weights);
             let sum = each.fold(Vec3A::ZERO, |sum, (p, weight)| sum + x[*p as usize] * weight);
             touch.normal * (touch.normal.dot(sum) * (touch.along - touch.across)) + sum * touch.across
@@ -220,7 +220,7 @@ mod tests {
         let x = points(0.009);
         let touch = contact(0.009).touch(&x, &x, 0.5, 0.01).unwrap();
         assert!(touch.force.y > 0.0);
-        let touches = Touches::new(vec![touch], 4);
+        let touches = ActiveContacts::new(vec![touch], 4);
         let sum = (0..4).fold(DVec3::ZERO, |sum, point| sum + touches.gradient(point));
         assert!(sum.length() < 1e-6 * touch.force.length());
         assert!(contact(0.011).touch(&points(0.011), &points(0.011), 0.5, 0.01).is_none());
@@ -252,7 +252,7 @@ mod tests {
         let before = points(0.009);
         let mut x = before.clone();
         x[0].z += 0.01;
-        let touches = Touches::new(vec![contact(0.009).touch(&x, &before, 0.4, 0.01).unwrap()], 4);
+        let touches = ActiveContacts::new(vec![contact(0.009).touch(&x, &before, 0.4, 0.01).unwrap()], 4);
         let mut forces = Vec::new();
         for point in 0..4 {
             for axis in [Vec3A::X, Vec3A::Y, Vec3A::Z] {

@@ -4,10 +4,12 @@
 //! constant matrix of bending. It is solved by conjugate gradients (M. Hestenes and E. Stiefel, 1952) with a multigrid
 //! V-cycle as preconditioner (`multigrid.rs`).
 
-use super::blocks::{CHUNK, Matrix, Rows, whole};
+use super::blocks::{CHUNK, Rows, mirror_upper};
+use super::levels::Levels;
+use super::matrix::Matrix;
 use super::membrane::Stiffness;
-use super::multigrid::{Levels, Multigrid, dot};
-use super::self_contact::Touches;
+use super::multigrid::{Multigrid, dot};
+use super::self_contact::ActiveContacts;
 use super::sheet::Sheet;
 use glam::{DVec3, Mat3A, Vec3, Vec3A};
 use rayon::prelude::*;
@@ -116,7 +118,7 @@ impl Structure {
             })
         };
         (0..self.on_diagonal.len()).into_par_iter().with_min_len(CHUNK).map(block).collect_into_vec(upper);
-        whole(&self.halves, upper, blocks);
+        mirror_upper(&self.halves, upper, blocks);
     }
 
     /// Adds the gradient of bending, as of a sheet that is flat at rest.
@@ -141,7 +143,12 @@ impl Structure {
     }
 
     /// The matrix of blocks, bending and touching pairs, without held points.
-    pub fn matrix<'a>(&'a self, blocks: &'a [Mat3A], touches: &'a Touches, held: &'a [bool]) -> Matrix<'a> {
+    pub fn matrix<'a>(
+        &'a self,
+        blocks: &'a [Mat3A],
+        touches: &'a ActiveContacts,
+        held: &'a [bool],
+    ) -> Matrix<'a> {
         let touches = (!touches.list.is_empty()).then_some(touches);
         Matrix { rows: &self.near, blocks, scalars: Some((&self.bent, &self.bending_scaled)), touches, held }
     }

@@ -1,13 +1,15 @@
 //! Motions of a step cut back so that no sheet passes through another.
 //!
 //! Between the features of each pair that may meet lies a plane, in the middle of their shortest connection at the
-//! step's start. It moves with their mean motion, and no point may come to it closer than a part of what it was. Points
-//! on straight ways then never cross it, so that what was apart stays apart. Where a plane is broken, conservative
-//! advancement (M. Li et al., *Codimensional incremental potential contact*, 2021) tells whether the features do meet, or only
-//! turn together. Motions by which features meet are projected onto
-//! what is allowed, pair by pair; where pairs contradict each other, their points move as one (X. Provot, *Collision and
-//! self-collision handling in cloth model dedicated to design garments*, 1997). (Compare A. Chen et al., *Offset geometric contact*, 2025, where each point has one bound for all directions: here
-//! layers that move together do not hold each other up.)
+//! step's start. The plane moves with their mean motion, and each point keeps a part of its distance from the plane.
+//! Features that keep to this on straight paths never cross. Where a plane is violated, conservative advancement (M. Li et
+//! al., *Codimensional incremental potential contact*, 2021) tells whether the features meet or only turn together.
+//! Motions by which features meet are projected onto the half-spaces, pair by pair. Where pairs contradict each other,
+//! their points form impact zones that move as one (X. Provot, *Collision and self-collision handling in cloth model
+//! dedicated to design garments*, 1997).
+//!
+//! A. Chen et al., *Offset geometric contact*, 2025, bound the motion of each point in all directions; here layers that move
+//! together do not hold each other up.
 
 use super::pairs::Pair;
 use glam::DVec3;
@@ -121,7 +123,7 @@ pub(super) fn truncate(pairs: &[Pair], from: &[DVec3], to: &mut [DVec3], held: &
     // Planes are made of pairs that meet, at first or after points were moved.
     let mut known = vec![false; pairs.len()];
     let mut planes: Vec<Plane> = Vec::new();
-    let mut zones = Zones::new(moves.len());
+    let mut zones = ImpactZones::new(moves.len());
     for round in 0.. {
         let needed: Vec<(usize, Plane)> = (pairs.par_iter().enumerate())
             .filter(|(i, pair)| {
@@ -203,13 +205,13 @@ fn broken(
         .collect()
 }
 
-/// Points that move as one.
-struct Zones {
+/// Impact zones: points that move as one.
+struct ImpactZones {
     /// For each point, another of its zone, or itself.
     of: Vec<u32>,
 }
 
-impl Zones {
+impl ImpactZones {
     fn new(points: usize) -> Self {
         Self { of: (0..points as u32).collect() }
     }
@@ -360,7 +362,7 @@ mod tests {
     #[test]
     fn points_of_a_zone_move_by_their_mean_or_with_what_is_held() {
         let from: Vec<DVec3> = (0..5).map(|i| DVec3::X * f64::from(i)).collect();
-        let mut zones = Zones::new(5);
+        let mut zones = ImpactZones::new(5);
         for point in [1, 2, 3] {
             let (a, b) = (zones.root(0), zones.root(point));
             zones.of[b.max(a) as usize] = a.min(b);
@@ -370,5 +372,19 @@ mod tests {
         let mut moves = vec![DVec3::ZERO; 5];
         zones.settle(&[], &from, &mut moves, &mut [false; 5], &[false; 5]);
         assert_eq!(moves, vec![DVec3::ZERO; 5]);
+    }
+
+    #[test]
+    fn points_of_a_broken_plane_move_by_their_mean_or_as_the_held_one() {
+        let from = start(0.1);
+        let planes = [Plane::new(&PAIR[0], &from, 0.01).unwrap()];
+        let wanted = [DVec3::new(0.4, -0.8, 0.0), DVec3::ZERO, DVec3::ZERO, DVec3::ZERO];
+        let mut moves = wanted;
+        ImpactZones::new(4).settle(&planes, &from, &mut moves, &mut [false; 4], &[false; 4]);
+        assert_eq!(moves, [DVec3::new(0.1, -0.2, 0.0); 4]);
+        let mut moves = wanted;
+        let held = [true, false, false, false];
+        ImpactZones::new(4).settle(&planes, &from, &mut moves, &mut [false; 4], &held);
+        assert_eq!(moves, [wanted[0]; 4]);
     }
 }

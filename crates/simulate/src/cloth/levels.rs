@@ -1,0 +1,257 @@
+//! The levels of multigrid.
+//!
+//! Each level is an independent set of the points of the level below. A displacement there is carried to the level below
+//! by weights that reproduce linear functions of the positions at rest (moving least squares, P. Lancaster and
+//! K. Salkauskas, 1981), so that a uniform strain has the same energy on each level. The matrices of the levels are the
+//! Galerkin products Pᵀ A P.
+
+use super::blocks::{CHUNK, Rows, mirror_upper, scalar};
+use glam::{Mat3A, Mat4, Vec3, Vec3A, Vec4};
+use rayon::prelude::*;
+
+/// Below so many points a level is solved directly.
+const DIRECT: usize = 64;
+/// Points from which another takes its displacement at most.
+const PARENTS: usize = 4;
+
+/// Weights between two levels: for each row, the points of the other level.
+#[derive(Debug)]
+pub(super) struct Weights {
+    pub rows: Rows,
+    values: Vec<f32>,
+}
+
+impl Weights {
+    fn of_lists(lists: &[Vec<(u32, f32)>]) -> Self {
+        let (mut starts, mut columns, mut values) = (vec![0], Vec::new(), Vec::new());
+        for list in lists {
+            columns.extend(list.iter().map(|(point, _)| *point));
+            values.extend(list.iter().map(|(_, weight)| *weight));
+            starts.push(columns.len() as u32);
+        }
+        Self { rows: Rows { starts, columns }, values }
+    }
+
+    fn transposed(&self, count: usize) -> Self {
+        let mut lists = vec![Vec::new(); count];
+        for row in 0..self.rows.len() {
+            self.of(row).for_each(|(point, weight)| lists[point as usize].push((row as u32, weight)));
+        }
+        Self::of_lists(&lists)
+    }
+
+    fn of(&self, row: usize) -> impl Iterator<Item = (u32, f32)> {
+        let range = self.rows.row(row);
+        self.rows.columns[range.clone()].iter().copied().zip(self.values[range].iter().copied())
+    }
+
+    /// The weighted sum of a row.
+    pub fn sum(&self, row: usize, x: &[Vec3A]) -> Vec3A {
+        self.of(row).fold(Vec3A::ZERO, |sum, (point, weight)| sum + x[point as usize] * weight)
+    }
+}
+
+/// A level above the first.
+#[derive(Debug)]
+pub(super) struct Level {
+    /// For each point of the level below, those of this one.
+    pub parents: Weights,
+    pub children: Weights,
+    pub rows: Rows,
+    halves: Vec<u32>,
+    /// For each entry of the upper half, the entries of the level below of which it is the sum, and their weights.
+    terms: Weights,
+    /// What bending of stiffness 1 adds to each of those; empty on the levels whose level below has it in its blocks.
+    scalars: Vec<f32>,
+}
+
+/// The levels above a matrix, by where its entries are.
+#[derive(Debug)]
+pub(super) struct Levels {
+    pub levels: Vec<Level>,
+}
+
+impl Levels {
+    /// Of the positions at rest, the rows of the blocks, and the numbers of bending at rows of their own.
+    pub fn new(rest: &[Vec3], near: &Rows, bent: &Rows, bending: &[f64]) -> Self {
+        let mut levels: Vec<Level> = Vec::new();
+        let mut at: Vec<Vec3> = rest.to_vec();
+        loop {
+            let below = levels.last().map_or(near, |level| &level.rows);
+            if at.len() <= DIRECT {
+                break;
+            }
+            let chosen = independent(below);
+            if chosen.len() * 10 > at.len() * 8 {
+                break;
+            }
+            let bent = levels.is_empty().then_some((bent, bending));
+            let level = Level::new(&at, below, bent, &chosen);
+            at = chosen.iter().map(|&point| at[point as usize]).collect();
+            levels.push(level);
+        }
+        Self { levels }
+    }
+}
+
+/// Points of which no two share an entry and next to which every other point lies.
+fn independent(rows: &Rows) -> Vec<u32> {
+    let mut taken = vec![false; rows.len()];
+    let mut chosen = Vec::new();
+    for point in 0..rows.len() {
+        if !taken[point] {
+            chosen.push(point as u32);
+            rows.of(point).iter().for_each(|&other| taken[other as usize] = true);
+        }
+    }
+    chosen
+}
+
+impl Level {
+    fn new(at: &[Vec3], below: &Rows, bent: Option<(&Rows, &[f64])>, chosen: &[u32]) -> Self {
+        const NONE: u32 = u32::MAX;
+        let mut number = vec![NONE; at.len()];
+        chosen.iter().enumerate().for_each(|(i, &point)| number[point as usize] = i as u32);
+        let parents: Vec<Vec<(u32, f32)>> = (0..at.len())
+            .into_par_iter()
+            .map(|point| {
+                if number[point] != NONE {
+                    return vec![(number[point], 1.0)];
+                }
+                let around = below.of(point).iter().flat_map(|&near| below.of(near as usize));
+                let mut around: Vec<u32> = around.copied().filter(|&p| number[p as usize] != NONE).collect();
+                around.sort_unstable();
+                around.dedup();
+                let weights = interpolation_weights(at[point], &around, at);
+                weights.into_iter().map(|(p, weight)| (number[p as usize], weight)).collect()
+            })
+            .collect();
+        let parents = Weights::of_lists(&parents);
+        let children = parents.transposed(chosen.len());
+        // The entries Pᵀ A P, row by row.
+        let columns = |pattern: &Rows, row: usize| -> Vec<u32> {
+            let near = children.of(row).flat_map(|(child, _)| pattern.of(child as usize).to_vec());
+            let mut near: Vec<u32> = near.collect();
+            near.sort_unstable();
+            near.dedup();
+            let mut all: Vec<u32> = near.iter().flat_map(|&p| parents.rows.of(p as usize)).copied().collect();
+            all.sort_unstable();
+            all.dedup();
+            all
+        };
+        let lists = (0..chosen.len()).into_par_iter().map(|row| {
+            let mut list = columns(below, row);
+            if let Some((bent, _)) = bent {
+                list.extend(columns(bent, row));
+            }
+            list
+        });
+        let rows = Rows::of_lists(lists.collect());
+        let mut scalars = Vec::new();
+        if let Some((bent, values)) = bent {
+            let each = (0..chosen.len()).into_par_iter().map(|row| {
+                let mut sums = vec![0.0f64; rows.of(row).len()];
+                for (child, weight) in children.of(row) {
+                    for entry in bent.row(child as usize) {
+                        let (other, value) = (bent.columns[entry] as usize, values[entry]);
+                        for (parent, other_weight) in parents.of(other) {
+                            let place = rows.of(row).binary_search(&parent).expect("the pair has an entry");
+                            sums[place] += f64::from(weight) * f64::from(other_weight) * value;
+                        }
+                    }
+                }
+                sums.into_iter().map(|sum| sum as f32).collect::<Vec<f32>>()
+            });
+            scalars = each.collect::<Vec<_>>().concat();
+        }
+        let terms: Vec<Vec<Vec<(u32, f32)>>> = (0..chosen.len())
+            .into_par_iter()
+            .map(|row| {
+                let mut lists = vec![Vec::new(); rows.of(row).len()];
+                for (child, weight) in children.of(row) {
+                    for entry in below.row(child as usize) {
+                        for (parent, other) in parents.of(below.columns[entry] as usize) {
+                            let place = rows.of(row).binary_search(&parent).expect("it has an entry");
+                            lists[place].push((entry as u32, weight * other));
+                        }
+                    }
+                }
+                let upper = rows.of(row).partition_point(|&column| (column as usize) < row);
+                lists.split_off(upper)
+            })
+            .collect();
+        let terms = Weights::of_lists(&terms.concat());
+        let halves = rows.halves();
+        scalars = (rows.columns.iter().zip(&halves).zip(scalars))
+            .filter_map(|((_, half), value)| (half % 2 == 0).then_some(value))
+            .collect();
+        Self { parents, children, rows, halves, terms, scalars }
+    }
+
+    /// The matrix of this level from the blocks of the one below.
+    pub fn project(&self, below: &[Mat3A], bend: f32, upper: &mut Vec<Mat3A>, blocks: &mut Vec<Mat3A>) {
+        blocks.resize(self.rows.columns.len(), Mat3A::ZERO);
+        let entries = (0..self.terms.rows.len()).into_par_iter().with_min_len(CHUNK);
+        let sum = |entry: usize| {
+            let bending = self.scalars.get(entry).map_or(Mat3A::ZERO, |value| scalar(bend * value));
+            self.terms.of(entry).fold(bending, |sum, (of, weight)| sum + below[of as usize] * weight)
+        };
+        entries.map(sum).collect_into_vec(upper);
+        mirror_upper(&self.halves, upper, blocks);
+    }
+}
+
+/// Weights of points around `x` that sum to 1 and give back linear functions, those of the nearest greatest.
+fn interpolation_weights(x: Vec3, around: &[u32], at: &[Vec3]) -> Vec<(u32, f32)> {
+    let mut near: Vec<(f32, u32)> = around.iter().map(|&p| (at[p as usize].distance(x), p)).collect();
+    near.sort_unstable_by(|a, b| a.0.total_cmp(&b.0).then(a.1.cmp(&b.1)));
+    near.truncate(PARENTS);
+    let Some(size) = near.iter().map(|(distance, _)| *distance).reduce(f32::max) else { return Vec::new() };
+    let size = size.max(1e-20);
+    let basis = |p: u32| {
+        let d = (at[p as usize] - x) / size;
+        Vec4::new(1.0, d.x, d.y, d.z)
+    };
+    let closeness = |distance: f32| 1.0 / (distance / size).max(1e-3).powi(4);
+    // What is not determined, as the derivative across a plane, is left out by the small numbers on the diagonal.
+    let mut moments = Mat4::from_diagonal(Vec4::new(0.0, 1e-3, 1e-3, 1e-3));
+    for (distance, p) in &near {
+        let (b, by) = (basis(*p), closeness(*distance));
+        moments += Mat4::from_cols(b * b.x, b * b.y, b * b.z, b * b.w) * by;
+    }
+    let first = moments.inverse() * Vec4::X;
+    let mut weights: Vec<(u32, f32)> =
+        near.iter().map(|(distance, p)| (*p, closeness(*distance) * basis(*p).dot(first))).collect();
+    weights.retain(|(_, weight)| weight.abs() > 0.04);
+    let sum: f32 = weights.iter().map(|(_, weight)| weight).sum();
+    if sum <= 0.1 || sum.is_nan() {
+        return near.first().map(|(_, p)| (*p, 1.0)).into_iter().collect();
+    }
+    weights.iter_mut().for_each(|(_, weight)| *weight /= sum);
+    weights
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    fn number(i: usize) -> f32 {
+        let hash = (i as u32).wrapping_mul(0x9E37_79B9);
+        ((hash ^ (hash >> 15)).wrapping_mul(0x85EB_CA6B) >> 8) as f32 / (1 << 23) as f32 - 1.0
+    }
+
+    #[test]
+    fn weights_give_back_linear_functions() {
+        let at: Vec<Vec3> = (0..12).map(|i| Vec3::new(number(3 * i), 0.0, number(3 * i + 1))).collect();
+        let around: Vec<u32> = (0..12).collect();
+        for seed in 0..20 {
+            let x = Vec3::new(0.3 * number(100 + seed), 0.0, 0.3 * number(200 + seed));
+            let weights = interpolation_weights(x, &around, &at);
+            let sum = weights.iter().fold(Vec3::ZERO, |sum, (p, weight)| sum + at[*p as usize] * *weight);
+            assert!(weights.len() <= PARENTS);
+            assert!((weights.iter().map(|(_, weight)| weight).sum::<f32>() - 1.0).abs() < 1e-5);
+            // What is left out of small weights is missing.
+            assert!(sum.distance(x) < 0.1, "{sum} for {x}");
+        }
+    }
+}
