@@ -2,7 +2,7 @@
 
 use crate::parameters::element_parameters;
 use crate::{
-    Element, ElementKind, Id, Moves, Shape, Shot, Solid, System,
+    Element, ElementKind, Id, Moves, Shape, Shot, System,
     motion::{Channel, Value, split_part},
     parameters::{Acts, Declaration},
     references::Role,
@@ -202,8 +202,8 @@ fn element_changes(before: &Shot, now: &Shot, old: &Element, new: &Element) -> V
             say(a.shape != b.shape || other_file, "shape");
             say(a.animation != b.animation, "animation");
             say(a.cloth.is_some() != b.cloth.is_some(), "cloth");
-            let pins = |solid: &Solid| solid.cloth.as_ref().map(|cloth| cloth.pins.clone());
-            say(pins(a) != pins(b), "pins");
+            say(a.soft.is_some() != b.soft.is_some(), "soft body");
+            say(old.pins() != new.pins(), "pins");
             say(a.copies != b.copies || a.from_particles != b.from_particles, "copies");
             say(a.to_particles != b.to_particles, "return to particles");
             let (a, b) = (&a.body, &b.body);
@@ -213,8 +213,9 @@ fn element_changes(before: &Shot, now: &Shot, old: &Element, new: &Element) -> V
             say(a.weight != b.weight, "weight");
             let of_body = |path: &str| {
                 let body = path.starts_with("kind.solid.body.");
-                let cloth = path.starts_with("kind.solid.cloth.");
-                (body || cloth) && !["weight", "wake", "pins"].iter().any(|of| path.contains(of))
+                let deforms =
+                    ["cloth", "soft"].iter().any(|of| path.starts_with(&format!("kind.solid.{of}.")));
+                (body || deforms) && !["weight", "wake", "pins"].iter().any(|of| path.contains(of))
             };
             for (path, (value, declaration)) in new_values.iter().filter(|(path, _)| of_body(path)) {
                 say(old_values.get(path).is_some_and(|(old, _)| old != value), declaration.words);

@@ -3,7 +3,7 @@
 use crate::MAX_BODIES;
 use crate::parameters::{MAX_POSITION_M, MAX_SIZE_M, MAX_SPEED, Parameters};
 use crate::{
-    Cloth, Copies, FileAnimation, Id, Shape,
+    Cloth, Copies, FileAnimation, Id, Pin, Shape, Soft,
     curve::Curve,
     finish::Finish,
     force::Force,
@@ -185,6 +185,10 @@ pub struct Solid {
     #[serde(default, skip_serializing_if = "Option::is_none")]
     #[parameter(nested)]
     pub cloth: Option<Cloth>,
+    /// What makes it a soft body while it is free; none: it is rigid, or a cloth.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    #[parameter(nested)]
+    pub soft: Option<Soft>,
     /// A grid of copies; none for a single body.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     #[parameter(nested)]
@@ -422,6 +426,7 @@ impl Element {
                 shape,
                 animation: None,
                 cloth: None,
+                soft: None,
                 copies: None,
                 from_particles: None,
                 to_particles: None,
@@ -554,6 +559,22 @@ impl Element {
     /// The cloth it is, if it is one.
     pub fn as_cloth(&self) -> Option<&Cloth> {
         self.as_solid().filter(|solid| solid.body.moves == Moves::Free)?.cloth.as_ref()
+    }
+
+    /// The soft body it is, if it is one.
+    pub fn as_soft(&self) -> Option<&Soft> {
+        self.as_solid().filter(|solid| solid.body.moves == Moves::Free)?.soft.as_ref()
+    }
+
+    /// Whether it is a cloth or a soft body.
+    pub fn deforms(&self) -> bool {
+        self.as_cloth().is_some() || self.as_soft().is_some()
+    }
+
+    /// Where it is held, as a cloth or a soft body.
+    pub fn pins(&self) -> &[Pin] {
+        let soft = || self.as_soft().map(|soft| &soft.pins);
+        self.as_cloth().map(|cloth| &cloth.pins).or_else(soft).map_or(&[], Vec::as_slice)
     }
 
     /// Every copy of an element that stands at `pose`; one if it has no copies,

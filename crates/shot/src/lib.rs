@@ -40,15 +40,17 @@ mod migrate;
 pub mod motion;
 pub mod parameters;
 pub mod particles;
+mod pins;
 mod rate;
 pub mod references;
 pub mod region;
 mod shape;
+mod soft;
 mod systems;
 pub mod world;
 
 pub use animation::{BetweenFrames, BeyondEnd, FileAnimation};
-pub use cloth::{Cloth, Pin, PinnedPart, Side, cloth_materials};
+pub use cloth::{Cloth, cloth_materials};
 pub use contact::pair_coefficient;
 pub use copies::Copies;
 pub use document::{Asset, AssetKind, Id, InitialState, Physics, PictureSize, Shot, Timing, VERSION};
@@ -57,7 +59,9 @@ pub use element::{
     Wake, Weight, euler_angles,
 };
 pub use faults::{Fault, ReadError};
+pub use pins::{Pin, PinnedPart, Side};
 pub use shape::Shape;
+pub use soft::{Soft, soft_materials};
 pub use systems::{System, SystemId};
 
 /// The largest number of elements a shot may hold.

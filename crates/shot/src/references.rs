@@ -113,10 +113,17 @@ impl Element {
         }
         match &self.kind {
             ElementKind::Solid(solid) => {
-                for (i, pin) in solid.cloth.iter().flat_map(|cloth| &cloth.pins).enumerate() {
-                    if let PinnedPart::Region(id) = pin.part {
-                        let holder = format!("kind.solid.cloth.pins[{i}]");
-                        list.add(&format!("{holder}.part.region"), id, Role::Part, Target::Region, &holder);
+                let pins = [
+                    ("cloth", solid.cloth.as_ref().map(|cloth| &cloth.pins)),
+                    ("soft", solid.soft.as_ref().map(|soft| &soft.pins)),
+                ];
+                for (of, pins) in pins {
+                    for (i, pin) in pins.into_iter().flatten().enumerate() {
+                        if let PinnedPart::Region(id) = pin.part {
+                            let holder = format!("kind.solid.{of}.pins[{i}]");
+                            let path = format!("{holder}.part.region");
+                            list.add(&path, id, Role::Part, Target::Region, &holder);
+                        }
                     }
                 }
                 if let Some(Wake::Region(id)) = solid.body.wake {

@@ -1,6 +1,6 @@
 //! Systems: the elements that are solved together, because they act on each other.
 //!
-//! All rigid solids are one system, and all cloths, which read the solids. Particles are one system with all that they become or
+//! All rigid solids are one system, and all cloths and soft bodies, which read the solids. Particles are one system with all that they become or
 //! are born of; they belong to the solids' system where they push free bodies, become
 //! bodies, or come from bodies. Other particles only read the solids: what changes in
 //! them leaves the solids fresh.
@@ -18,8 +18,8 @@ use std::str::FromStr;
 pub enum SystemId {
     /// The solids, with the particles that act on them. Every shot has it.
     Solids,
-    /// The cloths.
-    Cloths,
+    /// The cloths and soft bodies.
+    Deformables,
     /// Particles that act on no solid, by the lowest id among them.
     Particles(Id),
 }
@@ -28,7 +28,7 @@ impl std::fmt::Display for SystemId {
     fn fmt(&self, to: &mut std::fmt::Formatter) -> std::fmt::Result {
         match self {
             Self::Solids => write!(to, "solids"),
-            Self::Cloths => write!(to, "cloths"),
+            Self::Deformables => write!(to, "deformables"),
             Self::Particles(id) => write!(to, "particles-{}", id.0),
         }
     }
@@ -41,7 +41,7 @@ impl FromStr for SystemId {
         let particles = || Some(Self::Particles(Id(text.strip_prefix("particles-")?.parse().ok()?)));
         let found = match text {
             "solids" => Some(Self::Solids),
-            "cloths" => Some(Self::Cloths),
+            "deformables" => Some(Self::Deformables),
             _ => particles(),
         };
         // Only the one way of writing a number names a folder.
@@ -77,7 +77,7 @@ impl System {
     pub fn name(&self, shot: &Shot) -> String {
         match self.id {
             SystemId::Solids => "solids".to_owned(),
-            SystemId::Cloths | SystemId::Particles(_) => {
+            SystemId::Deformables | SystemId::Particles(_) => {
                 let first = match self.id {
                     SystemId::Particles(id) => Some(id),
                     _ => self.elements.first().copied(),
@@ -119,7 +119,7 @@ impl Shot {
         }
         let solid = groups.of(0);
         let with_solids = |element: &Element| {
-            element.as_solid().is_some() && element.as_cloth().is_none()
+            element.as_solid().is_some() && !element.deforms()
                 || index.get(&element.id).is_some_and(|place| groups.of(*place) == solid)
         };
         let members = |wanted: &dyn Fn(&Element) -> bool| -> Vec<Id> {
@@ -127,9 +127,13 @@ impl Shot {
         };
         let mut systems =
             vec![System { id: SystemId::Solids, elements: members(&with_solids), reads: Vec::new() }];
-        let cloths = members(&|element| element.as_cloth().is_some());
-        if !cloths.is_empty() {
-            systems.push(System { id: SystemId::Cloths, elements: cloths, reads: vec![SystemId::Solids] });
+        let deformables = members(&Element::deforms);
+        if !deformables.is_empty() {
+            systems.push(System {
+                id: SystemId::Deformables,
+                elements: deformables,
+                reads: vec![SystemId::Solids],
+            });
         }
         let mut found: BTreeMap<usize, Vec<Id>> = BTreeMap::new();
         for (i, (element, _)) in particles.iter().enumerate() {
@@ -159,7 +163,7 @@ impl Shot {
             return false;
         }
         let contact = crate::particles::ContactResponse { enabled: true, ..set.contact.clone() };
-        self.solids().filter(|(body, _)| body.as_cloth().is_none()).any(|(body, solid)| {
+        self.solids().filter(|(body, _)| !body.deforms()).any(|(body, solid)| {
             let comes_free = solid.body.moves == Moves::Free || solid.body.wake.is_some();
             comes_free && contact.collides_with(body)
         })
@@ -254,7 +258,7 @@ mod tests {
 
     #[test]
     fn an_id_is_written_and_read_in_one_way() {
-        for id in [SystemId::Solids, SystemId::Cloths, SystemId::Particles(Id(12))] {
+        for id in [SystemId::Solids, SystemId::Deformables, SystemId::Particles(Id(12))] {
             assert_eq!(id.to_string().parse(), Ok(id));
         }
         for wrong in ["", "solid", "particles-", "particles-01", "particles-+1", "particles-../x"] {

@@ -7,7 +7,7 @@ use shot::{
 };
 use simulate::{
     Simulation,
-    cloth_timers::{Phase, spent},
+    deformable_timers::{Phase, spent},
 };
 use std::time::Instant;
 

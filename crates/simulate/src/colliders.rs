@@ -370,7 +370,7 @@ impl Colliders {
         mesh: impl Fn(&Shape) -> Result<Mesh, MissingMesh>,
     ) -> Result<(), MissingMesh> {
         let mut same_still = !self.still.items.is_empty();
-        let rigid = |element: &Element| !deformed.contains_key(&element.id) && element.as_cloth().is_none();
+        let rigid = |element: &Element| !deformed.contains_key(&element.id) && !element.deforms();
         for (element, solid) in shot.solids().filter(|(element, _)| rigid(element)) {
             let known = self.shapes.get(&element.id).is_some_and(|(shape, ..)| *shape == solid.shape);
             if !known {

@@ -24,8 +24,8 @@
 
 mod bake;
 mod cancel;
-mod cloth;
 pub mod colliders;
+mod deformable;
 pub mod forces;
 mod particles;
 mod rounds;
@@ -38,7 +38,7 @@ pub use bake::{
     fresh_systems, resume,
 };
 pub use cancel::Cancel;
-pub use cloth::timers as cloth_timers;
+pub use deformable::timers as deformable_timers;
 pub use particles::not_to_be_born;
 pub use rounds::{bake_rounds, rounds};
 pub use simulation::{SOLVERS, Simulation};

@@ -121,6 +121,14 @@ pub enum PrepareError {
     /// The preroll went out of bounds.
     #[error(transparent)]
     BlowUp(#[from] BlowUp),
+    /// Its shape cannot be what it is made as.
+    #[error("{element}: {what}")]
+    Unfit {
+        /// Its name.
+        element: String,
+        /// What is wrong, and what to do.
+        what: String,
+    },
     /// More than can be held in memory.
     #[error("{element}: {what}")]
     TooMuch {

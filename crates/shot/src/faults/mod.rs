@@ -84,7 +84,7 @@ const MAX_EVENTS: usize = 32;
 const MAX_STOPS: usize = 16;
 /// Most points of one stroke of a curve.
 const MAX_POINTS: usize = 10_000;
-/// Most pins of a cloth.
+/// Most pins of a cloth or soft body.
 const MAX_PINS: usize = 32;
 
 struct Faults(Vec<Fault>);
@@ -282,16 +282,27 @@ impl Shot {
                 f.say(format!("{path}.animation"), "cannot be that of bodies that come from particles");
             }
         }
-        if let Some(cloth) = &solid.cloth {
-            if cloth.pins.len() > MAX_PINS {
-                f.say(format!("{path}.cloth.pins"), format!("{} pins; at most {MAX_PINS}", cloth.pins.len()));
+        let pins = [
+            ("cloth", solid.cloth.as_ref().map(|cloth| &cloth.pins)),
+            ("soft", solid.soft.as_ref().map(|soft| &soft.pins)),
+        ];
+        for (of, pins) in pins {
+            let Some(pins) = pins else { continue };
+            if pins.len() > MAX_PINS {
+                f.say(format!("{path}.{of}.pins"), format!("{} pins; at most {MAX_PINS}", pins.len()));
             }
             if solid.from_particles.is_some() || solid.to_particles.is_some() {
-                f.say(format!("{path}.cloth"), "cannot be that of bodies that come from or become particles");
+                f.say(format!("{path}.{of}"), "cannot be that of bodies that come from or become particles");
             }
             if solid.body.moves == crate::Moves::Free && solid.body.wake.is_some() {
-                f.say(format!("{path}.body.wake"), "a cloth cannot wait; hold it by pins that are keyed");
+                f.say(
+                    format!("{path}.body.wake"),
+                    "what deforms cannot wait; hold it by pins that are keyed",
+                );
             }
+        }
+        if solid.cloth.is_some() && solid.soft.is_some() {
+            f.say(format!("{path}.soft"), "a cloth cannot be a soft body too; take one of the two out");
         }
         // Particles may be lighter.
         if let Weight::MassKg(mass) = solid.body.weight

@@ -65,13 +65,14 @@ pub(super) fn parts_digest(shot: &Shot, sampler: &Sampler, frame: f64, parts: &[
         let json = match &element.kind {
             ElementKind::Solid(solid) => {
                 add_played(&mut hash, element, sampler, frame);
-                if let Some(cloth) = element.as_cloth() {
+                if element.deforms() {
                     if let Shape::Mesh { asset, .. } = &solid.shape
                         && let Some(asset) = shot.assets.get(asset)
                     {
                         hash.update(&asset.sha256);
                     }
-                    let of = (cloth, solid.body.friction, solid.body.launch_velocity, &solid.copies);
+                    let made_of = (element.as_cloth(), element.as_soft());
+                    let of = (made_of, solid.body.friction, solid.body.launch_velocity, &solid.copies);
                     hash.update(serde_json::to_vec(&of).expect("it serialises"));
                 }
                 serde_json::to_vec(&solid.shape)

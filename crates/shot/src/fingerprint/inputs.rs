@@ -16,7 +16,7 @@ pub(super) fn first_inputs(shot: &Shot, sampler: &Sampler) -> serde_json::Value 
     let world = World::new(shot, sampler, f64::from(shot.timing.first), &unsolved);
     let solids: Vec<_> = shot
         .solids()
-        .filter(|(element, _)| element.as_cloth().is_none())
+        .filter(|(element, _)| !element.deforms())
         .map(|(element, solid)| {
             let mut body = solid.body.clone();
             // When it is let go, and how, matters from then on.
@@ -78,8 +78,8 @@ pub(super) struct SystemInputs {
     pub reads: Option<usize>,
     /// Particles, with what they are made of, and whether others become them.
     particle_sets: Vec<(ForceInput, bool)>,
-    /// Cloths, with what they are made of.
-    cloths: Vec<ForceInput>,
+    /// Cloths and soft bodies, with what they are made of.
+    deformables: Vec<ForceInput>,
     /// Forces, with the elements of the system that each acts on, and whether it is limited to some.
     forces: Vec<(ForceInput, (bool, Vec<Id>))>,
 }
@@ -120,7 +120,7 @@ impl<'a> Inputs<'a> {
         let (mut animated, mut bodies) = (Vec::new(), Vec::new());
         for (i, element) in shot.elements.iter().enumerate() {
             let ElementKind::Solid(solid) = &element.kind else { continue };
-            if element.as_cloth().is_some() {
+            if element.deforms() {
                 continue;
             }
             let waits = solid.body.moves == Moves::Animated
@@ -178,12 +178,12 @@ impl<'a> Inputs<'a> {
             };
             let forces = shot.forces().into_iter().filter(|(_, force)| force.acts_on_any(&members));
             let sets = members.iter().filter(|element| element.as_particles().is_some());
-            let cloths = members.iter().filter(|element| element.as_cloth().is_some());
+            let deformables = members.iter().filter(|element| element.deforms());
             SystemInputs {
                 id: system.id,
                 reads: system.reads.first().and_then(|id| place(*id)),
                 particle_sets: sets.map(|element| (input(element.id), fed.contains(&element.id))).collect(),
-                cloths: cloths.map(|element| input(element.id)).collect(),
+                deformables: deformables.map(|element| input(element.id)).collect(),
                 forces: forces.map(|(element, force)| (input(element.id), scope(force))).collect(),
             }
         };
@@ -200,7 +200,7 @@ impl<'a> Inputs<'a> {
         };
         let of = &self.systems[system];
         of.has_solids()
-            || !of.cloths.is_empty()
+            || !of.deformables.is_empty()
             || now.initial_state.is_some()
             || of.particle_sets.iter().any(there)
     }
@@ -215,8 +215,8 @@ impl<'a> Inputs<'a> {
             let world = (timing.fps, timing.first, physics.substeps, physics.world_m, &physics.keys_follow);
             hash.update(serde_json::to_vec(&world).expect("it serialises"));
         }
-        for cloth in &self.systems[system].cloths {
-            hash.update(cloth.digest(now, self.sampler, f64::from(timing.first)));
+        for deformable in &self.systems[system].deformables {
+            hash.update(deformable.digest(now, self.sampler, f64::from(timing.first)));
         }
         if let Some(frames) = timing.loop_frames {
             hash.update(b"goes round");
@@ -364,8 +364,8 @@ impl<'a> Inputs<'a> {
                 hash.update(digest(set));
             }
         }
-        for cloth in &of.cloths {
-            hash.update(digest(cloth));
+        for deformable in &of.deformables {
+            hash.update(digest(deformable));
         }
         for (force, scope) in &of.forces {
             let acts = now.elements[force.index]

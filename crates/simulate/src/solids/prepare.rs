@@ -58,7 +58,7 @@ pub(super) fn world(context: PrepareContext) -> Result<(PhysicsWorld, Vec<SolidB
     let mut sizes = Vec::new();
     let unsolved = |_: Id, _: f64| -> Option<Placed> { None };
     let standing = World::new(shot, context.sampler, f64::from(shot.timing.first), &unsolved);
-    for (element, solid) in shot.solids().filter(|(element, _)| element.as_cloth().is_none()) {
+    for (element, solid) in shot.solids().filter(|(element, _)| !element.deforms()) {
         let mesh_error = |source| PrepareError::Mesh { element: element.name.clone(), source };
         let smallest_m = context.meshes.smallest_m(&solid.shape).map_err(mesh_error)?;
         let mass = context.meshes.mass(&solid.shape).map_err(mesh_error)?;

@@ -1,7 +1,7 @@
 //! The matrix of the linear system: its product with a vector, row by row.
 
+use super::active_contacts::ActiveContacts;
 use super::blocks::{Rows, scalar};
-use super::self_contact::ActiveContacts;
 use glam::{Mat3A, Vec3A};
 
 /// A symmetric matrix: blocks, and numbers that stand for themselves times the identity.

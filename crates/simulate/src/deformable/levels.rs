@@ -11,8 +11,11 @@ use rayon::prelude::*;
 
 /// Below so many points a level is solved directly.
 const DIRECT: usize = 64;
-/// Points from which another takes its displacement at most.
+/// Points from which another takes its displacement at most: in a sheet, and in a body, whose points have more neighbours
+/// than [`MAX_OF_SHEET`].
 const PARENTS: usize = 4;
+const PARENTS_IN_BODY: usize = 8;
+const MAX_OF_SHEET: usize = 16;
 
 /// Weights between two levels: for each row, the points of the other level.
 #[derive(Debug)]
@@ -61,8 +64,9 @@ pub(super) struct Level {
     halves: Vec<u32>,
     /// For each entry of the upper half, the entries of the level below of which it is the sum, and their weights.
     terms: Weights,
-    /// What bending of stiffness 1 adds to each of those; empty on the levels whose level below has it in its blocks.
-    scalars: Vec<f32>,
+    /// What bending of stiffness 1 adds to each of those, and the element it is of; empty on the levels whose level below has
+    /// it in its blocks.
+    scalars: Vec<(f32, u16)>,
 }
 
 /// The levels above a matrix, by where its entries are.
@@ -72,8 +76,9 @@ pub(super) struct Levels {
 }
 
 impl Levels {
-    /// Of the positions at rest, the rows of the blocks, and the numbers of bending at rows of their own.
-    pub fn new(rest: &[Vec3], near: &Rows, bent: &Rows, bending: &[f64]) -> Self {
+    /// Of the positions at rest, the rows of the blocks, the numbers of bending at rows of their own, and the element of
+    /// each point.
+    pub fn new(rest: &[Vec3], near: &Rows, bent: &Rows, bending: &[f64], part_of: &[u16]) -> Self {
         let mut levels: Vec<Level> = Vec::new();
         let mut at: Vec<Vec3> = rest.to_vec();
         loop {
@@ -86,7 +91,7 @@ impl Levels {
                 break;
             }
             let bent = levels.is_empty().then_some((bent, bending));
-            let level = Level::new(&at, below, bent, &chosen);
+            let level = Level::new(&at, below, bent, part_of, &chosen);
             at = chosen.iter().map(|&point| at[point as usize]).collect();
             levels.push(level);
         }
@@ -108,7 +113,13 @@ fn independent(rows: &Rows) -> Vec<u32> {
 }
 
 impl Level {
-    fn new(at: &[Vec3], below: &Rows, bent: Option<(&Rows, &[f64])>, chosen: &[u32]) -> Self {
+    fn new(
+        at: &[Vec3],
+        below: &Rows,
+        bent: Option<(&Rows, &[f64])>,
+        part_of: &[u16],
+        chosen: &[u32],
+    ) -> Self {
         const NONE: u32 = u32::MAX;
         let mut number = vec![NONE; at.len()];
         chosen.iter().enumerate().for_each(|(i, &point)| number[point as usize] = i as u32);
@@ -122,7 +133,8 @@ impl Level {
                 let mut around: Vec<u32> = around.copied().filter(|&p| number[p as usize] != NONE).collect();
                 around.sort_unstable();
                 around.dedup();
-                let weights = interpolation_weights(at[point], &around, at);
+                let most = if below.of(point).len() > MAX_OF_SHEET { PARENTS_IN_BODY } else { PARENTS };
+                let weights = interpolation_weights(at[point], &around, at, most);
                 weights.into_iter().map(|(p, weight)| (number[p as usize], weight)).collect()
             })
             .collect();
@@ -160,7 +172,8 @@ impl Level {
                         }
                     }
                 }
-                sums.into_iter().map(|sum| sum as f32).collect::<Vec<f32>>()
+                let part = part_of[chosen[row] as usize];
+                sums.into_iter().map(|sum| (sum as f32, part)).collect::<Vec<_>>()
             });
             scalars = each.collect::<Vec<_>>().concat();
         }
@@ -188,12 +201,13 @@ impl Level {
         Self { parents, children, rows, halves, terms, scalars }
     }
 
-    /// The matrix of this level from the blocks of the one below.
-    pub fn project(&self, below: &[Mat3A], bend: f32, upper: &mut Vec<Mat3A>, blocks: &mut Vec<Mat3A>) {
+    /// The matrix of this level from the blocks of the one below; `bend` is the bending stiffness of each element.
+    pub fn project(&self, below: &[Mat3A], bend: &[f64], upper: &mut Vec<Mat3A>, blocks: &mut Vec<Mat3A>) {
         blocks.resize(self.rows.columns.len(), Mat3A::ZERO);
         let entries = (0..self.terms.rows.len()).into_par_iter().with_min_len(CHUNK);
         let sum = |entry: usize| {
-            let bending = self.scalars.get(entry).map_or(Mat3A::ZERO, |value| scalar(bend * value));
+            let bending = |(value, part): &(f32, u16)| scalar(bend[*part as usize] as f32 * value);
+            let bending = self.scalars.get(entry).map_or(Mat3A::ZERO, bending);
             self.terms.of(entry).fold(bending, |sum, (of, weight)| sum + below[of as usize] * weight)
         };
         entries.map(sum).collect_into_vec(upper);
@@ -201,11 +215,11 @@ impl Level {
     }
 }
 
-/// Weights of points around `x` that sum to 1 and give back linear functions, those of the nearest greatest.
-fn interpolation_weights(x: Vec3, around: &[u32], at: &[Vec3]) -> Vec<(u32, f32)> {
+/// Weights of at most so many points around `x` that sum to 1 and give back linear functions, those of the nearest greatest.
+fn interpolation_weights(x: Vec3, around: &[u32], at: &[Vec3], most: usize) -> Vec<(u32, f32)> {
     let mut near: Vec<(f32, u32)> = around.iter().map(|&p| (at[p as usize].distance(x), p)).collect();
     near.sort_unstable_by(|a, b| a.0.total_cmp(&b.0).then(a.1.cmp(&b.1)));
-    near.truncate(PARENTS);
+    near.truncate(most);
     let Some(size) = near.iter().map(|(distance, _)| *distance).reduce(f32::max) else { return Vec::new() };
     let size = size.max(1e-20);
     let basis = |p: u32| {
@@ -246,7 +260,7 @@ mod tests {
         let around: Vec<u32> = (0..12).collect();
         for seed in 0..20 {
             let x = Vec3::new(0.3 * number(100 + seed), 0.0, 0.3 * number(200 + seed));
-            let weights = interpolation_weights(x, &around, &at);
+            let weights = interpolation_weights(x, &around, &at, PARENTS);
             let sum = weights.iter().fold(Vec3::ZERO, |sum, (p, weight)| sum + at[*p as usize] * *weight);
             assert!(weights.len() <= PARENTS);
             assert!((weights.iter().map(|(_, weight)| weight).sum::<f32>() - 1.0).abs() < 1e-5);

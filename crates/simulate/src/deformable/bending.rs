@@ -160,12 +160,13 @@ fn eliminated(mut a: [[f64; 6]; 6], mut b: [[f64; 6]; 6], least: f64) -> Option<
 #[cfg(test)]
 mod tests {
     use super::*;
-    use crate::cloth::sheet::Sheet;
+    use crate::deformable::piece::Piece;
+    use crate::deformable::sheet::sheet as sheet_of;
     use geometry::{Mesh, primitive};
     use shot::Shape;
 
     /// A sheet of 2 × 0.6 m, on a grid or with points moved at random.
-    fn sheet(irregular: bool) -> Sheet {
+    fn sheet(irregular: bool) -> Piece {
         let mut mesh =
             Mesh::refined(&Shape::plane(2.0, 0.6), primitive::plane(2.0, 0.6), 0.05, 10_000).unwrap();
         for (i, p) in mesh.positions.iter_mut().enumerate() {
@@ -175,10 +176,10 @@ mod tests {
                 p.z += 0.012 * (i as f32 * 2.9).sin();
             }
         }
-        Sheet::new(&mesh, 1)
+        sheet_of(&mesh).0
     }
 
-    fn rolled(sheet: &Sheet, radius: f64, turn: f64) -> Vec<DVec3> {
+    fn rolled(sheet: &Piece, radius: f64, turn: f64) -> Vec<DVec3> {
         let (s, c) = turn.sin_cos();
         let roll = |p: &DVec3| {
             let (x, z) = (p.x, p.z);
@@ -188,7 +189,7 @@ mod tests {
         sheet.rest.iter().map(roll).collect()
     }
 
-    fn energy(sheet: &Sheet, x: &[DVec3]) -> f64 {
+    fn energy(sheet: &Piece, x: &[DVec3]) -> f64 {
         let of = |bend: &Bend| bend.curvature(x).iter().map(|s| s.length_squared()).sum::<f64>();
         sheet.bends.iter().map(|bend| 0.5 * of(bend)).sum()
     }
@@ -218,7 +219,7 @@ mod tests {
     #[test]
     fn what_is_curved_at_rest_has_no_energy_there_however_it_is_turned() {
         let tube = primitive::cylinder(0.2, 0.8, 32);
-        let sheet = Sheet::new(&tube, 1);
+        let sheet = sheet_of(&tube).0;
         let turn = glam::DQuat::from_euler(glam::EulerRot::XYZ, 0.3, -1.1, 2.0);
         let turned: Vec<DVec3> = sheet.rest.iter().map(|p| turn * *p + DVec3::ONE).collect();
         let flattened: Vec<DVec3> = sheet.rest.iter().map(|p| *p * DVec3::new(1.0, 1.0, 0.5)).collect();

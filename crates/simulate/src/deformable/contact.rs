@@ -1,6 +1,6 @@
-//! Contact of the points of a sheet with solids.
+//! Contact of the points of surfaces with solids.
 //!
-//! A point keeps the sheet's thickness from a solid: closer than that, a spring pushes it out along the normal. The
+//! A point keeps its thickness from a solid: closer than that, a spring pushes it out along the normal. The
 //! spring is stiff against the point's inertia, and stiffens as long as the point stays pressed in. Points do not cross
 //! surfaces: their paths over the step are tested against the moving solids, and the correction of each Newton step
 //! against the solids at the step's end.
@@ -9,6 +9,7 @@
 //! 1974): it ends at an anchor on the solid, and where its force would exceed μ times the normal force the anchor is dragged
 //! along. A cloth at rest on a slope does not creep.
 
+use super::active_contacts::Spring;
 use crate::colliders::{Collider, Colliders};
 use geometry::Bounds;
 use glam::{DVec3, Mat3, Vec3};
@@ -22,6 +23,8 @@ const HIT_DISTANCE: f32 = 0.4;
 const STIFFNESS: f64 = 8.0;
 /// Greatest factor by which the stiffness has grown.
 const MAX_GROWTH: f32 = 4_096.0;
+/// A point that was in contact is looked for within a solid down to so many times the distance at which contacts begin.
+const DEEPEST: f32 = 20.0;
 /// Most contacts of a point.
 const MAX_CONTACTS: usize = 2;
 
@@ -34,6 +37,8 @@ pub(super) struct FrictionAnchor {
     anchor: Vec3,
     /// Factor by which the stiffness has grown.
     growth: f32,
+    /// The normal, in the solid's frame.
+    normal: Vec3,
 }
 
 /// A contact in the present step.
@@ -53,11 +58,37 @@ pub(super) struct PointContact {
 pub(super) type Contacts = [Option<PointContact>; MAX_CONTACTS];
 pub(super) type Anchors = [Option<FrictionAnchor>; MAX_CONTACTS];
 
-/// Detection of the contacts of a sheet in a step.
+/// What a point is like in contact.
+#[derive(Clone, Copy, Debug)]
+pub(super) struct Skin {
+    /// Distance that it keeps, m.
+    pub thickness: f32,
+    /// Coefficient of friction.
+    pub friction: f32,
+    /// Whether it is a sum of nodes: contact pushes these, and does not hold the point itself back at once.
+    pub embedded: bool,
+}
+
+/// What is known of the contacts of a point: those of the round before, and of the step before.
+struct Known<'a> {
+    contacts: Contacts,
+    anchors: &'a Anchors,
+}
+
+impl Known<'_> {
+    /// The normal of the contact with a solid of the list.
+    fn normal(&self, collider: &Collider, index: usize) -> Option<Vec3> {
+        let of_round = self.contacts.iter().flatten().find(|contact| contact.collider as usize == index);
+        let of_step = || self.anchors.iter().flatten().find(|anchor| anchor.is_of(collider));
+        of_round.map(|of| of.normal.as_vec3()).or_else(|| of_step().map(|of| of.normal_now(collider)))
+    }
+}
+
+/// Detection of the contacts in a step.
 pub(super) struct ContactSearch<'a> {
     pub colliders: &'a Colliders,
-    pub thickness: f32,
-    pub friction: f32,
+    /// For each point.
+    pub skins: &'a [Skin],
     pub dt: f32,
     /// Positions at the step's start.
     pub x_n: &'a [DVec3],
@@ -90,20 +121,12 @@ impl ContactSearch<'_> {
         each.for_each_init(Vec::new, |list, (chunk, (to, contacts))| {
             for (i, (to, contacts)) in to.iter_mut().zip(contacts).enumerate() {
                 let point = chunk * 256 + i;
-                *contacts = Contacts::default();
+                let before = std::mem::take(contacts);
                 if held[point] {
                     continue;
                 }
-                self.detect_one(
-                    point,
-                    from[point],
-                    to,
-                    contacts,
-                    &anchors[point],
-                    inertia[point],
-                    fraction,
-                    list,
-                );
+                let known = Known { contacts: before, anchors: &anchors[point] };
+                self.detect_one(point, from[point], to, contacts, &known, inertia[point], fraction, list);
             }
         });
     }
@@ -114,13 +137,14 @@ impl ContactSearch<'_> {
         from: DVec3,
         to: &mut DVec3,
         contacts: &mut Contacts,
-        anchors: &Anchors,
+        before: &Known,
         inertia: f64,
         fraction: f32,
         list: &mut Vec<usize>,
     ) {
         let (start, mut end) = (from.as_vec3(), to.as_vec3());
-        let reach = 2.0 * self.thickness;
+        let skin = self.skins[point];
+        let reach = 2.0 * skin.thickness;
         let bounds = Bounds::EMPTY.with(start).with(end);
         let near = Bounds { min: bounds.min - reach, max: bounds.max + reach };
         self.near(&near, list);
@@ -130,7 +154,7 @@ impl ContactSearch<'_> {
         let all = self.colliders.list();
         let mut first: Option<(f32, usize)> = None;
         for &i in list.iter() {
-            if let Some((t, _)) = all[i].intersect(start, fraction, end, HIT_DISTANCE * self.thickness)
+            if let Some((t, _)) = all[i].intersect(start, fraction, end, HIT_DISTANCE * skin.thickness)
                 && first.is_none_or(|(other, _)| t < other)
             {
                 first = Some((t, i));
@@ -141,10 +165,16 @@ impl ContactSearch<'_> {
             let at = start.lerp(end, t);
             let rest = if fraction >= 1.0 { 0.0 } else { (1.0 - t) * self.dt };
             end = at + all[i].velocity_at(at) * rest;
-            *to = end.as_dvec3();
+            if !skin.embedded {
+                *to = end.as_dvec3();
+            }
         }
+        // A point that is a sum of nodes may be within a solid for a while.
+        let end = if skin.embedded && first.is_none() { to.as_vec3() } else { end };
         let mut found: Vec<(f32, u32, Vec3)> = Vec::new();
         for &i in list.iter() {
+            let known = skin.embedded && before.normal(&all[i], i).is_some();
+            let reach = if known { DEEPEST * reach } else { reach };
             if let Some(on) = all[i].nearest(end, reach) {
                 found.push((on.distance(end), i as u32, on));
             }
@@ -155,43 +185,52 @@ impl ContactSearch<'_> {
                 continue;
             }
             let collider = &all[i as usize];
-            let known = anchors.iter().flatten().find(|of| of.is_of(collider));
+            let known = before.anchors.iter().flatten().find(|of| of.is_of(collider));
             // The anchor of a new contact: the point at the step's start, carried by the solid.
             let carried = || self.x_n[point] + (collider.velocity_at(on) * self.dt).as_dvec3();
             let anchor = known.map_or_else(carried, |of| of.anchor_now(collider));
             let growth = known.map_or(1.0, |of| of.growth);
+            let mut normal = (end - on) / distance;
+            // Within the solid the nearest point of its surface lies ahead.
+            let outward = before.normal(collider, i as usize);
+            if skin.embedded && outward.is_some_and(|outward| normal.dot(outward) < 0.0) {
+                normal = -normal;
+            }
             *slot = Some(PointContact {
                 collider: i,
                 on: on.as_dvec3(),
-                normal: ((end - on) / distance).as_dvec3(),
+                normal: normal.as_dvec3(),
                 anchor,
                 growth,
                 stiffness: STIFFNESS * f64::from(growth) * inertia,
-                friction: f64::from(shot::pair_coefficient(self.friction, collider.now.friction)),
+                friction: f64::from(shot::pair_coefficient(skin.friction, collider.now.friction)),
             });
         }
     }
 
     /// The states of a point's contacts after the step, their anchors dragged along where it slid.
-    pub fn remember(&self, contacts: &Contacts, x: DVec3) -> Anchors {
+    pub fn remember(&self, point: usize, contacts: &Contacts, x: DVec3) -> Anchors {
+        let thickness = f64::from(self.skins[point].thickness);
         contacts.map(|contact| {
             let contact = contact?;
-            let depth = f64::from(self.thickness) - contact.gap(x);
+            let depth = thickness - contact.gap(x);
             if depth <= 0.0 {
                 return None;
             }
             let collider = &self.colliders.list()[contact.collider as usize];
             let slid = contact.slide(x, depth);
-            let growth = if depth > 0.25 * f64::from(self.thickness) {
+            let growth = if depth > 0.25 * thickness {
                 (2.0 * contact.growth).min(MAX_GROWTH)
-            } else if depth < 0.05 * f64::from(self.thickness) {
+            } else if depth < 0.05 * thickness {
                 (0.5 * contact.growth).max(1.0)
             } else {
                 contact.growth
             };
             let (position, orientation) = collider.now.pose;
             let anchor = orientation.inverse() * (slid.as_vec3() - position);
-            Some(FrictionAnchor { element: collider.now.element, copy: collider.now.copy, anchor, growth })
+            let normal = orientation.inverse() * contact.normal.as_vec3();
+            let (element, copy) = (collider.now.element, collider.now.copy);
+            Some(FrictionAnchor { element, copy, anchor, growth, normal })
         })
     }
 }
@@ -199,6 +238,10 @@ impl ContactSearch<'_> {
 impl FrictionAnchor {
     fn is_of(&self, collider: &Collider) -> bool {
         (self.element, self.copy) == (collider.now.element, collider.now.copy)
+    }
+
+    fn normal_now(&self, collider: &Collider) -> Vec3 {
+        collider.now.pose.1 * self.normal
     }
 
     fn anchor_now(&self, collider: &Collider) -> DVec3 {
@@ -244,6 +287,26 @@ impl PointContact {
         *block += flat * (k * hold) as f32;
     }
 
+    /// The same as a spring of a point, none if it does not press.
+    pub fn spring(&self, point: u32, thickness: f64, x: DVec3) -> Option<Spring> {
+        let depth = thickness - self.gap(x);
+        if depth <= 0.0 {
+            return None;
+        }
+        let k = self.stiffness;
+        let along = (x - self.anchor).reject_from_normalized(self.normal);
+        let (most, length) = (self.friction * depth, along.length());
+        let hold = if length <= most { 1.0 } else { most / length };
+        Some(Spring {
+            points: [point; 4],
+            weights: [1.0, 0.0, 0.0, 0.0],
+            normal: self.normal.as_vec3a(),
+            along: k as f32,
+            across: (k * hold) as f32,
+            force: self.normal * (k * depth) - along * (k * hold),
+        })
+    }
+
     /// Whether it presses, and whether it slides, with the point at `x`.
     pub fn state(&self, thickness: f64, x: DVec3) -> (bool, bool) {
         let depth = thickness - self.gap(x);
@@ -251,12 +314,9 @@ impl PointContact {
         (depth > 0.0, depth > 0.0 && along.length() > self.friction * depth)
     }
 
-    /// Moves a point out to a tenth of the thickness above the solid, if it is closer or within.
-    pub fn keep_out(&self, thickness: f64, x: &mut DVec3) {
+    /// The way of a point out to a tenth of the thickness above the solid; zero if it is further off.
+    pub fn way_out(&self, thickness: f64, x: DVec3) -> DVec3 {
         let least = 0.1 * thickness;
-        let gap = self.gap(*x);
-        if gap < least {
-            *x += self.normal * (least - gap);
-        }
+        self.normal * (least - self.gap(x)).max(0.0)
     }
 }

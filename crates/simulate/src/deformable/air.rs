@@ -1,37 +1,45 @@
-//! The force of moving air on the triangles of a sheet.
+//! The force of moving air on the faces of surfaces.
 //!
-//! With the air's speed w against a triangle of area A and normal n, turned to w · n ≥ 0, the force is
+//! With the air's speed w against a face of area A and normal n, turned to w · n ≥ 0, the force is
 //! ½ ρ A (w · n) ((C_D − C_L) w + C_L |w| n): at right angles the drag of a plate of coefficient C_D, and with C_L = C_D
 //! all of it along the normal (L. Ling, M. Damodaran and R. Gay, *Aerodynamic force models for animating cloth motion in
 //! an air flow*, 1996). So the waves of a flag come out of the sheet's own motion.
 
-use super::blocks::{CHUNK, Rows};
-use super::sheet::Sheet;
+use super::embedding::Embedding;
 use crate::forces::Acting;
 use glam::{DVec3, Mat3, Vec3};
 use rayon::prelude::*;
 
-/// Force on a triangle, N, and how it falls with its velocity, N s/m.
-type OfTriangle = (Vec3, Mat3);
+/// How a surface takes air.
+#[derive(Clone, Copy, Debug)]
+pub(super) struct AirCoefficients {
+    pub drag: f32,
+    pub lift: f32,
+    /// Whether it is closed: the air meets its faces from outside only.
+    pub closed: bool,
+}
 
-/// Adds to each point its part of the forces, N, and of their fall with velocity, N s/m; `corners` are those at each point.
+/// Force on a face, N, and how it falls with its velocity, N s/m.
+type OfFace = (Vec3, Mat3);
+
+/// Adds to each node its part of the forces, N, and of their fall with velocity, N s/m.
 pub(super) fn add(
-    sheet: &Sheet,
-    corners: &Rows,
+    faces: &[[u32; 3]],
+    embedding: &Embedding,
     acting: &Acting,
     x: &[DVec3],
     v: &[DVec3],
-    (drag, lift): (f32, f32),
+    AirCoefficients { drag, lift, closed }: AirCoefficients,
     forces: &mut [DVec3],
     resistances: &mut [Mat3],
 ) {
-    if !acting.moves_air() {
+    if !acting.moves_air() || drag == 0.0 && lift == 0.0 {
         return;
     }
-    let of = |points: [u32; 3]| -> OfTriangle {
-        let [a, b, c] = points.map(|p| x[p as usize]);
+    let of = |points: &[u32; 3]| -> OfFace {
+        let [a, b, c] = points.map(|p| embedding.at(p, x));
         let middle = ((a + b + c) / 3.0).as_vec3();
-        let velocity = points.iter().fold(DVec3::ZERO, |sum, p| sum + v[*p as usize]).as_vec3() / 3.0;
+        let velocity = points.iter().fold(DVec3::ZERO, |sum, p| sum + embedding.at(*p, v)).as_vec3() / 3.0;
         let across = (b - a).cross(c - a).as_vec3();
         let area = 0.5 * across.length();
         let Some(normal) = across.try_normalize() else { return (Vec3::ZERO, Mat3::ZERO) };
@@ -39,6 +47,9 @@ pub(super) fn add(
         acting.air(middle, |air, density| {
             let w = air - velocity;
             let (speed, towards) = (w.length(), w.dot(normal));
+            if closed && towards >= 0.0 {
+                return;
+            }
             let n = if towards < 0.0 { -normal } else { normal };
             let scale = 0.5 * density * area;
             force += (w * (drag - lift) + n * (lift * speed)) * (towards.abs() * scale);
@@ -48,13 +59,11 @@ pub(super) fn add(
         });
         (force / 3.0, resistance * (1.0 / 3.0))
     };
-    let each: Vec<OfTriangle> = sheet.triangles.par_iter().map(|t| of(t.points)).collect();
-    let parts = forces.par_iter_mut().zip(resistances.par_iter_mut()).enumerate().with_min_len(CHUNK);
-    parts.for_each(|(point, (sum, resistance))| {
-        for &corner in corners.of(point) {
-            let (force, of) = &each[corner as usize / 3];
-            *sum += force.as_dvec3();
-            *resistance += *of;
+    let each: Vec<OfFace> = faces.par_iter().with_min_len(256).map(of).collect();
+    for (face, (force, resistance)) in faces.iter().zip(&each) {
+        for (node, weight) in face.iter().flat_map(|point| embedding.of(*point)) {
+            forces[node as usize] += force.as_dvec3() * weight;
+            resistances[node as usize] += *resistance * weight as f32;
         }
-    });
+    }
 }

@@ -1,4 +1,4 @@
-//! Motions of a step cut back so that no sheet passes through another.
+//! Motions of a step cut back so that no surface passes through another.
 //!
 //! Between the features of each pair that may meet lies a plane, in the middle of their shortest connection at the
 //! step's start. The plane moves with their mean motion, and each point keeps a part of its distance from the plane.
@@ -11,6 +11,7 @@
 //! A. Chen et al., *Offset geometric contact*, 2025, bound the motion of each point in all directions; here layers that move
 //! together do not hold each other up.
 
+use super::embedding::Embedding;
 use super::pairs::Pair;
 use glam::DVec3;
 use rayon::prelude::*;
@@ -59,15 +60,15 @@ impl Plane {
         Some(Self { points, first, normal, weights, room, pair: *pair, distance, keeps })
     }
 
-    fn along(&self, i: usize, moves: &[DVec3]) -> f64 {
-        self.normal.dot(moves[self.points[i] as usize])
+    fn along(&self, i: usize, motion: &Motion) -> f64 {
+        self.normal.dot(motion.of(self.points[i]))
     }
 
     /// How far the plane moves.
-    fn moved(&self, moves: &[DVec3], held: &[bool]) -> f64 {
+    fn moved(&self, motion: &Motion) -> f64 {
         let of = |range: std::ops::Range<usize>| {
-            let fixed = range.clone().any(|i| held[self.points[i] as usize]);
-            (range.map(|i| self.weights[i].abs() * self.along(i, moves)).sum::<f64>(), fixed)
+            let fixed = range.clone().any(|i| motion.is_held(self.points[i]));
+            (range.map(|i| self.weights[i].abs() * self.along(i, motion)).sum::<f64>(), fixed)
         };
         // Held points go where they must.
         match (of(0..self.first), of(self.first..4)) {
@@ -78,27 +79,27 @@ impl Plane {
     }
 
     /// How far a point is beyond what it may, m: at most 0 if it keeps off.
-    fn beyond(&self, i: usize, plane: f64, moves: &[DVec3]) -> f64 {
+    fn beyond(&self, i: usize, plane: f64, motion: &Motion) -> f64 {
         let side = if i < self.first { 1.0 } else { -1.0 };
-        side * (plane - self.along(i, moves)) - self.room[i]
+        side * (plane - self.along(i, motion)) - self.room[i]
     }
 
-    fn broken(&self, from: &[DVec3], moves: &[DVec3], held: &[bool]) -> bool {
-        let plane = self.moved(moves, held);
-        (0..4).any(|i| !held[self.points[i] as usize] && self.beyond(i, plane, moves) > 1e-12)
-            && self.meets(from, moves)
+    fn broken(&self, motion: &Motion) -> bool {
+        let plane = self.moved(motion);
+        (0..4).any(|i| !motion.is_held(self.points[i]) && self.beyond(i, plane, motion) > 1e-12)
+            && self.meets(motion)
     }
 
     /// Whether the features come too close on their ways; true also where this is not soon certain.
-    fn meets(&self, from: &[DVec3], moves: &[DVec3]) -> bool {
+    fn meets(&self, motion: &Motion) -> bool {
         const STEPS: u32 = 24;
-        let ways = self.points.map(|p| moves[p as usize]);
+        let ways = self.points.map(|p| motion.of(p));
         let mean = ways.iter().fold(DVec3::ZERO, |sum, way| sum + *way) / 4.0;
         let ways = ways.map(|way| way - mean);
         let longest =
             |range: std::ops::Range<usize>| ways[range].iter().map(|w| w.length()).fold(0.0, f64::max);
         let speed = longest(0..self.first) + longest(self.first..4);
-        let start = self.points.map(|p| from[p as usize]);
+        let start = self.points.map(|p| motion.from[p as usize]);
         let (mut t, mut distance) = (0.0, self.distance);
         for _ in 0..STEPS {
             t += 0.9 * (distance - self.keeps) / speed;
@@ -115,24 +116,65 @@ impl Plane {
     }
 }
 
-/// Cuts back the motion of points from `from` to `to`; held points go where they must. Features that are `least` or less
-/// apart come no closer.
-pub(super) fn truncate(pairs: &[Pair], from: &[DVec3], to: &mut [DVec3], held: &[bool], least: f64) {
-    let mut moves: Vec<DVec3> = from.iter().zip(&*to).map(|(a, b)| *b - *a).collect();
-    let mut moved = vec![false; moves.len()];
+/// The motion of all points over a step.
+struct Motion<'a> {
+    embedding: &'a Embedding,
+    /// Positions of the points at the step's start.
+    from: &'a [DVec3],
+    /// Motions of the nodes, which of them have been changed, and which cannot be.
+    moves: Vec<DVec3>,
+    changed: Vec<bool>,
+    held: &'a [bool],
+}
+
+impl Motion<'_> {
+    /// That of a point.
+    #[inline]
+    fn of(&self, point: u32) -> DVec3 {
+        self.embedding.at(point, &self.moves)
+    }
+
+    #[inline]
+    fn is_held(&self, point: u32) -> bool {
+        self.embedding.is_held(point, self.held)
+    }
+
+    /// Whether a node of a point is marked.
+    fn is_marked(&self, point: u32, marks: &[bool]) -> bool {
+        match self.embedding.node(point) {
+            Some(node) => marks[node as usize],
+            None => self.embedding.of(point).any(|(node, _)| marks[node as usize]),
+        }
+    }
+}
+
+/// Cuts back the motion of the nodes from `before` to `to`, which carry points from `from` on; held nodes go where they must.
+/// Features that are `least` or less apart come no closer.
+pub(super) fn truncate(
+    pairs: &[Pair],
+    embedding: &Embedding,
+    from: &[DVec3],
+    before: &[DVec3],
+    to: &mut [DVec3],
+    held: &[bool],
+    least: f64,
+) {
+    let moves: Vec<DVec3> = before.iter().zip(&*to).map(|(a, b)| *b - *a).collect();
+    let changed = vec![false; moves.len()];
+    let mut motion = Motion { embedding, from, moves, changed, held };
     // Planes are made of pairs that meet, at first or after points were moved.
     let mut known = vec![false; pairs.len()];
     let mut planes: Vec<Plane> = Vec::new();
-    let mut zones = ImpactZones::new(moves.len());
+    let mut zones = ImpactZones::new(before.len());
     for round in 0.. {
         let needed: Vec<(usize, Plane)> = (pairs.par_iter().enumerate())
             .filter(|(i, pair)| {
                 !known[*i]
-                    && (round == 0 || pair.points().iter().any(|p| moved[*p as usize]))
-                    && may_meet(pair, from, &moves, least)
+                    && (round == 0 || pair.points().iter().any(|p| motion.is_marked(*p, &motion.changed)))
+                    && may_meet(pair, &motion, least)
             })
             .filter_map(|(i, pair)| Plane::new(pair, from, least).map(|plane| (i, plane)))
-            .filter(|(_, plane)| plane.broken(from, &moves, held))
+            .filter(|(_, plane)| plane.broken(&motion))
             .collect();
         let more = !needed.is_empty();
         for (i, plane) in needed {
@@ -140,48 +182,51 @@ pub(super) fn truncate(pairs: &[Pair], from: &[DVec3], to: &mut [DVec3], held: &
             planes.push(plane);
         }
         if round < ROUNDS {
-            project(&planes, from, &mut moves, &mut moved, held);
+            project(&planes, &mut motion);
         } else {
-            zones.settle(&planes, from, &mut moves, &mut moved, held);
+            zones.settle(&planes, &mut motion);
         }
         if !more && round >= ROUNDS {
             break;
         }
     }
-    for i in (0..moves.len()).filter(|i| moved[*i]) {
-        to[i] = from[i] + moves[i];
+    for i in (0..to.len()).filter(|i| motion.changed[*i]) {
+        to[i] = before[i] + motion.moves[i];
     }
 }
 
 /// Whether two features may come closer than they should.
-fn may_meet(pair: &Pair, from: &[DVec3], moves: &[DVec3], least: f64) -> bool {
-    let points = pair.points();
-    let (first, second) = points.split_at(pair.first());
-    let between = |a: &u32, b: &u32| (moves[*a as usize] - moves[*b as usize]).length_squared();
+fn may_meet(pair: &Pair, motion: &Motion, least: f64) -> bool {
+    let ways = pair.points().map(|p| motion.of(p));
+    let (first, second) = ways.split_at(pair.first());
+    let between = |a: &DVec3, b: &DVec3| (*a - *b).length_squared();
     let furthest =
         first.iter().flat_map(|a| second.iter().map(move |b| between(a, b))).fold(0.0, f64::max).sqrt();
-    let distance = pair.nearest(from).1.length();
+    let distance = pair.nearest(motion.from).1.length();
     distance < 2.0 * least || furthest > 0.5 * (1.0 - KEPT) * distance
 }
 
 /// Projects the motions onto what the planes allow.
-fn project(planes: &[Plane], from: &[DVec3], moves: &mut [DVec3], moved: &mut [bool], held: &[bool]) {
+fn project(planes: &[Plane], motion: &mut Motion) {
     let mut changed: Option<Vec<bool>> = None;
     for _ in 0..PROJECTIONS {
-        let broken = broken(planes, from, moves, held, changed.as_deref());
+        let broken = broken(planes, motion, changed.as_deref());
         if broken.is_empty() {
             break;
         }
-        let mut now = vec![false; moves.len()];
+        let mut now = vec![false; motion.moves.len()];
         for i in broken {
             let plane = &planes[i as usize];
-            let by = plane.moved(moves, held);
-            for (k, &point) in plane.points.iter().enumerate().filter(|(_, point)| !held[**point as usize]) {
-                let beyond = plane.beyond(k, by, moves);
-                if beyond > 0.0 {
+            let by = plane.moved(motion);
+            for (k, &point) in plane.points.iter().enumerate() {
+                let beyond = plane.beyond(k, by, motion);
+                if beyond > 0.0 && !motion.is_held(point) {
                     let side = if k < plane.first { 1.0 } else { -1.0 };
-                    moves[point as usize] += plane.normal * (side * beyond * 1.000_001);
-                    (now[point as usize], moved[point as usize]) = (true, true);
+                    let Motion { embedding, moves, changed, held, .. } = motion;
+                    let push = plane.normal * (side * beyond * 1.000_001);
+                    embedding.move_point(point, push, held, moves, |node| {
+                        (now[node as usize], changed[node as usize]) = (true, true);
+                    });
                 }
             }
         }
@@ -189,35 +234,28 @@ fn project(planes: &[Plane], from: &[DVec3], moves: &mut [DVec3], moved: &mut [b
     }
 }
 
-/// The planes that the motions break, among those of which a point has changed.
-fn broken(
-    planes: &[Plane],
-    from: &[DVec3],
-    moves: &[DVec3],
-    held: &[bool],
-    changed: Option<&[bool]>,
-) -> Vec<u32> {
+/// The planes that the motions break, among those of which a node is marked.
+fn broken(planes: &[Plane], motion: &Motion, marks: Option<&[bool]>) -> Vec<u32> {
     let each = planes.par_iter().enumerate().with_min_len(256);
     let concerned = |plane: &Plane| {
-        changed.is_none_or(|changed| plane.points.iter().any(|point| changed[*point as usize]))
+        marks.is_none_or(|marks| plane.points.iter().any(|point| motion.is_marked(*point, marks)))
     };
-    each.filter_map(|(i, plane)| (concerned(plane) && plane.broken(from, moves, held)).then_some(i as u32))
-        .collect()
+    each.filter_map(|(i, plane)| (concerned(plane) && plane.broken(motion)).then_some(i as u32)).collect()
 }
 
-/// Impact zones: points that move as one.
+/// Impact zones: nodes that move as one.
 struct ImpactZones {
-    /// For each point, another of its zone, or itself.
+    /// For each node, another of its zone, or itself.
     of: Vec<u32>,
 }
 
 impl ImpactZones {
-    fn new(points: usize) -> Self {
-        Self { of: (0..points as u32).collect() }
+    fn new(nodes: usize) -> Self {
+        Self { of: (0..nodes as u32).collect() }
     }
 
-    fn root(&mut self, point: u32) -> u32 {
-        let mut at = point;
+    fn root(&mut self, node: u32) -> u32 {
+        let mut at = node;
         while self.of[at as usize] != at {
             self.of[at as usize] = self.of[self.of[at as usize] as usize];
             at = self.of[at as usize];
@@ -225,51 +263,60 @@ impl ImpactZones {
         at
     }
 
-    /// Joins the points of broken planes, moves each zone by the mean of its motions, or as the points in it that are
+    /// Joins two zones; whether they were not one.
+    fn join(&mut self, a: u32, b: u32) -> bool {
+        let (a, b) = (self.root(a), self.root(b));
+        self.of[a.max(b) as usize] = a.min(b);
+        a != b
+    }
+
+    /// Joins the nodes of broken planes, moves each zone by the mean of its motions, or as the nodes in it that are
     /// held, and projects those around.
-    fn settle(
-        &mut self,
-        planes: &[Plane],
-        from: &[DVec3],
-        moves: &mut [DVec3],
-        moved: &mut [bool],
-        held: &[bool],
-    ) {
+    fn settle(&mut self, planes: &[Plane], motion: &mut Motion) {
         for pass in 0.. {
             let mut joined = false;
-            for i in broken(planes, from, moves, held, None) {
-                let roots = planes[i as usize].points.map(|point| self.root(point));
-                let least = roots.iter().copied().fold(roots[0], u32::min);
-                for root in roots {
-                    joined |= root != least;
-                    self.of[root as usize] = least;
+            for i in broken(planes, motion, None) {
+                let points = planes[i as usize].points;
+                let first = motion.embedding.of(points[0]).next().map_or(0, |(node, _)| node);
+                for (node, _) in points.into_iter().flat_map(|point| motion.embedding.of(point)) {
+                    joined |= self.join(first, node);
                 }
             }
             if !joined {
                 break;
             }
-            let mut sums = vec![(DVec3::ZERO, 0.0f64, false); moves.len()];
-            for point in 0..moves.len() {
-                let (sum, count, fixed) = &mut sums[self.root(point as u32) as usize];
-                if held[point] && !*fixed {
+            let held = motion.held;
+            let mut sums = vec![(DVec3::ZERO, 0.0f64, false); motion.moves.len()];
+            for node in 0..motion.moves.len() {
+                let (sum, count, fixed) = &mut sums[self.root(node as u32) as usize];
+                if held[node] && !*fixed {
                     (*sum, *count, *fixed) = (DVec3::ZERO, 0.0, true);
                 }
-                if held[point] == *fixed {
-                    *sum += moves[point];
+                if held[node] == *fixed {
+                    *sum += motion.moves[node];
                     *count += 1.0;
                 }
             }
             let mut fixed = held.to_vec();
-            for point in (0..moves.len()).filter(|point| !held[*point]) {
-                let root = self.root(point as u32);
+            for node in (0..motion.moves.len()).filter(|node| !held[*node]) {
+                let root = self.root(node as u32);
                 let (sum, count, with_held) = sums[root as usize];
                 if count > 1.0 || with_held {
-                    moves[point] = sum / count;
-                    (moved[point], fixed[point]) = (true, true);
+                    motion.moves[node] = sum / count;
+                    (motion.changed[node], fixed[node]) = (true, true);
                 }
             }
             if pass < PROJECTED_ZONES {
-                project(planes, from, moves, moved, &fixed);
+                let Motion { embedding, from, moves, changed, .. } = motion;
+                let mut others = Motion {
+                    embedding,
+                    from,
+                    moves: std::mem::take(moves),
+                    changed: std::mem::take(changed),
+                    held: &fixed,
+                };
+                project(planes, &mut others);
+                (motion.moves, motion.changed) = (others.moves, others.changed);
             }
         }
     }
@@ -290,6 +337,11 @@ mod tests {
     }
 
     const PAIR: [Pair; 1] = [Pair::PointTriangle([0, 1, 2, 3])];
+
+    /// Cuts back the motion of four points, which are nodes.
+    fn truncate(pairs: &[Pair], from: &[DVec3], to: &mut [DVec3], held: &[bool], least: f64) {
+        super::truncate(pairs, &Embedding::identity(4), from, from, to, held, least);
+    }
 
     fn height(x: &[DVec3]) -> f64 {
         (x[0] - x[1]).dot((x[3] - x[1]).cross(x[2] - x[1]).normalize())
@@ -360,31 +412,44 @@ mod tests {
     }
 
     #[test]
-    fn points_of_a_zone_move_by_their_mean_or_with_what_is_held() {
-        let from: Vec<DVec3> = (0..5).map(|i| DVec3::X * f64::from(i)).collect();
+    fn zones_join() {
         let mut zones = ImpactZones::new(5);
-        for point in [1, 2, 3] {
-            let (a, b) = (zones.root(0), zones.root(point));
-            zones.of[b.max(a) as usize] = a.min(b);
-        }
-        assert!((0..4).all(|point| zones.root(point) == 0));
-        assert_eq!(zones.root(4), 4);
-        let mut moves = vec![DVec3::ZERO; 5];
-        zones.settle(&[], &from, &mut moves, &mut [false; 5], &[false; 5]);
-        assert_eq!(moves, vec![DVec3::ZERO; 5]);
+        assert!(zones.join(1, 3) && zones.join(3, 0) && !zones.join(0, 1));
+        assert!([0, 1, 3].iter().all(|node| zones.root(*node) == 0));
+        assert_eq!((zones.root(2), zones.root(4)), (2, 4));
     }
 
     #[test]
-    fn points_of_a_broken_plane_move_by_their_mean_or_as_the_held_one() {
+    fn nodes_of_a_broken_plane_move_by_their_mean_or_as_the_held_one() {
         let from = start(0.1);
         let planes = [Plane::new(&PAIR[0], &from, 0.01).unwrap()];
         let wanted = [DVec3::new(0.4, -0.8, 0.0), DVec3::ZERO, DVec3::ZERO, DVec3::ZERO];
-        let mut moves = wanted;
-        ImpactZones::new(4).settle(&planes, &from, &mut moves, &mut [false; 4], &[false; 4]);
-        assert_eq!(moves, [DVec3::new(0.1, -0.2, 0.0); 4]);
-        let mut moves = wanted;
-        let held = [true, false, false, false];
-        ImpactZones::new(4).settle(&planes, &from, &mut moves, &mut [false; 4], &held);
-        assert_eq!(moves, [wanted[0]; 4]);
+        let settled = |held: &[bool]| {
+            let embedding = Embedding::identity(4);
+            let (moves, changed) = (wanted.to_vec(), vec![false; 4]);
+            let mut motion = Motion { embedding: &embedding, from: &from, moves, changed, held };
+            ImpactZones::new(4).settle(&planes, &mut motion);
+            motion.moves
+        };
+        assert_eq!(settled(&[false; 4]), [DVec3::new(0.1, -0.2, 0.0); 4]);
+        assert_eq!(settled(&[true, false, false, false]), [wanted[0]; 4]);
+    }
+
+    #[test]
+    fn a_point_between_nodes_is_kept_off_by_moving_these() {
+        // The point is in the middle of two nodes; the triangle is held.
+        let mut embedding = Embedding::default();
+        embedding.push([(0, 0.5), (1, 0.5)]);
+        (2..5).for_each(|node| embedding.push([(node, 1.0)]));
+        let corners = start(0.1);
+        let nodes = [corners[0] - DVec3::X, corners[0] + DVec3::X, corners[1], corners[2], corners[3]];
+        let mut to = nodes.to_vec();
+        to[0].y -= 0.5;
+        to[1].y -= 0.3;
+        let held = [false, false, true, true, true];
+        super::truncate(&PAIR, &embedding, &corners, &nodes, &mut to, &held, 0.01);
+        let x = embedding.all(&to);
+        assert!(height(&x) >= 0.02 - 1e-9, "{}", height(&x));
+        assert!((to[1].y - to[0].y - 0.2).abs() < 1e-9, "both are pushed alike");
     }
 }

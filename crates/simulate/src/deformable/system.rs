@@ -1,18 +1,20 @@
-//! The linear system of a Newton step of a sheet, and its solution.
+//! The linear system of a Newton step, and its solution.
 //!
-//! The matrix is H = (α/Δt)² M + K + B Q + …: inertia, the membrane's second derivatives as 3 × 3 blocks, and the
-//! constant matrix of bending. It is solved by conjugate gradients (M. Hestenes and E. Stiefel, 1952) with a multigrid
-//! V-cycle as preconditioner (`multigrid.rs`).
+//! The matrix is H = (α/Δt)² M + K + B Q + …: inertia, the second derivatives of triangles and cells as 3 × 3 blocks, and
+//! the constant matrix of bending. It is solved by conjugate gradients (M. Hestenes and E. Stiefel, 1952) with a
+//! multigrid V-cycle as preconditioner (`multigrid.rs`).
 
+use super::active_contacts::ActiveContacts;
 use super::blocks::{CHUNK, Rows, mirror_upper};
+use super::cell::{OfCell, PAIRS, pair};
 use super::levels::Levels;
 use super::matrix::Matrix;
 use super::membrane::Stiffness;
 use super::multigrid::{Multigrid, dot};
-use super::self_contact::ActiveContacts;
-use super::sheet::Sheet;
+use super::piece::Piece;
 use glam::{DVec3, Mat3A, Vec3, Vec3A};
 use rayon::prelude::*;
+use std::ops::Range;
 
 /// Gradients and second derivatives of a triangle's energy.
 pub(super) type OfTriangle = ([DVec3; 3], Stiffness);
@@ -20,20 +22,22 @@ pub(super) type OfTriangle = ([DVec3; 3], Stiffness);
 /// Marks an entry that is not on the diagonal.
 const OFF: u32 = u32::MAX;
 
-/// Where the matrices of a sheet have entries, and what they are sums of.
+/// Where the matrices have entries, and what they are sums of.
 pub(super) struct Structure {
-    /// Pairs of points of a triangle.
+    /// Pairs of nodes of a triangle or a cell.
     pub near: Rows,
     mirrored: Vec<u32>,
     halves: Vec<u32>,
-    /// For each entry of the upper half of `near`, the triangles' blocks of which it is the sum: nine times the
-    /// triangle, three times the corner of the row, and the corner of the column.
+    /// For each entry of the upper half of `near`, the blocks of which it is the sum: nine times the triangle, three times
+    /// the corner of the row, and the corner of the column; after those of all triangles, the blocks of the cells.
     terms: Rows,
     /// The row of each entry of the upper half on the diagonal; [`OFF`] of others.
     on_diagonal: Vec<u32>,
-    /// For each point, the corners that lie there: three times the triangle and the corner.
-    pub corners: Rows,
-    /// Pairs of points of a triangle and across its edges.
+    /// For each node, the corners that lie there: three times the triangle and the corner; after all triangles, eight
+    /// times the cell and the corner.
+    corners: Rows,
+    triangles: usize,
+    /// Pairs of nodes of a triangle and across its edges.
     pub bent: Rows,
     /// The matrix of bending of stiffness 1, at those.
     pub bending: Vec<f64>,
@@ -43,10 +47,15 @@ pub(super) struct Structure {
 }
 
 impl Structure {
-    pub fn new(sheet: &Sheet) -> Self {
-        let n = sheet.len();
-        let triangles = || sheet.triangles.iter().map(|t| t.points);
-        let near = Rows::new(n, triangles().flat_map(|[a, b, c]| [[a, b], [b, c], [c, a]]));
+    /// Of all nodes; `parts` are those of the elements.
+    pub fn new(piece: &Piece, parts: &[Range<usize>]) -> Self {
+        let n = piece.len();
+        let triangles = || piece.triangles.iter().map(|t| t.points);
+        let of_triangles = triangles().flat_map(|[a, b, c]| [[a, b], [b, c], [c, a]]);
+        let of_cells = piece.cells.iter().flat_map(|cell| {
+            (0..8).flat_map(move |i| (i + 1..8).map(move |k| [cell.nodes[i], cell.nodes[k]]))
+        });
+        let near = Rows::new(n, of_triangles.chain(of_cells));
         let halves = near.halves();
         let place = |row: u32, column: u32| halves[near.entry(row, column)] as usize / 2;
         let mut terms = vec![Vec::new(); (near.columns.len() + n) / 2];
@@ -65,13 +74,22 @@ impl Structure {
                 .zip(0..)
                 .for_each(|(p, corner)| corners[*p as usize].push(3 * triangle + corner));
         }
+        let count = piece.triangles.len();
+        for (cell, nodes) in piece.cells.iter().map(|cell| cell.nodes).enumerate() {
+            for i in 0..8 {
+                corners[nodes[i] as usize].push((3 * count + 8 * cell + i) as u32);
+                for k in i..8 {
+                    terms[place(nodes[i], nodes[k])].push((9 * count + PAIRS * cell + pair(i, k)) as u32);
+                }
+            }
+        }
         let pairs = |points: [u32; 6]| {
             let pairs = (0..6).flat_map(move |i| (i + 1..6).map(move |j| [points[i], points[j]]));
             pairs.filter(|[a, b]| a != b)
         };
-        let bent = Rows::new(n, sheet.bends.iter().flat_map(|bend| pairs(bend.points)));
+        let bent = Rows::new(n, piece.bends.iter().flat_map(|bend| pairs(bend.points)));
         let mut bending = vec![0.0; bent.columns.len()];
-        for bend in &sheet.bends {
+        for bend in &piece.bends {
             for (i, a) in bend.points.iter().enumerate() {
                 for (j, b) in bend.points.iter().enumerate() {
                     let product: f64 = bend.weights.iter().map(|weights| weights[i] * weights[j]).sum();
@@ -79,8 +97,10 @@ impl Structure {
                 }
             }
         }
-        let rest: Vec<Vec3> = sheet.rest.iter().map(|p| p.as_vec3()).collect();
-        let levels = Levels::new(&rest, &near, &bent, &bending);
+        let rest: Vec<Vec3> = piece.rest.iter().map(|p| p.as_vec3()).collect();
+        let mut part_of = vec![0u16; n];
+        parts.iter().zip(0..).for_each(|(nodes, part)| part_of[nodes.clone()].fill(part));
+        let levels = Levels::new(&rest, &near, &bent, &bending, &part_of);
         let bending_scaled = vec![0.0; bending.len()];
         Self {
             mirrored: near.mirrored(),
@@ -89,6 +109,7 @@ impl Structure {
             terms: Rows::of_lists(terms),
             on_diagonal,
             corners: Rows::of_lists(corners),
+            triangles: count,
             bent,
             bending,
             bending_scaled,
@@ -96,34 +117,51 @@ impl Structure {
         }
     }
 
-    /// Sums what the triangles give: for each point the gradient, and for each pair of points a block; `own` is added
-    /// to those on the diagonal.
+    /// Takes the stiffness of bending of each element, N m.
+    pub fn scale_bending(&mut self, parts: &[Range<usize>], stiffness: &[f64]) {
+        for (nodes, stiffness) in parts.iter().zip(stiffness) {
+            let entries = self.bent.starts[nodes.start] as usize..self.bent.starts[nodes.end] as usize;
+            let scaled = self.bending_scaled[entries.clone()].iter_mut().zip(&self.bending[entries]);
+            scaled.for_each(|(scaled, value)| *scaled = (stiffness * value) as f32);
+        }
+    }
+
+    /// Sums what the triangles and cells give: for each node the gradient, and for each pair of nodes a block; `own` is
+    /// added to those on the diagonal.
     pub fn gather(
         &self,
-        each: &[OfTriangle],
+        triangles: &[OfTriangle],
+        cells: &[OfCell],
         own: &[Mat3A],
         gradient: &mut [DVec3],
         upper: &mut Vec<Mat3A>,
         blocks: &mut [Mat3A],
     ) {
         gradient.par_iter_mut().enumerate().with_min_len(CHUNK).for_each(|(point, sum)| {
-            let corners = self.corners.of(point).iter();
-            *sum += corners.fold(DVec3::ZERO, |sum, &at| sum + each[at as usize / 3].0[at as usize % 3]);
+            let corners = self.corners.of(point).iter().map(|at| *at as usize);
+            *sum += corners.fold(DVec3::ZERO, |sum, at| match at.checked_sub(3 * self.triangles) {
+                None => sum + triangles[at / 3].0[at % 3],
+                Some(at) => sum + cells[at / 8].gradient[at % 8],
+            });
         });
         let block = |entry: usize| {
             let start = own.get(self.on_diagonal[entry] as usize).copied().unwrap_or(Mat3A::ZERO);
             self.terms.of(entry).iter().fold(start, |sum, &term| {
                 let term = term as usize;
-                sum + each[term / 9].1.block(term / 3 % 3, term % 3)
+                match term.checked_sub(9 * self.triangles) {
+                    None => sum + triangles[term / 9].1.block(term / 3 % 3, term % 3),
+                    Some(term) => sum + cells[term / PAIRS].blocks[term % PAIRS],
+                }
             })
         };
         (0..self.on_diagonal.len()).into_par_iter().with_min_len(CHUNK).map(block).collect_into_vec(upper);
         mirror_upper(&self.halves, upper, blocks);
     }
 
-    /// Adds the gradient of bending, as of a sheet that is flat at rest.
-    pub fn add_bending(&self, stiffness: f64, x: &[DVec3], gradient: &mut [DVec3]) {
-        gradient.par_iter_mut().enumerate().with_min_len(CHUNK).for_each(|(point, sum)| {
+    /// Adds the gradient of bending of the nodes of an element, as of a sheet that is flat at rest.
+    pub fn add_bending(&self, nodes: Range<usize>, stiffness: f64, x: &[DVec3], gradient: &mut [DVec3]) {
+        let each = gradient[nodes.clone()].par_iter_mut().zip(nodes).with_min_len(CHUNK);
+        each.for_each(|(sum, point)| {
             let values = &self.bending[self.bent.row(point)];
             // Differences, as the sum of a row is 0 and positions may be large.
             let each = self.bent.of(point).iter().zip(values);
@@ -132,7 +170,7 @@ impl Structure {
         });
     }
 
-    /// Leaves held points out of a matrix.
+    /// Leaves held nodes out of a matrix.
     pub fn leave_out(&self, held: &[bool], blocks: &mut [Mat3A]) {
         for row in (0..held.len()).filter(|row| held[*row]) {
             for entry in self.near.row(row) {
@@ -142,7 +180,7 @@ impl Structure {
         }
     }
 
-    /// The matrix of blocks, bending and touching pairs, without held points.
+    /// The matrix of blocks, bending and touching pairs, without held nodes.
     pub fn matrix<'a>(
         &'a self,
         blocks: &'a [Mat3A],
@@ -164,21 +202,24 @@ pub(super) struct Workspace {
     forces: Vec<Vec3A>,
 }
 
-/// Size of the error, in the norm of the preconditioner and against that at the start of the step, at which the solution is
-/// good enough: the next Newton step or time step corrects what is left.
+/// Size of the error of each element, in the norm of the preconditioner and against that at the start of the step, at which
+/// the solution is good enough: the next Newton step or time step corrects what is left.
 const TOLERANCE: f64 = 0.03;
 /// Most iterations.
 const MAX_ITERATIONS: u32 = 60;
 
 impl Workspace {
-    /// Solves H x = b from x = 0. `first` is the size of the error at the start of the step's first solution.
+    /// Solves H x = b from x = 0. `first` are the squared sizes of the elements' errors at the start of the step's first
+    /// solution, at least `least`.
     pub fn solve(
         &mut self,
         levels: &Levels,
         matrix: &Matrix,
         b: &[Vec3A],
         x: &mut [Vec3A],
-        first: &mut Option<f64>,
+        parts: &[Range<usize>],
+        least: &[f64],
+        first: &mut Vec<f64>,
     ) {
         let Self { multigrid, residual, direction, image, forces } = self;
         image.resize(b.len(), Vec3A::ZERO);
@@ -188,11 +229,18 @@ impl Workspace {
         let solved = multigrid.apply(levels, matrix, residual);
         direction.clear();
         direction.extend_from_slice(solved);
-        let mut norm = dot(residual, solved);
-        let enough = TOLERANCE * TOLERANCE * *first.get_or_insert(norm);
+        let squares = |a: &[Vec3A], b: &[Vec3A]| -> Vec<f64> {
+            parts.iter().map(|part| dot(&a[part.clone()], &b[part.clone()])).collect()
+        };
+        let mut norms = squares(residual, solved);
+        if first.is_empty() {
+            first.extend(norms.iter().zip(least).map(|(norm, least)| norm.max(*least)));
+        }
+        let mut norm: f64 = norms.iter().sum();
         for _ in 0..MAX_ITERATIONS {
+            let small = |(norm, first): (&f64, &f64)| *norm <= TOLERANCE * TOLERANCE * first;
             // Without a finite residual there is no solution either.
-            if norm <= enough || norm.is_nan() {
+            if norms.iter().zip(&*first).all(small) || norm <= 0.0 || norm.is_nan() {
                 return;
             }
             matrix.prepare(direction, forces);
@@ -212,7 +260,8 @@ impl Workspace {
                     *residual -= *image * length;
                 });
             let solved = multigrid.apply(levels, matrix, residual);
-            let next = dot(residual, solved);
+            norms = squares(residual, solved);
+            let next: f64 = norms.iter().sum();
             let back = (next / norm) as f32;
             direction
                 .par_iter_mut()

@@ -32,6 +32,8 @@ struct Vectors {
     inverse: Vec<Mat3A>,
     /// The greatest eigenvalue of the matrix, scaled by those.
     max_eigenvalue: f32,
+    /// The same without springs.
+    own_max_eigenvalue: f32,
 }
 
 impl Vectors {
@@ -142,17 +144,23 @@ pub(super) struct Multigrid {
 impl Multigrid {
     /// Takes a matrix in whose springs alone have changed.
     pub fn update_springs(&mut self, matrix: &Matrix) {
-        // A spring between so many points adds no greater eigenvalue.
-        const POINTS: f32 = 4.0;
         let Some(vectors) = self.vectors.first_mut() else { return };
         vectors.invert_diagonal(matrix);
-        if matrix.touches.is_some_and(|touches| !touches.list.is_empty()) {
-            vectors.max_eigenvalue = vectors.max_eigenvalue.max(POINTS);
+        vectors.max_eigenvalue = vectors.own_max_eigenvalue;
+        if let Some(touches) = matrix.touches {
+            // A spring between so few nodes adds no greater eigenvalue than their number.
+            const FEW: usize = 4;
+            if touches.most_nodes() <= FEW {
+                vectors.max_eigenvalue = vectors.own_max_eigenvalue.max(FEW as f32);
+            } else {
+                vectors.estimate_max_eigenvalue(matrix);
+                vectors.max_eigenvalue = vectors.max_eigenvalue.max(vectors.own_max_eigenvalue);
+            }
         }
     }
 
     /// Takes a matrix in; `anew`: also finds the greatest eigenvalues. The blocks of held points are 0.
-    pub fn update(&mut self, levels: &Levels, matrix: &Matrix, bend: f32, anew: bool) {
+    pub fn update(&mut self, levels: &Levels, matrix: &Matrix, bend: &[f64], anew: bool) {
         let count = levels.levels.len();
         self.blocks.resize_with(count, Vec::new);
         self.vectors.resize_with(count + 1, Vectors::default);
@@ -162,10 +170,11 @@ impl Multigrid {
             level.project(below, bend, &mut self.upper, &mut own[0]);
         }
         for (i, vectors) in self.vectors.iter_mut().enumerate() {
-            let matrix = matrix_of(levels, &self.blocks, matrix, i);
+            let matrix = Matrix { touches: None, ..matrix_of(levels, &self.blocks, matrix, i) };
             vectors.invert_diagonal(&matrix);
             if anew {
                 vectors.estimate_max_eigenvalue(&matrix);
+                vectors.own_max_eigenvalue = vectors.max_eigenvalue;
             }
         }
         self.update_springs(matrix);
@@ -239,9 +248,10 @@ pub(super) fn dot(a: &[Vec3A], b: &[Vec3A]) -> f64 {
 #[cfg(test)]
 mod tests {
     use super::*;
-    use crate::cloth::blocks::scalar;
-    use crate::cloth::sheet::Sheet;
-    use crate::cloth::system::Structure;
+    use crate::deformable::blocks::scalar;
+    use crate::deformable::piece::Piece;
+    use crate::deformable::sheet::sheet;
+    use crate::deformable::system::Structure;
     use geometry::{Mesh, primitive};
     use rstest::rstest;
     use shot::Shape;
@@ -252,7 +262,7 @@ mod tests {
     }
 
     /// Blocks of springs along the edges of a sheet that is folded like a bellows, with the inertia of its points.
-    fn folded(sheet: &Sheet, structure: &Structure) -> Vec<Mat3A> {
+    fn folded(sheet: &Piece, structure: &Structure) -> Vec<Mat3A> {
         let at = |p: u32| {
             let rest = sheet.rest[p as usize].as_vec3();
             Vec3A::new(0.3 * rest.x, 0.2 * (12.0 * rest.x).sin(), rest.z)
@@ -279,8 +289,8 @@ mod tests {
     fn a_cycle_is_symmetric_and_definite(#[values(0.1, 0.04, 0.02)] edge_m: f32) {
         let shape = Shape::plane(1.0, 1.0);
         let mesh = Mesh::refined(&shape, primitive::plane(1.0, 1.0), edge_m, 100_000).unwrap();
-        let sheet = Sheet::new(&mesh, 1);
-        let structure = Structure::new(&sheet);
+        let (sheet, _, _) = sheet(&mesh);
+        let structure = Structure::new(&sheet, &[0..sheet.len()]);
         let blocks = folded(&sheet, &structure);
         let held: Vec<bool> = sheet.rest.iter().map(|p| p.x < -0.499).collect();
         let mut blocks = blocks;
@@ -288,7 +298,7 @@ mod tests {
         let matrix =
             Matrix { rows: &structure.near, blocks: &blocks, scalars: None, touches: None, held: &held };
         let mut multigrid = Multigrid::default();
-        multigrid.update(&structure.levels, &matrix, 0.0, true);
+        multigrid.update(&structure.levels, &matrix, &[0.0], true);
         let n = sheet.len();
         let b: Vec<Vec3A> = (0..n)
             .map(|i| if held[i] { Vec3A::ZERO } else { Vec3A::new(number(i), number(i + n), 0.1) })

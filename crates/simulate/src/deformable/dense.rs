@@ -79,7 +79,7 @@ fn product(a: &[f64], b: &[f64]) -> f64 {
 #[cfg(test)]
 mod tests {
     use super::*;
-    use crate::cloth::blocks::Rows;
+    use crate::deformable::blocks::Rows;
     use glam::Vec3;
 
     /// A chain of points with springs of different stiffness along different axes.

@@ -1,0 +1,549 @@
+//! The motion of all that deforms over a step: the second backward differentiation formula (C. Curtiss and
+//! J. Hirschfelder, 1952) with steps of any length, solved by Newton's method.
+//!
+//! With ω the ratio of the step's length to that before and α = (1 + 2 ω) / (1 + ω), positions and velocities
+//! at the step's end obey α x = x̄ + Δt v and α v = v̄ + Δt M⁻¹ f(x), where ȳ = (1 + ω) yₙ − ω² / (1 + ω) yₙ₋₁.
+//! That is the minimum of ½ (α/Δt)² |x − x̂|²_M + E(x). The first step is implicit Euler's: ω = 0.
+
+use super::active_contacts::{ActiveContacts, Spring};
+use super::air::AirCoefficients;
+use super::blocks::CHUNK;
+use super::cell::{OfCell, SolidModuli};
+use super::contact::{Anchors, ContactSearch, Contacts, Skin};
+use super::membrane::Moduli;
+use super::pairs::{Pair, PairSearch};
+use super::piece::{Part, Piece};
+use super::prediction::Prediction;
+use super::self_contact::SelfContact;
+use super::system::{OfTriangle, Structure, Workspace};
+use super::timers::{Phase, timed};
+use super::truncation::truncate;
+use crate::Step;
+use glam::{DMat3, DVec3, Mat3, Mat3A, Vec3, Vec3A};
+use rayon::prelude::*;
+use serde::{Deserialize, Serialize};
+use shot::{Id, world::Pose};
+use std::ops::Range;
+
+/// Newton steps at most.
+const NEWTON_STEPS: u32 = 5;
+/// A step that moves no node further than this part of its element's mean edge is the last.
+const ENOUGH: f64 = 5e-4;
+/// A Newton step moves no node further than this many mean edges.
+const MAX_MOVE: f64 = 4.0;
+
+/// Surfaces come no closer to each other than this part of their thickness.
+const MIN_GAP: f32 = 0.05;
+/// A step may go further than its first guess, by this factor of the motions against each other.
+const FURTHER: f32 = 1.0;
+/// Passes in which points within solids are moved out.
+const WAYS_OUT: u32 = 4;
+
+/// Why a step may fail.
+const NOT_FINITE: &str = "has no finite shape any more; try more substeps";
+const TOO_FAST: &str = "moves too far in a substep to find its contacts; try more substeps or longer edges";
+
+/// All that a checkpoint needs.
+#[derive(Clone, Debug, Default, Serialize, Deserialize)]
+pub(super) struct State {
+    /// Positions, m, and velocities, m/s, of the nodes.
+    pub x: Vec<DVec3>,
+    pub v: Vec<DVec3>,
+    /// Those before the last step; empty if there was none.
+    pub x_before: Vec<DVec3>,
+    pub v_before: Vec<DVec3>,
+    /// Length of the last step, s.
+    pub dt_before: f64,
+    /// Where each node is held in the frame of its copy; none: it is free.
+    held: Vec<Option<Vec3>>,
+    /// Of each point of the surfaces.
+    anchors: Vec<Anchors>,
+}
+
+impl State {
+    pub fn new(x: Vec<DVec3>, v: Vec<DVec3>, points: usize) -> Self {
+        let n = x.len();
+        Self { x, v, held: vec![None; n], anchors: vec![Anchors::default(); points], ..Self::default() }
+    }
+
+    /// Whether it is that of so many nodes and points.
+    pub fn fits(&self, n: usize, points: usize) -> bool {
+        let all = [self.x.len(), self.v.len(), self.held.len()];
+        let before = [self.x_before.len(), self.v_before.len()];
+        all.iter().all(|len| *len == n)
+            && self.anchors.len() == points
+            && (before == [0, 0] || before == [n, n])
+    }
+}
+
+/// What an element is made of in a step.
+#[derive(Clone, Debug)]
+pub(super) struct Substance {
+    pub element: Id,
+    /// Mass per measure of a node: kg/m² of a sheet, kg/m³ of a body.
+    pub density: f64,
+    pub elastic: Elastic,
+    pub air: AirCoefficients,
+    /// Distance that its surface keeps, m.
+    pub thickness: f32,
+    pub friction: f32,
+}
+
+/// What its elastic forces depend on.
+#[derive(Clone, Copy, Debug)]
+pub(super) enum Elastic {
+    /// Of a sheet: its bending stiffness, N m, and the time of the damping, in steps.
+    Sheet { moduli: Moduli, bend: f64, damping: f64 },
+    /// Of a body.
+    Body(SolidModuli),
+}
+
+impl Substance {
+    fn bend(&self) -> f64 {
+        match self.elastic {
+            Elastic::Sheet { bend, .. } => bend,
+            Elastic::Body(_) => 0.0,
+        }
+    }
+}
+
+/// The pinned nodes of an element at a step's end.
+pub(super) struct PinnedPoints {
+    /// The poses of the copies.
+    pub poses: Vec<Pose>,
+    /// Whether each of its nodes is pinned.
+    pub points: Vec<bool>,
+}
+
+/// All that deforms, in motion.
+pub(super) struct DeformableBody {
+    pub piece: Piece,
+    pub parts: Vec<Part>,
+    pub state: State,
+    /// The nodes of each part.
+    nodes: Vec<Range<usize>>,
+    /// The part of each node, of each point and of each triangle and cell.
+    part_of_point: Vec<u16>,
+    part_of_triangle: Vec<u16>,
+    part_of_cell: Vec<u16>,
+    /// The point that a node is; [`NO_POINT`]: it only carries points.
+    point_of_node: Vec<u32>,
+    /// The body of each point, and where the points lie at rest.
+    body_of_point: Vec<u32>,
+    points_at_rest: Vec<DVec3>,
+    structure: Structure,
+    /// α/Δt and what was held when the preconditioner's eigenvalues were found.
+    known: Option<(f64, Vec<bool>)>,
+    work: Workspace,
+    /// Gradients and second derivatives of each triangle and cell, and their sums.
+    triangles: Vec<OfTriangle>,
+    cells: Vec<OfCell>,
+    /// What inertia, resistance and contacts add on the diagonal; the upper half of the matrix, and all of it.
+    own: Vec<Mat3A>,
+    upper: Vec<Mat3A>,
+    blocks: Vec<Mat3A>,
+    gradient: Vec<DVec3>,
+    displacements: Vec<Vec3A>,
+    pairs: PairSearch,
+    touches: ActiveContacts,
+}
+
+const NO_POINT: u32 = u32::MAX;
+
+impl DeformableBody {
+    pub fn new(piece: Piece, parts: Vec<Part>, x: Vec<DVec3>, v: Vec<DVec3>) -> Self {
+        let nodes: Vec<Range<usize>> = parts.iter().map(|part| part.nodes.clone()).collect();
+        let structure = Structure::new(&piece, &nodes);
+        let blocks = vec![Mat3A::ZERO; structure.near.columns.len()];
+        let pairs = PairSearch::new(&piece.faces, &piece.embedding.all(&x));
+        let points = piece.embedding.len();
+        let mut part_of_node = vec![0u16; piece.len()];
+        let mut part_of_point = vec![0u16; points];
+        for (part, i) in parts.iter().zip(0..) {
+            part_of_node[part.nodes.clone()].fill(i);
+            part_of_point[part.points.clone()].fill(i);
+        }
+        let mut point_of_node = vec![NO_POINT; piece.len()];
+        let mut body_of_point = vec![0; points];
+        for point in 0..points as u32 {
+            if let Some(node) = piece.embedding.node(point) {
+                point_of_node[node as usize] = point;
+            }
+            let first = piece.embedding.of(point).next();
+            body_of_point[point as usize] = first.map_or(0, |(node, _)| piece.body_of[node as usize]);
+        }
+        let part_of = |node: u32| part_of_node[node as usize];
+        Self {
+            pairs,
+            touches: ActiveContacts::default(),
+            state: State::new(x, v, points),
+            nodes,
+            part_of_triangle: piece.triangles.iter().map(|t| part_of(t.points[0])).collect(),
+            part_of_cell: piece.cells.iter().map(|cell| part_of(cell.nodes[0])).collect(),
+            part_of_point,
+            point_of_node,
+            body_of_point,
+            points_at_rest: piece.embedding.all(&piece.rest),
+            piece,
+            parts,
+            structure,
+            known: None,
+            work: Workspace::default(),
+            triangles: Vec::new(),
+            cells: Vec::new(),
+            own: Vec::new(),
+            upper: Vec::new(),
+            blocks,
+            gradient: Vec::new(),
+            displacements: Vec::new(),
+        }
+    }
+
+    /// Goes one step on; each part is of its substance. The error names a part and says what is wrong with it.
+    pub fn step(
+        &mut self,
+        step: &Step,
+        substances: &[Substance],
+        pinned: &[PinnedPoints],
+    ) -> Result<(), (usize, &'static str)> {
+        if step.dt <= 0.0 {
+            return Ok(());
+        }
+        let targets = self.hold(pinned);
+        let held: Vec<bool> = targets.iter().map(Option::is_some).collect();
+        let state = std::mem::take(&mut self.state);
+        let prediction =
+            timed(Phase::Forces, || Prediction::new(&self.piece, &self.parts, substances, &state, step));
+        let bend: Vec<f64> = substances.iter().map(Substance::bend).collect();
+        self.structure.scale_bending(&self.nodes, &bend);
+        let embedding = &self.piece.embedding;
+
+        // Where it would go without stretching, up to what it hits.
+        let skins = self.skins(substances);
+        let held_points: Vec<bool> =
+            (0..skins.len() as u32).map(|point| embedding.is_held(point, &held)).collect();
+        let points_n = embedding.all(&state.x);
+        let search = ContactSearch { colliders: step.colliders, skins: &skins, dt: step.dt, x_n: &points_n };
+        let dt = f64::from(step.dt);
+        let mut x: Vec<DVec3> =
+            (0..state.x.len()).map(|i| targets[i].unwrap_or(state.x[i] + state.v[i] * dt)).collect();
+        let inertia_of_points = embedding.shared_out(&prediction.inertia);
+        let mut contacts = vec![Contacts::default(); skins.len()];
+        let mut points = embedding.all(&x);
+        timed(Phase::Contact, || {
+            search.detect(
+                &points_n,
+                &mut points,
+                &mut contacts,
+                &state.anchors,
+                &inertia_of_points,
+                &held_points,
+                0.0,
+            );
+        });
+        self.take_points(&points, &mut x);
+
+        let near: Vec<SelfContact> =
+            timed(Phase::Contact, || self.near_pairs(&points_n, &points, substances, &inertia_of_points, dt))
+                .ok_or((0, TOO_FAST))?;
+
+        // Each frame begins with eigenvalues of its own, so that a resumed run has the same.
+        let begins_frame = (step.start - step.start.round()).abs() < 1e-6;
+        let fits =
+            self.known.as_ref().is_some_and(|(rate, known)| *rate == prediction.rate && *known == held);
+        let mut anew = begins_frame || !fits;
+        if anew {
+            self.known = Some((prediction.rate, held.clone()));
+        }
+        let mut first = Vec::new();
+        for round in 0..NEWTON_STEPS {
+            timed(Phase::Contact, || {
+                let touch = |contact: &SelfContact| contact.touch(&points, &points_n, dt);
+                let mut springs: Vec<Spring> = near.par_iter().filter_map(touch).collect();
+                self.add_springs(&contacts, &skins, &points, &mut springs);
+                self.touches = ActiveContacts::new(&springs, &self.piece.embedding, x.len());
+            });
+            timed(Phase::Assembly, || {
+                self.add_nodes(&prediction, &state.v, &x, &contacts, &skins);
+                self.assemble(substances, &state.x, &x);
+                self.structure.leave_out(&held, &mut self.blocks);
+            });
+            let furthest = self.solve(&prediction, &bend, &held, anew, &mut first);
+            anew = false;
+            if let Some(part) = furthest.iter().position(|furthest| !furthest.is_finite()) {
+                return Err((part, NOT_FINITE));
+            }
+            let start = points.clone();
+            for (part, furthest) in self.parts.iter().zip(&furthest) {
+                let scale = (MAX_MOVE / furthest.max(1e-300)).min(1.0);
+                let nodes = part.nodes.clone();
+                let each = x[nodes.clone()].par_iter_mut().zip(&self.displacements[nodes]);
+                each.with_min_len(CHUNK).for_each(|(x, d)| *x += d.as_dvec3() * scale);
+            }
+            points = self.piece.embedding.all(&x);
+            points.par_iter_mut().zip(&contacts).zip(&skins).with_min_len(CHUNK).for_each(
+                |((x, contacts), skin)| {
+                    for contact in contacts.iter().flatten().filter(|_| !skin.embedded) {
+                        *x += contact.way_out(f64::from(skin.thickness), *x);
+                    }
+                },
+            );
+            // No solution crosses a solid.
+            let mut next = contacts.clone();
+            timed(Phase::Contact, || {
+                search.detect(
+                    &start,
+                    &mut points,
+                    &mut next,
+                    &state.anchors,
+                    &inertia_of_points,
+                    &held_points,
+                    1.0,
+                );
+            });
+            self.take_points(&points, &mut x);
+            // Where a contact has begun or ended, or slides now, the solution was for something else.
+            let changed = |point: usize| {
+                let thickness = f64::from(skins[point].thickness);
+                let same = |contact: &super::contact::PointContact| {
+                    contact.state(thickness, start[point]) == contact.state(thickness, points[point])
+                };
+                !contacts[point].iter().flatten().all(same)
+            };
+            let any_changed = (0..points.len()).any(changed);
+            contacts = next;
+            let enough = furthest.iter().all(|furthest| *furthest < ENOUGH);
+            if !any_changed && (enough || round > 0) {
+                break;
+            }
+        }
+        self.move_out(&contacts, &skins, &held, &mut x);
+        points = self.piece.embedding.all(&x);
+        timed(Phase::Contact, || {
+            let least = MIN_GAP * skins.iter().map(|skin| skin.thickness).fold(f32::INFINITY, f32::min);
+            let pairs = self.pairs.find(&points_n, &points, least, 1.0)?;
+            truncate(&pairs, &self.piece.embedding, &points_n, &state.x, &mut x, &held, f64::from(least));
+            Some(())
+        })
+        .ok_or((0, TOO_FAST))?;
+        let points = self.piece.embedding.all(&x);
+        let anchors: Vec<Anchors> = (contacts.par_iter().zip(&points).enumerate())
+            .map(|(point, (contacts, x))| search.remember(point, contacts, *x))
+            .collect();
+        let v: Vec<DVec3> =
+            x.par_iter().zip(&prediction.x_bar).map(|(x, bar)| (*x - *bar) * prediction.rate).collect();
+        let (x_before, v_before, held) = (state.x, state.v, state.held);
+        self.state = State { x, v, x_before, v_before, dt_before: dt, held, anchors };
+        let broken = |part: &Part| !self.state.x[part.nodes.clone()].iter().all(|x| x.is_finite());
+        match self.parts.iter().position(broken) {
+            Some(part) => Err((part, NOT_FINITE)),
+            None => Ok(()),
+        }
+    }
+
+    /// What each point is like in contact.
+    fn skins(&self, substances: &[Substance]) -> Vec<Skin> {
+        let of = |(point, part): (u32, &u16)| {
+            let Substance { thickness, friction, .. } = substances[*part as usize];
+            Skin { thickness, friction, embedded: self.piece.embedding.node(point).is_none() }
+        };
+        (0..).zip(&self.part_of_point).map(of).collect()
+    }
+
+    /// Moves the nodes that are points to these.
+    fn take_points(&self, points: &[DVec3], x: &mut [DVec3]) {
+        let each = x.par_iter_mut().zip(&self.point_of_node).with_min_len(CHUNK);
+        each.for_each(|(x, point)| {
+            if *point != NO_POINT {
+                *x = points[*point as usize];
+            }
+        });
+    }
+
+    /// Adds the springs of the contacts with solids of points that are sums of nodes.
+    fn add_springs(&self, contacts: &[Contacts], skins: &[Skin], points: &[DVec3], into: &mut Vec<Spring>) {
+        for (point, contacts) in contacts.iter().enumerate().filter(|(point, _)| skins[*point].embedded) {
+            let spring = |contact: &super::contact::PointContact| {
+                contact.spring(point as u32, f64::from(skins[point].thickness), points[point])
+            };
+            into.extend(contacts.iter().flatten().filter_map(spring));
+        }
+    }
+
+    /// Moves nodes so that points that are sums of them come out of solids.
+    fn move_out(&self, contacts: &[Contacts], skins: &[Skin], held: &[bool], x: &mut [DVec3]) {
+        let embedding = &self.piece.embedding;
+        for _ in 0..WAYS_OUT {
+            let mut moved = false;
+            for point in (0..skins.len()).filter(|point| skins[*point].embedded) {
+                for contact in contacts[point].iter().flatten() {
+                    let at = embedding.at(point as u32, x);
+                    let way = contact.way_out(f64::from(skins[point].thickness), at);
+                    if way != DVec3::ZERO {
+                        embedding.move_point(point as u32, way, held, x, |_| moved = true);
+                    }
+                }
+            }
+            if !moved {
+                break;
+            }
+        }
+    }
+
+    /// Pairs that may touch in a step of the points from `from`, which go about to `to`.
+    fn near_pairs(
+        &mut self,
+        from: &[DVec3],
+        to: &[DVec3],
+        substances: &[Substance],
+        inertia: &[f64],
+        dt: f64,
+    ) -> Option<Vec<SelfContact>> {
+        let thickest = substances.iter().map(|of| of.thickness).fold(0.0, f32::max);
+        let pairs = self.pairs.find(from, to, thickest, FURTHER)?;
+        let Self { points_at_rest, body_of_point, part_of_point, .. } = self;
+        let of = |pair: &Pair| {
+            let points = pair.points();
+            let (first, second) = points.split_at(pair.first());
+            let [one, two] = [first[0], second[0]].map(|p| &substances[part_of_point[p as usize] as usize]);
+            let thickness = 0.5 * f64::from(one.thickness + two.thickness);
+            let path = |p: &u32| to[*p as usize] - from[*p as usize];
+            let apart = first.iter().flat_map(|a| second.iter().map(move |b| (path(a) - path(b)).length()));
+            let reach = thickness + f64::from(FURTHER) * apart.fold(0.0, f64::max);
+            if pair.nearest(from).1.length() > reach {
+                return None;
+            }
+            let friction = f64::from(shot::pair_coefficient(one.friction, two.friction));
+            let same = body_of_point[first[0] as usize] == body_of_point[second[0] as usize];
+            let rest = same.then(|| pair.nearest(points_at_rest).1.length());
+            SelfContact::new(*pair, from, thickness, friction, rest, inertia, dt)
+        };
+        Some(pairs.par_iter().with_min_len(64).filter_map(of).collect())
+    }
+
+    /// Solves for the displacements; gives the longest of each part, in edges. `first` are the sizes of the errors in the
+    /// first round of the step.
+    fn solve(
+        &mut self,
+        prediction: &Prediction,
+        bend: &[f64],
+        held: &[bool],
+        anew: bool,
+        first: &mut Vec<f64>,
+    ) -> Vec<f64> {
+        let Self { structure, blocks, gradient, displacements, touches, work, parts, nodes, .. } = self;
+        let right_hand_side: Vec<Vec3A> = (gradient.iter().zip(held))
+            .map(|(gradient, held)| if *held { Vec3A::ZERO } else { -gradient.as_vec3a() })
+            .collect();
+        let matrix = structure.matrix(blocks, touches, held);
+        // The levels of the step's first round serve the others.
+        if first.is_empty() {
+            timed(Phase::Levels, || work.multigrid.update(&structure.levels, &matrix, bend, anew));
+        } else {
+            work.multigrid.update_springs(&matrix);
+        }
+        displacements.resize(held.len(), Vec3A::ZERO);
+        // The size of errors that do not matter.
+        let least = |part: &Part| {
+            let error = 0.1 * ENOUGH * part.edge_m;
+            prediction.inertia[part.nodes.clone()].iter().sum::<f64>() * error * error
+        };
+        let least: Vec<f64> = parts.iter().map(least).collect();
+        timed(Phase::Solve, || {
+            work.solve(&structure.levels, &matrix, &right_hand_side, displacements, nodes, &least, first);
+        });
+        let furthest = |part: &Part| {
+            let squares = displacements[part.nodes.clone()].iter().map(|d| f64::from(d.length_squared()));
+            squares.fold(0.0, f64::max).sqrt() / part.edge_m
+        };
+        parts.iter().map(furthest).collect()
+    }
+
+    /// Catches and lets go of nodes; where those that are held are at the step's end.
+    fn hold(&mut self, pinned: &[PinnedPoints]) -> Vec<Option<DVec3>> {
+        let Self { piece, parts, state, .. } = self;
+        let mut targets = vec![None; piece.len()];
+        for (part, pinned) in parts.iter().zip(pinned) {
+            for (i, node) in part.nodes.clone().enumerate() {
+                if !pinned.points[i] {
+                    state.held[node] = None;
+                    continue;
+                }
+                let copy = (piece.body_of[node] - part.first_body) as usize;
+                let (position, orientation) = pinned.poses[copy.min(pinned.poses.len() - 1)];
+                let local = *state.held[node].get_or_insert_with(|| {
+                    orientation.inverse() * (state.x[node] - position.as_dvec3()).as_vec3()
+                });
+                targets[node] = Some(position.as_dvec3() + (orientation * local).as_dvec3());
+            }
+        }
+        targets
+    }
+
+    /// Adds the gradient of the elastic energy; the matrix in `blocks`. `before` are the nodes at the step's start.
+    fn assemble(&mut self, substances: &[Substance], before: &[DVec3], x: &[DVec3]) {
+        let Self { piece, structure, own, upper, blocks, gradient, triangles, cells, .. } = self;
+        let of_triangle = |(triangle, part): (&super::membrane::Triangle, &u16)| {
+            let Elastic::Sheet { moduli, damping, .. } = substances[*part as usize].elastic else {
+                unreachable!("triangles are those of sheets")
+            };
+            let strain = if damping > 0.0 { triangle.strain(before) } else { DVec3::ZERO };
+            triangle.derivatives(&moduli, x, damping, strain)
+        };
+        (piece.triangles.par_iter().zip(&self.part_of_triangle).with_min_len(256))
+            .map(of_triangle)
+            .collect_into_vec(triangles);
+        let of_cell = |(cell, part): (&super::cell::Cell, &u16)| {
+            let Elastic::Body(moduli) = &substances[*part as usize].elastic else {
+                unreachable!("cells are those of bodies")
+            };
+            cell.derivatives(moduli, x, before)
+        };
+        (piece.cells.par_iter().zip(&self.part_of_cell).with_min_len(32))
+            .map(of_cell)
+            .collect_into_vec(cells);
+        structure.gather(triangles, cells, own, gradient, upper, blocks);
+        for (nodes, bend) in self.nodes.iter().zip(substances.iter().map(Substance::bend)) {
+            if bend > 0.0 {
+                structure.add_bending(nodes.clone(), bend, x, gradient);
+            }
+        }
+        for (of, part) in piece.bends.iter().zip(&self.part_of_triangle).filter(|(of, _)| of.is_curved()) {
+            let (rest, bend) = (of.turned_rest(x), substances[*part as usize].bend());
+            for (place, point) in of.points.iter().enumerate() {
+                let pull = (0..3).fold(DVec3::ZERO, |sum, i| sum + rest[i] * of.weights[i][place]);
+                gradient[*point as usize] -= pull * bend;
+            }
+        }
+    }
+
+    /// Gradient and second derivatives of inertia, resistance and contacts of each node.
+    fn add_nodes(
+        &mut self,
+        prediction: &Prediction,
+        v_n: &[DVec3],
+        x: &[DVec3],
+        contacts: &[Contacts],
+        skins: &[Skin],
+    ) {
+        let Prediction { rate, x_bar, x_hat, inertia, resistances } = prediction;
+        let each = (0..x.len()).into_par_iter().with_min_len(CHUNK).map(|i| {
+            let mut sum = (x[i] - x_hat[i]) * inertia[i];
+            let resistance = resistances[i] * *rate as f32;
+            let mut own = Mat3::from_diagonal(Vec3::splat(inertia[i] as f32)) + resistance;
+            let change = (x[i] - x_bar[i]) - v_n[i] / *rate;
+            sum += DMat3::from_cols_array(&resistance.to_cols_array().map(f64::from)) * change;
+            let point = self.point_of_node[i] as usize;
+            if let Some(contacts) = contacts.get(point) {
+                let thickness = f64::from(skins[point].thickness);
+                contacts
+                    .iter()
+                    .flatten()
+                    .for_each(|contact| contact.add(thickness, x[i], &mut sum, &mut own));
+            }
+            sum += self.touches.gradient(i);
+            (sum, Mat3A::from(own))
+        });
+        each.unzip_into_vecs(&mut self.gradient, &mut self.own);
+    }
+}

@@ -1,0 +1,326 @@
+//! Cloth and soft bodies, in implicit steps of second order.
+//!
+//! A cloth is a triangle mesh with a membrane energy (`membrane.rs`) and a bending energy (`bending.rs`). A soft body is a
+//! lattice of cells of an elastic solid (`lattice.rs`, `cell.rs`) that carries its surface (`embedding.rs`). All of a shot are
+//! one system: each step is the minimum of inertia and energy (`body.rs`), found by Newton's method with multigrid as
+//! preconditioner (`system.rs`, `multigrid.rs`), so that stiffness does not depend on the number of nodes, of substeps
+//! or of iterations. Solids are met at their true moving surface (`contact.rs`), surfaces meet themselves and each other
+//! (`self_contact.rs`, `truncation.rs`), and air pushes each face (`air.rs`).
+//!
+//! Not there: the push of cloth and soft bodies on solids.
+
+mod active_contacts;
+mod air;
+mod bending;
+mod blocks;
+mod body;
+mod cell;
+mod contact;
+mod dense;
+mod embedding;
+mod face_tree;
+mod lattice;
+mod levels;
+mod matrix;
+mod membrane;
+mod multigrid;
+mod pairs;
+mod piece;
+mod prediction;
+mod self_contact;
+mod sheet;
+mod system;
+pub mod timers;
+mod truncation;
+
+use crate::{BlowUp, PrepareContext, PrepareError, SavedPart, Solver, Step, Wants};
+use air::AirCoefficients;
+use body::{DeformableBody, Elastic, PinnedPoints, State, Substance};
+use cell::SolidModuli;
+use frames::{Bodies, Frame, MeshState};
+use geometry::Mesh;
+use glam::{DVec3, Quat, Vec3};
+use lattice::LatticeError;
+use membrane::Moduli;
+use piece::{Part, Piece, ShownMesh};
+use shot::{
+    Element, Id, System, SystemId,
+    world::{Pose, World},
+};
+use timers::{Phase, timed};
+
+/// Most nodes of all cloths and soft bodies of a shot, and most points of their surfaces.
+const MAX_NODES: usize = 300_000;
+
+/// Cloths and soft bodies of a shot.
+struct Deformables {
+    members: Vec<Member>,
+    body: DeformableBody,
+}
+
+/// An element.
+struct Member {
+    element: Id,
+    name: String,
+    shown: ShownMesh,
+    /// The nodes of each pin that is not a region, from its first on.
+    pinned: Vec<Option<Vec<u32>>>,
+}
+
+/// Makes the solver, if the system has a cloth or a soft body.
+pub(crate) fn prepare(
+    context: PrepareContext,
+    system: &System,
+) -> Result<Option<Box<dyn Solver>>, PrepareError> {
+    if system.id != SystemId::Deformables {
+        return Ok(None);
+    }
+    let unsolved = |_: Id, _: f64| -> Option<Pose> { None };
+    let world = World::new(context.shot, context.sampler, f64::from(context.shot.timing.first), &unsolved);
+    let (mut members, mut parts, mut all) = (Vec::new(), Vec::new(), Piece::default());
+    let (mut x, mut v) = (Vec::new(), Vec::new());
+    for element in system.elements.iter().filter_map(|id| context.shot.element(*id)) {
+        let poses = world.placements(element);
+        let most = MAX_NODES - all.len().max(all.embedding.len());
+        let Some((piece, shown, edge_m)) = piece_of(context, element, poses.len(), most)? else { continue };
+        let mut own_x = piece.placed(&poses);
+        let launch = element.as_solid().and_then(|solid| solid.body.launch_velocity).unwrap_or_default();
+        let mut own_v = vec![launch.as_dvec3(); own_x.len()];
+        begin(context, element.id, &piece, &shown, &mut own_x, &mut own_v);
+        let member = Member {
+            element: element.id,
+            name: element.name.clone(),
+            pinned: piece.pinned(element.pins(), edge_m),
+            shown,
+        };
+        let (nodes, points, faces) = (all.len(), all.embedding.len(), all.faces.len());
+        parts.push(Part {
+            nodes: nodes..nodes + piece.len(),
+            points: points..points + piece.embedding.len(),
+            faces: faces..faces + piece.faces.len(),
+            first_body: all.bodies,
+            edge_m,
+        });
+        all.append(&piece);
+        x.extend(own_x);
+        v.extend(own_v);
+        members.push(member);
+    }
+    if members.is_empty() {
+        return Ok(None);
+    }
+    Ok(Some(Box::new(Deformables { members, body: DeformableBody::new(all, parts, x, v) })))
+}
+
+/// What an element is at rest, in so many copies, the mesh that is shown, and the mean length of its edges; none if it does
+/// not deform. At most so many nodes and points.
+fn piece_of(
+    context: PrepareContext,
+    element: &Element,
+    copies: usize,
+    most: usize,
+) -> Result<Option<(Piece, ShownMesh, f64)>, PrepareError> {
+    let Some(solid) = element.as_solid() else { return Ok(None) };
+    let too_much = |count: usize, of: &str, cure: &str| PrepareError::TooMuch {
+        element: element.name.clone(),
+        what: format!("{count} {of}; at most {most} here: give it longer {cure}"),
+    };
+    let edge_m = match (element.as_cloth(), element.as_soft()) {
+        (Some(cloth), _) => cloth.edge_m,
+        (None, Some(soft)) => soft.edge_m,
+        (None, None) => return Ok(None),
+    };
+    let mesh = context
+        .meshes
+        .mesh(&solid.shape)
+        .map_err(|source| PrepareError::Mesh { element: element.name.clone(), source })?;
+    let mesh = Mesh::refined(&solid.shape, mesh, edge_m, most / copies.max(1))
+        .map_err(|each| too_much(each.saturating_mul(copies), "points of its surface", "edges"))?;
+    let (piece, shown, edge_m) = match element.as_soft() {
+        None => sheet::sheet(&mesh),
+        Some(soft) => lattice::lattice(&mesh, f64::from(soft.cell_m)).map_err(|error| match error {
+            LatticeError::TooMany(cells) => too_much(cells, "cells", "cells"),
+            LatticeError::NotClosed => PrepareError::Unfit {
+                element: element.name.clone(),
+                what: "it is open, so that it has no inside to fill; close its surface, or make it cloth"
+                    .to_owned(),
+            },
+        })?,
+    };
+    for (count, of, cure) in
+        [(piece.len(), "nodes", "cells"), (piece.embedding.len(), "points of its surface", "edges")]
+    {
+        if count.saturating_mul(copies) > most {
+            return Err(too_much(count.saturating_mul(copies), of, cure));
+        }
+    }
+    let points = piece.embedding.len();
+    Ok(Some((piece.times(copies), shown.times(copies, points), edge_m)))
+}
+
+/// Takes positions and velocities from the frame that the shot begins from, if that has the same mesh.
+fn begin(
+    context: PrepareContext,
+    element: Id,
+    piece: &Piece,
+    shown: &ShownMesh,
+    x: &mut [DVec3],
+    v: &mut [DVec3],
+) {
+    let Some(initial) = context.initial_state else { return };
+    let (Some(mesh), Some(bodies)) = (initial.frame.meshes.get(&element), initial.frame.bodies.get(&element))
+    else {
+        return;
+    };
+    if mesh.positions.len() != shown.point_of.len() || bodies.is_empty() {
+        return;
+    }
+    let (position, orientation) = (bodies.positions[0], bodies.orientations[0]);
+    for (vertex, &point) in shown.point_of.iter().enumerate() {
+        let Some(node) = piece.embedding.node(point) else { continue };
+        x[node as usize] = (position + orientation * mesh.positions[vertex]).as_dvec3();
+        if initial.velocities {
+            let own = mesh.velocities.get(vertex).copied().unwrap_or_default();
+            v[node as usize] = (bodies.velocities[0] + orientation * own).as_dvec3();
+        }
+    }
+}
+
+/// What an element is made of in a step of `dt` seconds; none if it does not deform.
+fn substance(element: &Element, dt: f64) -> Option<Substance> {
+    let friction = element.as_solid()?.body.friction;
+    if let Some(cloth) = element.as_cloth() {
+        let moduli = Moduli::new(
+            f64::from(cloth.warp_n_m),
+            f64::from(cloth.weft_n_m),
+            f64::from(cloth.shear_n_m),
+            f64::from(cloth.poisson_ratio),
+        );
+        let (bend, damping) = (f64::from(cloth.bend_n_m), f64::from(cloth.damping_s) / dt);
+        return Some(Substance {
+            element: element.id,
+            density: f64::from(cloth.mass_kg_m2),
+            elastic: Elastic::Sheet { moduli, bend, damping },
+            air: AirCoefficients { drag: cloth.drag, lift: cloth.lift, closed: false },
+            thickness: cloth.thickness_m,
+            friction,
+        });
+    }
+    let soft = element.as_soft()?;
+    let moduli = SolidModuli::new(
+        f64::from(soft.youngs_modulus_pa),
+        f64::from(soft.poisson_ratio),
+        f64::from(soft.damping_s) / dt,
+    );
+    Some(Substance {
+        element: element.id,
+        density: f64::from(soft.density_kg_m3),
+        elastic: Elastic::Body(moduli),
+        air: AirCoefficients { drag: soft.drag, lift: soft.drag, closed: true },
+        thickness: soft.thickness_m,
+        friction,
+    })
+}
+
+impl Deformables {
+    /// The pinned nodes of an element at the step's end.
+    fn pinned_points(&self, index: usize, step: &Step, element: &Element) -> PinnedPoints {
+        let (member, part) = (&self.members[index], &self.body.parts[index]);
+        let solved = |id: Id, _: f64| step.colliders.solved(id);
+        let world = World::new(step.shot, step.sampler, step.acting, &solved);
+        let mut points = vec![false; part.nodes.len()];
+        for (pin, of) in element.pins().iter().zip(&member.pinned).filter(|(pin, _)| pin.holds) {
+            match (&pin.part, of) {
+                (_, Some(list)) => list.iter().for_each(|&p| points[p as usize] = true),
+                (shot::PinnedPart::Region(region), None) => {
+                    if let Some(weight) = step.weight(*region) {
+                        for (held, x) in points.iter_mut().zip(&self.body.state.x[part.nodes.clone()]) {
+                            *held |= weight.at(x.as_vec3()) > 0.5;
+                        }
+                    }
+                }
+                _ => {}
+            }
+        }
+        PinnedPoints { poses: world.placements(element), points }
+    }
+
+    /// The mean position of an element's nodes.
+    fn middle(&self, index: usize) -> DVec3 {
+        mean(&self.body.state.x[self.body.parts[index].nodes.clone()])
+    }
+}
+
+fn mean(list: &[DVec3]) -> DVec3 {
+    list.iter().fold(DVec3::ZERO, |sum, x| sum + *x) / list.len().max(1) as f64
+}
+
+impl Solver for Deformables {
+    fn step(&mut self, step: &Step) -> Result<(), BlowUp> {
+        let (mut substances, mut pinned) = (Vec::new(), Vec::new());
+        for (i, member) in self.members.iter().enumerate() {
+            let found = step.shot.element(member.element);
+            let made = found.and_then(|element| Some((element, substance(element, f64::from(step.dt))?)));
+            let Some((element, substance)) = made else { return Ok(()) };
+            pinned.push(self.pinned_points(i, step, element));
+            substances.push(substance);
+        }
+        let Self { members, body } = self;
+        // Within the pool, where many small parallel loops cost little.
+        let mut stepped = || body.step(step, &substances, &pinned);
+        timed(Phase::Step, || rayon::scope(|_| stepped())).map_err(|(part, what)| BlowUp {
+            frame: step.frame_number(),
+            element: members[part].element,
+            name: members[part].name.clone(),
+            what: what.to_owned(),
+        })
+    }
+
+    fn pose(&self, element: Id) -> Option<Pose> {
+        let index = self.members.iter().position(|member| member.element == element)?;
+        Some((self.middle(index).as_vec3(), Quat::IDENTITY))
+    }
+
+    fn wants(&self) -> Wants {
+        Wants { bodies: true, hits: false }
+    }
+
+    fn write(&mut self, frame: &mut Frame) {
+        let DeformableBody { piece, parts, state, .. } = &self.body;
+        let (points, velocities) = (piece.embedding.all(&state.x), piece.embedding.all(&state.v));
+        for (i, (member, part)) in self.members.iter().zip(parts).enumerate() {
+            let (middle, velocity) = (self.middle(i), mean(&state.v[part.nodes.clone()]));
+            let mut bodies = Bodies::default();
+            bodies.push(middle.as_vec3(), Quat::IDENTITY, velocity.as_vec3(), Vec3::ZERO);
+            frame.bodies.insert(member.element, bodies);
+            let of = member.shown.point_of.iter().map(|p| part.points.start + *p as usize);
+            let mesh = MeshState {
+                topology: member.shown.topology.clone(),
+                positions: of.clone().map(|p| (points[p] - middle).as_vec3()).collect(),
+                velocities: of.map(|p| (velocities[p] - velocity).as_vec3()).collect(),
+                attributes: Vec::new(),
+            };
+            frame.meshes.insert(member.element, mesh);
+        }
+    }
+
+    fn save(&self) -> SavedPart {
+        let elements: Vec<Id> = self.members.iter().map(|member| member.element).collect();
+        let saved = (elements, self.body.state.clone());
+        Box::new(move || postcard::to_stdvec(&saved).expect("the state of cloth serialises"))
+    }
+
+    fn restore(&mut self, bytes: Option<&[u8]>) -> Result<(), PrepareError> {
+        let unfit = |what: &str| PrepareError::State(what.to_owned());
+        let bytes = bytes.ok_or_else(|| unfit("it has no cloth or soft body"))?;
+        let (elements, state): (Vec<Id>, State) =
+            postcard::from_bytes(bytes).map_err(|error| PrepareError::State(error.to_string()))?;
+        let same = elements.iter().eq(self.members.iter().map(|member| &member.element));
+        let piece = &self.body.piece;
+        if !same || !state.fits(piece.len(), piece.embedding.len()) {
+            return Err(unfit("it has other cloths or soft bodies"));
+        }
+        self.body.state = state;
+        Ok(())
+    }
+}

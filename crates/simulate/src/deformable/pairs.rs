@@ -1,0 +1,409 @@
+//! Pairs of features of surfaces that may meet within a step: a point and a triangle, or two edges.
+
+use super::blocks::Rows;
+use super::face_tree::FaceTree;
+use glam::{DVec3, Vec3A};
+use rayon::prelude::*;
+use std::collections::HashSet;
+use std::sync::atomic::{AtomicUsize, Ordering::Relaxed};
+
+/// Two features, none of whose points is shared: the first one or two points are one feature's, the others the other's.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub(super) enum Pair {
+    /// A point, and a triangle.
+    PointTriangle([u32; 4]),
+    /// Two edges.
+    Edges([u32; 4]),
+}
+
+impl Pair {
+    pub fn points(&self) -> [u32; 4] {
+        match self {
+            Self::PointTriangle(points) | Self::Edges(points) => *points,
+        }
+    }
+
+    /// The same of other points.
+    pub fn on(&self, points: [u32; 4]) -> Self {
+        match self {
+            Self::PointTriangle(_) => Self::PointTriangle(points),
+            Self::Edges(_) => Self::Edges(points),
+        }
+    }
+
+    /// How many of the points belong to the first feature.
+    pub fn first(&self) -> usize {
+        match self {
+            Self::PointTriangle(_) => 1,
+            Self::Edges(_) => 2,
+        }
+    }
+
+    /// Weights of the points at the features' nearest points, negative for the second, and the difference of these.
+    pub fn nearest(&self, x: &[DVec3]) -> ([f64; 4], DVec3) {
+        let [a, b, c, d] = self.points().map(|p| x[p as usize]);
+        let weights = match self {
+            Self::PointTriangle(_) => {
+                let [u, v, w] = in_triangle(a, [b, c, d]);
+                [1.0, -u, -v, -w]
+            }
+            Self::Edges(_) => {
+                let (s, t) = on_edges(a, b, c, d);
+                [1.0 - s, s, t - 1.0, -t]
+            }
+        };
+        (weights, a * weights[0] + b * weights[1] + c * weights[2] + d * weights[3])
+    }
+}
+
+/// Barycentric coordinates of the point of a triangle nearest to `p` (C. Ericson, *Real-time collision detection*, 2005, 5.1.5).
+fn in_triangle(p: DVec3, [a, b, c]: [DVec3; 3]) -> [f64; 3] {
+    let (ab, ac, ap) = (b - a, c - a, p - a);
+    let (d1, d2) = (ab.dot(ap), ac.dot(ap));
+    if d1 <= 0.0 && d2 <= 0.0 {
+        return [1.0, 0.0, 0.0];
+    }
+    let bp = p - b;
+    let (d3, d4) = (ab.dot(bp), ac.dot(bp));
+    if d3 >= 0.0 && d4 <= d3 {
+        return [0.0, 1.0, 0.0];
+    }
+    let vc = d1 * d4 - d3 * d2;
+    if vc <= 0.0 && d1 >= 0.0 && d3 <= 0.0 {
+        let v = d1 / (d1 - d3);
+        return [1.0 - v, v, 0.0];
+    }
+    let cp = p - c;
+    let (d5, d6) = (ab.dot(cp), ac.dot(cp));
+    if d6 >= 0.0 && d5 <= d6 {
+        return [0.0, 0.0, 1.0];
+    }
+    let vb = d5 * d2 - d1 * d6;
+    if vb <= 0.0 && d2 >= 0.0 && d6 <= 0.0 {
+        let w = d2 / (d2 - d6);
+        return [1.0 - w, 0.0, w];
+    }
+    let va = d3 * d6 - d5 * d4;
+    if va <= 0.0 && d4 - d3 >= 0.0 && d5 - d6 >= 0.0 {
+        let w = (d4 - d3) / ((d4 - d3) + (d5 - d6));
+        return [0.0, 1.0 - w, w];
+    }
+    let sum = va + vb + vc;
+    [va / sum, vb / sum, vc / sum]
+}
+
+/// Where on two edges their nearest points lie, 0–1 (ibid., 5.1.9).
+fn on_edges(p1: DVec3, q1: DVec3, p2: DVec3, q2: DVec3) -> (f64, f64) {
+    let (d1, d2, r) = (q1 - p1, q2 - p2, p1 - p2);
+    let (a, e) = (d1.length_squared().max(1e-300), d2.length_squared().max(1e-300));
+    let (b, c, f) = (d1.dot(d2), d1.dot(r), d2.dot(r));
+    let denominator = a * e - b * b;
+    let s = if denominator > 1e-12 * a * e { ((b * f - c * e) / denominator).clamp(0.0, 1.0) } else { 0.0 };
+    let t = (b * s + f) / e;
+    if t < 0.0 {
+        ((-c / a).clamp(0.0, 1.0), 0.0)
+    } else if t > 1.0 {
+        (((b - c) / a).clamp(0.0, 1.0), 1.0)
+    } else {
+        (s, t)
+    }
+}
+
+/// Most pairs of a step: 20 bytes each.
+const MAX_PAIRS: usize = 24_000_000;
+
+/// Finds pairs.
+pub(super) struct PairSearch {
+    faces: Vec<Face>,
+    /// For each point, its faces.
+    faces_of: Rows,
+    tree: FaceTree,
+}
+
+/// A face, and which of its features no face before it has.
+#[derive(Clone, Copy)]
+struct Face {
+    points: [u32; 3],
+    /// Of its corners, and of its sides from each corner to the next.
+    own_points: [bool; 3],
+    own_edges: [bool; 3],
+}
+
+impl PairSearch {
+    /// Of faces between points at `x`.
+    pub fn new(faces: &[[u32; 3]], x: &[DVec3]) -> Self {
+        let mut edges = HashSet::new();
+        let mut taken = vec![false; x.len()];
+        let mut faces_of = vec![Vec::new(); x.len()];
+        let all = faces.iter().zip(0..).map(|(&points, face)| {
+            points.iter().for_each(|p| faces_of[*p as usize].push(face));
+            let side = |i: usize| [points[i], points[(i + 1) % 3]];
+            Face {
+                points,
+                own_points: points.map(|p| !std::mem::replace(&mut taken[p as usize], true)),
+                own_edges: [0, 1, 2].map(|i| {
+                    let [a, b] = side(i);
+                    edges.insert([a.min(b), a.max(b)])
+                }),
+            }
+        });
+        let all = all.collect();
+        Self { faces: all, faces_of: Rows::of_lists(faces_of), tree: FaceTree::new(faces, x) }
+    }
+
+    /// All pairs that may come closer than `reach` while the points go straight from `from` to `to`, or further by a factor
+    /// `further` against each other, in an order that does not depend on the number of threads; none if there are more
+    /// than [`MAX_PAIRS`].
+    ///
+    /// Features of faces around one point are left out while these lie side by side (`is_flat`): then they are not closer than at
+    /// rest, but for what the sheet is compressed.
+    pub fn find(&mut self, from: &[DVec3], to: &[DVec3], reach: f32, further: f32) -> Option<Vec<Pair>> {
+        // Near the origin single precision is finer.
+        let middle = from.iter().fold(DVec3::ZERO, |sum, x| sum + *x) / from.len().max(1) as f64;
+        let points: Vec<PointWay> = (from.par_iter().zip(to).with_min_len(512))
+            .map(|(a, b)| PointWay { x: (*a - middle).as_vec3a(), moves: (*b - *a).as_vec3a() * further })
+            .collect();
+        let furthest = points.iter().fold(0.0f32, |most, point| most.max(point.x.abs().max_element()));
+        let reach = reach + 4.0 * f32::EPSILON * furthest;
+        let tasks = self.tree.near(|face| self.faces[face as usize].points, &points, reach);
+        let ways: Vec<FaceWay> = (self.faces.par_iter().with_min_len(256))
+            .map(|face| FaceWay::new(&face.points.map(|p| points[p as usize])))
+            .collect();
+        let flat: Vec<bool> = (0..points.len())
+            .into_par_iter()
+            .with_min_len(256)
+            .map(|point| is_flat(self.faces_of.of(point), &ways, points[point].moves))
+            .collect();
+        let filter = PairFilter { search: self, points: &points, ways: &ways, flat: &flat, reach };
+        // Past the bound no more are kept.
+        let count = AtomicUsize::new(0);
+        let each = tasks.par_iter().map(|task| {
+            let mut found = Vec::new();
+            self.tree.walk(*task, reach, |a, b| {
+                if count.load(Relaxed) <= MAX_PAIRS {
+                    let before = found.len();
+                    filter.of_faces(a as usize, b as usize, &mut found);
+                    if found.len() > before {
+                        count.fetch_add(found.len() - before, Relaxed);
+                    }
+                }
+            });
+            found
+        });
+        let pairs = each.collect::<Vec<_>>().concat();
+        (count.into_inner() <= MAX_PAIRS).then_some(pairs)
+    }
+}
+
+/// A point over the step: where it starts, and its motion.
+#[derive(Clone, Copy)]
+pub(super) struct PointWay {
+    pub x: Vec3A,
+    pub moves: Vec3A,
+}
+
+/// A face over the step.
+struct FaceWay {
+    centre: Vec3A,
+    /// Its mean motion.
+    moves: Vec3A,
+    normal: Vec3A,
+    radius: f32,
+    /// How far the motion of a corner differs from the mean.
+    spread: f32,
+    /// Its least height, m.
+    height: f32,
+}
+
+impl FaceWay {
+    fn new([a, b, c]: &[PointWay; 3]) -> Self {
+        let centre = (a.x + b.x + c.x) / 3.0;
+        let moves = (a.moves + b.moves + c.moves) / 3.0;
+        let most = |of: [f32; 3]| of.into_iter().fold(0.0, f32::max).sqrt();
+        let across = (b.x - a.x).cross(c.x - a.x);
+        let sides = [a.x.distance_squared(b.x), b.x.distance_squared(c.x), c.x.distance_squared(a.x)];
+        let length = across.length().max(1e-30);
+        Self {
+            centre,
+            moves,
+            normal: across / length,
+            radius: most([a, b, c].map(|p| p.x.distance_squared(centre))),
+            spread: most([a, b, c].map(|p| p.moves.distance_squared(moves))),
+            height: length / most(sides).max(1e-30),
+        }
+    }
+}
+
+/// Whether the faces around a point that moves so far lie side by side: all are seen from one side along their mean normal,
+/// and are wider than they move against each other.
+fn is_flat(faces: &[u32], ways: &[FaceWay], moves: Vec3A) -> bool {
+    const COSINE: f32 = 0.75;
+    const WIDER: f32 = 4.0;
+    let all = || faces.iter().map(|face| &ways[*face as usize]);
+    let normal = all().fold(Vec3A::ZERO, |sum, way| sum + way.normal).normalize_or_zero();
+    let spread = all().map(|way| way.spread + way.moves.distance(moves)).fold(0.0, f32::max);
+    all().all(|way| way.normal.dot(normal) > COSINE && way.height > WIDER * spread)
+}
+
+/// What tells whether the features of two faces may meet.
+struct PairFilter<'a> {
+    search: &'a PairSearch,
+    points: &'a [PointWay],
+    ways: &'a [FaceWay],
+    flat: &'a [bool],
+    reach: f32,
+}
+
+impl PairFilter<'_> {
+    /// Finds the pairs of features of two faces that may meet.
+    fn of_faces(&self, a: usize, b: usize, found: &mut Vec<Pair>) {
+        let (one, two) = (&self.ways[a], &self.ways[b]);
+        let between = one.spread + two.spread + one.moves.distance(two.moves);
+        let most = one.radius + two.radius + self.reach + between;
+        if one.centre.distance_squared(two.centre) > 1.0002 * most * most {
+            return;
+        }
+        let (first, second) = (&self.search.faces[a], &self.search.faces[b]);
+        let mut common = first.points.iter().filter(|p| second.points.contains(p));
+        if common.any(|p| self.flat[*p as usize]) {
+            return;
+        }
+        let corners = |face: &Face| face.points.map(|p| self.points[p as usize]);
+        let (at, other) = (corners(first), corners(second));
+        self.points_of(first, &at, second, two, found);
+        self.points_of(second, &other, first, one, found);
+        for i in (0..3).filter(|i| first.own_edges[*i]) {
+            for k in (0..3).filter(|k| second.own_edges[*k]) {
+                let [i2, k2] = [(i + 1) % 3, (k + 1) % 3];
+                let ends = [first.points[i], first.points[i2], second.points[k], second.points[k2]];
+                let apart = !ends[..2].contains(&ends[2]) && !ends[..2].contains(&ends[3]);
+                if apart && self.edges_meet(&[at[i], at[i2]], &[other[k], other[k2]]) {
+                    found.push(Pair::Edges(ends));
+                }
+            }
+        }
+    }
+
+    fn points_of(&self, of: &Face, at: &[PointWay; 3], face: &Face, way: &FaceWay, found: &mut Vec<Pair>) {
+        for i in (0..3).filter(|i| of.own_points[*i] && !face.points.contains(&of.points[*i])) {
+            let most = self.reach + way.spread + at[i].moves.distance(way.moves);
+            let off = at[i].x - way.centre;
+            let reach = way.radius + most;
+            if off.length_squared() <= 1.0002 * reach * reach && off.dot(way.normal).abs() <= 1.0001 * most {
+                let [a, b, c] = face.points;
+                found.push(Pair::PointTriangle([of.points[i], a, b, c]));
+            }
+        }
+    }
+
+    /// Whether two edges may meet.
+    fn edges_meet(&self, [a, b]: &[PointWay; 2], [c, d]: &[PointWay; 2]) -> bool {
+        let mean = (a.moves + b.moves - c.moves - d.moves).length();
+        let between = 0.5 * (a.moves.distance(b.moves) + c.moves.distance(d.moves) + mean);
+        let most = 1.0001 * (self.reach + between);
+        // The gap along the first edge, then across it.
+        let (first, from, to) = (b.x - a.x, c.x - a.x, d.x - a.x);
+        let length = first.length().max(1e-30);
+        let along = first / length;
+        let (s, t) = (from.dot(along), to.dot(along));
+        if s.min(t) > length + most || s.max(t) < -most {
+            return false;
+        }
+        let (p, q) = (from - along * s, to - along * t);
+        let side = q - p;
+        let at = (-p.dot(side) / side.length_squared().max(1e-30)).clamp(0.0, 1.0);
+        (p + side * at).length_squared() <= 1.0002 * most * most
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn nearest_points_are_nearer_than_any_others() {
+        let number = |i: u32| f64::from((i.wrapping_mul(0x9E37_79B9) >> 8) & 0xFFFF) / 65_536.0;
+        for seed in 0..400 {
+            let x: Vec<DVec3> = (0..4)
+                .map(|i| {
+                    DVec3::from_array(std::array::from_fn(|axis| number(100 * seed + 3 * i + axis as u32)))
+                })
+                .collect();
+            for pair in [Pair::PointTriangle([0, 1, 2, 3]), Pair::Edges([0, 1, 2, 3])] {
+                let (weights, apart) = pair.nearest(&x);
+                let (first, second) = weights.split_at(pair.first());
+                assert!((first.iter().sum::<f64>() - 1.0).abs() < 1e-9);
+                assert!((second.iter().sum::<f64>() + 1.0).abs() < 1e-9);
+                let (least, steps) = (apart.length(), 24);
+                for i in 0..=steps {
+                    for j in 0..=steps {
+                        let (u, v) = (f64::from(i) / f64::from(steps), f64::from(j) / f64::from(steps));
+                        let other = match pair {
+                            Pair::Edges(_) => x[0].lerp(x[1], u) - x[2].lerp(x[3], v),
+                            Pair::PointTriangle(_) => x[0] - x[1].lerp(x[2].lerp(x[3], v), u),
+                        };
+                        assert!(other.length() > least - 1e-9, "{pair:?} {seed}");
+                    }
+                }
+            }
+        }
+    }
+
+    #[test]
+    fn all_pairs_that_come_close_are_found() {
+        use geometry::{Mesh, primitive};
+        use shot::Shape;
+        let mesh = Mesh::refined(&Shape::plane(1.0, 0.6), primitive::plane(1.0, 0.6), 0.2, 1_000).unwrap();
+        let sheet = crate::deformable::sheet::sheet(&mesh).0.times(2);
+        let number = |i: usize| f64::from(((i as u32).wrapping_mul(0x9E37_79B9) >> 8) & 0xFFFF) / 65_536.0;
+        let from: Vec<DVec3> = (sheet.rest.iter().zip(&sheet.body_of).enumerate())
+            .map(|(i, (p, copy))| *p + DVec3::Y * (0.1 * f64::from(*copy) + 0.03 * number(i)))
+            .collect();
+        let to: Vec<DVec3> = (from.iter().enumerate())
+            .map(|(i, p)| *p + DVec3::new(number(i + 900), -1.0 - 0.2 * number(i), number(i + 700)) * 0.3)
+            .collect();
+        let mut search = PairSearch::new(&sheet.faces, &from);
+        let reach = 0.08;
+        let found = search.find(&from, &to, reach, 1.0).unwrap();
+        assert_eq!(found, search.find(&from, &to, reach, 1.0).unwrap(), "always in the same order");
+        let mut wanted = Vec::new();
+        for point in 0..from.len() as u32 {
+            let apart = |t: &&[u32; 3]| !t.contains(&point);
+            let of = |t: &[u32; 3]| Pair::PointTriangle([point, t[0], t[1], t[2]]);
+            wanted.extend(sheet.faces.iter().filter(apart).map(of));
+        }
+        let sides = |[a, b, c]: &[u32; 3]| [[*a, *b], [*b, *c], [*c, *a]].map(|[a, b]| [a.min(b), a.max(b)]);
+        let edges: std::collections::BTreeSet<[u32; 2]> = sheet.faces.iter().flat_map(sides).collect();
+        for a in &edges {
+            let apart = |b: &&[u32; 2]| *b > a && !b.contains(&a[0]) && !b.contains(&a[1]);
+            let of = |b: &[u32; 2]| Pair::Edges([a[0], a[1], b[0], b[1]]);
+            wanted.extend(edges.iter().filter(apart).map(of));
+        }
+        let close = |pair: &Pair| {
+            (0..=20).any(|step| {
+                let t = f64::from(step) / 20.0;
+                let x: Vec<DVec3> = from.iter().zip(&to).map(|(a, b)| a.lerp(*b, t)).collect();
+                pair.nearest(&x).1.length() < f64::from(reach)
+            })
+        };
+        let sorted = |pair: &Pair| {
+            let mut points = pair.points();
+            let (first, second) = points.split_at_mut(pair.first());
+            first.sort_unstable();
+            second.sort_unstable();
+            if first.len() == 2 && first[0] > second[0] {
+                first.swap_with_slice(second);
+            }
+            points
+        };
+        let known: HashSet<(usize, [u32; 4])> =
+            found.iter().map(|pair| (pair.first(), sorted(pair))).collect();
+        assert_eq!(known.len(), found.len(), "each once");
+        // The edges of a pair, and the ends of each, come in any order, the corners of a face turned.
+        let found_or_turned =
+            |known: &HashSet<(usize, [u32; 4])>, pair: &Pair| known.contains(&(pair.first(), sorted(pair)));
+        let close: Vec<Pair> = wanted.into_iter().filter(close).collect();
+        assert!(close.len() > 50);
+        assert!(close.iter().all(|pair| found_or_turned(&known, pair)));
+    }
+}

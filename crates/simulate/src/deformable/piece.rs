@@ -1,0 +1,142 @@
+//! What deforms, at rest: nodes, and the triangles and cells between them.
+
+use super::bending::Bend;
+use super::cell::Cell;
+use super::embedding::Embedding;
+use super::membrane::Triangle;
+use geometry::Topology;
+use glam::{DVec3, Vec3};
+use shot::{Pin, PinnedPart};
+use std::ops::Range;
+use std::sync::Arc;
+
+/// Nodes and what is between them: of one body, of the copies of an element, or of all elements.
+#[derive(Clone, Debug, Default)]
+pub(super) struct Piece {
+    /// Positions of the nodes at rest, in the element's frame, m.
+    pub rest: Vec<DVec3>,
+    /// For each node, the area, m², or volume, m³, around it.
+    pub measures: Vec<f64>,
+    /// The body of each node: each copy is one.
+    pub body_of: Vec<u32>,
+    pub triangles: Vec<Triangle>,
+    /// For each triangle, how it bends.
+    pub bends: Vec<Bend>,
+    pub cells: Vec<Cell>,
+    /// The points of the surface, which meets others.
+    pub embedding: Embedding,
+    /// Its triangles.
+    pub faces: Vec<[u32; 3]>,
+    /// Number of bodies.
+    pub bodies: u32,
+}
+
+/// The part that one element has in all.
+#[derive(Clone, Debug, Default)]
+pub(super) struct Part {
+    pub nodes: Range<usize>,
+    pub points: Range<usize>,
+    pub faces: Range<usize>,
+    /// The first of its bodies.
+    pub first_body: u32,
+    /// Mean length of the edges of its triangles or cells, m.
+    pub edge_m: f64,
+}
+
+/// The mesh that is shown of an element.
+#[derive(Clone, Debug)]
+pub(super) struct ShownMesh {
+    pub topology: Arc<Topology>,
+    /// The point of each vertex.
+    pub point_of: Vec<u32>,
+}
+
+impl ShownMesh {
+    /// So many of it beside each other, each of so many points.
+    pub fn times(self, copies: usize, points: usize) -> Self {
+        if copies == 1 {
+            return self;
+        }
+        let moved = |copy: usize| self.point_of.iter().map(move |p| p + (copy * points) as u32);
+        Self {
+            topology: Arc::new(Topology::joined(&vec![&*self.topology; copies])),
+            point_of: (0..copies).flat_map(moved).collect(),
+        }
+    }
+}
+
+impl Piece {
+    /// Adds another beside what is there.
+    pub fn append(&mut self, other: &Self) {
+        let by = self.rest.len() as u32;
+        let points = self.embedding.len() as u32;
+        self.rest.extend_from_slice(&other.rest);
+        self.measures.extend_from_slice(&other.measures);
+        self.body_of.extend(other.body_of.iter().map(|body| body + self.bodies));
+        let triangle = |t: &Triangle| Triangle { points: t.points.map(|p| p + by), ..*t };
+        self.triangles.extend(other.triangles.iter().map(triangle));
+        self.bends.extend(other.bends.iter().map(|bend| bend.moved(by)));
+        self.cells.extend(other.cells.iter().map(|cell| cell.moved(by)));
+        self.embedding.append(&other.embedding, by);
+        self.faces.extend(other.faces.iter().map(|face| face.map(|p| p + points)));
+        self.bodies += other.bodies;
+    }
+
+    /// So many of it beside each other.
+    pub fn times(self, copies: usize) -> Self {
+        if copies == 1 {
+            return self;
+        }
+        let mut all = Self::default();
+        (0..copies).for_each(|_| all.append(&self));
+        all
+    }
+
+    /// Number of nodes.
+    pub fn len(&self) -> usize {
+        self.rest.len()
+    }
+
+    /// The nodes that pins may hold, for each pin; none: those that are in its region. `edge_m` is the length of its edges.
+    pub fn pinned(&self, pins: &[Pin], edge_m: f64) -> Vec<Option<Vec<u32>>> {
+        let of = |pin: &Pin| match &pin.part {
+            PinnedPart::Side(side) => Some(self.furthest(side.axis(), edge_m)),
+            PinnedPart::Corners(side) => {
+                let side = self.furthest(side.axis(), edge_m);
+                Some(self.ends(&side, edge_m))
+            }
+            PinnedPart::Region(_) => None,
+        };
+        pins.iter().map(of).collect()
+    }
+
+    /// The nodes that are furthest along an axis.
+    fn furthest(&self, axis: Vec3, edge_m: f64) -> Vec<u32> {
+        let along = |p: u32| self.rest[p as usize].dot(axis.as_dvec3());
+        let all = || 0..self.len() as u32;
+        let most = all().map(along).fold(f64::NEG_INFINITY, f64::max);
+        let near = most - 0.01 * edge_m;
+        all().filter(|p| along(*p) >= near).collect()
+    }
+
+    /// The two ends of a list along its longest side, of each body.
+    fn ends(&self, side: &[u32], edge_m: f64) -> Vec<u32> {
+        let at = |p: u32| self.rest[p as usize];
+        let (low, high) = side.iter().fold((DVec3::INFINITY, DVec3::NEG_INFINITY), |(low, high), &p| {
+            (low.min(at(p)), high.max(at(p)))
+        });
+        let axis = (high - low).max_position();
+        let near = 0.01 * edge_m;
+        let end = |p: &u32| at(*p)[axis] <= low[axis] + near || at(*p)[axis] >= high[axis] - near;
+        side.iter().copied().filter(end).collect()
+    }
+
+    /// Positions of the nodes when all stand at rest, by the poses of the bodies.
+    pub fn placed(&self, poses: &[shot::world::Pose]) -> Vec<DVec3> {
+        let place = |(rest, body): (&DVec3, &u32)| {
+            let (position, orientation) = poses[(*body as usize).min(poses.len() - 1)];
+            position.as_dvec3() + (orientation * rest.as_vec3()).as_dvec3()
+        };
+        self.rest.iter().zip(&self.body_of).map(place).collect()
+    }
+}

@@ -1,0 +1,120 @@
+//! A sheet at rest: its triangles, and what they weigh.
+
+use super::bending::Bend;
+use super::embedding::Embedding;
+use super::membrane::Triangle;
+use super::piece::{Piece, ShownMesh};
+use geometry::{Mesh, Topology, Weld};
+use glam::DVec3;
+use std::collections::HashMap;
+use std::sync::Arc;
+
+/// The sheet of a mesh in the element's frame, the mesh that is shown of it, and the mean length of its edges, m.
+/// Triangles without an area take no part in the physics.
+pub(super) fn sheet(mesh: &Mesh) -> (Piece, ShownMesh, f64) {
+    let weld = Weld::new(&mesh.positions);
+    let rest: Vec<DVec3> = weld.vertex_of.iter().map(|&v| mesh.positions[v as usize].as_dvec3()).collect();
+    let faces = weld.faces(&mesh.triangles);
+    let at = |p: u32| rest[p as usize];
+    let mut triangles = Vec::with_capacity(faces.len());
+    let mut measures = vec![0.0; rest.len()];
+    let mut edges: HashMap<[u32; 2], Vec<u32>> = HashMap::new();
+    let (mut length, mut count) = (0.0, 0u32);
+    for (face, corners) in faces.iter().zip(&mesh.triangles) {
+        let Some(triangle) = Triangle::new(*face, face.map(at), warp(mesh, *corners)) else { continue };
+        for (i, &point) in face.iter().enumerate() {
+            measures[point as usize] += triangle.area / 3.0;
+            let (a, b) = (point, face[(i + 1) % 3]);
+            edges.entry([a.min(b), a.max(b)]).or_default().push(face[(i + 2) % 3]);
+            length += at(a).distance(at(b));
+            count += 1;
+        }
+        triangles.push(triangle);
+    }
+    let across = |a: u32, b: u32, own: u32| match edges.get(&[a.min(b), a.max(b)]).map(Vec::as_slice) {
+        Some([one, two]) if *one == own => Some(*two),
+        Some([one, two]) if *two == own => Some(*one),
+        _ => None,
+    };
+    let bend = |triangle: &Triangle| {
+        let [a, b, c] = triangle.points;
+        Bend::new(triangle, [across(b, c, a), across(c, a, b), across(a, b, c)], at)
+    };
+    let bends = triangles.iter().map(bend).collect();
+    let shown = ShownMesh { topology: Arc::new(Topology::of(mesh)), point_of: weld.point_of };
+    let piece = Piece {
+        measures,
+        body_of: vec![0; rest.len()],
+        embedding: Embedding::identity(rest.len()),
+        faces: triangles.iter().map(|t| t.points).collect(),
+        cells: Vec::new(),
+        bodies: 1,
+        rest,
+        triangles,
+        bends,
+    };
+    (piece, shown, length / f64::from(count.max(1)))
+}
+
+/// The direction in space along which u grows most within a triangle.
+fn warp(mesh: &Mesh, corners: [u32; 3]) -> DVec3 {
+    let [a, b, c] = corners.map(|v| mesh.positions[v as usize].as_dvec3());
+    let Some([ua, ub, uc]) =
+        (mesh.uvs.len() == mesh.positions.len()).then(|| corners.map(|v| f64::from(mesh.uvs[v as usize].x)))
+    else {
+        return b - a;
+    };
+    let (ab, ac) = (b - a, c - a);
+    let normal = ab.cross(ac);
+    // The gradient of a linear function over a triangle.
+    let gradient = ((ub - ua) * ac - (uc - ua) * ab).cross(normal);
+    if gradient.length_squared() > 0.0 { gradient.normalize() } else { ab }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use geometry::primitive;
+    use shot::{Pin, PinnedPart, Shape, Side};
+
+    fn mesh(edge_m: f32) -> Mesh {
+        Mesh::refined(&Shape::plane(2.0, 1.0), primitive::plane(2.0, 1.0), edge_m, 10_000).unwrap()
+    }
+
+    #[test]
+    fn warp_runs_along_u() {
+        let mesh = mesh(0.5);
+        for corners in &mesh.triangles {
+            assert!((warp(&mesh, *corners) - DVec3::X).length() < 1e-6);
+        }
+    }
+
+    #[test]
+    fn areas_add_up_and_triangles_reach_across_inner_edges() {
+        let (sheet, _, _) = sheet(&mesh(0.1));
+        assert!((sheet.measures.iter().sum::<f64>() - 2.0).abs() < 1e-5);
+        // Edges of 20 × 10 squares, less those of the border, from both sides.
+        let reaches: usize =
+            sheet.bends.iter().map(|b| (3..6).filter(|&i| b.points[i] != b.points[i - 3]).count()).sum();
+        assert_eq!(reaches, 2 * (20 * 11 + 10 * 21 + 200 - 60));
+        assert_eq!(sheet.len(), 21 * 11);
+    }
+
+    #[test]
+    fn sides_and_corners_are_pinned_of_every_copy() {
+        let (sheet, shown, edge_m) = sheet(&mesh(0.1));
+        let (shown, sheet) = (shown.times(3, sheet.len()), sheet.times(3));
+        let pin = |part| Pin { part, holds: true };
+        let pins = [pin(PinnedPart::Side(Side::Left)), pin(PinnedPart::Corners(Side::Front))];
+        let pinned = sheet.pinned(&pins, edge_m);
+        let [Some(side), Some(corners)] = &pinned[..] else { panic!() };
+        assert_eq!((side.len(), corners.len()), (33, 6));
+        assert!(side.iter().all(|&p| sheet.rest[p as usize].x == -1.0));
+        assert!(corners.iter().all(|&p| sheet.rest[p as usize].z == 0.5));
+        assert_eq!((shown.topology.vertices(), shown.point_of.len()), (3 * 21 * 11, 3 * 21 * 11));
+        assert!(sheet.triangles.iter().all(|t| {
+            let [a, b, c] = t.points.map(|p| sheet.body_of[p as usize]);
+            a == b && b == c
+        }));
+    }
+}
