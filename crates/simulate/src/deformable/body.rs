@@ -17,7 +17,7 @@ use super::prediction::Prediction;
 use super::self_contact::SelfContact;
 use super::system::{OfTriangle, Structure, Workspace};
 use super::timers::{Phase, timed};
-use super::truncation::truncate;
+use super::truncation::{Wall, truncate};
 use crate::Step;
 use glam::{DMat3, DVec3, Mat3, Mat3A, Vec3, Vec3A};
 use rayon::prelude::*;
@@ -105,6 +105,15 @@ impl Substance {
             Elastic::Body(_) => 0.0,
         }
     }
+}
+
+/// The planes of the contacts with solids, for points that start from `x_n`.
+fn walls(contacts: &[Contacts], skins: &[Skin], x_n: &[DVec3]) -> Vec<Wall> {
+    let of = |(point, contacts): (usize, &Contacts)| {
+        let thickness = f64::from(skins[point].thickness);
+        contacts.map(|contact| Some(contact?.wall(point as u32, thickness, x_n[point])))
+    };
+    contacts.iter().enumerate().flat_map(of).flatten().collect()
 }
 
 /// The pinned nodes of an element at a step's end.
@@ -322,7 +331,10 @@ impl DeformableBody {
         timed(Phase::Contact, || {
             let least = MIN_GAP * skins.iter().map(|skin| skin.thickness).fold(f32::INFINITY, f32::min);
             let pairs = self.pairs.find(&points_n, &points, least, 1.0)?;
-            truncate(&pairs, &self.piece.embedding, &points_n, &state.x, &mut x, &held, f64::from(least));
+            let embedding = &self.piece.embedding;
+            let walls = walls(&contacts, &skins, &points_n);
+            let least = f64::from(least);
+            truncate(&pairs, &walls, embedding, &points_n, &state.x, &mut x, &held, least);
             Some(())
         })
         .ok_or((0, TOO_FAST))?;

@@ -10,6 +10,7 @@
 //! along. A cloth at rest on a slope does not creep.
 
 use super::active_contacts::Spring;
+use super::truncation::Wall;
 use crate::colliders::{Collider, Colliders};
 use geometry::Bounds;
 use glam::{DVec3, Mat3, Vec3};
@@ -25,6 +26,8 @@ const STIFFNESS: f64 = 8.0;
 const MAX_GROWTH: f32 = 4_096.0;
 /// A point that was in contact is looked for within a solid down to so many times the distance at which contacts begin.
 const DEEPEST: f32 = 20.0;
+/// Least distance from a solid, in thicknesses.
+const LEAST_GAP: f64 = 0.1;
 /// Most contacts of a point.
 const MAX_CONTACTS: usize = 2;
 
@@ -314,9 +317,14 @@ impl PointContact {
         (depth > 0.0, depth > 0.0 && along.length() > self.friction * depth)
     }
 
+    /// The plane that a point at `x_n` at the step's start is not pushed through.
+    pub fn wall(&self, point: u32, thickness: f64, x_n: DVec3) -> Wall {
+        let least = LEAST_GAP * thickness - self.gap(x_n);
+        Wall { point, normal: self.normal, least }
+    }
+
     /// The way of a point out to a tenth of the thickness above the solid; zero if it is further off.
     pub fn way_out(&self, thickness: f64, x: DVec3) -> DVec3 {
-        let least = 0.1 * thickness;
-        self.normal * (least - self.gap(x)).max(0.0)
+        self.normal * (LEAST_GAP * thickness - self.gap(x)).max(0.0)
     }
 }

@@ -109,7 +109,10 @@ pub(super) fn lattice(mesh: &Mesh, cell_m: f64) -> Result<(Piece, ShownMesh, f64
     let mut embedding = Embedding::default();
     for p in &points {
         let (cell, at) = place(*p);
-        embedding.push(nodes_of(index(cell)).into_iter().zip(corner_weights(at)));
+        // On a side of a cell the corners off it have no part.
+        let of =
+            nodes_of(index(cell)).into_iter().zip(corner_weights(at)).filter(|(_, weight)| *weight > 1e-9);
+        embedding.push(of);
     }
     let shown = ShownMesh { topology: Arc::new(Topology::of(mesh)), point_of: weld.point_of.clone() };
     let has_area = |face: &[u32; 3]| {

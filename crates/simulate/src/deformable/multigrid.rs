@@ -32,8 +32,6 @@ struct Vectors {
     inverse: Vec<Mat3A>,
     /// The greatest eigenvalue of the matrix, scaled by those.
     max_eigenvalue: f32,
-    /// The same without springs.
-    own_max_eigenvalue: f32,
 }
 
 impl Vectors {
@@ -144,18 +142,9 @@ pub(super) struct Multigrid {
 impl Multigrid {
     /// Takes a matrix in whose springs alone have changed.
     pub fn update_springs(&mut self, matrix: &Matrix) {
-        let Some(vectors) = self.vectors.first_mut() else { return };
-        vectors.invert_diagonal(matrix);
-        vectors.max_eigenvalue = vectors.own_max_eigenvalue;
-        if let Some(touches) = matrix.touches {
-            // A spring between so few nodes adds no greater eigenvalue than their number.
-            const FEW: usize = 4;
-            if touches.most_nodes() <= FEW {
-                vectors.max_eigenvalue = vectors.own_max_eigenvalue.max(FEW as f32);
-            } else {
-                vectors.estimate_max_eigenvalue(matrix);
-                vectors.max_eigenvalue = vectors.max_eigenvalue.max(vectors.own_max_eigenvalue);
-            }
+        // The blocks of the springs on the diagonal are such that the greatest eigenvalue does not grow.
+        if let Some(vectors) = self.vectors.first_mut() {
+            vectors.invert_diagonal(matrix);
         }
     }
 
@@ -174,7 +163,6 @@ impl Multigrid {
             vectors.invert_diagonal(&matrix);
             if anew {
                 vectors.estimate_max_eigenvalue(&matrix);
-                vectors.own_max_eigenvalue = vectors.max_eigenvalue;
             }
         }
         self.update_springs(matrix);

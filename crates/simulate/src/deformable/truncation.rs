@@ -116,6 +116,22 @@ impl Plane {
     }
 }
 
+/// A plane that a point keeps off: a solid.
+#[derive(Clone, Copy, Debug)]
+pub(super) struct Wall {
+    pub point: u32,
+    pub normal: DVec3,
+    /// The least motion along the normal, m.
+    pub least: f64,
+}
+
+impl Wall {
+    /// How far a point would have to move further along the normal, m.
+    fn beyond(&self, motion: &Motion) -> f64 {
+        self.least - self.normal.dot(motion.of(self.point))
+    }
+}
+
 /// The motion of all points over a step.
 struct Motion<'a> {
     embedding: &'a Embedding,
@@ -125,6 +141,7 @@ struct Motion<'a> {
     moves: Vec<DVec3>,
     changed: Vec<bool>,
     held: &'a [bool],
+    walls: &'a [Wall],
 }
 
 impl Motion<'_> {
@@ -149,9 +166,10 @@ impl Motion<'_> {
 }
 
 /// Cuts back the motion of the nodes from `before` to `to`, which carry points from `from` on; held nodes go where they must.
-/// Features that are `least` or less apart come no closer.
+/// Features that are `least` or less apart come no closer, and points are not pushed through walls.
 pub(super) fn truncate(
     pairs: &[Pair],
+    walls: &[Wall],
     embedding: &Embedding,
     from: &[DVec3],
     before: &[DVec3],
@@ -161,7 +179,7 @@ pub(super) fn truncate(
 ) {
     let moves: Vec<DVec3> = before.iter().zip(&*to).map(|(a, b)| *b - *a).collect();
     let changed = vec![false; moves.len()];
-    let mut motion = Motion { embedding, from, moves, changed, held };
+    let mut motion = Motion { embedding, from, moves, changed, held, walls };
     // Planes are made of pairs that meet, at first or after points were moved.
     let mut known = vec![false; pairs.len()];
     let mut planes: Vec<Plane> = Vec::new();
@@ -228,6 +246,15 @@ fn project(planes: &[Plane], motion: &mut Motion) {
                         (now[node as usize], changed[node as usize]) = (true, true);
                     });
                 }
+            }
+        }
+        for wall in motion.walls {
+            let beyond = wall.beyond(motion);
+            if beyond > 0.0 && motion.is_marked(wall.point, &now) {
+                let Motion { embedding, moves, changed, held, .. } = motion;
+                embedding.move_point(wall.point, wall.normal * beyond, held, moves, |node| {
+                    (now[node as usize], changed[node as usize]) = (true, true);
+                });
             }
         }
         changed = Some(now);
@@ -306,17 +333,44 @@ impl ImpactZones {
                     (motion.changed[node], fixed[node]) = (true, true);
                 }
             }
+            self.keep_off_walls(&sums, motion);
             if pass < PROJECTED_ZONES {
-                let Motion { embedding, from, moves, changed, .. } = motion;
+                let Motion { embedding, from, moves, changed, walls, .. } = motion;
                 let mut others = Motion {
                     embedding,
                     from,
                     moves: std::mem::take(moves),
                     changed: std::mem::take(changed),
                     held: &fixed,
+                    walls,
                 };
                 project(planes, &mut others);
                 (motion.moves, motion.changed) = (others.moves, others.changed);
+            }
+        }
+    }
+
+    /// Moves zones that go into a wall out as a whole; `sums` tells of each zone whether it has held nodes.
+    fn keep_off_walls(&mut self, sums: &[(DVec3, f64, bool)], motion: &mut Motion) {
+        let mut ways = vec![DVec3::ZERO; motion.moves.len()];
+        let mut any = false;
+        for wall in motion.walls {
+            let Some((node, _)) = motion.embedding.of(wall.point).next() else { continue };
+            let root = self.root(node) as usize;
+            let (_, count, with_held) = sums[root];
+            let beyond = wall.beyond(motion) - wall.normal.dot(ways[root]);
+            if beyond > 0.0 && count > 1.0 && !with_held {
+                ways[root] += wall.normal * beyond;
+                any = true;
+            }
+        }
+        if any {
+            for node in 0..motion.moves.len() {
+                let way = ways[self.root(node as u32) as usize];
+                if way != DVec3::ZERO && !motion.held[node] {
+                    motion.moves[node] += way;
+                    motion.changed[node] = true;
+                }
             }
         }
     }
@@ -340,7 +394,7 @@ mod tests {
 
     /// Cuts back the motion of four points, which are nodes.
     fn truncate(pairs: &[Pair], from: &[DVec3], to: &mut [DVec3], held: &[bool], least: f64) {
-        super::truncate(pairs, &Embedding::identity(4), from, from, to, held, least);
+        super::truncate(pairs, &[], &Embedding::identity(4), from, from, to, held, least);
     }
 
     fn height(x: &[DVec3]) -> f64 {
@@ -427,7 +481,7 @@ mod tests {
         let settled = |held: &[bool]| {
             let embedding = Embedding::identity(4);
             let (moves, changed) = (wanted.to_vec(), vec![false; 4]);
-            let mut motion = Motion { embedding: &embedding, from: &from, moves, changed, held };
+            let mut motion = Motion { embedding: &embedding, from: &from, moves, changed, held, walls: &[] };
             ImpactZones::new(4).settle(&planes, &mut motion);
             motion.moves
         };
@@ -447,9 +501,21 @@ mod tests {
         to[0].y -= 0.5;
         to[1].y -= 0.3;
         let held = [false, false, true, true, true];
-        super::truncate(&PAIR, &embedding, &corners, &nodes, &mut to, &held, 0.01);
+        super::truncate(&PAIR, &[], &embedding, &corners, &nodes, &mut to, &held, 0.01);
         let x = embedding.all(&to);
         assert!(height(&x) >= 0.02 - 1e-9, "{}", height(&x));
         assert!((to[1].y - to[0].y - 0.2).abs() < 1e-9, "both are pushed alike");
+    }
+
+    #[test]
+    fn what_is_pushed_against_a_wall_stays_before_it_and_the_other_gives_way() {
+        // A point comes down on a triangle that lies on the floor.
+        let from = start(0.1);
+        let mut to = from.clone();
+        to[0].y = -0.4;
+        let walls = [1, 2, 3].map(|point| Wall { point, normal: DVec3::Y, least: -0.01 });
+        super::truncate(&PAIR, &walls, &Embedding::identity(4), &from, &from, &mut to, &[false; 4], 0.01);
+        assert!(height(&to) >= 0.02 - 1e-9, "{}", height(&to));
+        assert!(to[1..].iter().all(|x| x.y >= -0.01 - 1e-9), "{to:?}");
     }
 }
