@@ -367,14 +367,22 @@ fn write_manifest(job: &Bake) -> Result<(), BakeError> {
     let mut elements = Vec::new();
     for (element, solid) in job.shot.solids() {
         let mesh_error = |source: MissingMesh| PrepareError::Mesh { element: element.name.clone(), source };
-        // The copies of a cloth are one mesh, with a body at their middle.
-        if let Some(cloth) = element.as_cloth() {
-            let area_m2 = job.meshes.mesh(&solid.shape).map_err(mesh_error)?.area();
+        // The copies of what deforms are one mesh, with a body at their middle.
+        let each_kg = match (element.as_cloth(), element.as_soft()) {
+            (Some(cloth), _) => {
+                Some(cloth.mass_kg_m2 * job.meshes.mesh(&solid.shape).map_err(mesh_error)?.area())
+            }
+            (None, Some(soft)) => {
+                Some(soft.density_kg_m3 * job.meshes.mass(&solid.shape).map_err(mesh_error)?.volume)
+            }
+            (None, None) => None,
+        };
+        if let Some(each_kg) = each_kg {
             elements.push(ManifestElement {
                 id: element.id,
                 name: element.name.clone(),
                 bodies: 1,
-                mass_kg: cloth.mass_kg_m2 * area_m2 * element.count() as f32,
+                mass_kg: each_kg * element.count() as f32,
                 centre_m: Vec3::ZERO,
             });
             continue;

@@ -155,11 +155,11 @@ export const api = {
     json<Vector[][]>("POST", `/api/outlines/drawing?name=${encodeURIComponent(file.name)}`, body(file)),
   collision: (id: number, element: number) => bytes(`/api/shots/${id}/collision/${element}`),
   physics: (id: number, element: number) => json<Physics>("GET", `/api/shots/${id}/physics/${element}`),
-  clothMaterials: () => json<string[]>("GET", "/api/cloth-materials"),
-  clothToward: (id: number, element: number, material: string, degree: number) =>
-    json<Schemas["Cloth"]>(
+  materials: () => json<Schemas["Materials"]>("GET", "/api/materials"),
+  toward: (id: number, element: number, material: string, degree: number) =>
+    json<Schemas["Cloth"] | Schemas["Soft"]>(
       "GET",
-      `/api/shots/${id}/cloth/${element}?material=${encodeURIComponent(material)}&degree=${degree}`,
+      `/api/shots/${id}/toward/${element}?material=${encodeURIComponent(material)}&degree=${degree}`,
     ),
   drop: (id: number, element: number) => json<ShotState>("POST", `/api/shots/${id}/drop/${element}`),
   upload: async (id: number, file: File) =>

@@ -4,23 +4,6 @@
  */
 
 export interface paths {
-    "/api/cloth-materials": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /** The names of the materials that a cloth can be moved toward. */
-        get: operations["get_cloth-materials"];
-        put?: never;
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
     "/api/films/{film}": {
         parameters: {
             query?: never;
@@ -151,6 +134,23 @@ export interface paths {
         put?: never;
         /** Takes in a shot: `shot.json`, or a zip of it and its assets. */
         post: operations["post_import"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/materials": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The names of all materials. */
+        get: operations["get_materials"];
+        put?: never;
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -467,23 +467,6 @@ export interface paths {
         put?: never;
         /** Drops all frames of the current run. */
         post: operations["post_shots_id_clear"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/shots/{id}/cloth/{element}": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /** The cloth of an element as it would be, moved toward a material. */
-        get: operations["get_shots_id_cloth_element"];
-        put?: never;
-        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -988,6 +971,23 @@ export interface paths {
         };
         /** The topology of a mesh in frames of a shot's runs, as the Viewport takes it; see docs/formats.md. */
         get: operations["get_shots_id_topologies_hash"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/shots/{id}/toward/{element}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What a cloth or a soft body would be, moved toward a material of its kind. */
+        get: operations["get_shots_id_toward_element"];
         put?: never;
         post?: never;
         delete?: never;
@@ -2535,6 +2535,13 @@ export interface components {
         } | {
             vertices: Record<string, never>;
         };
+        /** @description The names of the materials that elements can be moved toward. */
+        Materials: {
+            /** @description Those of cloth. */
+            cloth: string[];
+            /** @description Those of soft bodies. */
+            soft: string[];
+        };
         /** @description A kind of physics. */
         Matter: "solid" | "particles";
         /** @description What was measured over all solids, by frame. */
@@ -2831,7 +2838,7 @@ export interface components {
              */
             width: number;
         };
-        /** @description Points of a cloth that are held where the element's placement has them. */
+        /** @description Points of a cloth or a soft body that are held where the element's placement has them. */
         Pin: {
             /**
              * @description Whether they are held now.
@@ -3237,6 +3244,62 @@ export interface components {
                 asset: string;
             };
         };
+        /**
+         * @description What makes a free solid a soft body: its shape, which is closed, is the body at rest. It is carried by a lattice
+         *     of cells that fills it. Friction is that of the body.
+         */
+        Soft: {
+            /**
+             * Format: float
+             * @description Length of the edges of the cells that it is computed with, m.
+             * @default 0.05999999865889549
+             */
+            cell_m: number;
+            /**
+             * Format: float
+             * @description Time over which a change of strain is resisted, s: viscosity over stiffness.
+             * @default 0.004000000189989805
+             */
+            damping_s: number;
+            /**
+             * Format: float
+             * @description Density, kg/m³.
+             * @default 80
+             */
+            density_kg_m3: number;
+            /**
+             * Format: float
+             * @description Coefficient of the force of air along its speed, no unit.
+             * @default 0.5
+             */
+            drag: number;
+            /**
+             * Format: float
+             * @description Longest edges of the surface that is shown and that meets others, m.
+             * @default 0.03999999910593033
+             */
+            edge_m: number;
+            /** @description Where it is held. */
+            pins?: components["schemas"]["Pin"][];
+            /**
+             * Format: float
+             * @description How much it widens when it is pressed: Poisson's ratio, no unit.
+             * @default 0.25
+             */
+            poisson_ratio: number;
+            /**
+             * Format: float
+             * @description Distance that its surface keeps from others, m.
+             * @default 0.0020000000949949026
+             */
+            thickness_m: number;
+            /**
+             * Format: float
+             * @description Young's modulus, Pa.
+             * @default 15000
+             */
+            youngs_modulus_pa: number;
+        };
         /** @description A rigid body or a grid of copies of one. */
         Solid: {
             /** @description How the file of its mesh moves the mesh; none: it shows the first frame. */
@@ -3293,6 +3356,8 @@ export interface components {
             look: components["schemas"]["Look"];
             /** @description Rest shape. */
             shape: components["schemas"]["Shape"];
+            /** @description What makes it a soft body while it is free; none: it is rigid, or a cloth. */
+            soft?: components["schemas"]["Soft"] | null;
             /** @description When its bodies become particles again; none: never. */
             to_particles?: components["schemas"]["ToParticles"] | null;
         };
@@ -4008,25 +4073,6 @@ export interface components {
 }
 export type $defs = Record<string, never>;
 export interface operations {
-    "get_cloth-materials": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": string[];
-                };
-            };
-        };
-    };
     delete_films_film: {
         parameters: {
             query?: never;
@@ -4199,6 +4245,25 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    get_materials: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Materials"];
                 };
             };
         };
@@ -4779,33 +4844,6 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
-    get_shots_id_cloth_element: {
-        parameters: {
-            query: {
-                /** @description Name of the material. */
-                material: string;
-                /** @description How far, 0–1. */
-                degree: number;
-            };
-            header?: never;
-            path: {
-                id: number;
-                element: number;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": unknown;
                 };
             };
         };
@@ -5688,6 +5726,33 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    get_shots_id_toward_element: {
+        parameters: {
+            query: {
+                /** @description Name of the material. */
+                material: string;
+                /** @description How far, 0–1. */
+                degree: number;
+            };
+            header?: never;
+            path: {
+                id: number;
+                element: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": unknown;
                 };
             };
         };

@@ -6,12 +6,14 @@
   import Section from "../fields/Section.svelte";
   import AnimationFields from "./AnimationFields.svelte";
   import ClothFields from "./ClothFields.svelte";
+  import SoftFields from "./SoftFields.svelte";
   import ActingForces from "./ActingForces.svelte";
   import WakeFields from "./WakeFields.svelte";
   import { playback } from "../state/playback.svelte";
   import { selection } from "../state/selection.svelte";
-  import { isCloth, shot, solidOf } from "../state/shot.svelte";
+  import { madeAs, type MadeAs, shot, solidOf } from "../state/shot.svelte";
   import { values } from "../state/values.svelte";
+  import { startOf } from "../state/deforming";
 
   let { element, solid }: { element: Element; solid: Solid } = $props();
   let body = $derived(solid.body ?? {});
@@ -21,7 +23,7 @@
     "mesh" in solid.shape && shot.document?.assets?.[solid.shape.mesh.asset]?.kind === "mesh_sequence",
   );
   let free = $derived((body.moves ?? "free") === "free");
-  let cloth = $derived(isCloth(element));
+  let made = $derived(madeAs(element));
   let solids = $derived(selection.ids.filter((id) => solidOf(shot.element(id))));
 
   $effect(() => {
@@ -48,6 +50,22 @@
 
   const set = (label: string, part: string, value: unknown) =>
     shot.set(`${label} of ${element.name}`, solids, `/kind/solid/body/${part}`, value);
+  /** Makes the selected solids rigid, cloth or soft, with edges and cells by their size. */
+  function make(as: MadeAs) {
+    const label = `${{ rigid: "Rigid body", cloth: "Cloth", soft: "Soft body" }[as]} of ${element.name}`;
+    void shot.change(label, async ({ id, revision, document }) => {
+      const each = solids.map(async (of) => {
+        const i = document.elements.findIndex((e) => e.id === of);
+        const made = as === "rigid" ? null : startOf(as, (await api.physics(id, of)).size_m);
+        return (["cloth", "soft"] as const).map((kind) => ({
+          op: "add" as const,
+          path: `/elements/${i}/kind/solid/${kind}`,
+          value: as === kind ? made : null,
+        }));
+      });
+      return api.patch(id, revision, label, (await Promise.all(each)).flat());
+    });
+  }
   const at = (part: string) => ({ element, ids: solids, path: `kind.solid.body.${part}` });
 </script>
 
@@ -66,27 +84,27 @@
   <div class="h-1"></div>
   <Choice
     label="Made as"
-    value={cloth ? "cloth" : "rigid"}
+    value={made}
     options={[
       ["rigid", "Rigid"],
       ["cloth", "Cloth"],
+      ["soft", "Soft"],
     ]}
-    onpick={(v) =>
-      shot.set(
-        `${v === "cloth" ? "Cloth" : "Rigid body"} of ${element.name}`,
-        solids,
-        "/kind/solid/cloth",
-        v === "cloth" ? {} : null,
-      )}
+    onpick={(v) => make(v as MadeAs)}
   />
 {/if}
 {#if body.moves === "animated" && byFile}
   <div class="h-2"></div>
   <AnimationFields {element} {solid} {solids} />
 {/if}
-{#if cloth}
+{#if made !== "rigid"}
+  {@const alike = solids.filter((id) => madeAs(shot.element(id)) === made)}
   <div class="h-2"></div>
-  <ClothFields {element} {solid} solids={solids.filter((id) => isCloth(shot.element(id)))} />
+  {#if made === "cloth"}
+    <ClothFields {element} {solid} solids={alike} />
+  {:else}
+    <SoftFields {element} {solid} solids={alike} />
+  {/if}
   <ActingForces {element} />
 {:else}
   {#if body.moves !== "still"}

@@ -1,55 +1,17 @@
 <script lang="ts">
   import ParameterField from "../fields/ParameterField.svelte";
-  import { api, type Element, type Solid } from "../api/client";
-  import NumberField from "../fields/NumberField.svelte";
-  import Picker from "../fields/Picker.svelte";
+  import type { Element, Solid } from "../api/client";
+  import MaterialFields from "./MaterialFields.svelte";
   import PinFields from "./PinFields.svelte";
   import Section from "../fields/Section.svelte";
-  import { shot } from "../state/shot.svelte";
 
   let { element, solid, solids }: { element: Element; solid: Solid; solids: number[] } = $props();
-  let materials = $state.raw<string[]>([]);
-  let material = $state("silk");
-  let degree = $state(100);
-
-  void api
-    .clothMaterials()
-    .then((names) => (materials = names))
-    .catch(() => undefined);
 
   const at = (part: string) => ({ element, ids: solids, path: `kind.solid.cloth.${part}` });
-
-  /** Moves the cloths that are selected toward the material that is chosen. */
-  function move() {
-    const label = `${degree} % toward ${material} of ${element.name}`;
-    void shot.change(label, async ({ id, revision, document }) => {
-      const set = solids.map(async (of) => ({
-        op: "add" as const,
-        path: `/elements/${document.elements.findIndex((e) => e.id === of)}/kind/solid/cloth`,
-        value: await api.clothToward(id, of, material, degree / 100),
-      }));
-      return api.patch(id, revision, label, await Promise.all(set));
-    });
-  }
 </script>
 
-<Section title="Material" note="moved toward one by any degree">
-  <Picker
-    label="Toward"
-    value={material}
-    options={materials.map((name): [string, string] => [name, name])}
-    onpick={(v) => (material = v)}
-  />
-  <NumberField
-    label="By"
-    unit="%"
-    step={5}
-    value={degree}
-    oncommit={(v) => (degree = Math.min(100, Math.max(0, v)))}
-  />
-  <button class="btn mt-1" onclick={move}>Move toward {material}</button>
-</Section>
-<PinFields {element} {solid} {solids} />
+<MaterialFields {element} {solids} of="cloth" />
+<PinFields {element} {solids} of="cloth" pins={solid.cloth?.pins ?? []} />
 <Section title="Sheet">
   <ParameterField target={at("edge_m")} />
   <ParameterField target={at("mass_kg_m2")} />

@@ -1,14 +1,18 @@
 <script lang="ts">
-  // Where a cloth is held.
+  // Where a cloth or a soft body is held.
   import X from "@lucide/svelte/icons/x";
   import ParameterField from "../fields/ParameterField.svelte";
-  import type { Element, Schemas, Solid } from "../api/client";
+  import type { Element, Schemas } from "../api/client";
   import Picker from "../fields/Picker.svelte";
   import Section from "../fields/Section.svelte";
   import { shot } from "../state/shot.svelte";
 
-  let { element, solid, solids }: { element: Element; solid: Solid; solids: number[] } = $props();
-  let pins = $derived(solid.cloth?.pins ?? []);
+  let {
+    element,
+    solids,
+    of,
+    pins,
+  }: { element: Element; solids: number[]; of: "cloth" | "soft"; pins: Schemas["Pin"][] } = $props();
   let regions = $derived(shot.elements.filter((e) => "region" in e.kind));
 
   const sides: [Schemas["Side"], string][] = [
@@ -26,7 +30,7 @@
   ]);
 
   const set = (label: string, list: Schemas["Pin"][]) =>
-    shot.set(`${label} of ${element.name}`, solids, "/kind/solid/cloth/pins", list);
+    shot.set(`${label} of ${element.name}`, solids, `/kind/solid/${of}/pins`, list);
 
   function name(part: Schemas["PinnedPart"]): string {
     if ("side" in part) return `side ${part.side}`;
@@ -66,7 +70,7 @@
           )}><X size={14} /></button
       >
     </div>
-    <ParameterField target={{ element, ids: solids, path: `kind.solid.cloth.pins.${i}.holds` }} />
+    <ParameterField target={{ element, ids: solids, path: `kind.solid.${of}.pins.${i}.holds` }} />
   {/each}
   <button class="btn mt-1" onclick={() => set("Pin", [...pins, { part: { side: "left" }, holds: true }])}
     >Add a pin</button

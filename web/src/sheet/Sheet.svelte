@@ -20,7 +20,7 @@
   import { wordsOf } from "../state/finishing";
   import { FORCE_NAMES } from "../state/forces";
   import { selection } from "../state/selection.svelte";
-  import { countOf, isCloth, particlesOf, shot, solidOf } from "../state/shot.svelte";
+  import { countOf, madeAs, particlesOf, shot, solidOf } from "../state/shot.svelte";
 
   const SHEETS: Record<string, string> = {
     camera: "Lens",
@@ -76,7 +76,8 @@
             ? `waits until ${woken(body.wake)}, then free`
             : "free";
     const count = countOf(element);
-    if (isCloth(element)) return `Cloth${count > 1 ? `, ${count} copies` : ""}`;
+    const made = { rigid: "", cloth: "Cloth", soft: "Soft body" }[madeAs(element)];
+    if (made) return `${made}${count > 1 ? `, ${count} copies` : ""}`;
     if (solid.from_particles != null) return `Solid, its bodies come from particles`;
     return `Solid, ${moves}${count > 1 ? `, ${count} copies` : ""}`;
   });

@@ -207,11 +207,18 @@ function partOf(element: Element, path: string): unknown {
   return parts.reduce<unknown>((at, part) => (at as Record<string, unknown> | undefined)?.[part], element);
 }
 
-/** Whether an element is a cloth: a free solid made so. */
-export function isCloth(element: Element | undefined): boolean {
+/** What a solid can be made as. */
+export type MadeAs = "rigid" | "cloth" | "soft";
+
+/** What an element is made as: only a free solid is a cloth or a soft body. */
+export function madeAs(element: Element | undefined): MadeAs {
   const solid = solidOf(element);
-  return solid?.cloth != null && (solid.body?.moves ?? "free") === "free";
+  if (!solid || (solid.body?.moves ?? "free") !== "free") return "rigid";
+  return solid.cloth != null ? "cloth" : solid.soft != null ? "soft" : "rigid";
 }
+
+/** Whether an element is a cloth or a soft body. */
+export const deforms = (element: Element) => madeAs(element) !== "rigid";
 
 export function solidOf(element: Element | undefined): Solid | undefined {
   return element && "solid" in element.kind ? element.kind.solid : undefined;

@@ -13,7 +13,7 @@
   import { performing } from "../state/performing.svelte";
   import { playback } from "../state/playback.svelte";
   import { lanes } from "../state/scale.svelte";
-  import { countOf, isCloth, shot, solidOf } from "../state/shot.svelte";
+  import { countOf, deforms, shot, solidOf } from "../state/shot.svelte";
 
   type Group = { name: string; colour: string; rows: Element[] };
 
@@ -25,8 +25,8 @@
       rows: shot.elements.filter(test),
     });
     return [
-      pick("Solids", "var(--solid)", (e) => "solid" in e.kind && !still(e) && !isCloth(e)),
-      pick("Cloth", "var(--cloth)", isCloth),
+      pick("Solids", "var(--solid)", (e) => "solid" in e.kind && !still(e) && !deforms(e)),
+      pick("Cloth and soft", "var(--cloth)", deforms),
       pick("Particles", "var(--particles)", (e) => "particles" in e.kind),
       pick("Set", "var(--set)", (e) => "solid" in e.kind && still(e)),
       pick("Forces", "var(--force)", (e) => "force" in e.kind),
@@ -39,12 +39,12 @@
   let steps = $derived(stepsByElement());
   let systems = $derived(playback.freshness?.systems ?? []);
   /** The particles that are solved apart from the solids, a system each. */
-  let apart = $derived(systems.filter((system) => !["solids", "cloths"].includes(system.system)));
+  let apart = $derived(systems.filter((system) => !["solids", "deformables"].includes(system.system)));
   /** The system whose frames are shown on the row of a group. */
   const systemOf = (group: Group) => {
     const members = (ids: number[]) => group.rows.some((element) => ids.includes(element.id));
     if (group.name === "Particles") return apart.length === 1 ? apart[0] : undefined;
-    if (group.name === "Cloth") return systems.find((of) => of.system === "cloths");
+    if (group.name === "Cloth and soft") return systems.find((of) => of.system === "deformables");
     return group.name === "Solids" ? systems.find((of) => members(of.elements)) : undefined;
   };
   /** Groups of which none is computed show how whole frames stand. */

@@ -195,6 +195,7 @@ fn solid(asset: String, scale: f32, look: Look) -> ElementKind {
         shape,
         animation: None,
         cloth: None,
+        soft: None,
         copies: None,
         from_particles: None,
         to_particles: None,

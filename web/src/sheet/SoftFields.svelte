@@ -1,0 +1,31 @@
+<script lang="ts">
+  import ParameterField from "../fields/ParameterField.svelte";
+  import type { Element, Solid } from "../api/client";
+  import MaterialFields from "./MaterialFields.svelte";
+  import PinFields from "./PinFields.svelte";
+  import Section from "../fields/Section.svelte";
+
+  let { element, solid, solids }: { element: Element; solid: Solid; solids: number[] } = $props();
+
+  const at = (part: string) => ({ element, ids: solids, path: `kind.solid.soft.${part}` });
+</script>
+
+<MaterialFields {element} {solids} of="soft" />
+<PinFields {element} {solids} of="soft" pins={solid.soft?.pins ?? []} />
+<Section title="Inside" note="cells carry the surface">
+  <ParameterField target={at("cell_m")} />
+  <ParameterField target={at("edge_m")} />
+  <ParameterField target={at("density_kg_m3")} />
+</Section>
+<Section title="Stiffness">
+  <ParameterField target={at("youngs_modulus_pa")} />
+  <ParameterField target={at("poisson_ratio")} />
+  <ParameterField target={at("damping_s")} />
+</Section>
+<Section title="Contact">
+  <ParameterField target={at("thickness_m")} />
+  <ParameterField target={{ element, ids: solids, path: "kind.solid.body.friction" }} />
+</Section>
+<Section title="In moving air">
+  <ParameterField target={at("drag")} />
+</Section>
