@@ -29,7 +29,7 @@ fn cloth(shape: Shape, cloth: Cloth, held: &[PinnedPart]) -> Element {
 }
 
 /// What is seen of each frame.
-fn run(shot: &Shot, meshes: &Meshes, mut see: impl FnMut(&Frame)) -> Frame {
+pub(crate) fn run(shot: &Shot, meshes: &Meshes, mut see: impl FnMut(&Frame)) -> Frame {
     let mut simulation = Simulation::new(shot, meshes).expect("a sound shot");
     let mut frame = simulation.write();
     see(&frame);
@@ -41,13 +41,13 @@ fn run(shot: &Shot, meshes: &Meshes, mut see: impl FnMut(&Frame)) -> Frame {
 }
 
 /// Positions of the vertices in space.
-fn places(frame: &Frame, id: Id) -> Vec<Vec3> {
+pub(crate) fn places(frame: &Frame, id: Id) -> Vec<Vec3> {
     let (bodies, mesh) = (&frame.bodies[&id], &frame.meshes[&id]);
     mesh.positions.iter().map(|p| bodies.positions[0] + *p).collect()
 }
 
 /// Air at rest that takes so much of each velocity away, 1/s, from a cloth of so much mass.
-fn still_air(rate: f32, mass_kg: f32) -> Element {
+pub(crate) fn still_air(rate: f32, mass_kg: f32) -> Element {
     let drag = ForceKind::Drag { linear_n_s_m: rate * mass_kg, density_kg_m3: 0.0 };
     Element::new("Still air", ElementKind::Force(Force::new(drag)))
 }

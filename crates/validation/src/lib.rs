@@ -13,6 +13,7 @@ pub mod loops;
 pub mod moving_meshes;
 pub mod particles;
 pub mod pictures;
+pub mod soft;
 pub mod solids;
 pub mod surfaces;
 
@@ -71,6 +72,7 @@ pub fn all() -> Vec<(&'static str, Vec<Experiment>)> {
         ("Forces", forces::all()),
         ("Particles", particles::all()),
         ("Cloth", cloth::all()),
+        ("Soft bodies", soft::all()),
         ("Moving meshes", moving_meshes::all()),
         ("Finishing", finishing::all()),
         ("Loops", loops::all()),
