@@ -94,6 +94,9 @@ pub struct Cloth {
     /// Coefficient of the force of air along the normal, no unit.
     #[parameter(label = "Air lift", range(0.0, 10.0), slide(0.0, 3.0), step = 0.05)]
     pub lift: f32,
+    /// Whether it pushes free solids; else they push it alone, and are not computed anew when it changes.
+    #[parameter(label = "Pushes solids", words = "push on solids")]
+    pub pushes_solids: bool,
     /// Where it is held.
     #[serde(skip_serializing_if = "Vec::is_empty")]
     #[parameter(nested)]
@@ -115,6 +118,7 @@ impl Default for Cloth {
             thickness_m: 0.004,
             drag: 1.2,
             lift: 1.2,
+            pushes_solids: true,
             pins: Vec::new(),
         }
     }
@@ -194,6 +198,7 @@ impl Cloth {
             drag: step(self.drag, material.drag),
             lift: step(self.lift, material.lift),
             edge_m: self.edge_m,
+            pushes_solids: self.pushes_solids,
             pins: self.pins.clone(),
         }
     }

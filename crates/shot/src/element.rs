@@ -571,6 +571,14 @@ impl Element {
         self.as_cloth().is_some() || self.as_soft().is_some()
     }
 
+    /// Whether it is a cloth or a soft body that pushes free solids at some time.
+    pub fn pushes_solids(&self) -> bool {
+        let now = self.as_cloth().map(|cloth| cloth.pushes_solids);
+        let now = now.or_else(|| self.as_soft().map(|soft| soft.pushes_solids));
+        let keyed = ["kind.solid.cloth.pushes_solids", "kind.solid.soft.pushes_solids"];
+        now.is_some_and(|now| now || keyed.iter().any(|path| self.channels.contains_key(*path)))
+    }
+
     /// Where it is held, as a cloth or a soft body.
     pub fn pins(&self) -> &[Pin] {
         let soft = || self.as_soft().map(|soft| &soft.pins);

@@ -86,6 +86,9 @@ pub struct Soft {
     /// Coefficient of the force of air along its speed, no unit.
     #[parameter(label = "Air drag", range(0.0, 10.0), slide(0.0, 3.0), step = 0.05)]
     pub drag: f32,
+    /// Whether it pushes free solids; else they push it alone, and are not computed anew when it changes.
+    #[parameter(label = "Pushes solids", words = "push on solids")]
+    pub pushes_solids: bool,
     /// Where it is held.
     #[serde(skip_serializing_if = "Vec::is_empty")]
     #[parameter(nested)]
@@ -104,6 +107,7 @@ impl Default for Soft {
             damping_s: 0.004,
             thickness_m: 0.002,
             drag: 0.5,
+            pushes_solids: true,
             pins: Vec::new(),
         }
     }

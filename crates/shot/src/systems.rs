@@ -118,8 +118,11 @@ impl Shot {
             returns.into_iter().for_each(|place| groups.join(0, *place));
         }
         let solid = groups.of(0);
+        // What can push solids is solved with them.
+        let pushed = self.elements.iter().any(Element::pushes_solids)
+            && self.solids().any(|(element, solid)| !element.deforms() && comes_free(solid));
         let with_solids = |element: &Element| {
-            element.as_solid().is_some() && !element.deforms()
+            element.as_solid().is_some() && (pushed || !element.deforms())
                 || index.get(&element.id).is_some_and(|place| groups.of(*place) == solid)
         };
         let members = |wanted: &dyn Fn(&Element) -> bool| -> Vec<Id> {
@@ -127,7 +130,7 @@ impl Shot {
         };
         let mut systems =
             vec![System { id: SystemId::Solids, elements: members(&with_solids), reads: Vec::new() }];
-        let deformables = members(&Element::deforms);
+        let deformables = if pushed { Vec::new() } else { members(&Element::deforms) };
         if !deformables.is_empty() {
             systems.push(System {
                 id: SystemId::Deformables,
@@ -163,11 +166,15 @@ impl Shot {
             return false;
         }
         let contact = crate::particles::ContactResponse { enabled: true, ..set.contact.clone() };
-        self.solids().filter(|(body, _)| !body.deforms()).any(|(body, solid)| {
-            let comes_free = solid.body.moves == Moves::Free || solid.body.wake.is_some();
-            comes_free && contact.collides_with(body)
-        })
+        self.solids()
+            .filter(|(body, _)| !body.deforms())
+            .any(|(body, solid)| comes_free(solid) && contact.collides_with(body))
     }
+}
+
+/// Whether a solid is free at some time.
+fn comes_free(solid: &crate::Solid) -> bool {
+    solid.body.moves == Moves::Free || solid.body.wake.is_some()
 }
 
 /// Places that belong together (union–find).

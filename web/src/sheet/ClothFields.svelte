@@ -27,6 +27,7 @@
 </Section>
 <Section title="Contact">
   <ParameterField target={{ element, ids: solids, path: "kind.solid.body.friction" }} />
+  <ParameterField target={at("pushes_solids")} />
 </Section>
 <Section title="In moving air">
   <ParameterField target={at("drag")} />

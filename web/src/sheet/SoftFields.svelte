@@ -25,6 +25,7 @@
 <Section title="Contact">
   <ParameterField target={at("thickness_m")} />
   <ParameterField target={{ element, ids: solids, path: "kind.solid.body.friction" }} />
+  <ParameterField target={at("pushes_solids")} />
 </Section>
 <Section title="In moving air">
   <ParameterField target={at("drag")} />

@@ -44,8 +44,8 @@
   const systemOf = (group: Group) => {
     const members = (ids: number[]) => group.rows.some((element) => ids.includes(element.id));
     if (group.name === "Particles") return apart.length === 1 ? apart[0] : undefined;
-    if (group.name === "Cloth and soft") return systems.find((of) => of.system === "deformables");
-    return group.name === "Solids" ? systems.find((of) => members(of.elements)) : undefined;
+    const computed = ["Solids", "Cloth and soft"].includes(group.name);
+    return computed ? systems.find((of) => members(of.elements)) : undefined;
   };
   /** Groups of which none is computed show how whole frames stand. */
   let whole = $derived(!groups.some((group) => systemOf(group)) && apart.length === 0);

@@ -19,7 +19,8 @@ use super::system::{OfTriangle, Structure, Workspace};
 use super::timers::{Phase, timed};
 use super::truncation::{Wall, truncate};
 use crate::Step;
-use glam::{DMat3, DVec3, Mat3, Mat3A, Vec3, Vec3A};
+use crate::colliders::Impulse;
+use glam::{DVec3, Mat3, Mat3A, Vec3, Vec3A};
 use rayon::prelude::*;
 use serde::{Deserialize, Serialize};
 use shot::{Id, world::Pose};
@@ -87,6 +88,8 @@ pub(super) struct Substance {
     /// Distance that its surface keeps, m.
     pub thickness: f32,
     pub friction: f32,
+    /// Whether it pushes free solids.
+    pub pushes: bool,
 }
 
 /// What its elastic forces depend on.
@@ -111,7 +114,7 @@ impl Substance {
 fn walls(contacts: &[Contacts], skins: &[Skin], x_n: &[DVec3]) -> Vec<Wall> {
     let of = |(point, contacts): (usize, &Contacts)| {
         let thickness = f64::from(skins[point].thickness);
-        contacts.map(|contact| Some(contact?.wall(point as u32, thickness, x_n[point])))
+        contacts.map(|contact| contact?.wall(point as u32, thickness, x_n[point]))
     };
     contacts.iter().enumerate().flat_map(of).flatten().collect()
 }
@@ -155,6 +158,8 @@ pub(super) struct DeformableBody {
     displacements: Vec<Vec3A>,
     pairs: PairSearch,
     touches: ActiveContacts,
+    /// The impulses on solids in the last step.
+    pub impulses: Vec<Impulse>,
 }
 
 const NO_POINT: u32 = u32::MAX;
@@ -185,6 +190,7 @@ impl DeformableBody {
         Self {
             pairs,
             touches: ActiveContacts::default(),
+            impulses: Vec::new(),
             state: State::new(x, v, points),
             nodes,
             part_of_triangle: piece.triangles.iter().map(|t| part_of(t.points[0])).collect(),
@@ -264,7 +270,7 @@ impl DeformableBody {
         if anew {
             self.known = Some((prediction.rate, held.clone()));
         }
-        let mut first = Vec::new();
+        let (mut first, mut impulses) = (Vec::new(), Vec::new());
         for round in 0..NEWTON_STEPS {
             timed(Phase::Contact, || {
                 let touch = |contact: &SelfContact| contact.touch(&points, &points_n, dt);
@@ -320,6 +326,8 @@ impl DeformableBody {
                 !contacts[point].iter().flatten().all(same)
             };
             let any_changed = (0..points.len()).any(changed);
+            // The forces that the solution stands under are those of the contacts that it was found with.
+            impulses = search.impulses(&points, &contacts);
             contacts = next;
             let enough = furthest.iter().all(|furthest| *furthest < ENOUGH);
             if !any_changed && (enough || round > 0) {
@@ -338,6 +346,8 @@ impl DeformableBody {
             Some(())
         })
         .ok_or((0, TOO_FAST))?;
+        let meets_others = self.meets_others(&near, &contacts, &skins, &points);
+        self.impulses = self.balanced(impulses, &prediction, &state.v, &x, &held, &meets_others);
         let points = self.piece.embedding.all(&x);
         let anchors: Vec<Anchors> = (contacts.par_iter().zip(&points).enumerate())
             .map(|(point, (contacts, x))| search.remember(point, contacts, *x))
@@ -356,8 +366,8 @@ impl DeformableBody {
     /// What each point is like in contact.
     fn skins(&self, substances: &[Substance]) -> Vec<Skin> {
         let of = |(point, part): (u32, &u16)| {
-            let Substance { thickness, friction, .. } = substances[*part as usize];
-            Skin { thickness, friction, embedded: self.piece.embedding.node(point).is_none() }
+            let Substance { thickness, friction, pushes, .. } = substances[*part as usize];
+            Skin { thickness, friction, embedded: self.piece.embedding.node(point).is_none(), pushes }
         };
         (0..).zip(&self.part_of_point).map(of).collect()
     }
@@ -400,6 +410,66 @@ impl DeformableBody {
                 break;
             }
         }
+    }
+
+    /// Whether each part has a contact with another part, or with a solid that does not give way.
+    fn meets_others(
+        &self,
+        near: &[SelfContact],
+        contacts: &[Contacts],
+        skins: &[Skin],
+        points: &[DVec3],
+    ) -> Vec<bool> {
+        let mut meets = vec![false; self.parts.len()];
+        let part_of = |point: u32| self.part_of_point[point as usize];
+        for contact in near {
+            let of = contact.points().map(part_of);
+            if of.iter().any(|part| *part != of[0]) {
+                of.iter().for_each(|part| meets[*part as usize] = true);
+            }
+        }
+        for (point, contacts) in contacts.iter().enumerate() {
+            let thickness = f64::from(skins[point].thickness);
+            let firm = |contact: &super::contact::PointContact| {
+                !contact.gives_way() && contact.state(thickness, points[point]).0
+            };
+            meets[self.part_of_point[point] as usize] |= contacts.iter().flatten().any(firm);
+        }
+        meets
+    }
+
+    /// The impulses on solids, so that momentum is kept: the solution is not exact, and the truncation moves points. Of a part
+    /// that meets nothing else and is not held, the change of momentum that the springs do not account for is shared
+    /// out among them.
+    fn balanced(
+        &self,
+        impulses: Vec<(u32, Impulse)>,
+        prediction: &Prediction,
+        v_n: &[DVec3],
+        x: &[DVec3],
+        held: &[bool],
+        meets_others: &[bool],
+    ) -> Vec<Impulse> {
+        let mut sums = vec![(DVec3::ZERO, 0.0f64); self.parts.len()];
+        for (point, impulse) in &impulses {
+            let (sum, count) = &mut sums[self.part_of_point[*point as usize] as usize];
+            (*sum, *count) = (*sum + impulse.impulse.as_dvec3(), *count + 1.0);
+        }
+        let rest = |(i, (sum, count)): (usize, &(DVec3, f64))| {
+            let nodes = self.parts[i].nodes.clone();
+            if *count == 0.0 || meets_others[i] || held[nodes.clone()].contains(&true) {
+                return Vec3::ZERO;
+            }
+            let force =
+                nodes.fold(DVec3::ZERO, |sum, node| sum + prediction.unbalanced(node, x[node], v_n[node]));
+            ((-force * prediction.dt - *sum) / *count).as_vec3()
+        };
+        let rests: Vec<Vec3> = sums.iter().enumerate().map(rest).collect();
+        let balanced = |(point, of): (u32, Impulse)| {
+            let rest = rests[self.part_of_point[point as usize] as usize];
+            Impulse { impulse: of.impulse + rest, ..of }
+        };
+        impulses.into_iter().map(balanced).collect()
     }
 
     /// Pairs that may touch in a step of the points from `from`, which go about to `to`.
@@ -538,13 +608,11 @@ impl DeformableBody {
         contacts: &[Contacts],
         skins: &[Skin],
     ) {
-        let Prediction { rate, x_bar, x_hat, inertia, resistances } = prediction;
+        let Prediction { rate, inertia, resistances, .. } = prediction;
         let each = (0..x.len()).into_par_iter().with_min_len(CHUNK).map(|i| {
-            let mut sum = (x[i] - x_hat[i]) * inertia[i];
+            let mut sum = prediction.unbalanced(i, x[i], v_n[i]);
             let resistance = resistances[i] * *rate as f32;
             let mut own = Mat3::from_diagonal(Vec3::splat(inertia[i] as f32)) + resistance;
-            let change = (x[i] - x_bar[i]) - v_n[i] / *rate;
-            sum += DMat3::from_cols_array(&resistance.to_cols_array().map(f64::from)) * change;
             let point = self.point_of_node[i] as usize;
             if let Some(contacts) = contacts.get(point) {
                 let thickness = f64::from(skins[point].thickness);

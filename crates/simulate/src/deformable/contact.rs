@@ -2,8 +2,13 @@
 //!
 //! A point keeps its thickness from a solid: closer than that, a spring pushes it out along the normal. The
 //! spring is stiff against the point's inertia, and stiffens as long as the point stays pressed in. Points do not cross
-//! surfaces: their paths over the step are tested against the moving solids, and the correction of each Newton step
+//! surfaces of still and animated solids: their paths over the step are tested against the moving solids, and the correction of each Newton step
 //! against the solids at the step's end.
+//!
+//! A free solid gives way within the step: a spring on it is in series with the inertia of the body, of which each of its
+//! contacts has an equal part (R. Tonge, F. Benevolenski and A. Voroshilov, *Mass splitting for jitter-free parallel
+//! rigid body simulation*, 2012), and the impulse goes back to the body. Points are not held back by free solids, as that
+//! would take from their momentum.
 //!
 //! Friction is Coulomb's, as an elastic–plastic spring (J. Moreau, *On unilateral constraints, friction and plasticity*,
 //! 1974): it ends at an anchor on the solid, and where its force would exceed μ times the normal force the anchor is dragged
@@ -11,7 +16,7 @@
 
 use super::active_contacts::Spring;
 use super::truncation::Wall;
-use crate::colliders::{Collider, Colliders};
+use crate::colliders::{BodyState, Collider, Colliders, Impulse};
 use geometry::Bounds;
 use glam::{DVec3, Mat3, Vec3};
 use rayon::prelude::*;
@@ -56,6 +61,8 @@ pub(super) struct PointContact {
     growth: f32,
     stiffness: f64,
     friction: f64,
+    /// How far the body gives way within the step, m/N; 0: it does not.
+    mobility: f64,
 }
 
 pub(super) type Contacts = [Option<PointContact>; MAX_CONTACTS];
@@ -70,6 +77,15 @@ pub(super) struct Skin {
     pub friction: f32,
     /// Whether it is a sum of nodes: contact pushes these, and does not hold the point itself back at once.
     pub embedded: bool,
+    /// Whether it pushes free solids.
+    pub pushes: bool,
+}
+
+impl Skin {
+    /// Whether a solid gives way to it.
+    fn moves(&self, collider: &Collider) -> bool {
+        self.pushes && collider.now.inverse_mass > 0.0
+    }
 }
 
 /// What is known of the contacts of a point: those of the round before, and of the step before.
@@ -132,6 +148,40 @@ impl ContactSearch<'_> {
                 self.detect_one(point, from[point], to, contacts, &known, inertia[point], fraction, list);
             }
         });
+        self.soften(to, contacts);
+    }
+
+    /// Softens the springs on solids that give way, of which each has its part.
+    fn soften(&self, x: &[DVec3], contacts: &mut [Contacts]) {
+        let mut counts = vec![0u32; self.colliders.list().len()];
+        for ((x, contacts), skin) in x.iter().zip(&*contacts).zip(self.skins) {
+            let near = 1.5 * f64::from(skin.thickness);
+            for contact in contacts.iter().flatten().filter(|of| of.gives_way() && of.gap(*x) < near) {
+                counts[contact.collider as usize] += 1;
+            }
+        }
+        if counts.iter().all(|count| *count == 0) {
+            return;
+        }
+        contacts.par_iter_mut().flatten().flatten().filter(|of| of.gives_way()).for_each(|of| {
+            let share = f64::from(counts[of.collider as usize].max(1)) * of.mobility;
+            of.stiffness /= 1.0 + of.stiffness * share;
+        });
+    }
+
+    /// The impulses on solids that give way, of points at `x`, each with its point.
+    pub fn impulses(&self, x: &[DVec3], contacts: &[Contacts]) -> Vec<(u32, Impulse)> {
+        let mut list = Vec::new();
+        for (point, contacts) in contacts.iter().enumerate() {
+            for contact in contacts.iter().flatten().filter(|of| of.gives_way()) {
+                let thickness = f64::from(self.skins[point].thickness);
+                let Some(spring) = contact.spring(point as u32, thickness, x[point]) else { continue };
+                let BodyState { element, copy, .. } = self.colliders.list()[contact.collider as usize].now;
+                let impulse = (-spring.force * f64::from(self.dt)).as_vec3();
+                list.push((point as u32, Impulse { element, copy, at: x[point].as_vec3(), impulse }));
+            }
+        }
+        list
     }
 
     fn detect_one(
@@ -168,16 +218,15 @@ impl ContactSearch<'_> {
             let at = start.lerp(end, t);
             let rest = if fraction >= 1.0 { 0.0 } else { (1.0 - t) * self.dt };
             end = at + all[i].velocity_at(at) * rest;
-            if !skin.embedded {
+            if !skin.embedded && !skin.moves(&all[i]) {
                 *to = end.as_dvec3();
             }
         }
-        // A point that is a sum of nodes may be within a solid for a while.
-        let end = if skin.embedded && first.is_none() { to.as_vec3() } else { end };
         let mut found: Vec<(f32, u32, Vec3)> = Vec::new();
         for &i in list.iter() {
-            let known = skin.embedded && before.normal(&all[i], i).is_some();
-            let reach = if known { DEEPEST * reach } else { reach };
+            // Points may be within such a solid for a while.
+            let within = (skin.embedded || skin.moves(&all[i])) && before.normal(&all[i], i).is_some();
+            let reach = if within { DEEPEST * reach } else { reach };
             if let Some(on) = all[i].nearest(end, reach) {
                 found.push((on.distance(end), i as u32, on));
             }
@@ -196,7 +245,8 @@ impl ContactSearch<'_> {
             let mut normal = (end - on) / distance;
             // Within the solid the nearest point of its surface lies ahead.
             let outward = before.normal(collider, i as usize);
-            if skin.embedded && outward.is_some_and(|outward| normal.dot(outward) < 0.0) {
+            let within = skin.embedded || skin.moves(collider);
+            if within && outward.is_some_and(|outward| normal.dot(outward) < 0.0) {
                 normal = -normal;
             }
             *slot = Some(PointContact {
@@ -207,6 +257,10 @@ impl ContactSearch<'_> {
                 growth,
                 stiffness: STIFFNESS * f64::from(growth) * inertia,
                 friction: f64::from(shot::pair_coefficient(skin.friction, collider.now.friction)),
+                mobility: match skin.moves(collider) {
+                    true => f64::from(collider.mobility(on, normal)) * f64::from(self.dt * self.dt),
+                    false => 0.0,
+                },
             });
         }
     }
@@ -254,6 +308,11 @@ impl FrictionAnchor {
 }
 
 impl PointContact {
+    /// Whether the solid gives way.
+    pub fn gives_way(&self) -> bool {
+        self.mobility > 0.0
+    }
+
     fn gap(&self, x: DVec3) -> f64 {
         (x - self.on).dot(self.normal)
     }
@@ -317,14 +376,17 @@ impl PointContact {
         (depth > 0.0, depth > 0.0 && along.length() > self.friction * depth)
     }
 
-    /// The plane that a point at `x_n` at the step's start is not pushed through.
-    pub fn wall(&self, point: u32, thickness: f64, x_n: DVec3) -> Wall {
+    /// The plane that a point at `x_n` at the step's start is not pushed through; none if the solid gives way.
+    pub fn wall(&self, point: u32, thickness: f64, x_n: DVec3) -> Option<Wall> {
         let least = LEAST_GAP * thickness - self.gap(x_n);
-        Wall { point, normal: self.normal, least }
+        (!self.gives_way()).then_some(Wall { point, normal: self.normal, least })
     }
 
-    /// The way of a point out to a tenth of the thickness above the solid; zero if it is further off.
+    /// The way of a point out to a tenth of the thickness above the solid; zero if it is further off, or the solid gives way.
     pub fn way_out(&self, thickness: f64, x: DVec3) -> DVec3 {
+        if self.gives_way() {
+            return DVec3::ZERO;
+        }
         self.normal * (LEAST_GAP * thickness - self.gap(x)).max(0.0)
     }
 }

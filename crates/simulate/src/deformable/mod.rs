@@ -6,8 +6,7 @@
 //! preconditioner (`system.rs`, `multigrid.rs`), so that stiffness does not depend on the number of nodes, of substeps
 //! or of iterations. Solids are met at their true moving surface (`contact.rs`), surfaces meet themselves and each other
 //! (`self_contact.rs`, `truncation.rs`), and air pushes each face (`air.rs`).
-//!
-//! Not there: the push of cloth and soft bodies on solids.
+//! Free solids are pushed (`contact.rs`), in the step after.
 
 mod active_contacts;
 mod air;
@@ -33,6 +32,7 @@ mod system;
 pub mod timers;
 mod truncation;
 
+use crate::colliders::Exchange;
 use crate::{BlowUp, PrepareContext, PrepareError, SavedPart, Solver, Step, Wants};
 use air::AirCoefficients;
 use body::{DeformableBody, Elastic, PinnedPoints, State, Substance};
@@ -44,7 +44,7 @@ use lattice::LatticeError;
 use membrane::Moduli;
 use piece::{Part, Piece, ShownMesh};
 use shot::{
-    Element, Id, System, SystemId,
+    Element, Id, System,
     world::{Pose, World},
 };
 use timers::{Phase, timed};
@@ -72,9 +72,6 @@ pub(crate) fn prepare(
     context: PrepareContext,
     system: &System,
 ) -> Result<Option<Box<dyn Solver>>, PrepareError> {
-    if system.id != SystemId::Deformables {
-        return Ok(None);
-    }
     let unsolved = |_: Id, _: f64| -> Option<Pose> { None };
     let world = World::new(context.shot, context.sampler, f64::from(context.shot.timing.first), &unsolved);
     let (mut members, mut parts, mut all) = (Vec::new(), Vec::new(), Piece::default());
@@ -204,6 +201,7 @@ fn substance(element: &Element, dt: f64) -> Option<Substance> {
             air: AirCoefficients { drag: cloth.drag, lift: cloth.lift, closed: false },
             thickness: cloth.thickness_m,
             friction,
+            pushes: cloth.pushes_solids,
         });
     }
     let soft = element.as_soft()?;
@@ -219,6 +217,7 @@ fn substance(element: &Element, dt: f64) -> Option<Substance> {
         air: AirCoefficients { drag: soft.drag, lift: soft.drag, closed: true },
         thickness: soft.thickness_m,
         friction,
+        pushes: soft.pushes_solids,
     })
 }
 
@@ -279,6 +278,10 @@ impl Solver for Deformables {
     fn pose(&self, element: Id) -> Option<Pose> {
         let index = self.members.iter().position(|member| member.element == element)?;
         Some((self.middle(index).as_vec3(), Quat::IDENTITY))
+    }
+
+    fn take_exchange(&mut self) -> Exchange {
+        Exchange { impulses: std::mem::take(&mut self.body.impulses), ..Exchange::default() }
     }
 
     fn wants(&self) -> Wants {

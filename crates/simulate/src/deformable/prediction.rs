@@ -6,12 +6,13 @@ use super::body::{State, Substance};
 use super::piece::{Part, Piece};
 use crate::Step;
 use crate::forces::Points;
-use glam::{DVec3, Mat3, Vec3};
+use glam::{DMat3, DVec3, Mat3, Vec3};
 use rayon::prelude::*;
 
 /// What a step comes to without the elastic forces.
 pub(super) struct Prediction {
-    /// α/Δt, 1/s.
+    /// Length of the step, s, and α/Δt, 1/s.
+    pub dt: f64,
     pub rate: f64,
     /// x̄/α, m.
     pub x_bar: Vec<DVec3>,
@@ -80,6 +81,15 @@ impl Prediction {
             .with_min_len(CHUNK)
             .map(|i| x_bar[i] + v_bar[i] / rate + forces[i] / inertia[i])
             .collect();
-        Self { rate, x_bar, x_hat, inertia, resistances }
+        Self { dt, rate, x_bar, x_hat, inertia, resistances }
+    }
+
+    /// The force on a node, N, that would take it to `x` against its inertia and resistance; `v_n` is its velocity at the
+    /// step's start.
+    pub fn unbalanced(&self, node: usize, x: DVec3, v_n: DVec3) -> DVec3 {
+        let resistance = self.resistances[node] * self.rate as f32;
+        let change = (x - self.x_bar[node]) - v_n / self.rate;
+        let resisted = DMat3::from_cols_array(&resistance.to_cols_array().map(f64::from)) * change;
+        (x - self.x_hat[node]) * self.inertia[node] + resisted
     }
 }

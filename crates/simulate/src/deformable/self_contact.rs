@@ -32,6 +32,11 @@ pub(super) struct SelfContact {
 }
 
 impl SelfContact {
+    /// The points of its features.
+    pub fn points(&self) -> [u32; 4] {
+        self.pair.points()
+    }
+
     /// Of a pair with the points at `x` at the step's start; `rest` is the distance of its features at rest, if they are
     /// of one body.
     pub fn new(

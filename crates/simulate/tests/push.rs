@@ -1,0 +1,171 @@
+//! Cloth and soft bodies push free solids, and are pushed by them.
+
+use frames::{Frame, MeshState, encode};
+use geometry::Meshes;
+use glam::{DVec3, Vec3};
+use rstest::rstest;
+use shot::{Cloth, Element, Id, Moves, Pin, PinnedPart, Shape, Shot, Side, Soft, SystemId, Weight};
+use simulate::Simulation;
+
+fn shot(seconds: f32) -> Shot {
+    let mut shot = Shot::empty("Push");
+    shot.timing.last = shot.timing.first + (seconds * shot.timing.fps) as u32;
+    shot
+}
+
+fn weightless(shot: &mut Shot) {
+    shot.elements.retain(|element| element.name != "Gravity");
+}
+
+fn float(shot: &mut Shot, mass_kg: f32, at: Vec3, velocity: Vec3) -> Id {
+    let mut float = Element::solid("Float", Shape::sphere(0.15), Moves::Free).at(at.x, at.y, at.z);
+    let body = &mut float.as_solid_mut().unwrap().body;
+    (body.weight, body.launch_velocity) = (Weight::MassKg(mass_kg), Some(velocity));
+    shot.add(float)
+}
+
+fn sheet(shot: &mut Shot, size: f32, y: f32, cloth: Cloth) -> Id {
+    let mut sheet = Element::solid("Sheet", Shape::plane(size, size), Moves::Free).at(0.0, y, 0.0);
+    sheet.as_solid_mut().unwrap().cloth = Some(cloth);
+    shot.add(sheet)
+}
+
+fn run(shot: &Shot, mut see: impl FnMut(&Frame)) -> Frame {
+    let mut simulation = Simulation::new(shot, &Meshes::default()).unwrap();
+    let mut frame = simulation.write();
+    see(&frame);
+    while frame.number < shot.timing.last {
+        frame = simulation.advance().unwrap();
+        see(&frame);
+    }
+    frame
+}
+
+#[rstest]
+#[case(0.2)]
+#[case(2.0)]
+#[case(20.0)]
+fn a_held_sheet_stops_a_float_and_carries_it(#[case] mass_kg: f32) {
+    let mut shot = shot(4.0);
+    let pin = |side| Pin { part: PinnedPart::Side(side), holds: true };
+    let pins = vec![pin(Side::Left), pin(Side::Right)];
+    sheet(&mut shot, 1.2, 2.0, Cloth { edge_m: 0.04, damping_s: 0.02, pins, ..Cloth::default() });
+    let id = float(&mut shot, mass_kg, Vec3::new(0.0, 2.6, 0.0), Vec3::ZERO);
+    let mut fastest = 0.0f32;
+    let last = run(&shot, |frame| {
+        fastest = fastest.max(frame.bodies[&id].velocities[0].length());
+    });
+    let (at, speed) = (last.bodies[&id].positions[0], last.bodies[&id].velocities[0].length());
+    // It fell 0.45 m before it met the sheet; nothing threw it up faster than that.
+    assert!(fastest < (2.0 * 9.81 * 1.0f32).sqrt(), "{fastest}");
+    assert!((1.2..2.2).contains(&at.y) && at.x.abs() < 0.3, "{at}");
+    assert!(speed < 0.6, "{speed} m/s");
+}
+
+#[rstest]
+#[case(0.05)]
+#[case(0.5)]
+#[case(5.0)]
+fn a_float_that_flies_into_a_sheet_keeps_momentum(#[case] mass_kg: f32) {
+    let mut shot = shot(1.5);
+    weightless(&mut shot);
+    let (size, density) = (1.0f32, 0.3f32);
+    let cloth = Cloth { edge_m: 0.05, mass_kg_m2: density, drag: 0.0, lift: 0.0, ..Cloth::default() };
+    let id = sheet(&mut shot, size, 0.0, cloth);
+    let start = 3.0 * Vec3::Y + 0.4 * Vec3::X;
+    let place = Vec3::new(0.1, -0.4, 0.05);
+    let ball = float(&mut shot, mass_kg, place, start);
+    let mut masses: Vec<f32> = Vec::new();
+    let last = run(&shot, |frame| {
+        if masses.is_empty() {
+            masses = areas(&frame.meshes[&id]).into_iter().map(|area| area * density).collect();
+        }
+    });
+    let (sheet, middle) = (&last.meshes[&id], &last.bodies[&id]);
+    let (mut carried, mut turning) = (DVec3::ZERO, DVec3::ZERO);
+    for ((at, v), mass) in sheet.positions.iter().zip(&sheet.velocities).zip(&masses) {
+        let (at, v) = ((middle.positions[0] + *at).as_dvec3(), (middle.velocities[0] + *v).as_dvec3());
+        carried += v * f64::from(*mass);
+        turning += at.cross(v) * f64::from(*mass);
+    }
+    let flies = |at: Vec3, velocity: Vec3| {
+        let momentum = velocity.as_dvec3() * f64::from(mass_kg);
+        (momentum, at.as_dvec3().cross(momentum))
+    };
+    let of = &last.bodies[&ball];
+    let (now, now_turning) = flies(of.positions[0], of.velocities[0]);
+    let inertia = f64::from(0.4 * mass_kg * 0.15 * 0.15);
+    let spin = of.angular_velocities[0].as_dvec3() * inertia;
+    let (before, before_turning) = flies(place, start);
+    assert!(carried.y > 0.1 * f64::from(mass_kg.min(0.3)), "the sheet was pushed: {carried}");
+    let off = (now + carried - before).length() / carried.length();
+    // While they touch, the sheet takes up half a step's force later than the float (second backward differences).
+    assert!(off < 5e-3, "{off} of the momentum that was exchanged");
+    let off = (now_turning + spin + turning - before_turning).length() / (carried.length() * 0.5);
+    assert!(off < 1e-2, "{off} of the angular momentum");
+}
+
+/// The area around each vertex.
+fn areas(mesh: &MeshState) -> Vec<f32> {
+    let mut areas = vec![0.0; mesh.positions.len()];
+    for triangle in mesh.topology.triangles() {
+        let [a, b, c] = triangle.map(|v| mesh.positions[v as usize]);
+        let area = 0.5 * (b - a).cross(c - a).length();
+        triangle.iter().for_each(|v| areas[*v as usize] += area / 3.0);
+    }
+    areas
+}
+
+#[test]
+fn a_soft_ball_pushes_a_crate() {
+    let mut shot = shot(0.6);
+    weightless(&mut shot);
+    let mut ball = Element::solid("Ball", Shape::sphere(0.2), Moves::Free).at(-0.5, 0.02, 0.0);
+    let solid = ball.as_solid_mut().unwrap();
+    solid.soft = Some(Soft { drag: 0.0, density_kg_m3: 100.0, ..Soft::default() });
+    solid.body.launch_velocity = Some(3.0 * Vec3::X);
+    let ball = shot.add(ball);
+    let mut target = Element::solid("Crate", Shape::cuboid(0.3, 0.3, 0.3), Moves::Free);
+    target.as_solid_mut().unwrap().body.weight = Weight::MassKg(2.0);
+    let target = shot.add(target);
+    let last = run(&shot, |_| ());
+    let mass = 100.0 * 4.0 / 3.0 * std::f32::consts::PI * 0.2f32.powi(3);
+    let (own, other) = (last.bodies[&ball].velocities[0], last.bodies[&target].velocities[0]);
+    assert!(other.x > 1.0, "{other}");
+    let off = (own * mass + other * 2.0 - 3.0 * Vec3::X * mass).length() / (2.0 * other.length());
+    assert!(off < 0.03, "{own} {other}: {off}");
+}
+
+#[test]
+fn what_does_not_push_is_a_system_of_its_own_and_leaves_solids_alone() {
+    let mut shot = shot(0.5);
+    let cloth = Cloth { pushes_solids: false, edge_m: 0.1, ..Cloth::default() };
+    sheet(&mut shot, 1.0, 0.5, cloth);
+    float(&mut shot, 0.1, Vec3::new(0.0, 0.15, 0.0), Vec3::ZERO);
+    shot.add(Element::solid("Deck", Shape::plane(6.0, 6.0), Moves::Still));
+    let ids: Vec<SystemId> = shot.systems().iter().map(|system| system.id).collect();
+    assert_eq!(ids, [SystemId::Solids, SystemId::Deformables]);
+    shot.named_mut("Sheet").unwrap().as_solid_mut().unwrap().cloth.as_mut().unwrap().pushes_solids = true;
+    assert_eq!(shot.systems().len(), 1);
+}
+
+#[test]
+fn a_run_that_goes_on_from_any_frame_has_the_same_bytes() {
+    let mut shot = shot(0.8);
+    shot.add(Element::solid("Deck", Shape::plane(6.0, 6.0), Moves::Still));
+    let pins = vec![Pin { part: PinnedPart::Corners(Side::Left), holds: true }];
+    sheet(&mut shot, 0.8, 0.6, Cloth { edge_m: 0.08, pins, ..Cloth::default() });
+    float(&mut shot, 1.0, Vec3::new(-0.1, 0.9, 0.0), Vec3::ZERO);
+    let mut simulation = Simulation::new(&shot, &Meshes::default()).unwrap();
+    let (mut states, mut frames) = (Vec::new(), Vec::new());
+    for _ in shot.timing.first..shot.timing.last {
+        states.push(simulation.save());
+        frames.push(encode(&simulation.advance().unwrap()));
+    }
+    for (i, state) in states.iter().enumerate() {
+        let mut resumed = Simulation::restored(&shot, &Meshes::default(), state).unwrap();
+        for frame in &frames[i..] {
+            assert!(encode(&resumed.advance().unwrap()) == *frame, "resumed at {i}");
+        }
+    }
+}
