@@ -21,6 +21,7 @@
 
 mod bvh;
 mod clearances;
+mod deformation;
 mod image;
 mod mass;
 mod mesh;
@@ -38,12 +39,13 @@ pub mod topology;
 mod weld;
 
 pub use bvh::{Bounds, Bvh, Hit, Ray, RefitPlan, Tree};
+pub use deformation::Deformation;
 pub use image::{Image, brightness};
 pub use mass::{MassProperties, mass_properties};
 pub use mesh::{Mesh, MeshError};
 pub use moving_surface::{MovingSurface, SurfaceHit, barycentric};
 pub use sequence::{MeshSample, MeshSequence, MovingMesh};
-pub use shape::{Meshes, MissingMesh, mass_of, wind_area_of};
+pub use shape::{Meshes, MissingMesh, Refined, mass_of, wind_area_of};
 pub use sites::{Site, Sites};
 pub use smoothing::Smoothing;
 pub use surface::Surface;

@@ -3,7 +3,7 @@
 use crate::{Image, MassProperties, Mesh, MeshSequence, mass_properties, primitive};
 use glam::Vec3;
 use shot::{
-    Shape, Shot, Weight,
+    Element, Shape, Shot, Weight,
     particles::{MapSource, Source},
 };
 use std::collections::HashMap;
@@ -23,6 +23,9 @@ pub struct Meshes {
     pub images: HashMap<String, Arc<Image>>,
 }
 
+/// A mesh with edges of a wanted length, or about how many vertices it would have, if they are too many.
+pub type Refined = Result<Mesh, usize>;
+
 /// A shape names a mesh that was not loaded.
 #[derive(Clone, Debug, PartialEq, Eq, Error)]
 #[error("the mesh \"{0}\" is not there")]
@@ -35,6 +38,21 @@ impl Meshes {
     /// [`MissingMesh`] if the shape is an imported mesh that is not there.
     pub fn mesh(&self, shape: &Shape) -> Result<Mesh, MissingMesh> {
         self.mesh_with(shape, primitive::AROUND)
+    }
+
+    /// The mesh of one copy of a cloth or a soft body at rest, with the edges that it is computed with, for at most so many
+    /// vertices; none if the element does not deform.
+    ///
+    /// # Errors
+    /// [`MissingMesh`].
+    pub fn deforming(&self, element: &Element, most: usize) -> Result<Option<Refined>, MissingMesh> {
+        let edge_m = match (element.as_cloth(), element.as_soft()) {
+            (Some(cloth), _) => cloth.edge_m,
+            (None, Some(soft)) => soft.edge_m,
+            (None, None) => return Ok(None),
+        };
+        let Some(solid) = element.as_solid() else { return Ok(None) };
+        Ok(Some(Mesh::refined(&solid.shape, self.mesh(&solid.shape)?, edge_m, most)))
     }
 
     /// A mesh for `copies` of a shape that are drawn together: where it is round

@@ -146,6 +146,9 @@ export const api = {
   /** The faces of a mesh; `frame` is one that has them. */
   topology: (id: number, hash: string, frame: number) =>
     bytes(`/api/shots/${id}/topologies/${hash}?frame=${frame}`),
+  /** A quantity at each vertex of what deforms, 32-bit floats. */
+  surface: (run: number, element: number, frame: number, quantity: string) =>
+    bytes(`/api/runs/${run}/surface/${element}/${frame}?quantity=${quantity}`),
   /** A solid as it is at a frame, as an OBJ file. */
   shapeAt: (id: number, element: number, frame: number) =>
     bytes(`/api/shots/${id}/meshes/obj?first=${frame}&last=${frame}&element=${element}`),

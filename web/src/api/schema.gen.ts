@@ -294,6 +294,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/runs/{run}/surface/{element}/{number}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * A quantity at each vertex of the mesh that a run's frame has of a cloth or a soft body: 32-bit floats, little-endian. Frames
+         *     whose mesh has other vertices than the body at rest, as subdivided ones, give none.
+         */
+        get: operations["get_runs_run_surface_element_number"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/runs/{run}/track": {
         parameters: {
             query?: never;
@@ -1431,6 +1451,11 @@ export interface components {
              * @default 0.10000000149011612
              */
             poisson_ratio: number;
+            /**
+             * @description Whether it pushes free solids; else they push it alone, and are not computed anew when it changes.
+             * @default true
+             */
+            pushes_solids: boolean;
             /**
              * Format: float
              * @description Stiffness against shear: shear modulus times thickness, N/m.
@@ -3288,6 +3313,11 @@ export interface components {
              */
             poisson_ratio: number;
             /**
+             * @description Whether it pushes free solids; else they push it alone, and are not computed anew when it changes.
+             * @default true
+             */
+            pushes_solids: boolean;
+            /**
              * Format: float
              * @description Distance that its surface keeps from others, m.
              * @default 0.0020000000949949026
@@ -4496,6 +4526,40 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ShotState"];
+                };
+            };
+        };
+    };
+    get_runs_run_surface_element_number: {
+        parameters: {
+            query: {
+                /** @description `stretch` and `compression` (principal strains, no unit), `bend` (mean curvature, 1/m) or `speed` (m/s). */
+                quantity: string;
+            };
+            header?: never;
+            path: {
+                run: number;
+                element: number;
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/octet-stream": unknown;
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
                 };
             };
         };

@@ -173,6 +173,13 @@ export class Viewport {
     this.#place();
   }
 
+  /** Colours of the vertices of what deforms, by element; null: all has its own look. */
+  setColours(colours: Map<number, Float32Array> | null) {
+    if (colours === null && this.#items.context.colours === null) return;
+    this.#items.context.colours = colours;
+    this.#place();
+  }
+
   /** How particles are judged, by element. */
   setJudging(judging: (element: number) => Judging) {
     this.#items.context.judging = judging;

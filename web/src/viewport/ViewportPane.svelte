@@ -1,5 +1,6 @@
 <script lang="ts">
   import { onMount } from "svelte";
+  import Legend from "./Legend.svelte";
   import Reading from "./Reading.svelte";
   import ViewportTools from "./ViewportTools.svelte";
   import type { ViewportFrame } from "./frames";
@@ -7,6 +8,8 @@
   import { Staged } from "./staged.svelte";
   import { Viewport } from "./Viewport";
   import { addFiles } from "../state/takingIn";
+  import { coloursOf } from "../state/colouring";
+  import { colouring } from "../state/colouring.svelte";
   import { desk } from "../state/desk.svelte";
   import { judging } from "../state/judging.svelte";
   import { performing } from "../state/performing.svelte";
@@ -15,7 +18,7 @@
   import { playback } from "../state/playback.svelte";
   import { selection } from "../state/selection.svelte";
   import { shown } from "../state/shown.svelte";
-  import { shot } from "../state/shot.svelte";
+  import { deforms, shot } from "../state/shot.svelte";
   import { values } from "../state/values.svelte";
 
   let canvas: HTMLCanvasElement;
@@ -150,6 +153,22 @@
     });
   });
 
+  // What deforms is coloured by what is measured on it at the frame shown.
+  let deforming = $derived(shot.elements.filter(deforms).map((element) => element.id));
+  $effect(() => {
+    void arranged;
+    const made = viewport;
+    const { top, quantity } = colouring;
+    const run = playback.freshness?.run;
+    if (!made) return;
+    if (top === null || run === undefined) return made.setColours(null);
+    const frame = playback.frame;
+    void colouring.values(run, playback.source(frame), deforming).then((found) => {
+      if (frame !== playback.frame || quantity !== colouring.quantity) return;
+      made.setColours(new Map([...found].map(([id, values]) => [id, coloursOf(values, top)])));
+    });
+  });
+
   let gate = $derived(
     viewport && shot.document && desk.view === "camera" ? viewport.gate(size.width, size.height) : null,
   );
@@ -195,6 +214,7 @@
   {/if}
   <ViewportTools />
   <Reading />
+  {#if deforming.length > 0}<Legend />{/if}
   {#if dropping}
     <div
       class="pointer-events-none absolute inset-2 grid place-items-center rounded-xl border-2 border-dashed border-lime bg-black/40 text-[16px]"

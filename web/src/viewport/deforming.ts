@@ -121,6 +121,13 @@ export class DeformingGeometry {
     this.#shown = mesh;
   }
 
+  /** Colours the vertices; false if there are not as many. */
+  colour(colours: Float32Array): boolean {
+    if (colours.length !== this.#shown?.places.length) return false;
+    this.#put("color", colours);
+    return true;
+  }
+
   #put(name: string, values: Float32Array) {
     const attribute = this.geometry.getAttribute(name) as THREE.BufferAttribute | undefined;
     if (attribute?.array.length === values.length) {

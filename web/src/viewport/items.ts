@@ -62,6 +62,7 @@ export class Items {
       height: 600,
       judging: () => ({ by: null, every: 1 }),
       weights: null,
+      colours: null,
       asset: (name) => `/api/shots/${this.context.shotId}/assets/${encodeURIComponent(name)}`,
     };
   }

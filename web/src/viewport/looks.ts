@@ -12,6 +12,9 @@ export class Looks {
   #textures = new Map<string, THREE.Texture>();
   #shine = new THREE.Color(0, 0, 0);
 
+  /** The material of what is coloured by its vertices. */
+  readonly measured = new THREE.MeshLambertMaterial({ vertexColors: true, side: THREE.DoubleSide });
+
   /** Told +1 as an image begins to load and −1 as it is there, or cannot be. */
   constructor(private loading: (change: 1 | -1) => void) {}
 

@@ -38,7 +38,6 @@ use air::AirCoefficients;
 use body::{DeformableBody, Elastic, PinnedPoints, State, Substance};
 use cell::SolidModuli;
 use frames::{Bodies, Frame, MeshState};
-use geometry::Mesh;
 use glam::{DVec3, Quat, Vec3};
 use lattice::LatticeError;
 use membrane::Moduli;
@@ -117,22 +116,16 @@ fn piece_of(
     copies: usize,
     most: usize,
 ) -> Result<Option<(Piece, ShownMesh, f64)>, PrepareError> {
-    let Some(solid) = element.as_solid() else { return Ok(None) };
     let too_much = |count: usize, of: &str, cure: &str| PrepareError::TooMuch {
         element: element.name.clone(),
         what: format!("{count} {of}; at most {most} here: give it longer {cure}"),
     };
-    let edge_m = match (element.as_cloth(), element.as_soft()) {
-        (Some(cloth), _) => cloth.edge_m,
-        (None, Some(soft)) => soft.edge_m,
-        (None, None) => return Ok(None),
+    let missing = |source| PrepareError::Mesh { element: element.name.clone(), source };
+    let Some(mesh) = context.meshes.deforming(element, most / copies.max(1)).map_err(missing)? else {
+        return Ok(None);
     };
-    let mesh = context
-        .meshes
-        .mesh(&solid.shape)
-        .map_err(|source| PrepareError::Mesh { element: element.name.clone(), source })?;
-    let mesh = Mesh::refined(&solid.shape, mesh, edge_m, most / copies.max(1))
-        .map_err(|each| too_much(each.saturating_mul(copies), "points of its surface", "edges"))?;
+    let mesh =
+        mesh.map_err(|each| too_much(each.saturating_mul(copies), "points of its surface", "edges"))?;
     let (piece, shown, edge_m) = match element.as_soft() {
         None => sheet::sheet(&mesh),
         Some(soft) => lattice::lattice(&mesh, f64::from(soft.cell_m)).map_err(|error| match error {

@@ -21,6 +21,7 @@ mod perform;
 mod runs;
 mod security;
 mod shots;
+mod surfaces;
 mod topologies;
 mod view_film;
 
@@ -94,6 +95,7 @@ fn router() -> OpenApiRouter<Arc<Studio>> {
         .routes(routes!(runs::differences))
         .routes(routes!(runs::frame))
         .routes(routes!(topologies::topology))
+        .routes(routes!(surfaces::measured))
         .routes(routes!(handing_on::meshes))
         .routes(routes!(runs::measured))
         .routes(routes!(runs::track))

@@ -236,6 +236,45 @@ pub(super) fn basket() -> Vec<u8> {
     text.into_bytes()
 }
 
+/// A dumpling: round, flat below, with pleats that run up to a knot.
+pub(super) fn dumpling() -> Vec<u8> {
+    const SIDES: usize = 42;
+    // Radius, height and depth of the pleats, from the base's edge up to the knot.
+    const PROFILE: [(f32, f32, f32); 9] = [
+        (0.035, 0.0, 0.0),
+        (0.05, 0.004, 0.0),
+        (0.06, 0.02, 0.015),
+        (0.06, 0.036, 0.05),
+        (0.052, 0.051, 0.09),
+        (0.038, 0.063, 0.14),
+        (0.023, 0.07, 0.2),
+        (0.013, 0.077, 0.2),
+        (0.008, 0.086, 0.1),
+    ];
+    let mut text = String::from("v 0 0 0\nv 0 0.088 0\n");
+    for (ring, (radius, height, pleat)) in PROFILE.into_iter().enumerate() {
+        for side in 0..SIDES {
+            // The pleats are drawn round as they rise.
+            let around = std::f32::consts::TAU * side as f32 / SIDES as f32;
+            let wave = (14.0 * around).cos();
+            let angle = around + 0.07 * ring as f32;
+            let radius = radius * (1.0 + pleat * wave);
+            text += &format!("v {:.5} {height:.5} {:.5}\n", radius * angle.cos(), radius * angle.sin());
+        }
+    }
+    let at = |ring: usize, side: usize| ring * SIDES + side % SIDES + 3;
+    for side in 0..SIDES {
+        text += &format!("f 1 {} {}\n", at(0, side), at(0, side + 1));
+        text += &format!("f 2 {} {}\n", at(PROFILE.len() - 1, side + 1), at(PROFILE.len() - 1, side));
+        for ring in 0..PROFILE.len() - 1 {
+            let (a, b) = (at(ring, side), at(ring, side + 1));
+            let (c, d) = (at(ring + 1, side + 1), at(ring + 1, side));
+            text += &format!("f {a} {c} {b}\nf {a} {d} {c}\n");
+        }
+    }
+    text.into_bytes()
+}
+
 /// Waves as a normal map that repeats: the slopes of a sum of sines.
 pub(super) fn waves() -> Vec<u8> {
     // Waves across the tile in u and v, their height and phase.

@@ -5,6 +5,7 @@ mod assets;
 mod awning_gust;
 mod brazier_sparks;
 mod crate_tumble;
+mod dumpling_spill;
 mod ember_fall;
 mod float_toss;
 mod gull_scatter;
@@ -65,6 +66,7 @@ const SAMPLES: &[Sample] = &[
     sample!("Lantern loop", lantern_loop, 40),
     sample!("Quay flags", quay_flags, 43),
     sample!("Awning gust", awning_gust, 62),
+    sample!("Dumpling spill", dumpling_spill, 40),
 ];
 
 /// Assets that are in a folder already, by name: the samples share most.

@@ -27,6 +27,9 @@ export class DrawnBodies implements Drawn {
   /** Its rest shape, where frames have others. */
   #rest?: THREE.BufferGeometry;
   #deforming?: DeformingGeometry;
+  #material?: THREE.Material;
+  /** The colours that its vertices have. */
+  #coloured?: Float32Array;
   #overlays: ItemOverlays;
   #disposed = false;
 
@@ -57,6 +60,7 @@ export class DrawnBodies implements Drawn {
     if (mesh.visible !== shown) context.shadows();
     mesh.visible = shown;
     this.#deform(mesh, deformed);
+    this.#colour(mesh);
     if (!held && !(this.#arranged && sameBodies(this.#arranged, bodies))) {
       arrange(mesh, bodies);
       this.#arranged = bodies;
@@ -116,6 +120,7 @@ export class DrawnBodies implements Drawn {
     if (!geometry || this.mesh) return;
     const look = solidOf(element)!.look ?? {};
     const material = context.looks.get(look, (name) => context.asset(name));
+    this.#material = material;
     this.mesh = new THREE.InstancedMesh(geometry, material, countOf(element));
     this.#rest = geometry;
     this.mesh.castShadow = this.mesh.receiveShadow = true;
@@ -144,6 +149,17 @@ export class DrawnBodies implements Drawn {
     context.load(1);
     const loaded = () => context.load(-1);
     context.topologies.get(context.shotId, deformed).then(loaded, loaded);
+  }
+
+  /** Shows the colours of the vertices, or its look. */
+  #colour(mesh: THREE.InstancedMesh) {
+    const { context, element } = this;
+    const colours = context.colours?.get(element.id);
+    const deforms = this.#deforming && mesh.geometry === this.#deforming.geometry;
+    if (colours && this.#coloured !== colours && deforms && this.#deforming!.colour(colours))
+      this.#coloured = colours;
+    const coloured = colours !== undefined && deforms && this.#coloured === colours;
+    mesh.material = coloured ? context.looks.measured : this.#material!;
   }
 
   #reform(mesh: THREE.InstancedMesh, geometry: THREE.BufferGeometry) {

@@ -23,6 +23,8 @@ export interface DrawnContext {
   judging: (element: number) => Judging;
   /** Weights of a region, by element. */
   weights: Map<number, Float32Array> | null;
+  /** Colours of the vertices of what deforms, by element; null: it has its own look. */
+  colours: Map<number, Float32Array> | null;
   /** Where an asset's bytes are. */
   asset(name: string): string;
   /** +1 when a load begins, −1 when it ends or fails. */

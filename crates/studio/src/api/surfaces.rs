@@ -1,0 +1,63 @@
+//! What is measured on the surface of what deforms.
+
+use super::input::{Path, Query, State};
+use crate::error::{Error, Result};
+use crate::jobs::blocking;
+use axum::extract::State as Extract;
+use axum::http::header;
+use axum::response::{IntoResponse, Response};
+use geometry::Deformation;
+use glam::Vec3;
+use serde::Deserialize;
+use shot::Id;
+use utoipa::IntoParams;
+
+/// What is measured, of which element.
+#[derive(Deserialize, IntoParams)]
+pub(crate) struct Measured {
+    /// `stretch` and `compression` (principal strains, no unit), `bend` (mean curvature, 1/m) or `speed` (m/s).
+    quantity: String,
+}
+
+/// A quantity at each vertex of the mesh that a run's frame has of a cloth or a soft body: 32-bit floats, little-endian. Frames
+/// whose mesh has other vertices than the body at rest, as subdivided ones, give none.
+#[utoipa::path(get, path = "/api/runs/{run}/surface/{element}/{number}", params(("run" = i64, Path), ("element" = u32, Path), ("number" = u32, Path), Measured), responses((status = 200, content_type = "application/octet-stream"), (status = 404, body = crate::error::Problem)))]
+pub(crate) async fn measured(
+    Extract(studio): State,
+    Path((run, of, number)): Path<(i64, u32, u32)>,
+    Query(Measured { quantity }): Query<Measured>,
+) -> Result<Response> {
+    let row = studio.store.run(run).await?;
+    let (shot, _) = studio.head(row.shot).await?;
+    let runs = studio.runs_of(&shot, &row).await?;
+    let values = blocking(move || {
+        let element = shot.element(Id(of)).ok_or_else(|| Error::NotFound(format!("element {of}")))?;
+        let frames = runs.frames(&shot)?;
+        let missing = || Error::NotFound(format!("the mesh of {} at frame {number}", element.name));
+        if !frames.range().contains(&number) {
+            return Err(missing());
+        }
+        let frame = frames.frame(number).map_err(|_| missing())?;
+        let mesh = frame.meshes.get(&element.id).ok_or_else(missing)?;
+        if quantity == "speed" {
+            let body = frame.bodies.get(&element.id).and_then(|bodies| bodies.velocities.first());
+            let own = |v: &Vec3| (*v + body.copied().unwrap_or_default()).length();
+            return Ok(mesh.velocities.iter().map(own).collect::<Vec<f32>>());
+        }
+        let known = Deformation::ALL.iter().find(|(name, _)| *name == quantity);
+        let (_, quantity) = known.ok_or_else(|| Error::Bad(format!("there is no quantity {quantity:?}")))?;
+        let meshes = studio.loader.meshes(&studio.data, &shot)?;
+        let bad = |error: geometry::MissingMesh| Error::Bad(error.to_string());
+        let rest = meshes.deforming(element, mesh.positions.len()).map_err(bad)?;
+        let rest = rest.and_then(std::result::Result::ok).ok_or_else(missing)?;
+        let rest = rest.positions.repeat(element.count());
+        if rest.len() != mesh.positions.len() {
+            return Err(missing());
+        }
+        Ok(quantity.measure(&mesh.topology, &rest, &mesh.positions))
+    })
+    .await?;
+    let bytes: Vec<u8> = values.iter().flat_map(|value| value.to_le_bytes()).collect();
+    let head = [(header::CONTENT_TYPE, "application/octet-stream"), (header::CACHE_CONTROL, "no-cache")];
+    Ok((head, bytes).into_response())
+}

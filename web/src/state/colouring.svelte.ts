@@ -1,0 +1,34 @@
+// Which quantity colours what deforms in the Viewport, and its values by element.
+import { api } from "../api/client";
+import { quantities, type Quantity } from "./colouring";
+
+class ColouringState {
+  quantity = $state<Quantity | null>(null);
+  /** The top of the range of each quantity, in the unit shown. */
+  most = $state<Record<Quantity, number>>(
+    Object.fromEntries(Object.entries(quantities).map(([name, of]) => [name, of.most])) as Record<
+      Quantity,
+      number
+    >,
+  );
+
+  /** The top of the range, in the unit of the values; null: nothing is coloured. */
+  get top(): number | null {
+    return this.quantity && this.most[this.quantity] / quantities[this.quantity].scale;
+  }
+
+  /** Values of elements at a frame of a run; those that have none are left out. */
+  async values(run: number, frame: number, elements: number[]): Promise<Map<number, Float32Array>> {
+    const found = new Map<number, Float32Array>();
+    const { quantity } = this;
+    if (!quantity) return found;
+    const each = elements.map(async (element) => {
+      const values = await api.surface(run, element, frame, quantity).catch(() => null);
+      if (values) found.set(element, new Float32Array(values));
+    });
+    await Promise.all(each);
+    return found;
+  }
+}
+
+export const colouring = new ColouringState();

@@ -1,0 +1,54 @@
+<script lang="ts">
+  // The quantity by which the Viewport colours what deforms, with its range.
+  import Palette from "@lucide/svelte/icons/palette";
+  import { DropdownMenu } from "bits-ui";
+  import NumberField from "../fields/NumberField.svelte";
+  import { gradient, quantities, type Quantity } from "../state/colouring";
+  import { colouring } from "../state/colouring.svelte";
+
+  let of = $derived(colouring.quantity ? quantities[colouring.quantity] : null);
+  const entries = Object.entries(quantities) as [Quantity, (typeof quantities)[Quantity]][];
+</script>
+
+<div class="absolute top-11 left-3 flex items-center gap-2 rounded-lg bg-[#12181ae0] px-2 py-1">
+  <DropdownMenu.Root>
+    <DropdownMenu.Trigger
+      class="flex items-center gap-1.5 text-[#c3d0ce]"
+      aria-label="Colour by"
+      title="Colour cloth and soft bodies by a measured quantity"
+      ><Palette size={15} />{of?.label ?? "Own look"}</DropdownMenu.Trigger
+    >
+    <DropdownMenu.Portal>
+      <DropdownMenu.Content class="card z-40 p-1.5 shadow-2xl" align="start" sideOffset={8}>
+        <DropdownMenu.RadioGroup
+          value={colouring.quantity ?? "look"}
+          onValueChange={(v) => (colouring.quantity = v === "look" ? null : (v as Quantity))}
+        >
+          {#each [["look", { label: "Own look" }] as const, ...entries] as [name, { label }] (name)}
+            <DropdownMenu.RadioItem
+              value={name}
+              class="rounded-md px-2.5 py-1 outline-none data-highlighted:bg-raised data-[state=checked]:text-lime"
+              >{label}</DropdownMenu.RadioItem
+            >
+          {/each}
+        </DropdownMenu.RadioGroup>
+      </DropdownMenu.Content>
+    </DropdownMenu.Portal>
+  </DropdownMenu.Root>
+  {#if of && colouring.quantity}
+    <span class="text-[#c3d0ce]">0</span>
+    <span class="h-2.5 w-28 rounded-sm" style:background={gradient()} role="img" aria-label="Colours"></span>
+    <div class="w-[92px]">
+      <NumberField
+        label={`Top of ${of.label.toLowerCase()}`}
+        bare
+        unit={of.unit}
+        step={of.most / 5}
+        value={colouring.most[colouring.quantity]}
+        oncommit={(v) => {
+          if (v > 0) colouring.most[colouring.quantity!] = v;
+        }}
+      />
+    </div>
+  {/if}
+</div>
