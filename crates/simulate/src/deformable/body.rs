@@ -338,7 +338,7 @@ impl DeformableBody {
         points = self.piece.embedding.all(&x);
         timed(Phase::Contact, || {
             let least = MIN_GAP * skins.iter().map(|skin| skin.thickness).fold(f32::INFINITY, f32::min);
-            let pairs = self.pairs.find(&points_n, &points, least, 1.0)?;
+            let pairs = self.pairs_within(&points_n, &points, least, 1.0)?;
             let embedding = &self.piece.embedding;
             let walls = walls(&contacts, &skins, &points_n);
             let least = f64::from(least);
@@ -472,6 +472,20 @@ impl DeformableBody {
         impulses.into_iter().map(balanced).collect()
     }
 
+    /// Pairs that may come close, as of [`PairSearch::find`]. Features that a common node carries are left out: the cells between
+    /// them keep them apart.
+    fn pairs_within(&mut self, from: &[DVec3], to: &[DVec3], reach: f32, further: f32) -> Option<Vec<Pair>> {
+        let mut pairs = self.pairs.find(from, to, reach, further)?;
+        if !self.piece.cells.is_empty() {
+            pairs.retain(|pair| {
+                let points = pair.points();
+                let (first, second) = points.split_at(pair.first());
+                !self.piece.embedding.share_nodes(first, second)
+            });
+        }
+        Some(pairs)
+    }
+
     /// Pairs that may touch in a step of the points from `from`, which go about to `to`.
     fn near_pairs(
         &mut self,
@@ -482,7 +496,7 @@ impl DeformableBody {
         dt: f64,
     ) -> Option<Vec<SelfContact>> {
         let thickest = substances.iter().map(|of| of.thickness).fold(0.0, f32::max);
-        let pairs = self.pairs.find(from, to, thickest, FURTHER)?;
+        let pairs = self.pairs_within(from, to, thickest, FURTHER)?;
         let Self { points_at_rest, body_of_point, part_of_point, .. } = self;
         let of = |pair: &Pair| {
             let points = pair.points();

@@ -87,6 +87,14 @@ impl Embedding {
         }
     }
 
+    /// Whether two lists of points are carried by a common node.
+    pub fn share_nodes(&self, first: &[u32], second: &[u32]) -> bool {
+        let embedded = |points: &[u32]| points.iter().any(|point| self.node(*point).is_none());
+        let nodes = |point: &u32| self.of(*point).map(|(node, _)| node);
+        (embedded(first) || embedded(second))
+            && first.iter().flat_map(nodes).any(|node| second.iter().flat_map(nodes).any(|of| of == node))
+    }
+
     /// Moves the free nodes of a point so that the point moves by `by`, with the least sum of squares; calls `moved` with each.
     #[inline]
     pub fn move_point(
@@ -147,6 +155,13 @@ mod tests {
         assert!((all.at(2, &x) - before - DVec3::Z).length() < 1e-12);
         assert_eq!(x[1], DVec3::X);
         assert!(!all.is_held(2, &held) && all.is_held(1, &held));
+    }
+
+    #[test]
+    fn points_in_one_cell_share_nodes() {
+        let all = embedding();
+        assert!(all.share_nodes(&[2], &[0, 1]) && !all.share_nodes(&[2], &[0]));
+        assert!(!all.share_nodes(&[0], &[1]));
     }
 
     #[test]

@@ -66,7 +66,7 @@ const SAMPLES: &[Sample] = &[
     sample!("Lantern loop", lantern_loop, 40),
     sample!("Quay flags", quay_flags, 43),
     sample!("Awning gust", awning_gust, 62),
-    sample!("Dumpling spill", dumpling_spill, 40),
+    sample!("Dumpling spill", dumpling_spill, 50),
 ];
 
 /// Assets that are in a folder already, by name: the samples share most.
