@@ -1,6 +1,6 @@
-// Cloth: made, held, blown, moved toward a material.
+// Cloth and soft bodies: made, held, blown, moved toward a material, coloured by what is measured.
 import { expect, test } from "./test.mjs";
-import { add, computed, newShot, pick, saved, tab, type } from "./desk.mjs";
+import { add, computed, newShot, pick, saved, shown, tab, type } from "./desk.mjs";
 import { Server } from "./server.mjs";
 
 let server;
@@ -46,4 +46,74 @@ test("a sheet is made cloth in one press, held, blown and moved halfway toward s
   expect(Math.max(...later)).toBeCloseTo(2, 2);
   expect(Math.min(...later)).toBeLessThan(1.6);
   await expect(page.getByRole("region", { name: "Timeline" }).getByText("Plane").first()).toBeVisible();
+});
+
+test("a ball is made soft in one press, bounces on steps, and shows its compression", async ({ page }) => {
+  await newShot(page, server.address, { name: "Steps" });
+  for (const [name, x, y] of [
+    ["Low step", "0.5", "-0.5"],
+    ["High step", "-0.5", "-0.2"],
+  ]) {
+    await add(page, "Box");
+    await page.getByRole("textbox", { name: "Name", exact: true }).fill(name);
+    await page.keyboard.press("Enter");
+    await tab(page, "Placement");
+    await type(page, "Place x", x);
+    await type(page, "Place y", y);
+    await tab(page, "Body");
+    await page.getByRole("radio", { name: "Still", exact: true }).click();
+    await saved(page, "Movement");
+  }
+  await add(page, "Sphere");
+  await tab(page, "Placement");
+  await type(page, "Place x", "-0.2");
+  await type(page, "Place y", "1.2");
+  await tab(page, "Body");
+  await page.getByRole("radio", { name: "Soft", exact: true }).click();
+  await saved(page, "Soft body");
+  // Cells are by the size of the ball.
+  await expect(page.getByRole("textbox", { name: "Cells, mm", exact: true })).toHaveValue(/^\d/);
+  await page.getByRole("button", { name: "Play", exact: true }).click();
+  await computed(page);
+  await page.getByRole("button", { name: "Pause" }).click();
+  await page.getByRole("button", { name: "Colour by" }).click();
+  const measured = page.waitForResponse((response) => /surface\/\d+\/\d+\?quantity=compression/.test(response.url()));
+  await page.getByRole("menuitemradio", { name: "Compression", exact: true }).click();
+  const values = new Float32Array((await (await measured).body()).buffer.slice(0));
+  expect(values.length).toBeGreaterThan(0);
+  await expect(page.getByRole("img", { name: "Colours" })).toBeVisible();
+  await type(page, "Top of compression, %", "20");
+  await expect(page.getByRole("textbox", { name: "Top of compression, %", exact: true })).toHaveValue("20");
+  await shown(page);
+});
+
+test("the stretch of a hung sheet is measured and shown", async ({ page }) => {
+  await newShot(page, server.address, { name: "Hung" });
+  await add(page, "Plane");
+  await tab(page, "Placement");
+  await type(page, "Place y", "2");
+  await tab(page, "Body");
+  await page.getByRole("radio", { name: "Free", exact: true }).click();
+  await page.getByRole("radio", { name: "Cloth", exact: true }).click();
+  await saved(page, "Cloth");
+  await page.getByRole("button", { name: "Add a pin" }).click();
+  await saved(page, "Pin");
+  await type(page, "Edges, mm", "150");
+  await saved(page, "Edges");
+  await page.getByRole("button", { name: "Play", exact: true }).click();
+  await computed(page);
+  await page.getByRole("button", { name: "Pause" }).click();
+  await page.getByRole("button", { name: "Colour by" }).click();
+  await page.getByRole("menuitemradio", { name: "Stretch", exact: true }).click();
+  await expect(page.getByRole("img", { name: "Colours" })).toBeVisible();
+  const id = /shot\/(\d+)/.exec(page.url())[1];
+  const { run } = await (await page.request.get(`${server.address}/api/shots/${id}/freshness`)).json();
+  const element = (await (await page.request.get(`${server.address}/api/shots/${id}`)).json()).document.elements.find(
+    (of) => of.name === "Plane",
+  ).id;
+  const path = `${server.address}/api/runs/${run}/surface/${element}/20?quantity=stretch`;
+  const bytes = await (await page.request.get(path)).body();
+  const values = Array.from(new Float32Array(bytes.buffer, bytes.byteOffset, bytes.length / 4));
+  expect(Math.max(...values)).toBeGreaterThan(0);
+  expect((await page.request.get(path.replace("stretch", "sorrow"))).status()).toBe(422);
 });

@@ -278,7 +278,8 @@ mod tests {
         let shape = Shape::plane(1.0, 1.0);
         let mesh = Mesh::refined(&shape, primitive::plane(1.0, 1.0), edge_m, 100_000).unwrap();
         let (sheet, _, _) = sheet(&mesh);
-        let structure = Structure::new(&sheet, &[0..sheet.len()]);
+        let all = 0..sheet.len();
+        let structure = Structure::new(&sheet, std::slice::from_ref(&all));
         let blocks = folded(&sheet, &structure);
         let held: Vec<bool> = sheet.rest.iter().map(|p| p.x < -0.499).collect();
         let mut blocks = blocks;
