@@ -108,9 +108,24 @@ fn curvatures(topology: &Topology, at: &[Vec3]) -> Vec<f32> {
             }
         }
     }
-    let mean = |group: &u32| {
-        let (sum, area) = sums[*group as usize];
+    let at_group = |v: u32| {
+        let (sum, area) = sums[smooth[v as usize] as usize];
         if area > 0.0 && sum.is_finite() { sum / area } else { 0.0 }
+    };
+    // The areas around vertices of more and of fewer faces differ: means over the faces even that out.
+    let mut means = vec![(0.0f32, 0.0f32); smooth.len()];
+    for face in topology.triangles() {
+        let [a, b, c] = face.map(|v| at[v as usize]);
+        let area = (b - a).cross(c - a).length();
+        let mean = face.iter().map(|v| at_group(*v)).sum::<f32>() / 3.0;
+        for v in face {
+            let (sum, weight) = &mut means[smooth[*v as usize] as usize];
+            (*sum, *weight) = (*sum + area * mean, *weight + area);
+        }
+    }
+    let mean = |group: &u32| {
+        let (sum, weight) = means[*group as usize];
+        if weight > 0.0 { sum / weight } else { 0.0 }
     };
     smooth.iter().map(mean).collect()
 }

@@ -5,19 +5,21 @@
 //! at the step's end obey α x = x̄ + Δt v and α v = v̄ + Δt M⁻¹ f(x), where ȳ = (1 + ω) yₙ − ω² / (1 + ω) yₙ₋₁.
 //! That is the minimum of ½ (α/Δt)² |x − x̂|²_M + E(x). The first step is implicit Euler's: ω = 0.
 
+mod contacts;
+
 use super::active_contacts::{ActiveContacts, Spring};
 use super::air::AirCoefficients;
 use super::blocks::CHUNK;
 use super::cell::{OfCell, SolidModuli};
-use super::contact::{Anchors, ContactSearch, Contacts, Skin};
+use super::contact::{Anchors, ContactSearch, Contacts, PointContact, Skin};
 use super::membrane::Moduli;
-use super::pairs::{Pair, PairSearch};
+use super::pairs::PairSearch;
 use super::piece::{Part, Piece};
 use super::prediction::Prediction;
 use super::self_contact::SelfContact;
 use super::system::{OfTriangle, Structure, Workspace};
 use super::timers::{Phase, timed};
-use super::truncation::{Wall, truncate};
+use super::truncation::truncate;
 use crate::Step;
 use crate::colliders::Impulse;
 use glam::{DVec3, Mat3, Mat3A, Vec3, Vec3A};
@@ -35,10 +37,6 @@ const MAX_MOVE: f64 = 4.0;
 
 /// Surfaces come no closer to each other than this part of their thickness.
 const MIN_GAP: f32 = 0.05;
-/// A step may go further than its first guess, by this factor of the motions against each other.
-const FURTHER: f32 = 1.0;
-/// Passes in which points within solids are moved out.
-const WAYS_OUT: u32 = 4;
 
 /// Why a step may fail.
 const NOT_FINITE: &str = "has no finite shape any more; try more substeps";
@@ -108,15 +106,6 @@ impl Substance {
             Elastic::Body(_) => 0.0,
         }
     }
-}
-
-/// The planes of the contacts with solids, for points that start from `x_n`.
-fn walls(contacts: &[Contacts], skins: &[Skin], x_n: &[DVec3]) -> Vec<Wall> {
-    let of = |(point, contacts): (usize, &Contacts)| {
-        let thickness = f64::from(skins[point].thickness);
-        contacts.map(|contact| contact?.wall(point as u32, thickness, x_n[point]))
-    };
-    contacts.iter().enumerate().flat_map(of).flatten().collect()
 }
 
 /// The pinned nodes of an element at a step's end.
@@ -320,7 +309,7 @@ impl DeformableBody {
             // Where a contact has begun or ended, or slides now, the solution was for something else.
             let changed = |point: usize| {
                 let thickness = f64::from(skins[point].thickness);
-                let same = |contact: &super::contact::PointContact| {
+                let same = |contact: &PointContact| {
                     contact.state(thickness, start[point]) == contact.state(thickness, points[point])
                 };
                 !contacts[point].iter().flatten().all(same)
@@ -340,7 +329,7 @@ impl DeformableBody {
             let least = MIN_GAP * skins.iter().map(|skin| skin.thickness).fold(f32::INFINITY, f32::min);
             let pairs = self.pairs_within(&points_n, &points, least, 1.0)?;
             let embedding = &self.piece.embedding;
-            let walls = walls(&contacts, &skins, &points_n);
+            let walls = contacts::walls(&contacts, &skins, &points_n);
             let least = f64::from(least);
             truncate(&pairs, &walls, embedding, &points_n, &state.x, &mut x, &held, least);
             Some(())
@@ -361,160 +350,6 @@ impl DeformableBody {
             Some(part) => Err((part, NOT_FINITE)),
             None => Ok(()),
         }
-    }
-
-    /// What each point is like in contact.
-    fn skins(&self, substances: &[Substance]) -> Vec<Skin> {
-        let of = |(point, part): (u32, &u16)| {
-            let Substance { thickness, friction, pushes, .. } = substances[*part as usize];
-            Skin { thickness, friction, embedded: self.piece.embedding.node(point).is_none(), pushes }
-        };
-        (0..).zip(&self.part_of_point).map(of).collect()
-    }
-
-    /// Moves the nodes that are points to these.
-    fn take_points(&self, points: &[DVec3], x: &mut [DVec3]) {
-        let each = x.par_iter_mut().zip(&self.point_of_node).with_min_len(CHUNK);
-        each.for_each(|(x, point)| {
-            if *point != NO_POINT {
-                *x = points[*point as usize];
-            }
-        });
-    }
-
-    /// Adds the springs of the contacts with solids of points that are sums of nodes.
-    fn add_springs(&self, contacts: &[Contacts], skins: &[Skin], points: &[DVec3], into: &mut Vec<Spring>) {
-        for (point, contacts) in contacts.iter().enumerate().filter(|(point, _)| skins[*point].embedded) {
-            let spring = |contact: &super::contact::PointContact| {
-                contact.spring(point as u32, f64::from(skins[point].thickness), points[point])
-            };
-            into.extend(contacts.iter().flatten().filter_map(spring));
-        }
-    }
-
-    /// Moves nodes so that points that are sums of them come out of solids.
-    fn move_out(&self, contacts: &[Contacts], skins: &[Skin], held: &[bool], x: &mut [DVec3]) {
-        let embedding = &self.piece.embedding;
-        for _ in 0..WAYS_OUT {
-            let mut moved = false;
-            for point in (0..skins.len()).filter(|point| skins[*point].embedded) {
-                for contact in contacts[point].iter().flatten() {
-                    let at = embedding.at(point as u32, x);
-                    let way = contact.way_out(f64::from(skins[point].thickness), at);
-                    if way != DVec3::ZERO {
-                        embedding.move_point(point as u32, way, held, x, |_| moved = true);
-                    }
-                }
-            }
-            if !moved {
-                break;
-            }
-        }
-    }
-
-    /// Whether each part has a contact with another part, or with a solid that does not give way.
-    fn meets_others(
-        &self,
-        near: &[SelfContact],
-        contacts: &[Contacts],
-        skins: &[Skin],
-        points: &[DVec3],
-    ) -> Vec<bool> {
-        let mut meets = vec![false; self.parts.len()];
-        let part_of = |point: u32| self.part_of_point[point as usize];
-        for contact in near {
-            let of = contact.points().map(part_of);
-            if of.iter().any(|part| *part != of[0]) {
-                of.iter().for_each(|part| meets[*part as usize] = true);
-            }
-        }
-        for (point, contacts) in contacts.iter().enumerate() {
-            let thickness = f64::from(skins[point].thickness);
-            let firm = |contact: &super::contact::PointContact| {
-                !contact.gives_way() && contact.state(thickness, points[point]).0
-            };
-            meets[self.part_of_point[point] as usize] |= contacts.iter().flatten().any(firm);
-        }
-        meets
-    }
-
-    /// The impulses on solids, so that momentum is kept: the solution is not exact, and the truncation moves points. Of a part
-    /// that meets nothing else and is not held, the change of momentum that the springs do not account for is shared
-    /// out among them.
-    fn balanced(
-        &self,
-        impulses: Vec<(u32, Impulse)>,
-        prediction: &Prediction,
-        v_n: &[DVec3],
-        x: &[DVec3],
-        held: &[bool],
-        meets_others: &[bool],
-    ) -> Vec<Impulse> {
-        let mut sums = vec![(DVec3::ZERO, 0.0f64); self.parts.len()];
-        for (point, impulse) in &impulses {
-            let (sum, count) = &mut sums[self.part_of_point[*point as usize] as usize];
-            (*sum, *count) = (*sum + impulse.impulse.as_dvec3(), *count + 1.0);
-        }
-        let rest = |(i, (sum, count)): (usize, &(DVec3, f64))| {
-            let nodes = self.parts[i].nodes.clone();
-            if *count == 0.0 || meets_others[i] || held[nodes.clone()].contains(&true) {
-                return Vec3::ZERO;
-            }
-            let force =
-                nodes.fold(DVec3::ZERO, |sum, node| sum + prediction.unbalanced(node, x[node], v_n[node]));
-            ((-force * prediction.dt - *sum) / *count).as_vec3()
-        };
-        let rests: Vec<Vec3> = sums.iter().enumerate().map(rest).collect();
-        let balanced = |(point, of): (u32, Impulse)| {
-            let rest = rests[self.part_of_point[point as usize] as usize];
-            Impulse { impulse: of.impulse + rest, ..of }
-        };
-        impulses.into_iter().map(balanced).collect()
-    }
-
-    /// Pairs that may come close, as of [`PairSearch::find`]. Features that a common node carries are left out: the cells between
-    /// them keep them apart.
-    fn pairs_within(&mut self, from: &[DVec3], to: &[DVec3], reach: f32, further: f32) -> Option<Vec<Pair>> {
-        let mut pairs = self.pairs.find(from, to, reach, further)?;
-        if !self.piece.cells.is_empty() {
-            pairs.retain(|pair| {
-                let points = pair.points();
-                let (first, second) = points.split_at(pair.first());
-                !self.piece.embedding.share_nodes(first, second)
-            });
-        }
-        Some(pairs)
-    }
-
-    /// Pairs that may touch in a step of the points from `from`, which go about to `to`.
-    fn near_pairs(
-        &mut self,
-        from: &[DVec3],
-        to: &[DVec3],
-        substances: &[Substance],
-        inertia: &[f64],
-        dt: f64,
-    ) -> Option<Vec<SelfContact>> {
-        let thickest = substances.iter().map(|of| of.thickness).fold(0.0, f32::max);
-        let pairs = self.pairs_within(from, to, thickest, FURTHER)?;
-        let Self { points_at_rest, body_of_point, part_of_point, .. } = self;
-        let of = |pair: &Pair| {
-            let points = pair.points();
-            let (first, second) = points.split_at(pair.first());
-            let [one, two] = [first[0], second[0]].map(|p| &substances[part_of_point[p as usize] as usize]);
-            let thickness = 0.5 * f64::from(one.thickness + two.thickness);
-            let path = |p: &u32| to[*p as usize] - from[*p as usize];
-            let apart = first.iter().flat_map(|a| second.iter().map(move |b| (path(a) - path(b)).length()));
-            let reach = thickness + f64::from(FURTHER) * apart.fold(0.0, f64::max);
-            if pair.nearest(from).1.length() > reach {
-                return None;
-            }
-            let friction = f64::from(shot::pair_coefficient(one.friction, two.friction));
-            let same = body_of_point[first[0] as usize] == body_of_point[second[0] as usize];
-            let rest = same.then(|| pair.nearest(points_at_rest).1.length());
-            SelfContact::new(*pair, from, thickness, friction, rest, inertia, dt)
-        };
-        Some(pairs.par_iter().with_min_len(64).filter_map(of).collect())
     }
 
     /// Solves for the displacements; gives the longest of each part, in edges. `first` are the sizes of the errors in the
