@@ -124,7 +124,7 @@ await page.getByRole("button", { name: "Colour by" }).click();
 await page.getByRole("menuitemradio", { name: "Own look", exact: true }).click();
 await open(page, server.address, "Dumpling spill");
 await page.getByRole("button", { name: "Play", exact: true }).click();
-await computed(page);
+await page.getByText("All frames are computed").waitFor({ timeout: 240_000 });
 await page.getByRole("button", { name: "Pause" }).click();
 await select(page, "Dumplings");
 await page.getByRole("tab", { name: "Body", exact: true }).click();
