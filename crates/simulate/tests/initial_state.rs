@@ -4,7 +4,7 @@ use frames::{Frame, RunFolder, encode};
 use geometry::Meshes;
 use glam::Vec3;
 use shot::{
-    Asset, AssetKind, Copies, Element, ElementKind, Id, InitialState, Moves, Shape, Shot,
+    Asset, AssetKind, Cloth, Copies, Element, ElementKind, Id, InitialState, Moves, Shape, Shot, Soft,
     particles::{Emission, EmissionSchedule, Particles, Start},
 };
 use simulate::{Bake, Simulation, bake, fresh};
@@ -193,4 +193,35 @@ fn what_the_frame_does_not_have_begins_as_placed() {
     assert_eq!(begun.bodies[&crates].len(), 18);
     assert_eq!(begun.bodies[&added].positions[0], Vec3::new(-1.0, 5.0, 0.0));
     assert_eq!(begun.bodies[&ball].positions, frame.bodies[&ball].positions);
+}
+
+#[test]
+fn cloth_and_soft_bodies_are_as_they_were_with_or_without_their_velocities() {
+    let mut shot = Shot::empty("Squashed");
+    shot.timing.last = 20;
+    shot.add(Element::solid("Deck", Shape::plane(8.0, 8.0), Moves::Still));
+    let mut ball = Element::solid("Ball", Shape::sphere(0.25), Moves::Free).at(0.0, 0.5, 0.0);
+    ball.as_solid_mut().unwrap().soft = Some(Soft::default());
+    ball.as_solid_mut().unwrap().body.launch_velocity = Some(Vec3::new(0.5, -1.0, 0.0));
+    let ball = shot.add(ball);
+    let mut sheet = Element::solid("Sheet", Shape::plane(0.8, 0.8), Moves::Free).at(2.0, 0.3, 0.0);
+    sheet.as_solid_mut().unwrap().cloth = Some(Cloth { edge_m: 0.1, ..Cloth::default() });
+    let sheet = shot.add(sheet);
+    let frame = at(&shot, 9);
+    for velocities in [true, false] {
+        let begun = first(&begun(&shot, &frame, velocities), &frame);
+        for id in [ball, sheet] {
+            let place =
+                |frame: &Frame, i: usize| frame.bodies[&id].positions[0] + frame.meshes[&id].positions[i];
+            let speed =
+                |frame: &Frame, i: usize| frame.bodies[&id].velocities[0] + frame.meshes[&id].velocities[i];
+            for i in 0..frame.meshes[&id].positions.len() {
+                let off = place(&begun, i).distance(place(&frame, i));
+                assert!(off < 2e-3, "{id:?} {i}: {off} m");
+                let wanted = if velocities { speed(&frame, i) } else { Vec3::ZERO };
+                let off = speed(&begun, i).distance(wanted);
+                assert!(off < 0.1, "{id:?} {i}: {off} m/s");
+            }
+        }
+    }
 }

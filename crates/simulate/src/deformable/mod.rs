@@ -18,6 +18,7 @@ mod contact;
 mod dense;
 mod embedding;
 mod face_tree;
+mod fit;
 mod lattice;
 mod levels;
 mod matrix;
@@ -37,6 +38,7 @@ use crate::{BlowUp, PrepareContext, PrepareError, SavedPart, Solver, Step, Wants
 use air::AirCoefficients;
 use body::{DeformableBody, Elastic, PinnedPoints, State, Substance};
 use cell::SolidModuli;
+use fit::{nodes_from_points, to_nodes};
 use frames::{Bodies, Frame, MeshState};
 use glam::{DVec3, Quat, Vec3};
 use lattice::LatticeError;
@@ -166,13 +168,24 @@ fn begin(
         return;
     }
     let (position, orientation) = (bodies.positions[0], bodies.orientations[0]);
+    let mut points = vec![(DVec3::ZERO, DVec3::ZERO); piece.embedding.len()];
     for (vertex, &point) in shown.point_of.iter().enumerate() {
-        let Some(node) = piece.embedding.node(point) else { continue };
-        x[node as usize] = (position + orientation * mesh.positions[vertex]).as_dvec3();
-        if initial.velocities {
-            let own = mesh.velocities.get(vertex).copied().unwrap_or_default();
-            v[node as usize] = (bodies.velocities[0] + orientation * own).as_dvec3();
-        }
+        let own = mesh.velocities.get(vertex).copied().unwrap_or_default();
+        points[point as usize] = (
+            (position + orientation * mesh.positions[vertex]).as_dvec3(),
+            (bodies.velocities[0] + orientation * own).as_dvec3(),
+        );
+    }
+    let (positions, velocities): (Vec<DVec3>, Vec<DVec3>) = points.into_iter().unzip();
+    let (found, moving) = if piece.cells.is_empty() {
+        (to_nodes(piece, &positions), to_nodes(piece, &velocities))
+    } else {
+        (nodes_from_points(piece, &positions), nodes_from_points(piece, &velocities))
+    };
+    x.copy_from_slice(&found);
+    match initial.velocities {
+        true => v.copy_from_slice(&moving),
+        false => v.fill(DVec3::ZERO),
     }
 }
 

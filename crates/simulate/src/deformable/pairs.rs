@@ -151,17 +151,16 @@ impl PairSearch {
         Self { faces: all, faces_of: Rows::of_lists(faces_of), tree: FaceTree::new(faces, x) }
     }
 
-    /// All pairs that may come closer than `reach` while the points go straight from `from` to `to`, or further by a factor
-    /// `further` against each other, in an order that does not depend on the number of threads; none if there are more
-    /// than [`MAX_PAIRS`].
+    /// All pairs that may come closer than `reach` while the points go straight from `from` to `to`, in an order that does
+    /// not depend on the number of threads; none if there are more than [`MAX_PAIRS`].
     ///
     /// Features of faces around one point are left out while these lie side by side (`is_flat`): then they are not closer than at
     /// rest, but for what the sheet is compressed.
-    pub fn find(&mut self, from: &[DVec3], to: &[DVec3], reach: f32, further: f32) -> Option<Vec<Pair>> {
+    pub fn find(&mut self, from: &[DVec3], to: &[DVec3], reach: f32) -> Option<Vec<Pair>> {
         // Near the origin single precision is finer.
         let middle = from.iter().fold(DVec3::ZERO, |sum, x| sum + *x) / from.len().max(1) as f64;
         let points: Vec<PointWay> = (from.par_iter().zip(to).with_min_len(512))
-            .map(|(a, b)| PointWay { x: (*a - middle).as_vec3a(), moves: (*b - *a).as_vec3a() * further })
+            .map(|(a, b)| PointWay { x: (*a - middle).as_vec3a(), moves: (*b - *a).as_vec3a() })
             .collect();
         let furthest = points.iter().fold(0.0f32, |most, point| most.max(point.x.abs().max_element()));
         let reach = reach + 4.0 * f32::EPSILON * furthest;
@@ -364,8 +363,8 @@ mod tests {
             .collect();
         let mut search = PairSearch::new(&sheet.faces, &from);
         let reach = 0.08;
-        let found = search.find(&from, &to, reach, 1.0).unwrap();
-        assert_eq!(found, search.find(&from, &to, reach, 1.0).unwrap(), "always in the same order");
+        let found = search.find(&from, &to, reach).unwrap();
+        assert_eq!(found, search.find(&from, &to, reach).unwrap(), "always in the same order");
         let mut wanted = Vec::new();
         for point in 0..from.len() as u32 {
             let apart = |t: &&[u32; 3]| !t.contains(&point);

@@ -12,8 +12,6 @@ use crate::deformable::truncation::Wall;
 use glam::{DVec3, Vec3};
 use rayon::prelude::*;
 
-/// A step may go further than its first guess, by this factor of the motions against each other.
-const FURTHER: f32 = 1.0;
 /// Passes in which points within solids are moved out.
 const WAYS_OUT: u32 = 4;
 
@@ -83,7 +81,7 @@ impl DeformableBody {
         dt: f64,
     ) -> Option<Vec<SelfContact>> {
         let thickest = substances.iter().map(|of| of.thickness).fold(0.0, f32::max);
-        let pairs = self.pairs_within(from, to, thickest, FURTHER)?;
+        let pairs = self.pairs_within(from, to, thickest)?;
         let Self { points_at_rest, body_of_point, part_of_point, .. } = self;
         let of = |pair: &Pair| {
             let points = pair.points();
@@ -92,7 +90,7 @@ impl DeformableBody {
             let thickness = 0.5 * f64::from(one.thickness + two.thickness);
             let path = |p: &u32| to[*p as usize] - from[*p as usize];
             let apart = first.iter().flat_map(|a| second.iter().map(move |b| (path(a) - path(b)).length()));
-            let reach = thickness + f64::from(FURTHER) * apart.fold(0.0, f64::max);
+            let reach = thickness + apart.fold(0.0, f64::max);
             if pair.nearest(from).1.length() > reach {
                 return None;
             }
@@ -106,14 +104,8 @@ impl DeformableBody {
 
     /// Pairs that may come close, as of [`PairSearch::find`]. Features that a common node carries are left out: the cells between
     /// them keep them apart.
-    pub(super) fn pairs_within(
-        &mut self,
-        from: &[DVec3],
-        to: &[DVec3],
-        reach: f32,
-        further: f32,
-    ) -> Option<Vec<Pair>> {
-        let mut pairs = self.pairs.find(from, to, reach, further)?;
+    pub(super) fn pairs_within(&mut self, from: &[DVec3], to: &[DVec3], reach: f32) -> Option<Vec<Pair>> {
+        let mut pairs = self.pairs.find(from, to, reach)?;
         if !self.piece.cells.is_empty() {
             pairs.retain(|pair| {
                 let points = pair.points();

@@ -327,7 +327,7 @@ impl DeformableBody {
         points = self.piece.embedding.all(&x);
         timed(Phase::Contact, || {
             let least = MIN_GAP * skins.iter().map(|skin| skin.thickness).fold(f32::INFINITY, f32::min);
-            let pairs = self.pairs_within(&points_n, &points, least, 1.0)?;
+            let pairs = self.pairs_within(&points_n, &points, least)?;
             let embedding = &self.piece.embedding;
             let walls = contacts::walls(&contacts, &skins, &points_n);
             let least = f64::from(least);
