@@ -44,11 +44,12 @@ fn a_sample_cut_anywhere_goes_on_with_the_same_bytes(
         "Slow toss",
         "Lantern loop",
         "Quay flags",
-        "Awning gust"
+        "Awning gust",
+        "Dumpling spill"
     )]
     name: &str,
 ) {
-    assert_eq!(demo::names().len(), 13, "every sample is cut");
+    assert_eq!(demo::names().len(), 14, "every sample is cut");
     let (dir, shot) = sample(name);
     let meshes = Loader::default().meshes(dir.path(), &shot).unwrap();
     let (first, cuts) = (shot.timing.first, cuts(&shot));
