@@ -17,8 +17,9 @@ async function heights(page, frame) {
   return lines.filter((line) => line.startsWith("v ")).map((line) => Number(line.split(" ")[2]));
 }
 
-test("a sheet is made cloth in one press, held, blown and moved halfway toward silk", async ({ page }) => {
-  await newShot(page, server.address, { name: "Drying" });
+/** A shot with a sheet 2 m above the ground, made cloth. */
+async function newSheet(page, name) {
+  await newShot(page, server.address, { name });
   await add(page, "Plane");
   await tab(page, "Placement");
   await type(page, "Place y", "2");
@@ -26,6 +27,10 @@ test("a sheet is made cloth in one press, held, blown and moved halfway toward s
   await page.getByRole("radio", { name: "Free", exact: true }).click();
   await page.getByRole("radio", { name: "Cloth", exact: true }).click();
   await saved(page, "Cloth");
+}
+
+test("a sheet is made cloth in one press, held, blown and moved halfway toward silk", async ({ page }) => {
+  await newSheet(page, "Drying");
   await page.getByRole("button", { name: "Add a pin" }).click();
   await pick(page, "Pin 1", "the back side");
   await saved(page, "Pins");
@@ -88,14 +93,7 @@ test("a ball is made soft in one press, bounces on steps, and shows its compress
 });
 
 test("the stretch of a hung sheet is measured and shown", async ({ page }) => {
-  await newShot(page, server.address, { name: "Hung" });
-  await add(page, "Plane");
-  await tab(page, "Placement");
-  await type(page, "Place y", "2");
-  await tab(page, "Body");
-  await page.getByRole("radio", { name: "Free", exact: true }).click();
-  await page.getByRole("radio", { name: "Cloth", exact: true }).click();
-  await saved(page, "Cloth");
+  await newSheet(page, "Hung");
   await page.getByRole("button", { name: "Add a pin" }).click();
   await saved(page, "Pin");
   await type(page, "Edges, mm", "150");

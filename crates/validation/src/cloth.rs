@@ -14,7 +14,7 @@ use std::sync::Arc;
 
 const G: f64 = 9.81;
 
-fn shot(seconds: f32) -> Shot {
+pub(crate) fn shot(seconds: f32) -> Shot {
     let mut shot = Shot::empty("Experiment");
     shot.timing.last = shot.timing.first + (seconds * shot.timing.fps) as u32;
     shot

@@ -1,18 +1,12 @@
 //! Soft bodies against beam theory and elastic waves.
 
 use crate::Experiment;
-use crate::cloth::{places, run, still_air};
+use crate::cloth::{places, run, shot, still_air};
 use geometry::Meshes;
 use glam::Vec3;
 use shot::{Element, ElementKind, Moves, Pin, PinnedPart, Shape, Shot, Side, Soft};
 
 const G: f64 = 9.81;
-
-fn shot(seconds: f32) -> Shot {
-    let mut shot = Shot::empty("Experiment");
-    shot.timing.last = shot.timing.first + (seconds * shot.timing.fps) as u32;
-    shot
-}
 
 fn soft(shape: Shape, soft: Soft, held: &[Side]) -> Element {
     let mut element = Element::solid("Soft", shape, Moves::Free);

@@ -13,7 +13,7 @@
   import { selection } from "../state/selection.svelte";
   import { madeAs, type MadeAs, shot, solidOf } from "../state/shot.svelte";
   import { values } from "../state/values.svelte";
-  import { startOf } from "../state/deforming";
+  import { startOf } from "../state/madeAs";
 
   let { element, solid }: { element: Element; solid: Solid } = $props();
   let body = $derived(solid.body ?? {});

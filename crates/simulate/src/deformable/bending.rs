@@ -160,13 +160,13 @@ fn eliminated(mut a: [[f64; 6]; 6], mut b: [[f64; 6]; 6], least: f64) -> Option<
 #[cfg(test)]
 mod tests {
     use super::*;
-    use crate::deformable::piece::Piece;
+    use crate::deformable::discretization::Discretization;
     use crate::deformable::sheet::sheet as sheet_of;
     use geometry::{Mesh, primitive};
     use shot::Shape;
 
     /// A sheet of 2 × 0.6 m, on a grid or with points moved at random.
-    fn sheet(irregular: bool) -> Piece {
+    fn sheet(irregular: bool) -> Discretization {
         let mut mesh =
             Mesh::refined(&Shape::plane(2.0, 0.6), primitive::plane(2.0, 0.6), 0.05, 10_000).unwrap();
         for (i, p) in mesh.positions.iter_mut().enumerate() {
@@ -179,7 +179,7 @@ mod tests {
         sheet_of(&mesh).0
     }
 
-    fn rolled(sheet: &Piece, radius: f64, turn: f64) -> Vec<DVec3> {
+    fn rolled(sheet: &Discretization, radius: f64, turn: f64) -> Vec<DVec3> {
         let (s, c) = turn.sin_cos();
         let roll = |p: &DVec3| {
             let (x, z) = (p.x, p.z);
@@ -189,7 +189,7 @@ mod tests {
         sheet.rest.iter().map(roll).collect()
     }
 
-    fn energy(sheet: &Piece, x: &[DVec3]) -> f64 {
+    fn energy(sheet: &Discretization, x: &[DVec3]) -> f64 {
         let of = |bend: &Bend| bend.curvature(x).iter().map(|s| s.length_squared()).sum::<f64>();
         sheet.bends.iter().map(|bend| 0.5 * of(bend)).sum()
     }

@@ -90,7 +90,7 @@ impl SolidModuli {
 }
 
 /// Gradient and second derivatives of a cell's energy.
-pub(super) struct OfCell {
+pub(super) struct CellDerivatives {
     pub gradient: [DVec3; 8],
     /// Those of the pairs of corners a ≤ b.
     pub blocks: [Mat3A; PAIRS],
@@ -148,7 +148,7 @@ impl Cell {
     }
 
     /// Gradient and second derivatives of the energy; these are made definite.
-    pub fn derivatives(&self, moduli: &SolidModuli, x: &[DVec3], before: &[DVec3]) -> OfCell {
+    pub fn derivatives(&self, moduli: &SolidModuli, x: &[DVec3], before: &[DVec3]) -> CellDerivatives {
         let x = self.nodes.map(|node| x[node as usize]);
         let all: [DMat3; 8] = std::array::from_fn(|q| self.deformation(q, &x));
         let cofactors = all.map(|f| cofactor(&f));
@@ -156,7 +156,7 @@ impl Cell {
         let whole = self.volume();
         let mean = (0..8).map(|q| contents[q] * self.volumes[q]).sum::<f64>() / whole;
         let mean_pressure = moduli.mean * (mean - 1.0);
-        let mut of = OfCell { gradient: [DVec3::ZERO; 8], blocks: [Mat3A::ZERO; PAIRS] };
+        let mut of = CellDerivatives { gradient: [DVec3::ZERO; 8], blocks: [Mat3A::ZERO; PAIRS] };
         // Gradients of the mean content.
         let mut of_mean = [DVec3::ZERO; 8];
         let before = (moduli.damping > 0.0).then(|| self.nodes.map(|node| before[node as usize]));

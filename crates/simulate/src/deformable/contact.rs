@@ -15,7 +15,7 @@
 //! along. A cloth at rest on a slope does not creep.
 
 use super::active_contacts::Spring;
-use super::truncation::Wall;
+use super::separating_planes::Wall;
 use crate::colliders::{BodyState, Collider, Colliders, Impulse};
 use geometry::Bounds;
 use glam::{DVec3, Mat3, Vec3};
@@ -70,18 +70,18 @@ pub(super) type Anchors = [Option<FrictionAnchor>; MAX_CONTACTS];
 
 /// What a point is like in contact.
 #[derive(Clone, Copy, Debug)]
-pub(super) struct Skin {
+pub(super) struct ContactProperties {
     /// Distance that it keeps, m.
     pub thickness: f32,
     /// Coefficient of friction.
     pub friction: f32,
-    /// Whether it is a sum of nodes: contact pushes these, and does not hold the point itself back at once.
+    /// Whether it is a sum of nodes, so that contact acts on these by springs only.
     pub embedded: bool,
     /// Whether it pushes free solids.
     pub pushes: bool,
 }
 
-impl Skin {
+impl ContactProperties {
     /// Whether a solid gives way to it.
     fn moves(&self, collider: &Collider) -> bool {
         self.pushes && collider.now.inverse_mass > 0.0
@@ -89,12 +89,12 @@ impl Skin {
 }
 
 /// What is known of the contacts of a point: those of the round before, and of the step before.
-struct Known<'a> {
+struct PreviousContacts<'a> {
     contacts: Contacts,
     anchors: &'a Anchors,
 }
 
-impl Known<'_> {
+impl PreviousContacts<'_> {
     /// The normal of the contact with a solid of the list.
     fn normal(&self, collider: &Collider, index: usize) -> Option<Vec3> {
         let of_round = self.contacts.iter().flatten().find(|contact| contact.collider as usize == index);
@@ -107,7 +107,7 @@ impl Known<'_> {
 pub(super) struct ContactSearch<'a> {
     pub colliders: &'a Colliders,
     /// For each point.
-    pub skins: &'a [Skin],
+    pub properties: &'a [ContactProperties],
     pub dt: f32,
     /// Positions at the step's start.
     pub x_n: &'a [DVec3],
@@ -144,8 +144,8 @@ impl ContactSearch<'_> {
                 if held[point] {
                     continue;
                 }
-                let known = Known { contacts: before, anchors: &anchors[point] };
-                self.detect_one(point, from[point], to, contacts, &known, inertia[point], fraction, list);
+                let previous = PreviousContacts { contacts: before, anchors: &anchors[point] };
+                self.detect_one(point, from[point], to, contacts, &previous, inertia[point], fraction, list);
             }
         });
         self.soften(to, contacts);
@@ -154,8 +154,8 @@ impl ContactSearch<'_> {
     /// Softens the springs on solids that give way, of which each has its part.
     fn soften(&self, x: &[DVec3], contacts: &mut [Contacts]) {
         let mut counts = vec![0u32; self.colliders.list().len()];
-        for ((x, contacts), skin) in x.iter().zip(&*contacts).zip(self.skins) {
-            let near = 1.5 * f64::from(skin.thickness);
+        for ((x, contacts), own) in x.iter().zip(&*contacts).zip(self.properties) {
+            let near = 1.5 * f64::from(own.thickness);
             for contact in contacts.iter().flatten().filter(|of| of.gives_way() && of.gap(*x) < near) {
                 counts[contact.collider as usize] += 1;
             }
@@ -174,7 +174,7 @@ impl ContactSearch<'_> {
         let mut list = Vec::new();
         for (point, contacts) in contacts.iter().enumerate() {
             for contact in contacts.iter().flatten().filter(|of| of.gives_way()) {
-                let thickness = f64::from(self.skins[point].thickness);
+                let thickness = f64::from(self.properties[point].thickness);
                 let Some(spring) = contact.spring(point as u32, thickness, x[point]) else { continue };
                 let BodyState { element, copy, .. } = self.colliders.list()[contact.collider as usize].now;
                 let impulse = (-spring.force * f64::from(self.dt)).as_vec3();
@@ -190,14 +190,14 @@ impl ContactSearch<'_> {
         from: DVec3,
         to: &mut DVec3,
         contacts: &mut Contacts,
-        before: &Known,
+        before: &PreviousContacts,
         inertia: f64,
         fraction: f32,
         list: &mut Vec<usize>,
     ) {
         let (start, mut end) = (from.as_vec3(), to.as_vec3());
-        let skin = self.skins[point];
-        let reach = 2.0 * skin.thickness;
+        let own = self.properties[point];
+        let reach = 2.0 * own.thickness;
         let bounds = Bounds::EMPTY.with(start).with(end);
         let near = Bounds { min: bounds.min - reach, max: bounds.max + reach };
         self.near(&near, list);
@@ -207,7 +207,7 @@ impl ContactSearch<'_> {
         let all = self.colliders.list();
         let mut first: Option<(f32, usize)> = None;
         for &i in list.iter() {
-            if let Some((t, _)) = all[i].intersect(start, fraction, end, HIT_DISTANCE * skin.thickness)
+            if let Some((t, _)) = all[i].intersect(start, fraction, end, HIT_DISTANCE * own.thickness)
                 && first.is_none_or(|(other, _)| t < other)
             {
                 first = Some((t, i));
@@ -218,14 +218,14 @@ impl ContactSearch<'_> {
             let at = start.lerp(end, t);
             let rest = if fraction >= 1.0 { 0.0 } else { (1.0 - t) * self.dt };
             end = at + all[i].velocity_at(at) * rest;
-            if !skin.embedded && !skin.moves(&all[i]) {
+            if !own.embedded && !own.moves(&all[i]) {
                 *to = end.as_dvec3();
             }
         }
         let mut found: Vec<(f32, u32, Vec3)> = Vec::new();
         for &i in list.iter() {
             // Points may be within such a solid for a while.
-            let within = (skin.embedded || skin.moves(&all[i])) && before.normal(&all[i], i).is_some();
+            let within = (own.embedded || own.moves(&all[i])) && before.normal(&all[i], i).is_some();
             let reach = if within { DEEPEST * reach } else { reach };
             if let Some(on) = all[i].nearest(end, reach) {
                 found.push((on.distance(end), i as u32, on));
@@ -245,7 +245,7 @@ impl ContactSearch<'_> {
             let mut normal = (end - on) / distance;
             // Within the solid the nearest point of its surface lies ahead.
             let outward = before.normal(collider, i as usize);
-            let within = skin.embedded || skin.moves(collider);
+            let within = own.embedded || own.moves(collider);
             if within && outward.is_some_and(|outward| normal.dot(outward) < 0.0) {
                 normal = -normal;
             }
@@ -256,8 +256,8 @@ impl ContactSearch<'_> {
                 anchor,
                 growth,
                 stiffness: STIFFNESS * f64::from(growth) * inertia,
-                friction: f64::from(shot::pair_coefficient(skin.friction, collider.now.friction)),
-                mobility: match skin.moves(collider) {
+                friction: f64::from(shot::pair_coefficient(own.friction, collider.now.friction)),
+                mobility: match own.moves(collider) {
                     true => f64::from(collider.mobility(on, normal)) * f64::from(self.dt * self.dt),
                     false => 0.0,
                 },
@@ -267,7 +267,7 @@ impl ContactSearch<'_> {
 
     /// The states of a point's contacts after the step, their anchors dragged along where it slid.
     pub fn remember(&self, point: usize, contacts: &Contacts, x: DVec3) -> Anchors {
-        let thickness = f64::from(self.skins[point].thickness);
+        let thickness = f64::from(self.properties[point].thickness);
         contacts.map(|contact| {
             let contact = contact?;
             let depth = thickness - contact.gap(x);

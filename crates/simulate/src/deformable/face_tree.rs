@@ -4,7 +4,6 @@
 //! nodes may meet only if they close the gap between them, so that parts that move together, however fast, do not find each
 //! other, as they would in boxes of their whole ways.
 
-use super::pairs::PointWay;
 use geometry::Bounds;
 use glam::{DVec3, Vec3, Vec3A};
 
@@ -12,6 +11,13 @@ use glam::{DVec3, Vec3, Vec3A};
 const LEAF: usize = 2;
 /// Pairs of nodes to be walked are divided until there are so many.
 const TASKS: usize = 512;
+
+/// A point over the step: where it starts, and its motion.
+#[derive(Clone, Copy)]
+pub(super) struct PointWay {
+    pub x: Vec3A,
+    pub moves: Vec3A,
+}
 
 /// A box whose corners are read as a whole.
 #[derive(Clone, Copy)]

@@ -3,8 +3,8 @@
 //! elasticity for embedded deformable models*, 2009, weigh cut cells alike).
 
 use super::cell::{Cell, CellShape, corner_weights};
+use super::discretization::{Discretization, ShownMesh};
 use super::embedding::Embedding;
-use super::piece::{Piece, ShownMesh};
 use geometry::{Mesh, Surface, Topology, Weld, mass_properties};
 use glam::DVec3;
 use rayon::prelude::*;
@@ -28,7 +28,7 @@ pub(super) enum LatticeError {
 }
 
 /// The lattice in a closed mesh in the element's frame, the mesh that is shown of it, and the mean length of its cells, m.
-pub(super) fn lattice(mesh: &Mesh, cell_m: f64) -> Result<(Piece, ShownMesh, f64), LatticeError> {
+pub(super) fn lattice(mesh: &Mesh, cell_m: f64) -> Result<(Discretization, ShownMesh, f64), LatticeError> {
     let bounds = mesh.bounds();
     let (min, size) = (bounds.min.as_dvec3(), bounds.size().as_dvec3());
     let volume = mass_properties(mesh).map_or(0.0, |mass| f64::from(mass.volume));
@@ -119,7 +119,7 @@ pub(super) fn lattice(mesh: &Mesh, cell_m: f64) -> Result<(Piece, ShownMesh, f64
         let [a, b, c] = face.map(|p| points[p as usize]);
         (b - a).cross(c - a).length() > 0.0
     };
-    let piece = Piece {
+    let discretization = Discretization {
         body_of: vec![0; rest.len()],
         rest,
         measures,
@@ -130,7 +130,7 @@ pub(super) fn lattice(mesh: &Mesh, cell_m: f64) -> Result<(Piece, ShownMesh, f64
         faces: weld.faces(&mesh.triangles).into_iter().filter(has_area).collect(),
         bodies: 1,
     };
-    Ok((piece, shown, (step.x + step.y + step.z) / 3.0))
+    Ok((discretization, shown, (step.x + step.y + step.z) / 3.0))
 }
 
 /// Part of each octant of a cell that is within a surface.
@@ -163,26 +163,26 @@ mod tests {
     fn a_lattice_has_the_volume_of_its_body_and_carries_the_surface() {
         let mesh = primitive::sphere(0.4, 48);
         let volume = f64::from(mass_properties(&mesh).unwrap().volume);
-        let (piece, shown, edge_m) = lattice(&mesh, 0.1).unwrap();
+        let (discretization, shown, edge_m) = lattice(&mesh, 0.1).unwrap();
         assert!((edge_m - 0.1).abs() < 1e-6);
-        assert!((piece.measures.iter().sum::<f64>() / volume - 1.0).abs() < 1e-9);
-        assert!((piece.cells.iter().map(Cell::volume).sum::<f64>() / volume - 1.0).abs() < 1e-9);
+        assert!((discretization.measures.iter().sum::<f64>() / volume - 1.0).abs() < 1e-9);
+        assert!((discretization.cells.iter().map(Cell::volume).sum::<f64>() / volume - 1.0).abs() < 1e-9);
         // Corners of the box that the ball does not reach are left out.
-        assert!(piece.cells.len() < 8 * 8 * 8 && piece.cells.len() > 300);
+        assert!(discretization.cells.len() < 8 * 8 * 8 && discretization.cells.len() > 300);
         for (vertex, &point) in shown.point_of.iter().enumerate() {
-            let at = piece.embedding.at(point, &piece.rest);
+            let at = discretization.embedding.at(point, &discretization.rest);
             assert!((at - mesh.positions[vertex].as_dvec3()).length() < 1e-6);
         }
-        assert!(piece.cells.iter().all(|cell| cell.nodes.is_sorted()));
+        assert!(discretization.cells.iter().all(|cell| cell.nodes.is_sorted()));
     }
 
     #[test]
     fn a_box_is_filled_by_whole_cells() {
         let mesh = primitive::cuboid(Vec3::new(0.8, 0.2, 0.3), 0.0);
-        let (piece, _, _) = lattice(&mesh, 0.1).unwrap();
-        assert_eq!((piece.cells.len(), piece.len()), (8 * 2 * 3, 9 * 3 * 4));
-        let whole = piece.cells[0].volume();
-        assert!(piece.cells.iter().all(|cell| (cell.volume() / whole - 1.0).abs() < 1e-6));
+        let (discretization, _, _) = lattice(&mesh, 0.1).unwrap();
+        assert_eq!((discretization.cells.len(), discretization.len()), (8 * 2 * 3, 9 * 3 * 4));
+        let whole = discretization.cells[0].volume();
+        assert!(discretization.cells.iter().all(|cell| (cell.volume() / whole - 1.0).abs() < 1e-6));
     }
 
     #[test]

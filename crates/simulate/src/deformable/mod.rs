@@ -16,38 +16,41 @@ mod body;
 mod cell;
 mod contact;
 mod dense;
+mod discretization;
 mod embedding;
 mod face_tree;
 mod fit;
 mod lattice;
 mod levels;
+mod material;
 mod matrix;
 mod membrane;
 mod multigrid;
 mod pairs;
-mod piece;
 mod prediction;
 mod self_contact;
+mod separating_planes;
 mod sheet;
+mod state;
+mod surface_points;
 mod system;
 pub mod timers;
 mod truncation;
 
 use crate::colliders::Exchange;
 use crate::{BlowUp, PrepareContext, PrepareError, SavedPart, Solver, Step, Wants};
-use air::AirCoefficients;
-use body::{DeformableBody, Elastic, PinnedPoints, State, Substance};
-use cell::SolidModuli;
+use body::{DeformableBody, PinnedNodes};
+use discretization::{Discretization, Part, ShownMesh};
 use fit::{nodes_from_points, to_nodes};
 use frames::{Bodies, Frame, MeshState};
 use glam::{DVec3, Quat, Vec3};
 use lattice::LatticeError;
-use membrane::Moduli;
-use piece::{Part, Piece, ShownMesh};
+use material::Material;
 use shot::{
     Element, Id, System,
     world::{Pose, World},
 };
+use state::State;
 use timers::{Phase, timed};
 
 /// Most nodes of all cloths and soft bodies of a shot, and most points of their surfaces.
@@ -75,31 +78,33 @@ pub(crate) fn prepare(
 ) -> Result<Option<Box<dyn Solver>>, PrepareError> {
     let unsolved = |_: Id, _: f64| -> Option<Pose> { None };
     let world = World::new(context.shot, context.sampler, f64::from(context.shot.timing.first), &unsolved);
-    let (mut members, mut parts, mut all) = (Vec::new(), Vec::new(), Piece::default());
+    let (mut members, mut parts, mut all) = (Vec::new(), Vec::new(), Discretization::default());
     let (mut x, mut v) = (Vec::new(), Vec::new());
     for element in system.elements.iter().filter_map(|id| context.shot.element(*id)) {
         let poses = world.placements(element);
         let most = MAX_NODES - all.len().max(all.embedding.len());
-        let Some((piece, shown, edge_m)) = piece_of(context, element, poses.len(), most)? else { continue };
-        let mut own_x = piece.placed(&poses);
+        let Some((discretization, shown, edge_m)) = discretized(context, element, poses.len(), most)? else {
+            continue;
+        };
+        let mut own_x = discretization.placed(&poses);
         let launch = element.as_solid().and_then(|solid| solid.body.launch_velocity).unwrap_or_default();
         let mut own_v = vec![launch.as_dvec3(); own_x.len()];
-        begin(context, element.id, &piece, &shown, &mut own_x, &mut own_v);
+        begin(context, element.id, &discretization, &shown, &mut own_x, &mut own_v);
         let member = Member {
             element: element.id,
             name: element.name.clone(),
-            pinned: piece.pinned(element.pins(), edge_m),
+            pinned: discretization.pinned(element.pins(), edge_m),
             shown,
         };
         let (nodes, points, faces) = (all.len(), all.embedding.len(), all.faces.len());
         parts.push(Part {
-            nodes: nodes..nodes + piece.len(),
-            points: points..points + piece.embedding.len(),
-            faces: faces..faces + piece.faces.len(),
+            nodes: nodes..nodes + discretization.len(),
+            points: points..points + discretization.embedding.len(),
+            faces: faces..faces + discretization.faces.len(),
             first_body: all.bodies,
             edge_m,
         });
-        all.append(&piece);
+        all.append(&discretization);
         x.extend(own_x);
         v.extend(own_v);
         members.push(member);
@@ -112,12 +117,12 @@ pub(crate) fn prepare(
 
 /// What an element is at rest, in so many copies, the mesh that is shown, and the mean length of its edges; none if it does
 /// not deform. At most so many nodes and points.
-fn piece_of(
+fn discretized(
     context: PrepareContext,
     element: &Element,
     copies: usize,
     most: usize,
-) -> Result<Option<(Piece, ShownMesh, f64)>, PrepareError> {
+) -> Result<Option<(Discretization, ShownMesh, f64)>, PrepareError> {
     let too_much = |count: usize, of: &str, cure: &str| PrepareError::TooMuch {
         element: element.name.clone(),
         what: format!("{count} {of}; at most {most} here: give it longer {cure}"),
@@ -128,7 +133,7 @@ fn piece_of(
     };
     let mesh =
         mesh.map_err(|each| too_much(each.saturating_mul(copies), "points of its surface", "edges"))?;
-    let (piece, shown, edge_m) = match element.as_soft() {
+    let (discretization, shown, edge_m) = match element.as_soft() {
         None => sheet::sheet(&mesh),
         Some(soft) => lattice::lattice(&mesh, f64::from(soft.cell_m)).map_err(|error| match error {
             LatticeError::TooMany(cells) => too_much(cells, "cells", "cells"),
@@ -139,22 +144,23 @@ fn piece_of(
             },
         })?,
     };
-    for (count, of, cure) in
-        [(piece.len(), "nodes", "cells"), (piece.embedding.len(), "points of its surface", "edges")]
-    {
+    for (count, of, cure) in [
+        (discretization.len(), "nodes", "cells"),
+        (discretization.embedding.len(), "points of its surface", "edges"),
+    ] {
         if count.saturating_mul(copies) > most {
             return Err(too_much(count.saturating_mul(copies), of, cure));
         }
     }
-    let points = piece.embedding.len();
-    Ok(Some((piece.times(copies), shown.times(copies, points), edge_m)))
+    let points = discretization.embedding.len();
+    Ok(Some((discretization.times(copies), shown.times(copies, points), edge_m)))
 }
 
 /// Takes positions and velocities from the frame that the shot begins from, if that has the same mesh.
 fn begin(
     context: PrepareContext,
     element: Id,
-    piece: &Piece,
+    discretization: &Discretization,
     shown: &ShownMesh,
     x: &mut [DVec3],
     v: &mut [DVec3],
@@ -168,7 +174,7 @@ fn begin(
         return;
     }
     let (position, orientation) = (bodies.positions[0], bodies.orientations[0]);
-    let mut points = vec![(DVec3::ZERO, DVec3::ZERO); piece.embedding.len()];
+    let mut points = vec![(DVec3::ZERO, DVec3::ZERO); discretization.embedding.len()];
     for (vertex, &point) in shown.point_of.iter().enumerate() {
         let own = mesh.velocities.get(vertex).copied().unwrap_or_default();
         points[point as usize] = (
@@ -177,10 +183,10 @@ fn begin(
         );
     }
     let (positions, velocities): (Vec<DVec3>, Vec<DVec3>) = points.into_iter().unzip();
-    let (found, moving) = if piece.cells.is_empty() {
-        (to_nodes(piece, &positions), to_nodes(piece, &velocities))
+    let (found, moving) = if discretization.cells.is_empty() {
+        (to_nodes(discretization, &positions), to_nodes(discretization, &velocities))
     } else {
-        (nodes_from_points(piece, &positions), nodes_from_points(piece, &velocities))
+        (nodes_from_points(discretization, &positions), nodes_from_points(discretization, &velocities))
     };
     x.copy_from_slice(&found);
     match initial.velocities {
@@ -189,57 +195,19 @@ fn begin(
     }
 }
 
-/// What an element is made of in a step of `dt` seconds; none if it does not deform.
-fn substance(element: &Element, dt: f64) -> Option<Substance> {
-    let friction = element.as_solid()?.body.friction;
-    if let Some(cloth) = element.as_cloth() {
-        let moduli = Moduli::new(
-            f64::from(cloth.warp_n_m),
-            f64::from(cloth.weft_n_m),
-            f64::from(cloth.shear_n_m),
-            f64::from(cloth.poisson_ratio),
-        );
-        let (bend, damping) = (f64::from(cloth.bend_n_m), f64::from(cloth.damping_s) / dt);
-        return Some(Substance {
-            element: element.id,
-            density: f64::from(cloth.mass_kg_m2),
-            elastic: Elastic::Sheet { moduli, bend, damping },
-            air: AirCoefficients { drag: cloth.drag, lift: cloth.lift, closed: false },
-            thickness: cloth.thickness_m,
-            friction,
-            pushes: cloth.pushes_solids,
-        });
-    }
-    let soft = element.as_soft()?;
-    let moduli = SolidModuli::new(
-        f64::from(soft.youngs_modulus_pa),
-        f64::from(soft.poisson_ratio),
-        f64::from(soft.damping_s) / dt,
-    );
-    Some(Substance {
-        element: element.id,
-        density: f64::from(soft.density_kg_m3),
-        elastic: Elastic::Body(moduli),
-        air: AirCoefficients { drag: soft.drag, lift: soft.drag, closed: true },
-        thickness: soft.thickness_m,
-        friction,
-        pushes: soft.pushes_solids,
-    })
-}
-
 impl Deformables {
     /// The pinned nodes of an element at the step's end.
-    fn pinned_points(&self, index: usize, step: &Step, element: &Element) -> PinnedPoints {
+    fn pinned_nodes(&self, index: usize, step: &Step, element: &Element) -> PinnedNodes {
         let (member, part) = (&self.members[index], &self.body.parts[index]);
         let solved = |id: Id, _: f64| step.colliders.solved(id);
         let world = World::new(step.shot, step.sampler, step.acting, &solved);
-        let mut points = vec![false; part.nodes.len()];
+        let mut nodes = vec![false; part.nodes.len()];
         for (pin, of) in element.pins().iter().zip(&member.pinned).filter(|(pin, _)| pin.holds) {
             match (&pin.part, of) {
-                (_, Some(list)) => list.iter().for_each(|&p| points[p as usize] = true),
+                (_, Some(list)) => list.iter().for_each(|&p| nodes[p as usize] = true),
                 (shot::PinnedPart::Region(region), None) => {
                     if let Some(weight) = step.weight(*region) {
-                        for (held, x) in points.iter_mut().zip(&self.body.state.x[part.nodes.clone()]) {
+                        for (held, x) in nodes.iter_mut().zip(&self.body.state.x[part.nodes.clone()]) {
                             *held |= weight.at(x.as_vec3()) > 0.5;
                         }
                     }
@@ -247,7 +215,7 @@ impl Deformables {
                 _ => {}
             }
         }
-        PinnedPoints { poses: world.placements(element), points }
+        PinnedNodes { poses: world.placements(element), nodes }
     }
 
     /// The mean position of an element's nodes.
@@ -262,17 +230,17 @@ fn mean(list: &[DVec3]) -> DVec3 {
 
 impl Solver for Deformables {
     fn step(&mut self, step: &Step) -> Result<(), BlowUp> {
-        let (mut substances, mut pinned) = (Vec::new(), Vec::new());
+        let (mut materials, mut pinned) = (Vec::new(), Vec::new());
         for (i, member) in self.members.iter().enumerate() {
             let found = step.shot.element(member.element);
-            let made = found.and_then(|element| Some((element, substance(element, f64::from(step.dt))?)));
-            let Some((element, substance)) = made else { return Ok(()) };
-            pinned.push(self.pinned_points(i, step, element));
-            substances.push(substance);
+            let made = found.and_then(|element| Some((element, Material::of(element, f64::from(step.dt))?)));
+            let Some((element, material)) = made else { return Ok(()) };
+            pinned.push(self.pinned_nodes(i, step, element));
+            materials.push(material);
         }
         let Self { members, body } = self;
         // Within the pool, where many small parallel loops cost little.
-        let mut stepped = || body.step(step, &substances, &pinned);
+        let mut stepped = || body.step(step, &materials, &pinned);
         timed(Phase::Step, || rayon::scope(|_| stepped())).map_err(|(part, what)| BlowUp {
             frame: step.frame_number(),
             element: members[part].element,
@@ -295,8 +263,9 @@ impl Solver for Deformables {
     }
 
     fn write(&mut self, frame: &mut Frame) {
-        let DeformableBody { piece, parts, state, .. } = &self.body;
-        let (points, velocities) = (piece.embedding.all(&state.x), piece.embedding.all(&state.v));
+        let DeformableBody { discretization, parts, state, .. } = &self.body;
+        let (points, velocities) =
+            (discretization.embedding.all(&state.x), discretization.embedding.all(&state.v));
         for (i, (member, part)) in self.members.iter().zip(parts).enumerate() {
             let (middle, velocity) = (self.middle(i), mean(&state.v[part.nodes.clone()]));
             let mut bodies = Bodies::default();
@@ -325,8 +294,8 @@ impl Solver for Deformables {
         let (elements, state): (Vec<Id>, State) =
             postcard::from_bytes(bytes).map_err(|error| PrepareError::State(error.to_string()))?;
         let same = elements.iter().eq(self.members.iter().map(|member| &member.element));
-        let piece = &self.body.piece;
-        if !same || !state.fits(piece.len(), piece.embedding.len()) {
+        let discretization = &self.body.discretization;
+        if !same || !state.fits(discretization.len(), discretization.embedding.len()) {
             return Err(unfit("it has other cloths or soft bodies"));
         }
         self.body.state = state;

@@ -237,7 +237,7 @@ pub(super) fn dot(a: &[Vec3A], b: &[Vec3A]) -> f64 {
 mod tests {
     use super::*;
     use crate::deformable::blocks::scalar;
-    use crate::deformable::piece::Piece;
+    use crate::deformable::discretization::Discretization;
     use crate::deformable::sheet::sheet;
     use crate::deformable::system::Structure;
     use geometry::{Mesh, primitive};
@@ -250,7 +250,7 @@ mod tests {
     }
 
     /// Blocks of springs along the edges of a sheet that is folded like a bellows, with the inertia of its points.
-    fn folded(sheet: &Piece, structure: &Structure) -> Vec<Mat3A> {
+    fn folded(sheet: &Discretization, structure: &Structure) -> Vec<Mat3A> {
         let at = |p: u32| {
             let rest = sheet.rest[p as usize].as_vec3();
             Vec3A::new(0.3 * rest.x, 0.2 * (12.0 * rest.x).sin(), rest.z)

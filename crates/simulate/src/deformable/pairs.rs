@@ -1,7 +1,7 @@
 //! Pairs of features of surfaces that may meet within a step: a point and a triangle, or two edges.
 
 use super::blocks::Rows;
-use super::face_tree::FaceTree;
+use super::face_tree::{FaceTree, PointWay};
 use glam::{DVec3, Vec3A};
 use rayon::prelude::*;
 use std::collections::HashSet;
@@ -192,13 +192,6 @@ impl PairSearch {
         let pairs = each.collect::<Vec<_>>().concat();
         (count.into_inner() <= MAX_PAIRS).then_some(pairs)
     }
-}
-
-/// A point over the step: where it starts, and its motion.
-#[derive(Clone, Copy)]
-pub(super) struct PointWay {
-    pub x: Vec3A,
-    pub moves: Vec3A,
 }
 
 /// A face over the step.

@@ -2,8 +2,9 @@
 
 use super::air;
 use super::blocks::CHUNK;
-use super::body::{State, Substance};
-use super::piece::{Part, Piece};
+use super::discretization::{Discretization, Part};
+use super::material::Material;
+use super::state::State;
 use crate::Step;
 use crate::forces::Points;
 use glam::{DMat3, DVec3, Mat3, Vec3};
@@ -25,9 +26,15 @@ pub(super) struct Prediction {
 }
 
 impl Prediction {
-    /// Of nodes in a state; each part is of its substance.
-    pub fn new(piece: &Piece, parts: &[Part], of: &[Substance], state: &State, step: &Step) -> Self {
-        let n = piece.len();
+    /// Of nodes in a state; each part is of its material.
+    pub fn new(
+        discretization: &Discretization,
+        parts: &[Part],
+        of: &[Material],
+        state: &State,
+        step: &Step,
+    ) -> Self {
+        let n = discretization.len();
         let dt = f64::from(step.dt);
         let State { x: x_n, v: v_n, x_before, v_before, dt_before, .. } = state;
         let omega = if x_before.is_empty() { 0.0 } else { dt / dt_before };
@@ -42,14 +49,14 @@ impl Prediction {
         let mut masses = vec![0.0; n];
         let mut forces = vec![DVec3::ZERO; n];
         let mut resistances = vec![Mat3::ZERO; n];
-        for (part, substance) in parts.iter().zip(of) {
+        for (part, material) in parts.iter().zip(of) {
             let nodes = part.nodes.clone();
-            let measures = &piece.measures[nodes.clone()];
+            let measures = &discretization.measures[nodes.clone()];
             let parts = masses[nodes.clone()].iter_mut().zip(measures);
-            parts.for_each(|(mass, measure)| *mass = (substance.density * measure).max(1e-12));
+            parts.for_each(|(mass, measure)| *mass = (material.density * measure).max(1e-12));
             let masses = &masses[nodes.clone()];
             // Forces by mass are accelerations, those by air act on the faces.
-            let acting = step.field.acting(substance.element);
+            let acting = step.field.acting(material.element);
             let positions: Vec<Vec3> = x_n[nodes.clone()].iter().map(|x| x.as_vec3()).collect();
             let own: Vec<Vec3> = v_n[nodes.clone()].iter().map(|v| v.as_vec3()).collect();
             let mut velocities = own.clone();
@@ -64,8 +71,8 @@ impl Prediction {
             for (i, node) in nodes.clone().enumerate() {
                 forces[node] = (velocities[i].as_dvec3() - own[i].as_dvec3()) * (masses[i] / dt);
             }
-            let (faces, embedding) = (&piece.faces[part.faces.clone()], &piece.embedding);
-            air::add(faces, embedding, &acting, x_n, v_n, substance.air, &mut forces, &mut resistances);
+            let (faces, embedding) = (&discretization.faces[part.faces.clone()], &discretization.embedding);
+            air::add(faces, embedding, &acting, x_n, v_n, material.air, &mut forces, &mut resistances);
             let whole: f64 = masses.iter().sum();
             for (i, node) in nodes.enumerate() {
                 let resistance = f64::from(acting.resistance(positions[i])) * masses[i] / whole;
@@ -86,7 +93,7 @@ impl Prediction {
 
     /// The force on a node, N, that would take it to `x` against its inertia and resistance; `v_n` is its velocity at the
     /// step's start.
-    pub fn unbalanced(&self, node: usize, x: DVec3, v_n: DVec3) -> DVec3 {
+    pub fn inertial_force(&self, node: usize, x: DVec3, v_n: DVec3) -> DVec3 {
         let resistance = self.resistances[node] * self.rate as f32;
         let change = (x - self.x_bar[node]) - v_n / self.rate;
         let resisted = DMat3::from_cols_array(&resistance.to_cols_array().map(f64::from)) * change;

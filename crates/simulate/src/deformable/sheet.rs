@@ -1,9 +1,9 @@
 //! A sheet at rest: its triangles, and what they weigh.
 
 use super::bending::Bend;
+use super::discretization::{Discretization, ShownMesh};
 use super::embedding::Embedding;
 use super::membrane::Triangle;
-use super::piece::{Piece, ShownMesh};
 use geometry::{Mesh, Topology, Weld};
 use glam::DVec3;
 use std::collections::HashMap;
@@ -11,7 +11,7 @@ use std::sync::Arc;
 
 /// The sheet of a mesh in the element's frame, the mesh that is shown of it, and the mean length of its edges, m.
 /// Triangles without an area take no part in the physics.
-pub(super) fn sheet(mesh: &Mesh) -> (Piece, ShownMesh, f64) {
+pub(super) fn sheet(mesh: &Mesh) -> (Discretization, ShownMesh, f64) {
     let weld = Weld::new(&mesh.positions);
     let rest: Vec<DVec3> = weld.vertex_of.iter().map(|&v| mesh.positions[v as usize].as_dvec3()).collect();
     let faces = weld.faces(&mesh.triangles);
@@ -42,7 +42,7 @@ pub(super) fn sheet(mesh: &Mesh) -> (Piece, ShownMesh, f64) {
     };
     let bends = triangles.iter().map(bend).collect();
     let shown = ShownMesh { topology: Arc::new(Topology::of(mesh)), point_of: weld.point_of };
-    let piece = Piece {
+    let discretization = Discretization {
         measures,
         body_of: vec![0; rest.len()],
         embedding: Embedding::identity(rest.len()),
@@ -53,7 +53,7 @@ pub(super) fn sheet(mesh: &Mesh) -> (Piece, ShownMesh, f64) {
         triangles,
         bends,
     };
-    (piece, shown, length / f64::from(count.max(1)))
+    (discretization, shown, length / f64::from(count.max(1)))
 }
 
 /// The direction in space along which u grows most within a triangle.

@@ -6,18 +6,18 @@
 
 use super::active_contacts::ActiveContacts;
 use super::blocks::{CHUNK, Rows, mirror_upper};
-use super::cell::{OfCell, PAIRS, pair};
+use super::cell::{CellDerivatives, PAIRS, pair};
+use super::discretization::Discretization;
 use super::levels::Levels;
 use super::matrix::Matrix;
 use super::membrane::Stiffness;
 use super::multigrid::{Multigrid, dot};
-use super::piece::Piece;
 use glam::{DVec3, Mat3A, Vec3, Vec3A};
 use rayon::prelude::*;
 use std::ops::Range;
 
 /// Gradients and second derivatives of a triangle's energy.
-pub(super) type OfTriangle = ([DVec3; 3], Stiffness);
+pub(super) type TriangleDerivatives = ([DVec3; 3], Stiffness);
 
 /// Marks an entry that is not on the diagonal.
 const OFF: u32 = u32::MAX;
@@ -48,11 +48,11 @@ pub(super) struct Structure {
 
 impl Structure {
     /// Of all nodes; `parts` are those of the elements.
-    pub fn new(piece: &Piece, parts: &[Range<usize>]) -> Self {
-        let n = piece.len();
-        let triangles = || piece.triangles.iter().map(|t| t.points);
+    pub fn new(discretization: &Discretization, parts: &[Range<usize>]) -> Self {
+        let n = discretization.len();
+        let triangles = || discretization.triangles.iter().map(|t| t.points);
         let of_triangles = triangles().flat_map(|[a, b, c]| [[a, b], [b, c], [c, a]]);
-        let of_cells = piece.cells.iter().flat_map(|cell| {
+        let of_cells = discretization.cells.iter().flat_map(|cell| {
             (0..8).flat_map(move |i| (i + 1..8).map(move |k| [cell.nodes[i], cell.nodes[k]]))
         });
         let near = Rows::new(n, of_triangles.chain(of_cells));
@@ -74,8 +74,8 @@ impl Structure {
                 .zip(0..)
                 .for_each(|(p, corner)| corners[*p as usize].push(3 * triangle + corner));
         }
-        let count = piece.triangles.len();
-        for (cell, nodes) in piece.cells.iter().map(|cell| cell.nodes).enumerate() {
+        let count = discretization.triangles.len();
+        for (cell, nodes) in discretization.cells.iter().map(|cell| cell.nodes).enumerate() {
             for i in 0..8 {
                 corners[nodes[i] as usize].push((3 * count + 8 * cell + i) as u32);
                 for k in i..8 {
@@ -87,9 +87,9 @@ impl Structure {
             let pairs = (0..6).flat_map(move |i| (i + 1..6).map(move |j| [points[i], points[j]]));
             pairs.filter(|[a, b]| a != b)
         };
-        let bent = Rows::new(n, piece.bends.iter().flat_map(|bend| pairs(bend.points)));
+        let bent = Rows::new(n, discretization.bends.iter().flat_map(|bend| pairs(bend.points)));
         let mut bending = vec![0.0; bent.columns.len()];
-        for bend in &piece.bends {
+        for bend in &discretization.bends {
             for (i, a) in bend.points.iter().enumerate() {
                 for (j, b) in bend.points.iter().enumerate() {
                     let product: f64 = bend.weights.iter().map(|weights| weights[i] * weights[j]).sum();
@@ -97,7 +97,7 @@ impl Structure {
                 }
             }
         }
-        let rest: Vec<Vec3> = piece.rest.iter().map(|p| p.as_vec3()).collect();
+        let rest: Vec<Vec3> = discretization.rest.iter().map(|p| p.as_vec3()).collect();
         let mut part_of = vec![0u16; n];
         parts.iter().zip(0..).for_each(|(nodes, part)| part_of[nodes.clone()].fill(part));
         let levels = Levels::new(&rest, &near, &bent, &bending, &part_of);
@@ -130,8 +130,8 @@ impl Structure {
     /// added to those on the diagonal.
     pub fn gather(
         &self,
-        triangles: &[OfTriangle],
-        cells: &[OfCell],
+        triangles: &[TriangleDerivatives],
+        cells: &[CellDerivatives],
         own: &[Mat3A],
         gradient: &mut [DVec3],
         upper: &mut Vec<Mat3A>,

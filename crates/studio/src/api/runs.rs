@@ -6,8 +6,9 @@ use super::shots::{ShotState, state};
 use crate::error::{Error, Result};
 use crate::finishing::Runs;
 use crate::jobs::blocking;
+use crate::store::RunRow;
 use crate::studio::Event;
-use crate::studio::Wanted;
+use crate::studio::{Studio, Wanted};
 use axum::Json;
 use axum::extract::State as Extract;
 use axum::http::{HeaderMap, StatusCode, header};
@@ -224,6 +225,16 @@ impl Shown {
     }
 }
 
+/// The shot whose finishing steps a run's frames are shown with: as it is now, or as it was when the run was kept; none if a kept
+/// run does not say.
+pub(crate) async fn shot_of(studio: &Arc<Studio>, row: &RunRow) -> Result<Option<Shot>> {
+    if row.number.is_none() {
+        return Ok(Some(studio.head(row.shot).await?.0));
+    }
+    let folder = studio.folder(row);
+    blocking(move || Ok(folder.manifest().map(|manifest| manifest.shot).ok())).await
+}
+
 /// A frame as the Viewport takes it, as it was computed or finished; see docs/formats.md.
 #[utoipa::path(get, path = "/api/runs/{run}/frames/{number}", params(("run" = i64, Path), ("number" = u32, Path), ("finished" = Option<bool>, Query), ("without" = Option<String>, Query), ("most" = Option<usize>, Query)), responses((status = 200, content_type = "application/octet-stream"), (status = 404, body = crate::error::Problem)))]
 pub(crate) async fn frame(
@@ -234,15 +245,7 @@ pub(crate) async fn frame(
 ) -> Result<Response> {
     let row = studio.store.run(run).await?;
     let folder = studio.folder(&row);
-    // A kept run has the finishing steps that it was kept with.
-    let shot = match (shown.finished, row.number) {
-        (false, _) => None,
-        (true, None) => Some(studio.head(row.shot).await?.0),
-        (true, Some(_)) => {
-            let folder = folder.clone();
-            blocking(move || Ok(folder.manifest().map(|manifest| manifest.shot).ok())).await?
-        }
-    };
+    let shot = if shown.finished { shot_of(&studio, &row).await? } else { None };
     let runs = match &shot {
         Some(shot) => studio.runs_of(shot, &row).await?,
         None => Runs::only(folder.clone()),

@@ -1,6 +1,7 @@
 //! What is measured on the surface of what deforms.
 
 use super::input::{Path, Query, State};
+use super::runs::shot_of;
 use crate::error::{Error, Result};
 use crate::jobs::blocking;
 use axum::extract::State as Extract;
@@ -28,7 +29,8 @@ pub(crate) async fn measured(
     Query(Measured { quantity }): Query<Measured>,
 ) -> Result<Response> {
     let row = studio.store.run(run).await?;
-    let (shot, _) = studio.head(row.shot).await?;
+    let shot =
+        shot_of(&studio, &row).await?.ok_or_else(|| Error::NotFound(format!("the shot of run {run}")))?;
     let runs = studio.runs_of(&shot, &row).await?;
     let values = blocking(move || {
         let element = shot.element(Id(of)).ok_or_else(|| Error::NotFound(format!("element {of}")))?;
@@ -50,10 +52,11 @@ pub(crate) async fn measured(
         let bad = |error: geometry::MissingMesh| Error::Bad(error.to_string());
         let rest = meshes.deforming(element, mesh.positions.len()).map_err(bad)?;
         let rest = rest.and_then(std::result::Result::ok).ok_or_else(missing)?;
-        let rest = rest.positions.repeat(element.count());
-        if rest.len() != mesh.positions.len() {
+        // The shot may have other copies now than the frame has.
+        if rest.positions.len().checked_mul(element.count()) != Some(mesh.positions.len()) {
             return Err(missing());
         }
+        let rest = rest.positions.repeat(element.count());
         Ok(quantity.measure(&mesh.topology, &rest, &mesh.positions))
     })
     .await?;

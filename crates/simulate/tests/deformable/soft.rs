@@ -1,35 +1,18 @@
 //! Soft bodies: they fall, bounce, squash, are held, meet others, and go on from a saved state as if they had never stopped.
 
-use frames::{Frame, encode};
+use super::crossings::crossings;
+use super::{assert_goes_on_from_every_frame, pin, places, run, shot};
+use frames::Frame;
 use geometry::Meshes;
 use glam::Vec3;
 use rstest::rstest;
-use shot::{Cloth, Element, Id, Moves, Pin, PinnedPart, Shape, Shot, Side, Soft};
+use shot::{Cloth, Element, Id, Moves, PinnedPart, Shape, Shot, Side, Soft};
 use simulate::Simulation;
 
 fn soft(shot: &mut Shot, name: &str, shape: Shape, at: Vec3, soft: Soft) -> Id {
     let mut element = Element::solid(name, shape, Moves::Free).at(at.x, at.y, at.z);
     element.as_solid_mut().unwrap().soft = Some(soft);
     shot.add(element)
-}
-
-fn shot(seconds: f32) -> Shot {
-    let mut shot = Shot::empty("Soft");
-    shot.timing.last = shot.timing.first + (seconds * shot.timing.fps) as u32;
-    shot
-}
-
-fn frames(shot: &Shot) -> Vec<Frame> {
-    let mut simulation = Simulation::new(shot, &Meshes::default()).unwrap();
-    let first = simulation.write();
-    let rest = (shot.timing.first..shot.timing.last).map(|_| simulation.advance().unwrap());
-    std::iter::once(first).chain(rest).collect()
-}
-
-/// Positions of the vertices in space.
-fn places(frame: &Frame, id: Id) -> Vec<Vec3> {
-    let (bodies, mesh) = (&frame.bodies[&id], &frame.meshes[&id]);
-    mesh.positions.iter().map(|p| bodies.positions[0] + bodies.orientations[0] * *p).collect()
 }
 
 fn height(frame: &Frame, id: Id) -> (f32, f32) {
@@ -42,7 +25,7 @@ fn height(frame: &Frame, id: Id) -> (f32, f32) {
 fn a_free_ball_falls_as_the_formula_has_it_and_stays_round() {
     let mut shot = shot(1.0);
     let id = soft(&mut shot, "Ball", Shape::sphere(0.25), Vec3::Y * 10.0, Soft::default());
-    let last = frames(&shot).pop().unwrap();
+    let last = run(&shot, |_| ());
     let (low, high) = height(&last, id);
     assert!((0.5 * (low + high) - (10.0 - 0.5 * 9.81)).abs() < 0.03, "{low} {high}");
     assert!((high - low - 0.5).abs() < 1e-3, "{}", high - low);
@@ -53,8 +36,8 @@ fn a_dropped_ball_squashes_bounces_and_never_sinks_in() {
     let mut shot = shot(2.0);
     shot.add(Element::solid("Deck", Shape::plane(6.0, 6.0), Moves::Still));
     let id = soft(&mut shot, "Ball", Shape::sphere(0.25), Vec3::Y * 1.0, Soft::default());
-    let all = frames(&shot);
-    let heights: Vec<(f32, f32)> = all.iter().map(|frame| height(frame, id)).collect();
+    let mut heights: Vec<(f32, f32)> = Vec::new();
+    run(&shot, |frame| heights.push(height(frame, id)));
     let lowest = heights.iter().map(|(low, _)| *low).fold(f32::INFINITY, f32::min);
     assert!(lowest > -0.002, "{lowest}");
     let flattest = heights.iter().map(|(low, high)| high - low).fold(f32::INFINITY, f32::min);
@@ -83,11 +66,11 @@ fn a_block_under_its_weight_is_pressed_as_the_formula_has_it(#[case] poisson_rat
             youngs_modulus_pa: modulus,
             poisson_ratio,
             damping_s: 0.05,
-            pins: vec![Pin { part: PinnedPart::Side(Side::Top), holds: true }],
+            pins: vec![pin(PinnedPart::Side(Side::Top))],
             ..Soft::default()
         },
     );
-    let last = frames(&shot).pop().unwrap();
+    let last = run(&shot, |_| ());
     let (low, high) = height(&last, id);
     // Hung by its top: ρ g L² / (2 E).
     let expected = density * 9.81 * length * length / (2.0 * modulus);
@@ -105,14 +88,15 @@ fn balls_and_cloth_lie_on_each_other_and_do_not_cross() {
     let mut sheet = Element::solid("Sheet", Shape::plane(0.9, 0.9), Moves::Free).at(0.0, 0.85, 0.0);
     sheet.as_solid_mut().unwrap().cloth = Some(Cloth { edge_m: 0.05, ..Cloth::default() });
     let sheet = shot.add(sheet);
-    for frame in frames(&shot) {
+    run(&shot, |frame| {
+        assert_eq!(crossings(frame, &[low, high, sheet]), 0, "crossings in frame {}", frame.number);
         let centre = frame.bodies[&low].positions[0];
         // No point of the others is deep in the ball, which stays about round.
-        for p in [high, sheet].iter().flat_map(|id| places(&frame, *id)) {
+        for p in [high, sheet].iter().flat_map(|id| places(frame, *id)) {
             assert!(p.distance(centre) > 0.08, "{p} in the ball at {centre}, frame {}", frame.number);
             assert!(p.y > -0.003, "{p} below the deck");
         }
-    }
+    });
 }
 
 #[test]
@@ -122,18 +106,7 @@ fn a_run_that_goes_on_from_any_frame_has_the_same_bytes() {
     let of = Soft { cell_m: 0.1, edge_m: 0.1, ..Soft::default() };
     soft(&mut shot, "Ball", Shape::sphere(0.2), Vec3::new(0.0, 0.4, 0.0), of.clone());
     soft(&mut shot, "Block", Shape::cuboid(0.3, 0.3, 0.3), Vec3::new(0.1, 0.85, 0.0), of);
-    let mut simulation = Simulation::new(&shot, &Meshes::default()).unwrap();
-    let (mut states, mut frames) = (Vec::new(), Vec::new());
-    for _ in shot.timing.first..shot.timing.last {
-        states.push(simulation.save());
-        frames.push(encode(&simulation.advance().unwrap()));
-    }
-    for (i, state) in states.iter().enumerate() {
-        let mut resumed = Simulation::restored(&shot, &Meshes::default(), state).unwrap();
-        for frame in &frames[i..] {
-            assert!(encode(&resumed.advance().unwrap()) == *frame, "resumed at {i}");
-        }
-    }
+    assert_goes_on_from_every_frame(&shot);
 }
 
 #[test]

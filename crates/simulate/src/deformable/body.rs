@@ -5,27 +5,24 @@
 //! at the step's end obey α x = x̄ + Δt v and α v = v̄ + Δt M⁻¹ f(x), where ȳ = (1 + ω) yₙ − ω² / (1 + ω) yₙ₋₁.
 //! That is the minimum of ½ (α/Δt)² |x − x̂|²_M + E(x). The first step is implicit Euler's: ω = 0.
 
-mod contacts;
-
 use super::active_contacts::{ActiveContacts, Spring};
-use super::air::AirCoefficients;
 use super::blocks::CHUNK;
-use super::cell::{OfCell, SolidModuli};
-use super::contact::{Anchors, ContactSearch, Contacts, PointContact, Skin};
-use super::membrane::Moduli;
-use super::pairs::PairSearch;
-use super::piece::{Part, Piece};
+use super::cell::CellDerivatives;
+use super::contact::{Anchors, ContactProperties, ContactSearch, Contacts, PointContact};
+use super::discretization::{Discretization, Part};
+use super::material::{Elastic, Material};
 use super::prediction::Prediction;
 use super::self_contact::SelfContact;
-use super::system::{OfTriangle, Structure, Workspace};
+use super::state::State;
+use super::surface_points::{SurfacePoints, walls};
+use super::system::{Structure, TriangleDerivatives, Workspace};
 use super::timers::{Phase, timed};
 use super::truncation::truncate;
 use crate::Step;
 use crate::colliders::Impulse;
 use glam::{DVec3, Mat3, Mat3A, Vec3, Vec3A};
 use rayon::prelude::*;
-use serde::{Deserialize, Serialize};
-use shot::{Id, world::Pose};
+use shot::world::Pose;
 use std::ops::Range;
 
 /// Newton steps at most.
@@ -42,153 +39,60 @@ const MIN_GAP: f32 = 0.05;
 const NOT_FINITE: &str = "has no finite shape any more; try more substeps";
 const TOO_FAST: &str = "moves too far in a substep to find its contacts; try more substeps or longer edges";
 
-/// All that a checkpoint needs.
-#[derive(Clone, Debug, Default, Serialize, Deserialize)]
-pub(super) struct State {
-    /// Positions, m, and velocities, m/s, of the nodes.
-    pub x: Vec<DVec3>,
-    pub v: Vec<DVec3>,
-    /// Those before the last step; empty if there was none.
-    pub x_before: Vec<DVec3>,
-    pub v_before: Vec<DVec3>,
-    /// Length of the last step, s.
-    pub dt_before: f64,
-    /// Where each node is held in the frame of its copy; none: it is free.
-    held: Vec<Option<Vec3>>,
-    /// Of each point of the surfaces.
-    anchors: Vec<Anchors>,
-}
-
-impl State {
-    pub fn new(x: Vec<DVec3>, v: Vec<DVec3>, points: usize) -> Self {
-        let n = x.len();
-        Self { x, v, held: vec![None; n], anchors: vec![Anchors::default(); points], ..Self::default() }
-    }
-
-    /// Whether it is that of so many nodes and points.
-    pub fn fits(&self, n: usize, points: usize) -> bool {
-        let all = [self.x.len(), self.v.len(), self.held.len()];
-        let before = [self.x_before.len(), self.v_before.len()];
-        all.iter().all(|len| *len == n)
-            && self.anchors.len() == points
-            && (before == [0, 0] || before == [n, n])
-    }
-}
-
-/// What an element is made of in a step.
-#[derive(Clone, Debug)]
-pub(super) struct Substance {
-    pub element: Id,
-    /// Mass per measure of a node: kg/m² of a sheet, kg/m³ of a body.
-    pub density: f64,
-    pub elastic: Elastic,
-    pub air: AirCoefficients,
-    /// Distance that its surface keeps, m.
-    pub thickness: f32,
-    pub friction: f32,
-    /// Whether it pushes free solids.
-    pub pushes: bool,
-}
-
-/// What its elastic forces depend on.
-#[derive(Clone, Copy, Debug)]
-pub(super) enum Elastic {
-    /// Of a sheet: its bending stiffness, N m, and the time of the damping, in steps.
-    Sheet { moduli: Moduli, bend: f64, damping: f64 },
-    /// Of a body.
-    Body(SolidModuli),
-}
-
-impl Substance {
-    fn bend(&self) -> f64 {
-        match self.elastic {
-            Elastic::Sheet { bend, .. } => bend,
-            Elastic::Body(_) => 0.0,
-        }
-    }
-}
-
 /// The pinned nodes of an element at a step's end.
-pub(super) struct PinnedPoints {
+pub(super) struct PinnedNodes {
     /// The poses of the copies.
     pub poses: Vec<Pose>,
     /// Whether each of its nodes is pinned.
-    pub points: Vec<bool>,
+    pub nodes: Vec<bool>,
 }
 
 /// All that deforms, in motion.
 pub(super) struct DeformableBody {
-    pub piece: Piece,
+    pub discretization: Discretization,
     pub parts: Vec<Part>,
     pub state: State,
     /// The nodes of each part.
     nodes: Vec<Range<usize>>,
-    /// The part of each node, of each point and of each triangle and cell.
-    part_of_point: Vec<u16>,
+    /// The part of each triangle and of each cell.
     part_of_triangle: Vec<u16>,
     part_of_cell: Vec<u16>,
-    /// The point that a node is; [`NO_POINT`]: it only carries points.
-    point_of_node: Vec<u32>,
-    /// The body of each point, and where the points lie at rest.
-    body_of_point: Vec<u32>,
-    points_at_rest: Vec<DVec3>,
+    surface: SurfacePoints,
     structure: Structure,
     /// α/Δt and what was held when the preconditioner's eigenvalues were found.
     known: Option<(f64, Vec<bool>)>,
     work: Workspace,
     /// Gradients and second derivatives of each triangle and cell, and their sums.
-    triangles: Vec<OfTriangle>,
-    cells: Vec<OfCell>,
+    triangles: Vec<TriangleDerivatives>,
+    cells: Vec<CellDerivatives>,
     /// What inertia, resistance and contacts add on the diagonal; the upper half of the matrix, and all of it.
     own: Vec<Mat3A>,
     upper: Vec<Mat3A>,
     blocks: Vec<Mat3A>,
     gradient: Vec<DVec3>,
     displacements: Vec<Vec3A>,
-    pairs: PairSearch,
     touches: ActiveContacts,
     /// The impulses on solids in the last step.
     pub impulses: Vec<Impulse>,
 }
 
-const NO_POINT: u32 = u32::MAX;
-
 impl DeformableBody {
-    pub fn new(piece: Piece, parts: Vec<Part>, x: Vec<DVec3>, v: Vec<DVec3>) -> Self {
+    pub fn new(discretization: Discretization, parts: Vec<Part>, x: Vec<DVec3>, v: Vec<DVec3>) -> Self {
         let nodes: Vec<Range<usize>> = parts.iter().map(|part| part.nodes.clone()).collect();
-        let structure = Structure::new(&piece, &nodes);
+        let structure = Structure::new(&discretization, &nodes);
         let blocks = vec![Mat3A::ZERO; structure.near.columns.len()];
-        let pairs = PairSearch::new(&piece.faces, &piece.embedding.all(&x));
-        let points = piece.embedding.len();
-        let mut part_of_node = vec![0u16; piece.len()];
-        let mut part_of_point = vec![0u16; points];
-        for (part, i) in parts.iter().zip(0..) {
-            part_of_node[part.nodes.clone()].fill(i);
-            part_of_point[part.points.clone()].fill(i);
-        }
-        let mut point_of_node = vec![NO_POINT; piece.len()];
-        let mut body_of_point = vec![0; points];
-        for point in 0..points as u32 {
-            if let Some(node) = piece.embedding.node(point) {
-                point_of_node[node as usize] = point;
-            }
-            let first = piece.embedding.of(point).next();
-            body_of_point[point as usize] = first.map_or(0, |(node, _)| piece.body_of[node as usize]);
-        }
+        let mut part_of_node = vec![0u16; discretization.len()];
+        nodes.iter().zip(0..).for_each(|(nodes, i)| part_of_node[nodes.clone()].fill(i));
         let part_of = |node: u32| part_of_node[node as usize];
         Self {
-            pairs,
+            surface: SurfacePoints::new(&discretization, &parts, &x),
             touches: ActiveContacts::default(),
             impulses: Vec::new(),
-            state: State::new(x, v, points),
+            state: State::new(x, v, discretization.embedding.len()),
             nodes,
-            part_of_triangle: piece.triangles.iter().map(|t| part_of(t.points[0])).collect(),
-            part_of_cell: piece.cells.iter().map(|cell| part_of(cell.nodes[0])).collect(),
-            part_of_point,
-            point_of_node,
-            body_of_point,
-            points_at_rest: piece.embedding.all(&piece.rest),
-            piece,
+            part_of_triangle: discretization.triangles.iter().map(|t| part_of(t.points[0])).collect(),
+            part_of_cell: discretization.cells.iter().map(|cell| part_of(cell.nodes[0])).collect(),
+            discretization,
             parts,
             structure,
             known: None,
@@ -203,12 +107,12 @@ impl DeformableBody {
         }
     }
 
-    /// Goes one step on; each part is of its substance. The error names a part and says what is wrong with it.
+    /// Goes one step on; each part is of its material. The error names a part and says what is wrong with it.
     pub fn step(
         &mut self,
         step: &Step,
-        substances: &[Substance],
-        pinned: &[PinnedPoints],
+        materials: &[Material],
+        pinned: &[PinnedNodes],
     ) -> Result<(), (usize, &'static str)> {
         if step.dt <= 0.0 {
             return Ok(());
@@ -216,23 +120,25 @@ impl DeformableBody {
         let targets = self.hold(pinned);
         let held: Vec<bool> = targets.iter().map(Option::is_some).collect();
         let state = std::mem::take(&mut self.state);
-        let prediction =
-            timed(Phase::Forces, || Prediction::new(&self.piece, &self.parts, substances, &state, step));
-        let bend: Vec<f64> = substances.iter().map(Substance::bend).collect();
+        let prediction = timed(Phase::Forces, || {
+            Prediction::new(&self.discretization, &self.parts, materials, &state, step)
+        });
+        let bend: Vec<f64> = materials.iter().map(Material::bend).collect();
         self.structure.scale_bending(&self.nodes, &bend);
-        let embedding = &self.piece.embedding;
+        let embedding = &self.discretization.embedding;
 
         // Where it would go without stretching, up to what it hits.
-        let skins = self.skins(substances);
+        let properties = self.surface.properties(materials, embedding);
         let held_points: Vec<bool> =
-            (0..skins.len() as u32).map(|point| embedding.is_held(point, &held)).collect();
+            (0..properties.len() as u32).map(|point| embedding.is_held(point, &held)).collect();
         let points_n = embedding.all(&state.x);
-        let search = ContactSearch { colliders: step.colliders, skins: &skins, dt: step.dt, x_n: &points_n };
+        let search =
+            ContactSearch { colliders: step.colliders, properties: &properties, dt: step.dt, x_n: &points_n };
         let dt = f64::from(step.dt);
         let mut x: Vec<DVec3> =
             (0..state.x.len()).map(|i| targets[i].unwrap_or(state.x[i] + state.v[i] * dt)).collect();
         let inertia_of_points = embedding.shared_out(&prediction.inertia);
-        let mut contacts = vec![Contacts::default(); skins.len()];
+        let mut contacts = vec![Contacts::default(); properties.len()];
         let mut points = embedding.all(&x);
         timed(Phase::Contact, || {
             search.detect(
@@ -245,11 +151,12 @@ impl DeformableBody {
                 0.0,
             );
         });
-        self.take_points(&points, &mut x);
+        self.surface.take_points(&points, &mut x);
 
-        let near: Vec<SelfContact> =
-            timed(Phase::Contact, || self.near_pairs(&points_n, &points, substances, &inertia_of_points, dt))
-                .ok_or((0, TOO_FAST))?;
+        let near: Vec<SelfContact> = timed(Phase::Contact, || {
+            self.surface.near_pairs(embedding, &points_n, &points, materials, &inertia_of_points, dt)
+        })
+        .ok_or((0, TOO_FAST))?;
 
         // Each frame begins with eigenvalues of its own, so that a resumed run has the same.
         let begins_frame = (step.start - step.start.round()).abs() < 1e-6;
@@ -259,17 +166,19 @@ impl DeformableBody {
         if anew {
             self.known = Some((prediction.rate, held.clone()));
         }
-        let (mut first, mut impulses) = (Vec::new(), Vec::new());
+        let mut first = Vec::new();
+        // The contacts that the last solution was found with.
+        let mut solved_with = Vec::new();
         for round in 0..NEWTON_STEPS {
             timed(Phase::Contact, || {
                 let touch = |contact: &SelfContact| contact.touch(&points, &points_n, dt);
                 let mut springs: Vec<Spring> = near.par_iter().filter_map(touch).collect();
-                self.add_springs(&contacts, &skins, &points, &mut springs);
-                self.touches = ActiveContacts::new(&springs, &self.piece.embedding, x.len());
+                self.surface.add_springs(&contacts, &properties, &points, &mut springs);
+                self.touches = ActiveContacts::new(&springs, &self.discretization.embedding, x.len());
             });
             timed(Phase::Assembly, || {
-                self.add_nodes(&prediction, &state.v, &x, &contacts, &skins);
-                self.assemble(substances, &state.x, &x);
+                self.add_nodes(&prediction, &state.v, &x, &contacts, &properties);
+                self.assemble(materials, &state.x, &x);
                 self.structure.leave_out(&held, &mut self.blocks);
             });
             let furthest = self.solve(&prediction, &bend, &held, anew, &mut first);
@@ -284,11 +193,11 @@ impl DeformableBody {
                 let each = x[nodes.clone()].par_iter_mut().zip(&self.displacements[nodes]);
                 each.with_min_len(CHUNK).for_each(|(x, d)| *x += d.as_dvec3() * scale);
             }
-            points = self.piece.embedding.all(&x);
-            points.par_iter_mut().zip(&contacts).zip(&skins).with_min_len(CHUNK).for_each(
-                |((x, contacts), skin)| {
-                    for contact in contacts.iter().flatten().filter(|_| !skin.embedded) {
-                        *x += contact.way_out(f64::from(skin.thickness), *x);
+            points = self.discretization.embedding.all(&x);
+            points.par_iter_mut().zip(&contacts).zip(&properties).with_min_len(CHUNK).for_each(
+                |((x, contacts), of)| {
+                    for contact in contacts.iter().flatten().filter(|_| !of.embedded) {
+                        *x += contact.way_out(f64::from(of.thickness), *x);
                     }
                 },
             );
@@ -305,39 +214,40 @@ impl DeformableBody {
                     1.0,
                 );
             });
-            self.take_points(&points, &mut x);
+            self.surface.take_points(&points, &mut x);
             // Where a contact has begun or ended, or slides now, the solution was for something else.
             let changed = |point: usize| {
-                let thickness = f64::from(skins[point].thickness);
+                let thickness = f64::from(properties[point].thickness);
                 let same = |contact: &PointContact| {
                     contact.state(thickness, start[point]) == contact.state(thickness, points[point])
                 };
                 !contacts[point].iter().flatten().all(same)
             };
             let any_changed = (0..points.len()).any(changed);
-            // The forces that the solution stands under are those of the contacts that it was found with.
-            impulses = search.impulses(&points, &contacts);
-            contacts = next;
+            solved_with = std::mem::replace(&mut contacts, next);
             let enough = furthest.iter().all(|furthest| *furthest < ENOUGH);
             if !any_changed && (enough || round > 0) {
                 break;
             }
         }
-        self.move_out(&contacts, &skins, &held, &mut x);
-        points = self.piece.embedding.all(&x);
+        self.surface.move_out(&self.discretization.embedding, &contacts, &properties, &held, &mut x);
+        let points_solved = std::mem::replace(&mut points, self.discretization.embedding.all(&x));
         timed(Phase::Contact, || {
-            let least = MIN_GAP * skins.iter().map(|skin| skin.thickness).fold(f32::INFINITY, f32::min);
-            let pairs = self.pairs_within(&points_n, &points, least)?;
-            let embedding = &self.piece.embedding;
-            let walls = contacts::walls(&contacts, &skins, &points_n);
+            let least = MIN_GAP * properties.iter().map(|of| of.thickness).fold(f32::INFINITY, f32::min);
+            let embedding = &self.discretization.embedding;
+            let pairs = self.surface.pairs_within(embedding, &points_n, &points, least)?;
+            let walls = walls(&contacts, &properties, &points_n);
             let least = f64::from(least);
             truncate(&pairs, &walls, embedding, &points_n, &state.x, &mut x, &held, least);
             Some(())
         })
         .ok_or((0, TOO_FAST))?;
-        let meets_others = self.meets_others(&near, &contacts, &skins, &points);
-        self.impulses = self.balanced(impulses, &prediction, &state.v, &x, &held, &meets_others);
-        let points = self.piece.embedding.all(&x);
+        let impulses = search.impulses(&points_solved, &solved_with);
+        let meets_others =
+            self.surface.meets_others(&near, &contacts, &properties, &points, self.parts.len());
+        self.impulses =
+            self.surface.balanced(impulses, &self.parts, &prediction, &state.v, &x, &held, &meets_others);
+        let points = self.discretization.embedding.all(&x);
         let anchors: Vec<Anchors> = (contacts.par_iter().zip(&points).enumerate())
             .map(|(point, (contacts, x))| search.remember(point, contacts, *x))
             .collect();
@@ -391,16 +301,16 @@ impl DeformableBody {
     }
 
     /// Catches and lets go of nodes; where those that are held are at the step's end.
-    fn hold(&mut self, pinned: &[PinnedPoints]) -> Vec<Option<DVec3>> {
-        let Self { piece, parts, state, .. } = self;
-        let mut targets = vec![None; piece.len()];
+    fn hold(&mut self, pinned: &[PinnedNodes]) -> Vec<Option<DVec3>> {
+        let Self { discretization, parts, state, .. } = self;
+        let mut targets = vec![None; discretization.len()];
         for (part, pinned) in parts.iter().zip(pinned) {
             for (i, node) in part.nodes.clone().enumerate() {
-                if !pinned.points[i] {
+                if !pinned.nodes[i] {
                     state.held[node] = None;
                     continue;
                 }
-                let copy = (piece.body_of[node] - part.first_body) as usize;
+                let copy = (discretization.body_of[node] - part.first_body) as usize;
                 let (position, orientation) = pinned.poses[copy.min(pinned.poses.len() - 1)];
                 let local = *state.held[node].get_or_insert_with(|| {
                     orientation.inverse() * (state.x[node] - position.as_dvec3()).as_vec3()
@@ -412,35 +322,37 @@ impl DeformableBody {
     }
 
     /// Adds the gradient of the elastic energy; the matrix in `blocks`. `before` are the nodes at the step's start.
-    fn assemble(&mut self, substances: &[Substance], before: &[DVec3], x: &[DVec3]) {
-        let Self { piece, structure, own, upper, blocks, gradient, triangles, cells, .. } = self;
+    fn assemble(&mut self, materials: &[Material], before: &[DVec3], x: &[DVec3]) {
+        let Self { discretization, structure, own, upper, blocks, gradient, triangles, cells, .. } = self;
         let of_triangle = |(triangle, part): (&super::membrane::Triangle, &u16)| {
-            let Elastic::Sheet { moduli, damping, .. } = substances[*part as usize].elastic else {
+            let Elastic::Sheet { moduli, damping, .. } = materials[*part as usize].elastic else {
                 unreachable!("triangles are those of sheets")
             };
             let strain = if damping > 0.0 { triangle.strain(before) } else { DVec3::ZERO };
             triangle.derivatives(&moduli, x, damping, strain)
         };
-        (piece.triangles.par_iter().zip(&self.part_of_triangle).with_min_len(256))
+        (discretization.triangles.par_iter().zip(&self.part_of_triangle).with_min_len(256))
             .map(of_triangle)
             .collect_into_vec(triangles);
         let of_cell = |(cell, part): (&super::cell::Cell, &u16)| {
-            let Elastic::Body(moduli) = &substances[*part as usize].elastic else {
+            let Elastic::Body(moduli) = &materials[*part as usize].elastic else {
                 unreachable!("cells are those of bodies")
             };
             cell.derivatives(moduli, x, before)
         };
-        (piece.cells.par_iter().zip(&self.part_of_cell).with_min_len(32))
+        (discretization.cells.par_iter().zip(&self.part_of_cell).with_min_len(32))
             .map(of_cell)
             .collect_into_vec(cells);
         structure.gather(triangles, cells, own, gradient, upper, blocks);
-        for (nodes, bend) in self.nodes.iter().zip(substances.iter().map(Substance::bend)) {
+        for (nodes, bend) in self.nodes.iter().zip(materials.iter().map(Material::bend)) {
             if bend > 0.0 {
                 structure.add_bending(nodes.clone(), bend, x, gradient);
             }
         }
-        for (of, part) in piece.bends.iter().zip(&self.part_of_triangle).filter(|(of, _)| of.is_curved()) {
-            let (rest, bend) = (of.turned_rest(x), substances[*part as usize].bend());
+        for (of, part) in
+            discretization.bends.iter().zip(&self.part_of_triangle).filter(|(of, _)| of.is_curved())
+        {
+            let (rest, bend) = (of.turned_rest(x), materials[*part as usize].bend());
             for (place, point) in of.points.iter().enumerate() {
                 let pull = (0..3).fold(DVec3::ZERO, |sum, i| sum + rest[i] * of.weights[i][place]);
                 gradient[*point as usize] -= pull * bend;
@@ -455,16 +367,16 @@ impl DeformableBody {
         v_n: &[DVec3],
         x: &[DVec3],
         contacts: &[Contacts],
-        skins: &[Skin],
+        properties: &[ContactProperties],
     ) {
         let Prediction { rate, inertia, resistances, .. } = prediction;
         let each = (0..x.len()).into_par_iter().with_min_len(CHUNK).map(|i| {
-            let mut sum = prediction.unbalanced(i, x[i], v_n[i]);
+            let mut sum = prediction.inertial_force(i, x[i], v_n[i]);
             let resistance = resistances[i] * *rate as f32;
             let mut own = Mat3::from_diagonal(Vec3::splat(inertia[i] as f32)) + resistance;
-            let point = self.point_of_node[i] as usize;
-            if let Some(contacts) = contacts.get(point) {
-                let thickness = f64::from(skins[point].thickness);
+            if let Some(point) = self.surface.point_of_node(i) {
+                let contacts = &contacts[point];
+                let thickness = f64::from(properties[point].thickness);
                 contacts
                     .iter()
                     .flatten()

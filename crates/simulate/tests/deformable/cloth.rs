@@ -1,15 +1,11 @@
 //! Cloth: it hangs, is held, drapes, and goes on from a saved state as if it had never stopped.
 
-use frames::{Frame, encode};
+use super::{assert_goes_on_from_every_frame, pin, places, run, shot};
 use geometry::Meshes;
 use glam::Vec3;
 use rstest::rstest;
-use shot::{Cloth, Element, Id, Moves, Pin, PinnedPart, Shape, Shot, Side};
+use shot::{Cloth, Element, Id, Moves, PinnedPart, Shape, Shot, Side};
 use simulate::Simulation;
-
-fn pin(part: PinnedPart) -> Pin {
-    Pin { part, holds: true }
-}
 
 /// A sheet in the x–z plane at height `y`.
 fn sheet(shot: &mut Shot, name: &str, size: [f32; 2], y: f32, cloth: Cloth) -> Id {
@@ -18,32 +14,11 @@ fn sheet(shot: &mut Shot, name: &str, size: [f32; 2], y: f32, cloth: Cloth) -> I
     shot.add(element)
 }
 
-fn shot(seconds: f32) -> Shot {
-    let mut shot = Shot::empty("Cloth");
-    shot.timing.last = shot.timing.first + (seconds * shot.timing.fps) as u32;
-    shot
-}
-
-fn last(shot: &Shot) -> Frame {
-    let mut simulation = Simulation::new(shot, &Meshes::default()).unwrap();
-    let mut frame = simulation.write();
-    while frame.number < shot.timing.last {
-        frame = simulation.advance().unwrap();
-    }
-    frame
-}
-
-/// Positions of the vertices in space.
-fn places(frame: &Frame, id: Id) -> Vec<Vec3> {
-    let (bodies, mesh) = (&frame.bodies[&id], &frame.meshes[&id]);
-    mesh.positions.iter().map(|p| bodies.positions[0] + bodies.orientations[0] * *p).collect()
-}
-
 #[test]
 fn a_free_sheet_falls_as_the_formula_has_it_and_does_not_deform() {
     let mut shot = shot(1.0);
     let id = sheet(&mut shot, "Sheet", [1.0, 0.6], 10.0, Cloth::default());
-    let frame = last(&shot);
+    let frame = run(&shot, |_| ());
     for p in places(&frame, id) {
         assert!((p.y - (10.0 - 0.5 * 9.81)).abs() < 0.03, "{p}");
     }
@@ -75,7 +50,7 @@ fn a_hung_strip_stretches_by_its_weight(
     let id = sheet(&mut shot, "Strip", [0.2, 2.0], 0.0, cloth);
     shot.elements.iter_mut().find(|e| e.id == id).unwrap().placement.orientation_rad.x =
         std::f32::consts::FRAC_PI_2;
-    let frame = last(&shot);
+    let frame = run(&shot, |_| ());
     let all = places(&frame, id);
     let lowest = all.iter().map(|p| p.y).fold(f32::INFINITY, f32::min);
     let highest = all.iter().map(|p| p.y).fold(f32::NEG_INFINITY, f32::max);
@@ -91,7 +66,7 @@ fn a_sheet_drapes_over_a_crate_and_lies_still() {
     shot.add(Element::solid("Deck", Shape::plane(6.0, 6.0), Moves::Still));
     shot.add(Element::solid("Crate", Shape::cuboid(0.5, 0.5, 0.5), Moves::Still).at(0.0, 0.25, 0.0));
     let id = sheet(&mut shot, "Cloth", [1.4, 1.4], 0.8, Cloth { edge_m: 0.04, ..Cloth::default() });
-    let frame = last(&shot);
+    let frame = run(&shot, |_| ());
     for p in places(&frame, id) {
         assert!(p.y > 0.0, "below the deck: {p}");
         let inside = p.x.abs() < 0.25 && p.z.abs() < 0.25 && p.y < 0.5;
@@ -110,18 +85,7 @@ fn a_run_that_goes_on_from_any_frame_has_the_same_bytes() {
     shot.add(Element::solid("Ball", Shape::sphere(0.2), Moves::Free).at(0.05, 0.1, 0.0));
     let pins = vec![pin(PinnedPart::Corners(Side::Left))];
     sheet(&mut shot, "Cloth", [0.8, 0.8], 0.5, Cloth { edge_m: 0.06, pins, ..Cloth::default() });
-    let mut simulation = Simulation::new(&shot, &Meshes::default()).unwrap();
-    let (mut states, mut frames) = (Vec::new(), Vec::new());
-    for _ in shot.timing.first..shot.timing.last {
-        states.push(simulation.save());
-        frames.push(encode(&simulation.advance().unwrap()));
-    }
-    for (i, state) in states.iter().enumerate() {
-        let mut resumed = Simulation::restored(&shot, &Meshes::default(), state).unwrap();
-        for frame in &frames[i..] {
-            assert!(encode(&resumed.advance().unwrap()) == *frame, "resumed at {i}");
-        }
-    }
+    assert_goes_on_from_every_frame(&shot);
 }
 
 #[test]
@@ -135,7 +99,7 @@ fn copies_of_a_cloth_are_one_mesh_and_fall_alike() {
         orientation_jitter_rad: 0.0,
         seed: 0,
     });
-    let frame = last(&shot);
+    let frame = run(&shot, |_| ());
     assert_eq!((frame.bodies[&id].len(), frame.meshes[&id].positions.len()), (1, 3 * 25));
     let all = places(&frame, id);
     for (a, b) in all[..25].iter().zip(&all[50..]) {

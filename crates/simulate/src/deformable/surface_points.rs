@@ -1,32 +1,79 @@
-//! Contacts of a step: which there are, what holds in them, and what they give back.
+//! The points of all surfaces: which contacts they have in a step, and what these give back.
 
-use super::{DeformableBody, NO_POINT, Substance};
+use super::active_contacts::Spring;
+use super::blocks::CHUNK;
+use super::contact::{ContactProperties, Contacts, PointContact};
+use super::discretization::{Discretization, Part};
+use super::embedding::Embedding;
+use super::material::Material;
+use super::pairs::{Pair, PairSearch};
+use super::prediction::Prediction;
+use super::self_contact::SelfContact;
+use super::separating_planes::Wall;
 use crate::colliders::Impulse;
-use crate::deformable::active_contacts::Spring;
-use crate::deformable::blocks::CHUNK;
-use crate::deformable::contact::{Contacts, PointContact, Skin};
-use crate::deformable::pairs::Pair;
-use crate::deformable::prediction::Prediction;
-use crate::deformable::self_contact::SelfContact;
-use crate::deformable::truncation::Wall;
 use glam::{DVec3, Vec3};
 use rayon::prelude::*;
 
 /// Passes in which points within solids are moved out.
 const WAYS_OUT: u32 = 4;
+/// Marks a node that is no point.
+const NO_POINT: u32 = u32::MAX;
 
-impl DeformableBody {
+/// The points of all surfaces.
+pub(super) struct SurfacePoints {
+    /// The part and the body of each point.
+    part_of: Vec<u16>,
+    body_of: Vec<u32>,
+    /// Where the points lie at rest, m.
+    at_rest: Vec<DVec3>,
+    /// The point that a node is; [`NO_POINT`]: it only carries points.
+    point_of_node: Vec<u32>,
+    /// Whether some points are sums of nodes.
+    any_embedded: bool,
+    pairs: PairSearch,
+}
+
+impl SurfacePoints {
+    /// Of nodes at `x`.
+    pub fn new(discretization: &Discretization, parts: &[Part], x: &[DVec3]) -> Self {
+        let Discretization { embedding, rest, faces, cells, .. } = discretization;
+        let mut part_of = vec![0u16; embedding.len()];
+        parts.iter().zip(0..).for_each(|(part, i)| part_of[part.points.clone()].fill(i));
+        let mut point_of_node = vec![NO_POINT; rest.len()];
+        let mut body_of = vec![0; embedding.len()];
+        for point in 0..embedding.len() as u32 {
+            if let Some(node) = embedding.node(point) {
+                point_of_node[node as usize] = point;
+            }
+            body_of[point as usize] = discretization.body_of_point(point);
+        }
+        Self {
+            part_of,
+            body_of,
+            at_rest: embedding.all(rest),
+            point_of_node,
+            any_embedded: !cells.is_empty(),
+            pairs: PairSearch::new(faces, &embedding.all(x)),
+        }
+    }
+
     /// What each point is like in contact.
-    pub(super) fn skins(&self, substances: &[Substance]) -> Vec<Skin> {
+    pub fn properties(&self, materials: &[Material], embedding: &Embedding) -> Vec<ContactProperties> {
         let of = |(point, part): (u32, &u16)| {
-            let Substance { thickness, friction, pushes, .. } = substances[*part as usize];
-            Skin { thickness, friction, embedded: self.piece.embedding.node(point).is_none(), pushes }
+            let Material { thickness, friction, pushes, .. } = materials[*part as usize];
+            ContactProperties { thickness, friction, embedded: embedding.node(point).is_none(), pushes }
         };
-        (0..).zip(&self.part_of_point).map(of).collect()
+        (0..).zip(&self.part_of).map(of).collect()
+    }
+
+    /// The point that a node is, if it is one.
+    pub fn point_of_node(&self, node: usize) -> Option<usize> {
+        let point = self.point_of_node[node];
+        (point != NO_POINT).then_some(point as usize)
     }
 
     /// Moves the nodes that are points to these.
-    pub(super) fn take_points(&self, points: &[DVec3], x: &mut [DVec3]) {
+    pub fn take_points(&self, points: &[DVec3], x: &mut [DVec3]) {
         let each = x.par_iter_mut().zip(&self.point_of_node).with_min_len(CHUNK);
         each.for_each(|(x, point)| {
             if *point != NO_POINT {
@@ -36,30 +83,37 @@ impl DeformableBody {
     }
 
     /// Adds the springs of the contacts with solids of points that are sums of nodes.
-    pub(super) fn add_springs(
+    pub fn add_springs(
         &self,
         contacts: &[Contacts],
-        skins: &[Skin],
+        properties: &[ContactProperties],
         points: &[DVec3],
         into: &mut Vec<Spring>,
     ) {
-        for (point, contacts) in contacts.iter().enumerate().filter(|(point, _)| skins[*point].embedded) {
+        for (point, contacts) in contacts.iter().enumerate().filter(|(point, _)| properties[*point].embedded)
+        {
             let spring = |contact: &PointContact| {
-                contact.spring(point as u32, f64::from(skins[point].thickness), points[point])
+                contact.spring(point as u32, f64::from(properties[point].thickness), points[point])
             };
             into.extend(contacts.iter().flatten().filter_map(spring));
         }
     }
 
     /// Moves nodes so that points that are sums of them come out of solids.
-    pub(super) fn move_out(&self, contacts: &[Contacts], skins: &[Skin], held: &[bool], x: &mut [DVec3]) {
-        let embedding = &self.piece.embedding;
+    pub fn move_out(
+        &self,
+        embedding: &Embedding,
+        contacts: &[Contacts],
+        properties: &[ContactProperties],
+        held: &[bool],
+        x: &mut [DVec3],
+    ) {
         for _ in 0..WAYS_OUT {
             let mut moved = false;
-            for point in (0..skins.len()).filter(|point| skins[*point].embedded) {
+            for point in (0..properties.len()).filter(|point| properties[*point].embedded) {
                 for contact in contacts[point].iter().flatten() {
                     let at = embedding.at(point as u32, x);
-                    let way = contact.way_out(f64::from(skins[point].thickness), at);
+                    let way = contact.way_out(f64::from(properties[point].thickness), at);
                     if way != DVec3::ZERO {
                         embedding.move_point(point as u32, way, held, x, |_| moved = true);
                     }
@@ -72,21 +126,22 @@ impl DeformableBody {
     }
 
     /// Pairs that may touch in a step of the points from `from`, which go about to `to`.
-    pub(super) fn near_pairs(
+    pub fn near_pairs(
         &mut self,
+        embedding: &Embedding,
         from: &[DVec3],
         to: &[DVec3],
-        substances: &[Substance],
+        materials: &[Material],
         inertia: &[f64],
         dt: f64,
     ) -> Option<Vec<SelfContact>> {
-        let thickest = substances.iter().map(|of| of.thickness).fold(0.0, f32::max);
-        let pairs = self.pairs_within(from, to, thickest)?;
-        let Self { points_at_rest, body_of_point, part_of_point, .. } = self;
+        let thickest = materials.iter().map(|of| of.thickness).fold(0.0, f32::max);
+        let pairs = self.pairs_within(embedding, from, to, thickest)?;
+        let Self { at_rest, body_of, part_of, .. } = self;
         let of = |pair: &Pair| {
             let points = pair.points();
             let (first, second) = points.split_at(pair.first());
-            let [one, two] = [first[0], second[0]].map(|p| &substances[part_of_point[p as usize] as usize]);
+            let [one, two] = [first[0], second[0]].map(|p| &materials[part_of[p as usize] as usize]);
             let thickness = 0.5 * f64::from(one.thickness + two.thickness);
             let path = |p: &u32| to[*p as usize] - from[*p as usize];
             let apart = first.iter().flat_map(|a| second.iter().map(move |b| (path(a) - path(b)).length()));
@@ -95,8 +150,8 @@ impl DeformableBody {
                 return None;
             }
             let friction = f64::from(shot::pair_coefficient(one.friction, two.friction));
-            let same = body_of_point[first[0] as usize] == body_of_point[second[0] as usize];
-            let rest = same.then(|| pair.nearest(points_at_rest).1.length());
+            let same = body_of[first[0] as usize] == body_of[second[0] as usize];
+            let rest = same.then(|| pair.nearest(at_rest).1.length());
             SelfContact::new(*pair, from, thickness, friction, rest, inertia, dt)
         };
         Some(pairs.par_iter().with_min_len(64).filter_map(of).collect())
@@ -104,28 +159,35 @@ impl DeformableBody {
 
     /// Pairs that may come close, as of [`PairSearch::find`]. Features that a common node carries are left out: the cells between
     /// them keep them apart.
-    pub(super) fn pairs_within(&mut self, from: &[DVec3], to: &[DVec3], reach: f32) -> Option<Vec<Pair>> {
+    pub fn pairs_within(
+        &mut self,
+        embedding: &Embedding,
+        from: &[DVec3],
+        to: &[DVec3],
+        reach: f32,
+    ) -> Option<Vec<Pair>> {
         let mut pairs = self.pairs.find(from, to, reach)?;
-        if !self.piece.cells.is_empty() {
+        if self.any_embedded {
             pairs.retain(|pair| {
                 let points = pair.points();
                 let (first, second) = points.split_at(pair.first());
-                !self.piece.embedding.share_nodes(first, second)
+                !embedding.share_nodes(first, second)
             });
         }
         Some(pairs)
     }
 
     /// Whether each part has a contact with another part, or with a solid that does not give way.
-    pub(super) fn meets_others(
+    pub fn meets_others(
         &self,
         near: &[SelfContact],
         contacts: &[Contacts],
-        skins: &[Skin],
+        properties: &[ContactProperties],
         points: &[DVec3],
+        parts: usize,
     ) -> Vec<bool> {
-        let mut meets = vec![false; self.parts.len()];
-        let part_of = |point: u32| self.part_of_point[point as usize];
+        let mut meets = vec![false; parts];
+        let part_of = |point: u32| self.part_of[point as usize];
         for contact in near {
             let of = contact.points().map(part_of);
             if of.iter().any(|part| *part != of[0]) {
@@ -133,10 +195,10 @@ impl DeformableBody {
             }
         }
         for (point, contacts) in contacts.iter().enumerate() {
-            let thickness = f64::from(skins[point].thickness);
+            let thickness = f64::from(properties[point].thickness);
             let firm =
                 |contact: &PointContact| !contact.gives_way() && contact.state(thickness, points[point]).0;
-            meets[self.part_of_point[point] as usize] |= contacts.iter().flatten().any(firm);
+            meets[self.part_of[point] as usize] |= contacts.iter().flatten().any(firm);
         }
         meets
     }
@@ -144,32 +206,33 @@ impl DeformableBody {
     /// The impulses on solids, so that momentum is kept: the solution is not exact, and the truncation moves points. Of a part
     /// that meets nothing else and is not held, the change of momentum that the springs do not account for is shared
     /// out among them.
-    pub(super) fn balanced(
+    pub fn balanced(
         &self,
         impulses: Vec<(u32, Impulse)>,
+        parts: &[Part],
         prediction: &Prediction,
         v_n: &[DVec3],
         x: &[DVec3],
         held: &[bool],
         meets_others: &[bool],
     ) -> Vec<Impulse> {
-        let mut sums = vec![(DVec3::ZERO, 0.0f64); self.parts.len()];
+        let mut sums = vec![(DVec3::ZERO, 0.0f64); parts.len()];
         for (point, impulse) in &impulses {
-            let (sum, count) = &mut sums[self.part_of_point[*point as usize] as usize];
+            let (sum, count) = &mut sums[self.part_of[*point as usize] as usize];
             (*sum, *count) = (*sum + impulse.impulse.as_dvec3(), *count + 1.0);
         }
         let rest = |(i, (sum, count)): (usize, &(DVec3, f64))| {
-            let nodes = self.parts[i].nodes.clone();
+            let nodes = parts[i].nodes.clone();
             if *count == 0.0 || meets_others[i] || held[nodes.clone()].contains(&true) {
                 return Vec3::ZERO;
             }
-            let force =
-                nodes.fold(DVec3::ZERO, |sum, node| sum + prediction.unbalanced(node, x[node], v_n[node]));
+            let force = nodes
+                .fold(DVec3::ZERO, |sum, node| sum + prediction.inertial_force(node, x[node], v_n[node]));
             ((-force * prediction.dt - *sum) / *count).as_vec3()
         };
         let rests: Vec<Vec3> = sums.iter().enumerate().map(rest).collect();
         let balanced = |(point, of): (u32, Impulse)| {
-            let rest = rests[self.part_of_point[point as usize] as usize];
+            let rest = rests[self.part_of[point as usize] as usize];
             Impulse { impulse: of.impulse + rest, ..of }
         };
         impulses.into_iter().map(balanced).collect()
@@ -177,9 +240,9 @@ impl DeformableBody {
 }
 
 /// The planes of the contacts with solids, for points that start from `x_n`.
-pub(super) fn walls(contacts: &[Contacts], skins: &[Skin], x_n: &[DVec3]) -> Vec<Wall> {
+pub(super) fn walls(contacts: &[Contacts], properties: &[ContactProperties], x_n: &[DVec3]) -> Vec<Wall> {
     let of = |(point, contacts): (usize, &Contacts)| {
-        let thickness = f64::from(skins[point].thickness);
+        let thickness = f64::from(properties[point].thickness);
         contacts.map(|contact| contact?.wall(point as u32, thickness, x_n[point]))
     };
     contacts.iter().enumerate().flat_map(of).flatten().collect()

@@ -1,17 +1,10 @@
 //! Cloth and soft bodies push free solids, and are pushed by them.
 
-use frames::{Frame, MeshState, encode};
-use geometry::Meshes;
+use super::{assert_goes_on_from_every_frame, pin, run, shot};
+use frames::MeshState;
 use glam::{DVec3, Vec3};
 use rstest::rstest;
-use shot::{Cloth, Element, Id, Moves, Pin, PinnedPart, Shape, Shot, Side, Soft, SystemId, Weight};
-use simulate::Simulation;
-
-fn shot(seconds: f32) -> Shot {
-    let mut shot = Shot::empty("Push");
-    shot.timing.last = shot.timing.first + (seconds * shot.timing.fps) as u32;
-    shot
-}
+use shot::{Cloth, Element, Id, Moves, PinnedPart, Shape, Shot, Side, Soft, SystemId, Weight};
 
 fn weightless(shot: &mut Shot) {
     shot.elements.retain(|element| element.name != "Gravity");
@@ -30,25 +23,13 @@ fn sheet(shot: &mut Shot, size: f32, y: f32, cloth: Cloth) -> Id {
     shot.add(sheet)
 }
 
-fn run(shot: &Shot, mut see: impl FnMut(&Frame)) -> Frame {
-    let mut simulation = Simulation::new(shot, &Meshes::default()).unwrap();
-    let mut frame = simulation.write();
-    see(&frame);
-    while frame.number < shot.timing.last {
-        frame = simulation.advance().unwrap();
-        see(&frame);
-    }
-    frame
-}
-
 #[rstest]
 #[case(0.2)]
 #[case(2.0)]
 #[case(20.0)]
 fn a_held_sheet_stops_a_float_and_carries_it(#[case] mass_kg: f32) {
     let mut shot = shot(4.0);
-    let pin = |side| Pin { part: PinnedPart::Side(side), holds: true };
-    let pins = vec![pin(Side::Left), pin(Side::Right)];
+    let pins = vec![pin(PinnedPart::Side(Side::Left)), pin(PinnedPart::Side(Side::Right))];
     sheet(&mut shot, 1.2, 2.0, Cloth { edge_m: 0.04, damping_s: 0.02, pins, ..Cloth::default() });
     let id = float(&mut shot, mass_kg, Vec3::new(0.0, 2.6, 0.0), Vec3::ZERO);
     let mut fastest = 0.0f32;
@@ -153,19 +134,8 @@ fn what_does_not_push_is_a_system_of_its_own_and_leaves_solids_alone() {
 fn a_run_that_goes_on_from_any_frame_has_the_same_bytes() {
     let mut shot = shot(0.8);
     shot.add(Element::solid("Deck", Shape::plane(6.0, 6.0), Moves::Still));
-    let pins = vec![Pin { part: PinnedPart::Corners(Side::Left), holds: true }];
+    let pins = vec![pin(PinnedPart::Corners(Side::Left))];
     sheet(&mut shot, 0.8, 0.6, Cloth { edge_m: 0.08, pins, ..Cloth::default() });
     float(&mut shot, 1.0, Vec3::new(-0.1, 0.9, 0.0), Vec3::ZERO);
-    let mut simulation = Simulation::new(&shot, &Meshes::default()).unwrap();
-    let (mut states, mut frames) = (Vec::new(), Vec::new());
-    for _ in shot.timing.first..shot.timing.last {
-        states.push(simulation.save());
-        frames.push(encode(&simulation.advance().unwrap()));
-    }
-    for (i, state) in states.iter().enumerate() {
-        let mut resumed = Simulation::restored(&shot, &Meshes::default(), state).unwrap();
-        for frame in &frames[i..] {
-            assert!(encode(&resumed.advance().unwrap()) == *frame, "resumed at {i}");
-        }
-    }
+    assert_goes_on_from_every_frame(&shot);
 }

@@ -12,7 +12,7 @@ use std::sync::Arc;
 
 /// Nodes and what is between them: of one body, of the copies of an element, or of all elements.
 #[derive(Clone, Debug, Default)]
-pub(super) struct Piece {
+pub(super) struct Discretization {
     /// Positions of the nodes at rest, in the element's frame, m.
     pub rest: Vec<DVec3>,
     /// For each node, the area, m², or volume, m³, around it.
@@ -65,7 +65,7 @@ impl ShownMesh {
     }
 }
 
-impl Piece {
+impl Discretization {
     /// Adds another beside what is there.
     pub fn append(&mut self, other: &Self) {
         let by = self.rest.len() as u32;
@@ -90,6 +90,11 @@ impl Piece {
         let mut all = Self::default();
         (0..copies).for_each(|_| all.append(&self));
         all
+    }
+
+    /// The body of a point.
+    pub fn body_of_point(&self, point: u32) -> u32 {
+        self.embedding.of(point).next().map_or(0, |(node, _)| self.body_of[node as usize])
     }
 
     /// Number of nodes.

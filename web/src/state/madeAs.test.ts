@@ -1,5 +1,5 @@
 import { describe, expect, it } from "vitest";
-import { startOf } from "./deforming";
+import { startOf } from "./madeAs";
 
 describe("what a solid starts with when it deforms", () => {
   it("has edges and cells by its longest side", () => {
