@@ -81,7 +81,7 @@ fn principal_stretches(rest: Edges, now: Edges) -> [f32; 2] {
 
 /// The mean curvature at each vertex by the angles between faces (D. Cohen-Steiner and J.-M. Morvan, *Restricted Delaunay
 /// triangulations and normal cycle*, 2003), 1/m.
-fn curvatures(topology: &Topology, at: &[Vec3]) -> Vec<f32> {
+pub(crate) fn curvatures(topology: &Topology, at: &[Vec3]) -> Vec<f32> {
     use std::collections::HashMap;
     let smooth = topology.smooth();
     let place = |v: u32| at[v as usize];

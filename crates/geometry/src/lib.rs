@@ -23,6 +23,7 @@ mod bvh;
 mod clearances;
 mod deformation;
 mod image;
+pub mod maps;
 mod mass;
 mod mesh;
 mod moving_surface;

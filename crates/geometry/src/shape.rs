@@ -169,12 +169,15 @@ impl Meshes {
         names
     }
 
-    /// The names of the images that a shot's particles are born by.
+    /// The names of the images that a shot's particles are born by, and that maps are made of.
     pub fn needed_images(shot: &Shot) -> impl Iterator<Item = &String> {
-        shot.particles().filter_map(|(_, particles)| match &particles.emission.map.as_ref()?.source {
-            MapSource::Image { asset } => Some(asset),
-            MapSource::Vertices {} => None,
-        })
+        let of_maps = shot.solids().flat_map(|(_, solid)| solid.maps.iter().flat_map(shot::map::Map::images));
+        let births =
+            shot.particles().filter_map(|(_, particles)| match &particles.emission.map.as_ref()?.source {
+                MapSource::Image { asset } => Some(asset),
+                MapSource::Vertices {} => None,
+            });
+        births.chain(of_maps)
     }
 }
 

@@ -204,6 +204,7 @@ fn element_changes(before: &Shot, now: &Shot, old: &Element, new: &Element) -> V
             say(a.cloth.is_some() != b.cloth.is_some(), "cloth");
             say(a.soft.is_some() != b.soft.is_some(), "soft body");
             say(old.pins() != new.pins(), "pins");
+            say(!old.acting_maps().eq(new.acting_maps()) || old.scaled() != new.scaled(), "maps");
             say(a.copies != b.copies || a.from_particles != b.from_particles, "copies");
             say(a.to_particles != b.to_particles, "return to particles");
             let (a, b) = (&a.body, &b.body);
@@ -215,7 +216,7 @@ fn element_changes(before: &Shot, now: &Shot, old: &Element, new: &Element) -> V
                 let body = path.starts_with("kind.solid.body.");
                 let deforms =
                     ["cloth", "soft"].iter().any(|of| path.starts_with(&format!("kind.solid.{of}.")));
-                (body || deforms) && !["weight", "wake", "pins"].iter().any(|of| path.contains(of))
+                (body || deforms) && !["weight", "wake", "pins", "scaled"].iter().any(|of| path.contains(of))
             };
             for (path, (value, declaration)) in new_values.iter().filter(|(path, _)| of_body(path)) {
                 say(old_values.get(path).is_some_and(|(old, _)| old != value), declaration.words);

@@ -1,6 +1,7 @@
 //! Cloth: what a sheet is made of, and where it is held.
 
 use crate::Pin;
+use crate::map::ScaledByMap;
 use crate::parameters::{MAX_SIZE_M, MIN_SIZE_M, Parameters};
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
@@ -94,6 +95,56 @@ pub struct Cloth {
     /// Coefficient of the force of air along the normal, no unit.
     #[parameter(label = "Air lift", range(0.0, 10.0), slide(0.0, 3.0), step = 0.05)]
     pub lift: f32,
+    /// Lengths at rest against those of its shape; no unit.
+    #[parameter(
+        label = "Rest length",
+        unit = "%",
+        scale = 100.0,
+        range(0.01, 10.0),
+        slide(50.0, 150.0),
+        step = 1.0
+    )]
+    pub rest_length: f32,
+    /// Stretch along warp or weft from which it is 30 times as stiff; none: there is no such limit.
+    #[parameter(
+        label = "Stretches by",
+        words = "limit of stretch",
+        unit = "%",
+        scale = 100.0,
+        range(0.0, 10.0),
+        step = 1.0,
+        blank = "any length"
+    )]
+    pub strain_limit: Option<f32>,
+    /// Curvature from which it keeps a crease, 1/m; none: it keeps none.
+    #[parameter(
+        label = "Creases from",
+        words = "curvature of creases",
+        unit = "1/m",
+        range(0.0, 100_000.0),
+        step = 5.0,
+        blank = "no curvature"
+    )]
+    pub crease_1_m: Option<f32>,
+    /// Pressure within a closed skin above that around it, Pa: it acts along the normals.
+    #[parameter(label = "Pressure", unit = "Pa", range(-1e6, 1e6), slide(-500.0, 500.0), step = 10.0)]
+    pub pressure_pa: f32,
+    /// Air that is shut in a closed skin, as the part of its volume at rest that the air fills at the pressure around it;
+    /// none: air passes.
+    #[parameter(
+        label = "Holds air",
+        words = "air shut in",
+        unit = "%",
+        scale = 100.0,
+        range(0.01, 100.0),
+        step = 5.0,
+        blank = "none"
+    )]
+    pub shut_in_air: Option<f32>,
+    /// What maps scale.
+    #[serde(skip_serializing_if = "Vec::is_empty")]
+    #[parameter(nested)]
+    pub scaled: Vec<ScaledByMap>,
     /// Whether it pushes free solids; else they push it alone, and are not computed anew when it changes.
     #[parameter(label = "Pushes solids", words = "push on solids")]
     pub pushes_solids: bool,
@@ -118,6 +169,12 @@ impl Default for Cloth {
             thickness_m: 0.004,
             drag: 1.2,
             lift: 1.2,
+            rest_length: 1.0,
+            strain_limit: None,
+            crease_1_m: None,
+            pressure_pa: 0.0,
+            shut_in_air: None,
+            scaled: Vec::new(),
             pushes_solids: true,
             pins: Vec::new(),
         }
@@ -178,8 +235,8 @@ pub fn cloth_materials() -> [(&'static str, Cloth); 6] {
 }
 
 impl Cloth {
-    /// Moved toward a material by a degree, 0–1: stiffness, weight and thickness by equal factors, the others by
-    /// equal steps. Edges and pins stay.
+    /// Moved toward a material by a degree, 0–1: stiffness, weight and thickness by equal factors, narrowing,
+    /// damping, drag and lift by equal steps. All else stays.
     pub fn toward(&self, material: &Self, degree: f32) -> Self {
         let degree = degree.clamp(0.0, 1.0);
         let factor = |a: f32, b: f32| {
@@ -197,9 +254,7 @@ impl Cloth {
             thickness_m: factor(self.thickness_m, material.thickness_m),
             drag: step(self.drag, material.drag),
             lift: step(self.lift, material.lift),
-            edge_m: self.edge_m,
-            pushes_solids: self.pushes_solids,
-            pins: self.pins.clone(),
+            ..self.clone()
         }
     }
 }

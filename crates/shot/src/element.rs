@@ -3,12 +3,13 @@
 use crate::MAX_BODIES;
 use crate::parameters::{MAX_POSITION_M, MAX_SIZE_M, MAX_SPEED, Parameters};
 use crate::{
-    Cloth, Copies, FileAnimation, Id, Pin, Shape, Soft,
+    Cloth, Copies, FileAnimation, Id, Pin, PinnedPart, Shape, Soft,
     curve::Curve,
     finish::Finish,
     force::Force,
     light::{AreaLight, Sky, Sun},
     look::Look,
+    map::{Map, ScaledByMap},
     motion::Channel,
     particles::{Particles, ToParticles},
     region::Region,
@@ -189,6 +190,10 @@ pub struct Solid {
     #[serde(default, skip_serializing_if = "Option::is_none")]
     #[parameter(nested)]
     pub soft: Option<Soft>,
+    /// Its maps.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    #[parameter(nested)]
+    pub maps: Vec<Map>,
     /// A grid of copies; none for a single body.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     #[parameter(nested)]
@@ -427,6 +432,7 @@ impl Element {
                 animation: None,
                 cloth: None,
                 soft: None,
+                maps: Vec::new(),
                 copies: None,
                 from_particles: None,
                 to_particles: None,
@@ -583,6 +589,22 @@ impl Element {
     pub fn pins(&self) -> &[Pin] {
         let soft = || self.as_soft().map(|soft| &soft.pins);
         self.as_cloth().map(|cloth| &cloth.pins).or_else(soft).map_or(&[], Vec::as_slice)
+    }
+
+    /// What maps scale of it, as a cloth or a soft body.
+    pub fn scaled(&self) -> &[ScaledByMap] {
+        let soft = || self.as_soft().map(|soft| &soft.scaled);
+        self.as_cloth().map(|cloth| &cloth.scaled).or_else(soft).map_or(&[], Vec::as_slice)
+    }
+
+    /// The maps that act on it, as a cloth or a soft body.
+    pub fn acting_maps(&self) -> impl Iterator<Item = &Map> {
+        let pinned = |map: &Map| {
+            self.pins().iter().any(|pin| matches!(&pin.part, PinnedPart::Map(name) if *name == map.name))
+        };
+        let scaled = |map: &Map| self.scaled().iter().any(|scaled| scaled.map == map.name);
+        let maps = self.as_solid().map_or(&[][..], |solid| &solid.maps);
+        maps.iter().filter(move |map| pinned(map) || scaled(map))
     }
 
     /// Every copy of an element that stands at `pose`; one if it has no copies,

@@ -36,6 +36,7 @@ pub mod force;
 pub mod json;
 pub mod light;
 pub mod look;
+pub mod map;
 mod migrate;
 pub mod motion;
 pub mod parameters;
@@ -59,7 +60,7 @@ pub use element::{
     Wake, Weight, euler_angles,
 };
 pub use faults::{Fault, ReadError};
-pub use pins::{Pin, PinnedPart, Side};
+pub use pins::{Pin, PinSpring, PinnedPart, Side};
 pub use shape::Shape;
 pub use soft::{Soft, soft_materials};
 pub use systems::{System, SystemId};

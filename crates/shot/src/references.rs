@@ -5,6 +5,7 @@ use crate::{
     Element, ElementKind, Id, PinnedPart, Shot, Wake,
     finish::FinishOperation,
     force::{ElementFilter, ForceKind},
+    map::LayerSource,
     particles::{Action, Source, Trigger},
     region::Volume,
 };
@@ -119,11 +120,25 @@ impl Element {
                 ];
                 for (of, pins) in pins {
                     for (i, pin) in pins.into_iter().flatten().enumerate() {
+                        let holder = format!("kind.solid.{of}.pins[{i}]");
                         if let PinnedPart::Region(id) = pin.part {
-                            let holder = format!("kind.solid.{of}.pins[{i}]");
                             let path = format!("{holder}.part.region");
                             list.add(&path, id, Role::Part, Target::Region, &holder);
                         }
+                        if let Some(id) = pin.to {
+                            list.add(&format!("{holder}.to"), id, Role::Part, Target::Solid, &holder);
+                        }
+                    }
+                }
+                for (i, map) in solid.maps.iter().enumerate() {
+                    for (j, layer) in map.layers.iter().enumerate() {
+                        let holder = format!("kind.solid.maps[{i}].layers[{j}]");
+                        let (name, id, to) = match layer.source {
+                            LayerSource::Region { region } => ("region", region, Target::Region),
+                            LayerSource::Curve { curve, .. } => ("curve", curve, Target::Curve),
+                            _ => continue,
+                        };
+                        list.add(&format!("{holder}.source.{name}.{name}"), id, Role::Part, to, &holder);
                     }
                 }
                 if let Some(Wake::Region(id)) = solid.body.wake {

@@ -111,6 +111,8 @@ pub enum Combine {
     Minimum,
     /// The larger.
     Maximum,
+    /// w.
+    Replace,
 }
 
 impl Combine {
@@ -122,6 +124,7 @@ impl Combine {
             Self::Subtract => (c - w).max(0.0),
             Self::Minimum => c.min(w),
             Self::Maximum => c.max(w),
+            Self::Replace => w,
         }
     }
 }

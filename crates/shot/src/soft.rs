@@ -1,6 +1,7 @@
 //! Soft bodies: what a filled body is made of, and where it is held.
 
 use crate::Pin;
+use crate::map::ScaledByMap;
 use crate::parameters::{MAX_SIZE_M, MIN_SIZE_M, Parameters};
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
@@ -86,6 +87,35 @@ pub struct Soft {
     /// Coefficient of the force of air along its speed, no unit.
     #[parameter(label = "Air drag", range(0.0, 10.0), slide(0.0, 3.0), step = 0.05)]
     pub drag: f32,
+    /// Natural frequency at which each of its points is drawn back to where the undeformed shape, moved and turned with the
+    /// body, has the point, Hz.
+    #[parameter(
+        label = "Pull back",
+        words = "pull back to shape",
+        unit = "Hz",
+        range(0.0, 1_000.0),
+        slide(0.0, 20.0),
+        step = 0.5
+    )]
+    pub pull_back_hz: f32,
+    /// Strain from which it keeps its deformation; none: it springs back.
+    #[parameter(
+        label = "Sets from",
+        words = "strain that stays",
+        unit = "%",
+        scale = 100.0,
+        range(0.0, 10.0),
+        step = 1.0,
+        blank = "no strain"
+    )]
+    pub set_strain: Option<f32>,
+    /// Pressure within it above that around it, Pa: it acts along the normals of its surface.
+    #[parameter(label = "Pressure", unit = "Pa", range(-1e7, 1e7), slide(-5_000.0, 5_000.0), step = 50.0)]
+    pub pressure_pa: f32,
+    /// What maps scale.
+    #[serde(skip_serializing_if = "Vec::is_empty")]
+    #[parameter(nested)]
+    pub scaled: Vec<ScaledByMap>,
     /// Whether it pushes free solids; else they push it alone, and are not computed anew when it changes.
     #[parameter(label = "Pushes solids", words = "push on solids")]
     pub pushes_solids: bool,
@@ -107,6 +137,10 @@ impl Default for Soft {
             damping_s: 0.004,
             thickness_m: 0.002,
             drag: 0.5,
+            pull_back_hz: 0.0,
+            set_strain: None,
+            pressure_pa: 0.0,
+            scaled: Vec::new(),
             pushes_solids: true,
             pins: Vec::new(),
         }

@@ -18,7 +18,7 @@ fn flag(side: usize, substeps: u32) -> Shot {
     shot.physics.substeps = substeps;
     let cloth = Cloth {
         edge_m: 1.0 / (side - 1) as f32,
-        pins: vec![Pin { part: PinnedPart::Side(Side::Left), holds: true }],
+        pins: vec![Pin::hard(PinnedPart::Side(Side::Left))],
         ..Cloth::default()
     };
     let mut element = Element::solid("Flag", Shape::plane(1.0, 1.0), Moves::Free).at(0.0, 2.0, 0.0);

@@ -23,7 +23,7 @@ pub(crate) fn shot(seconds: f32) -> Shot {
 /// A cloth that is held at some parts.
 fn cloth(shape: Shape, cloth: Cloth, held: &[PinnedPart]) -> Element {
     let mut element = Element::solid("Cloth", shape, Moves::Free);
-    let pins = held.iter().map(|part| Pin { part: part.clone(), holds: true }).collect();
+    let pins = held.iter().map(|part| Pin::hard(part.clone())).collect();
     element.as_solid_mut().expect("a solid").cloth = Some(Cloth { pins, ..cloth });
     element
 }

@@ -10,7 +10,7 @@ const G: f64 = 9.81;
 
 fn soft(shape: Shape, soft: Soft, held: &[Side]) -> Element {
     let mut element = Element::solid("Soft", shape, Moves::Free);
-    let pins = held.iter().map(|side| Pin { part: PinnedPart::Side(*side), holds: true }).collect();
+    let pins = held.iter().map(|side| Pin::hard(PinnedPart::Side(*side))).collect();
     element.as_solid_mut().expect("a solid").soft = Some(Soft { pins, drag: 0.0, ..soft });
     element
 }

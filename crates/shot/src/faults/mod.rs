@@ -1,6 +1,7 @@
 //! Reading a shot, and every fault that a shot file can have.
 
 mod finish;
+mod maps;
 mod particles;
 
 use crate::migrate;
@@ -84,8 +85,6 @@ const MAX_EVENTS: usize = 32;
 const MAX_STOPS: usize = 16;
 /// Most points of one stroke of a curve.
 const MAX_POINTS: usize = 10_000;
-/// Most pins of a cloth or soft body.
-const MAX_PINS: usize = 32;
 
 struct Faults(Vec<Fault>);
 
@@ -288,9 +287,7 @@ impl Shot {
         ];
         for (of, pins) in pins {
             let Some(pins) = pins else { continue };
-            if pins.len() > MAX_PINS {
-                f.say(format!("{path}.{of}.pins"), format!("{} pins; at most {MAX_PINS}", pins.len()));
-            }
+            maps::pin_faults(f, &format!("{path}.{of}"), solid, pins);
             if solid.from_particles.is_some() || solid.to_particles.is_some() {
                 f.say(format!("{path}.{of}"), "cannot be that of bodies that come from or become particles");
             }
@@ -301,6 +298,7 @@ impl Shot {
                 );
             }
         }
+        self.map_faults_of(f, path, solid);
         if solid.cloth.is_some() && solid.soft.is_some() {
             f.say(format!("{path}.soft"), "a cloth cannot be a soft body too; take one of the two out");
         }

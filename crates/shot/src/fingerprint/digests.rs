@@ -72,7 +72,13 @@ pub(super) fn parts_digest(shot: &Shot, sampler: &Sampler, frame: f64, parts: &[
                         hash.update(&asset.sha256);
                     }
                     let made_of = (element.as_cloth(), element.as_soft());
-                    let of = (made_of, solid.body.friction, solid.body.launch_velocity, &solid.copies);
+                    let maps: Vec<_> = element.acting_maps().collect();
+                    for asset in
+                        maps.iter().flat_map(|map| map.images()).filter_map(|name| shot.assets.get(name))
+                    {
+                        hash.update(&asset.sha256);
+                    }
+                    let of = (made_of, solid.body.friction, solid.body.launch_velocity, &solid.copies, maps);
                     hash.update(serde_json::to_vec(&of).expect("it serialises"));
                 }
                 serde_json::to_vec(&solid.shape)

@@ -20,7 +20,7 @@ pub(super) struct Bend {
     /// √A times the weights of ∂²x/∂u², ∂²x/∂v² and √2 ∂²x/∂u∂v, 1/m.
     pub weights: [[f64; 6]; 3],
     /// √A times those at rest, in the frame of the triangle, 1.
-    rest: [DVec3; 3],
+    pub rest: [DVec3; 3],
 }
 
 impl Bend {
@@ -67,22 +67,24 @@ impl Bend {
         Self { points, weights, rest: weights.map(at_rest) }
     }
 
-    /// Whether it is curved at rest.
-    pub fn is_curved(&self) -> bool {
-        self.rest != [DVec3::ZERO; 3]
+    /// √A times second derivatives at rest, turned with the triangle, 1.
+    pub fn turned(&self, rest: &[DVec3; 3], x: &[DVec3]) -> [DVec3; 3] {
+        let frame = frame(&self.points.map(|p| x[p as usize]));
+        rest.map(|rest| frame * rest)
     }
 
-    /// √A times the second derivatives at rest, turned with the triangle, 1.
-    pub fn turned_rest(&self, x: &[DVec3]) -> [DVec3; 3] {
-        let frame = frame(&self.points.map(|p| x[p as usize]));
-        self.rest.map(|rest| frame * rest)
+    /// √A times the second derivatives, in the frame of the triangle, 1.
+    pub fn now(&self, x: &[DVec3]) -> [DVec3; 3] {
+        let at = self.points.map(|p| x[p as usize]);
+        let back = frame(&at).transpose();
+        self.weights.map(|weights| back * sum(&weights, &at))
     }
 
     /// √A times the second derivatives, less those at rest, 1.
     #[cfg(test)]
     pub fn curvature(&self, x: &[DVec3]) -> [DVec3; 3] {
         let at = self.points.map(|p| x[p as usize]);
-        let rest = self.turned_rest(x);
+        let rest = self.turned(&self.rest, x);
         std::array::from_fn(|i| sum(&self.weights[i], &at) - rest[i])
     }
 

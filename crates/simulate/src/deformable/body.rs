@@ -10,9 +10,16 @@ use super::blocks::CHUNK;
 use super::cell::CellDerivatives;
 use super::contact::{Anchors, ContactProperties, ContactSearch, Contacts, PointContact};
 use super::discretization::{Discretization, Part};
+use super::holds::{Holds, PartHolds};
+use super::low_rank::LowRank;
 use super::material::{Elastic, Material};
+use super::plasticity;
 use super::prediction::Prediction;
+use super::pull_back;
+use super::scales::Scales;
 use super::self_contact::SelfContact;
+use super::skin::{Skin, skins};
+use super::start::set_apart;
 use super::state::State;
 use super::surface_points::{SurfacePoints, walls};
 use super::system::{Structure, TriangleDerivatives, Workspace};
@@ -20,9 +27,8 @@ use super::timers::{Phase, timed};
 use super::truncation::truncate;
 use crate::Step;
 use crate::colliders::Impulse;
-use glam::{DVec3, Mat3, Mat3A, Vec3, Vec3A};
+use glam::{DMat3, DVec3, Mat3, Mat3A, Vec3, Vec3A};
 use rayon::prelude::*;
-use shot::world::Pose;
 use std::ops::Range;
 
 /// Newton steps at most.
@@ -38,14 +44,6 @@ const MIN_GAP: f32 = 0.05;
 /// Why a step may fail.
 const NOT_FINITE: &str = "has no finite shape any more; try more substeps";
 const TOO_FAST: &str = "moves too far in a substep to find its contacts; try more substeps or longer edges";
-
-/// The pinned nodes of an element at a step's end.
-pub(super) struct PinnedNodes {
-    /// The poses of the copies.
-    pub poses: Vec<Pose>,
-    /// Whether each of its nodes is pinned.
-    pub nodes: Vec<bool>,
-}
 
 /// All that deforms, in motion.
 pub(super) struct DeformableBody {
@@ -72,6 +70,11 @@ pub(super) struct DeformableBody {
     gradient: Vec<DVec3>,
     displacements: Vec<Vec3A>,
     touches: ActiveContacts,
+    /// The points of the surface at rest.
+    points_at_rest: Vec<DVec3>,
+    /// Factors by maps in this step.
+    scales: Scales,
+    low_rank: Vec<LowRank>,
     /// The impulses on solids in the last step.
     pub impulses: Vec<Impulse>,
 }
@@ -88,7 +91,10 @@ impl DeformableBody {
             surface: SurfacePoints::new(&discretization, &parts, &x),
             touches: ActiveContacts::default(),
             impulses: Vec::new(),
-            state: State::new(x, v, discretization.embedding.len()),
+            state: State::new(x, v, &discretization),
+            points_at_rest: discretization.embedding.all(&discretization.rest),
+            scales: Scales::default(),
+            low_rank: Vec::new(),
             nodes,
             part_of_triangle: discretization.triangles.iter().map(|t| part_of(t.points[0])).collect(),
             part_of_cell: discretization.cells.iter().map(|cell| part_of(cell.nodes[0])).collect(),
@@ -112,14 +118,27 @@ impl DeformableBody {
         &mut self,
         step: &Step,
         materials: &[Material],
-        pinned: &[PinnedNodes],
+        pinned: &[PartHolds],
+        scales: Scales,
     ) -> Result<(), (usize, &'static str)> {
         if step.dt <= 0.0 {
             return Ok(());
         }
-        let targets = self.hold(pinned);
+        self.structure.weigh_bending(&self.discretization, scales.bends());
+        self.scales = scales;
+        let mut state = std::mem::take(&mut self.state);
+        let properties = self.surface.properties(materials, &self.discretization.embedding);
+        if state.dt_before == 0.0 {
+            set_apart(&self.discretization, &self.parts, step.colliders, &properties, &mut state.x);
+        }
+        let holds = {
+            let State { x, held, centres, .. } = &mut state;
+            let dt = f64::from(step.dt);
+            Holds::new(&self.discretization, &self.parts, pinned, x, dt, held, centres)
+        };
+        let targets = &holds.targets;
         let held: Vec<bool> = targets.iter().map(Option::is_some).collect();
-        let state = std::mem::take(&mut self.state);
+        let skins = skins(&self.discretization, &self.parts, materials, &self.points_at_rest);
         let prediction = timed(Phase::Forces, || {
             Prediction::new(&self.discretization, &self.parts, materials, &state, step)
         });
@@ -128,7 +147,6 @@ impl DeformableBody {
         let embedding = &self.discretization.embedding;
 
         // Where it would go without stretching, up to what it hits.
-        let properties = self.surface.properties(materials, embedding);
         let held_points: Vec<bool> =
             (0..properties.len() as u32).map(|point| embedding.is_held(point, &held)).collect();
         let points_n = embedding.all(&state.x);
@@ -177,8 +195,9 @@ impl DeformableBody {
                 self.touches = ActiveContacts::new(&springs, &self.discretization.embedding, x.len());
             });
             timed(Phase::Assembly, || {
-                self.add_nodes(&prediction, &state.v, &x, &contacts, &properties);
-                self.assemble(materials, &state.x, &x);
+                self.add_nodes(&prediction, &holds, &state.v, &x, &contacts, &properties);
+                self.add_bodies(materials, &prediction, &holds, &skins, &held, &x, &points);
+                self.assemble(materials, &state, &x);
                 self.structure.leave_out(&held, &mut self.blocks);
             });
             let furthest = self.solve(&prediction, &bend, &held, anew, &mut first);
@@ -253,8 +272,10 @@ impl DeformableBody {
             .collect();
         let v: Vec<DVec3> =
             x.par_iter().zip(&prediction.x_bar).map(|(x, bar)| (*x - *bar) * prediction.rate).collect();
-        let (x_before, v_before, held) = (state.x, state.v, state.held);
-        self.state = State { x, v, x_before, v_before, dt_before: dt, held, anchors };
+        let (x_before, v_before) = (state.x, state.v);
+        self.state = State { x, v, x_before, v_before, dt_before: dt, anchors, ..state };
+        self.state.frames = pinned.iter().map(|of| of.frames.clone()).collect();
+        plasticity::flow(&self.discretization, &self.parts, materials, &mut self.state);
         let broken = |part: &Part| !self.state.x[part.nodes.clone()].iter().all(|x| x.is_finite());
         match self.parts.iter().position(broken) {
             Some(part) => Err((part, NOT_FINITE)),
@@ -272,7 +293,9 @@ impl DeformableBody {
         anew: bool,
         first: &mut Vec<f64>,
     ) -> Vec<f64> {
-        let Self { structure, blocks, gradient, displacements, touches, work, parts, nodes, .. } = self;
+        let Self {
+            structure, blocks, gradient, displacements, touches, work, parts, nodes, low_rank, ..
+        } = self;
         let right_hand_side: Vec<Vec3A> = (gradient.iter().zip(held))
             .map(|(gradient, held)| if *held { Vec3A::ZERO } else { -gradient.as_vec3a() })
             .collect();
@@ -291,7 +314,16 @@ impl DeformableBody {
         };
         let least: Vec<f64> = parts.iter().map(least).collect();
         timed(Phase::Solve, || {
-            work.solve(&structure.levels, &matrix, &right_hand_side, displacements, nodes, &least, first);
+            work.solve(
+                &structure.levels,
+                &matrix,
+                low_rank,
+                &right_hand_side,
+                displacements,
+                nodes,
+                &least,
+                first,
+            );
         });
         let furthest = |part: &Part| {
             let squares = displacements[part.nodes.clone()].iter().map(|d| f64::from(d.length_squared()));
@@ -300,47 +332,43 @@ impl DeformableBody {
         parts.iter().map(furthest).collect()
     }
 
-    /// Catches and lets go of nodes; where those that are held are at the step's end.
-    fn hold(&mut self, pinned: &[PinnedNodes]) -> Vec<Option<DVec3>> {
-        let Self { discretization, parts, state, .. } = self;
-        let mut targets = vec![None; discretization.len()];
-        for (part, pinned) in parts.iter().zip(pinned) {
-            for (i, node) in part.nodes.clone().enumerate() {
-                if !pinned.nodes[i] {
-                    state.held[node] = None;
-                    continue;
-                }
-                let copy = (discretization.body_of[node] - part.first_body) as usize;
-                let (position, orientation) = pinned.poses[copy.min(pinned.poses.len() - 1)];
-                let local = *state.held[node].get_or_insert_with(|| {
-                    orientation.inverse() * (state.x[node] - position.as_dvec3()).as_vec3()
-                });
-                targets[node] = Some(position.as_dvec3() + (orientation * local).as_dvec3());
-            }
-        }
-        targets
-    }
-
-    /// Adds the gradient of the elastic energy; the matrix in `blocks`. `before` are the nodes at the step's start.
-    fn assemble(&mut self, materials: &[Material], before: &[DVec3], x: &[DVec3]) {
-        let Self { discretization, structure, own, upper, blocks, gradient, triangles, cells, .. } = self;
-        let of_triangle = |(triangle, part): (&super::membrane::Triangle, &u16)| {
+    /// Adds the gradient of the elastic energy; the matrix in `blocks`. `state` is that at the step's start.
+    fn assemble(&mut self, materials: &[Material], state: &State, x: &[DVec3]) {
+        let Self {
+            discretization, structure, own, upper, blocks, gradient, triangles, cells, scales, ..
+        } = self;
+        let before = &state.x;
+        let of_triangle = |(i, (triangle, part)): (usize, (&super::membrane::Triangle, &u16))| {
             let Elastic::Sheet { moduli, damping, .. } = materials[*part as usize].elastic else {
                 unreachable!("triangles are those of sheets")
             };
+            if let Some(scale) = scales.triangles.get(i) {
+                let (triangle, moduli) = (triangle.scaled(scale.length), moduli.scaled(scale.stretch));
+                let strain = if damping > 0.0 { triangle.strain(before) } else { DVec3::ZERO };
+                return triangle.derivatives(&moduli, x, damping, strain);
+            }
             let strain = if damping > 0.0 { triangle.strain(before) } else { DVec3::ZERO };
             triangle.derivatives(&moduli, x, damping, strain)
         };
-        (discretization.triangles.par_iter().zip(&self.part_of_triangle).with_min_len(256))
+        (discretization.triangles.par_iter().zip(&self.part_of_triangle).enumerate().with_min_len(256))
             .map(of_triangle)
             .collect_into_vec(triangles);
-        let of_cell = |(cell, part): (&super::cell::Cell, &u16)| {
-            let Elastic::Body(moduli) = &materials[*part as usize].elastic else {
+        let of_cell = |(i, (cell, part)): (usize, (&super::cell::Cell, &u16))| {
+            let Elastic::Body { moduli, .. } = &materials[*part as usize].elastic else {
                 unreachable!("cells are those of bodies")
             };
-            cell.derivatives(moduli, x, before)
+            let scaled = scales.cells.get(i).map(|scale| moduli.scaled(scale.stiffness));
+            let set = state.sets.get(i).filter(|set| **set != DMat3::IDENTITY);
+            let back = match (scales.of_cell(i), set) {
+                (None, None) => None,
+                (back, set) => {
+                    let (back, grown) = back.unwrap_or((DMat3::IDENTITY, 1.0));
+                    Some((set.map_or(back, |set| *set * back), grown))
+                }
+            };
+            cell.derivatives(scaled.as_ref().unwrap_or(moduli), x, before, back)
         };
-        (discretization.cells.par_iter().zip(&self.part_of_cell).with_min_len(32))
+        (discretization.cells.par_iter().zip(&self.part_of_cell).enumerate().with_min_len(32))
             .map(of_cell)
             .collect_into_vec(cells);
         structure.gather(triangles, cells, own, gradient, upper, blocks);
@@ -349,10 +377,13 @@ impl DeformableBody {
                 structure.add_bending(nodes.clone(), bend, x, gradient);
             }
         }
-        for (of, part) in
-            discretization.bends.iter().zip(&self.part_of_triangle).filter(|(of, _)| of.is_curved())
-        {
-            let (rest, bend) = (of.turned_rest(x), materials[*part as usize].bend());
+        for (i, (of, part)) in discretization.bends.iter().zip(&self.part_of_triangle).enumerate() {
+            let rest = plasticity::rest_of(of, &state.creases, i);
+            if *rest == [DVec3::ZERO; 3] {
+                continue;
+            }
+            let factor = structure.bend_factors.get(i).copied().unwrap_or(1.0);
+            let (rest, bend) = (of.turned(rest, x), factor * materials[*part as usize].bend());
             for (place, point) in of.points.iter().enumerate() {
                 let pull = (0..3).fold(DVec3::ZERO, |sum, i| sum + rest[i] * of.weights[i][place]);
                 gradient[*point as usize] -= pull * bend;
@@ -360,10 +391,29 @@ impl DeformableBody {
         }
     }
 
-    /// Gradient and second derivatives of inertia, resistance and contacts of each node.
+    /// Adds what acts on whole bodies to gradients and diagonal: pressure, the pull back to their shape, held centres.
+    #[allow(clippy::too_many_arguments)]
+    fn add_bodies(
+        &mut self,
+        materials: &[Material],
+        prediction: &Prediction,
+        holds: &Holds,
+        skins: &[Skin],
+        held: &[bool],
+        x: &[DVec3],
+        points: &[DVec3],
+    ) {
+        let Self { discretization, parts, gradient, own, low_rank, .. } = self;
+        *low_rank = holds.add_centres(prediction, x, held, gradient);
+        low_rank.extend(skins.iter().filter_map(|skin| skin.add(discretization, points, held, gradient)));
+        pull_back::add(discretization, parts, materials, prediction, x, gradient, own);
+    }
+
+    /// Gradient and second derivatives of inertia, resistance, springs of pins and contacts of each node.
     fn add_nodes(
         &mut self,
         prediction: &Prediction,
+        holds: &Holds,
         v_n: &[DVec3],
         x: &[DVec3],
         contacts: &[Contacts],
@@ -373,7 +423,9 @@ impl DeformableBody {
         let each = (0..x.len()).into_par_iter().with_min_len(CHUNK).map(|i| {
             let mut sum = prediction.inertial_force(i, x[i], v_n[i]);
             let resistance = resistances[i] * *rate as f32;
-            let mut own = Mat3::from_diagonal(Vec3::splat(inertia[i] as f32)) + resistance;
+            let (force, grows) = holds.spring(i, x[i], prediction);
+            sum += force;
+            let mut own = Mat3::from_diagonal(Vec3::splat((inertia[i] + grows) as f32)) + resistance;
             if let Some(point) = self.surface.point_of_node(i) {
                 let contacts = &contacts[point];
                 let thickness = f64::from(properties[point].thickness);

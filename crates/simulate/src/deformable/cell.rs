@@ -78,6 +78,11 @@ pub(super) struct SolidModuli {
 }
 
 impl SolidModuli {
+    /// Times a factor.
+    pub fn scaled(&self, by: f64) -> Self {
+        Self { mu: self.mu * by, local: self.local * by, mean: self.mean * by, damping: self.damping }
+    }
+
     /// Of Young's modulus, Pa, Poisson's ratio, and the time of the damping in steps.
     pub fn new(youngs_modulus_pa: f64, poisson_ratio: f64, damping: f64) -> Self {
         let mu = youngs_modulus_pa / (2.0 * (1.0 + poisson_ratio));
@@ -125,6 +130,12 @@ impl Cell {
         })
     }
 
+    /// The deformation of the whole cell, the mean of its points.
+    pub fn mean_deformation(&self, x: &[DVec3]) -> DMat3 {
+        let x = self.nodes.map(|node| x[node as usize]);
+        (0..8).fold(DMat3::ZERO, |sum, q| sum + self.deformation(q, &x)) * 0.125
+    }
+
     /// Energy, J, with that of the damping over a step from `before`.
     #[cfg(test)]
     fn energy(&self, moduli: &SolidModuli, x: &[DVec3; 8], before: &[DVec3; 8]) -> f64 {
@@ -147,34 +158,48 @@ impl Cell {
         sum + 0.5 * moduli.mean * self.volume() * off * off
     }
 
-    /// Gradient and second derivatives of the energy; these are made definite.
-    pub fn derivatives(&self, moduli: &SolidModuli, x: &[DVec3], before: &[DVec3]) -> CellDerivatives {
+    /// Gradient and second derivatives of the energy; these are made definite. `back` is the inverse of a deformation that
+    /// costs no energy, and the factor of the volume in it; none: the shape at rest.
+    pub fn derivatives(
+        &self,
+        moduli: &SolidModuli,
+        x: &[DVec3],
+        before: &[DVec3],
+        back: Option<(DMat3, f64)>,
+    ) -> CellDerivatives {
         let x = self.nodes.map(|node| x[node as usize]);
-        let all: [DMat3; 8] = std::array::from_fn(|q| self.deformation(q, &x));
+        let (back, grown) = back.map_or((None, 1.0), |(back, grown)| (Some(back), grown));
+        let deformation = |q: usize, x: &[DVec3; 8]| {
+            let f = self.deformation(q, x);
+            back.map_or(f, |back| f * back)
+        };
+        let volumes = self.volumes.map(|volume| volume * grown);
+        let all: [DMat3; 8] = std::array::from_fn(|q| deformation(q, &x));
         let cofactors = all.map(|f| cofactor(&f));
         let contents = all.map(|f| f.determinant());
-        let whole = self.volume();
-        let mean = (0..8).map(|q| contents[q] * self.volumes[q]).sum::<f64>() / whole;
+        let whole = self.volume() * grown;
+        let mean = (0..8).map(|q| contents[q] * volumes[q]).sum::<f64>() / whole;
         let mean_pressure = moduli.mean * (mean - 1.0);
         let mut of = CellDerivatives { gradient: [DVec3::ZERO; 8], blocks: [Mat3A::ZERO; PAIRS] };
         // Gradients of the mean content.
         let mut of_mean = [DVec3::ZERO; 8];
         let before = (moduli.damping > 0.0).then(|| self.nodes.map(|node| before[node as usize]));
         for q in 0..8 {
-            let (f, cofactor, volume) = (&all[q], &cofactors[q], self.volumes[q]);
-            let gradients = &self.shape.gradients[q];
+            let (f, cofactor, volume) = (&all[q], &cofactors[q], volumes[q]);
+            let gradients = self.shape.gradients[q];
+            let gradients = back.map_or(gradients, |back| gradients.map(|g| back.transpose() * g));
             let pressure = moduli.local * (contents[q] - 1.0) - moduli.mu;
             let mut stress = *f * moduli.mu + *cofactor * (pressure + mean_pressure);
             let mut damped = None;
             if let Some(before) = &before {
-                let change = strain(f) - strain(&self.deformation(q, before));
+                let change = strain(f) - strain(&deformation(q, before));
                 let trace = change.x_axis.x + change.y_axis.y + change.z_axis.z;
                 let second = (moduli.local - moduli.mu) * trace;
                 let rate = change * (2.0 * moduli.mu) + DMat3::from_diagonal(DVec3::splat(second));
                 stress += *f * rate * moduli.damping;
                 damped = Some((moduli.damping * moduli.mu * volume) as f32);
             }
-            for (sum, g) in of.gradient.iter_mut().zip(gradients) {
+            for (sum, g) in of.gradient.iter_mut().zip(&gradients) {
                 *sum += stress * *g * volume;
             }
             let turning = turning_pressure(f, pressure + mean_pressure, moduli);
@@ -336,7 +361,7 @@ mod tests {
         let turn = DQuat::from_euler(EulerRot::XYZ, 1.3, 0.4, -0.8);
         let x = rest.map(|p| turn * p + DVec3::new(900.0, -4.0, 7.0));
         let moduli = SolidModuli::new(1e5, 0.45, 2.0);
-        let of = cell.derivatives(&moduli, &x, &rest);
+        let of = cell.derivatives(&moduli, &x, &rest, None);
         assert!(of.gradient.iter().all(|g| g.length() < 1e-7), "{:?}", of.gradient);
     }
 
@@ -346,7 +371,7 @@ mod tests {
         for (seed, poisson_ratio, damping) in [(1, 0.0, 0.0), (2, 0.3, 0.7), (3, 0.48, 2.0)] {
             let moduli = SolidModuli::new(1_000.0, poisson_ratio, damping);
             let (x, before) = (shaken(&rest, 0.15, seed), shaken(&rest, 0.05, seed + 50));
-            let of = cell.derivatives(&moduli, &x, &before);
+            let of = cell.derivatives(&moduli, &x, &before, None);
             for node in 0..8 {
                 for axis in 0..3 {
                     let at = |step: f64| {
@@ -369,14 +394,14 @@ mod tests {
         // Turned, and pressed a little, so that nothing has to be left out.
         let turn = DQuat::from_euler(EulerRot::XYZ, 0.3, -1.1, 2.0);
         let x = rest.map(|p| turn * p * 0.98);
-        let of = cell.derivatives(&moduli, &x, &x);
+        let of = cell.derivatives(&moduli, &x, &x, None);
         let mut most: f64 = 0.0;
         for (a, b) in [(0, 0), (1, 6), (2, 7), (3, 3), (0, 5)] {
             for axis in 0..3 {
                 let gradient = |step: f64| {
                     let mut moved = x;
                     moved[b][axis] += step;
-                    cell.derivatives(&moduli, &moved, &x).gradient[a]
+                    cell.derivatives(&moduli, &moved, &x, None).gradient[a]
                 };
                 let column = (gradient(1e-6) - gradient(-1e-6)) / 2e-6;
                 let off = column.as_vec3a() - of.blocks[pair(a, b)].col(axis);
@@ -393,7 +418,7 @@ mod tests {
         for seed in 0..200 {
             let moduli = SolidModuli::new(1_000.0, [0.0, 0.3, 0.48][seed as usize % 3], 0.0);
             let x = shaken(&rest, 0.4, seed);
-            let of = cell.derivatives(&moduli, &x, &rest);
+            let of = cell.derivatives(&moduli, &x, &rest, None);
             for trial in 0..20 {
                 let v: [Vec3A; 8] =
                     shaken(&[DVec3::ZERO; 8], 1.0, 300 + 40 * seed + trial).map(|d| d.as_vec3a());

@@ -65,6 +65,18 @@ impl ShownMesh {
     }
 }
 
+/// The runs of a range within which a key stays the same.
+fn runs(range: Range<usize>, key: impl Fn(usize) -> u32) -> impl Iterator<Item = Range<usize>> {
+    let mut start = range.start;
+    std::iter::from_fn(move || {
+        if start >= range.end {
+            return None;
+        }
+        let end = (start..range.end).find(|i| key(*i) != key(start)).unwrap_or(range.end);
+        Some(std::mem::replace(&mut start, end)..end)
+    })
+}
+
 impl Discretization {
     /// Adds another beside what is there.
     pub fn append(&mut self, other: &Self) {
@@ -102,7 +114,7 @@ impl Discretization {
         self.rest.len()
     }
 
-    /// The nodes that pins may hold, for each pin; none: those that are in its region. `edge_m` is the length of its edges.
+    /// The nodes that pins may hold, for each pin; none: those change, or it holds none. `edge_m` is the length of its edges.
     pub fn pinned(&self, pins: &[Pin], edge_m: f64) -> Vec<Option<Vec<u32>>> {
         let of = |pin: &Pin| match &pin.part {
             PinnedPart::Side(side) => Some(self.furthest(side.axis(), edge_m)),
@@ -110,9 +122,31 @@ impl Discretization {
                 let side = self.furthest(side.axis(), edge_m);
                 Some(self.ends(&side, edge_m))
             }
-            PinnedPart::Region(_) => None,
+            PinnedPart::Point { position_m, radius_m } => {
+                Some(self.around(position_m.as_dvec3(), f64::from(*radius_m), edge_m))
+            }
+            PinnedPart::Whole {} => Some((0..self.len() as u32).collect()),
+            PinnedPart::Region(_) | PinnedPart::Map(_) | PinnedPart::Centre {} => None,
         };
         pins.iter().map(of).collect()
+    }
+
+    /// The nodes within a radius of a place at rest, at least the nearest of each body.
+    fn around(&self, place: DVec3, radius_m: f64, edge_m: f64) -> Vec<u32> {
+        let away = |p: &u32| self.rest[*p as usize].distance(place);
+        let nearest = (0..self.len() as u32).map(|p| away(&p)).fold(f64::INFINITY, f64::min);
+        let within = radius_m.max(nearest + 1e-6 * edge_m);
+        (0..self.len() as u32).filter(|p| away(p) <= within).collect()
+    }
+
+    /// The nodes of each body of a part.
+    pub fn nodes_by_body(&self, part: &Part) -> impl Iterator<Item = Range<usize>> {
+        runs(part.nodes.clone(), |node| self.body_of[node])
+    }
+
+    /// The faces of each body of a part.
+    pub fn faces_by_body(&self, part: &Part) -> impl Iterator<Item = Range<usize>> {
+        runs(part.faces.clone(), |face| self.body_of_point(self.faces[face][0]))
     }
 
     /// The nodes that are furthest along an axis.

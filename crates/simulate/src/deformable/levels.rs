@@ -67,6 +67,8 @@ pub(super) struct Level {
     /// What bending of stiffness 1 adds to each of those, and the element it is of; empty on the levels whose level below has
     /// it in its blocks.
     scalars: Vec<(f32, u16)>,
+    /// The element of each row.
+    part_of_row: Vec<u16>,
 }
 
 /// The levels above a matrix, by where its entries are.
@@ -96,6 +98,13 @@ impl Levels {
             levels.push(level);
         }
         Self { levels }
+    }
+
+    /// Takes other numbers of bending at the same rows.
+    pub fn take_bending(&mut self, bent: &Rows, bending: &[f64]) {
+        if let Some(level) = self.levels.first_mut() {
+            level.scalars = level.bending(bent, bending);
+        }
     }
 }
 
@@ -159,24 +168,6 @@ impl Level {
             list
         });
         let rows = Rows::of_lists(lists.collect());
-        let mut scalars = Vec::new();
-        if let Some((bent, values)) = bent {
-            let each = (0..chosen.len()).into_par_iter().map(|row| {
-                let mut sums = vec![0.0f64; rows.of(row).len()];
-                for (child, weight) in children.of(row) {
-                    for entry in bent.row(child as usize) {
-                        let (other, value) = (bent.columns[entry] as usize, values[entry]);
-                        for (parent, other_weight) in parents.of(other) {
-                            let place = rows.of(row).binary_search(&parent).expect("the pair has an entry");
-                            sums[place] += f64::from(weight) * f64::from(other_weight) * value;
-                        }
-                    }
-                }
-                let part = part_of[chosen[row] as usize];
-                sums.into_iter().map(|sum| (sum as f32, part)).collect::<Vec<_>>()
-            });
-            scalars = each.collect::<Vec<_>>().concat();
-        }
         let terms: Vec<Vec<Vec<(u32, f32)>>> = (0..chosen.len())
             .into_par_iter()
             .map(|row| {
@@ -195,10 +186,32 @@ impl Level {
             .collect();
         let terms = Weights::of_lists(&terms.concat());
         let halves = rows.halves();
-        scalars = (rows.columns.iter().zip(&halves).zip(scalars))
-            .filter_map(|((_, half), value)| (half % 2 == 0).then_some(value))
-            .collect();
-        Self { parents, children, rows, halves, terms, scalars }
+        let part_of_row = chosen.iter().map(|point| part_of[*point as usize]).collect();
+        let mut level = Self { parents, children, rows, halves, terms, scalars: Vec::new(), part_of_row };
+        if let Some((bent, values)) = bent {
+            level.scalars = level.bending(bent, values);
+        }
+        level
+    }
+
+    /// What bending of stiffness 1 adds to each entry of the upper half, and the element it is of.
+    fn bending(&self, bent: &Rows, values: &[f64]) -> Vec<(f32, u16)> {
+        let Self { parents, children, rows, halves, .. } = self;
+        let of_row = |row: usize| {
+            let mut sums = vec![0.0f64; rows.of(row).len()];
+            for (child, weight) in children.of(row) {
+                for entry in bent.row(child as usize) {
+                    let (other, value) = (bent.columns[entry] as usize, values[entry]);
+                    for (parent, other_weight) in parents.of(other) {
+                        let place = rows.of(row).binary_search(&parent).expect("the pair has an entry");
+                        sums[place] += f64::from(weight) * f64::from(other_weight) * value;
+                    }
+                }
+            }
+            let upper = rows.row(row).zip(sums).filter(|(entry, _)| halves[*entry] % 2 == 0);
+            upper.map(|(_, sum)| (sum as f32, self.part_of_row[row])).collect::<Vec<_>>()
+        };
+        (0..rows.len()).into_par_iter().map(of_row).collect::<Vec<_>>().concat()
     }
 
     /// The matrix of this level from the blocks of the one below; `bend` is the bending stiffness of each element.

@@ -18,15 +18,23 @@ pub(super) struct Material {
     pub friction: f32,
     /// Whether it pushes free solids.
     pub pushes: bool,
+    /// Factor of all lengths at rest.
+    pub rest_length: f64,
+    /// Pressure within, Pa.
+    pub pressure: f64,
+    /// The part of its volume at rest that the air shut in fills at the pressure around.
+    pub shut_in_air: Option<f64>,
+    /// Natural frequency of the pull back to its shape, Hz.
+    pub pull_back: f64,
 }
 
 /// What its elastic forces depend on.
 #[derive(Clone, Copy, Debug)]
 pub(super) enum Elastic {
-    /// Of a sheet: its bending stiffness, N m, and the time of the damping, in steps.
-    Sheet { moduli: Moduli, bend: f64, damping: f64 },
-    /// Of a body.
-    Body(SolidModuli),
+    /// Of a sheet: its bending stiffness, N m, the time of the damping, in steps, and the curvature from which it creases, 1/m.
+    Sheet { moduli: Moduli, bend: f64, damping: f64, crease: Option<f64> },
+    /// Of a body, with the strain from which it keeps its deformation.
+    Body { moduli: SolidModuli, set: Option<f64> },
 }
 
 impl Material {
@@ -39,16 +47,21 @@ impl Material {
                 f64::from(cloth.weft_n_m),
                 f64::from(cloth.shear_n_m),
                 f64::from(cloth.poisson_ratio),
-            );
+            )
+            .limited(cloth.strain_limit.map(f64::from));
             let (bend, damping) = (f64::from(cloth.bend_n_m), f64::from(cloth.damping_s) / dt);
             return Some(Self {
                 element: element.id,
                 density: f64::from(cloth.mass_kg_m2),
-                elastic: Elastic::Sheet { moduli, bend, damping },
+                elastic: Elastic::Sheet { moduli, bend, damping, crease: cloth.crease_1_m.map(f64::from) },
                 air: AirCoefficients { drag: cloth.drag, lift: cloth.lift, closed: false },
                 thickness: cloth.thickness_m,
                 friction,
                 pushes: cloth.pushes_solids,
+                rest_length: f64::from(cloth.rest_length),
+                pressure: f64::from(cloth.pressure_pa),
+                shut_in_air: cloth.shut_in_air.map(f64::from),
+                pull_back: 0.0,
             });
         }
         let soft = element.as_soft()?;
@@ -60,11 +73,15 @@ impl Material {
         Some(Self {
             element: element.id,
             density: f64::from(soft.density_kg_m3),
-            elastic: Elastic::Body(moduli),
+            elastic: Elastic::Body { moduli, set: soft.set_strain.map(f64::from) },
             air: AirCoefficients { drag: soft.drag, lift: soft.drag, closed: true },
             thickness: soft.thickness_m,
             friction,
             pushes: soft.pushes_solids,
+            rest_length: 1.0,
+            pressure: f64::from(soft.pressure_pa),
+            shut_in_air: None,
+            pull_back: f64::from(soft.pull_back_hz),
         })
     }
 
@@ -72,7 +89,7 @@ impl Material {
     pub fn bend(&self) -> f64 {
         match self.elastic {
             Elastic::Sheet { bend, .. } => bend,
-            Elastic::Body(_) => 0.0,
+            Elastic::Body { .. } => 0.0,
         }
     }
 }

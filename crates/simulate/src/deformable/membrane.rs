@@ -16,14 +16,46 @@ pub(super) struct Moduli {
     pub c22: f64,
     /// Shear.
     pub g: f64,
+    /// Strain along warp or weft beyond which it is [`STIFFENS`] times as stiff.
+    pub limit: f64,
 }
+
+/// Factor of the stiffness beyond the limit of strain.
+const STIFFENS: f64 = 30.0;
 
 impl Moduli {
     /// Of the stiffness E t along warp and weft, N/m, and the Poisson ratio of their geometric mean.
     pub fn new(warp_n_m: f64, weft_n_m: f64, shear_n_m: f64, poisson_ratio: f64) -> Self {
         let scale = 1.0 / (1.0 - poisson_ratio * poisson_ratio);
         let across = poisson_ratio * (warp_n_m * weft_n_m).sqrt();
-        Self { c11: warp_n_m * scale, c12: across * scale, c22: weft_n_m * scale, g: shear_n_m }
+        Self {
+            c11: warp_n_m * scale,
+            c12: across * scale,
+            c22: weft_n_m * scale,
+            g: shear_n_m,
+            limit: f64::INFINITY,
+        }
+    }
+
+    /// With a limit of stretch, a part of the length at rest.
+    pub fn limited(self, stretch: Option<f64>) -> Self {
+        // Green's strain.
+        Self { limit: stretch.map_or(f64::INFINITY, |e| e + 0.5 * e * e), ..self }
+    }
+
+    /// Times factors of warp, weft and shear.
+    pub fn scaled(&self, [warp, weft, shear]: [f64; 3]) -> Self {
+        let across = (warp * weft).sqrt();
+        let Self { c11, c12, c22, g, limit } = *self;
+        Self { c11: c11 * warp, c12: c12 * across, c22: c22 * weft, g: g * shear, limit }
+    }
+
+    /// Stiffness beyond the limit along warp and weft, and the stress of it.
+    fn beyond(&self, strain: DVec3) -> [(f64, f64); 2] {
+        [(self.c11, strain.x), (self.c22, strain.y)].map(|(c, strain)| {
+            let off = strain - self.limit;
+            if off > 0.0 { (STIFFENS * c, STIFFENS * c * off) } else { (0.0, 0.0) }
+        })
     }
 
     fn stress(&self, strain: DVec3) -> DVec3 {
@@ -74,6 +106,12 @@ impl Triangle {
         [DVec2::ZERO, edges.x_axis, edges.y_axis]
     }
 
+    /// The same triangle with lengths at rest scaled.
+    pub fn scaled(&self, length: f64) -> Self {
+        let gradients = self.gradients.map(|g| g / length);
+        Self { points: self.points, area: self.area * length * length, gradients }
+    }
+
     /// The columns of the deformation gradient.
     #[inline]
     pub fn deformation(&self, x: &[DVec3]) -> (DVec3, DVec3) {
@@ -96,7 +134,13 @@ impl Triangle {
     pub fn energy(&self, moduli: &Moduli, x: &[DVec3], rate: f64, before: DVec3) -> f64 {
         let strain = self.strain(x);
         let change = strain - before;
-        0.5 * self.area * (moduli.stress(strain).dot(strain) + rate * moduli.stress(change).dot(change))
+        let beyond: f64 = moduli
+            .beyond(strain)
+            .iter()
+            .map(|(c, stress)| if *c > 0.0 { stress * stress / c } else { 0.0 })
+            .sum();
+        let elastic = moduli.stress(strain).dot(strain) + beyond;
+        0.5 * self.area * (elastic + rate * moduli.stress(change).dot(change))
     }
 
     /// The gradient of the energy for each point, and what its second derivatives depend on.
@@ -111,12 +155,16 @@ impl Triangle {
         let (f1, f2) = self.deformation(x);
         let strain =
             DVec3::new(0.5 * (f1.length_squared() - 1.0), 0.5 * (f2.length_squared() - 1.0), f1.dot(f2));
-        let stress = moduli.stress(strain + (strain - before) * rate) * self.area;
+        let beyond = moduli.beyond(strain);
+        let limited = DVec3::new(beyond[0].1, beyond[1].1, 0.0);
+        let stress = (moduli.stress(strain + (strain - before) * rate) + limited) * self.area;
         let gradient = self
             .gradients
             .map(|g| f1 * (stress.x * g.x + stress.z * g.y) + f2 * (stress.y * g.y + stress.z * g.x));
         let scale = self.area * (1.0 + rate);
-        let moduli = [moduli.c11, moduli.c12, moduli.c22, moduli.g].map(|modulus| (modulus * scale) as f32);
+        let stiffened = [beyond[0].0, 0.0, beyond[1].0, 0.0].map(|c| c * self.area);
+        let moduli = [moduli.c11, moduli.c12, moduli.c22, moduli.g];
+        let moduli = std::array::from_fn(|i| (moduli[i] * scale + stiffened[i]) as f32);
         let gradients = self.gradients.map(|g| g.as_vec2());
         let (f1, f2) = (f1.as_vec3a(), f2.as_vec3a());
         (gradient, Stiffness { f1, f2, moduli, tension: tension(stress), gradients })
@@ -178,7 +226,7 @@ mod tests {
     use super::*;
     use glam::DQuat;
 
-    const MODULI: Moduli = Moduli { c11: 900.0, c12: 120.0, c22: 500.0, g: 200.0 };
+    const MODULI: Moduli = Moduli { c11: 900.0, c12: 120.0, c22: 500.0, g: 200.0, limit: 0.01 };
 
     fn triangle() -> (Triangle, Vec<DVec3>) {
         let rest = [DVec3::new(0.1, 0.0, 0.2), DVec3::new(0.5, 0.1, 0.1), DVec3::new(0.2, 0.0, 0.7)];

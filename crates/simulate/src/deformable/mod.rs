@@ -20,17 +20,25 @@ mod discretization;
 mod embedding;
 mod face_tree;
 mod fit;
+mod holds;
 mod lattice;
 mod levels;
+mod low_rank;
+pub(crate) mod maps;
 mod material;
 mod matrix;
 mod membrane;
 mod multigrid;
 mod pairs;
+mod plasticity;
 mod prediction;
+mod pull_back;
+mod scales;
 mod self_contact;
 mod separating_planes;
 mod sheet;
+mod skin;
+mod start;
 mod state;
 mod surface_points;
 mod system;
@@ -39,13 +47,16 @@ mod truncation;
 
 use crate::colliders::Exchange;
 use crate::{BlowUp, PrepareContext, PrepareError, SavedPart, Solver, Step, Wants};
-use body::{DeformableBody, PinnedNodes};
+use body::DeformableBody;
 use discretization::{Discretization, Part, ShownMesh};
 use fit::{nodes_from_points, to_nodes};
 use frames::{Bodies, Frame, MeshState};
 use glam::{DVec3, Quat, Vec3};
+use holds::{Hold, OWN, PartHolds};
 use lattice::LatticeError;
+use maps::ElementMaps;
 use material::Material;
+use scales::{ScaledWeights, Scales};
 use shot::{
     Element, Id, System,
     world::{Pose, World},
@@ -67,8 +78,10 @@ struct Member {
     element: Id,
     name: String,
     shown: ShownMesh,
-    /// The nodes of each pin that is not a region, from its first on.
+    /// The nodes of each pin whose nodes stay the same.
     pinned: Vec<Option<Vec<u32>>>,
+    /// The maps that act on it.
+    maps: Option<ElementMaps>,
 }
 
 /// Makes the solver, if the system has a cloth or a soft body.
@@ -79,11 +92,13 @@ pub(crate) fn prepare(
     let unsolved = |_: Id, _: f64| -> Option<Pose> { None };
     let world = World::new(context.shot, context.sampler, f64::from(context.shot.timing.first), &unsolved);
     let (mut members, mut parts, mut all) = (Vec::new(), Vec::new(), Discretization::default());
-    let (mut x, mut v) = (Vec::new(), Vec::new());
+    let (mut x, mut v, mut frames) = (Vec::new(), Vec::new(), Vec::new());
     for element in system.elements.iter().filter_map(|id| context.shot.element(*id)) {
         let poses = world.placements(element);
         let most = MAX_NODES - all.len().max(all.embedding.len());
-        let Some((discretization, shown, edge_m)) = discretized(context, element, poses.len(), most)? else {
+        let Some(Discretized { discretization, shown, edge_m, maps }) =
+            discretized(context, element, poses.len(), most)?
+        else {
             continue;
         };
         let mut own_x = discretization.placed(&poses);
@@ -94,6 +109,7 @@ pub(crate) fn prepare(
             element: element.id,
             name: element.name.clone(),
             pinned: discretization.pinned(element.pins(), edge_m),
+            maps,
             shown,
         };
         let (nodes, points, faces) = (all.len(), all.embedding.len(), all.faces.len());
@@ -107,22 +123,33 @@ pub(crate) fn prepare(
         all.append(&discretization);
         x.extend(own_x);
         v.extend(own_v);
+        frames.push(holding_frames(&world, element));
         members.push(member);
     }
     if members.is_empty() {
         return Ok(None);
     }
-    Ok(Some(Box::new(Deformables { members, body: DeformableBody::new(all, parts, x, v) })))
+    let mut body = DeformableBody::new(all, parts, x, v);
+    body.state.frames = frames;
+    Ok(Some(Box::new(Deformables { members, body })))
 }
 
-/// What an element is at rest, in so many copies, the mesh that is shown, and the mean length of its edges; none if it does
-/// not deform. At most so many nodes and points.
+/// What an element is at rest, in all its copies.
+struct Discretized {
+    discretization: Discretization,
+    shown: ShownMesh,
+    /// Mean length of the edges, m.
+    edge_m: f64,
+    maps: Option<ElementMaps>,
+}
+
+/// What an element is at rest, in so many copies; none if it does not deform. At most so many nodes and points.
 fn discretized(
     context: PrepareContext,
     element: &Element,
     copies: usize,
     most: usize,
-) -> Result<Option<(Discretization, ShownMesh, f64)>, PrepareError> {
+) -> Result<Option<Discretized>, PrepareError> {
     let too_much = |count: usize, of: &str, cure: &str| PrepareError::TooMuch {
         element: element.name.clone(),
         what: format!("{count} {of}; at most {most} here: give it longer {cure}"),
@@ -152,8 +179,10 @@ fn discretized(
             return Err(too_much(count.saturating_mul(copies), of, cure));
         }
     }
+    let maps = ElementMaps::new(element, &mesh, &discretization, context.meshes);
     let points = discretization.embedding.len();
-    Ok(Some((discretization.times(copies), shown.times(copies, points), edge_m)))
+    let shown = shown.times(copies, points);
+    Ok(Some(Discretized { discretization: discretization.times(copies), shown, edge_m, maps }))
 }
 
 /// Takes positions and velocities from the frame that the shot begins from, if that has the same mesh.
@@ -196,26 +225,52 @@ fn begin(
 }
 
 impl Deformables {
-    /// The pinned nodes of an element at the step's end.
-    fn pinned_nodes(&self, index: usize, step: &Step, element: &Element) -> PinnedNodes {
-        let (member, part) = (&self.members[index], &self.body.parts[index]);
+    /// What holds an element at the step's end: of a node in several pins, the first.
+    fn holds(&mut self, index: usize, step: &Step, element: &Element) -> PartHolds {
         let solved = |id: Id, _: f64| step.colliders.solved(id);
         let world = World::new(step.shot, step.sampler, step.acting, &solved);
-        let mut nodes = vec![false; part.nodes.len()];
-        for (pin, of) in element.pins().iter().zip(&member.pinned).filter(|(pin, _)| pin.holds) {
+        let copies = element.count() as u32;
+        let frames = holding_frames(&world, element);
+        let before = match self.body.state.frames.get(index) {
+            Some(before) if before.len() == frames.len() => before.clone(),
+            _ => frames.clone(),
+        };
+        let part = self.body.parts[index].nodes.clone();
+        let mut nodes: Vec<Option<Hold>> = vec![None; part.len()];
+        let mut centre = None;
+        let member = &mut self.members[index];
+        let pins = element.pins().iter().zip(&member.pinned).zip(copies..);
+        for ((pin, of), number) in pins.filter(|((pin, _), _)| pin.holds) {
+            let frame = if pin.to.is_some() { number } else { OWN };
+            let hold =
+                |weight: f32| Hold { frame, spring: pin.spring.map(|spring| (spring, f64::from(weight))) };
+            let mut catch = |node: usize, weight: f32| {
+                nodes[node].get_or_insert(hold(weight));
+            };
             match (&pin.part, of) {
-                (_, Some(list)) => list.iter().for_each(|&p| nodes[p as usize] = true),
-                (shot::PinnedPart::Region(region), None) => {
+                (_, Some(list)) => list.iter().for_each(|&p| catch(p as usize, 1.0)),
+                (shot::PinnedPart::Centre {}, _) => centre = centre.or(Some(hold(1.0))),
+                (shot::PinnedPart::Region(region), _) => {
                     if let Some(weight) = step.weight(*region) {
-                        for (held, x) in nodes.iter_mut().zip(&self.body.state.x[part.nodes.clone()]) {
-                            *held |= weight.at(x.as_vec3()) > 0.5;
+                        for (node, x) in self.body.state.x[part.clone()].iter().enumerate() {
+                            if weight.at(x.as_vec3()) > 0.5 {
+                                catch(node, 1.0);
+                            }
                         }
                     }
+                }
+                (shot::PinnedPart::Map(map), _) => {
+                    let maps = member.maps.as_mut();
+                    let weights = maps.map(|maps| maps.at_nodes(map, element, step)).unwrap_or_default();
+                    // A spring holds by the weight, a hard pin where that is over ½.
+                    let least = if pin.spring.is_some() { 0.0 } else { 0.5 };
+                    let over = weights.iter().enumerate().filter(|(_, weight)| **weight > least);
+                    over.for_each(|(node, weight)| catch(node, *weight));
                 }
                 _ => {}
             }
         }
-        PinnedNodes { poses: world.placements(element), nodes }
+        PartHolds { frames, before, copies, nodes, centre }
     }
 
     /// The mean position of an element's nodes.
@@ -224,23 +279,43 @@ impl Deformables {
     }
 }
 
+/// The frames that take held places along: those of an element's copies, and for each pin that of the solid that it is to.
+fn holding_frames(world: &World, element: &Element) -> Vec<Pose> {
+    let own = world.placements(element);
+    let of_pin = |pin: &shot::Pin| {
+        let to = pin.to.and_then(|to| world.shot().element(to));
+        to.and_then(|to| world.placements(to).first().copied()).unwrap_or(own[0])
+    };
+    own.iter().copied().chain(element.pins().iter().map(of_pin)).collect()
+}
+
 fn mean(list: &[DVec3]) -> DVec3 {
     list.iter().fold(DVec3::ZERO, |sum, x| sum + *x) / list.len().max(1) as f64
 }
 
 impl Solver for Deformables {
     fn step(&mut self, step: &Step) -> Result<(), BlowUp> {
-        let (mut materials, mut pinned) = (Vec::new(), Vec::new());
-        for (i, member) in self.members.iter().enumerate() {
-            let found = step.shot.element(member.element);
+        let (mut materials, mut holds) = (Vec::new(), Vec::new());
+        let mut scaled: Vec<ScaledWeights> = Vec::new();
+        for i in 0..self.members.len() {
+            let found = step.shot.element(self.members[i].element);
             let made = found.and_then(|element| Some((element, Material::of(element, f64::from(step.dt))?)));
             let Some((element, material)) = made else { return Ok(()) };
-            pinned.push(self.pinned_nodes(i, step, element));
+            holds.push(self.holds(i, step, element));
             materials.push(material);
+            let by = |of: &mut ElementMaps| -> ScaledWeights {
+                element
+                    .scaled()
+                    .iter()
+                    .map(|scaled| (scaled, of.at_nodes(&scaled.map, element, step)))
+                    .collect()
+            };
+            scaled.push(self.members[i].maps.as_mut().map(by).unwrap_or_default());
         }
         let Self { members, body } = self;
+        let scales = Scales::new(&body.discretization, &body.parts, &materials, &scaled);
         // Within the pool, where many small parallel loops cost little.
-        let mut stepped = || body.step(step, &materials, &pinned);
+        let mut stepped = || body.step(step, &materials, &holds, scales.clone());
         timed(Phase::Step, || rayon::scope(|_| stepped())).map_err(|(part, what)| BlowUp {
             frame: step.frame_number(),
             element: members[part].element,
@@ -295,7 +370,7 @@ impl Solver for Deformables {
             postcard::from_bytes(bytes).map_err(|error| PrepareError::State(error.to_string()))?;
         let same = elements.iter().eq(self.members.iter().map(|member| &member.element));
         let discretization = &self.body.discretization;
-        if !same || !state.fits(discretization.len(), discretization.embedding.len()) {
+        if !same || !state.fits(discretization) {
             return Err(unfit("it has other cloths or soft bodies"));
         }
         self.body.state = state;

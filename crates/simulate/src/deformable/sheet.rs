@@ -104,7 +104,7 @@ mod tests {
     fn sides_and_corners_are_pinned_of_every_copy() {
         let (sheet, shown, edge_m) = sheet(&mesh(0.1));
         let (shown, sheet) = (shown.times(3, sheet.len()), sheet.times(3));
-        let pin = |part| Pin { part, holds: true };
+        let pin = Pin::hard;
         let pins = [pin(PinnedPart::Side(Side::Left)), pin(PinnedPart::Corners(Side::Front))];
         let pinned = sheet.pinned(&pins, edge_m);
         let [Some(side), Some(corners)] = &pinned[..] else { panic!() };

@@ -1,8 +1,10 @@
 //! The state of all that deforms, between steps.
 
 use super::contact::Anchors;
-use glam::{DVec3, Vec3};
+use super::discretization::Discretization;
+use glam::{DMat3, DVec3, Vec3};
 use serde::{Deserialize, Serialize};
+use shot::world::Pose;
 
 /// All that a checkpoint needs.
 #[derive(Clone, Debug, Default, Serialize, Deserialize)]
@@ -15,20 +17,48 @@ pub(super) struct State {
     pub v_before: Vec<DVec3>,
     /// Length of the last step, s.
     pub dt_before: f64,
-    /// Where each node is held in the frame of its copy; none: it is free.
-    pub held: Vec<Option<Vec3>>,
+    /// Where each node is held; none: it is free.
+    pub held: Vec<Option<Held>>,
+    /// Where the centre of mass of each body is held.
+    pub centres: Vec<Option<Held>>,
+    /// The frames that take held places along, of each element, at the end of the last step.
+    pub frames: Vec<Vec<Pose>>,
+    /// √A times the second derivatives at rest of each triangle; empty: those of the mesh.
+    pub creases: Vec<[DVec3; 3]>,
+    /// The inverse of the deformation of each cell that stays; empty: there is none.
+    pub sets: Vec<DMat3>,
     /// Of each point of the surfaces.
     pub anchors: Vec<Anchors>,
 }
 
+/// A place that a frame takes along.
+#[derive(Clone, Copy, Debug, PartialEq, Serialize, Deserialize)]
+pub(super) struct Held {
+    /// Number of the frame.
+    pub frame: u32,
+    /// Where it is in the frame, m.
+    pub local: Vec3,
+    /// Where it was at the end of the last step, m.
+    pub last: DVec3,
+}
+
 impl State {
-    pub fn new(x: Vec<DVec3>, v: Vec<DVec3>, points: usize) -> Self {
-        let n = x.len();
-        Self { x, v, held: vec![None; n], anchors: vec![Anchors::default(); points], ..Self::default() }
+    pub fn new(x: Vec<DVec3>, v: Vec<DVec3>, of: &Discretization) -> Self {
+        let (held, centres) = (vec![None; of.len()], vec![None; of.bodies as usize]);
+        let anchors = vec![Anchors::default(); of.embedding.len()];
+        Self { x, v, held, centres, anchors, ..Self::default() }
     }
 
-    /// Whether it is that of so many nodes and points.
-    pub fn fits(&self, n: usize, points: usize) -> bool {
+    /// Whether it is that of a discretization.
+    pub fn fits(&self, of: &Discretization) -> bool {
+        let (n, points) = (of.len(), of.embedding.len());
+        let or_none = |len: usize, whole: usize| len == 0 || len == whole;
+        if self.centres.len() != of.bodies as usize
+            || !or_none(self.creases.len(), of.bends.len())
+            || !or_none(self.sets.len(), of.cells.len())
+        {
+            return false;
+        }
         let all = [self.x.len(), self.v.len(), self.held.len()];
         let before = [self.x_before.len(), self.v_before.len()];
         all.iter().all(|len| *len == n)

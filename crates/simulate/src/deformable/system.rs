@@ -9,6 +9,7 @@ use super::blocks::{CHUNK, Rows, mirror_upper};
 use super::cell::{CellDerivatives, PAIRS, pair};
 use super::discretization::Discretization;
 use super::levels::Levels;
+use super::low_rank::LowRank;
 use super::matrix::Matrix;
 use super::membrane::Stiffness;
 use super::multigrid::{Multigrid, dot};
@@ -44,6 +45,23 @@ pub(super) struct Structure {
     /// The same in single precision, times the stiffness at hand.
     pub bending_scaled: Vec<f32>,
     pub levels: Levels,
+    /// Factors of the bending energy of each triangle; empty: all are 1.
+    pub bend_factors: Vec<f64>,
+}
+
+/// The matrix of bending of stiffness 1 at the entries of `bent`, with factors of each triangle; none: all are 1.
+fn bending_of(discretization: &Discretization, bent: &Rows, factors: &[f64]) -> Vec<f64> {
+    let mut bending = vec![0.0; bent.columns.len()];
+    for (triangle, bend) in discretization.bends.iter().enumerate() {
+        let factor = factors.get(triangle).copied().unwrap_or(1.0);
+        for (i, a) in bend.points.iter().enumerate() {
+            for (j, b) in bend.points.iter().enumerate() {
+                let product: f64 = bend.weights.iter().map(|weights| weights[i] * weights[j]).sum();
+                bending[bent.entry(*a, *b)] += factor * product;
+            }
+        }
+    }
+    bending
 }
 
 impl Structure {
@@ -88,15 +106,7 @@ impl Structure {
             pairs.filter(|[a, b]| a != b)
         };
         let bent = Rows::new(n, discretization.bends.iter().flat_map(|bend| pairs(bend.points)));
-        let mut bending = vec![0.0; bent.columns.len()];
-        for bend in &discretization.bends {
-            for (i, a) in bend.points.iter().enumerate() {
-                for (j, b) in bend.points.iter().enumerate() {
-                    let product: f64 = bend.weights.iter().map(|weights| weights[i] * weights[j]).sum();
-                    bending[bent.entry(*a, *b)] += product;
-                }
-            }
-        }
+        let bending = bending_of(discretization, &bent, &[]);
         let rest: Vec<Vec3> = discretization.rest.iter().map(|p| p.as_vec3()).collect();
         let mut part_of = vec![0u16; n];
         parts.iter().zip(0..).for_each(|(nodes, part)| part_of[nodes.clone()].fill(part));
@@ -114,6 +124,16 @@ impl Structure {
             bending,
             bending_scaled,
             levels,
+            bend_factors: Vec::new(),
+        }
+    }
+
+    /// Takes factors of the bending energy of each triangle; none: all are 1.
+    pub fn weigh_bending(&mut self, discretization: &Discretization, factors: Vec<f64>) {
+        if factors != self.bend_factors {
+            self.bending = bending_of(discretization, &self.bent, &factors);
+            self.levels.take_bending(&self.bent, &self.bending);
+            self.bend_factors = factors;
         }
     }
 
@@ -209,12 +229,13 @@ const TOLERANCE: f64 = 0.03;
 const MAX_ITERATIONS: u32 = 60;
 
 impl Workspace {
-    /// Solves H x = b from x = 0. `first` are the squared sizes of the elements' errors at the start of the step's first
+    /// Solves H x = b from x = 0; H is the matrix and the terms of low rank. `first` are the squared sizes of the elements' errors at the start of the step's first
     /// solution, at least `least`.
     pub fn solve(
         &mut self,
         levels: &Levels,
         matrix: &Matrix,
+        low_rank: &[LowRank],
         b: &[Vec3A],
         x: &mut [Vec3A],
         parts: &[Range<usize>],
@@ -249,6 +270,7 @@ impl Workspace {
                     *image = matrix.row(chunk * CHUNK + k, direction, forces);
                 }
             });
+            low_rank.iter().for_each(|term| term.multiply(direction, image));
             let curvature = dot(direction, image);
             if curvature <= 0.0 || curvature.is_nan() {
                 return;

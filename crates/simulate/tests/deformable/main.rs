@@ -2,6 +2,8 @@
 
 mod cloth;
 mod crossings;
+mod holds;
+mod materials;
 mod push;
 mod self_contact;
 mod soft;
@@ -9,7 +11,8 @@ mod soft;
 use frames::{Frame, encode};
 use geometry::Meshes;
 use glam::Vec3;
-use shot::{Id, Pin, PinnedPart, Shot};
+use shot::force::{Force, ForceKind};
+use shot::{Element, ElementKind, Id, Pin, PinnedPart, Shot};
 use simulate::Simulation;
 
 /// A shot of so many seconds.
@@ -20,7 +23,23 @@ fn shot(seconds: f32) -> Shot {
 }
 
 fn pin(part: PinnedPart) -> Pin {
-    Pin { part, holds: true }
+    Pin::hard(part)
+}
+
+/// A pull on each mass, m/s².
+fn even_pull(acceleration: Vec3) -> Element {
+    Element::new("Even pull", ElementKind::Force(Force::new(ForceKind::Gravity { acceleration })))
+}
+
+/// What takes speed off, by 0.1 N s/m.
+fn still_air() -> Element {
+    let drag = ForceKind::Drag { linear_n_s_m: 0.1, density_kg_m3: 0.0 };
+    Element::new("Still air", ElementKind::Force(Force::new(drag)))
+}
+
+/// Takes the forces out of a shot.
+fn without_gravity(shot: &mut Shot) {
+    shot.elements.retain(|element| element.as_force().is_none());
 }
 
 /// Shows each frame to `see`, and gives the last.

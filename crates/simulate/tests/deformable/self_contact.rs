@@ -35,7 +35,7 @@ fn holds(shot: &Shot, id: Id, after: impl Fn(&Frame)) {
 #[rstest]
 fn a_hanging_sheet_that_is_let_go_folds_onto_itself(#[values(0.004, 0.01)] thickness_m: f32) {
     let mut shot = shot(1.5);
-    let pins = vec![Pin { part: PinnedPart::Side(Side::Left), holds: false }];
+    let pins = vec![Pin { holds: false, ..Pin::hard(PinnedPart::Side(Side::Left)) }];
     let id =
         sheet(&mut shot, [1.0, 0.4], 0.8, Cloth { edge_m: 0.025, thickness_m, pins, ..Cloth::default() });
     shot.named_mut("Sheet").unwrap().placement.orientation_rad = Vec3::new(0.0, 0.3, 1.5);

@@ -125,3 +125,19 @@ fn a_body_of_too_many_cells_is_refused_before_it_is_made() {
     let error = Simulation::new(&shot, &Meshes::default()).err().unwrap().to_string();
     assert!(error.contains("Float") && error.contains("longer cells"), "{error}");
 }
+
+/// What is put down on a plane starts exactly on it.
+#[test]
+fn what_begins_on_a_plane_stays_above_it() {
+    let mut shot = shot(1.0);
+    shot.add(Element::solid("Deck", Shape::plane(6.0, 6.0), Moves::Still));
+    let block = soft(&mut shot, "Block", Shape::cuboid(0.4, 0.4, 0.4), Vec3::Y * 0.2, Soft::default());
+    let mut sheet = Element::solid("Sheet", Shape::plane(0.5, 0.5), Moves::Free).at(1.0, 0.0, 0.0);
+    sheet.as_solid_mut().unwrap().cloth = Some(Cloth { edge_m: 0.05, ..Cloth::default() });
+    let sheet = shot.add(sheet);
+    let last = run(&shot, |_| ());
+    for id in [block, sheet] {
+        assert!(height(&last, id).0 > 0.0, "{:?}", height(&last, id));
+    }
+    assert!(height(&last, block).1 > 0.35);
+}

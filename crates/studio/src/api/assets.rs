@@ -196,6 +196,7 @@ fn solid(asset: String, scale: f32, look: Look) -> ElementKind {
         animation: None,
         cloth: None,
         soft: None,
+        maps: Vec::new(),
         copies: None,
         from_particles: None,
         to_particles: None,

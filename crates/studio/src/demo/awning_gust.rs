@@ -68,7 +68,7 @@ pub(super) fn shot() -> (Shot, Vec<File>) {
 
 /// The awning, held along its left side and at the corners of its right.
 fn awning() -> Element {
-    let pin = |part| Pin { part, holds: true };
+    let pin = Pin::hard;
     let pins = vec![pin(PinnedPart::Side(Side::Left)), pin(PinnedPart::Corners(Side::Right))];
     let cloth = Cloth { edge_m: 0.06, pins, ..Cloth::default() };
     let mut awning = Element::solid("Awning", Shape::plane(2.7, 1.9), Moves::Free);

@@ -1,0 +1,124 @@
+//! The maps of a cloth or a soft body at the nodes, as they are at a time.
+
+use super::discretization::Discretization;
+use crate::Step;
+use crate::forces::{Surfaces, Weight};
+use geometry::maps::{MapContext, MapSurface};
+use geometry::{Image, Mesh, Meshes};
+use glam::Vec3;
+use shot::map::{LayerSource, Map};
+use shot::world::World;
+use shot::{Element, ElementKind, Id, region::Volume};
+use std::collections::HashMap;
+use std::sync::Arc;
+
+/// What maps need of a shot at one time: regions and curves in the frame of an element's first copy.
+pub struct MapsAt<'a> {
+    /// The shot's poses.
+    pub world: &'a World<'a>,
+    /// The surfaces that regions need.
+    pub surfaces: &'a Surfaces,
+    /// Images by the names of their assets.
+    pub images: &'a HashMap<String, Arc<Image>>,
+    /// The element.
+    pub element: &'a Element,
+    /// Seconds of the world's time.
+    pub seconds: f64,
+}
+
+impl MapContext for MapsAt<'_> {
+    fn region(&self, region: Id, points: &[Vec3]) -> Option<Vec<f32>> {
+        let shot = self.world.shot();
+        let weight = Weight::new(self.world, shot, self.surfaces, shot.element(region)?, self.seconds)?;
+        let (position, orientation) = self.world.placements(self.element).first().copied()?;
+        Some(points.iter().map(|p| weight.at(position + orientation * *p)).collect())
+    }
+
+    fn curve(&self, curve: Id) -> Option<Vec<Vec<Vec3>>> {
+        let element = self.world.shot().element(curve)?;
+        let ElementKind::Curve(curve) = &element.kind else { return None };
+        let (from, turned) = self.world.pose(element);
+        let (position, orientation) = self.world.placements(self.element).first().copied()?;
+        let local = |p: &Vec3| orientation.inverse() * (from + turned * *p - position);
+        Some(curve.strokes().iter().map(|stroke| stroke.iter().map(local).collect()).collect())
+    }
+
+    fn image(&self, asset: &str) -> Option<&Image> {
+        self.images.get(asset).map(|image| &**image)
+    }
+}
+
+/// The maps of an element that act on it.
+pub(super) struct ElementMaps {
+    surface: MapSurface,
+    images: HashMap<String, Arc<Image>>,
+    /// For each node of one body, the points that it has a part in and their weights, which sum to 1; of a node without points
+    /// the nearest.
+    points_of: Vec<Vec<(u32, f32)>>,
+    /// Maps as they were last, with their weights at the nodes of one body.
+    kept: Vec<(Map, Vec<f32>)>,
+}
+
+impl ElementMaps {
+    /// Of an element with maps that act on it, whose mesh at rest and nodes of one body these are.
+    pub fn new(element: &Element, mesh: &Mesh, body: &Discretization, meshes: &Meshes) -> Option<Self> {
+        element.acting_maps().next()?;
+        let surface = MapSurface::new(mesh.clone());
+        let mut points_of = vec![Vec::new(); body.len()];
+        for point in 0..body.embedding.len() as u32 {
+            for (node, weight) in body.embedding.of(point) {
+                points_of[node as usize].push((point, weight as f32));
+            }
+        }
+        let at_rest = body.embedding.all(&body.rest);
+        for (points, rest) in points_of.iter_mut().zip(&body.rest) {
+            if points.is_empty() {
+                let away = |p: &usize| at_rest[*p].distance_squared(*rest);
+                let nearest = (0..at_rest.len()).min_by(|a, b| away(a).total_cmp(&away(b)));
+                points.extend(nearest.map(|point| (point as u32, 1.0)));
+            }
+            let sum: f32 = points.iter().map(|(_, weight)| weight).sum();
+            points.iter_mut().for_each(|(_, weight)| *weight /= sum.max(1e-9));
+        }
+        Some(Self { surface, images: meshes.images.clone(), points_of, kept: Vec::new() })
+    }
+
+    /// The weights of a map of `element` at all its nodes, at the end of a step.
+    pub fn at_nodes(&mut self, name: &str, element: &Element, step: &Step) -> Vec<f32> {
+        let Some(map) = element.acting_maps().find(|map| map.name == name) else { return Vec::new() };
+        let fixed = |kept: &&(Map, Vec<f32>)| kept.0 == *map && !changes(map, element, step);
+        let of_body = match self.kept.iter().find(fixed) {
+            Some((_, weights)) => weights.clone(),
+            None => {
+                let solved = |id: Id, _: f64| step.colliders.solved(id);
+                let world = World::new(step.shot, step.sampler, step.acting, &solved);
+                let (surfaces, images, seconds) = (step.surfaces, &self.images, step.seconds);
+                let at = MapsAt { world: &world, surfaces, images, element, seconds };
+                let weights = self.surface.weights(map, &at);
+                let of_node = |points: &Vec<(u32, f32)>| {
+                    points.iter().map(|(point, part)| weights[*point as usize] * part).sum::<f32>()
+                };
+                let of_body: Vec<f32> = self.points_of.iter().map(of_node).collect();
+                self.kept.retain(|(kept, _)| kept.name != name);
+                self.kept.push((map.clone(), of_body.clone()));
+                of_body
+            }
+        };
+        of_body.repeat(element.count())
+    }
+}
+
+/// Whether a map changes by what it is made of while its own values stay.
+fn changes(map: &Map, element: &Element, step: &Step) -> bool {
+    let moves = |id: Id| {
+        let drifts = step.shot.element(id).and_then(Element::as_region).is_some_and(|region| {
+            matches!(region.volume, Volume::Noise { .. } | Volume::Inside { .. } | Volume::Combined { .. })
+        });
+        drifts || step.sampler.moves(id) || step.sampler.moves(element.id)
+    };
+    map.layers.iter().any(|layer| match layer.source {
+        LayerSource::Region { region } => moves(region),
+        LayerSource::Curve { curve, .. } => moves(curve),
+        _ => false,
+    })
+}
