@@ -27,6 +27,7 @@ mod cancel;
 pub mod colliders;
 mod deformable;
 pub mod forces;
+pub mod maps;
 mod particles;
 mod rounds;
 mod simulation;

@@ -149,6 +149,9 @@ export const api = {
   /** A quantity at each vertex of what deforms, 32-bit floats. */
   surface: (run: number, element: number, frame: number, quantity: string) =>
     bytes(`/api/runs/${run}/surface/${element}/${frame}?quantity=${quantity}`),
+  /** A map on the mesh at rest; see docs/formats.md. */
+  map: (id: number, element: number, frame: number, map: string) =>
+    bytes(`/api/shots/${id}/maps/${element}/${frame}?map=${encodeURIComponent(map)}`),
   /** A solid as it is at a frame, as an OBJ file. */
   shapeAt: (id: number, element: number, frame: number) =>
     bytes(`/api/shots/${id}/meshes/obj?first=${frame}&last=${frame}&element=${element}`),

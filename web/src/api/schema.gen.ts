@@ -740,6 +740,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/shots/{id}/maps/{element}/{number}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * A map at a frame, on the mesh at rest of one copy in the frame of the element: two u32, the numbers of vertices and of
+         *     triangles; for each vertex 3 f32, its position (m); for each triangle 3 u32; for each vertex 1 f32, its weight (0–1).
+         */
+        get: operations["get_shots_id_maps_element_number"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/shots/{id}/mesh/{element}": {
         parameters: {
             query?: never;
@@ -1415,6 +1435,12 @@ export interface components {
             bend_n_m: number;
             /**
              * Format: float
+             * @description Curvature from which it keeps a crease, 1/m; none: it keeps none.
+             * @default null
+             */
+            crease_1_m: number | null;
+            /**
+             * Format: float
              * @description Time over which a change of stretch is resisted, s: viscosity over stiffness.
              * @default 0.0020000000949949026
              */
@@ -1452,16 +1478,43 @@ export interface components {
              */
             poisson_ratio: number;
             /**
+             * Format: float
+             * @description Pressure within a closed skin above that around it, Pa: it acts along the normals.
+             * @default 0
+             */
+            pressure_pa: number;
+            /**
              * @description Whether it pushes free solids; else they push it alone, and are not computed anew when it changes.
              * @default true
              */
             pushes_solids: boolean;
             /**
              * Format: float
+             * @description Lengths at rest against those of its shape; no unit.
+             * @default 1
+             */
+            rest_length: number;
+            /** @description What maps scale. */
+            scaled?: components["schemas"]["ScaledByMap"][];
+            /**
+             * Format: float
              * @description Stiffness against shear: shear modulus times thickness, N/m.
              * @default 200
              */
             shear_n_m: number;
+            /**
+             * Format: float
+             * @description Air that is shut in a closed skin, as the part of its volume at rest that the air fills at the pressure around it;
+             *     none: air passes.
+             * @default null
+             */
+            shut_in_air: number | null;
+            /**
+             * Format: float
+             * @description Stretch along warp or weft from which it is 30 times as stiff; none: there is no such limit.
+             * @default null
+             */
+            strain_limit: number | null;
             /**
              * Format: float
              * @description Distance that it keeps from what it lies on, and half of that between its two sides, m.
@@ -1494,7 +1547,7 @@ export interface components {
             colour: number[];
         };
         /** @description How two weights make one, c so far and w the next. */
-        Combine: "add" | "multiply" | "subtract" | "minimum" | "maximum";
+        Combine: "add" | "multiply" | "subtract" | "minimum" | "maximum" | "replace";
         /** @description Outcome of a contact of a particle with a body. */
         ContactOutcome: "bounce" | "slide" | "stick" | "die";
         /** @description How particles respond to contacts with bodies. */
@@ -2416,6 +2469,87 @@ export interface components {
             /** @description The value at that frame. */
             value: components["schemas"]["Value"];
         };
+        /** @description Where the weights of a layer come from. All are taken of the mesh at rest, where the element stands. */
+        LayerSource: {
+            painted: {
+                /** @description One after the other. */
+                strokes: components["schemas"]["Stroke"][];
+            };
+        } | {
+            whole: Record<string, never>;
+        } | {
+            region: {
+                /** @description The region. */
+                region: components["schemas"]["Id"];
+            };
+        } | {
+            curve: {
+                /** @description The curve. */
+                curve: components["schemas"]["Id"];
+                /**
+                 * Format: float
+                 * @description Distance beyond that over which the weight falls to 0, m.
+                 */
+                edge_m: number;
+                /**
+                 * Format: float
+                 * @description How much of the curve counts, 0–1: it grows from each start to the next.
+                 */
+                grown: number;
+                /**
+                 * Format: uint32
+                 * @description From how many places of each stroke it grows.
+                 */
+                starts: number;
+                /**
+                 * Format: float
+                 * @description Distance up to which the weight is 1, m.
+                 */
+                width_m: number;
+            };
+        } | {
+            border: {
+                /**
+                 * Format: float
+                 * @description Distance along which the weight falls from 1 to 0, m.
+                 */
+                width_m: number;
+            };
+        } | {
+            side: {
+                /** @description The side at which the weight is 1. */
+                side: components["schemas"]["Side"];
+            };
+        } | {
+            curvature: {
+                /**
+                 * Format: float
+                 * @description Radius of curvature at which the weight is 1, m.
+                 */
+                radius_m: number;
+            };
+        } | {
+            noise: {
+                /**
+                 * Format: uint32
+                 * @description Chooses the noise.
+                 * @default 0
+                 */
+                seed: number;
+                /**
+                 * Format: float
+                 * @description Distance over which it changes, m.
+                 */
+                size_m: number;
+            };
+        } | {
+            image: {
+                /** @description Name of an image among the shot's assets. */
+                asset: string;
+            };
+        } | {
+            vertices: Record<string, never>;
+        };
         /** @description Letters that were made outlines. */
         Lettering: {
             /**
@@ -2550,6 +2684,37 @@ export interface components {
             seam?: null | components["schemas"]["Seam"];
             /** @description Ids of the elements that are not back where they began. */
             unreturned: number[];
+        };
+        /** @description A weight at each vertex of a solid's mesh, 0–1. */
+        Map: {
+            /**
+             * Format: float
+             * @description Standard deviation of the blur along the surface, m.
+             * @default 0
+             */
+            blur_m: number;
+            /** @description One over the other; the first lies over 0. */
+            layers: components["schemas"]["MapLayer"][];
+            /** @description Unique within the solid. */
+            name: string;
+        };
+        /** @description A layer of a map. */
+        MapLayer: {
+            /**
+             * Format: float
+             * @description How much of that is done: 0 leaves the layers before as they are.
+             * @default 1
+             */
+            amount: number;
+            /** @description Its weights are 1 less what the source gives. */
+            inverted?: boolean;
+            /**
+             * @description How they go with those of the layers before.
+             * @default add
+             */
+            operation: components["schemas"]["Combine"];
+            /** @description Where its weights come from. */
+            source: components["schemas"]["LayerSource"];
         };
         /** @description Where the weights of a map come from. */
         MapSource: {
@@ -2863,7 +3028,7 @@ export interface components {
              */
             width: number;
         };
-        /** @description Points of a cloth or a soft body that are held where the element's placement has them. */
+        /** @description Points of a cloth or a soft body that are held where the element's placement has them, or where another solid takes them. */
         Pin: {
             /**
              * @description Whether they are held now.
@@ -2872,6 +3037,25 @@ export interface components {
             holds: boolean;
             /** @description The points. */
             part: components["schemas"]["PinnedPart"];
+            /** @description How they give way; none: not at all. */
+            spring?: components["schemas"]["PinSpring"] | null;
+            /** @description The solid that takes them along; none: the element's placement does. */
+            to?: components["schemas"]["Id"] | null;
+        };
+        /** @description A spring at each point, the same for any number of points: its stiffness is the point's mass times (2π f)². */
+        PinSpring: {
+            /**
+             * Format: float
+             * @description Damping against that at which it no longer swings; no unit.
+             * @default 0.20000000298023224
+             */
+            damping_ratio: number;
+            /**
+             * Format: float
+             * @description Natural frequency f at which a point alone would swing, Hz.
+             * @default 2
+             */
+            frequency_hz: number;
         };
         /** @description Which points are held. */
         PinnedPart: {
@@ -2880,6 +3064,22 @@ export interface components {
             corners: components["schemas"]["Side"];
         } | {
             region: components["schemas"]["Id"];
+        } | {
+            map: string;
+        } | {
+            point: {
+                /** @description The place, in the element's frame, m. */
+                position_m: number[];
+                /**
+                 * Format: float
+                 * @description How far around it, m.
+                 */
+                radius_m: number;
+            };
+        } | {
+            whole: Record<string, never>;
+        } | {
+            centre: Record<string, never>;
         };
         /** @description Position and orientation of an element's origin. */
         Placement: {
@@ -3052,6 +3252,25 @@ export interface components {
             /** Format: double */
             to: number;
         };
+        /** @description A factor by a map. */
+        ScaledByMap: {
+            /**
+             * Format: float
+             * @description Factor where the map is 0.
+             */
+            at_0: number;
+            /**
+             * Format: float
+             * @description Factor where the map is 1.
+             */
+            at_1: number;
+            /** @description Name of a map of the solid. */
+            map: string;
+            /** @description Quantity that is scaled. */
+            quantity: components["schemas"]["ScaledQuantity"];
+        };
+        /** @description A quantity of a cloth or a soft body that a map scales. */
+        ScaledQuantity: "stiffness" | "warp" | "weft" | "shear" | "bending" | "rest_length";
         /** @description How far the frame that would follow the last of a loop is from its first. */
         Seam: {
             /**
@@ -3313,10 +3532,31 @@ export interface components {
              */
             poisson_ratio: number;
             /**
+             * Format: float
+             * @description Pressure within it above that around it, Pa: it acts along the normals of its surface.
+             * @default 0
+             */
+            pressure_pa: number;
+            /**
+             * Format: float
+             * @description Natural frequency at which each of its points is drawn back to where the undeformed shape, moved and turned with the
+             *     body, has the point, Hz.
+             * @default 0
+             */
+            pull_back_hz: number;
+            /**
              * @description Whether it pushes free solids; else they push it alone, and are not computed anew when it changes.
              * @default true
              */
             pushes_solids: boolean;
+            /** @description What maps scale. */
+            scaled?: components["schemas"]["ScaledByMap"][];
+            /**
+             * Format: float
+             * @description Strain from which it keeps its deformation; none: it springs back.
+             * @default null
+             */
+            set_strain: number | null;
             /**
              * Format: float
              * @description Distance that its surface keeps from others, m.
@@ -3384,6 +3624,8 @@ export interface components {
              *     }
              */
             look: components["schemas"]["Look"];
+            /** @description Its maps. */
+            maps?: components["schemas"]["Map"][];
             /** @description Rest shape. */
             shape: components["schemas"]["Shape"];
             /** @description What makes it a soft body while it is free; none: it is rigid, or a cloth. */
@@ -3682,6 +3924,37 @@ export interface components {
             /** @description fresh, stale or missing */
             state: string;
         };
+        /** @description A stroke of the brush. */
+        Stroke: {
+            /** @description What the brush does. */
+            effect: components["schemas"]["StrokeEffect"];
+            /**
+             * Format: uint32
+             * @description Axis of the element across which the same is done: 0 is x, 1 is y, 2 is z.
+             */
+            mirrored?: number | null;
+            /** @description Its way over the mesh at rest, in the element's frame, m. */
+            points_m: number[][];
+            /**
+             * Format: float
+             * @description Radius of the brush, m.
+             */
+            radius_m: number;
+            /**
+             * Format: float
+             * @description Part of the radius over which it fades, 0–1.
+             */
+            softness: number;
+            /**
+             * Format: float
+             * @description How much it does in its middle, 0–1.
+             */
+            strength: number;
+            /** @description Direction in which it goes through to what is hidden; none: it stays on the surface that it runs over. */
+            through?: number[] | null;
+        };
+        /** @description What a brush does to the weights below it. */
+        StrokeEffect: "add" | "subtract" | "smooth";
         /** @description A rule by which meshes are refined. */
         SubdivisionScheme: "catmull_clark" | "loop";
         /** @description A distant light. It shines along its element's −y axis. */
@@ -5367,6 +5640,40 @@ export interface operations {
                 };
             };
             422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    get_shots_id_maps_element_number: {
+        parameters: {
+            query: {
+                /** @description Name of the map. */
+                map: string;
+            };
+            header?: never;
+            path: {
+                id: number;
+                element: number;
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/octet-stream": unknown;
+                };
+            };
+            404: {
                 headers: {
                     [name: string]: unknown;
                 };

@@ -26,6 +26,8 @@
       pick: nothing,
       moved: nothing,
       moving: nothing,
+      brushed: nothing,
+      painted: nothing,
       curveMoved: nothing,
       curveDrawn: nothing,
       drawn: () => ondrawn(),

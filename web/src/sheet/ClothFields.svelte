@@ -1,8 +1,10 @@
 <script lang="ts">
   import ParameterField from "../fields/ParameterField.svelte";
   import type { Element, Solid } from "../api/client";
+  import MapFields from "./MapFields.svelte";
   import MaterialFields from "./MaterialFields.svelte";
   import PinFields from "./PinFields.svelte";
+  import ScaledFields from "./ScaledFields.svelte";
   import Section from "../fields/Section.svelte";
 
   let { element, solid, solids }: { element: Element; solid: Solid; solids: number[] } = $props();
@@ -11,11 +13,12 @@
 </script>
 
 <MaterialFields {element} {solids} of="cloth" />
-<PinFields {element} {solids} of="cloth" pins={solid.cloth?.pins ?? []} />
+<PinFields {element} {solids} of="cloth" />
 <Section title="Sheet">
   <ParameterField target={at("edge_m")} />
   <ParameterField target={at("mass_kg_m2")} />
   <ParameterField target={at("thickness_m")} />
+  <ParameterField target={at("rest_length")} />
 </Section>
 <Section title="Stiffness" note="along u, across v">
   <ParameterField target={at("warp_n_m")} />
@@ -24,6 +27,13 @@
   <ParameterField target={at("poisson_ratio")} />
   <ParameterField target={at("bend_n_m")} />
   <ParameterField target={at("damping_s")} />
+  <ParameterField target={at("strain_limit")} />
+  <ParameterField target={at("crease_1_m")} />
+</Section>
+<ScaledFields {element} {solid} of="cloth" />
+<Section title="Within" note="of a closed skin">
+  <ParameterField target={at("pressure_pa")} />
+  <ParameterField target={at("shut_in_air")} />
 </Section>
 <Section title="Contact">
   <ParameterField target={{ element, ids: solids, path: "kind.solid.body.friction" }} />
@@ -33,3 +43,4 @@
   <ParameterField target={at("drag")} />
   <ParameterField target={at("lift")} />
 </Section>
+<MapFields {element} {solid} />

@@ -2,77 +2,86 @@
   // Where a cloth or a soft body is held.
   import X from "@lucide/svelte/icons/x";
   import ParameterField from "../fields/ParameterField.svelte";
-  import type { Element, Schemas } from "../api/client";
+  import type { Element, Schemas, Solid } from "../api/client";
   import Picker from "../fields/Picker.svelte";
   import Section from "../fields/Section.svelte";
-  import { shot } from "../state/shot.svelte";
+  import { partNamed, partOptions, pinPart } from "../state/pins";
+  import { shot, solidOf } from "../state/shot.svelte";
 
-  let {
-    element,
-    solids,
-    of,
-    pins,
-  }: { element: Element; solids: number[]; of: "cloth" | "soft"; pins: Schemas["Pin"][] } = $props();
+  let { element, solids, of }: { element: Element; solids: number[]; of: "cloth" | "soft" } = $props();
+  let solid = $derived(solidOf(element) as Solid);
+  let pins = $derived(solid[of]?.pins ?? []);
   let regions = $derived(shot.elements.filter((e) => "region" in e.kind));
-
-  const sides: [Schemas["Side"], string][] = [
-    ["left", "left"],
-    ["right", "right"],
-    ["back", "back"],
-    ["front", "front"],
-    ["top", "top"],
-    ["bottom", "bottom"],
-  ];
-  let options = $derived([
-    ...sides.map(([side, word]): [string, string] => [`side ${side}`, `the ${word} side`]),
-    ...sides.map(([side, word]): [string, string] => [`corners ${side}`, `corners of the ${word} side`]),
-    ...regions.map((e): [string, string] => [`region ${e.id}`, `what is in ${e.name}`]),
+  let others = $derived(shot.elements.filter((e) => solidOf(e) && e.id !== element.id));
+  let options = $derived(partOptions(regions, solid.maps ?? []));
+  let takers = $derived([
+    ["own", "with its own placement"] as [string, string],
+    ...others.map((e): [string, string] => [String(e.id), `with ${e.name}`]),
   ]);
 
   const set = (label: string, list: Schemas["Pin"][]) =>
     shot.set(`${label} of ${element.name}`, solids, `/kind/solid/${of}/pins`, list);
-
-  function name(part: Schemas["PinnedPart"]): string {
-    if ("side" in part) return `side ${part.side}`;
-    if ("corners" in part) return `corners ${part.corners}`;
-    return `region ${part.region}`;
-  }
-
-  function part(value: string): Schemas["PinnedPart"] {
-    const [kind, of] = value.split(" ");
-    if (kind === "region") return { region: Number(of) };
-    return kind === "side" ? { side: of as Schemas["Side"] } : { corners: of as Schemas["Side"] };
-  }
+  const change = (i: number, by: Partial<Schemas["Pin"]>) =>
+    set(
+      "Pins",
+      pins.map((other, j) => (j === i ? { ...other, ...by } : other)),
+    );
+  const at = (i: number, part: string) => ({
+    element,
+    ids: solids,
+    path: `kind.solid.${of}.pins.${i}.${part}`,
+  });
 </script>
 
-<Section title="Held" note={pins.length === 0 ? "nowhere" : "where the element stands"}>
+<Section title="Held" note={pins.length === 0 ? "nowhere" : ""}>
   {#each pins as pin, i (i)}
-    <div class="flex items-center gap-1">
-      <div class="min-w-0 grow">
-        <Picker
-          label={`Pin ${i + 1}`}
-          value={name(pin.part)}
-          {options}
-          onpick={(v) =>
-            set(
-              "Pins",
-              pins.map((other, j) => (j === i ? { ...other, part: part(v) } : other)),
-            )}
-        />
+    <div class="mb-1.5" role="group" aria-label={`Pin ${i + 1}`}>
+      <div class="flex items-center gap-1">
+        <div class="min-w-0 grow">
+          <Picker
+            label={`Pin ${i + 1}`}
+            value={partNamed(pin.part)}
+            options={partOptions(regions, solid.maps ?? [], pin.part)}
+            onpick={(v) => change(i, { part: pinPart(v, pin.part) })}
+          />
+        </div>
+        <button
+          class="btn"
+          aria-label={`Remove pin ${i + 1}`}
+          onclick={() => set("Pin removed", pins.toSpliced(i, 1))}><X size={14} /></button
+        >
       </div>
-      <button
-        class="btn"
-        aria-label={`Remove pin ${i + 1}`}
-        onclick={() =>
-          set(
-            "Pin removed",
-            pins.filter((_, j) => j !== i),
-          )}><X size={14} /></button
-      >
+      {#if takers.length > 1}
+        <Picker
+          label="It goes"
+          value={pin.to == null ? "own" : String(pin.to)}
+          options={takers}
+          onpick={(v) => change(i, { to: v === "own" ? null : Number(v) })}
+        />
+      {/if}
+      <div class="grid grid-cols-2 items-start">
+        <ParameterField target={at(i, "holds")} />
+        <label class="flex min-h-[27px] items-center gap-2">
+          <input
+            type="checkbox"
+            class="accent-[var(--lime)]"
+            checked={pin.spring != null}
+            onchange={(event) =>
+              change(i, {
+                spring: event.currentTarget.checked ? { frequency_hz: 2, damping_ratio: 0.2 } : null,
+              })}
+          />
+          Springy
+        </label>
+      </div>
+      {#if pin.spring}
+        <ParameterField target={at(i, "spring.frequency_hz")} />
+        <ParameterField target={at(i, "spring.damping_ratio")} />
+      {/if}
     </div>
-    <ParameterField target={{ element, ids: solids, path: `kind.solid.${of}.pins.${i}.holds` }} />
   {/each}
-  <button class="btn mt-1" onclick={() => set("Pin", [...pins, { part: { side: "left" }, holds: true }])}
-    >Add a pin</button
+  <button
+    class="btn mt-1"
+    onclick={() => set("Pin", [...pins, { part: pinPart(options[0][0]), holds: true }])}>Add a pin</button
   >
 </Section>

@@ -25,6 +25,7 @@
     ["subtract", "subtract"],
     ["minimum", "the least"],
     ["maximum", "the most"],
+    ["replace", "over it"],
   ];
 
   function pickVolume(next: typeof kind) {

@@ -1,8 +1,10 @@
 <script lang="ts">
   import ParameterField from "../fields/ParameterField.svelte";
   import type { Element, Solid } from "../api/client";
+  import MapFields from "./MapFields.svelte";
   import MaterialFields from "./MaterialFields.svelte";
   import PinFields from "./PinFields.svelte";
+  import ScaledFields from "./ScaledFields.svelte";
   import Section from "../fields/Section.svelte";
 
   let { element, solid, solids }: { element: Element; solid: Solid; solids: number[] } = $props();
@@ -11,7 +13,7 @@
 </script>
 
 <MaterialFields {element} {solids} of="soft" />
-<PinFields {element} {solids} of="soft" pins={solid.soft?.pins ?? []} />
+<PinFields {element} {solids} of="soft" />
 <Section title="Inside" note="cells carry the surface">
   <ParameterField target={at("cell_m")} />
   <ParameterField target={at("edge_m")} />
@@ -21,7 +23,11 @@
   <ParameterField target={at("youngs_modulus_pa")} />
   <ParameterField target={at("poisson_ratio")} />
   <ParameterField target={at("damping_s")} />
+  <ParameterField target={at("pull_back_hz")} />
+  <ParameterField target={at("set_strain")} />
+  <ParameterField target={at("pressure_pa")} />
 </Section>
+<ScaledFields {element} {solid} of="soft" />
 <Section title="Contact">
   <ParameterField target={at("thickness_m")} />
   <ParameterField target={{ element, ids: solids, path: "kind.solid.body.friction" }} />
@@ -30,3 +36,4 @@
 <Section title="In moving air">
   <ParameterField target={at("drag")} />
 </Section>
+<MapFields {element} {solid} />

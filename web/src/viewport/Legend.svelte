@@ -5,10 +5,25 @@
   import NumberField from "../fields/NumberField.svelte";
   import { gradient, quantities, type Quantity } from "../state/colouring";
   import { colouring } from "../state/colouring.svelte";
+  import { painting } from "../state/painting.svelte";
+  import { shot, solidOf } from "../state/shot.svelte";
 
   let of = $derived(colouring.quantity ? quantities[colouring.quantity] : null);
   const entries = Object.entries(quantities) as [Quantity, (typeof quantities)[Quantity]][];
+  let maps = $derived(solidOf(shot.selected)?.maps ?? []);
+  let value = $derived(painting.shown ? `map ${painting.shown.map}` : (colouring.quantity ?? "look"));
+
+  function pick(next: string) {
+    const map = next.startsWith("map ") ? Number(next.slice(4)) : null;
+    painting.shown = map !== null && shot.selected ? { element: shot.selected.id, map } : null;
+    painting.on = null;
+    if (map === null) colouring.quantity = next === "look" ? null : (next as Quantity);
+  }
 </script>
+
+{#snippet colours()}
+  <span class="h-2.5 w-28 rounded-sm" style:background={gradient()} role="img" aria-label="Colours"></span>
+{/snippet}
 
 <div class="absolute top-11 left-3 flex items-center gap-2 rounded-lg bg-[#12181ae0] px-2 py-1">
   <DropdownMenu.Root>
@@ -16,15 +31,14 @@
       class="flex items-center gap-1.5 text-[#c3d0ce]"
       aria-label="Colour by"
       title="Colour cloth and soft bodies by a measured quantity"
-      ><Palette size={15} />{of?.label ?? "Own look"}</DropdownMenu.Trigger
+      ><Palette size={15} />{painting.shown
+        ? `Map ${painting.map?.name}`
+        : (of?.label ?? "Own look")}</DropdownMenu.Trigger
     >
     <DropdownMenu.Portal>
       <DropdownMenu.Content class="card z-40 p-1.5 shadow-2xl" align="start" sideOffset={8}>
-        <DropdownMenu.RadioGroup
-          value={colouring.quantity ?? "look"}
-          onValueChange={(v) => (colouring.quantity = v === "look" ? null : (v as Quantity))}
-        >
-          {#each [["look", { label: "Own look" }] as const, ...entries] as [name, { label }] (name)}
+        <DropdownMenu.RadioGroup {value} onValueChange={pick}>
+          {#each [["look", { label: "Own look" }] as const, ...entries, ...maps.map((map, i) => [`map ${i}`, { label: `Map ${map.name}` }] as const)] as [name, { label }] (name)}
             <DropdownMenu.RadioItem
               value={name}
               class="rounded-md px-2.5 py-1 outline-none data-highlighted:bg-raised data-[state=checked]:text-lime"
@@ -35,9 +49,13 @@
       </DropdownMenu.Content>
     </DropdownMenu.Portal>
   </DropdownMenu.Root>
-  {#if of && colouring.quantity}
+  {#if painting.shown}
     <span class="text-[#c3d0ce]">0</span>
-    <span class="h-2.5 w-28 rounded-sm" style:background={gradient()} role="img" aria-label="Colours"></span>
+    {@render colours()}
+    <span class="text-[#c3d0ce]">1</span>
+  {:else if of && colouring.quantity}
+    <span class="text-[#c3d0ce]">0</span>
+    {@render colours()}
     <div class="w-[92px]">
       <NumberField
         label={`Top of ${of.label.toLowerCase()}`}

@@ -2,7 +2,9 @@
 import * as THREE from "three";
 import type { Element, Shot, Vector } from "../api/client";
 import { matrixOf } from "./bodies";
+import { Brush, type BrushTarget } from "./brush";
 import { CurvePoints, type CurveShown } from "./curve";
+import type { DrawnContext } from "./drawn/drawn";
 import { Eye, type ViewName } from "./eye";
 import type { ViewportFrame } from "./frames";
 import { Handles, type Handle, type Moved } from "./handles";
@@ -19,6 +21,10 @@ export interface ViewportEvents {
   moving(moved: Moved[]): void;
   /** Points of a curve were dragged to where they are now. */
   curveMoved(id: number, points: Vector[]): void;
+  /** The way of the brush so far, over the mesh at rest. */
+  brushed(way: Vector[]): void;
+  /** A stroke of the brush has ended; the normal at rest where it began. */
+  painted(way: Vector[], normal: Vector): void;
   /** So many points of a curve are drawn. */
   curveDrawn(count: number): void;
   drawn(): void;
@@ -50,6 +56,7 @@ export class Viewport {
   #eye: Eye;
   #handles: Handles;
   #curve: CurvePoints;
+  #brush: Brush;
   #items: Items;
   #sky: Sky;
   #grid = new THREE.GridHelper(40, 40, 0x6a7a7c, 0x4a5658);
@@ -110,7 +117,16 @@ export class Viewport {
       moved: (id, points) => events.curveMoved(id, points),
       drawn: (count) => events.curveDrawn(count),
     });
+    this.#brush = new Brush(this.scene, {
+      mesh: (id) => this.#items.meshOf(id),
+      ray: (x, y) => this.#eye.ray(x, y),
+      dragging: (on) => (this.#eye.free = !on),
+      changed: () => this.draw(),
+      moved: (way) => events.brushed(way),
+      painted: (way, normal) => events.painted(way, normal),
+    });
     canvas.addEventListener("pointerdown", (event) => this.#press(event));
+    canvas.addEventListener("pointermove", (event) => this.#brush.hover(event));
     this.setView("camera");
   }
 
@@ -119,6 +135,7 @@ export class Viewport {
     cancelAnimationFrame(this.#pending);
     clearTimeout(this.#resting);
     this.#handles.dispose();
+    this.#brush.dispose();
     this.#eye.dispose();
     this.renderer.dispose();
     // Frees all geometries, materials and images at once; a browser has few contexts.
@@ -177,6 +194,20 @@ export class Viewport {
   setColours(colours: Map<number, Float32Array> | null) {
     if (colours === null && this.#items.context.colours === null) return;
     this.#items.context.colours = colours;
+    this.#place();
+  }
+
+  /** Shows meshes at rest in place of shapes where frames have none. */
+  setAtRest(meshes: DrawnContext["atRest"]) {
+    if (meshes === null && this.#items.context.atRest === null) return;
+    this.#items.context.atRest = meshes;
+    this.#place();
+  }
+
+  /** Lets the pointer paint. */
+  setBrush(target: BrushTarget | null) {
+    if (target === null && !this.#brush.on) return;
+    this.#brush.take(target);
     this.#place();
   }
 
@@ -357,7 +388,8 @@ export class Viewport {
     this.#grid.visible = outside || empty;
     this.#look();
     this.#curve.lay();
-    const movables = this.#curve.drawing ? [] : this.#items.movables(this.#selected, this.performing);
+    const movables =
+      this.#curve.drawing || this.#brush.on ? [] : this.#items.movables(this.#selected, this.performing);
     this.#handles.attach(movables, this.#handle);
   }
 
@@ -390,7 +422,10 @@ export class Viewport {
   }
 
   #press(event: PointerEvent) {
-    if (event.button !== 0 || this.#handles.held || this.#curve.press(event)) return;
+    if (event.button !== 0) return;
+    // Beside the mesh the brush lets the view turn.
+    if (this.#brush.on) return void this.#brush.press(event);
+    if (this.#handles.held || this.#curve.press(event)) return;
     if (this.performing && this.#grab(event)) return;
     const [x, y] = [event.clientX, event.clientY];
     const release = (up: PointerEvent) => {

@@ -1,6 +1,7 @@
 <script lang="ts">
   import { onMount } from "svelte";
   import Legend from "./Legend.svelte";
+  import PaintBar from "./PaintBar.svelte";
   import Reading from "./Reading.svelte";
   import ViewportTools from "./ViewportTools.svelte";
   import type { ViewportFrame } from "./frames";
@@ -12,6 +13,7 @@
   import { colouring } from "../state/colouring.svelte";
   import { desk } from "../state/desk.svelte";
   import { judging } from "../state/judging.svelte";
+  import { painting } from "../state/painting.svelte";
   import { performing } from "../state/performing.svelte";
   import { place, placePoint, pointsOf } from "../state/placing";
   import { stands } from "../state/finishing";
@@ -48,6 +50,8 @@
       moving: (list) => {
         if (performing.on) performing.move(desk.handle, list);
       },
+      brushed: (way) => painting.moved(way),
+      painted: (way, normal) => painting.painted(way, normal),
       curveMoved: placePoint,
       curveDrawn: (points) => {
         if (desk.drawing) desk.drawing = { ...desk.drawing, points };
@@ -160,13 +164,36 @@
     const made = viewport;
     const { top, quantity } = colouring;
     const run = playback.freshness?.run;
-    if (!made) return;
+    if (!made || painting.shown) return;
     if (top === null || run === undefined) return made.setColours(null);
     const frame = playback.frame;
     void colouring.values(run, playback.source(frame), deforming).then((found) => {
       if (frame !== playback.frame || quantity !== colouring.quantity) return;
       made.setColours(new Map([...found].map(([id, values]) => [id, coloursOf(values, top)])));
     });
+  });
+
+  // A map is shown on its element, and painted.
+  $effect(() => {
+    void shot.state?.revision;
+    void painting.shown;
+    void painting.load(playback.frame);
+  });
+  $effect(() => {
+    void arranged;
+    const { shown, surface, on } = painting;
+    if (!viewport) return;
+    viewport.setAtRest(shown && surface ? new Map([[shown.element, surface]]) : null);
+    if (shown && surface) viewport.setColours(new Map([[shown.element, coloursOf(surface.weights, 1)]]));
+    const rest = surface?.places;
+    viewport.setBrush(on && rest ? { element: on.element, rest, radius: painting.radius_m } : null);
+  });
+  // It ends with the selection of its element, and where the element, map or layer is gone.
+  $effect(() => {
+    const { shown, on } = painting;
+    const layer = on && painting.map?.layers[on.layer];
+    if (shown && (!painting.map || shot.selected?.id !== shown.element)) painting.shown = painting.on = null;
+    else if (on && !(layer && "painted" in layer.source)) painting.on = null;
   });
 
   let gate = $derived(
@@ -214,7 +241,8 @@
   {/if}
   <ViewportTools />
   <Reading />
-  {#if deforming.length > 0}<Legend />{/if}
+  {#if deforming.length > 0 || painting.shown}<Legend />{/if}
+  {#if painting.on}<PaintBar />{/if}
   {#if dropping}
     <div
       class="pointer-events-none absolute inset-2 grid place-items-center rounded-xl border-2 border-dashed border-lime bg-black/40 text-[16px]"

@@ -97,6 +97,7 @@ export class DeformingGeometry {
   readonly geometry = new THREE.BufferGeometry();
   #topology: Topology | null = null;
   #shown: MeshOfFrame | null = null;
+  #colours: Float32Array | null = null;
 
   /** Whether the mesh that is shown is that of a frame. */
   shows(mesh: MeshOfFrame): boolean {
@@ -121,10 +122,15 @@ export class DeformingGeometry {
     this.#shown = mesh;
   }
 
-  /** Colours the vertices; false if there are not as many. */
+  /** Colours the vertices; false if there are not as many. Colours of one copy are those of all. */
   colour(colours: Float32Array): boolean {
-    if (colours.length !== this.#shown?.places.length) return false;
-    this.#put("color", colours);
+    const length = this.#shown?.places.length ?? 0;
+    if (colours.length === 0 || length % colours.length !== 0) return false;
+    if (this.#colours === colours && this.geometry.getAttribute("color")?.count === length / 3) return true;
+    const all = new Float32Array(length);
+    for (let at = 0; at < length; at += colours.length) all.set(colours, at);
+    this.#put("color", all);
+    this.#colours = colours;
     return true;
   }
 

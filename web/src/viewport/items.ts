@@ -63,6 +63,7 @@ export class Items {
       judging: () => ({ by: null, every: 1 }),
       weights: null,
       colours: null,
+      atRest: null,
       asset: (name) => `/api/shots/${this.context.shotId}/assets/${encodeURIComponent(name)}`,
     };
   }
@@ -142,6 +143,11 @@ export class Items {
   /** Whether the poses in the document have come. */
   get known(): boolean {
     return this.#staged !== null;
+  }
+
+  /** The mesh that is drawn of a solid. */
+  meshOf(id: number): THREE.InstancedMesh | undefined {
+    return this.#all.get(id)?.drawn.find((of) => of instanceof DrawnBodies)?.mesh;
   }
 
   bodiesOf(id: number): BodiesOfFrame | undefined {

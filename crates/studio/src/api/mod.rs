@@ -13,6 +13,7 @@ mod handing_on;
 mod history;
 mod initial_state;
 mod input;
+mod maps;
 mod motion;
 mod outlines;
 mod pages;
@@ -95,6 +96,7 @@ fn router() -> OpenApiRouter<Arc<Studio>> {
         .routes(routes!(runs::differences))
         .routes(routes!(runs::frame))
         .routes(routes!(topologies::topology))
+        .routes(routes!(maps::map))
         .routes(routes!(surfaces::measured))
         .routes(routes!(handing_on::meshes))
         .routes(routes!(runs::measured))

@@ -279,7 +279,7 @@ pub(crate) async fn probe(
         .into_response())
 }
 
-fn seconds(sampler: &Sampler, frame: f64) -> f64 {
+pub(super) fn seconds(sampler: &Sampler, frame: f64) -> f64 {
     let timing = sampler.base().timing;
     (sampler.world_frame(frame) - f64::from(timing.first)) / f64::from(timing.fps)
 }

@@ -132,6 +132,13 @@ export class DrawnBodies implements Drawn {
   /** Gives the mesh the shape that the frame has for it, or its rest shape. */
   #deform(mesh: THREE.InstancedMesh, deformed: MeshOfFrame | undefined) {
     const { context } = this;
+    const atRest = context.atRest?.get(this.element.id);
+    if (!deformed && atRest) {
+      const deforming = (this.#deforming ??= new DeformingGeometry());
+      if (!deforming.shows(atRest.mesh)) deforming.show(atRest.mesh, atRest.topology);
+      if (mesh.geometry !== deforming.geometry) this.#reform(mesh, deforming.geometry);
+      return;
+    }
     if (!deformed) {
       if (this.#rest && mesh.geometry !== this.#rest) this.#reform(mesh, this.#rest);
       return;
@@ -156,8 +163,7 @@ export class DrawnBodies implements Drawn {
     const { context, element } = this;
     const colours = context.colours?.get(element.id);
     const deforms = this.#deforming && mesh.geometry === this.#deforming.geometry;
-    if (colours && this.#coloured !== colours && deforms && this.#deforming!.colour(colours))
-      this.#coloured = colours;
+    if (colours && deforms && this.#deforming!.colour(colours)) this.#coloured = colours;
     const coloured = colours !== undefined && deforms && this.#coloured === colours;
     mesh.material = coloured ? context.looks.measured : this.#material!;
   }

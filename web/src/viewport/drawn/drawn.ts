@@ -6,6 +6,7 @@ import type { BodiesOfFrame, MeshOfFrame, ParticlesOfFrame } from "../frames";
 import type { Topologies } from "../deforming";
 import type { Geometries } from "../geometry";
 import type { Looks } from "../looks";
+import type { MapSurface } from "../mapSurface";
 
 /** What all that is drawn has in common. */
 export interface DrawnContext {
@@ -25,6 +26,8 @@ export interface DrawnContext {
   weights: Map<number, Float32Array> | null;
   /** Colours of the vertices of what deforms, by element; null: it has its own look. */
   colours: Map<number, Float32Array> | null;
+  /** Meshes at rest that are shown in place of shapes where frames have none, by element. */
+  atRest: Map<number, Pick<MapSurface, "mesh" | "topology">> | null;
   /** Where an asset's bytes are. */
   asset(name: string): string;
   /** +1 when a load begins, −1 when it ends or fails. */

@@ -2,51 +2,14 @@
 
 use super::discretization::Discretization;
 use crate::Step;
-use crate::forces::{Surfaces, Weight};
-use geometry::maps::{MapContext, MapSurface};
+use crate::maps::MapsAt;
+use geometry::maps::MapSurface;
 use geometry::{Image, Mesh, Meshes};
-use glam::Vec3;
 use shot::map::{LayerSource, Map};
 use shot::world::World;
-use shot::{Element, ElementKind, Id, region::Volume};
+use shot::{Element, Id, region::Volume};
 use std::collections::HashMap;
 use std::sync::Arc;
-
-/// What maps need of a shot at one time: regions and curves in the frame of an element's first copy.
-pub struct MapsAt<'a> {
-    /// The shot's poses.
-    pub world: &'a World<'a>,
-    /// The surfaces that regions need.
-    pub surfaces: &'a Surfaces,
-    /// Images by the names of their assets.
-    pub images: &'a HashMap<String, Arc<Image>>,
-    /// The element.
-    pub element: &'a Element,
-    /// Seconds of the world's time.
-    pub seconds: f64,
-}
-
-impl MapContext for MapsAt<'_> {
-    fn region(&self, region: Id, points: &[Vec3]) -> Option<Vec<f32>> {
-        let shot = self.world.shot();
-        let weight = Weight::new(self.world, shot, self.surfaces, shot.element(region)?, self.seconds)?;
-        let (position, orientation) = self.world.placements(self.element).first().copied()?;
-        Some(points.iter().map(|p| weight.at(position + orientation * *p)).collect())
-    }
-
-    fn curve(&self, curve: Id) -> Option<Vec<Vec<Vec3>>> {
-        let element = self.world.shot().element(curve)?;
-        let ElementKind::Curve(curve) = &element.kind else { return None };
-        let (from, turned) = self.world.pose(element);
-        let (position, orientation) = self.world.placements(self.element).first().copied()?;
-        let local = |p: &Vec3| orientation.inverse() * (from + turned * *p - position);
-        Some(curve.strokes().iter().map(|stroke| stroke.iter().map(local).collect()).collect())
-    }
-
-    fn image(&self, asset: &str) -> Option<&Image> {
-        self.images.get(asset).map(|image| &**image)
-    }
-}
 
 /// The maps of an element that act on it.
 pub(super) struct ElementMaps {
