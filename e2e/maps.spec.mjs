@@ -76,7 +76,7 @@ test("a map is painted on the Viewport stroke by stroke, and pins hold where it 
   expect((await weights(page, "Map")).filter((w) => w > 0.5).length).toBeLessThan(strong);
   await page.getByRole("button", { name: "Undo" }).click();
   await page.getByRole("button", { name: "Undo" }).click();
-  await expect(page.getByText("1 strokes")).toBeVisible();
+  await expect(page.getByText("1 stroke")).toBeVisible();
   expect(await weights(page, "Map")).toEqual(one);
   await page.getByRole("button", { name: "Done painting" }).click();
   await expect(page.getByRole("group", { name: "Brush" })).toBeHidden();

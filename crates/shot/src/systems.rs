@@ -1,6 +1,6 @@
 //! Systems: the elements that are solved together, because they act on each other.
 //!
-//! All rigid solids are one system, and all cloths and soft bodies, which read the solids. Particles are one system with all that they become or
+//! All rigid solids are one system, and all cloths and soft bodies, which read the solids. Particles that meet cloths read those too. Particles are one system with all that they become or
 //! are born of; they belong to the solids' system where they push free bodies, become
 //! bodies, or come from bodies. Other particles only read the solids: what changes in
 //! them leaves the solids fresh.
@@ -8,6 +8,7 @@
 use crate::{
     Element, Id, Moves, Shot,
     particles::{Action, Particles, Source},
+    references::Role,
 };
 use serde::{Deserialize, Deserializer, Serialize, Serializer};
 use std::collections::BTreeMap;
@@ -131,7 +132,8 @@ impl Shot {
         let mut systems =
             vec![System { id: SystemId::Solids, elements: members(&with_solids), reads: Vec::new() }];
         let deformables = if pushed { Vec::new() } else { members(&Element::deforms) };
-        if !deformables.is_empty() {
+        let apart = !deformables.is_empty();
+        if apart {
             systems.push(System {
                 id: SystemId::Deformables,
                 elements: deformables,
@@ -148,12 +150,31 @@ impl Shot {
         let mut alone: Vec<System> = (found.into_values())
             .map(|elements| {
                 let id = elements.iter().min().copied().expect("a group has a member");
-                System { id: SystemId::Particles(id), elements, reads: vec![SystemId::Solids] }
+                let mut reads = vec![SystemId::Solids];
+                let meets =
+                    |id: &Id| self.element(*id).is_some_and(|element| self.meets_deformables(element));
+                if apart && elements.iter().any(meets) {
+                    reads.push(SystemId::Deformables);
+                }
+                System { id: SystemId::Particles(id), elements, reads }
             })
             .collect();
         alone.sort_by_key(|system| system.id);
         systems.extend(alone);
         systems
+    }
+
+    /// Whether particles can meet a cloth or a soft body, are born on one or stay on one.
+    pub fn meets_deformables(&self, particles: &Element) -> bool {
+        let Some(set) = particles.as_particles() else { return false };
+        let enabled =
+            set.contact.enabled || particles.channels.contains_key("kind.particles.contact.enabled");
+        let contact = crate::particles::ContactResponse { enabled: true, ..set.contact.clone() };
+        let named = particles.references();
+        self.elements.iter().filter(|element| element.deforms()).any(|element| {
+            enabled && contact.collides_with(element)
+                || named.iter().any(|reference| reference.id == element.id && reference.role != Role::Listed)
+        })
     }
 
     /// Whether particles can push a body of the shot.

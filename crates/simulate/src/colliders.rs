@@ -129,6 +129,8 @@ pub struct Collider {
     reach: f32,
     /// From space into the shape's own, at the substep's end.
     into: Affine3A,
+    /// Whether it is a cloth or a soft body.
+    deformable: bool,
 }
 
 /// The surface of a body.
@@ -159,7 +161,7 @@ impl Collider {
     fn new(now: BodyState, before: Pose, skin: Skin, dt: f32) -> Self {
         let out = Affine3A::from_scale_rotation_translation(Vec3::splat(now.scale), now.pose.1, now.pose.0);
         let reach = skin.reach();
-        Self { now, before, skin, dt, reach, into: out.inverse() }
+        Self { now, before, skin, dt, reach, into: out.inverse(), deformable: false }
     }
 
     /// Its pose at a fraction of the substep.
@@ -264,6 +266,11 @@ impl Collider {
         rigid.length() * dt + own
     }
 
+    /// Whether it is a cloth or a soft body.
+    pub fn is_deformable(&self) -> bool {
+        self.deformable
+    }
+
     /// Whether it changes its shape.
     pub fn deforms(&self) -> bool {
         matches!(self.skin, Skin::Deforming(_))
@@ -356,8 +363,9 @@ pub struct Colliders {
 }
 
 impl Colliders {
-    /// Advances to the end of the next substep, of `dt` seconds. `deformed` are
-    /// the shapes of the bodies that change theirs.
+    /// Advances the bodies of which `stepped` is true to the end of the next substep, of `dt` seconds; the others stay as they
+    /// were in theirs. `deformed` are the shapes of the bodies that change theirs; with `anew` the hierarchies of cloths and
+    /// soft bodies are built anew.
     ///
     /// # Errors
     /// [`MissingMesh`].
@@ -367,6 +375,8 @@ impl Colliders {
         bodies: Vec<BodyState>,
         deformed: &BTreeMap<Id, Arc<MovingMesh>>,
         dt: f32,
+        anew: bool,
+        stepped: &dyn Fn(Id) -> bool,
         mesh: impl Fn(&Shape) -> Result<Mesh, MissingMesh>,
     ) -> Result<(), MissingMesh> {
         let mut same_still = !self.still.items.is_empty();
@@ -379,11 +389,13 @@ impl Colliders {
                 same_still = false;
             }
         }
+        let at_start = |c: &Collider| if stepped(c.now.element) { c.now.pose } else { c.before };
         let before: HashMap<(Id, u32), Pose> =
-            self.list.iter().map(|c| ((c.now.element, c.now.copy), c.now.pose)).collect();
+            self.list.iter().map(|c| ((c.now.element, c.now.copy), at_start(c))).collect();
         // What the list holds is not needed any more.
         self.list.clear();
-        self.deform(deformed);
+        let deformable = |id: Id| shot.element(id).is_some_and(Element::deforms);
+        self.deform(deformed, stepped, &|id| anew && deformable(id));
         let list: Vec<Collider> = bodies
             .into_iter()
             .filter_map(|now| {
@@ -392,7 +404,8 @@ impl Colliders {
                     None => Skin::Rigid(self.shapes.get(&now.element)?.1.clone()),
                 };
                 let before = before.get(&(now.element, now.copy)).copied().unwrap_or(now.pose);
-                Some(Collider::new(now, before, skin, dt))
+                let deformable = deformable(now.element);
+                Some(Collider { deformable, ..Collider::new(now, before, skin, dt) })
             })
             .collect();
         let items = |still: bool| -> Vec<u32> {
@@ -409,9 +422,23 @@ impl Colliders {
     }
 
     /// Moves the surfaces of the bodies that change their shape.
-    fn deform(&mut self, deformed: &BTreeMap<Id, Arc<MovingMesh>>) {
+    fn deform(
+        &mut self,
+        deformed: &BTreeMap<Id, Arc<MovingMesh>>,
+        stepped: &dyn Fn(Id) -> bool,
+        anew: &dyn Fn(Id) -> bool,
+    ) {
         self.deforming.retain(|id, _| deformed.contains_key(id));
         for (id, mesh) in deformed {
+            if self.deforming.contains_key(id) && !stepped(*id) {
+                continue;
+            }
+            if anew(*id)
+                && let Some(surface) = self.deforming.get_mut(id)
+            {
+                let positions = surface.positions().to_vec();
+                *surface = Arc::new(MovingSurface::new(mesh.topology.clone(), positions));
+            }
             let known = self.deforming.get_mut(id).filter(|known| *known.topology() == mesh.topology);
             match known.and_then(Arc::get_mut) {
                 Some(surface) => surface.advance(&mesh.positions),
@@ -504,7 +531,8 @@ mod tests {
 
     fn follow(colliders: &mut Colliders, shot: &Shot, bodies: Vec<BodyState>) {
         let meshes = geometry::Meshes::default();
-        colliders.follow(shot, bodies, &BTreeMap::new(), 0.01, |shape| meshes.mesh(shape)).unwrap();
+        let none = BTreeMap::new();
+        colliders.follow(shot, bodies, &none, 0.01, false, &|_| true, |shape| meshes.mesh(shape)).unwrap();
     }
 
     #[test]

@@ -187,7 +187,11 @@ impl Simulation {
         let surfaces = Surfaces::of(&now, meshes);
         let wants = solvers.iter().fold(Wants::default(), |all, of| {
             let wants = of.solver.wants();
-            Wants { bodies: all.bodies || wants.bodies, hits: all.hits || wants.hits }
+            Wants {
+                bodies: all.bodies || wants.bodies,
+                hits: all.hits || wants.hits,
+                deformables: all.deformables || wants.deformables,
+            }
         });
         let meshes = meshes.clone();
         let (colliders, frame) = (Colliders::default(), shot.timing.first);
@@ -253,26 +257,40 @@ impl Simulation {
         self.solvers.iter_mut().for_each(|of| of.solver.stand(&world));
     }
 
-    /// Updates the colliders from the present states of the bodies, `dt` seconds
-    /// after those before.
+    /// Updates the colliders from the present states of all bodies, `dt` seconds after those before.
     fn follow_bodies(&mut self, dt: f32) -> Result<(), PrepareError> {
+        self.follow(dt, None, false)
+    }
+
+    /// Updates the colliders from the present states of the bodies of a solver, or of all, `dt` seconds after those before.
+    /// `anew`: in a way that does not depend on the frames before.
+    fn follow(&mut self, dt: f32, of: Option<usize>, anew: bool) -> Result<(), PrepareError> {
         if !self.wants.bodies {
             return Ok(());
         }
+        let wanted = |solver: &dyn Solver| self.wants.deformables || !solver.deforms();
+        let mut stepped: Option<BTreeSet<Id>> = None;
+        if let Some(of) = of {
+            let mut own = Vec::new();
+            self.solvers[of].solver.bodies(&self.now, &mut own);
+            stepped = Some(own.into_iter().map(|body| body.element).collect());
+        }
+        let is_stepped = |id: Id| stepped.as_ref().is_none_or(|stepped| stepped.contains(&id));
         let mut bodies = Vec::new();
         self.colliders.hits.clear();
         self.colliders.broken.clear();
-        for SystemSolver { solver, .. } in &self.solvers {
+        for SystemSolver { solver, .. } in self.solvers.iter().filter(|of| wanted(&*of.solver)) {
             solver.bodies(&self.now, &mut bodies);
             solver.broken(&mut self.colliders.broken);
             if self.wants.hits {
                 solver.hits(&mut self.colliders.hits);
             }
         }
-        let shapes: BTreeMap<_, _> = self.solvers.iter().flat_map(|of| of.solver.shapes()).collect();
+        let with_shapes = self.solvers.iter().filter(|of| wanted(&*of.solver));
+        let shapes: BTreeMap<_, _> = with_shapes.flat_map(|of| of.solver.shapes()).collect();
         let meshes = &self.meshes;
         self.colliders
-            .follow(&self.now, bodies, &shapes, dt, |shape| meshes.mesh(shape))
+            .follow(&self.now, bodies, &shapes, dt, anew, &is_stepped, |shape| meshes.mesh(shape))
             .map_err(|source| PrepareError::Mesh { element: "a solid".to_owned(), source })
     }
 
@@ -432,8 +450,9 @@ impl Simulation {
                 }
             }
             let exchange = self.solvers[i].solver.take_exchange();
-            if has_bodies {
-                self.follow_bodies(dt as f32).map_err(cannot_be_met(self.frame + 1))?;
+            if has_bodies && (self.wants.deformables || !self.solvers[i].solver.deforms()) {
+                let begins_frame = (start - start.round()).abs() < 1e-6;
+                self.follow(dt as f32, Some(i), begins_frame).map_err(cannot_be_met(self.frame + 1))?;
             }
             if !exchange.impulses.is_empty() || exchange.spawns() {
                 for other in self.solvers.iter_mut().filter(|other| other.system == system) {

@@ -174,6 +174,11 @@ pub trait Solver: Send {
         false
     }
 
+    /// Whether these are cloths and soft bodies.
+    fn deforms(&self) -> bool {
+        false
+    }
+
     /// Adds the present states of its bodies.
     fn bodies(&self, _: &Shot, _: &mut Vec<BodyState>) {}
 
@@ -287,6 +292,8 @@ pub struct Wants {
     pub bodies: bool,
     /// Their contacts.
     pub hits: bool,
+    /// The surfaces of cloths and soft bodies too.
+    pub deformables: bool,
 }
 
 /// Prepares a solver for the elements of a system; none if the system has nothing for it.

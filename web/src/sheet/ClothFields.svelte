@@ -14,6 +14,7 @@
 
 <MaterialFields {element} {solids} of="cloth" />
 <PinFields {element} {solids} of="cloth" />
+<MapFields {element} {solid} />
 <Section title="Sheet">
   <ParameterField target={at("edge_m")} />
   <ParameterField target={at("mass_kg_m2")} />
@@ -43,4 +44,3 @@
   <ParameterField target={at("drag")} />
   <ParameterField target={at("lift")} />
 </Section>
-<MapFields {element} {solid} />

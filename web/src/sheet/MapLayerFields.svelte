@@ -87,7 +87,7 @@
         onclick={() => (on ? painting.end() : painting.begin({ element: element.id, map, layer: number }))}
         ><Brush size={14} />{on ? "Painting" : "Paint"}</button
       >
-      <span class="text-faint">{source.painted.strokes.length} strokes</span>
+      <span class="text-faint">{counted(source.painted.strokes.length, "stroke")}</span>
     </div>
   {:else if "region" in source}
     <Picker

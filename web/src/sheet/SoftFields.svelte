@@ -14,6 +14,7 @@
 
 <MaterialFields {element} {solids} of="soft" />
 <PinFields {element} {solids} of="soft" />
+<MapFields {element} {solid} />
 <Section title="Inside" note="cells carry the surface">
   <ParameterField target={at("cell_m")} />
   <ParameterField target={at("edge_m")} />
@@ -36,4 +37,3 @@
 <Section title="In moving air">
   <ParameterField target={at("drag")} />
 </Section>
-<MapFields {element} {solid} />

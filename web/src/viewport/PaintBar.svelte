@@ -13,11 +13,11 @@
 </script>
 
 <div
-  class="absolute bottom-3 left-1/2 w-[560px] -translate-x-1/2 rounded-lg bg-[#12181af0] px-3 py-2"
+  class="absolute bottom-3 left-1/2 w-[660px] -translate-x-1/2 rounded-lg bg-[#12181af0] px-3 py-2"
   role="group"
   aria-label="Brush"
 >
-  <div class="grid grid-cols-2 gap-x-4">
+  <div class="grid grid-cols-[1.3fr_1fr] gap-x-5">
     <Choice
       label="Stroke"
       value={painting.effect}

@@ -75,7 +75,7 @@ pub(super) struct Inputs<'a> {
 pub(super) struct SystemInputs {
     pub id: SystemId,
     /// The place of the system that it reads.
-    pub reads: Option<usize>,
+    pub reads: Vec<usize>,
     /// Particles, with what they are made of, and whether others become them.
     particle_sets: Vec<(ForceInput, bool)>,
     /// Cloths and soft bodies, with what they are made of.
@@ -181,7 +181,7 @@ impl<'a> Inputs<'a> {
             let deformables = members.iter().filter(|element| element.deforms());
             SystemInputs {
                 id: system.id,
-                reads: system.reads.first().and_then(|id| place(*id)),
+                reads: system.reads.iter().filter_map(|id| place(*id)).collect(),
                 particle_sets: sets.map(|element| (input(element.id), fed.contains(&element.id))).collect(),
                 deformables: deformables.map(|element| input(element.id)).collect(),
                 forces: forces.map(|(element, force)| (input(element.id), scope(force))).collect(),

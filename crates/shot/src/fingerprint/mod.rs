@@ -77,13 +77,13 @@ pub fn system_fingerprints(shot: &Shot) -> Vec<SystemFingerprints> {
     let first_inputs = first_inputs(&now, &sampler).to_string();
     let mut chains: Vec<Chain> = inputs.systems.iter().map(|_| Chain::default()).collect();
     for i in 0..chains.len() {
-        let reads = inputs.systems[i].reads.and_then(|reads| chains[reads].state);
+        let reads = read(&inputs, &chains, i);
         let hash = inputs.begins(i, &now).then(|| {
             let mut hash = inputs.start(i, &now, &first_inputs);
             inputs.add_preroll(&mut hash, i, &mut now);
             hash
         });
-        chains[i].push(hash, reads);
+        chains[i].push(hash, &reads);
     }
     for frame in shot.timing.first..shot.timing.last {
         let acts = inputs.frame(&mut now, frame);
@@ -97,12 +97,17 @@ pub fn system_fingerprints(shot: &Shot) -> Vec<SystemFingerprints> {
                 hash.update(act.hash.finalize());
                 hash
             });
-            let reads = inputs.systems[i].reads.and_then(|reads| chains[reads].state);
-            chains[i].push(hash, reads);
+            let reads = read(&inputs, &chains, i);
+            chains[i].push(hash, &reads);
         }
     }
     let system = |(of, chain): (&SystemInputs, Chain)| SystemFingerprints { system: of.id, list: chain.list };
     inputs.systems.iter().zip(chains).map(system).collect()
+}
+
+/// The states of the systems that one reads.
+fn read(inputs: &Inputs, chains: &[Chain], system: usize) -> Vec<[u8; 32]> {
+    inputs.systems[system].reads.iter().filter_map(|read| chains[*read].state).collect()
 }
 
 /// The fingerprints of a system as they come.
@@ -113,8 +118,8 @@ struct Chain {
 }
 
 impl Chain {
-    /// Adds that of the next frame; `reads`: the state of the system that is read, at that frame.
-    fn push(&mut self, hash: Option<Sha256>, reads: Option<[u8; 32]>) {
+    /// Adds that of the next frame; `reads`: the states of the systems that are read, at that frame.
+    fn push(&mut self, hash: Option<Sha256>, reads: &[[u8; 32]]) {
         self.state = hash.map(|mut hash| {
             reads.iter().for_each(|state| hash.update(state));
             hash.finalize().into()

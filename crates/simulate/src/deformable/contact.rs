@@ -118,6 +118,8 @@ impl ContactSearch<'_> {
         list.clear();
         self.colliders.still_in(bounds, |i| list.push(i));
         self.colliders.moving_in(bounds, |i| list.push(i));
+        // Cloths and soft bodies meet each other in another way.
+        list.retain(|i| !self.colliders.list()[*i].is_deformable());
         list.sort_unstable();
     }
 

@@ -45,14 +45,15 @@ mod system;
 pub mod timers;
 mod truncation;
 
-use crate::colliders::Exchange;
+use crate::colliders::{BodyState, Exchange};
 use crate::{BlowUp, PrepareContext, PrepareError, SavedPart, Solver, Step, Wants};
 use body::DeformableBody;
 use discretization::{Discretization, Part, ShownMesh};
 use element_maps::ElementMaps;
 use fit::{nodes_from_points, to_nodes};
 use frames::{Bodies, Frame, MeshState};
-use glam::{DVec3, Quat, Vec3};
+use geometry::MovingMesh;
+use glam::{DVec3, Mat3, Quat, Vec3};
 use holds::{Hold, OWN, PartHolds};
 use lattice::LatticeError;
 use material::Material;
@@ -62,6 +63,8 @@ use shot::{
     world::{Pose, World},
 };
 use state::State;
+use std::collections::BTreeMap;
+use std::sync::Arc;
 use timers::{Phase, timed};
 
 /// Most nodes of all cloths and soft bodies of a shot, and most points of their surfaces.
@@ -329,12 +332,54 @@ impl Solver for Deformables {
         Some((self.middle(index).as_vec3(), Quat::IDENTITY))
     }
 
+    fn has_bodies(&self) -> bool {
+        true
+    }
+
+    fn deforms(&self) -> bool {
+        true
+    }
+
+    fn bodies(&self, shot: &shot::Shot, out: &mut Vec<BodyState>) {
+        for (i, member) in self.members.iter().enumerate() {
+            let Some(solid) = shot.element(member.element).and_then(Element::as_solid) else { continue };
+            let centre = self.middle(i).as_vec3();
+            out.push(BodyState {
+                element: member.element,
+                copy: 0,
+                // In place of the pose the vertices move.
+                pose: (Vec3::ZERO, Quat::IDENTITY),
+                scale: 1.0,
+                centre,
+                velocity: Vec3::ZERO,
+                angular_velocity: Vec3::ZERO,
+                inverse_mass: 0.0,
+                inverse_inertia: Mat3::ZERO,
+                still: false,
+                friction: solid.body.friction,
+                restitution: solid.body.restitution,
+            });
+        }
+    }
+
+    fn shapes(&self) -> BTreeMap<Id, Arc<MovingMesh>> {
+        let DeformableBody { discretization, parts, state, .. } = &self.body;
+        let points = discretization.embedding.all(&state.x);
+        let of = |(member, part): (&Member, &discretization::Part)| {
+            let at = |p: &u32| points[part.points.start + *p as usize].as_vec3();
+            let positions: Vec<Vec3> = member.shown.point_of.iter().map(at).collect();
+            let topology = member.shown.topology.clone();
+            (member.element, Arc::new(MovingMesh { topology, positions, velocities: Vec::new() }))
+        };
+        self.members.iter().zip(parts).map(of).collect()
+    }
+
     fn take_exchange(&mut self) -> Exchange {
         Exchange { impulses: std::mem::take(&mut self.body.impulses), ..Exchange::default() }
     }
 
     fn wants(&self) -> Wants {
-        Wants { bodies: true, hits: false }
+        Wants { bodies: true, ..Wants::default() }
     }
 
     fn write(&mut self, frame: &mut Frame) {

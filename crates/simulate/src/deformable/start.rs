@@ -37,6 +37,7 @@ pub(super) fn set_apart(
         near.clear();
         colliders.still_in(&bounds, |i| near.push(i));
         colliders.moving_in(&bounds, |i| near.push(i));
+        near.retain(|i| !colliders.list()[*i].is_deformable());
         let away = |p: Vec3| {
             let of =
                 near.iter().filter_map(|i| Some(colliders.list()[*i].nearest(p, 3.0 * gap)?.distance(p)));

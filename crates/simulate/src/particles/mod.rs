@@ -78,7 +78,7 @@ pub(crate) fn prepare(
         return Ok(None);
     }
     // Emitters and regions may be attached to bodies.
-    let mut wants = Wants { bodies: true, hits: false };
+    let mut wants = Wants { bodies: true, hits: false, deformables: false };
     let mut systems = Vec::new();
     let mut preroll_s = 0.0f32;
     let weighing = weighing(shot);
@@ -86,6 +86,7 @@ pub(crate) fn prepare(
         forecast(context, element, particles)?;
         let positions = emission::EmissionSites::find(shot, particles, context.meshes);
         can_be_born(element, particles, &positions)?;
+        wants.deformables |= shot.meets_deformables(element);
         wants.hits |= matches!(particles.source, Source::Impacts { .. });
         // What begins from a frame has come to it already.
         let preroll = if context.initial_state.is_some() { 0.0 } else { particles.emission.preroll_s };

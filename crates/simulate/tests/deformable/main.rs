@@ -4,6 +4,7 @@ mod cloth;
 mod crossings;
 mod holds;
 mod materials;
+mod particles;
 mod push;
 mod self_contact;
 mod soft;
