@@ -54,6 +54,16 @@ pub enum Mistake {
     OutsideGate,
     /// Particles cannot be born as they are to: nowhere, or too many.
     CannotBeBorn,
+    /// A soft body's mesh is open.
+    OpenSoftBody,
+    /// A cloth has too few edges to fold.
+    TooCoarse,
+    /// A cloth is thicker than its edges allow.
+    TooThick,
+    /// A mesh has edges with more than two faces, or faces without an area.
+    UnsoundMesh,
+    /// A pin holds nothing.
+    PinHoldsNothing,
 }
 
 /// The entries that follow from the document alone.

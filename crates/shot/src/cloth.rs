@@ -145,6 +145,9 @@ pub struct Cloth {
     #[serde(skip_serializing_if = "Vec::is_empty")]
     #[parameter(nested)]
     pub scaled: Vec<ScaledByMap>,
+    /// Seconds for which it moves before the first frame, so that it is in motion there.
+    #[parameter(label = "Preroll", unit = "s", fixed, range(0.0, 60.0), step = 0.5)]
+    pub preroll_s: f32,
     /// Whether it pushes free solids; else they push it alone, and are not computed anew when it changes.
     #[parameter(label = "Pushes solids", words = "push on solids")]
     pub pushes_solids: bool,
@@ -175,6 +178,7 @@ impl Default for Cloth {
             pressure_pa: 0.0,
             shut_in_air: None,
             scaled: Vec::new(),
+            preroll_s: 0.0,
             pushes_solids: true,
             pins: Vec::new(),
         }

@@ -591,6 +591,12 @@ impl Element {
         self.as_cloth().map(|cloth| &cloth.pins).or_else(soft).map_or(&[], Vec::as_slice)
     }
 
+    /// Seconds for which it moves before the first frame, as a cloth or a soft body.
+    pub fn preroll_s(&self) -> f32 {
+        let soft = || self.as_soft().map(|soft| soft.preroll_s);
+        self.as_cloth().map(|cloth| cloth.preroll_s).or_else(soft).unwrap_or(0.0)
+    }
+
     /// What maps scale of it, as a cloth or a soft body.
     pub fn scaled(&self) -> &[ScaledByMap] {
         let soft = || self.as_soft().map(|soft| &soft.scaled);

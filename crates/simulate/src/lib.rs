@@ -39,6 +39,7 @@ pub use bake::{
     fresh_systems, resume,
 };
 pub use cancel::Cancel;
+pub use deformable::check as deformable_check;
 pub use deformable::timers as deformable_timers;
 pub use particles::not_to_be_born;
 pub use rounds::{bake_rounds, rounds};

@@ -20,6 +20,7 @@
   <ParameterField target={at("mass_kg_m2")} />
   <ParameterField target={at("thickness_m")} />
   <ParameterField target={at("rest_length")} />
+  <ParameterField target={at("preroll_s")} />
 </Section>
 <Section title="Stiffness" note="along u, across v">
   <ParameterField target={at("warp_n_m")} />

@@ -19,6 +19,7 @@
   <ParameterField target={at("cell_m")} />
   <ParameterField target={at("edge_m")} />
   <ParameterField target={at("density_kg_m3")} />
+  <ParameterField target={at("preroll_s")} />
 </Section>
 <Section title="Stiffness">
   <ParameterField target={at("youngs_modulus_pa")} />

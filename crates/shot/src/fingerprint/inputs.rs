@@ -237,9 +237,13 @@ impl<'a> Inputs<'a> {
         let preroll = |(set, _): &(ForceInput, bool)| {
             now.elements[set.index].as_particles().map_or(0.0, |particles| particles.emission.preroll_s)
         };
+        let of_deformables =
+            self.systems[system].deformables.iter().map(|of| now.elements[of.index].preroll_s());
         // What begins from a frame has come to it already.
-        let longest =
-            if now.initial_state.is_some() { 0.0 } else { sets.iter().map(preroll).fold(0.0, f32::max) };
+        let longest = match now.initial_state {
+            Some(_) => 0.0,
+            None => sets.iter().map(preroll).chain(of_deformables).fold(0.0, f32::max),
+        };
         let first = f64::from(timing.first);
         for back in (0..(longest * timing.fps).ceil() as u32).rev() {
             let acting = first - f64::from(back);

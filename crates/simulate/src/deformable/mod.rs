@@ -14,6 +14,7 @@ mod bending;
 mod blocks;
 mod body;
 mod cell;
+pub mod check;
 mod contact;
 mod dense;
 mod discretization;
@@ -74,6 +75,8 @@ const MAX_NODES: usize = 300_000;
 struct Deformables {
     members: Vec<Member>,
     body: DeformableBody,
+    /// The longest preroll of an element, s.
+    preroll_s: f32,
 }
 
 /// An element.
@@ -134,7 +137,15 @@ pub(crate) fn prepare(
     }
     let mut body = DeformableBody::new(all, parts, x, v);
     body.state.frames = frames;
-    Ok(Some(Box::new(Deformables { members, body })))
+    // What begins from a frame has come to it already.
+    let preroll_s = match context.initial_state {
+        Some(_) => 0.0,
+        None => {
+            let all = members.iter().filter_map(|member| context.shot.element(member.element));
+            all.map(Element::preroll_s).fold(0.0, f32::max)
+        }
+    };
+    Ok(Some(Box::new(Deformables { members, body, preroll_s })))
 }
 
 /// What an element is at rest, in all its copies.
@@ -315,7 +326,7 @@ impl Solver for Deformables {
             };
             scaled.push(self.members[i].maps.as_mut().map(by).unwrap_or_default());
         }
-        let Self { members, body } = self;
+        let Self { members, body, .. } = self;
         let scales = Scales::new(&body.discretization, &body.parts, &materials, &scaled);
         // Within the pool, where many small parallel loops cost little.
         let mut stepped = || body.step(step, &materials, &holds, scales.clone());
@@ -376,6 +387,10 @@ impl Solver for Deformables {
 
     fn take_exchange(&mut self) -> Exchange {
         Exchange { impulses: std::mem::take(&mut self.body.impulses), ..Exchange::default() }
+    }
+
+    fn preroll_s(&self) -> Option<f32> {
+        (self.preroll_s > 0.0).then_some(self.preroll_s)
     }
 
     fn wants(&self) -> Wants {

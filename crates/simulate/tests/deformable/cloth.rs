@@ -115,3 +115,35 @@ fn a_cloth_of_too_many_points_is_refused_before_it_is_made() {
     let error = Simulation::new(&shot, &Meshes::default()).err().unwrap().to_string();
     assert!(error.contains("Sheet") && error.contains("longer edges"), "{error}");
 }
+
+/// A sheet that is held on one side and has moved for half a second before the first frame.
+fn prerolled() -> (Shot, Id) {
+    let mut shot = shot(0.5);
+    let pins = vec![pin(PinnedPart::Side(Side::Left))];
+    let cloth = Cloth { edge_m: 0.1, preroll_s: 0.5, pins, ..Cloth::default() };
+    let id = sheet(&mut shot, "Sheet", [1.0, 0.4], 2.0, cloth);
+    shot.add(Element::solid("Float", Shape::sphere(0.1), Moves::Free).at(0.0, 1.5, 3.0));
+    (shot, id)
+}
+
+#[test]
+fn a_sheet_with_a_preroll_moves_at_the_first_frame_and_others_wait() {
+    let (shot, id) = prerolled();
+    let mut first = true;
+    run(&shot, |frame| {
+        if std::mem::take(&mut first) {
+            let lowest = places(frame, id).iter().map(|p| p.y).fold(f32::INFINITY, f32::min);
+            assert!(lowest < 1.6, "{lowest}");
+            assert!(frame.meshes[&id].velocities.iter().any(|v| v.length() > 0.2));
+            let float = shot.named("Float").unwrap().id;
+            assert!((frame.bodies[&float].positions[0].y - 1.5).abs() < 1e-6);
+        }
+    });
+    assert_goes_on_from_every_frame(&shot);
+    // The preroll acts on all frames.
+    let mut still = shot.clone();
+    let cloth = still.named_mut("Sheet").unwrap().as_solid_mut().unwrap().cloth.as_mut().unwrap();
+    cloth.preroll_s = 0.25;
+    let prints = |shot: &Shot| shot::fingerprint::system_fingerprints(shot).remove(0).list;
+    assert_ne!(prints(&still)[0], prints(&shot)[0]);
+}

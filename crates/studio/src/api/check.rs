@@ -10,7 +10,8 @@ use axum::extract::State as Extract;
 use frames::Event;
 use serde::{Deserialize, Serialize};
 use shot::check::{Entry, Mistake, check};
-use shot::{Collision, Element, Id, Moves, Shape, Shot};
+use shot::{Cloth, Collision, Element, Id, Moves, Shape, Shot, Solid};
+use simulate::deformable_check::{EDGES_FOR_FOLDS, MOST_THICKNESS, check_deformables, idle_pins};
 use simulate::solids::{separate, start_overlaps};
 use utoipa::ToSchema;
 
@@ -50,6 +51,7 @@ pub(crate) async fn list(Extract(studio): State, Path(id): Path<i64>) -> Result<
             reason: format!("{why}."),
             fix: None,
         }));
+        entries.extend(check_deformables(&shot, &meshes));
         entries.extend(from_run(&shot, &run));
         Ok(Json(entries.into_iter().map(CheckEntry::from).collect()))
     })
@@ -157,6 +159,12 @@ pub(crate) struct Fix {
     elements: Vec<u32>,
 }
 
+/// The solids that an entry concerns.
+fn wanted_solids<'a>(shot: &'a mut Shot, fix: &'a Fix) -> impl Iterator<Item = &'a mut Solid> {
+    let wanted = |element: &&mut Element| fix.elements.contains(&element.id.0);
+    shot.elements.iter_mut().filter(wanted).filter_map(Element::as_solid_mut)
+}
+
 /// Applies the one-press fix of an entry.
 #[utoipa::path(post, path = "/api/shots/{id}/fix", params(("id" = i64, Path)), request_body = Fix, responses((status = 200, body = ShotState)))]
 pub(crate) async fn fix(
@@ -216,7 +224,58 @@ pub(crate) async fn fix(
             shot.physics.substeps = substeps.min(256);
             "Substeps raised"
         }
+        Mistake::OpenSoftBody => {
+            for solid in wanted_solids(&mut shot, &fix) {
+                let soft = solid.soft.take().unwrap_or_default();
+                solid.cloth = Some(Cloth { edge_m: soft.edge_m, pins: soft.pins, ..Cloth::default() });
+            }
+            "Made cloth"
+        }
+        Mistake::TooCoarse | Mistake::TooThick => {
+            let copy = studio.clone();
+            let (mut at, folds) = (shot.clone(), fix.mistake == Mistake::TooCoarse);
+            let elements = fix.elements.clone();
+            shot = blocking(move || {
+                let meshes = copy.loader.meshes(&copy.data, &at)?;
+                for element in at.elements.iter_mut().filter(|element| elements.contains(&element.id.0)) {
+                    let Some(solid) = element.as_solid_mut() else { continue };
+                    let (shape, Some(cloth)) = (&solid.shape, &mut solid.cloth) else { continue };
+                    if folds {
+                        let mesh = meshes.mesh(shape).map_err(|error| Error::Bad(error.to_string()))?;
+                        cloth.edge_m = mesh.bounds().size().max_element() / EDGES_FOR_FOLDS;
+                    }
+                    cloth.thickness_m = cloth.thickness_m.min(MOST_THICKNESS * cloth.edge_m);
+                }
+                Ok(at)
+            })
+            .await?;
+            if fix.mistake == Mistake::TooCoarse { "Shorter edges" } else { "Half an edge thick" }
+        }
+        Mistake::PinHoldsNothing => {
+            let (copy, at, elements) = (studio.clone(), shot.clone(), fix.elements.clone());
+            let idle = blocking(move || {
+                let meshes = copy.loader.meshes(&copy.data, &at)?;
+                let of = |id: &u32| at.element(Id(*id)).map(|of| (Id(*id), idle_pins(&at, &meshes, of)));
+                Ok(elements.iter().filter_map(of).collect::<Vec<_>>())
+            })
+            .await?;
+            for (id, pins) in idle {
+                let Some(element) = shot.elements.iter_mut().find(|element| element.id == id) else {
+                    continue;
+                };
+                let Some(solid) = element.as_solid_mut() else { continue };
+                for pin in pins {
+                    match (&mut solid.cloth, &mut solid.soft) {
+                        (Some(cloth), _) => drop(cloth.pins.remove(pin)),
+                        (None, Some(soft)) => drop(soft.pins.remove(pin)),
+                        (None, None) => {}
+                    }
+                }
+            }
+            "Pin removed"
+        }
         Mistake::LeftWorld
+        | Mistake::UnsoundMesh
         | Mistake::FramesMissing
         | Mistake::ForceOnNothing
         | Mistake::RegionEmpty

@@ -213,6 +213,7 @@ fn check(path: &Path) -> Outcome {
     let meshes = Loader::default().meshes(folder, &shot).map_err(|error| Stop::Bad(error.to_string()))?;
     let mut entries = shot::check::check(&shot);
     entries.extend(crate::api::overlaps(&shot, &meshes).map_err(|error| Stop::Bad(error.to_string()))?);
+    entries.extend(simulate::deformable_check::check_deformables(&shot, &meshes));
     for entry in &entries {
         print(&format!("likely: {}", entry.reason))?;
     }
