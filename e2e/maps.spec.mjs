@@ -1,4 +1,4 @@
-// Maps: painted on the Viewport, made of layers, shown, and used by pins and factors.
+// Maps: painted on the Viewport, made of layers, shown, and used by pins and factors; materials of one's own.
 import { expect, test } from "./test.mjs";
 import { add, computed, newShot, pick, saved, shown, tab, type } from "./desk.mjs";
 import { Server } from "./server.mjs";
@@ -125,4 +125,46 @@ test("layers are mixed, a map is renamed with what names it, and scales stiffnes
   await page.getByRole("button", { name: "Delete map stiff hem" }).click();
   await saved(page, "Map stiff hem deleted");
   expect((await solidOf(page)).cloth.scaled ?? []).toEqual([]);
+});
+
+test("settings are kept as a material of one's own and taken up by another sheet", async ({ page }) => {
+  await newSheet(page, "Materials");
+  await type(page, "Weight, g/m²", "780");
+  await saved(page, "Weight");
+  await page.getByRole("textbox", { name: "Name of your material" }).fill("wet sail");
+  await page.getByRole("button", { name: "Keep as a material" }).click();
+  await expect(page.getByRole("button", { name: "Move toward wet sail" })).toBeVisible();
+  await type(page, "Weight, g/m²", "100");
+  await saved(page, "Weight");
+  await page.getByRole("button", { name: "Move toward wet sail" }).click();
+  await saved(page, "100 % toward wet sail");
+  expect((await solidOf(page)).cloth.mass_kg_m2).toBeCloseTo(0.78, 4);
+  await page.getByRole("button", { name: "Delete wet sail" }).click();
+  await expect(page.getByRole("button", { name: "Delete wet sail" })).toBeHidden();
+});
+
+test("a pin is picked on the Viewport, springy or not, and the sheet is seen through", async ({ page }) => {
+  await newSheet(page, "Picked");
+  await page.getByRole("button", { name: "Add a pin" }).click();
+  await pick(page, "Pin 1", "around a place");
+  await page.getByRole("button", { name: "Pick the place" }).click();
+  await expect(page.getByText("Press where the pin is to hold.")).toBeVisible();
+  const box = await page.getByLabel("The shot in 3D").boundingBox();
+  // Right of the middle, seen from above.
+  await page.mouse.click(box.x + 0.55 * box.width, box.y + 0.5 * box.height);
+  await saved(page, "Place of a pin of Plane");
+  const [{ part }] = (await solidOf(page)).cloth.pins;
+  const [x, y, z] = part.point.position_m;
+  expect(x).toBeGreaterThan(0.02);
+  expect(Math.abs(z)).toBeLessThan(0.1);
+  expect(y).toBeCloseTo(0, 5);
+  const pin = page.getByRole("group", { name: "Pin 1" });
+  await pin.getByLabel("Springy").check();
+  await saved(page, "Pins");
+  await type(page, "Frequency, Hz", "5");
+  await saved(page, "Frequency");
+  expect((await solidOf(page)).cloth.pins[0].spring.frequency_hz).toBe(5);
+  await tab(page, "Look");
+  await page.getByLabel("See through it on the Viewport").check();
+  await saved(page, "See-through");
 });

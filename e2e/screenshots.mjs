@@ -130,6 +130,28 @@ await select(page, "Dumplings");
 await page.getByRole("tab", { name: "Body", exact: true }).click();
 await goTo(page, 50, 1, 96);
 await take("soft");
+await open(page, server.address, "Sail reveal");
+await select(page, "Sail");
+await page.getByRole("tab", { name: "Body", exact: true }).click();
+await page.getByRole("button", { name: "Add a map" }).click();
+await type(page, "Size, mm", "160");
+const view = await page.getByLabel("The shot in 3D").boundingBox();
+const over = (x, y) => page.mouse.move(view.x + x * view.width, view.y + y * view.height, { steps: 8 });
+for (const [from, to] of [
+  [[0.3, 0.62], [0.66, 0.66]],
+  [[0.34, 0.3], [0.6, 0.3]],
+]) {
+  await over(...from);
+  await page.mouse.down();
+  await over((from[0] + to[0]) / 2, to[1] + 0.05);
+  await over(...to);
+  await page.mouse.up();
+  await page.waitForTimeout(500);
+}
+await page.getByText("2 strokes").waitFor();
+await page.getByRole("group", { name: "Map Map" }).scrollIntoViewIfNeeded();
+await take("painting");
+await page.getByRole("button", { name: "Undo" }).click();
 await open(page, server.address, "Slow toss");
 await page.getByRole("button", { name: "Play", exact: true }).click();
 await computed(page);

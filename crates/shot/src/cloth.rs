@@ -240,7 +240,7 @@ pub fn cloth_materials() -> [(&'static str, Cloth); 6] {
 
 impl Cloth {
     /// Moved toward a material by a degree, 0–1: stiffness, weight and thickness by equal factors, narrowing,
-    /// damping, drag and lift by equal steps. All else stays.
+    /// damping, drag and lift by equal steps, limits by equal factors where both have one. All else stays.
     pub fn toward(&self, material: &Self, degree: f32) -> Self {
         let degree = degree.clamp(0.0, 1.0);
         let factor = |a: f32, b: f32| {
@@ -258,8 +258,19 @@ impl Cloth {
             thickness_m: factor(self.thickness_m, material.thickness_m),
             drag: step(self.drag, material.drag),
             lift: step(self.lift, material.lift),
+            strain_limit: limit_toward(self.strain_limit, material.strain_limit, degree),
+            crease_1_m: limit_toward(self.crease_1_m, material.crease_1_m, degree),
             ..self.clone()
         }
+    }
+}
+
+/// A limit moved toward another by equal factors; to and from none at a degree of 1.
+pub(crate) fn limit_toward(from: Option<f32>, to: Option<f32>, degree: f32) -> Option<f32> {
+    match (from, to) {
+        (Some(a), Some(b)) if a > 0.0 && b > 0.0 => Some(a * (b / a).powf(degree)),
+        _ if degree >= 1.0 => to,
+        _ => from,
     }
 }
 
@@ -276,6 +287,11 @@ mod tests {
         let half = canvas.toward(silk, 0.5);
         assert!((half.warp_n_m - (4_000.0f32 * 1_500.0).sqrt()).abs() < 1.0);
         assert_eq!(half.edge_m, canvas.edge_m);
+        let limited = Cloth { strain_limit: Some(0.04), ..Cloth::default() };
+        let tighter = Cloth { strain_limit: Some(0.01), ..Cloth::default() };
+        assert_eq!(limited.toward(&tighter, 0.5).strain_limit, Some(0.02));
+        assert_eq!(limited.toward(&canvas, 0.9).strain_limit, Some(0.04));
+        assert_eq!(limited.toward(&canvas, 1.0).strain_limit, None);
     }
 
     #[test]

@@ -41,6 +41,9 @@ pub struct Element {
     #[serde(default, skip_serializing_if = "std::ops::Not::not")]
     #[parameter(label = "Hidden", picture)]
     pub hidden: bool,
+    /// Drawn in the Viewport so that one sees through; pictures do not change.
+    #[serde(default, skip_serializing_if = "std::ops::Not::not")]
+    pub see_through: bool,
     /// Not to be selected or moved in the Viewport.
     #[serde(default, skip_serializing_if = "std::ops::Not::not")]
     pub locked: bool,
@@ -459,6 +462,7 @@ impl Element {
             kind,
             groups: Vec::new(),
             hidden: false,
+            see_through: false,
             locked: false,
             attached: None,
             aim: None,

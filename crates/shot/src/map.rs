@@ -106,6 +106,21 @@ pub enum LayerSource {
         #[parameter(label = "Starts", fixed, range(1.0, 1_000.0), step = 1.0)]
         starts: u32,
     },
+    /// Inside the closed strokes of a curve, seen across their plane.
+    Inside {
+        /// The curve.
+        curve: Id,
+        /// Distance inward from the curve over which the weight rises from 0, m.
+        #[parameter(
+            label = "Soft edge",
+            unit = "mm",
+            scale = 1_000.0,
+            range(0.0, MAX_SIZE_M),
+            slide(0.0, 200.0),
+            step = 5.0
+        )]
+        edge_m: f32,
+    },
     /// Near the borders of an open mesh.
     Border {
         /// Distance along which the weight falls from 1 to 0, m.

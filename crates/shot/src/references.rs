@@ -134,11 +134,12 @@ impl Element {
                     for (j, layer) in map.layers.iter().enumerate() {
                         let holder = format!("kind.solid.maps[{i}].layers[{j}]");
                         let (name, id, to) = match layer.source {
-                            LayerSource::Region { region } => ("region", region, Target::Region),
-                            LayerSource::Curve { curve, .. } => ("curve", curve, Target::Curve),
+                            LayerSource::Region { region } => ("region.region", region, Target::Region),
+                            LayerSource::Curve { curve, .. } => ("curve.curve", curve, Target::Curve),
+                            LayerSource::Inside { curve, .. } => ("inside.curve", curve, Target::Curve),
                             _ => continue,
                         };
-                        list.add(&format!("{holder}.source.{name}.{name}"), id, Role::Part, to, &holder);
+                        list.add(&format!("{holder}.source.{name}"), id, Role::Part, to, &holder);
                     }
                 }
                 if let Some(Wake::Region(id)) = solid.body.wake {

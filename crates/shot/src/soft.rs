@@ -1,6 +1,7 @@
 //! Soft bodies: what a filled body is made of, and where it is held.
 
 use crate::Pin;
+use crate::cloth::limit_toward;
 use crate::map::ScaledByMap;
 use crate::parameters::{MAX_SIZE_M, MIN_SIZE_M, Parameters};
 use schemars::JsonSchema;
@@ -169,8 +170,8 @@ pub fn soft_materials() -> [(&'static str, Soft); 4] {
 }
 
 impl Soft {
-    /// Moved toward a material by a degree, 0–1: density and stiffness by equal factors, the others by equal steps.
-    /// Cells, edges, gap and pins stay.
+    /// Moved toward a material by a degree, 0–1: density and stiffness by equal factors, the others of the material by equal
+    /// steps. All else stays.
     pub fn toward(&self, material: &Self, degree: f32) -> Self {
         let degree = degree.clamp(0.0, 1.0);
         let factor = |a: f32, b: f32| a * (b / a).powf(degree);
@@ -181,6 +182,8 @@ impl Soft {
             poisson_ratio: step(self.poisson_ratio, material.poisson_ratio),
             damping_s: step(self.damping_s, material.damping_s),
             drag: step(self.drag, material.drag),
+            pull_back_hz: step(self.pull_back_hz, material.pull_back_hz),
+            set_strain: limit_toward(self.set_strain, material.set_strain, degree),
             ..self.clone()
         }
     }

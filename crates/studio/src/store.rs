@@ -4,6 +4,8 @@
 //! the parent, redo along the line to the tip. A new change starts a new line,
 //! the old one stays in the history.
 
+mod materials;
+
 use crate::documents::Documents;
 use crate::error::{Error, Result};
 use futures_util::future::BoxFuture;
@@ -116,6 +118,7 @@ fn migrations() -> Migrator {
     let all = [
         ("first", include_str!("../migrations/0001_first.sql")),
         ("ids", include_str!("../migrations/0002_ids.sql")),
+        ("materials", include_str!("../migrations/0003_materials.sql")),
     ];
     let migration = |(i, (name, sql)): (usize, (&'static str, &'static str))| {
         Migration::new(i as i64 + 1, name.into(), MigrationType::Simple, sql.into_sql_str(), false)

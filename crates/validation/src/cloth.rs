@@ -113,6 +113,165 @@ pub fn hung_strip() -> Experiment {
     }
 }
 
+/// A closed skin grows under a pressure within as a thin wall does.
+pub fn skin_pressure() -> Experiment {
+    let stiffness = 1_000.0f32;
+    let (mut worst, mut expected, mut measured, mut curve, mut reference) =
+        (0.0, 0.0, 0.0, Vec::new(), Vec::new());
+    for (radius, poisson_ratio, pressure_pa, edge_m) in
+        [(0.3, 0.0, 60.0, 0.05), (0.5, 0.3, 20.0, 0.05), (0.2, 0.3, 100.0, 0.02)]
+    {
+        let mut shot = shot(2.0);
+        shot.elements.retain(|element| element.as_force().is_none());
+        let skin = Cloth {
+            edge_m,
+            warp_n_m: stiffness,
+            weft_n_m: stiffness,
+            shear_n_m: stiffness / (2.0 * (1.0 + poisson_ratio)),
+            poisson_ratio,
+            bend_n_m: 0.0,
+            damping_s: 0.01,
+            pressure_pa,
+            ..Cloth::default()
+        };
+        let id = shot.add(cloth(Shape::sphere(radius), skin, &[]));
+        let width = |frame: &Frame| {
+            let all = places(frame, id);
+            let x = |of: fn(f32, f32) -> f32, start| all.iter().map(|p| p.x).fold(start, of);
+            f64::from(x(f32::max, f32::MIN) - x(f32::min, f32::MAX))
+        };
+        let mut first = None;
+        let last = run(&shot, &Meshes::default(), |frame| {
+            first.get_or_insert(width(frame));
+        });
+        let strain = width(&last) / first.expect("there is a first frame") - 1.0;
+        let formula = f64::from(pressure_pa * radius * (1.0 - poisson_ratio) / (2.0 * stiffness));
+        curve.push((curve.len() as f64 + 1.0, strain));
+        reference.push((reference.len() as f64 + 1.0, formula));
+        let off: f64 = (strain / formula - 1.0).abs();
+        if off >= worst {
+            (worst, expected, measured) = (off, formula, strain);
+        }
+    }
+    Experiment {
+        key: "skin-pressure",
+        statement: "A sphere of cloth under a pressure within grows by a strain; measured is the worst of three sizes, \
+                    with ν = 0 and 0.3."
+            .to_owned(),
+        formula: "p r (1 − ν) / (2 E t)",
+        expected,
+        measured,
+        tolerance: 0.03,
+        unit: "",
+        axes: ("case", "strain"),
+        reference,
+        curve,
+    }
+}
+
+/// Coordinates of a strip that is clamped level at one end and bends by its own weight, from the clamp to its tip: the
+/// solution of B θ″ = w (L − s) cos θ with θ(0) = 0 and θ′(L) = 0 (F. Bickley, *The heavy elastica*, 1934), found by halving
+/// the slope of θ at the clamp.
+fn heavy_elastica(length: f64, weight_over_stiffness: f64) -> Vec<(f64, f64)> {
+    const STEPS: usize = 2_000;
+    let step = length / STEPS as f64;
+    let shoot = |slope: f64| {
+        let (mut angle, mut rate, mut x, mut y) = (0.0f64, slope, 0.0, 0.0);
+        let mut all = vec![(0.0, 0.0)];
+        for i in 0..STEPS {
+            let bend = |s: f64, angle: f64| weight_over_stiffness * (length - s) * angle.cos();
+            // The midpoint rule.
+            let s = step * i as f64;
+            let (middle, middle_rate) = (angle + 0.5 * step * rate, rate - 0.5 * step * bend(s, angle));
+            rate -= step * bend(s + 0.5 * step, middle);
+            angle += step * middle_rate;
+            x += step * middle.cos();
+            y -= step * middle.sin();
+            all.push((x, y));
+        }
+        (rate, all)
+    };
+    let (mut low, mut high) = (0.0, 10.0 * weight_over_stiffness * length * length);
+    for _ in 0..100 {
+        let middle = 0.5 * (low + high);
+        if shoot(middle).0 < 0.0 { low = middle } else { high = middle }
+    }
+    shoot(low).1
+}
+
+/// A strip that is clamped at one end against the heavy elastica, on a grid or on a mesh whose points are moved at random.
+fn clamped_strip(irregular: bool) -> Experiment {
+    let (length, width, parts) = (0.6f32, 0.1f32, 60u32);
+    let edge = length / parts as f32;
+    let mut mesh =
+        Mesh::refined(&Shape::plane(length, width), geometry::primitive::plane(length, width), edge, 10_000)
+            .expect("few points");
+    if irregular {
+        for (i, p) in mesh.positions.iter_mut().enumerate() {
+            let inner = p.x > -0.5 * length + 1.5 * edge && p.x < 0.499 * length && p.z.abs() < 0.49 * width;
+            if inner {
+                p.x += 0.25 * edge * (i as f32 * 1.7).sin();
+                p.z += 0.25 * edge * (i as f32 * 2.9).sin();
+            }
+        }
+    }
+    let mut meshes = Meshes::default();
+    meshes.by_name.insert("strip".to_owned(), Arc::new(mesh));
+    let mut shot = shot(5.0);
+    shot.physics.substeps = 4;
+    let (mass, bend_n_m) = (0.3f32, 0.02f32);
+    let material = Cloth {
+        edge_m: 2.0 * edge,
+        mass_kg_m2: mass,
+        bend_n_m,
+        warp_n_m: 40_000.0,
+        weft_n_m: 40_000.0,
+        poisson_ratio: 0.0,
+        drag: 0.0,
+        lift: 0.0,
+        ..Cloth::default()
+    };
+    let clamp = Vec3::new(-0.5 * length, 0.0, 0.0);
+    // The two first rows of points are held, so that the strip leaves them level.
+    let first_row = |side: f32| PinnedPart::Point {
+        position_m: clamp + Vec3::new(0.5 * edge, 0.0, side * 0.5 * width),
+        radius_m: 0.6 * edge,
+    };
+    let mut parts_held: Vec<PinnedPart> = Vec::new();
+    let rows = (width / edge).round() as i32;
+    for row in 0..=rows {
+        let z = (row as f32 / rows as f32 - 0.5) * 2.0;
+        parts_held.push(first_row(z));
+    }
+    let shape = Shape::Mesh { asset: "strip".to_owned(), scale: 1.0 };
+    let id = shot.add(cloth(shape, material, &parts_held));
+    shot.add(still_air(4.0, mass * length * width));
+    let last = run(&shot, &meshes, |_| ());
+    let free = f64::from(length - edge);
+    let exact = heavy_elastica(free, f64::from(mass) * G / f64::from(bend_n_m));
+    let tip = exact[exact.len() - 1];
+    let start = -0.5 * f64::from(length) + f64::from(edge);
+    let mut curve: Vec<(f64, f64)> =
+        places(&last, id).iter().map(|p| (f64::from(p.x) - start, f64::from(p.y))).collect();
+    curve.sort_by(|a, b| a.0.total_cmp(&b.0));
+    let lowest = curve.iter().map(|(_, y)| *y).fold(f64::INFINITY, f64::min);
+    Experiment {
+        key: if irregular { "heavy-elastica-irregular" } else { "heavy-elastica" },
+        statement: format!(
+            "The end of a strip that is clamped level hangs so far below the clamp by its own weight, on {}.",
+            if irregular { "a mesh whose points are moved at random" } else { "a grid" }
+        ),
+        formula: "B θ″ = w (L − s) cos θ",
+        expected: -tip.1,
+        measured: -lowest,
+        tolerance: if irregular { 0.05 } else { 0.03 },
+        unit: "m",
+        axes: ("m", "m"),
+        curve: curve.into_iter().step_by(5).collect(),
+        reference: exact.into_iter().step_by(50).collect(),
+    }
+}
+
 /// A strip between two points hangs as a catenary.
 pub fn catenary() -> Experiment {
     let (length, apart, width, parts) = (2.0f32, 1.3f32, 0.1f32, 40u32);
@@ -266,5 +425,14 @@ pub fn resting_sheet() -> Experiment {
 
 /// All of them.
 pub fn all() -> Vec<Experiment> {
-    vec![hung_strip(), catenary(), swinging_strip(), sliding_sheet(), resting_sheet()]
+    vec![
+        hung_strip(),
+        catenary(),
+        clamped_strip(false),
+        clamped_strip(true),
+        skin_pressure(),
+        swinging_strip(),
+        sliding_sheet(),
+        resting_sheet(),
+    ]
 }

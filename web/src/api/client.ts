@@ -149,9 +149,11 @@ export const api = {
   /** A quantity at each vertex of what deforms, 32-bit floats. */
   surface: (run: number, element: number, frame: number, quantity: string) =>
     bytes(`/api/runs/${run}/surface/${element}/${frame}?quantity=${quantity}`),
-  /** A map on the mesh at rest; see docs/formats.md. */
-  map: (id: number, element: number, frame: number, map: string) =>
-    bytes(`/api/shots/${id}/maps/${element}/${frame}?map=${encodeURIComponent(map)}`),
+  /** A map on the mesh at rest; null: weights of 0. See docs/formats.md. */
+  map: (id: number, element: number, frame: number, map: string | null) =>
+    bytes(
+      `/api/shots/${id}/maps/${element}/${frame}?${map === null ? "" : `map=${encodeURIComponent(map)}`}`,
+    ),
   /** A solid as it is at a frame, as an OBJ file. */
   shapeAt: (id: number, element: number, frame: number) =>
     bytes(`/api/shots/${id}/meshes/obj?first=${frame}&last=${frame}&element=${element}`),
@@ -162,6 +164,10 @@ export const api = {
   collision: (id: number, element: number) => bytes(`/api/shots/${id}/collision/${element}`),
   physics: (id: number, element: number) => json<Physics>("GET", `/api/shots/${id}/physics/${element}`),
   materials: () => json<Schemas["Materials"]>("GET", "/api/materials"),
+  keepMaterial: (shot: number, element: number, name: string) =>
+    none("POST", "/api/materials", { shot, element, name }),
+  deleteMaterial: (kind: "cloth" | "soft", name: string) =>
+    none("DELETE", `/api/materials/${kind}/${encodeURIComponent(name)}`),
   toward: (id: number, element: number, material: string, degree: number) =>
     json<Schemas["Cloth"] | Schemas["Soft"]>(
       "GET",

@@ -150,8 +150,26 @@ export interface paths {
         /** The names of all materials. */
         get: operations["get_materials"];
         put?: never;
-        post?: never;
+        /** Keeps the settings of an element as a material, in place of one's own of that name. */
+        post: operations["post_materials"];
         delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/materials/{kind}/{name}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /** Deletes a material of one's own. */
+        delete: operations["delete_materials_kind_name"];
         options?: never;
         head?: never;
         patch?: never;
@@ -1479,6 +1497,12 @@ export interface components {
             poisson_ratio: number;
             /**
              * Format: float
+             * @description Seconds for which it moves before the first frame, so that it is in motion there.
+             * @default 0
+             */
+            preroll_s: number;
+            /**
+             * Format: float
              * @description Pressure within a closed skin above that around it, Pa: it acts along the normals.
              * @default 0
              */
@@ -1704,6 +1728,8 @@ export interface components {
              *     }
              */
             placement: components["schemas"]["Placement"];
+            /** @description Drawn in the Viewport so that one sees through; pictures do not change. */
+            see_through?: boolean;
         };
         /** @description Elements that a force acts on or leaves out. */
         ElementFilter: components["schemas"]["Id"] | {
@@ -2453,6 +2479,15 @@ export interface components {
          *     has passed, and the fraction of the change that is made is:
          */
         Interpolation: "hold" | "linear" | "smooth" | "ease_in" | "ease_out" | "ease" | "free";
+        /** @description An element whose settings are kept. */
+        KeptMaterial: {
+            /** Format: int32 */
+            element: number;
+            /** @description Name of the material, up to 80 characters. */
+            name: string;
+            /** Format: int64 */
+            shot: number;
+        };
         /** @description One key: a value at a frame, and how it goes on from there. */
         Key: {
             /**
@@ -2506,6 +2541,16 @@ export interface components {
                  * @description Distance up to which the weight is 1, m.
                  */
                 width_m: number;
+            };
+        } | {
+            inside: {
+                /** @description The curve. */
+                curve: components["schemas"]["Id"];
+                /**
+                 * Format: float
+                 * @description Distance inward from the curve over which the weight rises from 0, m.
+                 */
+                edge_m: number;
             };
         } | {
             border: {
@@ -2725,12 +2770,18 @@ export interface components {
         } | {
             vertices: Record<string, never>;
         };
-        /** @description The names of the materials that elements can be moved toward. */
+        /** @description A material by its name. */
+        MaterialName: {
+            name: string;
+            /** @description Whether it was kept by hand, and can be deleted. */
+            own: boolean;
+        };
+        /** @description The materials that elements can be moved toward. */
         Materials: {
             /** @description Those of cloth. */
-            cloth: string[];
+            cloth: components["schemas"]["MaterialName"][];
             /** @description Those of soft bodies. */
-            soft: string[];
+            soft: components["schemas"]["MaterialName"][];
         };
         /** @description A kind of physics. */
         Matter: "solid" | "particles";
@@ -3531,6 +3582,12 @@ export interface components {
              * @default 0.25
              */
             poisson_ratio: number;
+            /**
+             * Format: float
+             * @description Seconds for which it moves before the first frame, so that it is in motion there.
+             * @default 0
+             */
+            preroll_s: number;
             /**
              * Format: float
              * @description Pressure within it above that around it, Pa: it acts along the normals of its surface.
@@ -4567,6 +4624,63 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Materials"];
+                };
+            };
+        };
+    };
+    post_materials: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["KeptMaterial"];
+            };
+        };
+        responses: {
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    delete_materials_kind_name: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                kind: string;
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
                 };
             };
         };

@@ -32,7 +32,7 @@
     (Object.entries(SOURCE_NAMES) as [typeof kind, string][]).filter(
       ([of]) =>
         (of !== "region" || regions.length > 0) &&
-        (of !== "curve" || curves.length > 0) &&
+        (!["curve", "inside"].includes(of) || curves.length > 0) &&
         (of !== "image" || images.length > 0),
     ),
   );
@@ -87,7 +87,9 @@
         onclick={() => (on ? painting.end() : painting.begin({ element: element.id, map, layer: number }))}
         ><Brush size={14} />{on ? "Painting" : "Paint"}</button
       >
-      <span class="text-faint">{counted(source.painted.strokes.length, "stroke")}</span>
+      <span class="text-faint"
+        >{source.painted.strokes.length === 1 ? "1 stroke" : `${source.painted.strokes.length} strokes`}</span
+      >
     </div>
   {:else if "region" in source}
     <Picker
@@ -102,6 +104,13 @@
       value={String(source.curve.curve)}
       options={named(curves)}
       onpick={(v) => set("Curve", "/source/curve/curve", Number(v))}
+    />
+  {:else if "inside" in source}
+    <Picker
+      label="Curve"
+      value={String(source.inside.curve)}
+      options={named(curves)}
+      onpick={(v) => set("Curve", "/source/inside/curve", Number(v))}
     />
   {:else if "side" in source}
     <Picker

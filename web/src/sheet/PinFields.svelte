@@ -1,11 +1,13 @@
 <script lang="ts">
   // Where a cloth or a soft body is held.
   import X from "@lucide/svelte/icons/x";
+  import NumberField from "../fields/NumberField.svelte";
   import ParameterField from "../fields/ParameterField.svelte";
   import type { Element, Schemas, Solid } from "../api/client";
   import Picker from "../fields/Picker.svelte";
   import Section from "../fields/Section.svelte";
   import { partNamed, partOptions, pinPart } from "../state/pins";
+  import { painting } from "../state/painting.svelte";
   import { shot, solidOf } from "../state/shot.svelte";
 
   let { element, solids, of }: { element: Element; solids: number[]; of: "cloth" | "soft" } = $props();
@@ -41,7 +43,7 @@
           <Picker
             label={`Pin ${i + 1}`}
             value={partNamed(pin.part)}
-            options={partOptions(regions, solid.maps ?? [], pin.part)}
+            {options}
             onpick={(v) => change(i, { part: pinPart(v, pin.part) })}
           />
         </div>
@@ -51,6 +53,24 @@
           onclick={() => set("Pin removed", pins.toSpliced(i, 1))}><X size={14} /></button
         >
       </div>
+      {#if "point" in pin.part}
+        {@const point = pin.part.point}
+        <NumberField
+          label="Within"
+          unit="mm"
+          scale={1000}
+          step={5}
+          slide={[0, 300]}
+          value={point.radius_m}
+          oncommit={(radius_m) =>
+            change(i, { part: { point: { ...point, radius_m: Math.max(0, radius_m) } } })}
+        />
+        <button
+          class="btn mb-1"
+          aria-pressed={painting.picking?.pin === i}
+          onclick={() => (painting.picking = { element: element.id, of, pin: i })}>Pick the place</button
+        >
+      {/if}
       {#if takers.length > 1}
         <Picker
           label="It goes"

@@ -44,6 +44,7 @@ export type CommandName =
   | "Look at the selection"
   | "Hide or show"
   | "Lock or unlock"
+  | "See through or solid"
   | "Show the selection alone, or all again"
   | "Select all solids"
   | "Select nothing"
@@ -90,7 +91,7 @@ async function dropToRest() {
   for (const id of selection.ids) shot.take(await notices.attempt(() => api.drop(shot.id!, id)));
 }
 
-function toggleFlag(flag: "hidden" | "locked", words: [string, string]) {
+function toggleFlag(flag: "hidden" | "locked" | "see_through", words: [string, string]) {
   const on = !selection.ids.every((id) => shot.element(id)?.[flag]);
   return shot.set(on ? words[0] : words[1], selection.ids, `/${flag}`, on);
 }
@@ -134,6 +135,11 @@ class Commands {
       name: "Hide or show",
       keys: "Shift+H",
       run: () => toggleFlag("hidden", ["Hidden", "Shown"]),
+      needs: "selection",
+    },
+    {
+      name: "See through or solid",
+      run: () => toggleFlag("see_through", ["Seen through", "Solid again"]),
       needs: "selection",
     },
     { name: "Lock or unlock", run: () => toggleFlag("locked", ["Locked", "Unlocked"]), needs: "selection" },

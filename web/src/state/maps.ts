@@ -2,13 +2,24 @@
 import type { Schemas, Solid } from "../api/client";
 
 type SourceKind =
-  "painted" | "whole" | "region" | "curve" | "border" | "side" | "curvature" | "noise" | "image" | "vertices";
+  | "painted"
+  | "whole"
+  | "region"
+  | "curve"
+  | "inside"
+  | "border"
+  | "side"
+  | "curvature"
+  | "noise"
+  | "image"
+  | "vertices";
 
 export const SOURCE_NAMES: Record<SourceKind, string> = {
   painted: "painted",
   whole: "1 everywhere",
   region: "a region",
   curve: "near a curve",
+  inside: "inside a curve",
   border: "near the borders",
   side: "rising to a side",
   curvature: "where it is curved",
@@ -54,6 +65,7 @@ export function startOfSource(
     whole: {},
     region: { region: first.region },
     curve: { curve: first.curve, width_m: 0.05, edge_m: 0.05, grown: 1, starts: 1 },
+    inside: { curve: first.curve, edge_m: 0.05 },
     border: { width_m: 0.2 },
     side: { side: "right" },
     curvature: { radius_m: 0.1 },

@@ -14,6 +14,8 @@ class PaintingState {
   /** The map that is shown: its element and its number. */
   shown = $state<{ element: number; map: number } | null>(null);
   on = $state<Painted | null>(null);
+  /** The pin whose place is picked on the Viewport. */
+  picking = $state<{ element: number; of: "cloth" | "soft"; pin: number } | null>(null);
   effect = $state<Schemas["StrokeEffect"]>("add");
   radius_m = $state(0.15);
   strength = $state(1);
@@ -43,13 +45,14 @@ class PaintingState {
 
   /** Loads the map as it is at a frame. */
   async load(frame: number) {
-    const { shown, map } = this;
-    if (!shown || !map || shot.id === null) {
+    const { shown, map, picking } = this;
+    const element = picking?.element ?? (map && shown?.element);
+    if (element === undefined || shot.id === null) {
       this.surface = null;
       return;
     }
-    const bytes = await api.map(shot.id, shown.element, frame, map.name).catch(() => null);
-    if (this.shown !== shown) return;
+    const bytes = await api.map(shot.id, element, frame, picking ? null : map!.name).catch(() => null);
+    if (this.shown !== shown || this.picking !== picking) return;
     this.surface = bytes && decodeMap(bytes);
     this.#before = null;
   }
@@ -57,14 +60,24 @@ class PaintingState {
   /** Shows a stroke so far. */
   moved(way: Vector[]) {
     const { surface, effect, radius_m, strength, softness } = this;
-    if (!surface) return;
+    if (!surface || this.picking) return;
     this.#before ??= surface.weights;
     const brush = { effect, radius: radius_m, strength, softness };
     this.surface = { ...surface, weights: brushed(surface, this.#before, way, brush) };
   }
 
-  /** Saves a stroke: one step of the history. */
+  /** Sets the place of the pin that is picked. */
+  #pick(place: Vector) {
+    const { element, of, pin } = this.picking!;
+    this.picking = null;
+    const name = shot.element(element)?.name ?? "";
+    const path = `/kind/solid/${of}/pins/${pin}/part/point/position_m`;
+    void shot.set(`Place of a pin of ${name}`, [element], path, place);
+  }
+
+  /** Saves a stroke, one step of the history, or the place that was picked. */
   painted(way: Vector[], normal: Vector) {
+    if (this.picking) return this.#pick(way[0]);
     const { on } = this;
     if (!on) return;
     const stroke: Schemas["Stroke"] = {

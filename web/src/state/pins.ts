@@ -35,8 +35,8 @@ export function pinPart(choice: string, before?: Part): Part {
   }
 }
 
-/** What a pin can hold; a place only where it holds one. */
-export function partOptions(regions: Element[], maps: Schemas["Map"][], part?: Part): [string, string][] {
+/** What a pin can hold. */
+export function partOptions(regions: Element[], maps: Schemas["Map"][]): [string, string][] {
   return [
     ...SIDE_NAMES.map(([side, word]): [string, string] => [`side ${side}`, `the ${word} side`]),
     ...SIDE_NAMES.map(([side, word]): [string, string] => [`corners ${side}`, `corners of the ${word} side`]),
@@ -44,6 +44,6 @@ export function partOptions(regions: Element[], maps: Schemas["Map"][], part?: P
     ...maps.map((map): [string, string] => [`map ${map.name}`, `where map ${map.name} is over ½`]),
     ["whole", "all of it"],
     ["centre", "its centre of mass"],
-    ...(part && "point" in part ? [["point", "around a place"] as [string, string]] : []),
+    ["point", "around a place"],
   ];
 }

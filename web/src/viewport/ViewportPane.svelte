@@ -1,7 +1,7 @@
 <script lang="ts">
   import { onMount } from "svelte";
   import Legend from "./Legend.svelte";
-  import PaintBar from "./PaintBar.svelte";
+  import MapView from "./MapView.svelte";
   import Reading from "./Reading.svelte";
   import ViewportTools from "./ViewportTools.svelte";
   import type { ViewportFrame } from "./frames";
@@ -173,29 +173,6 @@
     });
   });
 
-  // A map is shown on its element, and painted.
-  $effect(() => {
-    void shot.state?.revision;
-    void painting.shown;
-    void painting.load(playback.frame);
-  });
-  $effect(() => {
-    void arranged;
-    const { shown, surface, on } = painting;
-    if (!viewport) return;
-    viewport.setAtRest(shown && surface ? new Map([[shown.element, surface]]) : null);
-    if (shown && surface) viewport.setColours(new Map([[shown.element, coloursOf(surface.weights, 1)]]));
-    const rest = surface?.places;
-    viewport.setBrush(on && rest ? { element: on.element, rest, radius: painting.radius_m } : null);
-  });
-  // It ends with the selection of its element, and where the element, map or layer is gone.
-  $effect(() => {
-    const { shown, on } = painting;
-    const layer = on && painting.map?.layers[on.layer];
-    if (shown && (!painting.map || shot.selected?.id !== shown.element)) painting.shown = painting.on = null;
-    else if (on && !(layer && "painted" in layer.source)) painting.on = null;
-  });
-
   let gate = $derived(
     viewport && shot.document && desk.view === "camera" ? viewport.gate(size.width, size.height) : null,
   );
@@ -242,7 +219,7 @@
   <ViewportTools />
   <Reading />
   {#if deforming.length > 0 || painting.shown}<Legend />{/if}
-  {#if painting.on}<PaintBar />{/if}
+  {#if viewport}<MapView {viewport} {arranged} />{/if}
   {#if dropping}
     <div
       class="pointer-events-none absolute inset-2 grid place-items-center rounded-xl border-2 border-dashed border-lime bg-black/40 text-[16px]"

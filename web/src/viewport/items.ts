@@ -34,11 +34,12 @@ export interface Showing extends Omit<Manner, "shown" | "selected" | "held"> {
 export type ItemsHost = Pick<DrawnContext, "load" | "changed" | "shadows">;
 
 /** What of an element decides how it stands and looks, besides what must be built. */
-const standing = ({ placement, hidden, locked, kind }: Element) =>
+const standing = ({ placement, hidden, see_through, locked, kind }: Element) =>
   JSON.stringify([
     placement,
     hidden,
     locked,
+    see_through,
     "particles" in kind && [kind.particles.appearance, kind.particles.look],
   ]);
 

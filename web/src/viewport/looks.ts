@@ -48,6 +48,19 @@ export class Looks {
     return material;
   }
 
+  #seeThrough = new WeakMap<THREE.Material, THREE.Material>();
+
+  /** A material through which one sees what is behind and within. */
+  seeThrough(material: THREE.Material): THREE.Material {
+    let made = this.#seeThrough.get(material);
+    if (!made) {
+      made = material.clone();
+      Object.assign(made, { transparent: true, opacity: 0.22, depthWrite: false, side: THREE.DoubleSide });
+      this.#seeThrough.set(material, made);
+    }
+    return made;
+  }
+
   /** Lets smooth surfaces shine a little, as if the sky were mirrored in them. */
   shine(colour: THREE.Color) {
     this.#shine.copy(colour);

@@ -127,6 +127,9 @@ impl MapSurface {
                 let grown = strokes::grown(&strokes, *grown, *starts);
                 self.near_lines(&grown, *width_m, *edge_m)
             }
+            LayerSource::Inside { curve, edge_m } => {
+                self.inside_lines(&context.curve(*curve).unwrap_or_default(), *edge_m)
+            }
             LayerSource::Border { width_m } => {
                 let fall = |distance: f32| (1.0 - distance / width_m).clamp(0.0, 1.0);
                 self.border_distances(*width_m).into_iter().map(fall).collect()

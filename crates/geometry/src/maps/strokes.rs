@@ -1,7 +1,7 @@
 //! What strokes of the brush and curves give.
 
 use super::MapSurface;
-use glam::Vec3;
+use glam::{Mat3, Vec2, Vec3};
 use shot::map::{Stroke, StrokeEffect};
 use std::collections::VecDeque;
 
@@ -38,6 +38,24 @@ fn cut(stroke: &[Vec3], from: f32, to: f32) -> Vec<Vec3> {
     part
 }
 
+/// The plane that points lie nearest to: a point of it and its normal, along which their moments of inertia are greatest.
+fn plane_of(points: &[Vec3]) -> (Vec3, Vec3) {
+    let middle = points.iter().sum::<Vec3>() / points.len().max(1) as f32;
+    let mut moments = Mat3::ZERO;
+    for p in points {
+        let d = *p - middle;
+        moments += Mat3::from_cols(d * d.x, d * d.y, d * d.z);
+    }
+    // The inverse grows fastest along the direction of least spread.
+    let size = (moments.x_axis.x + moments.y_axis.y + moments.z_axis.z).max(1e-12);
+    let inverse = (moments + Mat3::from_diagonal(Vec3::splat(1e-4 * size))).inverse();
+    let mut normal = Vec3::new(0.21, 0.53, 0.82);
+    for _ in 0..30 {
+        normal = (inverse * normal).normalize_or(Vec3::Y);
+    }
+    (middle, normal)
+}
+
 /// Distance from a line, m.
 fn distance(line: &[Vec3], p: Vec3) -> f32 {
     let first = line.first().map_or(f32::INFINITY, |start| p.distance(*start));
@@ -62,6 +80,33 @@ impl MapSurface {
             }
         }
         weights
+    }
+
+    /// 1 inside closed lines, seen across the plane that they lie nearest to, from 0 at the lines over `edge_m`.
+    pub(super) fn inside_lines(&self, lines: &[Vec<Vec3>], edge_m: f32) -> Vec<f32> {
+        let all: Vec<Vec3> = lines.iter().flatten().copied().collect();
+        let (middle, normal) = plane_of(&all);
+        let right = normal.any_orthonormal_vector();
+        let up = normal.cross(right);
+        let flat = |p: &Vec3| Vec2::new((*p - middle).dot(right), (*p - middle).dot(up));
+        let lines: Vec<Vec<Vec2>> = lines.iter().map(|line| line.iter().map(flat).collect()).collect();
+        let weight = |p: &Vec3| {
+            let p = flat(p);
+            let (mut inside, mut away) = (false, f32::INFINITY);
+            for line in &lines {
+                for i in 0..line.len() {
+                    let (a, b) = (line[i], line[(i + 1) % line.len()]);
+                    if (a.y > p.y) != (b.y > p.y) && p.x < a.x + (p.y - a.y) / (b.y - a.y) * (b.x - a.x) {
+                        inside = !inside;
+                    }
+                    let s = ((p - a).dot(b - a) / (b - a).length_squared().max(1e-30)).clamp(0.0, 1.0);
+                    away = away.min(p.distance(a.lerp(b, s)));
+                }
+            }
+            let s = if edge_m > 0.0 { (away / edge_m).min(1.0) } else { 1.0 };
+            if inside { s * s * (3.0 - 2.0 * s) } else { 0.0 }
+        };
+        self.points.iter().map(weight).collect()
     }
 
     /// The points within `reach` of a line that follows the surface, connected to it, and their distances.
@@ -259,6 +304,25 @@ mod tests {
         };
         let half = count(0.5) / count(1.0);
         assert!((half - 0.5).abs() < 0.1, "{half}");
+    }
+
+    #[test]
+    fn the_inside_of_a_tilted_ring_is_a_disc_with_a_soft_edge() {
+        let sheet = sheet();
+        let tilt = glam::Quat::from_euler(glam::EulerRot::XYZ, 0.3, 0.0, 0.2);
+        let ring: Vec<Vec3> = (0..=60)
+            .map(|i| {
+                let (sin, cos) = (std::f32::consts::TAU * i as f32 / 60.0).sin_cos();
+                tilt * Vec3::new(0.3 * cos, 0.0, 0.3 * sin)
+            })
+            .collect();
+        let weights = sheet.inside_lines(&[ring], 0.1);
+        for (weight, p) in weights.iter().zip(sheet.points()) {
+            // Across the plane of the ring the sheet is seen from the side.
+            let away = (tilt.inverse() * *p * Vec3::new(1.0, 0.0, 1.0)).length();
+            let s = ((0.3 - away) / 0.1).clamp(0.0, 1.0);
+            assert!((weight - s * s * (3.0 - 2.0 * s)).abs() < 0.03, "{weight} at {p}");
+        }
     }
 
     #[test]

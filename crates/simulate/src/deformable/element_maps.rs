@@ -81,7 +81,7 @@ fn changes(map: &Map, element: &Element, step: &Step) -> bool {
     };
     map.layers.iter().any(|layer| match layer.source {
         LayerSource::Region { region } => moves(region),
-        LayerSource::Curve { curve, .. } => moves(curve),
+        LayerSource::Curve { curve, .. } | LayerSource::Inside { curve, .. } => moves(curve),
         _ => false,
     })
 }

@@ -14,9 +14,9 @@ use axum::response::{IntoResponse, Response};
 use serde::{Deserialize, Serialize};
 use shot::{Element, ElementKind, Id, Moves, Shot, light::SkySource, world::World};
 use simulate::solids::{collision_mesh, drop_to_rest};
-use utoipa::{IntoParams, ToSchema};
+use utoipa::ToSchema;
 
-fn element(shot: &Shot, id: u32) -> Result<&Element> {
+pub(super) fn element(shot: &Shot, id: u32) -> Result<&Element> {
     shot.element(Id(id)).ok_or_else(|| Error::NotFound(format!("element {id}")))
 }
 
@@ -311,61 +311,4 @@ pub(crate) async fn physics(
         }))
     })
     .await
-}
-
-/// A cloth or a soft body moved toward a material.
-#[derive(Deserialize, IntoParams)]
-pub(crate) struct Toward {
-    /// Name of the material.
-    material: String,
-    /// How far, 0–1.
-    degree: f32,
-}
-
-/// The names of the materials that elements can be moved toward.
-#[derive(Serialize, ToSchema)]
-pub(crate) struct Materials {
-    /// Those of cloth.
-    cloth: Vec<&'static str>,
-    /// Those of soft bodies.
-    soft: Vec<&'static str>,
-}
-
-/// The names of all materials.
-#[utoipa::path(get, path = "/api/materials", responses((status = 200, body = Materials)))]
-pub(crate) async fn materials() -> Json<Materials> {
-    Json(Materials {
-        cloth: shot::cloth_materials().into_iter().map(|(name, _)| name).collect(),
-        soft: shot::soft_materials().into_iter().map(|(name, _)| name).collect(),
-    })
-}
-
-/// What a cloth or a soft body would be, moved toward a material of its kind.
-#[utoipa::path(get, path = "/api/shots/{id}/toward/{element}", params(("id" = i64, Path), ("element" = u32, Path), Toward), responses((status = 200, body = serde_json::Value)))]
-pub(crate) async fn toward(
-    Extract(studio): State,
-    Path((id, of)): Path<(i64, u32)>,
-    Query(Toward { material, degree }): Query<Toward>,
-) -> Result<Json<serde_json::Value>> {
-    let (shot, _) = studio.head(id).await?;
-    let element = element(&shot, of)?;
-    if !(0.0..=1.0).contains(&degree) {
-        return Err(Error::Bad(format!("a degree of {degree} is not from 0 to 1")));
-    }
-    fn known<T>(list: impl IntoIterator<Item = (&'static str, T)>, material: &str) -> Result<T> {
-        let found = list.into_iter().find(|(name, _)| *name == material);
-        found.map(|(_, of)| of).ok_or_else(|| Error::Bad(format!("there is no material {material:?}")))
-    }
-    let moved = match (element.as_cloth(), element.as_soft()) {
-        (Some(cloth), _) => {
-            serde_json::to_value(cloth.toward(&known(shot::cloth_materials(), &material)?, degree))
-        }
-        (None, Some(soft)) => {
-            serde_json::to_value(soft.toward(&known(shot::soft_materials(), &material)?, degree))
-        }
-        (None, None) => {
-            return Err(Error::Bad(format!("{} is neither a free cloth nor a free soft body", element.name)));
-        }
-    };
-    Ok(Json(moved.expect("it serialises")))
 }

@@ -10,7 +10,7 @@ use axum::response::{IntoResponse, Response};
 use frames::RunFrames;
 use geometry::maps::MapSurface;
 use serde::Deserialize;
-use shot::{Id, world::World};
+use shot::{Id, map::Map, world::World};
 use simulate::forces::Surfaces;
 use simulate::maps::MapsAt;
 use utoipa::IntoParams;
@@ -21,8 +21,8 @@ const MAX_VERTICES: usize = 300_000;
 /// Which map of an element.
 #[derive(Deserialize, IntoParams)]
 pub(crate) struct Named {
-    /// Name of the map.
-    map: String,
+    /// Name of the map; none: weights of 0.
+    map: Option<String>,
 }
 
 /// A map at a frame, on the mesh at rest of one copy in the frame of the element: two u32, the numbers of vertices and of
@@ -39,8 +39,13 @@ pub(crate) async fn map(
         let (sampler, now, acting) = sampled(&shot, f64::from(number))?;
         let element = now.element(Id(of)).ok_or_else(|| Error::NotFound(format!("element {of}")))?;
         let solid = element.as_solid().ok_or_else(|| Error::Bad(format!("{} has no mesh", element.name)))?;
-        let found = solid.maps.iter().find(|other| other.name == map);
-        let map = found.ok_or_else(|| Error::NotFound(format!("a map \"{map}\" of {}", element.name)))?;
+        let map = match &map {
+            None => &Map::default(),
+            Some(name) => {
+                let found = solid.maps.iter().find(|other| other.name == *name);
+                found.ok_or_else(|| Error::NotFound(format!("a map \"{name}\" of {}", element.name)))?
+            }
+        };
         let meshes = studio.loader.meshes(&studio.data, &shot)?;
         let missing = |error: geometry::MissingMesh| Error::Bad(error.to_string());
         let mesh = match meshes.deforming(element, MAX_VERTICES).map_err(missing)? {

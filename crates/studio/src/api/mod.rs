@@ -14,6 +14,7 @@ mod history;
 mod initial_state;
 mod input;
 mod maps;
+mod materials;
 mod motion;
 mod outlines;
 mod pages;
@@ -78,8 +79,9 @@ fn router() -> OpenApiRouter<Arc<Studio>> {
         .routes(routes!(elements::drop))
         .routes(routes!(elements::delete))
         .routes(routes!(elements::physics))
-        .routes(routes!(elements::materials))
-        .routes(routes!(elements::toward))
+        .routes(routes!(materials::materials, materials::keep))
+        .routes(routes!(materials::delete))
+        .routes(routes!(materials::toward))
         .routes(routes!(assets::upload))
         .routes(routes!(assets::asset))
         .routes(routes!(assets::elements))

@@ -302,6 +302,41 @@ pub(super) fn waves() -> Vec<u8> {
     interchange::write_png(size as u32, size as u32, &rgb).expect("a picture encodes")
 }
 
+/// A net of straps, 2.41 × 2.02 m in the xz plane: straps of 28 mm around holes of 102 mm.
+pub(super) fn net() -> Vec<u8> {
+    const STRAP: f32 = 0.028;
+    const HOLE: f32 = 0.102;
+    // Lines between the squares: each strap is one square wide, each hole two.
+    let lines = |holes: usize| -> Vec<f32> {
+        let all = (0..holes).flat_map(|i| {
+            let start = (STRAP + HOLE) * i as f32;
+            [start, start + STRAP, start + STRAP + 0.5 * HOLE]
+        });
+        let end = (STRAP + HOLE) * holes as f32;
+        let all: Vec<f32> = all.chain([end, end + STRAP]).collect();
+        all.iter().map(|at| at - 0.5 * (end + STRAP)).collect()
+    };
+    let (xs, zs) = (lines(18), lines(15));
+    let mut text = String::new();
+    for z in &zs {
+        for x in &xs {
+            let (u, v) = (0.5 + x / 2.41, 0.5 - z / 2.02);
+            text += &format!("v {x:.4} 0 {z:.4}\nvt {u:.4} {v:.4}\n");
+        }
+    }
+    let at = |i: usize, j: usize| {
+        let number = j * xs.len() + i + 1;
+        format!("{number}/{number}")
+    };
+    for j in 0..zs.len() - 1 {
+        for i in (0..xs.len() - 1).filter(|i| i % 3 == 0 || j % 3 == 0) {
+            let corners = [at(i, j), at(i, j + 1), at(i + 1, j + 1), at(i + 1, j)];
+            text += &format!("f {}\n", corners.join(" "));
+        }
+    }
+    text.into_bytes()
+}
+
 /// Awning canvas with broad stripes, a little faded.
 pub(super) fn stripes() -> Vec<u8> {
     png(256, |u, v| {

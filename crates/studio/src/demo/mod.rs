@@ -3,18 +3,23 @@
 
 mod assets;
 mod awning_gust;
+mod basin_shimmer;
 mod brazier_sparks;
 mod crate_tumble;
+mod drying_cloths;
 mod dumpling_spill;
 mod ember_fall;
+mod fender_squeeze;
 mod float_toss;
 mod gull_scatter;
 mod jar_of_light;
 mod lantern_loop;
 mod lantern_parade;
 mod moving;
+mod net_drop;
 mod quay;
 mod quay_flags;
+mod sail_reveal;
 mod scale_shower;
 mod set;
 mod slow_toss;
@@ -67,6 +72,11 @@ const SAMPLES: &[Sample] = &[
     sample!("Quay flags", quay_flags, 43),
     sample!("Awning gust", awning_gust, 62),
     sample!("Dumpling spill", dumpling_spill, 50),
+    sample!("Sail reveal", sail_reveal, 96),
+    sample!("Fender squeeze", fender_squeeze, 37),
+    sample!("Net drop", net_drop, 60),
+    sample!("Drying cloths", drying_cloths, 30),
+    sample!("Basin shimmer", basin_shimmer, 40),
 ];
 
 /// Assets that are in a folder already, by name: the samples share most.

@@ -165,7 +165,9 @@ export class DrawnBodies implements Drawn {
     const deforms = this.#deforming && mesh.geometry === this.#deforming.geometry;
     if (colours && deforms && this.#deforming!.colour(colours)) this.#coloured = colours;
     const coloured = colours !== undefined && deforms && this.#coloured === colours;
-    mesh.material = coloured ? context.looks.measured : this.#material!;
+    const material = coloured ? context.looks.measured : this.#material!;
+    mesh.material = element.see_through ? context.looks.seeThrough(material) : material;
+    mesh.castShadow = !element.see_through;
   }
 
   #reform(mesh: THREE.InstancedMesh, geometry: THREE.BufferGeometry) {
