@@ -126,10 +126,10 @@ pub struct Cloth {
         blank = "no curvature"
     )]
     pub crease_1_m: Option<f32>,
-    /// Pressure within a closed skin above that around it, Pa: it acts along the normals.
+    /// Pressure within a closed skin above that around it, along the normals, Pa.
     #[parameter(label = "Pressure", unit = "Pa", range(-1e6, 1e6), slide(-500.0, 500.0), step = 10.0)]
     pub pressure_pa: f32,
-    /// Air that is shut in a closed skin, as the part of its volume at rest that the air fills at the pressure around it;
+    /// Air that is shut in a closed skin, as the fraction of its volume at rest that the air fills at the pressure around it;
     /// none: air passes.
     #[parameter(
         label = "Holds air",

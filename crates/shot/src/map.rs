@@ -186,11 +186,11 @@ pub struct Stroke {
     pub strength: f32,
     /// Part of the radius over which it fades, 0–1.
     pub softness: f32,
-    /// Direction in which it goes through to what is hidden; none: it stays on the surface that it runs over.
+    /// Direction in which it goes through to what is hidden, no unit; none: it stays on the surface that it runs over.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     #[schemars(with = "Option<[f32; 3]>")]
     pub through: Option<Vec3>,
-    /// Axis of the element across which the same is done: 0 is x, 1 is y, 2 is z.
+    /// Number of the axis of the element across which the same is done: 0 is x, 1 is y, 2 is z.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub mirrored: Option<u32>,
 }

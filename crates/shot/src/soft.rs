@@ -99,7 +99,7 @@ pub struct Soft {
         step = 0.5
     )]
     pub pull_back_hz: f32,
-    /// Strain from which it keeps its deformation; none: it springs back.
+    /// Strain from which it keeps its deformation, no unit; none: it springs back.
     #[parameter(
         label = "Sets from",
         words = "strain that stays",
@@ -110,7 +110,7 @@ pub struct Soft {
         blank = "no strain"
     )]
     pub set_strain: Option<f32>,
-    /// Pressure within it above that around it, Pa: it acts along the normals of its surface.
+    /// Pressure within it above that around it, along the normals of its surface, Pa.
     #[parameter(label = "Pressure", unit = "Pa", range(-1e7, 1e7), slide(-5_000.0, 5_000.0), step = 50.0)]
     pub pressure_pa: f32,
     /// What maps scale.

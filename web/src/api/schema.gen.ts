@@ -5765,9 +5765,9 @@ export interface operations {
     };
     get_shots_id_maps_element_number: {
         parameters: {
-            query: {
-                /** @description Name of the map. */
-                map: string;
+            query?: {
+                /** @description Name of the map; none: weights of 0. */
+                map?: string | null;
             };
             header?: never;
             path: {

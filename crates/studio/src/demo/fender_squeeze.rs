@@ -38,8 +38,9 @@ pub(super) fn shot() -> (Shot, Vec<File>) {
         exposure: 0.35,
         ..Camera::default()
     };
-    let camera =
-        Element::new("Fender camera", ElementKind::Camera(camera)).at(1.5, 1.8, -0.22).turned(-0.68, 1.5, 0.0);
+    let camera = Element::new("Fender camera", ElementKind::Camera(camera))
+        .at(1.5, 1.8, -0.22)
+        .turned(-0.68, 1.5, 0.0);
     shot.camera = Some(shot.add(camera));
     quay::evening(&mut shot);
     set::moorings(&mut shot, set::Lamps { glow: 1.8 });

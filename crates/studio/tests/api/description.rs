@@ -4,9 +4,9 @@ use serde_json::Value;
 use std::collections::BTreeSet;
 
 /// Endings of names that state a unit.
-const UNITS: [&str; 17] = [
+const UNITS: [&str; 18] = [
     "_m", "_m2", "_m3", "_s", "_hz", "_kg", "_kg_m3", "_n", "_m_s", "_m_s2", "_rad", "_rad_s", "_ev",
-    "_stops", "_mm", "_j", "_px",
+    "_stops", "_mm", "_j", "_px", "_pa",
 ];
 
 /// Words of a description that state a unit, or that there is none.
