@@ -75,8 +75,9 @@ test("a map is painted on the Viewport stroke by stroke, and pins hold where it 
   await expect(page.getByText("3 strokes")).toBeVisible();
   expect((await weights(page, "Map")).filter((w) => w > 0.5).length).toBeLessThan(strong);
   await page.getByRole("button", { name: "Undo" }).click();
+  await expect(page.getByText("2 strokes")).toBeVisible();
   await page.getByRole("button", { name: "Undo" }).click();
-  await expect(page.getByText("1 stroke")).toBeVisible();
+  await expect(page.getByText("1 stroke", { exact: true })).toBeVisible();
   expect(await weights(page, "Map")).toEqual(one);
   await page.getByRole("button", { name: "Done painting" }).click();
   await expect(page.getByRole("group", { name: "Brush" })).toBeHidden();
