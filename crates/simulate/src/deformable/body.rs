@@ -392,7 +392,6 @@ impl DeformableBody {
     }
 
     /// Adds what acts on whole bodies to gradients and diagonal: pressure, the pull back to their shape, held centres.
-    #[allow(clippy::too_many_arguments)]
     fn add_bodies(
         &mut self,
         materials: &[Material],

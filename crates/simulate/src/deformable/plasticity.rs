@@ -62,7 +62,7 @@ fn set(discretization: &Discretization, part: &Part, strain: f64, state: &mut St
             let flows = DMat3::IDENTITY + shape * (1.0 - strain / size);
             let content = flows.determinant();
             if content > 1e-6 {
-                *back = *back * (flows * content.powf(-1.0 / 3.0)).inverse();
+                *back *= (flows * content.powf(-1.0 / 3.0)).inverse();
             }
         }
     }
