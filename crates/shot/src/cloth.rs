@@ -105,7 +105,7 @@ pub struct Cloth {
         step = 1.0
     )]
     pub rest_length: f32,
-    /// Stretch along warp or weft from which it is 30 times as stiff; none: there is no such limit.
+    /// Stretch along warp or weft from which it is 30 times as stiff, no unit; none: there is no such limit.
     #[parameter(
         label = "Stretches by",
         words = "limit of stretch",

@@ -1535,7 +1535,7 @@ export interface components {
             shut_in_air: number | null;
             /**
              * Format: float
-             * @description Stretch along warp or weft from which it is 30 times as stiff; none: there is no such limit.
+             * @description Stretch along warp or weft from which it is 30 times as stiff, no unit; none: there is no such limit.
              * @default null
              */
             strain_limit: number | null;
