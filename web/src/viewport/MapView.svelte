@@ -1,5 +1,5 @@
 <script lang="ts">
-  // The map that is shown on its element in the Viewport, and its brush.
+  // The map that is shown on its element in the Viewport, and its brush, once the pointer can paint.
   import PaintBar from "./PaintBar.svelte";
   import type { Viewport } from "./Viewport";
   import { coloursOf } from "../state/colouring";
@@ -38,8 +38,8 @@
   });
 </script>
 
-{#if painting.on}<PaintBar />{/if}
-{#if painting.picking}
+{#if painting.on && painting.surface}<PaintBar />{/if}
+{#if painting.picking && painting.surface}
   <div
     class="absolute bottom-3 left-1/2 flex -translate-x-1/2 items-center gap-3 rounded-lg bg-[#12181af0] px-3 py-2"
     role="status"
