@@ -52,4 +52,4 @@ pub use smoothing::Smoothing;
 pub use surface::Surface;
 pub use thickening::Thickening;
 pub use topology::Topology;
-pub use weld::Weld;
+pub use weld::{Weld, faces_at_edges};

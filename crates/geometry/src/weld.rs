@@ -46,6 +46,17 @@ impl Weld {
     }
 }
 
+/// Number of faces at each edge, whose lower point comes first.
+pub fn faces_at_edges(faces: &[[u32; 3]]) -> HashMap<[u32; 2], u32> {
+    let mut count = HashMap::with_capacity(2 * faces.len());
+    for &[a, b, c] in faces {
+        for (from, to) in [(a, b), (b, c), (c, a)] {
+            *count.entry([from.min(to), from.max(to)]).or_default() += 1;
+        }
+    }
+    count
+}
+
 /// Numbers of groups, in the order in which the groups appear.
 pub(crate) fn numbered(groups: &[u32]) -> Vec<u32> {
     const NONE: u32 = u32::MAX;

@@ -56,6 +56,8 @@ pub enum Mistake {
     CannotBeBorn,
     /// A soft body's mesh is open.
     OpenSoftBody,
+    /// Air is to be shut in an open mesh.
+    OpenSkin,
     /// A cloth has too few edges to fold.
     TooCoarse,
     /// A cloth is thicker than its edges allow.

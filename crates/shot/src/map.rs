@@ -339,6 +339,11 @@ mod tests {
         );
         let wide = LayerSource::Painted { strokes: vec![Stroke { strength: 2.0, ..stroke() }] };
         assert!(say(with_map(Map::of("a", wide))).contains("strokes[0].strength: 2 is outside 0 to 1"));
+        let long =
+            LayerSource::Painted { strokes: vec![Stroke { points_m: vec![Vec3::ZERO; 1_001], ..stroke() }] };
+        assert!(
+            say(with_map(Map::of("a", long))).contains("strokes[0].points_m: 1001 points; from 1 to 1000")
+        );
         let mut twice = with_map(Map::of("a", LayerSource::Whole {}));
         twice
             .elements

@@ -170,7 +170,7 @@ pub fn skin_pressure() -> Experiment {
 }
 
 /// Coordinates of a strip that is clamped level at one end and bends by its own weight, from the clamp to its tip: the
-/// solution of B θ″ = w (L − s) cos θ with θ(0) = 0 and θ′(L) = 0 (F. Bickley, *The heavy elastica*, 1934), found by halving
+/// solution of B θ″ = w (L − s) cos θ with θ(0) = 0 and θ′(L) = 0 (W. Bickley, *The heavy elastica*, 1934), found by halving
 /// the slope of θ at the clamp.
 fn heavy_elastica(length: f64, weight_over_stiffness: f64) -> Vec<(f64, f64)> {
     const STEPS: usize = 2_000;
@@ -200,7 +200,7 @@ fn heavy_elastica(length: f64, weight_over_stiffness: f64) -> Vec<(f64, f64)> {
 }
 
 /// A strip that is clamped at one end against the heavy elastica, on a grid or on a mesh whose points are moved at random.
-fn clamped_strip(irregular: bool) -> Experiment {
+pub fn clamped_strip(irregular: bool) -> Experiment {
     let (length, width, parts) = (0.6f32, 0.1f32, 60u32);
     let edge = length / parts as f32;
     let mut mesh =

@@ -1503,7 +1503,7 @@ export interface components {
             preroll_s: number;
             /**
              * Format: float
-             * @description Pressure within a closed skin above that around it, Pa: it acts along the normals.
+             * @description Pressure within a closed skin above that around it, along the normals, Pa.
              * @default 0
              */
             pressure_pa: number;
@@ -1528,7 +1528,7 @@ export interface components {
             shear_n_m: number;
             /**
              * Format: float
-             * @description Air that is shut in a closed skin, as the part of its volume at rest that the air fills at the pressure around it;
+             * @description Air that is shut in a closed skin, as the fraction of its volume at rest that the air fills at the pressure around it;
              *     none: air passes.
              * @default null
              */
@@ -3590,7 +3590,7 @@ export interface components {
             preroll_s: number;
             /**
              * Format: float
-             * @description Pressure within it above that around it, Pa: it acts along the normals of its surface.
+             * @description Pressure within it above that around it, along the normals of its surface, Pa.
              * @default 0
              */
             pressure_pa: number;
@@ -3610,7 +3610,7 @@ export interface components {
             scaled?: components["schemas"]["ScaledByMap"][];
             /**
              * Format: float
-             * @description Strain from which it keeps its deformation; none: it springs back.
+             * @description Strain from which it keeps its deformation, no unit; none: it springs back.
              * @default null
              */
             set_strain: number | null;
@@ -3987,7 +3987,7 @@ export interface components {
             effect: components["schemas"]["StrokeEffect"];
             /**
              * Format: uint32
-             * @description Axis of the element across which the same is done: 0 is x, 1 is y, 2 is z.
+             * @description Number of the axis of the element across which the same is done: 0 is x, 1 is y, 2 is z.
              */
             mirrored?: number | null;
             /** @description Its way over the mesh at rest, in the element's frame, m. */
@@ -4007,7 +4007,7 @@ export interface components {
              * @description How much it does in its middle, 0–1.
              */
             strength: number;
-            /** @description Direction in which it goes through to what is hidden; none: it stays on the surface that it runs over. */
+            /** @description Direction in which it goes through to what is hidden, no unit; none: it stays on the surface that it runs over. */
             through?: number[] | null;
         };
         /** @description What a brush does to the weights below it. */

@@ -5,6 +5,7 @@
   import Picker from "../fields/Picker.svelte";
   import Section from "../fields/Section.svelte";
   import { VOLUME_NAMES } from "../state/forces";
+  import { COMBINE_NAMES } from "../state/maps";
   import { named } from "../state/options";
   import { shot } from "../state/shot.svelte";
   import { values } from "../state/values.svelte";
@@ -18,15 +19,6 @@
   let others = $derived(shot.elements.filter((e) => "region" in e.kind && e.id !== element.id));
   const at = (path: string) => ({ element, ids: selection.with(element.id), path: `kind.region.${path}` });
   const set = (label: string, path: string, value: unknown) => values.assign(at(path), label, value);
-
-  const WAYS: [Schemas["Combine"], string][] = [
-    ["add", "add"],
-    ["multiply", "multiply"],
-    ["subtract", "subtract"],
-    ["minimum", "the least"],
-    ["maximum", "the most"],
-    ["replace", "over it"],
-  ];
 
   function pickVolume(next: typeof kind) {
     const begin: Record<typeof kind, unknown> = {
@@ -65,7 +57,7 @@
         bare
         label={`How part ${i + 1} goes in`}
         value={part.operation}
-        options={WAYS}
+        options={COMBINE_NAMES}
         onpick={(v) => set("Parts", `volume.combined.parts.${i}.operation`, v)}
       />
       <Picker

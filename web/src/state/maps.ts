@@ -28,12 +28,13 @@ export const SOURCE_NAMES: Record<SourceKind, string> = {
   vertices: "colours of its vertices",
 };
 
+/** How the weight of a layer, or of a part of a region, goes with the weight so far. */
 export const COMBINE_NAMES: [Schemas["Combine"], string][] = [
-  ["add", "plus"],
-  ["multiply", "times"],
-  ["subtract", "less"],
-  ["minimum", "the least of"],
-  ["maximum", "the most of"],
+  ["add", "add"],
+  ["multiply", "multiply"],
+  ["subtract", "subtract"],
+  ["minimum", "the least"],
+  ["maximum", "the most"],
   ["replace", "over it"],
 ];
 

@@ -178,17 +178,19 @@ class OpenShot {
     });
   }
 
-  async undo() {
-    // Pending changes are part of the history.
-    await this.settled;
-    const { state } = this;
-    if (state?.undo) this.take(await notices.attempt(() => api.undo(state.id, state.revision)));
-  }
+  undo = () => this.#walk("undo");
+  redo = () => this.#walk("redo");
 
-  async redo() {
-    await this.settled;
-    const { state } = this;
-    if (state?.redo) this.take(await notices.attempt(() => api.redo(state.id, state.revision)));
+  /** Goes a step through the history, after all changes and steps made so far. */
+  #walk(way: "undo" | "redo"): Promise<void> {
+    this.saving++;
+    const step = async () => {
+      const { state } = this;
+      if (state?.[way]) this.take(await notices.attempt(() => api[way](state.id, state.revision)));
+    };
+    const done = this.#queue.then(step).finally(() => this.saving--);
+    this.#queue = done.catch(() => undefined);
+    return done;
   }
 }
 

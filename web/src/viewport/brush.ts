@@ -31,6 +31,8 @@ interface Hit {
 }
 
 const CORNERS = 48;
+/** Points of a stroke at most, as the shot file bounds them. */
+const MOST_POINTS = 1000;
 
 export class Brush {
   #target: BrushTarget | null = null;
@@ -76,13 +78,15 @@ export class Brush {
     const target = this.#target;
     const first = target && this.#hit(event);
     if (!target || !first) return false;
-    const way: THREE.Vector3[] = [first.rest];
+    let way: THREE.Vector3[] = [first.rest];
     const vectors = () => way.map((p) => p.toArray().map((v) => Number(v.toFixed(5))) as Vector);
     const move = (to: PointerEvent) => {
       const hit = this.#hit(to);
       this.#show(hit);
       if (!hit || hit.rest.distanceTo(way.at(-1)!) < 0.2 * target.radius) return;
       way.push(hit.rest);
+      // A stroke has at most 1,000 points: of a longer one every second counts.
+      if (way.length > MOST_POINTS) way = way.filter((_, i) => i % 2 === 0);
       this.host.moved(vectors());
     };
     const release = () => {

@@ -1,8 +1,9 @@
 //! Distance from the borders of an open mesh.
 
 use super::MapSurface;
+use crate::faces_at_edges;
 use std::cmp::Reverse;
-use std::collections::{BinaryHeap, HashMap};
+use std::collections::BinaryHeap;
 
 /// A distance as a key that sorts as the distance does: it is not negative.
 fn key(distance: f32) -> u32 {
@@ -14,14 +15,9 @@ impl MapSurface {
     /// beyond that. The edge is handed from point to point in order of distance (J. Sethian, *A fast marching level set method
     /// for monotonically advancing fronts*, 1996, without solving between the points).
     pub(super) fn border_distances(&self, most: f32) -> Vec<f32> {
-        let mut count: HashMap<[u32; 2], u32> = HashMap::new();
-        for [a, b, c] in &self.faces {
-            for (from, to) in [(a, b), (b, c), (c, a)] {
-                *count.entry([*from.min(to), *from.max(to)]).or_default() += 1;
-            }
-        }
+        let at_edges = faces_at_edges(&self.faces).into_iter();
         let mut border: Vec<[u32; 2]> =
-            count.into_iter().filter(|(_, faces)| *faces == 1).map(|(edge, _)| edge).collect();
+            at_edges.filter(|(_, faces)| *faces == 1).map(|(edge, _)| edge).collect();
         border.sort_unstable();
         let distance = |point: u32, edge: u32| {
             let [a, b] = border[edge as usize].map(|p| self.points[p as usize]);

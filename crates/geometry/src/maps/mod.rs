@@ -11,7 +11,6 @@ use glam::{Vec2, Vec3};
 use noise::{NoiseFn, Perlin};
 use shot::map::{LayerSource, Map};
 use shot::{Id, Side};
-use std::collections::BTreeSet;
 
 /// A mesh at rest, prepared for maps.
 pub struct MapSurface {
@@ -47,13 +46,11 @@ impl MapSurface {
         let weld = Weld::new(&mesh.positions);
         let points: Vec<Vec3> = weld.vertex_of.iter().map(|v| mesh.positions[*v as usize]).collect();
         let faces = weld.faces(&mesh.triangles);
-        let mut edges = BTreeSet::new();
-        for [a, b, c] in &faces {
-            for (from, to) in [(a, b), (b, c), (c, a)].into_iter().filter(|(from, to)| from != to) {
-                edges.insert((*from, *to));
-                edges.insert((*to, *from));
-            }
-        }
+        let both_ways = |[a, b, c]: &[u32; 3]| [(*a, *b), (*b, *a), (*b, *c), (*c, *b), (*c, *a), (*a, *c)];
+        let mut edges: Vec<(u32, u32)> =
+            faces.iter().flat_map(both_ways).filter(|(from, to)| from != to).collect();
+        edges.sort_unstable();
+        edges.dedup();
         let mut starts = vec![0; points.len() + 1];
         edges.iter().for_each(|(from, _)| starts[*from as usize + 1] += 1);
         (0..points.len()).for_each(|i| starts[i + 1] += starts[i]);

@@ -5,6 +5,9 @@ use glam::{Mat3, Vec2, Vec3};
 use shot::map::{Stroke, StrokeEffect};
 use std::collections::VecDeque;
 
+/// Most places of a line at which the surface below it is sought.
+const MAX_SEEDS: f32 = 20_000.0;
+
 /// Parts of strokes that have grown so far from places evenly spaced along each: the fraction `grown` of the way from each
 /// place to the next.
 pub(super) fn grown(strokes: &[Vec<Vec3>], grown: f32, starts: u32) -> Vec<Vec<Vec3>> {
@@ -113,8 +116,9 @@ impl MapSurface {
     fn beside(&self, line: &[Vec3], reach: f32) -> Vec<(usize, f32)> {
         let mut known = vec![false; self.points.len()];
         let mut front: VecDeque<u32> = VecDeque::new();
-        // Along the line no point of the mesh is left out between two seeds.
-        let step = (0.5 * self.edge_m).max(1e-6);
+        // Along the line no point of the mesh is left out between two seeds, of which there are not more than so many.
+        let length: f32 = line.windows(2).map(|ends| ends[0].distance(ends[1])).sum();
+        let step = (0.5 * self.edge_m).max(length / MAX_SEEDS).max(1e-6);
         let seed = |p: Vec3, known: &mut Vec<bool>, front: &mut VecDeque<u32>| {
             let within = reach + self.edge_m;
             let Some((_, face)) = self.bvh.nearest(p, within) else { return };
@@ -128,7 +132,7 @@ impl MapSurface {
             seed(*first, &mut known, &mut front);
         }
         for ends in line.windows(2) {
-            let parts = (ends[0].distance(ends[1]) / step).ceil().clamp(1.0, 100_000.0) as usize;
+            let parts = (ends[0].distance(ends[1]) / step).ceil().max(1.0) as usize;
             for i in 1..=parts {
                 seed(ends[0].lerp(ends[1], i as f32 / parts as f32), &mut known, &mut front);
             }

@@ -13,7 +13,9 @@ const MAX_LAYERS: usize = 32;
 const MAX_SCALED: usize = 16;
 /// Most strokes of a layer, and points of them all.
 const MAX_STROKES: usize = 4_000;
-const MAX_POINTS: usize = 100_000;
+const MAX_POINTS: usize = 50_000;
+/// Most points of a stroke.
+const MAX_STROKE_POINTS: usize = 1_000;
 /// Greatest coordinate of a place on a mesh, m.
 const FURTHEST_M: f32 = 10_000.0;
 
@@ -108,8 +110,9 @@ fn stroke_faults(f: &mut Faults, path: &str, strokes: &[Stroke]) {
     }
     for (i, stroke) in strokes.iter().enumerate() {
         let path = format!("{path}[{i}]");
-        if stroke.points_m.is_empty() {
-            f.say(format!("{path}.points_m"), "has no points");
+        if !(1..=MAX_STROKE_POINTS).contains(&stroke.points_m.len()) {
+            let message = format!("{} points; from 1 to {MAX_STROKE_POINTS}", stroke.points_m.len());
+            f.say(format!("{path}.points_m"), message);
         }
         for (p, at) in stroke.points_m.iter().enumerate() {
             place(f, format!("{path}.points_m[{p}]"), *at);

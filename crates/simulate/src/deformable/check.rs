@@ -3,12 +3,11 @@
 use crate::forces::Surfaces;
 use crate::maps::MapsAt;
 use geometry::maps::MapSurface;
-use geometry::{Mesh, Meshes, Weld};
+use geometry::{Mesh, Meshes, Weld, faces_at_edges};
 use shot::check::{Entry, Mistake};
 use shot::motion::Sampler;
 use shot::world::World;
 use shot::{Element, PinnedPart, Shot};
-use std::collections::HashMap;
 
 /// Fewer edges than this along its longest side are too few for folds.
 const FEW_EDGES: f32 = 12.0;
@@ -36,6 +35,11 @@ pub fn check_deformables(shot: &Shot, meshes: &Meshes) -> Vec<Entry> {
         }
         let size = mesh.bounds().size().max_element();
         if let Some(cloth) = element.as_cloth() {
+            if cloth.shut_in_air.is_some() && !mesh.is_closed() {
+                let why =
+                    format!("{name} is open, so that no air can be shut in it; the setting does nothing.");
+                say(Mistake::OpenSkin, why, Some("Let air pass"));
+            }
             let edges = size / cloth.edge_m;
             if edges < FEW_EDGES {
                 let why = format!(
@@ -65,20 +69,16 @@ pub fn check_deformables(shot: &Shot, meshes: &Meshes) -> Vec<Entry> {
             );
             say(Mistake::UnsoundMesh, why, None);
         }
-        for (i, _) in element
-            .pins()
-            .iter()
-            .enumerate()
-            .filter(|(i, _)| holds_nothing(&sampler, &now, meshes, element, &mesh, *i))
-        {
-            let why = format!("Pin {} of {name} holds nothing: its map is nowhere over ½.", i + 1);
+        let pins = 0..element.pins().len();
+        for pin in pins.filter(|pin| holds_nothing(&sampler, &now, meshes, element, &mesh, *pin)) {
+            let why = format!("Pin {} of {name} holds nothing: its map is nowhere strong enough.", pin + 1);
             say(Mistake::PinHoldsNothing, why, Some("Remove the pin"));
         }
     }
     entries
 }
 
-/// Whether a pin is by a map that stays below ½ everywhere.
+/// Whether a pin is by a map that holds no point: a hard pin by one that is nowhere over ½, a spring by one that is 0.
 fn holds_nothing(
     sampler: &Sampler,
     now: &Shot,
@@ -113,23 +113,15 @@ pub fn idle_pins(shot: &Shot, meshes: &Meshes, element: &Element) -> Vec<usize> 
 
 /// Numbers of edges with more than two faces, and of faces without an area.
 fn unsound(mesh: &Mesh) -> (usize, usize) {
-    let weld = Weld::new(&mesh.positions);
-    let faces = weld.faces(&mesh.triangles);
-    let mut count: HashMap<[u32; 2], u32> = HashMap::new();
-    let mut flat = 0;
-    for (face, corners) in faces.iter().zip(&mesh.triangles) {
+    let has_area = |corners: &[u32; 3]| {
         let [a, b, c] = corners.map(|v| mesh.positions[v as usize]);
         let longest = (b - a).length_squared().max((c - a).length_squared());
-        if (b - a).cross(c - a).length() <= 1e-6 * longest {
-            flat += 1;
-            continue;
-        }
-        let [a, b, c] = *face;
-        for (from, to) in [(a, b), (b, c), (c, a)] {
-            *count.entry([from.min(to), from.max(to)]).or_default() += 1;
-        }
-    }
-    (count.values().filter(|faces| **faces > 2).count(), flat)
+        (b - a).cross(c - a).length() > 1e-6 * longest
+    };
+    let sound: Vec<[u32; 3]> = mesh.triangles.iter().copied().filter(has_area).collect();
+    let faces = Weld::new(&mesh.positions).faces(&sound);
+    let shared = faces_at_edges(&faces).values().filter(|faces| **faces > 2).count();
+    (shared, mesh.triangles.len() - sound.len())
 }
 
 #[cfg(test)]
@@ -155,6 +147,8 @@ mod tests {
         assert_eq!(mistakes(|of| of.cloth = Some(coarse)), [Mistake::TooCoarse]);
         let thick = Cloth { thickness_m: 0.02, ..Cloth::default() };
         assert_eq!(mistakes(|of| of.cloth = Some(thick)), [Mistake::TooThick]);
+        let airy = Cloth { shut_in_air: Some(1.0), ..Cloth::default() };
+        assert_eq!(mistakes(|of| of.cloth = Some(airy)), [Mistake::OpenSkin]);
     }
 
     #[test]
@@ -177,11 +171,11 @@ mod tests {
     fn edges_with_three_faces_and_faces_without_area_are_counted() {
         let mut mesh = geometry::primitive::plane(1.0, 1.0);
         assert_eq!(unsound(&mesh), (0, 0));
-        let [a, b, _] = mesh.triangles[0];
+        // The inner edge of the rectangle's two triangles gets a third.
+        let inner = faces_at_edges(&mesh.triangles).into_iter().find(|(_, faces)| *faces == 2).unwrap().0;
         mesh.positions.push(glam::Vec3::Y);
-        mesh.triangles.push([a, b, mesh.positions.len() as u32 - 1]);
-        mesh.triangles.push([a, a, b]);
-        let (shared, flat) = unsound(&mesh);
-        assert!(shared <= 1 && flat == 1, "{shared} {flat}");
+        mesh.triangles.push([inner[0], inner[1], mesh.positions.len() as u32 - 1]);
+        mesh.triangles.push([inner[0], inner[0], inner[1]]);
+        assert_eq!(unsound(&mesh), (1, 1));
     }
 }

@@ -41,6 +41,8 @@ pub(super) struct Part {
     pub first_body: u32,
     /// Mean length of the edges of its triangles or cells, m.
     pub edge_m: f64,
+    /// Whether its mesh is closed.
+    pub closed: bool,
 }
 
 /// The mesh that is shown of an element.

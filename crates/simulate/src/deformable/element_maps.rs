@@ -5,9 +5,9 @@ use crate::Step;
 use crate::maps::MapsAt;
 use geometry::maps::MapSurface;
 use geometry::{Image, Mesh, Meshes};
-use shot::map::{LayerSource, Map};
+use shot::map::{LayerSource, Map, MapLayer};
 use shot::world::World;
-use shot::{Element, Id, region::Volume};
+use shot::{Element, Id};
 use std::collections::HashMap;
 use std::sync::Arc;
 
@@ -18,7 +18,7 @@ pub(super) struct ElementMaps {
     /// For each node of one body, the points that it has a part in and their weights, which sum to 1; of a node without points
     /// the nearest.
     points_of: Vec<Vec<(u32, f32)>>,
-    /// Maps as they were last, with their weights at the nodes of one body.
+    /// Maps as they were last, with their weights at the nodes of one body: of the same map they are the same.
     kept: Vec<(Map, Vec<f32>)>,
 }
 
@@ -49,8 +49,8 @@ impl ElementMaps {
     /// The weights of a map of `element` at all its nodes, at the end of a step.
     pub fn at_nodes(&mut self, name: &str, element: &Element, step: &Step) -> Vec<f32> {
         let Some(map) = element.acting_maps().find(|map| map.name == name) else { return Vec::new() };
-        let fixed = |kept: &&(Map, Vec<f32>)| kept.0 == *map && !changes(map, element, step);
-        let of_body = match self.kept.iter().find(fixed) {
+        let same = |kept: &&(Map, Vec<f32>)| kept.0 == *map && !reads_others(map);
+        let of_body = match self.kept.iter().find(same) {
             Some((_, weights)) => weights.clone(),
             None => {
                 let solved = |id: Id, _: f64| step.colliders.solved(id);
@@ -71,17 +71,11 @@ impl ElementMaps {
     }
 }
 
-/// Whether a map changes by what it is made of while its own values stay.
-fn changes(map: &Map, element: &Element, step: &Step) -> bool {
-    let moves = |id: Id| {
-        let drifts = step.shot.element(id).and_then(Element::as_region).is_some_and(|region| {
-            matches!(region.volume, Volume::Noise { .. } | Volume::Inside { .. } | Volume::Combined { .. })
-        });
-        drifts || step.sampler.moves(id) || step.sampler.moves(element.id)
+/// Whether a map reads where other elements are: these may be carried by others, and nothing here tells when they move.
+fn reads_others(map: &Map) -> bool {
+    let reads = |layer: &MapLayer| {
+        let source = &layer.source;
+        matches!(source, LayerSource::Region { .. } | LayerSource::Curve { .. } | LayerSource::Inside { .. })
     };
-    map.layers.iter().any(|layer| match layer.source {
-        LayerSource::Region { region } => moves(region),
-        LayerSource::Curve { curve, .. } | LayerSource::Inside { curve, .. } => moves(curve),
-        _ => false,
-    })
+    map.layers.iter().any(reads)
 }

@@ -102,7 +102,7 @@ pub(crate) fn prepare(
     for element in system.elements.iter().filter_map(|id| context.shot.element(*id)) {
         let poses = world.placements(element);
         let most = MAX_NODES - all.len().max(all.embedding.len());
-        let Some(Discretized { discretization, shown, edge_m, maps }) =
+        let Some(Discretized { discretization, shown, edge_m, closed, maps }) =
             discretized(context, element, poses.len(), most)?
         else {
             continue;
@@ -125,6 +125,7 @@ pub(crate) fn prepare(
             faces: faces..faces + discretization.faces.len(),
             first_body: all.bodies,
             edge_m,
+            closed,
         });
         all.append(&discretization);
         x.extend(own_x);
@@ -154,6 +155,8 @@ struct Discretized {
     shown: ShownMesh,
     /// Mean length of the edges, m.
     edge_m: f64,
+    /// Whether its mesh is closed.
+    closed: bool,
     maps: Option<ElementMaps>,
 }
 
@@ -196,7 +199,8 @@ fn discretized(
     let maps = ElementMaps::new(element, &mesh, &discretization, context.meshes);
     let points = discretization.embedding.len();
     let shown = shown.times(copies, points);
-    Ok(Some(Discretized { discretization: discretization.times(copies), shown, edge_m, maps }))
+    let closed = mesh.is_closed();
+    Ok(Some(Discretized { discretization: discretization.times(copies), shown, edge_m, closed, maps }))
 }
 
 /// Takes positions and velocities from the frame that the shot begins from, if that has the same mesh.

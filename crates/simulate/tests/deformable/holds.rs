@@ -161,3 +161,33 @@ fn springs_are_as_strong_as_their_map() {
         assert!(((2.0 - p.y) / expected - 1.0).abs() < 0.1, "{p}: {expected}");
     }
 }
+
+/// A region without keys of its own that an animated solid carries over a sheet.
+#[test]
+fn a_map_of_a_region_follows_what_carries_the_region() {
+    let mut shot = shot(1.0);
+    let rail = Element::solid("Rail", Shape::cuboid(0.1, 0.1, 1.0), Moves::Animated).at(0.0, 4.0, 0.0);
+    let rail = shot.add(rail.keyed("placement.position_m[0]", rising()));
+    let volume = shot::region::Volume::Box { size_m: Vec3::new(0.3, 10.0, 2.0) };
+    let mut region = Element::new("Sweep", ElementKind::Region(shot::region::Region::new(volume)));
+    region.attached = Some(shot::Attached { to: rail, along: None, facing: false });
+    region.placement.position_m = Vec3::new(-0.5, 0.0, 0.0);
+    let region = shot.add(region);
+    let pins = vec![pin(PinnedPart::Map("swept".to_owned()))];
+    let map = Map::of("swept", LayerSource::Region { region });
+    let id = sheet(&mut shot, Cloth { edge_m: 0.1, pins, ..Cloth::default() }, vec![map]);
+    let mut before: Option<Frame> = None;
+    let mut held_at = Vec::new();
+    run(&shot, |frame| {
+        if let Some(before) = &before {
+            let (a, b) = (places(before, id), places(frame, id));
+            let held: Vec<Vec3> =
+                a.iter().zip(&b).filter(|(a, b)| a.distance(**b) < 1e-6).map(|(a, _)| *a).collect();
+            held_at.push((held.len(), if held.is_empty() { 0.0 } else { mean(&held).x }));
+        }
+        before = Some(frame.clone());
+    });
+    let (early, late) = (held_at[1], held_at[14]);
+    assert!(early.0 > 0 && late.0 > 0 && late.1 > early.1 + 0.5, "{held_at:?}");
+    assert_goes_on_from_every_frame(&shot);
+}

@@ -231,6 +231,12 @@ pub(crate) async fn fix(
             }
             "Made cloth"
         }
+        Mistake::OpenSkin => {
+            for cloth in wanted_solids(&mut shot, &fix).filter_map(|solid| solid.cloth.as_mut()) {
+                cloth.shut_in_air = None;
+            }
+            "Air passes"
+        }
         Mistake::TooCoarse | Mistake::TooThick => {
             let copy = studio.clone();
             let (mut at, folds) = (shot.clone(), fix.mistake == Mistake::TooCoarse);

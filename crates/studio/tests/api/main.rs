@@ -1,6 +1,7 @@
 //! The HTTP interface, in process: what is saved, what is refused, and by which words.
 
 mod checks;
+mod deformables;
 mod description;
 mod desk;
 mod elements;

@@ -167,6 +167,7 @@ export class DrawnBodies implements Drawn {
     const coloured = colours !== undefined && deforms && this.#coloured === colours;
     const material = coloured ? context.looks.measured : this.#material!;
     mesh.material = element.see_through ? context.looks.seeThrough(material) : material;
+    if (mesh.castShadow === (element.see_through ?? false)) context.shadows();
     mesh.castShadow = !element.see_through;
   }
 

@@ -1,0 +1,129 @@
+//! Cloths and soft bodies over HTTP: their maps, their materials, and what the Check list says of them.
+
+use crate::desk::{Desk, deck, desk, solid};
+use axum::http::StatusCode;
+use rstest::rstest;
+use serde_json::{Value, json};
+
+/// A plane of 2 × 2 m with parts of a solid set.
+fn sheet(parts: Value) -> Value {
+    let mut element = solid(9, "Sheet", json!({"plane": {"size_m": [2.0, 2.0]}}), [0.0, 1.0, 0.0], json!({}));
+    for (part, value) in parts.as_object().unwrap() {
+        element["kind"]["solid"][part] = value.clone();
+    }
+    element
+}
+
+fn map(source: Value) -> Value {
+    json!([{"name": "hem", "layers": [{"source": source}]}])
+}
+
+async fn with(parts: Value) -> Desk {
+    let desk = desk().await;
+    desk.new_shot().await;
+    desk.put(deck(8)).await;
+    desk.put(sheet(parts)).await;
+    desk
+}
+
+async fn entries(desk: &Desk) -> Vec<Value> {
+    let list = desk.get("/api/shots/1/check").await;
+    list.as_array().unwrap().iter().filter(|e| e["mistake"] != json!("frames_missing")).cloned().collect()
+}
+
+#[rstest]
+#[case(json!({"soft": {"edge_m": 0.05}}), "Sheet is open, so that it has no inside", "Make it cloth", "Made cloth")]
+#[case(json!({"cloth": {"edge_m": 0.5}}), "has about 4 edges along its longest side", "Shorter edges", "Shorter edges")]
+#[case(json!({"cloth": {"thickness_m": 0.02}}), "is 20.0 mm thick with edges of 30.0 mm", "Half an edge thick", "Half an edge thick")]
+#[case(json!({"cloth": {"shut_in_air": 1.0}}), "no air can be shut in it", "Let air pass", "Air passes")]
+#[case(
+    json!({"cloth": {"pins": [{"part": {"side": "left"}}, {"part": {"map": "hem"}}]}, "maps": map(json!({"painted": {"strokes": []}}))}),
+    "Pin 2 of Sheet holds nothing", "Remove the pin", "Pin removed"
+)]
+#[tokio::test(flavor = "multi_thread")]
+async fn what_is_likely_wrong_is_mended_at_a_press(
+    #[case] parts: Value,
+    #[case] reason: &str,
+    #[case] label: &str,
+    #[case] history: &str,
+) {
+    let desk = with(parts).await;
+    let found = entries(&desk).await;
+    assert_eq!(found.len(), 1, "{found:?}");
+    assert!(found[0]["reason"].as_str().unwrap().contains(reason), "{}", found[0]);
+    assert_eq!(found[0]["fix"], json!(label));
+    let body = json!({"mistake": found[0]["mistake"], "elements": found[0]["elements"]});
+    let (status, shot) = desk.ask("POST", "/api/shots/1/fix", body).await;
+    assert_eq!((status, &shot["undo"]), (StatusCode::OK, &json!(history)), "{shot}");
+    assert_eq!(entries(&desk).await, Vec::<Value>::new());
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn a_map_is_sent_with_its_mesh_at_rest() {
+    let parts = json!({"cloth": {"edge_m": 0.5}, "maps": map(json!({"side": {"side": "right"}}))});
+    let desk = with(parts).await;
+    let (status, bytes) = desk.bytes("/api/shots/1/maps/9/1?map=hem").await;
+    assert_eq!(status, StatusCode::OK);
+    let number = |at: usize| u32::from_le_bytes(bytes[4 * at..4 * at + 4].try_into().unwrap());
+    let (vertices, triangles) = (number(0) as usize, number(1) as usize);
+    assert_eq!((vertices, triangles), (25, 32));
+    assert_eq!(bytes.len(), 4 * (2 + 3 * vertices + 3 * triangles + vertices));
+    for vertex in 0..vertices {
+        let (x, weight) = (number(2 + 3 * vertex), number(2 + 3 * vertices + 3 * triangles + vertex));
+        assert!((f32::from_bits(weight) - 0.5 * (f32::from_bits(x) + 1.0)).abs() < 1e-6);
+    }
+    // Without a map the mesh comes alone.
+    let (status, bytes) = desk.bytes("/api/shots/1/maps/9/1").await;
+    assert_eq!(status, StatusCode::OK);
+    assert!(bytes[bytes.len() - 4 * vertices..].iter().all(|byte| *byte == 0));
+}
+
+#[rstest]
+#[case("/api/shots/1/maps/9/1?map=seam", 404, "a map \"seam\" of Sheet")]
+#[case("/api/shots/1/maps/77/1?map=hem", 404, "element 77")]
+#[case("/api/shots/1/maps/1/1", 400, "has no mesh")]
+#[tokio::test(flavor = "multi_thread")]
+async fn a_map_that_is_not_there_is_refused(#[case] path: &str, #[case] status: u16, #[case] detail: &str) {
+    let desk = with(json!({"cloth": {}, "maps": map(json!({"whole": {}}))})).await;
+    let (found, problem) = desk.ask("GET", path, Value::Null).await;
+    assert_eq!(found.as_u16(), status, "{problem}");
+    assert!(problem["detail"].as_str().unwrap().contains(detail), "{problem}");
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn a_material_of_ones_own_is_kept_replaced_and_deleted() {
+    let desk = with(json!({"cloth": {"mass_kg_m2": 0.8, "pins": [{"part": {"side": "left"}}]}})).await;
+    let keep = |name: &str| json!({"shot": 1, "element": 9, "name": name});
+    let (status, _) = desk.ask("POST", "/api/materials", keep(" wet sail ")).await;
+    assert_eq!(status, StatusCode::NO_CONTENT);
+    let own = |list: &Value| -> Vec<String> {
+        let all = list["cloth"].as_array().unwrap().iter().filter(|of| of["own"] == json!(true));
+        all.map(|of| of["name"].as_str().unwrap().to_owned()).collect()
+    };
+    assert_eq!(own(&desk.get("/api/materials").await), ["wet sail"]);
+    desk.set("/elements/4/kind/solid/cloth/mass_kg_m2", json!(0.2)).await;
+    let moved = desk.get("/api/shots/1/toward/9?material=wet%20sail&degree=0.5").await;
+    assert!((moved["mass_kg_m2"].as_f64().unwrap() - 0.4).abs() < 1e-6, "{moved}");
+    assert_eq!(moved["pins"].as_array().unwrap().len(), 1, "pins stay");
+    // Kept again it is replaced.
+    desk.ask("POST", "/api/materials", keep("wet sail")).await;
+    let moved = desk.get("/api/shots/1/toward/9?material=wet%20sail&degree=1").await;
+    assert!((moved["mass_kg_m2"].as_f64().unwrap() - 0.2).abs() < 1e-6, "{moved}");
+    let (status, _) = desk.ask("DELETE", "/api/materials/cloth/wet%20sail", Value::Null).await;
+    assert_eq!(status, StatusCode::NO_CONTENT);
+    assert_eq!(own(&desk.get("/api/materials").await), Vec::<String>::new());
+    let (status, _) = desk.ask("DELETE", "/api/materials/cloth/wet%20sail", Value::Null).await;
+    assert_eq!(status, StatusCode::NOT_FOUND);
+}
+
+#[rstest]
+#[case(json!({"shot": 1, "element": 9, "name": "silk"}), "comes with the application")]
+#[case(json!({"shot": 1, "element": 9, "name": "  "}), "from 1 to 80 characters")]
+#[case(json!({"shot": 1, "element": 8, "name": "deck"}), "neither a free cloth nor a free soft body")]
+#[tokio::test(flavor = "multi_thread")]
+async fn a_material_that_cannot_be_kept_is_refused(#[case] body: Value, #[case] detail: &str) {
+    let desk = with(json!({"cloth": {}})).await;
+    let (status, problem) = desk.ask("POST", "/api/materials", body).await;
+    assert!(status.is_client_error(), "{status}");
+    assert!(problem["detail"].as_str().unwrap().contains(detail), "{problem}");
+}
