@@ -247,10 +247,11 @@ pub fn clamped_strip(irregular: bool) -> Experiment {
     let id = shot.add(cloth(shape, material, &parts_held));
     shot.add(still_air(4.0, mass * length * width));
     let last = run(&shot, &meshes, |_| ());
-    let free = f64::from(length - edge);
+    // The curvature at the second row acts on the halves of both edges that meet there: the clamp is half an edge before it.
+    let free = f64::from(length - 0.5 * edge);
     let exact = heavy_elastica(free, f64::from(mass) * G / f64::from(bend_n_m));
     let tip = exact[exact.len() - 1];
-    let start = -0.5 * f64::from(length) + f64::from(edge);
+    let start = -0.5 * f64::from(length) + 0.5 * f64::from(edge);
     let mut curve: Vec<(f64, f64)> =
         places(&last, id).iter().map(|p| (f64::from(p.x) - start, f64::from(p.y))).collect();
     curve.sort_by(|a, b| a.0.total_cmp(&b.0));

@@ -81,7 +81,7 @@ async fn a_map_is_sent_with_its_mesh_at_rest() {
 #[rstest]
 #[case("/api/shots/1/maps/9/1?map=seam", 404, "a map \"seam\" of Sheet")]
 #[case("/api/shots/1/maps/77/1?map=hem", 404, "element 77")]
-#[case("/api/shots/1/maps/1/1", 400, "has no mesh")]
+#[case("/api/shots/1/maps/1/1", 422, "has no mesh")]
 #[tokio::test(flavor = "multi_thread")]
 async fn a_map_that_is_not_there_is_refused(#[case] path: &str, #[case] status: u16, #[case] detail: &str) {
     let desk = with(json!({"cloth": {}, "maps": map(json!({"whole": {}}))})).await;
@@ -101,7 +101,8 @@ async fn a_material_of_ones_own_is_kept_replaced_and_deleted() {
         all.map(|of| of["name"].as_str().unwrap().to_owned()).collect()
     };
     assert_eq!(own(&desk.get("/api/materials").await), ["wet sail"]);
-    desk.set("/elements/4/kind/solid/cloth/mass_kg_m2", json!(0.2)).await;
+    let last = desk.get("/api/shots/1").await["document"]["elements"].as_array().unwrap().len() - 1;
+    desk.set(&format!("/elements/{last}/kind/solid/cloth/mass_kg_m2"), json!(0.2)).await;
     let moved = desk.get("/api/shots/1/toward/9?material=wet%20sail&degree=0.5").await;
     assert!((moved["mass_kg_m2"].as_f64().unwrap() - 0.4).abs() < 1e-6, "{moved}");
     assert_eq!(moved["pins"].as_array().unwrap().len(), 1, "pins stay");
