@@ -37,6 +37,7 @@ mod quantise;
 mod run;
 mod sequence;
 mod source;
+mod surface_quantity;
 mod table;
 mod thinned;
 mod topologies;
@@ -56,6 +57,7 @@ pub use quantise::{
 pub use run::{Manifest, ManifestElement, RunFolder, RunLock, Track, instruction_set};
 pub use sequence::{MAX_SAMPLES, MAX_SEQUENCE_BYTES, SEQUENCE_EXTENSION, decode_sequence, encode_sequence};
 pub use source::{Fingerprints, Frames, Parts, RunFrames};
+pub use surface_quantity::surface_quantity;
 pub use thinned::{Thinning, thin};
 pub use topologies::known_topology;
 pub use upgrade::upgrade;

@@ -107,6 +107,12 @@ pub(crate) fn encode_attributes(attributes: &[Attribute]) -> Vec<u8> {
     out
 }
 
+/// Most bytes that the attributes of a mesh may have.
+pub(crate) fn most_attribute_bytes(topology: &Topology) -> usize {
+    let values = topology.vertices().max(topology.triangles().len());
+    4 + MAX_ATTRIBUTES * (4 + usize::from(u16::MAX) + 12 * values)
+}
+
 /// The attributes of a mesh from their bytes.
 pub(crate) fn decode_attributes(bytes: &[u8], topology: &Topology) -> Result<Vec<Attribute>, DecodeError> {
     read_attributes(bytes, topology.vertices(), topology.triangles().len())

@@ -27,6 +27,7 @@ pub mod maps;
 mod mass;
 mod mesh;
 mod moving_surface;
+pub mod packing;
 pub mod primitive;
 mod refined;
 mod sequence;
@@ -40,7 +41,7 @@ pub mod topology;
 mod weld;
 
 pub use bvh::{Bounds, Bvh, Hit, Ray, RefitPlan, Tree};
-pub use deformation::Deformation;
+pub use deformation::{crevices, deformation, part_above_zero};
 pub use image::{Image, brightness};
 pub use mass::{MassProperties, mass_properties};
 pub use mesh::{Mesh, MeshError};

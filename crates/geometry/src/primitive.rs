@@ -2,6 +2,8 @@
 
 use crate::Mesh;
 use glam::{Vec2, Vec3};
+use shot::Shape;
+use std::collections::HashMap;
 use std::f32::consts::{PI, TAU};
 
 /// Sides of a full turn, unless fewer will do.
@@ -130,57 +132,179 @@ pub fn icosahedron() -> Mesh {
     Mesh { positions, triangles, ..Mesh::default() }
 }
 
+/// Points of a profile with their normals.
+type Profile = Vec<(Vec2, Vec2)>;
+
 /// A cylinder along y with half balls at its ends.
 pub fn capsule(radius: f32, length: f32, around: usize) -> Mesh {
+    swept(&capsule_profile(radius, length, around), around)
+}
+
+fn capsule_profile(radius: f32, length: f32, around: usize) -> Profile {
     let half = length * 0.5;
     let lower = arc(-half, radius, -PI * 0.5, 0.0, around / 4);
-    swept(&lower.chain(arc(half, radius, 0.0, PI * 0.5, around / 4)).collect::<Vec<_>>(), around)
+    lower.chain(arc(half, radius, 0.0, PI * 0.5, around / 4)).collect()
 }
 
 /// A cylinder along y.
 pub fn cylinder(radius: f32, height: f32, around: usize) -> Mesh {
+    swept(&cylinder_profile(radius, height), around)
+}
+
+fn cylinder_profile(radius: f32, height: f32) -> Profile {
     let half = height * 0.5;
     let p = |x, y, nx, ny| (Vec2::new(x, y), Vec2::new(nx, ny));
-    swept(
-        &[
-            p(0.0, -half, 0.0, -1.0),
-            p(radius, -half, 0.0, -1.0),
-            p(radius, -half, 1.0, 0.0),
-            p(radius, half, 1.0, 0.0),
-            p(radius, half, 0.0, 1.0),
-            p(0.0, half, 0.0, 1.0),
-        ],
-        around,
-    )
+    vec![
+        p(0.0, -half, 0.0, -1.0),
+        p(radius, -half, 0.0, -1.0),
+        p(radius, -half, 1.0, 0.0),
+        p(radius, half, 1.0, 0.0),
+        p(radius, half, 0.0, 1.0),
+        p(0.0, half, 0.0, 1.0),
+    ]
 }
 
 /// A cone along y, its tip up.
 pub fn cone(radius: f32, height: f32, around: usize) -> Mesh {
+    swept(&cone_profile(radius, height), around)
+}
+
+fn cone_profile(radius: f32, height: f32) -> Profile {
     let half = height * 0.5;
     let side = Vec2::new(height, radius).normalize();
     let down = Vec2::NEG_Y;
-    swept(
-        &[
-            (Vec2::new(0.0, -half), down),
-            (Vec2::new(radius, -half), down),
-            (Vec2::new(radius, -half), side),
-            (Vec2::new(0.0, half), side),
-        ],
-        around,
-    )
+    vec![
+        (Vec2::new(0.0, -half), down),
+        (Vec2::new(radius, -half), down),
+        (Vec2::new(radius, -half), side),
+        (Vec2::new(0.0, half), side),
+    ]
 }
 
 /// A ring round y.
 pub fn torus(ring: f32, tube: f32, around: usize) -> Mesh {
-    let steps = around / 2;
-    let profile: Vec<_> = (0..=steps)
-        .map(|i| {
-            let angle = TAU * (i % steps) as f32 / steps as f32;
-            let normal = Vec2::new(angle.cos(), angle.sin());
-            (Vec2::new(ring, 0.0) + normal * tube, normal)
-        })
-        .collect();
-    swept(&profile, around)
+    swept(&torus_profile(ring, tube, around / 2), around)
+}
+
+fn torus_profile(ring: f32, tube: f32, steps: usize) -> Profile {
+    let of = |i: usize| {
+        let angle = TAU * (i % steps) as f32 / steps as f32;
+        let normal = Vec2::new(angle.cos(), angle.sin());
+        (Vec2::new(ring, 0.0) + normal * tube, normal)
+    };
+    (0..=steps).map(of).collect()
+}
+
+/// A profile whose straight parts are cut into pieces of at most `edge_m`.
+fn cut(profile: &[(Vec2, Vec2)], edge_m: f32) -> Profile {
+    let mut points = vec![profile[0]];
+    for pair in profile.windows(2) {
+        let [(a, m), (b, n)] = [pair[0], pair[1]];
+        let parts = if m == n { (a.distance(b) / edge_m).ceil().max(1.0) as usize } else { 1 };
+        points.extend((1..=parts).map(|i| (a.lerp(b, i as f32 / parts as f32), n)));
+    }
+    points
+}
+
+/// A round shape with edges of about `edge_m` wherever they are, for what deforms; none: the shape is not round.
+pub fn even(shape: &Shape, edge_m: f32) -> Option<Mesh> {
+    /// Sides of a turn of a radius, a multiple of four.
+    fn sides(radius: f32, edge_m: f32) -> usize {
+        ((TAU * radius / edge_m / 4.0).round() as usize * 4).clamp(12, 2_000)
+    }
+    let by_profile = |profile: Profile, around: usize| swept(&cut(&profile, edge_m), around);
+    Some(match *shape {
+        Shape::Sphere { radius_m } => geodesic_sphere(radius_m, edge_m),
+        Shape::Capsule { radius_m, length_m } => {
+            let around = sides(radius_m, edge_m);
+            by_profile(capsule_profile(radius_m, length_m, around), around)
+        }
+        Shape::Cylinder { radius_m, height_m } => {
+            by_profile(cylinder_profile(radius_m, height_m), sides(radius_m, edge_m))
+        }
+        Shape::Cone { radius_m, height_m } => {
+            by_profile(cone_profile(radius_m, height_m), sides(radius_m, edge_m))
+        }
+        Shape::Torus { major_radius_m, minor_radius_m } => {
+            let profile = torus_profile(major_radius_m, minor_radius_m, sides(minor_radius_m, edge_m));
+            by_profile(profile, sides(major_radius_m + minor_radius_m, edge_m))
+        }
+        Shape::Box { .. } | Shape::Plane { .. } | Shape::Mesh { .. } => return None,
+    })
+}
+
+/// A sphere of triangles that are all about alike: those of an icosahedron cut into rows. Its UVs are those of [`sphere`], with
+/// vertices of their own along the seam.
+fn geodesic_sphere(radius: f32, edge_m: f32) -> Mesh {
+    // Sides of the icosahedron are 1.05 radii long, and longer on the sphere.
+    let rows = ((1.12 * radius / edge_m).round() as usize).clamp(1, 500);
+    let base = icosahedron();
+    let mut mesh = Mesh::default();
+    // Points of a face are weighted sums of its corners: shared along edges by corners and weights.
+    let mut known: HashMap<[(u32, usize); 3], u32> = HashMap::new();
+    for &corners in &base.triangles {
+        let mut at = |i: usize, j: usize| {
+            let mut key = [(corners[0], rows - i - j), (corners[1], i), (corners[2], j)];
+            key.iter_mut().filter(|(_, weight)| *weight == 0).for_each(|of| of.0 = u32::MAX);
+            key.sort_unstable();
+            *known.entry(key).or_insert_with(|| {
+                let of = |(corner, weight): &(u32, usize)| match weight {
+                    0 => Vec3::ZERO,
+                    _ => base.positions[*corner as usize] * *weight as f32,
+                };
+                let normal = key.iter().map(of).sum::<Vec3>().normalize();
+                mesh.positions.push(normal * radius);
+                mesh.normals.push(normal);
+                mesh.positions.len() as u32 - 1
+            })
+        };
+        let mut faces = Vec::new();
+        for i in 0..rows {
+            for j in 0..rows - i {
+                faces.push([at(i, j), at(i + 1, j), at(i, j + 1)]);
+                if i + j + 1 < rows {
+                    faces.push([at(i + 1, j), at(i + 1, j + 1), at(i, j + 1)]);
+                }
+            }
+        }
+        mesh.triangles.extend(faces);
+    }
+    // Where the angle round y passes a full turn, and at the poles, a vertex has several UVs.
+    let of = |normal: Vec3| {
+        let u = (-normal.z).atan2(normal.x) / TAU;
+        Vec2::new(u.rem_euclid(1.0), 0.5 + normal.y.clamp(-1.0, 1.0).asin() / PI)
+    };
+    let own: Vec<Vec2> = mesh.normals.iter().map(|normal| of(*normal)).collect();
+    mesh.uvs = vec![Vec2::NAN; own.len()];
+    let mut more: HashMap<(u32, u32), u32> = HashMap::new();
+    for t in 0..mesh.triangles.len() {
+        let corners = mesh.triangles[t];
+        let pole = |v: u32| mesh.normals[v as usize].y.abs() > 1.0 - 1e-6;
+        let us: Vec<f32> = corners.iter().filter(|v| !pole(**v)).map(|v| own[*v as usize].x).collect();
+        let wraps = us.iter().any(|u| us.iter().any(|other| u - other > 0.5));
+        let turned = |u: f32| if wraps && u < 0.5 { u + 1.0 } else { u };
+        let mean = us.iter().map(|u| turned(*u)).sum::<f32>() / us.len() as f32;
+        let uvs = corners.map(|v| {
+            let uv = own[v as usize];
+            Vec2::new(if pole(v) { mean } else { turned(uv.x) }, uv.y)
+        });
+        for (corner, uv) in uvs.into_iter().enumerate() {
+            let v = corners[corner];
+            let first = mesh.uvs[v as usize];
+            if first.is_nan() {
+                mesh.uvs[v as usize] = uv;
+            } else if first != uv {
+                let place = *more.entry((v, uv.x.to_bits())).or_insert_with(|| {
+                    mesh.positions.push(mesh.positions[v as usize]);
+                    mesh.normals.push(mesh.normals[v as usize]);
+                    mesh.uvs.push(uv);
+                    mesh.positions.len() as u32 - 1
+                });
+                mesh.triangles[t][corner] = place;
+            }
+        }
+    }
+    mesh
 }
 
 /// A rectangle that faces up.
@@ -237,5 +361,39 @@ mod tests {
         let [a, b, c] = mesh.triangles[0].map(|v| mesh.positions[v as usize]);
         assert!((b - a).cross(c - a).y > 0.0);
         assert!(!mesh.is_closed());
+    }
+
+    #[rstest]
+    #[case(Shape::sphere(0.5), 0.1, PI / 6.0, 1.5)]
+    #[case(Shape::sphere(0.088), 0.02, 0.002_854, 1.5)]
+    #[case(Shape::Capsule { radius_m: 0.13, length_m: 0.36 }, 0.02, 0.028_32, 12.0)]
+    #[case(Shape::Cylinder { radius_m: 0.5, height_m: 2.0 }, 0.05, PI / 2.0, 70.0)]
+    #[case(Shape::Cone { radius_m: 1.0, height_m: 3.0 }, 0.1, PI, 70.0)]
+    #[case(Shape::Torus { major_radius_m: 1.0, minor_radius_m: 0.25 }, 0.05, PI * PI / 8.0, 2.5)]
+    fn even_meshes_are_closed_and_have_the_edges_wanted(
+        #[case] shape: Shape,
+        #[case] edge_m: f32,
+        #[case] volume: f32,
+        #[case] uneven: f32,
+    ) {
+        let mesh = even(&shape, edge_m).unwrap();
+        assert!(mesh.is_closed());
+        let found = mass_properties(&mesh).unwrap().volume;
+        assert!((found / volume - 1.0).abs() < 0.04, "{found} of {volume}");
+        assert_eq!((mesh.normals.len(), mesh.uvs.len()), (mesh.positions.len(), mesh.positions.len()));
+        let at = |v: u32| mesh.positions[v as usize];
+        let lengths: Vec<f32> = mesh
+            .triangles
+            .iter()
+            .flat_map(|[a, b, c]| [at(*a).distance(at(*b)), at(*b).distance(at(*c)), at(*c).distance(at(*a))])
+            .collect();
+        let (short, long) =
+            lengths.iter().fold((f32::INFINITY, 0.0f32), |(s, l), length| (s.min(*length), l.max(*length)));
+        let mean = lengths.iter().sum::<f32>() / lengths.len() as f32;
+        assert!((0.6..1.5).contains(&(mean / edge_m)), "{mean} for {edge_m}");
+        assert!(long / short < uneven, "{short} to {long}");
+        // Images keep together: no triangle goes back across the whole image.
+        let uv = |v: u32| mesh.uvs[v as usize];
+        assert!(mesh.triangles.iter().all(|t| t.iter().all(|a| (uv(*a).x - uv(t[0]).x).abs() < 0.5)));
     }
 }

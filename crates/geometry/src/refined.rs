@@ -1,13 +1,13 @@
 //! Meshes with edges of about a wanted length, for shapes that are to bend.
 
-use crate::Mesh;
+use crate::{Mesh, primitive};
 use glam::Vec2;
 use shot::Shape;
 use std::collections::HashMap;
 
 impl Mesh {
-    /// The mesh of a shape with edges of about `edge_m`: a rectangle as a grid, any other as
-    /// `mesh`, of which each triangle is cut into four as often as needed.
+    /// The mesh of a shape with edges of about `edge_m`: a rectangle as a grid, a round shape with edges that are alike, any other
+    /// as `mesh`, of which each triangle is cut into four as often as needed.
     ///
     /// # Errors
     /// About how many vertices it would have, if that is over `most`; nothing is made then.
@@ -17,6 +17,14 @@ impl Mesh {
             let (columns, rows) = (parts(size_m.x), parts(size_m.y));
             let vertices = columns.saturating_add(1).saturating_mul(rows.saturating_add(1));
             return if vertices > most { Err(vertices) } else { Ok(grid(size_m.x, size_m.y, columns, rows)) };
+        }
+        if shape.is_round() {
+            // A triangle of equal edges has 0.43 of their square, and there are half as many vertices.
+            let vertices = (mesh.area() / (0.86 * edge_m * edge_m)).min(1e9) as usize;
+            if vertices > most {
+                return Err(vertices);
+            }
+            return Ok(primitive::even(shape, edge_m).unwrap_or(mesh));
         }
         let mut mesh = mesh;
         let halvings = (mesh.mean_edge() / (1.5 * edge_m)).log2().ceil().clamp(0.0, 30.0) as u32;

@@ -40,8 +40,8 @@ impl Meshes {
         self.mesh_with(shape, primitive::AROUND)
     }
 
-    /// The mesh of one copy of a cloth or a soft body at rest, with the edges that it is computed with, for at most so many
-    /// vertices; none if the element does not deform.
+    /// The mesh of one copy of a cloth, a soft body or what sways at rest, with the edges that it is computed with, for at most so
+    /// many vertices; none if the element is rigid.
     ///
     /// # Errors
     /// [`MissingMesh`].
@@ -49,7 +49,11 @@ impl Meshes {
         let edge_m = match (element.as_cloth(), element.as_soft()) {
             (Some(cloth), _) => cloth.edge_m,
             (None, Some(soft)) => soft.edge_m,
-            (None, None) => return Ok(None),
+            (None, None) => match element.as_swaying() {
+                // What a file moves has the vertices of the file.
+                Some(sway) if element.file_animation().is_none() => sway.edge_m,
+                _ => return Ok(None),
+            },
         };
         let Some(solid) = element.as_solid() else { return Ok(None) };
         Ok(Some(Mesh::refined(&solid.shape, self.mesh(&solid.shape)?, edge_m, most)))

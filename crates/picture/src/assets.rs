@@ -3,7 +3,7 @@
 use crate::light::Environment;
 use geometry::{Bvh, Mesh, Meshes, MissingMesh};
 use shot::{Shape, motion::NotFinite};
-use std::collections::HashMap;
+use std::collections::{BTreeMap, HashMap};
 use std::sync::{Arc, Mutex};
 use thiserror::Error;
 
@@ -21,6 +21,8 @@ pub struct Assets {
 pub(crate) struct Model {
     pub mesh: Mesh,
     pub bvh: Bvh,
+    /// What layers of looks may ask for by vertex, by name.
+    pub values: BTreeMap<String, Vec<f32>>,
 }
 
 impl Assets {
@@ -32,7 +34,7 @@ impl Assets {
         }
         let mesh = self.meshes.mesh(shape)?;
         let bvh = Bvh::build(&mesh.positions, &mesh.triangles);
-        let model = Arc::new(Model { mesh, bvh });
+        let model = Arc::new(Model { mesh, bvh, values: BTreeMap::new() });
         models.insert(key, model.clone());
         Ok(model)
     }

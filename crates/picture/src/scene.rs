@@ -27,6 +27,8 @@ struct Instance {
     inverse: Quat,
     scale: f32,
     surface: usize,
+    /// Values of the layers of its look by vertex; none: the value depends on the view, or is not known.
+    layers: Arc<[Option<Vec<f32>>]>,
     element: Id,
     /// Multiplies the albedo.
     colour: Vec3,
@@ -50,6 +52,8 @@ enum Emitter {
     No,
     BothSides,
     FrontOnly,
+    /// On both sides, by values that change from point to point: only paths that hit it count the light.
+    NotSampled,
 }
 
 /// A frame of a shot, ready to be rendered.
@@ -98,7 +102,11 @@ fn model_of(
         Some(deformed) => {
             let mesh = deformed.mesh();
             let bvh = Bvh::build(&mesh.positions, &mesh.triangles);
-            Ok(Arc::new(Model { mesh, bvh }))
+            let values = deformed
+                .attributes
+                .iter()
+                .filter_map(|of| Some((of.name.clone(), deformed.scalars(&of.name)?.to_vec())));
+            Ok(Arc::new(Model { mesh, bvh, values: values.collect() }))
         }
         None => assets.model(shape).map_err(|error: MissingMesh| SceneError::MissingAsset {
             element: element.name.clone(),
@@ -179,7 +187,10 @@ impl Scene {
                     let there = poses.enumerate().filter(|(copy, _)| scale(*copy) > 0.0);
                     there.map(|(copy, pose)| placed((copy, pose), scale(copy))).collect()
                 }
-                None => world.placements(element).into_iter().enumerate().map(|at| placed(at, 1.0)).collect(),
+                None => {
+                    let poses = world.placements(element).into_iter().enumerate();
+                    poses.map(|at| placed(at, element.size_of(at.0))).collect()
+                }
             }
         };
         // All is placed as seen from the camera: what is looked at closely is
@@ -319,7 +330,11 @@ impl Scene {
         front_only: bool,
     ) -> Result<(), SceneError> {
         let surface = self.surface(element, look, assets)?;
+        let layers: Vec<Option<Vec<f32>>> =
+            look.layers.iter().map(|layer| model.values.get(&layer.by.attribute()?).cloned()).collect();
+        let layers: Arc<[Option<Vec<f32>>]> = layers.into();
         let emitter = match (self.surfaces[surface].is_emissive(), front_only) {
+            _ if self.surfaces[surface].emission_varies() => Emitter::NotSampled,
             (false, _) => Emitter::No,
             (true, true) => Emitter::FrontOnly,
             (true, false) => Emitter::BothSides,
@@ -327,7 +342,7 @@ impl Scene {
         for Placed { number, position, orientation, scale, colour } in placements {
             let position = position - self.eye;
             let random = hash(element.id.0 ^ hash(number + 1)) as f32 / u32::MAX as f32;
-            if emitter != Emitter::No {
+            if matches!(emitter, Emitter::BothSides | Emitter::FrontOnly) {
                 for t in &model.mesh.triangles {
                     let corners =
                         t.map(|v| position + orientation * (model.mesh.positions[v as usize] * scale));
@@ -346,6 +361,7 @@ impl Scene {
                 inverse: orientation.inverse(),
                 scale,
                 surface,
+                layers: layers.clone(),
                 element: element.id,
                 colour: colour * (1.0 - look.variation * random),
                 tone: colour,
@@ -370,7 +386,8 @@ impl Scene {
         if let Some(hit) = self.particle_shapes.intersect(origin, direction, t_max) {
             let index = self.particle_shapes.get(hit.index);
             let surface = &self.surfaces[index.surface as usize];
-            let point = surface.at(None, index.colour * index.tint, 0.0);
+            let weights = surface.layer_weights(|layer| surface.layer_facing(layer, hit.normal, direction));
+            let point = surface.at(None, &weights, index.colour * index.tint, 0.0);
             return Some(Meeting {
                 t: hit.t,
                 normal: hit.normal,
@@ -379,7 +396,7 @@ impl Scene {
                 soft: point.soft,
                 albedo: point.albedo,
                 element: index.element,
-                emission: surface.look.emission * index.colour,
+                emission: point.emission * index.colour,
                 sampled: None,
             });
         }
@@ -396,9 +413,14 @@ impl Scene {
         let normal = blend(mesh.normals[a], mesh.normals[b], mesh.normals[c]).normalize();
         let normal = instance.orientation * surface.lean(mesh, [a, b, c], uv, normal);
         let random = hash(hit.u.to_bits() ^ hash(hit.v.to_bits() ^ hash(hit.t.to_bits())));
-        let point = surface.at(uv, instance.colour, random as f32 / (u32::MAX as f32 + 1.0));
-        let even = surface.look.emission * instance.tone;
-        let shines = instance.emitter == Emitter::BothSides
+        let weights = surface.layer_weights(|layer| match &instance.layers[layer] {
+            Some(values) => Some(values[a] * w + values[b] * hit.u + values[c] * hit.v),
+            None => surface.layer_facing(layer, normal, direction),
+        });
+        let random = random as f32 / (u32::MAX as f32 + 1.0);
+        let point = surface.at(uv, &weights, instance.colour, random);
+        let even = point.emission * instance.tone;
+        let shines = matches!(instance.emitter, Emitter::BothSides | Emitter::NotSampled)
             || (instance.emitter == Emitter::FrontOnly && face.dot(direction) < 0.0);
         Some(Meeting {
             t: hit.t,
@@ -409,7 +431,7 @@ impl Scene {
             albedo: point.albedo,
             element: instance.element,
             emission: if shines { even * surface.emission_at(uv) } else { Vec3::ZERO },
-            sampled: Some(even),
+            sampled: (instance.emitter != Emitter::NotSampled).then_some(even),
         })
     }
 

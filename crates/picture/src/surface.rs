@@ -5,6 +5,7 @@ use crate::display::code;
 use geometry::{Image, Mesh, brightness};
 use glam::{Vec2, Vec3};
 use shot::look::{Look, LookImage};
+use shot::look_layer::{LookWeight, MAX_LOOK_LAYERS};
 use std::collections::BTreeMap;
 use std::sync::Arc;
 
@@ -24,7 +25,12 @@ pub(crate) struct Surface {
     /// For paths that were scattered widely before, if smooth points need them.
     soft: Option<Lobes>,
     images: Images,
+    /// Whether the roughness changes from point to point.
+    varies: bool,
 }
+
+/// Weights of the layers of a look at a point, 0–1.
+pub(crate) type LayerWeights = [f32; MAX_LOOK_LAYERS];
 
 /// Images of a look; those that are data and not colours hold code values, 0–1.
 #[derive(Default)]
@@ -42,6 +48,8 @@ pub(crate) struct Point<'a> {
     /// For paths that were scattered widely before.
     pub soft: Bsdf<'a>,
     pub albedo: Vec3,
+    /// Emitted radiance, without that of images.
+    pub emission: Vec3,
 }
 
 /// Images of data, decoded once however many surfaces use them.
@@ -74,23 +82,39 @@ impl Surface {
                 LookImage::Normal => images.normal = Some(coded()?),
             }
         }
-        let glass = look.transmission > 0.0;
+        let layers = &look.layers;
+        let glass = look.transmission > 0.0 || layers.iter().any(|layer| layer.transmission > 0.0);
+        let metal = look.metalness > 0.0 || layers.iter().any(|layer| layer.metalness > 0.0);
         let lobes = |roughness: f32| Lobes::new(roughness, look.refractive_index, glass);
-        let (first_step, lobes, smoothest) = match &images.roughness {
-            None => (0, vec![lobes(look.roughness)], look.roughness),
+        let (low, high) = match &images.roughness {
+            None => (1.0, 1.0),
             Some(image) => {
                 let values = image.rgb.iter().map(|rgb| brightness(Vec3::from(*rgb)));
-                let (low, high) = values.fold((1.0f32, 0.0f32), |(a, b), v| (a.min(v), b.max(v)));
-                let step = |v: f32| v * look.roughness * ROUGHNESS_STEPS as f32;
-                let (from, to) = (step(low) as usize, step(high).ceil() as usize);
-                let each =
-                    (from..=to.min(ROUGHNESS_STEPS)).map(|step| lobes(step as f32 / ROUGHNESS_STEPS as f32));
-                (from, each.collect(), low * look.roughness)
+                values.fold((1.0f32, 0.0f32), |(a, b), v| (a.min(v), b.max(v)))
             }
         };
-        let sharp = smoothest < SOFT_ROUGHNESS && (glass || look.metalness > 0.0);
+        let own = (low * look.roughness, high * look.roughness);
+        let (low, high) = layers
+            .iter()
+            .fold(own, |(low, high), layer| (low.min(layer.roughness), high.max(layer.roughness)));
+        let varies = images.roughness.is_some() || low < high;
+        let (first_step, lobes) = if varies {
+            let step = |v: f32| v * ROUGHNESS_STEPS as f32;
+            let (from, to) = (step(low) as usize, step(high).ceil() as usize);
+            let each =
+                (from..=to.min(ROUGHNESS_STEPS)).map(|step| lobes(step as f32 / ROUGHNESS_STEPS as f32));
+            (from, each.collect())
+        } else {
+            (0, vec![lobes(low)])
+        };
+        let sharp = low < SOFT_ROUGHNESS && (glass || metal);
         let soft = sharp.then(|| Lobes::new(SOFT_ROUGHNESS, look.refractive_index, glass));
-        Ok(Self { look: look.clone(), lobes, first_step, soft, images })
+        Ok(Self { look: look.clone(), lobes, first_step, soft, images, varies })
+    }
+
+    /// Whether its layers change what it emits from point to point.
+    pub fn emission_varies(&self) -> bool {
+        self.look.layers.iter().any(|layer| layer.emission != self.look.emission)
     }
 
     pub fn is_emissive(&self) -> bool {
@@ -108,9 +132,25 @@ impl Surface {
         self.has_images().then(|| uv() * self.look.image_repeat)
     }
 
-    /// The surface at a place of its images, its albedo multiplied by `colour`.
+    /// The weights of its layers, by the value that each has at a point; none: that of a layer is not known there.
+    pub fn layer_weights(&self, value: impl Fn(usize) -> Option<f32>) -> LayerWeights {
+        let mut weights = [0.0; MAX_LOOK_LAYERS];
+        for (i, (weight, layer)) in weights.iter_mut().zip(&self.look.layers).enumerate() {
+            *weight = value(i).map_or(0.0, |value| layer.weight(value));
+        }
+        weights
+    }
+
+    /// The value of a layer that goes by the viewing angle: 0 where the surface faces the viewer, 1 where it is seen from the
+    /// side.
+    pub fn layer_facing(&self, layer: usize, normal: Vec3, direction: Vec3) -> Option<f32> {
+        let by = &self.look.layers[layer].by;
+        matches!(by, LookWeight::ViewingAngle {}).then(|| 1.0 - normal.dot(direction).abs().min(1.0))
+    }
+
+    /// The surface at a place of its images, with the weights of its layers; its albedo is multiplied by `colour`.
     /// `random`, 0–1, chooses between steps of roughness.
-    pub fn at(&self, uv: Option<Vec2>, colour: Vec3, random: f32) -> Point<'_> {
+    pub fn at(&self, uv: Option<Vec2>, weights: &LayerWeights, colour: Vec3, random: f32) -> Point<'_> {
         let look = &self.look;
         let value = |image: &Option<Arc<Image>>| match (image, uv) {
             (Some(image), Some(uv)) => brightness(image.at(uv)),
@@ -120,17 +160,26 @@ impl Surface {
         if let (Some(image), Some(uv)) = (&self.images.albedo, uv) {
             albedo *= image.at(uv);
         }
-        let metalness = look.metalness * value(&self.images.metalness);
-        let lobes = match &self.images.roughness {
-            None => &self.lobes[0],
-            image => {
-                let step = (value(image) * look.roughness * ROUGHNESS_STEPS as f32 + random) as usize;
-                &self.lobes[step.saturating_sub(self.first_step).min(self.lobes.len() - 1)]
-            }
+        let mut metalness = look.metalness * value(&self.images.metalness);
+        let mut roughness = look.roughness * value(&self.images.roughness);
+        let (mut transmission, mut emission) = (look.transmission, look.emission);
+        for (layer, weight) in look.layers.iter().zip(weights).filter(|(_, weight)| **weight > 0.0) {
+            let mix = |from: f32, to: f32| from + (to - from) * weight;
+            albedo = albedo.lerp((layer.albedo * colour).min(Vec3::ONE), *weight);
+            metalness = mix(metalness, layer.metalness);
+            roughness = mix(roughness, layer.roughness);
+            transmission = mix(transmission, layer.transmission);
+            emission = emission.lerp(layer.emission, *weight);
+        }
+        let lobes = if self.varies {
+            let step = (roughness * ROUGHNESS_STEPS as f32 + random) as usize;
+            &self.lobes[step.saturating_sub(self.first_step).min(self.lobes.len() - 1)]
+        } else {
+            &self.lobes[0]
         };
         let soft = self.soft.as_ref().filter(|_| lobes.roughness() < SOFT_ROUGHNESS).unwrap_or(lobes);
-        let bsdf = |lobes| Bsdf::new(lobes, metalness, look.transmission);
-        Point { bsdf: bsdf(lobes), soft: bsdf(soft), albedo }
+        let bsdf = |lobes| Bsdf::new(lobes, metalness, transmission);
+        Point { bsdf: bsdf(lobes), soft: bsdf(soft), albedo, emission }
     }
 
     /// Factor of the emission by its image at a UV.
@@ -174,6 +223,9 @@ impl Surface {
 #[cfg(test)]
 mod tests {
     use super::*;
+    use shot::look_layer::LookLayer;
+
+    const NONE: LayerWeights = [0.0; MAX_LOOK_LAYERS];
 
     fn image(width: usize, height: usize, pixel: impl Fn(usize, usize) -> [f32; 3]) -> Arc<Image> {
         let rgb = (0..width * height).map(|i| pixel(i % width, i / width)).collect();
@@ -223,11 +275,37 @@ mod tests {
         let look = Look { roughness_image: Some("wear".into()), roughness: 0.7, ..Look::default() };
         let surface = Surface::new(&look, find, &mut DataImages::new()).unwrap();
         let n = 1_000;
-        let at = |i: usize| surface.at(Some(Vec2::ZERO), Vec3::ONE, i as f32 / n as f32).bsdf.roughness();
+        let at =
+            |i: usize| surface.at(Some(Vec2::ZERO), &NONE, Vec3::ONE, i as f32 / n as f32).bsdf.roughness();
         let mean = (0..n).map(at).sum::<f32>() / n as f32;
         assert!((mean - 0.35).abs() < 1e-3, "{mean}");
         let (low, high) = (at(0), at(n - 1));
         assert!(high - low < 1.01 / ROUGHNESS_STEPS as f32 && low <= 0.35 && high >= 0.35);
+    }
+
+    #[test]
+    fn a_layer_takes_over_by_its_weight() {
+        let layer = LookLayer {
+            albedo: Vec3::new(0.8, 0.0, 0.2),
+            roughness: 0.9,
+            emission: Vec3::X,
+            ..LookLayer::default()
+        };
+        let base = Look { albedo: Vec3::splat(0.4), roughness: 0.3, ..Look::default() };
+        let look = Look { layers: vec![layer], ..base };
+        let surface = Surface::new(&look, |_| None, &mut DataImages::new()).unwrap();
+        assert!(surface.emission_varies());
+        for weight in [0.0, 0.25, 1.0] {
+            let mut weights = NONE;
+            weights[0] = weight;
+            let n = 1_000;
+            let at = |i: usize| surface.at(None, &weights, Vec3::ONE, (i as f32 + 0.5) / n as f32);
+            let expected = Vec3::splat(0.4).lerp(Vec3::new(0.8, 0.0, 0.2), weight);
+            assert!((at(0).albedo - expected).length() < 1e-6);
+            assert_eq!(at(0).emission, Vec3::X * weight);
+            let roughness = (0..n).map(|i| at(i).bsdf.roughness()).sum::<f32>() / n as f32;
+            assert!((roughness - (0.3 + 0.6 * weight)).abs() < 2e-3, "{roughness} at {weight}");
+        }
     }
 
     #[test]

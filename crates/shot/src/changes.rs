@@ -203,9 +203,11 @@ fn element_changes(before: &Shot, now: &Shot, old: &Element, new: &Element) -> V
             say(a.animation != b.animation, "animation");
             say(a.cloth.is_some() != b.cloth.is_some(), "cloth");
             say(a.soft.is_some() != b.soft.is_some(), "soft body");
+            say(a.sway.is_some() != b.sway.is_some(), "sway");
             say(old.pins() != new.pins(), "pins");
             say(!old.acting_maps().eq(new.acting_maps()) || old.scaled() != new.scaled(), "maps");
-            say(a.copies != b.copies || a.from_particles != b.from_particles, "copies");
+            let other_copies = a.copies != b.copies || a.placed != b.placed;
+            say(other_copies || a.from_particles != b.from_particles, "copies");
             say(a.to_particles != b.to_particles, "return to particles");
             let (a, b) = (&a.body, &b.body);
             say(a.moves != b.moves, "movement");

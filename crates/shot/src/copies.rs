@@ -31,6 +31,33 @@ pub struct Copies {
     pub seed: u32,
 }
 
+/// Most copies that are placed one by one.
+pub const MAX_PLACED: usize = 5_000;
+
+/// Where one copy stands, against the element's place.
+#[derive(Clone, Copy, Debug, PartialEq, Serialize, Deserialize, JsonSchema)]
+#[serde(deny_unknown_fields)]
+pub struct PlacedCopy {
+    /// Position of its origin, m.
+    #[schemars(with = "[f32; 3]")]
+    pub position_m: Vec3,
+    /// Euler angles about the fixed axes x, then y, then z, rad.
+    #[schemars(with = "[f32; 3]")]
+    pub orientation_rad: Vec3,
+    /// Its size as a multiple of the shape's; no unit.
+    #[serde(default = "one")]
+    pub size: f32,
+}
+
+fn one() -> f32 {
+    1.0
+}
+
+impl PlacedCopy {
+    /// The sizes that a copy may have, as multiples of the shape's.
+    pub const SIZES: std::ops::RangeInclusive<f32> = 0.01..=100.0;
+}
+
 impl Copies {
     /// Number of copies.
     pub fn total(&self) -> usize {

@@ -3,7 +3,7 @@
 use crate::MAX_BODIES;
 use crate::parameters::{MAX_POSITION_M, MAX_SIZE_M, MAX_SPEED, Parameters};
 use crate::{
-    Cloth, Copies, FileAnimation, Id, Pin, PinnedPart, Shape, Soft,
+    Cloth, Copies, FileAnimation, Id, Pin, PinnedPart, PlacedCopy, Shape, Soft, Sway,
     curve::Curve,
     finish::Finish,
     force::Force,
@@ -193,6 +193,10 @@ pub struct Solid {
     #[serde(default, skip_serializing_if = "Option::is_none")]
     #[parameter(nested)]
     pub soft: Option<Soft>,
+    /// How its mesh sways after its own motion; none: not at all. A cloth or a soft body does not.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    #[parameter(nested)]
+    pub sway: Option<Sway>,
     /// Its maps.
     #[serde(default, skip_serializing_if = "Vec::is_empty")]
     #[parameter(nested)]
@@ -201,6 +205,9 @@ pub struct Solid {
     #[serde(default, skip_serializing_if = "Option::is_none")]
     #[parameter(nested)]
     pub copies: Option<Copies>,
+    /// Where each copy stands and how large it is, in place of a grid; empty: it has none of these.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    pub placed: Vec<PlacedCopy>,
     /// Its bodies all come from particles, and their number is at most this; none: it stands in the shot itself.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     #[parameter(label = "At most", fixed, range(1.0, MAX_BODIES as f32), step = 50.0, blank = "none")]
@@ -437,6 +444,8 @@ impl Element {
                 soft: None,
                 maps: Vec::new(),
                 copies: None,
+                placed: Vec::new(),
+                sway: None,
                 from_particles: None,
                 to_particles: None,
                 body,
@@ -607,14 +616,22 @@ impl Element {
         self.as_cloth().map(|cloth| &cloth.scaled).or_else(soft).map_or(&[], Vec::as_slice)
     }
 
-    /// The maps that act on it, as a cloth or a soft body.
+    /// How it sways; none: it does not, or deforms.
+    pub fn as_swaying(&self) -> Option<&Sway> {
+        self.as_solid().and_then(|solid| solid.sway.as_ref()).filter(|_| !self.deforms())
+    }
+
+    /// The maps that act on it, as a cloth, a soft body or what sways.
     pub fn acting_maps(&self) -> impl Iterator<Item = &Map> {
         let pinned = |map: &Map| {
             self.pins().iter().any(|pin| matches!(&pin.part, PinnedPart::Map(name) if *name == map.name))
         };
         let scaled = |map: &Map| self.scaled().iter().any(|scaled| scaled.map == map.name);
         let maps = self.as_solid().map_or(&[][..], |solid| &solid.maps);
-        maps.iter().filter(move |map| pinned(map) || scaled(map))
+        let swaying = |map: &Map| {
+            self.as_swaying().and_then(|sway| sway.map.as_ref()).is_some_and(|name| *name == map.name)
+        };
+        maps.iter().filter(move |map| pinned(map) || scaled(map) || swaying(map))
     }
 
     /// Every copy of an element that stands at `pose`; one if it has no copies,
@@ -622,6 +639,13 @@ impl Element {
     pub fn spread(&self, (position, orientation): (Vec3, Quat)) -> Vec<(Vec3, Quat)> {
         if self.as_solid().is_some_and(|solid| solid.from_particles.is_some()) {
             return Vec::new();
+        }
+        let placed = self.placed();
+        if !placed.is_empty() {
+            let of = |copy: &PlacedCopy| {
+                (position + orientation * copy.position_m, orientation * quat(copy.orientation_rad))
+            };
+            return placed.iter().map(of).collect();
         }
         match self.as_solid().and_then(|solid| solid.copies.as_ref()) {
             None => vec![(position, orientation)],
@@ -634,11 +658,22 @@ impl Element {
         }
     }
 
+    /// Copies that are placed one by one.
+    pub fn placed(&self) -> &[PlacedCopy] {
+        self.as_solid().map_or(&[], |solid| &solid.placed)
+    }
+
+    /// The size of a copy as a multiple of the shape's.
+    pub fn size_of(&self, copy: usize) -> f32 {
+        self.placed().get(copy).map_or(1.0, |placed| placed.size)
+    }
+
     /// Number of bodies: 1, or the number of copies, or the most that may come from particles.
     pub fn count(&self) -> usize {
         let Some(solid) = self.as_solid() else { return 1 };
         match solid.from_particles {
             Some(most) => most as usize,
+            None if !solid.placed.is_empty() => solid.placed.len(),
             None => solid.copies.as_ref().map_or(1, Copies::total),
         }
     }

@@ -36,24 +36,27 @@ pub mod force;
 pub mod json;
 pub mod light;
 pub mod look;
+pub mod look_layer;
 pub mod map;
 mod migrate;
 pub mod motion;
 pub mod parameters;
 pub mod particles;
 mod pins;
+mod quantity;
 mod rate;
 pub mod references;
 pub mod region;
 mod shape;
 mod soft;
+mod sway;
 mod systems;
 pub mod world;
 
 pub use animation::{BetweenFrames, BeyondEnd, FileAnimation};
 pub use cloth::{Cloth, cloth_materials};
 pub use contact::pair_coefficient;
-pub use copies::Copies;
+pub use copies::{Copies, MAX_PLACED, PlacedCopy};
 pub use document::{Asset, AssetKind, Id, InitialState, Physics, PictureSize, Shot, Timing, VERSION};
 pub use element::{
     Aim, Attached, Body, Camera, Collision, Element, ElementKind, Moves, Placement, Solid, TimelineGroup,
@@ -61,8 +64,10 @@ pub use element::{
 };
 pub use faults::{Fault, ReadError};
 pub use pins::{Pin, PinSpring, PinnedPart, Side};
+pub use quantity::SurfaceQuantity;
 pub use shape::Shape;
 pub use soft::{Soft, soft_materials};
+pub use sway::Sway;
 pub use systems::{System, SystemId};
 
 /// The largest number of elements a shot may hold.

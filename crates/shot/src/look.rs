@@ -1,5 +1,6 @@
 //! How a surface looks.
 
+use crate::look_layer::LookLayer;
 use crate::parameters::Parameters;
 use glam::Vec3;
 use schemars::JsonSchema;
@@ -50,6 +51,10 @@ pub struct Look {
     #[schemars(with = "[f32; 3]")]
     #[parameter(label = "Emission", parts("red", "green", "blue"), range(0.0, 1e6), step = 0.5)]
     pub emission: Vec3,
+    /// Other values where weights say so, each over those before.
+    #[serde(skip_serializing_if = "Vec::is_empty")]
+    #[parameter(nested)]
+    pub layers: Vec<LookLayer>,
 }
 
 impl Default for Look {
@@ -69,6 +74,7 @@ impl Default for Look {
             transmission: 0.0,
             refractive_index: 1.5,
             emission: Vec3::ZERO,
+            layers: Vec::new(),
         }
     }
 }

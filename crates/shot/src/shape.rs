@@ -95,6 +95,18 @@ impl Shape {
         Self::Plane { size_m: glam::Vec2::new(x, z) }
     }
 
+    /// Whether it is curved all round an axis or a point.
+    pub fn is_round(&self) -> bool {
+        match self {
+            Self::Sphere { .. }
+            | Self::Capsule { .. }
+            | Self::Cylinder { .. }
+            | Self::Cone { .. }
+            | Self::Torus { .. } => true,
+            Self::Box { .. } | Self::Plane { .. } | Self::Mesh { .. } => false,
+        }
+    }
+
     /// The same shape, so many times as large.
     #[must_use]
     pub fn scaled(&self, by: f32) -> Self {

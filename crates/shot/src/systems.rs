@@ -21,6 +21,8 @@ pub enum SystemId {
     Solids,
     /// The cloths and soft bodies.
     Deformables,
+    /// The meshes that sway.
+    Sway,
     /// Particles that act on no solid, by the lowest id among them.
     Particles(Id),
 }
@@ -30,6 +32,7 @@ impl std::fmt::Display for SystemId {
         match self {
             Self::Solids => write!(to, "solids"),
             Self::Deformables => write!(to, "deformables"),
+            Self::Sway => write!(to, "sway"),
             Self::Particles(id) => write!(to, "particles-{}", id.0),
         }
     }
@@ -43,6 +46,7 @@ impl FromStr for SystemId {
         let found = match text {
             "solids" => Some(Self::Solids),
             "deformables" => Some(Self::Deformables),
+            "sway" => Some(Self::Sway),
             _ => particles(),
         };
         // Only the one way of writing a number names a folder.
@@ -78,6 +82,7 @@ impl System {
     pub fn name(&self, shot: &Shot) -> String {
         match self.id {
             SystemId::Solids => "solids".to_owned(),
+            SystemId::Sway => "sway".to_owned(),
             SystemId::Deformables | SystemId::Particles(_) => {
                 let first = match self.id {
                     SystemId::Particles(id) => Some(id),
@@ -139,6 +144,10 @@ impl Shot {
                 elements: deformables,
                 reads: vec![SystemId::Solids],
             });
+        }
+        let swaying = members(&|element| element.as_swaying().is_some());
+        if !swaying.is_empty() {
+            systems.push(System { id: SystemId::Sway, elements: swaying, reads: vec![SystemId::Solids] });
         }
         let mut found: BTreeMap<usize, Vec<Id>> = BTreeMap::new();
         for (i, (element, _)) in particles.iter().enumerate() {

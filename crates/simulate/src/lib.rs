@@ -27,12 +27,15 @@ mod cancel;
 pub mod colliders;
 mod deformable;
 pub mod forces;
+pub mod look_values;
 pub mod maps;
+pub mod packing;
 mod particles;
 mod rounds;
 mod simulation;
 pub mod solids;
 mod solver;
+mod sway;
 
 pub use bake::{
     Bake, BakeError, CHECKPOINT_EVERY, Outcome, Progress, SystemFreshness, bake, bake_until, fresh,

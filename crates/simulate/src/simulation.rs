@@ -23,7 +23,8 @@ use std::collections::{BTreeMap, BTreeSet};
 /// All kinds of solver, in the order they step.
 pub const SOLVERS: &[SolverKind] = &[
     SolverKind { name: "solids", version: 1, prepare: crate::solids::prepare, begins_later: false },
-    SolverKind { name: "deformables", version: 1, prepare: crate::deformable::prepare, begins_later: false },
+    SolverKind { name: "deformables", version: 2, prepare: crate::deformable::prepare, begins_later: false },
+    SolverKind { name: "sway", version: 1, prepare: crate::sway::prepare, begins_later: false },
     SolverKind { name: "particles", version: 1, prepare: crate::particles::prepare, begins_later: true },
 ];
 

@@ -511,7 +511,7 @@ impl Studio {
             }
             !stop.load(Ordering::Acquire)
         };
-        let frames = runs.frames(&document)?;
+        let frames = runs.frames_for_pictures(&document)?;
         if !render_film(&document, &assets, &*frames, &folder, &settings, &tell)? {
             return Ok(false);
         }

@@ -11,6 +11,7 @@ use geometry::Meshes;
 use shot::finish::{Finish, FinishOperation};
 use shot::motion::Channel;
 use shot::{Element, ElementKind, Id, Shot, fingerprint::fingerprints};
+use simulate::look_values::{LookValues, asks_for_values};
 use std::collections::BTreeMap;
 use std::ops::RangeInclusive;
 use std::path::Path;
@@ -23,7 +24,7 @@ pub struct Runs {
     pub run: RunFolder,
     /// Kept runs that steps show, by number.
     pub kept: BTreeMap<u32, RunFolder>,
-    /// The meshes of the shot's shapes, where steps work on them.
+    /// The meshes of the shot's shapes, where steps work on them or looks ask for values.
     pub meshes: Meshes,
 }
 
@@ -65,7 +66,8 @@ impl Studio {
         }
         let (loader, data, document) = (self.loader.clone(), self.data.clone(), shot.clone());
         let needs_meshes = shot.elements.iter().filter_map(Element::as_finish);
-        let meshes = if needs_meshes.clone().any(|finish| finish.operation.is_of_surfaces()) {
+        let of_surfaces = needs_meshes.clone().any(|finish| finish.operation.is_of_surfaces());
+        let meshes = if of_surfaces || asks_for_values(shot) {
             blocking(move || loader.meshes(&data, &document)).await?
         } else {
             Meshes::default()
@@ -93,6 +95,19 @@ impl Runs {
             return Ok(frames);
         }
         Ok(finished(frames, &self.context(shot)?).0)
+    }
+
+    /// The frames of a shot for pictures: as they are shown, with the values that looks ask for.
+    pub fn frames_for_pictures(&self, shot: &Shot) -> Result<SharedFrames> {
+        if !asks_for_values(shot) {
+            return self.frames(shot);
+        }
+        let frames = Arc::new(RunFrames::of(self.run.clone(), shot));
+        let valued = LookValues::new(frames, shot, self.meshes.clone()).map_err(Error::Faults)?;
+        if !shot.is_finished() {
+            return Ok(Arc::new(valued));
+        }
+        Ok(finished(Arc::new(valued), &self.context(shot)?).0)
     }
 
     /// The frames of a shot as they are shown, by number.
@@ -144,13 +159,14 @@ impl Runs {
         self.frames(&shot)
     }
 
-    /// A frame as it is shown, if it is computed from the shot as it is.
-    pub fn fresh_frame(&self, shot: &Shot, number: u32) -> Option<Frame> {
+    /// A frame for pictures, if it is computed from the shot as it is.
+    pub fn fresh_frame_for_pictures(&self, shot: &Shot, number: u32) -> Option<Frame> {
         let context = self.checked_context(shot).ok()?;
         let frames = finished(Arc::new(RunFrames::of(self.run.clone(), shot)), &context).0;
         let wanted = expected(shot, &context);
         let print = frames.fingerprint(number).filter(|_| frames.range().contains(&number))?;
-        if Some(print) == wanted.fingerprint(number) { frames.frame(number).ok() } else { None }
+        let fresh = Some(print) == wanted.fingerprint(number);
+        if fresh { self.frames_for_pictures(shot).ok()?.frame(number).ok() } else { None }
     }
 
     /// The states of the finished frames of a shot, from the fingerprints that

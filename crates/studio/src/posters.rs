@@ -28,7 +28,7 @@ impl Studio {
     /// one that was made of the shot is shown; without one, the shot as it begins.
     pub fn poster(&self, id: i64, revision: i64, shot: &Shot, runs: &Runs) -> Result<Vec<u8>> {
         let number = frame_of(shot, runs);
-        let frame = runs.fresh_frame(shot, number);
+        let frame = runs.fresh_frame_for_pictures(shot, number);
         let name = match &frame {
             Some(_) => format!("{id}-{revision}-{number}.png"),
             None => format!("{id}-{revision}-staged.png"),
@@ -62,7 +62,7 @@ impl Studio {
         }
         let shot = runs.run.manifest()?.shot;
         // The run may have been kept before the chosen frame was computed.
-        let frames = runs.frames(&shot)?;
+        let frames = runs.frames_for_pictures(&shot)?;
         let chosen = shot.poster.filter(|&number| frames.fingerprint(number).is_some());
         let number = frame_of(&Shot { poster: chosen, ..shot.clone() }, runs);
         let bytes = self.render_poster(&shot, runs, frames.frame(number).ok().as_ref(), number)?;
@@ -96,7 +96,7 @@ impl Studio {
         let clamp = Settings::DRAFT_CLAMP;
         let settings = Settings { width: WIDTH, height, samples: SAMPLES, clamp, ..Settings::default() };
         // A camera that aims with a delay asks for earlier frames.
-        let frames = runs.frames(shot)?;
+        let frames = runs.frames_for_pictures(shot)?;
         let earlier = |at: u32| if frame.is_some() { frames.frame(at).ok() } else { None };
         let scene = Scene::with_history(shot, &assets, frame, number, &earlier)
             .map_err(|error| Error::Bad(error.to_string()))?;

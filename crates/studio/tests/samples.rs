@@ -50,11 +50,12 @@ fn a_sample_cut_anywhere_goes_on_with_the_same_bytes(
         "Fender squeeze",
         "Net drop",
         "Drying cloths",
-        "Basin shimmer"
+        "Basin shimmer",
+        "Bait bag"
     )]
     name: &str,
 ) {
-    assert_eq!(demo::names().len(), 19, "every sample is cut");
+    assert_eq!(demo::names().len(), 20, "every sample is cut");
     let (dir, shot) = sample(name);
     let meshes = Loader::default().meshes(dir.path(), &shot).unwrap();
     let (first, cuts) = (shot.timing.first, cuts(&shot));

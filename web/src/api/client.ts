@@ -149,6 +149,9 @@ export const api = {
   /** A quantity at each vertex of what deforms, 32-bit floats. */
   surface: (run: number, element: number, frame: number, quantity: string) =>
     bytes(`/api/runs/${run}/surface/${element}/${frame}?quantity=${quantity}`),
+  /** The albedo at each vertex of what deforms, by the layers of its look: three 32-bit floats each, linear. */
+  albedo: (run: number, element: number, frame: number) =>
+    bytes(`/api/runs/${run}/albedo/${element}/${frame}`),
   /** A map on the mesh at rest; null: weights of 0. See docs/formats.md. */
   map: (id: number, element: number, frame: number, map: string | null) =>
     bytes(
@@ -173,6 +176,9 @@ export const api = {
       "GET",
       `/api/shots/${id}/toward/${element}?material=${encodeURIComponent(material)}&degree=${degree}`,
     ),
+  /** Places for copies of a solid within another. */
+  pack: (id: number, of: Schemas["PackInto"]) =>
+    json<{ placed: Schemas["PlacedCopy"][] }>("POST", `/api/shots/${id}/pack`, of),
   drop: (id: number, element: number) => json<ShotState>("POST", `/api/shots/${id}/drop/${element}`),
   upload: async (id: number, file: File) =>
     json<Schemas["Uploaded"] & { asset: Schemas["Asset"] }>(

@@ -227,6 +227,26 @@ export interface paths {
         patch: operations["patch_runs_run"];
         trace?: never;
     };
+    "/api/runs/{run}/albedo/{element}/{number}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * The albedo at each vertex of the mesh that a run's frame has of a cloth or a soft body, by the layers of its look but those
+         *     of the viewing angle: three 32-bit floats each, linear, little-endian.
+         */
+        get: operations["get_runs_run_albedo_element_number"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/runs/{run}/differences": {
         parameters: {
             query?: never;
@@ -2651,6 +2671,8 @@ export interface components {
              * @default 1
              */
             image_repeat: number;
+            /** @description Other values where weights say so, each over those before. */
+            layers?: components["schemas"]["LookLayer"][];
             /**
              * Format: float
              * @description 0 to 1: 0 is a dielectric, 1 is a metal.
@@ -2703,6 +2725,105 @@ export interface components {
              * @default 0
              */
             variation: number;
+        };
+        /** @description Values of a look that lie over those below, by a weight from point to point. */
+        LookLayer: {
+            /**
+             * @description As that of a look: share of light the surface returns, 0–1 a channel.
+             * @default [
+             *       0.6000000238418579,
+             *       0.6000000238418579,
+             *       0.6000000238418579
+             *     ]
+             */
+            albedo: number[];
+            /**
+             * Format: float
+             * @description How much of the layer shows where it is whole, 0–1.
+             * @default 1
+             */
+            amount: number;
+            /**
+             * @description What the weight comes from.
+             * @default {
+             *       "viewing_angle": {}
+             *     }
+             */
+            by: components["schemas"]["LookWeight"];
+            /**
+             * @description Emitted radiance in W/(m² sr) a channel.
+             * @default [
+             *       0,
+             *       0,
+             *       0
+             *     ]
+             */
+            emission: number[];
+            /**
+             * Format: float
+             * @description Value of `by` up to which nothing of the layer shows: of 0–1, or in the unit of a measured quantity.
+             * @default 0
+             */
+            from: number;
+            /**
+             * Format: float
+             * @description 0 to 1: 0 is a dielectric, 1 is a metal.
+             * @default 0
+             */
+            metalness: number;
+            /**
+             * Format: float
+             * @description 0 to 1: 0 is a mirror, 1 is matt.
+             * @default 0.5
+             */
+            roughness: number;
+            /**
+             * Format: float
+             * @description Value of `by` from which all of the layer shows; in between it fades. It may be less than `from`.
+             * @default 1
+             */
+            to: number;
+            /**
+             * Format: float
+             * @description 0 to 1: 0 is opaque, 1 lets all light that is not reflected through.
+             * @default 0
+             */
+            transmission: number;
+        };
+        /** @description What the weight of a layer comes from. */
+        LookWeight: {
+            map: {
+                /** @description Its name. */
+                map: string;
+            };
+        } | {
+            quantity: {
+                /** @description The quantity. */
+                quantity: components["schemas"]["SurfaceQuantity"];
+            };
+        } | {
+            crevices: {
+                /**
+                 * Format: float
+                 * @description Radius of curvature at which it is 1, m.
+                 */
+                radius_m: number;
+            };
+        } | {
+            noise: {
+                /**
+                 * Format: uint32
+                 * @description Chooses the pattern.
+                 */
+                seed: number;
+                /**
+                 * Format: float
+                 * @description Size of its patches, m.
+                 */
+                size_m: number;
+            };
+        } | {
+            viewing_angle: Record<string, never>;
         };
         /** @description A loop that the run offers: two frames that are alike. */
         LoopOffer: {
@@ -4029,6 +4150,8 @@ export interface components {
              */
             irradiance: number;
         };
+        /** @description A quantity at each vertex of a cloth or a soft body. */
+        SurfaceQuantity: "stretch" | "compression" | "bend" | "speed" | "contact" | "pressure";
         /** @description A system's frames against the shot as it is now. */
         SystemState: {
             /** @description Ids of its elements. */
@@ -4791,6 +4914,37 @@ export interface operations {
             };
         };
     };
+    get_runs_run_albedo_element_number: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                run: number;
+                element: number;
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/octet-stream": unknown;
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     get_runs_run_differences: {
         parameters: {
             query?: never;
@@ -4920,7 +5074,10 @@ export interface operations {
     get_runs_run_surface_element_number: {
         parameters: {
             query: {
-                /** @description `stretch` and `compression` (principal strains, no unit), `bend` (mean curvature, 1/m) or `speed` (m/s). */
+                /**
+                 * @description `stretch` and `compression` (principal strains, no unit), `bend` (mean curvature, 1/m), `speed` (m/s), `contact` (0–1) or
+                 *     `pressure` (Pa).
+                 */
                 quantity: string;
             };
             header?: never;

@@ -7,6 +7,7 @@
   import AnimationFields from "./AnimationFields.svelte";
   import ClothFields from "./ClothFields.svelte";
   import SoftFields from "./SoftFields.svelte";
+  import SwayFields from "./SwayFields.svelte";
   import ActingForces from "./ActingForces.svelte";
   import WakeFields from "./WakeFields.svelte";
   import { playback } from "../state/playback.svelte";
@@ -204,4 +205,5 @@
       </Section>
     {/if}
   {/if}
+  <SwayFields {element} {solid} />
 {/if}

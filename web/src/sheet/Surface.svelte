@@ -4,6 +4,7 @@
   import type { Element, Schemas } from "../api/client";
   import Picker from "../fields/Picker.svelte";
   import Section from "../fields/Section.svelte";
+  import LookLayers from "./LookLayers.svelte";
   import { shot } from "../state/shot.svelte";
   import { values } from "../state/values.svelte";
 
@@ -67,3 +68,4 @@
 <Section title="Light of its own">
   <ParameterField target={at("emission")} />
 </Section>
+<LookLayers {element} {ids} {root} {look} />

@@ -29,6 +29,17 @@ class ColouringState {
     await Promise.all(each);
     return found;
   }
+
+  /** The colours of elements whose looks have layers, at a frame of a run: three numbers a vertex. */
+  async looks(run: number, frame: number, elements: number[]): Promise<Map<number, Float32Array>> {
+    const found = new Map<number, Float32Array>();
+    const each = elements.map(async (element) => {
+      const colours = await api.albedo(run, element, frame).catch(() => null);
+      if (colours) found.set(element, new Float32Array(colours));
+    });
+    await Promise.all(each);
+    return found;
+  }
 }
 
 export const colouring = new ColouringState();

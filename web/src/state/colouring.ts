@@ -1,13 +1,20 @@
 // Quantities by which the Viewport colours what deforms, and their colours.
 
+import type { Schemas } from "../api/client";
+
 /** What can be shown: its name in addresses, on the menu, its unit and factor, and the top of its range at first. */
 export const quantities = {
   stretch: { label: "Stretch", unit: "%", scale: 100, most: 5 },
   compression: { label: "Compression", unit: "%", scale: 100, most: 5 },
   bend: { label: "Bend", unit: "1/m", scale: 1, most: 20 },
   speed: { label: "Speed", unit: "m/s", scale: 1, most: 4 },
-} as const;
-export type Quantity = keyof typeof quantities;
+  contact: { label: "Contact", unit: "%", scale: 100, most: 100 },
+  pressure: { label: "Pressure", unit: "Pa", scale: 1, most: 500 },
+} as const satisfies Record<
+  Schemas["SurfaceQuantity"],
+  { label: string; unit: string; scale: number; most: number }
+>;
+export type Quantity = Schemas["SurfaceQuantity"];
 
 /** Colours from 0 to the top of the range, sRGB 0–1: even in lightness, so that steps read alike. */
 const STOPS = [

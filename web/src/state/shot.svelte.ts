@@ -232,8 +232,9 @@ export function particlesOf(element: Element | undefined): Particles | undefined
 
 /** Number of bodies: 1, or the number of copies, or the most that may come from particles. */
 export function countOf(element: Element): number {
-  const { copies, from_particles } = solidOf(element) ?? {};
+  const { copies, from_particles, placed } = solidOf(element) ?? {};
   if (from_particles != null) return from_particles;
+  if (placed?.length) return placed.length;
   return copies ? copies.count.reduce((a, b) => a * b, 1) : 1;
 }
 

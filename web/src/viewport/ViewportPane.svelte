@@ -20,7 +20,7 @@
   import { playback } from "../state/playback.svelte";
   import { selection } from "../state/selection.svelte";
   import { shown } from "../state/shown.svelte";
-  import { deforms, shot } from "../state/shot.svelte";
+  import { deforms, shot, solidOf } from "../state/shot.svelte";
   import { values } from "../state/values.svelte";
 
   let canvas: HTMLCanvasElement;
@@ -157,16 +157,27 @@
     });
   });
 
-  // What deforms is coloured by what is measured on it at the frame shown.
+  // What deforms is coloured by what is measured on it at the frame shown, or by the layers of its look.
   let deforming = $derived(shot.elements.filter(deforms).map((element) => element.id));
+  let layered = $derived(
+    shot.elements
+      .filter((element) => deforms(element) && (solidOf(element)?.look?.layers ?? []).length > 0)
+      .map((element) => element.id),
+  );
   $effect(() => {
     void arranged;
     const made = viewport;
     const { top, quantity } = colouring;
     const run = playback.freshness?.run;
     if (!made || painting.shown) return;
-    if (top === null || run === undefined) return made.setColours(null);
+    if (run === undefined || (top === null && layered.length === 0)) return made.setColours(null);
     const frame = playback.frame;
+    if (top === null) {
+      void colouring.looks(run, playback.source(frame), layered).then((found) => {
+        if (frame === playback.frame && !colouring.quantity) made.setColours(found);
+      });
+      return;
+    }
     void colouring.values(run, playback.source(frame), deforming).then((found) => {
       if (frame !== playback.frame || quantity !== colouring.quantity) return;
       made.setColours(new Map([...found].map(([id, values]) => [id, coloursOf(values, top)])));

@@ -5,6 +5,7 @@
 
 use super::{FinishContext, SharedFrames, digest, sign};
 use crate::{Frame, Frames, MeshState, Parts, RunError, topologies};
+use geometry::topology::{Attribute, AttributeValues, Domain};
 use geometry::{
     Smoothing, Thickening, Topology,
     subdivision::{Creases, Scheme, Subdivision},
@@ -160,34 +161,47 @@ impl Kernel {
     }
 
     fn apply(&self, mesh: &MeshState, operation: &FinishOperation) -> MeshState {
-        let with = |topology: &Arc<Topology>, positions, velocities| {
+        let with = |topology: &Arc<Topology>, positions, velocities, attributes| {
             // A reader that knows the hash finds the faces as long as they are in use.
             let topology = topologies::shared(topology.hash(), || Ok::<_, RunError>(topology.clone()))
                 .unwrap_or(topology.clone());
-            MeshState { topology, positions, velocities, attributes: Vec::new() }
+            MeshState { topology, positions, velocities, attributes }
         };
         match (self, operation) {
-            (Self::Smoothing(smoothing), FinishOperation::SmoothShape { passes }) => {
-                let positions = smoothing.apply(&mesh.positions, *passes);
-                let velocities = smoothing.apply_linear(&mesh.velocities, *passes);
-                MeshState {
-                    attributes: mesh.attributes.clone(),
-                    ..with(&mesh.topology, positions, velocities)
-                }
-            }
+            (Self::Smoothing(smoothing), FinishOperation::SmoothShape { passes }) => with(
+                &mesh.topology,
+                smoothing.apply(&mesh.positions, *passes),
+                smoothing.apply_linear(&mesh.velocities, *passes),
+                mesh.attributes.clone(),
+            ),
             (Self::Thickening(thickening), FinishOperation::Thicken { thickness_m, offset }) => with(
                 thickening.topology(),
                 thickening.apply(&mesh.positions, *thickness_m, *offset),
                 thickening.carried(&mesh.velocities),
+                scalars_by(&mesh.attributes, |values| thickening.carried(values)),
             ),
             (Self::Subdivision(subdivision), _) => with(
                 subdivision.topology(),
                 subdivision.apply(&mesh.positions),
                 subdivision.apply(&mesh.velocities),
+                scalars_by(&mesh.attributes, |values| subdivision.apply(values)),
             ),
             _ => mesh.clone(),
         }
     }
+}
+
+/// The scalars of vertices on another mesh; `of` makes the vectors there from those of the mesh. Other attributes are left out.
+fn scalars_by(attributes: &[Attribute], of: impl Fn(&[Vec3]) -> Vec<Vec3>) -> Vec<Attribute> {
+    let carried = |attribute: &Attribute| {
+        let (Domain::Vertex, AttributeValues::Scalars(values)) = (attribute.domain, &attribute.values) else {
+            return None;
+        };
+        let values: Vec<Vec3> = values.iter().map(|value| Vec3::new(*value, 0.0, 0.0)).collect();
+        let values = AttributeValues::Scalars(of(&values).into_iter().map(|value| value.x).collect());
+        Some(Attribute { name: attribute.name.clone(), domain: Domain::Vertex, values })
+    };
+    attributes.iter().filter_map(carried).collect()
 }
 
 impl Frames for Surface {

@@ -1,6 +1,7 @@
 //! Faults of maps, and of what holds and scales cloths and soft bodies by them.
 
 use super::{Faults, name};
+use crate::look_layer::LookWeight;
 use crate::map::{LayerSource, ScaledByMap, Stroke};
 use crate::{AssetKind, Pin, PinnedPart, Shot, Solid};
 use glam::Vec3;
@@ -61,6 +62,27 @@ pub(super) fn pin_faults(f: &mut Faults, path: &str, solid: &Solid, pins: &[Pin]
 fn map_named(f: &mut Faults, path: String, solid: &Solid, name: &str) {
     if !solid.maps.iter().any(|map| map.name == name) {
         f.say(path, format!("the solid has no map \"{name}\""));
+    }
+}
+
+/// Faults of what makes a solid sway.
+pub(super) fn sway_faults(f: &mut Faults, path: &str, solid: &Solid) {
+    let Some(sway) = &solid.sway else { return };
+    let copies = solid.copies.as_ref().map_or(1, crate::Copies::total).max(solid.placed.len());
+    if copies > 1 || solid.from_particles.is_some() {
+        f.say(format!("{path}.sway"), "copies cannot sway: each would need a mesh of its own");
+    }
+    if let Some(map) = &sway.map {
+        map_named(f, format!("{path}.sway.map"), solid, map);
+    }
+}
+
+/// Faults of the maps that the layers of a solid's look name.
+pub(super) fn look_map_faults(f: &mut Faults, path: &str, solid: &Solid) {
+    for (i, layer) in solid.look.layers.iter().enumerate() {
+        if let LookWeight::Map { map } = &layer.by {
+            map_named(f, format!("{path}.look.layers[{i}].by.map.map"), solid, map);
+        }
     }
 }
 

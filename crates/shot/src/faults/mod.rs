@@ -5,14 +5,15 @@ mod maps;
 mod particles;
 
 use crate::migrate;
-use crate::parameters::{Bounds, Parameter, element_parameters, shot_parameters};
+use crate::parameters::{Bounds, MAX_POSITION_M, Parameter, element_parameters, shot_parameters};
 use crate::{
     AssetKind, Element, ElementKind, Id, LAST_FRAME, MAX_BODIES, MAX_BYTES, MAX_ELEMENTS, MAX_FRAMES,
-    MAX_GROUPS, MAX_ID, MAX_PARTICLES, Shape, Shot, Solid, VERSION, Weight,
+    MAX_GROUPS, MAX_ID, MAX_PARTICLES, MAX_PLACED, PlacedCopy, Shape, Shot, Solid, VERSION, Weight,
     curve::Curve,
     json::{MAX_JSON_MEMORY, json_memory},
     light::SkySource,
     look::{Look, LookImage},
+    look_layer::MAX_LOOK_LAYERS,
     motion::Sampler,
     particles::{
         Emission, EmissionDomain, EmissionMap, EmissionSchedule, Form, MapSource, Particles, Source, Trigger,
@@ -270,7 +271,7 @@ impl Shot {
                 _ => f.say(format!("{path}.animation"), "needs a mesh whose file changes with time"),
             }
             // All copies have one shape, which freezes when they are let go.
-            let copies = solid.copies.as_ref().map_or(1, crate::Copies::total);
+            let copies = solid.copies.as_ref().map_or(1, crate::Copies::total).max(solid.placed.len());
             if copies > 1 && solid.body.wake.is_some() && solid.body.let_go_frame().is_none() {
                 f.say(
                     format!("{path}.body.wake"),
@@ -313,7 +314,10 @@ impl Shot {
         {
             f.say(format!("{path}.to_particles.trigger"), "is none of age, region, faster, slower and frame");
         }
+        placed_faults(f, path, solid);
+        maps::sway_faults(f, path, solid);
         self.look_faults(f, &format!("{path}.look"), &solid.look);
+        maps::look_map_faults(f, path, solid);
     }
 
     /// Elements that stand, aim or are made of each other in a circle.
@@ -364,6 +368,10 @@ impl Shot {
                 self.asset(f, &format!("{path}.{}", of.field()), image, AssetKind::Image);
             }
         }
+        let (count, most) = (look.layers.len(), MAX_LOOK_LAYERS);
+        if count > most {
+            f.say(format!("{path}.layers"), format!("{count} layers; at most {most}"));
+        }
     }
 
     /// A mesh of its own, or the first frame of one that changes with time.
@@ -411,6 +419,28 @@ fn curve_faults(f: &mut Faults, path: &str, curve: &Curve) {
             }
         }
         Curve::Circle { .. } => {}
+    }
+}
+
+/// Faults of copies that are placed one by one.
+fn placed_faults(f: &mut Faults, path: &str, solid: &Solid) {
+    let (count, most) = (solid.placed.len(), MAX_PLACED);
+    if count > most {
+        return f.say(format!("{path}.placed"), format!("{count} copies; at most {most}"));
+    }
+    for (i, copy) in solid.placed.iter().enumerate() {
+        let path = format!("{path}.placed[{i}]");
+        if !copy.position_m.is_finite() || copy.position_m.abs().max_element() > MAX_POSITION_M {
+            let message = format!("{} is outside -{MAX_POSITION_M} to {MAX_POSITION_M}", copy.position_m);
+            f.say(format!("{path}.position_m"), message);
+        }
+        if !copy.orientation_rad.is_finite() || copy.orientation_rad.abs().max_element() > 1_000.0 {
+            f.say(format!("{path}.orientation_rad"), "is outside -1000 to 1000");
+        }
+        if !PlacedCopy::SIZES.contains(&copy.size) {
+            let (low, high) = (PlacedCopy::SIZES.start(), PlacedCopy::SIZES.end());
+            f.say(format!("{path}.size"), format!("{} is outside {low} to {high}", copy.size));
+        }
     }
 }
 

@@ -1,7 +1,7 @@
 //! Hashes of what elements are at a moment.
 
 use crate::{
-    Body, Copies, Element, ElementKind, Id, Shape, Shot, Solid,
+    Body, Copies, Element, ElementKind, Id, PlacedCopy, Shape, Shot, Solid,
     force::{ElementFilter, Force},
     motion::Sampler,
     particles::{EmissionMap, EmissionSchedule, MapSource, Source, ToParticles},
@@ -35,7 +35,7 @@ pub(super) fn add_played(hash: &mut Sha256, element: &Element, sampler: &Sampler
 }
 
 /// What of a solid acts in every step.
-pub(super) type Changing = (Body, Shape, Option<Copies>, Option<ToParticles>);
+pub(super) type Changing = (Body, Shape, Option<Copies>, Vec<PlacedCopy>, Option<ToParticles>);
 
 pub(super) fn changing(solid: &Solid) -> Changing {
     let mut body = Body { launch_velocity: None, launch_angular_velocity: None, ..solid.body.clone() };
@@ -43,7 +43,7 @@ pub(super) fn changing(solid: &Solid) -> Changing {
     if body.let_go_frame().is_some() {
         body.wake = None;
     }
-    (body, solid.shape.clone(), solid.copies.clone(), solid.to_particles.clone())
+    (body, solid.shape.clone(), solid.copies.clone(), solid.placed.clone(), solid.to_particles.clone())
 }
 
 /// The hash of the parts of a force as they are; of a solid, its shape and
@@ -65,7 +65,7 @@ pub(super) fn parts_digest(shot: &Shot, sampler: &Sampler, frame: f64, parts: &[
         let json = match &element.kind {
             ElementKind::Solid(solid) => {
                 add_played(&mut hash, element, sampler, frame);
-                if element.deforms() {
+                if element.deforms() || element.as_swaying().is_some() {
                     if let Shape::Mesh { asset, .. } = &solid.shape
                         && let Some(asset) = shot.assets.get(asset)
                     {
@@ -80,6 +80,12 @@ pub(super) fn parts_digest(shot: &Shot, sampler: &Sampler, frame: f64, parts: &[
                     }
                     let of = (made_of, solid.body.friction, solid.body.launch_velocity, &solid.copies, maps);
                     hash.update(serde_json::to_vec(&of).expect("it serialises"));
+                    if let Some(sway) = element.as_swaying() {
+                        hash.update(serde_json::to_vec(sway).expect("it serialises"));
+                    }
+                    if !solid.placed.is_empty() {
+                        hash.update(serde_json::to_vec(&solid.placed).expect("it serialises"));
+                    }
                 }
                 serde_json::to_vec(&solid.shape)
             }

@@ -50,6 +50,9 @@ pub(super) fn first_inputs(shot: &Shot, sampler: &Sampler) -> serde_json::Value 
             if let (Some(played), Some(list)) = (played, inputs.as_array_mut()) {
                 list.push(serde_json::to_value(played).expect("it serialises"));
             }
+            if let (false, Some(list)) = (solid.placed.is_empty(), inputs.as_array_mut()) {
+                list.push(serde_json::to_value(&solid.placed).expect("it serialises"));
+            }
             inputs
         })
         .collect();
@@ -83,6 +86,9 @@ pub(super) struct SystemInputs {
     /// Forces, with the elements of the system that each acts on, and whether it is limited to some.
     forces: Vec<(ForceInput, (bool, Vec<Id>))>,
 }
+
+/// Changes when cloths and soft bodies are computed in another way, so that frames computed before are stale.
+const DEFORMABLES: &[u8] = b"deformables 2";
 
 impl SystemInputs {
     fn has_solids(&self) -> bool {
@@ -178,7 +184,8 @@ impl<'a> Inputs<'a> {
             };
             let forces = shot.forces().into_iter().filter(|(_, force)| force.acts_on_any(&members));
             let sets = members.iter().filter(|element| element.as_particles().is_some());
-            let deformables = members.iter().filter(|element| element.deforms());
+            let sways = system.id == SystemId::Sway;
+            let deformables = members.iter().filter(|element| sways || element.deforms());
             SystemInputs {
                 id: system.id,
                 reads: system.reads.iter().filter_map(|id| place(*id)).collect(),
@@ -216,6 +223,7 @@ impl<'a> Inputs<'a> {
             hash.update(serde_json::to_vec(&world).expect("it serialises"));
         }
         for deformable in &self.systems[system].deformables {
+            hash.update(DEFORMABLES);
             hash.update(deformable.digest(now, self.sampler, f64::from(timing.first)));
         }
         if let Some(frames) = timing.loop_frames {

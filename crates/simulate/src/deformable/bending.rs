@@ -24,6 +24,11 @@ pub(super) struct Bend {
 }
 
 impl Bend {
+    /// The same triangle of a body that is so many times as large.
+    pub fn of_size(&self, by: f64) -> Self {
+        Self { weights: self.weights.map(|row| row.map(|weight| weight / by)), ..*self }
+    }
+
     /// Of a triangle at rest, and for each corner the point across the edge opposite of it; none: a border.
     pub fn new(triangle: &Triangle, across: [Option<u32>; 3], rest: impl Fn(u32) -> DVec3) -> Self {
         let corners = triangle.points;

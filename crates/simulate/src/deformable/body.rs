@@ -9,6 +9,7 @@ use super::active_contacts::{ActiveContacts, Spring};
 use super::blocks::CHUNK;
 use super::cell::CellDerivatives;
 use super::contact::{Anchors, ContactProperties, ContactSearch, Contacts, PointContact};
+use super::contact_pressure::ContactPressure;
 use super::discretization::{Discretization, Part};
 use super::holds::{Holds, PartHolds};
 use super::low_rank::LowRank;
@@ -75,6 +76,8 @@ pub(super) struct DeformableBody {
     /// Factors by maps in this step.
     scales: Scales,
     low_rank: Vec<LowRank>,
+    /// How hard the points are pressed in the frame at hand.
+    pub pressure: ContactPressure,
     /// The impulses on solids in the last step.
     pub impulses: Vec<Impulse>,
 }
@@ -87,12 +90,14 @@ impl DeformableBody {
         let mut part_of_node = vec![0u16; discretization.len()];
         nodes.iter().zip(0..).for_each(|(nodes, i)| part_of_node[nodes.clone()].fill(i));
         let part_of = |node: u32| part_of_node[node as usize];
+        let points_at_rest = discretization.embedding.all(&discretization.rest);
         Self {
+            pressure: ContactPressure::new(&discretization, &points_at_rest),
             surface: SurfacePoints::new(&discretization, &parts, &x),
             touches: ActiveContacts::default(),
             impulses: Vec::new(),
             state: State::new(x, v, &discretization),
-            points_at_rest: discretization.embedding.all(&discretization.rest),
+            points_at_rest,
             scales: Scales::default(),
             low_rank: Vec::new(),
             nodes,
@@ -262,6 +267,8 @@ impl DeformableBody {
         })
         .ok_or((0, TOO_FAST))?;
         let impulses = search.impulses(&points_solved, &solved_with);
+        let touching = near.iter().filter_map(|contact| contact.touch(&points_solved, &points_n, dt));
+        self.pressure.add(begins_frame, touching.chain(search.springs(&points_solved, &solved_with)), dt);
         let meets_others =
             self.surface.meets_others(&near, &contacts, &properties, &points, self.parts.len());
         self.impulses =

@@ -111,6 +111,22 @@ impl Cell {
         Self { nodes: self.nodes.map(|node| node + by), ..self.clone() }
     }
 
+    /// The same cell of a body that is so many times as large; `shapes` are the shapes made so, each after the one that it is
+    /// made of.
+    pub fn of_size(&self, by: f64, shapes: &mut Vec<[Arc<CellShape>; 2]>) -> Self {
+        let known = shapes.iter().find(|[of, _]| Arc::ptr_eq(of, &self.shape));
+        let shape = match known {
+            Some([_, shape]) => shape.clone(),
+            None => {
+                let gradients = self.shape.gradients.map(|of| of.map(|gradient| gradient / by));
+                let shape = Arc::new(CellShape { gradients });
+                shapes.push([self.shape.clone(), shape.clone()]);
+                shape
+            }
+        };
+        Self { nodes: self.nodes, volumes: self.volumes.map(|volume| volume * by.powi(3)), shape }
+    }
+
     /// Scales what is in it.
     pub fn scale_volume(&mut self, by: f64) {
         self.volumes.iter_mut().for_each(|volume| *volume *= by);

@@ -171,6 +171,14 @@ impl ContactSearch<'_> {
         });
     }
 
+    /// The springs of all contacts, of points at `x`.
+    pub fn springs(&self, x: &[DVec3], contacts: &[Contacts]) -> impl Iterator<Item = Spring> {
+        contacts.iter().enumerate().flat_map(move |(point, contacts)| {
+            let thickness = f64::from(self.properties[point].thickness);
+            contacts.iter().flatten().filter_map(move |of| of.spring(point as u32, thickness, x[point]))
+        })
+    }
+
     /// The impulses on solids that give way, of points at `x`, each with its point.
     pub fn impulses(&self, x: &[DVec3], contacts: &[Contacts]) -> Vec<(u32, Impulse)> {
         let mut list = Vec::new();

@@ -96,14 +96,31 @@ impl Discretization {
         self.bodies += other.bodies;
     }
 
-    /// So many of it beside each other.
-    pub fn times(self, copies: usize) -> Self {
-        if copies == 1 {
-            return self;
+    /// A copy of it for each size, a multiple of its own, beside each other.
+    pub fn copies(self, sizes: impl ExactSizeIterator<Item = f32>) -> Self {
+        let (mut all, count) = (Self::default(), sizes.len());
+        for size in sizes {
+            match (size, count) {
+                (1.0, 1) => return self,
+                (1.0, _) => all.append(&self),
+                _ => all.append(&self.scaled(f64::from(size))),
+            }
         }
-        let mut all = Self::default();
-        (0..copies).for_each(|_| all.append(&self));
         all
+    }
+
+    /// The same body of another size.
+    fn scaled(&self, by: f64) -> Self {
+        let dimensions = if self.cells.is_empty() { 2 } else { 3 };
+        let mut shapes = Vec::new();
+        Self {
+            rest: self.rest.iter().map(|p| *p * by).collect(),
+            measures: self.measures.iter().map(|measure| measure * by.powi(dimensions)).collect(),
+            triangles: self.triangles.iter().map(|triangle| triangle.of_size(by)).collect(),
+            bends: self.bends.iter().map(|bend| bend.of_size(by)).collect(),
+            cells: self.cells.iter().map(|cell| cell.of_size(by, &mut shapes)).collect(),
+            ..self.clone()
+        }
     }
 
     /// The body of a point.
@@ -116,7 +133,8 @@ impl Discretization {
         self.rest.len()
     }
 
-    /// The nodes that pins may hold, for each pin; none: those change, or it holds none. `edge_m` is the length of its edges.
+    /// The nodes that pins may hold in one body, for each pin; none: those change, or it holds none. `edge_m` is the length of
+    /// its edges.
     pub fn pinned(&self, pins: &[Pin], edge_m: f64) -> Vec<Option<Vec<u32>>> {
         let of = |pin: &Pin| match &pin.part {
             PinnedPart::Side(side) => Some(self.furthest(side.axis(), edge_m)),
@@ -133,7 +151,7 @@ impl Discretization {
         pins.iter().map(of).collect()
     }
 
-    /// The nodes within a radius of a place at rest, at least the nearest of each body.
+    /// The nodes within a radius of a place at rest, at least the nearest.
     fn around(&self, place: DVec3, radius_m: f64, edge_m: f64) -> Vec<u32> {
         let away = |p: &u32| self.rest[*p as usize].distance(place);
         let nearest = (0..self.len() as u32).map(|p| away(&p)).fold(f64::INFINITY, f64::min);
@@ -160,7 +178,7 @@ impl Discretization {
         all().filter(|p| along(*p) >= near).collect()
     }
 
-    /// The two ends of a list along its longest side, of each body.
+    /// The two ends of a list along its longest side.
     fn ends(&self, side: &[u32], edge_m: f64) -> Vec<u32> {
         let at = |p: u32| self.rest[p as usize];
         let (low, high) = side.iter().fold((DVec3::INFINITY, DVec3::NEG_INFINITY), |(low, high), &p| {

@@ -101,7 +101,7 @@ mod tests {
     #[test]
     fn the_nodes_of_a_bent_and_moved_body_carry_its_surface() {
         let (discretization, _, _) = lattice(&primitive::sphere(0.3, 32), 0.08).unwrap();
-        let discretization = discretization.times(2);
+        let discretization = discretization.copies([1.0; 2].into_iter());
         let bent = |(p, body): (&DVec3, &u32)| {
             let p = *p + DVec3::X * f64::from(*body);
             DVec3::new(p.y + 0.4 * p.x * p.x, -1.1 * p.x, p.z + 0.2 * p.x * p.y) + DVec3::new(40.0, 2.0, -3.0)

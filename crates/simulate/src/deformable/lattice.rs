@@ -186,6 +186,24 @@ mod tests {
     }
 
     #[test]
+    fn a_copy_of_another_size_is_as_a_body_of_that_size() {
+        let mesh = primitive::sphere(0.4, 24);
+        let (small, ..) = lattice(&mesh, 0.1).unwrap();
+        let n = small.len();
+        let both = small.copies([1.0, 0.5].into_iter());
+        let (large, ..) = lattice(&mesh.scaled(0.5), 0.05).unwrap();
+        assert_eq!((both.len(), both.bodies), (2 * n, 2));
+        let (mass, of_size) = (large.measures.iter().sum::<f64>(), both.measures[n..].iter().sum::<f64>());
+        assert!((of_size / mass - 1.0).abs() < 1e-6);
+        // The same stretch deforms both alike.
+        let (a, b) = (both.cells.last().unwrap(), large.cells.last().unwrap());
+        let stretched = |rest: &[DVec3]| rest.iter().map(|p| *p * DVec3::new(1.2, 1.0, 0.9)).collect();
+        let (at, bt): (Vec<DVec3>, Vec<DVec3>) = (stretched(&both.rest), stretched(&large.rest));
+        assert!((a.mean_deformation(&at) - b.mean_deformation(&bt)).x_axis.length() < 1e-5);
+        assert!((a.volume() / b.volume() - 1.0).abs() < 1e-3);
+    }
+
+    #[test]
     fn open_and_endless_meshes_are_refused() {
         let open = primitive::plane(1.0, 1.0);
         assert_eq!(lattice(&open, 0.1).err(), Some(LatticeError::NotClosed));

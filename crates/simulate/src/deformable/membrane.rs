@@ -79,6 +79,11 @@ pub(super) struct Triangle {
 }
 
 impl Triangle {
+    /// The same triangle of a body that is so many times as large.
+    pub fn of_size(&self, by: f64) -> Self {
+        Self { area: self.area * by * by, gradients: self.gradients.map(|g| g / by), ..*self }
+    }
+
     /// Of positions at rest, with the direction of the warp in space; none if it has no area.
     pub fn new(points: [u32; 3], rest: [DVec3; 3], warp: DVec3) -> Option<Self> {
         let [a, b, c] = rest;

@@ -16,6 +16,7 @@ mod body;
 mod cell;
 pub mod check;
 mod contact;
+mod contact_pressure;
 mod dense;
 mod discretization;
 mod element_maps;
@@ -54,13 +55,14 @@ use element_maps::ElementMaps;
 use fit::{nodes_from_points, to_nodes};
 use frames::{Bodies, Frame, MeshState};
 use geometry::MovingMesh;
+use geometry::topology::{Attribute, AttributeValues, Domain};
 use glam::{DVec3, Mat3, Quat, Vec3};
 use holds::{Hold, OWN, PartHolds};
 use lattice::LatticeError;
 use material::Material;
 use scales::{ScaledWeights, Scales};
 use shot::{
-    Element, Id, System,
+    Element, Id, SurfaceQuantity, System,
     world::{Pose, World},
 };
 use state::State;
@@ -102,7 +104,7 @@ pub(crate) fn prepare(
     for element in system.elements.iter().filter_map(|id| context.shot.element(*id)) {
         let poses = world.placements(element);
         let most = MAX_NODES - all.len().max(all.embedding.len());
-        let Some(Discretized { discretization, shown, edge_m, closed, maps }) =
+        let Some(Discretized { discretization, shown, edge_m, closed, maps, pinned }) =
             discretized(context, element, poses.len(), most)?
         else {
             continue;
@@ -111,13 +113,7 @@ pub(crate) fn prepare(
         let launch = element.as_solid().and_then(|solid| solid.body.launch_velocity).unwrap_or_default();
         let mut own_v = vec![launch.as_dvec3(); own_x.len()];
         begin(context, element.id, &discretization, &shown, &mut own_x, &mut own_v);
-        let member = Member {
-            element: element.id,
-            name: element.name.clone(),
-            pinned: discretization.pinned(element.pins(), edge_m),
-            maps,
-            shown,
-        };
+        let member = Member { element: element.id, name: element.name.clone(), pinned, maps, shown };
         let (nodes, points, faces) = (all.len(), all.embedding.len(), all.faces.len());
         parts.push(Part {
             nodes: nodes..nodes + discretization.len(),
@@ -158,6 +154,8 @@ struct Discretized {
     /// Whether its mesh is closed.
     closed: bool,
     maps: Option<ElementMaps>,
+    /// The nodes of each pin whose nodes stay the same.
+    pinned: Vec<Option<Vec<u32>>>,
 }
 
 /// What an element is at rest, in so many copies; none if it does not deform. At most so many nodes and points.
@@ -200,7 +198,15 @@ fn discretized(
     let points = discretization.embedding.len();
     let shown = shown.times(copies, points);
     let closed = mesh.is_closed();
-    Ok(Some(Discretized { discretization: discretization.times(copies), shown, edge_m, closed, maps }))
+    let of_one = discretization.pinned(element.pins(), edge_m);
+    let nodes = discretization.len() as u32;
+    let pinned = of_one.into_iter().map(|of_one| {
+        let of_one = of_one?;
+        Some((0..copies as u32).flat_map(|copy| of_one.iter().map(move |p| p + copy * nodes)).collect())
+    });
+    let pinned = pinned.collect();
+    let discretization = discretization.copies((0..copies).map(|copy| element.size_of(copy)));
+    Ok(Some(Discretized { discretization, shown, edge_m, closed, maps, pinned }))
 }
 
 /// Takes positions and velocities from the frame that the shot begins from, if that has the same mesh.
@@ -405,17 +411,26 @@ impl Solver for Deformables {
         let DeformableBody { discretization, parts, state, .. } = &self.body;
         let (points, velocities) =
             (discretization.embedding.all(&state.x), discretization.embedding.all(&state.v));
+        let pressures = self.body.pressure.mean();
         for (i, (member, part)) in self.members.iter().zip(parts).enumerate() {
             let (middle, velocity) = (self.middle(i), mean(&state.v[part.nodes.clone()]));
             let mut bodies = Bodies::default();
             bodies.push(middle.as_vec3(), Quat::IDENTITY, velocity.as_vec3(), Vec3::ZERO);
             frame.bodies.insert(member.element, bodies);
             let of = member.shown.point_of.iter().map(|p| part.points.start + *p as usize);
+            let pressure = |all: &Vec<f32>| {
+                let values: Vec<f32> = of.clone().map(|p| all[p]).collect();
+                values.iter().any(|value| *value > 0.0).then(|| Attribute {
+                    name: SurfaceQuantity::Pressure.name().to_owned(),
+                    domain: Domain::Vertex,
+                    values: AttributeValues::Scalars(values),
+                })
+            };
             let mesh = MeshState {
                 topology: member.shown.topology.clone(),
+                attributes: pressures.as_ref().and_then(pressure).into_iter().collect(),
                 positions: of.clone().map(|p| (points[p] - middle).as_vec3()).collect(),
                 velocities: of.map(|p| (velocities[p] - velocity).as_vec3()).collect(),
-                attributes: Vec::new(),
             };
             frame.meshes.insert(member.element, mesh);
         }

@@ -346,7 +346,7 @@ mod tests {
         use geometry::{Mesh, primitive};
         use shot::Shape;
         let mesh = Mesh::refined(&Shape::plane(1.0, 0.6), primitive::plane(1.0, 0.6), 0.2, 1_000).unwrap();
-        let sheet = crate::deformable::sheet::sheet(&mesh).0.times(2);
+        let sheet = crate::deformable::sheet::sheet(&mesh).0.copies([1.0; 2].into_iter());
         let number = |i: usize| f64::from(((i as u32).wrapping_mul(0x9E37_79B9) >> 8) & 0xFFFF) / 65_536.0;
         let from: Vec<DVec3> = (sheet.rest.iter().zip(&sheet.body_of).enumerate())
             .map(|(i, (p, copy))| *p + DVec3::Y * (0.1 * f64::from(*copy) + 0.03 * number(i)))

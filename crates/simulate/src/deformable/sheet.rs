@@ -101,20 +101,41 @@ mod tests {
     }
 
     #[test]
-    fn sides_and_corners_are_pinned_of_every_copy() {
-        let (sheet, shown, edge_m) = sheet(&mesh(0.1));
-        let (shown, sheet) = (shown.times(3, sheet.len()), sheet.times(3));
+    fn sides_and_corners_are_pinned() {
+        let (sheet, _, edge_m) = sheet(&mesh(0.1));
         let pin = Pin::hard;
         let pins = [pin(PinnedPart::Side(Side::Left)), pin(PinnedPart::Corners(Side::Front))];
         let pinned = sheet.pinned(&pins, edge_m);
         let [Some(side), Some(corners)] = &pinned[..] else { panic!() };
-        assert_eq!((side.len(), corners.len()), (33, 6));
+        assert_eq!((side.len(), corners.len()), (11, 2));
         assert!(side.iter().all(|&p| sheet.rest[p as usize].x == -1.0));
         assert!(corners.iter().all(|&p| sheet.rest[p as usize].z == 0.5));
+    }
+
+    #[test]
+    fn copies_of_other_sizes_are_as_sheets_of_those_sizes() {
+        let (one, shown, _) = sheet(&mesh(0.1));
+        let (n, sizes) = (one.len(), [1.0, 2.5, 1.0]);
+        let (shown, all) = (shown.times(3, n), one.clone().copies(sizes.into_iter()));
         assert_eq!((shown.topology.vertices(), shown.point_of.len()), (3 * 21 * 11, 3 * 21 * 11));
-        assert!(sheet.triangles.iter().all(|t| {
-            let [a, b, c] = t.points.map(|p| sheet.body_of[p as usize]);
+        assert!(all.triangles.iter().all(|t| {
+            let [a, b, c] = t.points.map(|p| all.body_of[p as usize]);
             a == b && b == c
         }));
+        let (large, ..) = sheet(&mesh(0.1).scaled(2.5));
+        let own = n..2 * n;
+        let near = |a: f64, b: f64| (a - b).abs() <= 1e-5 * b.abs().max(1e-9);
+        assert!(all.rest[own.clone()].iter().zip(&large.rest).all(|(a, b)| a.distance(*b) < 1e-5));
+        assert!(all.measures[own].iter().zip(&large.measures).all(|(a, b)| near(*a, *b)));
+        let triangles = one.triangles.len()..2 * one.triangles.len();
+        for (a, b) in all.triangles[triangles.clone()].iter().zip(&large.triangles) {
+            assert!(near(a.area, b.area));
+            assert!(a.gradients.iter().zip(b.gradients).all(|(a, b)| a.distance(b) < 1e-4 * b.length()));
+        }
+        for (a, b) in all.bends[triangles].iter().zip(&large.bends) {
+            let size = b.weights.as_flattened().iter().fold(0.0f64, |most, weight| most.max(weight.abs()));
+            let each = a.weights.as_flattened().iter().zip(b.weights.as_flattened());
+            each.for_each(|(a, b)| assert!((a - b).abs() < 1e-4 * size));
+        }
     }
 }

@@ -164,7 +164,7 @@ impl Solids {
             surface_motion: None,
             from_particle: true,
             gone: false,
-            can_go: true,
+            has_scale: true,
             age_s: 0.0,
             slow_s: 0.0,
             animated: false,

@@ -61,8 +61,8 @@ struct SolidBody {
     from_particle: bool,
     /// Broken, or a particle again: no body any more.
     gone: bool,
-    /// Whether frames have a scale for it: 0 once the body is gone.
-    can_go: bool,
+    /// Whether frames have its scale: of copies of different sizes, and of what can be gone, which has 0 then.
+    has_scale: bool,
     /// Time since the body was added, s.
     age_s: f32,
     /// Time for which the body has been slow, s.
@@ -344,7 +344,7 @@ impl Solver for Solids {
             bodies.push(at.translation, at.rotation, body.linvel(), body.angvel());
             let number = bodies.len() - 1;
             bodies.impacts.extend(self.impacts.of(index, number));
-            if member.can_go {
+            if member.has_scale {
                 bodies.scales.push(if member.gone { 0.0 } else { member.scale });
             }
         }

@@ -51,6 +51,15 @@ impl InitialBodies<'_> {
     }
 }
 
+/// What is made of the shape of a copy.
+struct Sized {
+    smallest_m: f32,
+    volume_m3: f32,
+    properties: MassProperties,
+    collision: collision::Collider,
+    area_m2: f32,
+}
+
 pub(super) fn world(context: PrepareContext) -> Result<(PhysicsWorld, Vec<SolidBody>), PrepareError> {
     let shot = context.shot;
     let mut world = PhysicsWorld::new();
@@ -60,13 +69,23 @@ pub(super) fn world(context: PrepareContext) -> Result<(PhysicsWorld, Vec<SolidB
     let standing = World::new(shot, context.sampler, f64::from(shot.timing.first), &unsolved);
     for (element, solid) in shot.solids().filter(|(element, _)| !element.deforms()) {
         let mesh_error = |source| PrepareError::Mesh { element: element.name.clone(), source };
-        let smallest_m = context.meshes.smallest_m(&solid.shape).map_err(mesh_error)?;
-        let mass = context.meshes.mass(&solid.shape).map_err(mesh_error)?;
-        let mass_kg = context.meshes.mass_kg(&solid.shape, solid.body.weight).map_err(mesh_error)?;
-        let collision = collision::shape(element, solid, context.meshes)?;
-        let properties =
-            MassProperties::with_inertia_matrix(mass.centre, mass_kg, mass.inertia * (mass_kg / mass.volume));
-        let area_m2 = context.meshes.wind_area_m2(&solid.shape).map_err(mesh_error)?;
+        let of_size = |size: f32| -> Result<Sized, PrepareError> {
+            let scaled = Solid { shape: solid.shape.scaled(size), ..solid.clone() };
+            let mass = context.meshes.mass(&scaled.shape).map_err(mesh_error)?;
+            let mass_kg = context.meshes.mass_kg(&solid.shape, solid.body.weight).map_err(mesh_error)?;
+            let mass_kg = mass_kg * size.powi(3);
+            let inertia = mass.inertia * (mass_kg / mass.volume);
+            Ok(Sized {
+                smallest_m: context.meshes.smallest_m(&scaled.shape).map_err(mesh_error)?,
+                volume_m3: mass.volume,
+                properties: MassProperties::with_inertia_matrix(mass.centre, mass_kg, inertia),
+                collision: collision::shape(element, &scaled, context.meshes)?,
+                area_m2: context.meshes.wind_area_m2(&scaled.shape).map_err(mesh_error)?,
+            })
+        };
+        // Copies of one size share what is made of their shape.
+        let mut sized = of_size(1.0)?;
+        let smallest_m = sized.smallest_m;
         if solid.body.moves != Moves::Still {
             sizes.push(smallest_m);
         }
@@ -75,6 +94,11 @@ pub(super) fn world(context: PrepareContext) -> Result<(PhysicsWorld, Vec<SolidB
         for (copy, placement) in placements.into_iter().enumerate() {
             let begins = begins.filter(|of| of.is_there(copy));
             let placement = begins.map_or(placement, |of| of.pose(copy));
+            let size = element.size_of(copy);
+            if size != 1.0 || copy > 0 && element.size_of(copy - 1) != 1.0 {
+                sized = of_size(size)?;
+            }
+            let Sized { smallest_m, volume_m3, properties, ref collision, area_m2 } = sized;
             let kind = match solid.body.moves {
                 Moves::Still => RigidBodyType::Fixed,
                 Moves::Free if solid.body.starts_free() => RigidBodyType::Dynamic,
@@ -112,13 +136,13 @@ pub(super) fn world(context: PrepareContext) -> Result<(PhysicsWorld, Vec<SolidB
                 collider,
                 smallest_m,
                 area_m2,
-                volume_m3: mass.volume,
-                scale: 1.0,
+                volume_m3,
+                scale: size,
                 deforms: false,
                 surface_motion: None,
                 from_particle: false,
                 gone: false,
-                can_go: solid.body.breaking_impulse_n_s.is_some(),
+                has_scale: solid.body.breaking_impulse_n_s.is_some() || !element.placed().is_empty(),
                 age_s: 0.0,
                 slow_s: 0.0,
                 animated: kind == RigidBodyType::KinematicPositionBased,

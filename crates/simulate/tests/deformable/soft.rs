@@ -141,3 +141,32 @@ fn what_begins_on_a_plane_stays_above_it() {
     }
     assert!(height(&last, block).1 > 0.35);
 }
+
+/// Copies of different sizes that are placed one by one behave as bodies of those sizes.
+#[test]
+fn placed_copies_fall_and_rest_by_their_own_size() {
+    let mut shot = shot(3.0);
+    shot.add(Element::solid("Ground", Shape::plane(9.0, 9.0), Moves::Still));
+    let mut element = Element::solid("Floats", Shape::sphere(0.1), Moves::Free).at(0.0, 0.5, 0.0);
+    let solid = element.as_solid_mut().unwrap();
+    let material =
+        Soft { cell_m: 0.05, edge_m: 0.05, youngs_modulus_pa: 60_000.0, damping_s: 0.05, ..Soft::default() };
+    solid.soft = Some(material);
+    let copy = |x: f32, size: f32| shot::PlacedCopy {
+        position_m: Vec3::new(x, 0.0, 0.0),
+        orientation_rad: Vec3::new(0.3, x, 0.0),
+        size,
+    };
+    solid.placed = vec![copy(-0.6, 0.5), copy(0.0, 1.0), copy(0.7, 2.0)];
+    let id = shot.add(element);
+    let last = run(&shot, |_| ());
+    let all = places(&last, id);
+    let one = all.len() / 3;
+    for (copy, radius) in all.chunks(one).zip([0.05, 0.1, 0.2]) {
+        let middle = copy.iter().sum::<Vec3>() / one as f32;
+        // It rests on the ground, flattened a little by its weight.
+        assert!((0.85..1.08).contains(&(middle.y / radius)), "{} of {radius}", middle.y);
+    }
+    shot.timing.last = shot.timing.first + 12;
+    assert_goes_on_from_every_frame(&shot);
+}

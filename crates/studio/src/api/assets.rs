@@ -198,6 +198,8 @@ fn solid(asset: String, scale: f32, look: Look) -> ElementKind {
         soft: None,
         maps: Vec::new(),
         copies: None,
+        placed: Vec::new(),
+        sway: None,
         from_particles: None,
         to_particles: None,
         body: Body::default(),

@@ -107,7 +107,7 @@ pub(crate) async fn forecast(
     let runs = studio.runs_of(&shot, &studio.store.current_run(id).await?).await?;
     blocking(move || {
         let assets = studio.loader.all(&studio.data, &shot)?;
-        let frames = runs.frames(&shot)?;
+        let frames = runs.frames_for_pictures(&shot)?;
         settings.check(&frames.range())?;
         let (seconds, bytes) = crate::films::forecast(&shot, &assets, &*frames, &settings)?;
         Ok(Json(FilmForecast { seconds, bytes }))

@@ -17,6 +17,7 @@ mod maps;
 mod materials;
 mod motion;
 mod outlines;
+mod packing;
 mod pages;
 mod patching;
 mod perform;
@@ -99,7 +100,9 @@ fn router() -> OpenApiRouter<Arc<Studio>> {
         .routes(routes!(runs::frame))
         .routes(routes!(topologies::topology))
         .routes(routes!(maps::map))
+        .routes(routes!(packing::pack))
         .routes(routes!(surfaces::measured))
+        .routes(routes!(surfaces::albedo))
         .routes(routes!(handing_on::meshes))
         .routes(routes!(runs::measured))
         .routes(routes!(runs::track))

@@ -7,16 +7,16 @@ use crate::jobs::blocking;
 use axum::extract::State as Extract;
 use axum::http::header;
 use axum::response::{IntoResponse, Response};
-use geometry::Deformation;
-use glam::Vec3;
+use frames::{Frame, Parts, surface_quantity};
 use serde::Deserialize;
-use shot::Id;
+use shot::{Id, SurfaceQuantity};
 use utoipa::IntoParams;
 
 /// What is measured, of which element.
 #[derive(Deserialize, IntoParams)]
 pub(crate) struct Measured {
-    /// `stretch` and `compression` (principal strains, no unit), `bend` (mean curvature, 1/m) or `speed` (m/s).
+    /// `stretch` and `compression` (principal strains, no unit), `bend` (mean curvature, 1/m), `speed` (m/s), `contact` (0–1) or
+    /// `pressure` (Pa).
     quantity: String,
 }
 
@@ -41,26 +41,53 @@ pub(crate) async fn measured(
         }
         let frame = frames.frame(number).map_err(|_| missing())?;
         let mesh = frame.meshes.get(&element.id).ok_or_else(missing)?;
-        if quantity == "speed" {
-            let body = frame.bodies.get(&element.id).and_then(|bodies| bodies.velocities.first());
-            let own = |v: &Vec3| (*v + body.copied().unwrap_or_default()).length();
-            return Ok(mesh.velocities.iter().map(own).collect::<Vec<f32>>());
-        }
-        let known = Deformation::ALL.iter().find(|(name, _)| *name == quantity);
-        let (_, quantity) = known.ok_or_else(|| Error::Bad(format!("there is no quantity {quantity:?}")))?;
+        let quantity = SurfaceQuantity::named(&quantity)
+            .ok_or_else(|| Error::Bad(format!("there is no quantity {quantity:?}")))?;
         let meshes = studio.loader.meshes(&studio.data, &shot)?;
         let bad = |error: geometry::MissingMesh| Error::Bad(error.to_string());
         let rest = meshes.deforming(element, mesh.positions.len()).map_err(bad)?;
         let rest = rest.and_then(std::result::Result::ok).ok_or_else(missing)?;
-        // The shot may have other copies now than the frame has.
-        if rest.positions.len().checked_mul(element.count()) != Some(mesh.positions.len()) {
-            return Err(missing());
-        }
-        let rest = rest.positions.repeat(element.count());
-        Ok(quantity.measure(&mesh.topology, &rest, &mesh.positions))
+        // The shot may have other copies now than the frame has: then there is none.
+        surface_quantity(&frame, element, quantity, &rest.positions).ok_or_else(missing)
     })
     .await?;
     let bytes: Vec<u8> = values.iter().flat_map(|value| value.to_le_bytes()).collect();
+    let head = [(header::CONTENT_TYPE, "application/octet-stream"), (header::CACHE_CONTROL, "no-cache")];
+    Ok((head, bytes).into_response())
+}
+
+/// The albedo at each vertex of the mesh that a run's frame has of a cloth or a soft body, by the layers of its look but those
+/// of the viewing angle: three 32-bit floats each, linear, little-endian.
+#[utoipa::path(get, path = "/api/runs/{run}/albedo/{element}/{number}", params(("run" = i64, Path), ("element" = u32, Path), ("number" = u32, Path)), responses((status = 200, content_type = "application/octet-stream"), (status = 404, body = crate::error::Problem)))]
+pub(crate) async fn albedo(
+    Extract(studio): State,
+    Path((run, of, number)): Path<(i64, u32, u32)>,
+) -> Result<Response> {
+    let row = studio.store.run(run).await?;
+    // The look is that of the shot as it is, also over frames that are stale.
+    let (shot, _) = studio.head(row.shot).await?;
+    let runs = studio.runs_of(&shot, &row).await?;
+    let bytes = blocking(move || {
+        let element = shot.element(Id(of)).ok_or_else(|| Error::NotFound(format!("element {of}")))?;
+        let missing = || Error::NotFound(format!("the mesh of {} at frame {number}", element.name));
+        let look = &element.as_solid().ok_or_else(missing)?.look;
+        let frames = runs.frames_for_pictures(&shot)?;
+        if !frames.range().contains(&number) {
+            return Err(missing());
+        }
+        let mut frame = Frame::default();
+        frames.read(number, &Parts::Element(element.id), &mut frame).map_err(|_| missing())?;
+        let mesh = frame.meshes.get(&element.id).ok_or_else(missing)?;
+        let mut albedo = vec![look.albedo; mesh.positions.len()];
+        for layer in &look.layers {
+            let Some(values) = layer.by.attribute().and_then(|name| mesh.scalars(&name)) else { continue };
+            for (albedo, value) in albedo.iter_mut().zip(values) {
+                *albedo = albedo.lerp(layer.albedo, layer.weight(*value));
+            }
+        }
+        Ok(albedo.iter().flat_map(|rgb| rgb.to_array()).flat_map(f32::to_le_bytes).collect::<Vec<u8>>())
+    })
+    .await?;
     let head = [(header::CONTENT_TYPE, "application/octet-stream"), (header::CACHE_CONTROL, "no-cache")];
     Ok((head, bytes).into_response())
 }

@@ -5,6 +5,7 @@
 mod bake;
 mod export;
 mod finish;
+mod pack;
 mod probe;
 mod progress;
 mod render;
@@ -48,6 +49,11 @@ enum What {
         after_help = "Example:\n  bright-ripple finish demo/slow-toss/shot.json --run run --out finished"
     )]
     Finish(finish::FinishArgs),
+    /// Pack copies of a solid into another, without overlap, and write the shot file
+    #[command(
+        after_help = "Example:\n  bright-ripple pack bag/shot.json --element Floats --into Bag --count 35 --size-variation 0.2"
+    )]
+    Pack(pack::PackArgs),
     /// Write the meshes of frames for other tools
     #[command(
         after_help = "Example:\n  bright-ripple export demo/quay-flags/shot.json --run run --frames 1-48 --out quay.glb"
@@ -97,6 +103,7 @@ impl Command {
             What::Check { shot } => check(&shot),
             What::Bake(bake) => bake.run(),
             What::Finish(finish) => finish.run(),
+            What::Pack(pack) => pack.run(),
             What::Export(export) => export.run(),
             What::Probe(probe) => probe.run(),
             What::Render(render) => render.run(),

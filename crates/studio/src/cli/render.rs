@@ -63,7 +63,7 @@ impl RenderArgs {
         let runs = open_runs(&self.run, &self.kept)?
             .with_meshes(&folder, &shot)
             .map_err(|error| Stop::Bad(error.to_string()))?;
-        let finished = runs.frames(&shot).map_err(|error| Stop::Bad(error.to_string()))?;
+        let finished = runs.frames_for_pictures(&shot).map_err(|error| Stop::Bad(error.to_string()))?;
         let frames = frames_of(self.frames.as_deref(), finished.range())?;
         let (width, height) = match &self.size {
             None => (shot.picture.width, shot.picture.height),

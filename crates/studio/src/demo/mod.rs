@@ -3,6 +3,7 @@
 
 mod assets;
 mod awning_gust;
+mod bait_bag;
 mod basin_shimmer;
 mod brazier_sparks;
 mod crate_tumble;
@@ -77,6 +78,7 @@ const SAMPLES: &[Sample] = &[
     sample!("Net drop", net_drop, 60),
     sample!("Drying cloths", drying_cloths, 30),
     sample!("Basin shimmer", basin_shimmer, 40),
+    sample!("Bait bag", bait_bag, 60),
 ];
 
 /// Assets that are in a folder already, by name: the samples share most.

@@ -274,7 +274,7 @@ async fn frames_after_a_step_that_cannot_be_taken_are_fresh(#[case] operation: V
     let (shot, _) = desk.studio.head(1).await.unwrap();
     let row = desk.studio.store.current_run(1).await.unwrap();
     let runs = desk.studio.runs_of(&shot, &row).await.unwrap();
-    let frame = blocking(move || runs.fresh_frame(&shot, 12)).await;
+    let frame = blocking(move || runs.fresh_frame_for_pictures(&shot, 12)).await;
     assert_eq!(frame.expect("fresh").bodies[&shot::Id(9)].len(), 6);
 }
 
