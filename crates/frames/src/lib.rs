@@ -57,7 +57,7 @@ pub use quantise::{
 pub use run::{Manifest, ManifestElement, RunFolder, RunLock, Track, instruction_set};
 pub use sequence::{MAX_SAMPLES, MAX_SEQUENCE_BYTES, SEQUENCE_EXTENSION, decode_sequence, encode_sequence};
 pub use source::{Fingerprints, Frames, Parts, RunFrames};
-pub use surface_quantity::surface_quantity;
+pub use surface_quantity::{REST, surface_quantity};
 pub use thinned::{Thinning, thin};
 pub use topologies::known_topology;
 pub use upgrade::upgrade;

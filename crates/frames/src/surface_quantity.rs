@@ -6,6 +6,9 @@ use geometry::{deformation, part_above_zero};
 use glam::Vec3;
 use shot::{Element, SurfaceQuantity};
 
+/// Name of the attribute that has the positions at rest of a mesh that is torn: vectors, by vertex, m.
+pub const REST: &str = "rest";
+
 /// A quantity at each vertex of an element's mesh, in its unit; `rest` are the positions of one copy at rest, m. None: the
 /// frame has no such mesh, or has one with other vertices than the copies at rest, as a subdivided one.
 pub fn surface_quantity(
@@ -33,6 +36,11 @@ pub fn surface_quantity(
             None => Some(vec![0.0; vertices]),
         },
         SurfaceQuantity::Stretch | SurfaceQuantity::Compression | SurfaceQuantity::Bend => {
+            if let Some(own) = mesh.attributes.iter().find(|attribute| attribute.name == REST)
+                && let AttributeValues::Vectors(rest) = &own.values
+            {
+                return deformation(quantity, &mesh.topology, rest, &mesh.positions);
+            }
             if rest.len().checked_mul(of.count()) != Some(vertices) {
                 return None;
             }

@@ -38,6 +38,7 @@ pub mod subdivision;
 mod surface;
 mod thickening;
 pub mod topology;
+pub mod uv;
 mod weld;
 
 pub use bvh::{Bounds, Bvh, Hit, Ray, RefitPlan, Tree};

@@ -2,7 +2,7 @@
 
 use crate::Mesh;
 use glam::{Vec2, Vec3};
-use shot::Shape;
+use shot::{Shape, UvLayout};
 use std::collections::HashMap;
 use std::f32::consts::{PI, TAU};
 
@@ -269,42 +269,8 @@ fn geodesic_sphere(radius: f32, edge_m: f32) -> Mesh {
         }
         mesh.triangles.extend(faces);
     }
-    // Where the angle round y passes a full turn, and at the poles, a vertex has several UVs.
-    let of = |normal: Vec3| {
-        let u = (-normal.z).atan2(normal.x) / TAU;
-        Vec2::new(u.rem_euclid(1.0), 0.5 + normal.y.clamp(-1.0, 1.0).asin() / PI)
-    };
-    let own: Vec<Vec2> = mesh.normals.iter().map(|normal| of(*normal)).collect();
-    mesh.uvs = vec![Vec2::NAN; own.len()];
-    let mut more: HashMap<(u32, u32), u32> = HashMap::new();
-    for t in 0..mesh.triangles.len() {
-        let corners = mesh.triangles[t];
-        let pole = |v: u32| mesh.normals[v as usize].y.abs() > 1.0 - 1e-6;
-        let us: Vec<f32> = corners.iter().filter(|v| !pole(**v)).map(|v| own[*v as usize].x).collect();
-        let wraps = us.iter().any(|u| us.iter().any(|other| u - other > 0.5));
-        let turned = |u: f32| if wraps && u < 0.5 { u + 1.0 } else { u };
-        let mean = us.iter().map(|u| turned(*u)).sum::<f32>() / us.len() as f32;
-        let uvs = corners.map(|v| {
-            let uv = own[v as usize];
-            Vec2::new(if pole(v) { mean } else { turned(uv.x) }, uv.y)
-        });
-        for (corner, uv) in uvs.into_iter().enumerate() {
-            let v = corners[corner];
-            let first = mesh.uvs[v as usize];
-            if first.is_nan() {
-                mesh.uvs[v as usize] = uv;
-            } else if first != uv {
-                let place = *more.entry((v, uv.x.to_bits())).or_insert_with(|| {
-                    mesh.positions.push(mesh.positions[v as usize]);
-                    mesh.normals.push(mesh.normals[v as usize]);
-                    mesh.uvs.push(uv);
-                    mesh.positions.len() as u32 - 1
-                });
-                mesh.triangles[t][corner] = place;
-            }
-        }
-    }
-    mesh
+    mesh.uvs = vec![Vec2::ZERO; mesh.positions.len()];
+    crate::uv::laid(mesh, UvLayout::Sphere)
 }
 
 /// A rectangle that faces up.

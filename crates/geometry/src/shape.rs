@@ -1,9 +1,9 @@
 //! The mesh and the mass of a shot's shapes.
 
-use crate::{Image, MassProperties, Mesh, MeshSequence, mass_properties, primitive};
+use crate::{Image, MassProperties, Mesh, MeshSequence, mass_properties, primitive, uv};
 use glam::Vec3;
 use shot::{
-    Element, Shape, Shot, Weight,
+    Element, Shape, Shot, Solid, Weight,
     particles::{MapSource, Source},
 };
 use std::collections::HashMap;
@@ -56,7 +56,16 @@ impl Meshes {
             },
         };
         let Some(solid) = element.as_solid() else { return Ok(None) };
-        Ok(Some(Mesh::refined(&solid.shape, self.mesh(&solid.shape)?, edge_m, most)))
+        let refined = Mesh::refined(&solid.shape, self.mesh(&solid.shape)?, edge_m, most);
+        Ok(Some(refined.map(|mesh| uv::laid(mesh, solid.uvs))))
+    }
+
+    /// The mesh of a rigid solid at rest, with its UVs.
+    ///
+    /// # Errors
+    /// [`MissingMesh`].
+    pub fn of_solid(&self, solid: &Solid) -> Result<Mesh, MissingMesh> {
+        Ok(uv::laid(self.mesh(&solid.shape)?, solid.uvs))
     }
 
     /// A mesh for `copies` of a shape that are drawn together: where it is round

@@ -1,8 +1,9 @@
 //! The files that a shot uses, and what is wrong where one is missing.
 
 use crate::light::Environment;
+use geometry::uv::laid;
 use geometry::{Bvh, Mesh, Meshes, MissingMesh};
-use shot::{Shape, motion::NotFinite};
+use shot::{Shape, UvLayout, motion::NotFinite};
 use std::collections::{BTreeMap, HashMap};
 use std::sync::{Arc, Mutex};
 use thiserror::Error;
@@ -26,13 +27,13 @@ pub(crate) struct Model {
 }
 
 impl Assets {
-    pub(crate) fn model(&self, shape: &Shape) -> Result<Arc<Model>, MissingMesh> {
-        let key = serde_json::to_string(shape).expect("a shape serialises");
+    pub(crate) fn model(&self, shape: &Shape, uvs: UvLayout) -> Result<Arc<Model>, MissingMesh> {
+        let key = serde_json::to_string(&(shape, uvs)).expect("a shape serialises");
         let mut models = self.models.lock().expect("no thread panicked with the lock");
         if let Some(model) = models.get(&key) {
             return Ok(model.clone());
         }
-        let mesh = self.meshes.mesh(shape)?;
+        let mesh = laid(self.meshes.mesh(shape)?, uvs);
         let bvh = Bvh::build(&mesh.positions, &mesh.triangles);
         let model = Arc::new(Model { mesh, bvh, values: BTreeMap::new() });
         models.insert(key, model.clone());

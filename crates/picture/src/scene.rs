@@ -12,7 +12,7 @@ use frames::Frame;
 use geometry::{Bounds, Bvh, Hit, MissingMesh, Ray, Tree};
 use glam::{Quat, Vec3};
 use shot::{
-    Element, ElementKind, Id, Shape, Shot,
+    Element, ElementKind, Id, Shape, Shot, UvLayout,
     look::Look,
     motion::Sampler,
     particles::{Appearance, Form, InstanceOrientation, Particles, own_random},
@@ -94,7 +94,7 @@ pub(crate) struct Meeting<'a> {
 fn model_of(
     element: &Element,
     solid: Id,
-    shape: &Shape,
+    (shape, uvs): (&Shape, UvLayout),
     assets: &Assets,
     frame: Option<&Frame>,
 ) -> Result<Arc<Model>, SceneError> {
@@ -108,7 +108,7 @@ fn model_of(
                 .filter_map(|of| Some((of.name.clone(), deformed.scalars(&of.name)?.to_vec())));
             Ok(Arc::new(Model { mesh, bvh, values: values.collect() }))
         }
-        None => assets.model(shape).map_err(|error: MissingMesh| SceneError::MissingAsset {
+        None => assets.model(shape, uvs).map_err(|error: MissingMesh| SceneError::MissingAsset {
             element: element.name.clone(),
             asset: error.0,
         }),
@@ -231,7 +231,7 @@ impl Scene {
                     }
                 }
                 ElementKind::Solid(solid) => {
-                    let model = model_of(element, element.id, &solid.shape, assets, frame)?;
+                    let model = model_of(element, element.id, (&solid.shape, solid.uvs), assets, frame)?;
                     scene.add(element, model, &solid.look, placements(element), assets, false)?;
                 }
                 ElementKind::AreaLight(light) => {
@@ -247,7 +247,7 @@ impl Scene {
                     let orientation = orientation * Quat::from_rotation_x(std::f32::consts::PI);
                     let shape = Shape::Plane { size_m: light.size_m };
                     let placed = Placed { number: 0, position, orientation, scale: 1.0, colour: Vec3::ONE };
-                    let model = model_of(element, element.id, &shape, assets, None)?;
+                    let model = model_of(element, element.id, (&shape, UvLayout::Own), assets, None)?;
                     scene.add(element, model, &look, vec![placed], assets, true)?;
                 }
                 ElementKind::Sun(sun) => scene.suns.push(SunLight::new(sun, world.pose(element).1)),
@@ -303,7 +303,7 @@ impl Scene {
         }
         for (id, mut placed) in solids.iter().zip(placed) {
             let Some(solid) = shot.element(*id).and_then(|of| of.as_solid()) else { continue };
-            let model = model_of(element, *id, &solid.shape, assets, Some(whole))?;
+            let model = model_of(element, *id, (&solid.shape, solid.uvs), assets, Some(whole))?;
             let longest = model.mesh.bounds().size().max_element();
             placed.iter_mut().for_each(|placed| placed.scale /= longest);
             self.add(element, model, &solid.look, placed, assets, false)?;

@@ -204,6 +204,7 @@ fn element_changes(before: &Shot, now: &Shot, old: &Element, new: &Element) -> V
             say(a.cloth.is_some() != b.cloth.is_some(), "cloth");
             say(a.soft.is_some() != b.soft.is_some(), "soft body");
             say(a.sway.is_some() != b.sway.is_some(), "sway");
+            say(a.uvs != b.uvs && new.deforms(), "UVs");
             say(old.pins() != new.pins(), "pins");
             say(!old.acting_maps().eq(new.acting_maps()) || old.scaled() != new.scaled(), "maps");
             let other_copies = a.copies != b.copies || a.placed != b.placed;

@@ -141,6 +141,31 @@ pub struct Cloth {
         blank = "none"
     )]
     pub shut_in_air: Option<f32>,
+    /// Stretch at which it tears along its edges, no unit; none: it does not tear.
+    #[parameter(
+        label = "Tears from",
+        words = "stretch at which it tears",
+        unit = "%",
+        scale = 100.0,
+        range(0.001, 10.0),
+        step = 1.0,
+        blank = "no stretch"
+    )]
+    pub tear_strain: Option<f32>,
+    /// Map by whose weight the stretch at which it tears is divided, so that it does not tear where that is 0; none: it tears
+    /// everywhere alike.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub tear_map: Option<String>,
+    /// Stress that takes it off a solid that it has touched, Pa.
+    #[parameter(
+        label = "Sticks",
+        words = "adhesion",
+        unit = "Pa",
+        range(0.0, 1e6),
+        slide(0.0, 100.0),
+        step = 1.0
+    )]
+    pub adhesion_pa: f32,
     /// What maps scale.
     #[serde(skip_serializing_if = "Vec::is_empty")]
     #[parameter(nested)]
@@ -177,6 +202,9 @@ impl Default for Cloth {
             crease_1_m: None,
             pressure_pa: 0.0,
             shut_in_air: None,
+            tear_strain: None,
+            tear_map: None,
+            adhesion_pa: 0.0,
             scaled: Vec::new(),
             preroll_s: 0.0,
             pushes_solids: true,
@@ -257,9 +285,11 @@ impl Cloth {
             damping_s: step(self.damping_s, material.damping_s),
             thickness_m: factor(self.thickness_m, material.thickness_m),
             drag: step(self.drag, material.drag),
+            adhesion_pa: step(self.adhesion_pa, material.adhesion_pa),
             lift: step(self.lift, material.lift),
             strain_limit: limit_toward(self.strain_limit, material.strain_limit, degree),
             crease_1_m: limit_toward(self.crease_1_m, material.crease_1_m, degree),
+            tear_strain: limit_toward(self.tear_strain, material.tear_strain, degree),
             ..self.clone()
         }
     }

@@ -3,7 +3,7 @@
 use crate::MAX_BODIES;
 use crate::parameters::{MAX_POSITION_M, MAX_SIZE_M, MAX_SPEED, Parameters};
 use crate::{
-    Cloth, Copies, FileAnimation, Id, Pin, PinnedPart, PlacedCopy, Shape, Soft, Sway,
+    Cloth, Copies, FileAnimation, Id, Pin, PinnedPart, PlacedCopy, Shape, Soft, Sway, UvLayout,
     curve::Curve,
     finish::Finish,
     force::Force,
@@ -181,6 +181,9 @@ pub struct Solid {
     /// Rest shape.
     #[parameter(nested)]
     pub shape: Shape,
+    /// Where its UVs come from.
+    #[serde(default, skip_serializing_if = "UvLayout::is_own")]
+    pub uvs: UvLayout,
     /// How the file of its mesh moves the mesh; none: it shows the first frame.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     #[parameter(nested)]
@@ -446,6 +449,7 @@ impl Element {
                 copies: None,
                 placed: Vec::new(),
                 sway: None,
+                uvs: UvLayout::Own,
                 from_particles: None,
                 to_particles: None,
                 body,
@@ -628,10 +632,13 @@ impl Element {
         };
         let scaled = |map: &Map| self.scaled().iter().any(|scaled| scaled.map == map.name);
         let maps = self.as_solid().map_or(&[][..], |solid| &solid.maps);
+        let tears = |map: &Map| {
+            self.as_cloth().and_then(|cloth| cloth.tear_map.as_ref()).is_some_and(|name| *name == map.name)
+        };
         let swaying = |map: &Map| {
             self.as_swaying().and_then(|sway| sway.map.as_ref()).is_some_and(|name| *name == map.name)
         };
-        maps.iter().filter(move |map| pinned(map) || scaled(map) || swaying(map))
+        maps.iter().filter(move |map| pinned(map) || scaled(map) || swaying(map) || tears(map))
     }
 
     /// Every copy of an element that stands at `pose`; one if it has no copies,

@@ -51,6 +51,7 @@ mod shape;
 mod soft;
 mod sway;
 mod systems;
+mod uv;
 pub mod world;
 
 pub use animation::{BetweenFrames, BeyondEnd, FileAnimation};
@@ -69,6 +70,7 @@ pub use shape::Shape;
 pub use soft::{Soft, soft_materials};
 pub use sway::Sway;
 pub use systems::{System, SystemId};
+pub use uv::UvLayout;
 
 /// The largest number of elements a shot may hold.
 pub const MAX_ELEMENTS: usize = 2_000;

@@ -113,6 +113,16 @@ pub struct Soft {
     /// Pressure within it above that around it, along the normals of its surface, Pa.
     #[parameter(label = "Pressure", unit = "Pa", range(-1e7, 1e7), slide(-5_000.0, 5_000.0), step = 50.0)]
     pub pressure_pa: f32,
+    /// Stress that takes it off a solid that it has touched, Pa.
+    #[parameter(
+        label = "Sticks",
+        words = "adhesion",
+        unit = "Pa",
+        range(0.0, 1e6),
+        slide(0.0, 100.0),
+        step = 1.0
+    )]
+    pub adhesion_pa: f32,
     /// What maps scale.
     #[serde(skip_serializing_if = "Vec::is_empty")]
     #[parameter(nested)]
@@ -144,6 +154,7 @@ impl Default for Soft {
             pull_back_hz: 0.0,
             set_strain: None,
             pressure_pa: 0.0,
+            adhesion_pa: 0.0,
             scaled: Vec::new(),
             preroll_s: 0.0,
             pushes_solids: true,
@@ -182,6 +193,7 @@ impl Soft {
             poisson_ratio: step(self.poisson_ratio, material.poisson_ratio),
             damping_s: step(self.damping_s, material.damping_s),
             drag: step(self.drag, material.drag),
+            adhesion_pa: step(self.adhesion_pa, material.adhesion_pa),
             pull_back_hz: step(self.pull_back_hz, material.pull_back_hz),
             set_strain: limit_toward(self.set_strain, material.set_strain, degree),
             ..self.clone()

@@ -108,7 +108,7 @@ impl Shot {
         let mut groups = Groups::new(particles.len() + 1);
         for (i, (element, set)) in particles.iter().enumerate() {
             let becomes_solid = set.events.iter().any(|event| matches!(event.action, Action::Solid { .. }));
-            if becomes_solid || self.pushes(element, set) {
+            if becomes_solid || self.pushes(element, set) || self.pushes_deformables(element, set) {
                 groups.join(0, i + 1);
             }
             let crowd = match set.source {
@@ -126,7 +126,8 @@ impl Shot {
         let solid = groups.of(0);
         // What can push solids is solved with them.
         let pushed = self.elements.iter().any(Element::pushes_solids)
-            && self.solids().any(|(element, solid)| !element.deforms() && comes_free(solid));
+            && self.solids().any(|(element, solid)| !element.deforms() && comes_free(solid))
+            || particles.iter().any(|(element, set)| self.pushes_deformables(element, set));
         let with_solids = |element: &Element| {
             element.as_solid().is_some() && (pushed || !element.deforms())
                 || index.get(&element.id).is_some_and(|place| groups.of(*place) == solid)
@@ -188,17 +189,30 @@ impl Shot {
 
     /// Whether particles can push a body of the shot.
     fn pushes(&self, element: &Element, set: &Particles) -> bool {
+        let push = (set.contact.push, "kind.particles.contact.push");
+        self.can_push(element, set, push, &|body, solid| !body.deforms() && comes_free(solid))
+    }
+
+    /// Whether particles can push a cloth or a soft body.
+    fn pushes_deformables(&self, element: &Element, set: &Particles) -> bool {
+        let push = (set.contact.push_deformables, "kind.particles.contact.push_deformables");
+        self.can_push(element, set, push, &|body, _| body.deforms())
+    }
+
+    fn can_push(
+        &self,
+        element: &Element,
+        set: &Particles,
+        (push, path): (bool, &str),
+        gives_way: &dyn Fn(&Element, &crate::Solid) -> bool,
+    ) -> bool {
         let keyed = |path: &str| element.channels.contains_key(path);
         let can = |now: bool, path: &str| now || keyed(path);
-        if !can(set.contact.push, "kind.particles.contact.push")
-            || !can(set.contact.enabled, "kind.particles.contact.enabled")
-        {
+        if !can(push, path) || !can(set.contact.enabled, "kind.particles.contact.enabled") {
             return false;
         }
         let contact = crate::particles::ContactResponse { enabled: true, ..set.contact.clone() };
-        self.solids()
-            .filter(|(body, _)| !body.deforms())
-            .any(|(body, solid)| comes_free(solid) && contact.collides_with(body))
+        self.solids().any(|(body, solid)| gives_way(body, solid) && contact.collides_with(body))
     }
 }
 

@@ -69,7 +69,7 @@ impl LookValues {
         }
         let mesh = match self.meshes.deforming(element, MAX_VERTICES).ok()? {
             Some(refined) => refined.ok()?,
-            None => self.meshes.mesh(&element.as_solid()?.shape).ok()?,
+            None => self.meshes.of_solid(element.as_solid()?).ok()?,
         };
         let (topology, closed) = (Arc::new(Topology::of(&mesh)), mesh.is_closed());
         let made = Arc::new(AtRest { surface: MapSurface::new(mesh), topology, closed });

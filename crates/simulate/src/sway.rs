@@ -64,7 +64,7 @@ pub(crate) fn prepare(
         let missing = |source| PrepareError::Mesh { element: element.name.clone(), source };
         let refined = context.meshes.deforming(element, MAX_VERTICES).map_err(missing)?;
         let mesh = match refined {
-            None => context.meshes.mesh(&solid.shape).map_err(missing)?,
+            None => context.meshes.of_solid(solid).map_err(missing)?,
             Some(Ok(mesh)) => mesh,
             Some(Err(count)) => {
                 let what = format!("{count} vertices; at most {MAX_VERTICES} sway: give it longer edges");

@@ -152,6 +152,7 @@ export const api = {
   /** The albedo at each vertex of what deforms, by the layers of its look: three 32-bit floats each, linear. */
   albedo: (run: number, element: number, frame: number) =>
     bytes(`/api/runs/${run}/albedo/${element}/${frame}`),
+  uvs: (id: number, element: number) => json<Schemas["UvMeasures"]>("GET", `/api/shots/${id}/uvs/${element}`),
   /** A map on the mesh at rest; null: weights of 0. See docs/formats.md. */
   map: (id: number, element: number, frame: number, map: string | null) =>
     bytes(

@@ -840,6 +840,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/shots/{id}/pack": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Places for copies of a solid within another at the first frame, without overlap. The shot stays as it is. */
+        post: operations["post_shots_id_pack"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/shots/{id}/physics/{element}": {
         parameters: {
             query?: never;
@@ -2983,6 +3000,44 @@ export interface components {
         };
         /** @description Extrapolation of a value before its first key or after its last. */
         Outside: "hold" | "continue" | "repeat" | "repeat_offset" | "back_and_forth";
+        /** @description What is packed into what. */
+        PackInto: {
+            /**
+             * Format: int32
+             * @description Number of copies.
+             */
+            count: number;
+            /**
+             * Format: int32
+             * @description The solid whose copies are packed.
+             */
+            element: number;
+            /**
+             * Format: float
+             * @description Distance that they keep from each other and from the walls, m.
+             */
+            gap_m?: number;
+            /**
+             * Format: int32
+             * @description The solid that they lie in; its mesh is closed.
+             */
+            into: number;
+            /**
+             * Format: int32
+             * @description Chooses sizes, turns and places.
+             */
+            seed?: number;
+            /**
+             * Format: float
+             * @description Greatest difference of their sizes from 1, as a fraction, 0 to 0.9.
+             */
+            size_variation?: number;
+        };
+        /** @description Where the copies stand. */
+        Packed: {
+            /** @description Copies as in the shot file. */
+            placed: Record<string, never>[];
+        };
         /** @description The coefficients of a pair of solids in contact. */
         PairContact: {
             /** Format: float */
@@ -3252,6 +3307,19 @@ export interface components {
             whole: Record<string, never>;
         } | {
             centre: Record<string, never>;
+        };
+        /** @description Where one copy stands, against the element's place. */
+        PlacedCopy: {
+            /** @description Euler angles about the fixed axes x, then y, then z, rad. */
+            orientation_rad: number[];
+            /** @description Position of its origin, m. */
+            position_m: number[];
+            /**
+             * Format: float
+             * @description Its size as a multiple of the shape's; no unit.
+             * @default 1
+             */
+            size: number;
         };
         /** @description Position and orientation of an element's origin. */
         Placement: {
@@ -3804,10 +3872,14 @@ export interface components {
             look: components["schemas"]["Look"];
             /** @description Its maps. */
             maps?: components["schemas"]["Map"][];
+            /** @description Where each copy stands and how large it is, in place of a grid; empty: it has none of these. */
+            placed?: components["schemas"]["PlacedCopy"][];
             /** @description Rest shape. */
             shape: components["schemas"]["Shape"];
             /** @description What makes it a soft body while it is free; none: it is rigid, or a cloth. */
             soft?: components["schemas"]["Soft"] | null;
+            /** @description How its mesh sways after its own motion; none: not at all. A cloth or a soft body does not. */
+            sway?: components["schemas"]["Sway"] | null;
             /** @description When its bodies become particles again; none: never. */
             to_particles?: components["schemas"]["ToParticles"] | null;
         };
@@ -4152,6 +4224,44 @@ export interface components {
         };
         /** @description A quantity at each vertex of a cloth or a soft body. */
         SurfaceQuantity: "stretch" | "compression" | "bend" | "speed" | "contact" | "pressure";
+        /**
+         * @description What makes the mesh of a rigid solid sway: each vertex follows the place that the solid's motion, or the file of its mesh,
+         *     gives it by a damped spring. The shape is that under the gravity of the first frame. Nothing meets the swaying mesh.
+         */
+        Sway: {
+            /**
+             * Format: float
+             * @description How much of the swing is shown: 0 is none, 1 as the spring has it; no unit.
+             * @default 1
+             */
+            amount: number;
+            /**
+             * Format: float
+             * @description Damping against that at which it no longer swings; no unit.
+             * @default 0.15000000596046448
+             */
+            damping_ratio: number;
+            /**
+             * Format: float
+             * @description Longest edges of its mesh, m; a mesh that a file moves keeps its own.
+             * @default 0.05000000074505806
+             */
+            edge_m: number;
+            /**
+             * Format: float
+             * @description Natural frequency of a vertex, Hz.
+             * @default 2
+             */
+            frequency_hz: number;
+            /** @description Map of the solid that the amount is multiplied by; none: 1 everywhere. */
+            map?: string | null;
+            /**
+             * Format: float
+             * @description Mass per area against which forces of air act, kg/m².
+             * @default 0.5
+             */
+            mass_kg_m2: number;
+        };
         /** @description A system's frames against the shot as it is now. */
         SystemState: {
             /** @description Ids of its elements. */
@@ -6008,6 +6118,39 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Problem"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    post_shots_id_pack: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PackInto"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Packed"];
                 };
             };
             422: {

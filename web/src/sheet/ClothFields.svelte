@@ -4,11 +4,14 @@
   import MapFields from "./MapFields.svelte";
   import MaterialFields from "./MaterialFields.svelte";
   import PinFields from "./PinFields.svelte";
+  import Picker from "../fields/Picker.svelte";
+  import { shot } from "../state/shot.svelte";
   import ScaledFields from "./ScaledFields.svelte";
   import Section from "../fields/Section.svelte";
 
   let { element, solid, solids }: { element: Element; solid: Solid; solids: number[] } = $props();
 
+  let maps = $derived((solid.maps ?? []).map((map): [string, string] => [map.name, map.name]));
   const at = (part: string) => ({ element, ids: solids, path: `kind.solid.cloth.${part}` });
 </script>
 
@@ -32,6 +35,17 @@
   <ParameterField target={at("strain_limit")} />
   <ParameterField target={at("crease_1_m")} />
 </Section>
+<Section title="Tearing" note={solid.cloth?.tear_strain == null ? "none" : "along edges"}>
+  <ParameterField target={at("tear_strain")} />
+  {#if maps.length > 0}
+    <Picker
+      label="Weak by map"
+      value={solid.cloth?.tear_map ?? ""}
+      options={[["", "everywhere"], ...maps]}
+      onpick={(v) => shot.set(`Weak map of ${element.name}`, solids, "/kind/solid/cloth/tear_map", v || null)}
+    />
+  {/if}
+</Section>
 <ScaledFields {element} {solid} of="cloth" />
 <Section title="Within" note="of a closed skin">
   <ParameterField target={at("pressure_pa")} />
@@ -39,6 +53,7 @@
 </Section>
 <Section title="Contact">
   <ParameterField target={{ element, ids: solids, path: "kind.solid.body.friction" }} />
+  <ParameterField target={at("adhesion_pa")} />
   <ParameterField target={at("pushes_solids")} />
 </Section>
 <Section title="In moving air">

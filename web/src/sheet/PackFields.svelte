@@ -18,7 +18,14 @@
 {#if others.length > 0}
   <div role="group" aria-label="Packed start" class="mt-2 border-t border-line pt-1.5">
     <Picker label="Packed into" value={into} options={others} onpick={(id) => (packing.into = id)} />
-    <NumberField label="Copies" step={1} least={1} whole value={packing.count} oncommit={(v) => (packing.count = v)} />
+    <NumberField
+      label="Copies"
+      step={1}
+      least={1}
+      whole
+      value={packing.count}
+      oncommit={(v) => (packing.count = v)}
+    />
     <NumberField
       label="Sizes differ by"
       unit="%"
@@ -37,7 +44,14 @@
       value={packing.gap_m}
       oncommit={(v) => (packing.gap_m = v)}
     />
-    <NumberField label="Pattern" step={1} least={0} whole value={packing.seed} oncommit={(v) => (packing.seed = v)} />
+    <NumberField
+      label="Pattern"
+      step={1}
+      least={0}
+      whole
+      value={packing.seed}
+      oncommit={(v) => (packing.seed = v)}
+    />
     <button class="btn mt-1" disabled={packing.working} onclick={() => packInto(element, Number(into))}
       >{packing.working ? "Packing" : "Pack them"}</button
     >

@@ -3,6 +3,7 @@
   import ParameterRows from "../fields/ParameterRows.svelte";
   import PackFields from "./PackFields.svelte";
   import ShapeFields from "./ShapeFields.svelte";
+  import UvFields from "./UvFields.svelte";
   import ToParticlesFields from "./ToParticlesFields.svelte";
   import type { Element, Solid } from "../api/client";
   import Section from "../fields/Section.svelte";
@@ -26,6 +27,7 @@
 <Section title={kind[0].toUpperCase() + kind.slice(1)}>
   <ShapeFields {element} ids={selection.with(element.id)} shape={solid.shape} path="kind.solid.shape" />
 </Section>
+<UvFields {element} {solid} />
 {#if there}
   <Section title={`At frame ${playback.frame}`} note="its finished shape, where it is then">
     <button class="btn" onclick={() => takeShape(element, playback.frame)}>Make a mesh of it</button>

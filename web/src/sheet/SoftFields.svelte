@@ -33,6 +33,7 @@
 <Section title="Contact">
   <ParameterField target={at("thickness_m")} />
   <ParameterField target={{ element, ids: solids, path: "kind.solid.body.friction" }} />
+  <ParameterField target={at("adhesion_pa")} />
   <ParameterField target={at("pushes_solids")} />
 </Section>
 <Section title="In moving air">

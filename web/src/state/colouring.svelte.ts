@@ -4,6 +4,8 @@ import { quantities, type Quantity } from "./colouring";
 
 class ColouringState {
   quantity = $state<Quantity | null>(null);
+  /** Whether a checker is laid on the UVs of what is selected. */
+  checker = $state(false);
   /** The top of the range of each quantity, in the unit shown. */
   most = $state<Record<Quantity, number>>(
     Object.fromEntries(Object.entries(quantities).map(([name, of]) => [name, of.most])) as Record<

@@ -197,6 +197,13 @@ export class Viewport {
     this.#place();
   }
 
+  /** Lays a checker on the UVs of elements; null: all have their own looks. */
+  setChecker(checker: Set<number> | null) {
+    if (checker === null && this.#items.context.checker === null) return;
+    this.#items.context.checker = checker;
+    this.#place();
+  }
+
   /** Shows meshes at rest in place of shapes where frames have none. */
   setAtRest(meshes: DrawnContext["atRest"]) {
     if (meshes === null && this.#items.context.atRest === null) return;

@@ -184,6 +184,12 @@
     });
   });
 
+  $effect(() => {
+    void arranged;
+    const solids = selection.ids.filter((id) => solidOf(shot.element(id)));
+    viewport?.setChecker(colouring.checker && solids.length > 0 ? new Set(solids) : null);
+  });
+
   let gate = $derived(
     viewport && shot.document && desk.view === "camera" ? viewport.gate(size.width, size.height) : null,
   );

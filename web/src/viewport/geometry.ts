@@ -32,9 +32,9 @@ export class Geometries {
 
   /** The shape as it is in `document`, which is the shot at a frame. */
   get(shotId: number, document: Shot, element: Element, frame: number): Promise<THREE.BufferGeometry> {
-    const shape = solidOf(element)!.shape;
+    const { shape, uvs } = solidOf(element)!;
     const asset = "mesh" in shape ? document.assets?.[shape.mesh.asset]?.sha256 : "";
-    return this.#keep(`mesh ${JSON.stringify(shape)} ${asset} ${countOf(element)}`, async () =>
+    return this.#keep(`mesh ${JSON.stringify([shape, uvs])} ${asset} ${countOf(element)}`, async () =>
       decodeMesh(await api.mesh(shotId, element.id, frame), true),
     );
   }

@@ -64,6 +64,7 @@ export class Items {
       judging: () => ({ by: null, every: 1 }),
       weights: null,
       colours: null,
+      checker: null,
       atRest: null,
       asset: (name) => `/api/shots/${this.context.shotId}/assets/${encodeURIComponent(name)}`,
     };

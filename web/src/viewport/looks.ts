@@ -7,6 +7,25 @@ export type Look = Schemas["Look"];
 /** Materials kept at most. */
 const MOST = 300;
 
+/** Squares of a sixteenth of the UVs, warmer to the right and lighter upwards, so that one sees where a place lies. */
+function checkerTexture(): THREE.Texture {
+  const side = 16;
+  const pixels = new Uint8Array(4 * side * side);
+  for (let y = 0; y < side; y++) {
+    for (let x = 0; x < side; x++) {
+      const light = ((x + y) % 2 ? 0.42 : 0.86) * (0.75 + (0.25 * y) / (side - 1));
+      const warm = x / (side - 1);
+      const rgb = [0.72 + 0.28 * warm, 0.9, 1 - 0.35 * warm].map((v) => Math.round(255 * v * light));
+      pixels.set([...rgb, 255], 4 * (y * side + x));
+    }
+  }
+  const texture = new THREE.DataTexture(pixels, side, side);
+  texture.wrapS = texture.wrapT = THREE.RepeatWrapping;
+  texture.colorSpace = THREE.SRGBColorSpace;
+  texture.needsUpdate = true;
+  return texture;
+}
+
 export class Looks {
   #materials = new Map<string, THREE.MeshStandardMaterial>();
   #textures = new Map<string, THREE.Texture>();
@@ -14,6 +33,15 @@ export class Looks {
 
   /** The material of what is coloured by its vertices. */
   readonly measured = new THREE.MeshLambertMaterial({ vertexColors: true, side: THREE.DoubleSide });
+
+  /** The material of what shows how its UVs lie. */
+  get checker(): THREE.MeshLambertMaterial {
+    return (this.#checker ??= new THREE.MeshLambertMaterial({
+      map: checkerTexture(),
+      side: THREE.DoubleSide,
+    }));
+  }
+  #checker?: THREE.MeshLambertMaterial;
 
   /** Told +1 as an image begins to load and −1 as it is there, or cannot be. */
   constructor(private loading: (change: 1 | -1) => void) {}

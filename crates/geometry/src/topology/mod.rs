@@ -5,7 +5,7 @@ mod traversal;
 
 pub use traversal::{Prediction, Traversal};
 
-use crate::Mesh;
+use crate::{Mesh, Weld};
 use glam::{Vec2, Vec3};
 use shot::fingerprint::Fingerprint;
 use std::collections::HashMap;
@@ -128,12 +128,18 @@ impl Topology {
     /// The topology of a mesh with normals: vertices at one place with one
     /// normal share it from then on.
     pub fn of(mesh: &Mesh) -> Self {
-        let mut groups: HashMap<[u32; 6], u32> = HashMap::new();
+        Self::of_points(mesh, &Weld::new(&mesh.positions).point_of)
+    }
+
+    /// As [`Topology::of`], with the point that each vertex is at: vertices at one place may be at different points, where a mesh
+    /// is cut open.
+    pub fn of_points(mesh: &Mesh, point_of: &[u32]) -> Self {
+        let mut groups: HashMap<[u32; 4], u32> = HashMap::new();
         let bits = |v: Vec3| (v + Vec3::ZERO).to_array().map(f32::to_bits);
         let group = |v: usize| {
-            let (p, n) = (bits(mesh.positions[v]), bits(mesh.normals.get(v).copied().unwrap_or_default()));
+            let n = bits(mesh.normals.get(v).copied().unwrap_or_default());
             let next = groups.len() as u32;
-            *groups.entry([p[0], p[1], p[2], n[0], n[1], n[2]]).or_insert(next)
+            *groups.entry([point_of[v], n[0], n[1], n[2]]).or_insert(next)
         };
         let smooth = (0..mesh.positions.len()).map(group).collect();
         let by_vertex =

@@ -110,6 +110,9 @@ impl Shot {
                 }
             }
         }
+        if let Some(map) = solid.cloth.as_ref().and_then(|cloth| cloth.tear_map.as_ref()) {
+            map_named(f, format!("{path}.cloth.tear_map"), solid, map);
+        }
         let scaled: [(&str, Option<&Vec<ScaledByMap>>); 2] = [
             ("cloth", solid.cloth.as_ref().map(|cloth| &cloth.scaled)),
             ("soft", solid.soft.as_ref().map(|soft| &soft.scaled)),

@@ -80,6 +80,10 @@ pub(super) fn parts_digest(shot: &Shot, sampler: &Sampler, frame: f64, parts: &[
                     }
                     let of = (made_of, solid.body.friction, solid.body.launch_velocity, &solid.copies, maps);
                     hash.update(serde_json::to_vec(&of).expect("it serialises"));
+                    // The warp of a cloth runs along U.
+                    if !solid.uvs.is_own() {
+                        hash.update(serde_json::to_vec(&solid.uvs).expect("it serialises"));
+                    }
                     if let Some(sway) = element.as_swaying() {
                         hash.update(serde_json::to_vec(sway).expect("it serialises"));
                     }

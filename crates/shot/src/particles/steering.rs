@@ -114,6 +114,9 @@ pub struct ContactResponse {
     /// Whether they push free bodies by their momentum.
     #[parameter(label = "Push free bodies")]
     pub push: bool,
+    /// Whether they push cloths and soft bodies by their momentum; these are then computed anew when the particles change.
+    #[parameter(label = "Push cloth and soft bodies")]
+    pub push_deformables: bool,
 }
 
 impl ContactResponse {
@@ -135,6 +138,7 @@ impl Default for ContactResponse {
             restitution_variation: 0.0,
             friction: 0.4,
             push: true,
+            push_deformables: false,
         }
     }
 }

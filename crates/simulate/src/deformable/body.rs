@@ -56,7 +56,7 @@ pub(super) struct DeformableBody {
     /// The part of each triangle and of each cell.
     part_of_triangle: Vec<u16>,
     part_of_cell: Vec<u16>,
-    surface: SurfacePoints,
+    pub surface: SurfacePoints,
     structure: Structure,
     /// α/Δt and what was held when the preconditioner's eigenvalues were found.
     known: Option<(f64, Vec<bool>)>,
@@ -74,8 +74,10 @@ pub(super) struct DeformableBody {
     /// The points of the surface at rest.
     points_at_rest: Vec<DVec3>,
     /// Factors by maps in this step.
-    scales: Scales,
+    pub scales: Scales,
     low_rank: Vec<LowRank>,
+    /// Mass per measure of the nodes of each part in the last step: kg/m² or kg/m³.
+    pub densities: Vec<f64>,
     /// How hard the points are pressed in the frame at hand.
     pub pressure: ContactPressure,
     /// The impulses on solids in the last step.
@@ -92,7 +94,8 @@ impl DeformableBody {
         let part_of = |node: u32| part_of_node[node as usize];
         let points_at_rest = discretization.embedding.all(&discretization.rest);
         Self {
-            pressure: ContactPressure::new(&discretization, &points_at_rest),
+            pressure: ContactPressure::new(points_at_rest.len()),
+            densities: vec![0.0; parts.len()],
             surface: SurfacePoints::new(&discretization, &parts, &x),
             touches: ActiveContacts::default(),
             impulses: Vec::new(),
@@ -131,6 +134,7 @@ impl DeformableBody {
         }
         self.structure.weigh_bending(&self.discretization, scales.bends());
         self.scales = scales;
+        self.densities = materials.iter().map(|material| material.density).collect();
         let mut state = std::mem::take(&mut self.state);
         let properties = self.surface.properties(materials, &self.discretization.embedding);
         if state.dt_before == 0.0 {

@@ -13,6 +13,9 @@
 //! Friction is Coulomb's, as an elastic–plastic spring (J. Moreau, *On unilateral constraints, friction and plasticity*,
 //! 1974): it ends at an anchor on the solid, and where its force would exceed μ times the normal force the anchor is dragged
 //! along. A cloth at rest on a slope does not creep.
+//!
+//! A point that has touched sticks: its spring draws it back until the force of adhesion is reached, and friction holds by as
+//! much more (B. Derjaguin, V. Muller and Y. Toporov, 1975: adhesion adds to the load).
 
 use super::active_contacts::Spring;
 use super::separating_planes::Wall;
@@ -33,6 +36,8 @@ const MAX_GROWTH: f32 = 4_096.0;
 const DEEPEST: f32 = 20.0;
 /// Least distance from a solid, in thicknesses.
 const LEAST_GAP: f64 = 0.1;
+/// Adhesion is felt up to this part of the thickness beyond it: the work that takes a point off does not depend on the step.
+const STICKS_UP_TO: f64 = 0.5;
 /// Most contacts of a point.
 const MAX_CONTACTS: usize = 2;
 
@@ -63,6 +68,10 @@ pub(super) struct PointContact {
     friction: f64,
     /// How far the body gives way within the step, m/N; 0: it does not.
     mobility: f64,
+    /// How far adhesion lets the spring be drawn, m: the force that it bears over the stiffness.
+    grip: f64,
+    /// Whether it was in contact before, so that it sticks.
+    sticks: bool,
 }
 
 pub(super) type Contacts = [Option<PointContact>; MAX_CONTACTS];
@@ -79,6 +88,8 @@ pub(super) struct ContactProperties {
     pub embedded: bool,
     /// Whether it pushes free solids.
     pub pushes: bool,
+    /// Force that takes it off a solid, N.
+    pub adhesion: f64,
 }
 
 impl ContactProperties {
@@ -167,7 +178,8 @@ impl ContactSearch<'_> {
         }
         contacts.par_iter_mut().flatten().flatten().filter(|of| of.gives_way()).for_each(|of| {
             let share = f64::from(counts[of.collider as usize].max(1)) * of.mobility;
-            of.stiffness /= 1.0 + of.stiffness * share;
+            let softer = 1.0 / (1.0 + of.stiffness * share);
+            (of.stiffness, of.grip) = (of.stiffness * softer, of.grip / softer);
         });
     }
 
@@ -256,6 +268,9 @@ impl ContactSearch<'_> {
             // Within the solid the nearest point of its surface lies ahead.
             let outward = before.normal(collider, i as usize);
             let within = own.embedded || own.moves(collider);
+            let stiffness = STIFFNESS * f64::from(growth) * inertia;
+            // The spring gives way before it is drawn further than contacts are looked for.
+            let stiffness = stiffness.max(own.adhesion / (STICKS_UP_TO * f64::from(own.thickness)));
             if within && outward.is_some_and(|outward| normal.dot(outward) < 0.0) {
                 normal = -normal;
             }
@@ -265,7 +280,10 @@ impl ContactSearch<'_> {
                 normal: normal.as_dvec3(),
                 anchor,
                 growth,
-                stiffness: STIFFNESS * f64::from(growth) * inertia,
+                stiffness,
+                grip: own.adhesion / stiffness,
+                sticks: known.is_some()
+                    || (carried() - on.as_dvec3()).dot(normal.as_dvec3()) < f64::from(own.thickness),
                 friction: f64::from(shot::pair_coefficient(own.friction, collider.now.friction)),
                 mobility: match own.moves(collider) {
                     true => f64::from(collider.mobility(on, normal)) * f64::from(self.dt * self.dt),
@@ -280,10 +298,7 @@ impl ContactSearch<'_> {
         let thickness = f64::from(self.properties[point].thickness);
         contacts.map(|contact| {
             let contact = contact?;
-            let depth = thickness - contact.gap(x);
-            if depth <= 0.0 {
-                return None;
-            }
+            let depth = contact.depth(thickness, x)?;
             let collider = &self.colliders.list()[contact.collider as usize];
             let slid = contact.slide(x, depth);
             let growth = if depth > 0.25 * thickness {
@@ -327,27 +342,42 @@ impl PointContact {
         (x - self.on).dot(self.normal)
     }
 
+    /// How far the spring is pressed, m, below 0 where adhesion draws it, with a force that does not exceed the adhesion; none:
+    /// it does not act.
+    fn depth(&self, thickness: f64, x: DVec3) -> Option<f64> {
+        let depth = thickness - self.gap(x);
+        let reach = if self.grip > 0.0 { self.grip.max(STICKS_UP_TO * thickness) } else { 0.0 };
+        (depth > 0.0 || self.sticks && depth > -reach).then_some(depth.max(-self.grip))
+    }
+
+    /// Stiffness along the normal: none where adhesion draws with all its force.
+    fn stiffness_at(&self, depth: f64) -> f64 {
+        if depth > -self.grip || self.grip == 0.0 { self.stiffness } else { 0.0 }
+    }
+
+    /// How far along the solid friction holds: its limit is μ times the pressure and the adhesion.
+    fn holds_up_to(&self, depth: f64) -> f64 {
+        self.friction * (depth + self.grip)
+    }
+
     /// The anchor after the step, with the point at `x`: no further off than friction holds.
     fn slide(&self, x: DVec3, depth: f64) -> DVec3 {
         let along = (x - self.anchor).reject_from_normalized(self.normal);
-        let most = self.friction * depth;
+        let most = self.holds_up_to(depth);
         let length = along.length();
         if length <= most { self.anchor } else { x - along * (most / length) }
     }
 
     /// Adds the gradient and second derivative of its energy for a point at `x`.
     pub fn add(&self, thickness: f64, x: DVec3, gradient: &mut DVec3, block: &mut Mat3) {
-        let depth = thickness - self.gap(x);
-        if depth <= 0.0 {
-            return;
-        }
+        let Some(depth) = self.depth(thickness, x) else { return };
         let k = self.stiffness;
         *gradient -= self.normal * (k * depth);
         let n = self.normal.as_vec3();
         let across = Mat3::from_cols(n * n.x, n * n.y, n * n.z);
-        *block += across * k as f32;
+        *block += across * self.stiffness_at(depth) as f32;
         let along = (x - self.anchor).reject_from_normalized(self.normal);
-        let (most, length) = (self.friction * depth, along.length());
+        let (most, length) = (self.holds_up_to(depth), along.length());
         let hold = if length <= most { 1.0 } else { most / length };
         *gradient += along * (k * hold);
         let mut flat = Mat3::IDENTITY - across;
@@ -359,31 +389,28 @@ impl PointContact {
         *block += flat * (k * hold) as f32;
     }
 
-    /// The same as a spring of a point, none if it does not press.
+    /// The same as a spring of a point, none if it does not act.
     pub fn spring(&self, point: u32, thickness: f64, x: DVec3) -> Option<Spring> {
-        let depth = thickness - self.gap(x);
-        if depth <= 0.0 {
-            return None;
-        }
+        let depth = self.depth(thickness, x)?;
         let k = self.stiffness;
         let along = (x - self.anchor).reject_from_normalized(self.normal);
-        let (most, length) = (self.friction * depth, along.length());
+        let (most, length) = (self.holds_up_to(depth), along.length());
         let hold = if length <= most { 1.0 } else { most / length };
         Some(Spring {
             points: [point; 4],
             weights: [1.0, 0.0, 0.0, 0.0],
             normal: self.normal.as_vec3a(),
-            along: k as f32,
+            along: self.stiffness_at(depth) as f32,
             across: (k * hold) as f32,
             force: self.normal * (k * depth) - along * (k * hold),
         })
     }
 
-    /// Whether it presses, and whether it slides, with the point at `x`.
+    /// Whether it acts, and whether it slides, with the point at `x`.
     pub fn state(&self, thickness: f64, x: DVec3) -> (bool, bool) {
-        let depth = thickness - self.gap(x);
+        let depth = self.depth(thickness, x);
         let along = (x - self.anchor).reject_from_normalized(self.normal);
-        (depth > 0.0, depth > 0.0 && along.length() > self.friction * depth)
+        (depth.is_some(), depth.is_some_and(|depth| along.length() > self.holds_up_to(depth)))
     }
 
     /// The plane that a point at `x_n` at the step's start is not pushed through; none if the solid gives way.

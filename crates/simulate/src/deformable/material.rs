@@ -16,6 +16,8 @@ pub(super) struct Material {
     /// Distance that its surface keeps, m.
     pub thickness: f32,
     pub friction: f32,
+    /// Stress that takes it off a solid, Pa.
+    pub adhesion_pa: f32,
     /// Whether it pushes free solids.
     pub pushes: bool,
     /// Factor of all lengths at rest.
@@ -57,6 +59,7 @@ impl Material {
                 air: AirCoefficients { drag: cloth.drag, lift: cloth.lift, closed: false },
                 thickness: cloth.thickness_m,
                 friction,
+                adhesion_pa: cloth.adhesion_pa,
                 pushes: cloth.pushes_solids,
                 rest_length: f64::from(cloth.rest_length),
                 pressure: f64::from(cloth.pressure_pa),
@@ -77,6 +80,7 @@ impl Material {
             air: AirCoefficients { drag: soft.drag, lift: soft.drag, closed: true },
             thickness: soft.thickness_m,
             friction,
+            adhesion_pa: soft.adhesion_pa,
             pushes: soft.pushes_solids,
             rest_length: 1.0,
             pressure: f64::from(soft.pressure_pa),

@@ -4,15 +4,19 @@ use super::bending::Bend;
 use super::discretization::{Discretization, ShownMesh};
 use super::embedding::Embedding;
 use super::membrane::Triangle;
-use geometry::{Mesh, Topology, Weld};
+use super::torn::TornMesh;
+use geometry::Mesh;
 use glam::DVec3;
 use std::collections::HashMap;
 use std::sync::Arc;
 
-/// The sheet of a mesh in the element's frame, the mesh that is shown of it, and the mean length of its edges, m.
-/// Triangles without an area take no part in the physics.
-pub(super) fn sheet(mesh: &Mesh) -> (Discretization, ShownMesh, f64) {
-    let weld = Weld::new(&mesh.positions);
+/// The sheet of a mesh in the element's frame, the mesh that is shown of it, the mean length of its edges, m, and the face of the
+/// mesh that each triangle is. Triangles without an area take no part in the physics.
+pub(super) fn torn_sheet(torn: TornMesh) -> (Discretization, ShownMesh, f64, Vec<u32>) {
+    let topology = Arc::new(torn.topology());
+    let TornMesh { mesh, weld, .. } = torn;
+    let mesh = &mesh;
+    let mut face_of = Vec::new();
     let rest: Vec<DVec3> = weld.vertex_of.iter().map(|&v| mesh.positions[v as usize].as_dvec3()).collect();
     let faces = weld.faces(&mesh.triangles);
     let at = |p: u32| rest[p as usize];
@@ -20,7 +24,7 @@ pub(super) fn sheet(mesh: &Mesh) -> (Discretization, ShownMesh, f64) {
     let mut measures = vec![0.0; rest.len()];
     let mut edges: HashMap<[u32; 2], Vec<u32>> = HashMap::new();
     let (mut length, mut count) = (0.0, 0u32);
-    for (face, corners) in faces.iter().zip(&mesh.triangles) {
+    for (number, (face, corners)) in (0..).zip(faces.iter().zip(&mesh.triangles)) {
         let Some(triangle) = Triangle::new(*face, face.map(at), warp(mesh, *corners)) else { continue };
         for (i, &point) in face.iter().enumerate() {
             measures[point as usize] += triangle.area / 3.0;
@@ -30,6 +34,7 @@ pub(super) fn sheet(mesh: &Mesh) -> (Discretization, ShownMesh, f64) {
             count += 1;
         }
         triangles.push(triangle);
+        face_of.push(number);
     }
     let across = |a: u32, b: u32, own: u32| match edges.get(&[a.min(b), a.max(b)]).map(Vec::as_slice) {
         Some([one, two]) if *one == own => Some(*two),
@@ -41,7 +46,7 @@ pub(super) fn sheet(mesh: &Mesh) -> (Discretization, ShownMesh, f64) {
         Bend::new(triangle, [across(b, c, a), across(c, a, b), across(a, b, c)], at)
     };
     let bends = triangles.iter().map(bend).collect();
-    let shown = ShownMesh { topology: Arc::new(Topology::of(mesh)), point_of: weld.point_of };
+    let shown = ShownMesh { topology, point_of: weld.point_of };
     let discretization = Discretization {
         measures,
         body_of: vec![0; rest.len()],
@@ -53,7 +58,14 @@ pub(super) fn sheet(mesh: &Mesh) -> (Discretization, ShownMesh, f64) {
         triangles,
         bends,
     };
-    (discretization, shown, length / f64::from(count.max(1)))
+    (discretization, shown, length / f64::from(count.max(1)), face_of)
+}
+
+/// The sheet of a mesh without cuts, as of [`torn_sheet`].
+#[cfg(test)]
+pub(super) fn sheet(mesh: &Mesh) -> (Discretization, ShownMesh, f64) {
+    let (sheet, shown, edge_m, _) = torn_sheet(TornMesh::new(mesh));
+    (sheet, shown, edge_m)
 }
 
 /// The direction in space along which u grows most within a triangle.

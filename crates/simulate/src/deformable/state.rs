@@ -2,6 +2,7 @@
 
 use super::contact::Anchors;
 use super::discretization::Discretization;
+use super::torn::Cut;
 use glam::{DMat3, DVec3, Vec3};
 use serde::{Deserialize, Serialize};
 use shot::world::Pose;
@@ -29,6 +30,8 @@ pub(super) struct State {
     pub sets: Vec<DMat3>,
     /// Of each point of the surfaces.
     pub anchors: Vec<Anchors>,
+    /// The cuts of each body, in the order in which it tore; empty: nothing tore.
+    pub cuts: Vec<Vec<Cut>>,
 }
 
 /// A place that a frame takes along.
@@ -47,6 +50,26 @@ impl State {
         let (held, centres) = (vec![None; of.len()], vec![None; of.bodies as usize]);
         let anchors = vec![Anchors::default(); of.embedding.len()];
         Self { x, v, held, centres, anchors, ..Self::default() }
+    }
+
+    /// The same after some points have become two: `nodes` and `points` say which one each was.
+    pub fn with_more(self, nodes: &[u32], points: &[u32]) -> Self {
+        fn taken<T: Clone>(list: &[T], from: &[u32]) -> Vec<T> {
+            if list.is_empty() {
+                Vec::new()
+            } else {
+                from.iter().map(|i| list[*i as usize].clone()).collect()
+            }
+        }
+        Self {
+            x: taken(&self.x, nodes),
+            v: taken(&self.v, nodes),
+            x_before: taken(&self.x_before, nodes),
+            v_before: taken(&self.v_before, nodes),
+            held: taken(&self.held, nodes),
+            anchors: taken(&self.anchors, points),
+            ..self
+        }
     }
 
     /// Whether it is that of a discretization.

@@ -24,8 +24,9 @@ pub(super) struct SurfacePoints {
     /// The part and the body of each point.
     part_of: Vec<u16>,
     body_of: Vec<u32>,
-    /// Where the points lie at rest, m.
+    /// Where the points lie at rest, m, and the area around each, m².
     at_rest: Vec<DVec3>,
+    areas: Vec<f64>,
     /// The point that a node is; [`NO_POINT`]: it only carries points.
     point_of_node: Vec<u32>,
     /// Whether some points are sums of nodes.
@@ -47,10 +48,18 @@ impl SurfacePoints {
             }
             body_of[point as usize] = discretization.body_of_point(point);
         }
+        let at_rest = embedding.all(rest);
+        let mut areas = vec![0.0; at_rest.len()];
+        for face in faces {
+            let [a, b, c] = face.map(|p| at_rest[p as usize]);
+            let third = (b - a).cross(c - a).length() / 6.0;
+            face.iter().for_each(|p| areas[*p as usize] += third);
+        }
         Self {
             part_of,
             body_of,
-            at_rest: embedding.all(rest),
+            at_rest,
+            areas,
             point_of_node,
             any_embedded: !cells.is_empty(),
             pairs: PairSearch::new(faces, &embedding.all(x)),
@@ -60,10 +69,17 @@ impl SurfacePoints {
     /// What each point is like in contact.
     pub fn properties(&self, materials: &[Material], embedding: &Embedding) -> Vec<ContactProperties> {
         let of = |(point, part): (u32, &u16)| {
-            let Material { thickness, friction, pushes, .. } = materials[*part as usize];
-            ContactProperties { thickness, friction, embedded: embedding.node(point).is_none(), pushes }
+            let Material { thickness, friction, pushes, adhesion_pa, .. } = materials[*part as usize];
+            let adhesion = f64::from(adhesion_pa) * self.areas[point as usize];
+            let embedded = embedding.node(point).is_none();
+            ContactProperties { thickness, friction, embedded, pushes, adhesion }
         };
         (0..).zip(&self.part_of).map(of).collect()
+    }
+
+    /// Area around each point at rest, m².
+    pub fn areas(&self) -> &[f64] {
+        &self.areas
     }
 
     /// The point that a node is, if it is one.

@@ -273,7 +273,12 @@ impl ContactStep<'_> {
                 *acceleration -= normal * acceleration.dot(normal) + way * (friction * pressing / left);
             }
         }
-        let impulse = if contact.push && collider.now.inverse_mass > 0.0 {
+        // A cloth or a soft body is met as if it did not give way, and takes the impulse.
+        let takes = match collider.is_deformable() {
+            true => contact.push_deformables,
+            false => contact.push && collider.now.inverse_mass > 0.0,
+        };
+        let impulse = if takes {
             let rubbed = if speed > 0.0 { along * (most.min(speed) / speed) } else { Vec3::ZERO };
             (rubbed - normal * (change + pressing)) / body.inverse_mass
         } else {

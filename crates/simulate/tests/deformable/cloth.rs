@@ -147,3 +147,61 @@ fn a_sheet_with_a_preroll_moves_at_the_first_frame_and_others_wait() {
     let prints = |shot: &Shot| shot::fingerprint::system_fingerprints(shot).remove(0).list;
     assert_ne!(prints(&still)[0], prints(&shot)[0]);
 }
+
+/// A sheet under a ceiling that it has touched hangs there as long as its adhesion exceeds its weight per area.
+#[rstest]
+#[case(0.7, false)]
+#[case(1.4, true)]
+fn a_sheet_sticks_to_a_ceiling_by_its_adhesion(#[case] of_weight: f32, #[case] stays: bool) {
+    let mut shot = shot(1.5);
+    let ceiling = Element::solid("Ceiling", Shape::cuboid(3.0, 0.2, 3.0), Moves::Still).at(0.0, 2.1, 0.0);
+    shot.add(ceiling);
+    let mut sheet = Element::solid("Sheet", Shape::plane(1.0, 1.0), Moves::Free).at(0.0, 1.9962, 0.0);
+    let mass_kg_m2 = 0.5;
+    sheet.as_solid_mut().unwrap().cloth = Some(Cloth {
+        edge_m: 0.1,
+        mass_kg_m2,
+        thickness_m: 0.004,
+        adhesion_pa: of_weight * mass_kg_m2 * 9.81,
+        ..Cloth::default()
+    });
+    let id = shot.add(sheet);
+    let last = run(&shot, |_| ());
+    let lowest = places(&last, id).iter().map(|p| p.y).fold(f32::INFINITY, f32::min);
+    assert_eq!(lowest > 1.99, stays, "{lowest}");
+}
+
+/// On a slope a sheet that sticks slides once m g sin θ exceeds μ (m g cos θ + adhesion).
+#[rstest]
+#[case(0.9, true)]
+#[case(1.1, false)]
+fn adhesion_adds_to_the_friction_on_a_slope(#[case] of_limit: f32, #[case] slides: bool) {
+    let (angle, friction, mass_kg_m2) = (0.7f32, 0.4f32, 0.5f32);
+    let weight = mass_kg_m2 * 9.81;
+    let limit = weight * (angle.sin() / friction - angle.cos());
+    let mut shot = shot(2.0);
+    let mut slope = Element::solid("Slope", Shape::plane(8.0, 8.0), Moves::Still).turned(0.0, 0.0, angle);
+    slope.as_solid_mut().unwrap().body.friction = friction;
+    shot.add(slope);
+    let mut sheet = Element::solid("Sheet", Shape::plane(0.6, 0.6), Moves::Free).turned(0.0, 0.0, angle);
+    let out = 0.0035 * Vec3::new(-angle.sin(), angle.cos(), 0.0);
+    sheet.placement.position_m = out;
+    let solid = sheet.as_solid_mut().unwrap();
+    solid.cloth = Some(Cloth {
+        edge_m: 0.1,
+        mass_kg_m2,
+        drag: 0.0,
+        lift: 0.0,
+        adhesion_pa: of_limit * limit,
+        ..Cloth::default()
+    });
+    solid.body.friction = friction;
+    let id = shot.add(sheet);
+    let last = run(&shot, |_| ());
+    let way = last.bodies[&id].positions[0].distance(out);
+    if slides {
+        assert!(way > 0.2, "{way}");
+    } else {
+        assert!(way < 0.01, "{way}");
+    }
+}

@@ -1,12 +1,12 @@
 //! Particles meet cloths and soft bodies, and are born on them.
 
-use super::{assert_goes_on_from_every_frame, pin, run, shot};
+use super::{assert_goes_on_from_every_frame, pin, run, shot, without_gravity};
 use glam::Vec3;
 use shot::force::ElementFilter;
 use shot::particles::{
-    ContactResponse, Emission, EmissionDomain, EmissionSchedule, Particles, Source, Start,
+    ContactResponse, Direction, Emission, EmissionDomain, EmissionSchedule, Particles, Source, Start,
 };
-use shot::{Cloth, Element, ElementKind, Id, Moves, PinnedPart, Shape, Shot, Side, SystemId};
+use shot::{Cloth, Element, ElementKind, Id, Moves, PinnedPart, Shape, Shot, Side, SystemId, Weight};
 
 /// A sheet that is held all round.
 fn sheet(shot: &mut Shot) -> Id {
@@ -97,5 +97,38 @@ fn particles_on_a_sheet_go_on_from_every_frame() {
     sheet(&mut shot);
     rain(&mut shot);
     shot.named_mut("Rain").unwrap().placement.position_m.y = 1.15;
+    assert_goes_on_from_every_frame(&shot);
+}
+
+/// Pebbles that fall on a sheet in free fall give their momentum to it: what they have together does not change.
+#[test]
+fn particles_push_a_sheet_and_momentum_is_kept() {
+    let mut shot = shot(1.0);
+    without_gravity(&mut shot);
+    let mut sheet = Element::solid("Sheet", Shape::plane(1.0, 1.0), Moves::Free).at(0.0, 1.0, 0.0);
+    let cloth = Cloth { edge_m: 0.1, drag: 0.0, lift: 0.0, mass_kg_m2: 0.4, ..Cloth::default() };
+    sheet.as_solid_mut().unwrap().cloth = Some(cloth);
+    let sheet = shot.add(sheet);
+    let source = Source::Shape { shape: Shape::cuboid(0.5, 0.1, 0.5), domain: EmissionDomain::Volume };
+    let mut of = particles(source, 2.0);
+    of.emission.schedule = EmissionSchedule::Burst { count: 40 };
+    of.body.weight = Weight::MassKg(0.005);
+    of.body.drag = 0.0;
+    of.start.direction = Direction::Up;
+    of.start.speed_m_s = -2.0;
+    (of.contact.push_deformables, of.contact.restitution) = (true, 0.0);
+    let pebbles = Element::new("Pebbles", ElementKind::Particles(of)).at(0.0, 1.3, 0.0);
+    let pebbles = shot.add(pebbles);
+    assert_eq!(shot.systems().len(), 1, "they are solved together");
+    let mass = 0.005;
+    let mut most = 0.0f32;
+    let last = run(&shot, |frame| most = most.max(frame.particles_of(pebbles).len() as f32));
+    assert!(most >= 10.0, "{most} pebbles");
+    let given = last.bodies[&sheet].velocities[0] * 0.4;
+    let kept: Vec3 = last.particles_of(pebbles).velocities.iter().map(|v| *v * mass).sum();
+    let before = Vec3::new(0.0, -2.0 * mass * most, 0.0);
+    assert!(given.y < 0.2 * before.y, "the sheet is pushed: {given} of {before}");
+    assert!(((given + kept) - before).length() < 0.03 * before.length(), "{given} and {kept} of {before}");
+    shot.timing.last = shot.timing.first + 12;
     assert_goes_on_from_every_frame(&shot);
 }

@@ -200,6 +200,7 @@ fn solid(asset: String, scale: f32, look: Look) -> ElementKind {
         copies: None,
         placed: Vec::new(),
         sway: None,
+        uvs: shot::UvLayout::Own,
         from_particles: None,
         to_particles: None,
         body: Body::default(),

@@ -69,11 +69,12 @@ pub(crate) async fn mesh(
         let element = element(&shot, of)?;
         let solid = element.as_solid().ok_or_else(|| Error::Bad(format!("{} has no shape", element.name)))?;
         let copies = element.count();
-        tagged(&headers, &(&solid.shape, &shot.assets, copies), || {
+        tagged(&headers, &(&solid.shape, solid.uvs, &shot.assets, copies), || {
             let meshes = studio.loader.meshes(&studio.data, &shot)?;
             let mesh = meshes
                 .mesh_for(&solid.shape, copies, VIEWPORT_TRIANGLES)
                 .map_err(|error| Error::Bad(error.to_string()))?;
+            let mesh = geometry::uv::laid(mesh, solid.uvs);
             let shading = [bytemuck::cast_slice(&mesh.normals), bytemuck::cast_slice(&mesh.uvs)];
             Ok(mesh_bytes(&mesh.positions, &shading, &mesh.triangles))
         })

@@ -55,7 +55,7 @@ pub(crate) async fn map(
                     "{count} vertices; a map is shown on at most {MAX_VERTICES}"
                 )));
             }
-            None => meshes.mesh(&solid.shape).map_err(missing)?,
+            None => meshes.of_solid(solid).map_err(missing)?,
         };
         let frames = RunFrames::of(run.clone(), &shot);
         let solved = solved_in(&frames, &shot);

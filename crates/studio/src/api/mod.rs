@@ -103,6 +103,7 @@ fn router() -> OpenApiRouter<Arc<Studio>> {
         .routes(routes!(packing::pack))
         .routes(routes!(surfaces::measured))
         .routes(routes!(surfaces::albedo))
+        .routes(routes!(surfaces::uvs))
         .routes(routes!(handing_on::meshes))
         .routes(routes!(runs::measured))
         .routes(routes!(runs::track))

@@ -4,13 +4,18 @@ use super::input::{Path, Query, State};
 use super::runs::shot_of;
 use crate::error::{Error, Result};
 use crate::jobs::blocking;
+use axum::Json;
 use axum::extract::State as Extract;
 use axum::http::header;
 use axum::response::{IntoResponse, Response};
 use frames::{Frame, Parts, surface_quantity};
-use serde::Deserialize;
+use geometry::uv;
+use serde::{Deserialize, Serialize};
 use shot::{Id, SurfaceQuantity};
-use utoipa::IntoParams;
+use utoipa::{IntoParams, ToSchema};
+
+/// Most vertices of a mesh whose UVs are measured.
+const MAX_VERTICES: usize = 1_000_000;
 
 /// What is measured, of which element.
 #[derive(Deserialize, IntoParams)]
@@ -90,4 +95,37 @@ pub(crate) async fn albedo(
     .await?;
     let head = [(header::CONTENT_TYPE, "application/octet-stream"), (header::CACHE_CONTROL, "no-cache")];
     Ok((head, bytes).into_response())
+}
+
+/// How the UVs of a solid lie on its mesh at rest.
+#[derive(Serialize, ToSchema)]
+pub(crate) struct UvMeasures {
+    /// Greatest stretch of an image against the mean, as |ln| of the ratio; no unit.
+    most: f32,
+    /// Its mean over the surface; no unit.
+    mean: f32,
+    /// Number of pieces that the surface is cut into.
+    pieces: u32,
+}
+
+/// How the UVs of a solid stretch what is laid on them.
+#[utoipa::path(get, path = "/api/shots/{id}/uvs/{element}", params(("id" = i64, Path), ("element" = u32, Path)), responses((status = 200, body = UvMeasures), (status = 404, body = crate::error::Problem)))]
+pub(crate) async fn uvs(
+    Extract(studio): State,
+    Path((id, of)): Path<(i64, u32)>,
+) -> Result<Json<UvMeasures>> {
+    let (shot, _) = studio.head(id).await?;
+    blocking(move || {
+        let element = shot.element(Id(of)).ok_or_else(|| Error::NotFound(format!("element {of}")))?;
+        let solid = element.as_solid().ok_or_else(|| Error::Bad(format!("{} has no mesh", element.name)))?;
+        let meshes = studio.loader.meshes(&studio.data, &shot)?;
+        let bad = |error: geometry::MissingMesh| Error::Bad(error.to_string());
+        let mesh = match meshes.deforming(element, MAX_VERTICES).map_err(bad)? {
+            Some(Ok(mesh)) => mesh,
+            _ => meshes.of_solid(solid).map_err(bad)?,
+        };
+        let [most, mean] = uv::stretch(&mesh).unwrap_or([0.0; 2]);
+        Ok(Json(UvMeasures { most, mean, pieces: uv::pieces(&mesh) }))
+    })
+    .await
 }

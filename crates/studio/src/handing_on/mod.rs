@@ -139,7 +139,7 @@ impl HandingOn {
                 None => match self.rest.get(&element.id) {
                     Some(mesh) => mesh.clone(),
                     None => {
-                        let mesh = self.meshes.mesh(&solid.shape);
+                        let mesh = self.meshes.of_solid(solid);
                         let mesh = Arc::new(mesh.map_err(|error| Error::Bad(error.to_string()))?);
                         self.rest.insert(element.id, mesh.clone());
                         mesh

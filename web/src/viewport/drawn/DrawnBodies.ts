@@ -13,7 +13,7 @@ const keyOf = (element: Element) => JSON.stringify([solidOf(element)!.look, coun
 /** Its shape and collision shape. */
 function shapeOf(element: Element) {
   const solid = solidOf(element)!;
-  return JSON.stringify([solid.shape, solid.body?.collision, solid.body?.moves]);
+  return JSON.stringify([solid.shape, solid.uvs, solid.body?.collision, solid.body?.moves]);
 }
 
 export class DrawnBodies implements Drawn {
@@ -158,14 +158,16 @@ export class DrawnBodies implements Drawn {
     context.topologies.get(context.shotId, deformed).then(loaded, loaded);
   }
 
-  /** Shows the colours of the vertices, or its look. */
+  /** Shows a checker, the colours of the vertices, or its look. */
   #colour(mesh: THREE.InstancedMesh) {
     const { context, element } = this;
     const colours = context.colours?.get(element.id);
     const deforms = this.#deforming && mesh.geometry === this.#deforming.geometry;
     if (colours && deforms && this.#deforming!.colour(colours)) this.#coloured = colours;
     const coloured = colours !== undefined && deforms && this.#coloured === colours;
-    const material = coloured ? context.looks.measured : this.#material!;
+    const checked = context.checker?.has(element.id) ?? false;
+    const own = coloured ? context.looks.measured : this.#material!;
+    const material = checked ? context.looks.checker : own;
     mesh.material = element.see_through ? context.looks.seeThrough(material) : material;
     if (mesh.castShadow === (element.see_through ?? false)) context.shadows();
     mesh.castShadow = !element.see_through;

@@ -26,6 +26,8 @@ export interface DrawnContext {
   weights: Map<number, Float32Array> | null;
   /** Colours of the vertices of what deforms, by element; null: it has its own look. */
   colours: Map<number, Float32Array> | null;
+  /** Elements on whose UVs a checker is laid; null: none. */
+  checker: Set<number> | null;
   /** Meshes at rest that are shown in place of shapes where frames have none, by element. */
   atRest: Map<number, Pick<MapSurface, "mesh" | "topology">> | null;
   /** Where an asset's bytes are. */
