@@ -6,7 +6,7 @@ use geometry::{Mesh, Meshes};
 use glam::{Vec2, Vec3};
 use shot::{
     Cloth, Element, ElementKind, Id, Moves, Pin, PinnedPart, Shape, Shot, Side,
-    force::{Force, ForceKind},
+    force::{Force, ForceKind, Push, Wind},
 };
 use simulate::Simulation;
 use std::f32::consts::FRAC_PI_2;
@@ -424,6 +424,100 @@ pub fn resting_sheet() -> Experiment {
     }
 }
 
+/// A sheet that falls flat through air at rest comes to the speed at which the air bears its weight.
+pub fn falling_sheet() -> Experiment {
+    let mut shot = shot(4.0);
+    let (mass, drag, density) = (0.12f32, 1.3f32, 1.2f32);
+    let material = Cloth {
+        edge_m: 0.1,
+        mass_kg_m2: mass,
+        drag,
+        lift: drag,
+        // Stiff, so that it stays flat.
+        bend_n_m: 0.5,
+        ..Cloth::default()
+    };
+    let id = shot.add(cloth(Shape::plane(0.5, 0.5), material, &[]).at(3.0, 40.0, -2.0));
+    let air = Wind {
+        speed_m_s: 0.0,
+        gust: 0.0,
+        eddy: 0.0,
+        push: Push::Air { density_kg_m3: density },
+        ..Wind::default()
+    };
+    shot.add(Element::new("Air", ElementKind::Force(Force::new(ForceKind::Wind(air)))));
+    let mut curve = Vec::new();
+    run(&shot, &Meshes::default(), |frame| {
+        curve.push((frame.time_s, -f64::from(frame.bodies[&id].velocities[0].y)));
+    });
+    let expected = (2.0 * f64::from(mass) * G / f64::from(density * drag)).sqrt();
+    let exact = |t: f64| expected * (G * t / expected).tanh();
+    Experiment {
+        key: "falling-sheet",
+        statement: "A sheet that falls flat through air at rest reaches its terminal speed.".to_owned(),
+        formula: "√(2 m g / (ρ C)), v(t) = v tanh(g t / v)",
+        expected,
+        measured: curve[curve.len() - 1].1,
+        tolerance: 0.01,
+        unit: "m/s",
+        axes: ("s", "m/s"),
+        reference: curve.iter().map(|(t, _)| (*t, exact(*t))).collect(),
+        curve,
+    }
+}
+
+/// A sheet that is held at two corners and let go swings for a minute without air or damping: the sum of its kinetic energy and of
+/// that by its height never exceeds the sum at the start, as it is not stretched there.
+pub fn energy_of_a_minute() -> Experiment {
+    let mut shot = shot(60.0);
+    let mass = 0.3f32;
+    let material =
+        Cloth { edge_m: 0.1, mass_kg_m2: mass, damping_s: 0.0, drag: 0.0, lift: 0.0, ..Cloth::default() };
+    let held = [PinnedPart::Corners(Side::Back)];
+    let id = shot.add(cloth(Shape::plane(1.0, 1.0), material, &held).at(-4.0, 9.0, 2.0));
+    let mut curve = Vec::new();
+    run(&shot, &Meshes::default(), |frame| {
+        let (mesh, body) = (&frame.meshes[&id], &frame.bodies[&id]);
+        // Each vertex of the grid has the mass of the area around it.
+        let n = mesh.positions.len();
+        let mut areas = vec![0.0f64; n];
+        let rest = |v: u32| {
+            let side = 11;
+            Vec2::new((v % side) as f32, (v / side) as f32) * 0.1
+        };
+        for t in mesh.topology.triangles() {
+            let [a, b, c] = t.map(rest);
+            let third = f64::from((b - a).perp_dot(c - a).abs()) / 6.0;
+            t.iter().for_each(|v| areas[*v as usize] += third);
+        }
+        let energy: f64 = (0..n)
+            .map(|i| {
+                let height = f64::from(body.positions[0].y + mesh.positions[i].y) - 9.0;
+                let square = f64::from((body.velocities[0] + mesh.velocities[i]).length_squared());
+                f64::from(mass) * areas[i] * (0.5 * square + G * height)
+            })
+            .sum();
+        curve.push((frame.time_s, energy));
+    });
+    let most = curve.iter().map(|(_, energy)| *energy).fold(f64::NEG_INFINITY, f64::max);
+    // Against the energy that the fall sets free: m g times half the side.
+    let scale = f64::from(mass) * G * 0.5;
+    Experiment {
+        key: "energy-of-a-minute",
+        statement: "A sheet that swings for 60 s without air and damping has no more energy than at the start; measured \
+                    is the most that it gains, as a part of m g L / 2."
+            .to_owned(),
+        formula: "0",
+        expected: 0.0,
+        measured: ((most - curve[0].1) / scale).max(0.0),
+        tolerance: 0.001,
+        unit: "",
+        axes: ("s", "J"),
+        reference: vec![(0.0, curve[0].1), (60.0, curve[0].1)],
+        curve,
+    }
+}
+
 /// All of them.
 pub fn all() -> Vec<Experiment> {
     vec![
@@ -435,5 +529,7 @@ pub fn all() -> Vec<Experiment> {
         swinging_strip(),
         sliding_sheet(),
         resting_sheet(),
+        falling_sheet(),
+        energy_of_a_minute(),
     ]
 }

@@ -12,6 +12,8 @@ use validation::{Experiment, cloth};
 #[case::a_swing_without_damping_keeps_its_amplitude(cloth::swinging_strip())]
 #[case::a_sheet_slides_as_its_friction_allows(cloth::sliding_sheet())]
 #[case::a_sheet_that_friction_holds_stays(cloth::resting_sheet())]
+#[case::a_falling_sheet_comes_to_its_terminal_speed(cloth::falling_sheet())]
+#[case::no_energy_comes_from_nowhere_in_a_minute(cloth::energy_of_a_minute())]
 fn holds(#[case] experiment: Experiment) {
     experiment.assert_holds();
 }

@@ -1108,6 +1108,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/shots/{id}/uvs/{element}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** How the UVs of a solid stretch what is laid on them. */
+        get: operations["get_shots_id_uvs_element"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/shots/{id}/versions": {
         parameters: {
             query?: never;
@@ -1484,6 +1501,12 @@ export interface components {
         Cloth: {
             /**
              * Format: float
+             * @description Stress that takes it off a solid that it has touched, Pa.
+             * @default 0
+             */
+            adhesion_pa: number;
+            /**
+             * Format: float
              * @description Stiffness against bending, N m.
              * @default 0.000029999999242136255
              */
@@ -1577,6 +1600,17 @@ export interface components {
              */
             strain_limit: number | null;
             /**
+             * @description Map by whose weight the stretch at which it tears is divided, so that it does not tear where that is 0; none: it tears
+             *     everywhere alike.
+             */
+            tear_map?: string | null;
+            /**
+             * Format: float
+             * @description Stretch at which it tears along its edges, no unit; none: it does not tear.
+             * @default null
+             */
+            tear_strain: number | null;
+            /**
              * Format: float
              * @description Distance that it keeps from what it lies on, and half of that between its two sides, m.
              * @default 0.004000000189989805
@@ -1644,6 +1678,11 @@ export interface components {
              * @default true
              */
             push: boolean;
+            /**
+             * @description Whether they push cloths and soft bodies by their momentum; these are then computed anew when the particles change.
+             * @default false
+             */
+            push_deformables: boolean;
             /**
              * Format: float
              * @description Coefficient of restitution, no unit; a pair has the mean of its two.
@@ -3121,6 +3160,7 @@ export interface components {
              *       "outcome": "bounce",
              *       "probability": 1,
              *       "push": true,
+             *       "push_deformables": false,
              *       "restitution": 0.30000001192092896,
              *       "restitution_variation": 0
              *     }
@@ -3735,6 +3775,12 @@ export interface components {
         Soft: {
             /**
              * Format: float
+             * @description Stress that takes it off a solid that it has touched, Pa.
+             * @default 0
+             */
+            adhesion_pa: number;
+            /**
+             * Format: float
              * @description Length of the edges of the cells that it is computed with, m.
              * @default 0.05999999865889549
              */
@@ -3882,6 +3928,8 @@ export interface components {
             sway?: components["schemas"]["Sway"] | null;
             /** @description When its bodies become particles again; none: never. */
             to_particles?: components["schemas"]["ToParticles"] | null;
+            /** @description Where its UVs come from. */
+            uvs?: components["schemas"]["UvLayout"];
         };
         /** @description What follows from a solid's shape and weight. */
         SolidPhysics: {
@@ -4460,6 +4508,26 @@ export interface components {
             notice?: string | null;
             /** @description Of a mesh file: how many parts it holds, which can be elements of their own. */
             parts: number;
+        };
+        /** @description Where the UVs of a solid come from. They belong to the mesh at rest, so that images go along with what deforms. */
+        UvLayout: "own" | "planar_x" | "planar_y" | "planar_z" | "box" | "cylinder" | "sphere" | "unwrapped";
+        /** @description How the UVs of a solid lie on its mesh at rest. */
+        UvMeasures: {
+            /**
+             * Format: float
+             * @description Its mean over the surface; no unit.
+             */
+            mean: number;
+            /**
+             * Format: float
+             * @description Greatest stretch of an image against the mean, as |ln| of the ratio; no unit.
+             */
+            most: number;
+            /**
+             * Format: int32
+             * @description Number of pieces that the surface is cut into.
+             */
+            pieces: number;
         };
         /** @description A value of a parameter. */
         Value: boolean | number | number[];
@@ -6564,6 +6632,36 @@ export interface operations {
                 };
             };
             409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    get_shots_id_uvs_element: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+                element: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["UvMeasures"];
+                };
+            };
+            404: {
                 headers: {
                     [name: string]: unknown;
                 };
