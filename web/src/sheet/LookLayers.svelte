@@ -21,8 +21,8 @@
   let maps = $derived((solidOf(element)?.maps ?? []).map((map) => map.name));
   let choices = $derived(weightChoices(maps, deforms(element)));
   const at = (i: number, part: string) => ({ element, ids, path: `${root}.layers.${i}.${part}` });
-  const set = (label: string, path: string, value: unknown) =>
-    shot.set(`${label} of ${element.name}`, ids, `/${root.replaceAll(".", "/")}/layers${path}`, value);
+  const set = (label: string, value: Schemas["LookLayer"][]) =>
+    shot.set(`${label} of ${element.name}`, ids, `/${root.replaceAll(".", "/")}/layers`, value);
 </script>
 
 <Section title="Layers" note={layers.length === 0 ? "none" : "each over those before"}>
@@ -38,13 +38,13 @@
             label={`What layer ${i + 1} shows by`}
             value={choiceOf(by)}
             options={choices}
-            onpick={(v) => set("Layer", `/${i}`, { ...layer, ...chosenWeight(v) })}
+            onpick={(v) => set("Layer", layers.toSpliced(i, 1, { ...layer, ...chosenWeight(v) }))}
           />
         </div>
         <button
           class="btn"
           aria-label={`Remove layer ${i + 1} of the look`}
-          onclick={() => set("Layer", "", layers.toSpliced(i, 1))}><X size={14} /></button
+          onclick={() => set("Layer removed", layers.toSpliced(i, 1))}><X size={14} /></button
         >
       </div>
       <ParameterRows target={at(i, `by.${kindOf(by)}`)} />
@@ -59,6 +59,6 @@
     </div>
   {/each}
   {#if layers.length < 8}
-    <button class="btn" onclick={() => set("Layer", "", [...layers, newLayer(look)])}>Add a layer</button>
+    <button class="btn" onclick={() => set("Layer", [...layers, newLayer(look)])}>Add a layer</button>
   {/if}
 </Section>

@@ -170,8 +170,10 @@
     const { top, quantity } = colouring;
     const run = playback.freshness?.run;
     if (!made || painting.shown) return;
-    if (run === undefined || (top === null && layered.length === 0)) return made.setColours(null);
     const frame = playback.frame;
+    // Layers of looks are shown at rest: while it plays, frames would wait for them.
+    const hold = playback.running || playback.stateOf(frame) === "missing";
+    if (run === undefined || (top === null && (layered.length === 0 || hold))) return made.setColours(null);
     if (top === null) {
       void colouring.looks(run, playback.source(frame), layered).then((found) => {
         if (frame === playback.frame && !colouring.quantity) made.setColours(found);

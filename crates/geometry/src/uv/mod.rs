@@ -246,6 +246,12 @@ mod tests {
     }
 
     #[test]
+    fn a_box_with_round_edges_has_a_piece_a_side() {
+        let mesh = laid(primitive::cuboid(Vec3::splat(0.2), 0.01), UvLayout::Unwrapped);
+        assert_eq!(pieces(&mesh), 6);
+    }
+
+    #[test]
     fn what_can_be_rolled_out_is_hardly_stretched() {
         // A tube of the height of its girth.
         let tube = primitive::even(&Shape::Cylinder { radius_m: 0.5, height_m: PI }, 0.1).unwrap();

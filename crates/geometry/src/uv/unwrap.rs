@@ -13,6 +13,8 @@ use std::collections::{BinaryHeap, HashMap};
 
 /// A face joins a piece if its normal is nearer to the piece's mean than this angle: its cosine.
 const WITHIN: f32 = 0.5;
+/// Pieces of less than this part of the surface are slivers.
+const LEAST_PIECE: f32 = 0.002;
 /// Rounds of rotations and positions.
 const ROUNDS: usize = 20;
 /// Distance between pieces, as a part of the side of the square.
@@ -86,6 +88,28 @@ fn pieces(faces: &[[u32; 3]], at: &[Vec3]) -> Vec<Vec<usize>> {
         }
         pieces.push(list);
     }
+    // Slivers go to the piece that they share most edges with.
+    let areas: Vec<f32> =
+        pieces.iter().map(|list| list.iter().map(|face| normal(*face).length()).sum::<f32>()).collect();
+    let small = LEAST_PIECE * areas.iter().sum::<f32>();
+    for sliver in (0..pieces.len()).filter(|piece| areas[*piece] < small) {
+        let mut shared: HashMap<usize, usize> = HashMap::new();
+        for &face in &pieces[sliver] {
+            let [a, b, c] = faces[face];
+            for (from, to) in [(a, b), (b, c), (c, a)] {
+                let around = &beside[&[from.min(to), from.max(to)]];
+                let others = around.iter().map(|other| piece_of[*other]).filter(|of| *of != sliver);
+                others.for_each(|of| *shared.entry(of).or_default() += 1);
+            }
+        }
+        let most = shared.into_iter().max_by_key(|(piece, count)| (*count, std::cmp::Reverse(*piece)));
+        if let Some((into, _)) = most {
+            let list = std::mem::take(&mut pieces[sliver]);
+            list.iter().for_each(|face| piece_of[*face] = into);
+            pieces[into].extend(list);
+        }
+    }
+    pieces.retain(|list| !list.is_empty());
     pieces
 }
 
