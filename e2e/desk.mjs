@@ -73,8 +73,8 @@ export async function saved(page, label) {
   await expect(page.getByRole("button", { name: "Undo" })).toHaveAttribute("title", new RegExp(label));
 }
 
-export async function computed(page) {
-  await expect(page.getByTestId("status")).toHaveText("All frames are computed", { timeout: 60_000 });
+export async function computed(page, timeout = 60_000) {
+  await expect(page.getByTestId("status")).toHaveText("All frames are computed", { timeout });
 }
 
 export async function goTo(page, frame, first, last) {

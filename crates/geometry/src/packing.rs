@@ -50,7 +50,7 @@ pub fn pack(container: &Mesh, radii: &[f32], seed: u32) -> Result<Vec<Vec3>, Pac
     let bounds = container.bounds();
     let mut random = Random(seed);
     let mut within = || loop {
-        let at = Vec3::new(random.next(), random.next(), random.next());
+        let at = Vec3::new(random.fraction(), random.fraction(), random.fraction());
         let at = bounds.min + at * bounds.size();
         if surface.contains(at) {
             break at;
@@ -119,21 +119,21 @@ pub struct Random(pub u32);
 
 impl Random {
     /// The next, 0–1.
-    pub fn next(&mut self) -> f32 {
+    pub fn fraction(&mut self) -> f32 {
         self.0 = self.0.wrapping_mul(747_796_405).wrapping_add(2_891_336_453);
         let word = ((self.0 >> ((self.0 >> 28) + 4)) ^ self.0).wrapping_mul(277_803_737);
         ((word >> 22) ^ word) as f32 / u32::MAX as f32
     }
 
     fn direction(&mut self) -> Vec3 {
-        let (z, angle) = (2.0 * self.next() - 1.0, std::f32::consts::TAU * self.next());
+        let (z, angle) = (2.0 * self.fraction() - 1.0, std::f32::consts::TAU * self.fraction());
         let across = (1.0 - z * z).max(0.0).sqrt();
         Vec3::new(across * angle.cos(), across * angle.sin(), z)
     }
 
     /// The next orientation, all being as likely (K. Shoemake, *Uniform random rotations*, 1992).
     pub fn orientation(&mut self) -> glam::Quat {
-        let (u, a, b) = (self.next(), self.next(), self.next());
+        let (u, a, b) = (self.fraction(), self.fraction(), self.fraction());
         let (a, b) = (a * std::f32::consts::TAU, b * std::f32::consts::TAU);
         let (one, two) = ((1.0 - u).sqrt(), u.sqrt());
         glam::Quat::from_xyzw(one * a.sin(), one * a.cos(), two * b.sin(), two * b.cos()).normalize()
@@ -178,7 +178,7 @@ mod tests {
         assert_eq!(pack(&primitive::plane(1.0, 1.0), &[0.1], 1), Err(PackError::Open));
         let sphere = primitive::sphere(0.5, 48);
         assert!(matches!(pack(&sphere, &[0.3; 9], 1), Err(PackError::TooFull(_))));
-        assert!(matches!(pack(&sphere, &[0.2; 5], 1), Ok(_)));
+        assert!(pack(&sphere, &[0.2; 5], 1).is_ok());
         assert!(matches!(pack(&sphere, &[0.6], 1), Err(PackError::TooFull(_))));
         assert_eq!(
             PackError::TooFull(0.7).to_string(),

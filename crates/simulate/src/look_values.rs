@@ -111,9 +111,7 @@ impl LookValues {
                 continue;
             }
             let values = match &layer.by {
-                LookWeight::Map { map } => {
-                    solid.maps.iter().find(|of| of.name == *map).and_then(|map| of_map(map))
-                }
+                LookWeight::Map { map } => solid.maps.iter().find(|of| of.name == *map).and_then(&of_map),
                 LookWeight::Quantity { quantity } => {
                     surface_quantity(frame, element, *quantity, &rest.surface.mesh().positions)
                 }

@@ -83,7 +83,8 @@ pub fn packed(shot: &Shot, meshes: &Meshes, packing: &Packing) -> Result<Vec<Pla
     let centre = 0.5 * (bounds.min + bounds.max);
     let radius = mesh.positions.iter().map(|p| p.distance(centre)).fold(0.0, f32::max);
     let mut random = Random(seed);
-    let sizes: Vec<f32> = (0..count).map(|_| 1.0 + size_variation * (2.0 * random.next() - 1.0)).collect();
+    let sizes: Vec<f32> =
+        (0..count).map(|_| 1.0 + size_variation * (2.0 * random.fraction() - 1.0)).collect();
     let turns: Vec<Quat> = (0..count).map(|_| random.orientation()).collect();
     let radii: Vec<f32> = sizes.iter().map(|size| radius * size + 0.5 * gap_m).collect();
     let centres = pack(&moved, &radii, seed ^ 0x5bd1_e995).map_err(|error| {

@@ -187,7 +187,7 @@ pub fn stretch(mesh: &Mesh) -> Option<[f32; 2]> {
     }
     let whole: f32 = faces.iter().map(|(area, _)| area).sum();
     let scale = faces.iter().map(|(area, s)| area * (s[0] * s[1]).sqrt()).sum::<f32>() / whole;
-    if !(scale > 0.0) {
+    if scale.is_nan() || scale <= 0.0 {
         return None;
     }
     let of = |s: &[f32; 2]| s.iter().map(|s| (s / scale).max(1e-3).ln().abs()).fold(0.0, f32::max);

@@ -472,7 +472,9 @@ impl Deformables {
                 // The nodes that were there before, and for each new one that of which it is a part.
                 let had = known.get(first + copy).map_or(0, Vec::len);
                 let mut from: Vec<u32> = (0..whole + had as u32).collect();
-                own.get(had..)?.iter().try_for_each(|cut| Some(from.push(*from.get(cut.point as usize)?)))?;
+                for cut in own.get(had..)? {
+                    from.push(*from.get(cut.point as usize)?);
+                }
                 nodes.extend(from.iter().map(|node| node + before));
                 points.extend(
                     from.iter()
