@@ -40,8 +40,10 @@ const WORDS: [&str; 26] = [
 ];
 
 /// Names of numbers that count frames or pixels, or tell things apart.
-const COUNTS: [&str; 12] =
-    ["id", "version", "fps", "width", "height", "first", "last", "frame", "seed", "next", "element", "to"];
+const COUNTS: [&str; 13] = [
+    "id", "version", "fps", "width", "height", "first", "last", "frame", "seed", "next", "element", "to",
+    "into",
+];
 
 fn is_number(schema: &Value) -> bool {
     let kinds = match &schema["type"] {
