@@ -17,6 +17,7 @@ mod cell;
 pub mod check;
 mod contact;
 mod contact_pressure;
+mod cutting;
 mod dense;
 mod discretization;
 mod element_maps;
@@ -29,11 +30,13 @@ mod levels;
 mod low_rank;
 mod material;
 mod matrix;
+mod member;
 mod membrane;
 mod multigrid;
 mod pairs;
 mod plasticity;
 mod prediction;
+mod prepare;
 mod pull_back;
 mod received;
 mod scales;
@@ -51,28 +54,25 @@ mod torn;
 mod truncation;
 
 use crate::colliders::{BodyState, Exchange, Impulse};
-use crate::{BlowUp, PrepareContext, PrepareError, SavedPart, Solver, Step, Wants};
+use crate::{BlowUp, PrepareError, SavedPart, Solver, Step, Wants};
 use body::DeformableBody;
-use discretization::{Discretization, Part, ShownMesh};
-use element_maps::ElementMaps;
-use fit::{nodes_from_points, to_nodes};
 use frames::{Bodies, Frame, MeshState, REST};
+use geometry::MovingMesh;
 use geometry::topology::{Attribute, AttributeValues, Domain};
-use geometry::{Mesh, MovingMesh, Topology};
 use glam::{DVec3, Mat3, Quat, Vec3};
 use holds::{Hold, OWN, PartHolds};
-use lattice::LatticeError;
 use material::Material;
+use member::Member;
+pub(crate) use prepare::prepare;
 use scales::{ScaledWeights, Scales};
 use shot::{
-    Element, Id, SurfaceQuantity, System,
+    Element, Id, SurfaceQuantity,
     world::{Pose, World},
 };
 use state::State;
-use std::collections::{BTreeMap, HashSet};
+use std::collections::BTreeMap;
 use std::sync::Arc;
 use timers::{Phase, timed};
-use torn::{Cut, TornMesh};
 
 /// Most nodes of all cloths and soft bodies of a shot, and most points of their surfaces.
 const MAX_NODES: usize = 300_000;
@@ -83,258 +83,6 @@ struct Deformables {
     body: DeformableBody,
     /// The longest preroll of an element, s.
     preroll_s: f32,
-}
-
-/// An element.
-struct Member {
-    element: Id,
-    name: String,
-    shown: ShownMesh,
-    /// The nodes of each pin whose nodes stay the same, in the whole element.
-    pinned: Vec<Option<Vec<u32>>>,
-    /// The maps that act on it.
-    maps: Option<ElementMaps>,
-    /// What is between its nodes, kept where something of the shot tears.
-    discretization: Option<Discretization>,
-    /// What is needed to tear it; none: it does not tear.
-    tearing: Option<Tearing>,
-    /// Mean length of its edges, m, and whether its mesh is closed.
-    edge_m: f64,
-    closed: bool,
-}
-
-/// What is needed to tear a sheet.
-struct Tearing {
-    /// The whole mesh of one copy.
-    mesh: Mesh,
-    /// The size of each copy.
-    sizes: Vec<f32>,
-    /// The face of the mesh that each triangle of a body is.
-    face_of: Vec<u32>,
-    /// The node of the whole element that each node was.
-    origins: Vec<u32>,
-}
-
-impl Tearing {
-    fn is_torn(&self) -> bool {
-        (0..).zip(&self.origins).any(|(node, origin): (u32, &u32)| node != *origin)
-    }
-}
-
-impl Member {
-    /// The weights of a map at its nodes.
-    fn at_nodes(&mut self, name: &str, element: &Element, step: &Step) -> Vec<f32> {
-        let Some(maps) = self.maps.as_mut() else { return Vec::new() };
-        let weights = maps.at_nodes(name, element, step);
-        match &self.tearing {
-            Some(of) if !weights.is_empty() => of.origins.iter().map(|i| weights[*i as usize]).collect(),
-            _ => weights,
-        }
-    }
-
-    /// Its nodes among those of a list of the whole element.
-    fn now(&self, list: &[u32]) -> Vec<u32> {
-        match &self.tearing {
-            None => list.to_vec(),
-            Some(of) => {
-                let listed: HashSet<u32> = list.iter().copied().collect();
-                let origins = (0..).zip(&of.origins);
-                origins.filter(|(_, origin)| listed.contains(origin)).map(|(node, _)| node).collect()
-            }
-        }
-    }
-}
-
-/// Makes the solver, if the system has a cloth or a soft body.
-pub(crate) fn prepare(
-    context: PrepareContext,
-    system: &System,
-) -> Result<Option<Box<dyn Solver>>, PrepareError> {
-    let unsolved = |_: Id, _: f64| -> Option<Pose> { None };
-    let world = World::new(context.shot, context.sampler, f64::from(context.shot.timing.first), &unsolved);
-    let (mut members, mut made): (Vec<Member>, Vec<Discretization>) = (Vec::new(), Vec::new());
-    let (mut x, mut v, mut frames) = (Vec::new(), Vec::new(), Vec::new());
-    let (mut nodes, mut points) = (0, 0);
-    for element in system.elements.iter().filter_map(|id| context.shot.element(*id)) {
-        let poses = world.placements(element);
-        let most = MAX_NODES - nodes.max(points);
-        let Some(Discretized { discretization, shown, edge_m, closed, maps, pinned, tearing }) =
-            discretized(context, element, poses.len(), most)?
-        else {
-            continue;
-        };
-        let mut own_x = discretization.placed(&poses);
-        let launch = element.as_solid().and_then(|solid| solid.body.launch_velocity).unwrap_or_default();
-        let mut own_v = vec![launch.as_dvec3(); own_x.len()];
-        begin(context, element.id, &discretization, &shown, &mut own_x, &mut own_v);
-        (nodes, points) = (nodes + discretization.len(), points + discretization.embedding.len());
-        made.push(discretization);
-        let member = Member {
-            element: element.id,
-            name: element.name.clone(),
-            shown,
-            pinned,
-            maps,
-            discretization: None,
-            tearing,
-            edge_m,
-            closed,
-        };
-        x.extend(own_x);
-        v.extend(own_v);
-        frames.push(holding_frames(&world, element));
-        members.push(member);
-    }
-    if members.is_empty() {
-        return Ok(None);
-    }
-    let (all, parts) = together(made.iter().zip(&members).map(|(made, of)| (made, of.edge_m, of.closed)));
-    if members.iter().any(|member| member.tearing.is_some()) {
-        members.iter_mut().zip(made).for_each(|(member, made)| member.discretization = Some(made));
-    }
-    let mut body = DeformableBody::new(all, parts, x, v);
-    body.state.frames = frames;
-    // What begins from a frame has come to it already.
-    let preroll_s = match context.initial_state {
-        Some(_) => 0.0,
-        None => {
-            let all = members.iter().filter_map(|member| context.shot.element(member.element));
-            all.map(Element::preroll_s).fold(0.0, f32::max)
-        }
-    };
-    Ok(Some(Box::new(Deformables { members, body, preroll_s })))
-}
-
-/// Several elements as one, and the part that each has; each with the mean length of its edges, m, and whether it is closed.
-fn together<'a>(of: impl Iterator<Item = (&'a Discretization, f64, bool)>) -> (Discretization, Vec<Part>) {
-    let (mut all, mut parts) = (Discretization::default(), Vec::new());
-    for (discretization, edge_m, closed) in of {
-        let (nodes, points, faces) = (all.len(), all.embedding.len(), all.faces.len());
-        parts.push(Part {
-            nodes: nodes..nodes + discretization.len(),
-            points: points..points + discretization.embedding.len(),
-            faces: faces..faces + discretization.faces.len(),
-            first_body: all.bodies,
-            edge_m,
-            closed,
-        });
-        all.append(discretization);
-    }
-    (all, parts)
-}
-
-/// What an element is at rest, in all its copies.
-struct Discretized {
-    discretization: Discretization,
-    shown: ShownMesh,
-    /// Mean length of the edges, m.
-    edge_m: f64,
-    /// Whether its mesh is closed.
-    closed: bool,
-    maps: Option<ElementMaps>,
-    /// The nodes of each pin whose nodes stay the same.
-    pinned: Vec<Option<Vec<u32>>>,
-    tearing: Option<Tearing>,
-}
-
-/// What an element is at rest, in so many copies; none if it does not deform. At most so many nodes and points.
-fn discretized(
-    context: PrepareContext,
-    element: &Element,
-    copies: usize,
-    most: usize,
-) -> Result<Option<Discretized>, PrepareError> {
-    let too_much = |count: usize, of: &str, cure: &str| PrepareError::TooMuch {
-        element: element.name.clone(),
-        what: format!("{count} {of}; at most {most} here: give it longer {cure}"),
-    };
-    let missing = |source| PrepareError::Mesh { element: element.name.clone(), source };
-    let Some(mesh) = context.meshes.deforming(element, most / copies.max(1)).map_err(missing)? else {
-        return Ok(None);
-    };
-    let mesh =
-        mesh.map_err(|each| too_much(each.saturating_mul(copies), "points of its surface", "edges"))?;
-    let mut face_of = Vec::new();
-    let (discretization, shown, edge_m) = match element.as_soft() {
-        None => {
-            let (sheet, shown, edge_m, faces) = sheet::torn_sheet(TornMesh::new(&mesh));
-            face_of = faces;
-            (sheet, shown, edge_m)
-        }
-        Some(soft) => lattice::lattice(&mesh, f64::from(soft.cell_m)).map_err(|error| match error {
-            LatticeError::TooMany(cells) => too_much(cells, "cells", "cells"),
-            LatticeError::NotClosed => PrepareError::Unfit {
-                element: element.name.clone(),
-                what: "it is open, so that it has no inside to fill; close its surface, or make it cloth"
-                    .to_owned(),
-            },
-        })?,
-    };
-    for (count, of, cure) in [
-        (discretization.len(), "nodes", "cells"),
-        (discretization.embedding.len(), "points of its surface", "edges"),
-    ] {
-        if count.saturating_mul(copies) > most {
-            return Err(too_much(count.saturating_mul(copies), of, cure));
-        }
-    }
-    let maps = ElementMaps::new(element, &mesh, &discretization, context.meshes);
-    let points = discretization.embedding.len();
-    let shown = shown.times(copies, points);
-    let closed = mesh.is_closed();
-    let of_one = discretization.pinned(element.pins(), edge_m);
-    let nodes = discretization.len() as u32;
-    let pinned = of_one.into_iter().map(|of_one| {
-        let of_one = of_one?;
-        Some((0..copies as u32).flat_map(|copy| of_one.iter().map(move |p| p + copy * nodes)).collect())
-    });
-    let pinned = pinned.collect();
-    let sizes: Vec<f32> = (0..copies).map(|copy| element.size_of(copy)).collect();
-    let discretization = discretization.copies(sizes.iter().copied());
-    let tears = element.as_cloth().is_some_and(|cloth| cloth.tear_strain.is_some())
-        || element.channels.contains_key("kind.solid.cloth.tear_strain");
-    let origins = (0..discretization.len() as u32).collect();
-    let tearing = tears.then_some(Tearing { mesh, sizes, face_of, origins });
-    Ok(Some(Discretized { discretization, shown, edge_m, closed, maps, pinned, tearing }))
-}
-
-/// Takes positions and velocities from the frame that the shot begins from, if that has the same mesh.
-fn begin(
-    context: PrepareContext,
-    element: Id,
-    discretization: &Discretization,
-    shown: &ShownMesh,
-    x: &mut [DVec3],
-    v: &mut [DVec3],
-) {
-    let Some(initial) = context.initial_state else { return };
-    let (Some(mesh), Some(bodies)) = (initial.frame.meshes.get(&element), initial.frame.bodies.get(&element))
-    else {
-        return;
-    };
-    if mesh.positions.len() != shown.point_of.len() || bodies.is_empty() {
-        return;
-    }
-    let (position, orientation) = (bodies.positions[0], bodies.orientations[0]);
-    let mut points = vec![(DVec3::ZERO, DVec3::ZERO); discretization.embedding.len()];
-    for (vertex, &point) in shown.point_of.iter().enumerate() {
-        let own = mesh.velocities.get(vertex).copied().unwrap_or_default();
-        points[point as usize] = (
-            (position + orientation * mesh.positions[vertex]).as_dvec3(),
-            (bodies.velocities[0] + orientation * own).as_dvec3(),
-        );
-    }
-    let (positions, velocities): (Vec<DVec3>, Vec<DVec3>) = points.into_iter().unzip();
-    let (found, moving) = if discretization.cells.is_empty() {
-        (to_nodes(discretization, &positions), to_nodes(discretization, &velocities))
-    } else {
-        (nodes_from_points(discretization, &positions), nodes_from_points(discretization, &velocities))
-    };
-    x.copy_from_slice(&found);
-    match initial.velocities {
-        true => v.copy_from_slice(&moving),
-        false => v.fill(DVec3::ZERO),
-    }
 }
 
 impl Deformables {
@@ -385,129 +133,6 @@ impl Deformables {
             }
         }
         PartHolds { frames, before, copies, nodes, centre }
-    }
-
-    /// Parts what is stretched further than it bears.
-    fn tear(&mut self, step: &Step) {
-        if step.dt <= 0.0 || !self.members.iter().any(|member| member.tearing.is_some()) {
-            return;
-        }
-        let mut cuts = self.body.state.cuts.clone();
-        cuts.resize(self.body.discretization.bodies as usize, Vec::new());
-        let (mut any, mut from_triangle) = (false, 0);
-        let mut room = MAX_NODES.saturating_sub(self.body.discretization.len());
-        for i in 0..self.members.len() {
-            let own = self.members[i].discretization.as_ref().map_or(0, |of| of.triangles.len());
-            let first_triangle = from_triangle;
-            from_triangle += own;
-            let element = step.shot.element(self.members[i].element);
-            let Some(cloth) = element.and_then(Element::as_cloth) else { continue };
-            let (Some(element), Some(strain)) = (element, cloth.tear_strain) else { continue };
-            let weights = cloth.tear_map.as_ref().map(|map| self.members[i].at_nodes(map, element, step));
-            let Some(tearing) = &self.members[i].tearing else { continue };
-            let DeformableBody { discretization, parts, state, scales, .. } = &self.body;
-            let part = &parts[i];
-            let each = tearing.face_of.len();
-            for (copy, nodes) in discretization.nodes_by_body(part).enumerate() {
-                let start = nodes.start as u32;
-                let of_body = first_triangle + copy * each..first_triangle + (copy + 1) * each;
-                let local = |of: &membrane::Triangle| membrane::Triangle {
-                    points: of.points.map(|p| p - start),
-                    ..*of
-                };
-                let triangles: Vec<membrane::Triangle> =
-                    discretization.triangles[of_body.clone()].iter().map(local).collect();
-                let length = |i: usize| scales.triangles.get(of_body.start + i).map_or(1.0, |of| of.length);
-                let limit = |node: u32| {
-                    let at = nodes.start + node as usize;
-                    let weight =
-                        weights.as_ref().map_or(1.0, |weights| weights[at - part.nodes.start].max(0.0));
-                    // What a pin holds stays whole, as the pin holds both parts.
-                    if state.held[at].is_some() { f64::INFINITY } else { f64::from(strain / weight) }
-                };
-                for split in tearing::splits(&triangles, &state.x[nodes.clone()], length, limit) {
-                    if room == 0 {
-                        break;
-                    }
-                    room -= 1;
-                    let faces = split.triangles.iter().map(|i| tearing.face_of[*i]).collect();
-                    let body = part.first_body as usize + copy;
-                    cuts[body].push(Cut { point: split.node, faces });
-                    any = true;
-                }
-            }
-        }
-        if any {
-            let before = std::mem::take(&mut self.body.state);
-            let (nodes, points) =
-                self.cut_open(cuts, &before.cuts).expect("cuts of the present meshes fit them");
-            let state = before.with_more(&nodes, &points);
-            let pressure = self.body.pressure.with_more(&points);
-            let impulses = std::mem::take(&mut self.body.impulses);
-            self.take_up(state);
-            (self.body.pressure, self.body.impulses) = (pressure, impulses);
-        }
-    }
-
-    /// Makes the members anew that have other cuts than `known`, and puts `cuts` into the state. For each node and each
-    /// point, the one that it was; none if the cuts are not those of these meshes.
-    fn cut_open(&mut self, cuts: Vec<Vec<Cut>>, known: &[Vec<Cut>]) -> Option<(Vec<u32>, Vec<u32>)> {
-        let (mut nodes, mut points) = (Vec::new(), Vec::new());
-        for (member, part) in self.members.iter_mut().zip(&self.body.parts) {
-            let first = part.first_body as usize;
-            let (Some(tearing), Some(_)) = (&mut member.tearing, cuts.get(first)) else {
-                nodes.extend(part.nodes.start as u32..part.nodes.end as u32);
-                points.extend(part.points.start as u32..part.points.end as u32);
-                continue;
-            };
-            let whole = TornMesh::new(&tearing.mesh).origins.len() as u32;
-            let (mut made, mut topologies, mut point_of) =
-                (Discretization::default(), Vec::new(), Vec::new());
-            tearing.origins.clear();
-            let mut before = part.nodes.start as u32;
-            for (copy, size) in tearing.sizes.iter().enumerate() {
-                let own = cuts.get(first + copy)?;
-                let torn = TornMesh::with_cuts(&tearing.mesh, own)?;
-                tearing.origins.extend(torn.origins.iter().map(|p| p + copy as u32 * whole));
-                // The nodes that were there before, and for each new one that of which it is a part.
-                let had = known.get(first + copy).map_or(0, Vec::len);
-                let mut from: Vec<u32> = (0..whole + had as u32).collect();
-                for cut in own.get(had..)? {
-                    from.push(*from.get(cut.point as usize)?);
-                }
-                nodes.extend(from.iter().map(|node| node + before));
-                points.extend(
-                    from.iter()
-                        .map(|point| point + before - part.nodes.start as u32 + part.points.start as u32),
-                );
-                before += whole + had as u32;
-                let offset = made.len() as u32;
-                let (sheet, shown, _, _) = sheet::torn_sheet(torn);
-                made.append(&sheet.copies(std::iter::once(*size)));
-                point_of.extend(shown.point_of.iter().map(|p| p + offset));
-                topologies.push(shown.topology);
-            }
-            let topology = match &topologies[..] {
-                [only] => only.clone(),
-                all => Arc::new(Topology::joined(&all.iter().map(|of| &**of).collect::<Vec<_>>())),
-            };
-            member.shown = ShownMesh { topology, point_of };
-            member.discretization = Some(made);
-        }
-        self.body.state.cuts = cuts;
-        Some((nodes, points))
-    }
-
-    /// Goes on with the members as they are, in a state; its cuts are those that the members have.
-    fn take_up(&mut self, state: State) {
-        let cuts = std::mem::take(&mut self.body.state.cuts);
-        let of = |member: &'_ Member| -> Option<(Discretization, f64, bool)> {
-            Some((member.discretization.clone()?, member.edge_m, member.closed))
-        };
-        let made: Vec<_> = self.members.iter().filter_map(of).collect();
-        let (all, parts) = together(made.iter().map(|(made, edge_m, closed)| (made, *edge_m, *closed)));
-        self.body = DeformableBody::new(all, parts, state.x.clone(), state.v.clone());
-        self.body.state = State { cuts, ..state };
     }
 
     /// The mean position of an element's nodes.

@@ -177,13 +177,17 @@ fn a_map_of_a_region_follows_what_carries_the_region() {
     let map = Map::of("swept", LayerSource::Region { region });
     let id = sheet(&mut shot, Cloth { edge_m: 0.1, pins, ..Cloth::default() }, vec![map]);
     let mut before: Option<Frame> = None;
-    let mut held_at = Vec::new();
+    // Where the points that stay are in the sheet at rest: what is not held hangs by then.
+    let (mut held_at, mut rest) = (Vec::new(), Vec::new());
     run(&shot, |frame| {
         if let Some(before) = &before {
             let (a, b) = (places(before, id), places(frame, id));
-            let held: Vec<Vec3> =
-                a.iter().zip(&b).filter(|(a, b)| a.distance(**b) < 1e-6).map(|(a, _)| *a).collect();
+            let stays = |i: &usize| a[*i].distance(b[*i]) < 1e-6;
+            let held: Vec<Vec3> = (0..a.len()).filter(stays).map(|i| rest[i]).collect();
             held_at.push((held.len(), if held.is_empty() { 0.0 } else { mean(&held).x }));
+        }
+        if rest.is_empty() {
+            rest = places(frame, id);
         }
         before = Some(frame.clone());
     });
