@@ -135,16 +135,16 @@ pub fn skin_pressure() -> Experiment {
             ..Cloth::default()
         };
         let id = shot.add(cloth(Shape::sphere(radius), skin, &[]));
-        let width = |frame: &Frame| {
+        let size = |frame: &Frame| {
             let all = places(frame, id);
-            let x = |of: fn(f32, f32) -> f32, start| all.iter().map(|p| p.x).fold(start, of);
-            f64::from(x(f32::max, f32::MIN) - x(f32::min, f32::MAX))
+            let middle = all.iter().sum::<Vec3>() / all.len() as f32;
+            all.iter().map(|p| f64::from(p.distance(middle))).sum::<f64>() / all.len() as f64
         };
         let mut first = None;
         let last = run(&shot, &Meshes::default(), |frame| {
-            first.get_or_insert(width(frame));
+            first.get_or_insert(size(frame));
         });
-        let strain = width(&last) / first.expect("there is a first frame") - 1.0;
+        let strain = size(&last) / first.expect("there is a first frame") - 1.0;
         let formula = f64::from(pressure_pa * radius * (1.0 - poisson_ratio) / (2.0 * stiffness));
         curve.push((curve.len() as f64 + 1.0, strain));
         reference.push((reference.len() as f64 + 1.0, formula));
