@@ -105,7 +105,7 @@ test("layers are mixed, a map is renamed with what names it, and scales stiffnes
   await pick(page, "Source of layer 2", "1 everywhere");
   await pick(page, "How it goes in of layer 2", "subtract");
   await saved(page, "Layer");
-  expect(Math.max(...(await weights(page, "Map")))).toBe(0);
+  await expect.poll(async () => Math.max(...(await weights(page, "Map")))).toBe(0);
   const second = page.getByRole("group", { name: "Layer 2" });
   await second.getByRole("textbox", { name: "Amount" }).fill("0.25");
   await second.getByRole("textbox", { name: "Amount" }).press("Enter");

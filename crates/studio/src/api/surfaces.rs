@@ -14,7 +14,7 @@ use serde::{Deserialize, Serialize};
 use shot::{Id, SurfaceQuantity};
 use utoipa::{IntoParams, ToSchema};
 
-/// Most vertices of a mesh whose UVs are measured.
+/// Most vertices of a mesh at rest that is measured.
 const MAX_VERTICES: usize = 1_000_000;
 
 /// What is measured, of which element.
@@ -50,7 +50,7 @@ pub(crate) async fn measured(
             .ok_or_else(|| Error::Bad(format!("there is no quantity {quantity:?}")))?;
         let meshes = studio.loader.meshes(&studio.data, &shot)?;
         let bad = |error: geometry::MissingMesh| Error::Bad(error.to_string());
-        let rest = meshes.deforming(element, mesh.positions.len()).map_err(bad)?;
+        let rest = meshes.deforming(element, MAX_VERTICES).map_err(bad)?;
         let rest = rest.and_then(std::result::Result::ok).ok_or_else(missing)?;
         // The shot may have other copies now than the frame has: then there is none.
         surface_quantity(&frame, element, quantity, &rest.positions).ok_or_else(missing)
