@@ -45,7 +45,9 @@ pub(crate) async fn measured(
             return Err(missing());
         }
         let frame = frames.frame(number).map_err(|_| missing())?;
-        let mesh = frame.meshes.get(&element.id).ok_or_else(missing)?;
+        if !frame.meshes.contains_key(&element.id) {
+            return Err(missing());
+        }
         let quantity = SurfaceQuantity::named(&quantity)
             .ok_or_else(|| Error::Bad(format!("there is no quantity {quantity:?}")))?;
         let meshes = studio.loader.meshes(&studio.data, &shot)?;
