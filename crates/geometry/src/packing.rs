@@ -9,8 +9,12 @@ use crate::{Mesh, Surface, mass_properties};
 use glam::Vec3;
 use thiserror::Error;
 
-/// Rounds after which a packing that still overlaps is given up.
+/// Rounds after which a packing that still overlaps is given up; of very many spheres fewer.
 const ROUNDS: usize = 4_000;
+/// Moves of spheres in all rounds.
+const MOVES: usize = 4_000_000;
+/// Random places that are tried for each sphere to begin in.
+const TRIES: usize = 2_000;
 /// Overlaps below this part of the smallest radius are none.
 const TOUCHING: f32 = 1e-3;
 /// Part of the push of the round before that goes on.
@@ -49,16 +53,18 @@ pub fn pack(container: &Mesh, radii: &[f32], seed: u32) -> Result<Vec<Vec3>, Pac
     let surface = Surface::new(container);
     let bounds = container.bounds();
     let mut random = Random(seed);
-    let mut within = || loop {
-        let at = Vec3::new(random.fraction(), random.fraction(), random.fraction());
-        let at = bounds.min + at * bounds.size();
-        if surface.contains(at) {
-            break at;
-        }
+    let mut within = || {
+        (0..TRIES).find_map(|_| {
+            let at = Vec3::new(random.fraction(), random.fraction(), random.fraction());
+            let at = bounds.min + at * bounds.size();
+            surface.contains(at).then_some(at)
+        })
     };
-    let mut centres: Vec<Vec3> = radii.iter().map(|_| within()).collect();
+    // Where no place is found the inside is too thin for anything.
+    let begun: Option<Vec<Vec3>> = radii.iter().map(|_| within()).collect();
+    let mut centres = begun.ok_or(PackError::TooFull(filled))?;
     let mut pushes = vec![Vec3::ZERO; radii.len()];
-    for _ in 0..ROUNDS {
+    for _ in 0..(MOVES / radii.len().max(1)).min(ROUNDS) {
         let mut deepest = 0.0f32;
         pushes.iter_mut().for_each(|push| *push *= GOES_ON);
         for (a, b) in near(&centres, radii) {
@@ -179,6 +185,11 @@ mod tests {
         let sphere = primitive::sphere(0.5, 48);
         assert!(matches!(pack(&sphere, &[0.3; 9], 1), Err(PackError::TooFull(_))));
         assert!(pack(&sphere, &[0.2; 5], 1).is_ok());
+        // Between two walls that nearly touch there is no place to begin in, and the search for one ends.
+        let thin = primitive::cuboid(Vec3::new(5.0, 5.0, 1e-6), 0.0);
+        let turn = glam::Quat::from_rotation_y(0.7);
+        let positions = thin.positions.iter().map(|p| turn * *p).collect();
+        assert!(pack(&Mesh { positions, ..thin }, &[1e-4; 9], 1).is_err());
         assert!(matches!(pack(&sphere, &[0.6], 1), Err(PackError::TooFull(_))));
         assert_eq!(
             PackError::TooFull(0.7).to_string(),

@@ -14,7 +14,7 @@ use shot::map::{LayerSource, Map, MapLayer};
 use shot::motion::Sampler;
 use shot::region::Combine;
 use shot::world::World;
-use shot::{Element, Fault, Id, Shot};
+use shot::{Element, Fault, Id, Shape, Shot};
 use std::collections::BTreeMap;
 use std::ops::RangeInclusive;
 use std::sync::{Arc, Mutex, PoisonError};
@@ -30,8 +30,8 @@ pub struct LookValues {
     surfaces: Surfaces,
     /// The elements whose looks ask for values.
     elements: Vec<Id>,
-    /// Their meshes at rest.
-    at_rest: Mutex<BTreeMap<Id, Arc<AtRest>>>,
+    /// Their meshes at rest, of the shapes that they had last: those of rigid solids may be keyed.
+    at_rest: Mutex<BTreeMap<Id, (Shape, Arc<AtRest>)>>,
 }
 
 struct AtRest {
@@ -64,7 +64,8 @@ impl LookValues {
 
     fn at_rest(&self, element: &Element) -> Option<Arc<AtRest>> {
         let mut all = self.at_rest.lock().unwrap_or_else(PoisonError::into_inner);
-        if let Some(found) = all.get(&element.id) {
+        let shape = &element.as_solid()?.shape;
+        if let Some((_, found)) = all.get(&element.id).filter(|(of, _)| of == shape) {
             return Some(found.clone());
         }
         let mesh = match self.meshes.deforming(element, MAX_VERTICES).ok()? {
@@ -73,7 +74,7 @@ impl LookValues {
         };
         let (topology, closed) = (Arc::new(Topology::of(&mesh)), mesh.is_closed());
         let made = Arc::new(AtRest { surface: MapSurface::new(mesh), topology, closed });
-        all.insert(element.id, made.clone());
+        all.insert(element.id, (shape.clone(), made.clone()));
         Some(made)
     }
 

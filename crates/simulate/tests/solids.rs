@@ -394,3 +394,29 @@ fn a_keyed_shape_goes_on_from_a_saved_state_as_without_it() {
         assert_eq!(whole.advance().unwrap().bodies, resumed.advance().unwrap().bodies);
     }
 }
+
+/// Copies that are placed one by one rest at their own size, and frames have it.
+#[test]
+fn placed_copies_of_a_rigid_body_have_their_sizes() {
+    let mut shot = Shot::empty("Placed");
+    shot.timing.last = 72;
+    shot.add(Element::solid("Ground", Shape::cuboid(20.0, 1.0, 20.0), Moves::Still).at(0.0, -0.5, 0.0));
+    let mut boxes = Element::solid("Boxes", Shape::cuboid(0.2, 0.2, 0.2), Moves::Free).at(0.0, 0.6, 0.0);
+    let copy = |x: f32, size: f32| shot::PlacedCopy {
+        position_m: Vec3::new(x, 0.0, 0.0),
+        orientation_rad: Vec3::ZERO,
+        size,
+    };
+    boxes.as_solid_mut().unwrap().placed = vec![copy(-2.0, 0.5), copy(0.0, 1.0), copy(2.0, 3.0)];
+    let id = shot.add(boxes);
+    let mut simulation = Simulation::new(&shot, &Default::default()).unwrap();
+    let mut frame = simulation.write();
+    while frame.number < shot.timing.last {
+        frame = simulation.advance().unwrap();
+    }
+    let bodies = &frame.bodies[&id];
+    assert_eq!(bodies.scales, [0.5, 1.0, 3.0]);
+    for (position, size) in bodies.positions.iter().zip(&bodies.scales) {
+        assert!((position.y - 0.1 * size).abs() < 2e-3, "{} for {}", position.y, 0.1 * size);
+    }
+}

@@ -19,7 +19,7 @@
   let { element, ids, root, look }: Props = $props();
   let layers = $derived(look.layers ?? []);
   let maps = $derived((solidOf(element)?.maps ?? []).map((map) => map.name));
-  let choices = $derived(weightChoices(maps, deforms(element)));
+  let choices = $derived(weightChoices(maps, deforms(element), solidOf(element) !== undefined));
   const at = (i: number, part: string) => ({ element, ids, path: `${root}.layers.${i}.${part}` });
   const set = (label: string, value: Schemas["LookLayer"][]) =>
     shot.set(`${label} of ${element.name}`, ids, `/${root.replaceAll(".", "/")}/layers`, value);

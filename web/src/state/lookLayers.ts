@@ -5,8 +5,9 @@ import { quantities } from "./colouring";
 type Layer = Schemas["LookLayer"];
 type Weight = NonNullable<Layer["by"]>;
 
-/** What a weight can come from, as one choice: quantities and maps each by name. */
-export function weightChoices(maps: string[], deforms: boolean): [string, string][] {
+/** What a weight can come from, as one choice: quantities and maps each by name; particles have no mesh that could tell. */
+export function weightChoices(maps: string[], deforms: boolean, solid = true): [string, string][] {
+  if (!solid) return [["viewing_angle", "viewing angle"]];
   const measured = Object.entries(quantities).map(([name, of]): [string, string] => [
     `quantity ${name}`,
     of.label.toLowerCase(),

@@ -17,6 +17,10 @@ const WITHIN: f32 = 0.5;
 const LEAST_PIECE: f32 = 0.002;
 /// Rounds of rotations and positions.
 const ROUNDS: usize = 20;
+/// Faces that are gone through in all rounds of all pieces: large meshes take fewer rounds, so that none takes long.
+const FACES: usize = 200_000_000;
+/// Most steps of conjugate gradients in a round.
+const STEPS: usize = 200;
 /// Distance between pieces, as a part of the side of the square.
 const GAP: f32 = 0.01;
 
@@ -28,7 +32,11 @@ pub(super) fn unwrapped(mesh: Mesh) -> Mesh {
     let mut uvs = vec![[Vec2::ZERO; 3]; faces.len()];
     let mut pieces: Vec<Piece> =
         pieces(&faces, &at).into_iter().map(|of| Piece::new(&faces, &at, of)).collect();
-    pieces.iter_mut().for_each(Piece::flatten);
+    // Passes over all faces that there is time for: in small meshes all of them.
+    let passes = FACES / faces.len().max(1);
+    let rounds = (passes / STEPS).clamp(4, ROUNDS);
+    let steps = (passes / rounds).clamp(20, STEPS);
+    pieces.iter_mut().for_each(|piece| piece.flatten(rounds, steps));
     pack(&mut pieces);
     for piece in &pieces {
         for (face, corners) in piece.faces.iter().zip(&piece.corners) {
@@ -170,10 +178,10 @@ impl Piece {
         [(0, 1, weights[2]), (1, 2, weights[0]), (2, 0, weights[1])]
     }
 
-    fn flatten(&mut self) {
-        for _ in 0..ROUNDS {
+    fn flatten(&mut self, rounds: usize, steps: usize) {
+        for _ in 0..rounds {
             let sums = self.rotated();
-            self.fit(&sums);
+            self.fit(&sums, steps);
         }
     }
 
@@ -199,7 +207,7 @@ impl Piece {
     }
 
     /// The positions whose edges fit best: L x = b, by conjugate gradients from where the points are.
-    fn fit(&mut self, b: &[Vec2]) {
+    fn fit(&mut self, b: &[Vec2], steps: usize) {
         let multiply = |x: &[Vec2]| {
             let mut image = vec![Vec2::ZERO; x.len()];
             for (corners, (_, weights)) in self.corners.iter().zip(&self.planes) {
@@ -226,7 +234,7 @@ impl Piece {
         let mut step = solve(&residual);
         let mut norm = dot(&residual, &step);
         let enough = 1e-8 * dot(b, &solve(b));
-        for _ in 0..200 {
+        for _ in 0..steps {
             if norm <= enough || !norm.is_finite() {
                 break;
             }

@@ -73,7 +73,10 @@ impl Deformables {
             let state = before.with_more(&nodes, &points);
             let pressure = self.body.pressure.with_more(&points);
             let impulses = std::mem::take(&mut self.body.impulses);
+            let densities = std::mem::take(&mut self.body.densities);
             self.take_up(state);
+            // What others give in this step still comes.
+            self.body.densities = densities;
             (self.body.pressure, self.body.impulses) = (pressure, impulses);
         }
     }

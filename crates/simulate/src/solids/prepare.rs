@@ -84,7 +84,7 @@ pub(super) fn world(context: PrepareContext) -> Result<(PhysicsWorld, Vec<SolidB
             })
         };
         // Copies of one size share what is made of their shape.
-        let mut sized = of_size(1.0)?;
+        let (mut sized, mut made_of) = (of_size(1.0)?, 1.0);
         let smallest_m = sized.smallest_m;
         if solid.body.moves != Moves::Still {
             sizes.push(smallest_m);
@@ -95,8 +95,8 @@ pub(super) fn world(context: PrepareContext) -> Result<(PhysicsWorld, Vec<SolidB
             let begins = begins.filter(|of| of.is_there(copy));
             let placement = begins.map_or(placement, |of| of.pose(copy));
             let size = element.size_of(copy);
-            if size != 1.0 || copy > 0 && element.size_of(copy - 1) != 1.0 {
-                sized = of_size(size)?;
+            if size != made_of {
+                (sized, made_of) = (of_size(size)?, size);
             }
             let Sized { smallest_m, volume_m3, properties, ref collision, area_m2 } = sized;
             let kind = match solid.body.moves {
