@@ -20,6 +20,17 @@ pub struct Mesh {
     pub weights: Vec<f32>,
     /// Vertex indices, counter-clockwise from outside.
     pub triangles: Vec<[u32; 3]>,
+    /// Named groups of faces that the mesh came with.
+    pub groups: Vec<FaceGroup>,
+}
+
+/// Faces of a mesh with a name.
+#[derive(Clone, Debug, Default, PartialEq, Eq)]
+pub struct FaceGroup {
+    /// Its name.
+    pub name: String,
+    /// Indices of its triangles.
+    pub faces: Vec<u32>,
 }
 
 /// Why a mesh cannot be used.
@@ -135,7 +146,7 @@ impl Mesh {
             *corners = gathered(corners, &mut faces);
         }
         let least = crease_rad.cos();
-        let mut out = Mesh::default();
+        let mut out = Mesh { groups: self.groups.clone(), ..Mesh::default() };
         let mut made: HashMap<(u32, [u32; 3]), u32> = HashMap::new();
         for (face, t) in self.triangles.iter().enumerate() {
             out.triangles.push(t.map(|v| {

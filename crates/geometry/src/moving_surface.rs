@@ -1,7 +1,7 @@
 //! The surface of a mesh that changes its shape, over a step of time.
 
 use crate::{Bounds, Bvh, RefitPlan, Topology};
-use glam::Vec3;
+use glam::{Mat3, Quat, Vec3};
 use std::sync::Arc;
 
 /// A surface with its vertices at the start and at the end of a step, between
@@ -16,6 +16,17 @@ pub struct MovingSurface {
     reach: f32,
     /// Length of the longest way of a vertex.
     longest_way: f32,
+}
+
+/// A place that goes with a face.
+#[derive(Clone, Copy, Debug, PartialEq)]
+pub struct SurfacePlace {
+    /// The face.
+    pub triangle: u32,
+    /// Barycentric weights of its corners, which sum to 1.
+    pub weights: [f32; 3],
+    /// Distance from there in the face's own frame, whose y axis is its normal and whose x axis is its first edge, m.
+    pub offset: Vec3,
 }
 
 /// Where a ball first touches a moving surface.
@@ -76,6 +87,28 @@ impl MovingSurface {
     /// The nearest point at the step's end and its face, if one is closer than `within`.
     pub fn nearest(&self, point: Vec3, within: f32) -> Option<(Vec3, u32)> {
         self.bvh.nearest(point, within)
+    }
+
+    /// The place of a point near the surface: on the face that is nearest at the step's end. With `at_start` the point is where it
+    /// is at the step's start.
+    pub fn place(&self, point: Vec3, at_start: bool) -> Option<SurfacePlace> {
+        let (on, triangle) = self.nearest(point, f32::INFINITY)?;
+        let corners = self.topology.triangles()[triangle as usize].map(|v| self.after[v as usize]);
+        let place = SurfacePlace { triangle, weights: barycentric(corners, on), offset: Vec3::ZERO };
+        let (position, orientation) = self.at_place(&place, at_start)?;
+        Some(SurfacePlace { offset: orientation.inverse() * (point - position), ..place })
+    }
+
+    /// Where a place is at the step's end, or at its start, and the frame of its face; none: there is no such face.
+    pub fn at_place(&self, place: &SurfacePlace, at_start: bool) -> Option<(Vec3, Quat)> {
+        let t = *self.topology.triangles().get(place.triangle as usize)?;
+        let list = if at_start { &self.before } else { &self.after };
+        let [a, b, c] = t.map(|v| list[v as usize]);
+        let [wa, wb, wc] = place.weights;
+        let y = (b - a).cross(c - a).try_normalize().unwrap_or(Vec3::Y);
+        let x = (b - a).try_normalize().unwrap_or_else(|| y.any_orthonormal_vector());
+        let orientation = Quat::from_mat3(&Mat3::from_cols(x, y, x.cross(y)));
+        Some((a * wa + b * wb + c * wc + orientation * place.offset, orientation))
     }
 
     /// The way of a point of a face in the step, m.

@@ -281,8 +281,8 @@ pub fn plane(x: f32, z: f32) -> Mesh {
         positions: uvs.map(|[u, v]| corner(u, v)).to_vec(),
         normals: vec![Vec3::Y; 4],
         uvs: uvs.map(Vec2::from).to_vec(),
-        weights: Vec::new(),
         triangles: vec![[0, 1, 2], [0, 2, 3]],
+        ..Mesh::default()
     }
 }
 

@@ -188,7 +188,7 @@ impl Meshes {
         let births =
             shot.particles().filter_map(|(_, particles)| match &particles.emission.map.as_ref()?.source {
                 MapSource::Image { asset } => Some(asset),
-                MapSource::Vertices {} => None,
+                MapSource::Vertices {} | MapSource::Map { .. } | MapSource::Quantity { .. } => None,
             });
         births.chain(of_maps)
     }

@@ -1,6 +1,6 @@
 //! The content of a mesh file: parts, their placements and their looks.
 
-use geometry::Mesh;
+use geometry::{FaceGroup, Mesh};
 use glam::{Quat, Vec3};
 use shot::look::{Look, LookImage};
 
@@ -61,8 +61,15 @@ impl Model {
     #[must_use]
     pub fn merged(self) -> Mesh {
         let mut whole = Mesh::default();
-        for Part { mesh, position, orientation, scale, .. } in self.parts {
-            let base = whole.positions.len();
+        let several = self.parts.len() > 1;
+        for Part { name, mesh, position, orientation, scale, .. } in self.parts {
+            let (base, first) = (whole.positions.len(), whole.triangles.len() as u32);
+            if several {
+                add_group(&mut whole.groups, name, first..first + mesh.triangles.len() as u32);
+            }
+            for group in mesh.groups {
+                add_group(&mut whole.groups, group.name, group.faces.iter().map(|face| first + face));
+            }
             whole.positions.extend(mesh.positions.iter().map(|p| position + orientation * (*p * scale)));
             let count = whole.positions.len();
             if mesh.normals.len() == mesh.positions.len() {
@@ -84,6 +91,18 @@ impl Model {
             whole.triangles.extend(mesh.triangles.iter().map(moved));
         }
         whole
+    }
+}
+
+/// Most groups of faces that are kept.
+const MAX_GROUPS: usize = 64;
+
+/// Adds faces to the group of a name.
+fn add_group(groups: &mut Vec<FaceGroup>, name: String, faces: impl Iterator<Item = u32>) {
+    match groups.iter().position(|group| group.name == name) {
+        Some(place) => groups[place].faces.extend(faces),
+        None if groups.len() < MAX_GROUPS => groups.push(FaceGroup { name, faces: faces.collect() }),
+        None => {}
     }
 }
 

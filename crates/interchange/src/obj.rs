@@ -10,7 +10,7 @@ use std::collections::HashMap;
 const MAX_GROUPS: usize = 64;
 
 pub(crate) fn read(name: &str, bytes: &[u8]) -> Result<Mesh, ImportError> {
-    Ok(read_grouped(name, bytes)?.mesh)
+    Ok(read_grouped(name, bytes)?.into())
 }
 
 /// As [`read`], with the groups of the faces and the colours of the vertices.

@@ -169,6 +169,11 @@ pub enum LayerSource {
     },
     /// The brightness of the colours that the mesh's vertices came with.
     Vertices {},
+    /// 1 on the faces of a group that the mesh came with.
+    Group {
+        /// Its name in the file.
+        group: String,
+    },
 }
 
 /// A stroke of the brush.

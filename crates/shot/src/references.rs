@@ -248,6 +248,10 @@ impl List {
             Source::Broken { solid, .. } => {
                 self.add(&format!("{from}.broken.solid"), *solid, Role::Source, Target::Solid, from);
             }
+            Source::Seam { solid, curve, .. } => {
+                self.add(&format!("{from}.seam.solid"), *solid, Role::Source, Target::Solid, from);
+                self.add(&format!("{from}.seam.curve"), *curve, Role::Source, Target::Curve, from);
+            }
             Source::Curve { curve } => {
                 self.add(&format!("{from}.curve.curve"), *curve, Role::Source, Target::Curve, from);
             }

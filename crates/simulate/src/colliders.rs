@@ -1,6 +1,6 @@
 //! Bodies as other solvers collide with them, and what the solvers exchange.
 
-use geometry::{Bounds, Mesh, MissingMesh, MovingMesh, MovingSurface, Ray, Surface, Tree};
+use geometry::{Bounds, Mesh, MissingMesh, MovingMesh, MovingSurface, Ray, Surface, SurfacePlace, Tree};
 use glam::{Affine3A, Mat3, Vec3};
 use shot::{Element, Id, Shape, Shot, world::Pose};
 use std::collections::{BTreeMap, HashMap};
@@ -286,6 +286,25 @@ impl Collider {
             }
             Skin::Rigid(_) => Vec3::ZERO,
         }
+    }
+
+    /// The place of a point on the surface of a body that changes its shape, for as long as it has the same faces; none: it does
+    /// not change it. With `at_start` the point is where it is at the substep's start.
+    pub fn place(&self, point: Vec3, at_start: bool) -> Option<SurfacePlace> {
+        let Skin::Deforming(surface) = &self.skin else { return None };
+        let (position, orientation) = if at_start { self.before } else { self.now.pose };
+        let place = surface.place(orientation.inverse() * (point - position) / self.now.scale, at_start)?;
+        Some(SurfacePlace { offset: place.offset * self.now.scale, ..place })
+    }
+
+    /// Where a place of its surface is at the substep's end, or at its start, and the frame of its face.
+    pub fn at_place(&self, place: &SurfacePlace, at_start: bool) -> Option<Pose> {
+        let Skin::Deforming(surface) = &self.skin else { return None };
+        let (position, orientation) = if at_start { self.before } else { self.now.pose };
+        let on = SurfacePlace { offset: Vec3::ZERO, ..*place };
+        let (at, turned) = surface.at_place(&on, at_start)?;
+        let turned = orientation * turned;
+        Some((position + orientation * (at * self.now.scale) + turned * place.offset, turned))
     }
 
     /// The mesh of a body that changes its shape, as it is at the substep's end.

@@ -31,6 +31,7 @@ pub mod look_values;
 pub mod maps;
 pub mod packing;
 mod particles;
+mod rest_surface;
 mod rounds;
 mod simulation;
 pub mod solids;

@@ -4,9 +4,9 @@ use crate::forces::Surfaces;
 use crate::maps::MapsAt;
 use frames::finish::SharedFrames;
 use frames::{Frame, Frames, MeshState, Parts, RunError, surface_quantity};
-use geometry::maps::MapSurface;
+use crate::rest_surface::RestSurface;
 use geometry::topology::{Attribute, AttributeValues, Domain};
-use geometry::{Meshes, Topology, crevices};
+use geometry::{Meshes, crevices};
 use glam::Vec3;
 use shot::fingerprint::Fingerprint;
 use shot::look_layer::LookWeight;
@@ -19,9 +19,6 @@ use std::collections::BTreeMap;
 use std::ops::RangeInclusive;
 use std::sync::{Arc, Mutex, PoisonError};
 
-/// Most vertices of a mesh at rest.
-const MAX_VERTICES: usize = 2_000_000;
-
 /// Frames whose meshes have the values that the looks of a shot ask for. A rigid solid whose look asks for some gets a mesh.
 pub struct LookValues {
     source: SharedFrames,
@@ -31,13 +28,7 @@ pub struct LookValues {
     /// The elements whose looks ask for values.
     elements: Vec<Id>,
     /// Their meshes at rest, of the shapes that they had last: those of rigid solids may be keyed.
-    at_rest: Mutex<BTreeMap<Id, (Shape, Arc<AtRest>)>>,
-}
-
-struct AtRest {
-    surface: MapSurface,
-    topology: Arc<Topology>,
-    closed: bool,
+    at_rest: Mutex<BTreeMap<Id, (Shape, Arc<RestSurface>)>>,
 }
 
 /// Whether the looks of a shot ask for values.
@@ -62,18 +53,13 @@ impl LookValues {
         Ok(Self { source, sampler, meshes, surfaces, elements, at_rest })
     }
 
-    fn at_rest(&self, element: &Element) -> Option<Arc<AtRest>> {
+    fn at_rest(&self, element: &Element) -> Option<Arc<RestSurface>> {
         let mut all = self.at_rest.lock().unwrap_or_else(PoisonError::into_inner);
         let shape = &element.as_solid()?.shape;
         if let Some((_, found)) = all.get(&element.id).filter(|(of, _)| of == shape) {
             return Some(found.clone());
         }
-        let mesh = match self.meshes.deforming(element, MAX_VERTICES).ok()? {
-            Some(refined) => refined.ok()?,
-            None => self.meshes.of_solid(element.as_solid()?).ok()?,
-        };
-        let (topology, closed) = (Arc::new(Topology::of(&mesh)), mesh.is_closed());
-        let made = Arc::new(AtRest { surface: MapSurface::new(mesh), topology, closed });
+        let made = Arc::new(RestSurface::of(element, &self.meshes)?);
         all.insert(element.id, (shape.clone(), made.clone()));
         Some(made)
     }
@@ -97,13 +83,9 @@ impl LookValues {
         });
         let timing = now.timing;
         let seconds = (self.sampler.world_frame(at) - f64::from(timing.first)) / f64::from(timing.fps);
-        let images = &self.meshes.images;
-        let maps = MapsAt { world: &world, surfaces: &self.surfaces, images, element, seconds };
-        let of_map = |map: &Map| {
-            let own = rest.surface.by_vertex(&rest.surface.weights(map, &maps));
-            let copies = mesh.positions.len().checked_div(own.len())?;
-            (copies * own.len() == mesh.positions.len()).then(|| own.repeat(copies))
-        };
+        let meshes = &self.meshes;
+        let maps = MapsAt { world: &world, surfaces: &self.surfaces, meshes, element, seconds };
+        let of_map = |map: &Map| rest.map(map, &maps, mesh.positions.len(), Some(&mesh));
         let solid = element.as_solid()?;
         let mut added: Vec<Attribute> = Vec::new();
         for layer in &solid.look.layers {

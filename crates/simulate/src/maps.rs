@@ -1,13 +1,11 @@
 //! What maps need of a shot at one time.
 
 use crate::forces::{Surfaces, Weight};
-use geometry::Image;
 use geometry::maps::MapContext;
+use geometry::{Image, Meshes};
 use glam::Vec3;
 use shot::world::World;
-use shot::{Element, ElementKind, Id};
-use std::collections::HashMap;
-use std::sync::Arc;
+use shot::{Element, ElementKind, Id, Shape};
 
 /// A shot at one time, as maps need it: regions and curves in the frame of an element's first copy.
 pub struct MapsAt<'a> {
@@ -15,8 +13,8 @@ pub struct MapsAt<'a> {
     pub world: &'a World<'a>,
     /// The surfaces that regions need.
     pub surfaces: &'a Surfaces,
-    /// Images by the names of their assets.
-    pub images: &'a HashMap<String, Arc<Image>>,
+    /// Meshes and images.
+    pub meshes: &'a Meshes,
     /// The element.
     pub element: &'a Element,
     /// Seconds of the world's time.
@@ -41,6 +39,14 @@ impl MapContext for MapsAt<'_> {
     }
 
     fn image(&self, asset: &str) -> Option<&Image> {
-        self.images.get(asset).map(|image| &**image)
+        self.meshes.images.get(asset).map(|image| &**image)
+    }
+
+    fn group(&self, name: &str) -> Option<Vec<[Vec3; 3]>> {
+        let Shape::Mesh { asset, scale } = &self.element.as_solid()?.shape else { return None };
+        let mesh = self.meshes.by_name.get(asset)?;
+        let group = mesh.groups.iter().find(|group| group.name == name)?;
+        let corners = |face: &u32| mesh.triangles[*face as usize].map(|v| mesh.positions[v as usize] * *scale);
+        Some(group.faces.iter().map(corners).collect())
     }
 }

@@ -23,9 +23,9 @@ use std::collections::{BTreeMap, BTreeSet};
 /// All kinds of solver, in the order they step.
 pub const SOLVERS: &[SolverKind] = &[
     SolverKind { name: "solids", version: 1, prepare: crate::solids::prepare, begins_later: false },
-    SolverKind { name: "deformables", version: 2, prepare: crate::deformable::prepare, begins_later: false },
+    SolverKind { name: "deformables", version: 3, prepare: crate::deformable::prepare, begins_later: false },
     SolverKind { name: "sway", version: 1, prepare: crate::sway::prepare, begins_later: false },
-    SolverKind { name: "particles", version: 1, prepare: crate::particles::prepare, begins_later: true },
+    SolverKind { name: "particles", version: 2, prepare: crate::particles::prepare, begins_later: true },
 ];
 
 /// A shot being computed.
@@ -39,6 +39,8 @@ pub struct Simulation {
     /// The solvers of all systems, those of one system together.
     solvers: Vec<SystemSolver>,
     colliders: Colliders,
+    /// What cloths and soft bodies would write into a frame, at the end of their last substep, if a solver wants that.
+    deformed: Frame,
     wants: Wants,
     frame: u32,
     cancel: Cancel,
@@ -192,6 +194,7 @@ impl Simulation {
                 bodies: all.bodies || wants.bodies,
                 hits: all.hits || wants.hits,
                 deformables: all.deformables || wants.deformables,
+                quantities: all.quantities || wants.quantities,
             }
         });
         let meshes = meshes.clone();
@@ -204,6 +207,7 @@ impl Simulation {
             systems,
             solvers,
             colliders,
+            deformed: Frame::default(),
             wants,
             frame,
             cancel: Cancel::default(),
@@ -430,6 +434,7 @@ impl Simulation {
                 surfaces: &self.surfaces,
                 seconds,
                 colliders: &self.colliders,
+                deformed: &self.deformed,
             };
             match solver.preroll_s() {
                 _ if !early => solver.step(&step)?,
@@ -450,7 +455,12 @@ impl Simulation {
                     self.solvers[i].solver.follow_free(&step);
                 }
             }
-            let exchange = self.solvers[i].solver.take_exchange();
+            let solver = &mut self.solvers[i].solver;
+            if self.wants.quantities && solver.deforms() {
+                self.deformed = Frame::default();
+                solver.write(&mut self.deformed);
+            }
+            let exchange = solver.take_exchange();
             if has_bodies && (self.wants.deformables || !self.solvers[i].solver.deforms()) {
                 let begins_frame = (start - start.round()).abs() < 1e-6;
                 self.follow(dt as f32, Some(i), begins_frame).map_err(cannot_be_met(self.frame + 1))?;

@@ -59,6 +59,8 @@ pub struct Step<'a> {
     pub seconds: f64,
     /// The bodies, with their poses at the substep's start and end.
     pub colliders: &'a Colliders,
+    /// What cloths and soft bodies would write into a frame at the substep's end; empty if no solver wants that.
+    pub deformed: &'a Frame,
 }
 
 impl Step<'_> {
@@ -294,6 +296,8 @@ pub struct Wants {
     pub hits: bool,
     /// The surfaces of cloths and soft bodies too.
     pub deformables: bool,
+    /// What cloths and soft bodies would write into a frame.
+    pub quantities: bool,
 }
 
 /// Prepares a solver for the elements of a system; none if the system has nothing for it.

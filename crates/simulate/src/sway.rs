@@ -9,12 +9,11 @@ use crate::maps::MapsAt;
 use crate::{BlowUp, PrepareContext, PrepareError, SavedPart, Solver, Step, Wants};
 use frames::{Frame, MeshState};
 use geometry::maps::MapSurface;
-use geometry::{Image, Topology};
+use geometry::{Meshes, Topology};
 use glam::{DMat2, DVec2, DVec3, Vec3};
 use serde::{Deserialize, Serialize};
 use shot::world::{Pose, World};
 use shot::{Element, Id, System, SystemId};
-use std::collections::HashMap;
 use std::f64::consts::TAU;
 use std::sync::Arc;
 
@@ -30,7 +29,7 @@ struct Member {
     name: String,
     at_rest: MapSurface,
     topology: Arc<Topology>,
-    images: HashMap<String, Arc<Image>>,
+    meshes: Meshes,
     /// Area around each vertex at rest, m².
     areas: Vec<f32>,
     /// Gravity at the first frame, m/s².
@@ -82,7 +81,7 @@ pub(crate) fn prepare(
             name: element.name.clone(),
             topology: Arc::new(Topology::of(&mesh)),
             at_rest: MapSurface::new(mesh),
-            images: context.meshes.images.clone(),
+            meshes: context.meshes.clone(),
             areas,
             gravity: context.shot.gravity_on(element, f64::from(context.shot.timing.first)),
             state: MemberState::default(),
@@ -115,8 +114,8 @@ impl Member {
         let map = element.acting_maps().next()?;
         let solved = |id: Id, _: f64| step.colliders.solved(id);
         let world = World::new(step.shot, step.sampler, step.acting, &solved);
-        let (surfaces, images, seconds) = (step.surfaces, &self.images, step.seconds);
-        let at = MapsAt { world: &world, surfaces, images, element, seconds };
+        let (surfaces, meshes, seconds) = (step.surfaces, &self.meshes, step.seconds);
+        let at = MapsAt { world: &world, surfaces, meshes, element, seconds };
         Some(self.at_rest.by_vertex(&self.at_rest.weights(map, &at)))
     }
 

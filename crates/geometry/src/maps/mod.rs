@@ -6,6 +6,7 @@ mod border;
 mod strokes;
 
 use crate::deformation::curvatures;
+use crate::moving_surface::barycentric;
 use crate::{Bvh, Image, Mesh, Topology, Weld};
 use glam::{Vec2, Vec3};
 use noise::{NoiseFn, Perlin};
@@ -35,7 +36,12 @@ pub trait MapContext {
     fn curve(&self, curve: Id) -> Option<Vec<Vec<Vec3>>>;
     /// An image among the assets.
     fn image(&self, asset: &str) -> Option<&Image>;
+    /// The corners of the faces of a group, m; none: the mesh has no such group.
+    fn group(&self, name: &str) -> Option<Vec<[Vec3; 3]>>;
 }
+
+/// Distance below which a point lies on a face, against the size of the mesh.
+const ON_FACE: f32 = 1e-5;
 
 /// Most passes of a blur or of an evening brush: a blur of 20 edges.
 const MAX_PASSES: f32 = 1_600.0;
@@ -151,8 +157,24 @@ impl MapSurface {
                 }
                 None => vec![0.0; count],
             },
+            LayerSource::Group { group } => match context.group(group) {
+                Some(faces) => self.on_faces(&faces),
+                None => vec![0.0; count],
+            },
             LayerSource::Vertices {} => of_vertices(&|v| self.mesh.weights.get(v).copied().unwrap_or(0.0)),
         }
+    }
+
+    /// 1 at the points that lie on some faces.
+    fn on_faces(&self, faces: &[[Vec3; 3]]) -> Vec<f32> {
+        let positions: Vec<Vec3> = faces.iter().flatten().copied().collect();
+        let corners: Vec<[u32; 3]> = (0..faces.len() as u32).map(|i| [3 * i, 3 * i + 1, 3 * i + 2]).collect();
+        if corners.is_empty() {
+            return vec![0.0; self.points.len()];
+        }
+        let bvh = Bvh::build(&positions, &corners);
+        let close = ON_FACE * self.mesh.bounds().size().max_element();
+        self.points.iter().map(|p| f32::from(bvh.nearest(*p, close).is_some())).collect()
     }
 
     /// From 0 at the opposite side to 1.
@@ -173,6 +195,14 @@ impl MapSurface {
             if around.is_empty() { own } else { own + amount * (sum / around.len() as f32 - own) }
         };
         *weights = (0..weights.len()).map(mean).collect();
+    }
+
+    /// The weight at the place of the surface nearest to a position, from those by point.
+    pub fn at_place(&self, weights: &[f32], position: Vec3) -> f32 {
+        let Some((on, face)) = self.bvh.nearest(position, f32::INFINITY) else { return 0.0 };
+        let corners = self.faces[face as usize];
+        let shares = barycentric(corners.map(|p| self.points[p as usize]), on);
+        corners.iter().zip(shares).map(|(p, share)| share * weights[*p as usize]).sum()
     }
 
     /// The weights by vertex of those by point.

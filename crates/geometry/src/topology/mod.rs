@@ -5,7 +5,7 @@ mod traversal;
 
 pub use traversal::{Prediction, Traversal};
 
-use crate::{Mesh, Weld};
+use crate::{FaceGroup, Mesh, Weld};
 use glam::{Vec2, Vec3};
 use shot::fingerprint::Fingerprint;
 use std::collections::HashMap;
@@ -231,7 +231,15 @@ impl Topology {
             Some(AttributeValues::Scalars(weights)) => weights.clone(),
             _ => Vec::new(),
         };
+        let group = |of: &Attribute| match &of.values {
+            AttributeValues::Flags(flags) if of.domain == Domain::Face => {
+                let faces = (0..).zip(flags).filter(|(_, flag)| **flag != 0).map(|(face, _)| face).collect();
+                Some(FaceGroup { name: of.name.clone(), faces })
+            }
+            _ => None,
+        };
         Mesh {
+            groups: self.attributes.iter().filter_map(group).collect(),
             normals: self.normals(&positions),
             uvs: if self.uvs().is_empty() { vec![Vec2::ZERO; self.vertices] } else { self.uvs().to_vec() },
             weights,

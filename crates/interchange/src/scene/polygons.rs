@@ -2,7 +2,7 @@
 
 use crate::MAX_FACES;
 use crate::samples::GroupedMesh;
-use geometry::{Mesh, brightness};
+use geometry::{FaceGroup, Mesh, brightness};
 use glam::{DMat4, DVec3, Vec2, Vec3};
 use std::collections::HashMap;
 
@@ -241,10 +241,11 @@ impl GroupedMesh {
     }
 }
 
-/// Nothing but the mesh.
+/// The mesh with its groups.
 impl From<GroupedMesh> for Mesh {
     fn from(of: GroupedMesh) -> Self {
-        of.mesh
+        let groups = of.groups.into_iter().map(|(name, faces)| FaceGroup { name, faces }).collect();
+        Self { groups, ..of.mesh }
     }
 }
 

@@ -59,7 +59,7 @@ pub(super) fn pin_faults(f: &mut Faults, path: &str, solid: &Solid, pins: &[Pin]
     }
 }
 
-fn map_named(f: &mut Faults, path: String, solid: &Solid, name: &str) {
+pub(super) fn map_named(f: &mut Faults, path: String, solid: &Solid, name: &str) {
     if !solid.maps.iter().any(|map| map.name == name) {
         f.say(path, format!("the solid has no map \"{name}\""));
     }

@@ -70,8 +70,22 @@ impl Shot {
             }
             Some(_) => {}
         }
-        if let MapSource::Image { asset } = &map.source {
-            self.asset(f, &format!("{path}.source.image.asset"), asset, AssetKind::Image);
+        let on = match from {
+            Source::Solid { solid, .. } => self.element(*solid).and_then(Element::as_solid),
+            _ => None,
+        };
+        match &map.source {
+            MapSource::Image { asset } => {
+                self.asset(f, &format!("{path}.source.image.asset"), asset, AssetKind::Image);
+            }
+            MapSource::Map { map } => match on {
+                Some(solid) => super::maps::map_named(f, format!("{path}.source.map.map"), solid, map),
+                None => f.say(format!("{path}.source.map"), "needs particles that are born on a solid"),
+            },
+            MapSource::Quantity { .. } if on.is_none() => {
+                f.say(format!("{path}.source.quantity"), "needs particles that are born on a solid");
+            }
+            MapSource::Quantity { .. } | MapSource::Vertices {} => {}
         }
     }
 }

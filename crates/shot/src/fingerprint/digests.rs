@@ -124,6 +124,16 @@ pub(super) fn parts_digest(shot: &Shot, sampler: &Sampler, frame: f64, parts: &[
                 {
                     hash.update(&asset.sha256);
                 }
+                if let (Some(EmissionMap { source: MapSource::Map { map }, .. }), Source::Solid { solid, .. }) =
+                    (&particles.emission.map, &particles.source)
+                    && let Some(solid) = shot.element(*solid).and_then(Element::as_solid)
+                    && let Some(map) = solid.maps.iter().find(|of| of.name == *map)
+                {
+                    for asset in map.images().filter_map(|name| shot.assets.get(name)) {
+                        hash.update(&asset.sha256);
+                    }
+                    hash.update(serde_json::to_vec(&(map, &solid.uvs)).expect("it serialises"));
+                }
                 serde_json::to_vec(&particles.unseen())
             }
             ElementKind::Camera(_)

@@ -2,7 +2,7 @@
 
 use crate::LAST_FRAME;
 use crate::parameters::{MAX_SIZE_M, MAX_SPEED, Parameters};
-use crate::{Id, Shape, force::ElementFilter};
+use crate::{Id, Shape, SurfaceQuantity, force::ElementFilter};
 use glam::Vec3;
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
@@ -39,6 +39,20 @@ pub enum Source {
         /// Domain of the mesh.
         #[serde(default)]
         domain: EmissionDomain,
+    },
+    /// Along a curve on the surface of a solid, one after the other by length; each stays at its place of the surface, however
+    /// that deforms.
+    Seam {
+        /// The solid.
+        solid: Id,
+        /// The curve: each of its points is taken to the nearest place of the surface at rest.
+        curve: Id,
+        /// From how many places of each stroke they follow each other at the same time.
+        #[parameter(label = "Starts", fixed, range(1.0, 1_000.0), step = 1.0)]
+        starts: u32,
+        /// Distance of their centres from the surface, along its normal, in radii; no unit.
+        #[parameter(label = "Lifted", range(-10.0, 10.0), slide(-1.0, 1.0), step = 0.05)]
+        lift: f32,
     },
     /// Along a curve, by length.
     Curve {
@@ -90,12 +104,13 @@ pub enum EmissionDomain {
     Volume,
 }
 
-/// A weight of 0–1 on each place that has UVs: of a shape, a solid, a grid.
+/// A weight of 0–1 on each place of a shape, a solid or a grid.
 /// Particles are born by it, and carry the weight of where they were born.
-#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, JsonSchema)]
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, JsonSchema, Parameters)]
 #[serde(deny_unknown_fields)]
 pub struct EmissionMap {
     /// Where the weights come from.
+    #[parameter(nested)]
     pub source: MapSource,
     /// The weight is 1 − brightness.
     #[serde(default, skip_serializing_if = "std::ops::Not::not")]
@@ -106,7 +121,7 @@ pub struct EmissionMap {
 }
 
 /// Where the weights of a map come from.
-#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, JsonSchema)]
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, JsonSchema, Parameters)]
 #[serde(rename_all = "snake_case", deny_unknown_fields)]
 pub enum MapSource {
     /// The brightness of an image laid on the UVs once.
@@ -116,6 +131,22 @@ pub enum MapSource {
     },
     /// The brightness of the colours that the mesh's vertices came with.
     Vertices {},
+    /// A map of the solid that they are born on.
+    Map {
+        /// Its name.
+        map: String,
+    },
+    /// A quantity measured on the cloth or soft body that they are born on, as it is then.
+    Quantity {
+        /// The quantity.
+        quantity: SurfaceQuantity,
+        /// Value at which the weight is 0, in the unit of the quantity.
+        #[parameter(label = "None at", range(-1e7, 1e7), step = 0.05)]
+        from: f32,
+        /// Value at which the weight is 1; in between it rises evenly. It may be less than `from`.
+        #[parameter(label = "Whole at", range(-1e7, 1e7), step = 0.05)]
+        to: f32,
+    },
 }
 
 /// How many particles are emitted, and when.
@@ -144,6 +175,7 @@ pub struct Emission {
     pub region: Option<Id>,
     /// The map that says how likely a place is, besides; none: all alike.
     #[serde(skip_serializing_if = "Option::is_none")]
+    #[parameter(nested)]
     pub map: Option<EmissionMap>,
 }
 

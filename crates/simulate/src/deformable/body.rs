@@ -21,6 +21,7 @@ use super::scales::Scales;
 use super::self_contact::SelfContact;
 use super::skin::{Skin, skins};
 use super::start::set_apart;
+use super::tangle::Tangle;
 use super::state::State;
 use super::surface_points::{SurfacePoints, walls};
 use super::system::{Structure, TriangleDerivatives, Workspace};
@@ -180,13 +181,23 @@ impl DeformableBody {
         });
         self.surface.take_points(&points, &mut x);
 
+        let begins_frame = (step.start - step.start.round()).abs() < 1e-6;
+        let carried = pinned.iter().any(|of| of.frames != of.before || of.surfaces.iter().any(Option::is_some));
+        // Only what is carried by a pin comes to cross what does not.
+        let tangle = if state.tangled || state.dt_before == 0.0 || begins_frame && carried {
+            timed(Phase::Contact, || self.surface.tangle(embedding, &points_n))
+        } else {
+            Tangle::default()
+        };
+        state.tangled = !tangle.is_empty();
+
         let near: Vec<SelfContact> = timed(Phase::Contact, || {
             self.surface.near_pairs(embedding, &points_n, &points, materials, &inertia_of_points, dt)
         })
         .ok_or((0, TOO_FAST))?;
+        let near: Vec<SelfContact> = near.into_iter().filter(|of| tangle.leaves(of.pair())).collect();
 
         // Each frame begins with eigenvalues of its own, so that a resumed run has the same.
-        let begins_frame = (step.start - step.start.round()).abs() < 1e-6;
         let fits =
             self.known.as_ref().is_some_and(|(rate, known)| *rate == prediction.rate && *known == held);
         let mut anew = begins_frame || !fits;
@@ -201,6 +212,7 @@ impl DeformableBody {
                 let touch = |contact: &SelfContact| contact.touch(&points, &points_n, dt);
                 let mut springs: Vec<Spring> = near.par_iter().filter_map(touch).collect();
                 self.surface.add_springs(&contacts, &properties, &points, &mut springs);
+                tangle.add_springs(&points, &points_n, &inertia_of_points, dt, &mut springs);
                 self.touches = ActiveContacts::new(&springs, &self.discretization.embedding, x.len());
             });
             timed(Phase::Assembly, || {
@@ -263,7 +275,8 @@ impl DeformableBody {
         timed(Phase::Contact, || {
             let least = MIN_GAP * properties.iter().map(|of| of.thickness).fold(f32::INFINITY, f32::min);
             let embedding = &self.discretization.embedding;
-            let pairs = self.surface.pairs_within(embedding, &points_n, &points, least)?;
+            let mut pairs = self.surface.pairs_within(embedding, &points_n, &points, least)?;
+            pairs.retain(|pair| tangle.leaves(pair));
             let walls = walls(&contacts, &properties, &points_n);
             let least = f64::from(least);
             truncate(&pairs, &walls, embedding, &points_n, &state.x, &mut x, &held, least);

@@ -97,7 +97,7 @@ fn holds_nothing(
     let unsolved = |_, _: f64| None;
     let world = World::new(now, sampler, f64::from(now.timing.first), &unsolved);
     let surfaces = Surfaces::of(now, meshes);
-    let at = MapsAt { world: &world, surfaces: &surfaces, images: &meshes.images, element, seconds: 0.0 };
+    let at = MapsAt { world: &world, surfaces: &surfaces, meshes, element, seconds: 0.0 };
     let weights = MapSurface::new(mesh.clone()).weights(map, &at);
     let least = if element.pins()[pin].spring.is_some() { 0.0 } else { 0.5 };
     weights.iter().all(|weight| *weight <= least)

@@ -4,17 +4,15 @@ use super::discretization::Discretization;
 use crate::Step;
 use crate::maps::MapsAt;
 use geometry::maps::MapSurface;
-use geometry::{Image, Mesh, Meshes};
+use geometry::{Mesh, Meshes};
 use shot::map::{LayerSource, Map, MapLayer};
 use shot::world::World;
 use shot::{Element, Id};
-use std::collections::HashMap;
-use std::sync::Arc;
 
 /// The maps of an element that act on it.
 pub(super) struct ElementMaps {
     surface: MapSurface,
-    images: HashMap<String, Arc<Image>>,
+    meshes: Meshes,
     /// For each node of one body, the points that it has a part in and their weights, which sum to 1; of a node without points
     /// the nearest.
     points_of: Vec<Vec<(u32, f32)>>,
@@ -43,7 +41,7 @@ impl ElementMaps {
             let sum: f32 = points.iter().map(|(_, weight)| weight).sum();
             points.iter_mut().for_each(|(_, weight)| *weight /= sum.max(1e-9));
         }
-        Some(Self { surface, images: meshes.images.clone(), points_of, kept: Vec::new() })
+        Some(Self { surface, meshes: meshes.clone(), points_of, kept: Vec::new() })
     }
 
     /// The weights of a map of `element` at all its nodes, at the end of a step.
@@ -55,8 +53,8 @@ impl ElementMaps {
             None => {
                 let solved = |id: Id, _: f64| step.colliders.solved(id);
                 let world = World::new(step.shot, step.sampler, step.acting, &solved);
-                let (surfaces, images, seconds) = (step.surfaces, &self.images, step.seconds);
-                let at = MapsAt { world: &world, surfaces, images, element, seconds };
+                let (surfaces, meshes, seconds) = (step.surfaces, &self.meshes, step.seconds);
+                let at = MapsAt { world: &world, surfaces, meshes, element, seconds };
                 let weights = self.surface.weights(map, &at);
                 let of_node = |points: &Vec<(u32, f32)>| {
                     points.iter().map(|(point, part)| weights[*point as usize] * part).sum::<f32>()

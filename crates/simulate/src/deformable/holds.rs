@@ -5,6 +5,8 @@ use super::discretization::{Discretization, Part};
 use super::low_rank::LowRank;
 use super::prediction::Prediction;
 use super::state::Held;
+use crate::colliders::Collider;
+use geometry::SurfacePlace;
 use glam::DVec3;
 use shot::PinSpring;
 use shot::world::Pose;
@@ -20,11 +22,13 @@ pub(super) struct Hold {
 }
 
 /// What holds an element at a step's end.
-pub(super) struct PartHolds {
+pub(super) struct PartHolds<'a> {
     /// The frames at the step's end: those of the element's copies, and those of the solids that pins are to.
     pub frames: Vec<Pose>,
     /// The same at its start.
     pub before: Vec<Pose>,
+    /// Of each frame the surface that changes its shape and takes places along instead.
+    pub surfaces: Vec<Option<&'a Collider>>,
     /// How many of them are copies: node and body of copy i are held in frame i.
     pub copies: u32,
     /// How each of its nodes is held; the frame of [`OWN`] is that of its copy.
@@ -171,13 +175,28 @@ impl Holds {
 /// frame that did not hold it before.
 fn caught(held: &mut Option<Held>, frame: u32, of: &PartHolds, x: DVec3) -> (DVec3, DVec3) {
     let same = held.filter(|held| held.frame == frame);
+    let surface = of.surfaces.get(frame as usize).copied().flatten();
     let before = same.unwrap_or_else(|| {
+        if let Some(place) = surface.and_then(|surface| surface.place(x.as_vec3(), true)) {
+            let face = Some((place.triangle, place.weights));
+            return Held { frame, local: place.offset, face, last: x };
+        }
         let (position, orientation) = of.before[frame as usize];
         let local = orientation.inverse() * (x - position.as_dvec3()).as_vec3();
-        Held { frame, local, last: x }
+        Held { frame, local, face: None, last: x }
     });
-    let (position, orientation) = of.frames[frame as usize];
-    let target = position.as_dvec3() + (orientation * before.local).as_dvec3();
+    let target = match before.face {
+        // Without its face, a place stays where it was.
+        Some((triangle, weights)) => {
+            let place = SurfacePlace { triangle, weights, offset: before.local };
+            let found = surface.and_then(|surface| surface.at_place(&place, false));
+            found.map_or(before.last, |(position, _)| position.as_dvec3())
+        }
+        None => {
+            let (position, orientation) = of.frames[frame as usize];
+            position.as_dvec3() + (orientation * before.local).as_dvec3()
+        }
+    };
     *held = Some(Held { last: target, ..before });
     (target, before.last)
 }

@@ -48,6 +48,7 @@ mod start;
 mod state;
 mod surface_points;
 mod system;
+mod tangle;
 mod tearing;
 pub mod timers;
 mod torn;
@@ -87,7 +88,7 @@ struct Deformables {
 
 impl Deformables {
     /// What holds an element at the step's end: of a node in several pins, the first.
-    fn holds(&mut self, index: usize, step: &Step, element: &Element) -> PartHolds {
+    fn holds<'a>(&mut self, index: usize, step: &Step<'a>, element: &Element) -> PartHolds<'a> {
         let solved = |id: Id, _: f64| step.colliders.solved(id);
         let world = World::new(step.shot, step.sampler, step.acting, &solved);
         let copies = element.count() as u32;
@@ -132,7 +133,13 @@ impl Deformables {
                 _ => {}
             }
         }
-        PartHolds { frames, before, copies, nodes, centre }
+        let colliders = step.colliders;
+        let surface = |pin: &shot::Pin| {
+            let solid = colliders.of(pin.to?).next()?;
+            (solid.deforms() && !solid.is_deformable()).then_some(solid)
+        };
+        let surfaces = (0..copies).map(|_| None).chain(element.pins().iter().map(surface)).collect();
+        PartHolds { frames, before, surfaces, copies, nodes, centre }
     }
 
     /// The mean position of an element's nodes.

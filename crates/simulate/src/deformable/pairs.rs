@@ -2,6 +2,7 @@
 
 use super::blocks::Rows;
 use super::face_tree::{FaceTree, PointWay};
+use super::tangle::Crossing;
 use glam::{DVec3, Vec3A};
 use rayon::prelude::*;
 use std::collections::HashSet;
@@ -191,6 +192,45 @@ impl PairSearch {
         });
         let pairs = each.collect::<Vec<_>>().concat();
         (count.into_inner() <= MAX_PAIRS).then_some(pairs)
+    }
+}
+
+impl PairSearch {
+    /// All edges that cross a face with which they have no point in common, in the order of their points.
+    pub fn crossings(&mut self, x: &[DVec3]) -> Vec<Crossing> {
+        let middle = x.iter().fold(DVec3::ZERO, |sum, x| sum + *x) / x.len().max(1) as f64;
+        let still = |x: &DVec3| PointWay { x: (*x - middle).as_vec3a(), moves: Vec3A::ZERO };
+        let points: Vec<PointWay> = x.par_iter().with_min_len(512).map(still).collect();
+        let furthest = points.iter().fold(0.0f32, |most, point| most.max(point.x.abs().max_element()));
+        let reach = 4.0 * f32::EPSILON * furthest;
+        let tasks = self.tree.near(|face| self.faces[face as usize].points, &points, reach);
+        let each = tasks.par_iter().map(|task| {
+            let mut found = Vec::new();
+            self.tree.walk(*task, reach, |a, b| {
+                for (one, two) in [(a, b), (b, a)] {
+                    let (of, face) = (&self.faces[one as usize], self.faces[two as usize].points);
+                    if a == b || of.points.iter().any(|p| face.contains(p)) {
+                        continue;
+                    }
+                    for i in (0..3).filter(|i| of.own_edges[*i]) {
+                        let crossing = Crossing { edge: [of.points[i], of.points[(i + 1) % 3]], face };
+                        if crossing.weights(x).is_some() {
+                            found.push(crossing);
+                        }
+                    }
+                }
+            });
+            found
+        });
+        let mut found = each.collect::<Vec<_>>().concat();
+        found.sort_unstable();
+        found.dedup();
+        found
+    }
+
+    /// All faces.
+    pub fn faces(&self) -> impl Iterator<Item = [u32; 3]> {
+        self.faces.iter().map(|face| face.points)
     }
 }
 

@@ -32,6 +32,11 @@ pub(super) struct SelfContact {
 }
 
 impl SelfContact {
+    /// Its features.
+    pub fn pair(&self) -> &Pair {
+        &self.pair
+    }
+
     /// The points of its features.
     pub fn points(&self) -> [u32; 4] {
         self.pair.points()

@@ -30,6 +30,8 @@ pub(super) struct State {
     pub sets: Vec<DMat3>,
     /// Of each point of the surfaces.
     pub anchors: Vec<Anchors>,
+    /// Whether surfaces crossed at the end of the last step that looked for that; they do until a look finds none.
+    pub tangled: bool,
     /// The cuts of each body, in the order in which it tore; empty: nothing tore.
     pub cuts: Vec<Vec<Cut>>,
 }
@@ -41,6 +43,8 @@ pub(super) struct Held {
     pub frame: u32,
     /// Where it is in the frame, m.
     pub local: Vec3,
+    /// The face and its corners' weights, if it is held by a surface that changes its shape; `local` is in the face's frame then.
+    pub face: Option<(u32, [f32; 3])>,
     /// Where it was at the end of the last step, m.
     pub last: DVec3,
 }

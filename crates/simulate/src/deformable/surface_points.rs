@@ -10,6 +10,7 @@ use super::pairs::{Pair, PairSearch};
 use super::prediction::Prediction;
 use super::self_contact::SelfContact;
 use super::separating_planes::Wall;
+use super::tangle::Tangle;
 use crate::colliders::Impulse;
 use glam::{DVec3, Vec3};
 use rayon::prelude::*;
@@ -171,6 +172,15 @@ impl SurfacePoints {
             SelfContact::new(*pair, from, thickness, friction, rest, inertia, dt)
         };
         Some(pairs.par_iter().with_min_len(64).filter_map(of).collect())
+    }
+
+    /// What crosses with the points at `x`.
+    pub fn tangle(&mut self, embedding: &Embedding, x: &[DVec3]) -> Tangle {
+        let mut crossings = self.pairs.crossings(x);
+        if self.any_embedded {
+            crossings.retain(|of| !embedding.share_nodes(&of.edge, &of.face));
+        }
+        Tangle::new(crossings, self.pairs.faces(), x)
     }
 
     /// Pairs that may come close, as of [`PairSearch::find`]. Features that a common node carries are left out: the cells between

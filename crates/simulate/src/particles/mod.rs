@@ -15,7 +15,7 @@ mod particle_set;
 mod steering;
 mod travel;
 
-use crate::colliders::{Exchange, Impulse, SpawnParticle};
+use crate::colliders::{Collider, Exchange, Impulse, SpawnParticle};
 use crate::{BlowUp, PrepareContext, PrepareError, SavedPart, Solver, Step, Wants};
 use contact::ParticleContact;
 use frames::{Frame, Turnover};
@@ -50,6 +50,9 @@ struct ParticleSystem {
     /// Present time of the world, s.
     now_s: f32,
     positions: Option<emission::EmissionSites>,
+    /// The surface at rest of the solid that they are born on.
+    rest_surface: Option<emission::KeptSurface>,
+    seam: Option<emission::Seam>,
     /// The elements of all sets of the solver, in their order.
     order: Vec<Id>,
 }
@@ -78,7 +81,7 @@ pub(crate) fn prepare(
         return Ok(None);
     }
     // Emitters and regions may be attached to bodies.
-    let mut wants = Wants { bodies: true, hits: false, deformables: false };
+    let mut wants = Wants { bodies: true, ..Wants::default() };
     let mut systems = Vec::new();
     let mut preroll_s = 0.0f32;
     let weighing = weighing(shot);
@@ -87,6 +90,7 @@ pub(crate) fn prepare(
         let positions = emission::EmissionSites::find(shot, particles, context.meshes);
         can_be_born(element, particles, &positions)?;
         wants.deformables |= shot.meets_deformables(element);
+        wants.quantities |= emission::needs_vertex_weights(particles);
         wants.hits |= matches!(particles.source, Source::Impacts { .. });
         // What begins from a frame has come to it already.
         let preroll = if context.initial_state.is_some() { 0.0 } else { particles.emission.preroll_s };
@@ -101,6 +105,8 @@ pub(crate) fn prepare(
             },
             now_s: -preroll,
             positions: Some(positions),
+            rest_surface: None,
+            seam: None,
             order: order.clone(),
         };
         if let Some(initial_state) = context.initial_state {
@@ -252,16 +258,9 @@ impl ParticleSystem {
                 marked[i] = true;
                 continue;
             }
-            let body = step.colliders.list()[touch.body as usize].now;
-            let (position, orientation) = body.pose;
+            let body = &step.colliders.list()[touch.body as usize];
             let own = self.set.orientations.get(i).copied().unwrap_or(Quat::IDENTITY);
-            let stuck = Stuck {
-                element: body.element,
-                copy: body.copy,
-                position: orientation.inverse() * (self.set.positions[i] - position),
-                orientation: orientation.inverse() * own,
-            };
-            self.set.rest.stuck.insert(id, stuck);
+            self.set.rest.stuck.insert(id, Stuck::to(body, self.set.positions[i], own));
         }
     }
 
@@ -270,27 +269,22 @@ impl ParticleSystem {
         if self.set.rest.stuck.is_empty() {
             return;
         }
-        let poses: BTreeMap<(Id, u32), Pose> = step
-            .colliders
-            .list()
-            .iter()
-            .map(|body| ((body.now.element, body.now.copy), body.now.pose))
-            .collect();
+        let list = step.colliders.list().iter();
+        let bodies: BTreeMap<(Id, u32), &Collider> =
+            list.map(|body| ((body.now.element, body.now.copy), body)).collect();
         let stuck: Vec<(u32, Stuck)> = self.set.rest.stuck.iter().map(|(id, stuck)| (*id, *stuck)).collect();
         for (id, stuck) in stuck {
-            let (Some(i), Some((position, orientation))) =
-                (self.set.find(id), poses.get(&(stuck.element, stuck.copy)).copied())
-            else {
+            let (Some(i), Some(body)) = (self.set.find(id), bodies.get(&(stuck.element, stuck.copy))) else {
                 continue;
             };
-            let at = position + orientation * stuck.position;
+            let Some((at, orientation)) = stuck.at(body) else { continue };
             self.set.velocities[i] = (at - self.set.positions[i]) / step.dt.max(1e-9);
             if !step.colliders.any_move() {
                 self.set.velocities[i] = Vec3::ZERO;
             }
             self.set.positions[i] = at;
             if let Some(own) = self.set.orientations.get_mut(i) {
-                *own = orientation * stuck.orientation;
+                *own = orientation;
                 self.set.angular_velocities[i] = Vec3::ZERO;
             }
         }

@@ -1,10 +1,13 @@
 //! The particles of one element: a column for each quantity, rows in the order of birth.
 
 use crate::PrepareError;
+use crate::colliders::Collider;
 use bytemuck::Pod;
+use geometry::SurfacePlace;
 use glam::{Quat, Vec3};
 use serde::{Deserialize, Serialize};
 use shot::Id;
+use shot::world::Pose;
 use std::collections::BTreeMap;
 
 /// The columns that not all particle sets have.
@@ -83,6 +86,35 @@ pub struct Stuck {
     pub position: Vec3,
     /// Orientation in the body's frame.
     pub orientation: Quat,
+    /// The face and its corners' weights, if the body changes its shape: position and orientation are then in the face's frame.
+    pub face: Option<(u32, [f32; 3])>,
+}
+
+impl Stuck {
+    /// At a position and with an orientation at the substep's end.
+    pub fn to(body: &Collider, position: Vec3, orientation: Quat) -> Self {
+        let (element, copy) = (body.now.element, body.now.copy);
+        if let Some(place) = body.place(position, false)
+            && let Some((_, turned)) = body.at_place(&place, false)
+        {
+            let (orientation, face) = (turned.inverse() * orientation, Some((place.triangle, place.weights)));
+            return Self { element, copy, position: place.offset, orientation, face };
+        }
+        let (origin, turned) = body.now.pose;
+        let position = turned.inverse() * (position - origin);
+        Self { element, copy, position, orientation: turned.inverse() * orientation, face: None }
+    }
+
+    /// Position and orientation at the substep's end; none: the face is no longer there.
+    pub fn at(&self, body: &Collider) -> Option<Pose> {
+        let (position, turned) = match self.face {
+            None => (body.now.pose.0 + body.now.pose.1 * self.position, body.now.pose.1),
+            Some((triangle, weights)) => {
+                body.at_place(&SurfacePlace { triangle, weights, offset: self.position }, false)?
+            }
+        };
+        Some((position, turned * self.orientation))
+    }
 }
 
 /// Initial state of a particle.

@@ -8,6 +8,7 @@ mod particles;
 mod push;
 mod self_contact;
 mod soft;
+mod tangles;
 mod tearing;
 
 use frames::{Frame, encode};

@@ -62,7 +62,7 @@ pub(crate) async fn map(
         let world = World::new(&now, &sampler, acting, &solved);
         let surfaces = Surfaces::of(&now, &meshes);
         let seconds = seconds(&sampler, f64::from(number));
-        let at = MapsAt { world: &world, surfaces: &surfaces, images: &meshes.images, element, seconds };
+        let at = MapsAt { world: &world, surfaces: &surfaces, meshes: &meshes, element, seconds };
         let surface = MapSurface::new(mesh);
         let weights = surface.by_vertex(&surface.weights(map, &at));
         let mesh = surface.mesh();

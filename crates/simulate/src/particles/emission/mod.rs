@@ -1,6 +1,11 @@
 //! Emission: number, time, position and initial state of the particles born in a substep.
 
 mod periodic;
+mod seam;
+mod vertex_weights;
+
+pub(super) use seam::Seam;
+pub(super) use vertex_weights::{KeptSurface, needs_vertex_weights};
 
 use super::ParticleSystem;
 use super::hash::{ParticleHash, Purpose};
@@ -50,7 +55,7 @@ impl EmissionSites {
             Source::Solid { solid, domain } | Source::Broken { solid, domain } => {
                 on_shape(shape_of(shot, *solid), *domain)
             }
-            Source::Curve { curve } => match shot.element(*curve).map(|e| &e.kind) {
+            Source::Curve { curve } | Source::Seam { curve, .. } => match shot.element(*curve).map(|e| &e.kind) {
                 Some(shot::ElementKind::Curve(curve)) => Sites::line(&curve.strokes()),
                 _ => Sites::points([]),
             },
@@ -176,7 +181,7 @@ impl Likely<'_> {
         let Some(map) = self.map else { return 1.0 };
         let weight = match map.source {
             MapSource::Image { .. } => self.image.map_or(0.0, |image| image.brightness(site.uv)),
-            MapSource::Vertices {} => site.weight,
+            MapSource::Vertices {} | MapSource::Map { .. } | MapSource::Quantity { .. } => site.weight,
         };
         if map.inverted { 1.0 - weight } else { weight }
     }
@@ -279,15 +284,24 @@ impl ParticleSystem {
             }
             _ => &[],
         };
+        if let Source::Seam { .. } = particles.source {
+            let (from, to) = span(step, particles);
+            let left = self.born_on_seam(step, &world, particles, &births, to - from, meshes);
+            self.set.rest.given += due;
+            return Ok(left);
+        }
         let deformed = stands.iter().find_map(|stand| stand.deforming?.deformed());
-        self.find_places(step.shot, particles, meshes, deformed);
+        match self.weighted_mesh(step, &world, particles, meshes, deformed.as_ref()) {
+            Some(mesh) => self.born_on(particles, &mesh),
+            None => self.find_places(step.shot, particles, meshes, deformed),
+        }
         let region = particles.emission.region.and_then(|id| {
             Weight::new(&world, step.shot, step.surfaces, step.shot.element(id)?, step.seconds)
         });
         let map = particles.emission.map.as_ref();
         let image = map.and_then(|map| match &map.source {
             MapSource::Image { asset } => meshes.images.get(asset),
-            MapSource::Vertices {} => None,
+            MapSource::Vertices {} | MapSource::Map { .. } | MapSource::Quantity { .. } => None,
         });
         let likely = Likely { region: region.as_ref(), map, image: image.map(|image| &**image) };
         let mut left = Vec::with_capacity(births.len());
@@ -368,6 +382,13 @@ impl ParticleSystem {
         })
     }
 
+    /// Computes the emission sites on a mesh that is another one in every substep.
+    fn born_on(&mut self, particles: &Particles, mesh: &geometry::Mesh) {
+        if let Source::Solid { domain, .. } = &particles.source {
+            self.positions = Some(EmissionSites { of: String::new(), sites: on_mesh(mesh, *domain) });
+        }
+    }
+
     /// Computes the emission sites if the emitting geometry has changed.
     fn find_places(
         &mut self,
@@ -376,9 +397,8 @@ impl ParticleSystem {
         meshes: &Meshes,
         deformed: Option<geometry::Mesh>,
     ) {
-        if let (Some(mesh), Source::Solid { domain, .. }) = (deformed, &particles.source) {
-            // The shape is another one in every substep.
-            self.positions = Some(EmissionSites { of: String::new(), sites: on_mesh(&mesh, *domain) });
+        if let Some(mesh) = deformed {
+            self.born_on(particles, &mesh);
         } else if self
             .positions
             .as_ref()
