@@ -2,9 +2,9 @@
 
 use crate::forces::Surfaces;
 use crate::maps::MapsAt;
+use crate::rest_surface::RestSurface;
 use frames::finish::SharedFrames;
 use frames::{Frame, Frames, MeshState, Parts, RunError, surface_quantity};
-use crate::rest_surface::RestSurface;
 use geometry::topology::{Attribute, AttributeValues, Domain};
 use geometry::{Meshes, crevices};
 use glam::Vec3;

@@ -46,7 +46,8 @@ impl MapContext for MapsAt<'_> {
         let Shape::Mesh { asset, scale } = &self.element.as_solid()?.shape else { return None };
         let mesh = self.meshes.by_name.get(asset)?;
         let group = mesh.groups.iter().find(|group| group.name == name)?;
-        let corners = |face: &u32| mesh.triangles[*face as usize].map(|v| mesh.positions[v as usize] * *scale);
+        let corners =
+            |face: &u32| mesh.triangles[*face as usize].map(|v| mesh.positions[v as usize] * *scale);
         Some(group.faces.iter().map(corners).collect())
     }
 }

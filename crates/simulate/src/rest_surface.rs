@@ -32,13 +32,7 @@ impl RestSurface {
 
     /// The weights of a map at so many vertices, those of all copies; `now` is their mesh in a frame, which tells where the
     /// vertices of a torn one were. None: they are not vertices of copies of the mesh.
-    pub fn map(
-        &self,
-        map: &Map,
-        at: &MapsAt,
-        vertices: usize,
-        now: Option<&MeshState>,
-    ) -> Option<Vec<f32>> {
+    pub fn map(&self, map: &Map, at: &MapsAt, vertices: usize, now: Option<&MeshState>) -> Option<Vec<f32>> {
         let weights = self.surface.weights(map, at);
         if let Some(torn) = now.and_then(|now| now.attributes.iter().find(|of| of.name == REST))
             && let AttributeValues::Vectors(rest) = &torn.values

@@ -14,6 +14,7 @@ use super::discretization::{Discretization, Part};
 use super::holds::{Holds, PartHolds};
 use super::low_rank::LowRank;
 use super::material::{Elastic, Material};
+use super::pairs::Pair;
 use super::plasticity;
 use super::prediction::Prediction;
 use super::pull_back;
@@ -21,16 +22,17 @@ use super::scales::Scales;
 use super::self_contact::SelfContact;
 use super::skin::{Skin, skins};
 use super::start::set_apart;
-use super::tangle::Tangle;
 use super::state::State;
 use super::surface_points::{SurfacePoints, walls};
 use super::system::{Structure, TriangleDerivatives, Workspace};
+use super::tangle::Tangle;
 use super::timers::{Phase, timed};
 use super::truncation::truncate;
 use crate::Step;
 use crate::colliders::Impulse;
 use glam::{DMat3, DVec3, Mat3, Mat3A, Vec3, Vec3A};
 use rayon::prelude::*;
+use std::collections::HashSet;
 use std::ops::Range;
 
 /// Newton steps at most.
@@ -84,6 +86,9 @@ pub(super) struct DeformableBody {
     /// The impulses on solids in the last step.
     pub impulses: Vec<Impulse>,
 }
+
+/// Most searches for pairs that may cross in a step, each with the motions of the last.
+const SEARCHES: u32 = 4;
 
 impl DeformableBody {
     pub fn new(discretization: Discretization, parts: Vec<Part>, x: Vec<DVec3>, v: Vec<DVec3>) -> Self {
@@ -182,7 +187,8 @@ impl DeformableBody {
         self.surface.take_points(&points, &mut x);
 
         let begins_frame = (step.start - step.start.round()).abs() < 1e-6;
-        let carried = pinned.iter().any(|of| of.frames != of.before || of.surfaces.iter().any(Option::is_some));
+        let carried =
+            pinned.iter().any(|of| of.frames != of.before || of.surfaces.iter().any(Option::is_some));
         // Only what is carried by a pin comes to cross what does not.
         let tangle = if state.tangled || state.dt_before == 0.0 || begins_frame && carried {
             timed(Phase::Contact, || self.surface.tangle(embedding, &points_n))
@@ -275,11 +281,30 @@ impl DeformableBody {
         timed(Phase::Contact, || {
             let least = MIN_GAP * properties.iter().map(|of| of.thickness).fold(f32::INFINITY, f32::min);
             let embedding = &self.discretization.embedding;
-            let mut pairs = self.surface.pairs_within(embedding, &points_n, &points, least)?;
-            pairs.retain(|pair| tangle.leaves(pair));
             let walls = walls(&contacts, &properties, &points_n);
-            let least = f64::from(least);
-            truncate(&pairs, &walls, embedding, &points_n, &state.x, &mut x, &held, least);
+            let wanted = x.clone();
+            let mut pairs: Vec<Pair> = Vec::new();
+            let mut to = points.clone();
+            for _ in 0..SEARCHES {
+                let mut found = self.surface.pairs_within(embedding, &points_n, &to, least)?;
+                found.retain(|pair| tangle.leaves(pair));
+                if !pairs.is_empty() {
+                    let known: HashSet<Pair> = pairs.iter().copied().collect();
+                    found.retain(|pair| !known.contains(pair));
+                }
+                pairs.extend(found);
+                x.clone_from(&wanted);
+                let least = f64::from(least);
+                let furthest = truncate(&pairs, &walls, embedding, &points_n, &state.x, &mut x, &held, least);
+                // Nodes that went elsewhere than they wanted may have met features that were not found.
+                if 2.0 * furthest <= least || !tangle.is_empty() {
+                    break;
+                }
+                to = embedding.all(&x);
+                if self.surface.tangle(embedding, &to).is_empty() {
+                    break;
+                }
+            }
             Some(())
         })
         .ok_or((0, TOO_FAST))?;

@@ -9,7 +9,7 @@ use std::collections::HashSet;
 use std::sync::atomic::{AtomicUsize, Ordering::Relaxed};
 
 /// Two features, none of whose points is shared: the first one or two points are one feature's, the others the other's.
-#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Hash)]
 pub(super) enum Pair {
     /// A point, and a triangle.
     PointTriangle([u32; 4]),

@@ -192,10 +192,8 @@ mod tests {
     #[test]
     fn a_tip_that_is_through_is_drawn_back() {
         let x = points(0.1);
-        let crossings = vec![
-            Crossing { edge: [3, 4], face: [0, 1, 2] },
-            Crossing { edge: [3, 5], face: [0, 1, 2] },
-        ];
+        let crossings =
+            vec![Crossing { edge: [3, 4], face: [0, 1, 2] }, Crossing { edge: [3, 5], face: [0, 1, 2] }];
         let tangle = Tangle::new(crossings, [[0, 1, 2], [3, 4, 5]].into_iter(), &x);
         assert!(!tangle.leaves(&Pair::PointTriangle([3, 0, 1, 2])));
         assert!(tangle.leaves(&Pair::Edges([4, 5, 0, 1])));

@@ -10,8 +10,9 @@
 use super::embedding::Embedding;
 use super::pairs::Pair;
 use super::separating_planes::{Motion, Plane, Wall, broken, may_meet, project};
-use glam::DVec3;
+use glam::{DMat3, DQuat, DVec3};
 use rayon::prelude::*;
+use std::collections::BTreeMap;
 
 /// Times that zones may grow while those around them are projected.
 const PROJECTED_ZONES: u32 = 12;
@@ -19,7 +20,8 @@ const PROJECTED_ZONES: u32 = 12;
 const ROUNDS: u32 = 4;
 
 /// Cuts back the motion of the nodes from `before` to `to`, which carry points from `from` on; held nodes go where they must.
-/// Features that are `least` or less apart come no closer, and points are not pushed through walls.
+/// Features that are `least` or less apart come no closer, and points are not pushed through walls. Gives the greatest distance
+/// by which a node ends elsewhere than it wanted, m: two features of no pair may have come closer by twice as much.
 pub(super) fn truncate(
     pairs: &[Pair],
     walls: &[Wall],
@@ -29,7 +31,7 @@ pub(super) fn truncate(
     to: &mut [DVec3],
     held: &[bool],
     least: f64,
-) {
+) -> f64 {
     let moves: Vec<DVec3> = before.iter().zip(&*to).map(|(a, b)| *b - *a).collect();
     let changed = vec![false; moves.len()];
     let mut motion = Motion { embedding, from, moves, changed, held, walls };
@@ -54,16 +56,17 @@ pub(super) fn truncate(
         }
         if round < ROUNDS {
             project(&planes, &mut motion);
-        } else {
-            zones.settle(&planes, &mut motion);
-        }
-        if !more && round >= ROUNDS {
+        } else if !zones.settle(&planes, &mut motion, before) && !more {
             break;
         }
     }
+    let mut furthest = 0.0f64;
     for i in (0..to.len()).filter(|i| motion.changed[*i]) {
-        to[i] = before[i] + motion.moves[i];
+        let there = before[i] + motion.moves[i];
+        furthest = furthest.max(there.distance(to[i]));
+        to[i] = there;
     }
+    furthest
 }
 
 /// Impact zones: nodes that move as one.
@@ -93,9 +96,10 @@ impl ImpactZones {
         a != b
     }
 
-    /// Joins the nodes of broken planes, moves each zone by the mean of its motions, or as the nodes in it that are
-    /// held, and projects those around.
-    fn settle(&mut self, planes: &[Plane], motion: &mut Motion) {
+    /// Joins the nodes of broken planes, moves each zone by the mean of its motions, or as a rigid body with the nodes in it that
+    /// are held, and projects those around; nodes begin at `before`. Gives whether any zones were joined, so that further pairs may meet.
+    fn settle(&mut self, planes: &[Plane], motion: &mut Motion, before: &[DVec3]) -> bool {
+        let mut any = false;
         for pass in 0.. {
             let mut joined = false;
             for i in broken(planes, motion, None) {
@@ -108,6 +112,7 @@ impl ImpactZones {
             if !joined {
                 break;
             }
+            any = true;
             let held = motion.held;
             let mut sums = vec![(DVec3::ZERO, 0.0f64, false); motion.moves.len()];
             for node in 0..motion.moves.len() {
@@ -120,12 +125,14 @@ impl ImpactZones {
                     *count += 1.0;
                 }
             }
+            let carried = self.carried(&sums, motion, before);
             let mut fixed = held.to_vec();
             for node in (0..motion.moves.len()).filter(|node| !held[*node]) {
                 let root = self.root(node as u32);
                 let (sum, count, with_held) = sums[root as usize];
                 if count > 1.0 || with_held {
-                    motion.moves[node] = sum / count;
+                    let turned = carried.get(&root).map_or(DVec3::ZERO, |of| of.motion(before[node]));
+                    motion.moves[node] = sum / count + turned;
                     (motion.changed[node], fixed[node]) = (true, true);
                 }
             }
@@ -144,6 +151,28 @@ impl ImpactZones {
                 (motion.moves, motion.changed) = (others.moves, others.changed);
             }
         }
+        any
+    }
+
+    /// How the zones with held nodes turn.
+    fn carried(
+        &mut self,
+        sums: &[(DVec3, f64, bool)],
+        motion: &Motion,
+        before: &[DVec3],
+    ) -> BTreeMap<u32, Turn> {
+        let mut of_zones: BTreeMap<u32, Vec<usize>> = BTreeMap::new();
+        for node in (0..before.len()).filter(|node| motion.held[*node]) {
+            let root = self.root(node as u32);
+            if sums[root as usize].1 > 1.0 {
+                of_zones.entry(root).or_default().push(node);
+            }
+        }
+        let turn = |(root, nodes): (u32, Vec<usize>)| {
+            let (sum, count, _) = sums[root as usize];
+            Some((root, Turn::of(&nodes, before, &motion.moves, sum / count)?))
+        };
+        of_zones.into_iter().filter_map(turn).collect()
     }
 
     /// Moves zones that go into a wall out as a whole; `sums` tells of each zone whether it has held nodes.
@@ -169,6 +198,37 @@ impl ImpactZones {
                 }
             }
         }
+    }
+}
+
+/// A turn about a centre.
+struct Turn {
+    centre: DVec3,
+    rotation: DQuat,
+}
+
+impl Turn {
+    /// The turn that fits the motions of some nodes best, besides their mean motion; none: they do not turn.
+    fn of(nodes: &[usize], before: &[DVec3], moves: &[DVec3], mean: DVec3) -> Option<Self> {
+        let centre = nodes.iter().fold(DVec3::ZERO, |sum, i| sum + before[*i]) / nodes.len() as f64;
+        let (mut inertia, mut moment) = (DMat3::ZERO, DVec3::ZERO);
+        for &i in nodes {
+            let r = before[i] - centre;
+            let outer = DMat3::from_cols(r * r.x, r * r.y, r * r.z);
+            inertia += DMat3::from_diagonal(DVec3::splat(r.length_squared())) - outer;
+            moment += r.cross(moves[i] - mean);
+        }
+        // About the line on which all of them lie nothing is known.
+        let trace = inertia.x_axis.x + inertia.y_axis.y + inertia.z_axis.z;
+        let vector = (inertia + DMat3::from_diagonal(DVec3::splat(1e-9 * trace))).inverse() * moment;
+        let sine = vector.length();
+        (sine.is_finite() && sine > 1e-9)
+            .then(|| Self { centre, rotation: DQuat::from_axis_angle(vector / sine, sine.min(1.0).asin()) })
+    }
+
+    fn motion(&self, at: DVec3) -> DVec3 {
+        let r = at - self.centre;
+        self.rotation * r - r
     }
 }
 
@@ -278,11 +338,28 @@ mod tests {
             let embedding = Embedding::identity(4);
             let (moves, changed) = (wanted.to_vec(), vec![false; 4]);
             let mut motion = Motion { embedding: &embedding, from: &from, moves, changed, held, walls: &[] };
-            ImpactZones::new(4).settle(&planes, &mut motion);
+            ImpactZones::new(4).settle(&planes, &mut motion, &from);
             motion.moves
         };
         assert_eq!(settled(&[false; 4]), [DVec3::new(0.1, -0.2, 0.0); 4]);
         assert_eq!(settled(&[true, false, false, false]), [wanted[0]; 4]);
+    }
+
+    #[test]
+    fn a_zone_turns_with_the_nodes_in_it_that_are_held() {
+        let number = |i: u32| f64::from((i.wrapping_mul(0x9E37_79B9) >> 8) & 0xFFFF) / 65_536.0 - 0.5;
+        let random = |i: u32| DVec3::new(number(3 * i), number(3 * i + 1), number(3 * i + 2));
+        for seed in 0..50 {
+            let before: Vec<DVec3> = (0..5).map(|i| random(7 * seed + i)).collect();
+            let rotation = DQuat::from_axis_angle(random(900 + seed).normalize(), 0.2);
+            let moves: Vec<DVec3> = before.iter().map(|x| rotation * *x - *x + DVec3::X).collect();
+            let nodes = [0, 1, 2, 3];
+            let mean = nodes.iter().map(|i| moves[*i]).sum::<DVec3>() / 4.0;
+            let turn = Turn::of(&nodes, &before, &moves, mean).unwrap();
+            let found = mean + turn.motion(before[4]);
+            assert!(found.distance(moves[4]) < 0.02, "{} from {}", found, moves[4]);
+        }
+        assert!(Turn::of(&[0, 1], &[DVec3::ZERO, DVec3::X], &[DVec3::Y; 2], DVec3::Y).is_none());
     }
 
     #[test]

@@ -6,6 +6,7 @@ use super::{assert_goes_on_from_every_frame, pin, run, shot, without_gravity};
 use glam::Vec3;
 use shot::motion::Channel;
 use shot::{Cloth, Copies, Element, Id, Moves, Pin, PinnedPart, Shape, Shot, Side, Soft};
+use std::f32::consts::{PI, TAU};
 
 fn sheet(shot: &mut Shot, size: [f32; 2], cloth: Cloth, place: impl Fn(Element) -> Element) -> Id {
     let mut element = Element::solid("Sheet", Shape::plane(size[0], size[1]), Moves::Free);
@@ -69,29 +70,34 @@ fn a_sheet_twisted_four_turns_and_released_never_crosses_itself() {
     let draws = Channel::expression("0.5 - 0.12 * min(1, (frame - 1) / 72)");
     let turner = shot.add(turner.keyed("placement.position_m[0]", draws));
     let held = Pin { to: Some(turner), ..pin(PinnedPart::Side(Side::Right)) };
-    let cloth = Cloth {
-        edge_m: 0.025,
-        pins: vec![pin(PinnedPart::Side(Side::Left)), held],
-        ..Cloth::default()
-    };
+    let cloth =
+        Cloth { edge_m: 0.025, pins: vec![pin(PinnedPart::Side(Side::Left)), held], ..Cloth::default() };
     let id = sheet(&mut shot, [1.0, 0.3], cloth, |of| {
         of.keyed("kind.solid.cloth.pins.0.holds", Channel::expression("frame < 80"))
             .keyed("kind.solid.cloth.pins.1.holds", Channel::expression("frame < 80"))
     });
-    let mut twisted = 0.0f32;
+    // The two long sides, from end to end.
+    let mut sides: Vec<[usize; 2]> = Vec::new();
+    let mut turns = 0.0f32;
     run(&shot, |frame| {
         assert_eq!(crossings(frame, &[id]), 0, "crossings in frame {}", frame.number);
+        let at = &frame.meshes[&id].positions;
+        if frame.number == shot.timing.first {
+            let side = |z: f32| {
+                let mut found: Vec<usize> = (0..at.len()).filter(|i| (at[*i].z - z).abs() < 1e-4).collect();
+                found.sort_by(|a, b| at[*a].x.total_cmp(&at[*b].x));
+                found
+            };
+            sides = side(-0.15).into_iter().zip(side(0.15)).map(|(a, b)| [a, b]).collect();
+        }
         if frame.number == 76 {
-            // Along the middle the edge of the strip goes round: its height changes sign eight times.
-            let middle = frame.bodies[&id].positions[0];
-            let rest = shot.element(id).unwrap();
-            assert_eq!(rest.count(), 1);
-            let mut line: Vec<Vec3> = frame.meshes[&id].positions.iter().map(|p| middle + *p).collect();
-            line.sort_by(|a, b| a.x.total_cmp(&b.x));
-            twisted = line.iter().map(|p| p.y.abs()).fold(0.0, f32::max);
+            let across: Vec<f32> =
+                sides.iter().map(|[a, b]| (at[*b].y - at[*a].y).atan2(at[*b].z - at[*a].z)).collect();
+            let wrapped = |angle: f32| (angle + 3.0 * PI).rem_euclid(TAU) - PI;
+            turns = across.windows(2).map(|pair| wrapped(pair[1] - pair[0])).sum::<f32>().abs() / TAU;
         }
     });
-    assert!(twisted > 0.05, "{twisted}");
+    assert!((turns - 4.0).abs() < 0.05, "{turns}");
 }
 
 #[test]

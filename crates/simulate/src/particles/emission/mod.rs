@@ -55,10 +55,12 @@ impl EmissionSites {
             Source::Solid { solid, domain } | Source::Broken { solid, domain } => {
                 on_shape(shape_of(shot, *solid), *domain)
             }
-            Source::Curve { curve } | Source::Seam { curve, .. } => match shot.element(*curve).map(|e| &e.kind) {
-                Some(shot::ElementKind::Curve(curve)) => Sites::line(&curve.strokes()),
-                _ => Sites::points([]),
-            },
+            Source::Curve { curve } | Source::Seam { curve, .. } => {
+                match shot.element(*curve).map(|e| &e.kind) {
+                    Some(shot::ElementKind::Curve(curve)) => Sites::line(&curve.strokes()),
+                    _ => Sites::points([]),
+                }
+            }
             Source::Grid { count, spacing_m } => Sites::points(grid(*count, *spacing_m)),
             Source::Point {} | Source::Particles { .. } | Source::Impacts { .. } => {
                 Sites::points([(Vec3::ZERO, Vec2::ZERO)])

@@ -84,8 +84,7 @@ impl ParticleSystem {
         count: usize,
         meshes: &Meshes,
     ) -> Option<()> {
-        let at =
-            MapsAt { world, surfaces: step.surfaces, meshes, element: solid, seconds: step.seconds };
+        let at = MapsAt { world, surfaces: step.surfaces, meshes, element: solid, seconds: step.seconds };
         let strokes = at.curve(curve)?;
         let rest = self.rest_surface(solid, meshes)?;
         let shape = solid.as_solid().map(|solid| &solid.shape);
