@@ -347,3 +347,32 @@ fn a_cut_at_every_frame_goes_on_with_the_same_bytes(#[values(None, Some(14))] le
         }
     }
 }
+
+/// A strip hangs from a sheet that a file bends: its held side goes with the surface, not with the sheet's placement.
+#[test]
+fn a_cloth_is_pinned_to_the_surface_that_a_file_moves() {
+    let wave = |p: Vec3, t: f32| Vec3::new(p.x, 0.2 * (3.0 * p.x + 4.0 * t).sin() * t, p.z);
+    let moving = sequence(&sheet(10, 2.0), 25, wave);
+    let (mut shot, carrier, meshes) = shot_of(moving, FileAnimation::default(), 24);
+    shot.named_mut("Sheet").unwrap().placement.position_m = Vec3::new(0.3, 1.0, 0.0);
+    let mut strip = Element::solid("Strip", Shape::plane(0.4, 0.6), Moves::Free).at(0.5, 0.99, -1.3);
+    let held = shot::Pin { to: Some(carrier), ..shot::Pin::hard(shot::PinnedPart::Side(shot::Side::Front)) };
+    let cloth = shot::Cloth { edge_m: 0.1, pins: vec![held], ..shot::Cloth::default() };
+    strip.as_solid_mut().unwrap().cloth = Some(cloth);
+    let strip = shot.add(strip);
+    let mut held: Vec<usize> = Vec::new();
+    for frame in frames(&shot, &meshes) {
+        let (middle, at) = (frame.bodies[&strip].positions[0], &frame.meshes[&strip].positions);
+        if held.is_empty() {
+            held = (0..at.len()).filter(|i| (at[*i].z - 0.3).abs() < 1e-4).collect();
+            assert_eq!(held.len(), 5);
+        }
+        let t = (frame.number - shot.timing.first) as f32 / FPS;
+        for i in &held {
+            let p = middle + at[*i];
+            // The faces are flat between the file's vertices, 0.2 m apart: up to 0.2 × 3² × 0.2² / 8 m lower.
+            let expected = 0.99 + wave(Vec3::new(p.x - 0.3, 0.0, 0.0), t).y;
+            assert!((p.y - expected).abs() < 0.0091, "{p}: {expected} in frame {}", frame.number);
+        }
+    }
+}

@@ -237,6 +237,11 @@ pub(crate) mod tests {
         fn image(&self, _: &str) -> Option<&Image> {
             None
         }
+        fn group(&self, name: &str) -> Option<Vec<[Vec3; 3]>> {
+            // The right half of a square of 1 m, as one large face that reaches over it.
+            let corner = |x: f32, z: f32| Vec3::new(x, 0.0, z);
+            (name == "right").then(|| vec![[corner(0.1, -9.0), corner(0.1, 9.0), corner(9.0, 0.0)]])
+        }
     }
 
     pub fn sheet() -> MapSurface {
@@ -249,6 +254,18 @@ pub(crate) mod tests {
         let nearest =
             (0..weights.len()).min_by(|a, b| near(&surface.points[*a]).total_cmp(&near(&surface.points[*b])));
         weights[nearest.unwrap()]
+    }
+
+    #[test]
+    fn a_group_weighs_on_its_faces_alone() {
+        let sheet = sheet();
+        let map = |group: &str| Map::of("group", LayerSource::Group { group: group.to_owned() });
+        let weights = sheet.weights(&map("right"), &Nothing);
+        for (p, weight) in sheet.points().iter().zip(&weights) {
+            assert_eq!(*weight, f32::from(p.x >= 0.1 - 1e-4), "{p}");
+        }
+        assert!(weights.contains(&1.0) && weights.contains(&0.0));
+        assert!(sheet.weights(&map("none"), &Nothing).iter().all(|weight| *weight == 0.0));
     }
 
     #[test]

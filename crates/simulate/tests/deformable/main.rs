@@ -1,5 +1,6 @@
 //! Cloth and soft bodies: how they hang, drape, bounce, meet each other and push solids.
 
+mod births;
 mod cloth;
 mod crossings;
 mod holds;
