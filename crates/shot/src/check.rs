@@ -66,6 +66,14 @@ pub enum Mistake {
     UnsoundMesh,
     /// A pin holds nothing.
     PinHoldsNothing,
+    /// Cloths or soft bodies cross themselves or each other at the first frame.
+    CrossesAtStart,
+    /// A cloth or soft body is partly within a solid at the first frame.
+    StartsInSolid,
+    /// Cloths or soft bodies lie closer than they are thick at the first frame.
+    TooClose,
+    /// A cloth or soft body and a free solid differ very much in mass.
+    MassRatio,
 }
 
 /// The entries that follow from the document alone.

@@ -45,6 +45,7 @@ pub use bake::{
 pub use cancel::Cancel;
 pub use deformable::check as deformable_check;
 pub use deformable::timers as deformable_timers;
+pub use deformable::{DeformableSize, WaveCounter, deformable_size, interior};
 pub use particles::not_to_be_born;
 pub use rounds::{bake_rounds, rounds};
 pub use simulation::{SOLVERS, Simulation};

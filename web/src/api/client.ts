@@ -152,6 +152,13 @@ export const api = {
   /** The albedo at each vertex of what deforms, by the layers of its look: three 32-bit floats each, linear. */
   albedo: (run: number, element: number, frame: number) =>
     bytes(`/api/runs/${run}/albedo/${element}/${frame}`),
+  /** The sides of the cells that carry a soft body: two points each, m. */
+  interior: (run: number, element: number, frame: number) =>
+    bytes(`/api/runs/${run}/interior/${element}/${frame}`),
+  waves: (run: number, element: number) =>
+    json<Schemas["WaveTrack"]>("GET", `/api/runs/${run}/waves/${element}`),
+  meshFacts: (id: number, element: number) =>
+    json<Schemas["MeshFacts"]>("GET", `/api/shots/${id}/mesh_facts/${element}`),
   uvs: (id: number, element: number) => json<Schemas["UvMeasures"]>("GET", `/api/shots/${id}/uvs/${element}`),
   /** A map on the mesh at rest; null: weights of 0. See docs/formats.md. */
   map: (id: number, element: number, frame: number, map: string | null) =>

@@ -7,7 +7,9 @@
   import Picker from "../fields/Picker.svelte";
   import { shot } from "../state/shot.svelte";
   import ScaledFields from "./ScaledFields.svelte";
+  import Resolution from "./Resolution.svelte";
   import Section from "../fields/Section.svelte";
+  import Waves from "./Waves.svelte";
 
   let { element, solid, solids }: { element: Element; solid: Solid; solids: number[] } = $props();
 
@@ -19,6 +21,7 @@
 <PinFields {element} {solids} of="cloth" />
 <MapFields {element} {solid} />
 <Section title="Sheet">
+  <Resolution {element} {solids} of="cloth" />
   <ParameterField target={at("edge_m")} />
   <ParameterField target={at("mass_kg_m2")} />
   <ParameterField target={at("thickness_m")} />
@@ -60,3 +63,4 @@
   <ParameterField target={at("drag")} />
   <ParameterField target={at("lift")} />
 </Section>
+<Waves {element} />

@@ -1,11 +1,14 @@
 <script lang="ts">
-  // By which map particles are born: an image's brightness, or the colours of a mesh's vertices.
+  // By which map particles are born: an image's brightness, the colours of a mesh's vertices, a map of the solid that they are
+  // born on, or a quantity measured on it.
   import type { Element, Schemas } from "../api/client";
+  import ParameterField from "../fields/ParameterField.svelte";
   import Picker from "../fields/Picker.svelte";
   import Tick from "../fields/Tick.svelte";
-  import type { Option } from "../state/options";
+  import { birthMap, birthMapChoices, birthMapOf } from "../state/birthMaps";
+  import { quantities } from "../state/colouring";
   import { selection } from "../state/selection.svelte";
-  import { shot } from "../state/shot.svelte";
+  import { deforms, shot, solidOf } from "../state/shot.svelte";
   import { mappable } from "../state/sources";
   import { values } from "../state/values.svelte";
 
@@ -14,8 +17,10 @@
     map: Schemas["EmissionMap"] | null;
     /** Whether the source is an imported mesh: only those come with colours. */
     imported: boolean;
+    /** The solid that they are born on. */
+    solid: Element | undefined;
   }
-  let { element, map, imported }: Props = $props();
+  let { element, map, imported, solid }: Props = $props();
   const at = (path: string) => ({
     element,
     ids: selection.with(element.id).filter((id) => mappable(shot.element(id))),
@@ -24,25 +29,36 @@
   let images = $derived(
     Object.entries(shot.document?.assets ?? {})
       .filter(([, asset]) => asset.kind === "image")
-      .map(([name]): Option => [`image ${name}`, `brightness of ${name}`]),
+      .map(([name]) => name),
   );
-  let mapped = $derived(!map ? "" : "image" in map.source ? `image ${map.source.image.asset}` : "vertices");
-  let maps = $derived<Option[]>([
-    ["", "none"],
-    ...images,
-    ...(imported || mapped === "vertices" ? [["vertices", "colours of its vertices"] as Option] : []),
-  ]);
+  let mapped = $derived(map ? birthMapOf(map.source) : "");
+  let choices = $derived(
+    birthMapChoices({
+      images,
+      colours: imported || mapped === "vertices",
+      maps: (solidOf(solid)?.maps ?? []).map((of) => of.name),
+      measured: solid !== undefined && deforms(solid),
+    }),
+  );
+  let measured = $derived(map && "quantity" in map.source ? quantities[map.source.quantity.quantity] : null);
 
   function pick(next: string) {
-    const source: Schemas["MapSource"] =
-      next === "vertices" ? { vertices: {} } : { image: { asset: next.slice("image ".length) } };
-    const change = (old: object | null) => (next ? { ...old, source } : null);
+    const source = next ? birthMap(next) : null;
+    const change = (old: object | null) => (source ? { ...old, source } : null);
     void values.assign(at("map"), "Map", change);
   }
 </script>
 
-<Picker label="Map" target={at("map.source")} value={mapped} options={maps} onpick={pick} />
+<Picker label="Map" target={at("map.source")} value={mapped} options={choices} onpick={pick} />
 {#if map}
-  <Tick label="Dark counts, not bright" target={at("map.inverted")} />
+  {#if measured}
+    {@const { unit, scale } = measured}
+    <ParameterField target={at("map.source.quantity.from")} {unit} {scale} />
+    <ParameterField target={at("map.source.quantity.to")} {unit} {scale} />
+  {/if}
+  <Tick
+    label={"image" in map.source ? "Dark counts, not bright" : "The other way round"}
+    target={at("map.inverted")}
+  />
   <Tick label="Only for colour and size" target={at("map.uniform_births")} />
 {/if}

@@ -34,7 +34,8 @@
   const set = (label: string, path: string, value: unknown) => values.assign(at(path), label, value);
 
   function pickPlace(place: string) {
-    const next = newSource(place, domain, emission.map != null);
+    const curve = shot.elements.find((e) => "curve" in e.kind)?.id ?? 0;
+    const next = newSource(place, domain, emission.map != null, curve);
     if (!next) return;
     const count = "burst" in schedule ? schedule.burst.count : 100;
     const mapped = "shape" in next || "solid" in next || "broken" in next || "grid" in next;
@@ -92,13 +93,22 @@
       ]}
       onpick={(v) => set("Source", `source.${kindOf(source)}.domain`, v)}
     />
+  {:else if "seam" in source}
+    <Picker
+      label="Along"
+      value={String(source.seam.curve)}
+      options={options((e) => "curve" in e.kind)}
+      onpick={(v) => set("Seam", "source.seam.curve", Number(v))}
+    />
+    <ParameterField target={at("source.seam.starts")} />
+    <ParameterField target={at("source.seam.lift")} />
   {:else if "grid" in source}
     <ParameterField target={at("source.grid.count")} />
     <ParameterField target={at("source.grid.spacing_m")} />
   {:else if "impacts" in source}
     <ParameterField target={at("source.impacts.impulse_n_s")} />
   {/if}
-  {#if !("impacts" in source)}
+  {#if !("impacts" in source || "seam" in source)}
     <Picker
       label="Likely by"
       target={at("emission.region")}
@@ -107,7 +117,14 @@
       onpick={(v) => set("Likely places", "emission.region", v ? Number(v) : null)}
     />
   {/if}
-  {#if mappable}<EmissionMap {element} map={emission.map ?? null} {imported} />{/if}
+  {#if mappable}
+    <EmissionMap
+      {element}
+      map={emission.map ?? null}
+      {imported}
+      solid={"solid" in source ? shot.element(source.solid.solid) : undefined}
+    />
+  {/if}
   {#if onMesh || "curve" in source}
     <Tick label="Evenly spaced" target={at("emission.evenly_spaced")} />
   {/if}

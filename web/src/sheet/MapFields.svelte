@@ -6,9 +6,9 @@
   import Section from "../fields/Section.svelte";
   import MapLayerFields from "./MapLayerFields.svelte";
   import type { Element, Schemas, Solid } from "../api/client";
-  import { mapNamed, withoutMap } from "../state/maps";
+  import { birthsByMap, mapNamed, withoutMap } from "../state/maps";
   import { painting } from "../state/painting.svelte";
-  import { freeName, shot } from "../state/shot.svelte";
+  import { freeName, shot, solidOf } from "../state/shot.svelte";
 
   let { element, solid }: { element: Element; solid: Solid } = $props();
   let maps = $derived(solid.maps ?? []);
@@ -33,9 +33,21 @@
     const taken = maps.some((map, i) => i !== index && map.name === name);
     if (!name.trim() || taken || name === maps[index].name) return;
     const old = maps[index].name;
-    void shot.set(`Map ${old} renamed`, [element.id], "/kind/solid", (now: Solid) =>
-      mapNamed(now, index, name),
-    );
+    change(`Map ${old} renamed`, old, name, (now) => mapNamed(now, index, name));
+  }
+
+  /** Changes the solid, and the particles that are born on it by a map. */
+  function change(label: string, old: string, name: string | null, of: (now: Solid) => Solid) {
+    void shot.edit(label, ({ elements }) => {
+      const index = elements.findIndex((e) => e.id === element.id);
+      const now = solidOf(elements[index]);
+      if (!now) return [];
+      const value = of(now);
+      return [
+        { op: "add", path: `/elements/${index}/kind/solid`, value },
+        ...birthsByMap(elements, element.id, old, name),
+      ];
+    });
   }
 </script>
 
@@ -64,9 +76,7 @@
           aria-label={`Delete map ${map.name}`}
           onclick={() => {
             painting.shown = painting.on = null;
-            void shot.set(`Map ${map.name} deleted`, [element.id], "/kind/solid", (now: Solid) =>
-              withoutMap(now, i),
-            );
+            change(`Map ${map.name} deleted`, map.name, null, (now) => withoutMap(now, i));
           }}><X size={14} /></button
         >
       </div>

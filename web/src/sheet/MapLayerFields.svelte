@@ -7,6 +7,7 @@
   import Picker from "../fields/Picker.svelte";
   import { kindOf, type Element, type Schemas } from "../api/client";
   import { COMBINE_NAMES, SIDE_NAMES, SOURCE_NAMES, startOfSource } from "../state/maps";
+  import { meshGroups } from "../state/meshGroups.svelte";
   import { named } from "../state/options";
   import { painting } from "../state/painting.svelte";
   import { shot } from "../state/shot.svelte";
@@ -28,12 +29,14 @@
       .filter(([, asset]) => asset.kind === "image")
       .map(([name]): [string, string] => [name, name]),
   );
+  let groups = $derived(meshGroups.of(element));
   let choices = $derived(
     (Object.entries(SOURCE_NAMES) as [typeof kind, string][]).filter(
       ([of]) =>
         (of !== "region" || regions.length > 0) &&
         (!["curve", "inside"].includes(of) || curves.length > 0) &&
-        (of !== "image" || images.length > 0),
+        (of !== "image" || images.length > 0) &&
+        (of !== "group" || groups.length > 0),
     ),
   );
   let on = $derived(
@@ -46,7 +49,7 @@
   const label = (what: string) => `${what} of layer ${number + 1}`;
 
   function pickSource(next: typeof kind) {
-    const first = { region: regions[0]?.id, curve: curves[0]?.id, image: images[0]?.[0] };
+    const first = { region: regions[0]?.id, curve: curves[0]?.id, image: images[0]?.[0], group: groups[0] };
     return set("Layer", "/source", startOfSource(next, first));
   }
 </script>
@@ -118,6 +121,13 @@
       value={source.side.side}
       options={SIDE_NAMES}
       onpick={(v) => set("Side", "/source/side/side", v)}
+    />
+  {:else if "group" in source}
+    <Picker
+      label="Group"
+      value={source.group.group}
+      options={groups.map((name): [string, string] => [name, name])}
+      onpick={(v) => set("Group", "/source/group/group", v)}
     />
   {:else if "image" in source}
     <Picker

@@ -6,7 +6,8 @@
   import type { Element, Schemas, Solid } from "../api/client";
   import Picker from "../fields/Picker.svelte";
   import Section from "../fields/Section.svelte";
-  import { partNamed, partOptions, pinPart } from "../state/pins";
+  import { meshGroups } from "../state/meshGroups.svelte";
+  import { partNamed, partOptions, pinPart, withGroupMap } from "../state/pins";
   import { painting } from "../state/painting.svelte";
   import { shot, solidOf } from "../state/shot.svelte";
 
@@ -15,7 +16,7 @@
   let pins = $derived(solid[of]?.pins ?? []);
   let regions = $derived(shot.elements.filter((e) => "region" in e.kind));
   let others = $derived(shot.elements.filter((e) => solidOf(e) && e.id !== element.id));
-  let options = $derived(partOptions(regions, solid.maps ?? []));
+  let options = $derived(partOptions(regions, solid.maps ?? [], meshGroups.of(element)));
   let takers = $derived([
     ["own", "with its own placement"] as [string, string],
     ...others.map((e): [string, string] => [String(e.id), `with ${e.name}`]),
@@ -28,6 +29,15 @@
       "Pins",
       pins.map((other, j) => (j === i ? { ...other, ...by } : other)),
     );
+  /** A group of faces is held by a map of it, which is made with the pin. */
+  function pick(i: number, choice: string) {
+    if (!choice.startsWith("group ")) return change(i, { part: pinPart(choice, pins[i].part) });
+    return shot.set(`Pins of ${element.name}`, solids, "/kind/solid", (now: Solid) => {
+      const [next, map] = withGroupMap(now, choice.slice("group ".length));
+      const list = (next[of]?.pins ?? []).map((pin, j) => (j === i ? { ...pin, part: { map } } : pin));
+      return { ...next, [of]: { ...next[of], pins: list } };
+    });
+  }
   const at = (i: number, part: string) => ({
     element,
     ids: solids,
@@ -44,7 +54,7 @@
             label={`Pin ${i + 1}`}
             value={partNamed(pin.part)}
             {options}
-            onpick={(v) => change(i, { part: pinPart(v, pin.part) })}
+            onpick={(v) => pick(i, v)}
           />
         </div>
         <button

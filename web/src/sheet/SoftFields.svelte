@@ -5,7 +5,9 @@
   import MaterialFields from "./MaterialFields.svelte";
   import PinFields from "./PinFields.svelte";
   import ScaledFields from "./ScaledFields.svelte";
+  import Resolution from "./Resolution.svelte";
   import Section from "../fields/Section.svelte";
+  import { colouring } from "../state/colouring.svelte";
 
   let { element, solid, solids }: { element: Element; solid: Solid; solids: number[] } = $props();
 
@@ -16,10 +18,17 @@
 <PinFields {element} {solids} of="soft" />
 <MapFields {element} {solid} />
 <Section title="Inside" note="cells carry the surface">
+  <Resolution {element} {solids} of="soft" />
   <ParameterField target={at("cell_m")} />
   <ParameterField target={at("edge_m")} />
   <ParameterField target={at("density_kg_m3")} />
   <ParameterField target={at("preroll_s")} />
+  <button
+    class="btn mt-1"
+    aria-pressed={colouring.interior}
+    onclick={() => (colouring.interior = !colouring.interior)}
+    >{colouring.interior ? "Hide the cells" : "Show the cells"}</button
+  >
 </Section>
 <Section title="Stiffness">
   <ParameterField target={at("youngs_modulus_pa")} />

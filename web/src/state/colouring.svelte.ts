@@ -6,6 +6,8 @@ class ColouringState {
   quantity = $state<Quantity | null>(null);
   /** Whether a checker is laid on the UVs of what is selected. */
   checker = $state(false);
+  /** Whether the cells that carry soft bodies are drawn. */
+  interior = $state(false);
   /** The top of the range of each quantity, in the unit shown. */
   most = $state<Record<Quantity, number>>(
     Object.fromEntries(Object.entries(quantities).map(([name, of]) => [name, of.most])) as Record<
@@ -30,6 +32,16 @@ class ColouringState {
     });
     await Promise.all(each);
     return found;
+  }
+
+  /** The sides of the cells of soft bodies at a frame of a run, all as one list of points; null: they are not drawn. */
+  async cells(run: number, frame: number, elements: number[]): Promise<Float32Array | null> {
+    if (!this.interior) return null;
+    const each = elements.map((element) => api.interior(run, element, frame).catch(() => new ArrayBuffer(0)));
+    const lists = (await Promise.all(each)).map((bytes) => new Float32Array(bytes));
+    const all = new Float32Array(lists.reduce((sum, list) => sum + list.length, 0));
+    lists.reduce((at, list) => (all.set(list, at), at + list.length), 0);
+    return all;
   }
 
   /** The colours of elements whose looks have layers, at a frame of a run: three numbers a vertex. */

@@ -1,5 +1,5 @@
 // Words for maps, and what follows when one is renamed or deleted.
-import type { Schemas, Solid } from "../api/client";
+import type { Element, Operation, Schemas, Solid } from "../api/client";
 
 type SourceKind =
   | "painted"
@@ -12,7 +12,8 @@ type SourceKind =
   | "curvature"
   | "noise"
   | "image"
-  | "vertices";
+  | "vertices"
+  | "group";
 
 export const SOURCE_NAMES: Record<SourceKind, string> = {
   painted: "painted",
@@ -26,6 +27,7 @@ export const SOURCE_NAMES: Record<SourceKind, string> = {
   noise: "noise",
   image: "an image",
   vertices: "colours of its vertices",
+  group: "a group of faces",
 };
 
 /** How the weight of a layer, or of a part of a region, goes with the weight so far. */
@@ -59,7 +61,7 @@ export const SCALED_NAMES: [Schemas["ScaledQuantity"], string][] = [
 /** A source as it begins; `first` are elements and images that it can name. */
 export function startOfSource(
   kind: string,
-  first: { region?: number; curve?: number; image?: string },
+  first: { region?: number; curve?: number; image?: string; group?: string },
 ): Record<string, unknown> {
   const starts: Record<SourceKind, unknown> = {
     painted: { strokes: [] },
@@ -73,37 +75,71 @@ export function startOfSource(
     noise: { size_m: 0.3 },
     image: { asset: first.image },
     vertices: {},
+    group: { group: first.group },
   };
   return { [kind]: starts[kind as SourceKind] };
 }
 
-type Deforming = Pick<Schemas["Cloth"], "pins" | "scaled">;
-
-/** A solid with what names maps in its cloth and soft parts changed. */
-function renamed(solid: Solid, of: (parts: Deforming) => Deforming): Solid {
+/** A solid with what names a map changed; null: it is named no longer. */
+function mapNamesOf(solid: Solid, of: (name: string) => string | null): Solid {
   const next = { ...solid };
-  if (solid.cloth) next.cloth = { ...solid.cloth, ...of(solid.cloth) };
-  if (solid.soft) next.soft = { ...solid.soft, ...of(solid.soft) };
+  const parts = <T extends Pick<Schemas["Cloth"], "pins" | "scaled">>(part: T): T => ({
+    ...part,
+    pins: (part.pins ?? []).flatMap((pin) => {
+      if (!("map" in pin.part)) return [pin];
+      const map = of(pin.part.map);
+      return map === null ? [] : [{ ...pin, part: { map } }];
+    }),
+    scaled: (part.scaled ?? []).flatMap((factor) => {
+      const map = of(factor.map);
+      return map === null ? [] : [{ ...factor, map }];
+    }),
+  });
+  if (solid.cloth) {
+    const tear_map = solid.cloth.tear_map == null ? null : of(solid.cloth.tear_map);
+    next.cloth = { ...parts(solid.cloth), tear_map };
+  }
+  if (solid.soft) next.soft = parts(solid.soft);
+  if (solid.sway?.map != null) next.sway = { ...solid.sway, map: of(solid.sway.map) };
+  if (solid.look?.layers) {
+    const layers = solid.look.layers.flatMap((layer) => {
+      if (!layer.by || !("map" in layer.by)) return [layer];
+      const map = of(layer.by.map.map);
+      return map === null ? [] : [{ ...layer, by: { map: { map } } }];
+    });
+    next.look = { ...solid.look, layers };
+  }
   return next;
 }
 
-/** The solid with a map of another name, in all that names it. */
+/** The solid with a map of another name, in all of it that names the map. */
 export function mapNamed(solid: Solid, index: number, name: string): Solid {
   const old = solid.maps![index].name;
   const maps = solid.maps!.map((map, i) => (i === index ? { ...map, name } : map));
-  return renamed({ ...solid, maps }, ({ pins = [], scaled = [] }) => ({
-    pins: pins.map((pin) =>
-      "map" in pin.part && pin.part.map === old ? { ...pin, part: { map: name } } : pin,
-    ),
-    scaled: scaled.map((factor) => (factor.map === old ? { ...factor, map: name } : factor)),
-  }));
+  return mapNamesOf({ ...solid, maps }, (map) => (map === old ? name : map));
 }
 
-/** The solid without a map, and without pins and factors by it. */
+/** The solid without a map, and without pins, factors and layers of its look by it. */
 export function withoutMap(solid: Solid, index: number): Solid {
-  const { name } = solid.maps![index];
-  return renamed({ ...solid, maps: solid.maps!.toSpliced(index, 1) }, ({ pins = [], scaled = [] }) => ({
-    pins: pins.filter((pin) => !("map" in pin.part && pin.part.map === name)),
-    scaled: scaled.filter((factor) => factor.map !== name),
-  }));
+  const old = solid.maps![index].name;
+  const maps = solid.maps!.toSpliced(index, 1);
+  return mapNamesOf({ ...solid, maps }, (map) => (map === old ? null : map));
+}
+
+/** The changes to particles that are born on a solid by a map which gets another name, or is deleted (null). */
+export function birthsByMap(
+  elements: Element[],
+  solid: number,
+  old: string,
+  name: string | null,
+): Operation[] {
+  return elements.flatMap(({ kind }, index) => {
+    if (!("particles" in kind)) return [];
+    const { source, emission } = kind.particles;
+    const map = emission?.map;
+    const born = source && "solid" in source && source.solid.solid === solid;
+    if (!born || !map || !("map" in map.source) || map.source.map.map !== old) return [];
+    const value = name === null ? null : { ...map, source: { map: { map: name } } };
+    return [{ op: "add", path: `/elements/${index}/kind/particles/emission/map`, value }];
+  });
 }

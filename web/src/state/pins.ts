@@ -1,5 +1,5 @@
 // Parts of a cloth or a soft body that a pin can hold, as choices of a list.
-import type { Element, Schemas } from "../api/client";
+import type { Element, Schemas, Solid } from "../api/client";
 import { SIDE_NAMES } from "./maps";
 
 type Part = Schemas["PinnedPart"];
@@ -36,14 +36,33 @@ export function pinPart(choice: string, before?: Part): Part {
 }
 
 /** What a pin can hold. */
-export function partOptions(regions: Element[], maps: Schemas["Map"][]): [string, string][] {
+export function partOptions(
+  regions: Element[],
+  maps: Schemas["Map"][],
+  groups: string[] = [],
+): [string, string][] {
   return [
     ...SIDE_NAMES.map(([side, word]): [string, string] => [`side ${side}`, `the ${word} side`]),
     ...SIDE_NAMES.map(([side, word]): [string, string] => [`corners ${side}`, `corners of the ${word} side`]),
     ...regions.map((e): [string, string] => [`region ${e.id}`, `what is in ${e.name}`]),
     ...maps.map((map): [string, string] => [`map ${map.name}`, `where map ${map.name} is over ½`]),
+    ...groups.map((name): [string, string] => [`group ${name}`, `group ${name} of its faces`]),
     ["whole", "all of it"],
     ["centre", "its centre of mass"],
     ["point", "around a place"],
   ];
+}
+
+/** A solid with the map of a group of faces, and the map's name. */
+export function withGroupMap(solid: Solid, group: string): [Solid, string] {
+  const maps = solid.maps ?? [];
+  const is = ({ layers: [layer, ...others] }: Schemas["Map"]) =>
+    others.length === 0 && layer !== undefined && "group" in layer.source && layer.source.group.group === group;
+  const known = maps.find(is);
+  if (known) return [solid, known.name];
+  const taken = new Set(maps.map((map) => map.name));
+  let name = group;
+  for (let i = 2; taken.has(name); i++) name = `${group} ${i}`;
+  const layer: Schemas["MapLayer"] = { source: { group: { group } }, operation: "add", amount: 1 };
+  return [{ ...solid, maps: [...maps, { name, layers: [layer], blur_m: 0 }] }, name];
 }

@@ -41,6 +41,7 @@ export function placeOf(source: Source): string {
   if ("shape" in source) return `shape ${kindOf(source.shape.shape)}`;
   if ("solid" in source) return `solid ${source.solid.solid}`;
   if ("broken" in source) return `broken ${source.broken.solid}`;
+  if ("seam" in source) return `seam ${source.seam.solid}`;
   if ("curve" in source) return `curve ${source.curve.curve}`;
   if ("particles" in source) return `particles ${source.particles.particles}`;
   return kindOf(source);
@@ -65,6 +66,14 @@ export function places(source: Source, others: Element[]): Option[] {
     ),
     ...each("broken", (name) => `${name} as it breaks`, breaks),
     ...each(
+      "seam",
+      (name) => `a curve laid on ${name}`,
+      (e) =>
+        others.some((other) => "curve" in other.kind) &&
+        solidOf(e) !== undefined &&
+        solidOf(e)!.from_particles == null,
+    ),
+    ...each(
       "curve",
       (name) => name,
       (e) => "curve" in e.kind,
@@ -78,8 +87,8 @@ export function places(source: Source, others: Element[]): Option[] {
   ];
 }
 
-/** The source that a choice begins as; null where it is not to be chosen. */
-export function newSource(place: string, domain: Domain, mapped: boolean): Source | null {
+/** The source that a choice begins as, a seam along a curve; null where it is not to be chosen. */
+export function newSource(place: string, domain: Domain, mapped: boolean, along = 0): Source | null {
   const [kind, which] = place.split(" ");
   const id = Number(which);
   if (kind === "point") return { point: {} };
@@ -89,6 +98,7 @@ export function newSource(place: string, domain: Domain, mapped: boolean): Sourc
   if (kind === "solid") return { solid: { solid: id, domain } };
   // A map has no weight inside a body.
   if (kind === "broken") return { broken: { solid: id, domain: mapped ? domain : "volume" } };
+  if (kind === "seam") return { seam: { solid: id, curve: along, starts: 1, lift: 0.5 } };
   if (kind === "curve") return { curve: { curve: id } };
   if (kind === "particles") return { particles: { particles: id } };
   return { impacts: { bodies: [], impulse_n_s: 1 } };

@@ -11,6 +11,7 @@ import { Handles, type Handle, type Moved } from "./handles";
 import type { Judging } from "./appearance";
 import { Items } from "./items";
 import { Pace, timed } from "./pace";
+import { interiorLines } from "./overlays";
 import { floorBelow, groundAt } from "./picking";
 import { Sky } from "./sky";
 
@@ -55,6 +56,8 @@ export class Viewport {
   performing = false;
   #eye: Eye;
   #handles: Handles;
+  /** The cells that carry soft bodies. */
+  #interior: THREE.LineSegments | null = null;
   #curve: CurvePoints;
   #brush: Brush;
   #items: Items;
@@ -195,6 +198,19 @@ export class Viewport {
     if (colours === null && this.#items.context.colours === null) return;
     this.#items.context.colours = colours;
     this.#place();
+  }
+
+  /** Draws lines in space, two points each; null: none. */
+  setInterior(points: Float32Array | null) {
+    if (points === null && this.#interior === null) return;
+    if (this.#interior) {
+      this.scene.remove(this.#interior);
+      this.#interior.geometry.dispose();
+      (this.#interior.material as THREE.Material).dispose();
+    }
+    this.#interior = points && interiorLines(points);
+    if (this.#interior) this.scene.add(this.#interior);
+    this.draw();
   }
 
   /** Lays a checker on the UVs of elements; null: all have their own looks. */

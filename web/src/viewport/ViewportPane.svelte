@@ -186,6 +186,22 @@
     });
   });
 
+  let soft = $derived(
+    shot.elements.filter((element) => solidOf(element)?.soft != null).map((element) => element.id),
+  );
+  $effect(() => {
+    void arranged;
+    const made = viewport;
+    const run = playback.freshness?.run;
+    const frame = playback.frame;
+    const wanted = colouring.interior && run !== undefined && soft.length > 0;
+    if (!made) return;
+    if (!wanted) return made.setInterior(null);
+    void colouring.cells(run, playback.source(frame), soft).then((cells) => {
+      if (frame === playback.frame) made.setInterior(cells);
+    });
+  });
+
   $effect(() => {
     void arranged;
     const solids = selection.ids.filter((id) => solidOf(shot.element(id)));

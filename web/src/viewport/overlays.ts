@@ -67,6 +67,22 @@ export function layOutline(lines: THREE.LineSegments, geometry: THREE.BufferGeom
   lines.geometry.setAttribute("position", new THREE.BufferAttribute(points, 3));
 }
 
+/** Lines within bodies, seen through these: two points each. */
+export function interiorLines(points: Float32Array): THREE.LineSegments {
+  const geometry = new THREE.BufferGeometry();
+  geometry.setAttribute("position", new THREE.BufferAttribute(points, 3));
+  const material = new THREE.LineBasicMaterial({
+    color: 0x52cbbf,
+    transparent: true,
+    opacity: 0.55,
+    depthTest: false,
+    toneMapped: false,
+  });
+  const lines = new THREE.LineSegments(geometry, material);
+  lines.frustumCulled = false;
+  return lines;
+}
+
 export function collisionMesh(geometry: THREE.BufferGeometry, count: number): THREE.InstancedMesh {
   const material = new THREE.MeshBasicMaterial({ color: 0x52cbbf, wireframe: true, toneMapped: false });
   return new THREE.InstancedMesh(geometry, material, count);

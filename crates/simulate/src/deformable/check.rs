@@ -1,5 +1,8 @@
 //! What is likely wrong with a cloth or a soft body before it is computed.
 
+pub use super::check_start::gap_at_start;
+
+use super::check_start::check_start;
 use crate::forces::Surfaces;
 use crate::maps::MapsAt;
 use geometry::maps::MapSurface;
@@ -75,6 +78,7 @@ pub fn check_deformables(shot: &Shot, meshes: &Meshes) -> Vec<Entry> {
             say(Mistake::PinHoldsNothing, why, Some("Remove the pin"));
         }
     }
+    entries.extend(check_start(&now, &sampler, meshes));
     entries
 }
 

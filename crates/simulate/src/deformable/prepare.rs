@@ -97,13 +97,13 @@ pub(super) fn together<'a>(
 }
 
 /// What an element is at rest, in all its copies.
-struct Discretized {
-    discretization: Discretization,
+pub(super) struct Discretized {
+    pub discretization: Discretization,
     shown: ShownMesh,
     /// Mean length of the edges, m.
-    edge_m: f64,
+    pub edge_m: f64,
     /// Whether its mesh is closed.
-    closed: bool,
+    pub closed: bool,
     maps: Option<ElementMaps>,
     /// The nodes of each pin whose nodes stay the same.
     pinned: Vec<Option<Vec<u32>>>,
@@ -111,7 +111,7 @@ struct Discretized {
 }
 
 /// What an element is at rest, in so many copies; none if it does not deform. At most so many nodes and points.
-fn discretized(
+pub(super) fn discretized(
     context: PrepareContext,
     element: &Element,
     copies: usize,

@@ -10,7 +10,7 @@ use super::pairs::{Pair, PairSearch};
 use super::prediction::Prediction;
 use super::self_contact::SelfContact;
 use super::separating_planes::Wall;
-use super::tangle::Tangle;
+use super::tangle::{Crossing, Tangle};
 use crate::colliders::Impulse;
 use glam::{DVec3, Vec3};
 use rayon::prelude::*;
@@ -176,11 +176,16 @@ impl SurfacePoints {
 
     /// What crosses with the points at `x`.
     pub fn tangle(&mut self, embedding: &Embedding, x: &[DVec3]) -> Tangle {
+        Tangle::new(self.crossings(embedding, x), self.pairs.faces(), x)
+    }
+
+    /// The edges and faces that cross with the points at `x`, but for those that a common node carries.
+    pub fn crossings(&mut self, embedding: &Embedding, x: &[DVec3]) -> Vec<Crossing> {
         let mut crossings = self.pairs.crossings(x);
         if self.any_embedded {
             crossings.retain(|of| !embedding.share_nodes(&of.edge, &of.face));
         }
-        Tangle::new(crossings, self.pairs.faces(), x)
+        crossings
     }
 
     /// Pairs that may come close, as of [`PairSearch::find`]. Features that a common node carries are left out: the cells between

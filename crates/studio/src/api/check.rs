@@ -8,10 +8,15 @@ use crate::jobs::blocking;
 use axum::Json;
 use axum::extract::State as Extract;
 use frames::Event;
+use glam::Vec3;
 use serde::{Deserialize, Serialize};
 use shot::check::{Entry, Mistake, check};
+use shot::motion::Sampler;
+use shot::world::World;
 use shot::{Cloth, Collision, Element, Id, Moves, Shape, Shot, Solid};
-use simulate::deformable_check::{EDGES_FOR_FOLDS, MOST_THICKNESS, check_deformables, idle_pins};
+use simulate::deformable_check::{
+    EDGES_FOR_FOLDS, MOST_THICKNESS, check_deformables, gap_at_start, idle_pins,
+};
 use simulate::solids::{separate, start_overlaps};
 use utoipa::ToSchema;
 
@@ -159,6 +164,45 @@ pub(crate) struct Fix {
     elements: Vec<u32>,
 }
 
+/// Moves the first of some elements up until it lies over the others.
+fn put_on_top(shot: &mut Shot, meshes: &geometry::Meshes, elements: &[u32]) -> Result<()> {
+    let sampler = Sampler::new(shot).map_err(Error::Faults)?;
+    let acting = f64::from(shot.timing.first);
+    let now = sampler.at(acting).map_err(|error| Error::Bad(error.to_string()))?;
+    let unsolved = |_: Id, _: f64| None;
+    let world = World::new(&now, &sampler, acting, &unsolved);
+    let heights = |id: u32| -> Result<[f32; 2]> {
+        let element = now.element(Id(id)).ok_or_else(|| Error::NotFound(format!("element {id}")))?;
+        let solid = element.as_solid().ok_or_else(|| Error::Bad(format!("{} has no mesh", element.name)))?;
+        let mesh = meshes.mesh(&solid.shape).map_err(|error| Error::Bad(error.to_string()))?;
+        let mut range = [f32::INFINITY, f32::NEG_INFINITY];
+        for (copy, (position, orientation)) in world.placements(element).into_iter().enumerate() {
+            let size = element.size_of(copy);
+            for p in &mesh.positions {
+                let y = (position + orientation * (*p * size)).y;
+                range = [range[0].min(y), range[1].max(y)];
+            }
+        }
+        Ok(range)
+    };
+    let Some((first, others)) = elements.split_first() else { return Ok(()) };
+    let lowest = heights(*first)?[0];
+    let mut top = f32::NEG_INFINITY;
+    for other in others {
+        top = top.max(heights(*other)?[1]);
+    }
+    let Some(element) = shot.elements.iter_mut().find(|element| element.id.0 == *first) else {
+        return Ok(());
+    };
+    let thickness = match (element.as_cloth(), element.as_soft()) {
+        (Some(cloth), _) => cloth.thickness_m,
+        (_, Some(soft)) => soft.thickness_m,
+        _ => 0.0,
+    };
+    element.shift(Vec3::Y * (top + 1.01 * thickness - lowest).max(0.0));
+    Ok(())
+}
+
 /// The solids that an entry concerns.
 fn wanted_solids<'a>(shot: &'a mut Shot, fix: &'a Fix) -> impl Iterator<Item = &'a mut Solid> {
     let wanted = |element: &&mut Element| fix.elements.contains(&element.id.0);
@@ -256,6 +300,42 @@ pub(crate) async fn fix(
             })
             .await?;
             if fix.mistake == Mistake::TooCoarse { "Shorter edges" } else { "Half an edge thick" }
+        }
+        Mistake::CrossesAtStart => {
+            for solid in wanted_solids(&mut shot, &fix) {
+                solid.cloth.iter_mut().for_each(|cloth| cloth.preroll_s = cloth.preroll_s.max(1.0));
+                solid.soft.iter_mut().for_each(|soft| soft.preroll_s = soft.preroll_s.max(1.0));
+            }
+            "Drawn apart before the first frame"
+        }
+        Mistake::StartsInSolid => {
+            let (copy, mut at, elements) = (studio.clone(), shot.clone(), fix.elements.clone());
+            shot = blocking(move || {
+                let meshes = copy.loader.meshes(&copy.data, &at)?;
+                put_on_top(&mut at, &meshes, &elements)?;
+                Ok(at)
+            })
+            .await?;
+            "Put on top"
+        }
+        Mistake::TooClose => {
+            let (copy, at, elements) = (studio.clone(), shot.clone(), fix.elements.clone());
+            let first = elements.first().copied().unwrap_or_default();
+            let gap = blocking(move || {
+                let meshes = copy.loader.meshes(&copy.data, &at)?;
+                Ok(gap_at_start(&at, &meshes, Id(first)))
+            })
+            .await?;
+            let most = gap.unwrap_or(f32::INFINITY);
+            for solid in wanted_solids(&mut shot, &fix) {
+                solid.cloth.iter_mut().for_each(|cloth| cloth.thickness_m = cloth.thickness_m.min(most));
+                solid.soft.iter_mut().for_each(|soft| soft.thickness_m = soft.thickness_m.min(most));
+            }
+            "Thinner"
+        }
+        Mistake::MassRatio => {
+            shot.physics.substeps = (2 * shot.physics.substeps).min(256);
+            "Substeps doubled"
         }
         Mistake::PinHoldsNothing => {
             let (copy, at, elements) = (studio.clone(), shot.clone(), fix.elements.clone());

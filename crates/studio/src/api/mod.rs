@@ -2,6 +2,7 @@
 
 mod assets;
 mod check;
+mod deformables;
 mod elements;
 mod events;
 mod films;
@@ -104,6 +105,9 @@ fn router() -> OpenApiRouter<Arc<Studio>> {
         .routes(routes!(surfaces::measured))
         .routes(routes!(surfaces::albedo))
         .routes(routes!(surfaces::uvs))
+        .routes(routes!(deformables::mesh_facts))
+        .routes(routes!(deformables::interior_lines))
+        .routes(routes!(deformables::waves))
         .routes(routes!(handing_on::meshes))
         .routes(routes!(runs::measured))
         .routes(routes!(runs::track))

@@ -1,6 +1,7 @@
 use super::{Outcome, Stop, frames_of, kept_run, open_runs, print, read_shot};
 use clap::{Args, ValueEnum};
 use frames::{RunFrames, finish::SharedFrames};
+use simulate::WaveCounter;
 use std::path::PathBuf;
 use std::sync::Arc;
 
@@ -18,6 +19,9 @@ pub(crate) struct Probe {
     /// Without it, the totals of all solids
     #[arg(long)]
     element: Vec<String>,
+    /// The number of waves along a held cloth; needs one --element
+    #[arg(long)]
+    waves: bool,
     /// Frames, such as 1-48; all by default
     #[arg(long)]
     frames: Option<String>,
@@ -66,6 +70,7 @@ const PARTICLE: [&str; 12] = [
     "age_s",
     "lifespan_s",
 ];
+const WAVES: [&str; 3] = ["frame", "time_s", "waves"];
 const TOTALS: [&str; 10] = [
     "frame",
     "time_s",
@@ -121,7 +126,21 @@ impl Probe {
                 "--element: ask for bodies and for particles one after the other".to_owned(),
             ));
         }
+        let counter = match (self.waves, &ids[..]) {
+            (false, _) => None,
+            (true, [id]) => {
+                let element = shot.element(*id);
+                let counter = element.and_then(|element| WaveCounter::new(element, &runs.meshes));
+                let unfit = || {
+                    let what = "is no cloth that a side, a corner or a point holds, or its mesh is in a file: give --shot";
+                    Stop::Bad(format!("--waves: {} {what}", self.element[0]))
+                };
+                Some(counter.ok_or_else(unfit)?)
+            }
+            (true, _) => return Err(Stop::Bad("--waves: needs one --element, a cloth".to_owned())),
+        };
         let columns: Vec<&str> = match ids.len() {
+            _ if counter.is_some() => WAVES.to_vec(),
             0 => TOTALS.to_vec(),
             n => {
                 let of: &[&str] = if particles > 0 { &PARTICLE } else { &BODY };
@@ -135,7 +154,10 @@ impl Probe {
         let mut records = Vec::new();
         for number in wanted.filter(|&number| frames.fingerprint(number).is_some()) {
             let frame = frames.frame(number).map_err(|error| Stop::Failed(error.to_string()))?;
-            let rows: Vec<Vec<f64>> = if ids.is_empty() {
+            let rows: Vec<Vec<f64>> = if let Some(counter) = &counter {
+                let row = |waves: f32| vec![f64::from(number), frame.time_s, f64::from(waves)];
+                counter.count(&frame).map(row).into_iter().collect()
+            } else if ids.is_empty() {
                 let m = &frame.measured;
                 let (overlap, fastest) = (f64::from(m.deepest_overlap_m), f64::from(m.max_speed_m_s));
                 let mut row = vec![f64::from(number), frame.time_s, f64::from(m.contacts), overlap, fastest];
