@@ -281,6 +281,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/runs/{run}/interior/{element}/{number}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * The sides of the cells that carry a soft body at a run's frame: two points each, of three 32-bit floats, in space, m,
+         *     little-endian.
+         */
+        get: operations["get_runs_run_interior_element_number"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/runs/{run}/measured": {
         parameters: {
             query?: never;
@@ -361,6 +381,23 @@ export interface paths {
         };
         /** A body's height and speed along a run. */
         get: operations["get_runs_run_track"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/runs/{run}/waves/{element}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The number of waves along a cloth that is held at a side, at corners or at points, at each frame that the run has. */
+        get: operations["get_runs_run_waves_element"];
         put?: never;
         post?: never;
         delete?: never;
@@ -810,6 +847,23 @@ export interface paths {
          *     (m), 3 f32 for normals, 2 f32 for UVs; 3 u32 a triangle. Little-endian.
          */
         get: operations["get_shots_id_mesh_element"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/shots/{id}/mesh_facts/{element}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What is known of a solid's mesh before it is computed: its size, about how long a frame takes, its groups of faces. */
+        get: operations["get_shots_id_mesh_facts_element"];
         put?: never;
         post?: never;
         delete?: never;
@@ -1874,7 +1928,7 @@ export interface components {
         /** @description Domain of a mesh on which particles are emitted. */
         EmissionDomain: "surface" | "edges" | "vertices" | "volume";
         /**
-         * @description A weight of 0–1 on each place that has UVs: of a shape, a solid, a grid.
+         * @description A weight of 0–1 on each place of a shape, a solid or a grid.
          *     Particles are born by it, and carry the weight of where they were born.
          */
         EmissionMap: {
@@ -2670,6 +2724,11 @@ export interface components {
             };
         } | {
             vertices: Record<string, never>;
+        } | {
+            group: {
+                /** @description Its name in the file. */
+                group: string;
+            };
         };
         /** @description Letters that were made outlines. */
         Lettering: {
@@ -2946,6 +3005,26 @@ export interface components {
             };
         } | {
             vertices: Record<string, never>;
+        } | {
+            map: {
+                /** @description Its name. */
+                map: string;
+            };
+        } | {
+            quantity: {
+                /**
+                 * Format: float
+                 * @description Value at which the weight is 0, in the unit of the quantity.
+                 */
+                from: number;
+                /** @description The quantity. */
+                quantity: components["schemas"]["SurfaceQuantity"];
+                /**
+                 * Format: float
+                 * @description Value at which the weight is 1; in between it rises evenly. It may be less than `from`.
+                 */
+                to: number;
+            };
         };
         /** @description A material by its name. */
         MaterialName: {
@@ -2975,6 +3054,31 @@ export interface components {
             /** @description Particles, by element. */
             particles: components["schemas"]["Turnover"][];
             potential_j: number[];
+        };
+        /** @description What is known of a solid's mesh before it is computed. */
+        MeshFacts: {
+            /**
+             * Format: int64
+             * @description Cells within a soft body in all its copies.
+             */
+            cells?: number | null;
+            /** @description Names of the groups of faces that an imported mesh came with. */
+            groups: string[];
+            /**
+             * Format: double
+             * @description About how long a frame of it takes on this machine, s.
+             */
+            seconds_a_frame?: number | null;
+            /**
+             * Format: int64
+             * @description About how many vertices or cells it would have, if they are too many.
+             */
+            too_many?: number | null;
+            /**
+             * Format: int64
+             * @description Vertices of the surface of a cloth or soft body in all its copies; none: it is rigid, or has too many.
+             */
+            vertices?: number | null;
         };
         /** @description An element to be added. */
         ModelElement: {
@@ -4005,6 +4109,23 @@ export interface components {
                 solid: components["schemas"]["Id"];
             };
         } | {
+            seam: {
+                /** @description The curve: each of its points is taken to the nearest place of the surface at rest. */
+                curve: components["schemas"]["Id"];
+                /**
+                 * Format: float
+                 * @description Distance of their centres from the surface, along its normal, in radii; no unit.
+                 */
+                lift: number;
+                /** @description The solid. */
+                solid: components["schemas"]["Id"];
+                /**
+                 * Format: uint32
+                 * @description From how many places of each stroke they follow each other at the same time.
+                 */
+                starts: number;
+            };
+        } | {
             curve: {
                 /** @description The curve. */
                 curve: components["schemas"]["Id"];
@@ -4669,6 +4790,13 @@ export interface components {
                 within_m: number;
             };
         };
+        /** @description The waves along a held cloth, frame by frame. */
+        WaveTrack: {
+            /** @description The frames that the run has. */
+            frames: number[];
+            /** @description Number of waves along the cloth at each of them; no unit. */
+            waves: number[];
+        };
         /** @description Weight of a body, given one way; the other is computed. */
         Weight: {
             /** Format: float */
@@ -5178,6 +5306,37 @@ export interface operations {
             };
         };
     };
+    get_runs_run_interior_element_number: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                run: number;
+                element: number;
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/octet-stream": unknown;
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     get_runs_run_measured: {
         parameters: {
             query?: never;
@@ -5306,6 +5465,36 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["BodyTrack"];
+                };
+            };
+        };
+    };
+    get_runs_run_waves_element: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                run: number;
+                element: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WaveTrack"];
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -6152,6 +6341,36 @@ export interface operations {
                 };
                 content: {
                     "application/octet-stream": unknown;
+                };
+            };
+        };
+    };
+    get_shots_id_mesh_facts_element: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+                element: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MeshFacts"];
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
                 };
             };
         };

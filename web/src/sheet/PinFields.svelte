@@ -50,12 +50,7 @@
     <div class="mb-1.5" role="group" aria-label={`Pin ${i + 1}`}>
       <div class="flex items-center gap-1">
         <div class="min-w-0 grow">
-          <Picker
-            label={`Pin ${i + 1}`}
-            value={partNamed(pin.part)}
-            {options}
-            onpick={(v) => pick(i, v)}
-          />
+          <Picker label={`Pin ${i + 1}`} value={partNamed(pin.part)} {options} onpick={(v) => pick(i, v)} />
         </div>
         <button
           class="btn"

@@ -24,10 +24,7 @@
 </script>
 
 {#if held && track && track.frames.length > 1}
-  <Section
-    title="Waves along it"
-    note={now === undefined ? "" : `${now.toFixed(1)} at this frame`}
-  >
+  <Section title="Waves along it" note={now === undefined ? "" : `${now.toFixed(1)} at this frame`}>
     <Plot
       frames={track.frames}
       lines={[{ name: "waves", values: track.waves, colour: "var(--solid)" }]}

@@ -25,7 +25,10 @@ interface Known {
 
 /** All choices, none first. */
 export function birthMapChoices({ images, colours, maps, measured }: Known): Option[] {
-  const each = Object.entries(quantities).map(([name, of]): Option => [`quantity ${name}`, of.label.toLowerCase()]);
+  const each = Object.entries(quantities).map(([name, of]): Option => [
+    `quantity ${name}`,
+    of.label.toLowerCase(),
+  ]);
   return [
     ["", "none"],
     ...maps.map((name): Option => [`map ${name}`, `map ${name}`]),

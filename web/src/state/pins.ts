@@ -57,7 +57,10 @@ export function partOptions(
 export function withGroupMap(solid: Solid, group: string): [Solid, string] {
   const maps = solid.maps ?? [];
   const is = ({ layers: [layer, ...others] }: Schemas["Map"]) =>
-    others.length === 0 && layer !== undefined && "group" in layer.source && layer.source.group.group === group;
+    others.length === 0 &&
+    layer !== undefined &&
+    "group" in layer.source &&
+    layer.source.group.group === group;
   const known = maps.find(is);
   if (known) return [solid, known.name];
   const taken = new Set(maps.map((map) => map.name));

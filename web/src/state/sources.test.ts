@@ -14,7 +14,9 @@ const unknown = (value: unknown, at: string) => pathsWithin(value, at).filter((p
 
 test("every place to be born at can be chosen and is shown as it was chosen", () => {
   const offered = places({ point: {} }, others).map(([place]) => place);
-  expect(offered).toEqual(expect.arrayContaining(["solid 3", "seam 3", "broken 3", "curve 4", "particles 5"]));
+  expect(offered).toEqual(
+    expect.arrayContaining(["solid 3", "seam 3", "broken 3", "curve 4", "particles 5"]),
+  );
   for (const place of offered) {
     const source = newSource(place, "surface", false)!;
     expect(placeOf(source)).toBe(place);

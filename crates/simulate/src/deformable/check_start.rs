@@ -12,7 +12,7 @@ use glam::{DVec3, Vec3};
 use shot::check::{Entry, Mistake};
 use shot::motion::Sampler;
 use shot::world::{Pose, World};
-use shot::{Element, Id, Moves, Shot, Weight};
+use shot::{Element, Id, Moves, Pin, PinnedPart, Shot, Weight};
 use std::collections::BTreeMap;
 
 /// Most points of all surfaces that are looked at.
@@ -20,7 +20,7 @@ const MAX_POINTS: usize = 60_000;
 /// Greatest ratio of the masses of a cloth or soft body and of a free solid that the coupling is made for.
 const MOST_MASS_RATIO: f64 = 1_000.0;
 /// Part of its thickness below which the distance of two bodies counts as too small.
-const TOO_CLOSE: f64 = 0.9;
+const TOO_CLOSE: f64 = 0.5;
 
 /// Where all begins.
 struct Start<'a> {
@@ -30,13 +30,15 @@ struct Start<'a> {
     /// The points of the surfaces, m.
     points: Vec<DVec3>,
     surface: SurfacePoints,
+    /// Of each point whether a pin holds it, as far as pins tell before it is computed.
+    held: Vec<bool>,
 }
 
 impl<'a> Start<'a> {
     /// None: nothing deforms, or too much.
     fn new(context: PrepareContext<'a>, world: &World) -> Option<Self> {
         let (mut elements, mut made, mut x) = (Vec::new(), Vec::new(), Vec::new());
-        let mut points = 0;
+        let (mut points, mut held_nodes) = (0, Vec::new());
         for element in context.shot.elements.iter().filter(|element| element.deforms()) {
             let poses = world.placements(element);
             let Ok(Some(of)) = discretized(context, element, poses.len(), MAX_NODES) else { continue };
@@ -45,13 +47,17 @@ impl<'a> Start<'a> {
                 return None;
             }
             x.extend(of.discretization.placed(&poses));
+            let mut held = vec![element.pins().iter().any(may_hold_any); of.discretization.len()];
+            of.pinned.iter().flatten().flatten().for_each(|node| held[*node as usize] = true);
+            held_nodes.extend(held);
             elements.push(element);
             made.push((of.discretization, of.edge_m, of.closed));
         }
         let (all, parts) = together(made.iter().map(|(of, edge_m, closed)| (of, *edge_m, *closed)));
         let points = all.embedding.all(&x);
         let surface = SurfacePoints::new(&all, &parts, &x);
-        (!elements.is_empty()).then_some(Self { elements, all, parts, points, surface })
+        let held = (0..points.len() as u32).map(|p| all.embedding.is_held(p, &held_nodes)).collect();
+        (!elements.is_empty()).then_some(Self { elements, all, parts, points, surface, held })
     }
 
     /// The element of a point.
@@ -59,6 +65,11 @@ impl<'a> Start<'a> {
         let part = self.parts.iter().position(|part| part.points.contains(&(point as usize)));
         self.elements[part.unwrap_or_default()]
     }
+}
+
+/// Whether a pin may hold any point.
+fn may_hold_any(pin: &Pin) -> bool {
+    matches!(pin.part, PinnedPart::Map(_) | PinnedPart::Region(_))
 }
 
 /// The entries of the Check list for where cloths and soft bodies of a shot begin.
@@ -108,7 +119,7 @@ fn crossings(start: &Start, found: Vec<Crossing>) -> Vec<Entry> {
     counts.into_values().filter_map(entry).collect()
 }
 
-/// Cloths and soft bodies whose edges cross the surface of a solid.
+/// Cloths and soft bodies whose edges cross the surface of a solid, other than where they are tied to it.
 fn within_solids(start: &Start, now: &Shot, meshes: &Meshes, world: &World) -> Vec<Entry> {
     let mut entries = Vec::new();
     for (element, part) in start.elements.iter().zip(&start.parts) {
@@ -125,7 +136,7 @@ fn within_solids(start: &Start, now: &Shot, meshes: &Meshes, world: &World) -> V
                     if around.min.cmpgt(bounds.max).any() || around.max.cmplt(bounds.min).any() {
                         return false;
                     }
-                    crosses(&start.points, faces, &placed, &mesh.triangles)
+                    crosses(&start.points, &start.held, faces, &placed, &mesh.triangles)
                 });
             if crosses {
                 let reason =
@@ -139,14 +150,22 @@ fn within_solids(start: &Start, now: &Shot, meshes: &Meshes, world: &World) -> V
     entries
 }
 
-/// Whether an edge of faces between points crosses a triangle.
-fn crosses(points: &[DVec3], faces: &[[u32; 3]], placed: &[Vec3], triangles: &[[u32; 3]]) -> bool {
+/// Whether an edge of faces between points of which none is held crosses a triangle.
+fn crosses(
+    points: &[DVec3],
+    held: &[bool],
+    faces: &[[u32; 3]],
+    placed: &[Vec3],
+    triangles: &[[u32; 3]],
+) -> bool {
     let bvh = Bvh::build(placed, triangles);
     let first = points.len() as u32;
     let mut all = points.to_vec();
     all.extend(placed.iter().map(|p| p.as_dvec3()));
     faces.iter().any(|[a, b, c]| {
-        [[*a, *b], [*b, *c], [*c, *a]].into_iter().filter(|[p, q]| p < q).any(|edge| {
+        let free = |p: &u32| !held[*p as usize];
+        let edges = [[*a, *b], [*b, *c], [*c, *a]].into_iter().filter(|[p, q]| p < q);
+        edges.filter(|edge| edge.iter().all(free)).any(|edge| {
             let of = |p: u32| points[p as usize].as_vec3();
             let bounds = Bounds::EMPTY.with(of(edge[0])).with(of(edge[1]));
             let mut found = false;
@@ -294,6 +313,12 @@ mod tests {
             |y: f32| Element::solid("Block", Shape::cuboid(0.2, 0.2, 0.2), Moves::Still).at(0.0, y, 0.0);
         assert_eq!(mistakes([sheet(|of| of), block(-0.05)]), [Mistake::StartsInSolid]);
         assert_eq!(mistakes([sheet(|of| of), block(-0.15)]), []);
+        let tied = sheet(|mut of| {
+            let part = PinnedPart::Point { position_m: Vec3::ZERO, radius_m: 0.2 };
+            of.as_solid_mut().unwrap().cloth.as_mut().unwrap().pins = vec![Pin::hard(part)];
+            of
+        });
+        assert_eq!(mistakes([tied, block(-0.05)]), []);
     }
 
     #[test]
@@ -311,12 +336,12 @@ mod tests {
                 of
             })
         };
-        assert_eq!(mistakes([stack(0.002)]), [Mistake::TooClose]);
-        assert_eq!(mistakes([stack(0.0045)]), []);
+        assert_eq!(mistakes([stack(0.0015)]), [Mistake::TooClose]);
+        assert_eq!(mistakes([stack(0.0025)]), []);
         let mut shot = Shot::empty("Start");
-        let id = shot.add(stack(0.002));
+        let id = shot.add(stack(0.0015));
         let gap = gap_at_start(&shot, &Meshes::default(), id).unwrap();
-        assert!((gap - 0.002).abs() < 1e-5, "{gap}");
+        assert!((gap - 0.0015).abs() < 1e-5, "{gap}");
     }
 
     #[test]

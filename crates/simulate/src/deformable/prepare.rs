@@ -106,7 +106,7 @@ pub(super) struct Discretized {
     pub closed: bool,
     maps: Option<ElementMaps>,
     /// The nodes of each pin whose nodes stay the same.
-    pinned: Vec<Option<Vec<u32>>>,
+    pub pinned: Vec<Option<Vec<u32>>>,
     tearing: Option<Tearing>,
 }
 

@@ -11,6 +11,7 @@ use shot::{
     look::Look,
     map::{LayerSource, Map, ScaledByMap, ScaledQuantity},
     motion::Channel,
+    particles::{Emission, EmissionSchedule, Particles, Source, Start},
 };
 
 /// Middle of the sail, m.
@@ -18,11 +19,12 @@ const SAIL: Vec3 = Vec3::new(0.0, 1.55, -0.8);
 
 pub(super) fn shot() -> (Shot, Vec<File>) {
     let mut shot = quay::pier("Sail reveal");
-    shot.about = "A mark is stitched into a sail: a curve grows from four places and pins the cloth, and the breeze fills it.".to_owned();
+    shot.about = "A mark is stitched into a sail: a curve grows from four places and pins the cloth, beads are sewn on as it comes, and the breeze fills it.".to_owned();
     shot.timing.last = 120;
     let fish = Curve::Strokes { strokes_m: fish(), lettering: None };
     let seam = shot.add(Element::new("Seam", ElementKind::Curve(fish)).at(SAIL.x, SAIL.y, SAIL.z));
-    shot.add(sail(seam));
+    let sail = shot.add(sail(seam));
+    shot.add(Element::new("Beads", ElementKind::Particles(beads(sail, seam))));
     let wood =
         Look { image: Some("deal".to_owned()), albedo: Vec3::splat(0.45), roughness: 0.6, ..Look::default() };
     let yard = Shape::Cylinder { radius_m: 0.035, height_m: 2.7 };
@@ -77,6 +79,23 @@ fn fish() -> Vec<Vec<Vec3>> {
         Vec3::new(-0.4 + 0.035 * cos, 0.05 + 0.035 * sin, 0.0)
     });
     vec![outline, eye.collect()]
+}
+
+/// Glass beads that are sewn on with the seam as it grows.
+fn beads(sail: shot::Id, seam: shot::Id) -> Particles {
+    let source = Source::Seam { solid: sail, curve: seam, starts: 4, lift: 0.7 };
+    let emission = Emission {
+        schedule: EmissionSchedule::Total { count: 104 },
+        from_frame: Some(8),
+        to_frame: Some(72),
+        ..Emission::default()
+    };
+    let start =
+        Start { lifespan_s: None, speed_m_s: 0.0, size_m: 0.022, size_variation: 0.12, ..Start::default() };
+    let look = Look { albedo: Vec3::new(0.75, 0.28, 0.06), roughness: 0.12, ..Look::default() };
+    let mut beads = Particles { source, emission, start, look, ..Particles::default() };
+    beads.contact.enabled = false;
+    beads
 }
 
 /// A sail that hangs from its yard, with a map of the seam that grows.
