@@ -51,7 +51,9 @@
     onclear,
   }: Props = $props();
 
-  let value = $derived((target ? (values.get(target) as number | null | undefined) : undefined) ?? given);
+  /** What the shot stores; null: explicitly none, so that the default does not count. */
+  let stored = $derived(target ? (values.get(target) as number | null | undefined) : undefined);
+  let value = $derived(stored === undefined ? given : stored);
   let how = $derived(target ? values.how(target) : "constant");
   let formula = $derived(target && how === "formula" ? values.channel(target)?.expression : null);
 

@@ -43,7 +43,7 @@
   </p>
 {:else if facts && count != null}
   <NumberField
-    label={of === "cloth" ? "Vertices" : "Cells"}
+    label={of === "cloth" ? "Vertices" : "Number"}
     value={count}
     step={100}
     slide={of === "cloth" ? [100, 40_000] : [8, 8_000]}

@@ -8,7 +8,7 @@ test("edges go by the square root of the number of vertices, cells by the cube r
 });
 
 test("a forecast is said in a unit that suits it", () => {
-  expect(forecastWords(0.0421, 100)).toBe("About 42 ms a frame, 4.2 s for the 100 frames after the first.");
+  expect(forecastWords(0.0421, 100)).toBe("About 42 ms a frame, 4.2 s in all.");
   expect(forecastWords(3.26, 240)).toContain("3.3 s a frame, 13 min");
   expect(forecastWords(60, 240)).toContain("60 s a frame, 4 h");
 });

@@ -13,5 +13,5 @@ function spoken(seconds: number): string {
 
 /** About how long a frame and all frames take. */
 export function forecastWords(seconds: number, frames: number): string {
-  return `About ${spoken(seconds)} a frame, ${spoken(seconds * frames)} for the ${frames} frames after the first.`;
+  return `About ${spoken(seconds)} a frame, ${spoken(seconds * frames)} in all.`;
 }
