@@ -7,7 +7,9 @@
 
 pub mod cloth;
 pub mod departures;
+pub mod drape;
 pub mod finishing;
+pub mod flags;
 pub mod forces;
 pub mod loops;
 pub mod moving_meshes;
@@ -72,6 +74,8 @@ pub fn all() -> Vec<(&'static str, Vec<Experiment>)> {
         ("Forces", forces::all()),
         ("Particles", particles::all()),
         ("Cloth", cloth::all()),
+        ("Drape", drape::all()),
+        ("Flags", flags::all()),
         ("Soft bodies", soft::all()),
         ("Moving meshes", moving_meshes::all()),
         ("Finishing", finishing::all()),

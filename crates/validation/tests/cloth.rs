@@ -1,7 +1,7 @@
 //! Cloth against statics and mechanics; the formulas and tolerances stand in the experiments.
 
 use rstest::rstest;
-use validation::{Experiment, cloth};
+use validation::{Experiment, cloth, drape, flags};
 
 #[rstest]
 #[case::a_hung_strip_stretches_by_its_weight(cloth::hung_strip())]
@@ -14,6 +14,13 @@ use validation::{Experiment, cloth};
 #[case::a_sheet_that_friction_holds_stays(cloth::resting_sheet())]
 #[case::a_falling_sheet_comes_to_its_terminal_speed(cloth::falling_sheet())]
 #[case::no_energy_comes_from_nowhere_in_a_minute(cloth::energy_of_a_minute())]
+#[case::canvas_drapes_as_fabrics_of_its_bending_length(drape::drape_coefficient("canvas"))]
+#[case::silk_drapes_as_fabrics_of_its_bending_length(drape::drape_coefficient("silk"))]
+#[case::wool_drapes_as_fabrics_of_its_bending_length(drape::drape_coefficient("wool"))]
+#[case::netting_drapes_as_fabrics_of_its_bending_length(drape::drape_coefficient("netting"))]
+#[case::oilcloth_drapes_as_fabrics_of_its_bending_length(drape::drape_coefficient("oilcloth"))]
+#[case::a_flag_begins_to_wave_at_the_speed_of_linear_stability(flags::flag_onset())]
+#[case::its_waves_have_the_frequency_of_linear_stability(flags::flag_frequency())]
 fn holds(#[case] experiment: Experiment) {
     experiment.assert_holds();
 }
