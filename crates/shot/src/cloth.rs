@@ -95,6 +95,18 @@ pub struct Cloth {
     /// Coefficient of the force of air along the normal, no unit.
     #[parameter(label = "Air lift", range(0.0, 10.0), slide(0.0, 3.0), step = 0.05)]
     pub lift: f32,
+    /// Thickness of the layer of air that it takes along when it moves across the air, m: π / 4 times the height of a flag.
+    #[serde(skip_serializing_if = "is_none_carried")]
+    #[parameter(
+        label = "Carries air",
+        words = "air carried",
+        unit = "mm",
+        scale = 1_000.0,
+        range(0.0, 10.0),
+        slide(0.0, 1_000.0),
+        step = 10.0
+    )]
+    pub carried_air_m: f32,
     /// Lengths at rest against those of its shape; no unit.
     #[parameter(
         label = "Rest length",
@@ -197,6 +209,7 @@ impl Default for Cloth {
             thickness_m: 0.004,
             drag: 1.2,
             lift: 1.2,
+            carried_air_m: 0.0,
             rest_length: 1.0,
             strain_limit: None,
             crease_1_m: None,
@@ -211,6 +224,11 @@ impl Default for Cloth {
             pins: Vec::new(),
         }
     }
+}
+
+/// What carries none is written as it was before there was such a value.
+fn is_none_carried(thickness_m: &f32) -> bool {
+    *thickness_m == 0.0
 }
 
 /// The named materials. Stretch, shear and bending are of the sizes that are measured for such cloths (S. Kawabata, *The

@@ -9,6 +9,7 @@
 use crate::Experiment;
 use crate::cloth::{places, run};
 use geometry::Meshes;
+use glam::Vec3;
 use num_complex::Complex64;
 use shot::{
     Cloth, Element, ElementKind, Moves, Pin, PinnedPart, Shape, Side,
@@ -37,40 +38,49 @@ impl Flag {
     fn determinant(&self, speed: f64, s: Complex64) -> Complex64 {
         let a = self.push() * speed * speed / self.bend;
         let mu = (s * s * self.mass + s * self.push() * speed) / self.bend;
-        let roots = quartic_roots(a, mu);
-        let columns = roots.map(|r| {
-            let e = r.exp();
-            [Complex64::ONE, r * r, r * r * e, r * r * r * e]
-        });
-        // Equal roots make it 0 without a solution: divided out by the Vandermonde determinant.
-        let mut apart = Complex64::ONE;
-        for i in 0..4 {
-            for k in 0..i {
-                apart *= roots[i] - roots[k];
-            }
-        }
-        determinant(columns) / apart
+        ends(quartic_roots(0.0, Complex64::from(a), mu), |r| [Complex64::ONE, r * r])
     }
 
-    /// Wind speed, m/s, and frequency, Hz, at which the first waves neither grow nor fade, by Newton's method from a guess.
-    fn onset(&self, mut speed: f64, mut frequency: f64) -> [f64; 2] {
-        for _ in 0..60 {
-            let at =
-                |speed: f64, frequency: f64| self.determinant(speed, Complex64::new(0.0, TAU * frequency));
-            let (d, h) = (at(speed, frequency), 1e-6);
-            let by_speed = (at(speed + h, frequency) - d) / h;
-            let by_frequency = (at(speed, frequency + h) - d) / h;
-            let square = by_speed.re * by_frequency.im - by_speed.im * by_frequency.re;
-            speed -= (d.re * by_frequency.im - d.im * by_frequency.re) / square;
-            frequency -= (by_speed.re * d.im - by_speed.im * d.re) / square;
-        }
-        [speed, frequency]
+    /// Wind speed, m/s, and frequency, Hz, at which the first waves neither grow nor fade, from a guess.
+    fn onset(&self, speed: f64, frequency: f64) -> [f64; 2] {
+        let at = |[speed, frequency]: [f64; 2]| self.determinant(speed, Complex64::new(0.0, TAU * frequency));
+        newton(at, [speed, frequency])
     }
 }
 
-/// The roots of r⁴ + a r + μ (Durand and Kerner).
-fn quartic_roots(a: f64, mu: Complex64) -> [Complex64; 4] {
-    let size = (a.abs() + mu.norm()).max(1.0).powf(0.3);
+/// Where a complex function of two real values is 0, by Newton's method.
+fn newton(of: impl Fn([f64; 2]) -> Complex64, mut at: [f64; 2]) -> [f64; 2] {
+    for _ in 0..60 {
+        let (d, h) = (of(at), 1e-6);
+        let by_first = (of([at[0] + h, at[1]]) - d) / h;
+        let by_second = (of([at[0], at[1] + h]) - d) / h;
+        let square = by_first.re * by_second.im - by_first.im * by_second.re;
+        at[0] -= (d.re * by_second.im - d.im * by_second.re) / square;
+        at[1] -= (by_first.re * d.im - by_first.im * d.re) / square;
+    }
+    at
+}
+
+/// The determinant of the conditions at both ends for solutions e^(r x): `held` are those of an exponent at the held end, the
+/// free end has neither moment nor force.
+fn ends(roots: [Complex64; 4], held: impl Fn(Complex64) -> [Complex64; 2]) -> Complex64 {
+    let columns = roots.map(|r| {
+        let ([first, second], e) = (held(r), r.exp());
+        [first, second, r * r * e, r * r * r * e]
+    });
+    // Equal roots make it 0 without a solution: divided out by the Vandermonde determinant.
+    let mut apart = Complex64::ONE;
+    for i in 0..4 {
+        for k in 0..i {
+            apart *= roots[i] - roots[k];
+        }
+    }
+    determinant(columns) / apart
+}
+
+/// The roots of r⁴ + p r² + q r + μ (Durand and Kerner).
+fn quartic_roots(p: f64, q: Complex64, mu: Complex64) -> [Complex64; 4] {
+    let size = (p.abs() + q.norm() + mu.norm()).max(1.0).powf(0.3);
     let mut roots: [Complex64; 4] =
         std::array::from_fn(|i| Complex64::from_polar(size, 0.4 + TAU * i as f64 / 4.0));
     for _ in 0..200 {
@@ -78,7 +88,7 @@ fn quartic_roots(a: f64, mu: Complex64) -> [Complex64; 4] {
             let r = roots[i];
             let others =
                 (0..4).filter(|k| *k != i).fold(Complex64::ONE, |product, k| product * (r - roots[k]));
-            roots[i] -= (r * r * r * r + r * a + mu) / others;
+            roots[i] -= (r * r * r * r + r * r * p + q * r + mu) / others;
         }
     }
     roots
@@ -107,24 +117,15 @@ fn determinant(mut m: [[Complex64; 4]; 4]) -> Complex64 {
 
 /// Growth rate, 1/s, and frequency, Hz, of the waves of a flag that begins at a small angle to the wind, with the deflection of
 /// its free end.
-fn waves(flag: Flag, speed: f64, substeps: u32, edge_m: f32) -> ([f64; 2], Vec<(f64, f64)>) {
+fn waves(flag: &Cloth, density: f64, speed: f64, substeps: u32) -> ([f64; 2], Vec<(f64, f64)>) {
+    let edge_m = flag.edge_m;
     let mut shot = crate::cloth::shot(6.0);
     shot.elements.retain(|element| element.as_force().is_none());
     shot.physics.substeps = substeps;
     let width = 2.0 * edge_m;
     let mut element = Element::solid("Flag", Shape::plane(1.0, width), Moves::Free);
-    element.as_solid_mut().expect("a solid").cloth = Some(Cloth {
-        edge_m,
-        mass_kg_m2: flag.mass as f32,
-        bend_n_m: flag.bend as f32,
-        poisson_ratio: 0.0,
-        damping_s: 0.0,
-        thickness_m: 0.2 * edge_m,
-        drag: flag.coefficient as f32,
-        lift: flag.coefficient as f32,
-        pins: vec![Pin::hard(PinnedPart::Side(Side::Left))],
-        ..Cloth::default()
-    });
+    element.as_solid_mut().expect("a solid").cloth =
+        Some(Cloth { poisson_ratio: 0.0, damping_s: 0.0, thickness_m: 0.2 * edge_m, ..flag.clone() });
     // Its leading edge is at x = 0.
     const TILT: f32 = 0.01;
     let element = element.at(0.5 * TILT.cos(), 0.5 * TILT.sin(), 0.0).turned(0.0, 0.0, TILT);
@@ -133,7 +134,7 @@ fn waves(flag: Flag, speed: f64, substeps: u32, edge_m: f32) -> ([f64; 2], Vec<(
         speed_m_s: speed as f32,
         gust: 0.0,
         eddy: 0.0,
-        push: Push::Air { density_kg_m3: flag.density as f32 },
+        push: Push::Air { density_kg_m3: density as f32 },
         ..Wind::default()
     };
     let air = Element::new("Wind", ElementKind::Force(Force::new(ForceKind::Wind(air))));
@@ -171,11 +172,10 @@ fn growth(curve: &[(f64, f64)]) -> [f64; 2] {
     [above / below, 0.5 * (n - 1.0) / span.max(1e-9)]
 }
 
-/// Where waves begin: between two wind speeds, in one of which they fade and in the other grow.
-fn found_onset() -> ([f64; 2], Vec<(f64, f64)>) {
-    let [expected, _] = FLAG.onset(4.7, 2.2);
-    let speeds = [0.9, 1.0, 1.1].map(|part| part * expected);
-    let found = speeds.map(|speed| waves(FLAG, speed, 16, 0.025).0);
+/// Where waves begin, as wind speed and frequency: between two of some speeds, in one of which they fade and in the other grow;
+/// and the growth rate at each of them.
+fn found_onset(flag: &Cloth, density: f64, speeds: [f64; 3]) -> ([f64; 2], Vec<(f64, f64)>) {
+    let found = speeds.map(|speed| waves(flag, density, speed, 16).0);
     let between = (1..3).find(|i| found[*i][0] > 0.0).unwrap_or(2);
     let [low, high] = [between - 1, between];
     let part = -found[low][0] / (found[high][0] - found[low][0]);
@@ -184,10 +184,27 @@ fn found_onset() -> ([f64; 2], Vec<(f64, f64)>) {
     ([at([speeds[low], speeds[high]]), at([found[low][1], found[high][1]])], curve)
 }
 
+/// The hinged flag.
+fn hinged() -> Cloth {
+    Cloth {
+        edge_m: 0.025,
+        mass_kg_m2: FLAG.mass as f32,
+        bend_n_m: FLAG.bend as f32,
+        drag: FLAG.coefficient as f32,
+        lift: FLAG.coefficient as f32,
+        pins: vec![Pin::hard(PinnedPart::Side(Side::Left))],
+        ..Cloth::default()
+    }
+}
+
+fn around(speed: f64) -> [f64; 3] {
+    [0.9, 1.0, 1.1].map(|part| part * speed)
+}
+
 /// A flag in rising wind begins to wave at the speed of the linear stability of the same force.
 pub fn flag_onset() -> Experiment {
     let [expected, _] = FLAG.onset(4.7, 2.2);
-    let ([measured, _], curve) = found_onset();
+    let ([measured, _], curve) = found_onset(&hinged(), FLAG.density, around(expected));
     Experiment {
         key: "flag-onset",
         statement: "A hinged flag begins to wave at the wind speed of linear stability.".to_owned(),
@@ -205,8 +222,8 @@ pub fn flag_onset() -> Experiment {
 /// It waves there at that stability's frequency.
 pub fn flag_frequency() -> Experiment {
     let [speed, expected] = FLAG.onset(4.7, 2.2);
-    let ([_, measured], _) = found_onset();
-    let (_, curve) = waves(FLAG, speed, 16, 0.025);
+    let ([_, measured], _) = found_onset(&hinged(), FLAG.density, around(speed));
+    let (_, curve) = waves(&hinged(), FLAG.density, speed, 16);
     Experiment {
         key: "flag-frequency",
         statement: "Its waves at onset have the frequency of linear stability.".to_owned(),
@@ -221,14 +238,90 @@ pub fn flag_frequency() -> Experiment {
     }
 }
 
+/// Bending stiffness, N m, density of the air, kg/m³, and height, m, of a slender flag that is clamped and carries air.
+const SLENDER: [f64; 3] = [0.5, 1.2, 0.1];
+
+/// Reduced speed U L √(M / B) and frequency ω L² √((m + M) / B) of the onset of a clamped slender flag of mass m per area with
+/// M = π ρ H / 4 of air, by β = M / (m + M): e^(s t + r x) with r⁴ + u² r² + 2 √β u s r + s² = 0. The equation is that of a
+/// cantilever that conveys fluid (R. Gregory and M. Païdoussis, *Unstable oscillation of tubular cantilevers conveying fluid*,
+/// 1966), the limit of small heights of Eloy et al.
+fn slender_onset(beta: f64) -> [f64; 2] {
+    let at = |beta: f64, [u, omega]: [f64; 2]| {
+        let s = Complex64::new(0.0, omega);
+        let roots = quartic_roots(u * u, s * (2.0 * beta.sqrt() * u), s * s);
+        ends(roots, |r| [Complex64::ONE, r])
+    };
+    // From the column under a load that follows it (M. Beck, 1952), step by step.
+    let mut found = [20.05f64.sqrt(), 11.02];
+    let steps = 40;
+    for i in 1..=steps {
+        let beta = beta * f64::from(i) / f64::from(steps);
+        found = newton(|of| at(beta, of), found);
+    }
+    found
+}
+
+/// A clamped slender flag that carries air begins to wave at the speed of Eloy et al. for its mass ratio.
+pub fn carried_air_onset(beta: f64) -> Experiment {
+    let [bend, density, height] = SLENDER;
+    let carried = std::f64::consts::FRAC_PI_4 * height;
+    let air = density * carried;
+    let mass = air * (1.0 - beta) / beta;
+    let [expected, _] = slender_onset(beta);
+    let scale = (bend / air).sqrt();
+    let edge = 0.025f32;
+    // The two first rows of points are held: the clamp is half an edge before the second.
+    let held = |row: i32| PinnedPart::Point {
+        position_m: Vec3::new(-0.5 + 0.5 * edge, 0.0, row as f32 * edge),
+        radius_m: 0.6 * edge,
+    };
+    let flag = Cloth {
+        edge_m: edge,
+        mass_kg_m2: mass as f32,
+        bend_n_m: bend as f32,
+        carried_air_m: carried as f32,
+        warp_n_m: 40_000.0,
+        weft_n_m: 40_000.0,
+        drag: 0.0,
+        lift: 0.0,
+        pins: (-1..=1).map(|row| Pin::hard(held(row))).collect(),
+        ..Cloth::default()
+    };
+    let length = 1.0 - 0.5 * f64::from(edge);
+    let ([speed, _], curve) = found_onset(&flag, density, around(expected * scale / length));
+    let reduced = |speed: f64| speed * length / scale;
+    Experiment {
+        key: if beta < 0.15 { "carried-air-heavy" } else { "carried-air-light" },
+        statement: format!(
+            "A clamped slender flag begins to wave at the reduced wind speed for its mass ratio, {:.2} of the air to all.",
+            beta
+        ),
+        formula: "r⁴ + u² r² + 2 √β u s r + s² = 0 with Re s = 0 (Eloy et al. 2008, small heights)",
+        expected,
+        measured: reduced(speed),
+        tolerance: 0.25,
+        unit: "U L √(M / B)",
+        axes: ("U L √(M / B)", "growth rate, 1/s"),
+        reference: vec![(expected, -0.4), (expected, 0.4)],
+        curve: curve.into_iter().map(|(speed, rate)| (reduced(speed), rate)).collect(),
+    }
+}
+
 /// All of them.
 pub fn all() -> Vec<Experiment> {
-    vec![flag_onset(), flag_frequency()]
+    vec![flag_onset(), flag_frequency(), carried_air_onset(0.1), carried_air_onset(0.25)]
 }
 
 #[cfg(test)]
 mod tests {
     use super::*;
+
+    #[test]
+    fn slender_flags_begin_to_wave_as_cantilevers_that_convey_fluid() {
+        // The diagram of Gregory and Païdoussis: u about 5.6 at β = 0.2.
+        let [u, _] = slender_onset(0.2);
+        assert!((u - 5.6).abs() < 0.15, "{u}");
+    }
 
     #[test]
     fn onset_is_that_of_a_fine_grid() {
@@ -241,8 +334,8 @@ mod tests {
     #[test]
     fn roots_of_a_quartic_are_found() {
         let mu = Complex64::new(3.0, -20.0);
-        for r in quartic_roots(50.0, mu) {
-            assert!((r * r * r * r + r * 50.0 + mu).norm() < 1e-6, "{r}");
+        for r in quartic_roots(7.0, Complex64::from(50.0), mu) {
+            assert!((r * r * r * r + r * r * 7.0 + r * 50.0 + mu).norm() < 1e-6, "{r}");
         }
     }
 

@@ -21,6 +21,8 @@ use validation::{Experiment, cloth, drape, flags};
 #[case::oilcloth_drapes_as_fabrics_of_its_bending_length(drape::drape_coefficient("oilcloth"))]
 #[case::a_flag_begins_to_wave_at_the_speed_of_linear_stability(flags::flag_onset())]
 #[case::its_waves_have_the_frequency_of_linear_stability(flags::flag_frequency())]
+#[case::a_heavy_slender_flag_waves_from_the_speed_of_its_mass_ratio(flags::carried_air_onset(0.1))]
+#[case::a_light_slender_flag_waves_from_the_speed_of_its_mass_ratio(flags::carried_air_onset(0.25))]
 fn holds(#[case] experiment: Experiment) {
     experiment.assert_holds();
 }

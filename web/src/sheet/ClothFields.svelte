@@ -62,5 +62,6 @@
 <Section title="In moving air">
   <ParameterField target={at("drag")} />
   <ParameterField target={at("lift")} />
+  <ParameterField target={at("carried_air_m")} />
 </Section>
 <Waves {element} />

@@ -73,6 +73,18 @@ impl Prediction {
             }
             let (faces, embedding) = (&discretization.faces[part.faces.clone()], &discretization.embedding);
             air::add(faces, embedding, &acting, x_n, v_n, material.air, &mut forces, &mut resistances);
+            if material.air.carried > 0.0 {
+                let of = air::carried(faces, embedding, &acting, x_n, v_n, material.air.carried);
+                for (face, (force, mass)) in faces.iter().zip(of) {
+                    for (node, weight) in face.iter().flat_map(|point| embedding.of(*point)) {
+                        let carried = mass * (weight * rate) as f32;
+                        let node = node as usize;
+                        let change = carried * (v_bar[node] - v_n[node]).as_vec3();
+                        forces[node] += force.as_dvec3() * weight + change.as_dvec3();
+                        resistances[node] += carried;
+                    }
+                }
+            }
             let whole: f64 = masses.iter().sum();
             for (i, node) in nodes.enumerate() {
                 let resistance = f64::from(acting.resistance(positions[i])) * masses[i] / whole;
