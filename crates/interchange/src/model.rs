@@ -113,3 +113,32 @@ impl From<Mesh> for Model {
         Self { parts: vec![part], ..Self::default() }
     }
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    fn part(name: &str, groups: &[(&str, u32)]) -> Part {
+        let group = |(name, face): &(&str, u32)| FaceGroup { name: (*name).to_owned(), faces: vec![*face] };
+        let mesh = Mesh {
+            positions: vec![Vec3::ZERO, Vec3::X, Vec3::Y, Vec3::ONE],
+            triangles: vec![[0, 1, 2], [1, 3, 2]],
+            groups: groups.iter().map(group).collect(),
+            ..Mesh::default()
+        };
+        let (position, orientation) = (Vec3::ZERO, Quat::IDENTITY);
+        Part { name: name.to_owned(), mesh, position, orientation, scale: 1.0, material: None }
+    }
+
+    #[test]
+    fn parts_of_a_file_are_groups_of_the_mesh_that_they_become() {
+        let parts = vec![part("Hull", &[("Rim", 1)]), part("Sail", &[("Rim", 0)])];
+        let merged = Model { parts, ..Model::default() }.merged();
+        let groups: Vec<(&str, &[u32])> =
+            merged.groups.iter().map(|group| (group.name.as_str(), &group.faces[..])).collect();
+        assert_eq!(groups, [("Hull", &[0, 1][..]), ("Rim", &[1, 2]), ("Sail", &[2, 3])]);
+        // One part alone is no group.
+        let alone = Model { parts: vec![part("Hull", &[])], ..Model::default() }.merged();
+        assert_eq!(alone.groups, []);
+    }
+}

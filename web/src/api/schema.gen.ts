@@ -1567,6 +1567,11 @@ export interface components {
             bend_n_m: number;
             /**
              * Format: float
+             * @description Thickness of the layer of air that it takes along when it moves across the air, m: π / 4 times the height of a flag.
+             */
+            carried_air_m?: number;
+            /**
+             * Format: float
              * @description Curvature from which it keeps a crease, 1/m; none: it keeps none.
              * @default null
              */

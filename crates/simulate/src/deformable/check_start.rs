@@ -290,7 +290,9 @@ mod tests {
 
     fn mistakes(elements: impl IntoIterator<Item = Element>) -> Vec<Mistake> {
         let mut shot = Shot::empty("Start");
-        elements.into_iter().for_each(|element| drop(shot.add(element)));
+        for element in elements {
+            shot.add(element);
+        }
         assert_eq!(shot.faults(), []);
         check_deformables(&shot, &Meshes::default()).into_iter().map(|entry| entry.mistake).collect()
     }

@@ -61,7 +61,7 @@ fn a_map_of_the_cloth_says_how_likely_births_are() {
     let mut first = None;
     run(&shot, |frame| {
         let born = frame.particles_of(motes);
-        if born.len() > 0 && first.is_none() {
+        if !born.is_empty() && first.is_none() {
             first = Some((born.positions.clone(), born.weights.clone()));
         }
     });

@@ -18,6 +18,12 @@ fn map(source: Value) -> Value {
     json!([{"name": "hem", "layers": [{"source": source}]}])
 }
 
+/// A cloth of two copies, of which the second is placed and turned about x.
+fn two_sheets(position_m: [f64; 3], turn: f64) -> Value {
+    let copy = |position_m: [f64; 3], turn: f64| json!({"position_m": position_m, "orientation_rad": [turn, 0.0, 0.0], "size": 1.0});
+    json!({"cloth": {"edge_m": 0.1}, "placed": [copy([0.0; 3], 0.0), copy(position_m, turn)]})
+}
+
 async fn with(parts: Value) -> Desk {
     let desk = desk().await;
     desk.new_shot().await;
@@ -40,6 +46,11 @@ async fn entries(desk: &Desk) -> Vec<Value> {
     json!({"cloth": {"pins": [{"part": {"side": "left"}}, {"part": {"map": "hem"}}]}, "maps": map(json!({"painted": {"strokes": []}}))}),
     "Pin 2 of Sheet holds nothing", "Remove the pin", "Pin removed"
 )]
+#[case(
+    two_sheets([0.0, 0.3, 0.013], 1.4),
+    "crosses itself at", "Draw apart before the first frame", "Drawn apart before the first frame"
+)]
+#[case(two_sheets([0.0, 0.001, 0.0], 0.0), "lies 1.0 mm from another copy of it", "Thinner", "Thinner")]
 #[tokio::test(flavor = "multi_thread")]
 async fn what_is_likely_wrong_is_mended_at_a_press(
     #[case] parts: Value,
@@ -127,4 +138,72 @@ async fn a_material_that_cannot_be_kept_is_refused(#[case] body: Value, #[case] 
     let (status, problem) = desk.ask("POST", "/api/materials", body).await;
     assert!(status.is_client_error(), "{status}");
     assert!(problem["detail"].as_str().unwrap().contains(detail), "{problem}");
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn a_sheet_that_begins_in_a_solid_is_put_on_top_of_it() {
+    let desk = with(json!({"cloth": {"edge_m": 0.1}})).await;
+    let block = solid(
+        10,
+        "Block",
+        json!({"box": {"size_m": [0.5, 0.5, 0.5], "edge_m": 0.0}}),
+        [0.0, 1.1, 0.0],
+        json!({"moves": "still"}),
+    );
+    desk.put(block).await;
+    let found = entries(&desk).await;
+    assert_eq!(found.len(), 1, "{found:?}");
+    assert_eq!(found[0]["reason"], json!("Sheet begins partly within Block, and jumps out of it."));
+    let body = json!({"mistake": found[0]["mistake"], "elements": found[0]["elements"]});
+    let (status, shot) = desk.ask("POST", "/api/shots/1/fix", body).await;
+    assert_eq!(status, StatusCode::OK, "{shot}");
+    assert_eq!(entries(&desk).await, Vec::<Value>::new());
+    let elements = shot["document"]["elements"].as_array().unwrap();
+    let sheet = elements.iter().find(|of| of["name"] == "Sheet").unwrap();
+    assert!((sheet["placement"]["position_m"][1].as_f64().unwrap() - 1.354).abs() < 1e-3, "{sheet}");
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn the_size_of_a_cloth_and_the_time_of_its_frames_are_foreseen() {
+    let desk = with(json!({"cloth": {"edge_m": 0.1}})).await;
+    let facts = desk.get("/api/shots/1/mesh_facts/9").await;
+    let vertices = facts["vertices"].as_u64().unwrap();
+    assert!((400..600).contains(&vertices), "{facts}");
+    assert!(facts["seconds_a_frame"].as_f64().unwrap() > 0.0, "{facts}");
+    assert_eq!((&facts["cells"], &facts["groups"]), (&Value::Null, &json!([])));
+    let rigid = desk.get("/api/shots/1/mesh_facts/8").await;
+    assert_eq!((&rigid["vertices"], &rigid["too_many"]), (&Value::Null, &Value::Null));
+    desk.put(sheet(json!({"cloth": {"edge_m": 0.0005}}))).await;
+    let many = desk.get("/api/shots/1/mesh_facts/9").await;
+    assert!(many["too_many"].as_u64().unwrap() > 1_000_000, "{many}");
+    let (status, _) = desk.ask("GET", "/api/shots/1/mesh_facts/77", Value::Null).await;
+    assert_eq!(status, StatusCode::NOT_FOUND);
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn the_cells_of_a_soft_body_and_the_waves_of_a_held_cloth_are_those_of_the_run() {
+    let desk = with(json!({"cloth": {"edge_m": 0.2, "pins": [{"part": {"side": "left"}}]}})).await;
+    desk.set("/timing/last", json!(4)).await;
+    let mut block = solid(
+        10,
+        "Block",
+        json!({"box": {"size_m": [0.4, 0.2, 0.2], "edge_m": 0.0}}),
+        [0.0, 3.0, 0.0],
+        json!({"moves": "free"}),
+    );
+    block["kind"]["solid"]["soft"] = json!({"cell_m": 0.2, "edge_m": 0.2});
+    desk.put(block).await;
+    desk.played().await;
+    let waves = desk.get("/api/runs/1/waves/9").await;
+    assert_eq!(waves["frames"], json!([1, 2, 3, 4]), "{waves}");
+    assert!(waves["waves"].as_array().unwrap().iter().all(|of| of.as_f64().unwrap() < 2.0), "{waves}");
+    // Two cells side by side have twenty sides.
+    let (status, bytes) = desk.bytes("/api/runs/1/interior/10/2").await;
+    assert_eq!((status, bytes.len()), (StatusCode::OK, 20 * 2 * 3 * 4));
+    let points: Vec<f32> = bytes.chunks_exact(4).map(|b| f32::from_le_bytes(b.try_into().unwrap())).collect();
+    assert!(points.chunks_exact(3).all(|p| p[0].abs() < 0.25 && (2.7..3.2).contains(&p[1])), "{points:?}");
+    for path in ["/api/runs/1/waves/10", "/api/runs/1/interior/9/2", "/api/runs/1/interior/10/99"] {
+        let (status, problem) = desk.ask("GET", path, Value::Null).await;
+        assert_eq!(status, StatusCode::NOT_FOUND, "{path}: {problem}");
+    }
 }
