@@ -22,6 +22,7 @@
 mod bvh;
 mod clearances;
 mod deformation;
+mod edge_flips;
 mod image;
 pub mod maps;
 mod mass;

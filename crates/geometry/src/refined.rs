@@ -7,7 +7,7 @@ use std::collections::HashMap;
 
 impl Mesh {
     /// The mesh of a shape with edges of about `edge_m`: a rectangle as a grid, a round shape with edges that are alike, any other
-    /// as `mesh`, of which each triangle is cut into four as often as needed.
+    /// as `mesh` without its slivers, of which each triangle is cut into four as often as needed.
     ///
     /// # Errors
     /// About how many vertices it would have, if that is over `most`; nothing is made then.
@@ -33,6 +33,7 @@ impl Mesh {
         if vertices > most {
             return Err(vertices);
         }
+        mesh = mesh.without_slivers();
         for _ in 0..halvings {
             mesh = mesh.cut_into_four();
         }

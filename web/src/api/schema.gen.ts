@@ -3019,14 +3019,14 @@ export interface components {
             quantity: {
                 /**
                  * Format: float
-                 * @description Value at which the weight is 0, in the unit of the quantity.
+                 * @description Value at which the weight, 0–1, is 0, in the unit of the quantity.
                  */
                 from: number;
                 /** @description The quantity. */
                 quantity: components["schemas"]["SurfaceQuantity"];
                 /**
                  * Format: float
-                 * @description Value at which the weight is 1; in between it rises evenly. It may be less than `from`.
+                 * @description Value at which the weight, 0–1, is 1, in the unit of the quantity; in between it rises evenly. It may be less than `from`.
                  */
                 to: number;
             };

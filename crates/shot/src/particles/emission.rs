@@ -140,10 +140,10 @@ pub enum MapSource {
     Quantity {
         /// The quantity.
         quantity: SurfaceQuantity,
-        /// Value at which the weight is 0, in the unit of the quantity.
+        /// Value at which the weight, 0–1, is 0, in the unit of the quantity.
         #[parameter(label = "None at", range(-1e7, 1e7), step = 0.05)]
         from: f32,
-        /// Value at which the weight is 1; in between it rises evenly. It may be less than `from`.
+        /// Value at which the weight, 0–1, is 1, in the unit of the quantity; in between it rises evenly. It may be less than `from`.
         #[parameter(label = "Whole at", range(-1e7, 1e7), step = 0.05)]
         to: f32,
     },

@@ -173,7 +173,7 @@ async fn the_size_of_a_cloth_and_the_time_of_its_frames_are_foreseen() {
     assert_eq!((&facts["cells"], &facts["groups"]), (&Value::Null, &json!([])));
     let rigid = desk.get("/api/shots/1/mesh_facts/8").await;
     assert_eq!((&rigid["vertices"], &rigid["too_many"]), (&Value::Null, &Value::Null));
-    desk.put(sheet(json!({"cloth": {"edge_m": 0.0005}}))).await;
+    desk.set("/elements/5/kind/solid/cloth/edge_m", json!(0.0005)).await;
     let many = desk.get("/api/shots/1/mesh_facts/9").await;
     assert!(many["too_many"].as_u64().unwrap() > 1_000_000, "{many}");
     let (status, _) = desk.ask("GET", "/api/shots/1/mesh_facts/77", Value::Null).await;
