@@ -8,7 +8,11 @@
 
   let { element }: { element: Element } = $props();
   let track = $state.raw<Schemas["WaveTrack"] | null>(null);
-  let held = $derived((solidOf(element)?.cloth?.pins ?? []).length > 0);
+  let held = $derived(
+    (solidOf(element)?.cloth?.pins ?? []).some(
+      ({ part }) => "side" in part || "corners" in part || "point" in part,
+    ),
+  );
 
   $effect(() => {
     void playback.changes;

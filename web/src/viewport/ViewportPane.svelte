@@ -194,7 +194,8 @@
     const made = viewport;
     const run = playback.freshness?.run;
     const frame = playback.frame;
-    const wanted = colouring.interior && run !== undefined && soft.length > 0;
+    const there = playback.stateOf(frame) !== "missing";
+    const wanted = colouring.interior && there && run !== undefined && soft.length > 0;
     if (!made) return;
     if (!wanted) return made.setInterior(null);
     void colouring.cells(run, playback.source(frame), soft).then((cells) => {

@@ -113,14 +113,12 @@ pub(crate) async fn waves(
     blocking(move || {
         let element = shot.element(Id(of)).ok_or_else(|| Error::NotFound(format!("element {of}")))?;
         let meshes = studio.loader.meshes(&studio.data, &shot)?;
-        let counter = WaveCounter::new(element, &meshes).ok_or_else(|| {
-            Error::NotFound(format!(
-                "waves of {}: it is no cloth that a side, corner or point holds",
-                element.name
-            ))
-        })?;
-        let frames = runs.frames(&shot)?;
+        if element.as_cloth().is_none() {
+            return Err(Error::NotFound(format!("waves of {}: it is no cloth", element.name)));
+        }
         let mut track = WaveTrack { frames: Vec::new(), waves: Vec::new() };
+        let Some(counter) = WaveCounter::new(element, &meshes) else { return Ok(Json(track)) };
+        let frames = runs.frames(&shot)?;
         for number in frames.range() {
             let mut frame = Frame::default();
             if frames.read(number, &Parts::Element(element.id), &mut frame).is_err() {
