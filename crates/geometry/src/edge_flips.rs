@@ -6,7 +6,7 @@
 
 use crate::Mesh;
 use glam::Vec3;
-use std::collections::BTreeMap;
+use std::collections::{BTreeMap, BTreeSet};
 use std::f32::consts::PI;
 
 /// Sum of the opposite angles from which an edge is turned, rad.
@@ -37,7 +37,7 @@ impl Mesh {
             }
         }
         let mut touched = vec![false; self.triangles.len()];
-        let mut any = false;
+        let mut made = BTreeSet::new();
         for faces in beside.values() {
             let [one, two] = faces[..] else { continue };
             if touched[one as usize] || touched[two as usize] {
@@ -47,17 +47,18 @@ impl Mesh {
                 continue;
             };
             let [_, c, d] = turned[0];
-            if beside.contains_key(&[c.min(d), c.max(d)]) {
+            // An edge has two triangles at most.
+            let edge = [c.min(d), c.max(d)];
+            if beside.contains_key(&edge) || !made.insert(edge) {
                 continue;
             }
             (self.triangles[one as usize], self.triangles[two as usize]) = (turned[0], turned[1]);
             (touched[one as usize], touched[two as usize]) = (true, true);
-            any = true;
         }
-        any
+        !made.is_empty()
     }
 
-    /// Two triangles that share an edge with that edge turned, as [p, c, d] and [q, d, c] for corners c and d opposite to it;
+    /// Two triangles that share an edge with that edge turned, as [p, d, c] and [q, c, d] for its ends p and q and the corners c and d opposite to it;
     /// none: it is better as it is.
     fn turned(&self, one: [u32; 3], two: [u32; 3]) -> Option<[[u32; 3]; 2]> {
         let corner = (0..3).find(|i| !two.contains(&one[*i]))?;

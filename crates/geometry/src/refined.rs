@@ -34,6 +34,8 @@ impl Mesh {
             return Err(vertices);
         }
         mesh = mesh.without_slivers();
+        // Those are of the triangles before.
+        mesh.groups.clear();
         for _ in 0..halvings {
             mesh = mesh.cut_into_four();
         }

@@ -1,5 +1,6 @@
 //! The content of a mesh file: parts, their placements and their looks.
 
+use crate::samples::MAX_GROUPS;
 use geometry::{FaceGroup, Mesh};
 use glam::{Quat, Vec3};
 use shot::look::{Look, LookImage};
@@ -93,9 +94,6 @@ impl Model {
         whole
     }
 }
-
-/// Most groups of faces that are kept.
-const MAX_GROUPS: usize = 64;
 
 /// Adds faces to the group of a name.
 fn add_group(groups: &mut Vec<FaceGroup>, name: String, faces: impl Iterator<Item = u32>) {

@@ -1,13 +1,10 @@
 //! Wavefront OBJ: vertices, UVs, normals and faces; all else is passed over.
 
 use crate::ImportError;
-use crate::samples::GroupedMesh;
+use crate::samples::{GroupedMesh, MAX_GROUPS};
 use geometry::{Mesh, brightness};
 use glam::{Vec2, Vec3};
 use std::collections::HashMap;
-
-/// Most groups that are kept.
-const MAX_GROUPS: usize = 64;
 
 pub(crate) fn read(name: &str, bytes: &[u8]) -> Result<Mesh, ImportError> {
     Ok(read_grouped(name, bytes)?.into())

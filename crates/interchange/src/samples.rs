@@ -16,6 +16,9 @@ pub struct ImportedSequence {
     pub notices: Vec<String>,
 }
 
+/// Most groups of faces of a mesh that are kept.
+pub(crate) const MAX_GROUPS: usize = 64;
+
 /// A mesh with the groups of its faces.
 #[derive(Clone, Debug, Default)]
 pub(crate) struct GroupedMesh {

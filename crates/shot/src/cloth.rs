@@ -2,7 +2,7 @@
 
 use crate::Pin;
 use crate::map::ScaledByMap;
-use crate::parameters::{MAX_SIZE_M, MIN_SIZE_M, Parameters};
+use crate::parameters::{MAX_SIZE_M, MIN_SIZE_M, MIN_THICKNESS_M, Parameters};
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 
@@ -84,7 +84,7 @@ pub struct Cloth {
         label = "Thickness",
         unit = "mm",
         scale = 1_000.0,
-        range(1e-5, MAX_SIZE_M),
+        range(MIN_THICKNESS_M, MAX_SIZE_M),
         slide(0.2, 20.0),
         step = 0.1
     )]
@@ -96,7 +96,7 @@ pub struct Cloth {
     #[parameter(label = "Air lift", range(0.0, 10.0), slide(0.0, 3.0), step = 0.05)]
     pub lift: f32,
     /// Thickness of the layer of air that it takes along when it moves across the air, m: π / 4 times the height of a flag.
-    #[serde(skip_serializing_if = "is_none_carried")]
+    #[serde(skip_serializing_if = "is_zero")]
     #[parameter(
         label = "Carries air",
         words = "air carried",
@@ -226,9 +226,8 @@ impl Default for Cloth {
     }
 }
 
-/// What carries none is written as it was before there was such a value.
-fn is_none_carried(thickness_m: &f32) -> bool {
-    *thickness_m == 0.0
+fn is_zero(value: &f32) -> bool {
+    *value == 0.0
 }
 
 /// The named materials. Stretch, shear and bending are of the sizes that are measured for such cloths (S. Kawabata, *The

@@ -18,6 +18,8 @@ pub(crate) use shot_derive::Parameters;
 pub(crate) const MAX_SIZE_M: f32 = 1_000.0;
 /// Least size of one thing, m.
 pub(crate) const MIN_SIZE_M: f32 = 0.0005;
+/// Least thickness of a cloth and of the skin of a soft body, m.
+pub const MIN_THICKNESS_M: f32 = 1e-5;
 /// Greatest speed, m/s and rad/s.
 pub(crate) const MAX_SPEED: f32 = 1_000.0;
 /// Greatest distance from the origin, m.

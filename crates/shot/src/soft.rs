@@ -3,7 +3,7 @@
 use crate::Pin;
 use crate::cloth::limit_toward;
 use crate::map::ScaledByMap;
-use crate::parameters::{MAX_SIZE_M, MIN_SIZE_M, Parameters};
+use crate::parameters::{MAX_SIZE_M, MIN_SIZE_M, MIN_THICKNESS_M, Parameters};
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 
@@ -80,7 +80,7 @@ pub struct Soft {
         words = "gap",
         unit = "mm",
         scale = 1_000.0,
-        range(1e-5, MAX_SIZE_M),
+        range(MIN_THICKNESS_M, MAX_SIZE_M),
         slide(0.2, 20.0),
         step = 0.1
     )]

@@ -1,13 +1,10 @@
 //! Polygons whose corners, vertices and faces have values, as triangles.
 
 use crate::MAX_FACES;
-use crate::samples::GroupedMesh;
+use crate::samples::{GroupedMesh, MAX_GROUPS};
 use geometry::{FaceGroup, Mesh, brightness};
 use glam::{DMat4, DVec3, Vec2, Vec3};
 use std::collections::HashMap;
-
-/// Most groups of faces that are kept.
-const MAX_GROUPS: usize = 64;
 
 /// The thing that a value belongs to.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]

@@ -301,7 +301,9 @@ impl DeformableBody {
                     break;
                 }
                 to = embedding.all(&x);
-                if self.surface.tangle(embedding, &to).is_empty() {
+                // What still crosses after the last search is drawn apart from the next step on.
+                state.tangled = !self.surface.crossings(embedding, &to).is_empty();
+                if !state.tangled {
                     break;
                 }
             }

@@ -2,10 +2,11 @@
 //! thick.
 
 use super::MAX_NODES;
+use super::crossing::Crossing;
 use super::discretization::{Discretization, Part};
+use super::pairs::Pair;
 use super::prepare::{discretized, together};
 use super::surface_points::SurfacePoints;
-use super::tangle::Crossing;
 use crate::PrepareContext;
 use geometry::{Bounds, Bvh, Meshes};
 use glam::{DVec3, Vec3};
@@ -17,7 +18,7 @@ use std::collections::BTreeMap;
 
 /// Most points of all surfaces that are looked at.
 const MAX_POINTS: usize = 60_000;
-/// Greatest ratio of the masses of a cloth or soft body and of a free solid that the coupling is made for.
+/// Ratio of the masses of a cloth or soft body and of a free solid from which the Check list warns.
 const MOST_MASS_RATIO: f64 = 1_000.0;
 /// Part of its thickness below which the distance of two bodies counts as too small.
 const TOO_CLOSE: f64 = 0.5;
@@ -35,17 +36,16 @@ struct Start<'a> {
 }
 
 impl<'a> Start<'a> {
-    /// None: nothing deforms, or too much.
+    /// None: nothing deforms. What has too many points is left out.
     fn new(context: PrepareContext<'a>, world: &World) -> Option<Self> {
         let (mut elements, mut made, mut x) = (Vec::new(), Vec::new(), Vec::new());
         let (mut points, mut held_nodes) = (0, Vec::new());
         for element in context.shot.elements.iter().filter(|element| element.deforms()) {
             let poses = world.placements(element);
-            let Ok(Some(of)) = discretized(context, element, poses.len(), MAX_NODES) else { continue };
+            let Ok(Some(of)) = discretized(context, element, poses.len(), MAX_POINTS - points) else {
+                continue;
+            };
             points += of.discretization.embedding.len();
-            if points > MAX_POINTS {
-                return None;
-            }
             x.extend(of.discretization.placed(&poses));
             let mut held = vec![element.pins().iter().any(may_hold_any); of.discretization.len()];
             of.pinned.iter().flatten().flatten().for_each(|node| held[*node as usize] = true);
@@ -58,6 +58,23 @@ impl<'a> Start<'a> {
         let surface = SurfacePoints::new(&all, &parts, &x);
         let held = (0..points.len() as u32).map(|p| all.embedding.is_held(p, &held_nodes)).collect();
         (!elements.is_empty()).then_some(Self { elements, all, parts, points, surface, held })
+    }
+
+    /// Two points of different bodies that are closer than a distance, each with the distance of the features that they belong to.
+    fn gaps(&mut self, reach: f32) -> Vec<(u32, u32, f64)> {
+        let found = self.surface.pairs_within(&self.all.embedding, &self.points, &self.points, reach);
+        let gap = |pair: &Pair| {
+            let points = pair.points();
+            let (one, two) = (points[0], points[pair.first()]);
+            let apart = self.all.body_of_point(one) != self.all.body_of_point(two);
+            apart.then(|| (one, two, pair.nearest(&self.points).1.length()))
+        };
+        found.unwrap_or_default().iter().filter_map(gap).filter(|(_, _, gap)| *gap > 0.0).collect()
+    }
+
+    /// The greatest thickness, m.
+    fn thickest(&self) -> f64 {
+        self.elements.iter().map(|element| thickness(element)).fold(0.0, f64::max)
     }
 
     /// The element of a point.
@@ -180,21 +197,12 @@ fn crosses(
 
 /// Bodies that lie closer to each other than they are thick.
 fn too_close(start: &mut Start) -> Vec<Entry> {
-    let thickest = start.elements.iter().map(|element| thickness(element)).fold(0.0, f64::max);
-    let embedding = &start.all.embedding;
-    let reach = (TOO_CLOSE * thickest) as f32;
-    let found = start.surface.pairs_within(embedding, &start.points, &start.points, reach);
+    let reach = (TOO_CLOSE * start.thickest()) as f32;
     let mut nearest: BTreeMap<Id, (f64, &Element, &Element)> = BTreeMap::new();
-    for pair in found.unwrap_or_default() {
-        let points = pair.points();
-        let (one, two) = (points[0], points[pair.first()]);
-        if start.all.body_of_point(one) == start.all.body_of_point(two) {
-            continue;
-        }
+    for (one, two, gap) in start.gaps(reach) {
         let (a, b) = (start.of_point(one), start.of_point(two));
-        let gap = pair.nearest(&start.points).1.length();
         let thick = 0.5 * (thickness(a) + thickness(b));
-        if gap > 0.0 && gap < TOO_CLOSE * thick {
+        if gap < TOO_CLOSE * thick {
             let thicker = if thickness(a) >= thickness(b) { (a, b) } else { (b, a) };
             let known = nearest.entry(thicker.0.id).or_insert((gap, thicker.0, thicker.1));
             known.0 = known.0.min(gap);
@@ -222,16 +230,11 @@ pub fn gap_at_start(shot: &Shot, meshes: &Meshes, element: Id) -> Option<f32> {
     let world = World::new(&now, &sampler, f64::from(now.timing.first), &unsolved);
     let context = PrepareContext { shot: &now, sampler: &sampler, meshes, initial_state: None };
     let mut start = Start::new(context, &world)?;
-    let reach = start.elements.iter().map(|of| thickness(of)).fold(0.0, f64::max) as f32;
-    let pairs = start.surface.pairs_within(&start.all.embedding, &start.points, &start.points, reach)?;
-    let gaps = pairs.iter().filter_map(|pair| {
-        let points = pair.points();
-        let (one, two) = (points[0], points[pair.first()]);
-        let apart = start.all.body_of_point(one) != start.all.body_of_point(two);
-        let concerned = [one, two].iter().any(|point| start.of_point(*point).id == element);
-        (apart && concerned).then(|| pair.nearest(&start.points).1.length())
-    });
-    let least = gaps.filter(|gap| *gap > 0.0).fold(f64::INFINITY, f64::min);
+    let reach = start.thickest() as f32;
+    let gaps = start.gaps(reach).into_iter();
+    let own =
+        gaps.filter(|(one, two, _)| [one, two].iter().any(|point| start.of_point(**point).id == element));
+    let least = own.map(|(_, _, gap)| gap).fold(f64::INFINITY, f64::min);
     least.is_finite().then_some(least as f32)
 }
 

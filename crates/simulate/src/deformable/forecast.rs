@@ -5,12 +5,9 @@ use super::torn::TornMesh;
 use super::{MAX_NODES, sheet};
 use crate::Simulation;
 use geometry::{Meshes, MissingMesh};
-use shot::{Cloth, Element, Moves, Pin, PinnedPart, Shape, Shot, Side};
+use shot::{Cloth, Element, Moves, Pin, PinnedPart, Shape, Shot, Side, Soft, Solid};
 use std::sync::OnceLock;
 use std::time::Instant;
-
-/// A cell of a soft body takes as long as so many points of a sheet.
-const CELL: f64 = 1.5;
 
 /// The size of a cloth or a soft body, in all its copies.
 #[derive(Clone, Copy, Debug, PartialEq)]
@@ -51,41 +48,45 @@ pub fn deformable_size(
     if vertices > MAX_NODES {
         return Ok(Some(Err(vertices)));
     }
-    let each = vertices as f64 + CELL * cells as f64;
-    let seconds_a_frame = each * f64::from(shot.physics.substeps) * seconds_a_point();
+    let [a_point, a_cell] = measured();
+    let a_substep = if cells > 0 { cells as f64 * a_cell } else { vertices as f64 * a_point };
+    let seconds_a_frame = a_substep * f64::from(shot.physics.substeps);
     Ok(Some(Ok(DeformableSize { vertices, cells, seconds_a_frame })))
 }
 
-/// Seconds that a point of a sheet takes in a substep, measured once on a small sheet in motion.
-fn seconds_a_point() -> f64 {
-    static MEASURED: OnceLock<f64> = OnceLock::new();
+/// Seconds that a point of a sheet and a cell of a soft body with its part of the surface take in a substep, measured once on
+/// a small one of each.
+fn measured() -> [f64; 2] {
+    static MEASURED: OnceLock<[f64; 2]> = OnceLock::new();
     *MEASURED.get_or_init(|| {
-        /// Used if the small sheet could not be computed.
-        const TYPICAL: f64 = 8e-6;
-        let mut shot = Shot::empty("Forecast");
-        let mut sheet = Element::solid("Sheet", Shape::plane(1.2, 1.2), Moves::Free);
-        let pins = vec![Pin::hard(PinnedPart::Side(Side::Left))];
-        if let Some(solid) = sheet.as_solid_mut() {
-            solid.cloth = Some(Cloth { pins, ..Cloth::default() });
-        }
-        shot.add(sheet);
-        let measured = || {
-            let mut simulation = Simulation::new(&shot, &Meshes::default()).ok()?;
-            simulation.advance().ok()?;
-            let before = Instant::now();
-            let frame = (0..3).try_fold(None, |_, _| simulation.advance().map(Some)).ok()??;
-            let points: usize = frame.meshes.values().map(|mesh| mesh.positions.len()).sum();
-            let steps = 3.0 * f64::from(shot.physics.substeps);
-            (points > 0).then(|| before.elapsed().as_secs_f64() / (points as f64 * steps))
-        };
-        measured().unwrap_or(TYPICAL)
+        let sheet = Cloth { pins: vec![Pin::hard(PinnedPart::Side(Side::Left))], ..Cloth::default() };
+        let block = Soft { cell_m: 0.1, edge_m: 0.1, ..Soft::default() };
+        let points = seconds(Shape::plane(1.2, 1.2), |solid| solid.cloth = Some(sheet.clone()));
+        let whole = seconds(Shape::cuboid(0.6, 0.6, 0.6), |solid| solid.soft = Some(block.clone()));
+        [points / 41.0f64.powi(2), whole / 6.0f64.powi(3)]
     })
+}
+
+/// Seconds that a substep of a solid that falls takes, the mean of a few after the first; 0 if it cannot be computed.
+fn seconds(shape: Shape, make: impl Fn(&mut Solid)) -> f64 {
+    const FRAMES: u32 = 3;
+    let mut shot = Shot::empty("Forecast");
+    let mut element = Element::solid("Body", shape, Moves::Free);
+    element.as_solid_mut().map(make);
+    shot.add(element);
+    let timed = || {
+        let mut simulation = Simulation::new(&shot, &Meshes::default()).ok()?;
+        simulation.advance().ok()?;
+        let before = Instant::now();
+        (0..FRAMES).try_for_each(|_| simulation.advance().map(drop)).ok()?;
+        Some(before.elapsed().as_secs_f64() / f64::from(FRAMES * shot.physics.substeps))
+    };
+    timed().unwrap_or(0.0)
 }
 
 #[cfg(test)]
 mod tests {
     use super::*;
-    use shot::Soft;
 
     #[test]
     fn finer_sheets_have_more_vertices_and_take_longer() {

@@ -20,6 +20,10 @@ pub fn interior(element: &Element, meshes: &Meshes, frame: &Frame) -> Option<Vec
     let mesh = meshes.deforming(element, MAX_NODES).ok()??.ok()?;
     let (one, shown, _) = lattice(&mesh, f64::from(soft.cell_m)).ok()?;
     let copies = element.count();
+    // The shot may have other copies now than the frame has.
+    if frame.meshes.get(&element.id)?.positions.len() != shown.point_of.len().checked_mul(copies)? {
+        return None;
+    }
     let shown = shown.times(copies, one.embedding.len());
     let all = one.copies((0..copies).map(|copy| element.size_of(copy)).collect::<Vec<_>>().into_iter());
     let nodes = nodes_from_points(&all, &surface_points(element, frame, &all, &shown)?);
@@ -45,9 +49,6 @@ fn surface_points(
 ) -> Option<Vec<DVec3>> {
     let (mesh, bodies) = (frame.meshes.get(&element.id)?, frame.bodies.get(&element.id)?);
     let (position, orientation) = (*bodies.positions.first()?, *bodies.orientations.first()?);
-    if mesh.positions.len() != shown.point_of.len() {
-        return None;
-    }
     let mut points = vec![DVec3::ZERO; of.embedding.len()];
     for (vertex, &point) in shown.point_of.iter().enumerate() {
         points[point as usize] = (position + orientation * mesh.positions[vertex]).as_dvec3();

@@ -18,6 +18,7 @@ pub mod check;
 mod check_start;
 mod contact;
 mod contact_pressure;
+mod crossing;
 mod cutting;
 mod dense;
 mod discretization;

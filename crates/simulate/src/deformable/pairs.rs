@@ -1,8 +1,8 @@
 //! Pairs of features of surfaces that may meet within a step: a point and a triangle, or two edges.
 
 use super::blocks::Rows;
+use super::crossing::Crossing;
 use super::face_tree::{FaceTree, PointWay};
-use super::tangle::Crossing;
 use glam::{DVec3, Vec3A};
 use rayon::prelude::*;
 use std::collections::HashSet;

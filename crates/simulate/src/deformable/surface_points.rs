@@ -3,6 +3,7 @@
 use super::active_contacts::Spring;
 use super::blocks::CHUNK;
 use super::contact::{ContactProperties, Contacts, PointContact};
+use super::crossing::Crossing;
 use super::discretization::{Discretization, Part};
 use super::embedding::Embedding;
 use super::material::Material;
@@ -10,7 +11,7 @@ use super::pairs::{Pair, PairSearch};
 use super::prediction::Prediction;
 use super::self_contact::SelfContact;
 use super::separating_planes::Wall;
-use super::tangle::{Crossing, Tangle};
+use super::tangle::Tangle;
 use crate::colliders::Impulse;
 use glam::{DVec3, Vec3};
 use rayon::prelude::*;

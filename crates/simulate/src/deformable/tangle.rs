@@ -2,10 +2,11 @@
 //!
 //! Where an edge crosses a triangle, the line along which the two surfaces cross begins or goes on. Each such edge is pulled the
 //! way in which that line becomes shorter, until it is gone (P. Volino and N. Magnenat-Thalmann, *Resolving surface collisions
-//! through intersection contour minimization*, 2006). Sides need not be known. A run that begins without crossings has none
-//! later, but for what pins carry through other surfaces.
+//! through intersection contour minimization*, 2006). Which side is the right one need not be known. Surfaces cross at the start, or
+//! where pins carry one through another; contact keeps all others from it.
 
 use super::active_contacts::Spring;
+use super::crossing::{Crossing, rising};
 use super::pairs::Pair;
 use glam::DVec3;
 use std::collections::{BTreeMap, HashSet};
@@ -16,49 +17,12 @@ const STIFFNESS: f64 = 4.0;
 const PART: f64 = 0.25;
 const MAX_SPEED: f64 = 1.0;
 
-/// An edge that crosses a triangle, as the points of both.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord)]
-pub(super) struct Crossing {
-    pub edge: [u32; 2],
-    pub face: [u32; 3],
-}
-
-impl Crossing {
-    /// Weights of the edge's ends and of the face's corners where they meet; none: they do not cross.
-    pub fn weights(&self, x: &[DVec3]) -> Option<([f64; 2], [f64; 3])> {
-        let [p, q] = self.edge.map(|i| x[i as usize]);
-        let [a, b, c] = self.face.map(|i| x[i as usize]);
-        let volume = |a: DVec3, b: DVec3, c: DVec3, d: DVec3| (b - a).cross(c - a).dot(d - a);
-        let (above, below) = (volume(a, b, c, p), volume(a, b, c, q));
-        if above * below >= 0.0 {
-            return None;
-        }
-        let turns = [volume(p, q, b, c), volume(p, q, c, a), volume(p, q, a, b)];
-        if !(turns.iter().all(|t| *t > 0.0) || turns.iter().all(|t| *t < 0.0)) {
-            return None;
-        }
-        let t = above / (above - below);
-        let sum: f64 = turns.iter().sum();
-        Some(([1.0 - t, t], turns.map(|turn| turn / sum)))
-    }
-
-    /// Whether a pair of features is of this edge or one of its ends, and of this face or one of its sides.
-    fn keys(&self) -> [Vec<u32>; 5] {
-        let ([p, q], [a, b, c]) = (self.edge, self.face);
-        let key = |mut points: Vec<u32>| {
-            points.sort_unstable();
-            points
-        };
-        [vec![p, a, b, c], vec![q, a, b, c], vec![p, q, a, b], vec![p, q, b, c], vec![p, q, c, a]].map(key)
-    }
-}
-
 /// All crossings of a step's start, and which way each edge is drawn.
 #[derive(Default)]
 pub(super) struct Tangle {
     drawn: Vec<(Crossing, DVec3, f64)>,
     /// The points of pairs of features that cross: these do not keep each other apart.
-    crossed: HashSet<Vec<u32>>,
+    crossed: HashSet<[u32; 4]>,
 }
 
 impl Tangle {
@@ -80,7 +44,7 @@ impl Tangle {
         let mut crossed = HashSet::new();
         let mut drawn = Vec::new();
         for crossing in crossings {
-            crossed.extend(crossing.keys());
+            crossed.extend(crossing.pairs());
             let thirds = beside.get(&sorted(crossing.edge)).map_or(&[][..], Vec::as_slice);
             if let Some(way) = way(&crossing, thirds, x) {
                 let [p, q] = crossing.edge.map(|i| x[i as usize]);
@@ -97,12 +61,7 @@ impl Tangle {
 
     /// Whether the features of a pair may keep each other apart.
     pub fn leaves(&self, pair: &Pair) -> bool {
-        if self.crossed.is_empty() {
-            return true;
-        }
-        let mut points = pair.points().to_vec();
-        points.sort_unstable();
-        !self.crossed.contains(&points)
+        self.crossed.is_empty() || !self.crossed.contains(&rising(pair.points()))
     }
 
     /// The springs that draw edges, with the points at `x`; `x_n` are those at the step's start.
@@ -175,18 +134,6 @@ mod tests {
             DVec3::new(-0.4, 0.5, 0.0),
             DVec3::new(0.4, 0.5, 0.0),
         ]
-    }
-
-    #[test]
-    fn an_edge_crosses_a_face_only_where_it_goes_through() {
-        let crossing = Crossing { edge: [3, 4], face: [0, 1, 2] };
-        let x = points(0.1);
-        let (ends, corners) = crossing.weights(&x).unwrap();
-        let on_edge = x[3] * ends[0] + x[4] * ends[1];
-        let on_face = x[0] * corners[0] + x[1] * corners[1] + x[2] * corners[2];
-        assert!(on_edge.distance(on_face) < 1e-12, "{on_edge} {on_face}");
-        assert!(crossing.weights(&points(-0.1)).is_none());
-        assert!(Crossing { edge: [4, 5], face: [0, 1, 2] }.weights(&x).is_none());
     }
 
     #[test]

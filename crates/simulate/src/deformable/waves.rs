@@ -98,10 +98,10 @@ impl WaveCounter {
         // The direction in which it deflects most, by power iteration.
         let outer = |sum: Mat3, r: &Vec3| sum + Mat3::from_cols(*r * r.x, *r * r.y, *r * r.z);
         let moments = off.iter().fold(Mat3::ZERO, outer);
-        let mut way = chord.any_orthonormal_vector();
+        let furthest = |a: &&Vec3, b: &&Vec3| a.length_squared().total_cmp(&b.length_squared());
+        let mut way = off.iter().max_by(furthest).map_or(Vec3::ZERO, |r| r.normalize_or_zero());
         for _ in 0..40 {
-            // The identity keeps a start that is across all deflections from being lost.
-            way = (moments * way + chord.cross(way) * 1e-6 * moments.x_axis.length()).normalize_or(way);
+            way = (moments * way).normalize_or(way);
         }
         let deflections: Vec<f32> = off.iter().map(|r| r.dot(way)).collect();
         let most = deflections.iter().fold(0.0f32, |most, d| most.max(d.abs()));

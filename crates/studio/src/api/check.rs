@@ -326,7 +326,8 @@ pub(crate) async fn fix(
                 Ok(gap_at_start(&at, &meshes, Id(first)))
             })
             .await?;
-            let most = gap.unwrap_or(f32::INFINITY);
+            // No thinner than a cloth may be.
+            let most = gap.map_or(f32::INFINITY, |gap| gap.max(shot::parameters::MIN_THICKNESS_M));
             for solid in wanted_solids(&mut shot, &fix) {
                 solid.cloth.iter_mut().for_each(|cloth| cloth.thickness_m = cloth.thickness_m.min(most));
                 solid.soft.iter_mut().for_each(|soft| soft.thickness_m = soft.thickness_m.min(most));

@@ -5,16 +5,18 @@ use crate::maps::MapsAt;
 use crate::particles::ParticleSystem;
 use crate::rest_surface::RestSurface;
 use frames::surface_quantity;
-use geometry::{Mesh, Meshes};
+use geometry::{Mesh, Meshes, MovingSurface};
 use shot::particles::{EmissionMap, MapSource, Particles, Source};
 use shot::world::World;
 use shot::{Element, Shape, UvLayout};
-use std::sync::Arc;
+use std::sync::{Arc, OnceLock};
 
 /// The surface at rest of the solid that particles are born on, kept while its shape stays the same.
 pub(in crate::particles) struct KeptSurface {
     of: (Shape, UvLayout),
     surface: Arc<RestSurface>,
+    /// The same, for the places nearest to points; made when it is asked for.
+    places: OnceLock<Arc<MovingSurface>>,
 }
 
 /// Whether births depend on values at the vertices of a solid.
@@ -78,8 +80,20 @@ impl ParticleSystem {
         let of = (solid.shape.clone(), solid.uvs);
         if self.rest_surface.as_ref().is_none_or(|kept| kept.of != of) {
             let surface = Arc::new(RestSurface::of(element, meshes)?);
-            self.rest_surface = Some(KeptSurface { of, surface });
+            self.rest_surface = Some(KeptSurface { of, surface, places: OnceLock::new() });
         }
         Some(self.rest_surface.as_ref()?.surface.clone())
+    }
+
+    /// The surface of a solid at rest, for the places nearest to points.
+    pub(super) fn surface_at_rest(
+        &mut self,
+        element: &Element,
+        meshes: &Meshes,
+    ) -> Option<Arc<MovingSurface>> {
+        let rest = self.rest_surface(element, meshes)?;
+        let made =
+            || Arc::new(MovingSurface::new(rest.topology.clone(), rest.surface.mesh().positions.clone()));
+        Some(self.rest_surface.as_ref()?.places.get_or_init(made).clone())
     }
 }
