@@ -1,6 +1,6 @@
 // Cloth and soft bodies: made, held, blown, moved toward a material, coloured by what is measured.
 import { expect, test } from "./test.mjs";
-import { add, computed, newShot, pick, saved, shown, tab, type } from "./desk.mjs";
+import { add, computed, makeCloth, newShot, pick, saved, shown, tab, type } from "./desk.mjs";
 import { Server } from "./server.mjs";
 
 let server;
@@ -23,10 +23,7 @@ async function newSheet(page, name) {
   await add(page, "Plane");
   await tab(page, "Placement");
   await type(page, "Place y", "2");
-  await tab(page, "Body");
-  await page.getByRole("radio", { name: "Free", exact: true }).click();
-  await page.getByRole("radio", { name: "Cloth", exact: true }).click();
-  await saved(page, "Cloth");
+  await makeCloth(page);
 }
 
 test("a sheet is made cloth in one press, held, blown and moved halfway toward silk", async ({ page }) => {
@@ -82,7 +79,9 @@ test("a ball is made soft in one press, bounces on steps, and shows its compress
   await computed(page);
   await page.getByRole("button", { name: "Pause" }).click();
   await page.getByRole("button", { name: "Colour by" }).click();
-  const measured = page.waitForResponse((response) => /surface\/\d+\/\d+\?quantity=compression/.test(response.url()));
+  const measured = page.waitForResponse((response) =>
+    /surface\/\d+\/\d+\?quantity=compression/.test(response.url()),
+  );
   await page.getByRole("menuitemradio", { name: "Compression", exact: true }).click();
   const values = new Float32Array((await (await measured).body()).buffer.slice(0));
   expect(values.length).toBeGreaterThan(0);
@@ -106,9 +105,9 @@ test("the stretch of a hung sheet is measured and shown", async ({ page }) => {
   await expect(page.getByRole("img", { name: "Colours" })).toBeVisible();
   const id = /shot\/(\d+)/.exec(page.url())[1];
   const { run } = await (await page.request.get(`${server.address}/api/shots/${id}/freshness`)).json();
-  const element = (await (await page.request.get(`${server.address}/api/shots/${id}`)).json()).document.elements.find(
-    (of) => of.name === "Plane",
-  ).id;
+  const element = (
+    await (await page.request.get(`${server.address}/api/shots/${id}`)).json()
+  ).document.elements.find((of) => of.name === "Plane").id;
   const path = `${server.address}/api/runs/${run}/surface/${element}/20?quantity=stretch`;
   const bytes = await (await page.request.get(path)).body();
   const values = Array.from(new Float32Array(bytes.buffer, bytes.byteOffset, bytes.length / 4));

@@ -1,6 +1,6 @@
 // What deforms: its resolution and forecast, the cells that carry it, its waves, and particles on it.
 import { expect, test } from "./test.mjs";
-import { add, computed, newShot, pick, saved, select, tab, type } from "./desk.mjs";
+import { add, computed, elementOf, makeCloth, newShot, pick, saved, select, tab, type } from "./desk.mjs";
 import { Server } from "./server.mjs";
 
 let server;
@@ -9,25 +9,18 @@ test.beforeAll(async () => {
 });
 test.afterAll(() => server.end());
 
-const shotId = (page) => /shot\/(\d+)/.exec(page.url())[1];
-const elementOf = async (page, name) => {
-  const state = await (await page.request.get(`${server.address}/api/shots/${shotId(page)}`)).json();
-  return state.document.elements.find((of) => of.name === name);
-};
-
 async function cloth(page) {
   await add(page, "Plane");
   await tab(page, "Placement");
   await type(page, "Place y", "2");
-  await tab(page, "Body");
-  await page.getByRole("radio", { name: "Free", exact: true }).click();
-  await page.getByRole("radio", { name: "Cloth", exact: true }).click();
-  await saved(page, "Cloth");
+  await makeCloth(page);
   await page.getByRole("button", { name: "Add a pin" }).click();
   await saved(page, "Pin");
 }
 
-test("a cloth is raised in vertices with its forecast beside, and its waves are plotted", async ({ page }) => {
+test("a cloth is raised in vertices with its forecast beside, and its waves are plotted", async ({
+  page,
+}) => {
   await newShot(page, server.address, { name: "Raised", last: 12 });
   await cloth(page);
   const vertices = page.getByRole("textbox", { name: "Vertices", exact: true });

@@ -27,8 +27,7 @@ export async function drawn(page) {
 
 /** Waits until the Viewport shows the shot as it is saved. */
 export async function shown(page) {
-  const id = /shot\/(\d+)/.exec(page.url())[1];
-  const { revision } = await (await page.request.get(new URL(`/api/shots/${id}`, page.url()).href)).json();
+  const { revision } = await savedShot(page);
   await page.waitForFunction(
     (wanted) => Number(document.querySelector("canvas")?.dataset.revision) >= wanted,
     revision,
@@ -97,4 +96,24 @@ export async function front(page) {
   const before = Number(await page.locator("canvas").getAttribute("data-drawn"));
   await page.getByRole("button", { name: "Front", exact: true }).click();
   await page.waitForFunction((n) => Number(document.querySelector("canvas").dataset.drawn) > n, before);
+}
+
+/** The shot as it is saved. */
+export async function savedShot(page) {
+  const id = /shot\/(\d+)/.exec(page.url())[1];
+  return (await page.request.get(new URL(`/api/shots/${id}`, page.url()).href)).json();
+}
+
+/** An element of the shot as it is saved. */
+export async function elementOf(page, name) {
+  const { document } = await savedShot(page);
+  return document.elements.find((of) => of.name === name);
+}
+
+/** Makes the selected solid a free cloth. */
+export async function makeCloth(page) {
+  await tab(page, "Body");
+  await page.getByRole("radio", { name: "Free", exact: true }).click();
+  await page.getByRole("radio", { name: "Cloth", exact: true }).click();
+  await saved(page, "Cloth");
 }

@@ -1,6 +1,6 @@
 // Looks over looks, UVs, copies packed into another solid, and sway.
 import { expect, test } from "./test.mjs";
-import { add, computed, newShot, pick, saved, shown, tab, type } from "./desk.mjs";
+import { add, computed, elementOf, makeCloth, newShot, pick, saved, shown, tab, type } from "./desk.mjs";
 import { Server } from "./server.mjs";
 
 let server;
@@ -10,20 +10,13 @@ test.beforeAll(async () => {
 test.afterAll(() => server.end());
 
 const shotId = (page) => /shot\/(\d+)/.exec(page.url())[1];
-const elementOf = async (page, name) => {
-  const state = await (await page.request.get(`${server.address}/api/shots/${shotId(page)}`)).json();
-  return state.document.elements.find((of) => of.name === name);
-};
 
 test("a sheet is coloured where it bends, on the Viewport as in its picture", async ({ page }) => {
   await newShot(page, server.address, { name: "Bent", last: 12 });
   await add(page, "Plane");
   await tab(page, "Placement");
   await type(page, "Place y", "2");
-  await tab(page, "Body");
-  await page.getByRole("radio", { name: "Free", exact: true }).click();
-  await page.getByRole("radio", { name: "Cloth", exact: true }).click();
-  await saved(page, "Cloth");
+  await makeCloth(page);
   await page.getByRole("button", { name: "Add a pin" }).click();
   await saved(page, "Pin");
   await type(page, "Edges, mm", "150");
@@ -48,9 +41,7 @@ test("a sheet is coloured where it bends, on the Viewport as in its picture", as
   await shown(page);
   // The layer goes again, and is undone with the rest.
   await layer.getByRole("button", { name: "Remove layer 1 of the look" }).click();
-  await expect
-    .poll(async () => (await elementOf(page, "Plane")).kind.solid.look?.layers ?? [])
-    .toEqual([]);
+  await expect.poll(async () => (await elementOf(page, "Plane")).kind.solid.look?.layers ?? []).toEqual([]);
 });
 
 test("copies are packed into a closed solid, and UVs are laid and measured", async ({ page }) => {

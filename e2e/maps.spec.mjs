@@ -1,6 +1,6 @@
 // Maps: painted on the Viewport, made of layers, shown, and used by pins and factors; materials of one's own.
 import { expect, test } from "./test.mjs";
-import { add, computed, newShot, pick, saved, shown, tab, type } from "./desk.mjs";
+import { add, computed, makeCloth, newShot, pick, saved, shown, tab, type } from "./desk.mjs";
 import { Server } from "./server.mjs";
 
 let server;
@@ -33,10 +33,7 @@ async function newSheet(page, name) {
   await add(page, "Plane");
   await tab(page, "Placement");
   await type(page, "Place y", "2");
-  await tab(page, "Body");
-  await page.getByRole("radio", { name: "Free", exact: true }).click();
-  await page.getByRole("radio", { name: "Cloth", exact: true }).click();
-  await saved(page, "Cloth");
+  await makeCloth(page);
   await type(page, "Edges, mm", "150");
   await saved(page, "Edges");
   await page.getByRole("button", { name: "Top", exact: true }).click();
@@ -55,7 +52,9 @@ async function stroke(page, from, to) {
   await page.mouse.up();
 }
 
-test("a map is painted on the Viewport stroke by stroke, and pins hold where it is strong", async ({ page }) => {
+test("a map is painted on the Viewport stroke by stroke, and pins hold where it is strong", async ({
+  page,
+}) => {
   await newSheet(page, "Painted");
   await page.getByRole("button", { name: "Add a map" }).click();
   await expect(page.getByRole("group", { name: "Brush" })).toBeVisible();

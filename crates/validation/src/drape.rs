@@ -3,8 +3,8 @@
 //!
 //! G. E. Cusick, *The dependence of fabric drape on bending and shear stiffness* (1965) found over many fabrics
 //! D = 35.6 c − 3.61 c² − 2.59 A + 0.0461 A² + 17 per cent, with the bending length c in cm and the angle A in degrees at which
-//! the fabric begins to buckle in shear. Woven fabrics have A from some 5° to 28°, where D is least, coated ones less than 5°: the
-//! ranges that are expected.
+//! the fabric begins to buckle in shear. The ranges that are expected are those of A from 5° to 28°, where D is least, and of a
+//! coated fabric, which hardly shears, of A up to 5°.
 
 use crate::Experiment;
 use crate::cloth::{run, shot, still_air};

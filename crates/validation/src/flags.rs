@@ -261,7 +261,7 @@ fn slender_onset(beta: f64) -> [f64; 2] {
     found
 }
 
-/// A clamped slender flag that carries air begins to wave at the speed of Eloy et al. for its mass ratio.
+/// A clamped slender flag that carries air begins to wave at the speed of the slender limit of Eloy et al. for its mass ratio.
 pub fn carried_air_onset(beta: f64) -> Experiment {
     let [bend, density, height] = SLENDER;
     let carried = std::f64::consts::FRAC_PI_4 * height;
@@ -293,7 +293,7 @@ pub fn carried_air_onset(beta: f64) -> Experiment {
     Experiment {
         key: if beta < 0.15 { "carried-air-heavy" } else { "carried-air-light" },
         statement: format!(
-            "A clamped slender flag begins to wave at the reduced wind speed for its mass ratio, {:.2} of the air to all.",
+            "A clamped slender flag begins to wave at the reduced wind speed of its mass ratio: the air is {:.2} of all mass that moves.",
             beta
         ),
         formula: "r⁴ + u² r² + 2 √β u s r + s² = 0 with Re s = 0 (Eloy et al. 2008, small heights)",

@@ -10,6 +10,7 @@
   import SwayFields from "./SwayFields.svelte";
   import ActingForces from "./ActingForces.svelte";
   import WakeFields from "./WakeFields.svelte";
+  import { answered } from "../state/asking";
   import { playback } from "../state/playback.svelte";
   import { selection } from "../state/selection.svelte";
   import { madeAs, type MadeAs, shot, solidOf } from "../state/shot.svelte";
@@ -29,24 +30,16 @@
 
   $effect(() => {
     void shot.state?.revision;
-    const of = element.id;
-    void api
-      .physics(shot.id!, of)
-      .then((found) => of === element.id && (physics = found))
-      .catch(() => undefined);
+    return answered(api.physics(shot.id!, element.id), (found) => (physics = found ?? physics));
   });
 
   $effect(() => {
     void playback.changes;
     const run = playback.freshness?.run;
-    const of = element.id;
     if (run === undefined || playback.computing) return;
-    void api
-      .track(run, of, 0)
-      .then(
-        (t) => of === element.id && (track = { frames: t.frames, height: t.height_m, speed: t.speed_m_s }),
-      )
-      .catch(() => undefined);
+    return answered(api.track(run, element.id, 0), (found) => {
+      if (found) track = { frames: found.frames, height: found.height_m, speed: found.speed_m_s };
+    });
   });
 
   const set = (label: string, part: string, value: unknown) =>

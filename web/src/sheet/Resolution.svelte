@@ -2,6 +2,7 @@
   // How fine a cloth or a soft body is, and about how long it takes.
   import NumberField from "../fields/NumberField.svelte";
   import { api, type Element, type Operation, type Schemas } from "../api/client";
+  import { answered } from "../state/asking";
   import { finer, forecastWords } from "../state/resolution";
   import { shot } from "../state/shot.svelte";
 
@@ -9,11 +10,7 @@
   let facts = $state.raw<Schemas["MeshFacts"] | null>(null);
   $effect(() => {
     void shot.state?.revision;
-    const id = element.id;
-    void api.meshFacts(shot.id!, id).then(
-      (found) => id === element.id && (facts = found),
-      () => (facts = null),
-    );
+    return answered(api.meshFacts(shot.id!, element.id), (found) => (facts = found));
   });
   let count = $derived(of === "cloth" ? facts?.vertices : facts?.cells);
   let frames = $derived(shot.document ? shot.document.timing.last - shot.document.timing.first : 0);

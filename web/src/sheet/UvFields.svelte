@@ -3,6 +3,7 @@
   import Picker from "../fields/Picker.svelte";
   import Section from "../fields/Section.svelte";
   import { api, type Element, type Schemas, type Solid } from "../api/client";
+  import { answered } from "../state/asking";
   import { colouring } from "../state/colouring.svelte";
   import { selection } from "../state/selection.svelte";
   import { shot, solidOf } from "../state/shot.svelte";
@@ -22,11 +23,7 @@
   ];
   $effect(() => {
     void shot.state?.revision;
-    const of = element.id;
-    void api.uvs(shot.id!, of).then(
-      (found) => of === element.id && (measures = found),
-      () => (measures = null),
-    );
+    return answered(api.uvs(shot.id!, element.id), (found) => (measures = found));
   });
   const percent = (stretch: number) => `${Math.round(100 * (Math.exp(stretch) - 1))} %`;
 </script>

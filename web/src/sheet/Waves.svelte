@@ -3,6 +3,7 @@
   import Plot from "./Plot.svelte";
   import Section from "../fields/Section.svelte";
   import { api, type Element, type Schemas } from "../api/client";
+  import { answered } from "../state/asking";
   import { playback } from "../state/playback.svelte";
   import { solidOf } from "../state/shot.svelte";
 
@@ -17,12 +18,8 @@
   $effect(() => {
     void playback.changes;
     const run = playback.freshness?.run;
-    const of = element.id;
     if (run === undefined || playback.computing || playback.running || !held) return;
-    void api.waves(run, of).then(
-      (found) => of === element.id && (track = found),
-      () => (track = null),
-    );
+    return answered(api.waves(run, element.id), (found) => (track = found));
   });
   let now = $derived(track ? track.waves[track.frames.indexOf(playback.frame)] : undefined);
 </script>
