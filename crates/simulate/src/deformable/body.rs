@@ -27,7 +27,7 @@ use super::surface_points::{SurfacePoints, walls};
 use super::system::{Structure, TriangleDerivatives, Workspace};
 use super::tangle::Tangle;
 use super::timers::{Phase, timed};
-use super::truncation::truncate;
+use super::truncation::{Truncated, truncate};
 use crate::Step;
 use crate::colliders::Impulse;
 use glam::{DMat3, DVec3, Mat3, Mat3A, Vec3, Vec3A};
@@ -197,10 +197,12 @@ impl DeformableBody {
         };
         state.tangled = !tangle.is_empty();
 
+        let near_pairs =
+            timed(Phase::Contact, || self.surface.near_pairs(embedding, &points_n, &points, materials))
+                .ok_or((0, TOO_FAST))?;
         let near: Vec<SelfContact> = timed(Phase::Contact, || {
-            self.surface.near_pairs(embedding, &points_n, &points, materials, &inertia_of_points, dt)
-        })
-        .ok_or((0, TOO_FAST))?;
+            self.surface.self_contacts(&near_pairs, &points_n, materials, &inertia_of_points, dt)
+        });
         let near: Vec<SelfContact> = near.into_iter().filter(|of| tangle.leaves(of.pair())).collect();
 
         // Each frame begins with eigenvalues of its own, so that a resumed run has the same.
@@ -283,29 +285,26 @@ impl DeformableBody {
             let embedding = &self.discretization.embedding;
             let walls = walls(&contacts, &properties, &points_n);
             let wanted = x.clone();
-            let mut pairs: Vec<Pair> = Vec::new();
-            let mut to = points.clone();
-            for _ in 0..SEARCHES {
-                let mut found = self.surface.pairs_within(embedding, &points_n, &to, least)?;
-                found.retain(|pair| tangle.leaves(pair));
-                if !pairs.is_empty() {
-                    let known: HashSet<Pair> = pairs.iter().copied().collect();
-                    found.retain(|pair| !known.contains(pair));
-                }
-                pairs.extend(found);
+            let mut pairs =
+                self.surface.pairs_on_the_way(embedding, near_pairs, &points_n, &points, least)?;
+            pairs.retain(|pair| tangle.leaves(pair));
+            for search in 1..=SEARCHES {
                 x.clone_from(&wanted);
-                let least = f64::from(least);
-                let furthest = truncate(&pairs, &walls, embedding, &points_n, &state.x, &mut x, &held, least);
+                let Truncated { changed, furthest } =
+                    truncate(&pairs, &walls, embedding, &points_n, &state.x, &mut x, &held, f64::from(least));
                 // Nodes that went elsewhere than they wanted may have met features that were not found.
-                if 2.0 * furthest <= least || !tangle.is_empty() {
+                if 2.0 * furthest <= f64::from(least) || !tangle.is_empty() {
                     break;
                 }
-                to = embedding.all(&x);
+                let (to, changed) = (embedding.all(&x), embedding.any(&changed));
                 // What still crosses after the last search is drawn apart from the next step on.
-                state.tangled = !self.surface.crossings(embedding, &to).is_empty();
-                if !state.tangled {
+                state.tangled = !self.surface.crossings(embedding, &to, Some(&changed)).is_empty();
+                if !state.tangled || search == SEARCHES {
                     break;
                 }
+                let known: HashSet<Pair> = pairs.iter().copied().collect();
+                let found = self.surface.pairs_within(embedding, &points_n, &to, Some(&changed), least)?;
+                pairs.extend(found.into_iter().filter(|pair| tangle.leaves(pair) && !known.contains(pair)));
             }
             Some(())
         })

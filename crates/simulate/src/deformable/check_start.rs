@@ -62,7 +62,7 @@ impl<'a> Start<'a> {
 
     /// Two points of different bodies that are closer than a distance, each with the distance of the features that they belong to.
     fn gaps(&mut self, reach: f32) -> Vec<(u32, u32, f64)> {
-        let found = self.surface.pairs_within(&self.all.embedding, &self.points, &self.points, reach);
+        let found = self.surface.pairs_within(&self.all.embedding, &self.points, &self.points, None, reach);
         let gap = |pair: &Pair| {
             let points = pair.points();
             let (one, two) = (points[0], points[pair.first()]);
@@ -100,7 +100,7 @@ pub(super) fn check_start(now: &Shot, sampler: &Sampler, meshes: &Meshes) -> Vec
         return entries;
     }
     let Some(mut start) = Start::new(context, &world) else { return entries };
-    let found = start.surface.crossings(&start.all.embedding, &start.points);
+    let found = start.surface.crossings(&start.all.embedding, &start.points, None);
     let apart = found.is_empty();
     entries.extend(crossings(&start, found));
     entries.extend(within_solids(&start, now, meshes, &world));

@@ -78,6 +78,11 @@ impl Embedding {
         (0..self.len() as u32).into_par_iter().with_min_len(512).map(|point| self.at(point, x)).collect()
     }
 
+    /// The points of which a node is marked.
+    pub fn any(&self, marked: &[bool]) -> Vec<bool> {
+        (0..self.len() as u32).map(|point| self.of(point).any(|(node, _)| marked[node as usize])).collect()
+    }
+
     /// Whether a point cannot be moved.
     #[inline]
     pub fn is_held(&self, point: u32, held: &[bool]) -> bool {

@@ -44,8 +44,10 @@ struct Node {
     moves: Range,
     /// The faces of a leaf, in the order of the tree, or 0..0.
     faces: (u32, u32),
-    /// The second child; the first follows the node itself.
+    /// The second child; the first follows the node itself. 0: it is a leaf.
     second: u32,
+    /// Whether it has a face that is looked for.
+    wanted: bool,
 }
 
 /// Two nodes whose faces may meet.
@@ -77,7 +79,8 @@ impl FaceTree {
     fn divide(&mut self, order: &mut [u32], first: u32, middles: &[Vec3]) {
         let index = self.nodes.len();
         let faces = (first, first + order.len() as u32);
-        self.nodes.push(Node { start: Range::EMPTY, moves: Range::EMPTY, faces, second: 0 });
+        let (start, moves) = (Range::EMPTY, Range::EMPTY);
+        self.nodes.push(Node { start, moves, faces, second: 0, wanted: true });
         if order.len() <= LEAF {
             return;
         }
@@ -93,29 +96,51 @@ impl FaceTree {
         self.divide(high, first + half as u32, middles);
     }
 
-    /// Takes the points, and finds pairs of nodes that may come closer than
-    /// `reach`, to be walked.
-    pub fn near(&mut self, face: impl Fn(u32) -> [u32; 3], points: &[PointWay], reach: f32) -> Vec<NodePair> {
-        for i in (0..self.nodes.len()).rev() {
-            let node = self.nodes[i];
-            let (mut start, mut way) = (Range::EMPTY, Range::EMPTY);
-            if node.second == 0 {
-                for of in &self.order[node.faces.0 as usize..node.faces.1 as usize] {
-                    for point in face(*of).map(|p| points[p as usize]) {
-                        (start, way) = (start.with(point.x), way.with(point.moves));
-                    }
-                }
-            } else {
-                let (one, two) = (&self.nodes[i + 1], &self.nodes[node.second as usize]);
-                (start, way) = (one.start.union(two.start), one.moves.union(two.moves));
-            }
-            (self.nodes[i].start, self.nodes[i].moves) = (start, way);
+    /// What each node covers, from what its faces cover.
+    pub fn each_node<T: Copy>(&self, of_face: impl Fn(u32) -> T, union: impl Fn(T, T) -> T) -> Vec<T> {
+        let mut all: Vec<Option<T>> = vec![None; self.nodes.len()];
+        for (i, node) in self.nodes.iter().enumerate().rev() {
+            all[i] = match node.second {
+                0 => self.faces_of(node).iter().map(|face| of_face(*face)).reduce(&union),
+                second => all[i + 1].into_iter().chain(all[second as usize]).reduce(&union),
+            };
         }
+        all.into_iter().flatten().collect()
+    }
+
+    /// The faces of a leaf.
+    fn faces_of(&self, node: &Node) -> &[u32] {
+        &self.order[node.faces.0 as usize..node.faces.1 as usize]
+    }
+
+    /// Takes the points, and finds pairs of nodes that may come closer than
+    /// `reach`, to be walked, but for those that `apart` says to be kept apart by other means. One face of each pair has a point
+    /// that is wanted; none: all are.
+    pub fn near(
+        &mut self,
+        face: impl Fn(u32) -> [u32; 3] + Sync,
+        points: &[PointWay],
+        wanted: Option<&[bool]>,
+        reach: f32,
+        apart: impl Fn(u32, u32) -> bool,
+    ) -> Vec<NodePair> {
+        let order = &self.order;
+        let leaf = |node: &mut Node| {
+            (node.start, node.moves, node.wanted) = (Range::EMPTY, Range::EMPTY, wanted.is_none());
+            for of in &order[node.faces.0 as usize..node.faces.1 as usize] {
+                for p in face(*of) {
+                    let point = points[p as usize];
+                    (node.start, node.moves) = (node.start.with(point.x), node.moves.with(point.moves));
+                    node.wanted |= wanted.is_some_and(|wanted| wanted[p as usize]);
+                }
+            }
+        };
+        refit(&mut self.nodes, 0, &leaf);
         let mut tasks: Vec<NodePair> = if self.nodes.is_empty() { Vec::new() } else { vec![(0, 0)] };
         while tasks.len() < TASKS {
             let mut next = Vec::with_capacity(4 * tasks.len());
             for &task in &tasks {
-                self.open(task, reach, &mut next);
+                self.open(task, reach, &apart, &mut next);
             }
             if next == tasks {
                 break;
@@ -126,12 +151,18 @@ impl FaceTree {
     }
 
     /// Calls `found` with each two faces of a pair of nodes whose boxes may come close.
-    pub fn walk(&self, task: NodePair, reach: f32, mut found: impl FnMut(u32, u32)) {
+    pub fn walk(
+        &self,
+        task: NodePair,
+        reach: f32,
+        apart: impl Fn(u32, u32) -> bool,
+        mut found: impl FnMut(u32, u32),
+    ) {
         let mut stack = vec![task];
         while let Some((a, b)) = stack.pop() {
             let (one, two) = (&self.nodes[a as usize], &self.nodes[b as usize]);
             if one.second != 0 || two.second != 0 {
-                self.open((a, b), reach, &mut stack);
+                self.open((a, b), reach, &apart, &mut stack);
                 continue;
             }
             let of = |node: &Node| node.faces.0 as usize..node.faces.1 as usize;
@@ -144,10 +175,17 @@ impl FaceTree {
     }
 
     /// Opens the larger of two nodes; two leaves stay as they are.
-    fn open(&self, (a, b): NodePair, reach: f32, into: &mut Vec<NodePair>) {
+    fn open(
+        &self,
+        (a, b): NodePair,
+        reach: f32,
+        apart: &impl Fn(u32, u32) -> bool,
+        into: &mut Vec<NodePair>,
+    ) {
         let (one, two) = (&self.nodes[a as usize], &self.nodes[b as usize]);
         let mut add = |a: u32, b: u32| {
-            if a == b || self.nodes[a as usize].meets(&self.nodes[b as usize], reach) {
+            let (one, two) = (&self.nodes[a as usize], &self.nodes[b as usize]);
+            if (one.wanted || two.wanted) && (a == b || one.meets(two, reach)) && !apart(a, b) {
                 into.push((a, b));
             }
         };
@@ -165,6 +203,27 @@ impl FaceTree {
             add(a, two.second);
         }
     }
+}
+
+/// Takes the boxes of a node, which has the number `first`, and of all below it from those of the leaves.
+fn refit(nodes: &mut [Node], first: usize, leaf: &(impl Fn(&mut Node) + Sync)) {
+    /// Nodes that a thread takes at once.
+    const AT_ONCE: usize = 2_048;
+    let Some((root, below)) = nodes.split_first_mut() else { return };
+    if root.second == 0 {
+        return leaf(root);
+    }
+    let half = root.second as usize - first - 1;
+    let (low, high) = below.split_at_mut(half);
+    if low.len() > AT_ONCE {
+        rayon::join(|| refit(low, first + 1, leaf), || refit(high, first + 1 + half, leaf));
+    } else {
+        refit(low, first + 1, leaf);
+        refit(high, first + 1 + half, leaf);
+    }
+    let (one, two) = (&low[0], &high[0]);
+    (root.start, root.moves) = (one.start.union(two.start), one.moves.union(two.moves));
+    root.wanted = one.wanted || two.wanted;
 }
 
 impl Node {

@@ -57,6 +57,7 @@ mod tearing;
 pub mod timers;
 mod torn;
 mod truncation;
+mod unfolded;
 mod waves;
 
 pub use forecast::{DeformableSize, deformable_size};

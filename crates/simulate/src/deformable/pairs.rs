@@ -3,6 +3,7 @@
 use super::blocks::Rows;
 use super::crossing::Crossing;
 use super::face_tree::{FaceTree, PointWay};
+use super::unfolded::UnfoldedRegions;
 use glam::{DVec3, Vec3A};
 use rayon::prelude::*;
 use std::collections::HashSet;
@@ -119,6 +120,7 @@ pub(super) struct PairSearch {
     /// For each point, its faces.
     faces_of: Rows,
     tree: FaceTree,
+    unfolded: UnfoldedRegions,
 }
 
 /// A face, and which of its features no face before it has.
@@ -128,19 +130,24 @@ struct Face {
     /// Of its corners, and of its sides from each corner to the next.
     own_points: [bool; 3],
     own_edges: [bool; 3],
+    /// Its shortest side at rest, m.
+    shortest: f32,
 }
 
 impl PairSearch {
-    /// Of faces between points at `x`.
-    pub fn new(faces: &[[u32; 3]], x: &[DVec3]) -> Self {
+    /// Of faces between points at `x`, which lie at `rest` in the body of each.
+    pub fn new(faces: &[[u32; 3]], x: &[DVec3], rest: &[DVec3], body_of: &[u32]) -> Self {
         let mut edges = HashSet::new();
         let mut taken = vec![false; x.len()];
         let mut faces_of = vec![Vec::new(); x.len()];
         let all = faces.iter().zip(0..).map(|(&points, face)| {
             points.iter().for_each(|p| faces_of[*p as usize].push(face));
             let side = |i: usize| [points[i], points[(i + 1) % 3]];
+            let length = |i: usize| side(i).map(|p| rest[p as usize]);
+            let shortest = (0..3).map(length).map(|[a, b]| a.distance(b)).fold(f64::INFINITY, f64::min);
             Face {
                 points,
+                shortest: shortest as f32,
                 own_points: points.map(|p| !std::mem::replace(&mut taken[p as usize], true)),
                 own_edges: [0, 1, 2].map(|i| {
                     let [a, b] = side(i);
@@ -149,15 +156,25 @@ impl PairSearch {
             }
         });
         let all = all.collect();
-        Self { faces: all, faces_of: Rows::of_lists(faces_of), tree: FaceTree::new(faces, x) }
+        let tree = FaceTree::new(faces, x);
+        let unfolded = UnfoldedRegions::new(faces, rest, body_of, &tree);
+        Self { faces: all, faces_of: Rows::of_lists(faces_of), tree, unfolded }
     }
 
     /// All pairs that may come closer than `reach` while the points go straight from `from` to `to`, in an order that does
     /// not depend on the number of threads; none if there are more than [`MAX_PAIRS`].
     ///
-    /// Features of faces around one point are left out while these lie side by side (`is_flat`): then they are not closer than at
-    /// rest, but for what the sheet is compressed.
-    pub fn find(&mut self, from: &[DVec3], to: &[DVec3], reach: f32) -> Option<Vec<Pair>> {
+    /// Left out are unfolded regions of a flat sheet, and features of faces around one point while these lie side by side
+    /// (`is_flat`): then they are not closer than at rest, but for what the sheet is compressed.
+    ///
+    /// With `wanted` those alone that have a point which is wanted.
+    pub fn find(
+        &mut self,
+        from: &[DVec3],
+        to: &[DVec3],
+        wanted: Option<&[bool]>,
+        reach: f32,
+    ) -> Option<Vec<Pair>> {
         // Near the origin single precision is finer.
         let middle = from.iter().fold(DVec3::ZERO, |sum, x| sum + *x) / from.len().max(1) as f64;
         let points: Vec<PointWay> = (from.par_iter().zip(to).with_min_len(512))
@@ -165,7 +182,10 @@ impl PairSearch {
             .collect();
         let furthest = points.iter().fold(0.0f32, |most, point| most.max(point.x.abs().max_element()));
         let reach = reach + 4.0 * f32::EPSILON * furthest;
-        let tasks = self.tree.near(|face| self.faces[face as usize].points, &points, reach);
+        self.unfolded.update(&points);
+        let Self { faces, tree, unfolded, .. } = &mut *self;
+        let apart = |a: u32, b: u32| unfolded.keeps_apart(a, b);
+        let tasks = tree.near(|face| faces[face as usize].points, &points, wanted, reach, apart);
         let ways: Vec<FaceWay> = (self.faces.par_iter().with_min_len(256))
             .map(|face| FaceWay::new(&face.points.map(|p| points[p as usize])))
             .collect();
@@ -174,12 +194,13 @@ impl PairSearch {
             .with_min_len(256)
             .map(|point| is_flat(self.faces_of.of(point), &ways, points[point].moves))
             .collect();
-        let filter = PairFilter { search: self, points: &points, ways: &ways, flat: &flat, reach };
+        let filter = PairFilter { search: self, points: &points, ways: &ways, flat: &flat, wanted, reach };
         // Past the bound no more are kept.
         let count = AtomicUsize::new(0);
         let each = tasks.par_iter().map(|task| {
             let mut found = Vec::new();
-            self.tree.walk(*task, reach, |a, b| {
+            let apart = |a: u32, b: u32| self.unfolded.keeps_apart(a, b);
+            self.tree.walk(*task, reach, apart, |a, b| {
                 if count.load(Relaxed) <= MAX_PAIRS {
                     let before = found.len();
                     filter.of_faces(a as usize, b as usize, &mut found);
@@ -196,17 +217,22 @@ impl PairSearch {
 }
 
 impl PairSearch {
-    /// All edges that cross a face with which they have no point in common, in the order of their points.
-    pub fn crossings(&mut self, x: &[DVec3]) -> Vec<Crossing> {
+    /// All edges that cross a face with which they have no point in common, in the order of their points. With `wanted` those alone
+    /// of which the edge's face or the other has a point that is wanted.
+    pub fn crossings(&mut self, x: &[DVec3], wanted: Option<&[bool]>) -> Vec<Crossing> {
         let middle = x.iter().fold(DVec3::ZERO, |sum, x| sum + *x) / x.len().max(1) as f64;
         let still = |x: &DVec3| PointWay { x: (*x - middle).as_vec3a(), moves: Vec3A::ZERO };
         let points: Vec<PointWay> = x.par_iter().with_min_len(512).map(still).collect();
         let furthest = points.iter().fold(0.0f32, |most, point| most.max(point.x.abs().max_element()));
         let reach = 4.0 * f32::EPSILON * furthest;
-        let tasks = self.tree.near(|face| self.faces[face as usize].points, &points, reach);
+        self.unfolded.update(&points);
+        let Self { faces, tree, unfolded, .. } = &mut *self;
+        let apart = |a: u32, b: u32| unfolded.keeps_apart(a, b);
+        let tasks = tree.near(|face| faces[face as usize].points, &points, wanted, reach, apart);
         let each = tasks.par_iter().map(|task| {
             let mut found = Vec::new();
-            self.tree.walk(*task, reach, |a, b| {
+            let apart = |a: u32, b: u32| self.unfolded.keeps_apart(a, b);
+            self.tree.walk(*task, reach, apart, |a, b| {
                 for (one, two) in [(a, b), (b, a)] {
                     let (of, face) = (&self.faces[one as usize], self.faces[two as usize].points);
                     if a == b || of.points.iter().any(|p| face.contains(p)) {
@@ -226,6 +252,25 @@ impl PairSearch {
         found.sort_unstable();
         found.dedup();
         found
+    }
+
+    /// The points of which pairs are not known from a search with the points going to `expected`, as they go to `to`: those that go
+    /// more than `most` elsewhere, and whose faces turn or stretch more than that search allows for.
+    pub fn strayed(&self, expected: &[DVec3], to: &[DVec3], most: f64) -> Vec<bool> {
+        /// Part of its shortest side by which a face may change.
+        const CHANGES: f32 = 0.15;
+        let off: Vec<Vec3A> = (expected.par_iter().zip(to).with_min_len(512))
+            .map(|(expected, to)| (*to - *expected).as_vec3a())
+            .collect();
+        let mut strayed: Vec<bool> = off.iter().map(|off| f64::from(off.length()) > most).collect();
+        for Face { points, shortest, .. } in &self.faces {
+            let [a, b, c] = points.map(|p| off[p as usize]);
+            let change = (a - b).length_squared().max((b - c).length_squared()).max((c - a).length_squared());
+            if change > (CHANGES * shortest).powi(2) {
+                points.iter().for_each(|p| strayed[*p as usize] = true);
+            }
+        }
+        strayed
     }
 
     /// All faces.
@@ -264,6 +309,22 @@ impl FaceWay {
             height: length / most(sides).max(1e-30),
         }
     }
+
+    /// Whether this face, with its corners `at`, and another are further apart than `most`, along its normal or across one of its sides.
+    fn is_apart(&self, at: &[PointWay; 3], other: &[PointWay; 3], most: f32) -> bool {
+        let beyond = |axis: Vec3A, from: Vec3A| other.map(|p| (p.x - from).dot(axis));
+        let all_above = |[a, b, c]: [f32; 3], most: f32| a.min(b).min(c) > most;
+        let off = beyond(self.normal, self.centre);
+        if all_above(off, most) || all_above(off.map(|off| -off), most) {
+            return true;
+        }
+        // The axes across the sides are as long as these.
+        let most = most * 2.0 * self.radius;
+        (0..3).any(|i| {
+            let from = at[i].x;
+            all_above(beyond((at[(i + 1) % 3].x - from).cross(self.normal), from), most)
+        })
+    }
 }
 
 /// Whether the faces around a point that moves so far lie side by side: all are seen from one side along their mean normal,
@@ -283,6 +344,8 @@ struct PairFilter<'a> {
     points: &'a [PointWay],
     ways: &'a [FaceWay],
     flat: &'a [bool],
+    /// The points of which each pair must have one; none: any.
+    wanted: Option<&'a [bool]>,
     reach: f32,
 }
 
@@ -291,28 +354,44 @@ impl PairFilter<'_> {
     fn of_faces(&self, a: usize, b: usize, found: &mut Vec<Pair>) {
         let (one, two) = (&self.ways[a], &self.ways[b]);
         let between = one.spread + two.spread + one.moves.distance(two.moves);
-        let most = one.radius + two.radius + self.reach + between;
+        let closer = 1.0001 * (self.reach + between);
+        let most = one.radius + two.radius + closer;
         if one.centre.distance_squared(two.centre) > 1.0002 * most * most {
             return;
         }
         let (first, second) = (&self.search.faces[a], &self.search.faces[b]);
-        let mut common = first.points.iter().filter(|p| second.points.contains(p));
+        let mut common = first.points.iter().filter(|p| second.points.contains(p)).peekable();
+        let apart = common.peek().is_none();
         if common.any(|p| self.flat[*p as usize]) {
             return;
         }
         let corners = |face: &Face| face.points.map(|p| self.points[p as usize]);
         let (at, other) = (corners(first), corners(second));
+        if apart && (one.is_apart(&at, &other, closer) || two.is_apart(&other, &at, closer)) {
+            return;
+        }
+        let before = found.len();
         self.points_of(first, &at, second, two, found);
         self.points_of(second, &other, first, one, found);
         for i in (0..3).filter(|i| first.own_edges[*i]) {
             for k in (0..3).filter(|k| second.own_edges[*k]) {
                 let [i2, k2] = [(i + 1) % 3, (k + 1) % 3];
                 let ends = [first.points[i], first.points[i2], second.points[k], second.points[k2]];
-                let apart = !ends[..2].contains(&ends[2]) && !ends[..2].contains(&ends[3]);
+                let apart = apart || !ends[..2].contains(&ends[2]) && !ends[..2].contains(&ends[3]);
                 if apart && self.edges_meet(&[at[i], at[i2]], &[other[k], other[k2]]) {
                     found.push(Pair::Edges(ends));
                 }
             }
+        }
+        if let Some(wanted) = self.wanted {
+            let mut kept = before;
+            for i in before..found.len() {
+                if found[i].points().iter().any(|p| wanted[*p as usize]) {
+                    found.swap(i, kept);
+                    kept += 1;
+                }
+            }
+            found.truncate(kept);
         }
     }
 
@@ -394,10 +473,10 @@ mod tests {
         let to: Vec<DVec3> = (from.iter().enumerate())
             .map(|(i, p)| *p + DVec3::new(number(i + 900), -1.0 - 0.2 * number(i), number(i + 700)) * 0.3)
             .collect();
-        let mut search = PairSearch::new(&sheet.faces, &from);
+        let mut search = PairSearch::new(&sheet.faces, &from, &sheet.rest, &sheet.body_of);
         let reach = 0.08;
-        let found = search.find(&from, &to, reach).unwrap();
-        assert_eq!(found, search.find(&from, &to, reach).unwrap(), "always in the same order");
+        let found = search.find(&from, &to, None, reach).unwrap();
+        assert_eq!(found, search.find(&from, &to, None, reach).unwrap(), "always in the same order");
         let mut wanted = Vec::new();
         for point in 0..from.len() as u32 {
             let apart = |t: &&[u32; 3]| !t.contains(&point);

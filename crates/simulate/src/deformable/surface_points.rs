@@ -21,6 +21,13 @@ const WAYS_OUT: u32 = 4;
 /// Marks a node that is no point.
 const NO_POINT: u32 = u32::MAX;
 
+/// Pairs that come closer than `reach` when the points go to `to`.
+pub(super) struct NearPairs {
+    pairs: Vec<Pair>,
+    to: Vec<DVec3>,
+    reach: f32,
+}
+
 /// The points of all surfaces.
 pub(super) struct SurfacePoints {
     /// The part and the body of each point.
@@ -58,13 +65,13 @@ impl SurfacePoints {
             face.iter().for_each(|p| areas[*p as usize] += third);
         }
         Self {
+            pairs: PairSearch::new(faces, &embedding.all(x), &at_rest, &body_of),
             part_of,
             body_of,
             at_rest,
             areas,
             point_of_node,
             any_embedded: !cells.is_empty(),
-            pairs: PairSearch::new(faces, &embedding.all(x)),
         }
     }
 
@@ -143,18 +150,29 @@ impl SurfacePoints {
         }
     }
 
-    /// Pairs that may touch in a step of the points from `from`, which go about to `to`.
+    /// The pairs that come closer than the thickness of `materials` in a step of the points from `from`, which go about to `to`.
     pub fn near_pairs(
         &mut self,
         embedding: &Embedding,
         from: &[DVec3],
         to: &[DVec3],
         materials: &[Material],
+    ) -> Option<NearPairs> {
+        let reach = materials.iter().map(|of| of.thickness).fold(0.0, f32::max);
+        let pairs = self.pairs_within(embedding, from, to, None, reach)?;
+        Some(NearPairs { pairs, to: to.to_vec(), reach })
+    }
+
+    /// Those of the pairs that may touch.
+    pub fn self_contacts(
+        &self,
+        near: &NearPairs,
+        from: &[DVec3],
+        materials: &[Material],
         inertia: &[f64],
         dt: f64,
-    ) -> Option<Vec<SelfContact>> {
-        let thickest = materials.iter().map(|of| of.thickness).fold(0.0, f32::max);
-        let pairs = self.pairs_within(embedding, from, to, thickest)?;
+    ) -> Vec<SelfContact> {
+        let NearPairs { pairs, to, .. } = near;
         let Self { at_rest, body_of, part_of, .. } = self;
         let of = |pair: &Pair| {
             let points = pair.points();
@@ -172,17 +190,40 @@ impl SurfacePoints {
             let rest = same.then(|| pair.nearest(at_rest).1.length());
             SelfContact::new(*pair, from, thickness, friction, rest, inertia, dt)
         };
-        Some(pairs.par_iter().with_min_len(64).filter_map(of).collect())
+        pairs.par_iter().with_min_len(64).filter_map(of).collect()
+    }
+
+    /// The pairs that come closer than `least` in the step, now that the points go to `to`. Where this is about what was known when the near
+    /// pairs were found, they are among those.
+    pub fn pairs_on_the_way(
+        &mut self,
+        embedding: &Embedding,
+        near: NearPairs,
+        from: &[DVec3],
+        to: &[DVec3],
+        least: f32,
+    ) -> Option<Vec<Pair>> {
+        let strayed = self.pairs.strayed(&near.to, to, 0.5 * f64::from(near.reach - least));
+        let mut pairs = near.pairs;
+        pairs.retain(|pair| !pair.points().iter().any(|p| strayed[*p as usize]));
+        pairs.extend(self.pairs_within(embedding, from, to, Some(&strayed), least)?);
+        Some(pairs)
     }
 
     /// What crosses with the points at `x`.
     pub fn tangle(&mut self, embedding: &Embedding, x: &[DVec3]) -> Tangle {
-        Tangle::new(self.crossings(embedding, x), self.pairs.faces(), x)
+        Tangle::new(self.crossings(embedding, x, None), self.pairs.faces(), x)
     }
 
-    /// The edges and faces that cross with the points at `x`, but for those that a common node carries.
-    pub fn crossings(&mut self, embedding: &Embedding, x: &[DVec3]) -> Vec<Crossing> {
-        let mut crossings = self.pairs.crossings(x);
+    /// The edges and faces that cross with the points at `x`, but for those that a common node carries; with `wanted` only near
+    /// points that are wanted.
+    pub fn crossings(
+        &mut self,
+        embedding: &Embedding,
+        x: &[DVec3],
+        wanted: Option<&[bool]>,
+    ) -> Vec<Crossing> {
+        let mut crossings = self.pairs.crossings(x, wanted);
         if self.any_embedded {
             crossings.retain(|of| !embedding.share_nodes(&of.edge, &of.face));
         }
@@ -196,9 +237,10 @@ impl SurfacePoints {
         embedding: &Embedding,
         from: &[DVec3],
         to: &[DVec3],
+        wanted: Option<&[bool]>,
         reach: f32,
     ) -> Option<Vec<Pair>> {
-        let mut pairs = self.pairs.find(from, to, reach)?;
+        let mut pairs = self.pairs.find(from, to, wanted, reach)?;
         if self.any_embedded {
             pairs.retain(|pair| {
                 let points = pair.points();

@@ -20,8 +20,7 @@ const PROJECTED_ZONES: u32 = 12;
 const ROUNDS: u32 = 4;
 
 /// Cuts back the motion of the nodes from `before` to `to`, which carry points from `from` on; held nodes go where they must.
-/// Features that are `least` or less apart come no closer, and points are not pushed through walls. Gives the greatest distance
-/// by which a node ends elsewhere than it wanted, m: two features of no pair may have come closer by twice as much.
+/// Features that are `least` or less apart come no closer, and points are not pushed through walls.
 pub(super) fn truncate(
     pairs: &[Pair],
     walls: &[Wall],
@@ -31,7 +30,7 @@ pub(super) fn truncate(
     to: &mut [DVec3],
     held: &[bool],
     least: f64,
-) -> f64 {
+) -> Truncated {
     let moves: Vec<DVec3> = before.iter().zip(&*to).map(|(a, b)| *b - *a).collect();
     let changed = vec![false; moves.len()];
     let mut motion = Motion { embedding, from, moves, changed, held, walls };
@@ -66,7 +65,15 @@ pub(super) fn truncate(
         furthest = furthest.max(there.distance(to[i]));
         to[i] = there;
     }
-    furthest
+    Truncated { changed: motion.changed, furthest }
+}
+
+/// What a truncation has changed.
+pub(super) struct Truncated {
+    /// The nodes that go elsewhere than they wanted.
+    pub changed: Vec<bool>,
+    /// How far from there at most, m: two features of no pair may have come closer by twice as much.
+    pub furthest: f64,
 }
 
 /// Impact zones: nodes that move as one.
