@@ -1,6 +1,18 @@
 // What deforms: its resolution and forecast, the cells that carry it, its waves, and particles on it.
 import { expect, test } from "./test.mjs";
-import { add, computed, elementOf, makeCloth, newShot, pick, saved, select, tab, type } from "./desk.mjs";
+import {
+  add,
+  computed,
+  elementOf,
+  goTo,
+  makeCloth,
+  newShot,
+  pick,
+  saved,
+  select,
+  tab,
+  type,
+} from "./desk.mjs";
 import { Server } from "./server.mjs";
 
 let server;
@@ -94,6 +106,26 @@ test("particles are born on a cloth by what is measured on it, by its map, and a
   expect((await of()).emission.map ?? null).toBeNull();
   await type(page, "Lifted", "1");
   await expect.poll(async () => (await of()).source.seam.lift).toBe(1);
+  await page.getByRole("button", { name: "Play", exact: true }).click();
+  await computed(page);
+});
+
+test("a cloth rests in the shape that it had at a frame, and keeps its pins", async ({ page }) => {
+  await newShot(page, server.address, { name: "Hung", last: 12 });
+  await cloth(page);
+  await page.getByRole("button", { name: "Play", exact: true }).click();
+  await computed(page);
+  await page.getByRole("button", { name: "Pause" }).click();
+  await goTo(page, 12, 1, 12);
+  await tab(page, "Shape");
+  const before = await elementOf(page, "Plane");
+  await page.getByRole("button", { name: "Let it rest like this" }).click();
+  const after = () => elementOf(page, "Plane");
+  await expect.poll(async () => (await after()).kind.solid.shape.mesh?.asset).toContain("Plane");
+  const { kind, placement } = await after();
+  expect(kind.solid.cloth).toEqual(before.kind.solid.cloth);
+  expect(placement.position_m[1]).toBeLessThan(before.placement.position_m[1]);
+  // It goes on from there.
   await page.getByRole("button", { name: "Play", exact: true }).click();
   await computed(page);
 });

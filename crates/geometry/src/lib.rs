@@ -31,6 +31,7 @@ mod moving_surface;
 pub mod packing;
 pub mod primitive;
 mod refined;
+mod repair;
 mod sequence;
 mod shape;
 mod sites;

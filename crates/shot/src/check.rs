@@ -64,6 +64,8 @@ pub enum Mistake {
     TooThick,
     /// A mesh has edges with more than two faces, or faces without an area.
     UnsoundMesh,
+    /// Strokes of a map lie off the mesh.
+    StrokesOffMesh,
     /// A pin holds nothing.
     PinHoldsNothing,
     /// Cloths or soft bodies cross themselves or each other at the first frame.

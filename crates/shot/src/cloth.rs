@@ -168,7 +168,7 @@ pub struct Cloth {
     /// everywhere alike.
     #[serde(skip_serializing_if = "Option::is_none")]
     pub tear_map: Option<String>,
-    /// Stress that takes it off a solid that it has touched, Pa.
+    /// Stress that takes it off a solid that it has touched, or off another sheet or body that is near, Pa.
     #[parameter(
         label = "Sticks",
         words = "adhesion",

@@ -176,6 +176,18 @@ pub enum LayerSource {
     },
 }
 
+impl LayerSource {
+    /// The strokes that it is painted by.
+    pub fn strokes(&self) -> Option<&[Stroke]> {
+        if let Self::Painted { strokes } = self { Some(strokes) } else { None }
+    }
+
+    /// The strokes that it is painted by.
+    pub fn strokes_mut(&mut self) -> Option<&mut [Stroke]> {
+        if let Self::Painted { strokes } = self { Some(strokes) } else { None }
+    }
+}
+
 /// A stroke of the brush.
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize, JsonSchema)]
 #[serde(deny_unknown_fields)]

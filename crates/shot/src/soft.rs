@@ -113,7 +113,7 @@ pub struct Soft {
     /// Pressure within it above that around it, along the normals of its surface, Pa.
     #[parameter(label = "Pressure", unit = "Pa", range(-1e7, 1e7), slide(-5_000.0, 5_000.0), step = 50.0)]
     pub pressure_pa: f32,
-    /// Stress that takes it off a solid that it has touched, Pa.
+    /// Stress that takes it off a solid that it has touched, or off another sheet or body that is near, Pa.
     #[parameter(
         label = "Sticks",
         words = "adhesion",

@@ -168,6 +168,8 @@ export const api = {
   /** A solid as it is at a frame, as an OBJ file. */
   shapeAt: (id: number, element: number, frame: number) =>
     bytes(`/api/shots/${id}/meshes/obj?first=${frame}&last=${frame}&element=${element}`),
+  computedShapeAt: (id: number, element: number, frame: number) =>
+    bytes(`/api/shots/${id}/meshes/obj?first=${frame}&last=${frame}&element=${element}&computed=true`),
   outlineText: (text: string, line_m: number) =>
     json<Vector[][]>("POST", "/api/outlines/text", { text, line_m }),
   outlineDrawing: async (file: File) =>

@@ -10,8 +10,8 @@
   import { standAgain, turnIntoParticles } from "../state/converting";
   import { GRID } from "../state/addables";
   import { playback } from "../state/playback.svelte";
-  import { takeShape } from "../state/takingIn";
-  import { countOf } from "../state/shot.svelte";
+  import { restInShape, takeShape } from "../state/takingIn";
+  import { countOf, deforms } from "../state/shot.svelte";
   import { values } from "../state/values.svelte";
   import { selection } from "../state/selection.svelte";
 
@@ -30,7 +30,13 @@
 <UvFields {element} {solid} />
 {#if there}
   <Section title={`At frame ${playback.frame}`} note="its finished shape, where it is then">
-    <button class="btn" onclick={() => takeShape(element, playback.frame)}>Make a mesh of it</button>
+    <div class="flex flex-wrap gap-1.5">
+      <button class="btn" onclick={() => takeShape(element, playback.frame)}>Make a mesh of it</button>
+      {#if deforms(element) && countOf(element) === 1}
+        <button class="btn" onclick={() => restInShape(element, playback.frame)}>Let it rest like this</button
+        >
+      {/if}
+    </div>
   </Section>
 {/if}
 <Section title="Copies" note={copies || placed > 0 ? `${countOf(element)} bodies` : ""}>

@@ -38,6 +38,33 @@ export async function takeShape(element: Element, frame: number) {
   if (obj) await addFiles([new File([obj], `${element.name} ${frame}.obj`)]);
 }
 
+/** Makes the shape that a cloth or soft body has at a frame its shape at rest, in its place then; its pins, maps and settings stay. */
+export async function restInShape(element: Element, frame: number) {
+  const id = shot.id;
+  if (id === null) return;
+  const model = await notices.attempt(async () => {
+    const obj = await api.computedShapeAt(id, element.id, frame);
+    const { name, asset } = await api.upload(id, new File([obj], `${element.name} ${frame}.obj`));
+    return api.modelElements(id, { name, asset, separate: false });
+  });
+  const rest = model?.elements[0];
+  if (!model || !rest || !("solid" in rest.kind)) return;
+  const { shape } = rest.kind.solid;
+  await shot.edit(`${element.name} at rest as at frame ${frame}`, (document) => {
+    const at = `/elements/${document.elements.findIndex((of) => of.id === element.id)}`;
+    return [
+      ...Object.entries(model.assets).map(([name, asset]) => ({
+        op: "add" as const,
+        path: pathOf(name),
+        value: asset,
+      })),
+      { op: "replace", path: `${at}/kind/solid/shape`, value: shape },
+      { op: "replace", path: `${at}/placement/position_m`, value: rest.position_m },
+      { op: "replace", path: `${at}/placement/orientation_rad`, value: rest.orientation_rad },
+    ];
+  });
+}
+
 const pathOf = (asset: string) => `/assets/${asset.replaceAll("~", "~0").replaceAll("/", "~1")}`;
 
 async function addFile(file: File, at: Vector) {

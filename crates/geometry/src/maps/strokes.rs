@@ -168,6 +168,16 @@ impl MapSurface {
         }
     }
 
+    /// Whether a stroke was painted on a mesh that lay elsewhere.
+    pub fn strays(&self, stroke: &Stroke) -> bool {
+        self.on_surface(&stroke.points_m) != stroke.points_m
+    }
+
+    /// Moves a stroke to the nearest points of the mesh, where it acts already.
+    pub fn lay(&self, stroke: &mut Stroke) {
+        stroke.points_m = self.on_surface(&stroke.points_m);
+    }
+
     /// The way of a stroke; where the mesh has changed since and lies elsewhere, the nearest points of it.
     fn on_surface(&self, way: &[Vec3]) -> Vec<Vec3> {
         let near = |p: &Vec3| match self.bvh.nearest(*p, f32::INFINITY) {

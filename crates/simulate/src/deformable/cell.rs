@@ -11,6 +11,7 @@
 
 use glam::{DMat3, DVec3, Mat3A, Vec3A};
 use std::sync::Arc;
+use wide::f32x8;
 
 /// Pairs of corners a ≤ b of a cell.
 pub(super) const PAIRS: usize = 36;
@@ -196,9 +197,8 @@ impl Cell {
         let whole = self.volume() * grown;
         let mean = (0..8).map(|q| contents[q] * volumes[q]).sum::<f64>() / whole;
         let mean_pressure = moduli.mean * (mean - 1.0);
-        let mut of = CellDerivatives { gradient: [DVec3::ZERO; 8], blocks: [Mat3A::ZERO; PAIRS] };
-        // Gradients of the mean content.
-        let mut of_mean = [DVec3::ZERO; 8];
+        let mut gradient = [DVec3::ZERO; 8];
+        let mut lanes = PointLanes::default();
         let before = (moduli.damping > 0.0).then(|| self.nodes.map(|node| before[node as usize]));
         for q in 0..8 {
             let (f, cofactor, volume) = (&all[q], &cofactors[q], volumes[q]);
@@ -206,68 +206,125 @@ impl Cell {
             let gradients = back.map_or(gradients, |back| gradients.map(|g| back.transpose() * g));
             let pressure = moduli.local * (contents[q] - 1.0) - moduli.mu;
             let mut stress = *f * moduli.mu + *cofactor * (pressure + mean_pressure);
-            let mut damped = None;
             if let Some(before) = &before {
                 let change = strain(f) - strain(&deformation(q, before));
                 let trace = change.x_axis.x + change.y_axis.y + change.z_axis.z;
                 let second = (moduli.local - moduli.mu) * trace;
                 let rate = change * (2.0 * moduli.mu) + DMat3::from_diagonal(DVec3::splat(second));
                 stress += *f * rate * moduli.damping;
-                damped = Some((moduli.damping * moduli.mu * volume) as f32);
             }
-            for (sum, g) in of.gradient.iter_mut().zip(&gradients) {
+            for (sum, g) in gradient.iter_mut().zip(&gradients) {
                 *sum += stress * *g * volume;
             }
-            let turning = turning_pressure(f, pressure + mean_pressure, moduli);
-            let scale = volume as f32;
-            let (mu, local, turning) =
-                (moduli.mu as f32 * scale, moduli.local as f32 * scale, turning as f32 * scale);
-            let g32 = gradients.map(|g| g.as_vec3a());
-            let normals: [Vec3A; 8] = std::array::from_fn(|i| (*cofactor * gradients[i]).as_vec3a());
-            let f32 = [f.x_axis.as_vec3a(), f.y_axis.as_vec3a(), f.z_axis.as_vec3a()];
-            let moved: [Vec3A; 8] = g32.map(|g| f32[0] * g.x + f32[1] * g.y + f32[2] * g.z);
-            let second = (moduli.damping * (moduli.local - moduli.mu) * volume) as f32;
-            for i in 0..8 {
-                of_mean[i] += normals[i].as_dvec3() * (volume / whole);
-                for k in i..8 {
-                    let (a, b) = (normals[i] * local, normals[k]);
-                    let across = g32[i].cross(g32[k]);
-                    let v = (f32[0] * across.x + f32[1] * across.y + f32[2] * across.z) * turning;
-                    let even = mu * g32[i].dot(g32[k]);
-                    // a bᵀ − [v]×.
-                    let mut block = Mat3A::from_cols(
-                        a * b.x + Vec3A::new(even, -v.z, v.y),
-                        a * b.y + Vec3A::new(v.z, even, -v.x),
-                        a * b.z + Vec3A::new(-v.y, v.x, even),
-                    );
-                    if let Some(damped) = damped {
-                        block += damping_block(&f32, g32[i].dot(g32[k]), moved[i], moved[k], damped, second);
-                    }
-                    of.blocks[pair(i, k)] += block;
-                }
-            }
+            lanes.put(q, f, cofactor, &gradients);
+            lanes.turning[q] = (turning_pressure(f, pressure + mean_pressure, moduli) * volume) as f32;
         }
-        if moduli.mean > 0.0 {
-            let scale = (moduli.mean * whole) as f32;
-            let of_mean = of_mean.map(|g| g.as_vec3a());
-            for i in 0..8 {
-                let a = of_mean[i] * scale;
-                for k in i..8 {
-                    let b = of_mean[k];
-                    of.blocks[pair(i, k)] += Mat3A::from_cols(a * b.x, a * b.y, a * b.z);
-                }
-            }
-        }
-        of
+        let scaled = |by: f64| f32x8::new(volumes.map(|volume| (by * volume) as f32));
+        let damped = scaled(moduli.damping * moduli.mu);
+        let second = scaled(moduli.damping * (moduli.local - moduli.mu));
+        let damping = before.is_some().then_some((damped, second));
+        let (mean, share) = ((moduli.mean * whole) as f32, scaled(1.0 / whole));
+        let blocks = lanes.blocks(scaled(moduli.mu), scaled(moduli.local), damping, (mean, share));
+        CellDerivatives { gradient, blocks }
     }
 }
 
-/// The second derivatives of the damping by two corners, without those of the strain: `even` is the product of their
-/// gradients, `a` and `b` are F times these.
-fn damping_block(f: &[Vec3A; 3], even: f32, a: Vec3A, b: Vec3A, damped: f32, second: f32) -> Mat3A {
-    let squared = |i: usize| f[0] * f[0][i] + f[1] * f[1][i] + f[2] * f[2][i];
-    let column = |i: usize| (squared(i) * even + b * a[i]) * damped + a * (second * b[i]);
-    Mat3A::from_cols(column(0), column(1), column(2))
+/// What the second derivatives follow from, the points of quadrature beside each other.
+#[derive(Default)]
+struct PointLanes {
+    /// The deformation gradient, column by column.
+    f: [[[f32; 8]; 3]; 3],
+    /// Of each corner: the gradient of its function, that of J by it, and F times the first.
+    gradients: [[[f32; 8]; 3]; 8],
+    normals: [[[f32; 8]; 3]; 8],
+    moved: [[[f32; 8]; 3]; 8],
+    /// Factor of the second derivative of J, times the volume.
+    turning: [f32; 8],
+}
+
+type Lanes = [f32x8; 3];
+
+fn dot(a: &Lanes, b: &Lanes) -> f32x8 {
+    a[0] * b[0] + a[1] * b[1] + a[2] * b[2]
+}
+
+fn cross(a: &Lanes, b: &Lanes) -> Lanes {
+    [a[1] * b[2] - a[2] * b[1], a[2] * b[0] - a[0] * b[2], a[0] * b[1] - a[1] * b[0]]
+}
+
+impl PointLanes {
+    fn put(&mut self, q: usize, f: &DMat3, cofactor: &DMat3, gradients: &[DVec3; 8]) {
+        let put = |into: &mut [[f32; 8]; 3], of: DVec3| {
+            for (lanes, value) in into.iter_mut().zip(of.to_array()) {
+                lanes[q] = value as f32;
+            }
+        };
+        (0..3).for_each(|column| put(&mut self.f[column], f.col(column)));
+        for (i, gradient) in gradients.iter().enumerate() {
+            put(&mut self.gradients[i], *gradient);
+            put(&mut self.normals[i], *cofactor * *gradient);
+            put(&mut self.moved[i], *f * *gradient);
+        }
+    }
+
+    /// The blocks of all pairs: with the factors of μ and λ₁, those of the damping, if there is any, and λ₂ with each point's part of
+    /// the whole.
+    fn blocks(
+        &self,
+        mu: f32x8,
+        local: f32x8,
+        damping: Option<(f32x8, f32x8)>,
+        (mean, share): (f32, f32x8),
+    ) -> [Mat3A; PAIRS] {
+        let lanes = |of: &[[f32; 8]; 3]| -> Lanes { of.map(f32x8::new) };
+        let f = self.f.each_ref().map(lanes);
+        let gradients = self.gradients.each_ref().map(lanes);
+        let normals = self.normals.each_ref().map(lanes);
+        let moved = self.moved.each_ref().map(lanes);
+        let turning = f32x8::new(self.turning);
+        // F Fᵀ.
+        let squared: [Lanes; 3] = std::array::from_fn(|c| {
+            std::array::from_fn(|r| f[0][r] * f[0][c] + f[1][r] * f[1][c] + f[2][r] * f[2][c])
+        });
+        // Gradients of the mean content.
+        let of_mean = normals.map(|n| Vec3A::from_array(n.map(|n| (n * share).reduce_add())));
+        let mut blocks = [Mat3A::ZERO; PAIRS];
+        for i in 0..8 {
+            let own = normals[i].map(|n| n * local);
+            let own_mean = of_mean[i] * mean;
+            for k in i..8 {
+                let even = dot(&gradients[i], &gradients[k]);
+                let across = cross(&gradients[i], &gradients[k]);
+                let [x, y, z]: Lanes = std::array::from_fn(|r| {
+                    (f[0][r] * across[0] + f[1][r] * across[1] + f[2][r] * across[2]) * turning
+                });
+                // μ gᵢ·gₖ + λ₁ nᵢ nₖᵀ − [v]×.
+                let on = even * mu;
+                let other = &normals[k];
+                let mut columns: [Lanes; 3] = [
+                    [own[0] * other[0] + on, own[1] * other[0] - z, own[2] * other[0] + y],
+                    [own[0] * other[1] + z, own[1] * other[1] + on, own[2] * other[1] - x],
+                    [own[0] * other[2] - y, own[1] * other[2] + x, own[2] * other[2] + on],
+                ];
+                // Of the damping, without those of the strain: with m = F g, τ μ (gᵢ·gₖ F Fᵀ + mₖ mᵢᵀ) + τ (λ₁ − μ) mᵢ mₖᵀ.
+                if let Some((damped, second)) = damping {
+                    let (a, b, even) = (&moved[i], &moved[k], even * damped);
+                    for c in 0..3 {
+                        let (by_a, by_b) = (a[c] * damped, b[c] * second);
+                        for r in 0..3 {
+                            columns[c][r] += squared[c][r] * even + b[r] * by_a + a[r] * by_b;
+                        }
+                    }
+                }
+                let [a, b, c] =
+                    columns.map(|column| Vec3A::from_array(column.map(|lanes| lanes.reduce_add())));
+                let by = of_mean[k];
+                blocks[pair(i, k)] =
+                    Mat3A::from_cols(a + own_mean * by.x, b + own_mean * by.y, c + own_mean * by.z);
+            }
+        }
+        blocks
+    }
 }
 
 /// Green's strain.
@@ -309,33 +366,35 @@ fn stretching_is_definite(pressure: f64, [a, b, c]: [f64; 3], moduli: &SolidModu
 }
 
 /// The stretches of a deformation, the greatest first; the least is negative if it is inverted. They are the roots of the
-/// eigenvalues of FᵀF, the greatest of which Newton's method finds from a bound above it: with the mean m and
-/// p² = |FᵀF − m|² / 6, all are at most m + 2 p.
+/// eigenvalues of FᵀF, of which the greatest is m + 2 p cos θ, with their mean m, p² = |FᵀF − m|² / 6 and
+/// cos 3θ = det(FᵀF − m) / 2 p³ (O. Smith, 1961).
 fn stretches(f: &DMat3) -> [f64; 3] {
     let square = f.transpose() * *f;
-    let (a, b, c) = (square.x_axis, square.y_axis, square.z_axis);
-    let trace = a.x + b.y + c.z;
-    let minors = a.x * b.y - a.y * b.x + a.x * c.z - a.z * c.x + b.y * c.z - b.z * c.y;
+    let trace = square.x_axis.x + square.y_axis.y + square.z_axis.z;
     let content = f.determinant();
     let mean = trace / 3.0;
     let off = square - DMat3::from_diagonal(DVec3::splat(mean));
-    let squares = off.to_cols_array().iter().map(|entry| entry * entry).sum::<f64>();
-    let mut first = mean + 2.0 * (squares / 6.0).sqrt();
-    for _ in 0..12 {
-        let value = ((first - trace) * first + minors) * first - content * content;
-        let slope = (3.0 * first - 2.0 * trace) * first + minors;
-        if slope <= 0.0 || value <= 0.0 {
-            break;
-        }
-        first -= value / slope;
-    }
-    let first = first.max(mean).max(1e-30);
+    let p = (off.to_cols_array().iter().map(|entry| entry * entry).sum::<f64>() / 6.0).sqrt();
+    let triple = if p > 1e-9 * mean { (0.5 * off.determinant() / (p * p * p)).clamp(-1.0, 1.0) } else { 0.0 };
+    let first = (mean + 2.0 * p * cosine_of_third(triple)).max(1e-30);
     // The other two have this sum and this product.
     let (sum, product) = ((trace - first).max(0.0), content * content / first);
     let second = 0.5 * (sum + (sum * sum - 4.0 * product).max(0.0).sqrt());
     let (first, second) = (first.sqrt(), second.sqrt());
     let third = if second > 0.0 { content / (first * second) } else { 0.0 };
     [first, second, third]
+}
+
+/// cos θ in ½–1 for cos 3θ = 4 cos³ θ − 3 cos θ, within 1e-9, the same on every machine.
+fn cosine_of_third(triple: f64) -> f64 {
+    let mut cosine = 0.5 + 0.5 * (0.5 * (1.0 + triple)).sqrt();
+    for _ in 0..3 {
+        let slope = 12.0 * cosine * cosine - 3.0;
+        if slope > 1e-12 {
+            cosine -= ((4.0 * cosine * cosine - 3.0) * cosine - triple) / slope;
+        }
+    }
+    cosine
 }
 
 #[cfg(test)]
@@ -360,6 +419,15 @@ mod tests {
             let at = 30 * seed + 3 * i as u32;
             rest[i] + by * DVec3::new(number(at), number(at + 1), number(at + 2))
         })
+    }
+
+    #[test]
+    fn the_cosine_of_a_third_of_an_angle_is_found() {
+        for i in 0..=20_000 {
+            let triple = f64::from(i - 10_000) / 10_000.0;
+            let exact = (triple.acos() / 3.0).cos();
+            assert!((cosine_of_third(triple) - exact).abs() < 1e-9, "{triple}");
+        }
     }
 
     #[test]

@@ -8,6 +8,7 @@ use crate::maps::MapsAt;
 use geometry::maps::MapSurface;
 use geometry::{Mesh, Meshes, Weld, faces_at_edges};
 use shot::check::{Entry, Mistake};
+use shot::map::Map;
 use shot::motion::Sampler;
 use shot::world::World;
 use shot::{Element, PinnedPart, Shot};
@@ -62,15 +63,18 @@ pub fn check_deformables(shot: &Shot, meshes: &Meshes) -> Vec<Entry> {
         let (shared, flat) = unsound(&mesh);
         if shared > 0 {
             let why = format!(
-                "{name} has {shared} edges with more than two faces; it does not resist bending there. \
-                 Take the inner faces out of its mesh."
+                "{name} has {shared} edges with more than two faces; it does not resist bending there."
             );
-            say(Mistake::UnsoundMesh, why, None);
+            say(Mistake::UnsoundMesh, why, Some("Leave the smaller parts out"));
         } else if flat > 0 {
+            let why = format!("{name} has {flat} faces without an area, which take no part in the physics.");
+            say(Mistake::UnsoundMesh, why, Some("Leave them out"));
+        }
+        for (map, count) in strayed_maps(element, &mesh) {
             let why = format!(
-                "{name} has {flat} faces without an area, which take no part in the physics. Take them out of its mesh."
+                "The map {map} of {name} was painted on another mesh; strokes that lie off this one ({count}) act at its nearest points."
             );
-            say(Mistake::UnsoundMesh, why, None);
+            say(Mistake::StrokesOffMesh, why, Some("Lay them on the mesh"));
         }
         let pins = 0..element.pins().len();
         for pin in pins.filter(|pin| holds_nothing(&sampler, &now, meshes, element, &mesh, *pin)) {
@@ -107,6 +111,32 @@ fn holds_nothing(
     weights.iter().all(|weight| *weight <= least)
 }
 
+/// The maps of an element with strokes off its mesh, and how many these are.
+fn strayed_maps<'a>(element: &'a Element, mesh: &Mesh) -> Vec<(&'a str, usize)> {
+    let maps = element.as_solid().map_or(&[][..], |solid| &solid.maps);
+    let strokes = |map: &'a Map| map.layers.iter().filter_map(|layer| layer.source.strokes()).flatten();
+    if maps.iter().all(|map| strokes(map).next().is_none()) {
+        return Vec::new();
+    }
+    let surface = MapSurface::new(mesh.clone());
+    let strayed = |map: &'a Map| {
+        let count = strokes(map).filter(|stroke| surface.strays(stroke)).count();
+        (count > 0).then_some((&*map.name, count))
+    };
+    maps.iter().filter_map(strayed).collect()
+}
+
+/// Lays the strokes of all maps of an element on its mesh.
+pub fn lay_strokes(element: &mut Element, meshes: &Meshes) {
+    let Ok(Some(Ok(mesh))) = meshes.deforming(element, MAX_VERTICES) else { return };
+    let surface = MapSurface::new(mesh);
+    let maps = element.as_solid_mut().map_or(&mut [][..], |solid| &mut solid.maps);
+    let layers = maps.iter_mut().flat_map(|map| &mut map.layers);
+    for stroke in layers.filter_map(|layer| layer.source.strokes_mut()).flatten() {
+        surface.lay(stroke);
+    }
+}
+
 /// Pins of an element that hold nothing, from the last on.
 pub fn idle_pins(shot: &Shot, meshes: &Meshes, element: &Element) -> Vec<usize> {
     let Ok(sampler) = Sampler::new(shot) else { return Vec::new() };
@@ -117,12 +147,8 @@ pub fn idle_pins(shot: &Shot, meshes: &Meshes, element: &Element) -> Vec<usize> 
 
 /// Numbers of edges with more than two faces, and of faces without an area.
 fn unsound(mesh: &Mesh) -> (usize, usize) {
-    let has_area = |corners: &[u32; 3]| {
-        let [a, b, c] = corners.map(|v| mesh.positions[v as usize]);
-        let longest = (b - a).length_squared().max((c - a).length_squared());
-        (b - a).cross(c - a).length() > 1e-6 * longest
-    };
-    let sound: Vec<[u32; 3]> = mesh.triangles.iter().copied().filter(has_area).collect();
+    let sound: Vec<[u32; 3]> =
+        mesh.triangles.iter().copied().filter(|corners| mesh.has_area(corners)).collect();
     let faces = Weld::new(&mesh.positions).faces(&sound);
     let shared = faces_at_edges(&faces).values().filter(|faces| **faces > 2).count();
     (shared, mesh.triangles.len() - sound.len())

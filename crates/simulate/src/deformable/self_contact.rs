@@ -3,7 +3,8 @@
 //! A pair of features keeps the thickness of its sheets: closer than that, a spring pushes them apart along the normal of the
 //! triangle, or across both edges, on the side on which they were at the step's start. The closer they were then, the
 //! stiffer the spring. Friction is Coulomb's, by the sliding since the step's start, and grows linearly with speed below
-//! [`STICK_SPEED`]. The springs alone do not keep features from crossing; `truncation.rs` does.
+//! [`STICK_SPEED`]. Sheets that stick are drawn to each other within [`STICKS_UP_TO`] of their thickness beyond it, as by solids
+//! (`contact.rs`). The springs alone do not keep features from crossing; `truncation.rs` does.
 
 use super::active_contacts::Spring;
 use super::pairs::Pair;
@@ -15,8 +16,12 @@ const STIFFNESS: f64 = 12.0;
 const MAX_GROWTH: f64 = 32.0;
 /// Speed at which a pair that is too close parts again, m/s: a spring that did it within a step would throw it apart.
 const MAX_SEPARATION_SPEED: f64 = 0.15;
+/// The same of a pair that sticks, which is not to be torn off by it.
+const STICKY_SEPARATION_SPEED: f64 = 0.02;
 /// Speed below which friction grows with it, m/s.
 const STICK_SPEED: f64 = 1e-3;
+/// Adhesion is felt up to this part of the thickness beyond it.
+pub(super) const STICKS_UP_TO: f64 = 0.5;
 /// Sheets that touch at rest, as the two sides of a fold, are let come closer: to this part of the distance at rest.
 const REST_PART: f64 = 0.5;
 
@@ -29,6 +34,9 @@ pub(super) struct SelfContact {
     thickness: f64,
     stiffness: f64,
     friction: f64,
+    /// Force that takes it off, N, and how far beyond the thickness it is felt, m.
+    adhesion: f64,
+    sticks_up_to: f64,
 }
 
 impl SelfContact {
@@ -43,12 +51,13 @@ impl SelfContact {
     }
 
     /// Of a pair with the points at `x` at the step's start; `rest` is the distance of its features at rest, if they are
-    /// of one body.
+    /// of one body, and `adhesion` the force that takes it off, N.
     pub fn new(
         pair: Pair,
         x: &[DVec3],
         thickness: f64,
         friction: f64,
+        adhesion: f64,
         rest: Option<f64>,
         inertia: &[f64],
         dt: f64,
@@ -56,13 +65,19 @@ impl SelfContact {
         let (normal, _) = normal(&pair, x)?;
         let (weights, apart) = pair.nearest(x);
         let side = if apart.dot(normal) < 0.0 { -1.0 } else { 1.0 };
+        // What is as close at rest does not stick.
+        let sticks = adhesion > 0.0 && rest.is_none_or(|rest| REST_PART * rest > 2.0 * thickness);
+        let adhesion = if sticks { adhesion } else { 0.0 };
+        let sticks_up_to = STICKS_UP_TO * thickness;
         let thickness = rest.map_or(thickness, |rest| thickness.min(REST_PART * rest));
         let gap = apart.length();
         let growth = (0.5 * thickness / gap.max(1e-12)).clamp(1.0, MAX_GROWTH);
-        let thickness = thickness.min(gap + MAX_SEPARATION_SPEED * dt);
+        let speed = if sticks { STICKY_SEPARATION_SPEED } else { MAX_SEPARATION_SPEED };
+        let thickness = thickness.min(gap + speed * dt);
         let points = pair.points();
         let weighted = (0..4).map(|i| weights[i].abs() * inertia[points[i] as usize]).sum::<f64>();
-        Some(Self { pair, side, thickness, stiffness: STIFFNESS * growth * 0.5 * weighted, friction })
+        let stiffness = (STIFFNESS * growth * 0.5 * weighted).max(adhesion / sticks_up_to);
+        Some(Self { pair, side, thickness, stiffness, friction, adhesion, sticks_up_to })
     }
 
     /// The spring with the points at `x`; none if they are far enough apart, or past each other.
@@ -74,13 +89,13 @@ impl SelfContact {
         let between = sum(x);
         let gap = between.dot(normal);
         let depth = self.thickness - gap;
-        if depth <= 0.0 {
+        if depth <= if self.adhesion > 0.0 { -self.sticks_up_to } else { 0.0 } {
             return None;
         }
-        let along = self.stiffness;
-        let pressure = along * depth;
+        let pressure = (self.stiffness * depth).max(-self.adhesion);
+        let along = if pressure > -self.adhesion || depth > 0.0 { self.stiffness } else { 0.0 };
         let slid = (between - sum(x_n)).reject_from_normalized(normal);
-        let across = self.friction * pressure / slid.length().max(STICK_SPEED * dt);
+        let across = self.friction * (pressure + self.adhesion) / slid.length().max(STICK_SPEED * dt);
         let force = normal * pressure - slid * across;
         Some(Spring {
             points,
@@ -139,7 +154,7 @@ mod tests {
 
     fn contact(height: f64, friction: f64) -> SelfContact {
         let pair = Pair::PointTriangle([0, 1, 2, 3]);
-        SelfContact::new(pair, &points(height), 0.01, friction, None, &[1.0; 4], 0.01).unwrap()
+        SelfContact::new(pair, &points(height), 0.01, friction, 0.0, None, &[1.0; 4], 0.01).unwrap()
     }
 
     #[test]
@@ -170,5 +185,24 @@ mod tests {
         x[0].x = before[0].x + 1e-6;
         let touch = contact(0.009, 0.4).touch(&x, &before, 0.01).unwrap();
         assert!(touch.force.x < 0.0 && -touch.force.x < 0.2 * touch.force.y);
+    }
+
+    #[test]
+    fn what_sticks_is_drawn_back_by_no_more_than_the_adhesion() {
+        let pair = Pair::PointTriangle([0, 1, 2, 3]);
+        let of = |adhesion: f64, rest: Option<f64>| {
+            SelfContact::new(pair, &points(0.0101), 0.01, 0.5, adhesion, rest, &[1.0; 4], 0.01).unwrap()
+        };
+        let force = |height: f64| {
+            let x = points(height);
+            of(0.02, None).touch(&x, &x, 0.01).map(|spring| spring.force.y)
+        };
+        assert!(force(0.009).unwrap() > 0.0);
+        assert!((-0.02..0.0).contains(&force(0.0102).unwrap()), "the spring is not drawn to its end");
+        assert!((force(0.0149).unwrap() + 0.02).abs() < 1e-9);
+        assert_eq!(force(0.0151), None);
+        let x = points(0.0102);
+        assert!(of(0.0, None).touch(&x, &x, 0.01).is_none(), "no adhesion");
+        assert!(of(0.02, Some(0.03)).touch(&x, &x, 0.01).is_none(), "neighbours in a sheet");
     }
 }

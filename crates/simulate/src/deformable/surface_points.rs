@@ -9,7 +9,7 @@ use super::embedding::Embedding;
 use super::material::Material;
 use super::pairs::{Pair, PairSearch};
 use super::prediction::Prediction;
-use super::self_contact::SelfContact;
+use super::self_contact::{STICKS_UP_TO, SelfContact};
 use super::separating_planes::Wall;
 use super::tangle::Tangle;
 use crate::colliders::Impulse;
@@ -158,7 +158,8 @@ impl SurfacePoints {
         to: &[DVec3],
         materials: &[Material],
     ) -> Option<NearPairs> {
-        let reach = materials.iter().map(|of| of.thickness).fold(0.0, f32::max);
+        let further = if materials.iter().any(|of| of.adhesion_pa > 0.0) { STICKS_UP_TO as f32 } else { 0.0 };
+        let reach = materials.iter().map(|of| of.thickness * (1.0 + further)).fold(0.0, f32::max);
         let pairs = self.pairs_within(embedding, from, to, None, reach)?;
         Some(NearPairs { pairs, to: to.to_vec(), reach })
     }
@@ -181,14 +182,21 @@ impl SurfacePoints {
             let thickness = 0.5 * f64::from(one.thickness + two.thickness);
             let path = |p: &u32| to[*p as usize] - from[*p as usize];
             let apart = first.iter().flat_map(|a| second.iter().map(move |b| (path(a) - path(b)).length()));
-            let reach = thickness + apart.fold(0.0, f64::max);
-            if pair.nearest(from).1.length() > reach {
+            // A point bears half of what holds the area around it; those of the other side bear the rest.
+            let adhesion = match pair {
+                Pair::PointTriangle([point, ..]) => {
+                    0.5 * f64::from(one.adhesion_pa.max(two.adhesion_pa)) * self.areas[*point as usize]
+                }
+                Pair::Edges(_) => 0.0,
+            };
+            let further = if adhesion > 0.0 { STICKS_UP_TO * thickness } else { 0.0 };
+            if pair.nearest(from).1.length() > thickness + further + apart.fold(0.0, f64::max) {
                 return None;
             }
             let friction = f64::from(shot::pair_coefficient(one.friction, two.friction));
             let same = body_of[first[0] as usize] == body_of[second[0] as usize];
             let rest = same.then(|| pair.nearest(at_rest).1.length());
-            SelfContact::new(*pair, from, thickness, friction, rest, inertia, dt)
+            SelfContact::new(*pair, from, thickness, friction, adhesion, rest, inertia, dt)
         };
         pairs.par_iter().with_min_len(64).filter_map(of).collect()
     }
@@ -205,6 +213,9 @@ impl SurfacePoints {
     ) -> Option<Vec<Pair>> {
         let strayed = self.pairs.strayed(&near.to, to, 0.5 * f64::from(near.reach - least));
         let mut pairs = near.pairs;
+        if !strayed.contains(&true) {
+            return Some(pairs);
+        }
         pairs.retain(|pair| !pair.points().iter().any(|p| strayed[*p as usize]));
         pairs.extend(self.pairs_within(embedding, from, to, Some(&strayed), least)?);
         Some(pairs)

@@ -31,8 +31,11 @@ pub(super) fn truncate(
     held: &[bool],
     least: f64,
 ) -> Truncated {
+    let changed = vec![false; to.len()];
+    if pairs.is_empty() {
+        return Truncated { changed, furthest: 0.0 };
+    }
     let moves: Vec<DVec3> = before.iter().zip(&*to).map(|(a, b)| *b - *a).collect();
-    let changed = vec![false; moves.len()];
     let mut motion = Motion { embedding, from, moves, changed, held, walls };
     // Planes are made of pairs that meet, at first or after points were moved.
     let mut known = vec![false; pairs.len()];

@@ -4,7 +4,7 @@ use super::{assert_goes_on_from_every_frame, pin, places, run, shot};
 use geometry::Meshes;
 use glam::Vec3;
 use rstest::rstest;
-use shot::{Cloth, Element, Id, Moves, PinnedPart, Shape, Shot, Side};
+use shot::{Cloth, Element, Id, Moves, Pin, PinnedPart, Shape, Shot, Side};
 use simulate::Simulation;
 
 /// A sheet in the x–z plane at height `y`.
@@ -166,6 +166,37 @@ fn a_sheet_sticks_to_a_ceiling_by_its_adhesion(#[case] of_weight: f32, #[case] s
         ..Cloth::default()
     });
     let id = shot.add(sheet);
+    let last = run(&shot, |_| ());
+    let lowest = places(&last, id).iter().map(|p| p.y).fold(f32::INFINITY, f32::min);
+    assert_eq!(lowest > 1.99, stays, "{lowest}");
+}
+
+/// The same under another sheet, which is held; either of them may be the one that sticks.
+#[rstest]
+#[case(0.7, true, false)]
+#[case(1.4, true, true)]
+#[case(1.4, false, true)]
+fn a_sheet_sticks_to_another_by_its_adhesion(
+    #[case] of_weight: f32,
+    #[case] lower_sticks: bool,
+    #[case] stays: bool,
+) {
+    let mut shot = shot(1.5);
+    let mass_kg_m2 = 0.5;
+    let mut add = |name: &str, height: f32, sticks: bool, pins: Vec<Pin>, edge_m: f32| {
+        let mut sheet = Element::solid(name, Shape::plane(1.0, 1.0), Moves::Free).at(0.0, height, 0.0);
+        sheet.as_solid_mut().unwrap().cloth = Some(Cloth {
+            edge_m,
+            mass_kg_m2,
+            thickness_m: 0.004,
+            adhesion_pa: if sticks { of_weight * mass_kg_m2 * 9.81 } else { 0.0 },
+            pins,
+            ..Cloth::default()
+        });
+        shot.add(sheet)
+    };
+    add("Upper", 2.0, !lower_sticks, vec![Pin::hard(PinnedPart::Whole {})], 0.08);
+    let id = add("Lower", 1.9962, lower_sticks, Vec::new(), 0.1);
     let last = run(&shot, |_| ());
     let lowest = places(&last, id).iter().map(|p| p.y).fold(f32::INFINITY, f32::min);
     assert_eq!(lowest > 1.99, stays, "{lowest}");

@@ -9,14 +9,16 @@ use axum::Json;
 use axum::extract::State as Extract;
 use axum::http::header;
 use axum::response::{IntoResponse, Response};
-use glam::Vec3;
-use interchange::{ImageFile, Material, Model, Part};
+use geometry::Mesh;
+use glam::{Quat, Vec3};
+use interchange::{ImageFile, Material, Model, Part, PlacedMesh, write_obj};
 use serde::{Deserialize, Serialize};
 use shot::{
     Asset, AssetKind, Body, ElementKind, FileAnimation, MAX_ELEMENTS, Moves, Shape, Solid, euler_angles,
     look::Look,
 };
 use std::collections::BTreeMap;
+use std::sync::Arc;
 use utoipa::ToSchema;
 
 #[derive(Deserialize)]
@@ -252,6 +254,21 @@ impl Keep<'_> {
         }
         Ok(look)
     }
+}
+
+/// Keeps a mesh as an OBJ file among the assets; gives its name there.
+pub(super) fn keep_mesh(
+    studio: &crate::studio::Studio,
+    assets: &mut BTreeMap<String, Asset>,
+    name: &str,
+    mesh: Mesh,
+) -> Result<String> {
+    let bodies = vec![(Vec3::ZERO, Quat::IDENTITY, 1.0)];
+    let placed = PlacedMesh { name: name.to_owned(), mesh: Arc::new(mesh), deforms: false, bodies };
+    let mut keep = Keep { studio, taken: assets.clone(), made: BTreeMap::new() };
+    let named = keep.file(name, "obj", &write_obj(&[placed]))?;
+    assets.append(&mut keep.made);
+    Ok(named)
 }
 
 /// A file's name without its folders and extension.

@@ -1,10 +1,12 @@
 //! The Check list, with its one-press fixes.
 
+use super::assets::keep_mesh;
 use super::input::State;
 use super::input::{Input, Path};
 use super::shots::{ShotState, state};
 use crate::error::{Error, Result};
 use crate::jobs::blocking;
+use crate::studio::Studio;
 use axum::Json;
 use axum::extract::State as Extract;
 use frames::Event;
@@ -15,7 +17,7 @@ use shot::motion::Sampler;
 use shot::world::World;
 use shot::{Cloth, Collision, Element, Id, Moves, Shape, Shot, Solid};
 use simulate::deformable_check::{
-    EDGES_FOR_FOLDS, MOST_THICKNESS, check_deformables, gap_at_start, idle_pins,
+    EDGES_FOR_FOLDS, MOST_THICKNESS, check_deformables, gap_at_start, idle_pins, lay_strokes,
 };
 use simulate::solids::{separate, start_overlaps};
 use utoipa::ToSchema;
@@ -203,6 +205,21 @@ fn put_on_top(shot: &mut Shot, meshes: &geometry::Meshes, elements: &[u32]) -> R
     Ok(())
 }
 
+/// Gives elements repaired meshes of their own.
+fn repair(studio: &Studio, shot: &mut Shot, elements: &[u32]) -> Result<()> {
+    let meshes = studio.loader.meshes(&studio.data, shot)?;
+    let Shot { elements: all, assets, .. } = shot;
+    for element in all.iter_mut().filter(|element| elements.contains(&element.id.0)) {
+        let name = element.name.clone();
+        let Some(solid) = element.as_solid_mut() else { continue };
+        let mesh = meshes.mesh(&solid.shape).map_err(|error| Error::Bad(error.to_string()))?;
+        let mesh = mesh.repaired();
+        mesh.check().map_err(|error| Error::Bad(format!("{name}: {error}")))?;
+        solid.shape = Shape::Mesh { asset: keep_mesh(studio, assets, &name, mesh)?, scale: 1.0 };
+    }
+    Ok(())
+}
+
 /// The solids that an entry concerns.
 fn wanted_solids<'a>(shot: &'a mut Shot, fix: &'a Fix) -> impl Iterator<Item = &'a mut Solid> {
     let wanted = |element: &&mut Element| fix.elements.contains(&element.id.0);
@@ -361,8 +378,27 @@ pub(crate) async fn fix(
             }
             "Pin removed"
         }
+        Mistake::StrokesOffMesh => {
+            let (copy, mut at, elements) = (studio.clone(), shot.clone(), fix.elements.clone());
+            shot = blocking(move || {
+                let meshes = copy.loader.meshes(&copy.data, &at)?;
+                let concerned = |element: &&mut Element| elements.contains(&element.id.0);
+                at.elements.iter_mut().filter(concerned).for_each(|element| lay_strokes(element, &meshes));
+                Ok(at)
+            })
+            .await?;
+            "Strokes laid on the mesh"
+        }
+        Mistake::UnsoundMesh => {
+            let (copy, mut at, elements) = (studio.clone(), shot.clone(), fix.elements.clone());
+            shot = blocking(move || {
+                repair(&copy, &mut at, &elements)?;
+                Ok(at)
+            })
+            .await?;
+            "Mesh repaired"
+        }
         Mistake::LeftWorld
-        | Mistake::UnsoundMesh
         | Mistake::FramesMissing
         | Mistake::ForceOnNothing
         | Mistake::RegionEmpty

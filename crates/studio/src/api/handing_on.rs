@@ -8,6 +8,7 @@ use axum::http::header;
 use axum::response::{IntoResponse, Response};
 use interchange::UsdForm;
 use serde::Deserialize;
+use shot::Element;
 
 #[derive(Deserialize)]
 pub(crate) struct Range {
@@ -17,19 +18,27 @@ pub(crate) struct Range {
     last: u32,
     /// The solid that is handed on; none: all that are visible.
     element: Option<u32>,
+    /// Whether surfaces are as they were computed, without the finishing steps that smooth, thicken, subdivide or copy them.
+    #[serde(default)]
+    computed: bool,
 }
 
 /// The visible solids of a shot at finished frames, by their run's present state: `obj` for one
 /// frame, `zip` for several as numbered OBJ files, `glb`, `usda`, `usdc`,
 /// `usdz` and `abc` (Alembic) for one or several. USD has the visible particles, cameras and lights
 /// too, Alembic the particles and cameras.
-#[utoipa::path(get, path = "/api/shots/{id}/meshes/{format}", params(("id" = i64, Path), ("format" = String, Path), ("first" = u32, Query), ("last" = u32, Query), ("element" = Option<u32>, Query)), responses((status = 200, content_type = "application/octet-stream"), (status = 404, body = crate::error::Problem), (status = 422, body = crate::error::Problem)))]
+#[utoipa::path(get, path = "/api/shots/{id}/meshes/{format}", params(("id" = i64, Path), ("format" = String, Path), ("first" = u32, Query), ("last" = u32, Query), ("element" = Option<u32>, Query), ("computed" = Option<bool>, Query)), responses((status = 200, content_type = "application/octet-stream"), (status = 404, body = crate::error::Problem), (status = 422, body = crate::error::Problem)))]
 pub(crate) async fn meshes(
     Extract(studio): State,
     Path((id, format)): Path<(i64, String)>,
-    Query(Range { first, last, element }): Query<Range>,
+    Query(Range { first, last, element, computed }): Query<Range>,
 ) -> Result<Response> {
-    let (shot, _) = studio.head(id).await?;
+    let (mut shot, _) = studio.head(id).await?;
+    if computed {
+        let shapes =
+            |of: &Element| of.as_finish().is_some_and(|of| of.operation.needs_frames_to_be_checked());
+        shot.elements.retain(|element| !shapes(element));
+    }
     let run = studio.store.current_run(id).await?;
     let runs = studio.runs_of(&shot, &run).await?;
     let copy = studio.clone();

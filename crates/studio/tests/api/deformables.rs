@@ -47,6 +47,12 @@ async fn entries(desk: &Desk) -> Vec<Value> {
     "Pin 2 of Sheet holds nothing", "Remove the pin", "Pin removed"
 )]
 #[case(
+    json!({"cloth": {}, "maps": map(json!({"painted": {"strokes": [
+        {"effect": "add", "points_m": [[0.0, 0.7, 0.2], [0.3, 0.7, 0.2]], "radius_m": 0.2, "strength": 1.0, "softness": 0.5}
+    ]}}))}),
+    "The map hem of Sheet was painted on another mesh; strokes that lie off this one (1) act", "Lay them on the mesh", "Strokes laid on the mesh"
+)]
+#[case(
     two_sheets([0.0, 0.3, 0.013], 1.4),
     "crosses itself at", "Draw apart before the first frame", "Drawn apart before the first frame"
 )]
@@ -67,6 +73,52 @@ async fn what_is_likely_wrong_is_mended_at_a_press(
     let (status, shot) = desk.ask("POST", "/api/shots/1/fix", body).await;
     assert_eq!((status, &shot["undo"]), (StatusCode::OK, &json!(history)), "{shot}");
     assert_eq!(entries(&desk).await, Vec::<Value>::new());
+}
+
+/// A sheet of 2 × 2 m with a fin along the middle, and a face without an area.
+const FINNED: &[u8] = b"v -1 0 -1\nv 0 0 -1\nv 1 0 -1\nv -1 0 1\nv 0 0 1\nv 1 0 1\nv 0 0.3 -1\nv 0 0.3 1\n\
+    f 1 4 5\nf 1 5 2\nf 2 5 6\nf 2 6 3\nf 2 5 8\nf 2 8 7\nf 1 1 2\n";
+
+#[tokio::test(flavor = "multi_thread")]
+async fn a_mesh_that_is_no_surface_is_repaired_at_a_press() {
+    let desk = desk().await;
+    desk.new_shot().await;
+    desk.put(deck(8)).await;
+    let (_, uploaded) = desk.upload("/api/shots/1/assets?name=Finned.obj", FINNED).await;
+    desk.set("/assets/Finned", uploaded["asset"].clone()).await;
+    let shape = json!({"mesh": {"asset": "Finned", "scale": 1.0}});
+    let mut sheet = solid(9, "Sheet", shape, [0.0, 1.0, 0.0], json!({}));
+    sheet["kind"]["solid"]["cloth"] = json!({"edge_m": 0.1});
+    let index = desk.put(sheet).await;
+    let found = entries(&desk).await;
+    assert_eq!(found.len(), 1, "{found:?}");
+    assert!(found[0]["reason"].as_str().unwrap().contains("edges with more than two faces"), "{}", found[0]);
+    let body = json!({"mistake": "unsound_mesh", "elements": [9]});
+    let (status, shot) = desk.ask("POST", "/api/shots/1/fix", body).await;
+    assert_eq!((status, &shot["undo"]), (StatusCode::OK, &json!("Mesh repaired")), "{shot}");
+    assert_eq!(entries(&desk).await, Vec::<Value>::new());
+    let asset = shot["document"]["elements"][index]["kind"]["solid"]["shape"]["mesh"]["asset"].clone();
+    let (status, obj) = desk.bytes(&format!("/api/shots/1/assets/{}", asset.as_str().unwrap())).await;
+    assert_eq!(status, StatusCode::OK);
+    let faces = String::from_utf8(obj).unwrap().lines().filter(|line| line.starts_with("f ")).count();
+    assert_eq!(faces, 4);
+}
+
+/// Finishing steps that change surfaces are left out where the shape is wanted as it was computed.
+#[tokio::test(flavor = "multi_thread")]
+async fn a_shape_is_handed_on_as_it_was_computed() {
+    let desk = with(json!({"cloth": {"edge_m": 0.5}})).await;
+    let thicken = json!({"operation": {"thicken": {"thickness_m": 0.02, "offset": 0.0}}});
+    desk.put(json!({"id": 20, "name": "Thick", "kind": {"finish": thicken}})).await;
+    desk.played().await;
+    let vertices = async |query: &str| {
+        let path = format!("/api/shots/1/meshes/obj?first=3&last=3&element=9{query}");
+        let (status, obj) = desk.bytes(&path).await;
+        assert_eq!(status, StatusCode::OK);
+        String::from_utf8(obj).unwrap().lines().filter(|line| line.starts_with("v ")).count()
+    };
+    assert_eq!(vertices("&computed=true").await, 25);
+    assert!(vertices("").await >= 50);
 }
 
 #[tokio::test(flavor = "multi_thread")]
