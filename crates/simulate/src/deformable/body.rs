@@ -14,6 +14,7 @@ use super::discretization::{Discretization, Part};
 use super::holds::{Holds, PartHolds};
 use super::low_rank::LowRank;
 use super::material::{Elastic, Material};
+use super::momentum::balance;
 use super::pairs::Pair;
 use super::plasticity;
 use super::prediction::Prediction;
@@ -309,13 +310,24 @@ impl DeformableBody {
             Some(())
         })
         .ok_or((0, TOO_FAST))?;
-        let impulses = search.impulses(&points_solved, &solved_with);
+        self.impulses = search.impulses(&points_solved, &solved_with);
+        let forces: Vec<(u32, DVec3)> = search.forces(&points_solved, &solved_with).collect();
+        // What draws surfaces apart that cross has no balance.
+        if tangle.is_empty() {
+            balance(
+                &self.discretization,
+                &holds,
+                &near,
+                [&solved_with, &contacts],
+                &points_solved,
+                &forces,
+                &prediction,
+                &state.v,
+                &mut x,
+            );
+        }
         let touching = near.iter().filter_map(|contact| contact.touch(&points_solved, &points_n, dt));
         self.pressure.add(begins_frame, touching.chain(search.springs(&points_solved, &solved_with)), dt);
-        let meets_others =
-            self.surface.meets_others(&near, &contacts, &properties, &points, self.parts.len());
-        self.impulses =
-            self.surface.balanced(impulses, &self.parts, &prediction, &state.v, &x, &held, &meets_others);
         let points = self.discretization.embedding.all(&x);
         let anchors: Vec<Anchors> = (contacts.par_iter().zip(&points).enumerate())
             .map(|(point, (contacts, x))| search.remember(point, contacts, *x))

@@ -191,19 +191,30 @@ impl ContactSearch<'_> {
         })
     }
 
-    /// The impulses on solids that give way, of points at `x`, each with its point.
-    pub fn impulses(&self, x: &[DVec3], contacts: &[Contacts]) -> Vec<(u32, Impulse)> {
-        let mut list = Vec::new();
-        for (point, contacts) in contacts.iter().enumerate() {
-            for contact in contacts.iter().flatten().filter(|of| of.gives_way()) {
-                let thickness = f64::from(self.properties[point].thickness);
-                let Some(spring) = contact.spring(point as u32, thickness, x[point]) else { continue };
-                let BodyState { element, copy, .. } = self.colliders.list()[contact.collider as usize].now;
-                let impulse = (-spring.force * f64::from(self.dt)).as_vec3();
-                list.push((point as u32, Impulse { element, copy, at: x[point].as_vec3(), impulse }));
-            }
-        }
-        list
+    /// The forces by solids that give way on points at `x`, each with the point and the solid.
+    fn given(&self, x: &[DVec3], contacts: &[Contacts]) -> impl Iterator<Item = (u32, DVec3, BodyState)> {
+        contacts.iter().enumerate().flat_map(move |(point, contacts)| {
+            let thickness = f64::from(self.properties[point].thickness);
+            contacts.iter().flatten().filter(|of| of.gives_way()).filter_map(move |of| {
+                let spring = of.spring(point as u32, thickness, x[point])?;
+                Some((point as u32, spring.force, self.colliders.list()[of.collider as usize].now))
+            })
+        })
+    }
+
+    /// The forces by solids that give way, of points at `x`.
+    pub fn forces(&self, x: &[DVec3], contacts: &[Contacts]) -> impl Iterator<Item = (u32, DVec3)> {
+        self.given(x, contacts).map(|(point, force, _)| (point, force))
+    }
+
+    /// The impulses on those solids.
+    pub fn impulses(&self, x: &[DVec3], contacts: &[Contacts]) -> Vec<Impulse> {
+        let impulse = |(point, force, solid): (u32, DVec3, BodyState)| {
+            let BodyState { element, copy, .. } = solid;
+            let impulse = (-force * f64::from(self.dt)).as_vec3();
+            Impulse { element, copy, at: x[point as usize].as_vec3(), impulse }
+        };
+        self.given(x, contacts).map(impulse).collect()
     }
 
     fn detect_one(

@@ -138,6 +138,16 @@ impl Holds {
         (force, stiffness + damping * prediction.rate)
     }
 
+    /// Whether something holds a node or draws it.
+    pub fn holds(&self, node: usize) -> bool {
+        self.targets[node].is_some() || self.springs.get(node).is_some_and(Option::is_some)
+    }
+
+    /// Whether the centre of any body is held.
+    pub fn any_centre(&self) -> bool {
+        !self.centres.is_empty()
+    }
+
     /// Adds the forces that hold centres to the gradient, and gives how they grow.
     pub fn add_centres(
         &self,

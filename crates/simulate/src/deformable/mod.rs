@@ -36,6 +36,7 @@ mod material;
 mod matrix;
 mod member;
 mod membrane;
+mod momentum;
 mod multigrid;
 mod pairs;
 mod plasticity;

@@ -12,8 +12,7 @@ use rayon::prelude::*;
 
 /// What a step comes to without the elastic forces.
 pub(super) struct Prediction {
-    /// Length of the step, s, and α/Δt, 1/s.
-    pub dt: f64,
+    /// α/Δt, 1/s.
     pub rate: f64,
     /// x̄/α, m.
     pub x_bar: Vec<DVec3>,
@@ -100,7 +99,14 @@ impl Prediction {
             .with_min_len(CHUNK)
             .map(|i| x_bar[i] + v_bar[i] / rate + forces[i] / inertia[i])
             .collect();
-        Self { dt, rate, x_bar, x_hat, inertia, resistances }
+        Self { rate, x_bar, x_hat, inertia, resistances }
+    }
+
+    /// How that force grows with the position, N/m.
+    pub fn growth(&self, node: usize) -> DMat3 {
+        let resistance = self.resistances[node] * self.rate as f32;
+        DMat3::from_cols_array(&resistance.to_cols_array().map(f64::from))
+            + DMat3::from_diagonal(DVec3::splat(self.inertia[node]))
     }
 
     /// The force on a node, N, that would take it to `x` against its inertia and resistance; `v_n` is its velocity at the

@@ -8,12 +8,10 @@ use super::discretization::{Discretization, Part};
 use super::embedding::Embedding;
 use super::material::Material;
 use super::pairs::{Pair, PairSearch};
-use super::prediction::Prediction;
 use super::self_contact::{STICKS_UP_TO, SelfContact};
 use super::separating_planes::Wall;
 use super::tangle::Tangle;
-use crate::colliders::Impulse;
-use glam::{DVec3, Vec3};
+use glam::DVec3;
 use rayon::prelude::*;
 
 /// Passes in which points within solids are moved out.
@@ -260,67 +258,6 @@ impl SurfacePoints {
             });
         }
         Some(pairs)
-    }
-
-    /// Whether each part has a contact with another part, or with a solid that does not give way.
-    pub fn meets_others(
-        &self,
-        near: &[SelfContact],
-        contacts: &[Contacts],
-        properties: &[ContactProperties],
-        points: &[DVec3],
-        parts: usize,
-    ) -> Vec<bool> {
-        let mut meets = vec![false; parts];
-        let part_of = |point: u32| self.part_of[point as usize];
-        for contact in near {
-            let of = contact.points().map(part_of);
-            if of.iter().any(|part| *part != of[0]) {
-                of.iter().for_each(|part| meets[*part as usize] = true);
-            }
-        }
-        for (point, contacts) in contacts.iter().enumerate() {
-            let thickness = f64::from(properties[point].thickness);
-            let firm =
-                |contact: &PointContact| !contact.gives_way() && contact.state(thickness, points[point]).0;
-            meets[self.part_of[point] as usize] |= contacts.iter().flatten().any(firm);
-        }
-        meets
-    }
-
-    /// The impulses on solids, so that momentum is kept: the solution is not exact, and the truncation moves points. Of a part
-    /// that meets nothing else and is not held, the change of momentum that the springs do not account for is shared
-    /// out among them.
-    pub fn balanced(
-        &self,
-        impulses: Vec<(u32, Impulse)>,
-        parts: &[Part],
-        prediction: &Prediction,
-        v_n: &[DVec3],
-        x: &[DVec3],
-        held: &[bool],
-        meets_others: &[bool],
-    ) -> Vec<Impulse> {
-        let mut sums = vec![(DVec3::ZERO, 0.0f64); parts.len()];
-        for (point, impulse) in &impulses {
-            let (sum, count) = &mut sums[self.part_of[*point as usize] as usize];
-            (*sum, *count) = (*sum + impulse.impulse.as_dvec3(), *count + 1.0);
-        }
-        let rest = |(i, (sum, count)): (usize, &(DVec3, f64))| {
-            let nodes = parts[i].nodes.clone();
-            if *count == 0.0 || meets_others[i] || held[nodes.clone()].contains(&true) {
-                return Vec3::ZERO;
-            }
-            let force = nodes
-                .fold(DVec3::ZERO, |sum, node| sum + prediction.inertial_force(node, x[node], v_n[node]));
-            ((-force * prediction.dt - *sum) / *count).as_vec3()
-        };
-        let rests: Vec<Vec3> = sums.iter().enumerate().map(rest).collect();
-        let balanced = |(point, of): (u32, Impulse)| {
-            let rest = rests[self.part_of[point as usize] as usize];
-            Impulse { impulse: of.impulse + rest, ..of }
-        };
-        impulses.into_iter().map(balanced).collect()
     }
 }
 

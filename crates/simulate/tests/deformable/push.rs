@@ -1,7 +1,7 @@
 //! Cloth and soft bodies push free solids, and are pushed by them.
 
 use super::{assert_goes_on_from_every_frame, pin, run, shot};
-use frames::MeshState;
+use frames::{Frame, MeshState};
 use glam::{DVec3, Vec3};
 use rstest::rstest;
 use shot::{Cloth, Element, Id, Moves, PinnedPart, Shape, Shot, Side, Soft, SystemId, Weight};
@@ -44,10 +44,11 @@ fn a_held_sheet_stops_a_float_and_carries_it(#[case] mass_kg: f32) {
 }
 
 #[rstest]
-#[case(0.05)]
-#[case(0.5)]
-#[case(5.0)]
-fn a_float_that_flies_into_a_sheet_keeps_momentum(#[case] mass_kg: f32) {
+#[case(0.05, 1e-4)]
+#[case(0.5, 1e-4)]
+// The turning of a sheet that flaps around a heavy float has errors of second order in the step.
+#[case(5.0, 3e-4)]
+fn a_float_that_flies_into_a_sheet_keeps_momentum(#[case] mass_kg: f32, #[case] most_angular: f64) {
     let mut shot = shot(1.5);
     weightless(&mut shot);
     let (size, density) = (1.0f32, 0.3f32);
@@ -56,38 +57,47 @@ fn a_float_that_flies_into_a_sheet_keeps_momentum(#[case] mass_kg: f32) {
     let start = 3.0 * Vec3::Y + 0.4 * Vec3::X;
     let place = Vec3::new(0.1, -0.4, 0.05);
     let ball = float(&mut shot, mass_kg, place, start);
-    let mut masses: Vec<f32> = Vec::new();
-    let last = run(&shot, |frame| {
-        if masses.is_empty() {
-            masses = areas(&frame.meshes[&id]).into_iter().map(|area| area * density).collect();
-        }
-    });
-    let (sheet, middle) = (&last.meshes[&id], &last.bodies[&id]);
-    let (mut carried, mut turning) = (DVec3::ZERO, DVec3::ZERO);
-    for ((at, v), mass) in sheet.positions.iter().zip(&sheet.velocities).zip(&masses) {
-        let (at, v) = ((middle.positions[0] + *at).as_dvec3(), (middle.velocities[0] + *v).as_dvec3());
-        carried += v * f64::from(*mass);
-        turning += at.cross(v) * f64::from(*mass);
-    }
     let flies = |at: Vec3, velocity: Vec3| {
         let momentum = velocity.as_dvec3() * f64::from(mass_kg);
         (momentum, at.as_dvec3().cross(momentum))
     };
-    let of = &last.bodies[&ball];
-    let (now, now_turning) = flies(of.positions[0], of.velocities[0]);
-    let inertia = f64::from(0.4 * mass_kg * 0.15 * 0.15);
-    let spin = of.angular_velocities[0].as_dvec3() * inertia;
     let (before, before_turning) = flies(place, start);
-    assert!(carried.y > 0.1 * f64::from(mass_kg.min(0.3)), "the sheet was pushed: {carried}");
-    let off = (now + carried - before).length() / carried.length();
-    // While they touch, the sheet takes up half a step's force later than the float (second backward differences).
-    assert!(off < 5e-3, "{off} of the momentum that was exchanged");
-    let off = (now_turning + spin + turning - before_turning).length() / (carried.length() * 0.5);
-    assert!(off < 1e-2, "{off} of the angular momentum");
+    let (mut masses, mut off): (Vec<f32>, Option<(f64, f64)>) = (Vec::new(), None);
+    run(&shot, |frame| {
+        let (mesh, of) = (&frame.meshes[&id], &frame.bodies[&ball]);
+        if masses.is_empty() {
+            masses = areas(mesh).into_iter().map(|area| area * density).collect();
+        }
+        let (carried, turning) = momenta(frame, id, &masses);
+        // While they touch, the sheet takes up half a step's force later than the float (second backward differences).
+        let touches = mesh.attributes.iter().any(|attribute| attribute.name == "pressure");
+        if !touches && carried.y > 0.1 * f64::from(mass_kg.min(0.3)) {
+            let (now, now_turning) = flies(of.positions[0], of.velocities[0]);
+            let spin = of.angular_velocities[0].as_dvec3() * f64::from(0.4 * mass_kg * 0.15 * 0.15);
+            let linear = (now + carried - before).length() / carried.length();
+            let angular = (now_turning + spin + turning - before_turning).length();
+            off = Some((linear, angular / (carried.length() * 0.5)));
+        }
+    });
+    let (linear, angular) = off.expect("they meet and part");
+    assert!(linear < 1e-4, "{linear} of the momentum that was exchanged");
+    assert!(angular < most_angular, "{angular} of the angular momentum");
+}
+
+/// Momentum and angular momentum about the origin of a sheet whose vertices have these masses.
+pub fn momenta(frame: &Frame, id: Id, masses: &[f32]) -> (DVec3, DVec3) {
+    let (sheet, middle) = (&frame.meshes[&id], &frame.bodies[&id]);
+    let (mut carried, mut turning) = (DVec3::ZERO, DVec3::ZERO);
+    for ((at, v), mass) in sheet.positions.iter().zip(&sheet.velocities).zip(masses) {
+        let (at, v) = ((middle.positions[0] + *at).as_dvec3(), (middle.velocities[0] + *v).as_dvec3());
+        carried += v * f64::from(*mass);
+        turning += at.cross(v) * f64::from(*mass);
+    }
+    (carried, turning)
 }
 
 /// The area around each vertex.
-fn areas(mesh: &MeshState) -> Vec<f32> {
+pub fn areas(mesh: &MeshState) -> Vec<f32> {
     let mut areas = vec![0.0; mesh.positions.len()];
     for triangle in mesh.topology.triangles() {
         let [a, b, c] = triangle.map(|v| mesh.positions[v as usize]);
