@@ -44,12 +44,13 @@ fn a_held_sheet_stops_a_float_and_carries_it(#[case] mass_kg: f32) {
 }
 
 #[rstest]
-#[case(0.05, 1e-4)]
-#[case(0.5, 1e-4)]
-// The turning of a sheet that flaps around a heavy float has errors of second order in the step.
-#[case(5.0, 3e-4)]
-fn a_float_that_flies_into_a_sheet_keeps_momentum(#[case] mass_kg: f32, #[case] most_angular: f64) {
+#[case(0.05)]
+#[case(0.15)]
+#[case(0.5)]
+fn a_float_that_flies_into_a_sheet_keeps_momentum(#[case] mass_kg: f32) {
     let mut shot = shot(1.5);
+    // Of the turning of a sheet that flaps, errors of second order in the step are left.
+    shot.physics.substeps = 16;
     weightless(&mut shot);
     let (size, density) = (1.0f32, 0.3f32);
     let cloth = Cloth { edge_m: 0.05, mass_kg_m2: density, drag: 0.0, lift: 0.0, ..Cloth::default() };
@@ -62,6 +63,7 @@ fn a_float_that_flies_into_a_sheet_keeps_momentum(#[case] mass_kg: f32, #[case] 
         (momentum, at.as_dvec3().cross(momentum))
     };
     let (before, before_turning) = flies(place, start);
+    let mut velocity = start;
     let (mut masses, mut off): (Vec<f32>, Option<(f64, f64)>) = (Vec::new(), None);
     run(&shot, |frame| {
         let (mesh, of) = (&frame.meshes[&id], &frame.bodies[&ball]);
@@ -70,8 +72,8 @@ fn a_float_that_flies_into_a_sheet_keeps_momentum(#[case] mass_kg: f32, #[case] 
         }
         let (carried, turning) = momenta(frame, id, &masses);
         // While they touch, the sheet takes up half a step's force later than the float (second backward differences).
-        let touches = mesh.attributes.iter().any(|attribute| attribute.name == "pressure");
-        if !touches && carried.y > 0.1 * f64::from(mass_kg.min(0.3)) {
+        let flies_on = std::mem::replace(&mut velocity, of.velocities[0]) == of.velocities[0];
+        if flies_on && carried.y > 0.1 * f64::from(mass_kg.min(0.3)) {
             let (now, now_turning) = flies(of.positions[0], of.velocities[0]);
             let spin = of.angular_velocities[0].as_dvec3() * f64::from(0.4 * mass_kg * 0.15 * 0.15);
             let linear = (now + carried - before).length() / carried.length();
@@ -81,7 +83,7 @@ fn a_float_that_flies_into_a_sheet_keeps_momentum(#[case] mass_kg: f32, #[case] 
     });
     let (linear, angular) = off.expect("they meet and part");
     assert!(linear < 1e-4, "{linear} of the momentum that was exchanged");
-    assert!(angular < most_angular, "{angular} of the angular momentum");
+    assert!(angular < 1e-4, "{angular} of the angular momentum");
 }
 
 /// Momentum and angular momentum about the origin of a sheet whose vertices have these masses.
