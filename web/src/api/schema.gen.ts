@@ -1555,7 +1555,7 @@ export interface components {
         Cloth: {
             /**
              * Format: float
-             * @description Stress that takes it off a solid that it has touched, Pa.
+             * @description Stress that takes it off a solid that it has touched, or off another sheet or body that is near, Pa.
              * @default 0
              */
             adhesion_pa: number;
@@ -3884,7 +3884,7 @@ export interface components {
         Soft: {
             /**
              * Format: float
-             * @description Stress that takes it off a solid that it has touched, Pa.
+             * @description Stress that takes it off a solid that it has touched, or off another sheet or body that is near, Pa.
              * @default 0
              */
             adhesion_pa: number;
@@ -6386,6 +6386,7 @@ export interface operations {
                 first: number;
                 last: number;
                 element?: number;
+                computed?: boolean;
             };
             header?: never;
             path: {
