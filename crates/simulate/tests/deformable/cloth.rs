@@ -62,7 +62,7 @@ fn a_hung_strip_stretches_by_its_weight(
 
 #[test]
 fn a_sheet_drapes_over_a_crate_and_lies_still() {
-    let mut shot = shot(2.5);
+    let mut shot = shot(3.5);
     shot.add(Element::solid("Deck", Shape::plane(6.0, 6.0), Moves::Still));
     shot.add(Element::solid("Crate", Shape::cuboid(0.5, 0.5, 0.5), Moves::Still).at(0.0, 0.25, 0.0));
     let id = sheet(&mut shot, "Cloth", [1.4, 1.4], 0.8, Cloth { edge_m: 0.04, ..Cloth::default() });
