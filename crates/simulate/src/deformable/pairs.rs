@@ -136,7 +136,7 @@ struct Face {
 
 impl PairSearch {
     /// Of faces between points at `x`, which lie at `rest` in the body of each.
-    pub fn new(faces: &[[u32; 3]], x: &[DVec3], rest: &[DVec3], body_of: &[u32]) -> Self {
+    pub fn new(faces: &[[u32; 3]], x: &[DVec3], rest: &[DVec3]) -> Self {
         let mut edges = HashSet::new();
         let mut taken = vec![false; x.len()];
         let mut faces_of = vec![Vec::new(); x.len()];
@@ -157,7 +157,7 @@ impl PairSearch {
         });
         let all = all.collect();
         let tree = FaceTree::new(faces, x);
-        let unfolded = UnfoldedRegions::new(faces, rest, body_of, &tree);
+        let unfolded = UnfoldedRegions::new(faces, rest, &tree);
         Self { faces: all, faces_of: Rows::of_lists(faces_of), tree, unfolded }
     }
 
@@ -473,7 +473,7 @@ mod tests {
         let to: Vec<DVec3> = (from.iter().enumerate())
             .map(|(i, p)| *p + DVec3::new(number(i + 900), -1.0 - 0.2 * number(i), number(i + 700)) * 0.3)
             .collect();
-        let mut search = PairSearch::new(&sheet.faces, &from, &sheet.rest, &sheet.body_of);
+        let mut search = PairSearch::new(&sheet.faces, &from, &sheet.rest);
         let reach = 0.08;
         let found = search.find(&from, &to, None, reach).unwrap();
         assert_eq!(found, search.find(&from, &to, None, reach).unwrap(), "always in the same order");

@@ -63,7 +63,7 @@ impl SurfacePoints {
             face.iter().for_each(|p| areas[*p as usize] += third);
         }
         Self {
-            pairs: PairSearch::new(faces, &embedding.all(x), &at_rest, &body_of),
+            pairs: PairSearch::new(faces, &embedding.all(x), &at_rest),
             part_of,
             body_of,
             at_rest,

@@ -16,8 +16,9 @@ use std::collections::HashMap;
 const LEAST_STRETCH: f32 = 0.51;
 /// Size of the smallest cells, in edges.
 const CELL: f32 = 2.0;
-/// Most cells along an axis of the finest grid.
-const MOST_CELLS: usize = 2_048;
+/// Most cells of the finest grid, and most places in cells that the faces take, by the number of faces.
+const MOST_CELLS: usize = 2;
+const MOST_PLACES: usize = 16;
 /// Normals of a flat sheet differ by no more, and its points lie no further from its plane, in edges.
 const FLAT_COSINE: f64 = 0.999_999;
 const FLAT: f64 = 1e-3;
@@ -136,23 +137,17 @@ pub(super) struct UnfoldedRegions {
 }
 
 impl UnfoldedRegions {
-    /// Of faces between points that lie at `rest` in the body of each.
-    pub fn new(faces: &[[u32; 3]], rest: &[DVec3], body_of: &[u32], tree: &FaceTree) -> Self {
+    /// Of faces between points that lie at `rest`, each body by itself.
+    pub fn new(faces: &[[u32; 3]], rest: &[DVec3], tree: &FaceTree) -> Self {
         let mut all = Self { faces_of: Rows::of_lists(Vec::new()), ..Self::default() };
         // Where each face lies on its sheet.
         let mut flat: Vec<Option<(u32, [Vec2; 3])>> = vec![None; faces.len()];
-        let mut of_bodies: HashMap<u32, Vec<u32>> = HashMap::new();
-        for (face, points) in (0..).zip(faces) {
-            of_bodies.entry(body_of[points[0] as usize]).or_default().push(face);
-        }
-        let mut bodies: Vec<(u32, Vec<u32>)> = of_bodies.into_iter().collect();
-        bodies.sort_unstable();
         let mut lists = Vec::new();
-        for (_, own) in bodies {
-            if let Some(places) = flattened(&own, faces, rest) {
-                let grid = all.grids.len() as u32;
+        for own in connected(faces) {
+            let Some(places) = flattened(&own, faces, rest) else { continue };
+            let grid = all.grids.len() as u32;
+            if all.add_grid(&own, &places, faces, &mut lists) {
                 own.iter().zip(&places).for_each(|(face, at)| flat[*face as usize] = Some((grid, *at)));
-                all.add_grid(&own, &places, faces, &mut lists);
             }
         }
         if all.grids.is_empty() {
@@ -176,16 +171,35 @@ impl UnfoldedRegions {
         all
     }
 
-    /// Adds the grid of the faces of one sheet, which lie at `places`; `lists` are the faces of each of the finest cells.
-    fn add_grid(&mut self, own: &[u32], places: &[[Vec2; 3]], faces: &[[u32; 3]], lists: &mut Vec<Vec<u32>>) {
+    /// Adds the grid of the faces of one sheet, which lie at `places`; `lists` are the faces of each of the finest cells. False: the
+    /// sheet lies over itself, or its faces differ too much in size for a grid.
+    fn add_grid(
+        &mut self,
+        own: &[u32],
+        places: &[[Vec2; 3]],
+        faces: &[[u32; 3]],
+        lists: &mut Vec<Vec<u32>>,
+    ) -> bool {
         let corners = || places.iter().flatten();
         let min = corners().fold(Vec2::INFINITY, |min, p| min.min(*p));
         let size = corners().fold(Vec2::NEG_INFINITY, |max, p| max.max(*p)) - min;
+        let hull = Hull::new(corners().copied().collect());
+        let area: f32 = places.iter().map(|[a, b, c]| 0.5 * (*b - *a).perp_dot(*c - *a)).sum();
+        if area > 1.001 * hull.area() {
+            return false;
+        }
         let edge = mean_edge(places);
-        let cell = (CELL * edge).max(size.max_element() / MOST_CELLS as f32);
-        let along = |size: f32| ((size / cell).ceil() as usize).clamp(1, MOST_CELLS);
+        let most = (MOST_CELLS * own.len()) as f32;
+        // As many along the longer side alone, or over the whole.
+        let cell = (CELL * edge).max(size.max_element() / most).max((size.x * size.y / most).sqrt());
+        let along = |size: f32| ((size / cell).ceil() as usize).max(1);
         let mut count = [along(size.x), along(size.y)];
         let finest = count;
+        let span = |[a, b, c]: &[Vec2; 3]| (a.max(*b).max(*c) - a.min(*b).min(*c)) / cell + 2.0;
+        let taken: f64 = places.iter().map(span).map(|span| f64::from(span.x * span.y)).sum();
+        if taken > (MOST_PLACES * own.len()) as f64 {
+            return false;
+        }
         let first = self.blocked.len();
         let first_list = lists.len();
         let mut levels = Vec::new();
@@ -221,7 +235,6 @@ impl UnfoldedRegions {
             }
         }
         // Sides of one face that are not on the hull of all: the way between two points may leave the sheet there.
-        let hull = Hull::new(corners().copied().collect());
         let on_hull = |p: Vec2| hull.depth(p).abs() < 0.01 * edge;
         for (count, [p, q]) in sides.values() {
             if *count != 2 && ![*p, *q, 0.5 * (*p + *q)].into_iter().all(on_hull) {
@@ -229,6 +242,7 @@ impl UnfoldedRegions {
             }
         }
         self.grids.push(grid);
+        true
     }
 
     /// Takes the points over a step.
@@ -327,6 +341,12 @@ impl Hull {
         Self { corners, middle }
     }
 
+    fn area(&self) -> f32 {
+        let next = self.corners.iter().cycle().skip(1);
+        let each = self.corners.iter().zip(next);
+        each.map(|((_, a), (_, b))| 0.5 * (*a - self.middle).perp_dot(*b - self.middle)).sum()
+    }
+
     /// How far within the nearest side of its sector a point lies.
     fn depth(&self, p: Vec2) -> f32 {
         let after = self.corners.partition_point(|(angle, _)| *angle <= (p - self.middle).to_angle());
@@ -334,6 +354,32 @@ impl Hull {
         let (a, b) = (corner((after + self.corners.len()).saturating_sub(1)), corner(after));
         (b - a).normalize_or_zero().perp_dot(p - a)
     }
+}
+
+/// The faces of each part that hangs together by edges, in order.
+fn connected(faces: &[[u32; 3]]) -> Vec<Vec<u32>> {
+    let mut part: Vec<u32> = (0..faces.len() as u32).collect();
+    fn root(part: &mut [u32], mut at: u32) -> u32 {
+        while part[at as usize] != at {
+            part[at as usize] = part[part[at as usize] as usize];
+            at = part[at as usize];
+        }
+        at
+    }
+    let mut beside: HashMap<[u32; 2], u32> = HashMap::new();
+    for (face, [a, b, c]) in (0..).zip(faces) {
+        for (p, q) in [(a, b), (b, c), (c, a)] {
+            let other = *beside.entry([*p.min(q), *p.max(q)]).or_insert(face);
+            let (one, two) = (root(&mut part, face), root(&mut part, other));
+            part[one.max(two) as usize] = one.min(two);
+        }
+    }
+    let mut lists: Vec<Vec<u32>> = vec![Vec::new(); faces.len()];
+    for face in 0..faces.len() as u32 {
+        lists[root(&mut part, face) as usize].push(face);
+    }
+    lists.retain(|list| !list.is_empty());
+    lists
 }
 
 fn mean_edge(places: &[[Vec2; 3]]) -> f32 {
@@ -387,7 +433,7 @@ mod tests {
 
     fn regions(of: &Discretization) -> (FaceTree, UnfoldedRegions) {
         let tree = FaceTree::new(&of.faces, &of.rest);
-        let regions = UnfoldedRegions::new(&of.faces, &of.rest, &of.body_of, &tree);
+        let regions = UnfoldedRegions::new(&of.faces, &of.rest, &tree);
         (tree, regions)
     }
 
