@@ -1,6 +1,7 @@
 //! Meshes without what a surface cannot have: faces without an area, and edges with more than two faces.
 
-use crate::{FaceGroup, Mesh, Weld, faces_at_edges};
+use crate::weld::sides;
+use crate::{FaceGroup, Mesh, Weld, faces_at_edges, parts_by_edges};
 use std::collections::HashMap;
 
 /// Faces are flat below this double area, as a part of their longest side squared.
@@ -29,7 +30,7 @@ impl Mesh {
             if crowded.is_empty() {
                 break;
             }
-            let parts = parts(&faces, &crowded);
+            let parts = parts_by_edges(&faces, |side| !crowded.contains_key(side));
             let mut areas = vec![0.0f64; faces.len()];
             for (part, face) in parts.iter().zip(&kept) {
                 let [a, b, c] = self.triangles[*face as usize].map(|v| self.positions[v as usize].as_dvec3());
@@ -83,32 +84,6 @@ impl Mesh {
             ..self
         }
     }
-}
-
-fn sides(face: &[u32; 3]) -> impl Iterator<Item = [u32; 2]> {
-    let [a, b, c] = *face;
-    [[a, b], [b, c], [c, a]].into_iter().map(|[p, q]| [p.min(q), p.max(q)])
-}
-
-/// The part of each face: parts are joined by edges of at most two faces. Each has the number of one of its faces.
-fn parts(faces: &[[u32; 3]], crowded: &HashMap<[u32; 2], u32>) -> Vec<u32> {
-    let mut part: Vec<u32> = (0..faces.len() as u32).collect();
-    fn root(part: &mut [u32], mut at: u32) -> u32 {
-        while part[at as usize] != at {
-            part[at as usize] = part[part[at as usize] as usize];
-            at = part[at as usize];
-        }
-        at
-    }
-    let mut beside: HashMap<[u32; 2], u32> = HashMap::new();
-    for (face, corners) in (0..).zip(faces) {
-        for side in sides(corners).filter(|side| !crowded.contains_key(side)) {
-            let other = *beside.entry(side).or_insert(face);
-            let (a, b) = (root(&mut part, face), root(&mut part, other));
-            part[a.max(b) as usize] = a.min(b);
-        }
-    }
-    (0..faces.len() as u32).map(|face| root(&mut part, face)).collect()
 }
 
 #[cfg(test)]

@@ -49,12 +49,37 @@ impl Weld {
 /// Number of faces at each edge, whose lower point comes first.
 pub fn faces_at_edges(faces: &[[u32; 3]]) -> HashMap<[u32; 2], u32> {
     let mut count = HashMap::with_capacity(2 * faces.len());
-    for &[a, b, c] in faces {
-        for (from, to) in [(a, b), (b, c), (c, a)] {
-            *count.entry([from.min(to), from.max(to)]).or_default() += 1;
-        }
+    for side in faces.iter().flat_map(sides) {
+        *count.entry(side).or_default() += 1;
     }
     count
+}
+
+/// The edges of a face, the lower point of each first.
+pub(crate) fn sides([a, b, c]: &[u32; 3]) -> impl Iterator<Item = [u32; 2]> {
+    [[*a, *b], [*b, *c], [*c, *a]].into_iter().map(|[p, q]| [p.min(q), p.max(q)])
+}
+
+/// The part of each face, as the number of the first face in it: edges of which `joins` is true join their faces. Edges are given
+/// with the lower point first.
+pub fn parts_by_edges(faces: &[[u32; 3]], joins: impl Fn(&[u32; 2]) -> bool) -> Vec<u32> {
+    fn root(part: &mut [u32], mut at: u32) -> u32 {
+        while part[at as usize] != at {
+            part[at as usize] = part[part[at as usize] as usize];
+            at = part[at as usize];
+        }
+        at
+    }
+    let mut part: Vec<u32> = (0..faces.len() as u32).collect();
+    let mut beside: HashMap<[u32; 2], u32> = HashMap::new();
+    for (face, corners) in (0..).zip(faces) {
+        for side in sides(corners).filter(|side| joins(side)) {
+            let other = *beside.entry(side).or_insert(face);
+            let (a, b) = (root(&mut part, face), root(&mut part, other));
+            part[a.max(b) as usize] = a.min(b);
+        }
+    }
+    (0..faces.len() as u32).map(|face| root(&mut part, face)).collect()
 }
 
 /// Numbers of groups, in the order in which the groups appear.

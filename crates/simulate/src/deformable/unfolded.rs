@@ -8,6 +8,7 @@
 
 use super::blocks::{CHUNK, Rows};
 use super::face_tree::{FaceTree, PointWay};
+use geometry::parts_by_edges;
 use glam::{DVec3, Vec2, Vec3A, Vec3Swizzles};
 use rayon::prelude::*;
 use std::collections::HashMap;
@@ -358,25 +359,9 @@ impl Hull {
 
 /// The faces of each part that hangs together by edges, in order.
 fn connected(faces: &[[u32; 3]]) -> Vec<Vec<u32>> {
-    let mut part: Vec<u32> = (0..faces.len() as u32).collect();
-    fn root(part: &mut [u32], mut at: u32) -> u32 {
-        while part[at as usize] != at {
-            part[at as usize] = part[part[at as usize] as usize];
-            at = part[at as usize];
-        }
-        at
-    }
-    let mut beside: HashMap<[u32; 2], u32> = HashMap::new();
-    for (face, [a, b, c]) in (0..).zip(faces) {
-        for (p, q) in [(a, b), (b, c), (c, a)] {
-            let other = *beside.entry([*p.min(q), *p.max(q)]).or_insert(face);
-            let (one, two) = (root(&mut part, face), root(&mut part, other));
-            part[one.max(two) as usize] = one.min(two);
-        }
-    }
     let mut lists: Vec<Vec<u32>> = vec![Vec::new(); faces.len()];
-    for face in 0..faces.len() as u32 {
-        lists[root(&mut part, face) as usize].push(face);
+    for (face, part) in (0..).zip(parts_by_edges(faces, |_| true)) {
+        lists[part as usize].push(face);
     }
     lists.retain(|list| !list.is_empty());
     lists
