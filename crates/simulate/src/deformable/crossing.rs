@@ -42,11 +42,11 @@ pub(super) fn rising(mut points: [u32; 4]) -> [u32; 4] {
 }
 
 #[cfg(test)]
-mod tests {
+pub(super) mod tests {
     use super::*;
 
-    /// A triangle that stands in a large one, with its tip down.
-    fn points(depth: f64) -> Vec<DVec3> {
+    /// A triangle that stands in a large one, with its tip so far below it.
+    pub fn points(depth: f64) -> Vec<DVec3> {
         vec![
             DVec3::new(-2.0, 0.0, -2.0),
             DVec3::new(2.0, 0.0, -2.0),

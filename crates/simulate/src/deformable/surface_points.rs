@@ -199,8 +199,8 @@ impl SurfacePoints {
         pairs.par_iter().with_min_len(64).filter_map(of).collect()
     }
 
-    /// The pairs that come closer than `least` in the step, now that the points go to `to`. Where this is about what was known when the near
-    /// pairs were found, they are among those.
+    /// The pairs that come closer than `least` in the step while the points go to `to`, and perhaps others: those of `near` between
+    /// points that go about where they were expected then, and those of all other points, which are searched for.
     pub fn pairs_on_the_way(
         &mut self,
         embedding: &Embedding,

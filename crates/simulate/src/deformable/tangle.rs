@@ -122,19 +122,8 @@ fn way(crossing: &Crossing, thirds: &[u32], x: &[DVec3]) -> Option<DVec3> {
 
 #[cfg(test)]
 mod tests {
+    use super::super::crossing::tests::points;
     use super::*;
-
-    /// A triangle that stands in a large one, with its tip down.
-    fn points(depth: f64) -> Vec<DVec3> {
-        vec![
-            DVec3::new(-2.0, 0.0, -2.0),
-            DVec3::new(2.0, 0.0, -2.0),
-            DVec3::new(0.0, 0.0, 3.0),
-            DVec3::new(0.0, -depth, 0.0),
-            DVec3::new(-0.4, 0.5, 0.0),
-            DVec3::new(0.4, 0.5, 0.0),
-        ]
-    }
 
     #[test]
     fn a_tip_that_is_through_is_drawn_back() {
