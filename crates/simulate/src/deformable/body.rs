@@ -281,7 +281,7 @@ impl DeformableBody {
         }
         self.surface.move_out(&self.discretization.embedding, &contacts, &properties, &held, &mut x);
         let points_solved = std::mem::replace(&mut points, self.discretization.embedding.all(&x));
-        timed(Phase::Contact, || {
+        let kept_apart = timed(Phase::Contact, || {
             let least = MIN_GAP * properties.iter().map(|of| of.thickness).fold(f32::INFINITY, f32::min);
             let embedding = &self.discretization.embedding;
             let walls = walls(&contacts, &properties, &points_n);
@@ -307,7 +307,7 @@ impl DeformableBody {
                 let found = self.surface.pairs_within(embedding, &points_n, &to, Some(&changed), least)?;
                 pairs.extend(found.into_iter().filter(|pair| tangle.leaves(pair) && !known.contains(pair)));
             }
-            Some(())
+            Some(pairs)
         })
         .ok_or((0, TOO_FAST))?;
         self.impulses = search.impulses(&points_solved, &solved_with);
@@ -318,6 +318,7 @@ impl DeformableBody {
                 &self.discretization,
                 &holds,
                 &near,
+                &kept_apart,
                 [&solved_with, &contacts],
                 &points_solved,
                 &forces,

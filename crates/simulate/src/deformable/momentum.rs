@@ -4,6 +4,7 @@
 use super::contact::Contacts;
 use super::discretization::Discretization;
 use super::holds::Holds;
+use super::pairs::Pair;
 use super::prediction::Prediction;
 use super::self_contact::SelfContact;
 use glam::{DMat3, DVec3};
@@ -55,13 +56,100 @@ fn groups(
     groups
 }
 
+/// A small rigid motion.
+struct RigidMotion {
+    centre: DVec3,
+    shift: DVec3,
+    turn: DVec3,
+}
+
+impl RigidMotion {
+    /// That by which the sums of the inertial forces and torques of some nodes become those of the forces `acting`, each at a place;
+    /// none if no finite motion does.
+    fn balancing(
+        nodes: &[u32],
+        acting: &[(DVec3, DVec3)],
+        prediction: &Prediction,
+        v_n: &[DVec3],
+        x: &[DVec3],
+    ) -> Option<Self> {
+        let nodes = || nodes.iter().map(|node| *node as usize);
+        let inertia: f64 = nodes().map(|i| prediction.inertia[i]).sum();
+        let centre = nodes().map(|i| x[i] * prediction.inertia[i]).sum::<DVec3>() / inertia;
+        let (mut force, mut torque) = (DVec3::ZERO, DVec3::ZERO);
+        for (at, by) in acting {
+            force += *by;
+            torque += (*at - centre).cross(*by);
+        }
+        // How both sums grow with a displacement and a small turn about the centre.
+        let (mut along, mut around) = (DMat3::ZERO, DMat3::ZERO);
+        for i in nodes() {
+            let own = prediction.inertial_force(i, x[i], v_n[i]);
+            let r = x[i] - centre;
+            force -= own;
+            torque -= r.cross(own);
+            along += prediction.growth(i);
+            let outer = DMat3::from_cols(r * r.x, r * r.y, r * r.z);
+            around +=
+                (DMat3::from_diagonal(DVec3::splat(r.length_squared())) - outer) * prediction.inertia[i];
+        }
+        let shift = along.inverse() * force;
+        // Points on a line have no inertia about the line.
+        let trace = around.x_axis.x + around.y_axis.y + around.z_axis.z;
+        let turn = (around + DMat3::from_diagonal(DVec3::splat(1e-9 * trace))).inverse() * torque;
+        (shift.is_finite() && turn.is_finite()).then_some(Self { centre, shift, turn })
+    }
+
+    /// The displacement of a point.
+    fn of(&self, x: DVec3) -> DVec3 {
+        self.shift + self.turn.cross(x - self.centre)
+    }
+}
+
+/// Leaves out the motions of bodies by which features of `pairs` could meet.
+fn leave_out_meeting(
+    motions: &mut [Option<RigidMotion>],
+    discretization: &Discretization,
+    group_of: &[u32],
+    pairs: &[Pair],
+    x: &[DVec3],
+) {
+    let group = |point: u32| group_of[discretization.body_of_point(point) as usize];
+    let mut points = Vec::new();
+    for pair in pairs {
+        let of = pair.points();
+        let (first, second) = (group(of[0]), group(of[3]));
+        if first == second {
+            continue;
+        }
+        if points.is_empty() {
+            points = discretization.embedding.all(x);
+        }
+        let way = |point: &u32| {
+            let motion = motions.get(group(*point) as usize).and_then(Option::as_ref);
+            motion.map_or(0.0, |motion| motion.of(points[*point as usize]).length())
+        };
+        let ways = of.iter().map(way);
+        let (near, far) = (ways.clone().take(pair.first()), ways.skip(pair.first()));
+        if pair.nearest(&points).1.length() <= near.fold(0.0, f64::max) + far.fold(0.0, f64::max) {
+            for group in [first, second] {
+                if let Some(motion) = motions.get_mut(group as usize) {
+                    *motion = None;
+                }
+            }
+        }
+    }
+}
+
 /// Moves the nodes of bodies that nothing holds, so that the sums of their inertial forces and torques are those of `forces`: by
 /// solids that give way, each at one of the points. `contacts` are those that the last solution was found with, and those after it;
-/// `v_n` are the velocities at the step's start.
+/// `pairs` are those that truncation kept apart, and `v_n` the velocities at the step's start. Bodies that would meet another by such
+/// a motion stay where they are.
 pub(super) fn balance(
     discretization: &Discretization,
     holds: &Holds,
     near: &[SelfContact],
+    pairs: &[Pair],
     contacts: [&[Contacts]; 2],
     points: &[DVec3],
     forces: &[(u32, DVec3)],
@@ -87,35 +175,14 @@ pub(super) fn balance(
             list.push((points[*point as usize], *force));
         }
     }
-    for (group, acting) in groups.iter().zip(&acting) {
-        let nodes = || group.nodes.iter().map(|node| *node as usize);
-        let inertia: f64 = nodes().map(|i| prediction.inertia[i]).sum();
-        let centre = nodes().map(|i| x[i] * prediction.inertia[i]).sum::<DVec3>() / inertia;
-        let (mut force, mut torque) = (DVec3::ZERO, DVec3::ZERO);
-        for (at, by) in acting {
-            force += *by;
-            torque += (*at - centre).cross(*by);
-        }
-        // How both sums grow with a displacement and a small turn about the centre.
-        let (mut along, mut around) = (DMat3::ZERO, DMat3::ZERO);
-        for i in nodes() {
-            let own = prediction.inertial_force(i, x[i], v_n[i]);
-            let r = x[i] - centre;
-            force -= own;
-            torque -= r.cross(own);
-            along += prediction.growth(i);
-            let outer = DMat3::from_cols(r * r.x, r * r.y, r * r.z);
-            around +=
-                (DMat3::from_diagonal(DVec3::splat(r.length_squared())) - outer) * prediction.inertia[i];
-        }
-        let shift = along.inverse() * force;
-        // What lies on a line has no inertia about it.
-        let trace = around.x_axis.x + around.y_axis.y + around.z_axis.z;
-        let turn = (around + DMat3::from_diagonal(DVec3::splat(1e-9 * trace))).inverse() * torque;
-        if shift.is_finite() && turn.is_finite() {
-            for i in nodes() {
-                x[i] += shift + turn.cross(x[i] - centre);
-            }
+    let of_group = |(group, acting): (&Group, &Vec<(DVec3, DVec3)>)| {
+        RigidMotion::balancing(&group.nodes, acting, prediction, v_n, x)
+    };
+    let mut motions: Vec<Option<RigidMotion>> = groups.iter().zip(&acting).map(of_group).collect();
+    leave_out_meeting(&mut motions, discretization, &group_of, pairs, x);
+    for (group, motion) in groups.iter().zip(&motions) {
+        if let Some(motion) = motion {
+            group.nodes.iter().for_each(|&i| x[i as usize] += motion.of(x[i as usize]));
         }
     }
 }
