@@ -7,7 +7,7 @@
 
 use super::active_contacts::{ActiveContacts, Spring};
 use super::blocks::CHUNK;
-use super::cell::CellDerivatives;
+use super::cell::{Cell, CellDerivatives};
 use super::contact::{Anchors, ContactProperties, ContactSearch, Contacts, PointContact};
 use super::contact_pressure::ContactPressure;
 use super::discretization::{Discretization, Part};
@@ -416,24 +416,26 @@ impl DeformableBody {
         (discretization.triangles.par_iter().zip(&self.part_of_triangle).enumerate().with_min_len(256))
             .map(of_triangle)
             .collect_into_vec(triangles);
-        let of_cell = |(i, (cell, part)): (usize, (&super::cell::Cell, &u16))| {
-            let Elastic::Body { moduli, .. } = &materials[*part as usize].elastic else {
-                unreachable!("cells are those of bodies")
+        let cell_derivatives =
+            |(i, ((cell, part), derivatives)): (usize, ((&Cell, &u16), &mut CellDerivatives))| {
+                let Elastic::Body { moduli, .. } = &materials[*part as usize].elastic else {
+                    unreachable!("cells are those of bodies")
+                };
+                let scaled = scales.cells.get(i).map(|scale| moduli.scaled(scale.stiffness));
+                let set = state.sets.get(i).filter(|set| **set != DMat3::IDENTITY);
+                let back = match (scales.of_cell(i), set) {
+                    (None, None) => None,
+                    (back, set) => {
+                        let (back, grown) = back.unwrap_or((DMat3::IDENTITY, 1.0));
+                        Some((set.map_or(back, |set| *set * back), grown))
+                    }
+                };
+                cell.derivatives(scaled.as_ref().unwrap_or(moduli), x, before, back, derivatives);
             };
-            let scaled = scales.cells.get(i).map(|scale| moduli.scaled(scale.stiffness));
-            let set = state.sets.get(i).filter(|set| **set != DMat3::IDENTITY);
-            let back = match (scales.of_cell(i), set) {
-                (None, None) => None,
-                (back, set) => {
-                    let (back, grown) = back.unwrap_or((DMat3::IDENTITY, 1.0));
-                    Some((set.map_or(back, |set| *set * back), grown))
-                }
-            };
-            cell.derivatives(scaled.as_ref().unwrap_or(moduli), x, before, back)
-        };
-        (discretization.cells.par_iter().zip(&self.part_of_cell).enumerate().with_min_len(32))
-            .map(of_cell)
-            .collect_into_vec(cells);
+        cells.resize_with(discretization.cells.len(), CellDerivatives::default);
+        (discretization.cells.par_iter().zip(&self.part_of_cell).zip(cells.par_iter_mut()).enumerate())
+            .with_min_len(32)
+            .for_each(cell_derivatives);
         structure.gather(triangles, cells, own, gradient, upper, blocks);
         for (nodes, bend) in self.nodes.iter().zip(materials.iter().map(Material::bend)) {
             if bend > 0.0 {

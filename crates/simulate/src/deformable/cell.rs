@@ -9,24 +9,8 @@
 //!
 //! Damping is of Kelvin and Voigt: with Green's strain E, a stress 2 μ τ dE/dt + λ₁ τ tr(dE/dt).
 
+use super::cell_quadrature::{PAIRS, Tensor, by_corners, by_pairs, deformations};
 use glam::{DMat3, DVec3, Mat3A, Vec3A};
-use std::sync::Arc;
-use wide::f32x8;
-
-/// Pairs of corners a ≤ b of a cell.
-pub(super) const PAIRS: usize = 36;
-
-/// The place of the pair of corners a ≤ b in a list of all.
-pub(super) const fn pair(a: usize, b: usize) -> usize {
-    a * (17 - a) / 2 + b - a
-}
-
-/// The size of the cells of a body.
-#[derive(Clone, Debug)]
-pub(super) struct CellShape {
-    /// For each point of quadrature, one an octant, the gradients of the trilinear functions of the corners, 1/m.
-    gradients: [[DVec3; 8]; 8],
-}
 
 /// The corner of a number: bit 0 is along x, bit 1 along y, bit 2 along z.
 fn corner(i: usize) -> DVec3 {
@@ -41,22 +25,6 @@ pub(super) fn corner_weights(at: DVec3) -> [f64; 8] {
     })
 }
 
-impl CellShape {
-    pub fn new(size: DVec3) -> Self {
-        // Gauss's points of two a side.
-        let inset = 0.5 - 0.5 / 3.0f64.sqrt();
-        let gradients = std::array::from_fn(|q| {
-            let at = DVec3::splat(inset) + corner(q) * (1.0 - 2.0 * inset);
-            std::array::from_fn(|i| {
-                let c = corner(i);
-                let (w, sign) = (c * at + (DVec3::ONE - c) * (DVec3::ONE - at), 2.0 * c - DVec3::ONE);
-                sign * DVec3::new(w.y * w.z, w.z * w.x, w.x * w.y) / size
-            })
-        });
-        Self { gradients }
-    }
-}
-
 /// A cell at rest.
 #[derive(Clone, Debug)]
 pub(super) struct Cell {
@@ -64,7 +32,8 @@ pub(super) struct Cell {
     pub nodes: [u32; 8],
     /// Volume of the body in each octant, m³.
     volumes: [f64; 8],
-    shape: Arc<CellShape>,
+    /// 1 over its sides, 1/m.
+    inverse_size: DVec3,
 }
 
 /// What the elastic forces of a soft body depend on.
@@ -102,9 +71,15 @@ pub(super) struct CellDerivatives {
     pub blocks: [Mat3A; PAIRS],
 }
 
+impl Default for CellDerivatives {
+    fn default() -> Self {
+        Self { gradient: [DVec3::ZERO; 8], blocks: [Mat3A::ZERO; PAIRS] }
+    }
+}
+
 impl Cell {
-    pub fn new(nodes: [u32; 8], volumes: [f64; 8], shape: Arc<CellShape>) -> Self {
-        Self { nodes, volumes, shape }
+    pub fn new(nodes: [u32; 8], volumes: [f64; 8], size: DVec3) -> Self {
+        Self { nodes, volumes, inverse_size: size.recip() }
     }
 
     /// The same cell of another copy, whose nodes are numbered from `by` on.
@@ -112,20 +87,10 @@ impl Cell {
         Self { nodes: self.nodes.map(|node| node + by), ..self.clone() }
     }
 
-    /// The same cell of a body that is so many times as large; `shapes` are the shapes made so, each after the one that it is
-    /// made of.
-    pub fn of_size(&self, by: f64, shapes: &mut Vec<[Arc<CellShape>; 2]>) -> Self {
-        let known = shapes.iter().find(|[of, _]| Arc::ptr_eq(of, &self.shape));
-        let shape = match known {
-            Some([_, shape]) => shape.clone(),
-            None => {
-                let gradients = self.shape.gradients.map(|of| of.map(|gradient| gradient / by));
-                let shape = Arc::new(CellShape { gradients });
-                shapes.push([self.shape.clone(), shape.clone()]);
-                shape
-            }
-        };
-        Self { nodes: self.nodes, volumes: self.volumes.map(|volume| volume * by.powi(3)), shape }
+    /// The same cell of a body that is so many times as large.
+    pub fn of_size(&self, by: f64) -> Self {
+        let volumes = self.volumes.map(|volume| volume * by.powi(3));
+        Self { nodes: self.nodes, volumes, inverse_size: self.inverse_size / by }
     }
 
     /// Scales what is in it.
@@ -138,33 +103,25 @@ impl Cell {
         self.volumes.iter().sum()
     }
 
-    fn deformation(&self, q: usize, x: &[DVec3; 8]) -> DMat3 {
-        let gradients = &self.shape.gradients[q];
-        // The gradients sum to 0: differences are exact far from the origin too.
-        (1..8).fold(DMat3::ZERO, |sum, i| {
-            let (d, g) = (x[i] - x[0], gradients[i]);
-            DMat3::from_cols(sum.x_axis + d * g.x, sum.y_axis + d * g.y, sum.z_axis + d * g.z)
-        })
-    }
-
     /// The deformation of the whole cell, the mean of its points.
     pub fn mean_deformation(&self, x: &[DVec3]) -> DMat3 {
-        let x = self.nodes.map(|node| x[node as usize]);
-        (0..8).fold(DMat3::ZERO, |sum, q| sum + self.deformation(q, &x)) * 0.125
+        let all = deformations(&self.nodes.map(|node| x[node as usize]), self.inverse_size);
+        all.into_iter().fold(DMat3::ZERO, |sum, f| sum + f) * 0.125
     }
 
     /// Energy, J, with that of the damping over a step from `before`.
     #[cfg(test)]
     fn energy(&self, moduli: &SolidModuli, x: &[DVec3; 8], before: &[DVec3; 8]) -> f64 {
         let (mut sum, mut content) = (0.0, 0.0);
+        let [all, all_before] = [x, before].map(|x| deformations(x, self.inverse_size));
         for q in 0..8 {
-            let (f, volume) = (self.deformation(q, x), self.volumes[q]);
+            let (f, volume) = (all[q], self.volumes[q]);
             let j = f.determinant();
             let squares = f.x_axis.length_squared() + f.y_axis.length_squared() + f.z_axis.length_squared();
             let off = j - 1.0;
             let density =
                 0.5 * moduli.mu * (squares - 3.0) - moduli.mu * off + 0.5 * moduli.local * off * off;
-            let change = strain(&f) - strain(&self.deformation(q, before));
+            let change = strain(&f) - strain(&all_before[q]);
             let squares = change.to_cols_array().iter().map(|e| e * e).sum::<f64>();
             let trace = change.x_axis.x + change.y_axis.y + change.z_axis.z;
             let lost = moduli.mu * squares + 0.5 * (moduli.local - moduli.mu) * trace * trace;
@@ -175,7 +132,7 @@ impl Cell {
         sum + 0.5 * moduli.mean * self.volume() * off * off
     }
 
-    /// Gradient and second derivatives of the energy; these are made definite. `back` is the inverse of a deformation that
+    /// Puts gradient and second derivatives of the energy; these are made definite. `back` is the inverse of a deformation that
     /// costs no energy, and the factor of the volume in it; none: the shape at rest.
     pub fn derivatives(
         &self,
@@ -183,147 +140,109 @@ impl Cell {
         x: &[DVec3],
         before: &[DVec3],
         back: Option<(DMat3, f64)>,
-    ) -> CellDerivatives {
-        let x = self.nodes.map(|node| x[node as usize]);
+        derivatives: &mut CellDerivatives,
+    ) {
         let (back, grown) = back.map_or((None, 1.0), |(back, grown)| (Some(back), grown));
-        let deformation = |q: usize, x: &[DVec3; 8]| {
-            let f = self.deformation(q, x);
-            back.map_or(f, |back| f * back)
+        let deformation = |x: &[DVec3]| {
+            let mut all = deformations(&self.nodes.map(|node| x[node as usize]), self.inverse_size);
+            if let Some(back) = back {
+                all.iter_mut().for_each(|f| *f *= back);
+            }
+            all
         };
-        let volumes = self.volumes.map(|volume| volume * grown);
-        let all: [DMat3; 8] = std::array::from_fn(|q| deformation(q, &x));
-        let cofactors = all.map(|f| cofactor(&f));
-        let contents = all.map(|f| f.determinant());
-        let whole = self.volume() * grown;
-        let mean = (0..8).map(|q| contents[q] * volumes[q]).sum::<f64>() / whole;
+        let all = deformation(x);
+        let before = (moduli.damping > 0.0).then(|| deformation(before));
+        let whole = self.volume();
+        let (mut cofactors, mut contents, mut mean) = ([DMat3::ZERO; 8], [0.0; 8], 0.0);
+        for (q, f) in all.iter().enumerate() {
+            (cofactors[q], contents[q]) = (cofactor(f), f.determinant());
+            mean += contents[q] * self.volumes[q] / whole;
+        }
         let mean_pressure = moduli.mean * (mean - 1.0);
-        let mut gradient = [DVec3::ZERO; 8];
-        let mut lanes = PointLanes::default();
-        let before = (moduli.damping > 0.0).then(|| self.nodes.map(|node| before[node as usize]));
+        // In a loop of their own, as each is a long chain of operations that wait for each other.
+        let mut all_stretches = [[0.0; 3]; 8];
+        for ((stretches, f), content) in all_stretches.iter_mut().zip(&all).zip(contents) {
+            *stretches = stretches_of(f, content);
+        }
+        let mut stresses = [DMat3::ZERO; 8];
+        let mut tensors = [Tensor::ZERO; 8];
         for q in 0..8 {
-            let (f, cofactor, volume) = (&all[q], &cofactors[q], volumes[q]);
-            let gradients = self.shape.gradients[q];
-            let gradients = back.map_or(gradients, |back| gradients.map(|g| back.transpose() * g));
+            let (f, cofactor, volume) = (&all[q], &cofactors[q], self.volumes[q] * grown);
             let pressure = moduli.local * (contents[q] - 1.0) - moduli.mu;
             let mut stress = *f * moduli.mu + *cofactor * (pressure + mean_pressure);
             if let Some(before) = &before {
-                let change = strain(f) - strain(&deformation(q, before));
+                let change = strain(f) - strain(&before[q]);
                 let trace = change.x_axis.x + change.y_axis.y + change.z_axis.z;
                 let second = (moduli.local - moduli.mu) * trace;
                 let rate = change * (2.0 * moduli.mu) + DMat3::from_diagonal(DVec3::splat(second));
                 stress += *f * rate * moduli.damping;
             }
-            for (sum, g) in gradient.iter_mut().zip(&gradients) {
-                *sum += stress * *g * volume;
-            }
-            lanes.put(q, f, cofactor, &gradients);
-            lanes.turning[q] = (turning_pressure(f, pressure + mean_pressure, moduli) * volume) as f32;
+            stresses[q] = stress * volume;
+            let turning = turning_pressure(all_stretches[q], pressure + mean_pressure, moduli);
+            put_tensor(f, cofactor, turning, moduli, volume, &mut tensors[q]);
         }
-        let scaled = |by: f64| f32x8::new(volumes.map(|volume| (by * volume) as f32));
-        let damped = scaled(moduli.damping * moduli.mu);
-        let second = scaled(moduli.damping * (moduli.local - moduli.mu));
-        let damping = before.is_some().then_some((damped, second));
-        let (mean, share) = ((moduli.mean * whole) as f32, scaled(1.0 / whole));
-        let blocks = lanes.blocks(scaled(moduli.mu), scaled(moduli.local), damping, (mean, share));
-        CellDerivatives { gradient, blocks }
+        if let Some(back) = back {
+            stresses.iter_mut().for_each(|stress| *stress *= back.transpose());
+            tensors.iter_mut().for_each(|tensor| *tensor = tensor.before(&Mat3A::from(back.as_mat3())));
+        }
+        derivatives.gradient = by_corners(&stresses, self.inverse_size);
+        by_pairs(&tensors, self.inverse_size, &mut derivatives.blocks);
+        if moduli.mean > 0.0 {
+            // Of the mean of J.
+            for (cofactor, volume) in cofactors.iter_mut().zip(&self.volumes) {
+                *cofactor = back.map_or(*cofactor, |back| *cofactor * back.transpose()) * (volume / whole);
+            }
+            let by_mean = by_corners(&cofactors, self.inverse_size).map(|n| n.as_vec3a());
+            let factor = (moduli.mean * whole * grown) as f32;
+            let mut blocks = derivatives.blocks.iter_mut();
+            for i in 0..8 {
+                let own = by_mean[i] * factor;
+                (blocks.by_ref().zip(&by_mean[i..])).for_each(|(block, other)| *block += outer(own, *other));
+            }
+        }
     }
 }
 
-/// What the second derivatives follow from, the points of quadrature beside each other.
-#[derive(Default)]
-struct PointLanes {
-    /// The deformation gradient, column by column.
-    f: [[[f32; 8]; 3]; 3],
-    /// Of each corner: the gradient of its function, that of J by it, and F times the first.
-    gradients: [[[f32; 8]; 3]; 8],
-    normals: [[[f32; 8]; 3]; 8],
-    moved: [[[f32; 8]; 3]; 8],
-    /// Factor of the second derivative of J, times the volume.
-    turning: [f32; 8],
+/// a bᵀ.
+#[inline(always)]
+fn outer(a: Vec3A, b: Vec3A) -> Mat3A {
+    Mat3A::from_cols(a * b.x, a * b.y, a * b.z)
 }
 
-type Lanes = [f32x8; 3];
-
-fn dot(a: &Lanes, b: &Lanes) -> f32x8 {
-    a[0] * b[0] + a[1] * b[1] + a[2] * b[2]
-}
-
-fn cross(a: &Lanes, b: &Lanes) -> Lanes {
-    [a[1] * b[2] - a[2] * b[1], a[2] * b[0] - a[0] * b[2], a[0] * b[1] - a[1] * b[0]]
-}
-
-impl PointLanes {
-    fn put(&mut self, q: usize, f: &DMat3, cofactor: &DMat3, gradients: &[DVec3; 8]) {
-        let put = |into: &mut [[f32; 8]; 3], of: DVec3| {
-            for (lanes, value) in into.iter_mut().zip(of.to_array()) {
-                lanes[q] = value as f32;
-            }
-        };
-        (0..3).for_each(|column| put(&mut self.f[column], f.col(column)));
-        for (i, gradient) in gradients.iter().enumerate() {
-            put(&mut self.gradients[i], *gradient);
-            put(&mut self.normals[i], *cofactor * *gradient);
-            put(&mut self.moved[i], *f * *gradient);
-        }
+/// Puts the second derivatives of the energy at a point of quadrature by the columns of F: for columns a and b,
+/// μ δ + λ₁ c_a c_bᵀ − p [f_c]× for the cofactor's columns and the third column of F, and with the damping, without the second
+/// derivatives of the strain, τ μ (δ F Fᵀ + f_b f_aᵀ) + τ (λ₁ − μ) f_a f_bᵀ.
+#[inline(always)]
+fn put_tensor(
+    f: &DMat3,
+    cofactor: &DMat3,
+    turning: f64,
+    moduli: &SolidModuli,
+    volume: f64,
+    tensor: &mut Tensor,
+) {
+    let columns = |of: &DMat3| [0, 1, 2].map(|column| of.col(column).as_vec3a());
+    let (f, c) = (columns(f), columns(cofactor));
+    let [mu, local, turning] = [moduli.mu, moduli.local, turning].map(|of| (of * volume) as f32);
+    let [damped, second] =
+        [moduli.mu, moduli.local - moduli.mu].map(|of| (moduli.damping * of * volume) as f32);
+    let mut diagonal = Mat3A::from_diagonal(glam::Vec3::splat(mu));
+    if damped > 0.0 {
+        diagonal += (outer(f[0], f[0]) + outer(f[1], f[1]) + outer(f[2], f[2])) * damped;
     }
-
-    /// The blocks of all pairs: with the factors of μ and λ₁, those of the damping, if there is any, and λ₂ with each point's part of
-    /// the whole.
-    fn blocks(
-        &self,
-        mu: f32x8,
-        local: f32x8,
-        damping: Option<(f32x8, f32x8)>,
-        (mean, share): (f32, f32x8),
-    ) -> [Mat3A; PAIRS] {
-        let lanes = |of: &[[f32; 8]; 3]| -> Lanes { of.map(f32x8::new) };
-        let f = self.f.each_ref().map(lanes);
-        let gradients = self.gradients.each_ref().map(lanes);
-        let normals = self.normals.each_ref().map(lanes);
-        let moved = self.moved.each_ref().map(lanes);
-        let turning = f32x8::new(self.turning);
-        // F Fᵀ.
-        let squared: [Lanes; 3] = std::array::from_fn(|c| {
-            std::array::from_fn(|r| f[0][r] * f[0][c] + f[1][r] * f[1][c] + f[2][r] * f[2][c])
-        });
-        // Gradients of the mean content.
-        let of_mean = normals.map(|n| Vec3A::from_array(n.map(|n| (n * share).reduce_add())));
-        let mut blocks = [Mat3A::ZERO; PAIRS];
-        for i in 0..8 {
-            let own = normals[i].map(|n| n * local);
-            let own_mean = of_mean[i] * mean;
-            for k in i..8 {
-                let even = dot(&gradients[i], &gradients[k]);
-                let across = cross(&gradients[i], &gradients[k]);
-                let [x, y, z]: Lanes = std::array::from_fn(|r| {
-                    (f[0][r] * across[0] + f[1][r] * across[1] + f[2][r] * across[2]) * turning
-                });
-                // μ gᵢ·gₖ + λ₁ nᵢ nₖᵀ − [v]×.
-                let on = even * mu;
-                let other = &normals[k];
-                let mut columns: [Lanes; 3] = [
-                    [own[0] * other[0] + on, own[1] * other[0] - z, own[2] * other[0] + y],
-                    [own[0] * other[1] + z, own[1] * other[1] + on, own[2] * other[1] - x],
-                    [own[0] * other[2] - y, own[1] * other[2] + x, own[2] * other[2] + on],
-                ];
-                // Of the damping, without those of the strain: with m = F g, τ μ (gᵢ·gₖ F Fᵀ + mₖ mᵢᵀ) + τ (λ₁ − μ) mᵢ mₖᵀ.
-                if let Some((damped, second)) = damping {
-                    let (a, b, even) = (&moved[i], &moved[k], even * damped);
-                    for c in 0..3 {
-                        let (by_a, by_b) = (a[c] * damped, b[c] * second);
-                        for r in 0..3 {
-                            columns[c][r] += squared[c][r] * even + b[r] * by_a + a[r] * by_b;
-                        }
-                    }
-                }
-                let [a, b, c] =
-                    columns.map(|column| Vec3A::from_array(column.map(|lanes| lanes.reduce_add())));
-                let by = of_mean[k];
-                blocks[pair(i, k)] =
-                    Mat3A::from_cols(a + own_mean * by.x, b + own_mean * by.y, c + own_mean * by.z);
-            }
+    for a in 0..3 {
+        let (b, third) = ((a + 1) % 3, f[(a + 2) % 3] * turning);
+        let turned = Mat3A::from_cols(
+            Vec3A::new(0.0, -third.z, third.y),
+            Vec3A::new(third.z, 0.0, -third.x),
+            Vec3A::new(-third.y, third.x, 0.0),
+        );
+        tensor.own[a] = diagonal + outer(c[a] * local, c[a]);
+        tensor.mixed[a] = outer(c[a] * local, c[b]) + turned;
+        if damped > 0.0 {
+            tensor.own[a] += outer(f[a] * (damped + second), f[a]);
+            tensor.mixed[a] += outer(f[b] * damped, f[a]) + outer(f[a] * second, f[b]);
         }
-        blocks
     }
 }
 
@@ -341,8 +260,7 @@ fn cofactor(f: &DMat3) -> DMat3 {
 /// The factor of the second derivative of J, as far as the sum with the other second derivatives stays definite. With the
 /// stretches σᵢ, turns have the eigenvalues μ ± p σᵢ, and changes of the stretches the matrix μ + p S + λ₁ s sᵀ, where S has
 /// the third stretch off the diagonal, and s the products of two (Smith et al., section 4).
-fn turning_pressure(f: &DMat3, pressure: f64, moduli: &SolidModuli) -> f64 {
-    let stretches = stretches(f);
+fn turning_pressure(stretches: [f64; 3], pressure: f64, moduli: &SolidModuli) -> f64 {
     let greatest = stretches[0].max(1e-15);
     let most = moduli.mu / greatest;
     let mut pressure = pressure.clamp(-most, most);
@@ -365,13 +283,13 @@ fn stretching_is_definite(pressure: f64, [a, b, c]: [f64; 3], moduli: &SolidModu
     own(0) * own(1) - ab * ab >= 0.0 && matrix.determinant() >= 0.0
 }
 
-/// The stretches of a deformation, the greatest first; the least is negative if it is inverted. They are the roots of the
+/// The stretches of a deformation with a determinant, the greatest first; the least is negative if it is inverted. They are the roots of the
 /// eigenvalues of FᵀF, of which the greatest is m + 2 p cos θ, with their mean m, p² = |FᵀF − m|² / 6 and
 /// cos 3θ = det(FᵀF − m) / 2 p³ (O. Smith, 1961).
-fn stretches(f: &DMat3) -> [f64; 3] {
+#[inline(always)]
+fn stretches_of(f: &DMat3, content: f64) -> [f64; 3] {
     let square = f.transpose() * *f;
     let trace = square.x_axis.x + square.y_axis.y + square.z_axis.z;
-    let content = f.determinant();
     let mean = trace / 3.0;
     let off = square - DMat3::from_diagonal(DVec3::splat(mean));
     let p = (off.to_cols_array().iter().map(|entry| entry * entry).sum::<f64>() / 6.0).sqrt();
@@ -389,16 +307,15 @@ fn stretches(f: &DMat3) -> [f64; 3] {
 fn cosine_of_third(triple: f64) -> f64 {
     let mut cosine = 0.5 + 0.5 * (0.5 * (1.0 + triple)).sqrt();
     for _ in 0..3 {
-        let slope = 12.0 * cosine * cosine - 3.0;
-        if slope > 1e-12 {
-            cosine -= ((4.0 * cosine * cosine - 3.0) * cosine - triple) / slope;
-        }
+        let slope = (12.0 * cosine * cosine - 3.0).max(1e-12);
+        cosine -= ((4.0 * cosine * cosine - 3.0) * cosine - triple) / slope;
     }
     cosine
 }
 
 #[cfg(test)]
 mod tests {
+    use super::super::cell_quadrature::pair;
     use super::*;
     use glam::{DQuat, EulerRot};
 
@@ -410,7 +327,7 @@ mod tests {
         let size = DVec3::new(0.2, 0.3, 0.25);
         let volume = size.x * size.y * size.z / 8.0;
         let volumes = std::array::from_fn(|q| volume * (1.0 - 0.1 * q as f64));
-        let cell = Cell::new(std::array::from_fn(|i| i as u32), volumes, Arc::new(CellShape::new(size)));
+        let cell = Cell::new(std::array::from_fn(|i| i as u32), volumes, size);
         (cell, std::array::from_fn(|i| corner(i) * size))
     }
 
@@ -419,6 +336,17 @@ mod tests {
             let at = 30 * seed + 3 * i as u32;
             rest[i] + by * DVec3::new(number(at), number(at + 1), number(at + 2))
         })
+    }
+
+    fn derivatives(
+        cell: &Cell,
+        moduli: &SolidModuli,
+        x: &[DVec3; 8],
+        before: &[DVec3; 8],
+    ) -> CellDerivatives {
+        let mut derivatives = CellDerivatives::default();
+        cell.derivatives(moduli, x, before, None, &mut derivatives);
+        derivatives
     }
 
     #[test]
@@ -445,7 +373,7 @@ mod tests {
         let turn = DQuat::from_euler(EulerRot::XYZ, 1.3, 0.4, -0.8);
         let x = rest.map(|p| turn * p + DVec3::new(900.0, -4.0, 7.0));
         let moduli = SolidModuli::new(1e5, 0.45, 2.0);
-        let of = cell.derivatives(&moduli, &x, &rest, None);
+        let of = derivatives(&cell, &moduli, &x, &rest);
         assert!(of.gradient.iter().all(|g| g.length() < 1e-7), "{:?}", of.gradient);
     }
 
@@ -455,7 +383,7 @@ mod tests {
         for (seed, poisson_ratio, damping) in [(1, 0.0, 0.0), (2, 0.3, 0.7), (3, 0.48, 2.0)] {
             let moduli = SolidModuli::new(1_000.0, poisson_ratio, damping);
             let (x, before) = (shaken(&rest, 0.15, seed), shaken(&rest, 0.05, seed + 50));
-            let of = cell.derivatives(&moduli, &x, &before, None);
+            let of = derivatives(&cell, &moduli, &x, &before);
             for node in 0..8 {
                 for axis in 0..3 {
                     let at = |step: f64| {
@@ -478,14 +406,14 @@ mod tests {
         // Turned, and pressed a little, so that nothing has to be left out.
         let turn = DQuat::from_euler(EulerRot::XYZ, 0.3, -1.1, 2.0);
         let x = rest.map(|p| turn * p * 0.98);
-        let of = cell.derivatives(&moduli, &x, &x, None);
+        let of = derivatives(&cell, &moduli, &x, &x);
         let mut most: f64 = 0.0;
         for (a, b) in [(0, 0), (1, 6), (2, 7), (3, 3), (0, 5)] {
             for axis in 0..3 {
                 let gradient = |step: f64| {
                     let mut moved = x;
                     moved[b][axis] += step;
-                    cell.derivatives(&moduli, &moved, &x, None).gradient[a]
+                    derivatives(&cell, &moduli, &moved, &x).gradient[a]
                 };
                 let column = (gradient(1e-6) - gradient(-1e-6)) / 2e-6;
                 let off = column.as_vec3a() - of.blocks[pair(a, b)].col(axis);
@@ -502,7 +430,7 @@ mod tests {
         for seed in 0..200 {
             let moduli = SolidModuli::new(1_000.0, [0.0, 0.3, 0.48][seed as usize % 3], 0.0);
             let x = shaken(&rest, 0.4, seed);
-            let of = cell.derivatives(&moduli, &x, &rest, None);
+            let of = derivatives(&cell, &moduli, &x, &rest);
             for trial in 0..20 {
                 let v: [Vec3A; 8] =
                     shaken(&[DVec3::ZERO; 8], 1.0, 300 + 40 * seed + trial).map(|d| d.as_vec3a());
@@ -525,7 +453,7 @@ mod tests {
         let turn = |a, b, c| DMat3::from_quat(DQuat::from_euler(EulerRot::XYZ, a, b, c));
         for of in [[1.0, 1.0, 1.0], [1.7, 1.1, 0.2], [3.0, 3.0, 0.1], [1.4, 0.9, -0.3]] {
             let f = turn(0.3, 1.0, -2.0) * DMat3::from_diagonal(DVec3::from_array(of)) * turn(-1.0, 0.2, 0.4);
-            let found = stretches(&f);
+            let found = stretches_of(&f, f.determinant());
             assert!((0..3).all(|i| (found[i] - of[i]).abs() < 2e-3), "{found:?} for {of:?}");
         }
     }
@@ -533,6 +461,6 @@ mod tests {
     #[test]
     fn the_whole_of_a_turn_counts_near_rest() {
         let moduli = SolidModuli::new(1_000.0, 0.3, 0.0);
-        assert!((turning_pressure(&DMat3::IDENTITY, -moduli.mu, &moduli) + moduli.mu).abs() < 1e-9);
+        assert!((turning_pressure([1.0; 3], -moduli.mu, &moduli) + moduli.mu).abs() < 1e-9);
     }
 }

@@ -112,13 +112,12 @@ impl Discretization {
     /// The same body of another size.
     fn scaled(&self, by: f64) -> Self {
         let dimensions = if self.cells.is_empty() { 2 } else { 3 };
-        let mut shapes = Vec::new();
         Self {
             rest: self.rest.iter().map(|p| *p * by).collect(),
             measures: self.measures.iter().map(|measure| measure * by.powi(dimensions)).collect(),
             triangles: self.triangles.iter().map(|triangle| triangle.of_size(by)).collect(),
             bends: self.bends.iter().map(|bend| bend.of_size(by)).collect(),
-            cells: self.cells.iter().map(|cell| cell.of_size(by, &mut shapes)).collect(),
+            cells: self.cells.iter().map(|cell| cell.of_size(by)).collect(),
             ..self.clone()
         }
     }

@@ -2,7 +2,7 @@
 //! however fine, follows the corners of the cells (L. Nesme, P. Kry, L. Jeřábková and F. Faure, *Preserving topology and
 //! elasticity for embedded deformable models*, 2009, weigh cut cells alike).
 
-use super::cell::{Cell, CellShape, corner_weights};
+use super::cell::{Cell, corner_weights};
 use super::discretization::{Discretization, ShownMesh};
 use super::embedding::Embedding;
 use geometry::{Mesh, Surface, Topology, Weld, mass_properties};
@@ -85,7 +85,6 @@ pub(super) fn lattice(mesh: &Mesh, cell_m: f64) -> Result<(Discretization, Shown
         std::array::from_fn(|corner| numbers[&corner_index(cell_at(cell), corner)])
     };
 
-    let shape = Arc::new(CellShape::new(step));
     let octant = step.x * step.y * step.z / 8.0;
     let mut measures = vec![0.0; rest.len()];
     let mut cells = Vec::new();
@@ -99,7 +98,7 @@ pub(super) fn lattice(mesh: &Mesh, cell_m: f64) -> Result<(Discretization, Shown
                 measures[*node as usize] += volume * weight;
             }
         }
-        cells.push(Cell::new(nodes, volumes, shape.clone()));
+        cells.push(Cell::new(nodes, volumes, step));
     }
     // Sampling finds the volume about; the mass is to be exact.
     let scale = volume / measures.iter().sum::<f64>();

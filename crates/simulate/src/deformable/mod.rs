@@ -14,6 +14,7 @@ mod bending;
 mod blocks;
 mod body;
 mod cell;
+mod cell_quadrature;
 pub mod check;
 mod check_start;
 mod contact;

@@ -6,7 +6,8 @@
 
 use super::active_contacts::ActiveContacts;
 use super::blocks::{CHUNK, Rows, mirror_upper};
-use super::cell::{CellDerivatives, PAIRS, pair};
+use super::cell::CellDerivatives;
+use super::cell_quadrature::{PAIRS, pair};
 use super::discretization::Discretization;
 use super::levels::Levels;
 use super::low_rank::LowRank;
