@@ -1,7 +1,8 @@
 //! Cost of a frame of what deforms: beside the physics library's own cloth, by the number of vertices, by threads, and with the
 //! solver's own timers.
 //!
-//! `cargo test --workspace --bench cloth -- SCENE SIDE`: one scene alone (`held`, `ball`, `wind` or `soft`).
+//! `cargo test --workspace --bench cloth -- SCENE SIDE`: one scene alone (`held`, `ball`, `wind` or `soft`); `-- stretch`: how far a
+//! hung sheet of the physics library stretches, by its iterations, which may be given.
 
 use geometry::Meshes;
 use rapier3d::prelude::{
@@ -109,25 +110,31 @@ fn ours(scene: Scene, side: usize, [from, to]: [usize; 2], timers: bool) -> f64 
     start.elapsed().as_secs_f64() * 1e3 / frames
 }
 
-/// The same by the physics library.
-fn library(scene: Scene, side: usize, self_contact: bool, [from, to]: [usize; 2]) -> f64 {
+/// Iterations in each of its four substeps with which the physics library's sheet still stretches three times as far as with 1,024
+/// (`-- stretch`), which take four times as long; with the default, one, it stretches two hundred times as far.
+const LIBRARY_ITERATIONS: usize = 256;
+
+/// The physics library's cloth: a grid from `origin` on along two edges, held along its first side where `held` says so, with springs of
+/// this frequency.
+fn library_cloth(side: usize, held: bool, [origin, along, across]: [Vector; 3], hz: f32) -> SoftBodyBuilder {
+    let first = (0..side as u32).map(|i| i * side as u32);
+    SoftBodyBuilder::cloth(origin, along, across, side, side)
+        .mass(MASS_KG_M2)
+        .softness(SpringCoefficients { natural_frequency: hz, damping_ratio: 0.2 })
+        .particle_radius((0.2 * along.length()).min(0.002))
+        .can_sleep(false)
+        .pinned_particles(first.filter(|_| held))
+}
+
+/// The same by the physics library, in the frames from `from` to `to` with so many iterations.
+fn library(scene: Scene, side: usize, iterations: usize, [from, to]: [usize; 2]) -> f64 {
     let mut world = PhysicsWorld::new();
     world.integration_parameters.dt = 1.0 / 60.0;
     let edge = 1.0 / (side - 1) as f32;
     let height = if scene == Scene::Ball { HEIGHT_M } else { 2.0 };
-    let origin = Vector::new(-0.5, height, -0.5);
-    let stiff = SpringCoefficients { natural_frequency: 60.0, damping_ratio: 0.2 };
-    let cloth =
-        SoftBodyBuilder::cloth(origin, Vector::new(0.0, 0.0, edge), Vector::new(edge, 0.0, 0.0), side, side);
-    let held = (0..side as u32).map(|i| i * side as u32);
-    let cloth = cloth
-        .mass(MASS_KG_M2)
-        .softness(stiff)
-        .particle_radius((0.2 * edge).min(0.002))
-        .self_contacts(self_contact)
-        .can_sleep(false)
-        .pinned_particles(held.filter(|_| scene != Scene::Ball));
-    world.insert_soft_body(cloth);
+    let place = [Vector::new(-0.5, height, -0.5), Vector::new(0.0, 0.0, edge), Vector::new(edge, 0.0, 0.0)];
+    let cloth = library_cloth(side, scene != Scene::Ball, place, 60.0).self_contacts(scene == Scene::Ball);
+    let cloth = world.insert_soft_body(cloth);
     if scene == Scene::Ball {
         let ball = RigidBodyBuilder::fixed().translation(Vector::new(0.0, BALL_M, 0.0));
         world.insert(ball, ColliderBuilder::ball(BALL_M));
@@ -137,11 +144,33 @@ fn library(scene: Scene, side: usize, self_contact: bool, [from, to]: [usize; 2]
     let mut start = Instant::now();
     for frame in 0..to {
         if frame == from {
+            let cloth = world.soft_bodies.get_mut(cloth).expect("the cloth");
+            cloth.set_additional_pgs_iterations(iterations - 1);
             start = Instant::now();
         }
         world.step();
     }
     start.elapsed().as_secs_f64() * 1e3 / (to - from) as f64
+}
+
+/// How far a hung sheet of the physics library, with springs about as stiff as a canvas, stretches within 40 frames, as a part of its
+/// length, and the milliseconds of a frame.
+fn library_stretch(side: usize, iterations: usize) -> (f64, f64) {
+    const FRAMES: usize = 40;
+    let mut world = PhysicsWorld::new();
+    world.integration_parameters.dt = 1.0 / 60.0;
+    let edge = 1.0 / (side - 1) as f32;
+    let place = [Vector::new(-0.5, 2.0, 0.0), Vector::new(edge, 0.0, 0.0), Vector::new(0.0, -edge, 0.0)];
+    let cloth = library_cloth(side, true, place, 1_300.0)
+        .self_contacts(false)
+        .additional_pgs_iterations(iterations - 1);
+    let cloth = world.insert_soft_body(cloth);
+    let start = Instant::now();
+    (0..FRAMES).for_each(|_| world.step());
+    let elapsed = start.elapsed().as_secs_f64() * 1e3 / FRAMES as f64;
+    let cloth = world.soft_bodies.get(cloth).expect("the cloth");
+    let lowest = |i: usize| f64::from(1.0 - cloth.particle_position(i * side + side - 1).y);
+    ((0..side).map(lowest).sum::<f64>() / side as f64, elapsed)
 }
 
 fn in_threads<T: Send>(threads: usize, work: impl FnOnce() -> T + Send) -> T {
@@ -151,6 +180,14 @@ fn in_threads<T: Send>(threads: usize, work: impl FnOnce() -> T + Send) -> T {
 fn main() {
     let arguments: Vec<String> = std::env::args().skip(1).collect();
     let wanted = |scene: Scene| arguments.iter().any(|of| *of == format!("{scene:?}").to_lowercase());
+    if arguments.iter().any(|argument| argument == "stretch") {
+        let given: Vec<usize> = arguments.iter().filter_map(|argument| argument.parse().ok()).collect();
+        for iterations in if given.is_empty() { vec![1, 4, 16, 64, 256] } else { given } {
+            let (stretch, time) = library_stretch(100, iterations);
+            println!("{iterations} iterations: {:.3} %, {time:.0} ms a frame of 1/60 s", 100.0 * stretch);
+        }
+        return;
+    }
     let all = [Scene::Held, Scene::Ball, Scene::Wind, Scene::Soft];
     if let Some(scene) = all.into_iter().find(|scene| wanted(*scene)) {
         let side = arguments.iter().find_map(|argument| argument.parse().ok()).unwrap_or(100);
@@ -158,18 +195,19 @@ fn main() {
         return;
     }
     println!("Cloth of 100 × 100 vertices, ms a frame of 1/60 s, {SUBSTEPS} substeps:");
-    let falling = ours(Scene::Held, 100, [20, 40], true);
-    let theirs = library(Scene::Held, 100, false, [20, 40]);
-    println!(
-        "  held by a side and falling, no contacts: {falling:.1}; the physics library's own {theirs:.1}: {:.1} × (wanted: 10)",
-        theirs / falling
-    );
-    let falling = ours(Scene::Ball, 100, [30, 60], true);
-    let theirs = library(Scene::Ball, 100, true, [30, 60]);
-    println!(
-        "  over a ball onto the floor, with contact of the sheet with itself: {falling:.1}; the library's {theirs:.1}: {:.1} × (wanted: 60)",
-        theirs / falling
-    );
+    for (scene, what, [from, to], wanted) in [
+        (Scene::Held, "held by a side and falling, no contacts", [20, 40], 10),
+        (Scene::Ball, "over a ball onto the floor, with contact of the sheet with itself", [30, 60], 60),
+    ] {
+        let ours = ours(scene, 100, [from, to], true);
+        let by_default = library(scene, 100, 1, [from, to]);
+        let as_stiff = library(scene, 100, LIBRARY_ITERATIONS, [from, from + 4]);
+        println!(
+            "  {what}: {ours:.1}; the physics library's own with {LIBRARY_ITERATIONS} iterations {as_stiff:.0}: {:.1} × (wanted: {wanted}), by default {by_default:.1}: {:.1} ×",
+            as_stiff / ours,
+            by_default / ours
+        );
+    }
     let wind = ours(Scene::Wind, 100, [10, 40], true);
     println!("  in wind: {wind:.1}, a frame of 1/24 s {:.0} (wanted: 41.7)", wind * 2.5);
     let soft = ours(Scene::Soft, 18, [10, 40], true);

@@ -88,7 +88,7 @@ pub(super) struct SystemInputs {
 }
 
 /// Changes when cloths and soft bodies are computed in another way, so that frames computed before are stale.
-const DEFORMABLES: &[u8] = b"deformables 4";
+const DEFORMABLES: &[u8] = b"deformables 5";
 
 impl SystemInputs {
     fn has_solids(&self) -> bool {

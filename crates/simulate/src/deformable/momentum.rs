@@ -186,3 +186,31 @@ pub(super) fn balance(
         }
     }
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::deformable::sheet::sheet;
+    use geometry::{Mesh, primitive};
+    use rstest::rstest;
+    use shot::Shape;
+
+    #[rstest]
+    #[case::further_than_the_gap(0.011, false)]
+    #[case::less_far(0.009, true)]
+    fn a_body_moves_only_where_it_meets_no_other(#[case] shift_m: f64, #[case] moves: bool) {
+        let mesh = Mesh::refined(&Shape::plane(1.0, 1.0), primitive::plane(1.0, 1.0), 0.5, 100).unwrap();
+        let sheets = sheet(&mesh).0.copies([1.0; 2].into_iter());
+        // The second lies above the first.
+        let mut x = sheets.rest.clone();
+        let upper = x.len() / 2;
+        x[upper..].iter_mut().for_each(|x| x.y += 0.01);
+        let [a, b, c] = sheets.faces[0];
+        let pairs = [Pair::PointTriangle([upper as u32 + a, a, b, c])];
+        let down = RigidMotion { centre: DVec3::ZERO, shift: DVec3::NEG_Y * shift_m, turn: DVec3::ZERO };
+        // The first is not balanced.
+        let mut motions = [Some(down)];
+        leave_out_meeting(&mut motions, &sheets, &[u32::MAX, 0], &pairs, &x);
+        assert_eq!(motions[0].is_some(), moves);
+    }
+}
