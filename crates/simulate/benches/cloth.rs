@@ -2,7 +2,8 @@
 //! solver's own timers.
 //!
 //! `cargo test --workspace --bench cloth -- SCENE SIDE`: one scene alone (`held`, `ball`, `wind` or `soft`); `-- stretch`: how far a
-//! hung sheet of the physics library stretches, by its iterations, which may be given.
+//! hung sheet of the physics library stretches, by its iterations, which may be given; `-- restart SIDE`: how
+//! long it takes to prepare.
 
 use geometry::Meshes;
 use rapier3d::prelude::{
@@ -173,6 +174,17 @@ fn library_stretch(side: usize, iterations: usize) -> (f64, f64) {
     ((0..side).map(lowest).sum::<f64>() / side as f64, elapsed)
 }
 
+/// Milliseconds from a shot to the first of its frames, the least of some tries: what playing takes to begin anew after a change.
+fn restart(side: usize, tries: u32) -> f64 {
+    let shot = shot(Scene::Held, side);
+    let one = |_| {
+        let start = Instant::now();
+        drop(Simulation::new(&shot, &Meshes::default()).expect("a sound shot"));
+        start.elapsed().as_secs_f64() * 1e3
+    };
+    (0..tries).map(one).fold(f64::INFINITY, f64::min)
+}
+
 fn in_threads<T: Send>(threads: usize, work: impl FnOnce() -> T + Send) -> T {
     rayon::ThreadPoolBuilder::new().num_threads(threads).build().expect("a pool").install(work)
 }
@@ -180,6 +192,11 @@ fn in_threads<T: Send>(threads: usize, work: impl FnOnce() -> T + Send) -> T {
 fn main() {
     let arguments: Vec<String> = std::env::args().skip(1).collect();
     let wanted = |scene: Scene| arguments.iter().any(|of| *of == format!("{scene:?}").to_lowercase());
+    if arguments.iter().any(|argument| argument == "restart") {
+        let side = arguments.iter().find_map(|argument| argument.parse().ok()).unwrap_or(100);
+        println!("Prepared in {:.0} ms", restart(side, 5));
+        return;
+    }
     if arguments.iter().any(|argument| argument == "stretch") {
         let given: Vec<usize> = arguments.iter().filter_map(|argument| argument.parse().ok()).collect();
         for iterations in if given.is_empty() { vec![1, 4, 16, 64, 256] } else { given } {
@@ -215,6 +232,10 @@ fn main() {
         "Soft body of {} cells (each as five tetrahedra) on steps: {soft:.1} ms, a frame of 1/24 s {:.0} (wanted: 41.7)",
         18 * 18 * 18,
         soft * 2.5
+    );
+    let [small, large] = [restart(100, 5), restart(500, 2)];
+    println!(
+        "Prepared to play: {small:.0} ms at 10,000 vertices (wanted: 100), {large:.0} at 250,000 (wanted: 500)"
     );
     // Threads and size, of a held sheet that falls.
     let small = [1, 2].map(|threads| in_threads(threads, || ours(Scene::Held, 100, [20, 30], false)));

@@ -94,7 +94,10 @@ const SEARCHES: u32 = 4;
 impl DeformableBody {
     pub fn new(discretization: Discretization, parts: Vec<Part>, x: Vec<DVec3>, v: Vec<DVec3>) -> Self {
         let nodes: Vec<Range<usize>> = parts.iter().map(|part| part.nodes.clone()).collect();
-        let structure = Structure::new(&discretization, &nodes);
+        let (structure, surface) = rayon::join(
+            || Structure::new(&discretization, &nodes),
+            || SurfacePoints::new(&discretization, &parts, &x),
+        );
         let blocks = vec![Mat3A::ZERO; structure.near.columns.len()];
         let mut part_of_node = vec![0u16; discretization.len()];
         nodes.iter().zip(0..).for_each(|(nodes, i)| part_of_node[nodes.clone()].fill(i));
@@ -103,7 +106,7 @@ impl DeformableBody {
         Self {
             pressure: ContactPressure::new(points_at_rest.len()),
             densities: vec![0.0; parts.len()],
-            surface: SurfacePoints::new(&discretization, &parts, &x),
+            surface,
             touches: ActiveContacts::default(),
             impulses: Vec::new(),
             state: State::new(x, v, &discretization),

@@ -5,7 +5,7 @@
 //! K. Salkauskas, 1981), so that a uniform strain has the same energy on each level. The matrices of the levels are the
 //! Galerkin products Pᵀ A P.
 
-use super::blocks::{CHUNK, Rows, mirror_upper, scalar};
+use super::blocks::{CHUNK, Rows, mirror_upper, scalar, starts};
 use glam::{Mat3A, Mat4, Vec3, Vec3A, Vec4};
 use rayon::prelude::*;
 
@@ -26,21 +26,17 @@ pub(super) struct Weights {
 
 impl Weights {
     fn of_lists(lists: &[Vec<(u32, f32)>]) -> Self {
-        let (mut starts, mut columns, mut values) = (vec![0], Vec::new(), Vec::new());
-        for list in lists {
-            columns.extend(list.iter().map(|(point, _)| *point));
-            values.extend(list.iter().map(|(_, weight)| *weight));
-            starts.push(columns.len() as u32);
-        }
-        Self { rows: Rows { starts, columns }, values }
+        let (columns, values) = lists.iter().flatten().copied().unzip();
+        Self { rows: Rows { starts: starts(lists.iter().map(Vec::len)), columns }, values }
     }
 
     fn transposed(&self, count: usize) -> Self {
-        let mut lists = vec![Vec::new(); count];
-        for row in 0..self.rows.len() {
-            self.of(row).for_each(|(point, weight)| lists[point as usize].push((row as u32, weight)));
-        }
-        Self::of_lists(&lists)
+        let entries = (0..self.rows.len()).flat_map(|row| self.rows.row(row).map(move |entry| (row, entry)));
+        let turned = entries.clone().map(|(row, entry)| (self.rows.columns[entry], row as u32));
+        let places = entries.map(|(_, entry)| (self.rows.columns[entry], entry as u32));
+        let of_entry = |entry: &u32| self.values[*entry as usize];
+        let values = Rows::grouped(count, places).columns.iter().map(of_entry).collect();
+        Self { values, rows: Rows::grouped(count, turned) }
     }
 
     fn of(&self, row: usize) -> impl Iterator<Item = (u32, f32)> {
@@ -139,9 +135,7 @@ impl Level {
                     return vec![(number[point], 1.0)];
                 }
                 let around = below.of(point).iter().flat_map(|&near| below.of(near as usize));
-                let mut around: Vec<u32> = around.copied().filter(|&p| number[p as usize] != NONE).collect();
-                around.sort_unstable();
-                around.dedup();
+                let around = unique(around.copied().filter(|&p| number[p as usize] != NONE).collect());
                 let most = if below.of(point).len() > MAX_OF_SHEET { PARENTS_IN_BODY } else { PARENTS };
                 let weights = interpolation_weights(at[point], &around, at, most);
                 weights.into_iter().map(|(p, weight)| (number[p as usize], weight)).collect()
@@ -151,14 +145,10 @@ impl Level {
         let children = parents.transposed(chosen.len());
         // The entries Pᵀ A P, row by row.
         let columns = |pattern: &Rows, row: usize| -> Vec<u32> {
-            let near = children.of(row).flat_map(|(child, _)| pattern.of(child as usize).to_vec());
-            let mut near: Vec<u32> = near.collect();
-            near.sort_unstable();
-            near.dedup();
-            let mut all: Vec<u32> = near.iter().flat_map(|&p| parents.rows.of(p as usize)).copied().collect();
-            all.sort_unstable();
-            all.dedup();
-            all
+            let children = children.rows.of(row).iter();
+            let near = children.flat_map(|child| pattern.of(*child as usize));
+            let near = unique(near.copied().collect());
+            unique(near.iter().flat_map(|&p| parents.rows.of(p as usize)).copied().collect())
         };
         let lists = (0..chosen.len()).into_par_iter().map(|row| {
             let mut list = columns(below, row);
@@ -167,24 +157,8 @@ impl Level {
             }
             list
         });
-        let rows = Rows::of_lists(lists.collect());
-        let terms: Vec<Vec<Vec<(u32, f32)>>> = (0..chosen.len())
-            .into_par_iter()
-            .map(|row| {
-                let mut lists = vec![Vec::new(); rows.of(row).len()];
-                for (child, weight) in children.of(row) {
-                    for entry in below.row(child as usize) {
-                        for (parent, other) in parents.of(below.columns[entry] as usize) {
-                            let place = rows.of(row).binary_search(&parent).expect("it has an entry");
-                            lists[place].push((entry as u32, weight * other));
-                        }
-                    }
-                }
-                let upper = rows.of(row).partition_point(|&column| (column as usize) < row);
-                lists.split_off(upper)
-            })
-            .collect();
-        let terms = Weights::of_lists(&terms.concat());
+        let rows = Rows::of_lists(&lists.collect::<Vec<_>>());
+        let terms = terms(&rows, below, &parents, &children);
         let halves = rows.halves();
         let part_of_row = chosen.iter().map(|point| part_of[*point as usize]).collect();
         let mut level = Self { parents, children, rows, halves, terms, scalars: Vec::new(), part_of_row };
@@ -226,6 +200,40 @@ impl Level {
         entries.map(sum).collect_into_vec(upper);
         mirror_upper(&self.halves, upper, blocks);
     }
+}
+
+/// For each entry of the upper half of `rows`, the entries of the level below of which it is the sum, and their weights.
+fn terms(rows: &Rows, below: &Rows, parents: &Weights, children: &Weights) -> Weights {
+    let of_row = |row: usize| {
+        let first = rows.of(row).partition_point(|&column| (column as usize) < row);
+        let upper = &rows.of(row)[first..];
+        let (mut places, mut found) = (Vec::new(), Vec::new());
+        for (child, weight) in children.of(row) {
+            for entry in below.row(child as usize) {
+                for (parent, other) in parents.of(below.columns[entry] as usize) {
+                    if let Ok(place) = upper.binary_search(&parent) {
+                        places.push((place as u32, found.len() as u32));
+                        found.push((entry as u32, weight * other));
+                    }
+                }
+            }
+        }
+        let grouped = Rows::grouped(upper.len(), places.iter().copied());
+        let counts: Vec<usize> = (0..upper.len()).map(|place| grouped.row(place).len()).collect();
+        let terms: Vec<(u32, f32)> = grouped.columns.iter().map(|term| found[*term as usize]).collect();
+        (counts, terms)
+    };
+    let each = (0..rows.len()).into_par_iter().map(of_row);
+    let (counts, terms): (Vec<Vec<usize>>, Vec<Vec<(u32, f32)>>) = each.unzip();
+    let (columns, values) = terms.into_iter().flatten().unzip();
+    Weights { rows: Rows { starts: starts(counts.into_iter().flatten()), columns }, values }
+}
+
+/// The numbers of a list, ascending and each once.
+fn unique(mut list: Vec<u32>) -> Vec<u32> {
+    list.sort_unstable();
+    list.dedup();
+    list
 }
 
 /// Weights of at most so many points around `x` that sum to 1 and give back linear functions, those of the nearest greatest.

@@ -6,7 +6,6 @@ use super::face_tree::{FaceTree, PointWay};
 use super::unfolded::UnfoldedRegions;
 use glam::{DVec3, Vec3A};
 use rayon::prelude::*;
-use std::collections::HashSet;
 use std::sync::atomic::{AtomicUsize, Ordering::Relaxed};
 
 /// Two features, none of whose points is shared: the first one or two points are one feature's, the others the other's.
@@ -137,28 +136,36 @@ struct Face {
 impl PairSearch {
     /// Of faces between points at `x`, which lie at `rest` in the body of each.
     pub fn new(faces: &[[u32; 3]], x: &[DVec3], rest: &[DVec3]) -> Self {
-        let mut edges = HashSet::new();
+        // The ends of each side, and its place: three times the face and its first corner.
+        let mut sides: Vec<([u32; 2], u32)> = (faces.iter().zip(0..))
+            .flat_map(|(face, number)| {
+                (0..3).map(move |i| {
+                    let [a, b] = [face[i], face[(i + 1) % 3]];
+                    ([a.min(b), a.max(b)], 3 * number + i as u32)
+                })
+            })
+            .collect();
+        sides.par_sort_unstable();
+        let mut first = vec![false; sides.len()];
+        for same in sides.chunk_by(|(one, _), (two, _)| one == two) {
+            first[same[0].1 as usize] = true;
+        }
         let mut taken = vec![false; x.len()];
-        let mut faces_of = vec![Vec::new(); x.len()];
-        let all = faces.iter().zip(0..).map(|(&points, face)| {
-            points.iter().for_each(|p| faces_of[*p as usize].push(face));
-            let side = |i: usize| [points[i], points[(i + 1) % 3]];
-            let length = |i: usize| side(i).map(|p| rest[p as usize]);
-            let shortest = (0..3).map(length).map(|[a, b]| a.distance(b)).fold(f64::INFINITY, f64::min);
+        let all = faces.iter().enumerate().map(|(face, &points)| {
+            let ends = |i: usize| [points[i], points[(i + 1) % 3]].map(|p| rest[p as usize]);
+            let shortest = (0..3).map(ends).map(|[a, b]| a.distance(b)).fold(f64::INFINITY, f64::min);
             Face {
                 points,
                 shortest: shortest as f32,
                 own_points: points.map(|p| !std::mem::replace(&mut taken[p as usize], true)),
-                own_edges: [0, 1, 2].map(|i| {
-                    let [a, b] = side(i);
-                    edges.insert([a.min(b), a.max(b)])
-                }),
+                own_edges: [0, 1, 2].map(|i| first[3 * face + i]),
             }
         });
         let all = all.collect();
         let tree = FaceTree::new(faces, x);
         let unfolded = UnfoldedRegions::new(faces, rest, &tree);
-        Self { faces: all, faces_of: Rows::of_lists(faces_of), tree, unfolded }
+        let corners = faces.iter().zip(0..).flat_map(|(face, number)| face.map(|p| (p, number)));
+        Self { faces: all, faces_of: Rows::grouped(x.len(), corners), tree, unfolded }
     }
 
     /// All pairs that may come closer than `reach` while the points go straight from `from` to `to`, in an order that does
@@ -430,6 +437,7 @@ impl PairFilter<'_> {
 #[cfg(test)]
 mod tests {
     use super::*;
+    use std::collections::HashSet;
 
     #[test]
     fn nearest_points_are_nearer_than_any_others() {

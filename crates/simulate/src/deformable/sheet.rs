@@ -7,7 +7,7 @@ use super::membrane::Triangle;
 use super::torn::TornMesh;
 use geometry::Mesh;
 use glam::DVec3;
-use std::collections::HashMap;
+use rayon::prelude::*;
 use std::sync::Arc;
 
 /// The sheet of a mesh in the element's frame, the mesh that is shown of it, the mean length of its edges, m, and the face of the
@@ -22,30 +22,37 @@ pub(super) fn torn_sheet(torn: TornMesh) -> (Discretization, ShownMesh, f64, Vec
     let at = |p: u32| rest[p as usize];
     let mut triangles = Vec::with_capacity(faces.len());
     let mut measures = vec![0.0; rest.len()];
-    let mut edges: HashMap<[u32; 2], Vec<u32>> = HashMap::new();
+    // The ends of each side, and the corner opposite.
+    let mut sides: Vec<([u32; 2], u32)> = Vec::with_capacity(3 * faces.len());
     let (mut length, mut count) = (0.0, 0u32);
     for (number, (face, corners)) in (0..).zip(faces.iter().zip(&mesh.triangles)) {
         let Some(triangle) = Triangle::new(*face, face.map(at), warp(mesh, *corners)) else { continue };
         for (i, &point) in face.iter().enumerate() {
             measures[point as usize] += triangle.area / 3.0;
             let (a, b) = (point, face[(i + 1) % 3]);
-            edges.entry([a.min(b), a.max(b)]).or_default().push(face[(i + 2) % 3]);
+            sides.push(([a.min(b), a.max(b)], face[(i + 2) % 3]));
             length += at(a).distance(at(b));
             count += 1;
         }
         triangles.push(triangle);
         face_of.push(number);
     }
-    let across = |a: u32, b: u32, own: u32| match edges.get(&[a.min(b), a.max(b)]).map(Vec::as_slice) {
-        Some([one, two]) if *one == own => Some(*two),
-        Some([one, two]) if *two == own => Some(*one),
-        _ => None,
+    sides.par_sort_unstable();
+    let across = |a: u32, b: u32, own: u32| {
+        let edge = [a.min(b), a.max(b)];
+        let after = &sides[sides.partition_point(|(of, _)| *of < edge)..];
+        let count = after.iter().take(3).take_while(|(of, _)| *of == edge).count();
+        match after[..count] {
+            [(_, one), (_, two)] if one == own => Some(two),
+            [(_, one), (_, two)] if two == own => Some(one),
+            _ => None,
+        }
     };
     let bend = |triangle: &Triangle| {
         let [a, b, c] = triangle.points;
         Bend::new(triangle, [across(b, c, a), across(c, a, b), across(a, b, c)], at)
     };
-    let bends = triangles.iter().map(bend).collect();
+    let bends = triangles.par_iter().with_min_len(64).map(bend).collect();
     let shown = ShownMesh { topology, point_of: weld.point_of };
     let discretization = Discretization {
         measures,

@@ -52,17 +52,24 @@ pub(super) struct Structure {
 
 /// The matrix of bending of stiffness 1 at the entries of `bent`, with factors of each triangle; none: all are 1.
 fn bending_of(discretization: &Discretization, bent: &Rows, factors: &[f64]) -> Vec<f64> {
-    let mut bending = vec![0.0; bent.columns.len()];
-    for (triangle, bend) in discretization.bends.iter().enumerate() {
-        let factor = factors.get(triangle).copied().unwrap_or(1.0);
-        for (i, a) in bend.points.iter().enumerate() {
+    let bends = &discretization.bends;
+    // For each node, six times the triangles that bend with it and its place among their points.
+    let entries = (bends.iter().zip(0..))
+        .flat_map(|(bend, triangle)| bend.points.into_iter().zip(6 * triangle..6 * triangle + 6));
+    let bent_by = Rows::grouped(bent.len(), entries);
+    let of_row = |row: usize| {
+        let columns = bent.of(row);
+        let mut sums = vec![0.0; columns.len()];
+        for (triangle, i) in bent_by.of(row).iter().map(|at| (*at as usize / 6, *at as usize % 6)) {
+            let (bend, factor) = (&bends[triangle], factors.get(triangle).copied().unwrap_or(1.0));
             for (j, b) in bend.points.iter().enumerate() {
                 let product: f64 = bend.weights.iter().map(|weights| weights[i] * weights[j]).sum();
-                bending[bent.entry(*a, *b)] += factor * product;
+                sums[columns.binary_search(b).expect("the pair has an entry")] += factor * product;
             }
         }
-    }
-    bending
+        sums
+    };
+    (0..bent.len()).into_par_iter().with_min_len(CHUNK).flat_map_iter(of_row).collect()
 }
 
 impl Structure {
@@ -76,29 +83,24 @@ impl Structure {
         });
         let near = Rows::new(n, of_triangles.chain(of_cells));
         let halves = near.halves();
-        let place = |row: u32, column: u32| halves[near.entry(row, column)] as usize / 2;
-        let mut terms = vec![Vec::new(); (near.columns.len() + n) / 2];
-        let mut on_diagonal = vec![OFF; terms.len()];
-        (0..n as u32).for_each(|point| on_diagonal[place(point, point)] = point);
-        let mut corners = vec![Vec::new(); n];
-        for (triangle, [a, b, c]) in triangles().enumerate() {
-            let triangle = triangle as u32;
-            for (i, row) in [a, b, c].into_iter().enumerate() {
-                for (j, column) in [a, b, c].into_iter().enumerate().filter(|(_, column)| *column >= row) {
-                    terms[place(row, column)].push(9 * triangle + (3 * i + j) as u32);
+        let place = |row: u32, column: u32| (halves[near.entry(row, column)] / 2) as u32;
+        let mut on_diagonal = vec![OFF; (near.columns.len() + n) / 2];
+        (0..n as u32).for_each(|point| on_diagonal[place(point, point) as usize] = point);
+        let (mut terms, mut corners) = (Vec::new(), Vec::new());
+        for (triangle, points) in (0..).zip(triangles()) {
+            for (i, row) in (0..).zip(points) {
+                corners.push((row, 3 * triangle + i));
+                for (j, column) in (0..).zip(points).filter(|(_, column)| *column >= row) {
+                    terms.push((place(row, column), 9 * triangle + 3 * i + j));
                 }
             }
-            [a, b, c]
-                .iter()
-                .zip(0..)
-                .for_each(|(p, corner)| corners[*p as usize].push(3 * triangle + corner));
         }
         let count = discretization.triangles.len();
         for (cell, nodes) in discretization.cells.iter().map(|cell| cell.nodes).enumerate() {
             for i in 0..8 {
-                corners[nodes[i] as usize].push((3 * count + 8 * cell + i) as u32);
+                corners.push((nodes[i], (3 * count + 8 * cell + i) as u32));
                 for k in i..8 {
-                    terms[place(nodes[i], nodes[k])].push((9 * count + PAIRS * cell + pair(i, k)) as u32);
+                    terms.push((place(nodes[i], nodes[k]), (9 * count + PAIRS * cell + pair(i, k)) as u32));
                 }
             }
         }
@@ -117,9 +119,9 @@ impl Structure {
             mirrored: near.mirrored(),
             halves,
             near,
-            terms: Rows::of_lists(terms),
+            terms: Rows::grouped(on_diagonal.len(), terms.into_iter()),
             on_diagonal,
-            corners: Rows::of_lists(corners),
+            corners: Rows::grouped(n, corners.into_iter()),
             triangles: count,
             bent,
             bending,

@@ -140,7 +140,7 @@ pub(super) struct UnfoldedRegions {
 impl UnfoldedRegions {
     /// Of faces between points that lie at `rest`, each body by itself.
     pub fn new(faces: &[[u32; 3]], rest: &[DVec3], tree: &FaceTree) -> Self {
-        let mut all = Self { faces_of: Rows::of_lists(Vec::new()), ..Self::default() };
+        let mut all = Self { faces_of: Rows::of_lists(&[]), ..Self::default() };
         // Where each face lies on its sheet.
         let mut flat: Vec<Option<(u32, [Vec2; 3])>> = vec![None; faces.len()];
         let mut lists = Vec::new();
@@ -155,7 +155,7 @@ impl UnfoldedRegions {
             return all;
         }
         all.ranges = vec![Range::ALL; all.blocked.len()];
-        all.faces_of = Rows::of_lists(lists);
+        all.faces_of = Rows::of_lists(&lists);
         let none = Patch { grid: NONE, min: Vec2::ZERO, max: Vec2::ZERO };
         let leaf = |face: u32| {
             flat[face as usize].map_or(none, |(grid, [a, b, c])| Patch {
