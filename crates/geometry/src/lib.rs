@@ -21,7 +21,9 @@
 
 mod bvh;
 mod clearances;
+mod convex_polygon;
 mod deformation;
+mod disjoint_sets;
 mod edge_flips;
 mod image;
 pub mod maps;
@@ -44,7 +46,9 @@ pub mod uv;
 mod weld;
 
 pub use bvh::{Bounds, Bvh, Hit, Ray, RefitPlan, Tree};
+pub use convex_polygon::ConvexPolygon;
 pub use deformation::{crevices, deformation, part_above_zero};
+pub use disjoint_sets::DisjointSets;
 pub use image::{Image, brightness};
 pub use mass::{MassProperties, mass_properties};
 pub use mesh::{FaceGroup, Mesh, MeshError};

@@ -1,5 +1,6 @@
 //! Vertices at one point of a surface: meshes split vertices where UVs or normals jump.
 
+use crate::DisjointSets;
 use glam::Vec3;
 use std::collections::HashMap;
 
@@ -63,23 +64,14 @@ pub(crate) fn sides([a, b, c]: &[u32; 3]) -> impl Iterator<Item = [u32; 2]> {
 /// The part of each face, as the number of the first face in it: edges of which `joins` is true join their faces. Edges are given
 /// with the lower point first.
 pub fn parts_by_edges(faces: &[[u32; 3]], joins: impl Fn(&[u32; 2]) -> bool) -> Vec<u32> {
-    fn root(part: &mut [u32], mut at: u32) -> u32 {
-        while part[at as usize] != at {
-            part[at as usize] = part[part[at as usize] as usize];
-            at = part[at as usize];
-        }
-        at
-    }
-    let mut part: Vec<u32> = (0..faces.len() as u32).collect();
+    let mut sets = DisjointSets::new(faces.len());
     let mut beside: HashMap<[u32; 2], u32> = HashMap::new();
     for (face, corners) in (0..).zip(faces) {
         for side in sides(corners).filter(|side| joins(side)) {
-            let other = *beside.entry(side).or_insert(face);
-            let (a, b) = (root(&mut part, face), root(&mut part, other));
-            part[a.max(b) as usize] = a.min(b);
+            sets.join(face, *beside.entry(side).or_insert(face));
         }
     }
-    (0..faces.len() as u32).map(|face| root(&mut part, face)).collect()
+    sets.roots()
 }
 
 /// Numbers of groups, in the order in which the groups appear.

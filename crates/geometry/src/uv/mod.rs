@@ -2,7 +2,7 @@
 
 mod unwrap;
 
-use crate::Mesh;
+use crate::{Mesh, parts_by_edges};
 use glam::{Vec2, Vec3};
 use shot::UvLayout;
 use std::collections::HashMap;
@@ -130,33 +130,14 @@ pub fn pieces(mesh: &Mesh) -> u32 {
         let (p, uv) = (mesh.positions[v as usize] + Vec3::ZERO, mesh.uvs[v as usize] + Vec2::ZERO);
         [p.x, p.y, p.z, uv.x, uv.y].map(f32::to_bits)
     };
-    let mut numbers: HashMap<[u32; 5], usize> = HashMap::new();
-    let faces: Vec<[usize; 3]> = (mesh.triangles.iter())
-        .map(|face| {
-            face.map(|v| {
-                let next = numbers.len();
-                *numbers.entry(point(v)).or_insert(next)
-            })
-        })
-        .collect();
-    let mut parents: Vec<usize> = (0..faces.len()).collect();
-    fn root(parents: &mut [usize], mut of: usize) -> usize {
-        while parents[of] != of {
-            parents[of] = parents[parents[of]];
-            of = parents[of];
-        }
-        of
-    }
-    let mut at_edges: HashMap<[usize; 2], usize> = HashMap::new();
-    for (face, &[a, b, c]) in faces.iter().enumerate() {
-        for (from, to) in [(a, b), (b, c), (c, a)] {
-            if let Some(other) = at_edges.insert([from.min(to), from.max(to)], face) {
-                let (one, two) = (root(&mut parents, face), root(&mut parents, other));
-                parents[one] = two;
-            }
-        }
-    }
-    (0..faces.len()).filter(|face| parents[*face] == *face).count() as u32
+    let mut numbers: HashMap<[u32; 5], u32> = HashMap::new();
+    let mut number = |v: u32| {
+        let next = numbers.len() as u32;
+        *numbers.entry(point(v)).or_insert(next)
+    };
+    let faces: Vec<[u32; 3]> = mesh.triangles.iter().map(|face| face.map(&mut number)).collect();
+    let parts = parts_by_edges(&faces, |_| true);
+    (0..).zip(parts).filter(|(face, part)| face == part).count() as u32
 }
 
 /// How far the UVs of a mesh stretch an image, against the mean: the greatest and the mean of |ln σ| over the faces weighted by

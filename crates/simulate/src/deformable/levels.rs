@@ -17,6 +17,9 @@ const PARENTS: usize = 4;
 const PARENTS_IN_BODY: usize = 8;
 const MAX_OF_SHEET: usize = 16;
 
+/// Points of another level, each with its weight.
+type WeightList = Vec<(u32, f32)>;
+
 /// Weights between two levels: for each row, the points of the other level.
 #[derive(Debug)]
 pub(super) struct Weights {
@@ -25,7 +28,7 @@ pub(super) struct Weights {
 }
 
 impl Weights {
-    fn of_lists(lists: &[Vec<(u32, f32)>]) -> Self {
+    fn of_lists(lists: &[WeightList]) -> Self {
         let (columns, values) = lists.iter().flatten().copied().unzip();
         Self { rows: Rows { starts: starts(lists.iter().map(Vec::len)), columns }, values }
     }
@@ -128,7 +131,7 @@ impl Level {
         const NONE: u32 = u32::MAX;
         let mut number = vec![NONE; at.len()];
         chosen.iter().enumerate().for_each(|(i, &point)| number[point as usize] = i as u32);
-        let parents: Vec<Vec<(u32, f32)>> = (0..at.len())
+        let parents: Vec<WeightList> = (0..at.len())
             .into_par_iter()
             .map(|point| {
                 if number[point] != NONE {
@@ -220,13 +223,14 @@ fn terms(rows: &Rows, below: &Rows, parents: &Weights, children: &Weights) -> We
         }
         let grouped = Rows::grouped(upper.len(), places.iter().copied());
         let counts: Vec<usize> = (0..upper.len()).map(|place| grouped.row(place).len()).collect();
-        let terms: Vec<(u32, f32)> = grouped.columns.iter().map(|term| found[*term as usize]).collect();
+        let terms: WeightList = grouped.columns.iter().map(|term| found[*term as usize]).collect();
         (counts, terms)
     };
     let each = (0..rows.len()).into_par_iter().map(of_row);
-    let (counts, terms): (Vec<Vec<usize>>, Vec<Vec<(u32, f32)>>) = each.unzip();
-    let (columns, values) = terms.into_iter().flatten().unzip();
-    Weights { rows: Rows { starts: starts(counts.into_iter().flatten()), columns }, values }
+    let each: Vec<(Vec<usize>, WeightList)> = each.collect();
+    let starts = starts(each.iter().flat_map(|(counts, _)| counts).copied());
+    let (columns, values) = each.into_iter().flat_map(|(_, terms)| terms).unzip();
+    Weights { rows: Rows { starts, columns }, values }
 }
 
 /// The numbers of a list, ascending and each once.
@@ -237,7 +241,7 @@ fn unique(mut list: Vec<u32>) -> Vec<u32> {
 }
 
 /// Weights of at most so many points around `x` that sum to 1 and give back linear functions, those of the nearest greatest.
-fn interpolation_weights(x: Vec3, around: &[u32], at: &[Vec3], most: usize) -> Vec<(u32, f32)> {
+fn interpolation_weights(x: Vec3, around: &[u32], at: &[Vec3], most: usize) -> WeightList {
     let mut near: Vec<(f32, u32)> = around.iter().map(|&p| (at[p as usize].distance(x), p)).collect();
     near.sort_unstable_by(|a, b| a.0.total_cmp(&b.0).then(a.1.cmp(&b.1)));
     near.truncate(most);
@@ -255,7 +259,7 @@ fn interpolation_weights(x: Vec3, around: &[u32], at: &[Vec3], most: usize) -> V
         moments += Mat4::from_cols(b * b.x, b * b.y, b * b.z, b * b.w) * by;
     }
     let first = moments.inverse() * Vec4::X;
-    let mut weights: Vec<(u32, f32)> =
+    let mut weights: WeightList =
         near.iter().map(|(distance, p)| (*p, closeness(*distance) * basis(*p).dot(first))).collect();
     weights.retain(|(_, weight)| weight.abs() > 0.04);
     let sum: f32 = weights.iter().map(|(_, weight)| weight).sum();

@@ -7,6 +7,7 @@ use super::holds::Holds;
 use super::pairs::Pair;
 use super::prediction::Prediction;
 use super::self_contact::SelfContact;
+use geometry::DisjointSets;
 use glam::{DMat3, DVec3};
 
 /// Bodies that touch, or are near each other, and what they have in common.
@@ -23,33 +24,26 @@ fn groups(
     near: &[SelfContact],
     contacts: [&[Contacts]; 2],
 ) -> Vec<Group> {
-    let mut joined: Vec<u32> = (0..discretization.bodies).collect();
-    fn root(joined: &mut [u32], mut at: u32) -> usize {
-        while joined[at as usize] != at {
-            joined[at as usize] = joined[joined[at as usize] as usize];
-            at = joined[at as usize];
-        }
-        at as usize
-    }
+    let mut joined = DisjointSets::new(discretization.bodies as usize);
     let body_of = |point: u32| discretization.body_of_point(point);
     for contact in near {
         let [first, others @ ..] = contact.points().map(body_of);
-        for other in others.into_iter().filter(|other| *other != first) {
-            let (a, b) = (root(&mut joined, first), root(&mut joined, other));
-            joined[a.max(b)] = a.min(b) as u32;
-        }
+        others.into_iter().for_each(|other| {
+            joined.join(first, other);
+        });
     }
+    let root_of = joined.roots();
     let mut groups: Vec<Group> =
-        (0..joined.len()).map(|_| Group { held: holds.any_centre(), nodes: Vec::new() }).collect();
+        root_of.iter().map(|_| Group { held: holds.any_centre(), nodes: Vec::new() }).collect();
     for (node, body) in (0..).zip(&discretization.body_of) {
-        let group = &mut groups[root(&mut joined, *body)];
+        let group = &mut groups[root_of[*body as usize] as usize];
         group.held |= holds.holds(node as usize);
         group.nodes.push(node);
     }
     for (point, contacts) in contacts.iter().flat_map(|of| of.iter().enumerate()) {
         // Whether it acted in the step or not.
         if contacts.iter().flatten().any(|contact| !contact.gives_way()) {
-            groups[root(&mut joined, body_of(point as u32))].held = true;
+            groups[root_of[body_of(point as u32) as usize] as usize].held = true;
         }
     }
     groups.retain(|group| !group.held && !group.nodes.is_empty());

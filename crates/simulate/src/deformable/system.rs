@@ -83,7 +83,7 @@ impl Structure {
         });
         let near = Rows::new(n, of_triangles.chain(of_cells));
         let halves = near.halves();
-        let place = |row: u32, column: u32| (halves[near.entry(row, column)] / 2) as u32;
+        let place = |row: u32, column: u32| halves[near.entry(row, column)] / 2;
         let mut on_diagonal = vec![OFF; (near.columns.len() + n) / 2];
         (0..n as u32).for_each(|point| on_diagonal[place(point, point) as usize] = point);
         let (mut terms, mut corners) = (Vec::new(), Vec::new());

@@ -10,6 +10,7 @@
 use super::embedding::Embedding;
 use super::pairs::Pair;
 use super::separating_planes::{Motion, Plane, Wall, broken, may_meet, project};
+use geometry::DisjointSets;
 use glam::{DMat3, DQuat, DVec3};
 use rayon::prelude::*;
 use std::collections::BTreeMap;
@@ -81,29 +82,12 @@ pub(super) struct Truncated {
 
 /// Impact zones: nodes that move as one.
 struct ImpactZones {
-    /// For each node, another of its zone, or itself.
-    of: Vec<u32>,
+    nodes: DisjointSets,
 }
 
 impl ImpactZones {
     fn new(nodes: usize) -> Self {
-        Self { of: (0..nodes as u32).collect() }
-    }
-
-    fn root(&mut self, node: u32) -> u32 {
-        let mut at = node;
-        while self.of[at as usize] != at {
-            self.of[at as usize] = self.of[self.of[at as usize] as usize];
-            at = self.of[at as usize];
-        }
-        at
-    }
-
-    /// Joins two zones; whether they were not one.
-    fn join(&mut self, a: u32, b: u32) -> bool {
-        let (a, b) = (self.root(a), self.root(b));
-        self.of[a.max(b) as usize] = a.min(b);
-        a != b
+        Self { nodes: DisjointSets::new(nodes) }
     }
 
     /// Joins the nodes of broken planes, moves each zone by the mean of its motions, or as a rigid body with the nodes in it that
@@ -116,7 +100,7 @@ impl ImpactZones {
                 let points = planes[i as usize].points;
                 let first = motion.embedding.of(points[0]).next().map_or(0, |(node, _)| node);
                 for (node, _) in points.into_iter().flat_map(|point| motion.embedding.of(point)) {
-                    joined |= self.join(first, node);
+                    joined |= self.nodes.join(first, node);
                 }
             }
             if !joined {
@@ -126,7 +110,7 @@ impl ImpactZones {
             let held = motion.held;
             let mut sums = vec![(DVec3::ZERO, 0.0f64, false); motion.moves.len()];
             for node in 0..motion.moves.len() {
-                let (sum, count, fixed) = &mut sums[self.root(node as u32) as usize];
+                let (sum, count, fixed) = &mut sums[self.nodes.root(node as u32) as usize];
                 if held[node] && !*fixed {
                     (*sum, *count, *fixed) = (DVec3::ZERO, 0.0, true);
                 }
@@ -138,7 +122,7 @@ impl ImpactZones {
             let carried = self.carried(&sums, motion, before);
             let mut fixed = held.to_vec();
             for node in (0..motion.moves.len()).filter(|node| !held[*node]) {
-                let root = self.root(node as u32);
+                let root = self.nodes.root(node as u32);
                 let (sum, count, with_held) = sums[root as usize];
                 if count > 1.0 || with_held {
                     let turned = carried.get(&root).map_or(DVec3::ZERO, |of| of.motion(before[node]));
@@ -173,7 +157,7 @@ impl ImpactZones {
     ) -> BTreeMap<u32, Turn> {
         let mut of_zones: BTreeMap<u32, Vec<usize>> = BTreeMap::new();
         for node in (0..before.len()).filter(|node| motion.held[*node]) {
-            let root = self.root(node as u32);
+            let root = self.nodes.root(node as u32);
             if sums[root as usize].1 > 1.0 {
                 of_zones.entry(root).or_default().push(node);
             }
@@ -191,7 +175,7 @@ impl ImpactZones {
         let mut any = false;
         for wall in motion.walls {
             let Some((node, _)) = motion.embedding.of(wall.point).next() else { continue };
-            let root = self.root(node) as usize;
+            let root = self.nodes.root(node) as usize;
             let (_, count, with_held) = sums[root];
             let beyond = wall.beyond(motion) - wall.normal.dot(ways[root]);
             if beyond > 0.0 && count > 1.0 && !with_held {
@@ -201,7 +185,7 @@ impl ImpactZones {
         }
         if any {
             for node in 0..motion.moves.len() {
-                let way = ways[self.root(node as u32) as usize];
+                let way = ways[self.nodes.root(node as u32) as usize];
                 if way != DVec3::ZERO && !motion.held[node] {
                     motion.moves[node] += way;
                     motion.changed[node] = true;
@@ -329,14 +313,6 @@ mod tests {
                 assert!(distance > 0.15 * apart, "{seed}: {distance} of {apart}");
             }
         }
-    }
-
-    #[test]
-    fn zones_join() {
-        let mut zones = ImpactZones::new(5);
-        assert!(zones.join(1, 3) && zones.join(3, 0) && !zones.join(0, 1));
-        assert!([0, 1, 3].iter().all(|node| zones.root(*node) == 0));
-        assert_eq!((zones.root(2), zones.root(4)), (2, 4));
     }
 
     #[test]

@@ -8,7 +8,7 @@
 
 use super::blocks::{CHUNK, Rows};
 use super::face_tree::{FaceTree, PointWay};
-use geometry::parts_by_edges;
+use geometry::{ConvexPolygon, parts_by_edges};
 use glam::{DVec3, Vec2, Vec3A, Vec3Swizzles};
 use rayon::prelude::*;
 use std::collections::HashMap;
@@ -184,7 +184,7 @@ impl UnfoldedRegions {
         let corners = || places.iter().flatten();
         let min = corners().fold(Vec2::INFINITY, |min, p| min.min(*p));
         let size = corners().fold(Vec2::NEG_INFINITY, |max, p| max.max(*p)) - min;
-        let hull = Hull::new(corners().copied().collect());
+        let hull = ConvexPolygon::hull(corners().copied().collect());
         let area: f32 = places.iter().map(|[a, b, c]| 0.5 * (*b - *a).perp_dot(*c - *a)).sum();
         if area > 1.001 * hull.area() {
             return false;
@@ -306,54 +306,6 @@ impl UnfoldedRegions {
         let sizes = (one.max - one.min).max_element() + (two.max - two.min).max_element();
         (max - min).max_element() <= 1.5 * sizes
             && self.grids[one.grid as usize].is_unfolded(min, max, &self.ranges, &self.folded)
-    }
-}
-
-/// The convex hull of points in a plane (A. Andrew, 1979).
-struct Hull {
-    /// Anticlockwise, each with its angle around the middle, from -π on.
-    corners: Vec<(f32, Vec2)>,
-    middle: Vec2,
-}
-
-impl Hull {
-    fn new(mut points: Vec<Vec2>) -> Self {
-        points.sort_unstable_by(|a, b| a.x.total_cmp(&b.x).then(a.y.total_cmp(&b.y)));
-        points.dedup();
-        let half = |points: &mut dyn Iterator<Item = Vec2>| {
-            let mut chain: Vec<Vec2> = Vec::new();
-            for p in points {
-                while let [.., a, b] = chain[..]
-                    && (b - a).perp_dot(p - b) <= 0.0
-                {
-                    chain.pop();
-                }
-                chain.push(p);
-            }
-            chain.pop();
-            chain
-        };
-        let mut corners = half(&mut points.iter().copied());
-        corners.extend(half(&mut points.iter().rev().copied()));
-        let middle = corners.iter().sum::<Vec2>() / corners.len().max(1) as f32;
-        let mut corners: Vec<(f32, Vec2)> =
-            corners.into_iter().map(|p| ((p - middle).to_angle(), p)).collect();
-        corners.sort_unstable_by(|a, b| a.0.total_cmp(&b.0));
-        Self { corners, middle }
-    }
-
-    fn area(&self) -> f32 {
-        let next = self.corners.iter().cycle().skip(1);
-        let each = self.corners.iter().zip(next);
-        each.map(|((_, a), (_, b))| 0.5 * (*a - self.middle).perp_dot(*b - self.middle)).sum()
-    }
-
-    /// How far within the nearest side of its sector a point lies.
-    fn depth(&self, p: Vec2) -> f32 {
-        let after = self.corners.partition_point(|(angle, _)| *angle <= (p - self.middle).to_angle());
-        let corner = |i: usize| self.corners.get(i % self.corners.len().max(1)).map_or(p, |(_, p)| *p);
-        let (a, b) = (corner((after + self.corners.len()).saturating_sub(1)), corner(after));
-        (b - a).normalize_or_zero().perp_dot(p - a)
     }
 }
 
