@@ -172,8 +172,9 @@ impl DeformableBody {
         let search =
             ContactSearch { colliders: step.colliders, properties: &properties, dt: step.dt, x_n: &points_n };
         let dt = f64::from(step.dt);
+        let ahead = |i: usize| targets[i].unwrap_or(state.x[i] + state.v[i] * dt);
         let mut x: Vec<DVec3> =
-            (0..state.x.len()).map(|i| targets[i].unwrap_or(state.x[i] + state.v[i] * dt)).collect();
+            (0..state.x.len()).into_par_iter().with_min_len(CHUNK).map(ahead).collect();
         let inertia_of_points = embedding.shared_out(&prediction.inertia);
         let mut contacts = vec![Contacts::default(); properties.len()];
         let mut points = embedding.all(&x);
@@ -254,7 +255,7 @@ impl DeformableBody {
                 },
             );
             // No solution crosses a solid.
-            let mut next = contacts.clone();
+            let mut next: Vec<Contacts> = contacts.par_iter().with_min_len(CHUNK).cloned().collect();
             timed(Phase::Contact, || {
                 search.detect(
                     &start,
@@ -275,7 +276,7 @@ impl DeformableBody {
                 };
                 !contacts[point].iter().flatten().all(same)
             };
-            let any_changed = (0..points.len()).any(changed);
+            let any_changed = (0..points.len()).into_par_iter().with_min_len(CHUNK).any(changed);
             solved_with = std::mem::replace(&mut contacts, next);
             let enough = furthest.iter().all(|furthest| *furthest < ENOUGH);
             if !any_changed && (enough || round > 0) {
@@ -362,7 +363,7 @@ impl DeformableBody {
         let Self {
             structure, blocks, gradient, displacements, touches, work, parts, nodes, low_rank, ..
         } = self;
-        let right_hand_side: Vec<Vec3A> = (gradient.iter().zip(held))
+        let right_hand_side: Vec<Vec3A> = (gradient.par_iter().zip(held).with_min_len(CHUNK))
             .map(|(gradient, held)| if *held { Vec3A::ZERO } else { -gradient.as_vec3a() })
             .collect();
         let matrix = structure.matrix(blocks, touches, held);
@@ -392,8 +393,10 @@ impl DeformableBody {
             );
         });
         let furthest = |part: &Part| {
-            let squares = displacements[part.nodes.clone()].iter().map(|d| f64::from(d.length_squared()));
-            squares.fold(0.0, f64::max).sqrt() / part.edge_m
+            let own = displacements[part.nodes.clone()].par_iter().with_min_len(CHUNK);
+            let squares = own.map(|d| f64::from(d.length_squared()));
+            // Whatever is not a number stays.
+            squares.reduce(|| 0.0, |a, b| if a >= b || a.is_nan() { a } else { b }).sqrt() / part.edge_m
         };
         parts.iter().map(furthest).collect()
     }

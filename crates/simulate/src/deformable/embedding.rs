@@ -130,6 +130,10 @@ impl Embedding {
     /// For each point, the sum over its nodes of `values` in proportion to its part in all points of the node: of masses,
     /// those of the points.
     pub fn shared_out(&self, values: &[f64]) -> Vec<f64> {
+        // Each point is a node.
+        if self.nodes.len() == self.len() {
+            return self.nodes.iter().map(|node| values[*node as usize]).collect();
+        }
         let mut wholes = vec![0.0; values.len()];
         for (node, weight) in self.nodes.iter().zip(&self.weights) {
             wholes[*node as usize] += weight;

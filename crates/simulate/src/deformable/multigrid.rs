@@ -230,7 +230,8 @@ pub(super) fn dot(a: &[Vec3A], b: &[Vec3A]) -> f64 {
         }
         sums.iter().sum::<f64>()
     };
-    a.chunks(BLOCK).zip(b.chunks(BLOCK)).map(of).sum()
+    let blocks: Vec<f64> = a.par_chunks(BLOCK).zip(b.par_chunks(BLOCK)).with_min_len(2).map(of).collect();
+    blocks.iter().sum()
 }
 
 #[cfg(test)]
