@@ -27,6 +27,7 @@ mod cancel;
 pub mod colliders;
 mod deformable;
 pub mod forces;
+pub mod liquid;
 pub mod look_values;
 pub mod maps;
 pub mod packing;

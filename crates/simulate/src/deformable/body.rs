@@ -173,8 +173,7 @@ impl DeformableBody {
             ContactSearch { colliders: step.colliders, properties: &properties, dt: step.dt, x_n: &points_n };
         let dt = f64::from(step.dt);
         let ahead = |i: usize| targets[i].unwrap_or(state.x[i] + state.v[i] * dt);
-        let mut x: Vec<DVec3> =
-            (0..state.x.len()).into_par_iter().with_min_len(CHUNK).map(ahead).collect();
+        let mut x: Vec<DVec3> = (0..state.x.len()).into_par_iter().with_min_len(CHUNK).map(ahead).collect();
         let inertia_of_points = embedding.shared_out(&prediction.inertia);
         let mut contacts = vec![Contacts::default(); properties.len()];
         let mut points = embedding.all(&x);

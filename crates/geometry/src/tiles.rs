@@ -1,0 +1,159 @@
+//! A sparse grid: tiles of 8³ cells where there are points, and around them.
+
+use glam::{IVec3, Vec3};
+use rayon::prelude::*;
+use std::collections::HashMap;
+
+/// Cells along each side of a tile.
+pub const SIDE: i32 = 8;
+/// Cells of a tile.
+pub const CELLS: usize = (SIDE * SIDE * SIDE) as usize;
+/// Marks a tile that is not there.
+const NONE: u32 = u32::MAX;
+
+/// The cell of a grid in which a position lies.
+pub fn cell_of(position: Vec3, inverse_cell: f32) -> IVec3 {
+    (position * inverse_cell).floor().as_ivec3()
+}
+
+/// The place of a cell of a tile in the arrays of the tile.
+#[inline]
+pub fn place(local: IVec3) -> usize {
+    (local.x | local.y << 3 | local.z << 6) as usize
+}
+
+/// The cell of a tile at a place in its arrays.
+#[inline]
+pub fn local(place: usize) -> IVec3 {
+    let place = place as i32;
+    IVec3::new(place & 7, place >> 3 & 7, place >> 6)
+}
+
+/// Tiles around points, and the points in each.
+#[derive(Clone, Debug)]
+pub struct Tiles {
+    /// Edge of a cell, m.
+    pub cell_m: f32,
+    /// Places of the tiles, in tiles, ascending.
+    pub keys: Vec<IVec3>,
+    /// The tiles around each, with itself: x fastest, each from −1 to 1.
+    around: Vec<[u32; 27]>,
+    /// Particles sorted by tile and cell.
+    pub order: Vec<u32>,
+    /// Where the points of each tile begin in `order`.
+    starts: Vec<u32>,
+}
+
+impl Tiles {
+    /// Of points at positions, with tiles as far around as their cells' neighbours reach.
+    pub fn new(positions: &[Vec3], cell_m: f32) -> Self {
+        let inverse = 1.0 / cell_m;
+        let mut sorted: Vec<([i32; 3], u16, u32)> = (positions.par_iter().enumerate())
+            .map(|(i, position)| {
+                let cell = cell_of(*position, inverse);
+                let tile: IVec3 = cell >> 3;
+                ([tile.z, tile.y, tile.x], place(cell & 7) as u16, i as u32)
+            })
+            .collect();
+        sorted.par_sort_unstable();
+        let own: Vec<[i32; 3]> = sorted.chunk_by(|a, b| a.0 == b.0).map(|same| same[0].0).collect();
+        let near = |key: &[i32; 3]| {
+            let key = *key;
+            (0..27).map(move |i| [key[0] + i / 9 - 1, key[1] + i / 3 % 3 - 1, key[2] + i % 3 - 1])
+        };
+        let mut all: Vec<[i32; 3]> = own.iter().flat_map(near).collect();
+        all.par_sort_unstable();
+        all.dedup();
+        let index: HashMap<[i32; 3], u32> = all.iter().copied().zip(0..).collect();
+        let neighbours = |key: &[i32; 3]| {
+            let mut around = [NONE; 27];
+            for (slot, of) in around.iter_mut().zip(near(key)) {
+                *slot = index.get(&of).copied().unwrap_or(NONE);
+            }
+            around
+        };
+        let around = all.par_iter().with_min_len(64).map(neighbours).collect();
+        let mut starts = Vec::with_capacity(all.len() + 1);
+        let mut at = 0;
+        for key in &all {
+            starts.push(at as u32);
+            at += sorted[at..].iter().take_while(|of| of.0 == *key).count();
+        }
+        starts.push(at as u32);
+        let order = sorted.into_iter().map(|(_, _, i)| i).collect();
+        let keys = all.into_iter().map(|[z, y, x]| IVec3::new(x, y, z)).collect();
+        Self { cell_m, keys, around, order, starts }
+    }
+
+    /// Number of tiles.
+    pub fn len(&self) -> usize {
+        self.keys.len()
+    }
+
+    /// Whether there are none.
+    pub fn is_empty(&self) -> bool {
+        self.keys.is_empty()
+    }
+
+    /// Number of cells of all tiles.
+    pub fn cells(&self) -> usize {
+        self.len() * CELLS
+    }
+
+    /// The points in a tile.
+    pub fn points_in(&self, tile: usize) -> &[u32] {
+        &self.order[self.starts[tile] as usize..self.starts[tile + 1] as usize]
+    }
+
+    /// The tile beside another, if there is one; `by` is −1, 0 or 1 along each axis.
+    #[inline]
+    pub fn beside(&self, tile: usize, by: IVec3) -> Option<usize> {
+        let found = self.around[tile][(by.x + 1 + 3 * (by.y + 1) + 9 * (by.z + 1)) as usize];
+        (found != NONE).then_some(found as usize)
+    }
+
+    /// The place in arrays of all cells of a cell of a tile, or of one up to a tile away from it; none: it has no tile.
+    #[inline]
+    pub fn cell(&self, tile: usize, cell: IVec3) -> Option<usize> {
+        let by = cell >> 3;
+        let tile = if by == IVec3::ZERO { tile } else { self.beside(tile, by)? };
+        Some(tile * CELLS + place(cell & 7))
+    }
+
+    /// The lowest corner of a tile, in cells.
+    pub fn corner(&self, tile: usize) -> IVec3 {
+        self.keys[tile] * SIDE
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn points_lie_in_their_tiles_and_neighbours_are_found_across() {
+        let number = |i: u32| f32::from((i.wrapping_mul(0x9E37_79B9) >> 16) as u16) / 65_536.0 - 0.5;
+        let positions: Vec<Vec3> =
+            (0..500).map(|i| Vec3::new(3.0 * number(3 * i), number(3 * i + 1), number(3 * i + 2))).collect();
+        let tiles = Tiles::new(&positions, 0.05);
+        assert!(
+            tiles.keys.windows(2).all(|two| two[0]
+                .to_array()
+                .iter()
+                .rev()
+                .lt(two[1].to_array().iter().rev()))
+        );
+        let mut seen = 0;
+        for tile in 0..tiles.len() {
+            for &i in tiles.points_in(tile) {
+                let cell = cell_of(positions[i as usize], 20.0);
+                assert_eq!(cell >> 3, tiles.keys[tile]);
+                // The next cell along x is where its own tile says.
+                let beside = tiles.cell(tile, cell - tiles.corner(tile) + IVec3::X).unwrap();
+                assert_eq!(tiles.keys[beside / CELLS] * SIDE + local(beside % CELLS), cell + IVec3::X);
+                seen += 1;
+            }
+        }
+        assert_eq!(seen, positions.len());
+    }
+}
