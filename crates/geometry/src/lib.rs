@@ -63,4 +63,4 @@ pub use smoothing::Smoothing;
 pub use surface::Surface;
 pub use thickening::Thickening;
 pub use topology::Topology;
-pub use weld::{Weld, faces_at_edges, parts_by_edges};
+pub use weld::{Weld, faces_at_edges, parts_by_edges, sides_by_edge};

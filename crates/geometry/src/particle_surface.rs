@@ -5,13 +5,12 @@
 //! vertex in each cell that the surface passes through (S. Gibson, *Constrained elastic surface nets*, 1998), so that it is
 //! closed wherever it lies.
 
-use crate::tiles::{CELLS, SIDE, Tiles, local, place};
+use crate::tiles::{CELLS, Padded, SIDE, Tiles, local};
 use glam::{IVec3, Vec3};
 use rayon::prelude::*;
 
 /// Cells beside a tile that its particles reach.
 const MARGIN: i32 = 3;
-const PADDED: i32 = SIDE + 2 * MARGIN;
 /// Marks a cell without a vertex.
 const NONE: u32 = u32::MAX;
 
@@ -54,11 +53,6 @@ impl Sums {
     }
 }
 
-fn padded(local: IVec3) -> usize {
-    let at = local + MARGIN;
-    ((at.z * PADDED + at.y) * PADDED + at.x) as usize
-}
-
 impl ParticleSurface {
     /// The surface of particles with velocities.
     pub fn of(&self, positions: &[Vec3], velocities: &[Vec3]) -> LiquidMesh {
@@ -75,18 +69,13 @@ impl ParticleSurface {
     /// The sums at the lowest corner of each cell.
     fn sums(&self, tiles: &Tiles, positions: &[Vec3], velocities: &[Vec3]) -> Vec<Sums> {
         let reach = self.reach_m.min(MARGIN as f32 * self.cell_m);
-        let scatter = |tile: usize| -> Option<Vec<Sums>> {
-            let own = tiles.points_in(tile);
-            if own.is_empty() {
-                return None;
-            }
-            let mut out = vec![Sums::default(); (PADDED * PADDED * PADDED) as usize];
+        let most = reach / self.cell_m;
+        let give = |tile: usize, out: &mut Padded<Sums>| {
             let corner = tiles.corner(tile).as_vec3();
-            for i in own.iter().map(|i| *i as usize) {
+            for i in tiles.points_in(tile).iter().map(|i| *i as usize) {
                 let at = positions[i] / self.cell_m - corner;
-                let most = reach / self.cell_m;
-                let (low, high) = ((at - most).ceil().as_ivec3(), (at + most).floor().as_ivec3());
-                let (low, high) = (low.max(IVec3::splat(-MARGIN)), high.min(IVec3::splat(SIDE + MARGIN - 1)));
+                let low = (at - most).ceil().as_ivec3().max(IVec3::splat(-MARGIN));
+                let high = (at + most).floor().as_ivec3().min(IVec3::splat(SIDE + MARGIN - 1));
                 for z in low.z..=high.z {
                     for y in low.y..=high.y {
                         for x in low.x..=high.x {
@@ -96,36 +85,14 @@ impl ParticleSurface {
                             if closeness > 0.0 {
                                 let weight = closeness * closeness * closeness;
                                 let velocity = velocities[i] * weight;
-                                out[padded(node)].add(&Sums { weight, way: way * weight, velocity });
+                                out.at(node).add(&Sums { weight, way: way * weight, velocity });
                             }
                         }
                     }
                 }
             }
-            Some(out)
         };
-        let given: Vec<Option<Vec<Sums>>> = (0..tiles.len()).into_par_iter().map(scatter).collect();
-        let gather = |tile: usize| {
-            let mut sums = vec![Sums::default(); CELLS];
-            for k in 0..27 {
-                let by = IVec3::new(k % 3 - 1, k / 3 % 3 - 1, k / 9 - 1);
-                let from = tiles.beside(tile, by).and_then(|other| given[other].as_ref());
-                let Some(from) = from else { continue };
-                // Where the cells of this tile lie, seen from the other.
-                let low = (-SIDE * by).max(IVec3::splat(-MARGIN));
-                let high = (SIDE - SIDE * by).min(IVec3::splat(SIDE + MARGIN));
-                for z in low.z..high.z {
-                    for y in low.y..high.y {
-                        for x in low.x..high.x {
-                            let at = IVec3::new(x, y, z);
-                            sums[place(at + SIDE * by)].add(&from[padded(at)]);
-                        }
-                    }
-                }
-            }
-            sums
-        };
-        (0..tiles.len()).into_par_iter().flat_map_iter(gather).collect()
+        tiles.sums(MARGIN, Sums::default(), give, Sums::add)
     }
 
     /// The net around the nodes with negative distances.

@@ -1,4 +1,6 @@
 //! A sparse grid: tiles of 8³ cells where there are points, and around them.
+//!
+//! A point alone takes 8 tiles, so that memory follows what is filled, and the number of points that are far from all others.
 
 use glam::{IVec3, Vec3};
 use rayon::prelude::*;
@@ -8,6 +10,8 @@ use std::collections::HashMap;
 pub const SIDE: i32 = 8;
 /// Cells of a tile.
 pub const CELLS: usize = (SIDE * SIDE * SIDE) as usize;
+/// Cells up to so many away from a point have a tile.
+pub const REACH: i32 = SIDE / 2;
 /// Marks a tile that is not there.
 const NONE: u32 = u32::MAX;
 
@@ -38,14 +42,14 @@ pub struct Tiles {
     pub keys: Vec<IVec3>,
     /// The tiles around each, with itself: x fastest, each from −1 to 1.
     around: Vec<[u32; 27]>,
-    /// Particles sorted by tile and cell.
-    pub order: Vec<u32>,
+    /// The points sorted by tile and cell.
+    order: Vec<u32>,
     /// Where the points of each tile begin in `order`.
     starts: Vec<u32>,
 }
 
 impl Tiles {
-    /// Of points at positions, with tiles as far around as their cells' neighbours reach.
+    /// Of points at positions, with tiles for all cells within [`REACH`] of the cell of a point.
     pub fn new(positions: &[Vec3], cell_m: f32) -> Self {
         let inverse = 1.0 / cell_m;
         let mut sorted: Vec<([i32; 3], u16, u32)> = (positions.par_iter().enumerate())
@@ -56,14 +60,21 @@ impl Tiles {
             })
             .collect();
         sorted.par_sort_unstable();
-        let own: Vec<[i32; 3]> = sorted.chunk_by(|a, b| a.0 == b.0).map(|same| same[0].0).collect();
+        // A cell lies nearer than half a tile to one side of its tile along each axis, and to one only.
+        let reached = |(key, cell, _): &([i32; 3], u16, u32)| {
+            let at = local(usize::from(*cell));
+            let side = |axis: usize| if at[axis] < REACH { -1 } else { 1 };
+            let ([z, y, x], by) = (*key, [side(0), side(1), side(2)]);
+            (0..8).map(move |i| [z + by[2] * (i >> 2), y + by[1] * (i >> 1 & 1), x + by[0] * (i & 1)])
+        };
+        let cells = sorted.chunk_by(|a, b| (a.0, a.1) == (b.0, b.1)).map(|same| &same[0]);
+        let mut all: Vec<[i32; 3]> = cells.flat_map(reached).collect();
+        all.par_sort_unstable();
+        all.dedup();
         let near = |key: &[i32; 3]| {
             let key = *key;
             (0..27).map(move |i| [key[0] + i / 9 - 1, key[1] + i / 3 % 3 - 1, key[2] + i % 3 - 1])
         };
-        let mut all: Vec<[i32; 3]> = own.iter().flat_map(near).collect();
-        all.par_sort_unstable();
-        all.dedup();
         let index: HashMap<[i32; 3], u32> = all.iter().copied().zip(0..).collect();
         let neighbours = |key: &[i32; 3]| {
             let mut around = [NONE; 27];
@@ -124,6 +135,68 @@ impl Tiles {
     pub fn corner(&self, tile: usize) -> IVec3 {
         self.keys[tile] * SIDE
     }
+
+    /// For each cell, the sum of what the points of its tile and of those around add to it. `give` takes a tile and adds what its
+    /// points give to cells up to `margin` away, at most [`REACH`]. Sums are taken in the same order for any number of threads.
+    pub fn sums<T: Copy + Send + Sync>(
+        &self,
+        margin: i32,
+        zero: T,
+        give: impl Fn(usize, &mut Padded<T>) + Sync,
+        add: impl Fn(&mut T, &T) + Sync,
+    ) -> Vec<T> {
+        let given = |tile: usize| {
+            (!self.points_in(tile).is_empty()).then(|| {
+                let side = SIDE + 2 * margin;
+                let mut padded = Padded { margin, values: vec![zero; (side * side * side) as usize] };
+                give(tile, &mut padded);
+                padded
+            })
+        };
+        let given: Vec<Option<Padded<T>>> = (0..self.len()).into_par_iter().map(given).collect();
+        let gather = |tile: usize| {
+            let mut sums = vec![zero; CELLS];
+            for k in 0..27 {
+                let by = IVec3::new(k % 3 - 1, k / 3 % 3 - 1, k / 9 - 1);
+                let from = self.beside(tile, by).and_then(|other| given[other].as_ref());
+                let Some(from) = from else { continue };
+                // Where the cells of this tile lie, seen from the other.
+                let low = (-SIDE * by).max(IVec3::splat(-margin));
+                let high = (SIDE - SIDE * by).min(IVec3::splat(SIDE + margin));
+                for z in low.z..high.z {
+                    for y in low.y..high.y {
+                        for x in low.x..high.x {
+                            let at = IVec3::new(x, y, z);
+                            add(&mut sums[place(at + SIDE * by)], &from.values[from.place(at)]);
+                        }
+                    }
+                }
+            }
+            sums
+        };
+        (0..self.len()).into_par_iter().flat_map_iter(gather).collect()
+    }
+}
+
+/// Values at the cells of a tile and at those up to a margin around the tile.
+pub struct Padded<T> {
+    margin: i32,
+    values: Vec<T>,
+}
+
+impl<T> Padded<T> {
+    /// The value at a cell, counted from the tile's lowest corner.
+    #[inline]
+    pub fn at(&mut self, cell: IVec3) -> &mut T {
+        let place = self.place(cell);
+        &mut self.values[place]
+    }
+
+    #[inline]
+    fn place(&self, cell: IVec3) -> usize {
+        let (at, side) = (cell + self.margin, SIDE + 2 * self.margin);
+        ((at.z * side + at.y) * side + at.x) as usize
+    }
 }
 
 #[cfg(test)]
@@ -155,5 +228,19 @@ mod tests {
             }
         }
         assert_eq!(seen, positions.len());
+    }
+
+    #[test]
+    fn all_cells_within_reach_of_a_point_have_tiles_and_a_point_alone_takes_eight() {
+        for position in [Vec3::new(0.3, 7.9, -0.1), Vec3::splat(4.0), Vec3::new(-3.99, 3.99, 12.5)] {
+            let tiles = Tiles::new(&[position], 1.0);
+            assert_eq!(tiles.len(), 8);
+            let tile = (0..8).find(|tile| !tiles.points_in(*tile).is_empty()).unwrap();
+            let at = cell_of(position, 1.0) - tiles.corner(tile);
+            let steps = || -REACH..=REACH;
+            for by in steps().flat_map(|x| steps().flat_map(move |y| steps().map(move |z| [x, y, z]))) {
+                assert!(tiles.cell(tile, at + IVec3::from(by)).is_some(), "{by:?} from {at}");
+            }
+        }
     }
 }

@@ -2,6 +2,7 @@
 
 use crate::DisjointSets;
 use glam::Vec3;
+use rayon::prelude::*;
 use std::collections::HashMap;
 
 /// The points of a surface, at each of which there are one or several vertices.
@@ -59,6 +60,14 @@ pub fn faces_at_edges(faces: &[[u32; 3]]) -> HashMap<[u32; 2], u32> {
 /// The edges of a face, the lower point of each first.
 pub(crate) fn sides([a, b, c]: &[u32; 3]) -> impl Iterator<Item = [u32; 2]> {
     [[*a, *b], [*b, *c], [*c, *a]].into_iter().map(|[p, q]| [p.min(q), p.max(q)])
+}
+
+/// The sides of all faces, sorted by their edges, of which the lower point comes first; each with three times its face and the corner
+/// that it begins at.
+pub fn sides_by_edge(faces: &[[u32; 3]]) -> Vec<([u32; 2], u32)> {
+    let mut all: Vec<([u32; 2], u32)> = faces.iter().flat_map(sides).zip(0..).collect();
+    all.par_sort_unstable();
+    all
 }
 
 /// The part of each face, as the number of the first face in it: edges of which `joins` is true join their faces. Edges are given

@@ -15,7 +15,7 @@ use super::holds::{Holds, PartHolds};
 use super::low_rank::LowRank;
 use super::material::{Elastic, Material};
 use super::momentum::balance;
-use super::pairs::Pair;
+use super::pair::Pair;
 use super::plasticity;
 use super::prediction::Prediction;
 use super::pull_back;

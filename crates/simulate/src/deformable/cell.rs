@@ -9,7 +9,7 @@
 //!
 //! Damping is of Kelvin and Voigt: with Green's strain E, a stress 2 μ τ dE/dt + λ₁ τ tr(dE/dt).
 
-use super::cell_quadrature::{PAIRS, Tensor, by_corners, by_pairs, deformations};
+use super::cell_quadrature::{ElasticityTensor, PAIRS, deformations, nodal_gradient, stiffness_blocks};
 use glam::{DMat3, DVec3, Mat3A, Vec3A};
 
 /// The corner of a number: bit 0 is along x, bit 1 along y, bit 2 along z.
@@ -165,7 +165,7 @@ impl Cell {
             *stretches = stretches_of(f, content);
         }
         let mut stresses = [DMat3::ZERO; 8];
-        let mut tensors = [Tensor::ZERO; 8];
+        let mut tensors = [ElasticityTensor::ZERO; 8];
         for q in 0..8 {
             let (f, cofactor, volume) = (&all[q], &cofactors[q], self.volumes[q] * grown);
             let pressure = moduli.local * (contents[q] - 1.0) - moduli.mu;
@@ -185,14 +185,14 @@ impl Cell {
             stresses.iter_mut().for_each(|stress| *stress *= back.transpose());
             tensors.iter_mut().for_each(|tensor| *tensor = tensor.before(&Mat3A::from(back.as_mat3())));
         }
-        derivatives.gradient = by_corners(&stresses, self.inverse_size);
-        by_pairs(&tensors, self.inverse_size, &mut derivatives.blocks);
+        derivatives.gradient = nodal_gradient(&stresses, self.inverse_size);
+        stiffness_blocks(&tensors, self.inverse_size, &mut derivatives.blocks);
         if moduli.mean > 0.0 {
             // Of the mean of J.
             for (cofactor, volume) in cofactors.iter_mut().zip(&self.volumes) {
                 *cofactor = back.map_or(*cofactor, |back| *cofactor * back.transpose()) * (volume / whole);
             }
-            let by_mean = by_corners(&cofactors, self.inverse_size).map(|n| n.as_vec3a());
+            let by_mean = nodal_gradient(&cofactors, self.inverse_size).map(|n| n.as_vec3a());
             let factor = (moduli.mean * whole * grown) as f32;
             let mut blocks = derivatives.blocks.iter_mut();
             for i in 0..8 {
@@ -219,7 +219,7 @@ fn put_tensor(
     turning: f64,
     moduli: &SolidModuli,
     volume: f64,
-    tensor: &mut Tensor,
+    tensor: &mut ElasticityTensor,
 ) {
     let columns = |of: &DMat3| [0, 1, 2].map(|column| of.col(column).as_vec3a());
     let (f, c) = (columns(f), columns(cofactor));

@@ -54,7 +54,7 @@ pub(super) fn deformations(x: &[DVec3; 8], inverse_size: DVec3) -> [DMat3; 8] {
 }
 
 /// The derivative by each corner of a sum over the points, from those by the deformation gradient at each.
-pub(super) fn by_corners(points: &[DMat3; 8], inverse_size: DVec3) -> [DVec3; 8] {
+pub(super) fn nodal_gradient(points: &[DMat3; 8], inverse_size: DVec3) -> [DVec3; 8] {
     let mut all = [DVec3::ZERO; 8];
     for axis in 0..3 {
         let sum = |b, c| {
@@ -75,14 +75,14 @@ pub(super) fn by_corners(points: &[DMat3; 8], inverse_size: DVec3) -> [DVec3; 8]
 /// Second derivatives at a point by columns of the deformation gradient: rows are those of the first column, columns of the matrix
 /// those of the second.
 #[derive(Clone, Copy)]
-pub(super) struct Tensor {
+pub(super) struct ElasticityTensor {
     /// Twice by x, by y and by z.
     pub own: [Mat3A; 3],
     /// By x and y, y and z, z and x.
     pub mixed: [Mat3A; 3],
 }
 
-impl Tensor {
+impl ElasticityTensor {
     pub const ZERO: Self = Self { own: [Mat3A::ZERO; 3], mixed: [Mat3A::ZERO; 3] };
 
     /// The same by the columns of F, where this one is by those of F B.
@@ -122,17 +122,19 @@ fn weighed_f32([p, q]: [Mat3A; 2]) -> [Mat3A; 2] {
     [p * NEAR_F32 + q * FAR_F32, p * FAR_F32 + q * NEAR_F32]
 }
 
-/// Sums with both functions along one axis: `OWN[axis]` and on by the sides along the next two, of the corners together, and by whether
-/// the corners are on opposite sides of the axis.
+/// Numbers of sums of each axis: with both functions along the axis ([`own_sum`]), and with the first along the axis and the second
+/// along the next ([`mixed_sum`]).
 const OWN: usize = 18;
-/// Sums with the first function along one axis, and the second along the next: `MIXED[axis]` and on by the side of the first corner
-/// along the next, of the second along the axis, of both along the third, and by whether the signs of the functions differ.
 const MIXED: usize = 24;
 
+/// The place of a sum with both functions along an axis: by the sides along the next two axes, of both corners together, and by whether
+/// the corners are on opposite sides of the axis.
 const fn own_sum(axis: usize, [b, c]: [usize; 2], differ: usize) -> usize {
     OWN * axis + 6 * b + 2 * c + differ
 }
 
+/// The place of a sum with the first function along an axis and the second along the next: by the side of the first corner along the
+/// next axis, of the second along the axis, of both together along the third, and by whether the signs of the functions differ.
 const fn mixed_sum(axis: usize, [first, second, both]: [usize; 3], differ: usize) -> usize {
     MIXED * axis + 12 * first + 6 * second + 2 * both + differ
 }
@@ -164,7 +166,11 @@ const SUMS: [[[u8; 3]; 3]; PAIRS] = {
 };
 
 /// Puts the second derivatives by all pairs of corners of a sum over the points.
-pub(super) fn by_pairs(points: &[Tensor; 8], inverse_size: DVec3, blocks: &mut [Mat3A; PAIRS]) {
+pub(super) fn stiffness_blocks(
+    points: &[ElasticityTensor; 8],
+    inverse_size: DVec3,
+    blocks: &mut [Mat3A; PAIRS],
+) {
     let inverse_size = inverse_size.as_vec3();
     let mut own = [Mat3A::ZERO; 3 * OWN];
     let mut mixed = [Mat3A::ZERO; 3 * MIXED];
@@ -252,31 +258,31 @@ mod tests {
     }
 
     #[test]
-    fn derivatives_by_corners_are_sums_over_all_points() {
+    fn derivatives_nodal_gradient_are_sums_over_all_points() {
         let stresses: [DMat3; 8] = std::array::from_fn(random_matrix);
-        for (i, of) in by_corners(&stresses, SIZE.recip()).into_iter().enumerate() {
+        for (i, of) in nodal_gradient(&stresses, SIZE.recip()).into_iter().enumerate() {
             let sum = (0..8).fold(DVec3::ZERO, |sum, point| sum + stresses[point] * gradient(point, i));
             assert!(sum.distance(of) < 1e-12);
         }
     }
 
     #[test]
-    fn second_derivatives_by_pairs_are_sums_over_all_points() {
+    fn second_derivatives_stiffness_blocks_are_sums_over_all_points() {
         let single = |i: usize| Mat3A::from(random_matrix(i).as_mat3());
         let symmetric = |i: usize| single(i) + single(i).transpose();
-        let tensors: [Tensor; 8] = std::array::from_fn(|point| Tensor {
+        let tensors: [ElasticityTensor; 8] = std::array::from_fn(|point| ElasticityTensor {
             own: [0, 1, 2].map(|a| symmetric(20 * point + a)),
             mixed: [3, 4, 5].map(|a| single(20 * point + a)),
         });
         let back = single(900) + Mat3A::from(Mat3::IDENTITY);
         for of in [Mat3A::IDENTITY, back] {
             let mut blocks = [Mat3A::ZERO; PAIRS];
-            by_pairs(&tensors.map(|tensor| tensor.before(&of)), SIZE.recip(), &mut blocks);
+            stiffness_blocks(&tensors.map(|tensor| tensor.before(&of)), SIZE.recip(), &mut blocks);
             let at = |point: usize, i: usize| of.transpose() * gradient(point, i).as_vec3a();
             for i in 0..8 {
                 for k in i..8 {
                     let mut sum = Mat3A::ZERO;
-                    for (point, Tensor { own, mixed }) in tensors.iter().enumerate() {
+                    for (point, ElasticityTensor { own, mixed }) in tensors.iter().enumerate() {
                         let (g, h): (Vec3A, Vec3A) = (at(point, i), at(point, k));
                         for a in 0..3 {
                             let b = (a + 1) % 3;

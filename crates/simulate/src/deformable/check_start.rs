@@ -4,7 +4,7 @@
 use super::MAX_NODES;
 use super::crossing::Crossing;
 use super::discretization::{Discretization, Part};
-use super::pairs::Pair;
+use super::pair::Pair;
 use super::prepare::{discretized, together};
 use super::surface_points::SurfacePoints;
 use crate::PrepareContext;

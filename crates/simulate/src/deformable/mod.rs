@@ -39,6 +39,7 @@ mod member;
 mod membrane;
 mod momentum;
 mod multigrid;
+mod pair;
 mod pairs;
 mod plasticity;
 mod prediction;

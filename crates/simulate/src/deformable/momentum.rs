@@ -4,7 +4,7 @@
 use super::contact::Contacts;
 use super::discretization::Discretization;
 use super::holds::Holds;
-use super::pairs::Pair;
+use super::pair::Pair;
 use super::prediction::Prediction;
 use super::self_contact::SelfContact;
 use geometry::DisjointSets;

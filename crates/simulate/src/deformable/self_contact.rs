@@ -7,7 +7,7 @@
 //! (`contact.rs`). The springs alone do not keep features from crossing; `truncation.rs` does.
 
 use super::active_contacts::Spring;
-use super::pairs::Pair;
+use super::pair::Pair;
 use glam::DVec3;
 
 /// Stiffness against the inertia of the points.

@@ -6,7 +6,7 @@
 //! the features meet or only turn together.
 
 use super::embedding::Embedding;
-use super::pairs::Pair;
+use super::pair::Pair;
 use glam::DVec3;
 use rayon::prelude::*;
 

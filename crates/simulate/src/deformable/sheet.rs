@@ -5,7 +5,7 @@ use super::discretization::{Discretization, ShownMesh};
 use super::embedding::Embedding;
 use super::membrane::Triangle;
 use super::torn::TornMesh;
-use geometry::Mesh;
+use geometry::{Mesh, sides_by_edge};
 use glam::DVec3;
 use rayon::prelude::*;
 use std::sync::Arc;
@@ -22,29 +22,29 @@ pub(super) fn torn_sheet(torn: TornMesh) -> (Discretization, ShownMesh, f64, Vec
     let at = |p: u32| rest[p as usize];
     let mut triangles = Vec::with_capacity(faces.len());
     let mut measures = vec![0.0; rest.len()];
-    // The ends of each side, and the corner opposite.
-    let mut sides: Vec<([u32; 2], u32)> = Vec::with_capacity(3 * faces.len());
     let (mut length, mut count) = (0.0, 0u32);
     for (number, (face, corners)) in (0..).zip(faces.iter().zip(&mesh.triangles)) {
         let Some(triangle) = Triangle::new(*face, face.map(at), warp(mesh, *corners)) else { continue };
         for (i, &point) in face.iter().enumerate() {
             measures[point as usize] += triangle.area / 3.0;
             let (a, b) = (point, face[(i + 1) % 3]);
-            sides.push(([a.min(b), a.max(b)], face[(i + 2) % 3]));
             length += at(a).distance(at(b));
             count += 1;
         }
         triangles.push(triangle);
         face_of.push(number);
     }
-    sides.par_sort_unstable();
+    let faces: Vec<[u32; 3]> = triangles.iter().map(|triangle| triangle.points).collect();
+    let sides = sides_by_edge(&faces);
+    let opposite = |(_, side): ([u32; 2], u32)| faces[side as usize / 3][(side as usize + 2) % 3];
     let across = |a: u32, b: u32, own: u32| {
         let edge = [a.min(b), a.max(b)];
         let after = &sides[sides.partition_point(|(of, _)| *of < edge)..];
         let count = after.iter().take(3).take_while(|(of, _)| *of == edge).count();
-        match after[..count] {
-            [(_, one), (_, two)] if one == own => Some(two),
-            [(_, one), (_, two)] if two == own => Some(one),
+        let [one, two] = after[..count] else { return None };
+        match [opposite(one), opposite(two)] {
+            [one, two] if one == own => Some(two),
+            [one, two] if two == own => Some(one),
             _ => None,
         }
     };
@@ -58,7 +58,7 @@ pub(super) fn torn_sheet(torn: TornMesh) -> (Discretization, ShownMesh, f64, Vec
         measures,
         body_of: vec![0; rest.len()],
         embedding: Embedding::identity(rest.len()),
-        faces: triangles.iter().map(|t| t.points).collect(),
+        faces,
         cells: Vec::new(),
         bodies: 1,
         rest,

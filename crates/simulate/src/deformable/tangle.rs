@@ -7,7 +7,7 @@
 
 use super::active_contacts::Spring;
 use super::crossing::{Crossing, rising};
-use super::pairs::Pair;
+use super::pair::Pair;
 use glam::DVec3;
 use std::collections::{BTreeMap, HashSet};
 

@@ -8,7 +8,7 @@
 //! together do not hold each other up.
 
 use super::embedding::Embedding;
-use super::pairs::Pair;
+use super::pair::Pair;
 use super::separating_planes::{Motion, Plane, Wall, broken, may_meet, project};
 use geometry::DisjointSets;
 use glam::{DMat3, DQuat, DVec3};

@@ -3,7 +3,7 @@
 //! In a step the particles' velocities, after all forces, go to the faces of cells of two particle spacings (`transfer.rs`); there the
 //! pressure takes out their divergence (`pressure.rs`), with solids that cut faces (`solids.rs`); then velocities and their
 //! gradients come back, and the particles move through the velocities of the grid by the midpoint rule. The grid is a list of tiles
-//! where there is liquid (`tiles.rs`), made anew in each step, so that it is no state, and nothing is paid for empty space.
+//! where there is liquid (`tiles.rs`), made anew in each step, so that it is no state and empty space costs nothing.
 //!
 //! Guarantees: the same bytes for any number of threads. Not guaranteed: that a full cell has eight particles; what is too dense
 //! is spread over some steps.
@@ -34,8 +34,8 @@ pub struct LiquidParticles<'a> {
     pub gradients: &'a mut [Mat3],
 }
 
-/// Makes the velocities of particles that are `spacing_m` apart those of a liquid that keeps its volume; gives the way of each in
-/// the next `dt` seconds, m.
+/// Makes the velocities of particles that are `spacing_m` apart those of a liquid that keeps its volume; gives the displacement of
+/// each in the next `dt` seconds, m.
 pub fn flow(
     particles: LiquidParticles,
     spacing_m: f32,
@@ -53,17 +53,19 @@ pub fn flow(
     for tile in 0..tiles.len() {
         tiles.points_in(tile).iter().for_each(|i| tile_of[*i as usize] = tile as u32);
     }
-    let mut ways = vec![Vec3::ZERO; positions.len()];
-    let columns = (positions, velocities, gradients, tile_of, &mut ways);
-    columns.into_par_iter().with_min_len(CHUNK).for_each(|(position, velocity, gradient, tile, way)| {
-        let tile = tile as usize;
-        let place = *position / tiles.cell_m - tiles.corner(tile).as_vec3();
-        let sample = |place: Vec3| transfer::at(&tiles, tile, &faces.velocities, place);
-        (*velocity, *gradient) = sample(place);
-        let middle = place + *velocity * (0.5 * dt / tiles.cell_m);
-        *way = sample(middle).0 * dt;
-    });
-    (ways, solved)
+    let mut displacements = vec![Vec3::ZERO; positions.len()];
+    let columns = (positions, velocities, gradients, tile_of, &mut displacements);
+    columns.into_par_iter().with_min_len(CHUNK).for_each(
+        |(position, velocity, gradient, tile, displacement)| {
+            let tile = tile as usize;
+            let place = *position / tiles.cell_m - tiles.corner(tile).as_vec3();
+            let sample = |place: Vec3| transfer::at(&tiles, tile, &faces.velocities, place);
+            (*velocity, *gradient) = sample(place);
+            let middle = place + *velocity * (0.5 * dt / tiles.cell_m);
+            *displacement = sample(middle).0 * dt;
+        },
+    );
+    (displacements, solved)
 }
 
 #[cfg(test)]
@@ -124,9 +126,9 @@ mod tests {
             self.velocities.iter_mut().for_each(|v| v.y -= 9.81 * dt);
             let (positions, velocities, gradients) =
                 (&self.positions[..], &mut self.velocities[..], &mut self.gradients[..]);
-            let (ways, solved) =
+            let (displacements, solved) =
                 flow(LiquidParticles { positions, velocities, gradients }, spacing, dt, tank);
-            for (x, way) in self.positions.iter_mut().zip(ways) {
+            for (x, way) in self.positions.iter_mut().zip(displacements) {
                 *x = (*x + way).clamp(tank.min + 1e-4, tank.max - 1e-4);
             }
             solved

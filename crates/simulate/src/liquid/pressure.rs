@@ -2,7 +2,7 @@
 //!
 //! Solids leave a part of each face open, as in the variational form of C. Batty, F. Bertails and R. Bridson, *A fast variational
 //! framework for accurate solid-fluid coupling*, 2007; at the surface the pressure is that of the air, 0, at the place between two
-//! cells' middles where the surface lies (F. Gibou et al., *A second-order-accurate symmetric discretization of the Poisson equation
+//! cells' centres where the surface lies (F. Gibou et al., *A second-order-accurate symmetric discretization of the Poisson equation
 //! on irregular domains*, 2002). With q the pressure times Δt / (ρ Δx), which is a speed, and open parts α, each liquid cell has
 //! Σ α (q − q') / θ = −Σ ± (α u + (1 − α) u_solid), solved by conjugate gradients.
 
@@ -14,8 +14,8 @@ use rayon::prelude::*;
 
 /// Marks a neighbour that is not liquid.
 const AIR: u32 = u32::MAX;
-/// The least way to the surface, in cells.
-const LEAST_WAY: f32 = 0.05;
+/// The least θ.
+const LEAST_FRACTION: f32 = 0.05;
 /// The remaining divergence, as a part of that at first.
 const TOLERANCE: f64 = 1e-4;
 /// Most iterations.
@@ -72,8 +72,11 @@ pub(super) fn project(tiles: &Tiles, faces: &mut Faces, solids: &OpenFaces, dt: 
             let (open, sign) = (solids.open[axis][face], if above { 1.0 } else { -1.0 });
             out +=
                 sign * (open * faces.velocities[axis][face] + (1.0 - open) * solids.velocities[axis][face]);
-            let way =
-                if liquid(other) { 1.0 } else { way_to_surface(faces.distance[cell], faces.distance[other]) };
+            let way = if liquid(other) {
+                1.0
+            } else {
+                surface_fraction(faces.distance[cell], faces.distance[other])
+            };
             row.neighbours[side] = number[other];
             row.factors[side] = open / way;
             row.diagonal += open / way;
@@ -103,7 +106,7 @@ pub(super) fn project(tiles: &Tiles, faces: &mut Faces, solids: &OpenFaces, dt: 
                 1.0
             } else {
                 let (inside, outside) = if liquid(cell) { (cell, below) } else { (below, cell) };
-                way_to_surface(distance[inside], distance[outside])
+                surface_fraction(distance[inside], distance[outside])
             };
             // A closed face moves with the solid.
             if solids.open[axis][cell] <= 0.0 {
@@ -118,9 +121,9 @@ pub(super) fn project(tiles: &Tiles, faces: &mut Faces, solids: &OpenFaces, dt: 
     Solved { cells: rows.len(), iterations, residual }
 }
 
-/// The part of the way from a cell's middle inside the liquid to one outside at which the surface lies.
-fn way_to_surface(inside: f32, outside: f32) -> f32 {
-    (inside / (inside - outside)).clamp(LEAST_WAY, 1.0)
+/// θ: the fraction of the way from the centre of a liquid cell to that of a cell outside at which the surface lies.
+fn surface_fraction(inside: f32, outside: f32) -> f32 {
+    (inside / (inside - outside)).clamp(LEAST_FRACTION, 1.0)
 }
 
 fn dot(a: &[f32], b: &[f32]) -> f64 {
@@ -167,7 +170,7 @@ fn solve(rows: &[Row], right: &[f32], q: &mut [f32]) -> (u32, f64) {
     let mut left = 1.0;
     for iteration in 0..MAX_ITERATIONS {
         if norm <= 0.0 || left <= TOLERANCE {
-            return (iteration, left);
+            return (iteration, if first > 0.0 { left } else { 0.0 });
         }
         multiply(&direction, &mut image);
         let curvature = dot(&direction, &image);

@@ -1,4 +1,4 @@
-//! Solids in the grid: which part of each face they leave open, and how fast they move there.
+//! Solids in the grid: which fraction of each face they leave open, and how fast they move there.
 
 use geometry::tiles::{CELLS, SIDE, Tiles, local};
 use glam::{IVec3, Vec3};
@@ -17,7 +17,7 @@ pub trait Boundary: Sync {
 /// Nodes along each side of a tile.
 const NODES: i32 = SIDE + 1;
 
-/// The parts of the lower faces of all cells that are open, 0–1, and the velocity of the solid there along the axis, m/s.
+/// The fractions of the lower faces of all cells that are open, 0–1, and the velocity of the solid there along the axis, m/s.
 pub(super) struct OpenFaces {
     pub open: [Vec<f32>; 3],
     pub velocities: [Vec<f32>; 3],
@@ -44,7 +44,7 @@ pub(super) fn open_faces(tiles: &Tiles, boundary: &impl Boundary) -> OpenFaces {
             for axis in 0..3 {
                 let (b, c) = (IVec3::AXES[(axis + 1) % 3], IVec3::AXES[(axis + 2) % 3]);
                 let corners = [low, low + b, low + b + c, low + c].map(at);
-                open[axis][cell] = part_above_zero(corners);
+                open[axis][cell] = open_fraction(corners);
                 if open[axis][cell] < 1.0 {
                     let middle = low.as_vec3() + 0.5 * (b + c).as_vec3();
                     let middle = (corner.as_vec3() + middle) * tiles.cell_m;
@@ -65,9 +65,9 @@ pub(super) fn open_faces(tiles: &Tiles, boundary: &impl Boundary) -> OpenFaces {
     faces
 }
 
-/// The part of a square where a function is above zero, from its values at the corners in turn: of the two triangles on each
-/// diagonal, the mean.
-fn part_above_zero(corners: [f32; 4]) -> f32 {
+/// The fraction of a square where a function is above zero, from its values at the corners in turn: the mean of both ways to cut
+/// the square into triangles.
+fn open_fraction(corners: [f32; 4]) -> f32 {
     let [a, b, c, d] = corners;
     // A face that lies in a wall's surface is closed.
     if corners.iter().all(|value| *value <= 0.0) {
@@ -96,11 +96,11 @@ mod tests {
 
     #[test]
     fn the_open_part_of_a_square_is_that_beside_a_line() {
-        assert_eq!(part_above_zero([1.0; 4]), 1.0);
-        assert_eq!(part_above_zero([-1.0; 4]), 0.0);
-        assert_eq!((part_above_zero([0.0; 4]), part_above_zero([0.0, 1.0, 1.0, 0.0])), (0.0, 1.0));
-        assert!((part_above_zero([-0.25, 0.75, 0.75, -0.25]) - 0.75).abs() < 1e-6);
+        assert_eq!(open_fraction([1.0; 4]), 1.0);
+        assert_eq!(open_fraction([-1.0; 4]), 0.0);
+        assert_eq!((open_fraction([0.0; 4]), open_fraction([0.0, 1.0, 1.0, 0.0])), (0.0, 1.0));
+        assert!((open_fraction([-0.25, 0.75, 0.75, -0.25]) - 0.75).abs() < 1e-6);
         // A corner of a half by a half is cut off.
-        assert!((part_above_zero([-0.5, 0.5, 1.5, 0.5]) - 0.875).abs() < 0.05);
+        assert!((open_fraction([-0.5, 0.5, 1.5, 0.5]) - 0.875).abs() < 0.05);
     }
 }

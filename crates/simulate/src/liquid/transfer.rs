@@ -1,29 +1,38 @@
 //! Affine transfers between particles and faces of cells (C. Jiang et al., *The affine particle-in-cell method*, 2015), with trilinear
 //! weights: a particle's velocity and its gradient go to the faces around it, and come back from them.
 
-use geometry::tiles::{CELLS, SIDE, Tiles, place};
+use geometry::tiles::{Padded, Tiles};
 use glam::{IVec3, Mat3, Vec3};
-use rayon::prelude::*;
 
-/// Sides of a tile with one more cell all around.
-const PADDED: i32 = SIDE + 2;
-const PADDED_CELLS: usize = (PADDED * PADDED * PADDED) as usize;
+/// Cells beside a tile that its particles reach.
+const MARGIN: i32 = 1;
 /// Radius of the ball around each particle in which there is liquid, in cells.
 const RADIUS: f32 = 0.5;
 /// Distance from the liquid of cells without particles near them, in cells.
 const FAR: f32 = 2.0;
+/// A face with less than this has no velocity, in masses of a particle.
+const LEAST_MASS: f32 = 1e-6;
 
-fn padded(local: IVec3) -> usize {
-    let at = local + 1;
-    ((at.z * PADDED + at.y) * PADDED + at.x) as usize
+/// What particles give to a cell.
+#[derive(Clone, Copy)]
+struct Sums {
+    /// For each axis, momentum and mass at the lower face, in masses of a particle.
+    faces: [[f32; 2]; 3],
+    /// Particles at the centre, and the distance of the nearest from there, in cells.
+    count: f32,
+    nearest: f32,
 }
 
-/// What the particles of one tile give to its cells and to those around it.
-struct Padded {
-    /// For each axis: momentum and mass at the lower faces.
-    faces: [Vec<[f32; 2]>; 3],
-    /// Particles at the middle of each cell, and the distance of the nearest from there, in cells.
-    middles: Vec<[f32; 2]>,
+impl Sums {
+    const NONE: Self = Self { faces: [[0.0; 2]; 3], count: 0.0, nearest: FAR + RADIUS };
+
+    fn add(&mut self, other: &Self) {
+        for (own, [momentum, mass]) in self.faces.iter_mut().zip(other.faces) {
+            *own = [own[0] + momentum, own[1] + mass];
+        }
+        self.count += other.count;
+        self.nearest = self.nearest.min(other.nearest);
+    }
 }
 
 /// Velocities on the lower faces of all cells, and where the liquid is.
@@ -32,13 +41,13 @@ pub(super) struct Faces {
     pub velocities: [Vec<f32>; 3],
     /// Whether there is one.
     pub known: [Vec<bool>; 3],
-    /// Particles at the middle of each cell.
+    /// Particles at the centre of each cell.
     pub density: Vec<f32>,
-    /// Distance of each cell's middle from the surface of the liquid, in cells; negative inside.
+    /// Distance of each cell's centre from the surface of the liquid, in cells; negative inside.
     pub distance: Vec<f32>,
 }
 
-/// Where the nodes of an axis lie in a cell: at the middles of its lower faces.
+/// Where the nodes of an axis lie in a cell: at the centres of its lower faces.
 fn offset(axis: usize) -> Vec3 {
     let mut offset = Vec3::splat(0.5);
     offset[axis] = 0.0;
@@ -67,111 +76,42 @@ fn corners(way: Vec3) -> [(IVec3, f32, Vec3); 8] {
 
 /// Moves velocities, m/s, and their gradients, 1/s, of the particles to the faces.
 pub(super) fn to_faces(tiles: &Tiles, positions: &[Vec3], velocities: &[Vec3], gradients: &[Mat3]) -> Faces {
-    let scatter = |tile: usize| -> Option<Padded> {
-        let own = tiles.points_in(tile);
-        if own.is_empty() {
-            return None;
-        }
-        let mut out = Padded {
-            faces: std::array::from_fn(|_| vec![[0.0; 2]; PADDED_CELLS]),
-            middles: vec![[0.0, FAR + RADIUS]; PADDED_CELLS],
-        };
+    let give = |tile: usize, out: &mut Padded<Sums>| {
         let corner = tiles.corner(tile).as_vec3();
-        for i in own.iter().map(|i| *i as usize) {
+        for i in tiles.points_in(tile).iter().map(|i| *i as usize) {
             let at = positions[i] / tiles.cell_m - corner;
             for axis in 0..3 {
                 let (first, way) = nodes(at - offset(axis));
                 let gradient = gradients[i].row(axis) * tiles.cell_m;
                 for (by, weight, _) in corners(way) {
-                    let slot = &mut out.faces[axis][padded(first + by)];
-                    let velocity = velocities[i][axis] + gradient.dot(by.as_vec3() - way);
-                    slot[0] += weight * velocity;
-                    slot[1] += weight;
+                    let [momentum, mass] = &mut out.at(first + by).faces[axis];
+                    *momentum += weight * (velocities[i][axis] + gradient.dot(by.as_vec3() - way));
+                    *mass += weight;
                 }
             }
             let (first, way) = nodes(at - 0.5);
             for (by, weight, _) in corners(way) {
-                out.middles[padded(first + by)][0] += weight;
+                out.at(first + by).count += weight;
             }
             let cell = at.floor().as_ivec3();
             for k in 0..27 {
                 let other = cell + IVec3::new(k % 3 - 1, k / 3 % 3 - 1, k / 9 - 1);
-                let nearest = &mut out.middles[padded(other)][1];
+                let nearest = &mut out.at(other).nearest;
                 *nearest = nearest.min(at.distance(other.as_vec3() + 0.5));
             }
         }
-        Some(out)
     };
-    let given: Vec<Option<Padded>> = (0..tiles.len()).into_par_iter().map(scatter).collect();
-    // All tiles around that reach a cell, in the same order always.
-    let gather = |tile: usize| {
-        let mut own = TileFaces::default();
-        for z in -1..=1 {
-            for y in -1..=1 {
-                for x in -1..=1 {
-                    let by = IVec3::new(x, y, z);
-                    let Some(from) = tiles.beside(tile, by).and_then(|other| given[other].as_ref()) else {
-                        continue;
-                    };
-                    // Where the cells of this tile lie, seen from the other.
-                    let low = (-SIDE * by).max(IVec3::splat(-1));
-                    let high = (SIDE - SIDE * by).min(IVec3::splat(SIDE + 1));
-                    for at_z in low.z..high.z {
-                        for at_y in low.y..high.y {
-                            for at_x in low.x..high.x {
-                                let at = IVec3::new(at_x, at_y, at_z);
-                                own.add(place(at + SIDE * by), from, padded(at));
-                            }
-                        }
-                    }
-                }
-            }
-        }
-        own
+    let sums = tiles.sums(MARGIN, Sums::NONE, give, Sums::add);
+    let known = |of: &Sums, axis: usize| of.faces[axis][1] > LEAST_MASS;
+    let velocity = |of: &Sums, axis: usize| {
+        let [momentum, mass] = of.faces[axis];
+        if known(of, axis) { momentum / mass } else { 0.0 }
     };
-    let all: Vec<TileFaces> = (0..tiles.len()).into_par_iter().map(gather).collect();
-    let mut faces = Faces {
-        velocities: Default::default(),
-        known: Default::default(),
-        density: Vec::with_capacity(tiles.cells()),
-        distance: Vec::with_capacity(tiles.cells()),
-    };
-    for tile in &all {
-        for axis in 0..3 {
-            let velocity = |[momentum, mass]: &[f32; 2]| if *mass > 1e-6 { momentum / mass } else { 0.0 };
-            faces.velocities[axis].extend(tile.faces[axis].iter().map(velocity));
-            faces.known[axis].extend(tile.faces[axis].iter().map(|[_, mass]| *mass > 1e-6));
-        }
-        faces.density.extend(tile.middles.iter().map(|[count, _]| count));
-        faces.distance.extend(tile.middles.iter().map(|[_, nearest]| nearest - RADIUS));
-    }
-    faces
-}
-
-/// The sums of one tile.
-struct TileFaces {
-    faces: [Vec<[f32; 2]>; 3],
-    middles: Vec<[f32; 2]>,
-}
-
-impl Default for TileFaces {
-    fn default() -> Self {
-        Self {
-            faces: std::array::from_fn(|_| vec![[0.0; 2]; CELLS]),
-            middles: vec![[0.0, FAR + RADIUS]; CELLS],
-        }
-    }
-}
-
-impl TileFaces {
-    #[inline]
-    fn add(&mut self, place: usize, from: &Padded, at: usize) {
-        for axis in 0..3 {
-            let ([momentum, mass], own) = (from.faces[axis][at], &mut self.faces[axis][place]);
-            *own = [own[0] + momentum, own[1] + mass];
-        }
-        let ([count, nearest], own) = (from.middles[at], &mut self.middles[place]);
-        *own = [own[0] + count, own[1].min(nearest)];
+    Faces {
+        velocities: [0, 1, 2].map(|axis| sums.iter().map(|of| velocity(of, axis)).collect()),
+        known: [0, 1, 2].map(|axis| sums.iter().map(|of| known(of, axis)).collect()),
+        density: sums.iter().map(|of| of.count).collect(),
+        distance: sums.iter().map(|of| of.nearest - RADIUS).collect(),
     }
 }
 
