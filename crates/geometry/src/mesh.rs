@@ -171,15 +171,26 @@ impl Mesh {
     /// Whether every edge is shared by two faces that run it in opposite
     /// directions, vertices at one place counting as one.
     pub fn is_closed(&self) -> bool {
-        let mut edges: HashMap<(u32, u32), i32> = HashMap::new();
-        for v in Weld::new(&self.positions).faces(&self.triangles) {
-            for i in 0..3 {
-                let (a, b) = (v[i], v[(i + 1) % 3]);
-                if a != b {
-                    *edges.entry((a.min(b), a.max(b))).or_default() += if a < b { 1 } else { -1 };
-                }
+        is_closed(&self.positions, &self.triangles)
+    }
+}
+
+/// Unit normal of a triangle, on the side its vertices turn left about.
+pub(crate) fn face_normal(positions: &[Vec3], triangle: &[u32; 3]) -> Vec3 {
+    let [a, b, c] = triangle.map(|v| positions[v as usize]);
+    (b - a).cross(c - a).normalize_or_zero()
+}
+
+/// As [`Mesh::is_closed`], of triangles between positions.
+pub(crate) fn is_closed(positions: &[Vec3], triangles: &[[u32; 3]]) -> bool {
+    let mut edges: HashMap<(u32, u32), i32> = HashMap::new();
+    for v in Weld::new(positions).faces(triangles) {
+        for i in 0..3 {
+            let (a, b) = (v[i], v[(i + 1) % 3]);
+            if a != b {
+                *edges.entry((a.min(b), a.max(b))).or_default() += if a < b { 1 } else { -1 };
             }
         }
-        !edges.is_empty() && edges.values().all(|&sum| sum == 0)
     }
+    !edges.is_empty() && edges.values().all(|&sum| sum == 0)
 }

@@ -1,8 +1,8 @@
 //! The surface of a mesh that changes its shape, over a step of time.
 
-use crate::{Bounds, Bvh, RefitPlan, Topology};
+use crate::{Bounds, Bvh, RefitPlan, SurfaceKind, Topology};
 use glam::{Mat3, Quat, Vec3};
-use std::sync::Arc;
+use std::sync::{Arc, OnceLock};
 
 /// A surface with its vertices at the start and at the end of a step, between
 /// which they go in straight lines.
@@ -16,6 +16,7 @@ pub struct MovingSurface {
     reach: f32,
     /// Length of the longest way of a vertex.
     longest_way: f32,
+    kind: OnceLock<SurfaceKind>,
 }
 
 /// A place that goes with a face.
@@ -50,7 +51,8 @@ impl MovingSurface {
     pub fn new(topology: Arc<Topology>, positions: Vec<Vec3>) -> Self {
         let bvh = Bvh::build(&positions, topology.triangles());
         let (reach, plan) = (reach(&positions), bvh.refit_plan(topology.triangles()));
-        Self { topology, before: positions.clone(), after: positions, bvh, plan, reach, longest_way: 0.0 }
+        let (before, kind) = (positions.clone(), OnceLock::new());
+        Self { topology, before, after: positions, bvh, plan, reach, longest_way: 0.0, kind }
     }
 
     /// Goes on to the next step, at whose end the vertices are at `positions`.
@@ -87,6 +89,19 @@ impl MovingSurface {
     /// The nearest point at the step's end and its face, if one is closer than `within`.
     pub fn nearest(&self, point: Vec3, within: f32) -> Option<(Vec3, u32)> {
         self.bvh.nearest(point, within)
+    }
+
+    /// Which points are inside. A surface that changes its shape is not flat.
+    pub fn kind(&self) -> SurfaceKind {
+        *self.kind.get_or_init(|| match SurfaceKind::of(&self.after, self.topology.triangles()) {
+            SurfaceKind::Flat => SurfaceKind::Open,
+            kind => kind,
+        })
+    }
+
+    /// The hierarchy of its triangles at the step's end.
+    pub fn bvh(&self) -> &Bvh {
+        &self.bvh
     }
 
     /// The place of a point near the surface: on the face that is nearest at the step's end. With `at_start` the point is where it

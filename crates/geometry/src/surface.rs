@@ -1,6 +1,7 @@
 //! A mesh as a surface: how far a point is from it, and on which side.
 
 use crate::clearances::Clearances;
+use crate::mesh::{face_normal, is_closed};
 use crate::{Bounds, Bvh, Mesh, Ray};
 use glam::Vec3;
 use std::sync::OnceLock;
@@ -8,23 +9,56 @@ use std::sync::OnceLock;
 /// A mesh with its hierarchy.
 pub struct Surface {
     positions: Vec<Vec3>,
-    triangles: usize,
+    triangles: Vec<[u32; 3]>,
+    kind: OnceLock<SurfaceKind>,
     bvh: Bvh,
     clearances: OnceLock<Option<Clearances>>,
+}
+
+/// Which points are inside a surface.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum SurfaceKind {
+    /// Those that it encloses.
+    Closed,
+    /// It lies in a plane: those close behind it.
+    Flat,
+    /// Those close to it.
+    Open,
+}
+
+impl SurfaceKind {
+    /// Of triangles between positions.
+    pub fn of(positions: &[Vec3], triangles: &[[u32; 3]]) -> Self {
+        if is_closed(positions, triangles) {
+            return Self::Closed;
+        }
+        let first = triangles.first().map_or(Vec3::ZERO, |t| face_normal(positions, t));
+        let level = |t: &[u32; 3]| face_normal(positions, t).dot(first) > 0.9999;
+        if triangles.iter().all(level) { Self::Flat } else { Self::Open }
+    }
+
+    /// Signed distance of a point from the solid, m, given the way to it from the nearest point of the surface, the normal there,
+    /// whether the point is enclosed, and how thick a surface is that is not closed.
+    pub fn signed_distance(self, away: Vec3, normal: Vec3, enclosed: bool, thickness: f32) -> f32 {
+        let distance = away.length();
+        match self {
+            Self::Closed => if enclosed { -distance } else { distance },
+            Self::Flat if away.dot(normal) < 0.0 => (-distance).max(distance - thickness),
+            Self::Flat => distance,
+            Self::Open => distance - 0.5 * thickness,
+        }
+    }
 }
 
 /// Meshes of so many triangles have their clearances kept on a grid.
 const MANY: usize = 10_000;
 
-/// Skew to the axes, so that no face of a staged body is seen edge on.
-const OUT: Vec3 = Vec3::new(0.371_39, 0.742_78, 0.557_09);
-
 impl Surface {
     /// The surface of a mesh.
     pub fn new(mesh: &Mesh) -> Self {
         let bvh = Bvh::build(&mesh.positions, &mesh.triangles);
-        let (positions, triangles) = (mesh.positions.clone(), mesh.triangles.len());
-        Self { positions, triangles, bvh, clearances: OnceLock::new() }
+        let (positions, triangles) = (mesh.positions.clone(), mesh.triangles.clone());
+        Self { positions, triangles, kind: OnceLock::new(), bvh, clearances: OnceLock::new() }
     }
 
     /// First intersection of a ray: its distance in units of the ray's direction, and
@@ -38,7 +72,7 @@ impl Surface {
 
     /// Number of its triangles.
     pub fn triangles(&self) -> usize {
-        self.triangles
+        self.triangles.len()
     }
 
     /// Distance from the origin to the furthest vertex, m.
@@ -54,9 +88,9 @@ impl Surface {
     /// How far away it is at least. For a mesh of few triangles that is no less
     /// than four fifths of how far it is, or of `within`.
     pub fn clearance(&self, point: Vec3, within: f32) -> f32 {
-        if self.triangles >= MANY {
+        if self.triangles.len() >= MANY {
             let bounds = || self.positions.iter().copied().fold(Bounds::EMPTY, Bounds::with);
-            let kept = self.clearances.get_or_init(|| Clearances::around(&bounds(), self.triangles));
+            let kept = self.clearances.get_or_init(|| Clearances::around(&bounds(), self.triangles.len()));
             let of = |centre| self.bvh.clearance(centre, f32::INFINITY);
             if let Some(least) = kept.as_ref().and_then(|kept| kept.at(point, of)) {
                 return least;
@@ -68,7 +102,22 @@ impl Surface {
     /// Whether a point is inside, for a closed mesh: the first face that a ray
     /// meets is seen from behind.
     pub fn contains(&self, point: Vec3) -> bool {
-        self.bvh.closest(&Ray::new(point, OUT)).is_some_and(|hit| self.bvh.normal(&hit).dot(OUT) > 0.0)
+        self.bvh.contains(point)
+    }
+
+    /// Which points are inside.
+    pub fn kind(&self) -> SurfaceKind {
+        *self.kind.get_or_init(|| SurfaceKind::of(&self.positions, &self.triangles))
+    }
+
+    /// The normal of a flat surface.
+    pub fn normal(&self) -> Vec3 {
+        self.triangles.first().map_or(Vec3::ZERO, |t| face_normal(&self.positions, t))
+    }
+
+    /// The hierarchy of its triangles.
+    pub fn bvh(&self) -> &Bvh {
+        &self.bvh
     }
 
     /// Distance from the surface, negative inside, m.

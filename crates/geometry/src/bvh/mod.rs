@@ -178,6 +178,9 @@ pub struct Bvh {
     packets: Vec<Packet>,
 }
 
+/// Skew to the axes, so that no face of a staged body is seen edge on.
+const OUT: Vec3 = Vec3::new(0.371_39, 0.742_78, 0.557_09);
+
 impl Bvh {
     /// Builds over all triangles, on all threads of the current pool. The
     /// result does not depend on their number.
@@ -237,6 +240,21 @@ impl Bvh {
     #[inline]
     pub fn any(&self, ray: &Ray) -> bool {
         walk::any(&self.nodes, &self.packets, ray)
+    }
+
+    /// Whether a point is within triangles that close a body: the first that a ray meets is seen from behind.
+    pub fn contains(&self, point: Vec3) -> bool {
+        self.closest(&Ray::new(point, OUT)).is_some_and(|hit| self.normal(&hit).dot(OUT) > 0.0)
+    }
+
+    /// Whether triangles that close a body part two points that are both outside: from each the first triangle on the way to the
+    /// other is seen from in front.
+    pub fn parts(&self, a: Vec3, b: Vec3) -> bool {
+        let meets = |from: Vec3, to: Vec3| {
+            let ray = Ray { origin: from, direction: to - from, t_max: 1.0 };
+            self.closest(&ray).is_some_and(|hit| self.normal(&hit).dot(to - from) < 0.0)
+        };
+        meets(a, b) && meets(b, a)
     }
 }
 

@@ -2,6 +2,18 @@
 
 use super::*;
 
+/// A source that cannot be filled, in words.
+fn not_filled(source: &Source) -> Option<&'static str> {
+    match source {
+        Source::Shape { .. } | Source::Solid { .. } => None,
+        Source::Point {} => Some("a point"),
+        Source::Grid { .. } => Some("a grid"),
+        Source::Curve { .. } | Source::Seam { .. } => Some("a curve"),
+        Source::Particles { .. } => Some("particles"),
+        Source::Broken { .. } | Source::Impacts { .. } => Some("an event"),
+    }
+}
+
 impl Shot {
     pub(super) fn particle_faults(&self, f: &mut Faults, path: &str, particles: &Particles) {
         if let Source::Shape { shape: Shape::Mesh { asset, .. }, .. } = &particles.source {
@@ -44,8 +56,14 @@ impl Shot {
         }
         let number = match particles.emission.schedule {
             EmissionSchedule::Total { count } | EmissionSchedule::Burst { count } => count as usize,
-            EmissionSchedule::Rate { .. } | EmissionSchedule::Never {} => 0,
+            _ => 0,
         };
+        if particles.emission.schedule.is_of_liquid() && particles.liquid.is_none() {
+            f.say(format!("{path}.emission.schedule"), "needs a liquid; set a number or a rate, or make it a liquid");
+        }
+        if let (EmissionSchedule::Fill {}, Some(whats)) = (particles.emission.schedule, not_filled(&particles.source)) {
+            f.say(format!("{path}.emission.schedule"), format!("fills a shape or a solid, and the source is {whats}"));
+        }
         if number > MAX_PARTICLES {
             let message = format!("{number} particles; at most {MAX_PARTICLES}");
             f.say(format!("{path}.emission.schedule"), message);

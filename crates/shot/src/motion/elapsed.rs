@@ -21,7 +21,7 @@ pub struct Elapsed {
     pub changes: f64,
     /// How many gusts have gone by.
     pub gusts: f64,
-    /// How many particles a rate has given.
+    /// How many particles a rate has given; of a flow m³, of a jet the way that it has gone, m.
     pub emitted: f64,
 }
 
@@ -50,7 +50,12 @@ impl Elapsed {
                 _ => Self::default(),
             },
             ElementKind::Particles(particles) => match particles.emission.schedule {
-                EmissionSchedule::Rate { per_s } => Self { emitted: f64::from(per_s), ..Self::default() },
+                EmissionSchedule::Rate { per_s: rate } | EmissionSchedule::Flow { m3_s: rate } => {
+                    Self { emitted: f64::from(rate), ..Self::default() }
+                }
+                EmissionSchedule::Jet {} => {
+                    Self { emitted: f64::from(particles.start.speed_m_s.max(0.0)), ..Self::default() }
+                }
                 _ => Self::default(),
             },
             _ => Self::default(),

@@ -201,8 +201,30 @@ pub enum EmissionSchedule {
         #[parameter(label = "Number", fixed, range(1.0, 1e7), step = 100.0)]
         count: u32,
     },
+    /// As many as fill the source, which is closed, at the spacing of a liquid: all at the first of the frames.
+    Fill {},
+    /// A volume of liquid a second; the speed at birth is that with which it passes the area of the source.
+    Flow {
+        /// Volume a second, m³/s.
+        #[parameter(label = "Flow", unit = "l/s", scale = 1_000.0, range(0.0, 1e4), slide(0.0, 10.0), step = 0.1)]
+        m3_s: f32,
+    },
+    /// A liquid that leaves the area of the source at the speed at birth.
+    Jet {},
     /// None but those that others become.
     Never {},
+}
+
+impl EmissionSchedule {
+    /// Whether all come at once.
+    pub fn is_at_once(&self) -> bool {
+        matches!(self, Self::Burst { .. } | Self::Fill {})
+    }
+
+    /// Whether it needs a liquid.
+    pub fn is_of_liquid(&self) -> bool {
+        matches!(self, Self::Fill {} | Self::Flow { .. } | Self::Jet {})
+    }
 }
 
 impl Default for Emission {
@@ -222,7 +244,7 @@ impl Default for Emission {
 impl Emission {
     /// Whether there are particles at the first frame already.
     pub fn come_at(&self, first: u32) -> bool {
-        let at_once = matches!(self.schedule, EmissionSchedule::Burst { .. });
+        let at_once = self.schedule.is_at_once();
         self.preroll_s > 0.0 || (at_once && self.from_frame.is_none_or(|from| from <= first))
     }
 
@@ -232,8 +254,12 @@ impl Emission {
         let begins = self.from_frame.map_or(f64::NEG_INFINITY, f64::from);
         match self.schedule {
             EmissionSchedule::Never {} => false,
-            EmissionSchedule::Rate { .. } => frame > begins,
-            EmissionSchedule::Total { .. } | EmissionSchedule::Burst { .. } => frame >= begins,
+            EmissionSchedule::Rate { .. } | EmissionSchedule::Flow { .. } | EmissionSchedule::Jet {} => {
+                frame > begins
+            }
+            EmissionSchedule::Total { .. } | EmissionSchedule::Burst { .. } | EmissionSchedule::Fill {} => {
+                frame >= begins
+            }
         }
     }
 }

@@ -3,6 +3,7 @@
 mod appearance;
 mod emission;
 mod events;
+mod liquid;
 mod steering;
 
 pub use appearance::{
@@ -12,6 +13,7 @@ pub use emission::{
     Direction, Emission, EmissionDomain, EmissionMap, EmissionSchedule, MapSource, Source, Start,
 };
 pub use events::{Action, ParticleEvent, Split, ToParticles, Trigger, circle_names, endless};
+pub use liquid::Liquid;
 pub use steering::{ContactOutcome, ContactResponse, Flock, Steering};
 
 use crate::parameters::{MAX_SEED, Parameters};
@@ -35,6 +37,10 @@ pub struct Particles {
     /// Mass and drag.
     #[parameter(nested)]
     pub body: ParticleBody,
+    /// What makes them a liquid; none: they are grains.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    #[parameter(nested)]
+    pub liquid: Option<Liquid>,
     /// How they steer.
     #[parameter(nested)]
     pub steering: Steering,
@@ -108,8 +114,11 @@ impl Particles {
         Self { appearance, look, ..self.clone() }
     }
 
-    /// The mass of a particle of radius `radius_m`, kg.
+    /// The mass of a particle of radius `radius_m`, kg; of a liquid that of its volume.
     pub fn mass_kg(&self, radius_m: f32) -> f32 {
+        if let Some(liquid) = &self.liquid {
+            return liquid.density_kg_m3 * liquid.particle_volume_m3();
+        }
         match self.body.weight {
             Weight::MassKg(mass) => mass,
             Weight::DensityKgM3(density) => density * 4.0 / 3.0 * std::f32::consts::PI * radius_m.powi(3),

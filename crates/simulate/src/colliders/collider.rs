@@ -1,7 +1,7 @@
 //! A body as other solvers collide with it.
 
 use super::BodyState;
-use geometry::{Bounds, Mesh, MovingSurface, Ray, Surface, SurfacePlace};
+use geometry::{Bounds, Mesh, MovingSurface, Ray, Surface, SurfaceKind, SurfacePlace};
 use glam::{Affine3A, Vec3};
 use shot::world::Pose;
 use std::sync::Arc;
@@ -97,6 +97,34 @@ impl Collider {
                 surface.nearest(point, within).map_or(within, |(on, _)| on.distance(point)) * scale
             }
         }
+    }
+
+    /// Signed distance of a point from the body at the substep's end, m: negative inside; of points that are further than `within`
+    /// that. A surface that is not closed is `thickness` thick.
+    pub fn signed_distance(&self, point: Vec3, within: f32, thickness: f32) -> f32 {
+        let (point, scale) = (self.local(1.0, point), self.now.scale);
+        let (bvh, kind) = match &self.skin {
+            Skin::Rigid(surface) => (surface.bvh(), surface.kind()),
+            Skin::Deforming(surface) => (surface.bvh(), surface.kind()),
+        };
+        let enclosed = kind == SurfaceKind::Closed && bvh.contains(point);
+        let Some((on, _)) = bvh.nearest(point, within / scale) else {
+            return if enclosed { -within } else { within };
+        };
+        let normal = match &self.skin {
+            Skin::Rigid(surface) => surface.normal(),
+            Skin::Deforming(_) => Vec3::ZERO,
+        };
+        scale * kind.signed_distance(point - on, normal, enclosed, thickness / scale)
+    }
+
+    /// Whether the body is closed and thinner between two points, both outside, than they are apart.
+    pub fn parts(&self, a: Vec3, b: Vec3) -> bool {
+        let (bvh, kind) = match &self.skin {
+            Skin::Rigid(surface) => (surface.bvh(), surface.kind()),
+            Skin::Deforming(surface) => (surface.bvh(), surface.kind()),
+        };
+        kind == SurfaceKind::Closed && bvh.parts(self.local(1.0, a), self.local(1.0, b))
     }
 
     /// When a ball whose centre goes from `from` at `fraction` to `to` at the
@@ -215,7 +243,8 @@ impl Collider {
         self.now.inverse_mass + arm.dot(self.now.inverse_inertia * arm)
     }
 
-    pub(super) fn bounds(&self) -> Bounds {
+    /// A box that holds it over the substep.
+    pub fn bounds(&self) -> Bounds {
         let reach = Vec3::splat(self.reach * self.now.scale);
         let around = |position: Vec3| Bounds { min: position - reach, max: position + reach };
         around(self.before.0).union(around(self.now.pose.0))

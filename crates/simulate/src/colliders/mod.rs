@@ -161,6 +161,8 @@ pub struct Colliders {
     list: Vec<Collider>,
     still: Found,
     moving: Found,
+    /// Number of times that the still bodies have changed.
+    still_changes: u64,
     shapes: HashMap<Id, (Shape, Arc<Surface>)>,
     /// Surfaces of the bodies that change their shape.
     deforming: BTreeMap<Id, Arc<MovingSurface>>,
@@ -223,6 +225,7 @@ impl Colliders {
         let (still, moving) = (items(true), items(false));
         if !same_still || still != self.still.items {
             self.still = Found::new(&list, still);
+            self.still_changes += 1;
         }
         self.moving = Found::new(&list, moving);
         self.list = list;
@@ -261,6 +264,11 @@ impl Colliders {
     /// Whether there is no body.
     pub fn is_empty(&self) -> bool {
         self.list.is_empty()
+    }
+
+    /// Number of times that the still bodies have changed.
+    pub fn still_changes(&self) -> u64 {
+        self.still_changes
     }
 
     /// Whether any can move.

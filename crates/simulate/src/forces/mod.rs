@@ -116,6 +116,7 @@ impl Weights<'_> {
 }
 
 /// The forces that act on one element.
+#[derive(Default)]
 pub struct Acting<'a>(Vec<&'a Act>);
 
 impl Acting<'_> {

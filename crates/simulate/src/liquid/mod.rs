@@ -8,12 +8,14 @@
 //! Guarantees: the same bytes for any number of threads. Not guaranteed: that a full cell has eight particles; what is too dense
 //! is spread over some steps.
 
+mod colliders;
 mod pressure;
 mod solids;
 mod transfer;
 
+pub(crate) use colliders::Bodies;
 pub use pressure::Solved;
-pub use solids::Boundary;
+pub use solids::{Boundary, Presence, StillFaces};
 
 use geometry::tiles::Tiles;
 use glam::{Mat3, Vec3};
@@ -41,11 +43,12 @@ pub fn flow(
     spacing_m: f32,
     dt: f32,
     boundary: &impl Boundary,
+    still: &mut StillFaces,
 ) -> (Vec<Vec3>, Solved) {
     let LiquidParticles { positions, velocities, gradients } = particles;
     let tiles = Tiles::new(positions, 2.0 * spacing_m);
     let mut faces = transfer::to_faces(&tiles, positions, velocities, gradients);
-    let solids = solids::open_faces(&tiles, boundary);
+    let solids = solids::open_faces(&tiles, boundary, still);
     let solved = pressure::project(&tiles, &mut faces, &solids, dt);
     pressure::extrapolate(&tiles, &mut faces, EXTRAPOLATED);
     // Where each particle's tile is, in the particles' own order.
@@ -88,8 +91,9 @@ mod tests {
             Vec3::ZERO
         }
 
-        fn any_in(&self, min: Vec3, max: Vec3) -> bool {
-            min.cmplt(self.min).any() || max.cmpgt(self.max).any()
+        fn any_in(&self, min: Vec3, max: Vec3) -> Presence {
+            let any = min.cmplt(self.min).any() || max.cmpgt(self.max).any();
+            if any { Presence::Still } else { Presence::None }
         }
     }
 
@@ -114,12 +118,13 @@ mod tests {
         positions: Vec<Vec3>,
         velocities: Vec<Vec3>,
         gradients: Vec<Mat3>,
+        still: StillFaces,
     }
 
     impl Liquid {
         fn new(positions: Vec<Vec3>) -> Self {
-            let n = positions.len();
-            Self { positions, velocities: vec![Vec3::ZERO; n], gradients: vec![Mat3::ZERO; n] }
+            let (n, still) = (positions.len(), StillFaces::default());
+            Self { positions, velocities: vec![Vec3::ZERO; n], gradients: vec![Mat3::ZERO; n], still }
         }
 
         fn step(&mut self, tank: &Tank, spacing: f32, dt: f32) -> Solved {
@@ -127,7 +132,7 @@ mod tests {
             let (positions, velocities, gradients) =
                 (&self.positions[..], &mut self.velocities[..], &mut self.gradients[..]);
             let (displacements, solved) =
-                flow(LiquidParticles { positions, velocities, gradients }, spacing, dt, tank);
+                flow(LiquidParticles { positions, velocities, gradients }, spacing, dt, tank, &mut self.still);
             for (x, way) in self.positions.iter_mut().zip(displacements) {
                 *x = (*x + way).clamp(tank.min + 1e-4, tank.max - 1e-4);
             }

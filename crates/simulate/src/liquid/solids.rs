@@ -3,6 +3,8 @@
 use geometry::tiles::{CELLS, SIDE, Tiles, local};
 use glam::{IVec3, Vec3};
 use rayon::prelude::*;
+use std::collections::HashMap;
+use std::sync::Arc;
 
 /// What liquid meets.
 pub trait Boundary: Sync {
@@ -10,10 +12,57 @@ pub trait Boundary: Sync {
     fn distance(&self, place: Vec3, within: f32) -> f32;
     /// Velocity of the nearest solid there, m/s.
     fn velocity(&self, place: Vec3) -> Vec3;
-    /// Whether there is a solid in a box.
-    fn any_in(&self, min: Vec3, max: Vec3) -> bool;
+    /// Which solids there are in a box.
+    fn any_in(&self, min: Vec3, max: Vec3) -> Presence;
+    /// Whether a solid that is thinner than their distance lies between two places outside all solids.
+    fn parts(&self, _: Vec3, _: Vec3) -> bool {
+        false
+    }
+    /// Number of times that still solids have changed.
+    fn version(&self) -> u64 {
+        0
+    }
 }
 
+/// Which solids there are in a box.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum Presence {
+    /// None.
+    None,
+    /// Still ones only.
+    Still,
+    /// Ones that move.
+    Moving,
+}
+
+/// The open fractions of the faces of tiles that only still solids reach, from one step to the next. No state: what is not there is
+/// computed again, to the same bytes.
+#[derive(Default)]
+pub struct StillFaces {
+    version: u64,
+    cell_m: f32,
+    tiles: HashMap<IVec3, Arc<TileFaces>>,
+}
+
+/// Most tiles that are kept.
+const KEPT: usize = 8_192;
+
+impl StillFaces {
+    fn prepare(&mut self, version: u64, cell_m: f32) {
+        if (version, cell_m) != (self.version, self.cell_m) || self.tiles.len() > KEPT {
+            *self = Self { version, cell_m, tiles: HashMap::new() };
+        }
+    }
+}
+
+/// The open fractions of the lower faces of a tile's cells, 0–1, and the velocities of the solid there.
+struct TileFaces {
+    open: [Vec<f32>; 3],
+    velocities: [Vec<f32>; 3],
+}
+
+/// Solids are thicker by so much, in cells, so that a face that lies in a wall is closed whatever the rounding.
+const SKIN: f32 = 1e-3;
 /// Nodes along each side of a tile.
 const NODES: i32 = SIDE + 1;
 
@@ -24,55 +73,78 @@ pub(super) struct OpenFaces {
 }
 
 /// Finds them.
-pub(super) fn open_faces(tiles: &Tiles, boundary: &impl Boundary) -> OpenFaces {
-    let of_tile = |tile: usize| {
-        let corner = tiles.corner(tile);
-        let place = |node: IVec3| (corner + node).as_vec3() * tiles.cell_m;
+pub(super) fn open_faces(tiles: &Tiles, boundary: &impl Boundary, still: &mut StillFaces) -> OpenFaces {
+    still.prepare(boundary.version(), tiles.cell_m);
+    let known = &still.tiles;
+    let of_tile = |tile: usize| -> Option<(Arc<TileFaces>, bool)> {
+        let place = |cell: IVec3| (tiles.corner(tile) + cell).as_vec3() * tiles.cell_m;
         let (min, max) = (place(IVec3::ZERO), place(IVec3::splat(SIDE)));
-        let mut open: [Vec<f32>; 3] = std::array::from_fn(|_| vec![1.0; CELLS]);
-        let mut velocities: [Vec<f32>; 3] = std::array::from_fn(|_| vec![0.0; CELLS]);
-        if !boundary.any_in(min - tiles.cell_m, max + tiles.cell_m) {
-            return (open, velocities);
+        match boundary.any_in(min - tiles.cell_m, max + tiles.cell_m) {
+            Presence::None => None,
+            Presence::Still => match known.get(&tiles.keys[tile]) {
+                Some(known) => Some((known.clone(), false)),
+                None => Some((Arc::new(tile_faces(tiles, tile, boundary)), true)),
+            },
+            Presence::Moving => Some((Arc::new(tile_faces(tiles, tile, boundary)), false)),
         }
-        let within = 2.0 * tiles.cell_m;
-        let node = |i: i32| IVec3::new(i % NODES, i / NODES % NODES, i / (NODES * NODES));
-        let distances: Vec<f32> =
-            (0..NODES * NODES * NODES).map(|i| boundary.distance(place(node(i)), within)).collect();
-        let at = |node: IVec3| distances[((node.z * NODES + node.y) * NODES + node.x) as usize];
-        for cell in 0..CELLS {
-            let low = local(cell);
-            for axis in 0..3 {
-                let (b, c) = (IVec3::AXES[(axis + 1) % 3], IVec3::AXES[(axis + 2) % 3]);
-                let corners = [low, low + b, low + b + c, low + c].map(at);
-                open[axis][cell] = open_fraction(corners);
-                if open[axis][cell] < 1.0 {
-                    let middle = low.as_vec3() + 0.5 * (b + c).as_vec3();
-                    let middle = (corner.as_vec3() + middle) * tiles.cell_m;
-                    velocities[axis][cell] = boundary.velocity(middle)[axis];
-                }
-            }
-        }
-        (open, velocities)
     };
     let all: Vec<_> = (0..tiles.len()).into_par_iter().map(of_tile).collect();
     let mut faces = OpenFaces { open: Default::default(), velocities: Default::default() };
-    for (open, velocities) in &all {
+    for axis in 0..3 {
+        faces.open[axis].resize(tiles.cells(), 1.0);
+        faces.velocities[axis].resize(tiles.cells(), 0.0);
+    }
+    for (tile, found) in all.into_iter().enumerate() {
+        let Some((found, new)) = found else { continue };
         for axis in 0..3 {
-            faces.open[axis].extend_from_slice(&open[axis]);
-            faces.velocities[axis].extend_from_slice(&velocities[axis]);
+            let range = tile * CELLS..(tile + 1) * CELLS;
+            faces.open[axis][range.clone()].copy_from_slice(&found.open[axis]);
+            faces.velocities[axis][range].copy_from_slice(&found.velocities[axis]);
+        }
+        if new {
+            still.tiles.insert(tiles.keys[tile], found);
         }
     }
     faces
+}
+
+/// The faces of one tile, from the distances of the solids at the corners of its cells.
+fn tile_faces(tiles: &Tiles, tile: usize, boundary: &impl Boundary) -> TileFaces {
+    let (corner, cell_m) = (tiles.corner(tile), tiles.cell_m);
+    let place = |node: IVec3| (corner + node).as_vec3() * cell_m;
+    let centre = |cell: IVec3| ((corner + cell).as_vec3() + 0.5) * cell_m;
+    let mut open: [Vec<f32>; 3] = std::array::from_fn(|_| vec![1.0; CELLS]);
+    let mut velocities: [Vec<f32>; 3] = std::array::from_fn(|_| vec![0.0; CELLS]);
+    let within = 2.0 * cell_m;
+    let node = |i: i32| IVec3::new(i % NODES, i / NODES % NODES, i / (NODES * NODES));
+    let distances: Vec<f32> =
+        (0..NODES * NODES * NODES).map(|i| boundary.distance(place(node(i)), within) - SKIN * cell_m).collect();
+    let at = |node: IVec3| distances[((node.z * NODES + node.y) * NODES + node.x) as usize];
+    for cell in 0..CELLS {
+        let low = local(cell);
+        for axis in 0..3 {
+            let (b, c) = (IVec3::AXES[(axis + 1) % 3], IVec3::AXES[(axis + 2) % 3]);
+            let corners = [low, low + b, low + b + c, low + c].map(at);
+            let mut fraction = open_fraction(corners);
+            // A wall thinner than a cell can lie between the corners.
+            let near = corners.iter().all(|distance| *distance > 0.0 && *distance < cell_m);
+            if near && boundary.parts(centre(low - IVec3::AXES[axis]), centre(low)) {
+                fraction = 0.0;
+            }
+            open[axis][cell] = fraction;
+            if fraction < 1.0 {
+                let middle = low.as_vec3() + 0.5 * (b + c).as_vec3();
+                velocities[axis][cell] = boundary.velocity((corner.as_vec3() + middle) * cell_m)[axis];
+            }
+        }
+    }
+    TileFaces { open, velocities }
 }
 
 /// The fraction of a square where a function is above zero, from its values at the corners in turn: the mean of both ways to cut
 /// the square into triangles.
 fn open_fraction(corners: [f32; 4]) -> f32 {
     let [a, b, c, d] = corners;
-    // A face that lies in a wall's surface is closed.
-    if corners.iter().all(|value| *value <= 0.0) {
-        return 0.0;
-    }
     let triangle = |a: f32, b: f32, c: f32| {
         // The corner that differs from the others cuts off a part.
         let cut = |p: f32, q: f32, r: f32| p * p / ((p - q) * (p - r));
@@ -98,7 +170,7 @@ mod tests {
     fn the_open_part_of_a_square_is_that_beside_a_line() {
         assert_eq!(open_fraction([1.0; 4]), 1.0);
         assert_eq!(open_fraction([-1.0; 4]), 0.0);
-        assert_eq!((open_fraction([0.0; 4]), open_fraction([0.0, 1.0, 1.0, 0.0])), (0.0, 1.0));
+        assert_eq!((open_fraction([0.0; 4]), open_fraction([-1.0; 4])), (0.0, 0.0));
         assert!((open_fraction([-0.25, 0.75, 0.75, -0.25]) - 0.75).abs() < 1e-6);
         // A corner of a half by a half is cut off.
         assert!((open_fraction([-0.5, 0.5, 1.5, 0.5]) - 0.875).abs() < 0.05);

@@ -9,6 +9,7 @@
 mod contact;
 mod emission;
 mod events;
+mod flow;
 mod hash;
 mod initial_state;
 mod particle_set;
@@ -18,6 +19,7 @@ mod travel;
 use crate::colliders::{Collider, Exchange, Impulse, SpawnParticle};
 use crate::{BlowUp, PrepareContext, PrepareError, SavedPart, Solver, Step, Wants};
 use contact::ParticleContact;
+use crate::liquid::StillFaces;
 use frames::{Frame, Turnover};
 use geometry::Meshes;
 use glam::{Quat, Vec3};
@@ -55,6 +57,8 @@ struct ParticleSystem {
     seam: Option<emission::Seam>,
     /// The elements of all sets of the solver, in their order.
     order: Vec<Id>,
+    /// Open faces of the cells of a liquid.
+    still_faces: StillFaces,
 }
 
 struct ParticleSolver {
@@ -102,12 +106,14 @@ pub(crate) fn prepare(
             columns: ParticleColumns {
                 turning: turning(shot, element, particles),
                 weighing: weighing.contains(&element.id),
+                liquid: particles.liquid.is_some(),
             },
             now_s: -preroll,
             positions: Some(positions),
             rest_surface: None,
             seam: None,
             order: order.clone(),
+            still_faces: StillFaces::default(),
         };
         if let Some(initial_state) = context.initial_state {
             system.begin_from(particles, initial_state);
@@ -154,9 +160,12 @@ fn forecast(context: PrepareContext, element: &Element, particles: &Particles) -
         / f64::from(timing.fps);
     let wanted = match particles.emission.schedule {
         EmissionSchedule::Total { count } | EmissionSchedule::Burst { count } => f64::from(count),
-        EmissionSchedule::Rate { .. } => {
+        EmissionSchedule::Fill {} => emission::fills(context.shot, particles, context.meshes),
+        EmissionSchedule::Rate { .. } | EmissionSchedule::Flow { .. } | EmissionSchedule::Jet {} => {
             let life = particles.start.lifespan_s.map_or(f64::INFINITY, f64::from);
-            let born = |at: f64| context.sampler.elapsed(element, Vec3::NEG_Y, at).emitted;
+            let sites = emission::EmissionSites::find(context.shot, particles, context.meshes).sites;
+            let per_emitted = emission::per_emitted(particles, &sites);
+            let born = |at: f64| per_emitted * context.sampler.elapsed(element, Vec3::NEG_Y, at).emitted;
             // Largest number emitted within a lifespan, at a hundred times.
             let part = (end - begin) / 100.0;
             let starts = (0..=100).map(|i| begin + part * f64::from(i));
@@ -318,11 +327,18 @@ impl Solver for ParticleSolver {
             system.now_s = step.seconds as f32;
             let left = system.give_birth(step, &self.meshes, &crowds)?;
             system.steer(step, particles);
-            let mut travelled = system.travel(step, element, particles, 0..old, None)?;
-            let newborn = system.travel(step, element, particles, old..old + left.len(), Some(&left))?;
-            travelled.touches.extend(newborn.touches);
-            travelled.any_gone |= newborn.any_gone;
-            system.keep_apart(step, particles);
+            let travelled = match &particles.liquid {
+                Some(liquid) => system.flow(step, element, particles, liquid, &left)?,
+                None => {
+                    let mut travelled = system.travel(step, element, particles, 0..old, None)?;
+                    let newborn =
+                        system.travel(step, element, particles, old..old + left.len(), Some(&left))?;
+                    travelled.touches.extend(newborn.touches);
+                    travelled.any_gone |= newborn.any_gone;
+                    system.keep_apart(step, particles);
+                    travelled
+                }
+            };
             system.angular_velocity(step.dt);
             let n = system.set.len();
             let dies = !travelled.touches.is_empty() && particles.contact.outcome == ContactOutcome::Die;

@@ -4,7 +4,7 @@ use crate::PrepareError;
 use crate::colliders::Collider;
 use bytemuck::Pod;
 use geometry::SurfacePlace;
-use glam::{Quat, Vec3};
+use glam::{Mat3, Quat, Vec3};
 use serde::{Deserialize, Serialize};
 use shot::Id;
 use shot::world::Pose;
@@ -17,6 +17,8 @@ pub struct ParticleColumns {
     pub turning: bool,
     /// Map weight at birth.
     pub weighing: bool,
+    /// They are a liquid.
+    pub liquid: bool,
 }
 
 /// Particles of one element. Every column has one entry each, but those of [`ParticleColumns`].
@@ -48,6 +50,8 @@ pub struct ParticleSet {
     pub angular_velocities: Vec<Vec3>,
     /// Map weights at birth; empty without a map.
     pub weights: Vec<f32>,
+    /// Gradients of the velocity of a liquid, 1/s; empty if it is none.
+    pub gradients: Vec<Mat3>,
     /// Everything that is not a column.
     pub rest: Rest,
 }
@@ -163,6 +167,9 @@ impl ParticleSet {
         if columns.weighing {
             self.weights.push(newborn.weight);
         }
+        if columns.liquid {
+            self.gradients.push(Mat3::ZERO);
+        }
         id
     }
 
@@ -194,6 +201,9 @@ impl ParticleSet {
         if !self.weights.is_empty() {
             keep(&mut self.weights, marked);
         }
+        if !self.gradients.is_empty() {
+            keep(&mut self.gradients, marked);
+        }
     }
 
     /// The whole set as bytes.
@@ -214,6 +224,7 @@ impl ParticleSet {
         put(out, &self.orientations);
         put(out, &self.angular_velocities);
         put(out, &self.weights);
+        put(out, &self.gradients);
     }
 
     /// What [`ParticleSet::save`] gave, from the front of `bytes`.
@@ -239,6 +250,7 @@ impl ParticleSet {
             orientations: take(bytes)?,
             angular_velocities: take(bytes)?,
             weights: take(bytes)?,
+            gradients: take(bytes)?,
         })
     }
 }
@@ -268,6 +280,7 @@ impl ParticleSet {
         fit(&mut self.orientations, n, columns.turning, Quat::IDENTITY)?;
         fit(&mut self.angular_velocities, n, columns.turning, Vec3::ZERO)?;
         fit(&mut self.weights, n, columns.weighing, 1.0)?;
+        fit(&mut self.gradients, n, columns.liquid, Mat3::ZERO)?;
         Ok(self)
     }
 }
@@ -321,7 +334,7 @@ fn take<T: Pod>(bytes: &mut &[u8]) -> Result<Vec<T>, PrepareError> {
 mod tests {
     use super::*;
 
-    const TURNING: ParticleColumns = ParticleColumns { turning: true, weighing: false };
+    const TURNING: ParticleColumns = ParticleColumns { turning: true, weighing: false, liquid: false };
 
     fn newborn(x: f32) -> Newborn {
         Newborn {
@@ -356,7 +369,7 @@ mod tests {
         (0..3).for_each(|i| {
             set.push(&newborn(i as f32), ParticleColumns::default());
         });
-        let all = ParticleColumns { turning: true, weighing: true };
+        let all = ParticleColumns { turning: true, weighing: true, liquid: false };
         let fitted = set.with_columns(all).unwrap();
         assert_eq!(
             (&fitted.orientations[..], &fitted.weights[..]),
@@ -375,7 +388,7 @@ mod tests {
     fn a_saved_swarm_comes_back_whole() {
         let mut set = ParticleSet::default();
         (0..5).for_each(|i| {
-            set.push(&newborn(i as f32), ParticleColumns { turning: false, weighing: true });
+            set.push(&newborn(i as f32), ParticleColumns { turning: false, weighing: true, liquid: false });
         });
         set.rest.given = 17;
         let mut bytes = Vec::new();

@@ -22,6 +22,8 @@ use shot::{
 };
 use std::ops::Range;
 
+/// Distance at which particles of a liquid meet bodies, in spacings.
+const LIQUID_RADIUS: f32 = 0.2;
 /// Particles to a block of the force evaluation.
 const CHUNK: usize = 1_024;
 /// Particles to a block of the collision tests: many, so that the sort by position
@@ -49,6 +51,8 @@ struct Columns<'a> {
     ends: &'a [f32],
     /// Fraction of the substep that remains to each; none: the whole.
     fractions: Option<&'a [f32]>,
+    /// Displacements over the substep, of a liquid, which has had its forces, m.
+    displacements: Option<&'a [Vec3]>,
     from: usize,
 }
 
@@ -62,16 +66,29 @@ impl ParticleSystem {
         range: Range<usize>,
         fractions: Option<&[f32]>,
     ) -> Result<Travelled, BlowUp> {
+        let acting = step.field.acting(self.id);
+        let met = met(step, &particles.contact);
+        self.travel_by(step, (element, particles), (&acting, met, step.dt), range, fractions, None)
+    }
+
+    /// As [`ParticleSystem::travel`], under the forces that act, past the bodies that they meet, in `dt` seconds; a liquid by
+    /// displacements.
+    pub(super) fn travel_by(
+        &mut self,
+        step: &Step,
+        (element, particles): (&Element, &Particles),
+        (acting, met, dt): (&Acting, Vec<bool>, f32),
+        range: Range<usize>,
+        fractions: Option<&[f32]>,
+        displacements: Option<&[Vec3]>,
+    ) -> Result<Travelled, BlowUp> {
         if range.is_empty() {
             return Ok(Travelled::default());
         }
-        let acting = step.field.acting(self.id);
         let contacts = (particles.contact.enabled && !step.colliders.is_empty()).then(|| {
-            let contact = &particles.contact;
-            let met = met(step, contact);
-            let told = matches!(contact.outcome, ContactOutcome::Stick | ContactOutcome::Die)
+            let told = matches!(particles.contact.outcome, ContactOutcome::Stick | ContactOutcome::Die)
                 || particles.events.iter().any(|event| matches!(event.trigger, Trigger::Touch { .. }));
-            ContactStep { colliders: step.colliders, particles, met, told, dt: step.dt }
+            ContactStep { colliders: step.colliders, particles, met, told, dt }
         });
         let now = step.seconds as f32;
         let world_m = step.shot.physics.world_m;
@@ -97,6 +114,7 @@ impl ParticleSystem {
                 let (ids, positions, velocities, clearances, sizes, inverse_masses, drag_areas, ends) = of;
                 let from = i * sheaf;
                 let fractions = fractions.map(|fractions| &fractions[from..from + ids.len()]);
+                let displacements = displacements.map(|all| &all[from..from + ids.len()]);
                 let columns = Columns {
                     ids,
                     positions,
@@ -107,9 +125,10 @@ impl ParticleSystem {
                     drag_areas,
                     ends,
                     fractions,
+                    displacements,
                     from: first + from,
                 };
-                columns.travel(&acting, particles, contacts.as_ref(), step.dt, now, world_m, scratch)
+                columns.travel(acting, particles, contacts.as_ref(), dt, now, world_m, scratch)
             })
             .collect();
         let mut all = Travelled::default();
@@ -155,6 +174,8 @@ struct Looking {
     change: Vec3,
     /// Duration of the move, s.
     dt: f32,
+    /// Velocity before the move, m/s.
+    before: Vec3,
 }
 
 /// Buffers of a thread, reused.
@@ -169,6 +190,11 @@ struct Scratch {
 impl Columns<'_> {
     fn fraction(&self, i: usize) -> f32 {
         self.fractions.map_or(1.0, |fractions| fractions[i])
+    }
+
+    /// Radius at which a particle meets bodies, m: those of a liquid fill the room beside a wall.
+    fn radius(&self, i: usize) -> f32 {
+        self.sizes[i] * if self.displacements.is_some() { LIQUID_RADIUS } else { 0.5 }
     }
 
     fn travel(
@@ -214,7 +240,7 @@ impl Columns<'_> {
         dt: f32,
         looking: &mut Vec<Looking>,
     ) {
-        let free = acting.is_empty() && fastest.is_none();
+        let free = self.displacements.is_some() || (acting.is_empty() && fastest.is_none());
         let (from, n) = (range.start, range.len());
         let mut before = [Vec3::ZERO; CHUNK];
         before[..n].copy_from_slice(&self.velocities[range.clone()]);
@@ -241,7 +267,10 @@ impl Columns<'_> {
             }
         }
         for (first, i) in before[..n].iter().zip(from..) {
-            let way = (*first + self.velocities[i]) * (0.5 * dt * self.fraction(i));
+            let way = match self.displacements {
+                Some(displacements) => displacements[i] * self.fraction(i),
+                None => (*first + self.velocities[i]) * (0.5 * dt * self.fraction(i)),
+            };
             let Some(contacts) = contacts else {
                 self.positions[i] += way;
                 continue;
@@ -255,13 +284,13 @@ impl Columns<'_> {
                     id: self.ids[i],
                     index: i as u32,
                     position: self.positions[i],
-                    velocity: *first,
+                    velocity: self.displacements.map_or(*first, |displacements| displacements[i] / dt),
                     clear: self.clearances[i],
-                    radius: 0.5 * self.sizes[i],
+                    radius: self.radius(i),
                     inverse_mass: self.inverse_masses[i],
                 };
                 let change = self.velocities[i] - *first;
-                looking.push(Looking { body, change, dt: self.fraction(i) * dt });
+                looking.push(Looking { body, change, dt: self.fraction(i) * dt, before: body.velocity });
             }
         }
     }
@@ -284,10 +313,14 @@ impl Columns<'_> {
                 looking[key as u32 as usize].body = of.body;
             }
         }
-        for Looking { body, .. } in looking.iter() {
+        for Looking { body, before, .. } in looking.iter() {
             let i = body.index as usize;
-            (self.positions[i], self.velocities[i], self.clearances[i]) =
-                (body.position, body.velocity, body.clear);
+            (self.positions[i], self.clearances[i]) = (body.position, body.clear);
+            // A displacement of a liquid is not its velocity times the time.
+            self.velocities[i] = match self.displacements {
+                Some(_) => self.velocities[i] + (body.velocity - *before),
+                None => body.velocity,
+            };
         }
         touches.sort_by_key(|touch| touch.index);
         touches.iter_mut().for_each(|touch| touch.index += self.from as u32);

@@ -46,7 +46,11 @@ impl ParticleSystem {
                     ParticleHash::new(particles.seed, self.set.rest.given as u32, Purpose::Birth, 1);
                 (per_s * step.dt + hash.unit()).floor() as u32
             }
-            EmissionSchedule::Never {} => 0,
+            // Liquid has an area of its own to come from.
+            EmissionSchedule::Fill {}
+            | EmissionSchedule::Flow { .. }
+            | EmissionSchedule::Jet {}
+            | EmissionSchedule::Never {} => 0,
         }
     }
 

@@ -21,13 +21,37 @@ use shot::{
     particles::{Direction, EmissionDomain, EmissionMap, EmissionSchedule, MapSource, Particles, Source},
     world::{Pose, World},
 };
+use std::borrow::Cow;
 use std::f32::consts::PI;
+
+/// Greatest speed at which a flow leaves its source, m/s.
+const MAX_FLOW_SPEED: f32 = 1_000.0;
 
 /// Emission sites, kept while the emitting geometry stays the same.
 pub struct EmissionSites {
     /// The emitting geometry, as JSON.
     of: String,
     pub sites: Sites,
+}
+
+/// The area of a source, m²; of one without an area that of a particle of its liquid.
+fn area_m2(particles: &Particles, sites: &Sites, spacing_m: f32) -> f64 {
+    let on_faces = |domain: &EmissionDomain| *domain == EmissionDomain::Surface;
+    match &particles.source {
+        Source::Shape { domain, .. } | Source::Solid { domain, .. } if on_faces(domain) => sites.whole(),
+        _ => f64::from(spacing_m * spacing_m),
+    }
+}
+
+/// Particles for one unit of what the rate of an emission adds up.
+pub fn per_emitted(particles: &Particles, sites: &Sites) -> f64 {
+    let Some(liquid) = &particles.liquid else { return 1.0 };
+    let volume = f64::from(liquid.particle_volume_m3());
+    match particles.emission.schedule {
+        EmissionSchedule::Flow { .. } => 1.0 / volume,
+        EmissionSchedule::Jet {} => area_m2(particles, sites, liquid.spacing_m) / volume,
+        _ => 1.0,
+    }
 }
 
 fn shape_of(shot: &Shot, id: Id) -> Option<&Shape> {
@@ -45,11 +69,13 @@ impl EmissionSites {
             from => serde_json::to_string(from),
         }
         .expect("it serialises")
+            + &filled(particles).map_or(String::new(), |spacing| format!(" filled at {spacing}"))
     }
 
     pub fn find(shot: &Shot, particles: &Particles, meshes: &Meshes) -> Self {
         let on_shape = |shape: Option<&Shape>, domain: EmissionDomain| {
-            on_mesh(&shape.and_then(|shape| meshes.mesh(shape).ok()).unwrap_or_default(), domain)
+            let mesh = shape.and_then(|shape| meshes.mesh(shape).ok()).unwrap_or_default();
+            on_mesh(&mesh, domain, filled(particles))
         };
         let sites = match &particles.source {
             Source::Shape { shape, domain } => on_shape(Some(shape), *domain),
@@ -71,7 +97,37 @@ impl EmissionSites {
     }
 }
 
-fn on_mesh(mesh: &geometry::Mesh, domain: EmissionDomain) -> Sites {
+/// About how many particles fill the source of a liquid; 0 if it is not closed.
+pub fn fills(shot: &Shot, particles: &Particles, meshes: &Meshes) -> f64 {
+    let (shape, bodies) = match &particles.source {
+        Source::Shape { shape, .. } => (Some(shape), 1),
+        Source::Solid { solid, .. } => {
+            (shape_of(shot, *solid), shot.element(*solid).map_or(0, Element::count))
+        }
+        _ => (None, 0),
+    };
+    let (Some(mesh), Some(spacing_m)) = (shape.and_then(|shape| meshes.mesh(shape).ok()), filled(particles)) else {
+        return 0.0;
+    };
+    bodies as f64 * geometry::points_within(&mesh, spacing_m)
+}
+
+/// The spacing at which the source is filled with liquid, if it is.
+fn filled(particles: &Particles) -> Option<f32> {
+    let liquid = particles.liquid.as_ref()?;
+    (particles.emission.schedule == EmissionSchedule::Fill {}).then_some(liquid.spacing_m)
+}
+
+/// The solid that is filled with liquid: its own surface is no wall to the liquid.
+pub fn filled_solid(particles: &Particles) -> Option<Id> {
+    let Source::Solid { solid, .. } = particles.source else { return None };
+    filled(particles).map(|_| solid)
+}
+
+fn on_mesh(mesh: &geometry::Mesh, domain: EmissionDomain, filled: Option<f32>) -> Sites {
+    if let Some(spacing_m) = filled {
+        return Sites::points(geometry::fill(mesh, spacing_m).into_iter().map(|at| (at, Vec2::ZERO)));
+    }
     match domain {
         EmissionDomain::Surface => Sites::surface(mesh),
         EmissionDomain::Edges => Sites::edges(mesh),
@@ -100,9 +156,18 @@ fn within_span(step: &Step, particles: &Particles) -> bool {
 }
 
 /// Number of particles that a rate has emitted from its beginning until `seconds` of the world.
-fn given(step: &Step, element: &Element, from: f64, to: f64, seconds: f64) -> f64 {
+fn given(step: &Step, element: &Element, amounts: Amounts, from: f64, to: f64, seconds: f64) -> f64 {
     let at = |seconds: f64| step.sampler.elapsed(element, Vec3::NEG_Y, seconds).emitted;
-    at(seconds.clamp(from, to)) - at(from)
+    amounts.per_emitted * (at(seconds.clamp(from, to)) - at(from))
+}
+
+/// What the numbers of an emission depend on beside its schedule.
+#[derive(Clone, Copy)]
+struct Amounts {
+    /// Number that come at once, of a schedule that gives all at once.
+    at_once: u64,
+    /// Particles for one unit of what a rate adds up.
+    per_emitted: f64,
 }
 
 /// A birth in a substep.
@@ -116,7 +181,13 @@ struct Birth {
 
 /// The births of a substep, `before` of which were before it. Those of a number are exact,
 /// whatever the steps: the k-th of n comes at (k + ½) / n of the span.
-fn due(step: &Step, element: &Element, particles: &Particles, before: u64) -> Result<Vec<Birth>, u64> {
+fn due(
+    step: &Step,
+    element: &Element,
+    particles: &Particles,
+    before: u64,
+    amounts: Amounts,
+) -> Result<Vec<Birth>, u64> {
     let (start, end) = (step.seconds - f64::from(step.dt), step.seconds);
     let fraction = |at: f64| (((at - start) / f64::from(step.dt).max(1e-12)) as f32).clamp(0.0, 1.0);
     let list = |until: u64, time: &dyn Fn(u64) -> f64| {
@@ -127,13 +198,13 @@ fn due(step: &Step, element: &Element, particles: &Particles, before: u64) -> Re
         Ok((before..before + due).map(|number| Birth { number, fraction: fraction(time(number)) }).collect())
     };
     if let Some(period) = step.sampler.round_s() {
-        return periodic::due(step, element, particles, period, before, fraction);
+        return periodic::due(step, element, particles, period, before, amounts, fraction);
     }
     let (from, to) = span(step, particles);
     match particles.emission.schedule {
         EmissionSchedule::Never {} => Ok(Vec::new()),
-        EmissionSchedule::Burst { count } => {
-            let until = if before == 0 && end >= from { u64::from(count) } else { before };
+        EmissionSchedule::Burst { .. } | EmissionSchedule::Fill {} => {
+            let until = if before == 0 && end >= from { amounts.at_once } else { before };
             list(until, &|_| from)
         }
         EmissionSchedule::Total { count } => {
@@ -147,8 +218,8 @@ fn due(step: &Step, element: &Element, particles: &Particles, before: u64) -> Re
             };
             list(until, &|k| from + (k as f64 + 0.5) / n * (to - from))
         }
-        EmissionSchedule::Rate { .. } => {
-            let total = |seconds| given(step, element, from, to, seconds);
+        EmissionSchedule::Rate { .. } | EmissionSchedule::Flow { .. } | EmissionSchedule::Jet {} => {
+            let total = |seconds| given(step, element, amounts, from, to, seconds);
             let (low, high) = (total(start), total(end));
             let until = (high + 0.5).floor().max(0.0) as u64;
             let passed = |k: u64| (k as f64 + 0.5 - low) / (high - low).max(1e-12);
@@ -235,6 +306,7 @@ impl ParticleSystem {
     ) -> Result<Vec<f32>, BlowUp> {
         let Some(element) = step.shot.element(self.id) else { return Ok(Vec::new()) };
         let Some(particles) = element.as_particles() else { return Ok(Vec::new()) };
+        let particles = &*self.with_speed_of_flow(particles);
         let solved = |id: Id, _: f64| step.colliders.solved(id);
         let world = World::new(step.shot, step.sampler, step.acting, &solved);
         let own = world.pose(element);
@@ -256,7 +328,10 @@ impl ParticleSystem {
         };
         let births = match particles.source {
             Source::Broken { .. } => Ok(Vec::new()),
-            _ => due(step, element, particles, self.set.rest.given),
+            _ => {
+                let amounts = self.amounts(step, particles, meshes);
+                due(step, element, particles, self.set.rest.given, amounts)
+            }
         };
         let births = births.or_else(|due| self.bound(step, due).map(|()| Vec::new()))?;
         if births.is_empty() && broken.is_empty() {
@@ -332,6 +407,38 @@ impl ParticleSystem {
         Ok(left)
     }
 
+    /// The particles with the speed at birth at which a flow passes the area of its source.
+    fn with_speed_of_flow<'a>(&self, particles: &'a Particles) -> Cow<'a, Particles> {
+        let (EmissionSchedule::Flow { m3_s }, Some(of), Some(liquid)) =
+            (particles.emission.schedule, &self.positions, &particles.liquid)
+        else {
+            return Cow::Borrowed(particles);
+        };
+        let area = area_m2(particles, &of.sites, liquid.spacing_m).max(1e-12);
+        let mut particles = particles.clone();
+        particles.start.speed_m_s = ((f64::from(m3_s) / area) as f32).min(MAX_FLOW_SPEED);
+        Cow::Owned(particles)
+    }
+
+    /// What the numbers of the emission depend on beside its schedule.
+    fn amounts(&mut self, step: &Step, particles: &Particles, meshes: &Meshes) -> Amounts {
+        let per_emitted = self.positions.as_ref().map_or(1.0, |of| per_emitted(particles, &of.sites));
+        let at_once = match particles.emission.schedule {
+            EmissionSchedule::Burst { count } => u64::from(count),
+            EmissionSchedule::Fill {} if self.set.rest.given == 0 => {
+                let solid = if let Source::Solid { solid, .. } = particles.source { Some(solid) } else { None };
+                let bodies = || step.colliders.of(solid.unwrap_or(self.id));
+                let deformed = bodies().find_map(|body| if body.deforms() { body.deformed() } else { None });
+                let stands = if solid.is_some() { bodies().count() } else { 1 };
+                self.find_places(step.shot, particles, meshes, deformed);
+                let places = self.positions.as_ref().map_or(0.0, |of| of.sites.whole());
+                stands as u64 * places as u64
+            }
+            _ => 0,
+        };
+        Amounts { at_once, per_emitted }
+    }
+
     /// Refuses more particles than an element may have.
     pub(super) fn bound(&self, step: &Step, more: u64) -> Result<(), BlowUp> {
         let wanted = self.set.len() as u64 + more;
@@ -349,7 +456,7 @@ impl ParticleSystem {
     /// Computes the emission sites on a mesh that is another one in every substep.
     fn born_on(&mut self, particles: &Particles, mesh: &geometry::Mesh) {
         if let Source::Solid { domain, .. } = &particles.source {
-            self.positions = Some(EmissionSites { of: String::new(), sites: on_mesh(mesh, *domain) });
+            self.positions = Some(EmissionSites { of: String::new(), sites: on_mesh(mesh, *domain, filled(particles)) });
         }
     }
 
@@ -386,7 +493,8 @@ impl ParticleSystem {
     ) -> Option<Spot> {
         /// Tries to find a place where a region or map has weight.
         const TRIES: u32 = 256;
-        let on_grid = matches!(particles.source, Source::Grid { .. });
+        let fills = filled(particles).is_some();
+        let on_grid = matches!(particles.source, Source::Grid { .. }) || fills;
         // A total on a curve is spread evenly, unless a region or map rejects sites.
         let of = match particles.emission.schedule {
             EmissionSchedule::Total { count } | EmissionSchedule::Burst { count } if !likely.chooses() => {
@@ -411,12 +519,17 @@ impl ParticleSystem {
             let stand = match stands.len() {
                 0 => return None,
                 1 => &stands[0],
+                // One after the other is filled.
+                n if fills => {
+                    let places = self.positions.as_ref()?.sites.whole().max(1.0) as usize;
+                    &stands[(k as usize / places).min(n - 1)]
+                }
                 n => &stands[((hash.unit() * n as f32) as usize).min(n - 1)],
             };
             let sites = &self.positions.as_ref()?.sites;
             let site: Site = if on_grid {
                 sites.nth(k as usize)?
-            } else if particles.emission.evenly_spaced {
+            } else if particles.emission.evenly_spaced || particles.liquid.is_some() {
                 let next = self.set.rest.spread;
                 self.set.rest.spread = next.wrapping_add(1);
                 match sites.even(next, of) {
@@ -480,7 +593,10 @@ pub(super) fn start(
     let direction = Quat::from_rotation_arc(Vec3::Y, way) * hash.cone(start.spread_rad);
     let speed = start.speed_m_s * hash.about(start.speed_variation);
     let life = start.lifespan_s.map_or(f32::INFINITY, |life| life * hash.about(start.lifespan_variation));
-    let size_m = (start.size_m * hash.about(start.size_variation)).max(1e-6);
+    let size_m = match &particles.liquid {
+        Some(liquid) => liquid.spacing_m,
+        None => (start.size_m * hash.about(start.size_variation)).max(1e-6),
+    };
     let radius = 0.5 * size_m;
     let turned = orientation * hash.orientation(start.orientation_variation);
     let angular_velocity =
@@ -489,7 +605,10 @@ pub(super) fn start(
         position,
         velocity: direction * speed + motion * start.inherited_velocity,
         size_m,
-        mass_kg: (particles.mass_kg(radius) * hash.about(particles.body.mass_variation)).max(1e-15),
+        mass_kg: match &particles.liquid {
+            Some(_) => particles.mass_kg(radius),
+            None => (particles.mass_kg(radius) * hash.about(particles.body.mass_variation)).max(1e-15),
+        },
         drag_area_m2: particles.body.drag * PI * radius * radius,
         born_s,
         ends_s: born_s + life.max(1e-4),

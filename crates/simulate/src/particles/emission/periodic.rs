@@ -1,6 +1,6 @@
 //! Births in a shot that goes round: in every round the same ones.
 
-use super::Birth;
+use super::{Amounts, Birth};
 use crate::Step;
 use glam::Vec3;
 use shot::{
@@ -22,13 +22,14 @@ struct RoundBirths<'a> {
     span: [f64; 2],
     /// Number of births.
     count: u64,
+    amounts: Amounts,
 }
 
 impl RoundBirths<'_> {
     /// Number that a rate has emitted until a moment.
     fn emitted(&self, seconds: f64) -> f64 {
         let at = |seconds: f64| self.step.sampler.elapsed(self.element, Vec3::NEG_Y, seconds).emitted;
-        at(seconds.clamp(self.span[0], self.span[1])) - at(self.span[0])
+        self.amounts.per_emitted * (at(seconds.clamp(self.span[0], self.span[1])) - at(self.span[0]))
     }
 
     /// Number of births until a moment, those at the moment with them if `with`.
@@ -43,8 +44,10 @@ impl RoundBirths<'_> {
                 let passed = ((seconds - from) / (to - from)).min(1.0);
                 (self.count as f64 * passed + 0.5).floor() as u64
             }
-            EmissionSchedule::Burst { .. } | EmissionSchedule::Total { .. } => self.count,
-            EmissionSchedule::Rate { .. } => {
+            EmissionSchedule::Burst { .. } | EmissionSchedule::Fill {} | EmissionSchedule::Total { .. } => {
+                self.count
+            }
+            EmissionSchedule::Rate { .. } | EmissionSchedule::Flow { .. } | EmissionSchedule::Jet {} => {
                 ((self.emitted(seconds) + 0.5).floor().max(0.0) as u64).min(self.count)
             }
         }
@@ -57,7 +60,7 @@ impl RoundBirths<'_> {
             EmissionSchedule::Total { .. } if to > from => {
                 from + (number as f64 + 0.5) / self.count as f64 * (to - from)
             }
-            EmissionSchedule::Rate { .. } => {
+            EmissionSchedule::Rate { .. } | EmissionSchedule::Flow { .. } | EmissionSchedule::Jet {} => {
                 let (mut low, mut high) = (from, to);
                 for _ in 0..HALVINGS {
                     let middle = 0.5 * (low + high);
@@ -79,6 +82,7 @@ pub(super) fn due(
     particles: &Particles,
     period: f64,
     before: u64,
+    amounts: Amounts,
     fraction: impl Fn(f64) -> f32,
 ) -> Result<Vec<Birth>, u64> {
     let timing = step.shot.timing;
@@ -86,11 +90,13 @@ pub(super) fn due(
     let seconds = |frame: u32| timing.seconds(frame).clamp(0.0, period);
     let span = [births.from_frame.map_or(0.0, seconds), births.to_frame.map_or(period, seconds)];
     let schedule = births.schedule;
-    let mut round = RoundBirths { step, element, schedule, span: [span[0], span[1].max(span[0])], count: 0 };
+    let span = [span[0], span[1].max(span[0])];
+    let mut round = RoundBirths { step, element, schedule, span, count: 0, amounts };
     round.count = match schedule {
         EmissionSchedule::Never {} => 0,
         EmissionSchedule::Burst { count } | EmissionSchedule::Total { count } => u64::from(count),
-        EmissionSchedule::Rate { .. } => (round.emitted(round.span[1]) + 0.5).floor().max(0.0) as u64,
+        EmissionSchedule::Fill {} => amounts.at_once,
+        EmissionSchedule::Rate { .. } | EmissionSchedule::Flow { .. } | EmissionSchedule::Jet {} => (round.emitted(round.span[1]) + 0.5).floor().max(0.0) as u64,
     };
     if round.count == 0 {
         return Ok(Vec::new());

@@ -60,7 +60,10 @@ fn count_of(particles: &Particles, span_s: f64) -> usize {
     let count = match particles.emission.schedule {
         EmissionSchedule::Total { count } | EmissionSchedule::Burst { count } => count as usize,
         EmissionSchedule::Rate { per_s } => (f64::from(per_s) * span_s).ceil() as usize,
-        EmissionSchedule::Never {} => 0,
+        EmissionSchedule::Fill {}
+        | EmissionSchedule::Flow { .. }
+        | EmissionSchedule::Jet {}
+        | EmissionSchedule::Never {} => 0,
     };
     count.clamp(1, MAX_PLACES)
 }

@@ -1,0 +1,91 @@
+//! A substep of particles that are a liquid.
+
+use super::contact::met;
+use super::travel::Travelled;
+use super::{ParticleSystem, emission};
+use crate::forces::{Acting, Points};
+use crate::liquid::{self, Bodies, LiquidParticles};
+use crate::{BlowUp, Step};
+use rayon::prelude::*;
+use shot::{
+    Element,
+    particles::{ContactOutcome, Liquid, Particles},
+};
+
+/// Most steps that a substep is divided into.
+const MAX_STEPS: u32 = 16;
+/// Cells that the fastest particle passes in a step.
+const MAX_CELLS: f32 = 3.0;
+/// Particles to a block of the force evaluation.
+const CHUNK: usize = 1_024;
+
+impl ParticleSystem {
+    /// Moves a liquid over a substep; its last particles are new, with the fractions of the substep that remain to them.
+    pub(super) fn flow(
+        &mut self,
+        step: &Step,
+        element: &Element,
+        particles: &Particles,
+        liquid: &Liquid,
+        newborn: &[f32],
+    ) -> Result<Travelled, BlowUp> {
+        let mut met = met(step, &particles.contact);
+        let filled = emission::filled_solid(particles);
+        for (met, body) in met.iter_mut().zip(step.colliders.list()) {
+            *met &= particles.contact.enabled && Some(body.now.element) != filled;
+        }
+        let mut travelled = Travelled::default();
+        if self.set.len() == 0 || step.dt <= 0.0 {
+            return Ok(travelled);
+        }
+        // What meets a solid goes on along it, unless it ends there: the flow around it is that of the grid.
+        let mut particles = particles.clone();
+        if particles.contact.outcome != ContactOutcome::Die {
+            particles.contact.outcome = ContactOutcome::Slide;
+        }
+        (particles.contact.push, particles.contact.push_deformables) = (false, false);
+        let cell_m = 2.0 * liquid.spacing_m;
+        let speed = self.set.velocities.iter().map(|v| v.length_squared()).fold(0.0, f32::max).sqrt();
+        let steps = (speed * step.dt / (MAX_CELLS * cell_m)).ceil().clamp(1.0, MAX_STEPS as f32) as u32;
+        let dt = step.dt / steps as f32;
+        let acting = step.field.acting(self.id);
+        let mut fractions = vec![1.0; self.set.len() - newborn.len()];
+        fractions.extend_from_slice(newborn);
+        for _ in 0..steps {
+            self.accelerate(&acting, dt);
+            let set = &mut self.set;
+            let boundary = Bodies { colliders: step.colliders, met: &met, cell_m };
+            let columns = LiquidParticles {
+                positions: &set.positions,
+                velocities: &mut set.velocities,
+                gradients: &mut set.gradients,
+            };
+            let (displacements, _) =
+                liquid::flow(columns, liquid.spacing_m, dt, &boundary, &mut self.still_faces);
+            let way = (&Acting::default(), met.clone(), dt);
+            let range = 0..self.set.len();
+            let moved =
+                self.travel_by(step, (element, &particles), way, range, Some(&fractions), Some(&displacements))?;
+            travelled.touches.extend(moved.touches);
+            travelled.any_gone |= moved.any_gone;
+        }
+        Ok(travelled)
+    }
+
+    /// Adds what forces change in `dt` seconds to the velocities.
+    fn accelerate(&mut self, acting: &Acting, dt: f32) {
+        if acting.is_empty() {
+            return;
+        }
+        let set = &mut self.set;
+        let columns = (
+            set.positions.par_chunks(CHUNK),
+            set.velocities.par_chunks_mut(CHUNK),
+            set.inverse_masses.par_chunks(CHUNK),
+            set.drag_areas.par_chunks(CHUNK),
+        );
+        columns.into_par_iter().for_each(|(positions, velocities, inverse_masses, drag_areas)| {
+            acting.push(&mut Points { positions, velocities, inverse_masses, drag_areas }, dt);
+        });
+    }
+}
