@@ -42,7 +42,13 @@ impl SurfaceKind {
     pub fn signed_distance(self, away: Vec3, normal: Vec3, enclosed: bool, thickness: f32) -> f32 {
         let distance = away.length();
         match self {
-            Self::Closed => if enclosed { -distance } else { distance },
+            Self::Closed => {
+                if enclosed {
+                    -distance
+                } else {
+                    distance
+                }
+            }
             Self::Flat if away.dot(normal) < 0.0 => (-distance).max(distance - thickness),
             Self::Flat => distance,
             Self::Open => distance - 0.5 * thickness,

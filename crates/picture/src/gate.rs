@@ -65,6 +65,9 @@ pub fn in_gate(
                     && sees(bodies.positions[i] + bodies.orientations[i] * centre * scale, radius * scale)
             });
             seen.insert(element.id, any);
+        } else if let Some(mesh) = frame.meshes.get(&element.id).filter(|mesh| !mesh.positions.is_empty()) {
+            let step = mesh.positions.len().div_ceil(PARTICLES);
+            seen.insert(element.id, mesh.positions.iter().step_by(step).any(|at| sees(*at, 0.0)));
         } else if let Some(particles) = frame.particles.get(&element.id).filter(|of| !of.is_empty()) {
             let step = particles.len().div_ceil(PARTICLES);
             let any =

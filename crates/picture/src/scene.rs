@@ -8,7 +8,7 @@ use crate::particles::{ParticleShapes, shown};
 use crate::sampler::hash;
 use crate::sky::sky_light;
 use crate::surface::{DataImages, Surface};
-use frames::Frame;
+use frames::{Frame, MeshState};
 use geometry::{Bounds, Bvh, Hit, MissingMesh, Ray, Tree};
 use glam::{Quat, Vec3};
 use shot::{
@@ -99,20 +99,23 @@ fn model_of(
     frame: Option<&Frame>,
 ) -> Result<Arc<Model>, SceneError> {
     match frame.and_then(|frame| frame.meshes.get(&solid)) {
-        Some(deformed) => {
-            let mesh = deformed.mesh();
-            let bvh = Bvh::build(&mesh.positions, &mesh.triangles);
-            let values = deformed
-                .attributes
-                .iter()
-                .filter_map(|of| Some((of.name.clone(), deformed.scalars(&of.name)?.to_vec())));
-            Ok(Arc::new(Model { mesh, bvh, values: values.collect() }))
-        }
+        Some(deformed) => Ok(model_of_frame(deformed)),
         None => assets.model(shape, uvs).map_err(|error: MissingMesh| SceneError::MissingAsset {
             element: element.name.clone(),
             asset: error.0,
         }),
     }
+}
+
+/// The model of a mesh in a frame.
+fn model_of_frame(deformed: &MeshState) -> Arc<Model> {
+    let mesh = deformed.mesh();
+    let bvh = Bvh::build(&mesh.positions, &mesh.triangles);
+    let values = deformed
+        .attributes
+        .iter()
+        .filter_map(|of| Some((of.name.clone(), deformed.scalars(&of.name)?.to_vec())));
+    Arc::new(Model { mesh, bvh, values: values.collect() })
 }
 
 /// Pose of an element's first body in the run at a frame: `frame` is that
@@ -213,6 +216,24 @@ impl Scene {
         for element in shot.elements.iter().filter(|element| !element.hidden) {
             match &element.kind {
                 ElementKind::Particles(particles) => {
+                    if let Some(mesh) = frame.and_then(|frame| frame.meshes.get(&element.id)) {
+                        let placed = Placed {
+                            number: 0,
+                            position: Vec3::ZERO,
+                            orientation: Quat::IDENTITY,
+                            scale: 1.0,
+                            colour: Vec3::ONE,
+                        };
+                        scene.add(
+                            element,
+                            model_of_frame(mesh),
+                            &particles.look,
+                            vec![placed],
+                            assets,
+                            false,
+                        )?;
+                        continue;
+                    }
                     let Some(whole) = frame.filter(|frame| frame.particles.contains_key(&element.id)) else {
                         continue;
                     };

@@ -133,6 +133,28 @@ pub enum FinishOperation {
         #[serde(default, skip_serializing_if = "Option::is_none")]
         crease_map: Option<String>,
     },
+    /// Makes a closed mesh of particles: the surface of a liquid. The particles are left out.
+    ParticleMesh {
+        /// Distance of the surface from a particle that is alone, in sizes of the particles; no unit.
+        #[parameter(label = "Radius", unit = "sizes", range(0.3, 3.0), slide(0.5, 1.5), step = 0.05)]
+        radius: f32,
+        /// Distance within which particles have one surface, in sizes of the particles; no unit.
+        #[parameter(label = "Joined within", unit = "sizes", range(1.0, 4.0), slide(1.0, 4.0), step = 0.1)]
+        reach: f32,
+        /// Edges of the mesh, in sizes of the particles; no unit.
+        #[parameter(label = "Edges", unit = "sizes", range(0.25, 4.0), slide(0.25, 2.0), step = 0.05)]
+        edge: f32,
+        /// Number of passes in which the surface is evened out, without shrinking it.
+        #[parameter(
+            label = "Evened out",
+            unit = "passes",
+            fixed,
+            range(0.0, 50.0),
+            slide(0.0, 20.0),
+            step = 1.0
+        )]
+        passes: u32,
+    },
     /// Goes round: of the frames that come in, `frames` from `from_frame` on are
     /// shown again and again.
     Loop {

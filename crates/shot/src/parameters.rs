@@ -457,6 +457,7 @@ mod tests {
             FinishOperation::Blend { run: 1, weight: 0.5 },
             FinishOperation::Smooth { radius: 2.0 },
             FinishOperation::Thicken { thickness_m: 0.01, offset: 0.0 },
+            FinishOperation::ParticleMesh { radius: 0.9, reach: 2.0, edge: 0.5, passes: 2 },
             serde_json::from_value(json!({"copies": {"grid": {"count": [2, 1, 1], "spacing_m": [1, 1, 1]}}}))
                 .unwrap(),
         ]

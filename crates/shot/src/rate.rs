@@ -73,6 +73,7 @@ impl Rescale {
             | FinishOperation::Blend { .. }
             | FinishOperation::SmoothShape { .. }
             | FinishOperation::Thicken { .. }
+            | FinishOperation::ParticleMesh { .. }
             | FinishOperation::Subdivide { .. }
             | FinishOperation::Place { .. } => {}
         }

@@ -13,6 +13,7 @@ mod mix;
 mod motion;
 mod order;
 mod overlay;
+mod particle_mesh;
 mod place;
 mod remembered;
 mod retime;
@@ -173,6 +174,9 @@ fn step(
         }
         FinishOperation::Place { .. } => Ok(Arc::new(place::Place::new(source, element.id, context))),
         FinishOperation::Copies { .. } => Ok(Arc::new(copies::Copies::new(source, element, context)?)),
+        FinishOperation::ParticleMesh { .. } => {
+            Ok(Arc::new(particle_mesh::ParticleMesh::new(source, element.id, finish, context)?))
+        }
         FinishOperation::SmoothShape { .. }
         | FinishOperation::Thicken { .. }
         | FinishOperation::Subdivide { .. } => {

@@ -48,6 +48,7 @@ pub(super) fn finish_faults(f: &mut Faults, path: &str, finish: &Finish) {
         | FinishOperation::Place { .. }
         | FinishOperation::Smooth { .. }
         | FinishOperation::SmoothShape { .. }
-        | FinishOperation::Thicken { .. } => {}
+        | FinishOperation::Thicken { .. }
+        | FinishOperation::ParticleMesh { .. } => {}
     }
 }

@@ -59,10 +59,18 @@ impl Shot {
             _ => 0,
         };
         if particles.emission.schedule.is_of_liquid() && particles.liquid.is_none() {
-            f.say(format!("{path}.emission.schedule"), "needs a liquid; set a number or a rate, or make it a liquid");
+            f.say(
+                format!("{path}.emission.schedule"),
+                "needs a liquid; set a number or a rate, or make it a liquid",
+            );
         }
-        if let (EmissionSchedule::Fill {}, Some(whats)) = (particles.emission.schedule, not_filled(&particles.source)) {
-            f.say(format!("{path}.emission.schedule"), format!("fills a shape or a solid, and the source is {whats}"));
+        if let (EmissionSchedule::Fill {}, Some(whats)) =
+            (particles.emission.schedule, not_filled(&particles.source))
+        {
+            f.say(
+                format!("{path}.emission.schedule"),
+                format!("fills a shape or a solid, and the source is {whats}"),
+            );
         }
         if number > MAX_PARTICLES {
             let message = format!("{number} particles; at most {MAX_PARTICLES}");

@@ -206,7 +206,14 @@ pub enum EmissionSchedule {
     /// A volume of liquid a second; the speed at birth is that with which it passes the area of the source.
     Flow {
         /// Volume a second, m³/s.
-        #[parameter(label = "Flow", unit = "l/s", scale = 1_000.0, range(0.0, 1e4), slide(0.0, 10.0), step = 0.1)]
+        #[parameter(
+            label = "Flow",
+            unit = "l/s",
+            scale = 1_000.0,
+            range(0.0, 1e4),
+            slide(0.0, 10.0),
+            step = 0.1
+        )]
         m3_s: f32,
     },
     /// A liquid that leaves the area of the source at the speed at birth.

@@ -9,6 +9,8 @@
 //! is spread over some steps.
 
 mod colliders;
+mod extrapolate;
+mod fill;
 mod pressure;
 mod solids;
 mod transfer;
@@ -17,12 +19,17 @@ pub(crate) use colliders::Bodies;
 pub use pressure::Solved;
 pub use solids::{Boundary, Presence, StillFaces};
 
+use extrapolate::extrapolate;
+use fill::Filling;
 use geometry::tiles::Tiles;
 use glam::{Mat3, Vec3};
+use pressure::Equations;
 use rayon::prelude::*;
 
 /// Rounds in which velocities are carried on from the liquid.
 const EXTRAPOLATED: u32 = 3;
+/// Time in which what is too dense is spread, s.
+const SPREAD_S: f32 = 0.05;
 /// Particles that a thread takes at once.
 const CHUNK: usize = 1_024;
 
@@ -49,8 +56,12 @@ pub fn flow(
     let tiles = Tiles::new(positions, 2.0 * spacing_m);
     let mut faces = transfer::to_faces(&tiles, positions, velocities, gradients);
     let solids = solids::open_faces(&tiles, boundary, still);
-    let solved = pressure::project(&tiles, &mut faces, &solids, dt);
-    pressure::extrapolate(&tiles, &mut faces, EXTRAPOLATED);
+    let filling = Filling::new(&tiles, &faces, &solids);
+    let equations = Equations::new(&tiles, &solids, &filling);
+    let solved = equations.project(&mut faces);
+    extrapolate(&tiles, &mut faces, EXTRAPOLATED);
+    let mut spread = equations.spread((dt / SPREAD_S).min(1.0));
+    extrapolate(&tiles, &mut spread, EXTRAPOLATED);
     // Where each particle's tile is, in the particles' own order.
     let mut tile_of = vec![0u32; positions.len()];
     for tile in 0..tiles.len() {
@@ -65,7 +76,7 @@ pub fn flow(
             let sample = |place: Vec3| transfer::at(&tiles, tile, &faces.velocities, place);
             (*velocity, *gradient) = sample(place);
             let middle = place + *velocity * (0.5 * dt / tiles.cell_m);
-            *displacement = sample(middle).0 * dt;
+            *displacement = sample(middle).0 * dt + transfer::at(&tiles, tile, &spread.velocities, place).0;
         },
     );
     (displacements, solved)
@@ -131,8 +142,13 @@ mod tests {
             self.velocities.iter_mut().for_each(|v| v.y -= 9.81 * dt);
             let (positions, velocities, gradients) =
                 (&self.positions[..], &mut self.velocities[..], &mut self.gradients[..]);
-            let (displacements, solved) =
-                flow(LiquidParticles { positions, velocities, gradients }, spacing, dt, tank, &mut self.still);
+            let (displacements, solved) = flow(
+                LiquidParticles { positions, velocities, gradients },
+                spacing,
+                dt,
+                tank,
+                &mut self.still,
+            );
             for (x, way) in self.positions.iter_mut().zip(displacements) {
                 *x = (*x + way).clamp(tank.min + 1e-4, tank.max - 1e-4);
             }

@@ -6,6 +6,7 @@
 //! on irregular domains*, 2002). With q the pressure times Δt / (ρ Δx), which is a speed, and open parts α, each liquid cell has
 //! Σ α (q − q') / θ = −Σ ± (α u + (1 − α) u_solid), solved by conjugate gradients.
 
+use super::fill::Filling;
 use super::solids::OpenFaces;
 use super::transfer::Faces;
 use geometry::tiles::{CELLS, Tiles, local};
@@ -20,11 +21,8 @@ const LEAST_FRACTION: f32 = 0.05;
 const TOLERANCE: f64 = 1e-4;
 /// Most iterations.
 const MAX_ITERATIONS: u32 = 600;
-/// Particles in a full cell.
-const FULL: f32 = 8.0;
-/// Part of what is too dense that is spread in a step, and the most of a cell's volume.
-const SPREAD: f32 = 0.25;
-const MOST_SPREAD: f32 = 0.1;
+/// Most that a cell is too dense or too thin by, in its volume.
+const MOST_SPREAD: f32 = 0.5;
 /// Cells of a block of sums.
 const BLOCK: usize = 4_096;
 
@@ -48,77 +46,143 @@ pub struct Solved {
     pub residual: f64,
 }
 
-/// Makes `faces` free of divergence in a step of `dt` seconds. Faces without liquid on either side keep their velocities.
-pub(super) fn project(tiles: &Tiles, faces: &mut Faces, solids: &OpenFaces, dt: f32) -> Solved {
-    let n = tiles.cells();
-    let liquid = |cell: usize| faces.distance[cell] < 0.0;
-    let mut number = vec![AIR; n];
-    let mut cells: Vec<u32> = Vec::new();
-    for cell in (0..n).filter(|cell| liquid(*cell)) {
-        number[cell] = cells.len() as u32;
-        cells.push(cell as u32);
-    }
-    let row = |&cell: &u32| {
-        let cell = cell as usize;
-        let (tile, at) = (cell / CELLS, local(cell % CELLS));
-        let mut row = Row { neighbours: [AIR; 6], factors: [0.0; 6], diagonal: 0.0 };
-        let mut out = 0.0;
-        for side in 0..6 {
-            let (axis, above) = (side / 2, side % 2 == 1);
-            let step = if above { IVec3::AXES[axis] } else { -IVec3::AXES[axis] };
-            // All cells around liquid have tiles.
-            let Some(other) = tiles.cell(tile, at + step) else { continue };
-            let face = if above { other } else { cell };
-            let (open, sign) = (solids.open[axis][face], if above { 1.0 } else { -1.0 });
-            out +=
-                sign * (open * faces.velocities[axis][face] + (1.0 - open) * solids.velocities[axis][face]);
-            let way = if liquid(other) {
-                1.0
-            } else {
-                surface_fraction(faces.distance[cell], faces.distance[other])
-            };
-            row.neighbours[side] = number[other];
-            row.factors[side] = open / way;
-            row.diagonal += open / way;
+/// The equations of all liquid cells: of the pressure, and of what spreads particles.
+pub(super) struct Equations<'a> {
+    tiles: &'a Tiles,
+    solids: &'a OpenFaces,
+    filling: &'a Filling,
+    /// The number of each cell among the liquid ones.
+    number: Vec<u32>,
+    /// The liquid cells.
+    cells: Vec<u32>,
+    rows: Vec<Row>,
+}
+
+impl<'a> Equations<'a> {
+    pub fn new(tiles: &'a Tiles, solids: &'a OpenFaces, filling: &'a Filling) -> Self {
+        let mut number = vec![AIR; tiles.cells()];
+        let mut cells: Vec<u32> = Vec::new();
+        for cell in (0..tiles.cells()).filter(|cell| filling.distance[*cell] < 0.0) {
+            number[cell] = cells.len() as u32;
+            cells.push(cell as u32);
         }
-        // Where there are too many particles they are spread.
-        let too_dense = (faces.density[cell] / FULL - 1.0).max(0.0);
-        out -= (SPREAD * too_dense).min(MOST_SPREAD) * tiles.cell_m / dt;
-        (row, -out)
-    };
-    let (rows, right): (Vec<Row>, Vec<f32>) = cells.par_iter().with_min_len(256).map(row).unzip();
-    let mut q = vec![0.0f32; rows.len()];
-    let (iterations, residual) = solve(&rows, &right, &mut q);
-    let pressure = |cell: usize| match number[cell] {
-        AIR => 0.0,
-        number => q[number as usize],
-    };
-    let distance = &faces.distance;
-    for axis in 0..3 {
-        let old = &faces.velocities[axis];
-        let of = |cell: usize| {
-            let at = local(cell % CELLS);
-            let below = tiles.cell(cell / CELLS, at - IVec3::AXES[axis])?;
+        let row = |&cell: &u32| {
+            let cell = cell as usize;
+            let (tile, at) = (cell / CELLS, local(cell % CELLS));
+            let mut row = Row { neighbours: [AIR; 6], factors: [0.0; 6], diagonal: 0.0 };
+            for side in 0..6 {
+                let (axis, above) = (side / 2, side % 2 == 1);
+                let step = if above { IVec3::AXES[axis] } else { -IVec3::AXES[axis] };
+                // All cells around liquid have tiles.
+                let Some(other) = tiles.cell(tile, at + step) else { continue };
+                let open = solids.open[axis][if above { other } else { cell }];
+                row.neighbours[side] = number[other];
+                row.factors[side] = open / way(&filling.distance, cell, other);
+                row.diagonal += row.factors[side];
+            }
+            row
+        };
+        let rows = cells.par_iter().with_min_len(256).map(row).collect();
+        Self { tiles, solids, filling, number, cells, rows }
+    }
+
+    /// Makes `faces` free of divergence. Faces without liquid on either side keep their velocities.
+    pub fn project(&self, faces: &mut Faces) -> Solved {
+        let Self { tiles, solids, .. } = self;
+        let into = |&cell: &u32| {
+            let cell = cell as usize;
+            let (tile, at) = (cell / CELLS, local(cell % CELLS));
+            let flow = |axis: usize, face: usize| {
+                let open = solids.open[axis][face];
+                open * faces.velocities[axis][face] + (1.0 - open) * solids.velocities[axis][face]
+            };
+            let through = |axis: usize| match tiles.cell(tile, at + IVec3::AXES[axis]) {
+                Some(above) => flow(axis, cell) - flow(axis, above),
+                None => 0.0,
+            };
+            through(0) + through(1) + through(2)
+        };
+        let right: Vec<f32> = self.cells.par_iter().with_min_len(256).map(into).collect();
+        let (q, solved) = self.solve(&right);
+        for axis in 0..3 {
+            let old = &faces.velocities[axis];
+            // A closed face moves with the solid.
+            let of = |cell: usize, gradient: f32| match solids.open[axis][cell] {
+                open if open <= 0.0 => solids.velocities[axis][cell],
+                _ => old[cell] - gradient,
+            };
+            let new = self.gradients(axis, &q, of);
+            // What has come off the liquid falls freely.
+            faces.velocities[axis] = new.iter().zip(old).map(|(new, old)| new.unwrap_or(*old)).collect();
+            let open = &solids.open[axis];
+            for ((known, new), open) in faces.known[axis].iter_mut().zip(&new).zip(open) {
+                *known = new.is_some() || (*known && *open > 0.0);
+            }
+        }
+        solved
+    }
+
+    /// The displacements at the faces, m, that bring a part of what is too dense or too thin to the volume of the liquid
+    /// (T. Kugelstadt et al., *Implicit density projection for volume conserving liquids*, 2019). At the surface particles are
+    /// spread, never drawn together.
+    pub fn spread(&self, part: f32) -> Faces {
+        let tiles = self.tiles;
+        let excess = |&cell: &u32| {
+            let cell = cell as usize;
+            let (tile, at) = (cell / CELLS, local(cell % CELLS));
+            let around = IVec3::AXES.into_iter().flat_map(|axis| [axis, -axis]);
+            let is_surface = around.into_iter().any(|by| {
+                tiles.cell(tile, at + by).is_some_and(|other| {
+                    self.filling.distance[other] >= 0.0 && self.solids.volume[other] > 0.0
+                })
+            });
+            let least = if is_surface { 0.0 } else { -MOST_SPREAD };
+            let excess = (self.filling.fraction[cell] - 1.0).clamp(least, MOST_SPREAD);
+            part * excess * self.solids.volume[cell] * tiles.cell_m
+        };
+        let right: Vec<f32> = self.cells.par_iter().with_min_len(256).map(excess).collect();
+        let (q, _) = self.solve(&right);
+        let mut faces =
+            Faces { velocities: Default::default(), known: Default::default(), volume: Vec::new() };
+        for axis in 0..3 {
+            let of = |cell: usize, gradient: f32| {
+                if self.solids.open[axis][cell] <= 0.0 { 0.0 } else { -gradient }
+            };
+            let new = self.gradients(axis, &q, of);
+            faces.velocities[axis] = new.iter().map(|new| new.unwrap_or(0.0)).collect();
+            faces.known[axis] = new.iter().map(Option::is_some).collect();
+        }
+        faces
+    }
+
+    /// For each face with liquid beside it, what `of` makes of it and of the gradient of `q` there.
+    fn gradients(&self, axis: usize, q: &[f32], of: impl Fn(usize, f32) -> f32 + Sync) -> Vec<Option<f32>> {
+        let value = |cell: usize| match self.number[cell] {
+            AIR => 0.0,
+            number => q[number as usize],
+        };
+        let liquid = |cell: usize| self.number[cell] != AIR;
+        let at_face = |cell: usize| {
+            let below = self.tiles.cell(cell / CELLS, local(cell % CELLS) - IVec3::AXES[axis])?;
             if !liquid(cell) && !liquid(below) {
                 return None;
             }
-            let way = if liquid(cell) && liquid(below) {
-                1.0
-            } else {
-                let (inside, outside) = if liquid(cell) { (cell, below) } else { (below, cell) };
-                surface_fraction(distance[inside], distance[outside])
-            };
-            // A closed face moves with the solid.
-            if solids.open[axis][cell] <= 0.0 {
-                return Some(solids.velocities[axis][cell]);
-            }
-            Some(old[cell] - (pressure(cell) - pressure(below)) / way)
+            let (inside, outside) = if liquid(cell) { (cell, below) } else { (below, cell) };
+            Some(of(cell, (value(cell) - value(below)) / way(&self.filling.distance, inside, outside)))
         };
-        let new: Vec<Option<f32>> = (0..n).into_par_iter().with_min_len(CELLS).map(of).collect();
-        faces.velocities[axis] = new.iter().zip(old).map(|(new, old)| new.unwrap_or(*old)).collect();
-        faces.known[axis] = new.iter().map(Option::is_some).collect();
+        (0..self.tiles.cells()).into_par_iter().with_min_len(CELLS).map(at_face).collect()
     }
-    Solved { cells: rows.len(), iterations, residual }
+
+    fn solve(&self, right: &[f32]) -> (Vec<f32>, Solved) {
+        let mut q = vec![0.0f32; self.rows.len()];
+        let (iterations, residual) = solve(&self.rows, right, &mut q);
+        (q, Solved { cells: self.rows.len(), iterations, residual })
+    }
+}
+
+/// The way from the centre of a liquid cell to the next, or to the surface between them, in cells.
+fn way(distance: &[f32], cell: usize, other: usize) -> f32 {
+    if distance[other] < 0.0 { 1.0 } else { surface_fraction(distance[cell], distance[other]) }
 }
 
 /// θ: the fraction of the way from the centre of a liquid cell to that of a cell outside at which the surface lies.
@@ -190,28 +254,4 @@ fn solve(rows: &[Row], right: &[f32], q: &mut [f32]) -> (u32, f64) {
         norm = norm_after;
     }
     (MAX_ITERATIONS, left)
-}
-
-/// Gives faces without liquid beside them the mean of those around that have one, so often.
-pub(super) fn extrapolate(tiles: &Tiles, faces: &mut Faces, rounds: u32) {
-    for axis in 0..3 {
-        for _ in 0..rounds {
-            let (velocities, known) = (&faces.velocities[axis], &faces.known[axis]);
-            let of = |cell: usize| {
-                if known[cell] {
-                    return (velocities[cell], true);
-                }
-                let (tile, at) = (cell / CELLS, local(cell % CELLS));
-                let (mut sum, mut count) = (0.0, 0);
-                for step in IVec3::AXES.into_iter().flat_map(|axis| [axis, -axis]) {
-                    if let Some(other) = tiles.cell(tile, at + step).filter(|other| known[*other]) {
-                        (sum, count) = (sum + velocities[other], count + 1);
-                    }
-                }
-                if count > 0 { (sum / count as f32, true) } else { (0.0, false) }
-            };
-            let all = (0..tiles.cells()).into_par_iter().with_min_len(CELLS).map(of);
-            (faces.velocities[axis], faces.known[axis]) = all.unzip();
-        }
-    }
 }

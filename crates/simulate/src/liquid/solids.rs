@@ -55,10 +55,12 @@ impl StillFaces {
     }
 }
 
-/// The open fractions of the lower faces of a tile's cells, 0–1, and the velocities of the solid there.
+/// The open fractions of the lower faces of a tile's cells, 0–1, the velocities of the solid there, and the open fractions of the
+/// cells.
 struct TileFaces {
     open: [Vec<f32>; 3],
     velocities: [Vec<f32>; 3],
+    volume: Vec<f32>,
 }
 
 /// Solids are thicker by so much, in cells, so that a face that lies in a wall is closed whatever the rounding.
@@ -70,6 +72,8 @@ const NODES: i32 = SIDE + 1;
 pub(super) struct OpenFaces {
     pub open: [Vec<f32>; 3],
     pub velocities: [Vec<f32>; 3],
+    /// The fraction of each cell that is open.
+    pub volume: Vec<f32>,
 }
 
 /// Finds them.
@@ -89,7 +93,8 @@ pub(super) fn open_faces(tiles: &Tiles, boundary: &impl Boundary, still: &mut St
         }
     };
     let all: Vec<_> = (0..tiles.len()).into_par_iter().map(of_tile).collect();
-    let mut faces = OpenFaces { open: Default::default(), velocities: Default::default() };
+    let volume = vec![1.0; tiles.cells()];
+    let mut faces = OpenFaces { open: Default::default(), velocities: Default::default(), volume };
     for axis in 0..3 {
         faces.open[axis].resize(tiles.cells(), 1.0);
         faces.velocities[axis].resize(tiles.cells(), 0.0);
@@ -101,6 +106,7 @@ pub(super) fn open_faces(tiles: &Tiles, boundary: &impl Boundary, still: &mut St
             faces.open[axis][range.clone()].copy_from_slice(&found.open[axis]);
             faces.velocities[axis][range].copy_from_slice(&found.velocities[axis]);
         }
+        faces.volume[tile * CELLS..(tile + 1) * CELLS].copy_from_slice(&found.volume);
         if new {
             still.tiles.insert(tiles.keys[tile], found);
         }
@@ -117,11 +123,16 @@ fn tile_faces(tiles: &Tiles, tile: usize, boundary: &impl Boundary) -> TileFaces
     let mut velocities: [Vec<f32>; 3] = std::array::from_fn(|_| vec![0.0; CELLS]);
     let within = 2.0 * cell_m;
     let node = |i: i32| IVec3::new(i % NODES, i / NODES % NODES, i / (NODES * NODES));
-    let distances: Vec<f32> =
-        (0..NODES * NODES * NODES).map(|i| boundary.distance(place(node(i)), within) - SKIN * cell_m).collect();
+    let distances: Vec<f32> = (0..NODES * NODES * NODES)
+        .map(|i| boundary.distance(place(node(i)), within) - SKIN * cell_m)
+        .collect();
     let at = |node: IVec3| distances[((node.z * NODES + node.y) * NODES + node.x) as usize];
+    let mut volume = Vec::with_capacity(CELLS);
     for cell in 0..CELLS {
         let low = local(cell);
+        let corners =
+            std::array::from_fn(|i| at(low + IVec3::new(i as i32 & 1, i as i32 >> 1 & 1, i as i32 >> 2)));
+        volume.push(open_volume(corners, cell_m));
         for axis in 0..3 {
             let (b, c) = (IVec3::AXES[(axis + 1) % 3], IVec3::AXES[(axis + 2) % 3]);
             let corners = [low, low + b, low + b + c, low + c].map(at);
@@ -138,7 +149,22 @@ fn tile_faces(tiles: &Tiles, tile: usize, boundary: &impl Boundary) -> TileFaces
             }
         }
     }
-    TileFaces { open, velocities }
+    TileFaces { open, velocities, volume }
+}
+
+/// The fraction of a cell that is open, from the distances at its corners, x fastest: exact for walls along the axes.
+fn open_volume(corners: [f32; 8], cell_m: f32) -> f32 {
+    if corners.iter().all(|distance| *distance >= cell_m) {
+        return 1.0;
+    }
+    // Of each eighth, by the distance at its centre.
+    let eighth = |k: usize| {
+        let weight =
+            |i: usize| (0..3).map(|bit| if (i ^ k) >> bit & 1 == 0 { 0.75 } else { 0.25 }).product::<f32>();
+        let distance: f32 = (0..8).map(|i| weight(i) * corners[i]).sum();
+        (0.5 + 2.0 * distance / cell_m).clamp(0.0, 1.0)
+    };
+    (0..8).map(eighth).sum::<f32>() / 8.0
 }
 
 /// The fraction of a square where a function is above zero, from its values at the corners in turn: the mean of both ways to cut
@@ -165,6 +191,15 @@ fn open_fraction(corners: [f32; 4]) -> f32 {
 #[cfg(test)]
 mod tests {
     use super::*;
+
+    #[test]
+    fn the_open_part_of_a_cell_is_that_beside_a_wall() {
+        for part in [0.1f32, 0.5, 0.8] {
+            let corners = std::array::from_fn(|i| if i & 2 == 0 { part } else { part - 1.0 });
+            assert!((open_volume(corners, 1.0) - part).abs() < 1e-6);
+        }
+        assert_eq!((open_volume([1.0; 8], 1.0), open_volume([-1.0; 8], 1.0)), (1.0, 0.0));
+    }
 
     #[test]
     fn the_open_part_of_a_square_is_that_beside_a_line() {

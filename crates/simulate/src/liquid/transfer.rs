@@ -6,32 +6,27 @@ use glam::{IVec3, Mat3, Vec3};
 
 /// Cells beside a tile that its particles reach.
 const MARGIN: i32 = 1;
-/// Radius of the ball around each particle in which there is liquid, in cells.
-const RADIUS: f32 = 0.5;
-/// Distance from the liquid of cells without particles near them, in cells.
-const FAR: f32 = 2.0;
 /// A face with less than this has no velocity, in masses of a particle.
 const LEAST_MASS: f32 = 1e-6;
+/// Particles in a full cell.
+const FULL: f32 = 8.0;
 
-/// What particles give to a cell.
-#[derive(Clone, Copy)]
+/// What particles give to a cell: for each axis momentum and mass at the lower face, in masses of a particle, and the number of
+/// particles at the centre.
+#[derive(Clone, Copy, Default)]
 struct Sums {
-    /// For each axis, momentum and mass at the lower face, in masses of a particle.
-    faces: [[f32; 2]; 3],
-    /// Particles at the centre, and the distance of the nearest from there, in cells.
+    momentum: [f32; 3],
+    mass: [f32; 3],
     count: f32,
-    nearest: f32,
 }
 
 impl Sums {
-    const NONE: Self = Self { faces: [[0.0; 2]; 3], count: 0.0, nearest: FAR + RADIUS };
-
     fn add(&mut self, other: &Self) {
-        for (own, [momentum, mass]) in self.faces.iter_mut().zip(other.faces) {
-            *own = [own[0] + momentum, own[1] + mass];
+        for axis in 0..3 {
+            self.momentum[axis] += other.momentum[axis];
+            self.mass[axis] += other.mass[axis];
         }
         self.count += other.count;
-        self.nearest = self.nearest.min(other.nearest);
     }
 }
 
@@ -41,10 +36,8 @@ pub(super) struct Faces {
     pub velocities: [Vec<f32>; 3],
     /// Whether there is one.
     pub known: [Vec<bool>; 3],
-    /// Particles at the centre of each cell.
-    pub density: Vec<f32>,
-    /// Distance of each cell's centre from the surface of the liquid, in cells; negative inside.
-    pub distance: Vec<f32>,
+    /// Volume of the liquid around the centre of each cell, with trilinear weights, in cells.
+    pub volume: Vec<f32>,
 }
 
 /// Where the nodes of an axis lie in a cell: at the centres of its lower faces.
@@ -84,34 +77,26 @@ pub(super) fn to_faces(tiles: &Tiles, positions: &[Vec3], velocities: &[Vec3], g
                 let (first, way) = nodes(at - offset(axis));
                 let gradient = gradients[i].row(axis) * tiles.cell_m;
                 for (by, weight, _) in corners(way) {
-                    let [momentum, mass] = &mut out.at(first + by).faces[axis];
-                    *momentum += weight * (velocities[i][axis] + gradient.dot(by.as_vec3() - way));
-                    *mass += weight;
+                    let sums = out.at(first + by);
+                    sums.momentum[axis] += weight * (velocities[i][axis] + gradient.dot(by.as_vec3() - way));
+                    sums.mass[axis] += weight;
                 }
             }
             let (first, way) = nodes(at - 0.5);
             for (by, weight, _) in corners(way) {
                 out.at(first + by).count += weight;
             }
-            let cell = at.floor().as_ivec3();
-            for k in 0..27 {
-                let other = cell + IVec3::new(k % 3 - 1, k / 3 % 3 - 1, k / 9 - 1);
-                let nearest = &mut out.at(other).nearest;
-                *nearest = nearest.min(at.distance(other.as_vec3() + 0.5));
-            }
         }
     };
-    let sums = tiles.sums(MARGIN, Sums::NONE, give, Sums::add);
-    let known = |of: &Sums, axis: usize| of.faces[axis][1] > LEAST_MASS;
+    let sums = tiles.sums(MARGIN, Sums::default(), give, Sums::add);
+    let known = |of: &Sums, axis: usize| of.mass[axis] > LEAST_MASS;
     let velocity = |of: &Sums, axis: usize| {
-        let [momentum, mass] = of.faces[axis];
-        if known(of, axis) { momentum / mass } else { 0.0 }
+        if known(of, axis) { of.momentum[axis] / of.mass[axis] } else { 0.0 }
     };
     Faces {
         velocities: [0, 1, 2].map(|axis| sums.iter().map(|of| velocity(of, axis)).collect()),
         known: [0, 1, 2].map(|axis| sums.iter().map(|of| known(of, axis)).collect()),
-        density: sums.iter().map(|of| of.count).collect(),
-        distance: sums.iter().map(|of| of.nearest - RADIUS).collect(),
+        volume: sums.iter().map(|of| of.count / FULL).collect(),
     }
 }
 
@@ -181,12 +166,11 @@ mod tests {
         let gradients = vec![Mat3::from_diagonal(Vec3::new(1.0, -2.0, 3.0)); positions.len()];
         let tiles = Tiles::new(&positions, 0.1);
         let faces = to_faces(&tiles, &positions, &velocities, &gradients);
-        let count: f32 = faces.density.iter().sum();
+        let count = FULL * faces.volume.iter().sum::<f32>();
         assert!((count / positions.len() as f32 - 1.0).abs() < 1e-4, "{count}");
         // Inside there are eight a cell.
         let middle =
             tiles.cell(tiles.keys.iter().position(|key| *key == IVec3::ZERO).unwrap(), IVec3::splat(4));
-        assert!((faces.density[middle.unwrap()] - 8.0).abs() < 2.0);
-        assert!(faces.distance[middle.unwrap()] < 0.0);
+        assert!((faces.volume[middle.unwrap()] - 1.0).abs() < 0.25);
     }
 }

@@ -64,8 +64,14 @@ impl ParticleSystem {
                 liquid::flow(columns, liquid.spacing_m, dt, &boundary, &mut self.still_faces);
             let way = (&Acting::default(), met.clone(), dt);
             let range = 0..self.set.len();
-            let moved =
-                self.travel_by(step, (element, &particles), way, range, Some(&fractions), Some(&displacements))?;
+            let moved = self.travel_by(
+                step,
+                (element, &particles),
+                way,
+                range,
+                Some(&fractions),
+                Some(&displacements),
+            )?;
             travelled.touches.extend(moved.touches);
             travelled.any_gone |= moved.any_gone;
         }

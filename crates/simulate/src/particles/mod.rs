@@ -17,9 +17,9 @@ mod steering;
 mod travel;
 
 use crate::colliders::{Collider, Exchange, Impulse, SpawnParticle};
+use crate::liquid::StillFaces;
 use crate::{BlowUp, PrepareContext, PrepareError, SavedPart, Solver, Step, Wants};
 use contact::ParticleContact;
-use crate::liquid::StillFaces;
 use frames::{Frame, Turnover};
 use geometry::Meshes;
 use glam::{Quat, Vec3};

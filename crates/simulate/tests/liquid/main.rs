@@ -7,7 +7,8 @@ use glam::Vec3;
 use shot::{
     Element, ElementKind, Id, Moves, Shape, Shot,
     particles::{
-        ContactResponse, Emission, EmissionDomain, EmissionSchedule, Liquid, ParticleBody, Particles, Source, Start,
+        ContactResponse, Emission, EmissionDomain, EmissionSchedule, Liquid, ParticleBody, Particles, Source,
+        Start,
     },
 };
 use simulate::Simulation;

@@ -7,7 +7,7 @@ use crate::error::{Error, Result};
 use crate::finishing::Runs;
 use frames::Frame;
 use geometry::{Mesh, Meshes};
-use glam::Quat;
+use glam::{Quat, Vec3};
 use interchange::{PlacedMesh, write_glb, write_obj};
 use shot::{Element, Id, Shot};
 use std::collections::HashMap;
@@ -130,6 +130,18 @@ impl HandingOn {
         let mut placed = Vec::new();
         let chosen = |element: &&Element| self.only.map_or(!element.hidden, |only| element.id == only);
         for element in self.shot.elements.iter().filter(chosen) {
+            // The surface of a liquid stands where it is.
+            if let (Some(_), Some(mesh)) = (element.as_particles(), frame.meshes.get(&element.id)) {
+                let bodies = vec![(Vec3::ZERO, Quat::IDENTITY, 1.0)];
+                let of = PlacedMesh {
+                    name: element.name.clone(),
+                    mesh: Arc::new(mesh.mesh()),
+                    deforms: true,
+                    bodies,
+                };
+                placed.push((element.id, of));
+                continue;
+            }
             let (Some(solid), Some(bodies)) = (element.as_solid(), frame.bodies.get(&element.id)) else {
                 continue;
             };

@@ -137,7 +137,8 @@ fn add_solid(tracks: &mut BTreeMap<Id, Track>, id: Id, of: &PlacedMesh, frame: &
 
 fn add_points(tracks: &mut BTreeMap<Id, Track>, now: &Shot, frame: &Frame, at: f64) -> usize {
     let mut bytes = 0;
-    for (element, _) in now.particles().filter(|(element, _)| !element.hidden) {
+    let as_points = |element: &Element| !element.hidden && !frame.meshes.contains_key(&element.id);
+    for (element, _) in now.particles().filter(|(element, _)| as_points(element)) {
         let of = frame.particles_of(element.id);
         let sample = (of.ids.clone(), of.positions.clone(), of.velocities.clone(), of.sizes.clone());
         let empty = || Track::Points(ScenePoints { name: element.name.clone(), samples: Vec::new() });

@@ -106,7 +106,8 @@ pub fn fills(shot: &Shot, particles: &Particles, meshes: &Meshes) -> f64 {
         }
         _ => (None, 0),
     };
-    let (Some(mesh), Some(spacing_m)) = (shape.and_then(|shape| meshes.mesh(shape).ok()), filled(particles)) else {
+    let (Some(mesh), Some(spacing_m)) = (shape.and_then(|shape| meshes.mesh(shape).ok()), filled(particles))
+    else {
         return 0.0;
     };
     bodies as f64 * geometry::points_within(&mesh, spacing_m)
@@ -426,7 +427,8 @@ impl ParticleSystem {
         let at_once = match particles.emission.schedule {
             EmissionSchedule::Burst { count } => u64::from(count),
             EmissionSchedule::Fill {} if self.set.rest.given == 0 => {
-                let solid = if let Source::Solid { solid, .. } = particles.source { Some(solid) } else { None };
+                let solid =
+                    if let Source::Solid { solid, .. } = particles.source { Some(solid) } else { None };
                 let bodies = || step.colliders.of(solid.unwrap_or(self.id));
                 let deformed = bodies().find_map(|body| if body.deforms() { body.deformed() } else { None });
                 let stands = if solid.is_some() { bodies().count() } else { 1 };
@@ -456,7 +458,8 @@ impl ParticleSystem {
     /// Computes the emission sites on a mesh that is another one in every substep.
     fn born_on(&mut self, particles: &Particles, mesh: &geometry::Mesh) {
         if let Source::Solid { domain, .. } = &particles.source {
-            self.positions = Some(EmissionSites { of: String::new(), sites: on_mesh(mesh, *domain, filled(particles)) });
+            self.positions =
+                Some(EmissionSites { of: String::new(), sites: on_mesh(mesh, *domain, filled(particles)) });
         }
     }
 

@@ -96,7 +96,9 @@ pub(super) fn due(
         EmissionSchedule::Never {} => 0,
         EmissionSchedule::Burst { count } | EmissionSchedule::Total { count } => u64::from(count),
         EmissionSchedule::Fill {} => amounts.at_once,
-        EmissionSchedule::Rate { .. } | EmissionSchedule::Flow { .. } | EmissionSchedule::Jet {} => (round.emitted(round.span[1]) + 0.5).floor().max(0.0) as u64,
+        EmissionSchedule::Rate { .. } | EmissionSchedule::Flow { .. } | EmissionSchedule::Jet {} => {
+            (round.emitted(round.span[1]) + 0.5).floor().max(0.0) as u64
+        }
     };
     if round.count == 0 {
         return Ok(Vec::new());
