@@ -71,9 +71,8 @@ impl ParticleSurface {
         let reach = self.reach_m.min(MARGIN as f32 * self.cell_m);
         let most = reach / self.cell_m;
         let give = |tile: usize, out: &mut Padded<Sums>| {
-            let corner = tiles.corner(tile).as_vec3();
             for i in tiles.points_in(tile).iter().map(|i| *i as usize) {
-                let at = positions[i] / self.cell_m - corner;
+                let at = tiles.within(tile, positions[i]);
                 let low = (at - most).ceil().as_ivec3().max(IVec3::splat(-MARGIN));
                 let high = (at + most).floor().as_ivec3().min(IVec3::splat(SIDE + MARGIN - 1));
                 for z in low.z..=high.z {

@@ -136,6 +136,13 @@ impl Tiles {
         self.keys[tile] * SIDE
     }
 
+    /// A position in a tile that holds it, in cells from the tile's lowest corner: never out of the tile by rounding.
+    #[inline]
+    pub fn within(&self, tile: usize, position: Vec3) -> Vec3 {
+        let at = position / self.cell_m - self.corner(tile).as_vec3();
+        at.clamp(Vec3::ZERO, Vec3::splat(SIDE as f32 - 1e-5))
+    }
+
     /// For each cell, the sum of what the points of its tile and of those around add to it. `give` takes a tile and adds what its
     /// points give to cells up to `margin` away, at most [`REACH`]. Sums are taken in the same order for any number of threads.
     pub fn sums<T: Copy + Send + Sync>(

@@ -47,7 +47,7 @@ pub use cancel::Cancel;
 pub use deformable::check as deformable_check;
 pub use deformable::timers as deformable_timers;
 pub use deformable::{DeformableSize, WaveCounter, deformable_size, interior};
-pub use particles::not_to_be_born;
+pub use particles::{LiquidSize, liquid_size, not_to_be_born};
 pub use rounds::{bake_rounds, rounds};
 pub use simulation::{SOLVERS, Simulation};
 pub use solver::{BlowUp, PrepareContext, PrepareError, Saved, SavedPart, Solver, SolverKind, Step, Wants};

@@ -55,7 +55,7 @@ fn a_sample_cut_anywhere_goes_on_with_the_same_bytes(
     )]
     name: &str,
 ) {
-    assert_eq!(demo::names().len(), 20, "every sample is cut");
+    assert_eq!(demo::names().len(), 21, "every sample is cut");
     let (dir, shot) = sample(name);
     let meshes = Loader::default().meshes(dir.path(), &shot).unwrap();
     let (first, cuts) = (shot.timing.first, cuts(&shot));

@@ -159,6 +159,8 @@ export const api = {
     json<Schemas["WaveTrack"]>("GET", `/api/runs/${run}/waves/${element}`),
   meshFacts: (id: number, element: number) =>
     json<Schemas["MeshFacts"]>("GET", `/api/shots/${id}/mesh_facts/${element}`),
+  liquidFacts: (id: number, element: number) =>
+    json<Schemas["LiquidFacts"]>("GET", `/api/shots/${id}/liquid_facts/${element}`),
   uvs: (id: number, element: number) => json<Schemas["UvMeasures"]>("GET", `/api/shots/${id}/uvs/${element}`),
   /** A map on the mesh at rest; null: weights of 0. See docs/formats.md. */
   map: (id: number, element: number, frame: number, map: string | null) =>

@@ -798,6 +798,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/shots/{id}/liquid_facts/{element}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What is known of a liquid before it is computed: particles, memory, and about how long a frame takes. */
+        get: operations["get_shots_id_liquid_facts_element"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/shots/{id}/loops/{step}": {
         parameters: {
             query?: never;
@@ -1970,6 +1987,18 @@ export interface components {
                 count: number;
             };
         } | {
+            fill: Record<string, never>;
+        } | {
+            flow: {
+                /**
+                 * Format: float
+                 * @description Volume a second, m³/s.
+                 */
+                m3_s: number;
+            };
+        } | {
+            jet: Record<string, never>;
+        } | {
             never: Record<string, never>;
         };
         /** @description Something that happened, told to every open page. */
@@ -2292,6 +2321,29 @@ export interface components {
                 levels: number;
                 /** @description The rule. */
                 scheme: components["schemas"]["SubdivisionScheme"];
+            };
+        } | {
+            particle_mesh: {
+                /**
+                 * Format: float
+                 * @description Edges of the mesh, in sizes of the particles; no unit.
+                 */
+                edge: number;
+                /**
+                 * Format: uint32
+                 * @description Number of passes in which the surface is evened out, without shrinking it.
+                 */
+                passes: number;
+                /**
+                 * Format: float
+                 * @description Distance of the surface from a particle that is alone, in sizes of the particles; no unit.
+                 */
+                radius: number;
+                /**
+                 * Format: float
+                 * @description Distance within which particles have one surface, in sizes of the particles; no unit.
+                 */
+                reach: number;
             };
         } | {
             loop: {
@@ -2754,6 +2806,58 @@ export interface components {
             line_m: number;
             /** @description At most 200 letters; lines end in `\n`. */
             text: string;
+        };
+        /** @description What makes particles a liquid: each stands for a cube of it whose edge is the spacing. */
+        Liquid: {
+            /**
+             * Format: float
+             * @description Density, kg/m³.
+             * @default 1000
+             */
+            density_kg_m3: number;
+            /**
+             * Format: float
+             * @description Distance of the particles from each other at rest, m; the cells in which the flow is computed are twice as large.
+             * @default 0.019999999552965164
+             */
+            spacing_m: number;
+            /**
+             * Format: float
+             * @description Dynamic viscosity, Pa s: water has 0.001, honey 10, tar 100,000.
+             * @default 0.0010000000474974513
+             */
+            viscosity_pa_s: number;
+            /**
+             * Format: float
+             * @description How far the velocity along a solid is that of the solid, 0–1: 0 slips, 1 sticks.
+             * @default 0
+             */
+            wall_friction: number;
+        };
+        /** @description What is known of a liquid before it is computed, when all of it has come. */
+        LiquidFacts: {
+            /**
+             * Format: int64
+             * @description Memory at work, in bytes.
+             */
+            bytes: number;
+            /**
+             * Format: int64
+             * @description Number of particles.
+             */
+            particles: number;
+            /**
+             * Format: double
+             * @description About how long a frame takes on this machine, s.
+             */
+            seconds_a_frame: number;
+            /** @description Whether it is more than an element may have. */
+            too_many: boolean;
+            /**
+             * Format: int64
+             * @description Number of full cells of the grid.
+             */
+            voxels: number;
         };
         /** @description A surface look. Colours are scene-linear, Rec. 709 primaries. */
         Look: {
@@ -3292,6 +3396,8 @@ export interface components {
              * @default []
              */
             events: components["schemas"]["ParticleEvent"][];
+            /** @description What makes them a liquid; none: they are grains. */
+            liquid?: components["schemas"]["Liquid"] | null;
             /**
              * @description Its look; a colour over life or speed multiplies albedo and emission.
              * @default {
@@ -6242,6 +6348,36 @@ export interface operations {
                 };
             };
             422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    get_shots_id_liquid_facts_element: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+                element: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LiquidFacts"];
+                };
+            };
+            404: {
                 headers: {
                     [name: string]: unknown;
                 };

@@ -4,6 +4,7 @@
   import EmissionSource from "./EmissionSource.svelte";
   import Picker from "../fields/Picker.svelte";
   import Section from "../fields/Section.svelte";
+  import { LIQUID_SCHEDULES } from "../state/liquid";
   import { forecast } from "../state/particles";
   import { shot } from "../state/shot.svelte";
   import { bytes } from "../state/time";
@@ -22,6 +23,7 @@
   const set = (label: string, path: string, value: unknown) => values.assign(at(path), label, value);
 
   let ways = $derived<[NameOf<Schemas["EmissionSchedule"]>, string][]>([
+    ...(particles.liquid ? LIQUID_SCHEDULES : []).map(([way, words]): [typeof way, string] => [way, words]),
     ["rate", each ? `so many a second of a ${each}` : "so many a second"],
     ["total", each ? `a number for each ${each}` : "a number over the frames"],
     ["burst", "all at once"],
@@ -41,6 +43,9 @@
       rate: { rate: { per_s: 200 } },
       total: { total: { count: number } },
       burst: { burst: { count: number } },
+      fill: { fill: {} },
+      flow: { flow: { m3_s: 0.0005 } },
+      jet: { jet: {} },
       never: { never: {} },
     };
     void set("Births", "emission.schedule", made[next]);
@@ -65,6 +70,8 @@
     <ParameterField target={at("emission.schedule.rate.per_s")} />
   {:else if "total" in schedule}
     <ParameterField target={at("emission.schedule.total.count")} />
+  {:else if "flow" in schedule}
+    <ParameterField target={at("emission.schedule.flow.m3_s")} />
   {:else if "burst" in schedule}
     <ParameterField target={at("emission.schedule.burst.count")} />
   {/if}
@@ -90,15 +97,19 @@
     onpick={(v) => set("Direction", "start.direction", v)}
   />
   <ParameterField target={at("start.spread_rad")} />
-  <ParameterField target={at("start.speed_m_s")} />
+  {#if !("flow" in schedule)}
+    <ParameterField target={at("start.speed_m_s")} />
+  {/if}
   <ParameterField target={at("start.speed_variation")} />
   <ParameterField target={at("start.inherited_velocity")} />
   <ParameterField target={at("start.lifespan_s")} />
   {#if start.lifespan_s !== null}
     <ParameterField target={at("start.lifespan_variation")} />
   {/if}
-  <ParameterField target={at("start.size_m")} />
-  <ParameterField target={at("start.size_variation")} />
+  {#if !particles.liquid}
+    <ParameterField target={at("start.size_m")} />
+    <ParameterField target={at("start.size_variation")} />
+  {/if}
   <ParameterField target={at("start.orientation_variation")} />
   <ParameterField target={at("start.angular_speed_rad_s")} />
   {#if start.angular_speed_rad_s}

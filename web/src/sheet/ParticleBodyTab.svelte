@@ -1,6 +1,7 @@
 <script lang="ts">
   // Mass, steering and contacts of particles.
   import ParameterRows from "../fields/ParameterRows.svelte";
+  import LiquidFields from "./LiquidFields.svelte";
   import ParameterField from "../fields/ParameterField.svelte";
   import type { Element, Particles, Schemas } from "../api/client";
   import ElementFilterFields from "../fields/ElementFilterFields.svelte";
@@ -25,6 +26,10 @@
     ["stick", "stick"],
     ["die", "die"],
   ];
+  const LIQUID_OUTCOMES: typeof OUTCOMES = [
+    ["slide", "flow along them"],
+    ["die", "run off"],
+  ];
   // Limits of steering are shown once any steering acts.
   let alive = $derived(
     steering.cruise_speed_m_s != null ||
@@ -34,72 +39,77 @@
   );
 </script>
 
-<Section title="Weight">
-  <Picker
-    label="By"
-    target={at("body.weight")}
-    value={"mass_kg" in weight ? "mass" : "density"}
-    options={[
-      ["density", "density"],
-      ["mass", "mass"],
-    ]}
-    onpick={(v) => set("Weight", "body.weight", v === "mass" ? { mass_kg: 0.001 } : { density_kg_m3: 600 })}
-  />
-  {#if "mass_kg" in weight}
-    <ParameterField unit="g" scale={1000} target={at("body.weight.mass_kg")} />
-  {:else}
-    <ParameterField target={at("body.weight.density_kg_m3")} />
-  {/if}
-  <ParameterField target={at("body.mass_variation")} />
-  <ParameterField target={at("body.drag")} />
-  <ParameterField target={at("body.max_speed_m_s")} />
-</Section>
-<Section title="Of themselves">
-  <ParameterField target={at("steering.cruise_speed_m_s")} />
-  <ParameterField target={at("steering.wander")} />
-  {#if (steering.wander ?? 0) > 0}
-    <ParameterField target={at("steering.wander_s")} />
-  {/if}
-  <ParameterField target={at("steering.avoidance_time_s")} />
-  {#if alive}
-    <ParameterField target={at("steering.max_acceleration_m_s2")} />
-    <ParameterField target={at("steering.horizontal")} />
-  {/if}
-  <ParameterField target={at("steering.min_distance_m")} />
-  <Picker
-    label="Stay on"
-    target={at("steering.constrained_to")}
-    value={steering.constrained_to == null ? "" : String(steering.constrained_to)}
-    options={[["", "nothing"], ...grounds]}
-    onpick={(v) => set("What they stay on", "steering.constrained_to", v ? Number(v) : null)}
-  />
-  {#if steering.flock}
-    <ParameterRows target={at("steering.flock")} />
-    <button class="btn mt-1" onclick={() => set("Flock", "steering.flock", null)}>No flock</button>
-  {:else}
-    <button class="btn mt-1" onclick={() => set("Flock", "steering.flock", {})}
-      >Keep together as a flock</button
-    >
-  {/if}
-</Section>
+<LiquidFields {element} {particles} />
+{#if !particles.liquid}
+  <Section title="Weight">
+    <Picker
+      label="By"
+      target={at("body.weight")}
+      value={"mass_kg" in weight ? "mass" : "density"}
+      options={[
+        ["density", "density"],
+        ["mass", "mass"],
+      ]}
+      onpick={(v) => set("Weight", "body.weight", v === "mass" ? { mass_kg: 0.001 } : { density_kg_m3: 600 })}
+    />
+    {#if "mass_kg" in weight}
+      <ParameterField unit="g" scale={1000} target={at("body.weight.mass_kg")} />
+    {:else}
+      <ParameterField target={at("body.weight.density_kg_m3")} />
+    {/if}
+    <ParameterField target={at("body.mass_variation")} />
+    <ParameterField target={at("body.drag")} />
+    <ParameterField target={at("body.max_speed_m_s")} />
+  </Section>
+  <Section title="Of themselves">
+    <ParameterField target={at("steering.cruise_speed_m_s")} />
+    <ParameterField target={at("steering.wander")} />
+    {#if (steering.wander ?? 0) > 0}
+      <ParameterField target={at("steering.wander_s")} />
+    {/if}
+    <ParameterField target={at("steering.avoidance_time_s")} />
+    {#if alive}
+      <ParameterField target={at("steering.max_acceleration_m_s2")} />
+      <ParameterField target={at("steering.horizontal")} />
+    {/if}
+    <ParameterField target={at("steering.min_distance_m")} />
+    <Picker
+      label="Stay on"
+      target={at("steering.constrained_to")}
+      value={steering.constrained_to == null ? "" : String(steering.constrained_to)}
+      options={[["", "nothing"], ...grounds]}
+      onpick={(v) => set("What they stay on", "steering.constrained_to", v ? Number(v) : null)}
+    />
+    {#if steering.flock}
+      <ParameterRows target={at("steering.flock")} />
+      <button class="btn mt-1" onclick={() => set("Flock", "steering.flock", null)}>No flock</button>
+    {:else}
+      <button class="btn mt-1" onclick={() => set("Flock", "steering.flock", {})}
+        >Keep together as a flock</button
+      >
+    {/if}
+  </Section>
+{/if}
 <Section title="On meeting bodies">
   <ParameterField target={at("contact.enabled")} />
   {#if contact.enabled !== false}
     <Picker
       label="On contact"
       target={at("contact.outcome")}
-      value={contact.outcome ?? "bounce"}
-      options={OUTCOMES}
+      value={particles.liquid && contact.outcome !== "die" ? "slide" : (contact.outcome ?? "bounce")}
+      options={particles.liquid ? LIQUID_OUTCOMES : OUTCOMES}
       onpick={(v) => set("Outcome", "contact.outcome", v)}
     />
     {#if contact.outcome && contact.outcome !== "bounce"}
       <ParameterField target={at("contact.probability")} />
     {/if}
-    <ParameterField target={at("contact.restitution")} />
-    <ParameterField target={at("contact.restitution_variation")} />
-    <ParameterField target={at("contact.friction")} />
-    <ParameterField target={at("contact.push")} />
-    <ParameterField target={at("contact.push_deformables")} />
+    {#if !particles.liquid}
+      <ParameterField target={at("contact.restitution")} />
+      <ParameterField target={at("contact.restitution_variation")} />
+      <ParameterField target={at("contact.friction")} />
+      <ParameterField target={at("contact.push")} />
+      <ParameterField target={at("contact.push_deformables")} />
+    {/if}
     <ElementFilterFields
       {element}
       path="kind.particles.contact"

@@ -1,6 +1,7 @@
 // What can be added to a shot, at which place and with which values it begins.
 import type { Element, Schemas, Vector } from "../api/client";
 import { selection } from "./selection.svelte";
+import { liquidOf } from "./liquid";
 import { shot } from "./shot.svelte";
 
 const solid = (
@@ -30,7 +31,7 @@ export const curve = (of: unknown) => ({ curve: of }) as Element["kind"];
 
 export interface Addable {
   name: string;
-  group: "Solid" | "Particle" | "Camera" | "Light" | "Force" | "Region" | "Curve";
+  group: "Solid" | "Particle" | "Liquid" | "Camera" | "Light" | "Force" | "Region" | "Curve";
   make: () => Element["kind"];
   place: Vector;
   turn?: Vector;
@@ -105,6 +106,46 @@ export const addables: Addable[] = [
     group: "Particle",
     make: () => particles({ emission: { schedule: { never: {} } } }),
     place: [0, 0.5, 0],
+  },
+  {
+    name: "Block of liquid",
+    group: "Liquid",
+    make: () =>
+      particles(
+        liquidOf(
+          { shape: { shape: { box: { size_m: [0.5, 0.5, 0.5], edge_m: 0 } }, domain: "surface" } },
+          { fill: {} },
+          0.02,
+        ),
+      ),
+    place: [0, 0.5, 0],
+  },
+  {
+    name: "Jet of liquid",
+    group: "Liquid",
+    make: () =>
+      particles(
+        liquidOf(
+          { shape: { shape: { plane: { size_m: [0.1, 0.1] } }, domain: "surface" } },
+          { jet: {} },
+          0.02,
+          {
+            speed_m_s: 1,
+          },
+        ),
+      ),
+    place: [0, 1, 0],
+    turn: [Math.PI, 0, 0],
+  },
+  {
+    name: "Liquid in the selection",
+    group: "Liquid",
+    make: () => {
+      const element = selected()!;
+      return particles(liquidOf({ solid: { solid: element.id, domain: "surface" } }, { fill: {} }, 0.02));
+    },
+    place: [0, 0, 0],
+    needs: () => (solidChosen() ? null : "Select the closed solid first that it is to fill."),
   },
   {
     name: "Camera",
@@ -207,6 +248,9 @@ export const addables: Addable[] = [
   },
   { name: "Circle", group: "Curve", make: () => curve({ circle: { radius_m: 1 } }), place: [0, 1, 0] },
 ];
+
+/** Whether a solid is selected. */
+const solidChosen = () => "solid" in (selected()?.kind ?? {});
 
 /** The selected solid or curve. */
 function selected(): Element | undefined {

@@ -177,6 +177,11 @@ export const STEPS: Record<Name, Step> = {
     about: "refine to a smooth surface",
     make: () => ({ operation: { subdivide: { scheme: "catmull_clark", levels: 2 } } }),
   },
+  particle_mesh: {
+    name: "Mesh of particles",
+    about: "the surface of a liquid",
+    make: () => ({ operation: { particle_mesh: { radius: 0.9, reach: 2, edge: 0.5, passes: 3 } } }),
+  },
   place: {
     name: "Place",
     about: "move, turn, scale",

@@ -145,7 +145,8 @@ export function forecast(
   const early = emission?.from_frame == null ? (emission?.preroll_s ?? 0) : 0;
   const span = Math.max(0, (to - from) / timing.fps + early);
   const life = start?.lifespan_s === null ? Infinity : (start?.lifespan_s ?? 2);
-  if (keyed || "never" in how) return null;
+  // Of a liquid the server tells.
+  if (keyed || "never" in how || "fill" in how || "flow" in how || "jet" in how) return null;
   const alive =
     "rate" in how
       ? how.rate.per_s * Math.min(life, span)

@@ -12,8 +12,8 @@
   let added = false;
   const columns = [
     ["Solid", "Particle"],
-    ["Force", "Curve"],
-    ["Region", "Camera", "Light"],
+    ["Liquid", "Force"],
+    ["Curve", "Region", "Camera", "Light"],
   ] as const;
 </script>
 

@@ -8,6 +8,7 @@ import type { Drawn, DrawnContext, Manner } from "./drawn/drawn";
 import { DrawnBodies } from "./drawn/DrawnBodies";
 import { DrawnLight } from "./drawn/DrawnLight";
 import { DrawnMarker } from "./drawn/DrawnMarker";
+import { DrawnLiquid } from "./drawn/DrawnLiquid";
 import { DrawnParticles } from "./drawn/DrawnParticles";
 import type { BodiesOfFrame, ViewportFrame } from "./frames";
 import { Geometries } from "./geometry";
@@ -15,7 +16,7 @@ import { poseOf, type Movable } from "./handles";
 import { Looks } from "./looks";
 
 /** What is drawn of elements: a kind of part more is a class more. */
-const DRAWN = [DrawnBodies, DrawnParticles, DrawnLight, DrawnMarker];
+const DRAWN = [DrawnBodies, DrawnParticles, DrawnLiquid, DrawnLight, DrawnMarker];
 
 interface Item {
   element: Element;

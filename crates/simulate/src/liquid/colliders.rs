@@ -1,6 +1,6 @@
 //! The bodies of a shot as the solids that liquid meets.
 
-use super::solids::{Boundary, Presence};
+use super::solids::Boundary;
 use crate::colliders::Colliders;
 use geometry::Bounds;
 use glam::Vec3;
@@ -19,60 +19,46 @@ pub struct Bodies<'a> {
 }
 
 impl Bodies<'_> {
-    fn each_in(&self, bounds: &Bounds, mut found: impl FnMut(usize)) {
-        self.colliders.still_in(bounds, |i| {
-            if self.met[i] {
-                found(i);
-            }
-        });
-        self.colliders.moving_in(bounds, |i| {
-            if self.met[i] {
-                found(i);
-            }
-        });
-    }
-
-    /// The nearest body to a place and its signed distance, m, if one is nearer than `within`.
-    pub fn nearest(&self, place: Vec3, within: f32) -> Option<(usize, f32)> {
-        let around = Bounds { min: place - within, max: place + within };
-        let mut nearest: Option<(usize, f32)> = None;
-        self.each_in(&around, |i| {
-            let body = &self.colliders.list()[i];
-            let distance = body.signed_distance(place, within, THICKNESS * self.cell_m);
-            if distance < nearest.map_or(within, |(_, least)| least) {
-                nearest = Some((i, distance));
-            }
-        });
-        nearest
+    /// Whether a place is within a body.
+    pub fn contain(&self, place: Vec3) -> bool {
+        let (bounds, mut inside) = (Bounds { min: place, max: place }, false);
+        let mut look = |i: usize| {
+            let thickness = THICKNESS * self.cell_m;
+            inside |=
+                self.met[i] && self.colliders.list()[i].signed_distance(place, self.cell_m, thickness) < 0.0;
+        };
+        self.colliders.still_in(&bounds, &mut look);
+        self.colliders.moving_in(&bounds, &mut look);
+        inside
     }
 }
 
 impl Boundary for Bodies<'_> {
-    fn distance(&self, place: Vec3, within: f32) -> f32 {
-        self.nearest(place, within).map_or(within, |(_, distance)| distance)
-    }
-
-    fn velocity(&self, place: Vec3) -> Vec3 {
-        let body = self.nearest(place, 2.0 * self.cell_m).map(|(i, _)| &self.colliders.list()[i]);
-        body.map_or(Vec3::ZERO, |body| body.velocity_at(place))
-    }
-
-    fn any_in(&self, min: Vec3, max: Vec3) -> Presence {
-        let (bounds, mut found) = (Bounds { min, max }, Presence::None);
-        self.each_in(&bounds, |i| {
-            if !self.colliders.list()[i].now.still {
-                found = Presence::Moving;
-            } else if found == Presence::None {
-                found = Presence::Still;
+    fn bodies_in(&self, min: Vec3, max: Vec3) -> [Vec<u32>; 2] {
+        let (bounds, centre, reach) = (Bounds { min, max }, 0.5 * (min + max), 0.5 * min.distance(max));
+        let mut found = [Vec::new(), Vec::new()];
+        // The box of a body can be much larger than the body: a plane that is turned, or one that is not closed.
+        let mut near = |which: usize, i: usize| {
+            if self.met[i] && self.colliders.list()[i].signed_distance(centre, 2.0 * reach, reach) < reach {
+                found[which].push(i as u32);
             }
-        });
+        };
+        self.colliders.still_in(&bounds, |i| near(0, i));
+        self.colliders.moving_in(&bounds, |i| near(1, i));
+        found.iter_mut().for_each(|list| list.sort_unstable());
         found
     }
 
-    fn parts(&self, a: Vec3, b: Vec3) -> bool {
-        let (bounds, mut parted) = (Bounds { min: a.min(b), max: a.max(b) }, false);
-        self.each_in(&bounds, |i| parted |= self.colliders.list()[i].parts(a, b));
-        parted
+    fn distance(&self, body: u32, place: Vec3, within: f32) -> f32 {
+        self.colliders.list()[body as usize].signed_distance(place, within, THICKNESS * self.cell_m)
+    }
+
+    fn velocity(&self, body: u32, place: Vec3) -> Vec3 {
+        self.colliders.list()[body as usize].velocity_at(place)
+    }
+
+    fn parts(&self, body: u32, a: Vec3, b: Vec3) -> bool {
+        self.colliders.list()[body as usize].parts(a, b)
     }
 
     fn version(&self) -> u64 {

@@ -17,7 +17,7 @@ mod transfer;
 
 pub(crate) use colliders::Bodies;
 pub use pressure::Solved;
-pub use solids::{Boundary, Presence, StillFaces};
+pub use solids::{Boundary, StillBodies};
 
 use extrapolate::extrapolate;
 use fill::Filling;
@@ -50,12 +50,12 @@ pub fn flow(
     spacing_m: f32,
     dt: f32,
     boundary: &impl Boundary,
-    still: &mut StillFaces,
+    still: &mut StillBodies,
 ) -> (Vec<Vec3>, Solved) {
     let LiquidParticles { positions, velocities, gradients } = particles;
     let tiles = Tiles::new(positions, 2.0 * spacing_m);
     let mut faces = transfer::to_faces(&tiles, positions, velocities, gradients);
-    let solids = solids::open_faces(&tiles, boundary, still);
+    let solids = solids::open_faces(&tiles, &faces.volume, boundary, still);
     let filling = Filling::new(&tiles, &faces, &solids);
     let equations = Equations::new(&tiles, &solids, &filling);
     let solved = equations.project(&mut faces);
@@ -72,7 +72,7 @@ pub fn flow(
     columns.into_par_iter().with_min_len(CHUNK).for_each(
         |(position, velocity, gradient, tile, displacement)| {
             let tile = tile as usize;
-            let place = *position / tiles.cell_m - tiles.corner(tile).as_vec3();
+            let place = tiles.within(tile, *position);
             let sample = |place: Vec3| transfer::at(&tiles, tile, &faces.velocities, place);
             (*velocity, *gradient) = sample(place);
             let middle = place + *velocity * (0.5 * dt / tiles.cell_m);
@@ -93,18 +93,18 @@ mod tests {
     }
 
     impl Boundary for Tank {
-        fn distance(&self, place: Vec3, _: f32) -> f32 {
+        fn bodies_in(&self, min: Vec3, max: Vec3) -> [Vec<u32>; 2] {
+            let any = min.cmplt(self.min).any() || max.cmpgt(self.max).any();
+            [if any { vec![0] } else { Vec::new() }, Vec::new()]
+        }
+
+        fn distance(&self, _: u32, place: Vec3, _: f32) -> f32 {
             let (low, high) = (place - self.min, self.max - place);
             low.min_element().min(high.x).min(high.z)
         }
 
-        fn velocity(&self, _: Vec3) -> Vec3 {
+        fn velocity(&self, _: u32, _: Vec3) -> Vec3 {
             Vec3::ZERO
-        }
-
-        fn any_in(&self, min: Vec3, max: Vec3) -> Presence {
-            let any = min.cmplt(self.min).any() || max.cmpgt(self.max).any();
-            if any { Presence::Still } else { Presence::None }
         }
     }
 
@@ -129,12 +129,12 @@ mod tests {
         positions: Vec<Vec3>,
         velocities: Vec<Vec3>,
         gradients: Vec<Mat3>,
-        still: StillFaces,
+        still: StillBodies,
     }
 
     impl Liquid {
         fn new(positions: Vec<Vec3>) -> Self {
-            let (n, still) = (positions.len(), StillFaces::default());
+            let (n, still) = (positions.len(), StillBodies::default());
             Self { positions, velocities: vec![Vec3::ZERO; n], gradients: vec![Mat3::ZERO; n], still }
         }
 

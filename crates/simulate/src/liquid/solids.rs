@@ -6,53 +6,52 @@ use rayon::prelude::*;
 use std::collections::HashMap;
 use std::sync::Arc;
 
-/// What liquid meets.
+/// What liquid meets: bodies by their numbers.
 pub trait Boundary: Sync {
-    /// Signed distance of a place from the nearest solid, m, exact within `within`; negative inside.
-    fn distance(&self, place: Vec3, within: f32) -> f32;
-    /// Velocity of the nearest solid there, m/s.
-    fn velocity(&self, place: Vec3) -> Vec3;
-    /// Which solids there are in a box.
-    fn any_in(&self, min: Vec3, max: Vec3) -> Presence;
-    /// Whether a solid that is thinner than their distance lies between two places outside all solids.
-    fn parts(&self, _: Vec3, _: Vec3) -> bool {
+    /// The bodies that reach into a box: those that are still, and those that move.
+    fn bodies_in(&self, min: Vec3, max: Vec3) -> [Vec<u32>; 2];
+    /// Signed distance of a place from a body, m, exact within `within`; negative inside.
+    fn distance(&self, body: u32, place: Vec3, within: f32) -> f32;
+    /// Velocity of a body at a place, m/s.
+    fn velocity(&self, body: u32, place: Vec3) -> Vec3;
+    /// Whether a body that is thinner than their distance lies between two places outside of it.
+    fn parts(&self, _body: u32, _: Vec3, _: Vec3) -> bool {
         false
     }
-    /// Number of times that still solids have changed.
+    /// Number of times that still bodies have changed.
     fn version(&self) -> u64 {
         0
     }
 }
 
-/// Which solids there are in a box.
-#[derive(Clone, Copy, Debug, PartialEq, Eq)]
-pub enum Presence {
-    /// None.
-    None,
-    /// Still ones only.
-    Still,
-    /// Ones that move.
-    Moving,
-}
-
-/// The open fractions of the faces of tiles that only still solids reach, from one step to the next. No state: what is not there is
-/// computed again, to the same bytes.
+/// What still bodies are in tiles, from one step to the next. No state: what is not there is computed again, to the same bytes.
 #[derive(Default)]
-pub struct StillFaces {
+pub struct StillBodies {
     version: u64,
     cell_m: f32,
-    tiles: HashMap<IVec3, Arc<TileFaces>>,
+    tiles: HashMap<IVec3, Arc<TileNodes>>,
 }
 
 /// Most tiles that are kept.
 const KEPT: usize = 8_192;
 
-impl StillFaces {
+impl StillBodies {
     fn prepare(&mut self, version: u64, cell_m: f32) {
         if (version, cell_m) != (self.version, self.cell_m) || self.tiles.len() > KEPT {
             *self = Self { version, cell_m, tiles: HashMap::new() };
         }
     }
+}
+
+/// Bodies at the nodes of a tile: the corners of its cells.
+#[derive(Clone)]
+struct TileNodes {
+    /// Signed distances, m.
+    distances: Vec<f32>,
+    /// Lower faces of the cells through which a thin wall goes.
+    walled: [Vec<bool>; 3],
+    /// Whether all is open.
+    open: bool,
 }
 
 /// The open fractions of the lower faces of a tile's cells, 0–1, the velocities of the solid there, and the open fractions of the
@@ -67,6 +66,8 @@ struct TileFaces {
 const SKIN: f32 = 1e-3;
 /// Nodes along each side of a tile.
 const NODES: i32 = SIDE + 1;
+/// Distance up to which distances are exact, in cells.
+const WITHIN: f32 = 2.0;
 
 /// The fractions of the lower faces of all cells that are open, 0–1, and the velocity of the solid there along the axis, m/s.
 pub(super) struct OpenFaces {
@@ -76,80 +77,195 @@ pub(super) struct OpenFaces {
     pub volume: Vec<f32>,
 }
 
-/// Finds them.
-pub(super) fn open_faces(tiles: &Tiles, boundary: &impl Boundary, still: &mut StillFaces) -> OpenFaces {
+/// Finds them for the cells around those that have a volume of liquid.
+pub(super) fn open_faces(
+    tiles: &Tiles,
+    liquid: &[f32],
+    boundary: &impl Boundary,
+    still: &mut StillBodies,
+) -> OpenFaces {
     still.prepare(boundary.version(), tiles.cell_m);
     let known = &still.tiles;
-    let of_tile = |tile: usize| -> Option<(Arc<TileFaces>, bool)> {
+    type Found = (Option<Arc<TileFaces>>, Option<Arc<TileNodes>>);
+    let of_tile = |tile: usize| -> Found {
+        let near = near_liquid(tiles, tile, liquid);
+        if near.is_empty() {
+            return (None, None);
+        }
         let place = |cell: IVec3| (tiles.corner(tile) + cell).as_vec3() * tiles.cell_m;
         let (min, max) = (place(IVec3::ZERO), place(IVec3::splat(SIDE)));
-        match boundary.any_in(min - tiles.cell_m, max + tiles.cell_m) {
-            Presence::None => None,
-            Presence::Still => match known.get(&tiles.keys[tile]) {
-                Some(known) => Some((known.clone(), false)),
-                None => Some((Arc::new(tile_faces(tiles, tile, boundary)), true)),
-            },
-            Presence::Moving => Some((Arc::new(tile_faces(tiles, tile, boundary)), false)),
-        }
+        let [still, moving] = boundary.bodies_in(min - tiles.cell_m, max + tiles.cell_m);
+        let known = known.get(&tiles.keys[tile]).cloned();
+        let new = known.is_none();
+        let at_rest = known.unwrap_or_else(|| {
+            let mut nodes = TileNodes::open(WITHIN * tiles.cell_m);
+            nodes.meet(tiles, tile, boundary, &still, |_| true);
+            Arc::new(nodes)
+        });
+        let faces = if moving.is_empty() {
+            (!at_rest.open).then(|| at_rest.faces(tiles, tile, boundary, &[]))
+        } else {
+            let mut nodes = (*at_rest).clone();
+            nodes.meet(tiles, tile, boundary, &moving, |node| near.has(node));
+            (!nodes.open).then(|| nodes.faces(tiles, tile, boundary, &moving))
+        };
+        (faces.map(Arc::new), new.then_some(at_rest))
     };
-    let all: Vec<_> = (0..tiles.len()).into_par_iter().map(of_tile).collect();
-    let volume = vec![1.0; tiles.cells()];
-    let mut faces = OpenFaces { open: Default::default(), velocities: Default::default(), volume };
-    for axis in 0..3 {
-        faces.open[axis].resize(tiles.cells(), 1.0);
-        faces.velocities[axis].resize(tiles.cells(), 0.0);
-    }
-    for (tile, found) in all.into_iter().enumerate() {
-        let Some((found, new)) = found else { continue };
+    let all: Vec<Found> = (0..tiles.len()).into_par_iter().map(of_tile).collect();
+    let mut faces = OpenFaces {
+        open: std::array::from_fn(|_| vec![1.0; tiles.cells()]),
+        velocities: std::array::from_fn(|_| vec![0.0; tiles.cells()]),
+        volume: vec![1.0; tiles.cells()],
+    };
+    for (tile, (found, new)) in all.into_iter().enumerate() {
+        if let Some(new) = new {
+            still.tiles.insert(tiles.keys[tile], new);
+        }
+        let Some(found) = found else { continue };
+        let range = tile * CELLS..(tile + 1) * CELLS;
         for axis in 0..3 {
-            let range = tile * CELLS..(tile + 1) * CELLS;
             faces.open[axis][range.clone()].copy_from_slice(&found.open[axis]);
-            faces.velocities[axis][range].copy_from_slice(&found.velocities[axis]);
+            faces.velocities[axis][range.clone()].copy_from_slice(&found.velocities[axis]);
         }
-        faces.volume[tile * CELLS..(tile + 1) * CELLS].copy_from_slice(&found.volume);
-        if new {
-            still.tiles.insert(tiles.keys[tile], found);
-        }
+        faces.volume[range].copy_from_slice(&found.volume);
     }
     faces
 }
 
-/// The faces of one tile, from the distances of the solids at the corners of its cells.
-fn tile_faces(tiles: &Tiles, tile: usize, boundary: &impl Boundary) -> TileFaces {
-    let (corner, cell_m) = (tiles.corner(tile), tiles.cell_m);
-    let place = |node: IVec3| (corner + node).as_vec3() * cell_m;
-    let centre = |cell: IVec3| ((corner + cell).as_vec3() + 0.5) * cell_m;
-    let mut open: [Vec<f32>; 3] = std::array::from_fn(|_| vec![1.0; CELLS]);
-    let mut velocities: [Vec<f32>; 3] = std::array::from_fn(|_| vec![0.0; CELLS]);
-    let within = 2.0 * cell_m;
-    let node = |i: i32| IVec3::new(i % NODES, i / NODES % NODES, i / (NODES * NODES));
-    let distances: Vec<f32> = (0..NODES * NODES * NODES)
-        .map(|i| boundary.distance(place(node(i)), within) - SKIN * cell_m)
-        .collect();
-    let at = |node: IVec3| distances[((node.z * NODES + node.y) * NODES + node.x) as usize];
-    let mut volume = Vec::with_capacity(CELLS);
-    for cell in 0..CELLS {
-        let low = local(cell);
-        let corners =
-            std::array::from_fn(|i| at(low + IVec3::new(i as i32 & 1, i as i32 >> 1 & 1, i as i32 >> 2)));
-        volume.push(open_volume(corners, cell_m));
-        for axis in 0..3 {
-            let (b, c) = (IVec3::AXES[(axis + 1) % 3], IVec3::AXES[(axis + 2) % 3]);
-            let corners = [low, low + b, low + b + c, low + c].map(at);
-            let mut fraction = open_fraction(corners);
-            // A wall thinner than a cell can lie between the corners.
-            let near = corners.iter().all(|distance| *distance > 0.0 && *distance < cell_m);
-            if near && boundary.parts(centre(low - IVec3::AXES[axis]), centre(low)) {
-                fraction = 0.0;
+/// The nodes of a tile that lie within two cells of one with liquid.
+struct NearLiquid(Vec<bool>);
+
+impl NearLiquid {
+    fn is_empty(&self) -> bool {
+        self.0.is_empty()
+    }
+
+    fn has(&self, node: IVec3) -> bool {
+        self.0[node_place(node)]
+    }
+}
+
+/// Finds them; empty if there are none.
+fn near_liquid(tiles: &Tiles, tile: usize, liquid: &[f32]) -> NearLiquid {
+    let mut near = Vec::new();
+    for k in 0..27 {
+        let by = IVec3::new(k % 3 - 1, k / 3 % 3 - 1, k / 9 - 1);
+        let Some(other) = tiles.beside(tile, by) else { continue };
+        for (cell, volume) in liquid[other * CELLS..(other + 1) * CELLS].iter().enumerate() {
+            if *volume <= 0.0 {
+                continue;
             }
-            open[axis][cell] = fraction;
-            if fraction < 1.0 {
-                let middle = low.as_vec3() + 0.5 * (b + c).as_vec3();
-                velocities[axis][cell] = boundary.velocity((corner.as_vec3() + middle) * cell_m)[axis];
+            let at = local(cell) + SIDE * by;
+            let (low, high) = ((at - 1).max(IVec3::ZERO), (at + 2).min(IVec3::splat(NODES - 1)));
+            if low.cmpgt(high).any() {
+                continue;
+            }
+            near.resize((NODES * NODES * NODES) as usize, false);
+            for z in low.z..=high.z {
+                for y in low.y..=high.y {
+                    near[node_place(IVec3::new(low.x, y, z))..=node_place(IVec3::new(high.x, y, z))]
+                        .fill(true);
+                }
             }
         }
     }
-    TileFaces { open, velocities, volume }
+    NearLiquid(near)
+}
+
+fn node_place(node: IVec3) -> usize {
+    ((node.z * NODES + node.y) * NODES + node.x) as usize
+}
+
+impl TileNodes {
+    fn open(within: f32) -> Self {
+        let distances = vec![within; (NODES * NODES * NODES) as usize];
+        Self { distances, walled: std::array::from_fn(|_| vec![false; CELLS]), open: true }
+    }
+
+    /// Puts bodies at the nodes for which `wanted` is true.
+    fn meet(
+        &mut self,
+        tiles: &Tiles,
+        tile: usize,
+        boundary: &impl Boundary,
+        bodies: &[u32],
+        wanted: impl Fn(IVec3) -> bool,
+    ) {
+        if bodies.is_empty() {
+            return;
+        }
+        let (corner, cell_m) = (tiles.corner(tile), tiles.cell_m);
+        let place = |node: IVec3| (corner + node).as_vec3() * cell_m;
+        let centre = |cell: IVec3| ((corner + cell).as_vec3() + 0.5) * cell_m;
+        for (i, own) in self.distances.iter_mut().enumerate() {
+            let i = i as i32;
+            let node = IVec3::new(i % NODES, i / NODES % NODES, i / (NODES * NODES));
+            if !wanted(node) {
+                continue;
+            }
+            for body in bodies {
+                *own = own.min(boundary.distance(*body, place(node), WITHIN * cell_m) - SKIN * cell_m);
+            }
+        }
+        self.open = self.distances.iter().all(|distance| *distance >= cell_m);
+        if self.open {
+            return;
+        }
+        for cell in 0..CELLS {
+            let low = local(cell);
+            if !wanted(low) {
+                continue;
+            }
+            for axis in 0..3 {
+                // A wall thinner than a cell can lie between the corners.
+                let near = self.corners(low, axis).iter().all(|distance| (0.0..cell_m).contains(distance));
+                let ends = || (centre(low - IVec3::AXES[axis]), centre(low));
+                self.walled[axis][cell] |= near
+                    && bodies.iter().any(|body| {
+                        let (a, b) = ends();
+                        boundary.parts(*body, a, b)
+                    });
+            }
+        }
+    }
+
+    /// Distances at the corners of the lower face of a cell along an axis.
+    fn corners(&self, low: IVec3, axis: usize) -> [f32; 4] {
+        let (b, c) = (IVec3::AXES[(axis + 1) % 3], IVec3::AXES[(axis + 2) % 3]);
+        [low, low + b, low + b + c, low + c].map(|node| self.distances[node_place(node)])
+    }
+
+    /// The faces between the nodes; `moving` are the bodies among those met that move.
+    fn faces(&self, tiles: &Tiles, tile: usize, boundary: &impl Boundary, moving: &[u32]) -> TileFaces {
+        let (corner, cell_m) = (tiles.corner(tile), tiles.cell_m);
+        let mut open: [Vec<f32>; 3] = std::array::from_fn(|_| vec![1.0; CELLS]);
+        let mut velocities: [Vec<f32>; 3] = std::array::from_fn(|_| vec![0.0; CELLS]);
+        let mut volume = Vec::with_capacity(CELLS);
+        let velocity = |place: Vec3| {
+            let distance = |body: &u32| boundary.distance(*body, place, WITHIN * cell_m);
+            let nearest = moving.iter().map(|body| (distance(body), *body));
+            let nearest =
+                nearest.min_by(|a, b| a.0.total_cmp(&b.0)).filter(|(distance, _)| *distance < cell_m);
+            nearest.map_or(Vec3::ZERO, |(_, body)| boundary.velocity(body, place))
+        };
+        for cell in 0..CELLS {
+            let low = local(cell);
+            let by = |i: usize| IVec3::new(i as i32 & 1, i as i32 >> 1 & 1, i as i32 >> 2);
+            volume
+                .push(open_volume(std::array::from_fn(|i| self.distances[node_place(low + by(i))]), cell_m));
+            for axis in 0..3 {
+                let fraction = open_fraction(self.corners(low, axis));
+                let fraction = if self.walled[axis][cell] { 0.0 } else { fraction };
+                open[axis][cell] = fraction;
+                if fraction < 1.0 && !moving.is_empty() {
+                    let (b, c) = (IVec3::AXES[(axis + 1) % 3], IVec3::AXES[(axis + 2) % 3]);
+                    let middle = low.as_vec3() + 0.5 * (b + c).as_vec3();
+                    velocities[axis][cell] = velocity((corner.as_vec3() + middle) * cell_m)[axis];
+                }
+            }
+        }
+        TileFaces { open, velocities, volume }
+    }
 }
 
 /// The fraction of a cell that is open, from the distances at its corners, x fastest: exact for walls along the axes.

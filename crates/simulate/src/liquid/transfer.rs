@@ -70,9 +70,8 @@ fn corners(way: Vec3) -> [(IVec3, f32, Vec3); 8] {
 /// Moves velocities, m/s, and their gradients, 1/s, of the particles to the faces.
 pub(super) fn to_faces(tiles: &Tiles, positions: &[Vec3], velocities: &[Vec3], gradients: &[Mat3]) -> Faces {
     let give = |tile: usize, out: &mut Padded<Sums>| {
-        let corner = tiles.corner(tile).as_vec3();
         for i in tiles.points_in(tile).iter().map(|i| *i as usize) {
-            let at = positions[i] / tiles.cell_m - corner;
+            let at = tiles.within(tile, positions[i]);
             for axis in 0..3 {
                 let (first, way) = nodes(at - offset(axis));
                 let gradient = gradients[i].row(axis) * tiles.cell_m;
@@ -149,7 +148,7 @@ mod tests {
         let faces = to_faces(&tiles, &positions, &velocities, &gradients);
         for tile in 0..tiles.len() {
             for i in tiles.points_in(tile).iter().map(|i| *i as usize) {
-                let place = positions[i] / 0.05 - tiles.corner(tile).as_vec3();
+                let place = tiles.within(tile, positions[i]);
                 let (velocity, slope) = at(&tiles, tile, &faces.velocities, place);
                 assert!(velocity.distance(field(positions[i])) < 1e-4, "{velocity}");
                 assert!((0..3).all(|c| slope.col(c).distance(gradient.col(c)) < 5e-3), "{slope}");

@@ -34,6 +34,9 @@ impl ParticleSystem {
         for (met, body) in met.iter_mut().zip(step.colliders.list()) {
             *met &= particles.contact.enabled && Some(body.now.element) != filled;
         }
+        let cell_m = 2.0 * liquid.spacing_m;
+        let boundary = Bodies { colliders: step.colliders, met: &met, cell_m };
+        let newborn = &self.drop_enclosed(&boundary, newborn)[..];
         let mut travelled = Travelled::default();
         if self.set.len() == 0 || step.dt <= 0.0 {
             return Ok(travelled);
@@ -44,7 +47,6 @@ impl ParticleSystem {
             particles.contact.outcome = ContactOutcome::Slide;
         }
         (particles.contact.push, particles.contact.push_deformables) = (false, false);
-        let cell_m = 2.0 * liquid.spacing_m;
         let speed = self.set.velocities.iter().map(|v| v.length_squared()).fold(0.0, f32::max).sqrt();
         let steps = (speed * step.dt / (MAX_CELLS * cell_m)).ceil().clamp(1.0, MAX_STEPS as f32) as u32;
         let dt = step.dt / steps as f32;
@@ -54,14 +56,13 @@ impl ParticleSystem {
         for _ in 0..steps {
             self.accelerate(&acting, dt);
             let set = &mut self.set;
-            let boundary = Bodies { colliders: step.colliders, met: &met, cell_m };
             let columns = LiquidParticles {
                 positions: &set.positions,
                 velocities: &mut set.velocities,
                 gradients: &mut set.gradients,
             };
             let (displacements, _) =
-                liquid::flow(columns, liquid.spacing_m, dt, &boundary, &mut self.still_faces);
+                liquid::flow(columns, liquid.spacing_m, dt, &boundary, &mut self.still_bodies);
             let way = (&Acting::default(), met.clone(), dt);
             let range = 0..self.set.len();
             let moved = self.travel_by(
@@ -76,6 +77,22 @@ impl ParticleSystem {
             travelled.any_gone |= moved.any_gone;
         }
         Ok(travelled)
+    }
+
+    /// Drops those of the last particles, which are new, that lie within bodies: there is no room for liquid. Gives the fractions
+    /// of the substep of those that are left.
+    fn drop_enclosed(&mut self, bodies: &Bodies, newborn: &[f32]) -> Vec<f32> {
+        let old = self.set.len() - newborn.len();
+        let positions = &self.set.positions[old..];
+        let enclosed: Vec<bool> =
+            positions.par_iter().with_min_len(64).map(|position| bodies.contain(*position)).collect();
+        if !enclosed.contains(&true) {
+            return newborn.to_vec();
+        }
+        let mut marked = vec![false; old];
+        marked.extend(&enclosed);
+        self.set.remove(&marked);
+        newborn.iter().zip(&enclosed).filter(|(_, enclosed)| !**enclosed).map(|(left, _)| *left).collect()
     }
 
     /// Adds what forces change in `dt` seconds to the velocities.

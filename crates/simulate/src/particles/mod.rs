@@ -10,38 +10,30 @@ mod contact;
 mod emission;
 mod events;
 mod flow;
+mod forecast;
 mod hash;
 mod initial_state;
 mod particle_set;
 mod steering;
 mod travel;
 
+pub use forecast::{LiquidSize, liquid_size};
+
 use crate::colliders::{Collider, Exchange, Impulse, SpawnParticle};
-use crate::liquid::StillFaces;
+use crate::liquid::StillBodies;
 use crate::{BlowUp, PrepareContext, PrepareError, SavedPart, Solver, Step, Wants};
 use contact::ParticleContact;
+use forecast::{forecast, too_many};
 use frames::{Frame, Turnover};
 use geometry::Meshes;
 use glam::{Quat, Vec3};
 use particle_set::{ParticleColumns, ParticleSet, Stuck};
 use shot::{
-    Element, Id, MAX_PARTICLES, Shot, System,
+    Element, Id, Shot, System,
     particles::{Action, ContactOutcome, EmissionSchedule, Particles, Source},
     world::{Pose, World},
 };
 use std::collections::{BTreeMap, BTreeSet};
-
-/// Bytes that a particle takes while it is computed.
-const BYTES: f64 = (4 + 12 + 12 + 4 + 4 + 4 + 4 + 4 + 4 + 4 + 16 + 12 + 4) as f64;
-
-/// What is said of more particles than an element may have.
-fn too_many(wanted: f64) -> String {
-    format!(
-        "would have {wanted:.0} particles at once, {:.1} GB; at most {MAX_PARTICLES}, {:.1} GB",
-        wanted * BYTES * 1e-9,
-        MAX_PARTICLES as f64 * BYTES * 1e-9
-    )
-}
 
 /// The particles of one element.
 struct ParticleSystem {
@@ -57,8 +49,8 @@ struct ParticleSystem {
     seam: Option<emission::Seam>,
     /// The elements of all sets of the solver, in their order.
     order: Vec<Id>,
-    /// Open faces of the cells of a liquid.
-    still_faces: StillFaces,
+    /// What still bodies are in the cells of a liquid.
+    still_bodies: StillBodies,
 }
 
 struct ParticleSolver {
@@ -113,7 +105,7 @@ pub(crate) fn prepare(
             rest_surface: None,
             seam: None,
             order: order.clone(),
-            still_faces: StillFaces::default(),
+            still_bodies: StillBodies::default(),
         };
         if let Some(initial_state) = context.initial_state {
             system.begin_from(particles, initial_state);
@@ -133,8 +125,10 @@ pub fn not_to_be_born(shot: &Shot, meshes: &Meshes) -> Result<Vec<(Id, PrepareEr
     let context = PrepareContext { shot: &first, sampler: &sampler, meshes, initial_state: None };
     let mut found = Vec::new();
     for (element, particles) in first.particles() {
-        let positions = emission::EmissionSites::find(&first, particles, meshes);
-        let could = forecast(context, element, particles).and(can_be_born(element, particles, &positions));
+        let could = forecast(context, element, particles).and_then(|()| {
+            let positions = emission::EmissionSites::find(&first, particles, meshes);
+            can_be_born(element, particles, &positions)
+        });
         found.extend(could.err().map(|why| (element.id, why)));
     }
     Ok(found)
@@ -150,33 +144,6 @@ fn can_be_born(
         return Ok(());
     }
     Err(PrepareError::NoPlace { element: element.name.clone() })
-}
-
-/// Refuses, before the start, a number of particles that would not fit in memory.
-fn forecast(context: PrepareContext, element: &Element, particles: &Particles) -> Result<(), PrepareError> {
-    let timing = context.shot.timing;
-    let begin = -f64::from(particles.emission.preroll_s);
-    let end = (context.sampler.world_frame(f64::from(timing.last)) - f64::from(timing.first))
-        / f64::from(timing.fps);
-    let wanted = match particles.emission.schedule {
-        EmissionSchedule::Total { count } | EmissionSchedule::Burst { count } => f64::from(count),
-        EmissionSchedule::Fill {} => emission::fills(context.shot, particles, context.meshes),
-        EmissionSchedule::Rate { .. } | EmissionSchedule::Flow { .. } | EmissionSchedule::Jet {} => {
-            let life = particles.start.lifespan_s.map_or(f64::INFINITY, f64::from);
-            let sites = emission::EmissionSites::find(context.shot, particles, context.meshes).sites;
-            let per_emitted = emission::per_emitted(particles, &sites);
-            let born = |at: f64| per_emitted * context.sampler.elapsed(element, Vec3::NEG_Y, at).emitted;
-            // Largest number emitted within a lifespan, at a hundred times.
-            let part = (end - begin) / 100.0;
-            let starts = (0..=100).map(|i| begin + part * f64::from(i));
-            starts.map(|at| born((at + life).min(end)) - born(at)).fold(0.0, f64::max)
-        }
-        EmissionSchedule::Never {} => 0.0,
-    };
-    if wanted <= MAX_PARTICLES as f64 {
-        return Ok(());
-    }
-    Err(PrepareError::TooMuch { element: element.name.clone(), what: too_many(wanted) })
 }
 
 /// Whether particles of the element can have an orientation other than the identity.

@@ -14,6 +14,7 @@ mod handing_on;
 mod history;
 mod initial_state;
 mod input;
+mod liquids;
 mod maps;
 mod materials;
 mod motion;
@@ -106,6 +107,7 @@ fn router() -> OpenApiRouter<Arc<Studio>> {
         .routes(routes!(surfaces::albedo))
         .routes(routes!(surfaces::uvs))
         .routes(routes!(deformables::mesh_facts))
+        .routes(routes!(liquids::liquid_facts))
         .routes(routes!(deformables::interior_lines))
         .routes(routes!(deformables::waves))
         .routes(routes!(handing_on::meshes))

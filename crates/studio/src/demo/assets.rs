@@ -236,6 +236,31 @@ pub(super) fn basket() -> Vec<u8> {
     text.into_bytes()
 }
 
+/// A body of revolution about y: radius and height, m, along its profile, which begins and ends on the axis and has the body on
+/// its left.
+pub(super) fn lathed(profile: &[(f32, f32)]) -> Vec<u8> {
+    const SIDES: usize = 56;
+    let rings = &profile[1..profile.len() - 1];
+    let mut text = format!("v 0 {} 0\nv 0 {} 0\n", profile[0].1, profile[profile.len() - 1].1);
+    for &(radius, height) in rings {
+        for side in 0..SIDES {
+            let (sin, cos) = (std::f32::consts::TAU * side as f32 / SIDES as f32).sin_cos();
+            text += &format!("v {:.5} {height:.5} {:.5}\n", radius * cos, radius * sin);
+        }
+    }
+    let at = |ring: usize, side: usize| ring * SIDES + side % SIDES + 3;
+    for side in 0..SIDES {
+        text += &format!("f 1 {} {}\n", at(0, side), at(0, side + 1));
+        let last = rings.len() - 1;
+        text += &format!("f 2 {} {}\n", at(last, side + 1), at(last, side));
+        for ring in 0..last {
+            let (a, b) = (at(ring, side), at(ring, side + 1));
+            text += &format!("f {a} {} {} {b}\n", at(ring + 1, side), at(ring + 1, side + 1));
+        }
+    }
+    text.into_bytes()
+}
+
 /// A dumpling: round, flat below, with pleats that run up to a knot.
 pub(super) fn dumpling() -> Vec<u8> {
     const SIDES: usize = 42;

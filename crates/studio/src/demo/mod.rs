@@ -6,6 +6,7 @@ mod awning_gust;
 mod bait_bag;
 mod basin_shimmer;
 mod brazier_sparks;
+mod brine_spill;
 mod crate_tumble;
 mod drying_cloths;
 mod dumpling_spill;
@@ -79,6 +80,7 @@ const SAMPLES: &[Sample] = &[
     sample!("Drying cloths", drying_cloths, 30),
     sample!("Basin shimmer", basin_shimmer, 40),
     sample!("Bait bag", bait_bag, 60),
+    sample!("Brine spill", brine_spill, 44),
 ];
 
 /// Assets that are in a folder already, by name: the samples share most.
