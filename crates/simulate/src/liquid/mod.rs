@@ -9,11 +9,13 @@
 //! is spread over some steps.
 
 mod colliders;
+mod conjugate_gradients;
 mod extrapolate;
 mod fill;
 mod pressure;
 mod solids;
 mod transfer;
+mod viscosity;
 
 pub(crate) use colliders::Bodies;
 pub use pressure::Solved;
@@ -33,6 +35,20 @@ const SPREAD_S: f32 = 0.05;
 /// Particles that a thread takes at once.
 const CHUNK: usize = 1_024;
 
+/// What a liquid is made of, over a step.
+#[derive(Clone, Copy, Debug, PartialEq)]
+pub struct Material {
+    /// Distance of the particles at rest, m.
+    pub spacing_m: f32,
+    /// Kinematic viscosity, m²/s.
+    pub viscosity_m2_s: f32,
+    /// How far the velocity along a solid is that of the solid, 0–1.
+    pub wall_friction: f32,
+}
+
+/// Least μ Δt / (ρ Δx²) at which viscosity is computed: below, the grid itself damps more.
+const LEAST_VISCOSITY: f32 = 1e-3;
+
 /// The particles of a liquid: a column for each quantity.
 pub struct LiquidParticles<'a> {
     /// Where they are, m.
@@ -43,23 +59,28 @@ pub struct LiquidParticles<'a> {
     pub gradients: &'a mut [Mat3],
 }
 
-/// Makes the velocities of particles that are `spacing_m` apart those of a liquid that keeps its volume; gives the displacement of
+/// Makes the velocities of particles those of a liquid that keeps its volume; gives the displacement of
 /// each in the next `dt` seconds, m.
 pub fn flow(
     particles: LiquidParticles,
-    spacing_m: f32,
+    material: &Material,
     dt: f32,
     boundary: &impl Boundary,
     still: &mut StillBodies,
 ) -> (Vec<Vec3>, Solved) {
     let LiquidParticles { positions, velocities, gradients } = particles;
-    let tiles = Tiles::new(positions, 2.0 * spacing_m);
+    let tiles = Tiles::new(positions, 2.0 * material.spacing_m);
     let mut faces = transfer::to_faces(&tiles, positions, velocities, gradients);
     let solids = solids::open_faces(&tiles, &faces.volume, boundary, still);
     let filling = Filling::new(&tiles, &faces, &solids);
+    let viscosity = material.viscosity_m2_s * dt / (tiles.cell_m * tiles.cell_m);
+    if viscosity > LEAST_VISCOSITY {
+        viscosity::diffuse(&tiles, &mut faces, &solids, &filling, viscosity, material.wall_friction);
+    }
     let equations = Equations::new(&tiles, &solids, &filling);
     let solved = equations.project(&mut faces);
     extrapolate(&tiles, &mut faces, EXTRAPOLATED);
+    hold_at_walls(&mut faces, &solids, material.wall_friction);
     let mut spread = equations.spread((dt / SPREAD_S).min(1.0));
     extrapolate(&tiles, &mut spread, EXTRAPOLATED);
     // Where each particle's tile is, in the particles' own order.
@@ -82,9 +103,27 @@ pub fn flow(
     (displacements, solved)
 }
 
+/// Gives faces within solids the velocities of those by `friction`, so that what flows along a wall is held back.
+fn hold_at_walls(faces: &mut transfer::Faces, solids: &solids::OpenFaces, friction: f32) {
+    if friction <= 0.0 {
+        return;
+    }
+    for axis in 0..3 {
+        let columns = faces.velocities[axis].iter_mut().zip(&solids.open[axis]).zip(&solids.velocities[axis]);
+        for ((velocity, _), solid) in columns.filter(|((_, open), _)| **open <= 0.0) {
+            // A wall lies half way to the next face, where the velocity is to be its own.
+            *velocity += 2.0 * friction * (solid - *velocity);
+        }
+    }
+}
+
 #[cfg(test)]
 mod tests {
     use super::*;
+
+    fn water(spacing_m: f32) -> Material {
+        Material { spacing_m, viscosity_m2_s: 1e-6, wall_friction: 0.0 }
+    }
 
     /// A tank, open above.
     struct Tank {
@@ -144,7 +183,7 @@ mod tests {
                 (&self.positions[..], &mut self.velocities[..], &mut self.gradients[..]);
             let (displacements, solved) = flow(
                 LiquidParticles { positions, velocities, gradients },
-                spacing,
+                &water(spacing),
                 dt,
                 tank,
                 &mut self.still,
@@ -192,6 +231,58 @@ mod tests {
         assert!((mean / (0.5 * depth) - 1.0).abs() < 0.04, "{mean} m, of {}", 0.5 * depth);
         let far = liquid.positions.iter().filter(|x| x.x > 0.25).count() as f32;
         assert!((far / liquid.positions.len() as f32 - 0.5).abs() < 0.04);
+    }
+
+    /// Two plates at y 0 and `height`.
+    struct Plates {
+        height: f32,
+    }
+
+    impl Boundary for Plates {
+        fn bodies_in(&self, min: Vec3, max: Vec3) -> [Vec<u32>; 2] {
+            [if min.y < 0.0 || max.y > self.height { vec![0] } else { Vec::new() }, Vec::new()]
+        }
+
+        fn distance(&self, _: u32, place: Vec3, _: f32) -> f32 {
+            place.y.min(self.height - place.y)
+        }
+
+        fn velocity(&self, _: u32, _: Vec3) -> Vec3 {
+            Vec3::ZERO
+        }
+    }
+
+    #[test]
+    fn a_viscous_liquid_between_plates_has_the_profile_of_poiseuille() {
+        for (height, spacing_m) in [(0.1, 0.005), (0.06, 0.0041)] {
+            let plates = Plates { height };
+            let positions = filled(Vec3::ZERO, Vec3::new(0.6, height, 0.1), spacing_m);
+            let mut liquid = Liquid::new(positions);
+            let (viscosity_m2_s, pull, dt) = (0.1, 10.0, 1.0 / 192.0);
+            let material = Material { spacing_m, viscosity_m2_s, wall_friction: 1.0 };
+            let first = liquid.positions.clone();
+            // Several times the time in which it becomes steady; it is put back, so that it does not flow away.
+            for _ in 0..40 {
+                liquid.positions.clone_from(&first);
+                liquid.velocities.iter_mut().for_each(|v| v.x += pull * dt);
+                let (positions, velocities, gradients) =
+                    (&liquid.positions[..], &mut liquid.velocities[..], &mut liquid.gradients[..]);
+                let columns = LiquidParticles { positions, velocities, gradients };
+                flow(columns, &material, dt, &plates, &mut liquid.still);
+            }
+            let most = pull * height * height / (8.0 * viscosity_m2_s);
+            for (x, v) in first.iter().zip(&liquid.velocities) {
+                if (x.x - 0.3).abs() < 0.05 && (x.z - 0.05).abs() < 0.02 {
+                    let exact = 4.0 * most * x.y * (height - x.y) / (height * height);
+                    assert!(
+                        (v.x - exact).abs() < 0.04 * most,
+                        "at {} of {height}: {} of {exact}, most {most}",
+                        x.y,
+                        v.x
+                    );
+                }
+            }
+        }
     }
 
     #[test]

@@ -6,6 +6,7 @@
 //! on irregular domains*, 2002). With q the pressure times Δt / (ρ Δx), which is a speed, and open parts α, each liquid cell has
 //! Σ α (q − q') / θ = −Σ ± (α u + (1 − α) u_solid), solved by conjugate gradients.
 
+use super::conjugate_gradients::{Ended, conjugate_gradients};
 use super::fill::Filling;
 use super::solids::OpenFaces;
 use super::transfer::Faces;
@@ -19,12 +20,8 @@ const AIR: u32 = u32::MAX;
 const LEAST_FRACTION: f32 = 0.05;
 /// The remaining divergence, as a part of that at first.
 const TOLERANCE: f64 = 1e-4;
-/// Most iterations.
-const MAX_ITERATIONS: u32 = 600;
 /// Most that a cell is too dense or too thin by, in its volume.
 const MOST_SPREAD: f32 = 0.5;
-/// Cells of a block of sums.
-const BLOCK: usize = 4_096;
 
 /// A liquid cell's equation.
 struct Row {
@@ -174,8 +171,20 @@ impl<'a> Equations<'a> {
     }
 
     fn solve(&self, right: &[f32]) -> (Vec<f32>, Solved) {
+        let multiply = |x: &[f32], row: usize| {
+            let Row { neighbours, factors, diagonal } = &self.rows[row];
+            let mut sum = diagonal * x[row];
+            for (neighbour, factor) in neighbours.iter().zip(factors) {
+                if *neighbour != AIR {
+                    sum -= factor * x[*neighbour as usize];
+                }
+            }
+            sum
+        };
+        let diagonal: Vec<f32> = self.rows.iter().map(|row| row.diagonal).collect();
         let mut q = vec![0.0f32; self.rows.len()];
-        let (iterations, residual) = solve(&self.rows, right, &mut q);
+        let Ended { iterations, residual } =
+            conjugate_gradients(multiply, &diagonal, right, &mut q, TOLERANCE);
         (q, Solved { cells: self.rows.len(), iterations, residual })
     }
 }
@@ -188,70 +197,4 @@ fn way(distance: &[f32], cell: usize, other: usize) -> f32 {
 /// θ: the fraction of the way from the centre of a liquid cell to that of a cell outside at which the surface lies.
 fn surface_fraction(inside: f32, outside: f32) -> f32 {
     (inside / (inside - outside)).clamp(LEAST_FRACTION, 1.0)
-}
-
-fn dot(a: &[f32], b: &[f32]) -> f64 {
-    let block = |(a, b): (&[f32], &[f32])| {
-        let mut sums = [0.0f64; 8];
-        for (a, b) in a.chunks(8).zip(b.chunks(8)) {
-            for ((sum, a), b) in sums.iter_mut().zip(a).zip(b) {
-                *sum += f64::from(*a) * f64::from(*b);
-            }
-        }
-        sums.iter().sum::<f64>()
-    };
-    let blocks: Vec<f64> = a.par_chunks(BLOCK).zip(b.par_chunks(BLOCK)).map(block).collect();
-    blocks.iter().sum()
-}
-
-/// Conjugate gradients, preconditioned by the diagonal; gives iterations and what is left of the right-hand side.
-fn solve(rows: &[Row], right: &[f32], q: &mut [f32]) -> (u32, f64) {
-    let multiply = |x: &[f32], y: &mut Vec<f32>| {
-        let each = rows.par_iter().zip(x).with_min_len(BLOCK).map(|(row, own)| {
-            let mut sum = row.diagonal * own;
-            for (neighbour, factor) in row.neighbours.iter().zip(&row.factors) {
-                if *neighbour != AIR {
-                    sum -= factor * x[*neighbour as usize];
-                }
-            }
-            sum
-        });
-        each.collect_into_vec(y);
-    };
-    let solved = |residual: &[f32]| -> Vec<f32> {
-        rows.iter()
-            .zip(residual)
-            .map(|(row, r)| if row.diagonal > 0.0 { r / row.diagonal } else { 0.0 })
-            .collect()
-    };
-    // A cell that is closed all around has no pressure.
-    let mut residual: Vec<f32> =
-        rows.iter().zip(right).map(|(row, b)| if row.diagonal > 0.0 { *b } else { 0.0 }).collect();
-    let first = dot(&residual, &residual);
-    let mut direction = solved(&residual);
-    let mut norm = dot(&residual, &direction);
-    let mut image = Vec::new();
-    let mut left = 1.0;
-    for iteration in 0..MAX_ITERATIONS {
-        if norm <= 0.0 || left <= TOLERANCE {
-            return (iteration, if first > 0.0 { left } else { 0.0 });
-        }
-        multiply(&direction, &mut image);
-        let curvature = dot(&direction, &image);
-        if curvature <= 0.0 || !curvature.is_finite() {
-            return (iteration, left);
-        }
-        let length = (norm / curvature) as f32;
-        for i in 0..q.len() {
-            q[i] += length * direction[i];
-            residual[i] -= length * image[i];
-        }
-        left = (dot(&residual, &residual) / first).sqrt();
-        let next = solved(&residual);
-        let norm_after = dot(&residual, &next);
-        let back = (norm_after / norm) as f32;
-        direction.iter_mut().zip(&next).for_each(|(d, z)| *d = *z + back * *d);
-        norm = norm_after;
-    }
-    (MAX_ITERATIONS, left)
 }

@@ -4,8 +4,9 @@ use super::contact::met;
 use super::travel::Travelled;
 use super::{ParticleSystem, emission};
 use crate::forces::{Acting, Points};
-use crate::liquid::{self, Bodies, LiquidParticles};
+use crate::liquid::{self, Bodies, LiquidParticles, Material};
 use crate::{BlowUp, Step};
+use glam::Vec3;
 use rayon::prelude::*;
 use shot::{
     Element,
@@ -37,9 +38,8 @@ impl ParticleSystem {
         let cell_m = 2.0 * liquid.spacing_m;
         let boundary = Bodies { colliders: step.colliders, met: &met, cell_m };
         let newborn = &self.drop_enclosed(&boundary, newborn)[..];
-        let mut travelled = Travelled::default();
         if self.set.len() == 0 || step.dt <= 0.0 {
-            return Ok(travelled);
+            return Ok(Travelled::default());
         }
         // What meets a solid goes on along it, unless it ends there: the flow around it is that of the grid.
         let mut particles = particles.clone();
@@ -50,9 +50,15 @@ impl ParticleSystem {
         let speed = self.set.velocities.iter().map(|v| v.length_squared()).fold(0.0, f32::max).sqrt();
         let steps = (speed * step.dt / (MAX_CELLS * cell_m)).ceil().clamp(1.0, MAX_STEPS as f32) as u32;
         let dt = step.dt / steps as f32;
+        let material = Material {
+            spacing_m: liquid.spacing_m,
+            viscosity_m2_s: liquid.viscosity_pa_s / liquid.density_kg_m3.max(1e-3),
+            wall_friction: liquid.wall_friction,
+        };
         let acting = step.field.acting(self.id);
         let mut fractions = vec![1.0; self.set.len() - newborn.len()];
         fractions.extend_from_slice(newborn);
+        let start = self.set.positions.clone();
         for _ in 0..steps {
             self.accelerate(&acting, dt);
             let set = &mut self.set;
@@ -61,22 +67,16 @@ impl ParticleSystem {
                 velocities: &mut set.velocities,
                 gradients: &mut set.gradients,
             };
-            let (displacements, _) =
-                liquid::flow(columns, liquid.spacing_m, dt, &boundary, &mut self.still_bodies);
-            let way = (&Acting::default(), met.clone(), dt);
-            let range = 0..self.set.len();
-            let moved = self.travel_by(
-                step,
-                (element, &particles),
-                way,
-                range,
-                Some(&fractions),
-                Some(&displacements),
-            )?;
-            travelled.touches.extend(moved.touches);
-            travelled.any_gone |= moved.any_gone;
+            let (displacements, _) = liquid::flow(columns, &material, dt, &boundary, &mut self.still_bodies);
+            set.positions.par_iter_mut().zip(&displacements).for_each(|(position, by)| *position += *by);
         }
-        Ok(travelled)
+        // Bodies are met once on the whole way, since they too are known at both ends of the substep.
+        let ends = std::mem::replace(&mut self.set.positions, start);
+        let ways: Vec<Vec3> =
+            ends.iter().zip(&self.set.positions).map(|(end, start)| *end - *start).collect();
+        let with = (&Acting::default(), met, step.dt);
+        let range = 0..self.set.len();
+        self.travel_by(step, (element, &particles), with, range, Some(&fractions), Some(&ways))
     }
 
     /// Drops those of the last particles, which are new, that lie within bodies: there is no room for liquid. Gives the fractions
