@@ -1,9 +1,11 @@
 //! The bodies of a shot as the solids that liquid meets.
 
+use super::coupling::{FreeBody, Given};
 use super::solids::Boundary;
-use crate::colliders::Colliders;
+use crate::colliders::{BodyState, Colliders, Impulse};
 use geometry::Bounds;
 use glam::Vec3;
+use std::collections::BTreeMap;
 
 /// Thickness of surfaces that are not closed, in cells: at least one corner of the cells lies within.
 const THICKNESS: f32 = 1.25;
@@ -16,9 +18,46 @@ pub struct Bodies<'a> {
     pub met: &'a [bool],
     /// Edge of the liquid's cells, m.
     pub cell_m: f32,
+    /// Whether the liquid pushes free bodies.
+    pub pushes: bool,
+    /// What it has given them in the substep, by body.
+    pub given: BTreeMap<u32, Given>,
 }
 
 impl Bodies<'_> {
+    /// Adds what a step gave them.
+    pub fn take(&mut self, given: &[Given]) {
+        for of in given {
+            let sum = self.given.entry(of.body).or_insert(Given {
+                impulse: Vec3::ZERO,
+                angular_impulse: Vec3::ZERO,
+                velocity: Vec3::ZERO,
+                angular_velocity: Vec3::ZERO,
+                ..*of
+            });
+            sum.impulse += of.impulse;
+            sum.angular_impulse += of.angular_impulse;
+            sum.velocity += of.velocity;
+            sum.angular_velocity += of.angular_velocity;
+        }
+    }
+
+    /// The impulses that they are owed.
+    pub fn impulses(&self) -> Vec<Impulse> {
+        let mut impulses = Vec::new();
+        for (body, given) in &self.given {
+            let BodyState { element, copy, .. } = self.colliders.list()[*body as usize].now;
+            let mut push = |at: Vec3, impulse: Vec3| impulses.push(Impulse { element, copy, at, impulse });
+            push(given.centre, given.impulse);
+            // An angular impulse is a pair of opposite ones.
+            let across = given.angular_impulse.any_orthogonal_vector().normalize_or_zero();
+            let half = 0.5 * given.angular_impulse.cross(across);
+            push(given.centre + across, half);
+            push(given.centre - across, -half);
+        }
+        impulses
+    }
+
     /// Whether a place is within a body.
     pub fn contain(&self, place: Vec3) -> bool {
         let (bounds, mut inside) = (Bounds { min: place, max: place }, false);
@@ -54,7 +93,15 @@ impl Boundary for Bodies<'_> {
     }
 
     fn velocity(&self, body: u32, place: Vec3) -> Vec3 {
-        self.colliders.list()[body as usize].velocity_at(place)
+        let pushed = self.given.get(&body).map_or(Vec3::ZERO, |given| given.velocity_at(place));
+        self.colliders.list()[body as usize].velocity_at(place) + pushed
+    }
+
+    fn free_body(&self, body: u32) -> Option<FreeBody> {
+        let BodyState { inverse_mass, inverse_inertia, centre, .. } =
+            self.colliders.list()[body as usize].now;
+        let free = self.pushes && inverse_mass > 0.0;
+        free.then_some(FreeBody { inverse_mass, inverse_inertia, centre })
     }
 
     fn parts(&self, body: u32, a: Vec3, b: Vec3) -> bool {

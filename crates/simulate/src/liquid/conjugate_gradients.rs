@@ -29,10 +29,11 @@ fn dot(a: &[f32], b: &[f32]) -> f64 {
     blocks.iter().sum()
 }
 
-/// Solves A x = b from the `x` at hand until the residual is `tolerance` of b. `multiply` gives a row of A x; a row without a
-/// diagonal has no equation, and its `x` stays.
+/// Solves A x = b from the `x` at hand until the residual is `tolerance` of b. `multiply` gives a row of A x, and `dense` what is
+/// to be added to all rows, or nothing; a row without a diagonal has no equation, and its `x` stays.
 pub(super) fn conjugate_gradients(
     multiply: impl Fn(&[f32], usize) -> f32 + Sync,
+    dense: impl Fn(&[f32]) -> Vec<(u32, f32)>,
     diagonal: &[f32],
     right: &[f32],
     x: &mut [f32],
@@ -41,6 +42,7 @@ pub(super) fn conjugate_gradients(
     let n = right.len();
     let product = |of: &[f32], out: &mut Vec<f32>| {
         (0..n).into_par_iter().with_min_len(BLOCK).map(|row| multiply(of, row)).collect_into_vec(out);
+        dense(of).into_iter().for_each(|(row, more)| out[row as usize] += more);
     };
     let mut image = Vec::new();
     product(x, &mut image);
@@ -96,7 +98,7 @@ mod tests {
         let right: Vec<f32> = (0..n).map(|i| multiply(&exact, i)).collect();
         for first in [0.0, 3.0] {
             let mut x = vec![first; n];
-            let ended = conjugate_gradients(multiply, &[2.0; 200], &right, &mut x, 1e-6);
+            let ended = conjugate_gradients(multiply, |_| Vec::new(), &[2.0; 200], &right, &mut x, 1e-6);
             assert!(ended.residual <= 1e-6 && ended.iterations < 300, "{ended:?}");
             assert!(x.iter().zip(&exact).all(|(a, b)| (a - b).abs() < 1e-2));
         }

@@ -7,8 +7,9 @@
 //! Σ α (q − q') / θ = −Σ ± (α u + (1 − α) u_solid), solved by conjugate gradients.
 
 use super::conjugate_gradients::{Ended, conjugate_gradients};
+use super::coupling::{Coupling, Given};
 use super::fill::Filling;
-use super::solids::OpenFaces;
+use super::solids::{OpenFaces, face_centre};
 use super::transfer::Faces;
 use geometry::tiles::{CELLS, Tiles, local};
 use glam::IVec3;
@@ -84,7 +85,7 @@ impl<'a> Equations<'a> {
     }
 
     /// Makes `faces` free of divergence. Faces without liquid on either side keep their velocities.
-    pub fn project(&self, faces: &mut Faces) -> Solved {
+    pub fn project(&self, faces: &mut Faces, coupling: &Coupling) -> (Solved, Vec<Given>) {
         let Self { tiles, solids, .. } = self;
         let into = |&cell: &u32| {
             let cell = cell as usize;
@@ -100,12 +101,18 @@ impl<'a> Equations<'a> {
             through(0) + through(1) + through(2)
         };
         let right: Vec<f32> = self.cells.par_iter().with_min_len(256).map(into).collect();
-        let (q, solved) = self.solve(&right);
+        let (q, solved) = self.solve(&right, Some(coupling));
+        let given = coupling.give(&q);
+        let carried = |axis: usize, cell: usize| {
+            let body = solids.bodies[axis][cell];
+            let given = given.iter().find(|given| given.body == body);
+            given.map_or(0.0, |given| given.velocity_at(face_centre(tiles, axis, cell))[axis])
+        };
         for axis in 0..3 {
             let old = &faces.velocities[axis];
             // A closed face moves with the solid.
             let of = |cell: usize, gradient: f32| match solids.open[axis][cell] {
-                open if open <= 0.0 => solids.velocities[axis][cell],
+                open if open <= 0.0 => solids.velocities[axis][cell] + carried(axis, cell),
                 _ => old[cell] - gradient,
             };
             let new = self.gradients(axis, &q, of);
@@ -116,7 +123,12 @@ impl<'a> Equations<'a> {
                 *known = new.is_some() || (*known && *open > 0.0);
             }
         }
-        solved
+        (solved, given)
+    }
+
+    /// The liquid cells, in the order of their equations, and the number of each cell among them.
+    pub fn cells(&self) -> (&[u32], &[u32]) {
+        (&self.cells, &self.number)
     }
 
     /// The displacements at the faces, m, that bring a part of what is too dense or too thin to the volume of the liquid
@@ -138,7 +150,7 @@ impl<'a> Equations<'a> {
             part * excess * self.solids.volume[cell] * tiles.cell_m
         };
         let right: Vec<f32> = self.cells.par_iter().with_min_len(256).map(excess).collect();
-        let (q, _) = self.solve(&right);
+        let (q, _) = self.solve(&right, None);
         let mut faces =
             Faces { velocities: Default::default(), known: Default::default(), volume: Vec::new() };
         for axis in 0..3 {
@@ -170,7 +182,7 @@ impl<'a> Equations<'a> {
         (0..self.tiles.cells()).into_par_iter().with_min_len(CELLS).map(at_face).collect()
     }
 
-    fn solve(&self, right: &[f32]) -> (Vec<f32>, Solved) {
+    fn solve(&self, right: &[f32], coupling: Option<&Coupling>) -> (Vec<f32>, Solved) {
         let multiply = |x: &[f32], row: usize| {
             let Row { neighbours, factors, diagonal } = &self.rows[row];
             let mut sum = diagonal * x[row];
@@ -181,10 +193,14 @@ impl<'a> Equations<'a> {
             }
             sum
         };
-        let diagonal: Vec<f32> = self.rows.iter().map(|row| row.diagonal).collect();
+        let mut diagonal: Vec<f32> = self.rows.iter().map(|row| row.diagonal).collect();
+        if let Some(coupling) = coupling {
+            coupling.add_diagonal(&mut diagonal);
+        }
+        let dense = |x: &[f32]| coupling.map_or_else(Vec::new, |coupling| coupling.rows(x));
         let mut q = vec![0.0f32; self.rows.len()];
         let Ended { iterations, residual } =
-            conjugate_gradients(multiply, &diagonal, right, &mut q, TOLERANCE);
+            conjugate_gradients(multiply, dense, &diagonal, right, &mut q, TOLERANCE);
         (q, Solved { cells: self.rows.len(), iterations, residual })
     }
 }

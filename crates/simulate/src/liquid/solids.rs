@@ -1,10 +1,11 @@
 //! Solids in the grid: which fraction of each face they leave open, and how fast they move there.
 
+use super::coupling::FreeBody;
 use geometry::tiles::{CELLS, SIDE, Tiles, local};
 use glam::{IVec3, Vec3};
 use rayon::prelude::*;
 use std::collections::HashMap;
-use std::sync::Arc;
+use std::sync::{Arc, OnceLock};
 
 /// What liquid meets: bodies by their numbers.
 pub trait Boundary: Sync {
@@ -17,6 +18,10 @@ pub trait Boundary: Sync {
     /// Whether a body that is thinner than their distance lies between two places outside of it.
     fn parts(&self, _body: u32, _: Vec3, _: Vec3) -> bool {
         false
+    }
+    /// The body as the pressure moves it, if it is free.
+    fn free_body(&self, _: u32) -> Option<FreeBody> {
+        None
     }
     /// Number of times that still bodies have changed.
     fn version(&self) -> u64 {
@@ -52,6 +57,8 @@ struct TileNodes {
     walled: [Vec<bool>; 3],
     /// Whether all is open.
     open: bool,
+    /// The faces between them where no body moves.
+    faces: OnceLock<Arc<TileFaces>>,
 }
 
 /// The open fractions of the lower faces of a tile's cells, 0–1, the velocities of the solid there, and the open fractions of the
@@ -59,7 +66,18 @@ struct TileNodes {
 struct TileFaces {
     open: [Vec<f32>; 3],
     velocities: [Vec<f32>; 3],
+    bodies: [Vec<u32>; 3],
     volume: Vec<f32>,
+}
+
+/// Marks a face that no moving body closes.
+pub(super) const NO_BODY: u32 = u32::MAX;
+
+/// The centre of the lower face of a cell along an axis, m.
+pub(super) fn face_centre(tiles: &Tiles, axis: usize, cell: usize) -> Vec3 {
+    let corner = (tiles.corner(cell / CELLS) + local(cell % CELLS)).as_vec3();
+    let middle = Vec3::splat(0.5) - 0.5 * Vec3::AXES[axis];
+    (corner + middle) * tiles.cell_m
 }
 
 /// Solids are thicker by so much, in cells, so that a face that lies in a wall is closed whatever the rounding.
@@ -73,6 +91,10 @@ const WITHIN: f32 = 2.0;
 pub(super) struct OpenFaces {
     pub open: [Vec<f32>; 3],
     pub velocities: [Vec<f32>; 3],
+    /// The nearest moving bodies at the faces that are not open.
+    pub bodies: [Vec<u32>; 3],
+    /// Whether there is any.
+    pub any_body: bool,
     /// The fraction of each cell that is open.
     pub volume: Vec<f32>,
 }
@@ -103,18 +125,21 @@ pub(super) fn open_faces(
             Arc::new(nodes)
         });
         let faces = if moving.is_empty() {
-            (!at_rest.open).then(|| at_rest.faces(tiles, tile, boundary, &[]))
+            let faces = || at_rest.faces.get_or_init(|| Arc::new(at_rest.faces(tiles, tile, boundary, &[])));
+            (!at_rest.open).then(|| faces().clone())
         } else {
             let mut nodes = (*at_rest).clone();
             nodes.meet(tiles, tile, boundary, &moving, |node| near.has(node));
-            (!nodes.open).then(|| nodes.faces(tiles, tile, boundary, &moving))
+            (!nodes.open).then(|| Arc::new(nodes.faces(tiles, tile, boundary, &moving)))
         };
-        (faces.map(Arc::new), new.then_some(at_rest))
+        (faces, new.then_some(at_rest))
     };
     let all: Vec<Found> = (0..tiles.len()).into_par_iter().map(of_tile).collect();
     let mut faces = OpenFaces {
         open: std::array::from_fn(|_| vec![1.0; tiles.cells()]),
         velocities: std::array::from_fn(|_| vec![0.0; tiles.cells()]),
+        bodies: std::array::from_fn(|_| vec![NO_BODY; tiles.cells()]),
+        any_body: false,
         volume: vec![1.0; tiles.cells()],
     };
     for (tile, (found, new)) in all.into_iter().enumerate() {
@@ -126,6 +151,8 @@ pub(super) fn open_faces(
         for axis in 0..3 {
             faces.open[axis][range.clone()].copy_from_slice(&found.open[axis]);
             faces.velocities[axis][range.clone()].copy_from_slice(&found.velocities[axis]);
+            faces.bodies[axis][range.clone()].copy_from_slice(&found.bodies[axis]);
+            faces.any_body |= found.bodies[axis].iter().any(|body| *body != NO_BODY);
         }
         faces.volume[range].copy_from_slice(&found.volume);
     }
@@ -179,7 +206,12 @@ fn node_place(node: IVec3) -> usize {
 impl TileNodes {
     fn open(within: f32) -> Self {
         let distances = vec![within; (NODES * NODES * NODES) as usize];
-        Self { distances, walled: std::array::from_fn(|_| vec![false; CELLS]), open: true }
+        Self {
+            distances,
+            walled: std::array::from_fn(|_| vec![false; CELLS]),
+            open: true,
+            faces: OnceLock::new(),
+        }
     }
 
     /// Puts bodies at the nodes for which `wanted` is true.
@@ -237,16 +269,16 @@ impl TileNodes {
 
     /// The faces between the nodes; `moving` are the bodies among those met that move.
     fn faces(&self, tiles: &Tiles, tile: usize, boundary: &impl Boundary, moving: &[u32]) -> TileFaces {
-        let (corner, cell_m) = (tiles.corner(tile), tiles.cell_m);
+        let cell_m = tiles.cell_m;
         let mut open: [Vec<f32>; 3] = std::array::from_fn(|_| vec![1.0; CELLS]);
         let mut velocities: [Vec<f32>; 3] = std::array::from_fn(|_| vec![0.0; CELLS]);
         let mut volume = Vec::with_capacity(CELLS);
-        let velocity = |place: Vec3| {
+        let mut bodies: [Vec<u32>; 3] = std::array::from_fn(|_| vec![NO_BODY; CELLS]);
+        let nearest = |place: Vec3| {
             let distance = |body: &u32| boundary.distance(*body, place, WITHIN * cell_m);
-            let nearest = moving.iter().map(|body| (distance(body), *body));
             let nearest =
-                nearest.min_by(|a, b| a.0.total_cmp(&b.0)).filter(|(distance, _)| *distance < cell_m);
-            nearest.map_or(Vec3::ZERO, |(_, body)| boundary.velocity(body, place))
+                moving.iter().map(|body| (distance(body), *body)).min_by(|a, b| a.0.total_cmp(&b.0));
+            nearest.filter(|(distance, _)| *distance < cell_m).map(|(_, body)| body)
         };
         for cell in 0..CELLS {
             let low = local(cell);
@@ -258,13 +290,15 @@ impl TileNodes {
                 let fraction = if self.walled[axis][cell] { 0.0 } else { fraction };
                 open[axis][cell] = fraction;
                 if fraction < 1.0 && !moving.is_empty() {
-                    let (b, c) = (IVec3::AXES[(axis + 1) % 3], IVec3::AXES[(axis + 2) % 3]);
-                    let middle = low.as_vec3() + 0.5 * (b + c).as_vec3();
-                    velocities[axis][cell] = velocity((corner.as_vec3() + middle) * cell_m)[axis];
+                    let place = face_centre(tiles, axis, tile * CELLS + cell);
+                    if let Some(body) = nearest(place) {
+                        velocities[axis][cell] = boundary.velocity(body, place)[axis];
+                        bodies[axis][cell] = body;
+                    }
                 }
             }
         }
-        TileFaces { open, velocities, volume }
+        TileFaces { open, velocities, bodies, volume }
     }
 }
 

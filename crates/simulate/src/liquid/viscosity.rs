@@ -158,13 +158,14 @@ pub(super) fn diffuse(
         pairs.fold(row.diagonal * x[i], |sum, (other, factor)| sum - factor * x[*other as usize])
     };
     let diagonal: Vec<f32> = rows.iter().map(|row| row.diagonal).collect();
-    let ended = conjugate_gradients(multiply, &diagonal, &right, &mut x, TOLERANCE);
+    let ended = conjugate_gradients(multiply, |_| Vec::new(), &diagonal, &right, &mut x, TOLERANCE);
     for ((axis, cell), x) in unknowns.iter().zip(&x) {
         faces.velocities[usize::from(*axis)][*cell as usize] = *x;
     }
     // Faces whose centres lie in a wall have the velocity by which that at the wall is right.
     for axis in 0..3 {
-        let in_wall = |cell: &usize| (0.0..0.5).contains(&solids.open[axis][*cell]) && solids.open[axis][*cell] > 0.0;
+        let in_wall =
+            |cell: &usize| (0.0..0.5).contains(&solids.open[axis][*cell]) && solids.open[axis][*cell] > 0.0;
         for cell in (0..tiles.cells()).filter(in_wall).collect::<Vec<_>>() {
             let (tile, at) = (cell / CELLS, local(cell % CELLS));
             let (mut sum, mut count) = (0.0, 0.0);

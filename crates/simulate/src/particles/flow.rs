@@ -3,6 +3,7 @@
 use super::contact::met;
 use super::travel::Travelled;
 use super::{ParticleSystem, emission};
+use crate::colliders::Impulse;
 use crate::forces::{Acting, Points};
 use crate::liquid::{self, Bodies, LiquidParticles, Material};
 use crate::{BlowUp, Step};
@@ -12,6 +13,7 @@ use shot::{
     Element,
     particles::{ContactOutcome, Liquid, Particles},
 };
+use std::collections::BTreeMap;
 
 /// Most steps that a substep is divided into.
 const MAX_STEPS: u32 = 16;
@@ -29,17 +31,19 @@ impl ParticleSystem {
         particles: &Particles,
         liquid: &Liquid,
         newborn: &[f32],
-    ) -> Result<Travelled, BlowUp> {
+    ) -> Result<(Travelled, Vec<Impulse>), BlowUp> {
         let mut met = met(step, &particles.contact);
         let filled = emission::filled_solid(particles);
         for (met, body) in met.iter_mut().zip(step.colliders.list()) {
             *met &= particles.contact.enabled && Some(body.now.element) != filled;
         }
         let cell_m = 2.0 * liquid.spacing_m;
-        let boundary = Bodies { colliders: step.colliders, met: &met, cell_m };
+        let pushes = particles.contact.push;
+        let given = BTreeMap::new();
+        let mut boundary = Bodies { colliders: step.colliders, met: &met, cell_m, pushes, given };
         let newborn = &self.drop_enclosed(&boundary, newborn)[..];
         if self.set.len() == 0 || step.dt <= 0.0 {
-            return Ok(Travelled::default());
+            return Ok((Travelled::default(), Vec::new()));
         }
         // What meets a solid goes on along it, unless it ends there: the flow around it is that of the grid.
         let mut particles = particles.clone();
@@ -52,6 +56,7 @@ impl ParticleSystem {
         let dt = step.dt / steps as f32;
         let material = Material {
             spacing_m: liquid.spacing_m,
+            density_kg_m3: liquid.density_kg_m3,
             viscosity_m2_s: liquid.viscosity_pa_s / liquid.density_kg_m3.max(1e-3),
             wall_friction: liquid.wall_friction,
         };
@@ -67,16 +72,20 @@ impl ParticleSystem {
                 velocities: &mut set.velocities,
                 gradients: &mut set.gradients,
             };
-            let (displacements, _) = liquid::flow(columns, &material, dt, &boundary, &mut self.still_bodies);
-            set.positions.par_iter_mut().zip(&displacements).for_each(|(position, by)| *position += *by);
+            let flow = liquid::flow(columns, &material, dt, &boundary, &mut self.still_bodies);
+            boundary.take(&flow.given);
+            set.positions.par_iter_mut().zip(&flow.displacements).for_each(|(position, by)| *position += *by);
         }
         // Bodies are met once on the whole way, since they too are known at both ends of the substep.
         let ends = std::mem::replace(&mut self.set.positions, start);
         let ways: Vec<Vec3> =
             ends.iter().zip(&self.set.positions).map(|(end, start)| *end - *start).collect();
+        let impulses = boundary.impulses();
         let with = (&Acting::default(), met, step.dt);
         let range = 0..self.set.len();
-        self.travel_by(step, (element, &particles), with, range, Some(&fractions), Some(&ways))
+        let travelled =
+            self.travel_by(step, (element, &particles), with, range, Some(&fractions), Some(&ways))?;
+        Ok((travelled, impulses))
     }
 
     /// Drops those of the last particles, which are new, that lie within bodies: there is no room for liquid. Gives the fractions

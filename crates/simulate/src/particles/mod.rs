@@ -295,7 +295,11 @@ impl Solver for ParticleSolver {
             let left = system.give_birth(step, &self.meshes, &crowds)?;
             system.steer(step, particles);
             let travelled = match &particles.liquid {
-                Some(liquid) => system.flow(step, element, particles, liquid, &left)?,
+                Some(liquid) => {
+                    let (travelled, impulses) = system.flow(step, element, particles, liquid, &left)?;
+                    self.exchange.impulses.extend(impulses);
+                    travelled
+                }
                 None => {
                     let mut travelled = system.travel(step, element, particles, 0..old, None)?;
                     let newborn =

@@ -1,6 +1,7 @@
 //! Liquid in shots.
 
 mod basin;
+mod floats;
 mod same_bytes;
 
 use glam::Vec3;
@@ -61,14 +62,4 @@ fn basin(shot: &mut Shot, inside: Vec3) {
         plate("End", Vec3::new(wall, y, z), Vec3::new(side * half.x, 0.5 * y, 0.0));
         plate("Side", Vec3::new(inside.x, y, wall), Vec3::new(0.0, 0.5 * y, side * half.z));
     }
-}
-
-/// The particles of an element after so many frames.
-fn after(shot: &Shot, id: Id, frames: u32) -> frames::Particles {
-    let mut simulation = Simulation::new(shot, &Default::default()).unwrap();
-    let mut frame = simulation.write();
-    for _ in 0..frames {
-        frame = simulation.advance().unwrap();
-    }
-    frame.particles.remove(&id).unwrap_or_default()
 }

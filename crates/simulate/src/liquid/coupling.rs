@@ -1,0 +1,174 @@
+//! Free bodies in the pressure: each is six more unknowns, which the pressure moves at once and which take it out on the liquid
+//! (C. Batty, F. Bertails and R. Bridson, *A fast variational framework for accurate solid-fluid coupling*, 2007, section 4).
+//!
+//! A body with velocity v and angular velocity ω about its centre moves the closed part of a face along an axis by
+//! (v + ω × r) · e, and the pressure of the liquid cell beside the face gives the body an impulse along e. With the sums G of ± (1 − α) e and T
+//! of ± (1 − α) r × e over the faces of a cell, the cells' equations gain G · (m⁻¹ Σ G q) + T · (I⁻¹ Σ T q), times ρ Δx³.
+
+use super::solids::{Boundary, NO_BODY, OpenFaces, face_centre};
+use geometry::tiles::{CELLS, Tiles, local};
+use glam::{IVec3, Mat3, Vec3};
+use std::collections::BTreeMap;
+
+/// A free body as the pressure sees it.
+#[derive(Clone, Copy, Debug, PartialEq)]
+pub struct FreeBody {
+    /// 1 / m, 1/kg.
+    pub inverse_mass: f32,
+    /// I⁻¹ about the centre, 1/(kg m²).
+    pub inverse_inertia: Mat3,
+    /// Centre of mass, m.
+    pub centre: Vec3,
+}
+
+/// What the pressure gives a body in a step.
+#[derive(Clone, Copy, Debug, PartialEq)]
+pub struct Given {
+    /// The body.
+    pub body: u32,
+    /// Impulse, N s.
+    pub impulse: Vec3,
+    /// Angular impulse about its centre, N m s.
+    pub angular_impulse: Vec3,
+    /// Change of its velocity, m/s.
+    pub velocity: Vec3,
+    /// Change of its angular velocity, rad/s.
+    pub angular_velocity: Vec3,
+    /// Its centre, m.
+    pub centre: Vec3,
+}
+
+impl Given {
+    /// What it adds to the velocity of the body at a place, m/s.
+    pub fn velocity_at(&self, place: Vec3) -> Vec3 {
+        self.velocity + self.angular_velocity.cross(place - self.centre)
+    }
+}
+
+/// A liquid cell beside a body.
+struct Beside {
+    /// Number of the cell among the liquid ones.
+    row: u32,
+    /// Sum of ± (1 − α) e.
+    along: Vec3,
+    /// Sum of ± (1 − α) r × e, m.
+    about: Vec3,
+}
+
+/// The way from the centre of a liquid cell to the wall of a body beyond a closed face. Along it the pressure goes on as it came
+/// from the cell on the other side, so that a body is borne by the volume that it displaces, wherever its wall lies in a cell.
+struct ToWall {
+    /// Numbers of the cell and of that on its other side among the liquid ones.
+    rows: [u32; 2],
+    /// The way, in cells, times ± (1 − α) e and ± (1 − α) r × e.
+    along: Vec3,
+    about: Vec3,
+}
+
+/// The free bodies that liquid touches.
+pub(super) struct Coupling {
+    bodies: Vec<(u32, FreeBody, Vec<Beside>)>,
+    /// By body, in their order.
+    walls: Vec<Vec<ToWall>>,
+    /// ρ Δx³, kg.
+    mass: f32,
+}
+
+impl Coupling {
+    /// Of the liquid `cells`, in their order.
+    pub fn new(
+        tiles: &Tiles,
+        solids: &OpenFaces,
+        (cells, number): (&[u32], &[u32]),
+        boundary: &impl Boundary,
+        density_kg_m3: f32,
+    ) -> Self {
+        let mut bodies: BTreeMap<u32, (FreeBody, Vec<Beside>, Vec<ToWall>)> = BTreeMap::new();
+        for (row, &cell) in cells.iter().enumerate().filter(|_| solids.any_body) {
+            let (tile, at) = (cell as usize / CELLS, local(cell as usize % CELLS));
+            for side in 0..6 {
+                let (axis, above) = (side / 2, side % 2 == 1);
+                let face = if above { tiles.cell(tile, at + IVec3::AXES[axis]) } else { Some(cell as usize) };
+                let Some(face) = face.filter(|face| solids.bodies[axis][*face] != NO_BODY) else { continue };
+                let body = solids.bodies[axis][face];
+                let Some(free) = boundary.free_body(body) else { continue };
+                let direction = if above { Vec3::AXES[axis] } else { -Vec3::AXES[axis] };
+                let along = direction * (1.0 - solids.open[axis][face]);
+                let about = (face_centre(tiles, axis, face) - free.centre).cross(along);
+                let (_, list, walls) = bodies.entry(body).or_insert_with(|| (free, Vec::new(), Vec::new()));
+                let step = if above { -IVec3::AXES[axis] } else { IVec3::AXES[axis] };
+                let other = tiles.cell(tile, at + step).map(|other| number[other]);
+                if let Some(other) = other.filter(|other| (*other as usize) < cells.len())
+                    && solids.open[axis][face] <= 0.0
+                {
+                    let way = solids.volume[cell as usize] - 0.5;
+                    walls.push(ToWall { rows: [row as u32, other], along: along * way, about: about * way });
+                }
+                match list.last_mut().filter(|last| last.row == row as u32) {
+                    Some(last) => (last.along, last.about) = (last.along + along, last.about + about),
+                    None => list.push(Beside { row: row as u32, along, about }),
+                }
+            }
+        }
+        let mut walls = Vec::new();
+        let part = |(body, (free, list, own))| {
+            walls.push(own);
+            (body, free, list)
+        };
+        let bodies = bodies.into_iter().map(part).collect();
+        Self { bodies, walls, mass: density_kg_m3 * tiles.cell_m.powi(3) }
+    }
+
+    /// What the pressure `q` at the walls gives the bodies.
+    pub fn give(&self, q: &[f32]) -> Vec<Given> {
+        self.given(q, true)
+    }
+
+    /// What the pressure `q` gives the bodies: as the equations have it, or with its rise up to the walls.
+    fn given(&self, q: &[f32], at_walls: bool) -> Vec<Given> {
+        let of = |((body, free, list), walls): (&(u32, FreeBody, Vec<Beside>), &Vec<ToWall>)| {
+            let (mut impulse, mut angular) = (glam::DVec3::ZERO, glam::DVec3::ZERO);
+            for Beside { row, along, about } in list {
+                let q = f64::from(q[*row as usize]);
+                impulse += along.as_dvec3() * q;
+                angular += about.as_dvec3() * q;
+            }
+            for ToWall { rows, along, about } in walls.iter().filter(|_| at_walls) {
+                let [own, other] = rows.map(|row| f64::from(q[row as usize]));
+                impulse += along.as_dvec3() * (own - other);
+                angular += about.as_dvec3() * (own - other);
+            }
+            let (impulse, angular) = (impulse.as_vec3() * self.mass, angular.as_vec3() * self.mass);
+            Given {
+                body: *body,
+                impulse,
+                angular_impulse: angular,
+                velocity: impulse * free.inverse_mass,
+                angular_velocity: free.inverse_inertia * angular,
+                centre: free.centre,
+            }
+        };
+        self.bodies.iter().zip(&self.walls).map(of).collect()
+    }
+
+    /// What the bodies add to the rows of the equations.
+    pub fn rows(&self, q: &[f32]) -> Vec<(u32, f32)> {
+        let given = self.given(q, false);
+        let each = self.bodies.iter().zip(&given).flat_map(|((.., list), given)| {
+            list.iter().map(|Beside { row, along, about }| {
+                (*row, along.dot(given.velocity) + about.dot(given.angular_velocity))
+            })
+        });
+        each.collect()
+    }
+
+    /// Adds to the diagonal of the equations.
+    pub fn add_diagonal(&self, diagonal: &mut [f32]) {
+        for (_, free, list) in &self.bodies {
+            for Beside { row, along, about } in list {
+                let turned = about.dot(free.inverse_inertia * *about);
+                diagonal[*row as usize] += self.mass * (free.inverse_mass * along.length_squared() + turned);
+            }
+        }
+    }
+}
