@@ -129,12 +129,13 @@ impl Coupling {
         let of = |((body, free, list), walls): (&(u32, FreeBody, Vec<Beside>), &Vec<ToWall>)| {
             let (mut impulse, mut angular) = (glam::DVec3::ZERO, glam::DVec3::ZERO);
             for Beside { row, along, about } in list {
-                let q = f64::from(q[*row as usize]);
+                // Liquid comes off a body rather than draws it along.
+                let q = f64::from(if at_walls { q[*row as usize].max(0.0) } else { q[*row as usize] });
                 impulse += along.as_dvec3() * q;
                 angular += about.as_dvec3() * q;
             }
             for ToWall { rows, along, about } in walls.iter().filter(|_| at_walls) {
-                let [own, other] = rows.map(|row| f64::from(q[row as usize]));
+                let [own, other] = rows.map(|row| f64::from(q[row as usize].max(0.0)));
                 impulse += along.as_dvec3() * (own - other);
                 angular += about.as_dvec3() * (own - other);
             }
