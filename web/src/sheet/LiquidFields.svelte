@@ -3,24 +3,23 @@
   import ParameterRows from "../fields/ParameterRows.svelte";
   import Section from "../fields/Section.svelte";
   import type { Element, Operation, Particles } from "../api/client";
-  import { asLiquid } from "../state/liquid";
+  import { asGrains, asLiquid } from "../state/liquid";
   import { selection } from "../state/selection.svelte";
   import { shot } from "../state/shot.svelte";
   import { meant } from "../state/target";
-  import { values } from "../state/values.svelte";
   import LiquidForecast from "./LiquidForecast.svelte";
 
   let { element, particles }: { element: Element; particles: Particles } = $props();
   const at = (path: string) => ({ element, ids: selection.with(element.id), path: `kind.particles.${path}` });
 
-  /** Grains become a liquid: of one size, at rest, without drag. */
-  function make() {
+  /** Grains become a liquid, or a liquid grains. */
+  function make(label: string, as: (particles: Particles) => Particles) {
     const all = meant(at("liquid")).map(({ id }) => id);
     const change = ({ id, kind }: Element, index: number): Operation[] =>
       all.includes(id) && "particles" in kind
-        ? [{ op: "add", path: `/elements/${index}/kind/particles`, value: asLiquid(kind.particles) }]
+        ? [{ op: "add", path: `/elements/${index}/kind/particles`, value: as(kind.particles) }]
         : [];
-    void shot.edit(`${element.name} as a liquid`, ({ elements }) => elements.flatMap(change));
+    void shot.edit(label, ({ elements }) => elements.flatMap(change));
   }
 </script>
 
@@ -28,12 +27,14 @@
   <Section title="Liquid">
     <ParameterRows target={at("liquid")} />
     <LiquidForecast {element} />
-    <button class="btn mt-1" onclick={() => values.assign(at("liquid"), "Liquid", null)}
+    <button class="btn mt-1" onclick={() => make(`${element.name} as grains`, asGrains)}
       >Make them grains</button
     >
   </Section>
 {:else}
   <Section title="Liquid" note="keeps its volume">
-    <button class="btn mt-1" onclick={make}>Make a liquid</button>
+    <button class="btn mt-1" onclick={() => make(`${element.name} as a liquid`, asLiquid)}
+      >Make a liquid</button
+    >
   </Section>
 {/if}

@@ -52,3 +52,13 @@ export function asLiquid(particles: Particles): Particles {
     steering: {},
   } as Particles;
 }
+
+/** A liquid as grains, which come by a number. */
+export function asGrains(particles: Particles): Particles {
+  const schedule = particles.emission?.schedule;
+  const ofLiquid = schedule && LIQUID_SCHEDULES.some(([way]) => way in schedule);
+  const emission = ofLiquid
+    ? { ...particles.emission, schedule: { rate: { per_s: 200 } } }
+    : particles.emission;
+  return { ...particles, liquid: null, emission } as Particles;
+}

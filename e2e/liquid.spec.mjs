@@ -1,0 +1,69 @@
+// Liquid from an empty shot: filled and forecast, played, made a mesh, and poured.
+import { expect, test } from "./test.mjs";
+import { add, computed, goTo, newShot, pick, saved, shown, tab, type } from "./desk.mjs";
+import { Server } from "./server.mjs";
+
+let server;
+test.beforeAll(async () => {
+  server = await new Server().start();
+});
+test.afterAll(() => server.end());
+
+const sheet = (page) => page.getByRole("complementary", { name: "Sheet" });
+const reading = (page) => page.getByTestId("reading");
+
+async function play(page) {
+  await page.getByRole("button", { name: "Play", exact: true }).click();
+  await computed(page);
+  const pause = page.getByRole("button", { name: "Pause" });
+  if (await pause.isVisible()) await pause.click();
+}
+
+test("a block of water falls, is forecast before and scrubbed after, and its surface is a mesh", async ({
+  page,
+}) => {
+  await newShot(page, server.address, { name: "Water", last: 12 });
+  await add(page, "Plane");
+  await add(page, "Block of liquid");
+  await tab(page, "Births");
+  await type(page, "Size x", "0.3");
+  await type(page, "Size z", "0.3");
+  await tab(page, "Body");
+  await type(page, "Spacing, mm", "30");
+  // 0.3 × 0.5 × 0.3 m³ at 30 mm.
+  await expect(page.getByTestId("forecast-of-liquid")).toContainText("About 1,667 particles, 208 voxels");
+  await play(page);
+  await goTo(page, 12, 1, 12);
+  await expect(reading(page)).toContainText(/1,\d\d\d particles/);
+
+  await page.getByRole("button", { name: "+ finish" }).click();
+  await page
+    .getByRole("menuitem", { name: /^Mesh of particles / })
+    .last()
+    .click();
+  await expect(sheet(page).getByText("the surface of a liquid")).toBeVisible();
+  await goTo(page, 6, 1, 12);
+  await shown(page);
+  await expect(reading(page)).toHaveText("frame 6 · finished");
+  await expect(page.getByTestId("gives")).toHaveText("Gives 12 frames, 1–12.");
+});
+
+test("a jet pours by its speed or by a volume, and grains become a liquid and back", async ({ page }) => {
+  await newShot(page, server.address, { name: "Pour", last: 10 });
+  await add(page, "Plane");
+  await add(page, "Jet of liquid");
+  await tab(page, "Births");
+  await pick(page, "Born", "a volume a second");
+  await type(page, "Flow, l/s", "2");
+  await saved(page, "Flow");
+  await tab(page, "Body");
+  // 2 l/s for 9 / 24 s at 20 mm.
+  await expect(page.getByTestId("forecast-of-liquid")).toContainText("About 94 particles");
+  await play(page);
+  await goTo(page, 10, 1, 10);
+  await expect(reading(page)).toContainText(/9\d particles/);
+
+  await sheet(page).getByRole("button", { name: "Make them grains" }).click();
+  await sheet(page).getByRole("button", { name: "Make a liquid" }).click();
+  await expect(page.getByTestId("forecast-of-liquid")).toBeVisible();
+});
