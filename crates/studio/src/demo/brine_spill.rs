@@ -47,12 +47,12 @@ const GROUND: f32 = 0.05;
 pub(super) fn shot() -> (Shot, Vec<File>) {
     let mut shot = quay::pier("Brine spill");
     shot.about = "A jar of brine is knocked over: the liquid runs out between the cobbles.".to_owned();
-    shot.timing.last = 84;
+    shot.timing.last = 72;
     shot.physics.substeps = 4;
     cobbles(&mut shot);
     shot.add(jar());
     let brine = shot.add(brine());
-    let mesh = FinishOperation::ParticleMesh { radius: 0.85, reach: 2.0, edge: 0.6, passes: 4 };
+    let mesh = FinishOperation::ParticleMesh { radius: 0.8, reach: 2.2, edge: 0.5, passes: 5 };
     let finish = Finish { element: Some(brine), ..Finish::new(mesh) };
     shot.add(Element::new("Surface of the brine", ElementKind::Finish(finish)));
     let camera = Camera {
@@ -63,8 +63,8 @@ pub(super) fn shot() -> (Shot, Vec<File>) {
         ..Camera::default()
     };
     let camera = Element::new("Cobble camera", ElementKind::Camera(camera))
-        .at(0.42, 0.52, 1.1)
-        .turned(-0.34, 0.32, 0.0);
+        .at(0.5, 0.5, 1.04)
+        .turned(-0.38, 0.26, 0.0);
     shot.camera = Some(shot.add(camera));
     quay::evening(&mut shot);
     set::market(&mut shot, set::Lamps { glow: 2.0 });
@@ -80,8 +80,8 @@ pub(super) fn shot() -> (Shot, Vec<File>) {
 fn cobbles(shot: &mut Shot) {
     let stone = Look {
         image: Some("granite".to_owned()),
-        albedo: Vec3::splat(0.5),
-        roughness: 0.34,
+        albedo: Vec3::splat(0.4),
+        roughness: 0.42,
         variation: 0.35,
         ..Look::default()
     };
@@ -105,7 +105,7 @@ fn jar() -> Element {
     let mut jar = Element::solid("Jar", Shape::Mesh { asset: "jar".to_owned(), scale: 1.0 }, Moves::Animated);
     let solid = jar.as_solid_mut().expect("a solid");
     solid.body.collision = Collision::Exact;
-    solid.look = Look { albedo: Vec3::new(0.28, 0.1, 0.035), roughness: 0.18, ..Look::default() };
+    solid.look = Look { albedo: Vec3::new(0.17, 0.07, 0.035), roughness: 0.2, ..Look::default() };
     let channel = |value: &dyn Fn(f32) -> f32| {
         let keys = (0..=20).map(|i| {
             let part = i as f32 / 20.0;
@@ -126,13 +126,13 @@ fn jar() -> Element {
 fn brine() -> Element {
     let shape = Shape::Mesh { asset: "brine".to_owned(), scale: 1.0 };
     let brine = Particles {
-        liquid: Some(Liquid { spacing_m: 0.005, density_kg_m3: 1_150.0, ..Liquid::default() }),
+        liquid: Some(Liquid { spacing_m: 0.007, density_kg_m3: 1_150.0, ..Liquid::default() }),
         source: Source::Shape { shape, domain: EmissionDomain::Surface },
         emission: Emission { schedule: EmissionSchedule::Fill {}, ..Emission::default() },
         start: Start { speed_m_s: 0.0, spread_rad: 0.0, lifespan_s: None, ..Start::default() },
         body: ParticleBody { drag: 0.0, ..ParticleBody::default() },
         look: Look {
-            albedo: Vec3::new(0.93, 0.97, 0.9),
+            albedo: Vec3::new(0.88, 0.96, 0.8),
             roughness: 0.02,
             transmission: 1.0,
             refractive_index: 1.34,

@@ -80,7 +80,7 @@ const SAMPLES: &[Sample] = &[
     sample!("Drying cloths", drying_cloths, 30),
     sample!("Basin shimmer", basin_shimmer, 40),
     sample!("Bait bag", bait_bag, 60),
-    sample!("Brine spill", brine_spill, 44),
+    sample!("Brine spill", brine_spill, 33),
 ];
 
 /// Assets that are in a folder already, by name: the samples share most.
