@@ -11,6 +11,9 @@ use glam::Vec3;
 use serde::Serialize;
 use sha2::{Digest, Sha256};
 
+/// Changes when liquids are computed in another way, so that frames computed before are stale.
+const LIQUIDS: &[u8] = b"liquids 1";
+
 pub(super) fn unsolved(_: Id, _: f64) -> Option<crate::world::Pose> {
     None
 }
@@ -108,6 +111,9 @@ pub(super) fn parts_digest(shot: &Shot, sampler: &Sampler, frame: f64, parts: &[
             ElementKind::Region(_) | ElementKind::Curve(_) => serde_json::to_vec(&element.kind),
             ElementKind::Particles(particles) => {
                 hash.update(meant(shot, particles.filters()));
+                if particles.liquid.is_some() {
+                    hash.update(LIQUIDS);
+                }
                 if matches!(particles.emission.schedule, EmissionSchedule::Total { .. })
                     && particles.emission.to_frame.is_none()
                 {
