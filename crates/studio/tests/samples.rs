@@ -51,7 +51,8 @@ fn a_sample_cut_anywhere_goes_on_with_the_same_bytes(
         "Net drop",
         "Drying cloths",
         "Basin shimmer",
-        "Bait bag"
+        "Bait bag",
+        "Brine spill"
     )]
     name: &str,
 ) {

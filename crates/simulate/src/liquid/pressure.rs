@@ -141,9 +141,14 @@ impl<'a> Equations<'a> {
             let (tile, at) = (cell / CELLS, local(cell % CELLS));
             let around = IVec3::AXES.into_iter().flat_map(|axis| [axis, -axis]);
             let is_surface = around.into_iter().any(|by| {
-                tiles.cell(tile, at + by).is_some_and(|other| {
-                    self.filling.distance[other] >= 0.0 && self.solids.volume[other] > 0.0
-                })
+                let Some(other) = tiles.cell(tile, at + by) else { return false };
+                if self.solids.volume[other] <= 0.0 {
+                    return false;
+                }
+                // Beyond a wall thinner than a cell there may be none.
+                let face = if by.max_element() > 0 { other } else { cell };
+                let axis = by.abs().to_array().iter().position(|step| *step == 1).unwrap_or(0);
+                self.filling.distance[other] >= 0.0 || self.solids.open[axis][face] <= 0.0
             });
             let least = if is_surface { 0.0 } else { -MOST_SPREAD };
             let excess = (self.filling.fraction[cell] - 1.0).clamp(least, MOST_SPREAD);

@@ -135,11 +135,12 @@ pub(super) fn diffuse(
                 if numbers.is_air(a, beside) || numbers.is_air(b, after) || numbers.is_air(b, before) {
                     continue;
                 }
-                let mut weight = viscosity * 0.25 * corners.into_iter().flatten().map(holds).sum::<f32>();
-                if numbers.0[a][beside] == FIXED {
-                    // The wall is nearer than the next face.
-                    weight /= wall_distance(solids.open[a][cell], solids.open[a][beside]);
-                }
+                let weight = if numbers.0[a][beside] == FIXED {
+                    // The wall is nearer than the next face, and holds by its friction.
+                    viscosity * friction / wall_distance(solids.open[a][cell], solids.open[a][beside])
+                } else {
+                    viscosity * 0.25 * corners.into_iter().flatten().map(holds).sum::<f32>()
+                };
                 row.diagonal += weight;
                 add(&mut row, a, beside, weight);
                 add(&mut row, b, after, sign as f32 * weight);

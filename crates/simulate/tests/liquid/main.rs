@@ -3,6 +3,8 @@
 mod basin;
 mod floats;
 mod same_bytes;
+mod sources;
+mod walls;
 
 use glam::Vec3;
 use shot::{

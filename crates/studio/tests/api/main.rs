@@ -9,6 +9,7 @@ mod events;
 mod films;
 mod finishing;
 mod history;
+mod liquids;
 mod looks;
 mod motion;
 mod moving_meshes;

@@ -1,0 +1,132 @@
+//! Where liquid comes from, and how much.
+
+use super::*;
+use rstest::rstest;
+use shot::motion::Channel;
+use simulate::PrepareError;
+
+/// The particles of an element after so many frames.
+fn after(shot: &Shot, id: Id, frames: u32) -> frames::Particles {
+    let mut simulation = Simulation::new(shot, &Default::default()).unwrap();
+    let mut frame = simulation.write();
+    for _ in 0..frames {
+        frame = simulation.advance().unwrap();
+    }
+    frame.particles.remove(&id).unwrap_or_default()
+}
+
+fn of_spacing(spacing_m: f32) -> Liquid {
+    Liquid { spacing_m, ..Liquid::default() }
+}
+
+#[rstest]
+#[case(Shape::sphere(0.1), 4.0 / 3.0 * std::f32::consts::PI * 0.001)]
+#[case(Shape::cuboid(0.3, 0.1, 0.2), 0.006)]
+#[case(Shape::Cylinder { radius_m: 0.1, height_m: 0.2 }, std::f32::consts::PI * 0.002)]
+fn a_closed_shape_is_filled_by_its_volume(#[case] shape: Shape, #[case] volume: f32) {
+    for spacing in [0.02, 0.012] {
+        let mut shot = bare(4);
+        let id =
+            shot.add(element("Drop", liquid(of_spacing(spacing), shape.clone(), EmissionSchedule::Fill {})));
+        let count = after(&shot, id, 1).len() as f32;
+        assert!((count * spacing.powi(3) / volume - 1.0).abs() < 0.06, "{count} at {spacing}");
+    }
+}
+
+#[test]
+fn the_bodies_of_a_solid_are_filled_one_and_all_and_are_no_wall_to_their_liquid() {
+    let mut shot = bare(12);
+    let mut figure = Element::solid("Figure", Shape::cuboid(0.2, 0.2, 0.2), Moves::Still);
+    figure.as_solid_mut().unwrap().copies = Some(shot::Copies {
+        count: [2, 1, 1],
+        spacing_m: Vec3::new(0.6, 1.0, 1.0),
+        position_jitter_m: 0.0,
+        orientation_jitter_rad: 0.0,
+        seed: 1,
+    });
+    let figure = shot.add(figure.at(0.0, 1.0, 0.0));
+    let mut melts = liquid(of_spacing(0.02), Shape::sphere(0.1), EmissionSchedule::Fill {});
+    melts.source = Source::Solid { solid: figure, domain: EmissionDomain::Surface };
+    let id = shot.add(element("Wax", melts));
+    let first = after(&shot, id, 1);
+    assert!((first.len() as f32 / 2_000.0 - 1.0).abs() < 0.04, "{}", first.len());
+    let left = first.positions.iter().filter(|x| x.x < 0.0).count();
+    assert!((left as f32 / 1_000.0 - 1.0).abs() < 0.04, "{left}");
+    // It falls out of them.
+    let later = after(&shot, id, 12);
+    let fallen = 0.5 * 9.81 * (12.0f32 / 24.0).powi(2);
+    let mean = later.positions.iter().map(|x| x.y).sum::<f32>() / later.len() as f32;
+    assert!((1.0 - mean - fallen).abs() < 0.08, "{mean}");
+}
+
+#[test]
+fn there_is_no_liquid_within_other_bodies() {
+    let mut shot = bare(4);
+    shot.add(Element::solid("Stone", Shape::cuboid(0.2, 0.4, 0.4), Moves::Still).at(0.1, 0.0, 0.0));
+    let block = liquid(of_spacing(0.02), Shape::cuboid(0.4, 0.2, 0.2), EmissionSchedule::Fill {});
+    let id = shot.add(element("Water", block));
+    let particles = after(&shot, id, 1);
+    assert!((particles.len() as f32 / 1_000.0 - 1.0).abs() < 0.05, "{}", particles.len());
+    assert!(particles.positions.iter().all(|x| x.x < 1e-3));
+}
+
+#[test]
+fn a_flow_gives_its_volume_whatever_the_spacing_at_the_speed_of_its_area() {
+    for spacing in [0.02, 0.01] {
+        let mut shot = bare(13);
+        let nozzle =
+            liquid(of_spacing(spacing), Shape::plane(0.1, 0.1), EmissionSchedule::Flow { m3_s: 0.005 });
+        let id = shot.add(element("Spout", nozzle));
+        shot.elements.retain(|element| element.name != "Gravity");
+        let particles = after(&shot, id, 12);
+        let volume = particles.len() as f32 * spacing.powi(3);
+        assert!((volume / (0.005 * 0.5) - 1.0).abs() < 0.01, "{volume}");
+        // 5 l/s through 0.01 m².
+        let mean = particles.velocities.iter().map(|v| v.y).sum::<f32>() / particles.len() as f32;
+        assert!((mean - 0.5).abs() < 0.05, "{mean}");
+    }
+}
+
+#[test]
+fn a_jet_gives_its_speed_times_its_area_also_keyed() {
+    let mut shot = bare(25);
+    let mut jet = liquid(of_spacing(0.02), Shape::plane(0.1, 0.2), EmissionSchedule::Jet {});
+    jet.start.speed_m_s = 1.0;
+    let steady = shot.add(element("Steady", jet.clone()).at(2.0, 0.0, 0.0));
+    let path = "kind.particles.start.speed_m_s";
+    let rising = element("Rising", jet).keyed(path, Channel::keyed([(1.0, 0.0f32), (25.0, 2.0)]));
+    let rising = shot.add(rising);
+    for id in [steady, rising] {
+        let volume = after(&shot, id, 24).len() as f32 * 0.02f32.powi(3);
+        // In the mean 1 m/s for 1 s.
+        assert!((volume / 0.02 - 1.0).abs() < 0.02, "{volume}");
+    }
+}
+
+#[test]
+fn a_span_of_frames_limits_a_jet() {
+    let mut shot = bare(24);
+    let mut jet = liquid(of_spacing(0.02), Shape::plane(0.1, 0.1), EmissionSchedule::Jet {});
+    jet.start.speed_m_s = 1.0;
+    (jet.emission.from_frame, jet.emission.to_frame) = (Some(7), Some(13));
+    let id = shot.add(element("Jet", jet));
+    assert_eq!(after(&shot, id, 5).len(), 0);
+    let volume = after(&shot, id, 23).len() as f32 * 0.02f32.powi(3);
+    assert!((volume / (0.01 * 0.25) - 1.0).abs() < 0.02, "{volume}");
+}
+
+#[test]
+fn what_is_open_or_too_fine_is_refused_before_anything_is_allocated() {
+    let refused = |shape: Shape, spacing: f32| {
+        let mut shot = bare(4);
+        shot.add(element("Drop", liquid(of_spacing(spacing), shape, EmissionSchedule::Fill {})));
+        Simulation::new(&shot, &Default::default()).err().expect("it is refused")
+    };
+    assert!(matches!(refused(Shape::plane(1.0, 1.0), 0.02), PrepareError::NoPlace { .. }));
+    match refused(Shape::cuboid(10.0, 10.0, 10.0), 0.001) {
+        PrepareError::TooMuch { what, .. } => {
+            assert!(what.contains("particles at once") && what.contains("GB"), "{what}")
+        }
+        other => panic!("{other}"),
+    }
+}
