@@ -43,7 +43,7 @@ async fn a_liquid_is_foreseen_before_it_is_played() {
     };
     assert_eq!(ask(77).await.0, StatusCode::NOT_FOUND);
     let (status, problem) = ask(8).await;
-    assert_eq!(status, StatusCode::BAD_REQUEST, "{problem}");
+    assert_eq!(status, StatusCode::UNPROCESSABLE_ENTITY, "{problem}");
 }
 
 #[tokio::test(flavor = "multi_thread")]
