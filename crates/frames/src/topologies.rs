@@ -170,6 +170,12 @@ pub fn known_topology(hash: Fingerprint) -> Option<Arc<Topology>> {
     KNOWN.lock().unwrap_or_else(PoisonError::into_inner).all.get(&hash).and_then(Weak::upgrade)
 }
 
+/// A topology as the one of its kind that is in use, so that a reader that knows the hash finds it.
+pub(crate) fn in_use(topology: &Arc<Topology>) -> Arc<Topology> {
+    shared(topology.hash(), || Ok::<_, std::convert::Infallible>(topology.clone()))
+        .unwrap_or(topology.clone())
+}
+
 /// The one copy of a topology that all frames of the process share; `load` is
 /// called if it is not in use.
 pub(crate) fn shared<E>(

@@ -97,18 +97,37 @@ pub fn fill(mesh: &Mesh, spacing_m: f32) -> Vec<Vec3> {
     let bounds = mesh.bounds();
     let edge = SIDE as f32 * spacing_m;
     let (low, high) = ((bounds.min / edge).floor().as_ivec3(), (bounds.max / edge).floor().as_ivec3());
-    let count = high - low + 1;
-    let of_block = |i: i32| {
-        let block = low + IVec3::new(i % count.x, i / count.x % count.y, i / (count.x * count.y));
+    let mut blocks = Vec::new();
+    let side = (high - low + 1).max_element().max(1) as u32;
+    blocks_near(&surface, edge, low, side.next_power_of_two() as i32, &mut blocks);
+    let of_block = |(block, whole): (IVec3, bool)| {
         let corner = block.as_vec3() * edge;
         let within = |point: &Vec3| {
             let at = corner + *point * spacing_m;
-            let inside = at.cmpge(bounds.min).all() && at.cmple(bounds.max).all() && surface.contains(at);
-            inside.then_some(at)
+            (whole || surface.contains(at)).then_some(at)
         };
         BLOCK.iter().filter_map(within).collect::<Vec<_>>()
     };
-    (0..count.element_product()).into_par_iter().flat_map_iter(of_block).collect()
+    blocks.into_par_iter().flat_map_iter(of_block).collect()
+}
+
+/// The blocks among `side`³ from `low` on that are at least partly within a surface, and whether they are wholly so. Cubes of blocks
+/// that are far from the surface are not divided, so that empty room costs nothing.
+fn blocks_near(surface: &Surface, edge: f32, low: IVec3, side: i32, found: &mut Vec<(IVec3, bool)>) {
+    let width = side as f32 * edge;
+    let centre = low.as_vec3() * edge + 0.5 * width;
+    // Half of the diagonal.
+    let away = surface.nearest(centre, 0.87 * width).is_none();
+    if away && !surface.contains(centre) {
+        return;
+    }
+    if side == 1 {
+        return found.push((low, away));
+    }
+    for i in 0..8 {
+        let corner = low + IVec3::new(i & 1, i >> 1 & 1, i >> 2) * (side / 2);
+        blocks_near(surface, edge, corner, side / 2, found);
+    }
 }
 
 #[cfg(test)]

@@ -11,6 +11,8 @@ use rayon::prelude::*;
 
 /// Cells beside a tile that its particles reach.
 const MARGIN: i32 = 3;
+/// Most tiles of the grid, which then takes about 8 GB.
+const MAX_TILES: usize = 1 << 18;
 /// Marks a cell without a vertex.
 const NONE: u32 = u32::MAX;
 
@@ -54,16 +56,19 @@ impl Sums {
 }
 
 impl ParticleSurface {
-    /// The surface of particles with velocities.
-    pub fn of(&self, positions: &[Vec3], velocities: &[Vec3]) -> LiquidMesh {
+    /// The surface of particles with velocities; none if they lie so far apart that the grid would be too large.
+    pub fn of(&self, positions: &[Vec3], velocities: &[Vec3]) -> Option<LiquidMesh> {
         let tiles = Tiles::new(positions, self.cell_m);
+        if tiles.len() > MAX_TILES {
+            return None;
+        }
         let sums = self.sums(&tiles, positions, velocities);
         let distance = |sums: &Sums| match sums.weight {
             weight if weight > 1e-9 => (sums.way / weight).length() - self.radius_m,
             _ => self.cell_m,
         };
         let distances: Vec<f32> = sums.par_iter().with_min_len(CELLS).map(distance).collect();
-        self.net(&tiles, &distances, &sums)
+        Some(self.net(&tiles, &distances, &sums))
     }
 
     /// The sums at the lowest corner of each cell.
@@ -200,7 +205,7 @@ mod tests {
         let positions = ball(radius, spacing, middle);
         let velocities = vec![Vec3::new(0.0, -2.0, 1.0); positions.len()];
         let surface = ParticleSurface { radius_m: 0.5 * spacing, reach_m: 2.0 * spacing, cell_m: spacing };
-        let liquid = surface.of(&positions, &velocities);
+        let liquid = surface.of(&positions, &velocities).unwrap();
         assert!(liquid.velocities.iter().all(|v| v.distance(Vec3::new(0.0, -2.0, 1.0)) < 1e-4));
         let mesh = mesh_of(liquid);
         assert!(mesh.is_closed());
@@ -215,8 +220,8 @@ mod tests {
     #[test]
     fn one_particle_is_a_drop() {
         let surface = ParticleSurface { radius_m: 0.01, reach_m: 0.03, cell_m: 0.008 };
-        let mesh = mesh_of(surface.of(&[Vec3::new(5.0, 0.003, -0.1)], &[Vec3::ZERO]));
+        let mesh = mesh_of(surface.of(&[Vec3::new(5.0, 0.003, -0.1)], &[Vec3::ZERO]).unwrap());
         assert!(mesh.is_closed() && mesh.positions.len() > 8);
-        assert!(surface.of(&[], &[]).triangles.is_empty());
+        assert!(surface.of(&[], &[]).unwrap().triangles.is_empty());
     }
 }

@@ -139,6 +139,31 @@ mod tests {
     use crate::primitive;
     use proptest::prelude::*;
 
+    #[test]
+    fn a_flat_surface_is_solid_behind_it_and_another_open_one_on_both_sides() {
+        let plane = Surface::new(&primitive::plane(2.0, 2.0));
+        assert_eq!((plane.kind(), plane.normal()), (SurfaceKind::Flat, Vec3::Y));
+        let at = |kind: SurfaceKind, y: f32| kind.signed_distance(Vec3::Y * y, Vec3::Y, false, 0.5);
+        for (y, flat, open) in [(0.4, 0.4, 0.15), (-0.1, -0.1, -0.15), (-0.8, 0.3, 0.55)] {
+            assert!((at(SurfaceKind::Flat, y) - flat).abs() < 1e-6, "{y}");
+            assert!((at(SurfaceKind::Open, y) - open).abs() < 1e-6, "{y}");
+        }
+        let mut bowl = primitive::sphere(1.0, 24);
+        bowl.triangles.retain(|t| t.iter().all(|v| bowl.positions[*v as usize].y < 0.1));
+        assert_eq!(Surface::new(&bowl).kind(), SurfaceKind::Open);
+    }
+
+    #[test]
+    fn a_thin_body_separates_what_is_outside_on_both_sides_of_it() {
+        let plate = Surface::new(&primitive::cuboid(Vec3::new(2.0, 0.01, 2.0), 0.0));
+        let separates = |a: Vec3, b: Vec3| plate.bvh().separates(a, b);
+        assert_eq!(plate.kind(), SurfaceKind::Closed);
+        assert!(separates(Vec3::Y * 0.1, Vec3::NEG_Y * 0.1));
+        // Not beside it, not on one side, not to a point within.
+        assert!(!separates(Vec3::new(3.0, 0.1, 0.0), Vec3::new(3.0, -0.1, 0.0)));
+        assert!(!separates(Vec3::Y * 0.1, Vec3::Y * 0.2) && !separates(Vec3::Y * 0.1, Vec3::ZERO));
+    }
+
     proptest! {
         #[test]
         fn the_distance_of_a_box_is_its_closed_form(x in -2f32..2.0, y in -2f32..2.0, z in -2f32..2.0) {

@@ -15,9 +15,12 @@ pub const REACH: i32 = SIDE / 2;
 /// Marks a tile that is not there.
 const NONE: u32 = u32::MAX;
 
+/// Furthest cell from the origin along an axis; positions beyond count as in that.
+const FURTHEST: f32 = 1e9;
+
 /// The cell of a grid in which a position lies.
 pub fn cell_of(position: Vec3, inverse_cell: f32) -> IVec3 {
-    (position * inverse_cell).floor().as_ivec3()
+    (position * inverse_cell).floor().clamp(Vec3::splat(-FURTHEST), Vec3::splat(FURTHEST)).as_ivec3()
 }
 
 /// The place of a cell of a tile in the arrays of the tile.

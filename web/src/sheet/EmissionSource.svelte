@@ -80,7 +80,7 @@
       path="kind.particles.source.shape.shape"
     />
   {/if}
-  {#if onMesh}
+  {#if onMesh && !("fill" in schedule)}
     <Picker
       label="Of it"
       target={at(`source.${kindOf(source)}.domain`)}
@@ -125,7 +125,7 @@
       solid={"solid" in source ? shot.element(source.solid.solid) : undefined}
     />
   {/if}
-  {#if onMesh || "curve" in source}
+  {#if (onMesh || "curve" in source) && !particles.liquid}
     <Tick label="Evenly spaced" target={at("emission.evenly_spaced")} />
   {/if}
 </Section>

@@ -140,10 +140,7 @@ export const addables: Addable[] = [
   {
     name: "Liquid in the selection",
     group: "Liquid",
-    make: () => {
-      const element = selected()!;
-      return particles(liquidOf({ solid: { solid: element.id, domain: "surface" } }, { fill: {} }, 0.02));
-    },
+    make: () => particles(liquidOf(sourceOf(selected()), { fill: {} }, 0.02)),
     place: [0, 0, 0],
     needs: () => (solidChosen() ? null : "Select the closed solid first that it is to fill."),
   },

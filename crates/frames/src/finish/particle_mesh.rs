@@ -46,7 +46,7 @@ impl ParticleMesh {
     }
 }
 
-/// The surface of particles.
+/// The surface of particles; none if it would be too large: they then stay particles.
 fn mesh(particles: &Particles, operation: &FinishOperation) -> Option<MeshState> {
     let FinishOperation::ParticleMesh { radius, reach, edge, passes } = *operation else { return None };
     let sizes = particles.sizes.iter().map(|size| f64::from(*size)).sum::<f64>();
@@ -57,7 +57,7 @@ fn mesh(particles: &Particles, operation: &FinishOperation) -> Option<MeshState>
     let reach_m = reach * size;
     let cell_m = (edge * size).max(reach_m / MAX_REACH_CELLS);
     let surface = ParticleSurface { radius_m: radius * size, reach_m, cell_m };
-    let mesh = surface.of(&particles.positions, &particles.velocities);
+    let mesh = surface.of(&particles.positions, &particles.velocities)?;
     let vertices = mesh.positions.len() as u32;
     let topology = Arc::new(Topology::new(mesh.triangles, (0..vertices).collect(), Vec::new())?);
     let (mut positions, mut velocities) = (mesh.positions, mesh.velocities);
@@ -66,9 +66,7 @@ fn mesh(particles: &Particles, operation: &FinishOperation) -> Option<MeshState>
         positions = smoothing.apply(&positions, passes);
         velocities = smoothing.apply_linear(&velocities, passes);
     }
-    // A reader that knows the hash finds the faces as long as they are in use.
-    let topology = topologies::shared(topology.hash(), || Ok::<_, RunError>(topology.clone()))
-        .unwrap_or(topology.clone());
+    let topology = topologies::in_use(&topology);
     Some(MeshState { topology, positions, velocities, attributes: Vec::new() })
 }
 

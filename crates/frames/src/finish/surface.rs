@@ -162,9 +162,7 @@ impl Kernel {
 
     fn apply(&self, mesh: &MeshState, operation: &FinishOperation) -> MeshState {
         let with = |topology: &Arc<Topology>, positions, velocities, attributes| {
-            // A reader that knows the hash finds the faces as long as they are in use.
-            let topology = topologies::shared(topology.hash(), || Ok::<_, RunError>(topology.clone()))
-                .unwrap_or(topology.clone());
+            let topology = topologies::in_use(topology);
             MeshState { topology, positions, velocities, attributes }
         };
         match (self, operation) {

@@ -247,9 +247,9 @@ impl Bvh {
         self.closest(&Ray::new(point, OUT)).is_some_and(|hit| self.normal(&hit).dot(OUT) > 0.0)
     }
 
-    /// Whether triangles that close a body part two points that are both outside: from each the first triangle on the way to the
+    /// Whether triangles that close a body lie between two points that are both outside: from each the first triangle on the way to the
     /// other is seen from in front.
-    pub fn parts(&self, a: Vec3, b: Vec3) -> bool {
+    pub fn separates(&self, a: Vec3, b: Vec3) -> bool {
         let meets = |from: Vec3, to: Vec3| {
             let ray = Ray { origin: from, direction: to - from, t_max: 1.0 };
             self.closest(&ray).is_some_and(|hit| self.normal(&hit).dot(to - from) < 0.0)

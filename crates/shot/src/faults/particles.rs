@@ -64,13 +64,21 @@ impl Shot {
                 "needs a liquid; set a number or a rate, or make it a liquid",
             );
         }
-        if let (EmissionSchedule::Fill {}, Some(whats)) =
-            (particles.emission.schedule, not_filled(&particles.source))
-        {
-            f.say(
-                format!("{path}.emission.schedule"),
-                format!("fills a shape or a solid, and the source is {whats}"),
-            );
+        let schedule = particles.emission.schedule;
+        let of_event =
+            matches!(particles.source, Source::Seam { .. } | Source::Broken { .. } | Source::Impacts { .. });
+        let from_area = matches!(schedule, EmissionSchedule::Flow { .. } | EmissionSchedule::Jet {});
+        let why = match (schedule, not_filled(&particles.source)) {
+            (EmissionSchedule::Fill {}, Some(source)) => {
+                Some(format!("fills a shape or a solid, and the source is {source}"))
+            }
+            (_, Some(source)) if from_area && of_event => {
+                Some(format!("comes from a shape, a solid or a point, and the source is {source}"))
+            }
+            _ => None,
+        };
+        if let Some(why) = why {
+            f.say(format!("{path}.emission.schedule"), why);
         }
         if number > MAX_PARTICLES {
             let message = format!("{number} particles; at most {MAX_PARTICLES}");

@@ -119,12 +119,12 @@ impl Collider {
     }
 
     /// Whether the body is closed and thinner between two points, both outside, than they are apart.
-    pub fn parts(&self, a: Vec3, b: Vec3) -> bool {
+    pub fn separates(&self, a: Vec3, b: Vec3) -> bool {
         let (bvh, kind) = match &self.skin {
             Skin::Rigid(surface) => (surface.bvh(), surface.kind()),
             Skin::Deforming(surface) => (surface.bvh(), surface.kind()),
         };
-        kind == SurfaceKind::Closed && bvh.parts(self.local(1.0, a), self.local(1.0, b))
+        kind == SurfaceKind::Closed && bvh.separates(self.local(1.0, a), self.local(1.0, b))
     }
 
     /// When a ball whose centre goes from `from` at `fraction` to `to` at the

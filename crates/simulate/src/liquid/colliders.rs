@@ -1,7 +1,7 @@
 //! The bodies of a shot as the solids that liquid meets.
 
-use super::coupling::{FreeBody, Given};
-use super::solids::Boundary;
+use super::coupling::BodyImpulse;
+use super::solids::{Boundary, FreeBody};
 use crate::colliders::{BodyState, Colliders, Impulse};
 use geometry::Bounds;
 use glam::Vec3;
@@ -21,14 +21,14 @@ pub struct Bodies<'a> {
     /// Whether the liquid pushes free bodies.
     pub pushes: bool,
     /// What it has given them in the substep, by body.
-    pub given: BTreeMap<u32, Given>,
+    pub given: BTreeMap<u32, BodyImpulse>,
 }
 
 impl Bodies<'_> {
     /// Adds what a step gave them.
-    pub fn take(&mut self, given: &[Given]) {
+    pub fn add_impulses(&mut self, given: &[BodyImpulse]) {
         for of in given {
-            let sum = self.given.entry(of.body).or_insert(Given {
+            let sum = self.given.entry(of.body).or_insert(BodyImpulse {
                 impulse: Vec3::ZERO,
                 angular_impulse: Vec3::ZERO,
                 velocity: Vec3::ZERO,
@@ -104,8 +104,8 @@ impl Boundary for Bodies<'_> {
         free.then_some(FreeBody { inverse_mass, inverse_inertia, centre })
     }
 
-    fn parts(&self, body: u32, a: Vec3, b: Vec3) -> bool {
-        self.colliders.list()[body as usize].parts(a, b)
+    fn separates(&self, body: u32, a: Vec3, b: Vec3) -> bool {
+        self.colliders.list()[body as usize].separates(a, b)
     }
 
     fn version(&self) -> u64 {

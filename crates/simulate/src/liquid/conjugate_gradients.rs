@@ -9,7 +9,7 @@ const BLOCK: usize = 4_096;
 
 /// How a solution went.
 #[derive(Clone, Copy, Debug, Default, PartialEq)]
-pub(super) struct Ended {
+pub(super) struct Convergence {
     pub iterations: u32,
     /// What is left of the residual at first, as a part of the right-hand side; no unit.
     pub residual: f64,
@@ -38,7 +38,7 @@ pub(super) fn conjugate_gradients(
     right: &[f32],
     x: &mut [f32],
     tolerance: f64,
-) -> Ended {
+) -> Convergence {
     let n = right.len();
     let product = |of: &[f32], out: &mut Vec<f32>| {
         (0..n).into_par_iter().with_min_len(BLOCK).map(|row| multiply(of, row)).collect_into_vec(out);
@@ -60,12 +60,12 @@ pub(super) fn conjugate_gradients(
     let mut left = left_of(&residual);
     for iteration in 0..MAX_ITERATIONS {
         if norm <= 0.0 || left <= tolerance {
-            return Ended { iterations: iteration, residual: left };
+            return Convergence { iterations: iteration, residual: left };
         }
         product(&direction, &mut image);
         let curvature = dot(&direction, &image);
         if curvature <= 0.0 || !curvature.is_finite() {
-            return Ended { iterations: iteration, residual: left };
+            return Convergence { iterations: iteration, residual: left };
         }
         let length = (norm / curvature) as f32;
         let columns = (&mut *x, &mut residual, &direction, &image);
@@ -80,7 +80,7 @@ pub(super) fn conjugate_gradients(
         direction.iter_mut().zip(&next).for_each(|(d, z)| *d = *z + back * *d);
         norm = norm_after;
     }
-    Ended { iterations: MAX_ITERATIONS, residual: left }
+    Convergence { iterations: MAX_ITERATIONS, residual: left }
 }
 
 #[cfg(test)]
@@ -98,8 +98,9 @@ mod tests {
         let right: Vec<f32> = (0..n).map(|i| multiply(&exact, i)).collect();
         for first in [0.0, 3.0] {
             let mut x = vec![first; n];
-            let ended = conjugate_gradients(multiply, |_| Vec::new(), &[2.0; 200], &right, &mut x, 1e-6);
-            assert!(ended.residual <= 1e-6 && ended.iterations < 300, "{ended:?}");
+            let convergence =
+                conjugate_gradients(multiply, |_| Vec::new(), &[2.0; 200], &right, &mut x, 1e-6);
+            assert!(convergence.residual <= 1e-6 && convergence.iterations < 300, "{convergence:?}");
             assert!(x.iter().zip(&exact).all(|(a, b)| (a - b).abs() < 1e-2));
         }
     }

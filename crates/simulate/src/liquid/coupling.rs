@@ -5,25 +5,14 @@
 //! (v + ω × r) · e, and the pressure of the liquid cell beside the face gives the body an impulse along e. With the sums G of ± (1 − α) e and T
 //! of ± (1 − α) r × e over the faces of a cell, the cells' equations gain G · (m⁻¹ Σ G q) + T · (I⁻¹ Σ T q), times ρ Δx³.
 
-use super::solids::{Boundary, NO_BODY, OpenFaces, face_centre};
+use super::solids::{Boundary, FreeBody, NO_BODY, OpenFaces, face_centre};
 use geometry::tiles::{CELLS, Tiles, local};
-use glam::{IVec3, Mat3, Vec3};
+use glam::{IVec3, Vec3};
 use std::collections::BTreeMap;
 
-/// A free body as the pressure sees it.
+/// Impulse of the pressure on a body in a step, and the change of its motion.
 #[derive(Clone, Copy, Debug, PartialEq)]
-pub struct FreeBody {
-    /// 1 / m, 1/kg.
-    pub inverse_mass: f32,
-    /// I⁻¹ about the centre, 1/(kg m²).
-    pub inverse_inertia: Mat3,
-    /// Centre of mass, m.
-    pub centre: Vec3,
-}
-
-/// What the pressure gives a body in a step.
-#[derive(Clone, Copy, Debug, PartialEq)]
-pub struct Given {
+pub struct BodyImpulse {
     /// The body.
     pub body: u32,
     /// Impulse, N s.
@@ -38,7 +27,7 @@ pub struct Given {
     pub centre: Vec3,
 }
 
-impl Given {
+impl BodyImpulse {
     /// What it adds to the velocity of the body at a place, m/s.
     pub fn velocity_at(&self, place: Vec3) -> Vec3 {
         self.velocity + self.angular_velocity.cross(place - self.centre)
@@ -46,7 +35,7 @@ impl Given {
 }
 
 /// A liquid cell beside a body.
-struct Beside {
+struct CellTerms {
     /// Number of the cell among the liquid ones.
     row: u32,
     /// Sum of ± (1 − α) e.
@@ -67,7 +56,7 @@ struct ToWall {
 
 /// The free bodies that liquid touches.
 pub(super) struct Coupling {
-    bodies: Vec<(u32, FreeBody, Vec<Beside>)>,
+    bodies: Vec<(u32, FreeBody, Vec<CellTerms>)>,
     /// By body, in their order.
     walls: Vec<Vec<ToWall>>,
     /// ρ Δx³, kg.
@@ -83,7 +72,7 @@ impl Coupling {
         boundary: &impl Boundary,
         density_kg_m3: f32,
     ) -> Self {
-        let mut bodies: BTreeMap<u32, (FreeBody, Vec<Beside>, Vec<ToWall>)> = BTreeMap::new();
+        let mut bodies: BTreeMap<u32, (FreeBody, Vec<CellTerms>, Vec<ToWall>)> = BTreeMap::new();
         for (row, &cell) in cells.iter().enumerate().filter(|_| solids.any_body) {
             let (tile, at) = (cell as usize / CELLS, local(cell as usize % CELLS));
             for side in 0..6 {
@@ -106,7 +95,7 @@ impl Coupling {
                 }
                 match list.last_mut().filter(|last| last.row == row as u32) {
                     Some(last) => (last.along, last.about) = (last.along + along, last.about + about),
-                    None => list.push(Beside { row: row as u32, along, about }),
+                    None => list.push(CellTerms { row: row as u32, along, about }),
                 }
             }
         }
@@ -120,15 +109,15 @@ impl Coupling {
     }
 
     /// What the pressure `q` at the walls gives the bodies.
-    pub fn give(&self, q: &[f32]) -> Vec<Given> {
-        self.given(q, true)
+    pub fn impulses(&self, q: &[f32]) -> Vec<BodyImpulse> {
+        self.impulses_of(q, true)
     }
 
     /// What the pressure `q` gives the bodies: as the equations have it, or with its rise up to the walls.
-    fn given(&self, q: &[f32], at_walls: bool) -> Vec<Given> {
-        let of = |((body, free, list), walls): (&(u32, FreeBody, Vec<Beside>), &Vec<ToWall>)| {
+    fn impulses_of(&self, q: &[f32], at_walls: bool) -> Vec<BodyImpulse> {
+        let of = |((body, free, list), walls): (&(u32, FreeBody, Vec<CellTerms>), &Vec<ToWall>)| {
             let (mut impulse, mut angular) = (glam::DVec3::ZERO, glam::DVec3::ZERO);
-            for Beside { row, along, about } in list {
+            for CellTerms { row, along, about } in list {
                 // Liquid comes off a body rather than draws it along.
                 let q = f64::from(if at_walls { q[*row as usize].max(0.0) } else { q[*row as usize] });
                 impulse += along.as_dvec3() * q;
@@ -140,7 +129,7 @@ impl Coupling {
                 angular += about.as_dvec3() * (own - other);
             }
             let (impulse, angular) = (impulse.as_vec3() * self.mass, angular.as_vec3() * self.mass);
-            Given {
+            BodyImpulse {
                 body: *body,
                 impulse,
                 angular_impulse: angular,
@@ -154,9 +143,9 @@ impl Coupling {
 
     /// What the bodies add to the rows of the equations.
     pub fn rows(&self, q: &[f32]) -> Vec<(u32, f32)> {
-        let given = self.given(q, false);
+        let given = self.impulses_of(q, false);
         let each = self.bodies.iter().zip(&given).flat_map(|((.., list), given)| {
-            list.iter().map(|Beside { row, along, about }| {
+            list.iter().map(|CellTerms { row, along, about }| {
                 (*row, along.dot(given.velocity) + about.dot(given.angular_velocity))
             })
         });
@@ -166,7 +155,7 @@ impl Coupling {
     /// Adds to the diagonal of the equations.
     pub fn add_diagonal(&self, diagonal: &mut [f32]) {
         for (_, free, list) in &self.bodies {
-            for Beside { row, along, about } in list {
+            for CellTerms { row, along, about } in list {
                 let turned = about.dot(free.inverse_inertia * *about);
                 diagonal[*row as usize] += self.mass * (free.inverse_mass * along.length_squared() + turned);
             }

@@ -12,31 +12,34 @@ mod colliders;
 mod conjugate_gradients;
 mod coupling;
 mod extrapolate;
-mod fill;
 mod pressure;
 mod solids;
 mod transfer;
 mod viscosity;
+mod volume_fraction;
 
 pub(crate) use colliders::Bodies;
-pub use coupling::{FreeBody, Given};
+pub use coupling::BodyImpulse;
 pub use pressure::Solved;
-pub use solids::{Boundary, StillBodies};
+pub use solids::{Boundary, FreeBody, StillBodyCache};
 
 use coupling::Coupling;
 use extrapolate::extrapolate;
-use fill::Filling;
 use geometry::tiles::{REACH, Tiles};
 use glam::{Mat3, Vec3};
 use pressure::Equations;
 use rayon::prelude::*;
+use thiserror::Error;
+use volume_fraction::VolumeFraction;
 
+/// Most tiles of the grid; each takes about 60 kB.
+const MAX_TILES: usize = 1 << 17;
 /// Rounds in which velocities are carried on from the liquid.
 const EXTRAPOLATED: u32 = 3;
 /// Most that a particle moves in half a step, along an axis, in cells: as far as there are tiles around it.
-const MOST_CELLS: Vec3 = Vec3::splat(REACH as f32 - 1.0);
+const MAX_HALF_STEP_CELLS: Vec3 = Vec3::splat(REACH as f32 - 1.0);
 /// Time in which what is too dense is spread, s.
-const SPREAD_S: f32 = 0.05;
+const DENSITY_CORRECTION_S: f32 = 0.05;
 /// Particles that a thread takes at once.
 const CHUNK: usize = 1_024;
 
@@ -47,8 +50,18 @@ pub struct Flow {
     pub displacements: Vec<Vec3>,
     /// How the pressure was found.
     pub solved: Solved,
-    /// What it gives free bodies.
-    pub given: Vec<Given>,
+    /// Impulses on free bodies.
+    pub impulses: Vec<BodyImpulse>,
+}
+
+/// The particles lie so far apart that the grid around them would not fit in memory.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Error)]
+#[error(
+    "is scattered over {tiles} tiles of the grid; at most {MAX_TILES}, about 8 GB; let drops that fly off die by a region or a lifespan"
+)]
+pub struct TooScattered {
+    /// Tiles that the grid would have.
+    pub tiles: usize,
 }
 
 /// What a liquid is made of, over a step.
@@ -79,29 +92,35 @@ pub struct LiquidParticles<'a> {
 
 /// Makes the velocities of particles those of a liquid that keeps its volume; gives what
 /// follows in the next `dt` seconds.
+///
+/// # Errors
+/// [`TooScattered`], before the grid is allocated.
 pub fn flow(
     particles: LiquidParticles,
     material: &Material,
     dt: f32,
     boundary: &impl Boundary,
-    still: &mut StillBodies,
-) -> Flow {
+    still: &mut StillBodyCache,
+) -> Result<Flow, TooScattered> {
     let LiquidParticles { positions, velocities, gradients } = particles;
     let tiles = Tiles::new(positions, 2.0 * material.spacing_m);
+    if tiles.len() > MAX_TILES {
+        return Err(TooScattered { tiles: tiles.len() });
+    }
     let mut faces = transfer::to_faces(&tiles, positions, velocities, gradients);
     let solids = solids::open_faces(&tiles, &faces.volume, boundary, still);
-    let filling = Filling::new(&tiles, &faces, &solids);
+    let volume_fraction = VolumeFraction::new(&tiles, &faces, &solids);
     let viscosity = material.viscosity_m2_s * dt / (tiles.cell_m * tiles.cell_m);
     if viscosity > LEAST_VISCOSITY {
-        viscosity::diffuse(&tiles, &mut faces, &solids, &filling, viscosity, material.wall_friction);
+        viscosity::diffuse(&tiles, &mut faces, &solids, &volume_fraction, viscosity, material.wall_friction);
     }
-    let equations = Equations::new(&tiles, &solids, &filling);
+    let equations = Equations::new(&tiles, &solids, &volume_fraction);
     let coupling = Coupling::new(&tiles, &solids, equations.cells(), boundary, material.density_kg_m3);
-    let (solved, given) = equations.project(&mut faces, &coupling);
+    let (solved, impulses) = equations.project(&mut faces, &coupling);
     extrapolate(&tiles, &mut faces, EXTRAPOLATED);
-    hold_at_walls(&mut faces, &solids, material.wall_friction);
-    let mut spread = equations.spread((dt / SPREAD_S).min(1.0));
-    extrapolate(&tiles, &mut spread, EXTRAPOLATED);
+    apply_wall_friction(&mut faces, &solids, material.wall_friction);
+    let mut correction = equations.density_correction((dt / DENSITY_CORRECTION_S).min(1.0));
+    extrapolate(&tiles, &mut correction, EXTRAPOLATED);
     // Where each particle's tile is, in the particles' own order.
     let mut tile_of = vec![0u32; positions.len()];
     for tile in 0..tiles.len() {
@@ -116,15 +135,16 @@ pub fn flow(
             let sample = |place: Vec3| transfer::at(&tiles, tile, &faces.velocities, place);
             (*velocity, *gradient) = sample(place);
             let half = *velocity * (0.5 * dt / tiles.cell_m);
-            let middle = place + half.clamp(-MOST_CELLS, MOST_CELLS);
-            *displacement = sample(middle).0 * dt + transfer::at(&tiles, tile, &spread.velocities, place).0;
+            let middle = place + half.clamp(-MAX_HALF_STEP_CELLS, MAX_HALF_STEP_CELLS);
+            *displacement =
+                sample(middle).0 * dt + transfer::at(&tiles, tile, &correction.velocities, place).0;
         },
     );
-    Flow { displacements, solved, given }
+    Ok(Flow { displacements, solved, impulses })
 }
 
 /// Gives faces within solids the velocities of those by `friction`, so that what flows along a wall is held back.
-fn hold_at_walls(faces: &mut transfer::Faces, solids: &solids::OpenFaces, friction: f32) {
+fn apply_wall_friction(faces: &mut transfer::Faces, solids: &solids::OpenFaces, friction: f32) {
     if friction <= 0.0 {
         return;
     }
@@ -188,12 +208,12 @@ mod tests {
         positions: Vec<Vec3>,
         velocities: Vec<Vec3>,
         gradients: Vec<Mat3>,
-        still: StillBodies,
+        still: StillBodyCache,
     }
 
     impl Liquid {
         fn new(positions: Vec<Vec3>) -> Self {
-            let (n, still) = (positions.len(), StillBodies::default());
+            let (n, still) = (positions.len(), StillBodyCache::default());
             Self { positions, velocities: vec![Vec3::ZERO; n], gradients: vec![Mat3::ZERO; n], still }
         }
 
@@ -207,7 +227,8 @@ mod tests {
                 dt,
                 tank,
                 &mut self.still,
-            );
+            )
+            .unwrap();
             for (x, way) in self.positions.iter_mut().zip(displacements) {
                 *x = (*x + way).clamp(tank.min + 1e-4, tank.max - 1e-4);
             }
@@ -288,7 +309,7 @@ mod tests {
                 let (positions, velocities, gradients) =
                     (&liquid.positions[..], &mut liquid.velocities[..], &mut liquid.gradients[..]);
                 let columns = LiquidParticles { positions, velocities, gradients };
-                flow(columns, &material, dt, &plates, &mut liquid.still);
+                flow(columns, &material, dt, &plates, &mut liquid.still).unwrap();
             }
             let most = pull * height * height / (8.0 * viscosity_m2_s);
             for (x, v) in first.iter().zip(&liquid.velocities) {
@@ -303,6 +324,21 @@ mod tests {
                 }
             }
         }
+    }
+
+    #[test]
+    fn particles_that_are_scattered_too_far_are_refused_and_places_without_end_are_borne() {
+        let tank = Tank { min: Vec3::splat(-1e30), max: Vec3::splat(1e30) };
+        let step = |positions: &[Vec3]| {
+            let n = positions.len();
+            let (mut velocities, mut gradients) = (vec![Vec3::ZERO; n], vec![Mat3::ZERO; n]);
+            let columns =
+                LiquidParticles { positions, velocities: &mut velocities, gradients: &mut gradients };
+            flow(columns, &water(0.01), 0.01, &tank, &mut StillBodyCache::default())
+        };
+        let scattered: Vec<Vec3> = (0..20_000).map(|i| Vec3::X * i as f32).collect();
+        assert_eq!(step(&scattered).unwrap_err(), TooScattered { tiles: 160_000 });
+        assert!(step(&[Vec3::splat(1e30), Vec3::splat(f32::NAN), Vec3::NEG_Y * 1e12]).is_ok());
     }
 
     #[test]

@@ -6,11 +6,11 @@
 //! on irregular domains*, 2002). With q the pressure times Δt / (ρ Δx), which is a speed, and open parts α, each liquid cell has
 //! Σ α (q − q') / θ = −Σ ± (α u + (1 − α) u_solid), solved by conjugate gradients.
 
-use super::conjugate_gradients::{Ended, conjugate_gradients};
-use super::coupling::{Coupling, Given};
-use super::fill::Filling;
+use super::conjugate_gradients::{Convergence, conjugate_gradients};
+use super::coupling::{BodyImpulse, Coupling};
 use super::solids::{OpenFaces, face_centre};
 use super::transfer::Faces;
+use super::volume_fraction::VolumeFraction;
 use geometry::tiles::{CELLS, Tiles, local};
 use glam::IVec3;
 use rayon::prelude::*;
@@ -22,7 +22,7 @@ const LEAST_FRACTION: f32 = 0.05;
 /// The remaining divergence, as a part of that at first.
 const TOLERANCE: f64 = 1e-4;
 /// Most that a cell is too dense or too thin by, in its volume.
-const MOST_SPREAD: f32 = 0.5;
+const MAX_DENSITY_ERROR: f32 = 0.5;
 
 /// A liquid cell's equation.
 struct Row {
@@ -48,7 +48,7 @@ pub struct Solved {
 pub(super) struct Equations<'a> {
     tiles: &'a Tiles,
     solids: &'a OpenFaces,
-    filling: &'a Filling,
+    volume_fraction: &'a VolumeFraction,
     /// The number of each cell among the liquid ones.
     number: Vec<u32>,
     /// The liquid cells.
@@ -57,10 +57,10 @@ pub(super) struct Equations<'a> {
 }
 
 impl<'a> Equations<'a> {
-    pub fn new(tiles: &'a Tiles, solids: &'a OpenFaces, filling: &'a Filling) -> Self {
+    pub fn new(tiles: &'a Tiles, solids: &'a OpenFaces, volume_fraction: &'a VolumeFraction) -> Self {
         let mut number = vec![AIR; tiles.cells()];
         let mut cells: Vec<u32> = Vec::new();
-        for cell in (0..tiles.cells()).filter(|cell| filling.distance[*cell] < 0.0) {
+        for cell in (0..tiles.cells()).filter(|cell| volume_fraction.distance[*cell] < 0.0) {
             number[cell] = cells.len() as u32;
             cells.push(cell as u32);
         }
@@ -75,17 +75,17 @@ impl<'a> Equations<'a> {
                 let Some(other) = tiles.cell(tile, at + step) else { continue };
                 let open = solids.open[axis][if above { other } else { cell }];
                 row.neighbours[side] = number[other];
-                row.factors[side] = open / way(&filling.distance, cell, other);
+                row.factors[side] = open / way(&volume_fraction.distance, cell, other);
                 row.diagonal += row.factors[side];
             }
             row
         };
         let rows = cells.par_iter().with_min_len(256).map(row).collect();
-        Self { tiles, solids, filling, number, cells, rows }
+        Self { tiles, solids, volume_fraction, number, cells, rows }
     }
 
     /// Makes `faces` free of divergence. Faces without liquid on either side keep their velocities.
-    pub fn project(&self, faces: &mut Faces, coupling: &Coupling) -> (Solved, Vec<Given>) {
+    pub fn project(&self, faces: &mut Faces, coupling: &Coupling) -> (Solved, Vec<BodyImpulse>) {
         let Self { tiles, solids, .. } = self;
         let into = |&cell: &u32| {
             let cell = cell as usize;
@@ -102,7 +102,7 @@ impl<'a> Equations<'a> {
         };
         let right: Vec<f32> = self.cells.par_iter().with_min_len(256).map(into).collect();
         let (q, solved) = self.solve(&right, Some(coupling));
-        let given = coupling.give(&q);
+        let given = coupling.impulses(&q);
         let carried = |axis: usize, cell: usize| {
             let body = solids.bodies[axis][cell];
             let given = given.iter().find(|given| given.body == body);
@@ -134,7 +134,7 @@ impl<'a> Equations<'a> {
     /// The displacements at the faces, m, that bring a part of what is too dense or too thin to the volume of the liquid
     /// (T. Kugelstadt et al., *Implicit density projection for volume conserving liquids*, 2019). At the surface particles are
     /// spread, never drawn together.
-    pub fn spread(&self, part: f32) -> Faces {
+    pub fn density_correction(&self, part: f32) -> Faces {
         let tiles = self.tiles;
         let excess = |&cell: &u32| {
             let cell = cell as usize;
@@ -148,10 +148,10 @@ impl<'a> Equations<'a> {
                 // Beyond a wall thinner than a cell there may be none.
                 let face = if by.max_element() > 0 { other } else { cell };
                 let axis = by.abs().to_array().iter().position(|step| *step == 1).unwrap_or(0);
-                self.filling.distance[other] >= 0.0 || self.solids.open[axis][face] <= 0.0
+                self.volume_fraction.distance[other] >= 0.0 || self.solids.open[axis][face] <= 0.0
             });
-            let least = if is_surface { 0.0 } else { -MOST_SPREAD };
-            let excess = (self.filling.fraction[cell] - 1.0).clamp(least, MOST_SPREAD);
+            let least = if is_surface { 0.0 } else { -MAX_DENSITY_ERROR };
+            let excess = (self.volume_fraction.fraction[cell] - 1.0).clamp(least, MAX_DENSITY_ERROR);
             part * excess * self.solids.volume[cell] * tiles.cell_m
         };
         let right: Vec<f32> = self.cells.par_iter().with_min_len(256).map(excess).collect();
@@ -182,7 +182,10 @@ impl<'a> Equations<'a> {
                 return None;
             }
             let (inside, outside) = if liquid(cell) { (cell, below) } else { (below, cell) };
-            Some(of(cell, (value(cell) - value(below)) / way(&self.filling.distance, inside, outside)))
+            Some(of(
+                cell,
+                (value(cell) - value(below)) / way(&self.volume_fraction.distance, inside, outside),
+            ))
         };
         (0..self.tiles.cells()).into_par_iter().with_min_len(CELLS).map(at_face).collect()
     }
@@ -204,7 +207,7 @@ impl<'a> Equations<'a> {
         }
         let dense = |x: &[f32]| coupling.map_or_else(Vec::new, |coupling| coupling.rows(x));
         let mut q = vec![0.0f32; self.rows.len()];
-        let Ended { iterations, residual } =
+        let Convergence { iterations, residual } =
             conjugate_gradients(multiply, dense, &diagonal, right, &mut q, TOLERANCE);
         (q, Solved { cells: self.rows.len(), iterations, residual })
     }

@@ -1,11 +1,21 @@
 //! Solids in the grid: which fraction of each face they leave open, and how fast they move there.
 
-use super::coupling::FreeBody;
 use geometry::tiles::{CELLS, SIDE, Tiles, local};
-use glam::{IVec3, Vec3};
+use glam::{IVec3, Mat3, Vec3};
 use rayon::prelude::*;
 use std::collections::HashMap;
 use std::sync::{Arc, OnceLock};
+
+/// A free body as the pressure sees it.
+#[derive(Clone, Copy, Debug, PartialEq)]
+pub struct FreeBody {
+    /// 1 / m, 1/kg.
+    pub inverse_mass: f32,
+    /// I⁻¹ about the centre, 1/(kg m²).
+    pub inverse_inertia: Mat3,
+    /// Centre of mass, m.
+    pub centre: Vec3,
+}
 
 /// What liquid meets: bodies by their numbers.
 pub trait Boundary: Sync {
@@ -16,7 +26,7 @@ pub trait Boundary: Sync {
     /// Velocity of a body at a place, m/s.
     fn velocity(&self, body: u32, place: Vec3) -> Vec3;
     /// Whether a body that is thinner than their distance lies between two places outside of it.
-    fn parts(&self, _body: u32, _: Vec3, _: Vec3) -> bool {
+    fn separates(&self, _body: u32, _: Vec3, _: Vec3) -> bool {
         false
     }
     /// The body as the pressure moves it, if it is free.
@@ -31,7 +41,7 @@ pub trait Boundary: Sync {
 
 /// What still bodies are in tiles, from one step to the next. No state: what is not there is computed again, to the same bytes.
 #[derive(Default)]
-pub struct StillBodies {
+pub struct StillBodyCache {
     version: u64,
     cell_m: f32,
     tiles: HashMap<IVec3, Arc<TileNodes>>,
@@ -40,7 +50,7 @@ pub struct StillBodies {
 /// Most tiles that are kept.
 const KEPT: usize = 8_192;
 
-impl StillBodies {
+impl StillBodyCache {
     fn prepare(&mut self, version: u64, cell_m: f32) {
         if (version, cell_m) != (self.version, self.cell_m) || self.tiles.len() > KEPT {
             *self = Self { version, cell_m, tiles: HashMap::new() };
@@ -104,7 +114,7 @@ pub(super) fn open_faces(
     tiles: &Tiles,
     liquid: &[f32],
     boundary: &impl Boundary,
-    still: &mut StillBodies,
+    still: &mut StillBodyCache,
 ) -> OpenFaces {
     still.prepare(boundary.version(), tiles.cell_m);
     let known = &still.tiles;
@@ -121,7 +131,7 @@ pub(super) fn open_faces(
         let new = known.is_none();
         let at_rest = known.unwrap_or_else(|| {
             let mut nodes = TileNodes::open(WITHIN * tiles.cell_m);
-            nodes.meet(tiles, tile, boundary, &still, |_| true);
+            nodes.add_bodies(tiles, tile, boundary, &still, |_| true);
             Arc::new(nodes)
         });
         let faces = if moving.is_empty() {
@@ -129,7 +139,7 @@ pub(super) fn open_faces(
             (!at_rest.open).then(|| faces().clone())
         } else {
             let mut nodes = (*at_rest).clone();
-            nodes.meet(tiles, tile, boundary, &moving, |node| near.has(node));
+            nodes.add_bodies(tiles, tile, boundary, &moving, |node| near.has(node));
             (!nodes.open).then(|| Arc::new(nodes.faces(tiles, tile, boundary, &moving)))
         };
         (faces, new.then_some(at_rest))
@@ -215,7 +225,7 @@ impl TileNodes {
     }
 
     /// Puts bodies at the nodes for which `wanted` is true.
-    fn meet(
+    fn add_bodies(
         &mut self,
         tiles: &Tiles,
         tile: usize,
@@ -255,7 +265,7 @@ impl TileNodes {
                 self.walled[axis][cell] |= near
                     && bodies.iter().any(|body| {
                         let (a, b) = ends();
-                        boundary.parts(*body, a, b)
+                        boundary.separates(*body, a, b)
                     });
             }
         }

@@ -4,10 +4,10 @@
 //! For the velocity u along axis a at a face, with μ̂ = μ Δt / (ρ Δx²) and weights w of liquid at the centres of cells and at
 //! edges: V u − μ̂ (2 Δ_a (w Δ_a u) + Σ_b Δ_b (w (Δ_b u + Δ_a v_b))) = V u_old. Where solids close faces the velocities are theirs.
 
-use super::conjugate_gradients::{Ended, conjugate_gradients};
-use super::fill::Filling;
+use super::conjugate_gradients::{Convergence, conjugate_gradients};
 use super::solids::OpenFaces;
 use super::transfer::Faces;
+use super::volume_fraction::VolumeFraction;
 use geometry::tiles::{CELLS, Tiles, local};
 use glam::IVec3;
 use rayon::prelude::*;
@@ -56,11 +56,11 @@ pub(super) fn diffuse(
     tiles: &Tiles,
     faces: &mut Faces,
     solids: &OpenFaces,
-    filling: &Filling,
+    volume_fraction: &VolumeFraction,
     viscosity: f32,
     friction: f32,
-) -> Ended {
-    let liquid = |cell: usize| filling.distance[cell] < 0.0;
+) -> Convergence {
+    let liquid = |cell: usize| volume_fraction.distance[cell] < 0.0;
     let below = |axis: usize, cell: usize| tiles.cell(cell / CELLS, local(cell % CELLS) - IVec3::AXES[axis]);
     let kind = |axis: usize, cell: usize| match (solids.open[axis][cell], below(axis, cell)) {
         (open, _) if open < 0.5 => FIXED,
@@ -80,7 +80,7 @@ pub(super) fn diffuse(
         }
     }
     // How far a cell is liquid, and how far it holds its neighbours: liquid, or a wall by its friction.
-    let amount = |cell: usize| (0.5 - filling.distance[cell]).clamp(0.0, 1.0);
+    let amount = |cell: usize| (0.5 - volume_fraction.distance[cell]).clamp(0.0, 1.0);
     let holds = |cell: usize| {
         if solids.volume[cell] > 0.0 { amount(cell) } else { friction }
     };
@@ -159,7 +159,7 @@ pub(super) fn diffuse(
         pairs.fold(row.diagonal * x[i], |sum, (other, factor)| sum - factor * x[*other as usize])
     };
     let diagonal: Vec<f32> = rows.iter().map(|row| row.diagonal).collect();
-    let ended = conjugate_gradients(multiply, |_| Vec::new(), &diagonal, &right, &mut x, TOLERANCE);
+    let convergence = conjugate_gradients(multiply, |_| Vec::new(), &diagonal, &right, &mut x, TOLERANCE);
     for ((axis, cell), x) in unknowns.iter().zip(&x) {
         faces.velocities[usize::from(*axis)][*cell as usize] = *x;
     }
@@ -183,5 +183,5 @@ pub(super) fn diffuse(
             }
         }
     }
-    ended
+    convergence
 }

@@ -72,9 +72,19 @@ impl ParticleSystem {
                 velocities: &mut set.velocities,
                 gradients: &mut set.gradients,
             };
-            let flow = liquid::flow(columns, &material, dt, &boundary, &mut self.still_bodies);
-            boundary.take(&flow.given);
-            set.positions.par_iter_mut().zip(&flow.displacements).for_each(|(position, by)| *position += *by);
+            let flow = liquid::flow(columns, &material, dt, &boundary, &mut self.still_body_cache);
+            let flow = flow.map_err(|error| BlowUp {
+                frame: step.frame_number(),
+                element: self.id,
+                name: self.name.clone(),
+                what: error.to_string(),
+            })?;
+            boundary.add_impulses(&flow.impulses);
+            self.set
+                .positions
+                .par_iter_mut()
+                .zip(&flow.displacements)
+                .for_each(|(position, by)| *position += *by);
         }
         // Bodies are met once on the whole way, since they too are known at both ends of the substep.
         let ends = std::mem::replace(&mut self.set.positions, start);

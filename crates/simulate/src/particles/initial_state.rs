@@ -32,11 +32,13 @@ impl ParticleSystem {
             self.set.push(&newborn, self.columns);
         }
         (self.set.rest.born, self.set.rest.gone) = (0, 0);
-        // A burst that the frame has does not come again.
-        if let EmissionSchedule::Burst { count } = particles.emission.schedule
-            && !of.is_empty()
-        {
-            self.set.rest.given = u64::from(count);
+        // What comes at once, and is in the frame, does not come again.
+        if !of.is_empty() {
+            self.set.rest.given = match particles.emission.schedule {
+                EmissionSchedule::Burst { count } => u64::from(count),
+                EmissionSchedule::Fill {} => of.len() as u64,
+                _ => self.set.rest.given,
+            };
         }
     }
 }

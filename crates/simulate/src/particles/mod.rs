@@ -20,7 +20,7 @@ mod travel;
 pub use forecast::{LiquidSize, liquid_size};
 
 use crate::colliders::{Collider, Exchange, Impulse, SpawnParticle};
-use crate::liquid::StillBodies;
+use crate::liquid::StillBodyCache;
 use crate::{BlowUp, PrepareContext, PrepareError, SavedPart, Solver, Step, Wants};
 use contact::ParticleContact;
 use forecast::{forecast, too_many};
@@ -50,7 +50,7 @@ struct ParticleSystem {
     /// The elements of all sets of the solver, in their order.
     order: Vec<Id>,
     /// What still bodies are in the cells of a liquid.
-    still_bodies: StillBodies,
+    still_body_cache: StillBodyCache,
 }
 
 struct ParticleSolver {
@@ -105,7 +105,7 @@ pub(crate) fn prepare(
             rest_surface: None,
             seam: None,
             order: order.clone(),
-            still_bodies: StillBodies::default(),
+            still_body_cache: StillBodyCache::default(),
         };
         if let Some(initial_state) = context.initial_state {
             system.begin_from(particles, initial_state);
@@ -219,7 +219,9 @@ impl ParticleSystem {
         marked: &mut [bool],
     ) {
         let outcome = particles.contact.outcome;
-        if !matches!(outcome, ContactOutcome::Stick | ContactOutcome::Die) {
+        // A liquid clings by its viscosity, not particle by particle.
+        let sticks = outcome == ContactOutcome::Stick && particles.liquid.is_none();
+        if !sticks && outcome != ContactOutcome::Die {
             return;
         }
         for touch in touches {

@@ -130,3 +130,23 @@ fn what_is_open_or_too_fine_is_refused_before_anything_is_allocated() {
         other => panic!("{other}"),
     }
 }
+
+#[test]
+fn what_begins_from_a_frame_is_not_filled_again() {
+    let mut shot = bare(8);
+    let id =
+        shot.add(element("Drop", liquid(of_spacing(0.02), Shape::sphere(0.1), EmissionSchedule::Fill {})));
+    let mut simulation = Simulation::new(&shot, &Default::default()).unwrap();
+    (0..4).for_each(|_| drop(simulation.advance().unwrap()));
+    let frame = simulation.write();
+    let before = frame.particles[&id].len();
+    let sha256 = "0".repeat(64);
+    let asset =
+        shot::Asset { kind: shot::AssetKind::Frame, file: format!("assets/{sha256}.brframe"), sha256 };
+    shot.assets.insert("frame".to_owned(), asset);
+    shot.initial_state = Some(shot::InitialState { asset: "frame".to_owned(), velocities: true });
+    let systems: Vec<_> = shot.systems().iter().map(|system| system.id).collect();
+    let mut again = Simulation::of(&shot, &Default::default(), &systems, Some(&frame)).unwrap();
+    let after = again.advance().unwrap();
+    assert_eq!(after.particles[&id].len(), before);
+}

@@ -12,14 +12,14 @@ const LEAST_ROOM: f32 = 0.02;
 const FAR: f32 = 1.0;
 
 /// How full the cells are.
-pub(super) struct Filling {
+pub(super) struct VolumeFraction {
     /// Volume of the liquid over the room for it, both with trilinear weights; 1 is full.
     pub fraction: Vec<f32>,
     /// Distance of each cell's centre from the surface of the liquid, in cells; negative inside.
     pub distance: Vec<f32>,
 }
 
-impl Filling {
+impl VolumeFraction {
     /// Of the volume that particles give to cells, and the room that solids leave.
     pub fn new(tiles: &Tiles, faces: &Faces, solids: &OpenFaces) -> Self {
         let fraction = |cell: usize| {
