@@ -154,7 +154,7 @@ fn types() -> Result<()> {
 
 fn bench() -> Result<()> {
     // The whole workspace, so that its build is shared.
-    for bench in ["rays", "surfaces", "frames", "forces", "particles", "cloth", "studio"] {
+    for bench in ["rays", "surfaces", "frames", "forces", "particles", "liquid", "cloth", "studio"] {
         cargo(&["test", "--workspace", "--bench", bench])?;
     }
     web()?;

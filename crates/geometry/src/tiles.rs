@@ -4,7 +4,7 @@
 
 use glam::{IVec3, Vec3};
 use rayon::prelude::*;
-use std::collections::HashMap;
+use std::sync::atomic::{AtomicU32, Ordering};
 
 /// Cells along each side of a tile.
 pub const SIDE: i32 = 8;
@@ -16,7 +16,13 @@ pub const REACH: i32 = SIDE / 2;
 const NONE: u32 = u32::MAX;
 
 /// Furthest cell from the origin along an axis; positions beyond count as in that.
-const FURTHEST: f32 = 1e9;
+const FURTHEST: f32 = 8e6;
+/// Bits of a tile's place along an axis in its key.
+const KEY_BITS: u32 = 21;
+/// Points that a thread takes at once.
+const CHUNK: usize = 1 << 14;
+/// Most chunks whose points are counted by tile.
+const MAX_CHUNKS: usize = 32;
 
 /// The cell of a grid in which a position lies.
 pub fn cell_of(position: Vec3, inverse_cell: f32) -> IVec3 {
@@ -45,7 +51,7 @@ pub struct Tiles {
     pub keys: Vec<IVec3>,
     /// The tiles around each, with itself: x fastest, each from −1 to 1.
     around: Vec<[u32; 27]>,
-    /// The points sorted by tile and cell.
+    /// The points sorted by tile.
     order: Vec<u32>,
     /// Where the points of each tile begin in `order`.
     starts: Vec<u32>,
@@ -55,47 +61,10 @@ impl Tiles {
     /// Of points at positions, with tiles for all cells within [`REACH`] of the cell of a point.
     pub fn new(positions: &[Vec3], cell_m: f32) -> Self {
         let inverse = 1.0 / cell_m;
-        let mut sorted: Vec<([i32; 3], u16, u32)> = (positions.par_iter().enumerate())
-            .map(|(i, position)| {
-                let cell = cell_of(*position, inverse);
-                let tile: IVec3 = cell >> 3;
-                ([tile.z, tile.y, tile.x], place(cell & 7) as u16, i as u32)
-            })
-            .collect();
-        sorted.par_sort_unstable();
-        // A cell lies nearer than half a tile to one side of its tile along each axis, and to one only.
-        let reached = |(key, cell, _): &([i32; 3], u16, u32)| {
-            let at = local(usize::from(*cell));
-            let side = |axis: usize| if at[axis] < REACH { -1 } else { 1 };
-            let ([z, y, x], by) = (*key, [side(0), side(1), side(2)]);
-            (0..8).map(move |i| [z + by[2] * (i >> 2), y + by[1] * (i >> 1 & 1), x + by[0] * (i & 1)])
-        };
-        let cells = sorted.chunk_by(|a, b| (a.0, a.1) == (b.0, b.1)).map(|same| &same[0]);
-        let mut all: Vec<[i32; 3]> = cells.flat_map(reached).collect();
-        all.par_sort_unstable();
-        all.dedup();
-        let near = |key: &[i32; 3]| {
-            let key = *key;
-            (0..27).map(move |i| [key[0] + i / 9 - 1, key[1] + i / 3 % 3 - 1, key[2] + i % 3 - 1])
-        };
-        let index: HashMap<[i32; 3], u32> = all.iter().copied().zip(0..).collect();
-        let neighbours = |key: &[i32; 3]| {
-            let mut around = [NONE; 27];
-            for (slot, of) in around.iter_mut().zip(near(key)) {
-                *slot = index.get(&of).copied().unwrap_or(NONE);
-            }
-            around
-        };
-        let around = all.par_iter().with_min_len(64).map(neighbours).collect();
-        let mut starts = Vec::with_capacity(all.len() + 1);
-        let mut at = 0;
-        for key in &all {
-            starts.push(at as u32);
-            at += sorted[at..].iter().take_while(|of| of.0 == *key).count();
-        }
-        starts.push(at as u32);
-        let order = sorted.into_iter().map(|(_, _, i)| i).collect();
-        let keys = all.into_iter().map(|[z, y, x]| IVec3::new(x, y, z)).collect();
+        let keys = reached_keys(positions, inverse);
+        let around = keys.par_iter().with_min_len(64).map(|key| neighbours(&keys, *key)).collect();
+        let (order, starts) = sorted_by_tile(positions, inverse, &keys);
+        let keys = keys.into_iter().map(tile_of_key).collect();
         Self { cell_m, keys, around, order, starts }
     }
 
@@ -114,7 +83,37 @@ impl Tiles {
         self.len() * CELLS
     }
 
-    /// The points in a tile.
+    /// A value for each point, in the points' own order, computed tile by tile: `load` readies what a thread has from `begin` for a
+    /// tile, and `value` takes the tile and the point.
+    #[allow(unsafe_code)]
+    pub fn map_points<S, T: Copy + Send>(
+        &self,
+        begin: impl Fn() -> S + Sync + Send,
+        load: impl Fn(&mut S, usize) + Sync,
+        value: impl Fn(&S, usize, usize) -> T + Sync,
+    ) -> Vec<T> {
+        let mut values: Vec<T> = Vec::with_capacity(self.order.len());
+        let base = Base(values.as_mut_ptr());
+        (0..self.len()).into_par_iter().for_each_init(begin, |state, tile| {
+            let points = self.points_in(tile);
+            if points.is_empty() {
+                return;
+            }
+            load(state, tile);
+            let base = &base;
+            for i in points.iter().map(|i| *i as usize) {
+                let of = value(state, tile, i);
+                // SAFETY: `order` holds each number below its length once, and each of its places belongs to one tile: every value
+                // of the capacity is written by one thread.
+                unsafe { base.0.add(i).write(of) };
+            }
+        });
+        // SAFETY: all have been written, since every place of `order` is in a tile.
+        unsafe { values.set_len(self.order.len()) };
+        values
+    }
+
+    /// The points in a tile, by their own order.
     pub fn points_in(&self, tile: usize) -> &[u32] {
         &self.order[self.starts[tile] as usize..self.starts[tile + 1] as usize]
     }
@@ -186,6 +185,126 @@ impl Tiles {
         };
         (0..self.len()).into_par_iter().flat_map_iter(gather).collect()
     }
+}
+
+/// Where values lie that threads write at different places.
+struct Base<T>(*mut T);
+
+// SAFETY: what is written through it is moved from the thread that writes.
+#[allow(unsafe_code)]
+unsafe impl<T: Send> Sync for Base<T> {}
+
+/// A number for a tile, in the order of z, y and x.
+fn key_of_tile(tile: IVec3) -> u64 {
+    let bits = |axis: i32| (axis + (1 << (KEY_BITS - 1))) as u64;
+    bits(tile.z) << (2 * KEY_BITS) | bits(tile.y) << KEY_BITS | bits(tile.x)
+}
+
+fn tile_of_key(key: u64) -> IVec3 {
+    let axis = |by: u32| (key >> by & ((1 << KEY_BITS) - 1)) as i32 - (1 << (KEY_BITS - 1));
+    IVec3::new(axis(0), axis(KEY_BITS), axis(2 * KEY_BITS))
+}
+
+/// The keys of all tiles that points reach, ascending.
+fn reached_keys(positions: &[Vec3], inverse_cell: f32) -> Vec<u64> {
+    // The tiles with points, and in which of their eighths: a cell lies nearer than half a tile to one side of its tile along each
+    // axis, and to one only.
+    let occupied = |positions: &[Vec3]| {
+        let mut found: Vec<(u64, u8)> = Vec::new();
+        for position in positions {
+            let cell = cell_of(*position, inverse_cell);
+            let eighth: IVec3 = cell >> 2 & 1;
+            let (key, mask) = (key_of_tile(cell >> 3), 1u8 << (eighth.x | eighth.y << 1 | eighth.z << 2));
+            match found.last_mut() {
+                Some(last) if last.0 == key => last.1 |= mask,
+                _ => found.push((key, mask)),
+            }
+        }
+        merged(found)
+    };
+    let found = merged(positions.par_chunks(CHUNK).flat_map_iter(occupied).collect());
+    let mut all: Vec<u64> = Vec::new();
+    for (key, mask) in found {
+        let tile = tile_of_key(key);
+        for eighth in (0..8).filter(|eighth| mask >> eighth & 1 == 1) {
+            let bit = |of: i32, axis: i32| of >> axis & 1;
+            let side = |axis: i32| 2 * bit(eighth, axis) - 1;
+            all.extend((0..8).map(|i| {
+                let by = IVec3::new(bit(i, 0) * side(0), bit(i, 1) * side(1), bit(i, 2) * side(2));
+                key_of_tile(tile + by)
+            }));
+        }
+    }
+    all.par_sort_unstable();
+    all.dedup();
+    all
+}
+
+/// Tiles with their eighths, ascending, each once.
+fn merged(mut found: Vec<(u64, u8)>) -> Vec<(u64, u8)> {
+    found.sort_unstable();
+    found.dedup_by(|later, first| {
+        let same = later.0 == first.0;
+        first.1 |= if same { later.1 } else { 0 };
+        same
+    });
+    found
+}
+
+/// The tiles around one, with itself, by their places among the keys.
+fn neighbours(keys: &[u64], key: u64) -> [u32; 27] {
+    let mut around = [NONE; 27];
+    let tile = tile_of_key(key);
+    for row in 0..9 {
+        // Tiles along x follow each other.
+        let first = key_of_tile(tile + IVec3::new(-1, row % 3 - 1, row / 3 - 1));
+        let from = keys.partition_point(|key| *key < first);
+        for (place, key) in keys.iter().enumerate().skip(from).take_while(|(_, key)| **key <= first + 2) {
+            around[3 * row as usize + (key - first) as usize] = place as u32;
+        }
+    }
+    around
+}
+
+/// The points sorted by tile, in each by their own order, and where those of each tile begin.
+fn sorted_by_tile(positions: &[Vec3], inverse_cell: f32, keys: &[u64]) -> (Vec<u32>, Vec<u32>) {
+    let n = positions.len();
+    let mut tile_of = vec![0u32; n];
+    let chunk = CHUNK.max(n.div_ceil(MAX_CHUNKS));
+    let count = |(tile_of, positions): (&mut [u32], &[Vec3])| {
+        let (mut counts, mut last) = (vec![0u32; keys.len()], (u64::MAX, 0));
+        for (tile, position) in tile_of.iter_mut().zip(positions) {
+            let key = key_of_tile(cell_of(*position, inverse_cell) >> 3);
+            if key != last.0 {
+                last = (key, keys.partition_point(|of| *of < key) as u32);
+            }
+            *tile = last.1;
+            counts[last.1 as usize] += 1;
+        }
+        counts
+    };
+    let mut places: Vec<Vec<u32>> =
+        tile_of.par_chunks_mut(chunk).zip(positions.par_chunks(chunk)).map(count).collect();
+    // Where the points of each chunk begin in each tile.
+    let mut starts = Vec::with_capacity(keys.len() + 1);
+    let mut at = 0;
+    for tile in 0..keys.len() {
+        starts.push(at);
+        for counts in &mut places {
+            let count = std::mem::replace(&mut counts[tile], at);
+            at += count;
+        }
+    }
+    starts.push(at);
+    let order: Vec<AtomicU32> = (0..n).map(|_| AtomicU32::new(0)).collect();
+    tile_of.par_chunks(chunk).zip(&mut places).enumerate().for_each(|(number, (tiles, places))| {
+        for (i, tile) in (number * chunk..).zip(tiles) {
+            let place = &mut places[*tile as usize];
+            order[*place as usize].store(i as u32, Ordering::Relaxed);
+            *place += 1;
+        }
+    });
+    (order.into_iter().map(AtomicU32::into_inner).collect(), starts)
 }
 
 /// Values at the cells of a tile and at those up to a margin around the tile.

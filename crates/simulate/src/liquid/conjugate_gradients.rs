@@ -1,4 +1,4 @@
-//! Conjugate gradients, preconditioned by the diagonal, for the sparse symmetric systems of a liquid.
+//! Conjugate gradients, for the sparse symmetric systems of a liquid.
 
 use rayon::prelude::*;
 
@@ -16,71 +16,87 @@ pub(super) struct Convergence {
 }
 
 fn dot(a: &[f32], b: &[f32]) -> f64 {
-    let block = |(a, b): (&[f32], &[f32])| {
-        let mut sums = [0.0f64; 8];
-        for (a, b) in a.chunks(8).zip(b.chunks(8)) {
-            for ((sum, a), b) in sums.iter_mut().zip(a).zip(b) {
-                *sum += f64::from(*a) * f64::from(*b);
-            }
-        }
-        sums.iter().sum::<f64>()
-    };
-    let blocks: Vec<f64> = a.par_chunks(BLOCK).zip(b.par_chunks(BLOCK)).map(block).collect();
+    let blocks: Vec<f64> = a.par_chunks(BLOCK).zip(b.par_chunks(BLOCK)).map(|(a, b)| block_dot(a, b)).collect();
     blocks.iter().sum()
 }
 
-/// Solves A x = b from the `x` at hand until the residual is `tolerance` of b. `multiply` gives a row of A x, and `dense` what is
-/// to be added to all rows, or nothing; a row without a diagonal has no equation, and its `x` stays.
+fn block_dot(a: &[f32], b: &[f32]) -> f64 {
+    let mut sums = [0.0f64; 8];
+    for (a, b) in a.chunks(8).zip(b.chunks(8)) {
+        for ((sum, a), b) in sums.iter_mut().zip(a).zip(b) {
+            *sum += f64::from(*a) * f64::from(*b);
+        }
+    }
+    sums.iter().sum()
+}
+
+/// Solves A x = b from the `x` at hand until the residual is `tolerance` of b. `multiply` puts A x into its second argument, and
+/// `precondition` about the solution for its first; a row for which `is_solved` is false has no equation, and its `x` stays.
 pub(super) fn conjugate_gradients(
-    multiply: impl Fn(&[f32], usize) -> f32 + Sync,
-    dense: impl Fn(&[f32]) -> Vec<(u32, f32)>,
-    diagonal: &[f32],
+    multiply: impl Fn(&[f32], &mut [f32]),
+    precondition: impl Fn(&[f32], &mut Vec<f32>),
+    is_solved: impl Fn(usize) -> bool + Sync,
     right: &[f32],
     x: &mut [f32],
     tolerance: f64,
 ) -> Convergence {
     let n = right.len();
-    let product = |of: &[f32], out: &mut Vec<f32>| {
-        (0..n).into_par_iter().with_min_len(BLOCK).map(|row| multiply(of, row)).collect_into_vec(out);
-        dense(of).into_iter().for_each(|(row, more)| out[row as usize] += more);
-    };
-    let mut image = Vec::new();
-    product(x, &mut image);
-    let mut residual: Vec<f32> =
-        (0..n).map(|row| if diagonal[row] > 0.0 { right[row] - image[row] } else { 0.0 }).collect();
+    let mut image = vec![0.0f32; n];
+    if x.iter().any(|x| *x != 0.0) {
+        multiply(x, &mut image);
+    }
+    let first = |row: usize| if is_solved(row) { right[row] - image[row] } else { 0.0 };
+    let mut residual: Vec<f32> = (0..n).into_par_iter().with_min_len(BLOCK).map(first).collect();
     let scale = dot(right, right);
-    let left_of = |residual: &[f32]| if scale > 0.0 { (dot(residual, residual) / scale).sqrt() } else { 0.0 };
-    let solved = |residual: &[f32], out: &mut Vec<f32>| {
-        out.clear();
-        out.extend(residual.iter().zip(diagonal).map(|(r, d)| if *d > 0.0 { r / d } else { 0.0 }));
-    };
-    let (mut direction, mut next) = (Vec::with_capacity(n), Vec::with_capacity(n));
-    solved(&residual, &mut direction);
+    let left_of = |squares: f64| if scale > 0.0 { (squares / scale).sqrt() } else { 0.0 };
+    let mut left = left_of(dot(&residual, &residual));
+    if left <= tolerance {
+        return Convergence { iterations: 0, residual: left };
+    }
+    let (mut direction, mut next) = (vec![0.0f32; n], vec![0.0f32; n]);
+    precondition(&residual, &mut direction);
     let mut norm = dot(&residual, &direction);
-    let mut left = left_of(&residual);
     for iteration in 0..MAX_ITERATIONS {
         if norm <= 0.0 || left <= tolerance {
             return Convergence { iterations: iteration, residual: left };
         }
-        product(&direction, &mut image);
+        multiply(&direction, &mut image);
         let curvature = dot(&direction, &image);
         if curvature <= 0.0 || !curvature.is_finite() {
             return Convergence { iterations: iteration, residual: left };
         }
         let length = (norm / curvature) as f32;
-        let columns = (&mut *x, &mut residual, &direction, &image);
-        columns.into_par_iter().with_min_len(BLOCK).for_each(|(x, residual, direction, image)| {
-            *x += length * direction;
-            *residual -= length * image;
+        let blocks = (
+            x.par_chunks_mut(BLOCK),
+            residual.par_chunks_mut(BLOCK),
+            direction.par_chunks(BLOCK),
+            image.par_chunks(BLOCK),
+        );
+        let squares = blocks.into_par_iter().map(|(x, residual, direction, image)| {
+            for (((x, residual), direction), image) in x.iter_mut().zip(&mut *residual).zip(direction).zip(image) {
+                *x += length * direction;
+                *residual -= length * image;
+            }
+            block_dot(residual, residual)
         });
-        left = left_of(&residual);
-        solved(&residual, &mut next);
+        left = left_of(squares.collect::<Vec<f64>>().iter().sum());
+        if left <= tolerance {
+            return Convergence { iterations: iteration + 1, residual: left };
+        }
+        precondition(&residual, &mut next);
         let norm_after = dot(&residual, &next);
         let back = (norm_after / norm) as f32;
-        direction.iter_mut().zip(&next).for_each(|(d, z)| *d = *z + back * *d);
+        let pairs = direction.par_iter_mut().zip(&next).with_min_len(BLOCK);
+        pairs.for_each(|(direction, next)| *direction = *next + back * *direction);
         norm = norm_after;
     }
     Convergence { iterations: MAX_ITERATIONS, residual: left }
+}
+
+/// About the solution of rows by their diagonals.
+pub(super) fn by_diagonal(diagonal: &[f32], right: &[f32], out: &mut Vec<f32>) {
+    let of = |(right, d): (&f32, &f32)| if *d > 0.0 { right / d } else { 0.0 };
+    right.par_iter().zip(diagonal).with_min_len(BLOCK).map(of).collect_into_vec(out);
 }
 
 #[cfg(test)]
@@ -90,16 +106,20 @@ mod tests {
     #[test]
     fn a_chain_of_springs_is_solved_whatever_x_is_at_first() {
         let n = 200usize;
-        let multiply = |x: &[f32], i: usize| {
+        let row = |x: &[f32], i: usize| {
             let beside = |j: Option<usize>| j.and_then(|j| x.get(j)).copied().unwrap_or(0.0);
             2.0 * x[i] - beside(i.checked_sub(1)) - beside(Some(i + 1))
         };
+        let multiply = |x: &[f32], out: &mut [f32]| {
+            out.iter_mut().enumerate().for_each(|(i, out)| *out = row(x, i));
+        };
+        let precondition = |r: &[f32], out: &mut Vec<f32>| by_diagonal(&[2.0; 200], r, out);
         let exact: Vec<f32> = (0..n).map(|i| (i as f32 * 0.05).sin()).collect();
-        let right: Vec<f32> = (0..n).map(|i| multiply(&exact, i)).collect();
+        let right: Vec<f32> = (0..n).map(|i| row(&exact, i)).collect();
         for first in [0.0, 3.0] {
             let mut x = vec![first; n];
             let convergence =
-                conjugate_gradients(multiply, |_| Vec::new(), &[2.0; 200], &right, &mut x, 1e-6);
+                conjugate_gradients(multiply, precondition, |_| true, &right, &mut x, 1e-6);
             assert!(convergence.residual <= 1e-6 && convergence.iterations < 300, "{convergence:?}");
             assert!(x.iter().zip(&exact).all(|(a, b)| (a - b).abs() < 1e-2));
         }

@@ -12,9 +12,10 @@ mod colliders;
 mod conjugate_gradients;
 mod coupling;
 mod extrapolate;
+mod multigrid;
 mod pressure;
 mod solids;
-mod transfer;
+pub mod transfer;
 mod viscosity;
 mod volume_fraction;
 
@@ -25,10 +26,9 @@ pub use solids::{Boundary, FreeBody, StillBodyCache};
 
 use coupling::Coupling;
 use extrapolate::extrapolate;
-use geometry::tiles::{REACH, Tiles};
+use geometry::tiles::Tiles;
 use glam::{Mat3, Vec3};
 use pressure::Equations;
-use rayon::prelude::*;
 use thiserror::Error;
 use volume_fraction::VolumeFraction;
 
@@ -36,12 +36,8 @@ use volume_fraction::VolumeFraction;
 const MAX_TILES: usize = 1 << 17;
 /// Rounds in which velocities are carried on from the liquid.
 const EXTRAPOLATED: u32 = 3;
-/// Most that a particle moves in half a step, along an axis, in cells: as far as there are tiles around it.
-const MAX_HALF_STEP_CELLS: Vec3 = Vec3::splat(REACH as f32 - 1.0);
 /// Time in which what is too dense is spread, s.
 const DENSITY_CORRECTION_S: f32 = 0.05;
-/// Particles that a thread takes at once.
-const CHUNK: usize = 1_024;
 
 /// What a step gives.
 #[derive(Clone, Debug, Default)]
@@ -121,25 +117,9 @@ pub fn flow(
     apply_wall_friction(&mut faces, &solids, material.wall_friction);
     let mut correction = equations.density_correction((dt / DENSITY_CORRECTION_S).min(1.0));
     extrapolate(&tiles, &mut correction, EXTRAPOLATED);
-    // Where each particle's tile is, in the particles' own order.
-    let mut tile_of = vec![0u32; positions.len()];
-    for tile in 0..tiles.len() {
-        tiles.points_in(tile).iter().for_each(|i| tile_of[*i as usize] = tile as u32);
-    }
-    let mut displacements = vec![Vec3::ZERO; positions.len()];
-    let columns = (positions, velocities, gradients, tile_of, &mut displacements);
-    columns.into_par_iter().with_min_len(CHUNK).for_each(
-        |(position, velocity, gradient, tile, displacement)| {
-            let tile = tile as usize;
-            let place = tiles.within(tile, *position);
-            let sample = |place: Vec3| transfer::at(&tiles, tile, &faces.velocities, place);
-            (*velocity, *gradient) = sample(place);
-            let half = *velocity * (0.5 * dt / tiles.cell_m);
-            let middle = place + half.clamp(-MAX_HALF_STEP_CELLS, MAX_HALF_STEP_CELLS);
-            *displacement =
-                sample(middle).0 * dt + transfer::at(&tiles, tile, &correction.velocities, place).0;
-        },
-    );
+    let columns = (positions, velocities, gradients);
+    let displacements =
+        transfer::to_particles(&tiles, columns, [&faces.velocities, &correction.velocities], dt);
     Ok(Flow { displacements, solved, impulses })
 }
 

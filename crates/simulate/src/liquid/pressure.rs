@@ -4,34 +4,24 @@
 //! framework for accurate solid-fluid coupling*, 2007; at the surface the pressure is that of the air, 0, at the place between two
 //! cells' centres where the surface lies (F. Gibou et al., *A second-order-accurate symmetric discretization of the Poisson equation
 //! on irregular domains*, 2002). With q the pressure times Δt / (ρ Δx), which is a speed, and open parts α, each liquid cell has
-//! Σ α (q − q') / θ = −Σ ± (α u + (1 − α) u_solid), solved by conjugate gradients.
+//! Σ α (q − q') / θ = −Σ ± (α u + (1 − α) u_solid), solved by conjugate gradients that `multigrid.rs` preconditions.
 
 use super::conjugate_gradients::{Convergence, conjugate_gradients};
 use super::coupling::{BodyImpulse, Coupling};
+use super::multigrid::{Grid, Multigrid, NONE, Rows};
 use super::solids::{OpenFaces, face_centre};
 use super::transfer::Faces;
 use super::volume_fraction::VolumeFraction;
-use geometry::tiles::{CELLS, Tiles, local};
+use geometry::tiles::{CELLS, SIDE, Tiles, local};
 use glam::IVec3;
 use rayon::prelude::*;
 
-/// Marks a neighbour that is not liquid.
-const AIR: u32 = u32::MAX;
 /// The least θ.
 const LEAST_FRACTION: f32 = 0.05;
 /// The remaining divergence, as a part of that at first.
 const TOLERANCE: f64 = 1e-4;
 /// Most that a cell is too dense or too thin by, in its volume.
 const MAX_DENSITY_ERROR: f32 = 0.5;
-
-/// A liquid cell's equation.
-struct Row {
-    /// The cells below and above along each axis.
-    neighbours: [u32; 6],
-    /// α / θ of the faces to them.
-    factors: [f32; 6],
-    diagonal: f32,
-}
 
 /// How the solution went.
 #[derive(Clone, Copy, Debug, Default)]
@@ -49,39 +39,40 @@ pub(super) struct Equations<'a> {
     tiles: &'a Tiles,
     solids: &'a OpenFaces,
     volume_fraction: &'a VolumeFraction,
-    /// The number of each cell among the liquid ones.
-    number: Vec<u32>,
-    /// The liquid cells.
-    cells: Vec<u32>,
-    rows: Vec<Row>,
+    /// The liquid cells and their numbers.
+    grid: Grid,
+    rows: Rows,
 }
 
 impl<'a> Equations<'a> {
     pub fn new(tiles: &'a Tiles, solids: &'a OpenFaces, volume_fraction: &'a VolumeFraction) -> Self {
-        let mut number = vec![AIR; tiles.cells()];
-        let mut cells: Vec<u32> = Vec::new();
-        for cell in (0..tiles.cells()).filter(|cell| volume_fraction.distance[*cell] < 0.0) {
-            number[cell] = cells.len() as u32;
-            cells.push(cell as u32);
-        }
+        let grid = Grid::new(tiles.keys.clone(), SIDE, |cell| volume_fraction.distance[cell] < 0.0);
+        let number = &grid.number;
         let row = |&cell: &u32| {
             let cell = cell as usize;
             let (tile, at) = (cell / CELLS, local(cell % CELLS));
-            let mut row = Row { neighbours: [AIR; 6], factors: [0.0; 6], diagonal: 0.0 };
+            let (mut neighbours, mut factors, mut diagonal) = ([0; 6], [0.0; 6], 0.0);
             for side in 0..6 {
                 let (axis, above) = (side / 2, side % 2 == 1);
                 let step = if above { IVec3::AXES[axis] } else { -IVec3::AXES[axis] };
                 // All cells around liquid have tiles.
                 let Some(other) = tiles.cell(tile, at + step) else { continue };
                 let open = solids.open[axis][if above { other } else { cell }];
-                row.neighbours[side] = number[other];
-                row.factors[side] = open / way(&volume_fraction.distance, cell, other);
-                row.diagonal += row.factors[side];
+                let factor = open / way(&volume_fraction.distance, cell, other);
+                diagonal += factor;
+                if number[other] != NONE {
+                    (neighbours[side], factors[side]) = (number[other], factor);
+                }
             }
-            row
+            (neighbours, factors, diagonal)
         };
-        let rows = cells.par_iter().with_min_len(256).map(row).collect();
-        Self { tiles, solids, volume_fraction, number, cells, rows }
+        let all: Vec<_> = grid.cells.par_iter().with_min_len(256).map(row).collect();
+        let rows = Rows {
+            neighbours: all.iter().map(|row| row.0).collect(),
+            factors: all.iter().map(|row| row.1).collect(),
+            diagonal: all.iter().map(|row| row.2).collect(),
+        };
+        Self { tiles, solids, volume_fraction, grid, rows }
     }
 
     /// Makes `faces` free of divergence. Faces without liquid on either side keep their velocities.
@@ -100,7 +91,7 @@ impl<'a> Equations<'a> {
             };
             through(0) + through(1) + through(2)
         };
-        let right: Vec<f32> = self.cells.par_iter().with_min_len(256).map(into).collect();
+        let right: Vec<f32> = self.grid.cells.par_iter().with_min_len(256).map(into).collect();
         let (q, solved) = self.solve(&right, Some(coupling));
         let given = coupling.impulses(&q);
         let carried = |axis: usize, cell: usize| {
@@ -128,7 +119,7 @@ impl<'a> Equations<'a> {
 
     /// The liquid cells, in the order of their equations, and the number of each cell among them.
     pub fn cells(&self) -> (&[u32], &[u32]) {
-        (&self.cells, &self.number)
+        (&self.grid.cells, &self.grid.number)
     }
 
     /// The displacements at the faces, m, that bring a part of what is too dense or too thin to the volume of the liquid
@@ -154,7 +145,7 @@ impl<'a> Equations<'a> {
             let excess = (self.volume_fraction.fraction[cell] - 1.0).clamp(least, MAX_DENSITY_ERROR);
             part * excess * self.solids.volume[cell] * tiles.cell_m
         };
-        let right: Vec<f32> = self.cells.par_iter().with_min_len(256).map(excess).collect();
+        let right: Vec<f32> = self.grid.cells.par_iter().with_min_len(256).map(excess).collect();
         let (q, _) = self.solve(&right, None);
         let mut faces =
             Faces { velocities: Default::default(), known: Default::default(), volume: Vec::new() };
@@ -171,11 +162,11 @@ impl<'a> Equations<'a> {
 
     /// For each face with liquid beside it, what `of` makes of it and of the gradient of `q` there.
     fn gradients(&self, axis: usize, q: &[f32], of: impl Fn(usize, f32) -> f32 + Sync) -> Vec<Option<f32>> {
-        let value = |cell: usize| match self.number[cell] {
-            AIR => 0.0,
+        let value = |cell: usize| match self.grid.number[cell] {
+            NONE => 0.0,
             number => q[number as usize],
         };
-        let liquid = |cell: usize| self.number[cell] != AIR;
+        let liquid = |cell: usize| self.grid.number[cell] != NONE;
         let at_face = |cell: usize| {
             let below = self.tiles.cell(cell / CELLS, local(cell % CELLS) - IVec3::AXES[axis])?;
             if !liquid(cell) && !liquid(below) {
@@ -191,25 +182,22 @@ impl<'a> Equations<'a> {
     }
 
     fn solve(&self, right: &[f32], coupling: Option<&Coupling>) -> (Vec<f32>, Solved) {
-        let multiply = |x: &[f32], row: usize| {
-            let Row { neighbours, factors, diagonal } = &self.rows[row];
-            let mut sum = diagonal * x[row];
-            for (neighbour, factor) in neighbours.iter().zip(factors) {
-                if *neighbour != AIR {
-                    sum -= factor * x[*neighbour as usize];
-                }
-            }
-            sum
-        };
-        let mut diagonal: Vec<f32> = self.rows.iter().map(|row| row.diagonal).collect();
+        let mut rows = self.rows.clone();
         if let Some(coupling) = coupling {
-            coupling.add_diagonal(&mut diagonal);
+            coupling.add_diagonal(&mut rows.diagonal);
         }
-        let dense = |x: &[f32]| coupling.map_or_else(Vec::new, |coupling| coupling.rows(x));
-        let mut q = vec![0.0f32; self.rows.len()];
+        let multigrid = Multigrid::new(&self.grid, rows);
+        let multiply = |x: &[f32], out: &mut [f32]| {
+            self.rows.multiply(x, out);
+            let dense = coupling.map_or_else(Vec::new, |coupling| coupling.rows(x));
+            dense.into_iter().for_each(|(row, more)| out[row as usize] += more);
+        };
+        let precondition = |right: &[f32], out: &mut Vec<f32>| multigrid.cycle(right, out);
+        let is_solved = |row: usize| self.rows.diagonal[row] > 0.0;
+        let mut q = vec![0.0f32; right.len()];
         let Convergence { iterations, residual } =
-            conjugate_gradients(multiply, dense, &diagonal, right, &mut q, TOLERANCE);
-        (q, Solved { cells: self.rows.len(), iterations, residual })
+            conjugate_gradients(multiply, precondition, is_solved, right, &mut q, TOLERANCE);
+        (q, Solved { cells: right.len(), iterations, residual })
     }
 }
 

@@ -4,7 +4,7 @@
 //! For the velocity u along axis a at a face, with μ̂ = μ Δt / (ρ Δx²) and weights w of liquid at the centres of cells and at
 //! edges: V u − μ̂ (2 Δ_a (w Δ_a u) + Σ_b Δ_b (w (Δ_b u + Δ_a v_b))) = V u_old. Where solids close faces the velocities are theirs.
 
-use super::conjugate_gradients::{Convergence, conjugate_gradients};
+use super::conjugate_gradients::{Convergence, by_diagonal, conjugate_gradients};
 use super::solids::OpenFaces;
 use super::transfer::Faces;
 use super::volume_fraction::VolumeFraction;
@@ -153,13 +153,16 @@ pub(super) fn diffuse(
     let mut x: Vec<f32> =
         unknowns.iter().map(|(axis, cell)| velocity(usize::from(*axis), *cell as usize)).collect();
     let right: Vec<f32> = rows.iter().zip(&x).map(|(row, x)| row.volume * x + row.right).collect();
-    let multiply = |x: &[f32], i: usize| {
-        let row = &rows[i];
-        let pairs = row.neighbours[..row.count].iter().zip(&row.factors);
-        pairs.fold(row.diagonal * x[i], |sum, (other, factor)| sum - factor * x[*other as usize])
+    let multiply = |x: &[f32], out: &mut [f32]| {
+        let of = |(out, (row, own)): (&mut f32, (&Row, &f32))| {
+            let pairs = row.neighbours[..row.count].iter().zip(&row.factors);
+            *out = pairs.fold(row.diagonal * own, |sum, (other, factor)| sum - factor * x[*other as usize]);
+        };
+        out.par_iter_mut().zip(rows.par_iter().zip(x)).with_min_len(1_024).for_each(of);
     };
     let diagonal: Vec<f32> = rows.iter().map(|row| row.diagonal).collect();
-    let convergence = conjugate_gradients(multiply, |_| Vec::new(), &diagonal, &right, &mut x, TOLERANCE);
+    let precondition = |right: &[f32], out: &mut Vec<f32>| by_diagonal(&diagonal, right, out);
+    let convergence = conjugate_gradients(multiply, precondition, |_| true, &right, &mut x, TOLERANCE);
     for ((axis, cell), x) in unknowns.iter().zip(&x) {
         faces.velocities[usize::from(*axis)][*cell as usize] = *x;
     }

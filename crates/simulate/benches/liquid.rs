@@ -1,0 +1,118 @@
+//! What a liquid costs, as figures and ratios within one run.
+
+use glam::{Mat3, Vec3};
+use simulate::liquid::{Boundary, LiquidParticles, Material, StillBodyCache, flow};
+use std::time::Instant;
+
+/// A tank, open above.
+struct Tank {
+    min: Vec3,
+    max: Vec3,
+}
+
+impl Boundary for Tank {
+    fn bodies_in(&self, min: Vec3, max: Vec3) -> [Vec<u32>; 2] {
+        let any = min.cmplt(self.min).any() || max.cmpgt(self.max).any();
+        [if any { vec![0] } else { Vec::new() }, Vec::new()]
+    }
+
+    fn distance(&self, _: u32, place: Vec3, _: f32) -> f32 {
+        let (low, high) = (place - self.min, self.max - place);
+        low.min_element().min(high.x).min(high.z)
+    }
+
+    fn velocity(&self, _: u32, _: Vec3) -> Vec3 {
+        Vec3::ZERO
+    }
+}
+
+fn random(i: u32) -> f32 {
+    f32::from((i.wrapping_mul(0x9E37_79B9) >> 16) as u16) / 65_536.0
+}
+
+/// Particles that fill a box of cells, eight to each.
+fn filled(cells: [i32; 3], cell_m: f32) -> Vec<Vec3> {
+    let count = cells.map(|n| 2 * n);
+    (0..count.iter().product::<i32>())
+        .map(|i| {
+            let at = glam::IVec3::new(i % count[0], i / count[0] % count[1], i / (count[0] * count[1]));
+            let i = i as u32;
+            let jitter = Vec3::new(random(3 * i), random(3 * i + 1), random(3 * i + 2));
+            (at.as_vec3() + 0.25 + 0.5 * jitter) * (0.5 * cell_m)
+        })
+        .collect()
+}
+
+struct Liquid {
+    positions: Vec<Vec3>,
+    velocities: Vec<Vec3>,
+    gradients: Vec<Mat3>,
+    still: StillBodyCache,
+    tank: Tank,
+    cell_m: f32,
+}
+
+impl Liquid {
+    /// A column that stands in the corner of a tank.
+    fn column(cells: [i32; 3]) -> Self {
+        let cell_m = 0.01;
+        let positions = filled(cells, cell_m);
+        let n = positions.len();
+        let max = Vec3::new(2.5 * cells[0] as f32, 10.0 * cells[1] as f32, cells[2] as f32) * cell_m;
+        Self {
+            positions,
+            velocities: vec![Vec3::ZERO; n],
+            gradients: vec![Mat3::ZERO; n],
+            still: StillBodyCache::default(),
+            tank: Tank { min: Vec3::ZERO, max },
+            cell_m,
+        }
+    }
+
+    fn step(&mut self, dt: f32) -> u32 {
+        self.velocities.iter_mut().for_each(|v| v.y -= 9.81 * dt);
+        let material = Material {
+            spacing_m: 0.5 * self.cell_m,
+            density_kg_m3: 1_000.0,
+            viscosity_m2_s: 1e-6,
+            wall_friction: 0.0,
+        };
+        let columns = LiquidParticles {
+            positions: &self.positions,
+            velocities: &mut self.velocities,
+            gradients: &mut self.gradients,
+        };
+        let flow = flow(columns, &material, dt, &self.tank, &mut self.still).expect("it is near");
+        for (x, way) in self.positions.iter_mut().zip(flow.displacements) {
+            *x = (*x + way).clamp(self.tank.min + 1e-5, self.tank.max - 1e-5);
+        }
+        flow.solved.iterations
+    }
+}
+
+fn main() {
+    let seconds = |threads: usize, cells: [i32; 3], steps: u32| {
+        let pool = rayon::ThreadPoolBuilder::new().num_threads(threads).build().expect("threads");
+        pool.install(|| {
+            let mut liquid = Liquid::column(cells);
+            (0..4).for_each(|_| {
+                liquid.step(1.0 / 192.0);
+            });
+            let start = Instant::now();
+            let iterations: u32 = (0..steps).map(|_| liquid.step(1.0 / 192.0)).sum();
+            let seconds = start.elapsed().as_secs_f64() / f64::from(steps);
+            let n = liquid.positions.len();
+            println!(
+                "{n} particles, {threads} threads: {:.2} million a second, {:.0} ms a step, {} iterations",
+                n as f64 / seconds * 1e-6,
+                1e3 * seconds,
+                iterations / steps
+            );
+            seconds
+        })
+    };
+    let two = seconds(2, [32, 32, 16], 20);
+    let one = seconds(1, [32, 32, 16], 20);
+    println!("{:.2} x from the second core", one / two);
+    seconds(2, [64, 64, 32], 5);
+}
