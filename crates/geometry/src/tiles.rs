@@ -12,6 +12,8 @@ pub const SIDE: i32 = 8;
 pub const CELLS: usize = (SIDE * SIDE * SIDE) as usize;
 /// Cells up to so many away from a point have a tile.
 pub const REACH: i32 = SIDE / 2;
+/// Points that are computed at once.
+pub const LANES: usize = 8;
 /// Marks a tile that is not there.
 const NONE: u32 = u32::MAX;
 
@@ -25,8 +27,11 @@ const CHUNK: usize = 1 << 14;
 const MAX_CHUNKS: usize = 32;
 
 /// The cell of a grid in which a position lies.
+#[inline]
 pub fn cell_of(position: Vec3, inverse_cell: f32) -> IVec3 {
-    (position * inverse_cell).floor().clamp(Vec3::splat(-FURTHEST), Vec3::splat(FURTHEST)).as_ivec3()
+    let at = (position * inverse_cell).clamp(Vec3::splat(-FURTHEST), Vec3::splat(FURTHEST));
+    let toward_zero = at.as_ivec3();
+    toward_zero - IVec3::from(at.cmplt(toward_zero.as_vec3()))
 }
 
 /// The place of a cell of a tile in the arrays of the tile.
@@ -47,6 +52,7 @@ pub fn local(place: usize) -> IVec3 {
 pub struct Tiles {
     /// Edge of a cell, m.
     pub cell_m: f32,
+    inverse_cell: f32,
     /// Places of the tiles, in tiles, ascending.
     pub keys: Vec<IVec3>,
     /// The tiles around each, with itself: x fastest, each from −1 to 1.
@@ -65,7 +71,7 @@ impl Tiles {
         let around = keys.par_iter().with_min_len(64).map(|key| neighbours(&keys, *key)).collect();
         let (order, starts) = sorted_by_tile(positions, inverse, &keys);
         let keys = keys.into_iter().map(tile_of_key).collect();
-        Self { cell_m, keys, around, order, starts }
+        Self { cell_m, inverse_cell: inverse, keys, around, order, starts }
     }
 
     /// Number of tiles.
@@ -83,34 +89,53 @@ impl Tiles {
         self.len() * CELLS
     }
 
-    /// A value for each point, in the points' own order, computed tile by tile: `load` readies what a thread has from `begin` for a
-    /// tile, and `value` takes the tile and the point.
+    /// Puts values for all points into three columns in the points' own order. They are computed tile by tile: `load` readies what a
+    /// thread has from `begin` for a tile, and `values` takes the tile and eight of its points of which the last ones can be repeated.
+    ///
+    /// # Panics
+    /// If a column is not as long as there are points.
     #[allow(unsafe_code)]
-    pub fn map_points<S, T: Copy + Send>(
+    pub fn update_points<S, A: Copy + Send, B: Copy + Send, C: Copy + Send>(
         &self,
+        columns: (&mut [A], &mut [B], &mut [C]),
         begin: impl Fn() -> S + Sync + Send,
         load: impl Fn(&mut S, usize) + Sync,
-        value: impl Fn(&S, usize, usize) -> T + Sync,
-    ) -> Vec<T> {
-        let mut values: Vec<T> = Vec::with_capacity(self.order.len());
-        let base = Base(values.as_mut_ptr());
+        values: impl Fn(&S, usize, [usize; LANES]) -> [(A, B, C); LANES] + Sync,
+    ) {
+        let n = self.order.len();
+        assert!(columns.0.len() == n && columns.1.len() == n && columns.2.len() == n);
+        let bases =
+            (Base(columns.0.as_mut_ptr()), Base(columns.1.as_mut_ptr()), Base(columns.2.as_mut_ptr()));
         (0..self.len()).into_par_iter().for_each_init(begin, |state, tile| {
-            let points = self.points_in(tile);
-            if points.is_empty() {
+            if self.points_in(tile).is_empty() {
                 return;
             }
             load(state, tile);
-            let base = &base;
-            for i in points.iter().map(|i| *i as usize) {
-                let of = value(state, tile, i);
-                // SAFETY: `order` holds each number below its length once, and each of its places belongs to one tile: every value
-                // of the capacity is written by one thread.
-                unsafe { base.0.add(i).write(of) };
+            let bases = &bases;
+            for (points, count) in self.lanes_in(tile) {
+                for (i, (a, b, c)) in points.into_iter().zip(values(state, tile, points)).take(count) {
+                    // SAFETY: `order` holds each number below its length once, and each of its places belongs to one tile: every
+                    // value is written by one thread, and nothing else has the columns.
+                    unsafe {
+                        bases.0.0.add(i).write(a);
+                        bases.1.0.add(i).write(b);
+                        bases.2.0.add(i).write(c);
+                    }
+                }
             }
         });
-        // SAFETY: all have been written, since every place of `order` is in a tile.
-        unsafe { values.set_len(self.order.len()) };
-        values
+    }
+
+    /// The points in a tile by eight, from as many places of its list, so that the eight lie apart: with the number of those
+    /// that are new; the others are the last one repeated.
+    #[inline]
+    pub fn lanes_in(&self, tile: usize) -> impl Iterator<Item = ([usize; LANES], usize)> {
+        let points = self.points_in(tile);
+        let stride = points.len().div_ceil(LANES);
+        (0..stride).map(move |first| {
+            let count = LANES.min((points.len() - first).div_ceil(stride));
+            (std::array::from_fn(|lane| points[first + lane.min(count - 1) * stride] as usize), count)
+        })
     }
 
     /// The points in a tile, by their own order.
@@ -141,7 +166,7 @@ impl Tiles {
     /// A position in a tile that holds it, in cells from the tile's lowest corner: never out of the tile by rounding.
     #[inline]
     pub fn within(&self, tile: usize, position: Vec3) -> Vec3 {
-        let at = position / self.cell_m - self.corner(tile).as_vec3();
+        let at = position * self.inverse_cell - self.corner(tile).as_vec3();
         at.clamp(Vec3::ZERO, Vec3::splat(SIDE as f32 - 1e-5))
     }
 

@@ -1,7 +1,9 @@
 //! What a liquid costs, as figures and ratios within one run.
 
+use geometry::tiles::Tiles;
 use glam::{Mat3, Vec3};
-use simulate::liquid::{Boundary, LiquidParticles, Material, StillBodyCache, flow};
+use simulate::liquid::{Boundary, LiquidParticles, Material, StillBodyCache, flow, transfer};
+use std::hint::black_box;
 use std::time::Instant;
 
 /// A tank, open above.
@@ -90,7 +92,44 @@ impl Liquid {
     }
 }
 
+/// Seconds of the parts of a transfer both ways: sorting, to the faces, and back.
+fn transfers(threads: usize, cells: [i32; 3]) -> [f64; 3] {
+    let cell_m = 0.01;
+    let positions = filled(cells, cell_m);
+    let n = positions.len();
+    let (mut velocities, mut gradients) = (vec![Vec3::X; n], vec![Mat3::IDENTITY; n]);
+    let pool = rayon::ThreadPoolBuilder::new().num_threads(threads).build().expect("threads");
+    pool.install(|| {
+        let mut best = [f64::INFINITY; 3];
+        for _ in 0..5 {
+            let start = Instant::now();
+            let tiles = Tiles::new(&positions, cell_m);
+            let sorted = start.elapsed().as_secs_f64();
+            let faces = transfer::to_faces(&tiles, &positions, &velocities, &gradients);
+            let given = start.elapsed().as_secs_f64();
+            let columns = (&positions[..], &mut velocities[..], &mut gradients[..]);
+            black_box(transfer::to_particles(&tiles, columns, [&faces.velocities; 2], 1e-3));
+            let taken = start.elapsed().as_secs_f64();
+            for (best, seconds) in best.iter_mut().zip([sorted, given - sorted, taken - given]) {
+                *best = best.min(seconds);
+            }
+        }
+        best.map(|seconds| seconds / n as f64 * 1e9)
+    })
+}
+
 fn main() {
+    for cells in [[32, 32, 32], [64, 64, 32]] {
+        let [two, one] = [2, 1].map(|threads| transfers(threads, cells));
+        let sum = |of: [f64; 3]| of.iter().sum::<f64>();
+        println!(
+            "transfers of {} particles: {:.1} million a second on two threads ({two:.0?} ns: sort, give, take), {:.2} x from the \
+             second",
+            8 * cells.iter().product::<i32>(),
+            1e3 / sum(two),
+            sum(one) / sum(two)
+        );
+    }
     let seconds = |threads: usize, cells: [i32; 3], steps: u32| {
         let pool = rayon::ThreadPoolBuilder::new().num_threads(threads).build().expect("threads");
         pool.install(|| {

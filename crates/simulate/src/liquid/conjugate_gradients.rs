@@ -16,7 +16,8 @@ pub(super) struct Convergence {
 }
 
 fn dot(a: &[f32], b: &[f32]) -> f64 {
-    let blocks: Vec<f64> = a.par_chunks(BLOCK).zip(b.par_chunks(BLOCK)).map(|(a, b)| block_dot(a, b)).collect();
+    let blocks: Vec<f64> =
+        a.par_chunks(BLOCK).zip(b.par_chunks(BLOCK)).map(|(a, b)| block_dot(a, b)).collect();
     blocks.iter().sum()
 }
 
@@ -34,7 +35,7 @@ fn block_dot(a: &[f32], b: &[f32]) -> f64 {
 /// `precondition` about the solution for its first; a row for which `is_solved` is false has no equation, and its `x` stays.
 pub(super) fn conjugate_gradients(
     multiply: impl Fn(&[f32], &mut [f32]),
-    precondition: impl Fn(&[f32], &mut Vec<f32>),
+    mut precondition: impl FnMut(&[f32], &mut Vec<f32>),
     is_solved: impl Fn(usize) -> bool + Sync,
     right: &[f32],
     x: &mut [f32],
@@ -73,7 +74,9 @@ pub(super) fn conjugate_gradients(
             image.par_chunks(BLOCK),
         );
         let squares = blocks.into_par_iter().map(|(x, residual, direction, image)| {
-            for (((x, residual), direction), image) in x.iter_mut().zip(&mut *residual).zip(direction).zip(image) {
+            for (((x, residual), direction), image) in
+                x.iter_mut().zip(&mut *residual).zip(direction).zip(image)
+            {
                 *x += length * direction;
                 *residual -= length * image;
             }
@@ -118,8 +121,7 @@ mod tests {
         let right: Vec<f32> = (0..n).map(|i| row(&exact, i)).collect();
         for first in [0.0, 3.0] {
             let mut x = vec![first; n];
-            let convergence =
-                conjugate_gradients(multiply, precondition, |_| true, &right, &mut x, 1e-6);
+            let convergence = conjugate_gradients(multiply, precondition, |_| true, &right, &mut x, 1e-6);
             assert!(convergence.residual <= 1e-6 && convergence.iterations < 300, "{convergence:?}");
             assert!(x.iter().zip(&exact).all(|(a, b)| (a - b).abs() < 1e-2));
         }

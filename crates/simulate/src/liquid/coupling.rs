@@ -5,7 +5,8 @@
 //! (v + ω × r) · e, and the pressure of the liquid cell beside the face gives the body an impulse along e. With the sums G of ± (1 − α) e and T
 //! of ± (1 − α) r × e over the faces of a cell, the cells' equations gain G · (m⁻¹ Σ G q) + T · (I⁻¹ Σ T q), times ρ Δx³.
 
-use super::solids::{Boundary, FreeBody, NO_BODY, OpenFaces, face_centre};
+use super::multigrid::Rows;
+use super::solids::{Boundary, FreeBody, OpenFaces, face_centre};
 use geometry::tiles::{CELLS, Tiles, local};
 use glam::{IVec3, Vec3};
 use std::collections::BTreeMap;
@@ -78,19 +79,20 @@ impl Coupling {
             for side in 0..6 {
                 let (axis, above) = (side / 2, side % 2 == 1);
                 let face = if above { tiles.cell(tile, at + IVec3::AXES[axis]) } else { Some(cell as usize) };
-                let Some(face) = face.filter(|face| solids.bodies[axis][*face] != NO_BODY) else { continue };
-                let body = solids.bodies[axis][face];
+                let Some((face, body)) = face.and_then(|face| Some((face, solids.body(axis, face)?))) else {
+                    continue;
+                };
                 let Some(free) = boundary.free_body(body) else { continue };
                 let direction = if above { Vec3::AXES[axis] } else { -Vec3::AXES[axis] };
-                let along = direction * (1.0 - solids.open[axis][face]);
+                let along = direction * (1.0 - solids.open(axis, face));
                 let about = (face_centre(tiles, axis, face) - free.centre).cross(along);
                 let (_, list, walls) = bodies.entry(body).or_insert_with(|| (free, Vec::new(), Vec::new()));
                 let step = if above { -IVec3::AXES[axis] } else { IVec3::AXES[axis] };
                 let other = tiles.cell(tile, at + step).map(|other| number[other]);
                 if let Some(other) = other.filter(|other| (*other as usize) < cells.len())
-                    && solids.open[axis][face] <= 0.0
+                    && solids.open(axis, face) <= 0.0
                 {
-                    let way = solids.volume[cell as usize] - 0.5;
+                    let way = solids.volume(cell as usize) - 0.5;
                     walls.push(ToWall { rows: [row as u32, other], along: along * way, about: about * way });
                 }
                 match list.last_mut().filter(|last| last.row == row as u32) {
@@ -153,11 +155,12 @@ impl Coupling {
     }
 
     /// Adds to the diagonal of the equations.
-    pub fn add_diagonal(&self, diagonal: &mut [f32]) {
+    pub fn add_diagonal(&self, rows: &mut Rows) {
         for (_, free, list) in &self.bodies {
             for CellTerms { row, along, about } in list {
                 let turned = about.dot(free.inverse_inertia * *about);
-                diagonal[*row as usize] += self.mass * (free.inverse_mass * along.length_squared() + turned);
+                rows.0[*row as usize].diagonal +=
+                    self.mass * (free.inverse_mass * along.length_squared() + turned);
             }
         }
     }

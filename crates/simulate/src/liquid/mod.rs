@@ -26,9 +26,10 @@ pub use solids::{Boundary, FreeBody, StillBodyCache};
 
 use coupling::Coupling;
 use extrapolate::extrapolate;
-use geometry::tiles::Tiles;
+use geometry::tiles::{CELLS, Tiles};
 use glam::{Mat3, Vec3};
 use pressure::Equations;
+use rayon::prelude::*;
 use thiserror::Error;
 use volume_fraction::VolumeFraction;
 
@@ -129,11 +130,15 @@ fn apply_wall_friction(faces: &mut transfer::Faces, solids: &solids::OpenFaces, 
         return;
     }
     for axis in 0..3 {
-        let columns = faces.velocities[axis].iter_mut().zip(&solids.open[axis]).zip(&solids.velocities[axis]);
-        for ((velocity, _), solid) in columns.filter(|((_, open), _)| **open <= 0.0) {
-            // A wall lies half way to the next face, where the velocity is to be its own.
-            *velocity += 2.0 * friction * (solid - *velocity);
-        }
+        let tiles = faces.velocities[axis].par_chunks_mut(CELLS).enumerate();
+        tiles.filter(|(tile, _)| solids.any_in(*tile)).for_each(|(tile, velocities)| {
+            for (cell, velocity) in (tile * CELLS..).zip(velocities) {
+                if solids.open(axis, cell) <= 0.0 {
+                    // A wall lies half way to the next face, where the velocity is to be its own.
+                    *velocity += 2.0 * friction * (solids.velocity(axis, cell) - *velocity);
+                }
+            }
+        });
     }
 }
 

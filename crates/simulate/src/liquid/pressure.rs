@@ -8,7 +8,7 @@
 
 use super::conjugate_gradients::{Convergence, conjugate_gradients};
 use super::coupling::{BodyImpulse, Coupling};
-use super::multigrid::{Grid, Multigrid, NONE, Rows};
+use super::multigrid::{Grid, Multigrid, NONE, Row, Rows};
 use super::solids::{OpenFaces, face_centre};
 use super::transfer::Faces;
 use super::volume_fraction::VolumeFraction;
@@ -20,6 +20,8 @@ use rayon::prelude::*;
 const LEAST_FRACTION: f32 = 0.05;
 /// The remaining divergence, as a part of that at first.
 const TOLERANCE: f64 = 1e-4;
+/// The same of what is too dense, of which a part is taken out anyway.
+const CORRECTION_TOLERANCE: f64 = 1e-2;
 /// Most that a cell is too dense or too thin by, in its volume.
 const MAX_DENSITY_ERROR: f32 = 0.5;
 
@@ -51,27 +53,22 @@ impl<'a> Equations<'a> {
         let row = |&cell: &u32| {
             let cell = cell as usize;
             let (tile, at) = (cell / CELLS, local(cell % CELLS));
-            let (mut neighbours, mut factors, mut diagonal) = ([0; 6], [0.0; 6], 0.0);
+            let mut row = Row::default();
             for side in 0..6 {
                 let (axis, above) = (side / 2, side % 2 == 1);
                 let step = if above { IVec3::AXES[axis] } else { -IVec3::AXES[axis] };
                 // All cells around liquid have tiles.
                 let Some(other) = tiles.cell(tile, at + step) else { continue };
-                let open = solids.open[axis][if above { other } else { cell }];
+                let open = solids.open(axis, if above { other } else { cell });
                 let factor = open / way(&volume_fraction.distance, cell, other);
-                diagonal += factor;
+                row.diagonal += factor;
                 if number[other] != NONE {
-                    (neighbours[side], factors[side]) = (number[other], factor);
+                    (row.neighbours[side], row.factors[side]) = (number[other], factor);
                 }
             }
-            (neighbours, factors, diagonal)
+            row
         };
-        let all: Vec<_> = grid.cells.par_iter().with_min_len(256).map(row).collect();
-        let rows = Rows {
-            neighbours: all.iter().map(|row| row.0).collect(),
-            factors: all.iter().map(|row| row.1).collect(),
-            diagonal: all.iter().map(|row| row.2).collect(),
-        };
+        let rows = Rows(grid.cells.par_iter().with_min_len(256).map(row).collect());
         Self { tiles, solids, volume_fraction, grid, rows }
     }
 
@@ -82,8 +79,8 @@ impl<'a> Equations<'a> {
             let cell = cell as usize;
             let (tile, at) = (cell / CELLS, local(cell % CELLS));
             let flow = |axis: usize, face: usize| {
-                let open = solids.open[axis][face];
-                open * faces.velocities[axis][face] + (1.0 - open) * solids.velocities[axis][face]
+                let open = solids.open(axis, face);
+                open * faces.velocities[axis][face] + (1.0 - open) * solids.velocity(axis, face)
             };
             let through = |axis: usize| match tiles.cell(tile, at + IVec3::AXES[axis]) {
                 Some(above) => flow(axis, cell) - flow(axis, above),
@@ -92,27 +89,30 @@ impl<'a> Equations<'a> {
             through(0) + through(1) + through(2)
         };
         let right: Vec<f32> = self.grid.cells.par_iter().with_min_len(256).map(into).collect();
-        let (q, solved) = self.solve(&right, Some(coupling));
+        let (q, solved) = self.solve(&right, Some(coupling), TOLERANCE);
         let given = coupling.impulses(&q);
         let carried = |axis: usize, cell: usize| {
-            let body = solids.bodies[axis][cell];
-            let given = given.iter().find(|given| given.body == body);
+            let body = solids.body(axis, cell);
+            let given = given.iter().find(|given| Some(given.body) == body);
             given.map_or(0.0, |given| given.velocity_at(face_centre(tiles, axis, cell))[axis])
         };
         for axis in 0..3 {
-            let old = &faces.velocities[axis];
-            // A closed face moves with the solid.
-            let of = |cell: usize, gradient: f32| match solids.open[axis][cell] {
-                open if open <= 0.0 => solids.velocities[axis][cell] + carried(axis, cell),
-                _ => old[cell] - gradient,
-            };
-            let new = self.gradients(axis, &q, of);
-            // What has come off the liquid falls freely.
-            faces.velocities[axis] = new.iter().zip(old).map(|(new, old)| new.unwrap_or(*old)).collect();
-            let open = &solids.open[axis];
-            for ((known, new), open) in faces.known[axis].iter_mut().zip(&new).zip(open) {
-                *known = new.is_some() || (*known && *open > 0.0);
-            }
+            let columns = (&mut faces.velocities[axis][..], &mut faces.known[axis][..]);
+            self.at_gradients(axis, &q, columns, |cell, gradient, velocity, known| {
+                let open = solids.open(axis, cell);
+                let Some(gradient) = gradient else {
+                    // What has come off the liquid falls freely.
+                    *known &= open > 0.0;
+                    return;
+                };
+                // A closed face moves with the solid.
+                let new = if open > 0.0 {
+                    *velocity - gradient
+                } else {
+                    solids.velocity(axis, cell) + carried(axis, cell)
+                };
+                (*velocity, *known) = (new, true);
+            });
         }
         (solved, given)
     }
@@ -133,70 +133,80 @@ impl<'a> Equations<'a> {
             let around = IVec3::AXES.into_iter().flat_map(|axis| [axis, -axis]);
             let is_surface = around.into_iter().any(|by| {
                 let Some(other) = tiles.cell(tile, at + by) else { return false };
-                if self.solids.volume[other] <= 0.0 {
+                if self.solids.volume(other) <= 0.0 {
                     return false;
                 }
                 // Beyond a wall thinner than a cell there may be none.
                 let face = if by.max_element() > 0 { other } else { cell };
                 let axis = by.abs().to_array().iter().position(|step| *step == 1).unwrap_or(0);
-                self.volume_fraction.distance[other] >= 0.0 || self.solids.open[axis][face] <= 0.0
+                self.volume_fraction.distance[other] >= 0.0 || self.solids.open(axis, face) <= 0.0
             });
             let least = if is_surface { 0.0 } else { -MAX_DENSITY_ERROR };
             let excess = (self.volume_fraction.fraction[cell] - 1.0).clamp(least, MAX_DENSITY_ERROR);
-            part * excess * self.solids.volume[cell] * tiles.cell_m
+            part * excess * self.solids.volume(cell) * tiles.cell_m
         };
         let right: Vec<f32> = self.grid.cells.par_iter().with_min_len(256).map(excess).collect();
-        let (q, _) = self.solve(&right, None);
-        let mut faces =
-            Faces { velocities: Default::default(), known: Default::default(), volume: Vec::new() };
+        let (q, _) = self.solve(&right, None, CORRECTION_TOLERANCE);
+        let column = || vec![0.0; tiles.cells()];
+        let flags = || vec![false; tiles.cells()];
+        let mut faces = Faces {
+            velocities: [column(), column(), column()],
+            known: [flags(), flags(), flags()],
+            volume: Vec::new(),
+        };
         for axis in 0..3 {
-            let of = |cell: usize, gradient: f32| {
-                if self.solids.open[axis][cell] <= 0.0 { 0.0 } else { -gradient }
-            };
-            let new = self.gradients(axis, &q, of);
-            faces.velocities[axis] = new.iter().map(|new| new.unwrap_or(0.0)).collect();
-            faces.known[axis] = new.iter().map(Option::is_some).collect();
+            let columns = (&mut faces.velocities[axis][..], &mut faces.known[axis][..]);
+            self.at_gradients(axis, &q, columns, |cell, gradient, velocity, known| {
+                let Some(gradient) = gradient else { return };
+                *velocity = if self.solids.open(axis, cell) > 0.0 { -gradient } else { 0.0 };
+                *known = true;
+            });
         }
         faces
     }
 
-    /// For each face with liquid beside it, what `of` makes of it and of the gradient of `q` there.
-    fn gradients(&self, axis: usize, q: &[f32], of: impl Fn(usize, f32) -> f32 + Sync) -> Vec<Option<f32>> {
-        let value = |cell: usize| match self.grid.number[cell] {
-            NONE => 0.0,
-            number => q[number as usize],
-        };
-        let liquid = |cell: usize| self.grid.number[cell] != NONE;
-        let at_face = |cell: usize| {
-            let below = self.tiles.cell(cell / CELLS, local(cell % CELLS) - IVec3::AXES[axis])?;
-            if !liquid(cell) && !liquid(below) {
-                return None;
+    /// Takes `of` to all faces along an axis: with the cell above, the gradient of `q` where there is liquid beside, and what the
+    /// columns have there.
+    fn at_gradients(
+        &self,
+        axis: usize,
+        q: &[f32],
+        (velocities, known): (&mut [f32], &mut [bool]),
+        of: impl Fn(usize, Option<f32>, &mut f32, &mut bool) + Sync,
+    ) {
+        let number = &self.grid.number;
+        let value = |cell: usize| if number[cell] == NONE { 0.0 } else { q[number[cell] as usize] };
+        let liquid = |cell: usize| number[cell] != NONE;
+        let tiles = velocities.par_chunks_mut(CELLS).zip(known.par_chunks_mut(CELLS)).enumerate();
+        tiles.for_each(|(tile, (velocities, known))| {
+            for (place, (velocity, known)) in velocities.iter_mut().zip(known).enumerate() {
+                let cell = tile * CELLS + place;
+                let below = self.tiles.cell(tile, local(place) - IVec3::AXES[axis]);
+                let gradient = below.filter(|below| liquid(cell) || liquid(*below)).map(|below| {
+                    let (inside, outside) = if liquid(cell) { (cell, below) } else { (below, cell) };
+                    (value(cell) - value(below)) / way(&self.volume_fraction.distance, inside, outside)
+                });
+                of(cell, gradient, velocity, known);
             }
-            let (inside, outside) = if liquid(cell) { (cell, below) } else { (below, cell) };
-            Some(of(
-                cell,
-                (value(cell) - value(below)) / way(&self.volume_fraction.distance, inside, outside),
-            ))
-        };
-        (0..self.tiles.cells()).into_par_iter().with_min_len(CELLS).map(at_face).collect()
+        });
     }
 
-    fn solve(&self, right: &[f32], coupling: Option<&Coupling>) -> (Vec<f32>, Solved) {
+    fn solve(&self, right: &[f32], coupling: Option<&Coupling>, tolerance: f64) -> (Vec<f32>, Solved) {
         let mut rows = self.rows.clone();
         if let Some(coupling) = coupling {
-            coupling.add_diagonal(&mut rows.diagonal);
+            coupling.add_diagonal(&mut rows);
         }
-        let multigrid = Multigrid::new(&self.grid, rows);
+        let mut multigrid = Multigrid::new(&self.grid, rows);
         let multiply = |x: &[f32], out: &mut [f32]| {
             self.rows.multiply(x, out);
             let dense = coupling.map_or_else(Vec::new, |coupling| coupling.rows(x));
             dense.into_iter().for_each(|(row, more)| out[row as usize] += more);
         };
         let precondition = |right: &[f32], out: &mut Vec<f32>| multigrid.cycle(right, out);
-        let is_solved = |row: usize| self.rows.diagonal[row] > 0.0;
+        let is_solved = |row: usize| self.rows.0[row].diagonal > 0.0;
         let mut q = vec![0.0f32; right.len()];
         let Convergence { iterations, residual } =
-            conjugate_gradients(multiply, precondition, is_solved, right, &mut q, TOLERANCE);
+            conjugate_gradients(multiply, precondition, is_solved, right, &mut q, tolerance);
         (q, Solved { cells: right.len(), iterations, residual })
     }
 }

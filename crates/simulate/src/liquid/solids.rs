@@ -81,7 +81,7 @@ struct TileFaces {
 }
 
 /// Marks a face that no moving body closes.
-pub(super) const NO_BODY: u32 = u32::MAX;
+const NO_BODY: u32 = u32::MAX;
 
 /// The centre of the lower face of a cell along an axis, m.
 pub(super) fn face_centre(tiles: &Tiles, axis: usize, cell: usize) -> Vec3 {
@@ -97,16 +97,47 @@ const NODES: i32 = SIDE + 1;
 /// Distance up to which distances are exact, in cells.
 const WITHIN: f32 = 2.0;
 
-/// The fractions of the lower faces of all cells that are open, 0–1, and the velocity of the solid there along the axis, m/s.
+/// The solids in all tiles.
 pub(super) struct OpenFaces {
-    pub open: [Vec<f32>; 3],
-    pub velocities: [Vec<f32>; 3],
-    /// The nearest moving bodies at the faces that are not open.
-    pub bodies: [Vec<u32>; 3],
-    /// Whether there is any.
+    /// None where there are none.
+    tiles: Vec<Option<Arc<TileFaces>>>,
+    /// Whether a moving body closes a face.
     pub any_body: bool,
-    /// The fraction of each cell that is open.
-    pub volume: Vec<f32>,
+}
+
+impl OpenFaces {
+    fn of(&self, cell: usize) -> Option<&TileFaces> {
+        self.tiles[cell / CELLS].as_deref()
+    }
+
+    /// Whether there are solids in a tile.
+    pub fn any_in(&self, tile: usize) -> bool {
+        self.tiles[tile].is_some()
+    }
+
+    /// The fraction of the lower face of a cell along an axis that is open, 0–1.
+    #[inline]
+    pub fn open(&self, axis: usize, cell: usize) -> f32 {
+        self.of(cell).map_or(1.0, |of| of.open[axis][cell % CELLS])
+    }
+
+    /// The velocity of the solid there along the axis, m/s.
+    #[inline]
+    pub fn velocity(&self, axis: usize, cell: usize) -> f32 {
+        self.of(cell).map_or(0.0, |of| of.velocities[axis][cell % CELLS])
+    }
+
+    /// The nearest moving body at a face that is not open.
+    #[inline]
+    pub fn body(&self, axis: usize, cell: usize) -> Option<u32> {
+        self.of(cell).map(|of| of.bodies[axis][cell % CELLS]).filter(|body| *body != NO_BODY)
+    }
+
+    /// The fraction of a cell that is open.
+    #[inline]
+    pub fn volume(&self, cell: usize) -> f32 {
+        self.of(cell).map_or(1.0, |of| of.volume[cell % CELLS])
+    }
 }
 
 /// Finds them for the cells around those that have a volume of liquid.
@@ -120,13 +151,16 @@ pub(super) fn open_faces(
     let known = &still.tiles;
     type Found = (Option<Arc<TileFaces>>, Option<Arc<TileNodes>>);
     let of_tile = |tile: usize| -> Found {
+        let place = |cell: IVec3| (tiles.corner(tile) + cell).as_vec3() * tiles.cell_m;
+        let (min, max) = (place(IVec3::ZERO), place(IVec3::splat(SIDE)));
+        let [still, moving] = boundary.bodies_in(min - tiles.cell_m, max + tiles.cell_m);
+        if still.is_empty() && moving.is_empty() {
+            return (None, None);
+        }
         let near = near_liquid(tiles, tile, liquid);
         if near.is_empty() {
             return (None, None);
         }
-        let place = |cell: IVec3| (tiles.corner(tile) + cell).as_vec3() * tiles.cell_m;
-        let (min, max) = (place(IVec3::ZERO), place(IVec3::splat(SIDE)));
-        let [still, moving] = boundary.bodies_in(min - tiles.cell_m, max + tiles.cell_m);
         let known = known.get(&tiles.keys[tile]).cloned();
         let new = known.is_none();
         let at_rest = known.unwrap_or_else(|| {
@@ -145,26 +179,14 @@ pub(super) fn open_faces(
         (faces, new.then_some(at_rest))
     };
     let all: Vec<Found> = (0..tiles.len()).into_par_iter().map(of_tile).collect();
-    let mut faces = OpenFaces {
-        open: std::array::from_fn(|_| vec![1.0; tiles.cells()]),
-        velocities: std::array::from_fn(|_| vec![0.0; tiles.cells()]),
-        bodies: std::array::from_fn(|_| vec![NO_BODY; tiles.cells()]),
-        any_body: false,
-        volume: vec![1.0; tiles.cells()],
-    };
+    let mut faces = OpenFaces { tiles: Vec::with_capacity(tiles.len()), any_body: false };
     for (tile, (found, new)) in all.into_iter().enumerate() {
         if let Some(new) = new {
             still.tiles.insert(tiles.keys[tile], new);
         }
-        let Some(found) = found else { continue };
-        let range = tile * CELLS..(tile + 1) * CELLS;
-        for axis in 0..3 {
-            faces.open[axis][range.clone()].copy_from_slice(&found.open[axis]);
-            faces.velocities[axis][range.clone()].copy_from_slice(&found.velocities[axis]);
-            faces.bodies[axis][range.clone()].copy_from_slice(&found.bodies[axis]);
-            faces.any_body |= found.bodies[axis].iter().any(|body| *body != NO_BODY);
-        }
-        faces.volume[range].copy_from_slice(&found.volume);
+        let moved = |found: &Arc<TileFaces>| found.bodies.iter().flatten().any(|body| *body != NO_BODY);
+        faces.any_body |= found.as_ref().is_some_and(moved);
+        faces.tiles.push(found);
     }
     faces
 }

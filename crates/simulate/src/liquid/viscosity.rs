@@ -62,7 +62,7 @@ pub(super) fn diffuse(
 ) -> Convergence {
     let liquid = |cell: usize| volume_fraction.distance[cell] < 0.0;
     let below = |axis: usize, cell: usize| tiles.cell(cell / CELLS, local(cell % CELLS) - IVec3::AXES[axis]);
-    let kind = |axis: usize, cell: usize| match (solids.open[axis][cell], below(axis, cell)) {
+    let kind = |axis: usize, cell: usize| match (solids.open(axis, cell), below(axis, cell)) {
         (open, _) if open < 0.5 => FIXED,
         (_, Some(below)) if liquid(cell) || liquid(below) => 0,
         _ => AIR,
@@ -82,10 +82,10 @@ pub(super) fn diffuse(
     // How far a cell is liquid, and how far it holds its neighbours: liquid, or a wall by its friction.
     let amount = |cell: usize| (0.5 - volume_fraction.distance[cell]).clamp(0.0, 1.0);
     let holds = |cell: usize| {
-        if solids.volume[cell] > 0.0 { amount(cell) } else { friction }
+        if solids.volume(cell) > 0.0 { amount(cell) } else { friction }
     };
     let velocity = |axis: usize, cell: usize| match numbers.0[axis][cell] {
-        FIXED => solids.velocities[axis][cell],
+        FIXED => solids.velocity(axis, cell),
         _ => faces.velocities[axis][cell],
     };
     let row = |&(axis, cell): &(u8, u32)| {
@@ -106,7 +106,7 @@ pub(super) fn diffuse(
         }
         row.diagonal = row.volume;
         let add = |row: &mut Row, axis: usize, face: usize, factor: f32| match numbers.0[axis][face] {
-            FIXED => row.right += factor * solids.velocities[axis][face],
+            FIXED => row.right += factor * solids.velocity(axis, face),
             number => {
                 (row.neighbours[row.count], row.factors[row.count]) = (number, factor);
                 row.count += 1;
@@ -137,7 +137,7 @@ pub(super) fn diffuse(
                 }
                 let weight = if numbers.0[a][beside] == FIXED {
                     // The wall is nearer than the next face, and holds by its friction.
-                    viscosity * friction / wall_distance(solids.open[a][cell], solids.open[a][beside])
+                    viscosity * friction / wall_distance(solids.open(a, cell), solids.open(a, beside))
                 } else {
                     viscosity * 0.25 * corners.into_iter().flatten().map(holds).sum::<f32>()
                 };
@@ -169,7 +169,7 @@ pub(super) fn diffuse(
     // Faces whose centres lie in a wall have the velocity by which that at the wall is right.
     for axis in 0..3 {
         let in_wall =
-            |cell: &usize| (0.0..0.5).contains(&solids.open[axis][*cell]) && solids.open[axis][*cell] > 0.0;
+            |cell: &usize| (0.0..0.5).contains(&solids.open(axis, *cell)) && solids.open(axis, *cell) > 0.0;
         for cell in (0..tiles.cells()).filter(in_wall).collect::<Vec<_>>() {
             let (tile, at) = (cell / CELLS, local(cell % CELLS));
             let (mut sum, mut count) = (0.0, 0.0);
@@ -180,8 +180,8 @@ pub(super) fn diffuse(
             }
             if count > 0.0 {
                 let beside = sum / count;
-                let wall = solids.velocities[axis][cell];
-                let distance = wall_distance(1.0, solids.open[axis][cell]);
+                let wall = solids.velocity(axis, cell);
+                let distance = wall_distance(1.0, solids.open(axis, cell));
                 faces.velocities[axis][cell] = beside + friction * (wall - beside) / distance;
             }
         }

@@ -22,12 +22,19 @@ pub(super) struct VolumeFraction {
 impl VolumeFraction {
     /// Of the volume that particles give to cells, and the room that solids leave.
     pub fn new(tiles: &Tiles, faces: &Faces, solids: &OpenFaces) -> Self {
+        let near_solids = |tile: usize| {
+            (0..27).any(|k| {
+                let by = IVec3::new(k % 3 - 1, k / 3 % 3 - 1, k / 9 - 1);
+                tiles.beside(tile, by).is_some_and(|other| solids.any_in(other))
+            })
+        };
+        let walled: Vec<bool> = (0..tiles.len()).map(near_solids).collect();
         let fraction = |cell: usize| {
             if faces.volume[cell] <= 0.0 {
                 return 0.0;
             }
-            let room = room(tiles, solids, cell);
-            if room < LEAST_ROOM || solids.volume[cell] <= 0.0 { 0.0 } else { faces.volume[cell] / room }
+            let room = if walled[cell / CELLS] { room(tiles, solids, cell) } else { 1.0 };
+            if room < LEAST_ROOM || solids.volume(cell) <= 0.0 { 0.0 } else { faces.volume[cell] / room }
         };
         let fraction: Vec<f32> =
             (0..tiles.cells()).into_par_iter().with_min_len(CELLS).map(fraction).collect();
@@ -42,7 +49,7 @@ impl VolumeFraction {
             let full = |by: IVec3| {
                 tiles
                     .cell(tile, at + by)
-                    .is_some_and(|other| fraction[other] > 0.5 || solids.volume[other] < LEAST_ROOM)
+                    .is_some_and(|other| fraction[other] > 0.5 || solids.volume(other) < LEAST_ROOM)
             };
             if around.into_iter().all(full) { -0.1 } else { own }
         };
@@ -59,7 +66,7 @@ fn room(tiles: &Tiles, solids: &OpenFaces, cell: usize) -> f32 {
     let mut room = 0.0;
     for k in 0..27 {
         let by = IVec3::new(k % 3 - 1, k / 3 % 3 - 1, k / 9 - 1);
-        let open = tiles.cell(tile, at + by).map_or(1.0, |other| solids.volume[other]);
+        let open = tiles.cell(tile, at + by).map_or(1.0, |other| solids.volume(other));
         room += along(by.x) * along(by.y) * along(by.z) * open;
     }
     room
