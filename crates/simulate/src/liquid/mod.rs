@@ -311,6 +311,51 @@ mod tests {
         }
     }
 
+    /// A wall at y 0.
+    struct Wall;
+
+    impl Boundary for Wall {
+        fn bodies_in(&self, min: Vec3, _: Vec3) -> [Vec<u32>; 2] {
+            [if min.y < 0.0 { vec![0] } else { Vec::new() }, Vec::new()]
+        }
+
+        fn distance(&self, _: u32, place: Vec3, _: f32) -> f32 {
+            place.y
+        }
+
+        fn velocity(&self, _: u32, _: Vec3) -> Vec3 {
+            Vec3::ZERO
+        }
+    }
+
+    #[test]
+    fn a_layer_that_sticks_to_a_wall_on_one_side_has_the_profile_of_nusselt() {
+        for (height, spacing_m) in [(0.1, 0.01), (0.06, 0.0041)] {
+            let positions = filled(Vec3::ZERO, Vec3::new(0.6, height, 0.1), spacing_m);
+            let height = (height / spacing_m).round() * spacing_m;
+            let mut liquid = Liquid::new(positions);
+            let (viscosity_m2_s, pull, dt) = (0.1, 10.0, 1.0 / 96.0);
+            let material = Material { spacing_m, density_kg_m3: 1_000.0, viscosity_m2_s, wall_friction: 1.0 };
+            let first = liquid.positions.clone();
+            for _ in 0..60 {
+                liquid.positions.clone_from(&first);
+                liquid.velocities.iter_mut().for_each(|v| v.x += pull * dt);
+                let (positions, velocities, gradients) =
+                    (&liquid.positions[..], &mut liquid.velocities[..], &mut liquid.gradients[..]);
+                let columns = LiquidParticles { positions, velocities, gradients };
+                flow(columns, &material, dt, &Wall, &mut liquid.still).unwrap();
+            }
+            let most = pull * height * height / (2.0 * viscosity_m2_s);
+            for (x, v) in first.iter().zip(&liquid.velocities) {
+                if (x.x - 0.3).abs() < 0.05 && (x.z - 0.05).abs() < 0.02 {
+                    let exact = pull / viscosity_m2_s * (height * x.y - 0.5 * x.y * x.y);
+                    // Of first order in the place of the surface: a quarter of a cell, of five.
+                    assert!((v.x - exact).abs() < 0.05 * most, "at {} of {height}: {} of {exact}", x.y, v.x);
+                }
+            }
+        }
+    }
+
     #[test]
     fn particles_that_are_scattered_too_far_are_refused_and_places_without_end_are_borne() {
         let tank = Tank { min: Vec3::splat(-1e30), max: Vec3::splat(1e30) };

@@ -63,7 +63,7 @@ impl StillBodyCache {
 struct TileNodes {
     /// Signed distances, m.
     distances: Vec<f32>,
-    /// Lower faces of the cells through which a thin wall goes.
+    /// Lower faces of the cells through which a thin wall goes, also of those behind the last, by the first corner.
     walled: [Vec<bool>; 3],
     /// Whether all is open.
     open: bool,
@@ -240,7 +240,7 @@ impl TileNodes {
         let distances = vec![within; (NODES * NODES * NODES) as usize];
         Self {
             distances,
-            walled: std::array::from_fn(|_| vec![false; CELLS]),
+            walled: std::array::from_fn(|_| vec![false; (NODES * NODES * NODES) as usize]),
             open: true,
             faces: OnceLock::new(),
         }
@@ -275,22 +275,48 @@ impl TileNodes {
         if self.open {
             return;
         }
-        for cell in 0..CELLS {
-            let low = local(cell);
+        for i in 0..NODES * NODES * NODES {
+            let low = IVec3::new(i % NODES, i / NODES % NODES, i / (NODES * NODES));
             if !wanted(low) {
                 continue;
             }
-            for axis in 0..3 {
+            // A face goes from its first corner along both other axes.
+            let is_face = |axis: &usize| (0..3).all(|other| other == *axis || low[other] < SIDE);
+            for axis in (0..3).filter(is_face) {
                 // A wall thinner than a cell can lie between the corners.
                 let near = self.corners(low, axis).iter().all(|distance| (0.0..cell_m).contains(distance));
-                let ends = || (centre(low - IVec3::AXES[axis]), centre(low));
-                self.walled[axis][cell] |= near
+                // What lies in the wall is on its lower side.
+                let side = |body: u32, place: Vec3| {
+                    let is_inside = boundary.distance(body, place, cell_m) < 0.0;
+                    if is_inside { place - 0.5 * cell_m * Vec3::AXES[axis] } else { place }
+                };
+                // A wall that goes through half of the face closes the face, so that there is no leak where two meet.
+                let (b, c) = (Vec3::AXES[(axis + 1) % 3], Vec3::AXES[(axis + 2) % 3]);
+                let quarters = [-b - c, b - c, c - b, b + c].map(|by| 0.25 * cell_m * by);
+                self.walled[axis][i as usize] |= near
                     && bodies.iter().any(|body| {
-                        let (a, b) = ends();
-                        boundary.separates(*body, a, b)
+                        let is_walled = |by: &&Vec3| {
+                            let [below, above] =
+                                [low - IVec3::AXES[axis], low].map(|cell| centre(cell) + **by);
+                            boundary.separates(*body, side(*body, below), side(*body, above))
+                        };
+                        quarters.iter().filter(is_walled).count() >= 2
                     });
             }
         }
+    }
+
+    /// The fraction of a cell that is open: of one beside a thin wall, up to that.
+    fn open_volume(&self, low: IVec3, cell_m: f32) -> f32 {
+        let by = |i: usize| IVec3::new(i as i32 & 1, i as i32 >> 1 & 1, i as i32 >> 2);
+        let volume = open_volume(std::array::from_fn(|i| self.distances[node_place(low + by(i))]), cell_m);
+        let up_to_walls = (0..3).flat_map(|axis| {
+            let high = low + IVec3::AXES[axis];
+            let opposite = [(low, high), (high, low)];
+            let walled = opposite.into_iter().filter(move |(face, _)| self.walled[axis][node_place(*face)]);
+            walled.map(move |(_, from)| self.corners(from, axis).iter().sum::<f32>() / (4.0 * cell_m))
+        });
+        up_to_walls.fold(volume, f32::min)
     }
 
     /// Distances at the corners of the lower face of a cell along an axis.
@@ -314,12 +340,10 @@ impl TileNodes {
         };
         for cell in 0..CELLS {
             let low = local(cell);
-            let by = |i: usize| IVec3::new(i as i32 & 1, i as i32 >> 1 & 1, i as i32 >> 2);
-            volume
-                .push(open_volume(std::array::from_fn(|i| self.distances[node_place(low + by(i))]), cell_m));
+            volume.push(self.open_volume(low, cell_m));
             for axis in 0..3 {
                 let fraction = open_fraction(self.corners(low, axis));
-                let fraction = if self.walled[axis][cell] { 0.0 } else { fraction };
+                let fraction = if self.walled[axis][node_place(low)] { 0.0 } else { fraction };
                 open[axis][cell] = fraction;
                 if fraction < 1.0 && !moving.is_empty() {
                     let place = face_centre(tiles, axis, tile * CELLS + cell);

@@ -60,7 +60,9 @@ pub(super) fn diffuse(
     viscosity: f32,
     friction: f32,
 ) -> Convergence {
-    let liquid = |cell: usize| volume_fraction.distance[cell] < 0.0;
+    // How far a cell is liquid.
+    let amount = |cell: usize| (0.5 - volume_fraction.distance[cell]).clamp(0.0, 1.0);
+    let liquid = |cell: usize| amount(cell) > 0.0;
     let below = |axis: usize, cell: usize| tiles.cell(cell / CELLS, local(cell % CELLS) - IVec3::AXES[axis]);
     let kind = |axis: usize, cell: usize| match (solids.open(axis, cell), below(axis, cell)) {
         (open, _) if open < 0.5 => FIXED,
@@ -79,14 +81,22 @@ pub(super) fn diffuse(
             }
         }
     }
-    // How far a cell is liquid, and how far it holds its neighbours: liquid, or a wall by its friction.
-    let amount = |cell: usize| (0.5 - volume_fraction.distance[cell]).clamp(0.0, 1.0);
+    // How far a cell holds its neighbours: liquid, or a wall by its friction.
     let holds = |cell: usize| {
         if solids.volume(cell) > 0.0 { amount(cell) } else { friction }
     };
     let velocity = |axis: usize, cell: usize| match numbers.0[axis][cell] {
         FIXED => solids.velocity(axis, cell),
         _ => faces.velocities[axis][cell],
+    };
+    // The distance of a wall from the centre of a face, if a wall closes the other one of a pair.
+    let to_wall = |axis: usize, pair: [usize; 2]| {
+        let [first, second] = pair.map(|face| solids.open(axis, face));
+        match pair.map(|face| numbers.0[axis][face] == FIXED) {
+            [false, true] => Some(wall_distance(first, second)),
+            [true, false] => Some(wall_distance(second, first)),
+            _ => None,
+        }
     };
     let row = |&(axis, cell): &(u8, u32)| {
         let (a, cell) = (usize::from(axis), cell as usize);
@@ -135,11 +145,14 @@ pub(super) fn diffuse(
                 if numbers.is_air(a, beside) || numbers.is_air(b, after) || numbers.is_air(b, before) {
                     continue;
                 }
-                let weight = if numbers.0[a][beside] == FIXED {
+                // The same for the equations of all four faces at the edge, so that these are symmetric.
+                let mut pairs = [(a, [cell, beside]), (b, [before, after])];
+                pairs.sort_unstable_by_key(|(axis, _)| *axis);
+                let at_wall = pairs.into_iter().find_map(|(axis, pair)| to_wall(axis, pair));
+                let weight = match at_wall {
                     // The wall is nearer than the next face, and holds by its friction.
-                    viscosity * friction / wall_distance(solids.open(a, cell), solids.open(a, beside))
-                } else {
-                    viscosity * 0.25 * corners.into_iter().flatten().map(holds).sum::<f32>()
+                    Some(distance) => viscosity * friction / distance,
+                    None => viscosity * 0.25 * corners.into_iter().flatten().map(holds).sum::<f32>(),
                 };
                 row.diagonal += weight;
                 add(&mut row, a, beside, weight);
@@ -165,6 +178,19 @@ pub(super) fn diffuse(
     let convergence = conjugate_gradients(multiply, precondition, |_| true, &right, &mut x, TOLERANCE);
     for ((axis, cell), x) in unknowns.iter().zip(&x) {
         faces.velocities[usize::from(*axis)][*cell as usize] = *x;
+    }
+    // Faces at the edge of the liquid with hardly any of it go with the faces beside them.
+    for axis in 0..3 {
+        let numbers = &numbers.0[axis];
+        let is_edge = |cell: usize| {
+            let (tile, at) = (cell / CELLS, local(cell % CELLS));
+            let around = IVec3::AXES.into_iter().flat_map(|axis| [axis, -axis]);
+            numbers[cell] == AIR
+                && around.into_iter().any(|by| tiles.cell(tile, at + by).is_some_and(|of| numbers[of] < AIR))
+        };
+        faces.known[axis].par_iter_mut().enumerate().with_min_len(CELLS).for_each(|(cell, known)| {
+            *known &= !is_edge(cell);
+        });
     }
     // Faces whose centres lie in a wall have the velocity by which that at the wall is right.
     for axis in 0..3 {

@@ -58,7 +58,8 @@ impl VolumeFraction {
     }
 }
 
-/// The room for liquid around the centre of a cell: the open volume of the cells around, with trilinear weights.
+/// The room for liquid around the centre of a cell: the open volume of the cells around, with trilinear weights, but of those
+/// beyond walls.
 fn room(tiles: &Tiles, solids: &OpenFaces, cell: usize) -> f32 {
     let (tile, at) = (cell / CELLS, local(cell % CELLS));
     // The integral of the weight 1 − |x| over the cell itself and over the next.
@@ -66,10 +67,23 @@ fn room(tiles: &Tiles, solids: &OpenFaces, cell: usize) -> f32 {
     let mut room = 0.0;
     for k in 0..27 {
         let by = IVec3::new(k % 3 - 1, k / 3 % 3 - 1, k / 9 - 1);
+        if !is_reached(tiles, solids, (tile, at), by) {
+            continue;
+        }
         let open = tiles.cell(tile, at + by).map_or(1.0, |other| solids.volume(other));
         room += along(by.x) * along(by.y) * along(by.z) * open;
     }
     room
+}
+
+/// Whether there is a way through open faces to a cell beside, along each axis once.
+fn is_reached(tiles: &Tiles, solids: &OpenFaces, (tile, at): (usize, IVec3), by: IVec3) -> bool {
+    (0..3).filter(|axis| by[*axis] != 0).any(|axis| {
+        let step = IVec3::AXES[axis] * by[axis];
+        let face = tiles.cell(tile, if by[axis] > 0 { at + step } else { at });
+        let is_open = face.is_none_or(|face| solids.open(axis, face) > 0.0);
+        is_open && is_reached(tiles, solids, (tile, at + step), by - step)
+    }) || by == IVec3::ZERO
 }
 
 /// How deep below a level surface a place lies, in cells, around which so much is full with trilinear weights; negative above.
