@@ -58,10 +58,7 @@ impl Sums {
 impl ParticleSurface {
     /// The surface of particles with velocities; none if they lie so far apart that the grid would be too large.
     pub fn of(&self, positions: &[Vec3], velocities: &[Vec3]) -> Option<LiquidMesh> {
-        let tiles = Tiles::new(positions, self.cell_m);
-        if tiles.len() > MAX_TILES {
-            return None;
-        }
+        let tiles = Tiles::bounded(positions, self.cell_m, MAX_TILES).ok()?;
         let sums = self.sums(&tiles, positions, velocities);
         let distance = |sums: &Sums| match sums.weight {
             weight if weight > 1e-9 => (sums.way / weight).length() - self.radius_m,

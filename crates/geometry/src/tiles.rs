@@ -5,6 +5,7 @@
 use glam::{IVec3, Vec3};
 use rayon::prelude::*;
 use std::sync::atomic::{AtomicU32, Ordering};
+use thiserror::Error;
 
 /// Cells along each side of a tile.
 pub const SIDE: i32 = 8;
@@ -47,6 +48,14 @@ pub fn local(place: usize) -> IVec3 {
     IVec3::new(place & 7, place >> 3 & 7, place >> 6)
 }
 
+/// Points lie so far apart that there would be more tiles than are allowed.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Error)]
+#[error("{0} tiles")]
+pub struct TooManyTiles(
+    /// Tiles there would be, at least.
+    pub usize,
+);
+
 /// Tiles around points, and the points in each.
 #[derive(Clone, Debug)]
 pub struct Tiles {
@@ -66,12 +75,20 @@ pub struct Tiles {
 impl Tiles {
     /// Of points at positions, with tiles for all cells within [`REACH`] of the cell of a point.
     pub fn new(positions: &[Vec3], cell_m: f32) -> Self {
+        Self::bounded(positions, cell_m, usize::MAX).expect("no bound")
+    }
+
+    /// The same, with at most `max_tiles`.
+    ///
+    /// # Errors
+    /// [`TooManyTiles`], before memory for more is taken.
+    pub fn bounded(positions: &[Vec3], cell_m: f32, max_tiles: usize) -> Result<Self, TooManyTiles> {
         let inverse = 1.0 / cell_m;
-        let keys = reached_keys(positions, inverse);
+        let keys = reached_keys(positions, inverse, max_tiles)?;
         let around = keys.par_iter().with_min_len(64).map(|key| neighbours(&keys, *key)).collect();
         let (order, starts) = sorted_by_tile(positions, inverse, &keys);
         let keys = keys.into_iter().map(tile_of_key).collect();
-        Self { cell_m, inverse_cell: inverse, keys, around, order, starts }
+        Ok(Self { cell_m, inverse_cell: inverse, keys, around, order, starts })
     }
 
     /// Number of tiles.
@@ -231,15 +248,16 @@ fn tile_of_key(key: u64) -> IVec3 {
 }
 
 /// The keys of all tiles that points reach, ascending.
-fn reached_keys(positions: &[Vec3], inverse_cell: f32) -> Vec<u64> {
-    // The tiles with points, and in which of their eighths: a cell lies nearer than half a tile to one side of its tile along each
+fn reached_keys(positions: &[Vec3], inverse_cell: f32, max_tiles: usize) -> Result<Vec<u64>, TooManyTiles> {
+    let bounded = |tiles: usize| if tiles > max_tiles { Err(TooManyTiles(tiles)) } else { Ok(()) };
+    // The tiles with points, and in which of their octants: a cell lies nearer than half a tile to one side of its tile along each
     // axis, and to one only.
     let occupied = |positions: &[Vec3]| {
         let mut found: Vec<(u64, u8)> = Vec::new();
         for position in positions {
             let cell = cell_of(*position, inverse_cell);
-            let eighth: IVec3 = cell >> 2 & 1;
-            let (key, mask) = (key_of_tile(cell >> 3), 1u8 << (eighth.x | eighth.y << 1 | eighth.z << 2));
+            let octant: IVec3 = cell >> 2 & 1;
+            let (key, mask) = (key_of_tile(cell >> 3), 1u8 << (octant.x | octant.y << 1 | octant.z << 2));
             match found.last_mut() {
                 Some(last) if last.0 == key => last.1 |= mask,
                 _ => found.push((key, mask)),
@@ -248,12 +266,13 @@ fn reached_keys(positions: &[Vec3], inverse_cell: f32) -> Vec<u64> {
         merged(found)
     };
     let found = merged(positions.par_chunks(CHUNK).flat_map_iter(occupied).collect());
+    bounded(found.len())?;
     let mut all: Vec<u64> = Vec::new();
     for (key, mask) in found {
         let tile = tile_of_key(key);
-        for eighth in (0..8).filter(|eighth| mask >> eighth & 1 == 1) {
+        for octant in (0..8).filter(|octant| mask >> octant & 1 == 1) {
             let bit = |of: i32, axis: i32| of >> axis & 1;
-            let side = |axis: i32| 2 * bit(eighth, axis) - 1;
+            let side = |axis: i32| 2 * bit(octant, axis) - 1;
             all.extend((0..8).map(|i| {
                 let by = IVec3::new(bit(i, 0) * side(0), bit(i, 1) * side(1), bit(i, 2) * side(2));
                 key_of_tile(tile + by)
@@ -262,10 +281,11 @@ fn reached_keys(positions: &[Vec3], inverse_cell: f32) -> Vec<u64> {
     }
     all.par_sort_unstable();
     all.dedup();
-    all
+    bounded(all.len())?;
+    Ok(all)
 }
 
-/// Tiles with their eighths, ascending, each once.
+/// Tiles with their octants, ascending, each once.
 fn merged(mut found: Vec<(u64, u8)>) -> Vec<(u64, u8)> {
     found.sort_unstable();
     found.dedup_by(|later, first| {
@@ -382,6 +402,14 @@ mod tests {
             }
         }
         assert_eq!(seen, positions.len());
+    }
+
+    #[test]
+    fn scattered_points_are_refused_by_their_own_tiles_or_by_those_around() {
+        let scattered: Vec<Vec3> = (0..100).map(|i| Vec3::X * (20 * i) as f32).collect();
+        let tiles = |max: usize| Tiles::bounded(&scattered, 1.0, max).map(|tiles| tiles.len());
+        assert_eq!((tiles(99), tiles(799)), (Err(TooManyTiles(100)), Err(TooManyTiles(800))));
+        assert_eq!(tiles(800), Ok(800));
     }
 
     #[test]

@@ -26,7 +26,7 @@ pub use solids::{Boundary, FreeBody, StillBodyCache};
 
 use coupling::Coupling;
 use extrapolate::extrapolate;
-use geometry::tiles::{CELLS, Tiles};
+use geometry::tiles::{CELLS, Tiles, TooManyTiles};
 use glam::{Mat3, Vec3};
 use pressure::Equations;
 use rayon::prelude::*;
@@ -54,10 +54,10 @@ pub struct Flow {
 /// The particles lie so far apart that the grid around them would not fit in memory.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Error)]
 #[error(
-    "is scattered over {tiles} tiles of the grid; at most {MAX_TILES}, about 8 GB; let drops that fly off die by a region or a lifespan"
+    "is scattered over at least {tiles} tiles of the grid; at most {MAX_TILES}, about 8 GB; let drops that fly off die by a region or a lifespan"
 )]
 pub struct TooScattered {
-    /// Tiles that the grid would have.
+    /// Tiles that the grid would have, at least.
     pub tiles: usize,
 }
 
@@ -100,10 +100,8 @@ pub fn flow(
     still: &mut StillBodyCache,
 ) -> Result<Flow, TooScattered> {
     let LiquidParticles { positions, velocities, gradients } = particles;
-    let tiles = Tiles::new(positions, 2.0 * material.spacing_m);
-    if tiles.len() > MAX_TILES {
-        return Err(TooScattered { tiles: tiles.len() });
-    }
+    let tiles = Tiles::bounded(positions, 2.0 * material.spacing_m, MAX_TILES)
+        .map_err(|TooManyTiles(tiles)| TooScattered { tiles })?;
     let mut faces = transfer::to_faces(&tiles, positions, velocities, gradients);
     let solids = solids::open_faces(&tiles, &faces.volume, boundary, still);
     let volume_fraction = VolumeFraction::new(&tiles, &faces, &solids);
