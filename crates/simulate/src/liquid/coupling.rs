@@ -6,7 +6,7 @@
 //! of ± (1 − α) r × e over the faces of a cell, the cells' equations gain G · (m⁻¹ Σ G q) + T · (I⁻¹ Σ T q), times ρ Δx³.
 
 use super::multigrid::Rows;
-use super::solids::{Boundary, FreeBody, OpenFaces, face_centre};
+use super::solids::{Boundary, CutCells, FreeBody, face_centre};
 use geometry::tiles::{CELLS, Tiles, local};
 use glam::{IVec3, Vec3};
 use std::collections::BTreeMap;
@@ -68,7 +68,7 @@ impl Coupling {
     /// Of the liquid `cells`, in their order.
     pub fn new(
         tiles: &Tiles,
-        solids: &OpenFaces,
+        solids: &CutCells,
         (cells, number): (&[u32], &[u32]),
         boundary: &impl Boundary,
         density_kg_m3: f32,
@@ -141,6 +141,11 @@ impl Coupling {
             }
         };
         self.bodies.iter().zip(&self.walls).map(of).collect()
+    }
+
+    /// Whether liquid touches any.
+    pub fn any_body(&self) -> bool {
+        !self.bodies.is_empty()
     }
 
     /// What the bodies add to the rows of the equations.

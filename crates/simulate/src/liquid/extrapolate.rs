@@ -85,13 +85,7 @@ mod tests {
     #[test]
     fn cells_beside_known_ones_get_their_means_across_tiles_too() {
         let tiles = Tiles::new(&[Vec3::splat(0.5), Vec3::splat(8.5)], 1.0);
-        let column = || vec![0.0f32; tiles.cells()];
-        let flags = || vec![false; tiles.cells()];
-        let mut faces = Faces {
-            velocities: [column(), column(), column()],
-            known: [flags(), flags(), flags()],
-            volume: Vec::new(),
-        };
+        let mut faces = Faces::unknown(&tiles);
         let tile = tiles.keys.iter().position(|key| *key == IVec3::ZERO).unwrap();
         let [a, b] = [IVec3::new(7, 3, 4), IVec3::new(7, 5, 4)].map(|at| tiles.cell(tile, at).unwrap());
         (faces.known[1][a], faces.known[1][b]) = (true, true);

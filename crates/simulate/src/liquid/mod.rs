@@ -103,13 +103,13 @@ pub fn flow(
     let tiles = Tiles::bounded(positions, 2.0 * material.spacing_m, MAX_TILES)
         .map_err(|TooManyTiles(tiles)| TooScattered { tiles })?;
     let mut faces = transfer::to_faces(&tiles, positions, velocities, gradients);
-    let solids = solids::open_faces(&tiles, &faces.volume, boundary, still);
+    let solids = solids::cut_cells(&tiles, &faces.volume, boundary, still);
     let volume_fraction = VolumeFraction::new(&tiles, &faces, &solids);
     let viscosity = material.viscosity_m2_s * dt / (tiles.cell_m * tiles.cell_m);
     if viscosity > LEAST_VISCOSITY {
         viscosity::diffuse(&tiles, &mut faces, &solids, &volume_fraction, viscosity, material.wall_friction);
     }
-    let equations = Equations::new(&tiles, &solids, &volume_fraction);
+    let mut equations = Equations::new(&tiles, &solids, &volume_fraction);
     let coupling = Coupling::new(&tiles, &solids, equations.cells(), boundary, material.density_kg_m3);
     let (solved, impulses) = equations.project(&mut faces, &coupling);
     extrapolate(&tiles, &mut faces, EXTRAPOLATED);
@@ -123,7 +123,7 @@ pub fn flow(
 }
 
 /// Gives faces within solids the velocities of those by `friction`, so that what flows along a wall is held back.
-fn apply_wall_friction(faces: &mut transfer::Faces, solids: &solids::OpenFaces, friction: f32) {
+fn apply_wall_friction(faces: &mut transfer::Faces, solids: &solids::CutCells, friction: f32) {
     if friction <= 0.0 {
         return;
     }

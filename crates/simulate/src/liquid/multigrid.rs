@@ -3,11 +3,12 @@
 //! 1995), so that open fractions of faces and the place of the surface go on to all levels.
 //!
 //! The sums hold the aggregates together twice as strongly as cells of twice the size are, and are halved. A cycle is symmetric:
-//! Gauss–Seidel by two colours before, and in the other order after; small levels visit the next coarser one twice.
+//! red-black Gauss–Seidel before, and in the other order after; it is a V cycle on large levels and a W cycle on small ones.
 
 use geometry::tiles::SIDE;
 use glam::IVec3;
 use rayon::prelude::*;
+use std::borrow::Cow;
 
 /// Marks a cell that is no unknown.
 pub(super) const NONE: u32 = u32::MAX;
@@ -15,12 +16,13 @@ pub(super) const NONE: u32 = u32::MAX;
 const COARSEST: usize = 32;
 /// Sweeps on the coarsest level.
 const COARSEST_SWEEPS: usize = 8;
-/// Unknowns up to which the coarser level is visited twice.
-const MOST_TWICE: usize = 1 << 17;
+/// Unknowns of a level below which the next coarser one is visited twice, as in a W cycle.
+const MAX_W_CYCLE: usize = 1 << 17;
 /// Rows that a thread takes at once.
 const CHUNK: usize = 2_048;
-/// An aggregate that is held by less than this, as a part of what its cells are held by, floats.
-const LEAST_HOLD: f32 = 1e-5;
+/// An aggregate whose diagonal is below this part of the sum of its unknowns' has no neighbours and no boundary: its equation is
+/// singular, and is left out.
+const MIN_DIAGONAL: f32 = 1e-5;
 
 /// The cells of a level that are unknowns: first those whose coordinates have an even sum, then the others.
 #[derive(Clone)]
@@ -117,7 +119,7 @@ pub(super) struct Row {
 impl Row {
     /// Σ f x'; `x` begins with the unknown of the number `from`.
     #[inline(always)]
-    fn beside(&self, x: &[f32], from: usize) -> f32 {
+    fn neighbour_sum(&self, x: &[f32], from: usize) -> f32 {
         let mut sum = 0.0;
         for (neighbour, factor) in self.neighbours.iter().zip(&self.factors) {
             if *factor != 0.0 {
@@ -136,7 +138,7 @@ impl Rows {
     /// Puts the left sides for `x` into `out`.
     pub fn multiply(&self, x: &[f32], out: &mut [f32]) {
         let rows = out.par_iter_mut().zip(&self.0).zip(x).with_min_len(CHUNK);
-        rows.for_each(|((out, row), own)| *out = row.diagonal * own - row.beside(x, 0));
+        rows.for_each(|((out, row), own)| *out = row.diagonal * own - row.neighbour_sum(x, 0));
     }
 }
 
@@ -169,11 +171,11 @@ impl Multigrid {
     /// Of the equations of a grid.
     pub fn new(grid: &Grid, rows: Rows) -> Self {
         let mut levels: Vec<Level> = Vec::new();
-        let (mut grid, mut rows) = (grid.clone(), rows);
+        let (mut grid, mut rows) = (Cow::Borrowed(grid), rows);
         loop {
             let count = grid.cells.len();
             if grid.side == 1 {
-                let (grouped, old) = grid.grouped();
+                let (grouped, old) = grid.into_owned().grouped();
                 rows = reordered(&rows, &old);
                 // The unknowns of the finer level find theirs under new numbers.
                 if let Some(finer) = levels.last_mut() {
@@ -182,10 +184,9 @@ impl Multigrid {
                     finer.coarse.iter_mut().for_each(|row| *row = new[*row as usize]);
                     finer.children = old.iter().map(|old| finer.children[*old as usize]).collect();
                 }
-                grid = grouped;
+                grid = Cow::Owned(grouped);
             }
             let mut level = Level { rows, even: grid.even, coarse: Vec::new(), children: Vec::new() };
-            let (next, children) = grid.coarser();
             if count <= COARSEST {
                 levels.push(level);
                 let scratch = |level: &Level| {
@@ -194,6 +195,7 @@ impl Multigrid {
                 };
                 return Self { scratch: levels.iter().map(scratch).collect(), levels };
             }
+            let (next, children) = grid.coarser();
             level.coarse = vec![0; count];
             for (row, children) in children.iter().enumerate() {
                 for child in children.iter().filter(|child| **child != NONE) {
@@ -203,11 +205,11 @@ impl Multigrid {
             rows = aggregated(&level, &children);
             level.children = children;
             levels.push(level);
-            grid = next;
+            grid = Cow::Owned(next);
         }
     }
 
-    /// Puts about the solution for `right` into `x`.
+    /// Puts an approximate solution for `right` into `x`.
     pub fn cycle(&mut self, right: &[f32], x: &mut Vec<f32>) {
         self.scratch[0].right.copy_from_slice(right);
         cycle(&self.levels, &mut self.scratch);
@@ -215,7 +217,7 @@ impl Multigrid {
     }
 }
 
-/// Solves the equations of a level with those of the coarser ones about.
+/// One cycle from the first of the levels down: puts an approximate solution for its right side into its `x`.
 fn cycle(levels: &[Level], scratch: &mut [Scratch]) {
     let (level, own) = (&levels[0], &mut scratch[0]);
     own.x.fill(0.0);
@@ -232,7 +234,7 @@ fn cycle(levels: &[Level], scratch: &mut [Scratch]) {
     let (even, x) = (level.even, &own.x);
     let residuals = own.residual[..even].par_iter_mut().zip(&level.rows.0).zip(&own.right).zip(x);
     residuals.with_min_len(CHUNK).for_each(|(((residual, row), right), own)| {
-        *residual = right + row.beside(x, 0) - row.diagonal * own;
+        *residual = right + row.neighbour_sum(x, 0) - row.diagonal * own;
     });
     let next = &mut coarser[0];
     next.right.par_iter_mut().zip(&level.children).with_min_len(CHUNK).for_each(|(right, children)| {
@@ -240,7 +242,7 @@ fn cycle(levels: &[Level], scratch: &mut [Scratch]) {
         *right = children.iter().filter(of).map(|row| own.residual[*row as usize]).sum();
     });
     cycle(&levels[1..], coarser);
-    if own.right.len() < MOST_TWICE && !levels[1].children.is_empty() {
+    if own.right.len() < MAX_W_CYCLE && !levels[1].children.is_empty() {
         // Once more, for what the first visit left.
         let next = &mut coarser[0];
         std::mem::swap(&mut next.x, &mut next.correction);
@@ -269,7 +271,11 @@ impl Level {
             };
             let rows = self.rows.0[first..].par_iter().zip(&right[first..]);
             own.par_iter_mut().zip(rows).with_min_len(CHUNK).for_each(|(x, (row, right))| {
-                *x = if row.diagonal > 0.0 { (right + row.beside(other, from)) / row.diagonal } else { 0.0 };
+                *x = if row.diagonal > 0.0 {
+                    (right + row.neighbour_sum(other, from)) / row.diagonal
+                } else {
+                    0.0
+                };
             });
         }
     }
@@ -305,7 +311,7 @@ fn aggregated(level: &Level, children: &[[u32; 8]]) -> Rows {
                 }
             }
         }
-        if sum.diagonal < LEAST_HOLD * whole {
+        if sum.diagonal < MIN_DIAGONAL * whole {
             sum.diagonal = 0.0;
         }
         Row { factors: sum.factors.map(|factor| 0.5 * factor), diagonal: 0.5 * sum.diagonal, ..sum }

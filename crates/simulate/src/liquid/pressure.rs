@@ -9,7 +9,7 @@
 use super::conjugate_gradients::{Convergence, conjugate_gradients};
 use super::coupling::{BodyImpulse, Coupling};
 use super::multigrid::{Grid, Multigrid, NONE, Row, Rows};
-use super::solids::{OpenFaces, face_centre};
+use super::solids::{CutCells, face_centre};
 use super::transfer::Faces;
 use super::volume_fraction::VolumeFraction;
 use geometry::tiles::{CELLS, SIDE, Tiles, local};
@@ -39,15 +39,16 @@ pub struct Solved {
 /// The equations of all liquid cells: of the pressure, and of what spreads particles.
 pub(super) struct Equations<'a> {
     tiles: &'a Tiles,
-    solids: &'a OpenFaces,
+    solids: &'a CutCells,
     volume_fraction: &'a VolumeFraction,
     /// The liquid cells and their numbers.
     grid: Grid,
     rows: Rows,
+    multigrid: Multigrid,
 }
 
 impl<'a> Equations<'a> {
-    pub fn new(tiles: &'a Tiles, solids: &'a OpenFaces, volume_fraction: &'a VolumeFraction) -> Self {
+    pub fn new(tiles: &'a Tiles, solids: &'a CutCells, volume_fraction: &'a VolumeFraction) -> Self {
         let grid = Grid::new(tiles.keys.clone(), SIDE, |cell| volume_fraction.distance[cell] < 0.0);
         let number = &grid.number;
         let row = |&cell: &u32| {
@@ -69,12 +70,13 @@ impl<'a> Equations<'a> {
             row
         };
         let rows = Rows(grid.cells.par_iter().with_min_len(256).map(row).collect());
-        Self { tiles, solids, volume_fraction, grid, rows }
+        let multigrid = Multigrid::new(&grid, rows.clone());
+        Self { tiles, solids, volume_fraction, grid, rows, multigrid }
     }
 
     /// Makes `faces` free of divergence. Faces without liquid on either side keep their velocities.
-    pub fn project(&self, faces: &mut Faces, coupling: &Coupling) -> (Solved, Vec<BodyImpulse>) {
-        let Self { tiles, solids, .. } = self;
+    pub fn project(&mut self, faces: &mut Faces, coupling: &Coupling) -> (Solved, Vec<BodyImpulse>) {
+        let (tiles, solids) = (self.tiles, self.solids);
         let into = |&cell: &u32| {
             let cell = cell as usize;
             let (tile, at) = (cell / CELLS, local(cell % CELLS));
@@ -98,7 +100,7 @@ impl<'a> Equations<'a> {
         };
         for axis in 0..3 {
             let columns = (&mut faces.velocities[axis][..], &mut faces.known[axis][..]);
-            self.at_gradients(axis, &q, columns, |cell, gradient, velocity, known| {
+            self.for_each_gradient(axis, &q, columns, |cell, gradient, velocity, known| {
                 let open = solids.open(axis, cell);
                 let Some(gradient) = gradient else {
                     // What has come off the liquid falls freely.
@@ -125,7 +127,7 @@ impl<'a> Equations<'a> {
     /// The displacements at the faces, m, that bring a part of what is too dense or too thin to the volume of the liquid
     /// (T. Kugelstadt et al., *Implicit density projection for volume conserving liquids*, 2019). At the surface particles are
     /// spread, never drawn together.
-    pub fn density_correction(&self, part: f32) -> Faces {
+    pub fn density_correction(&mut self, part: f32) -> Faces {
         let tiles = self.tiles;
         let excess = |&cell: &u32| {
             let cell = cell as usize;
@@ -147,16 +149,10 @@ impl<'a> Equations<'a> {
         };
         let right: Vec<f32> = self.grid.cells.par_iter().with_min_len(256).map(excess).collect();
         let (q, _) = self.solve(&right, None, CORRECTION_TOLERANCE);
-        let column = || vec![0.0; tiles.cells()];
-        let flags = || vec![false; tiles.cells()];
-        let mut faces = Faces {
-            velocities: [column(), column(), column()],
-            known: [flags(), flags(), flags()],
-            volume: Vec::new(),
-        };
+        let mut faces = Faces::unknown(tiles);
         for axis in 0..3 {
             let columns = (&mut faces.velocities[axis][..], &mut faces.known[axis][..]);
-            self.at_gradients(axis, &q, columns, |cell, gradient, velocity, known| {
+            self.for_each_gradient(axis, &q, columns, |cell, gradient, velocity, known| {
                 let Some(gradient) = gradient else { return };
                 *velocity = if self.solids.open(axis, cell) > 0.0 { -gradient } else { 0.0 };
                 *known = true;
@@ -165,9 +161,9 @@ impl<'a> Equations<'a> {
         faces
     }
 
-    /// Takes `of` to all faces along an axis: with the cell above, the gradient of `q` where there is liquid beside, and what the
-    /// columns have there.
-    fn at_gradients(
+    /// Calls `of` for all faces along an axis, with the cell above, the gradient of `q` where there is liquid beside, and the face's
+    /// places in the columns.
+    fn for_each_gradient(
         &self,
         axis: usize,
         q: &[f32],
@@ -191,19 +187,21 @@ impl<'a> Equations<'a> {
         });
     }
 
-    fn solve(&self, right: &[f32], coupling: Option<&Coupling>, tolerance: f64) -> (Vec<f32>, Solved) {
-        let mut rows = self.rows.clone();
-        if let Some(coupling) = coupling {
+    fn solve(&mut self, right: &[f32], coupling: Option<&Coupling>, tolerance: f64) -> (Vec<f32>, Solved) {
+        let Self { grid, rows, multigrid, .. } = self;
+        let mut coupled = coupling.filter(|coupling| coupling.any_body()).map(|coupling| {
+            let mut rows = rows.clone();
             coupling.add_diagonal(&mut rows);
-        }
-        let mut multigrid = Multigrid::new(&self.grid, rows);
+            Multigrid::new(grid, rows)
+        });
+        let multigrid = coupled.as_mut().unwrap_or(multigrid);
         let multiply = |x: &[f32], out: &mut [f32]| {
-            self.rows.multiply(x, out);
+            rows.multiply(x, out);
             let dense = coupling.map_or_else(Vec::new, |coupling| coupling.rows(x));
             dense.into_iter().for_each(|(row, more)| out[row as usize] += more);
         };
         let precondition = |right: &[f32], out: &mut Vec<f32>| multigrid.cycle(right, out);
-        let is_solved = |row: usize| self.rows.0[row].diagonal > 0.0;
+        let is_solved = |row: usize| rows.0[row].diagonal > 0.0;
         let mut q = vec![0.0f32; right.len()];
         let Convergence { iterations, residual } =
             conjugate_gradients(multiply, precondition, is_solved, right, &mut q, tolerance);

@@ -97,15 +97,15 @@ const NODES: i32 = SIDE + 1;
 /// Distance up to which distances are exact, in cells.
 const WITHIN: f32 = 2.0;
 
-/// The solids in all tiles.
-pub(super) struct OpenFaces {
+/// The solids in all tiles: the cells and faces that they cut.
+pub(super) struct CutCells {
     /// None where there are none.
     tiles: Vec<Option<Arc<TileFaces>>>,
     /// Whether a moving body closes a face.
     pub any_body: bool,
 }
 
-impl OpenFaces {
+impl CutCells {
     fn of(&self, cell: usize) -> Option<&TileFaces> {
         self.tiles[cell / CELLS].as_deref()
     }
@@ -141,12 +141,12 @@ impl OpenFaces {
 }
 
 /// Finds them for the cells around those that have a volume of liquid.
-pub(super) fn open_faces(
+pub(super) fn cut_cells(
     tiles: &Tiles,
     liquid: &[f32],
     boundary: &impl Boundary,
     still: &mut StillBodyCache,
-) -> OpenFaces {
+) -> CutCells {
     still.prepare(boundary.version(), tiles.cell_m);
     let known = &still.tiles;
     type Found = (Option<Arc<TileFaces>>, Option<Arc<TileNodes>>);
@@ -179,7 +179,7 @@ pub(super) fn open_faces(
         (faces, new.then_some(at_rest))
     };
     let all: Vec<Found> = (0..tiles.len()).into_par_iter().map(of_tile).collect();
-    let mut faces = OpenFaces { tiles: Vec::with_capacity(tiles.len()), any_body: false };
+    let mut faces = CutCells { tiles: Vec::with_capacity(tiles.len()), any_body: false };
     for (tile, (found, new)) in all.into_iter().enumerate() {
         if let Some(new) = new {
             still.tiles.insert(tiles.keys[tile], new);

@@ -24,6 +24,19 @@ pub struct Faces {
     pub volume: Vec<f32>,
 }
 
+impl Faces {
+    /// Without any velocity.
+    pub(super) fn unknown(tiles: &Tiles) -> Self {
+        let column = || vec![0.0f32; tiles.cells()];
+        let flags = || vec![false; tiles.cells()];
+        Self {
+            velocities: [column(), column(), column()],
+            known: [flags(), flags(), flags()],
+            volume: column(),
+        }
+    }
+}
+
 /// Cells along each side of a block of `MARGIN` cells around a tile.
 const fn side(margin: usize) -> usize {
     SIDE as usize + 2 * margin
@@ -53,10 +66,10 @@ fn places(tiles: &Tiles, tile: usize, positions: &[Vec3], points: [usize; LANES]
 struct Nodes {
     /// The numbers of the first nodes in a block.
     first: [usize; LANES],
-    /// The way from there, in cells.
-    way: Lanes,
+    /// How far the place lies from there to the next node, along each axis.
+    fraction: Lanes,
     /// The weights of the four nodes around along y and z, y fastest.
-    across: [f32x8; 4],
+    weights_yz: [f32x8; 4],
 }
 
 impl Nodes {
@@ -66,39 +79,51 @@ impl Nodes {
         let in_block: Lanes =
             std::array::from_fn(|along| at[along] + f32x8::splat(MARGIN as f32 - offset(axis, along)));
         let first = in_block.map(|at| at.fast_trunc_int());
-        let way: Lanes = std::array::from_fn(|along| in_block[along] - first[along].round_float());
+        let fraction: Lanes = std::array::from_fn(|along| in_block[along] - first[along].round_float());
         let [x, y, z] = first.map(|first| first.to_array());
         let number = |lane: usize| {
             (z[lane] as usize * side(MARGIN) + y[lane] as usize) * side(MARGIN) + x[lane] as usize
         };
-        let (near_y, near_z) = (1.0 - way[1], 1.0 - way[2]);
+        let (near_y, near_z) = (1.0 - fraction[1], 1.0 - fraction[2]);
         Self {
             first: std::array::from_fn(number),
-            across: [near_y * near_z, way[1] * near_z, near_y * way[2], way[1] * way[2]],
-            way,
+            weights_yz: [
+                near_y * near_z,
+                fraction[1] * near_z,
+                near_y * fraction[2],
+                fraction[1] * fraction[2],
+            ],
+            fraction,
         }
     }
 }
 
 /// Cells around a tile to which its particles give.
-const GIVEN: usize = 1;
+const SCATTER_MARGIN: usize = 1;
 /// Nodes of a block to which a tile gives.
-const GIVEN_NODES: usize = side(GIVEN).pow(3);
+const SCATTER_NODES: usize = side(SCATTER_MARGIN).pow(3);
 /// Momentum and mass by axis, and the number of particles.
-const BLOCK: usize = 7 * GIVEN_NODES;
+const BLOCK: usize = 7 * SCATTER_NODES;
 
 /// Adds what `count` of eight particles give to faces along an axis: to each its mass and its momentum.
 #[inline(always)]
-fn give_axis(block: &mut [f32], at: &Lanes, axis: usize, velocity: f32x8, gradient: &Lanes, count: usize) {
-    const ROW: usize = 2 * side(GIVEN);
-    const LAYER: usize = ROW * side(GIVEN);
-    let Nodes { first, way, across } = Nodes::around::<GIVEN>(at, axis);
-    let base = velocity - gradient[0] * way[0] - gradient[1] * way[1] - gradient[2] * way[2];
-    let (near, far) = (1.0 - way[0], way[0]);
+fn scatter_momentum(
+    block: &mut [f32],
+    at: &Lanes,
+    axis: usize,
+    velocity: f32x8,
+    gradient: &Lanes,
+    count: usize,
+) {
+    const ROW: usize = 2 * side(SCATTER_MARGIN);
+    const LAYER: usize = ROW * side(SCATTER_MARGIN);
+    let Nodes { first, fraction, weights_yz } = Nodes::around::<SCATTER_MARGIN>(at, axis);
+    let base = velocity - gradient[0] * fraction[0] - gradient[1] * fraction[1] - gradient[2] * fraction[2];
+    let (near, far) = (1.0 - fraction[0], fraction[0]);
     let columns = [near, near * base, far, far * (base + gradient[0])];
     let [near, near_momentum, far, far_momentum] = columns.map(|column| column.to_array());
     let [gradient_y, gradient_z] = [gradient[1], gradient[2]].map(|column| column.to_array());
-    let across = across.map(|column| column.to_array());
+    let weights_yz = weights_yz.map(|column| column.to_array());
     for lane in 0..count {
         let block: &mut [f32; LAYER + ROW + 4] =
             (&mut block[2 * first[lane]..][..LAYER + ROW + 4]).try_into().expect("of this length");
@@ -107,7 +132,7 @@ fn give_axis(block: &mut [f32], at: &Lanes, axis: usize, velocity: f32x8, gradie
         let (by_y, by_z) = (rise * gradient_y[lane], rise * gradient_z[lane]);
         let corners = [given, given + by_y, given + by_z, given + by_y + by_z];
         for (corner, place) in [0, ROW, LAYER, LAYER + ROW].into_iter().enumerate() {
-            let sum = Vec4::from_slice(&block[place..place + 4]) + corners[corner] * across[corner][lane];
+            let sum = Vec4::from_slice(&block[place..place + 4]) + corners[corner] * weights_yz[corner][lane];
             sum.write_to_slice(&mut block[place..place + 4]);
         }
     }
@@ -115,12 +140,12 @@ fn give_axis(block: &mut [f32], at: &Lanes, axis: usize, velocity: f32x8, gradie
 
 /// Adds `count` of eight particles to the numbers at the centres of cells.
 #[inline(always)]
-fn give_count(block: &mut [f32], at: &Lanes, count: usize) {
-    const ROW: usize = side(GIVEN);
+fn scatter_count(block: &mut [f32], at: &Lanes, count: usize) {
+    const ROW: usize = side(SCATTER_MARGIN);
     const LAYER: usize = ROW * ROW;
-    let Nodes { first, way, across } = Nodes::around::<GIVEN>(at, 3);
-    let near = across.map(|across| (across * (1.0 - way[0])).to_array());
-    let far = across.map(|across| (across * way[0]).to_array());
+    let Nodes { first, fraction, weights_yz } = Nodes::around::<SCATTER_MARGIN>(at, 3);
+    let near = weights_yz.map(|weight| (weight * (1.0 - fraction[0])).to_array());
+    let far = weights_yz.map(|weight| (weight * fraction[0]).to_array());
     for lane in 0..count {
         let block: &mut [f32; LAYER + ROW + 2] =
             (&mut block[first[lane]..][..LAYER + ROW + 2]).try_into().expect("of this length");
@@ -133,7 +158,7 @@ fn give_count(block: &mut [f32], at: &Lanes, count: usize) {
 
 /// Adds the part of a neighbour's block that lies in this tile; `width` are the values of a node.
 fn add_block(sums: &mut [f32], block: &[f32], by: IVec3, width: usize) {
-    const N: usize = side(GIVEN);
+    const N: usize = side(SCATTER_MARGIN);
     // Where the cells of this tile lie, seen from the other, along an axis.
     let range = |by: i32| match by {
         -1 => (SIDE, SIDE + 1),
@@ -161,26 +186,20 @@ pub fn to_faces(tiles: &Tiles, positions: &[Vec3], velocities: &[Vec3], gradient
     let mut blocks = vec![0.0f32; occupied.len() * BLOCK];
     let cell_m = f32x8::splat(tiles.cell_m);
     blocks.par_chunks_mut(BLOCK).zip(&occupied).for_each(|(block, &tile)| {
-        let (faces, counts) = block.split_at_mut(6 * GIVEN_NODES);
+        let (faces, counts) = block.split_at_mut(6 * SCATTER_NODES);
         for (points, count) in tiles.lanes_in(tile) {
             let at = places(tiles, tile, positions, points);
             let (velocities, gradients) = (points.map(|i| velocities[i]), points.map(|i| gradients[i]));
-            for (axis, block) in faces.chunks_exact_mut(2 * GIVEN_NODES).enumerate() {
+            for (axis, block) in faces.chunks_exact_mut(2 * SCATTER_NODES).enumerate() {
                 let velocity = lanes(|lane| velocities[lane][axis]);
                 let gradient: Lanes =
                     std::array::from_fn(|by| lanes(|lane| gradients[lane].col(by)[axis]) * cell_m);
-                give_axis(block, &at, axis, velocity, &gradient, count);
+                scatter_momentum(block, &at, axis, velocity, &gradient, count);
             }
-            give_count(counts, &at, count);
+            scatter_count(counts, &at, count);
         }
     });
-    let column = || vec![0.0f32; tiles.cells()];
-    let flags = || vec![false; tiles.cells()];
-    let mut faces = Faces {
-        velocities: [column(), column(), column()],
-        known: [flags(), flags(), flags()],
-        volume: column(),
-    };
+    let mut faces = Faces::unknown(tiles);
     let [x, y, z] = &mut faces.velocities;
     let [known_x, known_y, known_z] = &mut faces.known;
     let axes = (
@@ -195,8 +214,8 @@ pub fn to_faces(tiles: &Tiles, positions: &[Vec3], velocities: &[Vec3], gradient
         for k in 0..27 {
             let by = IVec3::new(k % 3 - 1, k / 3 % 3 - 1, k / 9 - 1);
             let Some(slot) = tiles.beside(tile, by).and_then(|other| slots[other]) else { continue };
-            let (faces, count) = blocks[slot * BLOCK..(slot + 1) * BLOCK].split_at(6 * GIVEN_NODES);
-            let pairs = sums.chunks_exact_mut(2 * CELLS).zip(faces.chunks_exact(2 * GIVEN_NODES));
+            let (faces, count) = blocks[slot * BLOCK..(slot + 1) * BLOCK].split_at(6 * SCATTER_NODES);
+            let pairs = sums.chunks_exact_mut(2 * CELLS).zip(faces.chunks_exact(2 * SCATTER_NODES));
             pairs.for_each(|(sums, block)| add_block(sums, block, by, 2));
             add_block(volume, count, by, 1);
             any = true;
@@ -217,19 +236,19 @@ pub fn to_faces(tiles: &Tiles, positions: &[Vec3], velocities: &[Vec3], gradient
 }
 
 /// Cells of a tile and around it in which its particles take velocities, along each axis.
-const TAKEN: usize = side(REACH as usize);
+const GATHER_SIDE: usize = side(REACH as usize);
 /// From a node of such a block to the next along y, and along z.
-const TAKEN_ROW: usize = TAKEN;
-const TAKEN_LAYER: usize = TAKEN * TAKEN;
+const GATHER_ROW: usize = GATHER_SIDE;
+const GATHER_LAYER: usize = GATHER_SIDE * GATHER_SIDE;
 /// From the first node around a place to behind the last.
-const TAKEN_AROUND: usize = TAKEN_LAYER + TAKEN_ROW + 2;
+const GATHER_AROUND: usize = GATHER_LAYER + GATHER_ROW + 2;
 
 /// Velocities on the faces around a tile, up to [`REACH`] cells away from it; 0 where there is no tile.
 struct FaceBlock([Vec<f32>; 3]);
 
 impl FaceBlock {
     fn new() -> Self {
-        Self(std::array::from_fn(|_| vec![0.0; TAKEN.pow(3)]))
+        Self(std::array::from_fn(|_| vec![0.0; GATHER_SIDE.pow(3)]))
     }
 
     /// Takes the values around a tile.
@@ -248,8 +267,8 @@ impl FaceBlock {
             let length = (x.1 - x.0) as usize;
             for (block, velocities) in self.0.iter_mut().zip(velocities) {
                 for (k, j) in (z.0..z.1).flat_map(|k| (y.0..y.1).map(move |j| (k, j))) {
-                    let row = (k - z.0 + z.2) as usize * TAKEN + (j - y.0 + y.2) as usize;
-                    let to = row * TAKEN + x.2 as usize;
+                    let row = (k - z.0 + z.2) as usize * GATHER_SIDE + (j - y.0 + y.2) as usize;
+                    let to = row * GATHER_SIDE + x.2 as usize;
                     let into = &mut block[to..to + length];
                     match other {
                         Some(other) => {
@@ -274,11 +293,11 @@ impl FaceBlock {
     #[inline(always)]
     fn values(&self, axis: usize, first: &[usize; LANES]) -> ([f32x8; 4], [f32x8; 4]) {
         let block = &self.0[axis][..];
-        let around: [&[f32; TAKEN_AROUND]; LANES] =
-            first.map(|first| block[first..][..TAKEN_AROUND].try_into().expect("of this length"));
+        let around: [&[f32; GATHER_AROUND]; LANES] =
+            first.map(|first| block[first..][..GATHER_AROUND].try_into().expect("of this length"));
         let at = |place: usize| lanes(|lane| around[lane][place]);
-        let near = [at(0), at(TAKEN_ROW), at(TAKEN_LAYER), at(TAKEN_LAYER + TAKEN_ROW)];
-        let far = [at(1), at(TAKEN_ROW + 1), at(TAKEN_LAYER + 1), at(TAKEN_LAYER + TAKEN_ROW + 1)];
+        let near = [at(0), at(GATHER_ROW), at(GATHER_LAYER), at(GATHER_LAYER + GATHER_ROW)];
+        let far = [at(1), at(GATHER_ROW + 1), at(GATHER_LAYER + 1), at(GATHER_LAYER + GATHER_ROW + 1)];
         (near, far)
     }
 
@@ -286,10 +305,13 @@ impl FaceBlock {
     #[inline(always)]
     fn velocities(&self, at: &Lanes) -> Lanes {
         std::array::from_fn(|axis| {
-            let Nodes { first, way, across } = Nodes::around::<{ REACH as usize }>(at, axis);
+            let Nodes { first, fraction, weights_yz } = Nodes::around::<{ REACH as usize }>(at, axis);
             let (near, far) = self.values(axis, &first);
-            let along = |corner: usize| near[corner] + (far[corner] - near[corner]) * way[0];
-            along(0) * across[0] + along(1) * across[1] + along(2) * across[2] + along(3) * across[3]
+            let along = |corner: usize| near[corner] + (far[corner] - near[corner]) * fraction[0];
+            along(0) * weights_yz[0]
+                + along(1) * weights_yz[1]
+                + along(2) * weights_yz[2]
+                + along(3) * weights_yz[3]
         })
     }
 
@@ -298,18 +320,18 @@ impl FaceBlock {
     fn velocities_and_gradients(&self, at: &Lanes) -> (Lanes, [Lanes; 3]) {
         let (mut velocities, mut gradients) = ([f32x8::ZERO; 3], [[f32x8::ZERO; 3]; 3]);
         for axis in 0..3 {
-            let Nodes { first, way, across } = Nodes::around::<{ REACH as usize }>(at, axis);
+            let Nodes { first, fraction, weights_yz } = Nodes::around::<{ REACH as usize }>(at, axis);
             let (near, far) = self.values(axis, &first);
             let slope: [f32x8; 4] = std::array::from_fn(|corner| far[corner] - near[corner]);
-            let along: [f32x8; 4] = std::array::from_fn(|corner| near[corner] + slope[corner] * way[0]);
+            let along: [f32x8; 4] = std::array::from_fn(|corner| near[corner] + slope[corner] * fraction[0]);
             let sum = |of: &[f32x8; 4]| {
-                of[0] * across[0] + of[1] * across[1] + of[2] * across[2] + of[3] * across[3]
+                of[0] * weights_yz[0] + of[1] * weights_yz[1] + of[2] * weights_yz[2] + of[3] * weights_yz[3]
             };
             velocities[axis] = sum(&along);
             gradients[axis] = [
                 sum(&slope),
-                (1.0 - way[2]) * (along[1] - along[0]) + way[2] * (along[3] - along[2]),
-                (1.0 - way[1]) * (along[2] - along[0]) + way[1] * (along[3] - along[1]),
+                (1.0 - fraction[2]) * (along[1] - along[0]) + fraction[2] * (along[3] - along[2]),
+                (1.0 - fraction[1]) * (along[2] - along[0]) + fraction[1] * (along[3] - along[1]),
             ];
         }
         (velocities, gradients)

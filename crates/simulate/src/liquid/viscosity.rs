@@ -5,7 +5,7 @@
 //! edges: V u − μ̂ (2 Δ_a (w Δ_a u) + Σ_b Δ_b (w (Δ_b u + Δ_a v_b))) = V u_old. Where solids close faces the velocities are theirs.
 
 use super::conjugate_gradients::{Convergence, by_diagonal, conjugate_gradients};
-use super::solids::OpenFaces;
+use super::solids::CutCells;
 use super::transfer::Faces;
 use super::volume_fraction::VolumeFraction;
 use geometry::tiles::{CELLS, Tiles, local};
@@ -55,7 +55,7 @@ fn wall_distance(open: f32, next: f32) -> f32 {
 pub(super) fn diffuse(
     tiles: &Tiles,
     faces: &mut Faces,
-    solids: &OpenFaces,
+    solids: &CutCells,
     volume_fraction: &VolumeFraction,
     viscosity: f32,
     friction: f32,
@@ -81,8 +81,8 @@ pub(super) fn diffuse(
             }
         }
     }
-    // How far a cell holds its neighbours: liquid, or a wall by its friction.
-    let holds = |cell: usize| {
+    // Weight of a cell in the shear at an edge: how far it is liquid, or of a wall its friction.
+    let shear_weight = |cell: usize| {
         if solids.volume(cell) > 0.0 { amount(cell) } else { friction }
     };
     let velocity = |axis: usize, cell: usize| match numbers.0[axis][cell] {
@@ -152,7 +152,7 @@ pub(super) fn diffuse(
                 let weight = match at_wall {
                     // The wall is nearer than the next face, and holds by its friction.
                     Some(distance) => viscosity * friction / distance,
-                    None => viscosity * 0.25 * corners.into_iter().flatten().map(holds).sum::<f32>(),
+                    None => viscosity * 0.25 * corners.into_iter().flatten().map(shear_weight).sum::<f32>(),
                 };
                 row.diagonal += weight;
                 add(&mut row, a, beside, weight);

@@ -1,6 +1,6 @@
 //! How full cells are: where the surface of the liquid lies, and how far particles are to be spread or drawn together.
 
-use super::solids::OpenFaces;
+use super::solids::CutCells;
 use super::transfer::Faces;
 use geometry::tiles::{CELLS, Tiles, local};
 use glam::IVec3;
@@ -21,7 +21,7 @@ pub(super) struct VolumeFraction {
 
 impl VolumeFraction {
     /// Of the volume that particles give to cells, and the room that solids leave.
-    pub fn new(tiles: &Tiles, faces: &Faces, solids: &OpenFaces) -> Self {
+    pub fn new(tiles: &Tiles, faces: &Faces, solids: &CutCells) -> Self {
         let near_solids = |tile: usize| {
             (0..27).any(|k| {
                 let by = IVec3::new(k % 3 - 1, k / 3 % 3 - 1, k / 9 - 1);
@@ -60,7 +60,7 @@ impl VolumeFraction {
 
 /// The room for liquid around the centre of a cell: the open volume of the cells around, with trilinear weights, but of those
 /// beyond walls.
-fn room(tiles: &Tiles, solids: &OpenFaces, cell: usize) -> f32 {
+fn room(tiles: &Tiles, solids: &CutCells, cell: usize) -> f32 {
     let (tile, at) = (cell / CELLS, local(cell % CELLS));
     // The integral of the weight 1 − |x| over the cell itself and over the next.
     let along = |step: i32| if step == 0 { 0.75 } else { 0.125 };
@@ -77,7 +77,7 @@ fn room(tiles: &Tiles, solids: &OpenFaces, cell: usize) -> f32 {
 }
 
 /// Whether there is a way through open faces to a cell beside, along each axis once.
-fn is_reached(tiles: &Tiles, solids: &OpenFaces, (tile, at): (usize, IVec3), by: IVec3) -> bool {
+fn is_reached(tiles: &Tiles, solids: &CutCells, (tile, at): (usize, IVec3), by: IVec3) -> bool {
     (0..3).filter(|axis| by[*axis] != 0).any(|axis| {
         let step = IVec3::AXES[axis] * by[axis];
         let face = tiles.cell(tile, if by[axis] > 0 { at + step } else { at });
