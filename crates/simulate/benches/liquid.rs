@@ -2,47 +2,17 @@
 
 use geometry::tiles::Tiles;
 use glam::{Mat3, Vec3};
-use simulate::liquid::{Boundary, LiquidParticles, Material, StillBodyCache, flow, transfer};
+use simulate::liquid::{LiquidParticles, Material, StillBodyCache, flow, transfer};
 use std::hint::black_box;
 use std::time::Instant;
+use tank::{Tank, filled};
 
-/// A tank, open above.
-struct Tank {
-    min: Vec3,
-    max: Vec3,
-}
-
-impl Boundary for Tank {
-    fn bodies_in(&self, min: Vec3, max: Vec3) -> [Vec<u32>; 2] {
-        let any = min.cmplt(self.min).any() || max.cmpgt(self.max).any();
-        [if any { vec![0] } else { Vec::new() }, Vec::new()]
-    }
-
-    fn distance(&self, _: u32, place: Vec3, _: f32) -> f32 {
-        let (low, high) = (place - self.min, self.max - place);
-        low.min_element().min(high.x).min(high.z)
-    }
-
-    fn velocity(&self, _: u32, _: Vec3) -> Vec3 {
-        Vec3::ZERO
-    }
-}
-
-fn random(i: u32) -> f32 {
-    f32::from((i.wrapping_mul(0x9E37_79B9) >> 16) as u16) / 65_536.0
-}
+#[path = "../tests/liquid/tank.rs"]
+mod tank;
 
 /// Particles that fill a box of cells, eight to each.
-fn filled(cells: [i32; 3], cell_m: f32) -> Vec<Vec3> {
-    let count = cells.map(|n| 2 * n);
-    (0..count.iter().product::<i32>())
-        .map(|i| {
-            let at = glam::IVec3::new(i % count[0], i / count[0] % count[1], i / (count[0] * count[1]));
-            let i = i as u32;
-            let jitter = Vec3::new(random(3 * i), random(3 * i + 1), random(3 * i + 2));
-            (at.as_vec3() + 0.25 + 0.5 * jitter) * (0.5 * cell_m)
-        })
-        .collect()
+fn block(cells: [i32; 3], cell_m: f32) -> Vec<Vec3> {
+    filled(Vec3::ZERO, Vec3::from(cells.map(|n| n as f32)) * cell_m, 0.5 * cell_m)
 }
 
 struct Liquid {
@@ -58,7 +28,7 @@ impl Liquid {
     /// A column that stands in the corner of a tank.
     fn column(cells: [i32; 3]) -> Self {
         let cell_m = 0.01;
-        let positions = filled(cells, cell_m);
+        let positions = block(cells, cell_m);
         let n = positions.len();
         let max = Vec3::new(2.5 * cells[0] as f32, 10.0 * cells[1] as f32, cells[2] as f32) * cell_m;
         Self {
@@ -95,7 +65,7 @@ impl Liquid {
 /// Seconds of the parts of a transfer both ways: sorting, to the faces, and back.
 fn transfers(threads: usize, cells: [i32; 3]) -> [f64; 3] {
     let cell_m = 0.01;
-    let positions = filled(cells, cell_m);
+    let positions = block(cells, cell_m);
     let n = positions.len();
     let (mut velocities, mut gradients) = (vec![Vec3::X; n], vec![Mat3::IDENTITY; n]);
     let pool = rayon::ThreadPoolBuilder::new().num_threads(threads).build().expect("threads");

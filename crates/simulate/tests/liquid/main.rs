@@ -4,6 +4,8 @@ mod basin;
 mod floats;
 mod same_bytes;
 mod sources;
+mod step;
+mod tank;
 mod walls;
 
 use glam::Vec3;
