@@ -1,7 +1,9 @@
 //! Places on a mesh or a line, chosen evenly by area, length, number or volume.
 
-use crate::{Mesh, Surface};
+use crate::moving_surface::barycentric;
+use crate::{Bvh, Mesh, Surface};
 use glam::{Vec2, Vec3};
+use rayon::prelude::*;
 use std::collections::HashMap;
 
 /// A place, the way out of the surface or line there, and its UV.
@@ -134,6 +136,22 @@ impl Sites {
         Self::at(
             positions.into_iter().map(|(position, uv)| Corner { uv, ..Corner::bare(position) }).collect(),
         )
+    }
+
+    /// At points within a mesh, each with the UV and the weight of the nearest place of the surface, and no normal.
+    pub fn within(mesh: &Mesh, points: &[Vec3]) -> Self {
+        let bvh = Bvh::build(&mesh.positions, &mesh.triangles);
+        let corner = |&position: &Vec3| {
+            let Some((on, triangle)) = bvh.nearest(position, f32::INFINITY) else { return Corner::bare(position) };
+            let corners = mesh.triangles[triangle as usize].map(|v| corner(mesh, v));
+            let weights = barycentric(corners.map(|corner| corner.position), on);
+            let (mut uv, mut weight) = (Vec2::ZERO, 0.0);
+            for (corner, part) in corners.iter().zip(weights) {
+                (uv, weight) = (uv + corner.uv * part, weight + corner.weight * part);
+            }
+            Corner { uv, weight, ..Corner::bare(position) }
+        };
+        Self::at(points.par_iter().with_min_len(256).map(corner).collect())
     }
 
     fn at(points: Vec<Corner>) -> Self {

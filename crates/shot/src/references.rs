@@ -6,7 +6,7 @@ use crate::{
     finish::FinishOperation,
     force::{ElementFilter, ForceKind},
     map::LayerSource,
-    particles::{Action, Source, Trigger},
+    particles::{Action, LiquidWeight, Source, Trigger},
     region::Volume,
 };
 use serde_json::Value;
@@ -272,6 +272,12 @@ impl List {
         if let Some(id) = particles.emission.region {
             let path = "kind.particles.emission.region";
             self.add(path, id, Role::Part, Target::Region, path);
+        }
+        for (i, scaled) in particles.liquid.iter().flat_map(|liquid| &liquid.scaled).enumerate() {
+            if let LiquidWeight::Region { region } = scaled.by {
+                let holder = format!("kind.particles.liquid.scaled[{i}]");
+                self.add(&format!("{holder}.by.region.region"), region, Role::Part, Target::Region, &holder);
+            }
         }
         if let Some(id) = particles.steering.constrained_to {
             let path = "kind.particles.steering.constrained_to";

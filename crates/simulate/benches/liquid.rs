@@ -2,7 +2,7 @@
 
 use geometry::tiles::Tiles;
 use glam::{Mat3, Vec3};
-use simulate::liquid::{LiquidParticles, Material, StillBodyCache, flow, transfer};
+use simulate::liquid::{LiquidParticles, Material, Rheologies, Rheology, StillBodyCache, flow, transfer};
 use std::hint::black_box;
 use std::time::Instant;
 use tank::{Tank, filled};
@@ -46,13 +46,14 @@ impl Liquid {
         let material = Material {
             spacing_m: 0.5 * self.cell_m,
             density_kg_m3: 1_000.0,
-            viscosity_m2_s: 1e-6,
+            rheologies: Rheologies::Same(Rheology { viscosity_pa_s: 1e-3, ..Rheology::default() }),
             wall_friction: 0.0,
         };
         let columns = LiquidParticles {
             positions: &self.positions,
             velocities: &mut self.velocities,
             gradients: &mut self.gradients,
+            deformations: &mut [],
         };
         let flow = flow(columns, &material, dt, &self.tank, &mut self.still).expect("it is near");
         for (x, way) in self.positions.iter_mut().zip(flow.displacements) {

@@ -11,7 +11,7 @@ const MAX_PINS: usize = 32;
 /// Most maps of a solid, layers of a map, and factors by maps.
 const MAX_MAPS: usize = 32;
 const MAX_LAYERS: usize = 32;
-const MAX_SCALED: usize = 16;
+pub(super) const MAX_SCALED: usize = 16;
 /// Most strokes of a layer, and points of them all.
 const MAX_STROKES: usize = 4_000;
 const MAX_POINTS: usize = 50_000;
@@ -20,7 +20,7 @@ const MAX_STROKE_POINTS: usize = 1_000;
 /// Greatest coordinate of a place on a mesh, m.
 const FURTHEST_M: f32 = 10_000.0;
 
-fn bounded(f: &mut Faults, path: String, count: usize, most: usize, of: &str) -> bool {
+pub(super) fn bounded(f: &mut Faults, path: String, count: usize, most: usize, of: &str) -> bool {
     if count > most {
         f.say(path, format!("{count} {of}; at most {most}"));
     }

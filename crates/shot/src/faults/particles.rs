@@ -19,8 +19,14 @@ impl Shot {
         if let Source::Shape { shape: Shape::Mesh { asset, .. }, .. } = &particles.source {
             self.mesh_asset(f, &format!("{path}.source.shape.shape.mesh.asset"), asset);
         }
+        if let Some(liquid) = &particles.liquid {
+            let scaled = format!("{path}.liquid.scaled");
+            let (count, most) = (liquid.scaled.len(), super::maps::MAX_SCALED);
+            super::maps::bounded(f, scaled, count, most, "factors");
+        }
         if let Some(map) = &particles.emission.map {
-            self.map_faults(f, &format!("{path}.emission.map"), &particles.source, map);
+            let fills = particles.emission.schedule == EmissionSchedule::Fill {};
+            self.map_faults(f, &format!("{path}.emission.map"), &particles.source, fills, map);
         }
         let Emission { from_frame, to_frame, .. } = &particles.emission;
         if let (Some(from), Some(to)) = (from_frame, to_frame)
@@ -87,7 +93,7 @@ impl Shot {
     }
 
     /// A map needs UVs, or a mesh whose vertices can have colours.
-    fn map_faults(&self, f: &mut Faults, path: &str, from: &Source, map: &EmissionMap) {
+    fn map_faults(&self, f: &mut Faults, path: &str, from: &Source, fills: bool, map: &EmissionMap) {
         let domain = match from {
             Source::Shape { domain, .. } | Source::Solid { domain, .. } | Source::Broken { domain, .. } => {
                 Some(*domain)
@@ -99,7 +105,7 @@ impl Shot {
         };
         match domain {
             None => f.say(path, "needs particles that are born on a shape, a solid or, of an image, a grid"),
-            Some(EmissionDomain::Volume) => {
+            Some(EmissionDomain::Volume) if !fills => {
                 f.say(path, "has no weight inside a body; let them be born on its surface")
             }
             Some(_) => {}

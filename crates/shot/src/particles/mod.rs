@@ -13,7 +13,7 @@ pub use emission::{
     Direction, Emission, EmissionDomain, EmissionMap, EmissionSchedule, MapSource, Source, Start,
 };
 pub use events::{Action, ParticleEvent, Split, ToParticles, Trigger, circle_names, endless};
-pub use liquid::Liquid;
+pub use liquid::{Liquid, LiquidQuantity, LiquidWeight, ScaledLiquid, liquid_materials};
 pub use steering::{ContactOutcome, ContactResponse, Flock, Steering};
 
 use crate::parameters::{MAX_SEED, Parameters};

@@ -35,10 +35,7 @@ impl Bodies<'_> {
                 angular_velocity: Vec3::ZERO,
                 ..*of
             });
-            sum.impulse += of.impulse;
-            sum.angular_impulse += of.angular_impulse;
-            sum.velocity += of.velocity;
-            sum.angular_velocity += of.angular_velocity;
+            sum.add(of);
         }
     }
 

@@ -29,6 +29,14 @@ pub struct BodyImpulse {
 }
 
 impl BodyImpulse {
+    /// Adds another one on the same body.
+    pub fn add(&mut self, other: &Self) {
+        self.impulse += other.impulse;
+        self.angular_impulse += other.angular_impulse;
+        self.velocity += other.velocity;
+        self.angular_velocity += other.angular_velocity;
+    }
+
     /// What it adds to the velocity of the body at a place, m/s.
     pub fn velocity_at(&self, place: Vec3) -> Vec3 {
         self.velocity + self.angular_velocity.cross(place - self.centre)

@@ -1,7 +1,8 @@
 //! Liquid: particles that carry the matter, and a grid of cells on which they are made to keep their volume.
 //!
-//! In a step the particles' velocities, after all forces, go to the faces of cells of two particle spacings (`transfer.rs`); there the
-//! pressure takes out their divergence (`pressure.rs`), with solids that cut faces (`solids.rs`); then velocities and their
+//! In a step the particles' velocities, after all forces, go to the faces of cells of two particle spacings (`transfer.rs`); there viscosity
+//! and elastic stress act (`viscosity.rs`, `rheology.rs`) and the pressure takes out their divergence (`pressure.rs`), with solids that
+//! cut faces (`solids.rs`); then velocities and their
 //! gradients come back, and the particles move through the velocities of the grid by the midpoint rule. The grid is a list of tiles
 //! where there is liquid (`tiles.rs`), made anew in each step, so that it is no state and empty space costs nothing.
 //!
@@ -14,6 +15,7 @@ mod coupling;
 mod extrapolate;
 mod multigrid;
 mod pressure;
+mod rheology;
 mod solids;
 pub mod transfer;
 mod viscosity;
@@ -22,6 +24,7 @@ mod volume_fraction;
 pub(crate) use colliders::Bodies;
 pub use coupling::BodyImpulse;
 pub use pressure::Solved;
+pub use rheology::{RELAXED, Rheologies, Rheology, Symmetric};
 pub use solids::{Boundary, FreeBody, StillBodyCache};
 
 use coupling::Coupling;
@@ -31,6 +34,7 @@ use glam::{Mat3, Vec3};
 use pressure::Equations;
 use rayon::prelude::*;
 use thiserror::Error;
+use viscosity::{CellStress, Viscosity};
 use volume_fraction::VolumeFraction;
 
 /// Most tiles of the grid; each takes about 17 kB where particles are scattered (measured).
@@ -63,19 +67,28 @@ pub struct TooScattered {
 
 /// What a liquid is made of, over a step.
 #[derive(Clone, Copy, Debug, PartialEq)]
-pub struct Material {
+pub struct Material<'a> {
     /// Distance of the particles at rest, m.
     pub spacing_m: f32,
     /// Density, kg/m³.
     pub density_kg_m3: f32,
-    /// Kinematic viscosity, m²/s.
-    pub viscosity_m2_s: f32,
+    /// How its particles resist deformation.
+    pub rheologies: Rheologies<'a>,
     /// How far the velocity along a solid is that of the solid, 0–1.
     pub wall_friction: f32,
 }
 
-/// Least μ Δt / (ρ Δx²) at which viscosity is computed: below, the grid itself damps more.
-const LEAST_VISCOSITY: f32 = 1e-3;
+impl Material<'_> {
+    /// The stress of its particles in the cells.
+    fn cell_stress(&self, tiles: &Tiles, positions: &[Vec3], deformations: &[Symmetric], dt: f32) -> CellStress {
+        match self.rheologies {
+            Rheologies::Same(rheology) if deformations.is_empty() => {
+                CellStress::alike(rheology.viscosity_pa_s, self.density_kg_m3, tiles.cell_m, dt)
+            }
+            _ => CellStress::of_particles(tiles, positions, &self.rheologies, deformations, self.density_kg_m3, dt),
+        }
+    }
+}
 
 /// The particles of a liquid: a column for each quantity.
 pub struct LiquidParticles<'a> {
@@ -85,6 +98,8 @@ pub struct LiquidParticles<'a> {
     pub velocities: &'a mut [Vec3],
     /// Gradients of the velocities, 1/s.
     pub gradients: &'a mut [Mat3],
+    /// Elastic deformations, as left Cauchy–Green tensors; empty if it is not elastic.
+    pub deformations: &'a mut [Symmetric],
 }
 
 /// Makes the velocities of particles those of a liquid that keeps its volume; gives what
@@ -99,26 +114,40 @@ pub fn flow(
     boundary: &impl Boundary,
     still: &mut StillBodyCache,
 ) -> Result<Flow, TooScattered> {
-    let LiquidParticles { positions, velocities, gradients } = particles;
+    let LiquidParticles { positions, velocities, gradients, deformations } = particles;
     let tiles = Tiles::bounded(positions, 2.0 * material.spacing_m, MAX_TILES)
         .map_err(|TooManyTiles(tiles)| TooScattered { tiles })?;
     let mut faces = transfer::to_faces(&tiles, positions, velocities, gradients);
     let solids = solids::cut_cells(&tiles, &faces.volume, boundary, still);
     let volume_fraction = VolumeFraction::new(&tiles, &faces, &solids);
-    let viscosity = material.viscosity_m2_s * dt / (tiles.cell_m * tiles.cell_m);
-    if viscosity > LEAST_VISCOSITY {
-        viscosity::diffuse(&tiles, &mut faces, &solids, &volume_fraction, viscosity, material.wall_friction);
-    }
+    let stress = material.cell_stress(&tiles, positions, deformations, dt);
     let mut equations = Equations::new(&tiles, &solids, &volume_fraction);
     let coupling = Coupling::new(&tiles, &solids, equations.cells(), boundary, material.density_kg_m3);
-    let (solved, impulses) = equations.project(&mut faces, &coupling);
+    let viscosity = (!stress.is_none())
+        .then(|| Viscosity::new(&tiles, &solids, &volume_fraction, &stress, material.wall_friction));
+    let mut before = Vec::new();
+    if let Some(viscosity) = &viscosity {
+        if stress.is_elastic() {
+            // What the pressure balances is not to be spread by the viscosity: what rests stays at rest.
+            viscosity.push(&mut faces);
+            (_, before) = equations.project(&mut faces, &coupling, &[]);
+        }
+        viscosity.diffuse(&mut faces);
+    }
+    let (solved, impulses) = equations.project(&mut faces, &coupling, &before);
     extrapolate(&tiles, &mut faces, EXTRAPOLATED);
     apply_wall_friction(&mut faces, &solids, material.wall_friction);
     let mut correction = equations.density_correction((dt / DENSITY_CORRECTION_S).min(1.0));
     extrapolate(&tiles, &mut correction, EXTRAPOLATED);
-    let columns = (positions, velocities, gradients);
+    let columns = (positions, velocities, &mut *gradients);
     let displacements =
         transfer::to_particles(&tiles, columns, [&faces.velocities, &correction.velocities], dt);
+    if let Some(viscosity) = viscosity.filter(|_| !deformations.is_empty()) {
+        let rates = viscosity.strain_rates(&faces, &volume_fraction);
+        let rates = transfer::from_cells(&tiles, positions, &rates);
+        let rate = |i: usize| std::array::from_fn(|part| rates[i][1 + part] / tiles.cell_m);
+        rheology::advance(deformations, &material.rheologies, gradients, rate, dt);
+    }
     Ok(Flow { displacements, solved, impulses })
 }
 

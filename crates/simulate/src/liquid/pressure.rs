@@ -74,15 +74,27 @@ impl<'a> Equations<'a> {
         Self { tiles, solids, volume_fraction, grid, rows, multigrid }
     }
 
-    /// Makes `faces` free of divergence. Faces without liquid on either side keep their velocities.
-    pub fn project(&mut self, faces: &mut Faces, coupling: &Coupling) -> (Solved, Vec<BodyImpulse>) {
+    /// Makes `faces` free of divergence; `before` has been given to free bodies in the step. Faces without liquid on either side
+    /// keep their velocities. Gives what free bodies have been given in all.
+    pub fn project(
+        &mut self,
+        faces: &mut Faces,
+        coupling: &Coupling,
+        before: &[BodyImpulse],
+    ) -> (Solved, Vec<BodyImpulse>) {
         let (tiles, solids) = (self.tiles, self.solids);
+        let carried_by = |given: &[BodyImpulse], axis: usize, cell: usize| {
+            let body = solids.body(axis, cell);
+            let given = given.iter().find(|given| Some(given.body) == body);
+            given.map_or(0.0, |given| given.velocity_at(face_centre(tiles, axis, cell))[axis])
+        };
         let into = |&cell: &u32| {
             let cell = cell as usize;
             let (tile, at) = (cell / CELLS, local(cell % CELLS));
             let flow = |axis: usize, face: usize| {
                 let open = solids.open(axis, face);
-                open * faces.velocities[axis][face] + (1.0 - open) * solids.velocity(axis, face)
+                let solid = solids.velocity(axis, face) + carried_by(before, axis, face);
+                open * faces.velocities[axis][face] + (1.0 - open) * solid
             };
             let through = |axis: usize| match tiles.cell(tile, at + IVec3::AXES[axis]) {
                 Some(above) => flow(axis, cell) - flow(axis, above),
@@ -92,12 +104,8 @@ impl<'a> Equations<'a> {
         };
         let right: Vec<f32> = self.grid.cells.par_iter().with_min_len(256).map(into).collect();
         let (q, solved) = self.solve(&right, Some(coupling), TOLERANCE);
-        let given = coupling.impulses(&q);
-        let carried = |axis: usize, cell: usize| {
-            let body = solids.body(axis, cell);
-            let given = given.iter().find(|given| Some(given.body) == body);
-            given.map_or(0.0, |given| given.velocity_at(face_centre(tiles, axis, cell))[axis])
-        };
+        let mut given = coupling.impulses(&q);
+        given.iter_mut().zip(before).for_each(|(given, before)| given.add(before));
         for axis in 0..3 {
             let columns = (&mut faces.velocities[axis][..], &mut faces.known[axis][..]);
             self.for_each_gradient(axis, &q, columns, |cell, gradient, velocity, known| {
@@ -111,7 +119,7 @@ impl<'a> Equations<'a> {
                 let new = if open > 0.0 {
                     *velocity - gradient
                 } else {
-                    solids.velocity(axis, cell) + carried(axis, cell)
+                    solids.velocity(axis, cell) + carried_by(&given, axis, cell)
                 };
                 (*velocity, *known) = (new, true);
             });

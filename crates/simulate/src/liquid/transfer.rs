@@ -178,11 +178,97 @@ fn add_block(sums: &mut [f32], block: &[f32], by: IVec3, width: usize) {
     }
 }
 
-/// Moves velocities, m/s, and their gradients, 1/s, of the particles to the faces.
-pub fn to_faces(tiles: &Tiles, positions: &[Vec3], velocities: &[Vec3], gradients: &[Mat3]) -> Faces {
+/// The tiles that have particles, and the place of each tile among them.
+fn occupied_tiles(tiles: &Tiles) -> (Vec<usize>, Vec<Option<usize>>) {
     let occupied: Vec<usize> = (0..tiles.len()).filter(|tile| !tiles.points_in(*tile).is_empty()).collect();
     let mut slots = vec![None; tiles.len()];
     occupied.iter().enumerate().for_each(|(slot, tile)| slots[*tile] = Some(slot));
+    (occupied, slots)
+}
+
+/// Calls `of` with the way to each tile around a tile, itself among them, that has particles, and its place among those.
+fn for_each_beside(tiles: &Tiles, slots: &[Option<usize>], tile: usize, mut of: impl FnMut(IVec3, usize)) {
+    for k in 0..27 {
+        let by = IVec3::new(k % 3 - 1, k / 3 % 3 - 1, k / 9 - 1);
+        if let Some(slot) = tiles.beside(tile, by).and_then(|other| slots[other]) {
+            of(by, slot);
+        }
+    }
+}
+
+/// Sums at the centres of cells of eight values of each particle, with trilinear weights; the first of them is 1.
+pub(super) fn to_cells(
+    tiles: &Tiles,
+    positions: &[Vec3],
+    values: impl Fn(usize) -> [f32; LANES] + Sync,
+) -> Vec<[f32; LANES]> {
+    const ROW: usize = side(SCATTER_MARGIN);
+    const LAYER: usize = ROW * ROW;
+    let (occupied, slots) = occupied_tiles(tiles);
+    let mut blocks = vec![[0.0f32; LANES]; occupied.len() * SCATTER_NODES];
+    blocks.par_chunks_mut(SCATTER_NODES).zip(&occupied).for_each(|(block, &tile)| {
+        for (points, count) in tiles.lanes_in(tile) {
+            let at = places(tiles, tile, positions, points);
+            let Nodes { first, fraction, weights_yz } = Nodes::around::<SCATTER_MARGIN>(&at, 3);
+            let near = weights_yz.map(|weight| (weight * (1.0 - fraction[0])).to_array());
+            let far = weights_yz.map(|weight| (weight * fraction[0]).to_array());
+            for lane in 0..count {
+                let given = f32x8::new(values(points[lane]));
+                for (corner, place) in [0, ROW, LAYER, LAYER + ROW].into_iter().enumerate() {
+                    for (step, weights) in [&near, &far].into_iter().enumerate() {
+                        let sum = &mut block[first[lane] + place + step];
+                        *sum = (f32x8::new(*sum) + given * weights[corner][lane]).to_array();
+                    }
+                }
+            }
+        }
+    });
+    let mut cells = vec![[0.0f32; LANES]; tiles.cells()];
+    cells.par_chunks_mut(CELLS).enumerate().for_each(|(tile, cells)| {
+        for_each_beside(tiles, &slots, tile, |by, slot| {
+            let block = &blocks[slot * SCATTER_NODES..(slot + 1) * SCATTER_NODES];
+            add_block(cells.as_flattened_mut(), block.as_flattened(), by, LANES);
+        });
+    });
+    cells
+}
+
+/// Means of seven values at the centres of cells around each particle, with trilinear weights times the first of a cell's eight
+/// values: with [`to_cells`] to and fro no work is made.
+pub(super) fn from_cells(tiles: &Tiles, positions: &[Vec3], cells: &[[f32; LANES]]) -> Vec<[f32; LANES]> {
+    const ROW: usize = side(SCATTER_MARGIN);
+    const LAYER: usize = ROW * ROW;
+    let (mut found, n) = (vec![[0.0f32; LANES]; positions.len()], positions.len());
+    let block = || vec![[0.0f32; LANES]; SCATTER_NODES];
+    let load = |block: &mut Vec<[f32; LANES]>, tile: usize| {
+        for (place, value) in block.iter_mut().enumerate() {
+            let at = IVec3::new((place % ROW) as i32, (place / ROW % ROW) as i32, (place / LAYER) as i32) - 1;
+            *value = tiles.cell(tile, at).map_or([0.0; LANES], |cell| cells[cell]);
+        }
+    };
+    let columns = (&mut found[..], &mut vec![(); n][..], &mut vec![(); n][..]);
+    tiles.update_points(columns, block, load, |block, tile, points| {
+        let at = places(tiles, tile, positions, points);
+        let Nodes { first, fraction, weights_yz } = Nodes::around::<SCATTER_MARGIN>(&at, 3);
+        let near = weights_yz.map(|weight| (weight * (1.0 - fraction[0])).to_array());
+        let far = weights_yz.map(|weight| (weight * fraction[0]).to_array());
+        std::array::from_fn(|lane| {
+            let mut sum = f32x8::ZERO;
+            for (corner, place) in [0, ROW, LAYER, LAYER + ROW].into_iter().enumerate() {
+                for (step, weights) in [&near, &far].into_iter().enumerate() {
+                    sum += f32x8::new(block[first[lane] + place + step]) * weights[corner][lane];
+                }
+            }
+            let weight = sum.to_array()[0];
+            ((sum * if weight > 0.0 { 1.0 / weight } else { 0.0 }).to_array(), (), ())
+        })
+    });
+    found
+}
+
+/// Moves velocities, m/s, and their gradients, 1/s, of the particles to the faces.
+pub fn to_faces(tiles: &Tiles, positions: &[Vec3], velocities: &[Vec3], gradients: &[Mat3]) -> Faces {
+    let (occupied, slots) = occupied_tiles(tiles);
     let mut blocks = vec![0.0f32; occupied.len() * BLOCK];
     let cell_m = f32x8::splat(tiles.cell_m);
     blocks.par_chunks_mut(BLOCK).zip(&occupied).for_each(|(block, &tile)| {
@@ -211,15 +297,13 @@ pub fn to_faces(tiles: &Tiles, positions: &[Vec3], velocities: &[Vec3], gradient
     axes.into_par_iter().enumerate().for_each(|(tile, (x, y, z, volume))| {
         let mut sums = [0.0f32; 6 * CELLS];
         let mut any = false;
-        for k in 0..27 {
-            let by = IVec3::new(k % 3 - 1, k / 3 % 3 - 1, k / 9 - 1);
-            let Some(slot) = tiles.beside(tile, by).and_then(|other| slots[other]) else { continue };
+        for_each_beside(tiles, &slots, tile, |by, slot| {
             let (faces, count) = blocks[slot * BLOCK..(slot + 1) * BLOCK].split_at(6 * SCATTER_NODES);
             let pairs = sums.chunks_exact_mut(2 * CELLS).zip(faces.chunks_exact(2 * SCATTER_NODES));
             pairs.for_each(|(sums, block)| add_block(sums, block, by, 2));
             add_block(volume, count, by, 1);
             any = true;
-        }
+        });
         if !any {
             return;
         }

@@ -1,15 +1,18 @@
-//! Viscosity: the velocities on the faces diffuse, implicitly, by the whole stress of a viscous liquid, so that its surface turns and
-//! folds as it should (C. Batty and R. Bridson, *Accurate viscous free surfaces for buckling, coiling, and rotating liquids*, 2008).
+//! Stress beside the pressure: the velocities on the faces diffuse, implicitly, by the whole stress of a viscous liquid, so that its
+//! surface turns and folds as it should (C. Batty and R. Bridson, *Accurate viscous free surfaces for buckling, coiling, and rotating
+//! liquids*, 2008), and are pushed by the elastic stress that particles carry.
 //!
-//! For the velocity u along axis a at a face, with μ̂ = μ Δt / (ρ Δx²) and weights w of liquid at the centres of cells and at
-//! edges: V u − μ̂ (2 Δ_a (w Δ_a u) + Σ_b Δ_b (w (Δ_b u + Δ_a v_b))) = V u_old. Where solids close faces the velocities are theirs.
+//! For the velocity u along axis a at a face, with μ̂ = μ Δt / (ρ Δx²), σ̂ = σ Δt / (ρ Δx), and weights w of liquid at the centres of
+//! cells and at edges: V u − (2 Δ_a (w μ̂ Δ_a u) + Σ_b Δ_b (w μ̂ (Δ_b u + Δ_a v_b))) = V u_old + Σ_b Δ_b (w σ̂_ab). Where solids close
+//! faces the velocities are theirs.
 
 use super::conjugate_gradients::{Convergence, by_diagonal, conjugate_gradients};
+use super::rheology::{Resistance, Rheologies, Symmetric};
 use super::solids::CutCells;
-use super::transfer::Faces;
+use super::transfer::{self, Faces};
 use super::volume_fraction::VolumeFraction;
 use geometry::tiles::{CELLS, Tiles, local};
-use glam::IVec3;
+use glam::{IVec3, Vec3};
 use rayon::prelude::*;
 
 /// Marks a face that is no unknown.
@@ -22,6 +25,10 @@ const TOLERANCE: f64 = 1e-4;
 const LEAST_VOLUME: f32 = 0.1;
 /// The least distance of a wall from the centre of a face, in cells.
 const LEAST_WALL_DISTANCE: f32 = 0.1;
+/// Most that the weight of the elastic stress at an edge exceeds the volume of liquid at a face beside.
+const MAX_PUSH: f32 = 2.0;
+/// Least μ̂ that is computed: below, the grid itself damps more.
+const LEAST_VISCOSITY: f32 = 1e-3;
 /// Faces in an equation, beside its own.
 const NEIGHBOURS: usize = 14;
 
@@ -33,7 +40,87 @@ struct Row {
     volume: f32,
     /// What the fixed faces around add.
     right: f32,
+    /// Σ_b Δ_b (w σ̂_ab).
+    push: f32,
     count: usize,
+}
+
+/// The distance of a wall from the centre of a face, if a wall closes the other one of a pair, in cells.
+fn to_wall(solids: &CutCells, numbers: &Numbers, axis: usize, pair: [usize; 2]) -> Option<f32> {
+    let [first, second] = pair.map(|face| solids.open(axis, face));
+    match pair.map(|face| numbers.0[axis][face] == FIXED) {
+        [false, true] => Some(wall_distance(first, second)),
+        [true, false] => Some(wall_distance(second, first)),
+        _ => None,
+    }
+}
+
+/// What resists deformation in the cells.
+pub(super) enum CellStress {
+    /// The same viscosity μ̂ everywhere.
+    Viscosity(f32),
+    /// The sums over the particles of each cell: weights, μ̂ and σ̂.
+    Each(Vec<[f32; 8]>),
+}
+
+impl CellStress {
+    /// That of particles which are alike and not elastic.
+    pub fn alike(viscosity_pa_s: f32, density_kg_m3: f32, cell_m: f32, dt: f32) -> Self {
+        Self::Viscosity(viscosity_pa_s * dt / (density_kg_m3 * cell_m * cell_m))
+    }
+
+    /// That of particles one by one, with the elastic deformation of each, if they are elastic.
+    pub fn of_particles(
+        tiles: &Tiles,
+        positions: &[Vec3],
+        rheologies: &Rheologies,
+        deformations: &[Symmetric],
+        density_kg_m3: f32,
+        dt: f32,
+    ) -> Self {
+        let push = dt / (density_kg_m3 * tiles.cell_m);
+        let resist = push / tiles.cell_m;
+        Self::Each(transfer::to_cells(tiles, positions, |i| {
+            let rheology = rheologies.of(i);
+            let Some(b) = deformations.get(i) else {
+                return [1.0, rheology.viscosity_pa_s * resist, 0.0, 0.0, 0.0, 0.0, 0.0, 0.0];
+            };
+            let implicit = implicit_part(rheology.stiffness_pa * push * push * density_kg_m3);
+            let Resistance { stress, viscosity_pa_s } = rheology.resistance(b, dt, implicit);
+            let [xx, yy, zz, xy, xz, yz] = stress.map(|value| value * push);
+            [1.0, viscosity_pa_s * resist, xx, yy, zz, xy, xz, yz]
+        }))
+    }
+
+    /// Whether there is none worth computing.
+    pub fn is_none(&self) -> bool {
+        matches!(self, Self::Viscosity(viscosity) if *viscosity <= LEAST_VISCOSITY)
+    }
+
+    /// Whether there is elastic stress.
+    pub fn is_elastic(&self) -> bool {
+        matches!(self, Self::Each(_))
+    }
+
+    /// μ̂ and the components of σ̂ in a cell.
+    fn of(&self, cell: usize) -> [f32; 7] {
+        match self {
+            Self::Viscosity(viscosity) => [*viscosity, 0.0, 0.0, 0.0, 0.0, 0.0, 0.0],
+            Self::Each(cells) => {
+                let [weight, values @ ..] = cells[cell];
+                let scale = if weight > 0.0 { 1.0 / weight } else { 0.0 };
+                values.map(|value| value * scale)
+            }
+        }
+    }
+}
+
+/// How far the elastic stress that grows in a step counts in it, from G Δt² / (ρ Δx²): none where waves of shear pass less than a
+/// cell, one half where they pass many, as stability has it (12 w G Δt² / (ρ Δx²) (1 − 2 θ) ≤ 4 where the weight w over the volume is
+/// 2), and a little more.
+fn implicit_part(waves: f32) -> f32 {
+    const MARGIN: f32 = 0.05;
+    (0.5 - 1.0 / (6.0 * MAX_PUSH * waves.max(1e-6))).max(0.0) + MARGIN
 }
 
 /// The numbers of the faces among the unknowns.
@@ -50,167 +137,251 @@ fn wall_distance(open: f32, next: f32) -> f32 {
     (open - 0.5 + next).clamp(LEAST_WALL_DISTANCE, 1.0)
 }
 
-/// Lets the velocities on the faces diffuse; `viscosity` is μ Δt / (ρ Δx²), and the velocity along a wall is that of the wall by
-/// `friction`, 0–1.
-pub(super) fn diffuse(
-    tiles: &Tiles,
-    faces: &mut Faces,
-    solids: &CutCells,
-    volume_fraction: &VolumeFraction,
-    viscosity: f32,
+/// The equations of a step.
+pub(super) struct Viscosity<'a> {
+    tiles: &'a Tiles,
+    solids: &'a CutCells,
     friction: f32,
-) -> Convergence {
-    // How far a cell is liquid.
-    let amount = |cell: usize| (0.5 - volume_fraction.distance[cell]).clamp(0.0, 1.0);
-    let liquid = |cell: usize| amount(cell) > 0.0;
-    let below = |axis: usize, cell: usize| tiles.cell(cell / CELLS, local(cell % CELLS) - IVec3::AXES[axis]);
-    let kind = |axis: usize, cell: usize| match (solids.open(axis, cell), below(axis, cell)) {
-        (open, _) if open < 0.5 => FIXED,
-        (_, Some(below)) if liquid(cell) || liquid(below) => 0,
-        _ => AIR,
-    };
-    let mut numbers = Numbers([0, 1, 2].map(|axis| {
-        (0..tiles.cells()).into_par_iter().with_min_len(CELLS).map(|cell| kind(axis, cell)).collect()
-    }));
-    let mut unknowns: Vec<(u8, u32)> = Vec::new();
-    for axis in 0..3 {
-        for (cell, number) in numbers.0[axis].iter_mut().enumerate() {
-            if *number == 0 {
-                *number = unknowns.len() as u32;
-                unknowns.push((axis as u8, cell as u32));
-            }
-        }
-    }
-    // Weight of a cell in the shear at an edge: how far it is liquid, or of a wall its friction.
-    let shear_weight = |cell: usize| {
-        if solids.volume(cell) > 0.0 { amount(cell) } else { friction }
-    };
-    let velocity = |axis: usize, cell: usize| match numbers.0[axis][cell] {
-        FIXED => solids.velocity(axis, cell),
-        _ => faces.velocities[axis][cell],
-    };
-    // The distance of a wall from the centre of a face, if a wall closes the other one of a pair.
-    let to_wall = |axis: usize, pair: [usize; 2]| {
-        let [first, second] = pair.map(|face| solids.open(axis, face));
-        match pair.map(|face| numbers.0[axis][face] == FIXED) {
-            [false, true] => Some(wall_distance(first, second)),
-            [true, false] => Some(wall_distance(second, first)),
-            _ => None,
-        }
-    };
-    let row = |&(axis, cell): &(u8, u32)| {
-        let (a, cell) = (usize::from(axis), cell as usize);
-        let (tile, at) = (cell / CELLS, local(cell % CELLS));
-        let find = |by: IVec3| tiles.cell(tile, at + by);
-        let mut row = Row {
-            neighbours: [FIXED; NEIGHBOURS],
-            factors: [0.0; NEIGHBOURS],
-            diagonal: 0.0,
-            volume: LEAST_VOLUME,
-            right: 0.0,
-            count: 0,
+    numbers: Numbers,
+    /// The axis and the cell of each unknown.
+    unknowns: Vec<(u8, u32)>,
+    rows: Vec<Row>,
+}
+
+impl<'a> Viscosity<'a> {
+    /// Where the velocity along a wall is that of the wall by `friction`, 0–1.
+    pub fn new(
+        tiles: &'a Tiles,
+        solids: &'a CutCells,
+        volume_fraction: &VolumeFraction,
+        stress: &CellStress,
+        friction: f32,
+    ) -> Self {
+        // How far a cell is liquid.
+        let amount = |cell: usize| (0.5 - volume_fraction.distance[cell]).clamp(0.0, 1.0);
+        let liquid = |cell: usize| amount(cell) > 0.0;
+        let below = |axis: usize, cell: usize| tiles.cell(cell / CELLS, local(cell % CELLS) - IVec3::AXES[axis]);
+        let kind = |axis: usize, cell: usize| match (solids.open(axis, cell), below(axis, cell)) {
+            (open, _) if open < 0.5 => FIXED,
+            (_, Some(below)) if liquid(cell) || liquid(below) => 0,
+            _ => AIR,
         };
-        let (along, back) = (IVec3::AXES[a], -IVec3::AXES[a]);
-        if let Some(other) = find(back) {
-            row.volume = (0.5 * (amount(cell) + amount(other))).max(LEAST_VOLUME);
-        }
-        row.diagonal = row.volume;
-        let add = |row: &mut Row, axis: usize, face: usize, factor: f32| match numbers.0[axis][face] {
-            FIXED => row.right += factor * solids.velocity(axis, face),
-            number => {
-                (row.neighbours[row.count], row.factors[row.count]) = (number, factor);
-                row.count += 1;
+        let mut numbers = Numbers([0, 1, 2].map(|axis| {
+            (0..tiles.cells()).into_par_iter().with_min_len(CELLS).map(|cell| kind(axis, cell)).collect()
+        }));
+        let mut unknowns: Vec<(u8, u32)> = Vec::new();
+        for axis in 0..3 {
+            for (cell, number) in numbers.0[axis].iter_mut().enumerate() {
+                if *number == 0 {
+                    *number = unknowns.len() as u32;
+                    unknowns.push((axis as u8, cell as u32));
+                }
             }
-        };
-        // Along its own axis, through the centres of the cells on both sides.
-        for (through, to) in [(Some(cell), find(along)), (find(back), find(back))] {
-            let (Some(through), Some(to)) = (through, to) else { continue };
-            if numbers.is_air(a, to) || !liquid(through) {
-                continue;
-            }
-            let weight = 2.0 * viscosity * amount(through);
-            row.diagonal += weight;
-            add(&mut row, a, to, weight);
         }
-        // Across, through the edges on both sides along each other axis.
-        for b in (0..3).filter(|b| *b != a) {
-            let across = IVec3::AXES[b];
-            for sign in [1, -1] {
-                // The face beside, and the two faces along b that meet at the edge: on this side of it along a, and before.
-                let up = if sign == 1 { across } else { IVec3::ZERO };
-                let beside = find(sign * across);
-                let (after, before) = (find(up), find(up + back));
-                let corners = [Some(cell), find(back), beside, find(sign * across + back)];
-                let (Some(beside), Some(after), Some(before)) = (beside, after, before) else { continue };
-                if numbers.is_air(a, beside) || numbers.is_air(b, after) || numbers.is_air(b, before) {
+        // The mean μ̂ and component of σ̂ of the cells at an edge, and its weight: how far they are liquid, or of a wall its friction.
+        let edge = |corners: [Option<usize>; 4], component: usize| {
+            let (mut viscosity, mut push, mut full, mut walls) = (0.0, 0.0, 0.0, 0.0);
+            for cell in corners.into_iter().flatten() {
+                if solids.volume(cell) <= 0.0 {
+                    walls += friction;
                     continue;
                 }
-                // The same for the equations of all four faces at the edge, so that these are symmetric.
-                let mut pairs = [(a, [cell, beside]), (b, [before, after])];
-                pairs.sort_unstable_by_key(|(axis, _)| *axis);
-                let at_wall = pairs.into_iter().find_map(|(axis, pair)| to_wall(axis, pair));
-                let weight = match at_wall {
-                    // The wall is nearer than the next face, and holds by its friction.
-                    Some(distance) => viscosity * friction / distance,
-                    None => viscosity * 0.25 * corners.into_iter().flatten().map(shear_weight).sum::<f32>(),
-                };
-                row.diagonal += weight;
-                add(&mut row, a, beside, weight);
-                add(&mut row, b, after, sign as f32 * weight);
-                add(&mut row, b, before, -(sign as f32) * weight);
+                let (amount, values) = (amount(cell), stress.of(cell));
+                full += amount;
+                viscosity += amount * values[0];
+                push += amount * values[component];
             }
-        }
-        row
-    };
-    let rows: Vec<Row> = unknowns.par_iter().with_min_len(256).map(row).collect();
-    let mut x: Vec<f32> =
-        unknowns.iter().map(|(axis, cell)| velocity(usize::from(*axis), *cell as usize)).collect();
-    let right: Vec<f32> = rows.iter().zip(&x).map(|(row, x)| row.volume * x + row.right).collect();
-    let multiply = |x: &[f32], out: &mut [f32]| {
-        let of = |(out, (row, own)): (&mut f32, (&Row, &f32))| {
-            let pairs = row.neighbours[..row.count].iter().zip(&row.factors);
-            *out = pairs.fold(row.diagonal * own, |sum, (other, factor)| sum - factor * x[*other as usize]);
+            let scale = if full > 0.0 { 1.0 / full } else { 0.0 };
+            (viscosity * scale, push * scale, 0.25 * (full + walls))
         };
-        out.par_iter_mut().zip(rows.par_iter().zip(x)).with_min_len(1_024).for_each(of);
-    };
-    let diagonal: Vec<f32> = rows.iter().map(|row| row.diagonal).collect();
-    let precondition = |right: &[f32], out: &mut Vec<f32>| by_diagonal(&diagonal, right, out);
-    let convergence = conjugate_gradients(multiply, precondition, |_| true, &right, &mut x, TOLERANCE);
-    for ((axis, cell), x) in unknowns.iter().zip(&x) {
-        faces.velocities[usize::from(*axis)][*cell as usize] = *x;
-    }
-    // Faces at the edge of the liquid with hardly any of it go with the faces beside them.
-    for axis in 0..3 {
-        let numbers = &numbers.0[axis];
-        let is_edge = |cell: usize| {
-            let (tile, at) = (cell / CELLS, local(cell % CELLS));
-            let around = IVec3::AXES.into_iter().flat_map(|axis| [axis, -axis]);
-            numbers[cell] == AIR
-                && around.into_iter().any(|by| tiles.cell(tile, at + by).is_some_and(|of| numbers[of] < AIR))
+        // Volume of the liquid at a face.
+        let volume = |axis: usize, cell: usize| {
+            0.5 * (amount(cell) + below(axis, cell).map_or(0.0, amount))
         };
-        faces.known[axis].par_iter_mut().enumerate().with_min_len(CELLS).for_each(|(cell, known)| {
-            *known &= !is_edge(cell);
-        });
-    }
-    // Faces whose centres lie in a wall have the velocity by which that at the wall is right.
-    for axis in 0..3 {
-        let in_wall =
-            |cell: &usize| (0.0..0.5).contains(&solids.open(axis, *cell)) && solids.open(axis, *cell) > 0.0;
-        for cell in (0..tiles.cells()).filter(in_wall).collect::<Vec<_>>() {
+        // The least such of the faces at an edge that are unknown: hardly filled ones are not pushed as if they were full.
+        let least_volume = |pairs: &[(usize, [usize; 2]); 2]| {
+            let faces = pairs.iter().flat_map(|(axis, pair)| pair.map(|face| (*axis, face)));
+            let unknown = faces.filter(|(axis, face)| numbers.0[*axis][*face] != FIXED);
+            unknown.map(|(axis, face)| volume(axis, face)).fold(1.0, f32::min)
+        };
+        let row = |&(axis, cell): &(u8, u32)| {
+            let (a, cell) = (usize::from(axis), cell as usize);
             let (tile, at) = (cell / CELLS, local(cell % CELLS));
-            let (mut sum, mut count) = (0.0, 0.0);
-            for by in (0..3).filter(|b| *b != axis).flat_map(|b| [IVec3::AXES[b], -IVec3::AXES[b]]) {
-                if let Some(beside) = tiles.cell(tile, at + by).filter(|of| numbers.0[axis][*of] < AIR) {
-                    (sum, count) = (sum + faces.velocities[axis][beside], count + 1.0);
+            let find = |by: IVec3| tiles.cell(tile, at + by);
+            let mut row = Row {
+                neighbours: [FIXED; NEIGHBOURS],
+                factors: [0.0; NEIGHBOURS],
+                diagonal: 0.0,
+                volume: LEAST_VOLUME,
+                right: 0.0,
+                push: 0.0,
+                count: 0,
+            };
+            let (along, back) = (IVec3::AXES[a], -IVec3::AXES[a]);
+            row.volume = volume(a, cell).max(LEAST_VOLUME);
+            row.diagonal = row.volume;
+            let add = |row: &mut Row, axis: usize, face: usize, factor: f32| match numbers.0[axis][face] {
+                FIXED => row.right += factor * solids.velocity(axis, face),
+                number => {
+                    (row.neighbours[row.count], row.factors[row.count]) = (number, factor);
+                    row.count += 1;
+                }
+            };
+            // Along its own axis, through the centres of the cells on both sides.
+            for (sign, through, to) in [(1.0, Some(cell), find(along)), (-1.0, find(back), find(back))] {
+                let (Some(through), Some(to)) = (through, to) else { continue };
+                if numbers.is_air(a, to) || !liquid(through) {
+                    continue;
+                }
+                let values = stress.of(through);
+                let weight = 2.0 * values[0] * amount(through);
+                row.diagonal += weight;
+                row.push += sign * amount(through) * values[1 + a];
+                add(&mut row, a, to, weight);
+            }
+            // Across, through the edges on both sides along each other axis.
+            for b in (0..3).filter(|b| *b != a) {
+                let across = IVec3::AXES[b];
+                for sign in [1, -1] {
+                    // The face beside, and the two faces along b that meet at the edge: on this side of it along a, and before.
+                    let up = if sign == 1 { across } else { IVec3::ZERO };
+                    let beside = find(sign * across);
+                    let (after, before) = (find(up), find(up + back));
+                    let corners = [Some(cell), find(back), beside, find(sign * across + back)];
+                    let (Some(beside), Some(after), Some(before)) = (beside, after, before) else { continue };
+                    if numbers.is_air(a, beside) || numbers.is_air(b, after) || numbers.is_air(b, before) {
+                        continue;
+                    }
+                    // The same for the equations of all four faces at the edge, so that these are symmetric.
+                    let mut pairs = [(a, [cell, beside]), (b, [before, after])];
+                    pairs.sort_unstable_by_key(|(axis, _)| *axis);
+                    let at_wall = pairs.into_iter().find_map(|(axis, pair)| to_wall(solids, &numbers, axis, pair));
+                    let (viscosity, push, full) = edge(corners, 3 + a + b);
+                    let (weight, held) = match at_wall {
+                        // The wall is nearer than the next face, and holds by its friction.
+                        Some(distance) => (viscosity * friction / distance, friction),
+                        None => (viscosity * full, full),
+                    };
+                    row.diagonal += weight;
+                    if stress.is_elastic() {
+                        row.push += sign as f32 * push * held.min(MAX_PUSH * least_volume(&pairs));
+                    }
+                    add(&mut row, a, beside, weight);
+                    add(&mut row, b, after, sign as f32 * weight);
+                    add(&mut row, b, before, -(sign as f32) * weight);
                 }
             }
-            if count > 0.0 {
-                let beside = sum / count;
-                let wall = solids.velocity(axis, cell);
-                let distance = wall_distance(1.0, solids.open(axis, cell));
-                faces.velocities[axis][cell] = beside + friction * (wall - beside) / distance;
-            }
+            row
+        };
+        let rows: Vec<Row> = unknowns.par_iter().with_min_len(256).map(row).collect();
+        Self { tiles, solids, friction, numbers, unknowns, rows }
+    }
+
+    /// Pushes the liquid by the elastic stress.
+    pub fn push(&self, faces: &mut Faces) {
+        for ((axis, cell), row) in self.unknowns.iter().zip(&self.rows) {
+            faces.velocities[usize::from(*axis)][*cell as usize] += row.push / row.volume;
         }
     }
-    convergence
+
+    /// In each cell: 1 if it is liquid, 0 if not, and the rates of strain times Δx, m/s: xx, yy, zz, xy, xz, yz. Those across are
+    /// means of the four edges around, as the stress at an edge is the mean of the cells around, so that the stress does the work
+    /// that the deformation takes.
+    pub fn strain_rates(&self, faces: &Faces, volume_fraction: &VolumeFraction) -> Vec<[f32; 8]> {
+        let Self { tiles, solids, friction, numbers, .. } = self;
+        let velocity = |axis: usize, cell: usize| match numbers.0[axis][cell] {
+            FIXED => solids.velocity(axis, cell),
+            _ => faces.velocities[axis][cell],
+        };
+        // At the edge below a cell along a and b, of the faces along a.
+        let across = |[a, b]: [usize; 2], cell: usize| {
+            let (tile, at) = (cell / CELLS, local(cell % CELLS));
+            let find = |by: IVec3| tiles.cell(tile, at + by);
+            let (Some(first), Some(second)) = (find(-IVec3::AXES[b]), find(-IVec3::AXES[a])) else { return 0.0 };
+            let pairs = [(a, [first, cell]), (b, [second, cell])];
+            if pairs.iter().any(|(axis, pair)| pair.iter().any(|face| numbers.is_air(*axis, *face))) {
+                return 0.0;
+            }
+            let differences = pairs.map(|(axis, [lower, upper])| velocity(axis, upper) - velocity(axis, lower));
+            let at_wall = pairs.into_iter().find_map(|(axis, pair)| to_wall(solids, numbers, axis, pair));
+            let scale = at_wall.map_or(1.0, |distance| friction / distance);
+            0.5 * scale * (differences[0] + differences[1])
+        };
+        let of = |cell: usize| {
+            if volume_fraction.distance[cell] >= 0.5 {
+                return [0.0; 8];
+            }
+            let (tile, at) = (cell / CELLS, local(cell % CELLS));
+            let find = |by: IVec3| tiles.cell(tile, at + by);
+            let along = |axis: usize| {
+                find(IVec3::AXES[axis]).map_or(0.0, |above| velocity(axis, above) - velocity(axis, cell))
+            };
+            let mean = |[a, b]: [usize; 2]| {
+                let (by_a, by_b) = (IVec3::AXES[a], IVec3::AXES[b]);
+                let edges = [Some(cell), find(by_a), find(by_b), find(by_a + by_b)];
+                0.25 * edges.into_iter().flatten().map(|edge| across([a, b], edge)).sum::<f32>()
+            };
+            [1.0, along(0), along(1), along(2), mean([0, 1]), mean([0, 2]), mean([1, 2]), 0.0]
+        };
+        (0..tiles.cells()).into_par_iter().with_min_len(CELLS).map(of).collect()
+    }
+
+    /// Lets the velocities on the faces diffuse.
+    pub fn diffuse(&self, faces: &mut Faces) -> Convergence {
+        let Self { tiles, solids, friction, numbers, unknowns, rows } = self;
+        let velocity = |axis: usize, cell: usize| match numbers.0[axis][cell] {
+            FIXED => solids.velocity(axis, cell),
+            _ => faces.velocities[axis][cell],
+        };
+        let mut x: Vec<f32> =
+            unknowns.iter().map(|(axis, cell)| velocity(usize::from(*axis), *cell as usize)).collect();
+        let right: Vec<f32> = rows.iter().zip(&x).map(|(row, x)| row.volume * x + row.right).collect();
+        let multiply = |x: &[f32], out: &mut [f32]| {
+            let of = |(out, (row, own)): (&mut f32, (&Row, &f32))| {
+                let pairs = row.neighbours[..row.count].iter().zip(&row.factors);
+                *out = pairs.fold(row.diagonal * own, |sum, (other, factor)| sum - factor * x[*other as usize]);
+            };
+            out.par_iter_mut().zip(rows.par_iter().zip(x)).with_min_len(1_024).for_each(of);
+        };
+        let diagonal: Vec<f32> = rows.iter().map(|row| row.diagonal).collect();
+        let precondition = |right: &[f32], out: &mut Vec<f32>| by_diagonal(&diagonal, right, out);
+        let convergence = conjugate_gradients(multiply, precondition, |_| true, &right, &mut x, TOLERANCE);
+        for ((axis, cell), x) in unknowns.iter().zip(&x) {
+            faces.velocities[usize::from(*axis)][*cell as usize] = *x;
+        }
+        // Faces at the edge of the liquid with hardly any of it go with the faces beside them.
+        for axis in 0..3 {
+            let numbers = &numbers.0[axis];
+            let is_edge = |cell: usize| {
+                let (tile, at) = (cell / CELLS, local(cell % CELLS));
+                let around = IVec3::AXES.into_iter().flat_map(|axis| [axis, -axis]);
+                numbers[cell] == AIR
+                    && around.into_iter().any(|by| tiles.cell(tile, at + by).is_some_and(|of| numbers[of] < AIR))
+            };
+            faces.known[axis].par_iter_mut().enumerate().with_min_len(CELLS).for_each(|(cell, known)| {
+                *known &= !is_edge(cell);
+            });
+        }
+        // Faces whose centres lie in a wall have the velocity by which that at the wall is right.
+        for axis in 0..3 {
+            let in_wall =
+                |cell: &usize| (0.0..0.5).contains(&solids.open(axis, *cell)) && solids.open(axis, *cell) > 0.0;
+            for cell in (0..tiles.cells()).filter(in_wall).collect::<Vec<_>>() {
+                let (tile, at) = (cell / CELLS, local(cell % CELLS));
+                let (mut sum, mut count) = (0.0, 0.0);
+                for by in (0..3).filter(|b| *b != axis).flat_map(|b| [IVec3::AXES[b], -IVec3::AXES[b]]) {
+                    if let Some(beside) = tiles.cell(tile, at + by).filter(|of| numbers.0[axis][*of] < AIR) {
+                        (sum, count) = (sum + faces.velocities[axis][beside], count + 1.0);
+                    }
+                }
+                if count > 0.0 {
+                    let beside = sum / count;
+                    let wall = solids.velocity(axis, cell);
+                    let distance = wall_distance(1.0, solids.open(axis, cell));
+                    faces.velocities[axis][cell] = beside + *friction * (wall - beside) / distance;
+                }
+            }
+        }
+        convergence
+    }
 }

@@ -5,13 +5,14 @@ use super::travel::Travelled;
 use super::{ParticleSystem, emission};
 use crate::colliders::Impulse;
 use crate::forces::{Acting, Points};
-use crate::liquid::{self, Bodies, LiquidParticles, Material};
+use crate::forces::Weight;
+use crate::liquid::{self, Bodies, LiquidParticles, Material, Rheologies, Rheology};
 use crate::{BlowUp, Step};
 use glam::Vec3;
 use rayon::prelude::*;
 use shot::{
     Element,
-    particles::{ContactOutcome, Liquid, Particles},
+    particles::{ContactOutcome, Liquid, LiquidQuantity, LiquidWeight, Particles},
 };
 use std::collections::BTreeMap;
 
@@ -21,6 +22,13 @@ const MAX_STEPS: u32 = 16;
 const MAX_CELLS: f32 = 3.0;
 /// Particles to a block of the force evaluation.
 const CHUNK: usize = 1_024;
+
+/// Whether the particles of an element are a liquid that is, or by its keys can become, elastic.
+pub(super) fn is_elastic(element: &Element, particles: &Particles) -> bool {
+    let keyed = |path: &String| path.ends_with("liquid.stiffness_pa") || path.ends_with("liquid.yield_stress_pa");
+    let liquid = particles.liquid.as_ref();
+    liquid.is_some_and(|liquid| liquid.is_elastic() || element.channels.keys().any(keyed))
+}
 
 impl ParticleSystem {
     /// Moves a liquid over a substep; its last particles are new, with the fractions of the substep that remain to them.
@@ -54,23 +62,28 @@ impl ParticleSystem {
         let speed = self.set.velocities.iter().map(|v| v.length_squared()).fold(0.0, f32::max).sqrt();
         let steps = (speed * step.dt / (MAX_CELLS * cell_m)).ceil().clamp(1.0, MAX_STEPS as f32) as u32;
         let dt = step.dt / steps as f32;
-        let material = Material {
-            spacing_m: liquid.spacing_m,
-            density_kg_m3: liquid.density_kg_m3,
-            viscosity_m2_s: liquid.viscosity_pa_s / liquid.density_kg_m3.max(1e-3),
-            wall_friction: liquid.wall_friction,
-        };
         let acting = step.field.acting(self.id);
         let mut fractions = vec![1.0; self.set.len() - newborn.len()];
         fractions.extend_from_slice(newborn);
         let start = self.set.positions.clone();
         for _ in 0..steps {
             self.accelerate(&acting, dt);
+            let each = self.rheologies(step, liquid);
+            let material = Material {
+                spacing_m: liquid.spacing_m,
+                density_kg_m3: liquid.density_kg_m3,
+                rheologies: match &each {
+                    Some(each) => Rheologies::Each(each),
+                    None => Rheologies::Same(rheology(liquid, [1.0; 4])),
+                },
+                wall_friction: liquid.wall_friction,
+            };
             let set = &mut self.set;
             let columns = LiquidParticles {
                 positions: &set.positions,
                 velocities: &mut set.velocities,
                 gradients: &mut set.gradients,
+                deformations: &mut set.deformations,
             };
             let flow = liquid::flow(columns, &material, dt, &boundary, &mut self.still_body_cache);
             let flow = flow.map_err(|error| BlowUp {
@@ -96,6 +109,35 @@ impl ParticleSystem {
         let travelled =
             self.travel_by(step, (element, &particles), with, range, Some(&fractions), Some(&ways))?;
         Ok((travelled, impulses))
+    }
+
+    /// How each particle resists deformation; none: all alike.
+    fn rheologies(&self, step: &Step, liquid: &Liquid) -> Option<Vec<Rheology>> {
+        if liquid.scaled.is_empty() {
+            return None;
+        }
+        // The factors of a region that is gone are those where its weight is 0.
+        let weights: Vec<Option<Weight>> = liquid
+            .scaled
+            .iter()
+            .map(|scaled| match scaled.by {
+                LiquidWeight::Region { region } => step.weight(region),
+                LiquidWeight::BirthMap {} => None,
+            })
+            .collect();
+        let set = &self.set;
+        let of = |(i, position): (usize, &Vec3)| {
+            let mut factors = [1.0; 4];
+            for (scaled, region) in liquid.scaled.iter().zip(&weights) {
+                let weight = match (scaled.by, region) {
+                    (LiquidWeight::BirthMap {}, _) => set.weights.get(i).copied().unwrap_or(1.0),
+                    (_, region) => region.as_ref().map_or(0.0, |region| region.at(*position)),
+                };
+                factors[scaled.quantity as usize] *= scaled.factor(weight);
+            }
+            rheology(liquid, factors)
+        };
+        Some(set.positions.par_iter().enumerate().with_min_len(CHUNK).map(of).collect())
     }
 
     /// Drops those of the last particles, which are new, that lie within bodies: there is no room for liquid. Gives the fractions
@@ -129,5 +171,18 @@ impl ParticleSystem {
         columns.into_par_iter().for_each(|(positions, velocities, inverse_masses, drag_areas)| {
             acting.push(&mut Points { positions, velocities, inverse_masses, drag_areas }, dt);
         });
+    }
+}
+
+/// How a liquid resists deformation, with factors in the order of [`LiquidQuantity`].
+fn rheology(liquid: &Liquid, factors: [f32; 4]) -> Rheology {
+    let factor = |of: LiquidQuantity| factors[of as usize];
+    let yield_stress_pa = liquid.yield_stress_pa * factor(LiquidQuantity::YieldStress);
+    Rheology {
+        viscosity_pa_s: liquid.viscosity_pa_s * factor(LiquidQuantity::Viscosity),
+        stiffness_pa: Liquid::shear_modulus_pa(liquid.stiffness_pa, liquid.yield_stress_pa)
+            * factor(LiquidQuantity::Stiffness),
+        relaxation_time_s: liquid.relaxation_time_s * factor(LiquidQuantity::RelaxationTime),
+        yield_stress_pa,
     }
 }

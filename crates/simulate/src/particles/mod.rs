@@ -99,6 +99,7 @@ pub(crate) fn prepare(
                 turning: turning(shot, element, particles),
                 weighing: weighing.contains(&element.id),
                 liquid: particles.liquid.is_some(),
+                elastic: flow::is_elastic(element, particles),
             },
             now_s: -preroll,
             positions: Some(positions),

@@ -2,6 +2,7 @@
 
 use crate::PrepareError;
 use crate::colliders::Collider;
+use crate::liquid::{RELAXED, Symmetric};
 use bytemuck::Pod;
 use geometry::SurfacePlace;
 use glam::{Mat3, Quat, Vec3};
@@ -19,6 +20,8 @@ pub struct ParticleColumns {
     pub weighing: bool,
     /// They are a liquid.
     pub liquid: bool,
+    /// They are an elastic liquid.
+    pub elastic: bool,
 }
 
 /// Particles of one element. Every column has one entry each, but those of [`ParticleColumns`].
@@ -52,6 +55,8 @@ pub struct ParticleSet {
     pub weights: Vec<f32>,
     /// Gradients of the velocity of a liquid, 1/s; empty if it is none.
     pub gradients: Vec<Mat3>,
+    /// Elastic deformations of a liquid, as left Cauchy–Green tensors; empty if it is not elastic.
+    pub deformations: Vec<Symmetric>,
     /// Everything that is not a column.
     pub rest: Rest,
 }
@@ -170,6 +175,9 @@ impl ParticleSet {
         if columns.liquid {
             self.gradients.push(Mat3::ZERO);
         }
+        if columns.elastic {
+            self.deformations.push(RELAXED);
+        }
         id
     }
 
@@ -204,6 +212,9 @@ impl ParticleSet {
         if !self.gradients.is_empty() {
             keep(&mut self.gradients, marked);
         }
+        if !self.deformations.is_empty() {
+            keep(&mut self.deformations, marked);
+        }
     }
 
     /// The whole set as bytes.
@@ -225,6 +236,7 @@ impl ParticleSet {
         put(out, &self.angular_velocities);
         put(out, &self.weights);
         put(out, &self.gradients);
+        put(out, &self.deformations);
     }
 
     /// What [`ParticleSet::save`] gave, from the front of `bytes`.
@@ -251,6 +263,7 @@ impl ParticleSet {
             angular_velocities: take(bytes)?,
             weights: take(bytes)?,
             gradients: take(bytes)?,
+            deformations: take(bytes)?,
         })
     }
 }
@@ -281,6 +294,7 @@ impl ParticleSet {
         fit(&mut self.angular_velocities, n, columns.turning, Vec3::ZERO)?;
         fit(&mut self.weights, n, columns.weighing, 1.0)?;
         fit(&mut self.gradients, n, columns.liquid, Mat3::ZERO)?;
+        fit(&mut self.deformations, n, columns.elastic, RELAXED)?;
         Ok(self)
     }
 }
@@ -334,7 +348,8 @@ fn take<T: Pod>(bytes: &mut &[u8]) -> Result<Vec<T>, PrepareError> {
 mod tests {
     use super::*;
 
-    const TURNING: ParticleColumns = ParticleColumns { turning: true, weighing: false, liquid: false };
+    const TURNING: ParticleColumns =
+        ParticleColumns { turning: true, weighing: false, liquid: false, elastic: false };
 
     fn newborn(x: f32) -> Newborn {
         Newborn {
@@ -369,7 +384,7 @@ mod tests {
         (0..3).for_each(|i| {
             set.push(&newborn(i as f32), ParticleColumns::default());
         });
-        let all = ParticleColumns { turning: true, weighing: true, liquid: false };
+        let all = ParticleColumns { weighing: true, ..TURNING };
         let fitted = set.with_columns(all).unwrap();
         assert_eq!(
             (&fitted.orientations[..], &fitted.weights[..]),
@@ -388,7 +403,7 @@ mod tests {
     fn a_saved_swarm_comes_back_whole() {
         let mut set = ParticleSet::default();
         (0..5).for_each(|i| {
-            set.push(&newborn(i as f32), ParticleColumns { turning: false, weighing: true, liquid: false });
+            set.push(&newborn(i as f32), ParticleColumns { weighing: true, ..ParticleColumns::default() });
         });
         set.rest.given = 17;
         let mut bytes = Vec::new();

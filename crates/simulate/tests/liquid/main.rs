@@ -2,6 +2,7 @@
 
 mod basin;
 mod floats;
+mod gels;
 mod same_bytes;
 mod sources;
 mod step;

@@ -1,6 +1,10 @@
 //! The same bytes, whatever the threads and wherever a bake was resumed.
 
 use super::*;
+use rstest::rstest;
+use shot::motion::Channel;
+use shot::particles::{LiquidQuantity, LiquidWeight, ScaledLiquid};
+use shot::region::{Region, Volume};
 
 /// A block that falls onto a jet, in a basin.
 fn busy() -> Shot {
@@ -15,22 +19,51 @@ fn busy() -> Shot {
     shot
 }
 
+/// A block of a gel that becomes stiffer, and is softer in a region and where its map is 0.
+fn gel() -> Shot {
+    let mut shot = bare(30);
+    basin(&mut shot, Vec3::new(0.4, 0.4, 0.3));
+    let volume = Volume::Box { size_m: Vec3::splat(0.2) };
+    let region = Region { volume, edge_m: 0.1, profile: Default::default(), inverted: false };
+    let warm = shot.add(Element::new("Warm", ElementKind::Region(region)).at(0.1, 0.1, 0.0));
+    let by = [
+        (LiquidQuantity::Stiffness, LiquidWeight::Region { region: warm }),
+        (LiquidQuantity::Viscosity, LiquidWeight::BirthMap {}),
+    ];
+    let scaled = |(quantity, by)| ScaledLiquid { quantity, by, at_0: 1.0, at_1: 0.2 };
+    let of = Liquid {
+        spacing_m: 0.02,
+        viscosity_pa_s: 1.0,
+        wall_friction: 0.7,
+        yield_stress_pa: 20.0,
+        scaled: by.into_iter().map(scaled).collect(),
+        ..Liquid::default()
+    };
+    let block = element("Block", liquid(of, Shape::sphere(0.1), EmissionSchedule::Fill {})).at(0.05, 0.11, 0.0);
+    let way = Channel::keyed([(1.0, 0.0f32), (9.0, 800.0)]);
+    shot.add(block.keyed("kind.particles.liquid.stiffness_pa", way));
+    shot
+}
+
 fn bytes(simulation: &mut Simulation, frames: u32) -> Vec<Vec<u8>> {
     (0..frames).map(|_| frames::encode(&simulation.advance().unwrap())).collect()
 }
 
-#[test]
-fn one_thread_and_three_give_the_same_bytes() {
+#[rstest]
+#[case::water(busy())]
+#[case::gel(gel())]
+fn one_thread_and_three_give_the_same_bytes(#[case] shot: Shot) {
     let of = |threads: usize| {
         let pool = rayon::ThreadPoolBuilder::new().num_threads(threads).build().unwrap();
-        pool.install(|| bytes(&mut Simulation::new(&busy(), &Default::default()).unwrap(), 16))
+        pool.install(|| bytes(&mut Simulation::new(&shot, &Default::default()).unwrap(), 16))
     };
     assert!(of(1) == of(3));
 }
 
-#[test]
-fn a_run_resumed_at_any_frame_ends_with_the_same_bytes() {
-    let shot = busy();
+#[rstest]
+#[case::water(busy())]
+#[case::gel(gel())]
+fn a_run_resumed_at_any_frame_ends_with_the_same_bytes(#[case] shot: Shot) {
     let whole = bytes(&mut Simulation::new(&shot, &Default::default()).unwrap(), 12);
     let mut simulation = Simulation::new(&shot, &Default::default()).unwrap();
     for cut in 1..12 {

@@ -352,7 +352,7 @@ impl ParticleSystem {
     fn born_on(&mut self, particles: &Particles, mesh: &geometry::Mesh) {
         if let Source::Solid { domain, .. } = &particles.source {
             self.positions =
-                Some(EmissionSites { of: String::new(), sites: on_mesh(mesh, *domain, filled(particles)) });
+                Some(EmissionSites { of: String::new(), sites: on_mesh(mesh, *domain, particles) });
         }
     }
 

@@ -49,13 +49,15 @@ impl EmissionSites {
             from => serde_json::to_string(from),
         }
         .expect("it serialises")
-            + &filled(particles).map_or(String::new(), |spacing| format!(" filled at {spacing}"))
+            + &filled(particles).map_or(String::new(), |spacing| {
+                format!(" filled at {spacing}, mapped: {}", particles.emission.map.is_some())
+            })
     }
 
     pub fn find(shot: &Shot, particles: &Particles, meshes: &Meshes) -> Self {
         let on_shape = |shape: Option<&Shape>, domain: EmissionDomain| {
             let mesh = shape.and_then(|shape| meshes.mesh(shape).ok()).unwrap_or_default();
-            on_mesh(&mesh, domain, filled(particles))
+            on_mesh(&mesh, domain, particles)
         };
         let sites = match &particles.source {
             Source::Shape { shape, domain } => on_shape(Some(shape), *domain),
@@ -105,9 +107,13 @@ pub fn filled_solid(particles: &Particles) -> Option<Id> {
     filled(particles).map(|_| solid)
 }
 
-pub(super) fn on_mesh(mesh: &geometry::Mesh, domain: EmissionDomain, filled: Option<f32>) -> Sites {
-    if let Some(spacing_m) = filled {
-        return Sites::points(geometry::fill(mesh, spacing_m).into_iter().map(|at| (at, Vec2::ZERO)));
+pub(super) fn on_mesh(mesh: &geometry::Mesh, domain: EmissionDomain, particles: &Particles) -> Sites {
+    if let Some(spacing_m) = filled(particles) {
+        let points = geometry::fill(mesh, spacing_m);
+        return match particles.emission.map {
+            Some(_) => Sites::within(mesh, &points),
+            None => Sites::points(points.into_iter().map(|at| (at, Vec2::ZERO))),
+        };
     }
     match domain {
         EmissionDomain::Surface => Sites::surface(mesh),

@@ -1,0 +1,98 @@
+//! Liquids that are elastic up to a stress.
+
+use super::*;
+use shot::particles::{LiquidQuantity, LiquidWeight, ScaledLiquid};
+use shot::region::{Region, Volume};
+
+fn gel(spacing_m: f32, stiffness_pa: f32, relaxation_time_s: f32, yield_stress_pa: f32) -> Liquid {
+    Liquid {
+        spacing_m,
+        viscosity_pa_s: 20.0,
+        wall_friction: 1.0,
+        stiffness_pa,
+        relaxation_time_s,
+        yield_stress_pa,
+        ..Liquid::default()
+    }
+}
+
+/// A block on a floor at y 0.
+fn on_floor(of: Liquid, shape: Shape, height: f32, last: u32) -> (Shot, Id) {
+    let mut shot = bare(last);
+    shot.add(Element::solid("Floor", Shape::cuboid(2.0, 0.2, 2.0), Moves::Still).at(0.0, -0.1, 0.0));
+    let id = shot.add(element("Gel", liquid(of, shape, EmissionSchedule::Fill {})).at(0.0, 0.5 * height, 0.0));
+    (shot, id)
+}
+
+fn run(shot: &Shot, id: Id, frames: u32, mut each: impl FnMut(u32, &[Vec3])) {
+    let mut simulation = Simulation::new(shot, &Default::default()).unwrap();
+    each(0, &simulation.write().particles[&id].positions);
+    for frame in 1..=frames {
+        each(frame, &simulation.advance().unwrap().particles[&id].positions);
+    }
+}
+
+fn top(positions: &[Vec3]) -> f32 {
+    let mut heights: Vec<f32> = positions.iter().map(|x| x.y).collect();
+    heights.sort_by(f32::total_cmp);
+    heights[heights.len() * 99 / 100]
+}
+
+#[test]
+fn a_block_of_jelly_stands_and_one_that_relaxes_flows_away() {
+    let stands = |relaxation_time_s: f32, yield_stress_pa: f32| {
+        let of = gel(0.0125, 2_000.0, relaxation_time_s, yield_stress_pa);
+        let (shot, id) = on_floor(of, Shape::cuboid(0.2, 0.2, 0.2), 0.2, 72);
+        let mut heights = Vec::new();
+        run(&shot, id, 72, |_, positions| heights.push(top(positions)));
+        heights
+    };
+    let jelly = stands(0.0, 1e5);
+    // Free at its foot it would sag by rho g h^2 / (2 E), with E = 3 G; it sticks there.
+    let free = 1_000.0 * 9.81 * 0.2 * 0.2 / (6.0 * 2_000.0);
+    let sag = (jelly[0] - jelly[72]) / free;
+    assert!((0.6..1.0).contains(&sag), "{sag} of {free}");
+    assert!((jelly[72] - jelly[60]).abs() < 2e-4, "{jelly:?}");
+    let flows = stands(0.1, 0.0);
+    assert!(flows[72] < 0.1, "{flows:?}");
+}
+
+#[test]
+fn a_column_of_mud_slumps_as_far_as_its_yield_stress_has_it() {
+    let height = 0.2;
+    for (density_kg_m3, yield_stress_pa, spacing_m) in [(1_700.0, 300.0, 0.01), (1_200.0, 300.0, 0.0083)] {
+        let of = Liquid { density_kg_m3, viscosity_pa_s: 150.0, ..gel(spacing_m, 0.0, 0.0, yield_stress_pa) };
+        let shape = Shape::Cylinder { radius_m: 0.1, height_m: height };
+        let (shot, id) = on_floor(of, shape, height, 60);
+        let mut heights = Vec::new();
+        run(&shot, id, 60, |_, positions| heights.push(top(positions)));
+        let slump = 1.0 - heights[60] / heights[0];
+        // Pashias, Boger, Summers and Glenister 1996, A fifty cent rheometer: s = 1 - 2 t (1 - ln 2 t).
+        let t = yield_stress_pa / (density_kg_m3 * 9.81 * height);
+        let exact = 1.0 - 2.0 * t * (1.0 - (2.0 * t).ln());
+        assert!((slump - exact).abs() < 0.05, "{slump} of {exact}: {heights:?}");
+    }
+}
+
+#[test]
+fn a_region_that_softens_lets_one_side_of_a_block_run() {
+    let mut of = gel(0.0125, 3_000.0, 50.0, 0.0);
+    let (mut shot, id) = on_floor(of.clone(), Shape::cuboid(0.3, 0.15, 0.15), 0.15, 36);
+    let volume = Volume::Box { size_m: Vec3::splat(1.0) };
+    let region = Region { volume, edge_m: 0.05, profile: Default::default(), inverted: false };
+    let warm = shot.add(Element::new("Warm", ElementKind::Region(region)).at(0.5, 0.0, 0.0));
+    for (quantity, at_1) in [(LiquidQuantity::Stiffness, 0.3), (LiquidQuantity::RelaxationTime, 1e-3)] {
+        of.scaled.push(ScaledLiquid { quantity, by: LiquidWeight::Region { region: warm }, at_0: 1.0, at_1 });
+    }
+    for element in shot.elements.iter_mut().filter(|element| element.id == id) {
+        let ElementKind::Particles(particles) = &mut element.kind else { unreachable!() };
+        particles.liquid = Some(of.clone());
+    }
+    let mut last = Vec::new();
+    run(&shot, id, 36, |_, positions| last = positions.to_vec());
+    let side = |sign: f32| top(&last.iter().copied().filter(|x| x.x * sign > 0.05).collect::<Vec<_>>());
+    assert!(side(-1.0) > 0.125 && side(1.0) < 0.1, "{} {}", side(-1.0), side(1.0));
+    // It runs out on that side alone.
+    let (least, most) = last.iter().fold((0.0f32, 0.0f32), |(a, b), x| (a.min(x.x), b.max(x.x)));
+    assert!(least > -0.18 && most > 0.2, "{least} {most}");
+}
