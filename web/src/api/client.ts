@@ -181,7 +181,7 @@ export const api = {
   materials: () => json<Schemas["Materials"]>("GET", "/api/materials"),
   keepMaterial: (shot: number, element: number, name: string) =>
     none("POST", "/api/materials", { shot, element, name }),
-  deleteMaterial: (kind: "cloth" | "soft", name: string) =>
+  deleteMaterial: (kind: keyof Schemas["Materials"], name: string) =>
     none("DELETE", `/api/materials/${kind}/${encodeURIComponent(name)}`),
   toward: (id: number, element: number, material: string, degree: number) =>
     json<Schemas["Cloth"] | Schemas["Soft"]>(

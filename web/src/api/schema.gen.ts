@@ -1152,7 +1152,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** What a cloth or a soft body would be, moved toward a material of its kind. */
+        /** What a cloth, a soft body or a liquid would be, moved toward a material of its kind. */
         get: operations["get_shots_id_toward_element"];
         put?: never;
         post?: never;
@@ -2817,10 +2817,24 @@ export interface components {
             density_kg_m3: number;
             /**
              * Format: float
+             * @description Time in which elastic stress above the yield stress falls to 37 %, s; 0: at once. With a yield stress of 0 all of it falls.
+             * @default 1
+             */
+            relaxation_time_s: number;
+            /** @description What regions and the map of its source scale. */
+            scaled?: components["schemas"]["ScaledLiquid"][];
+            /**
+             * Format: float
              * @description Distance of the particles from each other at rest, m; the cells in which the flow is computed are twice as large.
              * @default 0.019999999552965164
              */
             spacing_m: number;
+            /**
+             * Format: float
+             * @description Shear modulus, Pa: jelly has 500, dough 5,000; 0: it is not elastic, unless it has a yield stress.
+             * @default 0
+             */
+            stiffness_pa: number;
             /**
              * Format: float
              * @description Dynamic viscosity, Pa s: water has 0.001, honey 10, tar 100,000.
@@ -2833,6 +2847,12 @@ export interface components {
              * @default 0
              */
             wall_friction: number;
+            /**
+             * Format: float
+             * @description Shear stress up to which it stands, Pa: whipped cream has 50, thick mud 200.
+             * @default 0
+             */
+            yield_stress_pa: number;
         };
         /** @description What is known of a liquid before it is computed, when all of it has come. */
         LiquidFacts: {
@@ -2858,6 +2878,17 @@ export interface components {
              * @description Number of full cells of the grid.
              */
             voxels: number;
+        };
+        /** @description A quantity of a liquid that differs from place to place. */
+        LiquidQuantity: "viscosity" | "stiffness" | "relaxation_time" | "yield_stress";
+        /** @description What gives each particle of a liquid a weight. */
+        LiquidWeight: {
+            region: {
+                /** @description The region. */
+                region: components["schemas"]["Id"];
+            };
+        } | {
+            birth_map: Record<string, never>;
         };
         /** @description A surface look. Colours are scene-linear, Rec. 709 primaries. */
         Look: {
@@ -3145,6 +3176,8 @@ export interface components {
         Materials: {
             /** @description Those of cloth. */
             cloth: components["schemas"]["MaterialName"][];
+            /** @description Those of liquids. */
+            liquid: components["schemas"]["MaterialName"][];
             /** @description Those of soft bodies. */
             soft: components["schemas"]["MaterialName"][];
         };
@@ -3763,6 +3796,23 @@ export interface components {
             map: string;
             /** @description Quantity that is scaled. */
             quantity: components["schemas"]["ScaledQuantity"];
+        };
+        /** @description A factor of a quantity of a liquid, by a weight that each particle has; between 0 and 1 it goes by equal factors. */
+        ScaledLiquid: {
+            /**
+             * Format: float
+             * @description Factor where the weight is 0, no unit.
+             */
+            at_0: number;
+            /**
+             * Format: float
+             * @description Factor where the weight is 1, no unit.
+             */
+            at_1: number;
+            /** @description Where the weight comes from. */
+            by: components["schemas"]["LiquidWeight"];
+            /** @description Quantity that is scaled. */
+            quantity: components["schemas"]["LiquidQuantity"];
         };
         /** @description A quantity of a cloth or a soft body that a map scales. */
         ScaledQuantity: "stiffness" | "warp" | "weft" | "shear" | "bending" | "rest_length";

@@ -7,10 +7,21 @@
   import { selection } from "../state/selection.svelte";
   import { shot } from "../state/shot.svelte";
   import { meant } from "../state/target";
+  import LiquidFactors from "./LiquidFactors.svelte";
   import LiquidForecast from "./LiquidForecast.svelte";
+  import MaterialFields from "./MaterialFields.svelte";
 
   let { element, particles }: { element: Element; particles: Particles } = $props();
   const at = (path: string) => ({ element, ids: selection.with(element.id), path: `kind.particles.${path}` });
+
+  let liquids = $derived(
+    shot.elements
+      .filter(
+        ({ id, kind }) =>
+          selection.with(element.id).includes(id) && "particles" in kind && kind.particles.liquid,
+      )
+      .map(({ id }) => id),
+  );
 
   /** Grains become a liquid, or a liquid grains. */
   function make(label: string, as: (particles: Particles) => Particles) {
@@ -31,6 +42,8 @@
       >Make them grains</button
     >
   </Section>
+  <LiquidFactors {element} {particles} />
+  <MaterialFields {element} all={liquids} of="liquid" />
 {:else}
   <Section title="Liquid" note="keeps its volume">
     <button class="btn mt-1" onclick={() => make(`${element.name} as a liquid`, asLiquid)}

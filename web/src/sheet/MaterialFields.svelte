@@ -1,5 +1,5 @@
 <script lang="ts">
-  // The named material toward which cloths or soft bodies are moved.
+  // The named material toward which cloths, soft bodies or liquids are moved.
   import { api, type Element, type Schemas } from "../api/client";
   import NumberField from "../fields/NumberField.svelte";
   import Picker from "../fields/Picker.svelte";
@@ -7,7 +7,7 @@
   import { notices } from "../state/notices.svelte";
   import { shot } from "../state/shot.svelte";
 
-  let { element, solids, of }: { element: Element; solids: number[]; of: "cloth" | "soft" } = $props();
+  let { element, all, of }: { element: Element; all: number[]; of: keyof Schemas["Materials"] } = $props();
   let materials = $state.raw<Schemas["MaterialName"][]>([]);
   let keeping = $state("");
   let chosen = $state<string | null>(null);
@@ -47,10 +47,10 @@
   function move() {
     const label = `${degree} % toward ${material} of ${element.name}`;
     void shot.change(label, async ({ id, revision, document }) => {
-      const set = solids.map(async (solid) => ({
+      const set = all.map(async (moved) => ({
         op: "add" as const,
-        path: `/elements/${document.elements.findIndex((e) => e.id === solid)}/kind/solid/${of}`,
-        value: await api.toward(id, solid, material, degree / 100),
+        path: `/elements/${document.elements.findIndex((e) => e.id === moved)}/kind/${of === "liquid" ? "particles" : "solid"}/${of}`,
+        value: await api.toward(id, moved, material, degree / 100),
       }));
       return api.patch(id, revision, label, await Promise.all(set));
     });

@@ -62,3 +62,31 @@ export function asGrains(particles: Particles): Particles {
     : particles.emission;
   return { ...particles, liquid: null, emission } as Particles;
 }
+
+/** What can differ from place to place: in words. */
+export const LIQUID_QUANTITIES: [Schemas["LiquidQuantity"], string][] = [
+  ["stiffness", "stiffness"],
+  ["viscosity", "viscosity"],
+  ["yield_stress", "yield stress"],
+  ["relaxation_time", "relaxation time"],
+];
+
+const BIRTH_MAP = "birth map";
+
+/** What gives particles a weight: the regions, and the map of the emission if it has one. */
+export const weightOptions = (regions: [string, string][], mapped: boolean): [string, string][] =>
+  mapped ? [...regions, [BIRTH_MAP, "map of its source"]] : regions;
+
+export const weightName = (by: Schemas["LiquidWeight"]): string =>
+  "region" in by ? String(by.region.region) : BIRTH_MAP;
+
+export const weightNamed = (name: string): Schemas["LiquidWeight"] =>
+  name === BIRTH_MAP ? { birth_map: {} } : { region: { region: Number(name) } };
+
+/** A factor as it begins: a hundred times softer where the weight is 1. */
+export const firstFactor = (weight: string): Schemas["ScaledLiquid"] => ({
+  quantity: "stiffness",
+  by: weightNamed(weight),
+  at_0: 1,
+  at_1: 0.01,
+});

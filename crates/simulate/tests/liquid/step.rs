@@ -204,7 +204,6 @@ fn a_layer_that_sticks_to_a_wall_on_one_side_has_the_profile_of_nusselt(
         // Of first order: a quarter of a cell, of five, in the place of the surface; elastic stress at the wall is that of the particles
         // in the first cell and half of the second, 0.6 cells away.
         let bound = if rheology.stiffness_pa > 0.0 { 1.8 * spacing_m / height } else { 0.05 };
-        eprintln!("{worst} {bound}");
         assert!(worst < bound, "{worst} of {most} m/s at {height}");
     }
 }

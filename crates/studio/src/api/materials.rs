@@ -1,4 +1,4 @@
-//! Materials that cloths and soft bodies are moved toward: those that come with the application, and one's own.
+//! Materials that cloths, soft bodies and liquids are moved toward: those that come with the application, and one's own.
 
 use super::elements::element;
 use super::input::{Input, Path, Query, State};
@@ -8,7 +8,8 @@ use axum::extract::State as Extract;
 use axum::http::StatusCode;
 use serde::de::DeserializeOwned;
 use serde::{Deserialize, Serialize};
-use shot::{Element, cloth_materials, soft_materials};
+use shot::particles::{Liquid, liquid_materials};
+use shot::{Cloth, Element, Soft, cloth_materials, soft_materials};
 use utoipa::{IntoParams, ToSchema};
 
 /// A material by its name.
@@ -26,11 +27,75 @@ pub(crate) struct Materials {
     cloth: Vec<MaterialName>,
     /// Those of soft bodies.
     soft: Vec<MaterialName>,
+    /// Those of liquids.
+    liquid: Vec<MaterialName>,
+}
+
+/// What can be moved toward a material.
+enum Substance<'a> {
+    Cloth(&'a Cloth),
+    Soft(&'a Soft),
+    Liquid(&'a Liquid),
+}
+
+impl<'a> Substance<'a> {
+    fn of(element: &'a Element) -> Result<Self> {
+        if let Some(cloth) = element.as_cloth() {
+            return Ok(Self::Cloth(cloth));
+        }
+        if let Some(soft) = element.as_soft() {
+            return Ok(Self::Soft(soft));
+        }
+        let liquid = element.as_particles().and_then(|particles| particles.liquid.as_ref());
+        liquid.map(Self::Liquid).ok_or_else(|| {
+            Error::Bad(format!("{} is neither a free cloth nor a free soft body nor a liquid", element.name))
+        })
+    }
+
+    /// Its name in the store.
+    fn kind(&self) -> &'static str {
+        match self {
+            Self::Cloth(_) => "cloth",
+            Self::Soft(_) => "soft",
+            Self::Liquid(_) => "liquid",
+        }
+    }
+
+    /// Its settings as a material, without what names other elements or maps.
+    fn settings(self) -> String {
+        let settings = match self {
+            Self::Cloth(cloth) => {
+                serde_json::to_string(&Cloth { pins: Vec::new(), scaled: Vec::new(), ..cloth.clone() })
+            }
+            Self::Soft(soft) => {
+                serde_json::to_string(&Soft { pins: Vec::new(), scaled: Vec::new(), ..soft.clone() })
+            }
+            Self::Liquid(liquid) => serde_json::to_string(&Liquid { scaled: Vec::new(), ..liquid.clone() }),
+        };
+        settings.expect("it serialises")
+    }
+
+    /// What it would be, moved toward a material.
+    fn toward(self, own: &[(String, String)], material: &str, degree: f32) -> Result<serde_json::Value> {
+        let moved = match self {
+            Self::Cloth(cloth) => {
+                serde_json::to_value(cloth.toward(&found(cloth_materials(), own, material)?, degree))
+            }
+            Self::Soft(soft) => {
+                serde_json::to_value(soft.toward(&found(soft_materials(), own, material)?, degree))
+            }
+            Self::Liquid(liquid) => {
+                serde_json::to_value(liquid.toward(&found(liquid_materials(), own, material)?, degree))
+            }
+        };
+        Ok(moved.expect("it serialises"))
+    }
 }
 
 fn known(kind: &str) -> Vec<&'static str> {
     match kind {
         "cloth" => cloth_materials().into_iter().map(|(name, _)| name).collect(),
+        "liquid" => liquid_materials().into_iter().map(|(name, _)| name).collect(),
         _ => soft_materials().into_iter().map(|(name, _)| name).collect(),
     }
 }
@@ -39,13 +104,13 @@ fn known(kind: &str) -> Vec<&'static str> {
 #[utoipa::path(get, path = "/api/materials", responses((status = 200, body = Materials)))]
 pub(crate) async fn materials(Extract(studio): State) -> Result<Json<Materials>> {
     let mut lists = Vec::new();
-    for kind in ["cloth", "soft"] {
+    for kind in ["cloth", "soft", "liquid"] {
         let known = known(kind).into_iter().map(|name| MaterialName { name: name.to_owned(), own: false });
         let own = studio.store.materials(kind).await?.into_iter();
         lists.push(known.chain(own.map(|(name, _)| MaterialName { name, own: true })).collect::<Vec<_>>());
     }
-    let [cloth, soft] = lists.try_into().unwrap_or_else(|_| unreachable!("two kinds"));
-    Ok(Json(Materials { cloth, soft }))
+    let [cloth, soft, liquid] = lists.try_into().unwrap_or_else(|_| unreachable!("three kinds"));
+    Ok(Json(Materials { cloth, soft, liquid }))
 }
 
 /// An element whose settings are kept.
@@ -58,16 +123,6 @@ pub(crate) struct KeptMaterial {
     name: String,
 }
 
-fn kind_of(element: &Element) -> Result<&'static str> {
-    match (element.as_cloth(), element.as_soft()) {
-        (Some(_), _) => Ok("cloth"),
-        (None, Some(_)) => Ok("soft"),
-        (None, None) => {
-            Err(Error::Bad(format!("{} is neither a free cloth nor a free soft body", element.name)))
-        }
-    }
-}
-
 /// Keeps the settings of an element as a material, in place of one's own of that name.
 #[utoipa::path(post, path = "/api/materials", request_body = KeptMaterial, responses((status = 204), (status = 422, body = crate::error::Problem)))]
 pub(crate) async fn keep(
@@ -76,7 +131,8 @@ pub(crate) async fn keep(
 ) -> Result<StatusCode> {
     let (shot, _) = studio.head(shot).await?;
     let element = element(&shot, of)?;
-    let kind = kind_of(element)?;
+    let substance = Substance::of(element)?;
+    let kind = substance.kind();
     let name = name.trim().to_owned();
     if name.is_empty() || name.chars().count() > 80 || name.chars().any(char::is_control) {
         return Err(Error::Bad("name: from 1 to 80 characters, none of them a control character".to_owned()));
@@ -86,16 +142,7 @@ pub(crate) async fn keep(
             "\"{name}\" is a material that comes with the application; choose another name"
         )));
     }
-    let settings = match element.as_cloth() {
-        Some(cloth) => {
-            serde_json::to_string(&shot::Cloth { pins: Vec::new(), scaled: Vec::new(), ..cloth.clone() })
-        }
-        None => {
-            let soft = element.as_soft().cloned().unwrap_or_default();
-            serde_json::to_string(&shot::Soft { pins: Vec::new(), scaled: Vec::new(), ..soft })
-        }
-    };
-    studio.store.keep_material(kind, name, settings.expect("it serialises")).await?;
+    studio.store.keep_material(kind, name, substance.settings()).await?;
     Ok(StatusCode::NO_CONTENT)
 }
 
@@ -109,7 +156,7 @@ pub(crate) async fn delete(
     Ok(StatusCode::NO_CONTENT)
 }
 
-/// A cloth or a soft body moved toward a material.
+/// A cloth, a soft body or a liquid moved toward a material.
 #[derive(Deserialize, IntoParams)]
 pub(crate) struct Toward {
     /// Name of the material.
@@ -118,7 +165,7 @@ pub(crate) struct Toward {
     degree: f32,
 }
 
-/// What a cloth or a soft body would be, moved toward a material of its kind.
+/// What a cloth, a soft body or a liquid would be, moved toward a material of its kind.
 #[utoipa::path(get, path = "/api/shots/{id}/toward/{element}", params(("id" = i64, Path), ("element" = u32, Path), Toward), responses((status = 200, body = serde_json::Value)))]
 pub(crate) async fn toward(
     Extract(studio): State,
@@ -130,14 +177,9 @@ pub(crate) async fn toward(
     if !(0.0..=1.0).contains(&degree) {
         return Err(Error::Bad(format!("a degree of {degree} is not from 0 to 1")));
     }
-    let own = studio.store.materials(kind_of(element)?).await?;
-    let moved = if let Some(cloth) = element.as_cloth() {
-        serde_json::to_value(cloth.toward(&found(cloth_materials(), &own, &material)?, degree))
-    } else {
-        let soft = element.as_soft().cloned().unwrap_or_default();
-        serde_json::to_value(soft.toward(&found(soft_materials(), &own, &material)?, degree))
-    };
-    Ok(Json(moved.expect("it serialises")))
+    let substance = Substance::of(element)?;
+    let own = studio.store.materials(substance.kind()).await?;
+    Ok(Json(substance.toward(&own, &material, degree)?))
 }
 
 fn found<T: DeserializeOwned>(

@@ -183,7 +183,7 @@ async fn a_material_of_ones_own_is_kept_replaced_and_deleted() {
 #[rstest]
 #[case(json!({"shot": 1, "element": 9, "name": "silk"}), "comes with the application")]
 #[case(json!({"shot": 1, "element": 9, "name": "  "}), "from 1 to 80 characters")]
-#[case(json!({"shot": 1, "element": 8, "name": "deck"}), "neither a free cloth nor a free soft body")]
+#[case(json!({"shot": 1, "element": 8, "name": "deck"}), "neither a free cloth nor a free soft body nor a liquid")]
 #[tokio::test(flavor = "multi_thread")]
 async fn a_material_that_cannot_be_kept_is_refused(#[case] body: Value, #[case] detail: &str) {
     let desk = with(json!({"cloth": {}})).await;
