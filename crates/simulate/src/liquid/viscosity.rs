@@ -141,6 +141,7 @@ fn wall_distance(open: f32, next: f32) -> f32 {
 pub(super) struct Viscosity<'a> {
     tiles: &'a Tiles,
     solids: &'a CutCells,
+    stress: &'a CellStress,
     friction: f32,
     numbers: Numbers,
     /// The axis and the cell of each unknown.
@@ -154,7 +155,7 @@ impl<'a> Viscosity<'a> {
         tiles: &'a Tiles,
         solids: &'a CutCells,
         volume_fraction: &VolumeFraction,
-        stress: &CellStress,
+        stress: &'a CellStress,
         friction: f32,
     ) -> Self {
         // How far a cell is liquid.
@@ -274,7 +275,7 @@ impl<'a> Viscosity<'a> {
             row
         };
         let rows: Vec<Row> = unknowns.par_iter().with_min_len(256).map(row).collect();
-        Self { tiles, solids, friction, numbers, unknowns, rows }
+        Self { tiles, solids, stress, friction, numbers, unknowns, rows }
     }
 
     /// Pushes the liquid by the elastic stress.
@@ -326,9 +327,35 @@ impl<'a> Viscosity<'a> {
         (0..tiles.cells()).into_par_iter().with_min_len(CELLS).map(of).collect()
     }
 
+    /// Lets walls hold what lies on them thinner than the grid has unknowns for, as a film of one particle.
+    fn hold_films(&self, faces: &mut Faces) {
+        // Of a film of half a cell: the shear between its middle and the wall over its mass.
+        const FILM: f32 = 8.0;
+        let Self { tiles, solids, stress, friction, numbers, .. } = self;
+        for axis in 0..3 {
+            let columns = faces.velocities[axis].par_chunks_mut(CELLS).zip(faces.known[axis].par_chunks(CELLS));
+            let walled = columns.enumerate().filter(|(tile, _)| solids.any_in(*tile));
+            walled.for_each(|(tile, (velocities, known))| {
+                for (place, (velocity, known)) in velocities.iter_mut().zip(known).enumerate() {
+                    let cell = tile * CELLS + place;
+                    if !known || !numbers.is_air(axis, cell) {
+                        continue;
+                    }
+                    let across = (0..3).filter(|b| *b != axis).flat_map(|b| [IVec3::AXES[b], -IVec3::AXES[b]]);
+                    let mut beside = across.filter_map(|by| tiles.cell(tile, local(place) + by));
+                    if let Some(wall) = beside.find(|face| numbers.0[axis][*face] == FIXED) {
+                        let held = FILM * friction * stress.of(cell)[0];
+                        *velocity = (*velocity + held * solids.velocity(axis, wall)) / (1.0 + held);
+                    }
+                }
+            });
+        }
+    }
+
     /// Lets the velocities on the faces diffuse.
     pub fn diffuse(&self, faces: &mut Faces) -> Convergence {
-        let Self { tiles, solids, friction, numbers, unknowns, rows } = self;
+        self.hold_films(faces);
+        let Self { tiles, solids, friction, numbers, unknowns, rows, .. } = self;
         let velocity = |axis: usize, cell: usize| match numbers.0[axis][cell] {
             FIXED => solids.velocity(axis, cell),
             _ => faces.velocities[axis][cell],

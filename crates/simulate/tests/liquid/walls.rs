@@ -161,3 +161,23 @@ fn a_layer_that_sticks_to_a_wall_creeps_down_by_a_third_of_g_h_squared_over_nu_a
     let exact = 9.81 * thickness * thickness * 1_000.0 / (3.0 * 200.0);
     assert!((sticks / exact - 1.0).abs() < 0.1, "{sticks} m/s, of {exact}");
 }
+
+#[test]
+fn a_film_of_one_particle_clings_to_a_wall_if_it_is_viscous() {
+    let fallen = |viscosity_pa_s: f32| {
+        let mut shot = bare(12);
+        shot.add(Element::solid("Wall", Shape::cuboid(0.1, 3.0, 1.0), Moves::Still).at(-0.05, 0.0, 0.0));
+        let of = Liquid { spacing_m: 0.01, viscosity_pa_s, wall_friction: 1.0, ..Liquid::default() };
+        let film = liquid(of, Shape::cuboid(0.009, 0.2, 0.2), EmissionSchedule::Fill {});
+        let id = shot.add(element("Film", film).at(0.0046, 0.2, 0.0));
+        let mut simulation = Simulation::new(&shot, &Default::default()).unwrap();
+        let mean = |found: Vec<Vec3>| found.iter().map(|x| x.y).sum::<f32>() / found.len() as f32;
+        let before = mean(positions(&mut simulation, id, 0));
+        before - mean(positions(&mut simulation, id, 12))
+    };
+    let free = 0.5 * 9.81 * 0.25;
+    assert!(fallen(0.0) > 0.4 * free, "{}", fallen(0.0));
+    // A film of a centimetre creeps by rho g h^2 / (3 mu).
+    let creep = 1_000.0 * 9.81 * 1e-4 / (3.0 * 50.0) * 0.5;
+    assert!(fallen(50.0) < 5.0 * creep, "{} of {creep}", fallen(50.0));
+}

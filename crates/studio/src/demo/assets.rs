@@ -261,9 +261,8 @@ pub(super) fn lathed(profile: &[(f32, f32)]) -> Vec<u8> {
     text.into_bytes()
 }
 
-/// A dumpling: round, flat below, with pleats that run up to a knot.
-pub(super) fn dumpling() -> Vec<u8> {
-    const SIDES: usize = 42;
+/// A dumpling of so many sides: round, flat below, with pleats that run up to a knot.
+pub(super) fn dumpling(sides: usize) -> Vec<u8> {
     // Radius, height and depth of the pleats, from the base's edge up to the knot.
     const PROFILE: [(f32, f32, f32); 9] = [
         (0.035, 0.0, 0.0),
@@ -278,17 +277,17 @@ pub(super) fn dumpling() -> Vec<u8> {
     ];
     let mut text = String::from("v 0 0 0\nv 0 0.088 0\n");
     for (ring, (radius, height, pleat)) in PROFILE.into_iter().enumerate() {
-        for side in 0..SIDES {
+        for side in 0..sides {
             // The pleats are drawn round as they rise.
-            let around = std::f32::consts::TAU * side as f32 / SIDES as f32;
+            let around = std::f32::consts::TAU * side as f32 / sides as f32;
             let wave = (14.0 * around).cos();
             let angle = around + 0.07 * ring as f32;
             let radius = radius * (1.0 + pleat * wave);
             text += &format!("v {:.5} {height:.5} {:.5}\n", radius * angle.cos(), radius * angle.sin());
         }
     }
-    let at = |ring: usize, side: usize| ring * SIDES + side % SIDES + 3;
-    for side in 0..SIDES {
+    let at = |ring: usize, side: usize| ring * sides + side % sides + 3;
+    for side in 0..sides {
         text += &format!("f 1 {} {}\n", at(0, side), at(0, side + 1));
         text += &format!("f 2 {} {}\n", at(PROFILE.len() - 1, side + 1), at(PROFILE.len() - 1, side));
         for ring in 0..PROFILE.len() - 1 {

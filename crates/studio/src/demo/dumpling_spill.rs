@@ -58,7 +58,7 @@ pub(super) fn shot() -> (Shot, Vec<File>) {
     set::market(&mut shot, set::Lamps { glow: 2.0 });
     set::rim(&mut shot, Vec3::new(3.6, 2.8, -2.6), 7.0, Vec3::new(0.6, 0.78, 1.0));
     let mut files = set::files();
-    files.push(("dumpling", "dumpling.obj", assets::dumpling()));
+    files.push(("dumpling", "dumpling.obj", assets::dumpling(42)));
     files.push(("granite", "granite.png", assets::granite()));
     (shot, files)
 }

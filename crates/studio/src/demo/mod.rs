@@ -14,6 +14,7 @@ mod ember_fall;
 mod fender_squeeze;
 mod float_toss;
 mod gull_scatter;
+mod honey_glaze;
 mod jar_of_light;
 mod lantern_loop;
 mod lantern_parade;
@@ -26,6 +27,7 @@ mod scale_shower;
 mod set;
 mod slow_toss;
 mod squall_test;
+mod wax_mark;
 
 use crate::assets::{examine, path};
 use crate::error::{Error, Result};
@@ -81,6 +83,8 @@ const SAMPLES: &[Sample] = &[
     sample!("Basin shimmer", basin_shimmer, 40),
     sample!("Bait bag", bait_bag, 60),
     sample!("Brine spill", brine_spill, 33),
+    sample!("Honey glaze", honey_glaze, 84),
+    sample!("Wax mark", wax_mark, 100),
 ];
 
 /// Assets that are in a folder already, by name: the samples share most.
