@@ -1,4 +1,4 @@
-// Liquid from an empty shot: filled and forecast, played, made a mesh, and poured.
+// Liquid from an empty shot: filled and forecast, played, made a mesh, poured, and melted.
 import { expect, test } from "./test.mjs";
 import { add, computed, goTo, newShot, pick, saved, shown, tab, type } from "./desk.mjs";
 import { Server } from "./server.mjs";
@@ -66,4 +66,28 @@ test("a jet pours by its speed or by a volume, and grains become a liquid and ba
   await sheet(page).getByRole("button", { name: "Make them grains" }).click();
   await sheet(page).getByRole("button", { name: "Make a liquid" }).click();
   await expect(page.getByTestId("forecast-of-liquid")).toBeVisible();
+});
+
+test("a block of jelly stands, and melts from the side on which a region softens it", async ({ page }) => {
+  await newShot(page, server.address, { name: "Melt", last: 8 });
+  await add(page, "Plane");
+  await add(page, "Box region");
+  await add(page, "Block of liquid");
+  await tab(page, "Body");
+  await type(page, "Spacing, mm", "40");
+  await pick(page, "Toward", "jelly");
+  await sheet(page).getByRole("button", { name: "Move toward jelly" }).click();
+  await expect(sheet(page).getByLabel("Yield stress, Pa", { exact: true })).toHaveValue("400");
+  await sheet(page).getByRole("button", { name: "Add a factor" }).click();
+  const factor = sheet(page).getByRole("group", { name: "Factor 1" });
+  await expect(factor).toContainText("stiffness");
+  await expect(factor).toContainText("Box region");
+  await pick(page, "Quantity of factor 1", "yield stress");
+  await type(page, "Where 1", "0.001");
+  await saved(page, "Where 1");
+  await play(page);
+  await goTo(page, 8, 1, 8);
+  await expect(reading(page)).toContainText(/particles/);
+  await factor.getByRole("button", { name: "Remove factor 1" }).click();
+  await expect(factor).toBeHidden();
 });

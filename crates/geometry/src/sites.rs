@@ -142,7 +142,9 @@ impl Sites {
     pub fn within(mesh: &Mesh, points: &[Vec3]) -> Self {
         let bvh = Bvh::build(&mesh.positions, &mesh.triangles);
         let corner = |&position: &Vec3| {
-            let Some((on, triangle)) = bvh.nearest(position, f32::INFINITY) else { return Corner::bare(position) };
+            let Some((on, triangle)) = bvh.nearest(position, f32::INFINITY) else {
+                return Corner::bare(position);
+            };
             let corners = mesh.triangles[triangle as usize].map(|v| corner(mesh, v));
             let weights = barycentric(corners.map(|corner| corner.position), on);
             let (mut uv, mut weight) = (Vec2::ZERO, 0.0);

@@ -186,7 +186,8 @@ impl Liquid {
 /// rheology*, 2000).
 pub fn liquid_materials() -> [(&'static str, Liquid); 10] {
     let thin = |density_kg_m3, viscosity_pa_s| Liquid { density_kg_m3, viscosity_pa_s, ..Liquid::default() };
-    let thick = |density_kg_m3, viscosity_pa_s| Liquid { wall_friction: 1.0, ..thin(density_kg_m3, viscosity_pa_s) };
+    let thick =
+        |density_kg_m3, viscosity_pa_s| Liquid { wall_friction: 1.0, ..thin(density_kg_m3, viscosity_pa_s) };
     let gel = |density_kg_m3, viscosity_pa_s, stiffness_pa, relaxation_time_s, yield_stress_pa| Liquid {
         stiffness_pa,
         relaxation_time_s,

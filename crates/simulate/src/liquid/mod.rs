@@ -80,12 +80,25 @@ pub struct Material<'a> {
 
 impl Material<'_> {
     /// The stress of its particles in the cells.
-    fn cell_stress(&self, tiles: &Tiles, positions: &[Vec3], deformations: &[Symmetric], dt: f32) -> CellStress {
+    fn cell_stress(
+        &self,
+        tiles: &Tiles,
+        positions: &[Vec3],
+        deformations: &[Symmetric],
+        dt: f32,
+    ) -> CellStress {
         match self.rheologies {
             Rheologies::Same(rheology) if deformations.is_empty() => {
                 CellStress::alike(rheology.viscosity_pa_s, self.density_kg_m3, tiles.cell_m, dt)
             }
-            _ => CellStress::of_particles(tiles, positions, &self.rheologies, deformations, self.density_kg_m3, dt),
+            _ => CellStress::of_particles(
+                tiles,
+                positions,
+                &self.rheologies,
+                deformations,
+                self.density_kg_m3,
+                dt,
+            ),
         }
     }
 }

@@ -122,14 +122,8 @@ impl Rheology {
         let f = (Mat3::IDENTITY - 0.5 * step).inverse() * (Mat3::IDENTITY + 0.5 * step);
         let f = f * inverse_cube_root(f.determinant().clamp(DETERMINANTS.0, DETERMINANTS.1));
         let moved = f * matrix(&self.relax(b, 0.5 * dt)) * f.transpose();
-        let moved = [
-            moved.x_axis.x,
-            moved.y_axis.y,
-            moved.z_axis.z,
-            moved.y_axis.x,
-            moved.z_axis.x,
-            moved.z_axis.y,
-        ];
+        let moved =
+            [moved.x_axis.x, moved.y_axis.y, moved.z_axis.z, moved.y_axis.x, moved.z_axis.x, moved.z_axis.y];
         let new = self.relax(&moved, 0.5 * dt);
         if new.iter().all(|value| value.is_finite()) { new } else { RELAXED }
     }
@@ -214,7 +208,9 @@ mod tests {
 
     #[test]
     fn steady_shear_has_the_stress_of_maxwell_at_any_step() {
-        for (rate, relaxation_time_s, dt) in [(0.5, 0.3, 0.01), (2.0, 0.1, 0.02), (1.0, 0.2, 0.1), (10.0, 0.2, 0.02)] {
+        for (rate, relaxation_time_s, dt) in
+            [(0.5, 0.3, 0.01), (2.0, 0.1, 0.02), (1.0, 0.2, 0.1), (10.0, 0.2, 0.02)]
+        {
             let gel = Rheology { stiffness_pa: 50.0, relaxation_time_s, ..Rheology::default() };
             let mut b = RELAXED;
             (0..(10.0 * relaxation_time_s / dt) as u32).for_each(|_| b = gel.advance(&b, &shear(rate), dt));
@@ -228,7 +224,8 @@ mod tests {
     #[test]
     fn a_stress_falls_to_what_is_held_and_no_further() {
         let relaxation_time_s = 0.25;
-        let dough = Rheology { stiffness_pa: 200.0, relaxation_time_s, yield_stress_pa: 30.0, ..Rheology::default() };
+        let dough =
+            Rheology { stiffness_pa: 200.0, relaxation_time_s, yield_stress_pa: 30.0, ..Rheology::default() };
         let mut b = RELAXED;
         // A shear of 0.5, at once.
         (0..50).for_each(|_| b = dough.advance(&b, &shear(500.0), 2e-5));

@@ -161,7 +161,8 @@ impl<'a> Viscosity<'a> {
         // How far a cell is liquid.
         let amount = |cell: usize| (0.5 - volume_fraction.distance[cell]).clamp(0.0, 1.0);
         let liquid = |cell: usize| amount(cell) > 0.0;
-        let below = |axis: usize, cell: usize| tiles.cell(cell / CELLS, local(cell % CELLS) - IVec3::AXES[axis]);
+        let below =
+            |axis: usize, cell: usize| tiles.cell(cell / CELLS, local(cell % CELLS) - IVec3::AXES[axis]);
         let kind = |axis: usize, cell: usize| match (solids.open(axis, cell), below(axis, cell)) {
             (open, _) if open < 0.5 => FIXED,
             (_, Some(below)) if liquid(cell) || liquid(below) => 0,
@@ -196,9 +197,7 @@ impl<'a> Viscosity<'a> {
             (viscosity * scale, push * scale, 0.25 * (full + walls))
         };
         // Volume of the liquid at a face.
-        let volume = |axis: usize, cell: usize| {
-            0.5 * (amount(cell) + below(axis, cell).map_or(0.0, amount))
-        };
+        let volume = |axis: usize, cell: usize| 0.5 * (amount(cell) + below(axis, cell).map_or(0.0, amount));
         // The least such of the faces at an edge that are unknown: hardly filled ones are not pushed as if they were full.
         let least_volume = |pairs: &[(usize, [usize; 2]); 2]| {
             let faces = pairs.iter().flat_map(|(axis, pair)| pair.map(|face| (*axis, face)));
@@ -256,7 +255,8 @@ impl<'a> Viscosity<'a> {
                     // The same for the equations of all four faces at the edge, so that these are symmetric.
                     let mut pairs = [(a, [cell, beside]), (b, [before, after])];
                     pairs.sort_unstable_by_key(|(axis, _)| *axis);
-                    let at_wall = pairs.into_iter().find_map(|(axis, pair)| to_wall(solids, &numbers, axis, pair));
+                    let at_wall =
+                        pairs.into_iter().find_map(|(axis, pair)| to_wall(solids, &numbers, axis, pair));
                     let (viscosity, push, full) = edge(corners, 3 + a + b);
                     let (weight, held) = match at_wall {
                         // The wall is nearer than the next face, and holds by its friction.
@@ -298,12 +298,15 @@ impl<'a> Viscosity<'a> {
         let across = |[a, b]: [usize; 2], cell: usize| {
             let (tile, at) = (cell / CELLS, local(cell % CELLS));
             let find = |by: IVec3| tiles.cell(tile, at + by);
-            let (Some(first), Some(second)) = (find(-IVec3::AXES[b]), find(-IVec3::AXES[a])) else { return 0.0 };
+            let (Some(first), Some(second)) = (find(-IVec3::AXES[b]), find(-IVec3::AXES[a])) else {
+                return 0.0;
+            };
             let pairs = [(a, [first, cell]), (b, [second, cell])];
             if pairs.iter().any(|(axis, pair)| pair.iter().any(|face| numbers.is_air(*axis, *face))) {
                 return 0.0;
             }
-            let differences = pairs.map(|(axis, [lower, upper])| velocity(axis, upper) - velocity(axis, lower));
+            let differences =
+                pairs.map(|(axis, [lower, upper])| velocity(axis, upper) - velocity(axis, lower));
             let at_wall = pairs.into_iter().find_map(|(axis, pair)| to_wall(solids, numbers, axis, pair));
             let scale = at_wall.map_or(1.0, |distance| friction / distance);
             0.5 * scale * (differences[0] + differences[1])
@@ -333,7 +336,8 @@ impl<'a> Viscosity<'a> {
         const FILM: f32 = 8.0;
         let Self { tiles, solids, stress, friction, numbers, .. } = self;
         for axis in 0..3 {
-            let columns = faces.velocities[axis].par_chunks_mut(CELLS).zip(faces.known[axis].par_chunks(CELLS));
+            let columns =
+                faces.velocities[axis].par_chunks_mut(CELLS).zip(faces.known[axis].par_chunks(CELLS));
             let walled = columns.enumerate().filter(|(tile, _)| solids.any_in(*tile));
             walled.for_each(|(tile, (velocities, known))| {
                 for (place, (velocity, known)) in velocities.iter_mut().zip(known).enumerate() {
@@ -341,7 +345,8 @@ impl<'a> Viscosity<'a> {
                     if !known || !numbers.is_air(axis, cell) {
                         continue;
                     }
-                    let across = (0..3).filter(|b| *b != axis).flat_map(|b| [IVec3::AXES[b], -IVec3::AXES[b]]);
+                    let across =
+                        (0..3).filter(|b| *b != axis).flat_map(|b| [IVec3::AXES[b], -IVec3::AXES[b]]);
                     let mut beside = across.filter_map(|by| tiles.cell(tile, local(place) + by));
                     if let Some(wall) = beside.find(|face| numbers.0[axis][*face] == FIXED) {
                         let held = FILM * friction * stress.of(cell)[0];
@@ -366,7 +371,8 @@ impl<'a> Viscosity<'a> {
         let multiply = |x: &[f32], out: &mut [f32]| {
             let of = |(out, (row, own)): (&mut f32, (&Row, &f32))| {
                 let pairs = row.neighbours[..row.count].iter().zip(&row.factors);
-                *out = pairs.fold(row.diagonal * own, |sum, (other, factor)| sum - factor * x[*other as usize]);
+                *out =
+                    pairs.fold(row.diagonal * own, |sum, (other, factor)| sum - factor * x[*other as usize]);
             };
             out.par_iter_mut().zip(rows.par_iter().zip(x)).with_min_len(1_024).for_each(of);
         };
@@ -383,7 +389,9 @@ impl<'a> Viscosity<'a> {
                 let (tile, at) = (cell / CELLS, local(cell % CELLS));
                 let around = IVec3::AXES.into_iter().flat_map(|axis| [axis, -axis]);
                 numbers[cell] == AIR
-                    && around.into_iter().any(|by| tiles.cell(tile, at + by).is_some_and(|of| numbers[of] < AIR))
+                    && around
+                        .into_iter()
+                        .any(|by| tiles.cell(tile, at + by).is_some_and(|of| numbers[of] < AIR))
             };
             faces.known[axis].par_iter_mut().enumerate().with_min_len(CELLS).for_each(|(cell, known)| {
                 *known &= !is_edge(cell);
@@ -391,8 +399,9 @@ impl<'a> Viscosity<'a> {
         }
         // Faces whose centres lie in a wall have the velocity by which that at the wall is right.
         for axis in 0..3 {
-            let in_wall =
-                |cell: &usize| (0.0..0.5).contains(&solids.open(axis, *cell)) && solids.open(axis, *cell) > 0.0;
+            let in_wall = |cell: &usize| {
+                (0.0..0.5).contains(&solids.open(axis, *cell)) && solids.open(axis, *cell) > 0.0
+            };
             for cell in (0..tiles.cells()).filter(in_wall).collect::<Vec<_>>() {
                 let (tile, at) = (cell / CELLS, local(cell % CELLS));
                 let (mut sum, mut count) = (0.0, 0.0);

@@ -4,8 +4,8 @@ use super::contact::met;
 use super::travel::Travelled;
 use super::{ParticleSystem, emission};
 use crate::colliders::Impulse;
-use crate::forces::{Acting, Points};
 use crate::forces::Weight;
+use crate::forces::{Acting, Points};
 use crate::liquid::{self, Bodies, LiquidParticles, Material, Rheologies, Rheology};
 use crate::{BlowUp, Step};
 use glam::Vec3;
@@ -16,16 +16,17 @@ use shot::{
 };
 use std::collections::BTreeMap;
 
-/// Most steps that a substep is divided into.
-const MAX_STEPS: u32 = 16;
-/// Cells that the fastest particle passes in a step.
+/// Most steps that a substep is divided into for fast particles, and for waves of shear.
+const MAX_STEPS: (f32, f32) = (16.0, 64.0);
+/// Cells that the fastest particle, or a wave of shear in a gel, passes in a step.
 const MAX_CELLS: f32 = 3.0;
 /// Particles to a block of the force evaluation.
 const CHUNK: usize = 1_024;
 
 /// Whether the particles of an element are a liquid that is, or by its keys can become, elastic.
 pub(super) fn is_elastic(element: &Element, particles: &Particles) -> bool {
-    let keyed = |path: &String| path.ends_with("liquid.stiffness_pa") || path.ends_with("liquid.yield_stress_pa");
+    let keyed =
+        |path: &String| path.ends_with("liquid.stiffness_pa") || path.ends_with("liquid.yield_stress_pa");
     let liquid = particles.liquid.as_ref();
     liquid.is_some_and(|liquid| liquid.is_elastic() || element.channels.keys().any(keyed))
 }
@@ -60,7 +61,9 @@ impl ParticleSystem {
         }
         (particles.contact.push, particles.contact.push_deformables) = (false, false);
         let speed = self.set.velocities.iter().map(|v| v.length_squared()).fold(0.0, f32::max).sqrt();
-        let steps = (speed * step.dt / (MAX_CELLS * cell_m)).ceil().clamp(1.0, MAX_STEPS as f32) as u32;
+        let steps =
+            |speed: f32, most: f32| (speed * step.dt / (MAX_CELLS * cell_m)).ceil().clamp(1.0, most) as u32;
+        let steps = steps(speed, MAX_STEPS.0).max(steps(wave_speed(liquid), MAX_STEPS.1));
         let dt = step.dt / steps as f32;
         let acting = step.field.acting(self.id);
         let mut fractions = vec![1.0; self.set.len() - newborn.len()];
@@ -172,6 +175,13 @@ impl ParticleSystem {
             acting.push(&mut Points { positions, velocities, inverse_masses, drag_areas }, dt);
         });
     }
+}
+
+/// Greatest speed of waves of shear, m/s.
+fn wave_speed(liquid: &Liquid) -> f32 {
+    let scaled = liquid.scaled.iter().filter(|scaled| scaled.quantity == LiquidQuantity::Stiffness);
+    let factor = scaled.map(|scaled| scaled.at_0.max(scaled.at_1)).product::<f32>();
+    (factor * rheology(liquid, [1.0; 4]).stiffness_pa / liquid.density_kg_m3).sqrt()
 }
 
 /// How a liquid resists deformation, with factors in the order of [`LiquidQuantity`].

@@ -1,6 +1,7 @@
 //! Liquids that are elastic up to a stress.
 
 use super::*;
+use rstest::rstest;
 use shot::particles::{LiquidQuantity, LiquidWeight, ScaledLiquid};
 use shot::region::{Region, Volume};
 
@@ -20,7 +21,8 @@ fn gel(spacing_m: f32, stiffness_pa: f32, relaxation_time_s: f32, yield_stress_p
 fn on_floor(of: Liquid, shape: Shape, height: f32, last: u32) -> (Shot, Id) {
     let mut shot = bare(last);
     shot.add(Element::solid("Floor", Shape::cuboid(2.0, 0.2, 2.0), Moves::Still).at(0.0, -0.1, 0.0));
-    let id = shot.add(element("Gel", liquid(of, shape, EmissionSchedule::Fill {})).at(0.0, 0.5 * height, 0.0));
+    let id =
+        shot.add(element("Gel", liquid(of, shape, EmissionSchedule::Fill {})).at(0.0, 0.5 * height, 0.0));
     (shot, id)
 }
 
@@ -55,6 +57,18 @@ fn a_block_of_jelly_stands_and_one_that_relaxes_flows_away() {
     assert!((jelly[72] - jelly[60]).abs() < 2e-4, "{jelly:?}");
     let flows = stands(0.1, 0.0);
     assert!(flows[72] < 0.1, "{flows:?}");
+}
+
+#[rstest]
+fn a_block_however_stiff_stands_still(
+    #[values(2e4, 2e5, 1e6)] stiffness_pa: f32,
+    #[values(0.0, 20.0)] viscosity_pa_s: f32,
+) {
+    let of = Liquid { viscosity_pa_s, ..gel(0.01, stiffness_pa, 1e4, 0.0) };
+    let (shot, id) = on_floor(of, Shape::cuboid(0.12, 0.16, 0.1), 0.16, 24);
+    let mut heights = Vec::new();
+    run(&shot, id, 24, |_, positions| heights.push(top(positions)));
+    assert!(heights.iter().all(|height| (height / heights[0] - 1.0).abs() < 0.03), "{heights:?}");
 }
 
 #[test]
@@ -95,4 +109,29 @@ fn a_region_that_softens_lets_one_side_of_a_block_run() {
     // It runs out on that side alone.
     let (least, most) = last.iter().fold((0.0f32, 0.0f32), |(a, b), x| (a.min(x.x), b.max(x.x)));
     assert!(least > -0.18 && most > 0.2, "{least} {most}");
+}
+
+#[test]
+fn a_block_that_sticks_to_a_slope_stays_there() {
+    for angle in [0.0f32, 0.6] {
+        let mut shot = bare(48);
+        shot.elements.clear();
+        // Gravity 0.7 from the normal of the slope, which is turned against the grid or not.
+        let turn = glam::Quat::from_rotation_z(angle);
+        shot.add(Element::gravity(turn * Vec3::new(9.81 * 0.64, -9.81 * 0.77, 0.0)));
+        let slope = Element::solid("Slope", Shape::cuboid(2.0, 0.2, 2.0), Moves::Still);
+        let at = turn * Vec3::new(0.003, -0.1, 0.0);
+        shot.add(slope.at(at.x, at.y, at.z).turned(0.0, 0.0, angle));
+        let of = gel(0.006, 9_000.0, 40.0, 0.0);
+        let block = element("Block", liquid(of, Shape::cuboid(0.09, 0.09, 0.09), EmissionSchedule::Fill {}));
+        let at = turn * Vec3::new(0.0, 0.046, 0.0);
+        let id = shot.add(block.at(at.x, at.y, at.z).turned(0.0, 0.0, angle));
+        let mut places = Vec::new();
+        run(&shot, id, 48, |_, positions| {
+            let sum = positions.iter().map(|x| turn.inverse() * *x).sum::<Vec3>();
+            places.push(sum / positions.len() as f32);
+        });
+        let slipped = places[48].x - places[0].x;
+        assert!(slipped < 0.01, "{slipped} m at {angle}");
+    }
 }

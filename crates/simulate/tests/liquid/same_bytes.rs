@@ -39,7 +39,8 @@ fn gel() -> Shot {
         scaled: by.into_iter().map(scaled).collect(),
         ..Liquid::default()
     };
-    let block = element("Block", liquid(of, Shape::sphere(0.1), EmissionSchedule::Fill {})).at(0.05, 0.11, 0.0);
+    let block =
+        element("Block", liquid(of, Shape::sphere(0.1), EmissionSchedule::Fill {})).at(0.05, 0.11, 0.0);
     let way = Channel::keyed([(1.0, 0.0f32), (9.0, 800.0)]);
     shot.add(block.keyed("kind.particles.liquid.stiffness_pa", way));
     shot

@@ -4,8 +4,8 @@ use super::tank::{Tank, filled};
 use glam::{Mat3, Vec3};
 use rstest::rstest;
 use simulate::liquid::{
-    RELAXED, Symmetric,
-    Boundary, Flow, LiquidParticles, Material, Rheologies, Rheology, Solved, StillBodyCache, TooScattered, flow,
+    Boundary, Flow, LiquidParticles, Material, RELAXED, Rheologies, Rheology, Solved, StillBodyCache,
+    Symmetric, TooScattered, flow,
 };
 
 fn water(spacing_m: f32) -> Material<'static> {

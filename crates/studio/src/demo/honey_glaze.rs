@@ -48,7 +48,8 @@ const SPOUT: [(f32, f32); 8] = [
 
 pub(super) fn shot() -> (Shot, Vec<File>) {
     let mut shot = quay::pier("Honey glaze");
-    shot.about = "Thick glaze folds onto a dumpling that turns, clings to it and is carried round.".to_owned();
+    shot.about =
+        "Thick glaze folds onto a dumpling that turns, clings to it and is carried round.".to_owned();
     shot.timing.last = LAST;
     shot.physics.substeps = 2;
     let wood = Look {
@@ -66,12 +67,8 @@ pub(super) fn shot() -> (Shot, Vec<File>) {
     shot.add(turning("Plate", "dish", 1.0, glazed, PLATE - 0.012));
     let dough = Look { albedo: Vec3::new(0.93, 0.85, 0.7), roughness: 0.45, ..Look::default() };
     shot.add(turning("Dumpling", "fine dumpling", 1.0, dough, PLATE));
-    let brass = Look {
-        albedo: Vec3::new(0.86, 0.6, 0.28),
-        metalness: 1.0,
-        roughness: 0.24,
-        ..Look::default()
-    };
+    let brass =
+        Look { albedo: Vec3::new(0.86, 0.6, 0.28), metalness: 1.0, roughness: 0.24, ..Look::default() };
     let spout = Shape::Mesh { asset: "spout".to_owned(), scale: 1.0 };
     let mut spout = quay::still("Spout", spout, brass).at(MOUTH.x, MOUTH.y - 0.004, MOUTH.z);
     spout.as_solid_mut().expect("a solid").body.collision = Collision::Exact;
@@ -90,18 +87,18 @@ pub(super) fn shot() -> (Shot, Vec<File>) {
         exposure: 0.1,
         ..Camera::default()
     };
-    let camera = Element::new("Board camera", ElementKind::Camera(camera))
-        .at(0.22, 0.2, 0.5)
-        .turned(-0.08, 0.4, 0.0);
+    let camera =
+        Element::new("Board camera", ElementKind::Camera(camera)).at(0.22, 0.2, 0.5).turned(-0.08, 0.4, 0.0);
     shot.camera = Some(shot.add(camera));
     quay::evening(&mut shot);
     set::market(&mut shot, set::Lamps { glow: 2.0 });
-    let light = AreaLight { size_m: glam::Vec2::new(0.5, 0.3), radiance: 16.0, colour: Vec3::new(1.0, 0.86, 0.7) };
-    shot.add(Element::new("Lamp over the board", ElementKind::AreaLight(light)).at(-0.5, 0.7, -0.5).turned(
-        -0.62,
-        0.0,
-        -0.62,
-    ));
+    let light =
+        AreaLight { size_m: glam::Vec2::new(0.5, 0.3), radiance: 16.0, colour: Vec3::new(1.0, 0.86, 0.7) };
+    shot.add(
+        Element::new("Lamp over the board", ElementKind::AreaLight(light))
+            .at(-0.5, 0.7, -0.5)
+            .turned(-0.62, 0.0, -0.62),
+    );
     let mut files = set::files();
     files.push(("fine dumpling", "fine-dumpling.obj", assets::dumpling(126)));
     files.push(("dish", "dish.obj", assets::lathed(&DISH)));
@@ -130,14 +127,20 @@ fn glaze(drops: Id) -> Element {
             ..Liquid::default()
         }),
         source: Source::Shape { shape: Shape::plane(0.0135, 0.0135), domain: EmissionDomain::Surface },
-        emission: Emission {
-            schedule: EmissionSchedule::Jet {},
-            to_frame: Some(112),
-            ..Emission::default()
+        emission: Emission { schedule: EmissionSchedule::Jet {}, to_frame: Some(112), ..Emission::default() },
+        start: Start {
+            speed_m_s: 0.16,
+            speed_variation: 0.0,
+            spread_rad: 0.0,
+            lifespan_s: None,
+            ..Start::default()
         },
-        start: Start { speed_m_s: 0.16, speed_variation: 0.0, spread_rad: 0.0, lifespan_s: None, ..Start::default() },
         body: ParticleBody { drag: 0.0, ..ParticleBody::default() },
-        events: vec![ParticleEvent { trigger: Trigger::Region { region: drops }, action: Action::Die {}, probability: 1.0 }],
+        events: vec![ParticleEvent {
+            trigger: Trigger::Region { region: drops },
+            action: Action::Die {},
+            probability: 1.0,
+        }],
         look: Look {
             albedo: Vec3::new(0.98, 0.66, 0.2),
             roughness: 0.04,

@@ -84,7 +84,7 @@ const SAMPLES: &[Sample] = &[
     sample!("Bait bag", bait_bag, 60),
     sample!("Brine spill", brine_spill, 33),
     sample!("Honey glaze", honey_glaze, 84),
-    sample!("Wax mark", wax_mark, 100),
+    sample!("Wax mark", wax_mark, 61),
 ];
 
 /// Assets that are in a folder already, by name: the samples share most.

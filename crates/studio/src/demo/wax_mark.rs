@@ -9,14 +9,16 @@ use shot::{
     look::Look,
     motion::Channel,
     particles::{
-        Action, Emission, EmissionDomain, EmissionSchedule, Liquid, LiquidQuantity, LiquidWeight, ParticleBody,
-        ParticleEvent, Particles, ScaledLiquid, Source, Start, Trigger,
+        Action, Emission, EmissionDomain, EmissionSchedule, Liquid, LiquidQuantity, LiquidWeight,
+        ParticleBody, ParticleEvent, Particles, ScaledLiquid, Source, Start, Trigger,
     },
     region::{Profile, Region, Volume},
 };
 
 /// Radius of the ball and height of its centre, m.
 const BALL: f32 = 0.32;
+/// Where the figure stands at first, from the top of the ball against its turn, rad.
+const START: f32 = 0.3;
 /// Last frame.
 const LAST: u32 = 144;
 
@@ -45,17 +47,19 @@ const FIGURE: [(f32, f32); 19] = [
 
 pub(super) fn shot() -> (Shot, Vec<File>) {
     let mut shot = quay::pier("Wax mark");
-    shot.about = "A candle figure on a turning ball softens from one side, clings and is carried off.".to_owned();
+    shot.about =
+        "A candle figure on a turning ball softens from one side, clings and is carried off.".to_owned();
     shot.timing.last = LAST;
-    shot.physics.substeps = 4;
+    shot.physics.substeps = 2;
     let iron = Look { albedo: Vec3::new(0.05, 0.06, 0.075), roughness: 0.22, ..Look::default() };
     let mut ball = Element::solid("Ball", Shape::sphere(BALL), Moves::Animated);
     ball.as_solid_mut().expect("a solid").look = iron;
-    let turn = Channel::keyed([(1.0, 0.0f32), (f64::from(LAST), -1.7)]);
+    let turn = Channel::keyed([(1.0, 0.0f32), (f64::from(LAST), -1.5)]);
     shot.add(ball.at(0.0, BALL, 0.0).keyed("placement.orientation_rad[2]", turn));
     let heat = region(Volume::Box { size_m: Vec3::splat(1.2) }, 0.07, false);
-    let way = Channel::keyed([(1.0, -0.66f32), (20.0, -0.6), (110.0, -0.3), (f64::from(LAST), 0.1)]);
-    let heat = Element::new("Warm side", heat).at(-0.66, 2.0 * BALL, 0.0);
+    let way =
+        Channel::keyed([(1.0, -0.8f32), (20.0, -0.69), (45.0, -0.55), (80.0, -0.3), (f64::from(LAST), 0.05)]);
+    let heat = Element::new("Warm side", heat).at(-0.8, 2.0 * BALL, 0.0);
     let heat = shot.add(heat.keyed("placement.position_m[0]", way));
     let frame = region(Volume::Box { size_m: Vec3::new(1.5, 2.0, 1.5) }, 0.0, true);
     let outside = shot.add(Element::new("Out of the picture", frame).at(0.0, 1.0 + 0.12, 0.0));
@@ -64,23 +68,21 @@ pub(super) fn shot() -> (Shot, Vec<File>) {
     let finish = Finish { element: Some(wax), ..Finish::new(mesh) };
     shot.add(Element::new("Surface of the wax", ElementKind::Finish(finish)));
     let camera = Camera {
-        focal_length_mm: 62.0,
+        focal_length_mm: 55.0,
         f_stop: Some(5.6),
-        focus_distance_m: 0.95,
+        focus_distance_m: 1.0,
         exposure: 0.1,
         ..Camera::default()
     };
     let camera =
-        Element::new("Ball camera", ElementKind::Camera(camera)).at(0.16, 0.78, 0.92).turned(-0.1, 0.1, 0.0);
+        Element::new("Ball camera", ElementKind::Camera(camera)).at(0.14, 0.78, 1.0).turned(-0.14, 0.08, 0.0);
     shot.camera = Some(shot.add(camera));
     quay::evening(&mut shot);
     set::market(&mut shot, set::Lamps { glow: 2.0 });
     let light = AreaLight { size_m: Vec2::new(0.5, 0.5), radiance: 12.0, colour: Vec3::new(1.0, 0.72, 0.45) };
-    shot.add(Element::new("Stove glow", ElementKind::AreaLight(light)).at(-0.9, 0.9, 0.1).turned(
-        0.0,
-        0.0,
-        1.45,
-    ));
+    shot.add(
+        Element::new("Stove glow", ElementKind::AreaLight(light)).at(-0.9, 0.9, 0.1).turned(0.0, 0.0, 1.45),
+    );
     let mut files = set::files();
     files.push(("figure", "figure.obj", assets::lathed(&FIGURE)));
     (shot, files)
@@ -104,9 +106,9 @@ fn wax(heat: Id, outside: Id) -> Element {
             density_kg_m3: 900.0,
             viscosity_pa_s: 6.0,
             wall_friction: 1.0,
-            stiffness_pa: 9_000.0,
+            stiffness_pa: 60_000.0,
             relaxation_time_s: 40.0,
-            scaled: vec![warm(LiquidQuantity::Stiffness, 0.02), warm(LiquidQuantity::RelaxationTime, 2e-3)],
+            scaled: vec![warm(LiquidQuantity::Stiffness, 5e-3), warm(LiquidQuantity::RelaxationTime, 6e-3)],
             ..Liquid::default()
         }),
         source: Source::Shape {
@@ -116,9 +118,16 @@ fn wax(heat: Id, outside: Id) -> Element {
         emission: Emission { schedule: EmissionSchedule::Fill {}, ..Emission::default() },
         start: Start { speed_m_s: 0.0, spread_rad: 0.0, lifespan_s: None, ..Start::default() },
         body: ParticleBody { drag: 0.0, ..ParticleBody::default() },
-        events: vec![ParticleEvent { trigger: Trigger::Region { region: outside }, action: Action::Die {}, probability: 1.0 }],
+        events: vec![ParticleEvent {
+            trigger: Trigger::Region { region: outside },
+            action: Action::Die {},
+            probability: 1.0,
+        }],
         look: Look { albedo: Vec3::new(0.78, 0.16, 0.1), roughness: 0.22, ..Look::default() },
         ..Particles::default()
     };
-    Element::new("Wax", ElementKind::Particles(wax)).at(0.0, 2.0 * BALL - 0.004, 0.0)
+    let up = BALL - 0.004;
+    Element::new("Wax", ElementKind::Particles(wax))
+        .at(-up * START.sin(), BALL + up * START.cos(), 0.0)
+        .turned(0.0, 0.0, START)
 }
