@@ -9,6 +9,7 @@
 //! Guarantees: the same bytes for any number of threads. Not guaranteed: that a full cell has eight particles; what is too dense
 //! is spread over some steps.
 
+mod cell_transfer;
 mod colliders;
 mod conjugate_gradients;
 mod coupling;
@@ -140,7 +141,7 @@ pub fn flow(
         .then(|| Viscosity::new(&tiles, &solids, &volume_fraction, &stress, material.wall_friction));
     let mut before = Vec::new();
     if let Some(viscosity) = &viscosity {
-        if stress.is_elastic() {
+        if !deformations.is_empty() {
             // What the pressure balances is not to be spread by the viscosity: what rests stays at rest.
             viscosity.push(&mut faces);
             (_, before) = equations.project(&mut faces, &coupling, &[]);
@@ -157,7 +158,7 @@ pub fn flow(
         transfer::to_particles(&tiles, columns, [&faces.velocities, &correction.velocities], dt);
     if let Some(viscosity) = viscosity.filter(|_| !deformations.is_empty()) {
         let rates = viscosity.strain_rates(&faces, &volume_fraction);
-        let rates = transfer::from_cells(&tiles, positions, &rates);
+        let rates = cell_transfer::from_cells(&tiles, positions, &rates);
         let rate = |i: usize| std::array::from_fn(|part| rates[i][1 + part] / tiles.cell_m);
         rheology::advance(deformations, &material.rheologies, gradients, rate, dt);
     }

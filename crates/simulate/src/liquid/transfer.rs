@@ -38,7 +38,7 @@ impl Faces {
 }
 
 /// Cells along each side of a block of `MARGIN` cells around a tile.
-const fn side(margin: usize) -> usize {
+pub(super) const fn side(margin: usize) -> usize {
     SIDE as usize + 2 * margin
 }
 
@@ -48,7 +48,7 @@ const fn offset(axis: usize, along: usize) -> f32 {
 }
 
 /// Eight places or velocities: a vector by coordinate.
-type Lanes = [f32x8; 3];
+pub(super) type Lanes = [f32x8; 3];
 
 #[inline(always)]
 fn lanes(of: impl Fn(usize) -> f32) -> f32x8 {
@@ -57,25 +57,25 @@ fn lanes(of: impl Fn(usize) -> f32) -> f32x8 {
 
 /// The places of eight points in a tile, in cells from its lowest corner.
 #[inline(always)]
-fn places(tiles: &Tiles, tile: usize, positions: &[Vec3], points: [usize; LANES]) -> Lanes {
+pub(super) fn places(tiles: &Tiles, tile: usize, positions: &[Vec3], points: [usize; LANES]) -> Lanes {
     let at = points.map(|i| tiles.within(tile, positions[i]));
     std::array::from_fn(|axis| lanes(|lane| at[lane][axis]))
 }
 
 /// The nodes around eight places.
-struct Nodes {
+pub(super) struct Nodes {
     /// The numbers of the first nodes in a block.
-    first: [usize; LANES],
+    pub(super) first: [usize; LANES],
     /// How far the place lies from there to the next node, along each axis.
-    fraction: Lanes,
+    pub(super) fraction: Lanes,
     /// The weights of the four nodes around along y and z, y fastest.
-    weights_yz: [f32x8; 4],
+    pub(super) weights_yz: [f32x8; 4],
 }
 
 impl Nodes {
     /// Those of an axis in a block; a place has no negative coordinate in it.
     #[inline(always)]
-    fn around<const MARGIN: usize>(at: &Lanes, axis: usize) -> Self {
+    pub(super) fn around<const MARGIN: usize>(at: &Lanes, axis: usize) -> Self {
         let in_block: Lanes =
             std::array::from_fn(|along| at[along] + f32x8::splat(MARGIN as f32 - offset(axis, along)));
         let first = in_block.map(|at| at.fast_trunc_int());
@@ -99,9 +99,9 @@ impl Nodes {
 }
 
 /// Cells around a tile to which its particles give.
-const SCATTER_MARGIN: usize = 1;
+pub(super) const SCATTER_MARGIN: usize = 1;
 /// Nodes of a block to which a tile gives.
-const SCATTER_NODES: usize = side(SCATTER_MARGIN).pow(3);
+pub(super) const SCATTER_NODES: usize = side(SCATTER_MARGIN).pow(3);
 /// Momentum and mass by axis, and the number of particles.
 const BLOCK: usize = 7 * SCATTER_NODES;
 
@@ -157,7 +157,7 @@ fn scatter_count(block: &mut [f32], at: &Lanes, count: usize) {
 }
 
 /// Adds the part of a neighbour's block that lies in this tile; `width` are the values of a node.
-fn add_block(sums: &mut [f32], block: &[f32], by: IVec3, width: usize) {
+pub(super) fn add_block(sums: &mut [f32], block: &[f32], by: IVec3, width: usize) {
     const N: usize = side(SCATTER_MARGIN);
     // Where the cells of this tile lie, seen from the other, along an axis.
     let range = |by: i32| match by {
@@ -179,7 +179,7 @@ fn add_block(sums: &mut [f32], block: &[f32], by: IVec3, width: usize) {
 }
 
 /// The tiles that have particles, and the place of each tile among them.
-fn occupied_tiles(tiles: &Tiles) -> (Vec<usize>, Vec<Option<usize>>) {
+pub(super) fn occupied_tiles(tiles: &Tiles) -> (Vec<usize>, Vec<Option<usize>>) {
     let occupied: Vec<usize> = (0..tiles.len()).filter(|tile| !tiles.points_in(*tile).is_empty()).collect();
     let mut slots = vec![None; tiles.len()];
     occupied.iter().enumerate().for_each(|(slot, tile)| slots[*tile] = Some(slot));
@@ -187,83 +187,18 @@ fn occupied_tiles(tiles: &Tiles) -> (Vec<usize>, Vec<Option<usize>>) {
 }
 
 /// Calls `of` with the way to each tile around a tile, itself among them, that has particles, and its place among those.
-fn for_each_beside(tiles: &Tiles, slots: &[Option<usize>], tile: usize, mut of: impl FnMut(IVec3, usize)) {
+pub(super) fn for_each_beside(
+    tiles: &Tiles,
+    slots: &[Option<usize>],
+    tile: usize,
+    mut of: impl FnMut(IVec3, usize),
+) {
     for k in 0..27 {
         let by = IVec3::new(k % 3 - 1, k / 3 % 3 - 1, k / 9 - 1);
         if let Some(slot) = tiles.beside(tile, by).and_then(|other| slots[other]) {
             of(by, slot);
         }
     }
-}
-
-/// Sums at the centres of cells of eight values of each particle, with trilinear weights; the first of them is 1.
-pub(super) fn to_cells(
-    tiles: &Tiles,
-    positions: &[Vec3],
-    values: impl Fn(usize) -> [f32; LANES] + Sync,
-) -> Vec<[f32; LANES]> {
-    const ROW: usize = side(SCATTER_MARGIN);
-    const LAYER: usize = ROW * ROW;
-    let (occupied, slots) = occupied_tiles(tiles);
-    let mut blocks = vec![[0.0f32; LANES]; occupied.len() * SCATTER_NODES];
-    blocks.par_chunks_mut(SCATTER_NODES).zip(&occupied).for_each(|(block, &tile)| {
-        for (points, count) in tiles.lanes_in(tile) {
-            let at = places(tiles, tile, positions, points);
-            let Nodes { first, fraction, weights_yz } = Nodes::around::<SCATTER_MARGIN>(&at, 3);
-            let near = weights_yz.map(|weight| (weight * (1.0 - fraction[0])).to_array());
-            let far = weights_yz.map(|weight| (weight * fraction[0]).to_array());
-            for lane in 0..count {
-                let given = f32x8::new(values(points[lane]));
-                for (corner, place) in [0, ROW, LAYER, LAYER + ROW].into_iter().enumerate() {
-                    for (step, weights) in [&near, &far].into_iter().enumerate() {
-                        let sum = &mut block[first[lane] + place + step];
-                        *sum = (f32x8::new(*sum) + given * weights[corner][lane]).to_array();
-                    }
-                }
-            }
-        }
-    });
-    let mut cells = vec![[0.0f32; LANES]; tiles.cells()];
-    cells.par_chunks_mut(CELLS).enumerate().for_each(|(tile, cells)| {
-        for_each_beside(tiles, &slots, tile, |by, slot| {
-            let block = &blocks[slot * SCATTER_NODES..(slot + 1) * SCATTER_NODES];
-            add_block(cells.as_flattened_mut(), block.as_flattened(), by, LANES);
-        });
-    });
-    cells
-}
-
-/// Means of seven values at the centres of cells around each particle, with trilinear weights times the first of a cell's eight
-/// values: with [`to_cells`] to and fro no work is made.
-pub(super) fn from_cells(tiles: &Tiles, positions: &[Vec3], cells: &[[f32; LANES]]) -> Vec<[f32; LANES]> {
-    const ROW: usize = side(SCATTER_MARGIN);
-    const LAYER: usize = ROW * ROW;
-    let (mut found, n) = (vec![[0.0f32; LANES]; positions.len()], positions.len());
-    let block = || vec![[0.0f32; LANES]; SCATTER_NODES];
-    let load = |block: &mut Vec<[f32; LANES]>, tile: usize| {
-        for (place, value) in block.iter_mut().enumerate() {
-            let at = IVec3::new((place % ROW) as i32, (place / ROW % ROW) as i32, (place / LAYER) as i32) - 1;
-            *value = tiles.cell(tile, at).map_or([0.0; LANES], |cell| cells[cell]);
-        }
-    };
-    let columns = (&mut found[..], &mut vec![(); n][..], &mut vec![(); n][..]);
-    tiles.update_points(columns, block, load, |block, tile, points| {
-        let at = places(tiles, tile, positions, points);
-        let Nodes { first, fraction, weights_yz } = Nodes::around::<SCATTER_MARGIN>(&at, 3);
-        let near = weights_yz.map(|weight| (weight * (1.0 - fraction[0])).to_array());
-        let far = weights_yz.map(|weight| (weight * fraction[0]).to_array());
-        std::array::from_fn(|lane| {
-            let mut sum = f32x8::ZERO;
-            for (corner, place) in [0, ROW, LAYER, LAYER + ROW].into_iter().enumerate() {
-                for (step, weights) in [&near, &far].into_iter().enumerate() {
-                    sum += f32x8::new(block[first[lane] + place + step]) * weights[corner][lane];
-                }
-            }
-            let weight = sum.to_array()[0];
-            ((sum * if weight > 0.0 { 1.0 / weight } else { 0.0 }).to_array(), (), ())
-        })
-    });
-    found
 }
 
 /// Moves velocities, m/s, and their gradients, 1/s, of the particles to the faces.

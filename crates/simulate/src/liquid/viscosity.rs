@@ -6,10 +6,11 @@
 //! cells and at edges: V u − (2 Δ_a (w μ̂ Δ_a u) + Σ_b Δ_b (w μ̂ (Δ_b u + Δ_a v_b))) = V u_old + Σ_b Δ_b (w σ̂_ab). Where solids close
 //! faces the velocities are theirs.
 
+use super::cell_transfer::to_cells;
 use super::conjugate_gradients::{Convergence, by_diagonal, conjugate_gradients};
 use super::rheology::{Resistance, Rheologies, Symmetric};
 use super::solids::CutCells;
-use super::transfer::{self, Faces};
+use super::transfer::Faces;
 use super::volume_fraction::VolumeFraction;
 use geometry::tiles::{CELLS, Tiles, local};
 use glam::{IVec3, Vec3};
@@ -80,7 +81,7 @@ impl CellStress {
     ) -> Self {
         let push = dt / (density_kg_m3 * tiles.cell_m);
         let resist = push / tiles.cell_m;
-        Self::Each(transfer::to_cells(tiles, positions, |i| {
+        Self::Each(to_cells(tiles, positions, |i| {
             let rheology = rheologies.of(i);
             let Some(b) = deformations.get(i) else {
                 return [1.0, rheology.viscosity_pa_s * resist, 0.0, 0.0, 0.0, 0.0, 0.0, 0.0];
@@ -97,8 +98,8 @@ impl CellStress {
         matches!(self, Self::Viscosity(viscosity) if *viscosity <= LEAST_VISCOSITY)
     }
 
-    /// Whether there is elastic stress.
-    pub fn is_elastic(&self) -> bool {
+    /// Whether there can be elastic stress.
+    fn can_be_elastic(&self) -> bool {
         matches!(self, Self::Each(_))
     }
 
@@ -264,7 +265,7 @@ impl<'a> Viscosity<'a> {
                         None => (viscosity * full, full),
                     };
                     row.diagonal += weight;
-                    if stress.is_elastic() {
+                    if stress.can_be_elastic() {
                         row.push += sign as f32 * push * held.min(MAX_PUSH * least_volume(&pairs));
                     }
                     add(&mut row, a, beside, weight);

@@ -61,9 +61,7 @@ impl ParticleSystem {
         }
         (particles.contact.push, particles.contact.push_deformables) = (false, false);
         let speed = self.set.velocities.iter().map(|v| v.length_squared()).fold(0.0, f32::max).sqrt();
-        let steps =
-            |speed: f32, most: f32| (speed * step.dt / (MAX_CELLS * cell_m)).ceil().clamp(1.0, most) as u32;
-        let steps = steps(speed, MAX_STEPS.0).max(steps(wave_speed(liquid), MAX_STEPS.1));
+        let steps = steps_at(speed, step.dt, cell_m, MAX_STEPS.0).max(steps_of_waves(liquid, step.dt));
         let dt = step.dt / steps as f32;
         let acting = step.field.acting(self.id);
         let mut fractions = vec![1.0; self.set.len() - newborn.len()];
@@ -182,6 +180,16 @@ fn wave_speed(liquid: &Liquid) -> f32 {
     let scaled = liquid.scaled.iter().filter(|scaled| scaled.quantity == LiquidQuantity::Stiffness);
     let factor = scaled.map(|scaled| scaled.at_0.max(scaled.at_1)).product::<f32>();
     (factor * rheology(liquid, [1.0; 4]).stiffness_pa / liquid.density_kg_m3).sqrt()
+}
+
+/// Steps of a substep in which nothing passes more than [`MAX_CELLS`], or the most allowed.
+fn steps_at(speed: f32, dt: f32, cell_m: f32, most: f32) -> u32 {
+    (speed * dt / (MAX_CELLS * cell_m)).ceil().clamp(1.0, most) as u32
+}
+
+/// Steps of a substep that waves of shear ask for.
+pub(super) fn steps_of_waves(liquid: &Liquid, dt: f32) -> u32 {
+    steps_at(wave_speed(liquid), dt, 2.0 * liquid.spacing_m, MAX_STEPS.1)
 }
 
 /// How a liquid resists deformation, with factors in the order of [`LiquidQuantity`].

@@ -1,11 +1,12 @@
 //! How many particles an element will have at once, and what a liquid of so many takes.
 
 use super::emission;
+use super::flow::steps_of_waves;
 use crate::{PrepareContext, PrepareError, Simulation};
 use geometry::Meshes;
 use glam::Vec3;
 use shot::{
-    Element, ElementKind, MAX_PARTICLES, Shape, Shot,
+    Element, ElementKind, MAX_PARTICLES, Moves, Shape, Shot,
     particles::{Emission, EmissionDomain, EmissionSchedule, Liquid, ParticleBody, Particles, Source, Start},
 };
 use std::sync::OnceLock;
@@ -15,6 +16,8 @@ use std::time::Instant;
 const BYTES: f64 = (4 + 12 + 12 + 4 + 4 + 4 + 4 + 4 + 4 + 4 + 16 + 12 + 4) as f64;
 /// Bytes that a particle of a liquid takes besides: its gradients, its displacement, its order.
 const LIQUID_BYTES: f64 = (36 + 12 + 24) as f64;
+/// Bytes that a particle of an elastic one takes besides: its deformation, its rate of strain, how it resists.
+const ELASTIC_BYTES: f64 = (24 + 32 + 16) as f64;
 /// Bytes that a cell of the grid takes.
 const CELL_BYTES: f64 = 180.0;
 /// Particles in a full cell.
@@ -106,33 +109,48 @@ pub fn liquid_size(
     else {
         return Ok(None);
     };
-    if particles.liquid.is_none() {
-        return Ok(None);
-    }
+    let Some(liquid) = &particles.liquid else { return Ok(None) };
     let count = wanted(context, element, particles);
     let voxels = count / FULL;
     Ok(Some(LiquidSize {
         particles: count,
         voxels,
-        bytes: count * (BYTES + LIQUID_BYTES) + voxels * CELL_BYTES,
-        seconds_a_frame: count * seconds_a_particle() * f64::from(shot.physics.substeps),
+        bytes: count * (BYTES + LIQUID_BYTES + if liquid.is_elastic() { ELASTIC_BYTES } else { 0.0 })
+            + voxels * CELL_BYTES,
+        seconds_a_frame: count * seconds_a_frame(liquid, shot),
     }))
 }
 
-/// Seconds that a particle takes in a substep, measured once on a small block that falls onto a plate.
-fn seconds_a_particle() -> f64 {
-    static MEASURED: OnceLock<f64> = OnceLock::new();
+/// About how long a frame of a shot takes with a particle of a liquid, s.
+fn seconds_a_frame(liquid: &Liquid, shot: &Shot) -> f64 {
+    let physics = &shot.physics;
+    let substep_s = 1.0 / (shot.timing.fps * physics.substeps as f32);
+    let steps = f64::from(physics.substeps * steps_of_waves(liquid, substep_s));
+    steps * seconds_a_step(liquid.is_elastic() || !liquid.scaled.is_empty(), liquid.viscosity_pa_s > 0.1)
+}
+
+/// Seconds that a particle takes in a step, measured once on a small block that falls onto a plate, for each of the ways to resist.
+fn seconds_a_step(elastic: bool, viscous: bool) -> f64 {
+    static MEASURED: [OnceLock<f64>; 4] = [const { OnceLock::new() }; 4];
     const FRAMES: u32 = 3;
-    *MEASURED.get_or_init(|| {
+    *MEASURED[2 * usize::from(elastic) + usize::from(viscous)].get_or_init(|| {
         let mut shot = Shot::empty("Forecast");
+        let liquid = Liquid {
+            viscosity_pa_s: if viscous { 50.0 } else { 0.001 },
+            yield_stress_pa: if elastic { 100.0 } else { 0.0 },
+            wall_friction: if viscous { 1.0 } else { 0.0 },
+            ..Liquid::default()
+        };
         let block = Particles {
-            liquid: Some(Liquid::default()),
-            source: Source::Shape { shape: Shape::cuboid(0.6, 0.6, 0.6), domain: EmissionDomain::Surface },
+            liquid: Some(liquid),
+            source: Source::Shape { shape: Shape::cuboid(0.5, 0.5, 0.5), domain: EmissionDomain::Surface },
             emission: Emission { schedule: EmissionSchedule::Fill {}, ..Emission::default() },
             start: Start { speed_m_s: 0.0, lifespan_s: None, ..Start::default() },
             body: ParticleBody { drag: 0.0, ..ParticleBody::default() },
             ..Particles::default()
         };
+        let plate = Element::solid("Plate", Shape::cuboid(2.0, 0.2, 2.0), Moves::Still);
+        shot.add(plate.at(0.0, -0.36, 0.0));
         let id = shot.add(Element::new("Block", ElementKind::Particles(block)));
         let timed = || {
             let mut simulation = Simulation::new(&shot, &Meshes::default()).ok()?;
