@@ -1,6 +1,6 @@
 // Keys, curves, formulas, forces and regions.
 import { expect, test } from "./test.mjs";
-import { add, computed, front, goTo, inFront, newShot, saved, select, stretches, tab, type } from "./desk.mjs";
+import { add, computed, front, goTo, inFront, newShot, saved, select, shown, stretches, tab, type } from "./desk.mjs";
 import { Server } from "./server.mjs";
 
 let server;
@@ -251,6 +251,7 @@ test("what is dragged while the shot plays becomes a few keys, in one change", a
   await tab(page, "Body");
   await page.getByRole("radio", { name: "Animated" }).click();
   await expect(page.getByRole("radio", { name: "Animated" })).toBeChecked();
+  await shown(page);
   await front(page);
   const perform = page.getByRole("button", { name: "Perform", exact: true });
   await perform.click();
