@@ -68,7 +68,7 @@ test("a jet pours by its speed or by a volume, and grains become a liquid and ba
   await expect(page.getByTestId("forecast-of-liquid")).toBeVisible();
 });
 
-test("a block of jelly stands, and melts from the side on which a region softens it", async ({ page }) => {
+test("a liquid is moved toward jelly, and is softer where a region has weight", async ({ page }) => {
   await newShot(page, server.address, { name: "Melt", last: 8 });
   await add(page, "Plane");
   await add(page, "Box region");

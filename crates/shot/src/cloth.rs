@@ -288,9 +288,7 @@ impl Cloth {
     /// damping, drag and lift by equal steps, limits by equal factors where both have one. All else stays.
     pub fn toward(&self, material: &Self, degree: f32) -> Self {
         let degree = degree.clamp(0.0, 1.0);
-        let factor = |a: f32, b: f32| {
-            if a > 0.0 && b > 0.0 { a * (b / a).powf(degree) } else { a + (b - a) * degree }
-        };
+        let factor = |a: f32, b: f32| by_factor(a, b, degree);
         let step = |a: f32, b: f32| a + (b - a) * degree;
         Self {
             mass_kg_m2: factor(self.mass_kg_m2, material.mass_kg_m2),
@@ -310,6 +308,11 @@ impl Cloth {
             ..self.clone()
         }
     }
+}
+
+/// From `a` to `b` by a degree, 0–1: by equal factors, from and to 0 by equal steps.
+pub(crate) fn by_factor(a: f32, b: f32, degree: f32) -> f32 {
+    if a > 0.0 && b > 0.0 { a * (b / a).powf(degree) } else { a + (b - a) * degree }
 }
 
 /// A limit moved toward another by equal factors; to and from none at a degree of 1.

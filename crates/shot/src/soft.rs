@@ -1,7 +1,7 @@
 //! Soft bodies: what a filled body is made of, and where it is held.
 
 use crate::Pin;
-use crate::cloth::limit_toward;
+use crate::cloth::{by_factor, limit_toward};
 use crate::map::ScaledByMap;
 use crate::parameters::{MAX_SIZE_M, MIN_SIZE_M, MIN_THICKNESS_M, Parameters};
 use schemars::JsonSchema;
@@ -185,7 +185,7 @@ impl Soft {
     /// steps. All else stays.
     pub fn toward(&self, material: &Self, degree: f32) -> Self {
         let degree = degree.clamp(0.0, 1.0);
-        let factor = |a: f32, b: f32| a * (b / a).powf(degree);
+        let factor = |a: f32, b: f32| by_factor(a, b, degree);
         let step = |a: f32, b: f32| a + (b - a) * degree;
         Self {
             density_kg_m3: factor(self.density_kg_m3, material.density_kg_m3),

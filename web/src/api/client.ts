@@ -184,7 +184,7 @@ export const api = {
   deleteMaterial: (kind: keyof Schemas["Materials"], name: string) =>
     none("DELETE", `/api/materials/${kind}/${encodeURIComponent(name)}`),
   toward: (id: number, element: number, material: string, degree: number) =>
-    json<Schemas["Cloth"] | Schemas["Soft"]>(
+    json<Schemas["Cloth"] | Schemas["Soft"] | Schemas["Liquid"]>(
       "GET",
       `/api/shots/${id}/toward/${element}?material=${encodeURIComponent(material)}&degree=${degree}`,
     ),

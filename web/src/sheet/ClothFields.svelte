@@ -17,7 +17,7 @@
   const at = (part: string) => ({ element, ids: solids, path: `kind.solid.cloth.${part}` });
 </script>
 
-<MaterialFields {element} all={solids} of="cloth" />
+<MaterialFields {element} ids={solids} of="cloth" />
 <PinFields {element} {solids} of="cloth" />
 <MapFields {element} {solid} />
 <Section title="Sheet">

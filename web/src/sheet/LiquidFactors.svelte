@@ -11,12 +11,9 @@
 
   let { element, particles }: { element: Element; particles: Particles } = $props();
   let factors = $derived(particles.liquid?.scaled ?? []);
-  let weights = $derived(
-    weightOptions(
-      options((e) => "region" in e.kind),
-      !!particles.emission?.map,
-    ),
-  );
+  let regions = $derived(options((e) => "region" in e.kind));
+  let mapped = $derived(!!particles.emission?.map);
+  let weights = $derived(weightOptions(regions, mapped));
   const set = (path: string, value: unknown) =>
     shot.set(`Factor of ${element.name}`, [element.id], `/kind/particles/liquid/scaled${path}`, value);
   const at = (i: number, end: string) => ({
@@ -44,10 +41,7 @@
         bare
         label={`Weight of factor ${i + 1}`}
         value={weightName(factor.by)}
-        options={weightOptions(
-          options((e) => "region" in e.kind),
-          true,
-        )}
+        options={weightOptions(regions, mapped || "birth_map" in factor.by)}
         onpick={(v) => set(`/${i}/by`, weightNamed(v))}
       />
       <button

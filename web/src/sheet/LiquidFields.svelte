@@ -43,7 +43,7 @@
     >
   </Section>
   <LiquidFactors {element} {particles} />
-  <MaterialFields {element} all={liquids} of="liquid" />
+  <MaterialFields {element} ids={liquids} of="liquid" />
 {:else}
   <Section title="Liquid" note="keeps its volume">
     <button class="btn mt-1" onclick={() => make(`${element.name} as a liquid`, asLiquid)}

@@ -7,7 +7,7 @@
   import { notices } from "../state/notices.svelte";
   import { shot } from "../state/shot.svelte";
 
-  let { element, all, of }: { element: Element; all: number[]; of: keyof Schemas["Materials"] } = $props();
+  let { element, ids, of }: { element: Element; ids: number[]; of: keyof Schemas["Materials"] } = $props();
   let materials = $state.raw<Schemas["MaterialName"][]>([]);
   let keeping = $state("");
   let chosen = $state<string | null>(null);
@@ -47,7 +47,7 @@
   function move() {
     const label = `${degree} % toward ${material} of ${element.name}`;
     void shot.change(label, async ({ id, revision, document }) => {
-      const set = all.map(async (moved) => ({
+      const set = ids.map(async (moved) => ({
         op: "add" as const,
         path: `/elements/${document.elements.findIndex((e) => e.id === moved)}/kind/${of === "liquid" ? "particles" : "solid"}/${of}`,
         value: await api.toward(id, moved, material, degree / 100),

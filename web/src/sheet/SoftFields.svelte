@@ -14,7 +14,7 @@
   const at = (part: string) => ({ element, ids: solids, path: `kind.solid.soft.${part}` });
 </script>
 
-<MaterialFields {element} all={solids} of="soft" />
+<MaterialFields {element} ids={solids} of="soft" />
 <PinFields {element} {solids} of="soft" />
 <MapFields {element} {solid} />
 <Section title="Inside" note="cells carry the surface">

@@ -1,6 +1,7 @@
 //! What makes particles a liquid.
 
 use crate::Id;
+use crate::cloth::by_factor;
 use crate::parameters::Parameters;
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
@@ -136,13 +137,8 @@ pub enum LiquidWeight {
 impl ScaledLiquid {
     /// The factor of a weight, 0–1.
     pub fn factor(&self, weight: f32) -> f32 {
-        toward(self.at_0, self.at_1, weight)
+        by_factor(self.at_0, self.at_1, weight)
     }
-}
-
-/// From `a` to `b` by a part, 0–1: by equal factors, from and to 0 by equal steps.
-fn toward(a: f32, b: f32, part: f32) -> f32 {
-    if a > 0.0 && b > 0.0 { a * (b / a).powf(part) } else { a + (b - a) * part }
 }
 
 /// Stiffness of what has a yield stress and no stiffness, in yield stresses: it yields from a shear of a tenth.
@@ -168,7 +164,7 @@ impl Liquid {
     #[must_use]
     pub fn toward(&self, material: &Self, degree: f32) -> Self {
         let degree = degree.clamp(0.0, 1.0);
-        let of = |quantity: fn(&Self) -> f32| toward(quantity(self), quantity(material), degree);
+        let of = |quantity: fn(&Self) -> f32| by_factor(quantity(self), quantity(material), degree);
         Self {
             spacing_m: self.spacing_m,
             density_kg_m3: of(|of| of.density_kg_m3),

@@ -4,8 +4,7 @@ use super::contact::met;
 use super::travel::Travelled;
 use super::{ParticleSystem, emission};
 use crate::colliders::Impulse;
-use crate::forces::Weight;
-use crate::forces::{Acting, Points};
+use crate::forces::{Acting, Points, Weight};
 use crate::liquid::{self, Bodies, LiquidParticles, Material, Rheologies, Rheology};
 use crate::{BlowUp, Step};
 use glam::Vec3;
@@ -20,6 +19,8 @@ use std::collections::BTreeMap;
 const MAX_STEPS: (f32, f32) = (16.0, 64.0);
 /// Cells that the fastest particle, or a wave of shear in a gel, passes in a step.
 const MAX_CELLS: f32 = 3.0;
+/// Greatest value of a scaled quantity, in its unit: many factors would have no finite product.
+const MAX_SCALED: f32 = 1e7;
 /// Particles to a block of the force evaluation.
 const CHUNK: usize = 1_024;
 
@@ -75,7 +76,7 @@ impl ParticleSystem {
                 density_kg_m3: liquid.density_kg_m3,
                 rheologies: match &each {
                     Some(each) => Rheologies::Each(each),
-                    None => Rheologies::Same(rheology(liquid, [1.0; 4])),
+                    None => Rheologies::Same(rheology(liquid)),
                 },
                 wall_friction: liquid.wall_friction,
             };
@@ -126,17 +127,23 @@ impl ParticleSystem {
                 LiquidWeight::BirthMap {} => None,
             })
             .collect();
-        let set = &self.set;
+        let (set, all) = (&self.set, rheology(liquid));
         let of = |(i, position): (usize, &Vec3)| {
-            let mut factors = [1.0; 4];
+            let mut own = all;
             for (scaled, region) in liquid.scaled.iter().zip(&weights) {
                 let weight = match (scaled.by, region) {
                     (LiquidWeight::BirthMap {}, _) => set.weights.get(i).copied().unwrap_or(1.0),
                     (_, region) => region.as_ref().map_or(0.0, |region| region.at(*position)),
                 };
-                factors[scaled.quantity as usize] *= scaled.factor(weight);
+                let quantity = match scaled.quantity {
+                    LiquidQuantity::Viscosity => &mut own.viscosity_pa_s,
+                    LiquidQuantity::Stiffness => &mut own.stiffness_pa,
+                    LiquidQuantity::RelaxationTime => &mut own.relaxation_time_s,
+                    LiquidQuantity::YieldStress => &mut own.yield_stress_pa,
+                };
+                *quantity = (*quantity * scaled.factor(weight)).min(MAX_SCALED);
             }
-            rheology(liquid, factors)
+            own
         };
         Some(set.positions.par_iter().enumerate().with_min_len(CHUNK).map(of).collect())
     }
@@ -178,8 +185,10 @@ impl ParticleSystem {
 /// Greatest speed of waves of shear, m/s.
 fn wave_speed(liquid: &Liquid) -> f32 {
     let scaled = liquid.scaled.iter().filter(|scaled| scaled.quantity == LiquidQuantity::Stiffness);
-    let factor = scaled.map(|scaled| scaled.at_0.max(scaled.at_1)).product::<f32>();
-    (factor * rheology(liquid, [1.0; 4]).stiffness_pa / liquid.density_kg_m3).sqrt()
+    let factors = scaled.map(|scaled| scaled.at_0.max(scaled.at_1));
+    let stiffness_pa =
+        factors.fold(rheology(liquid).stiffness_pa, |stiffness, factor| (stiffness * factor).min(MAX_SCALED));
+    (stiffness_pa / liquid.density_kg_m3).sqrt()
 }
 
 /// Steps of a substep in which nothing passes more than [`MAX_CELLS`], or the most allowed.
@@ -192,15 +201,12 @@ pub(super) fn steps_of_waves(liquid: &Liquid, dt: f32) -> u32 {
     steps_at(wave_speed(liquid), dt, 2.0 * liquid.spacing_m, MAX_STEPS.1)
 }
 
-/// How a liquid resists deformation, with factors in the order of [`LiquidQuantity`].
-fn rheology(liquid: &Liquid, factors: [f32; 4]) -> Rheology {
-    let factor = |of: LiquidQuantity| factors[of as usize];
-    let yield_stress_pa = liquid.yield_stress_pa * factor(LiquidQuantity::YieldStress);
+/// How a liquid resists deformation where nothing is scaled.
+fn rheology(liquid: &Liquid) -> Rheology {
     Rheology {
-        viscosity_pa_s: liquid.viscosity_pa_s * factor(LiquidQuantity::Viscosity),
-        stiffness_pa: Liquid::shear_modulus_pa(liquid.stiffness_pa, liquid.yield_stress_pa)
-            * factor(LiquidQuantity::Stiffness),
-        relaxation_time_s: liquid.relaxation_time_s * factor(LiquidQuantity::RelaxationTime),
-        yield_stress_pa,
+        viscosity_pa_s: liquid.viscosity_pa_s,
+        stiffness_pa: Liquid::shear_modulus_pa(liquid.stiffness_pa, liquid.yield_stress_pa),
+        relaxation_time_s: liquid.relaxation_time_s,
+        yield_stress_pa: liquid.yield_stress_pa,
     }
 }

@@ -135,3 +135,23 @@ fn a_block_that_sticks_to_a_slope_stays_there() {
         assert!(slipped < 0.01, "{slipped} m at {angle}");
     }
 }
+
+#[test]
+fn factors_whose_product_is_endless_leave_finite_places() {
+    let quantities = [
+        LiquidQuantity::Stiffness,
+        LiquidQuantity::Viscosity,
+        LiquidQuantity::YieldStress,
+        LiquidQuantity::RelaxationTime,
+    ];
+    let of_quantity =
+        |quantity| ScaledLiquid { quantity, by: LiquidWeight::BirthMap {}, at_0: 1e4, at_1: 1e4 };
+    for viscosity_pa_s in [0.0, 1.0] {
+        let mut of = Liquid { viscosity_pa_s, ..gel(0.04, 1e3, 1.0, 10.0) };
+        of.scaled = (0..16).map(|i| of_quantity(quantities[i % 4])).collect();
+        let (shot, id) = on_floor(of, Shape::cuboid(0.12, 0.12, 0.12), 0.12, 2);
+        run(&shot, id, 2, |_, positions| {
+            assert!(positions.iter().all(|x| x.is_finite() && x.length() < 1.0))
+        });
+    }
+}
