@@ -1,7 +1,7 @@
 //! The frame in memory.
 
 use crate::{Header, MeshState};
-use glam::{Quat, Vec3};
+use glam::{Quat, Vec2, Vec3};
 use serde::{Deserialize, Serialize};
 use shot::{Id, fingerprint::Fingerprint};
 use std::collections::BTreeMap;
@@ -53,6 +53,7 @@ impl Frame {
             lifespans: Vec::new(),
             orientations: Vec::new(),
             weights: Vec::new(),
+            uvs: Vec::new(),
         };
         self.particles.get(&element).unwrap_or(&NONE)
     }
@@ -164,6 +165,8 @@ pub struct Particles {
     pub orientations: Vec<Quat>,
     /// The map's weight where each was born, 0–1; empty without a map.
     pub weights: Vec<f32>,
+    /// UVs of the places where they were born; empty if they carry none.
+    pub uvs: Vec<Vec2>,
 }
 
 impl Particles {
@@ -179,7 +182,7 @@ impl Particles {
 
     /// Makes room for `n`; what is in it then is of no use. Pages that nobody
     /// has touched yet cost nothing, so new arrays are not filled.
-    pub(crate) fn make_room(&mut self, n: usize, turning: bool, weighing: bool) {
+    pub(crate) fn make_room(&mut self, n: usize, [turning, weighing, with_uv]: [bool; 3]) {
         fn room<T: bytemuck::Zeroable + Clone>(column: &mut Vec<T>, n: usize) {
             if column.capacity() < n {
                 *column = bytemuck::zeroed_vec(n);
@@ -194,6 +197,7 @@ impl Particles {
         room(&mut self.lifespans, n);
         room(&mut self.orientations, if turning { n } else { 0 });
         room(&mut self.weights, if weighing { n } else { 0 });
+        room(&mut self.uvs, if with_uv { n } else { 0 });
     }
 }
 
@@ -331,8 +335,7 @@ mod tests {
             sizes: vec![0.1],
             ages: vec![0.2],
             lifespans: vec![1.0],
-            orientations: Vec::new(),
-            weights: Vec::new(),
+            ..Particles::default()
         };
         frame.particles.insert(Id(2), particles);
         let back = frame.clone().backwards();

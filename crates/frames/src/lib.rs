@@ -49,7 +49,7 @@ pub use codec::{Header, decode, decode_into, encode};
 pub use error::{DecodeError, RunError};
 pub use files::write_whole;
 pub use frame::{Bodies, Event, Frame, Impact, Measured, Particles, Turnover};
-pub use meshes::MeshState;
+pub use meshes::{MeshState, OPACITY};
 pub use quantise::{
     ANGULAR_VELOCITY_ERROR, ORIENTATION_ERROR_RAD, PARTICLE_AGE_ERROR_S, PARTICLE_SIZE_ERROR,
     PARTICLE_VELOCITY_ERROR, POSITION_ERROR_M, VELOCITY_ERROR,

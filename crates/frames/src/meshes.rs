@@ -21,6 +21,11 @@ use shot::fingerprint::Fingerprint;
 use std::sync::Arc;
 use wide::i32x4;
 
+/// Name of the attribute that says how much of a mesh is there: scalars, by vertex, equal within each part that hangs
+/// together. A fraction 0–1; a negative one is as much of the picture as that, but not where positive ones are seen:
+/// parts with w and w − 1 share the picture.
+pub const OPACITY: &str = "opacity";
+
 /// A mesh at one frame, in the frame of its element's bodies.
 #[derive(Clone, Debug, PartialEq)]
 pub struct MeshState {

@@ -16,7 +16,7 @@ use crate::quantise::{
     unpack_orientation,
 };
 use bitpacking::{BitPacker, BitPacker4x};
-use glam::Vec3;
+use glam::{Vec2, Vec3};
 use rayon::prelude::*;
 
 const GROUP: usize = BitPacker4x::BLOCK_LEN;
@@ -25,12 +25,17 @@ const SIZE_STEPS: f32 = 64.0;
 /// Flags of the columns that not all have.
 const TURNS: u8 = 1;
 const WEIGHTS: u8 = 2;
+const UVS: u8 = 4;
+/// Step of a UV.
+const UV_STEP: f32 = 1.0 / 4_096.0;
 
 pub(crate) fn encode(particles: &Particles) -> Vec<u8> {
     let n = particles.len();
     let orientations = particles.orientations.len() == n && n > 0;
     let weights = particles.weights.len() == n && n > 0;
-    let mut out = vec![if orientations { TURNS } else { 0 } | if weights { WEIGHTS } else { 0 }];
+    let uvs = particles.uvs.len() == n && n > 0;
+    let flag = |has: bool, flag: u8| if has { flag } else { 0 };
+    let mut out = vec![flag(orientations, TURNS) | flag(weights, WEIGHTS) | flag(uvs, UVS)];
     let packer = BitPacker4x::new();
     let mut put = |value: &dyn Fn(usize) -> i32| {
         for from in (0..n).step_by(GROUP) {
@@ -70,17 +75,21 @@ pub(crate) fn encode(particles: &Particles) -> Vec<u8> {
     if weights {
         put(&|i| (particles.weights[i].clamp(0.0, 1.0) * 255.0).round() as i32);
     }
+    if uvs {
+        (0..2).for_each(|axis| put(&|i| quantise(particles.uvs[i][axis], UV_STEP, 31)));
+    }
     out
 }
 
 /// Decodes into arrays that may have held others before.
 pub(crate) fn decode(bytes: &[u8], n: usize, particles: &mut Particles) -> Result<(), DecodeError> {
     let (&flags, rest) = bytes.split_first().ok_or(SHORT)?;
-    let (turning, weighing) = (flags & TURNS != 0, flags & WEIGHTS != 0);
+    let [turning, weighing, with_uv] = [TURNS, WEIGHTS, UVS].map(|flag| flags & flag != 0);
     let bare = if turning { 13 } else { 10 };
-    let groups = Groups::find(rest, bare + usize::from(weighing), n.div_ceil(GROUP))?;
+    let first_uv = bare + usize::from(weighing);
+    let groups = Groups::find(rest, first_uv + if with_uv { 2 } else { 0 }, n.div_ceil(GROUP))?;
     let octave: Vec<f32> = (0..SIZE_STEPS as u32).map(|step| (step as f32 / SIZE_STEPS).exp2()).collect();
-    particles.make_room(n, turning, weighing);
+    particles.make_room(n, [turning, weighing, with_uv]);
     (
         particles.ids.par_chunks_mut(GROUP),
         particles.positions.par_chunks_mut(GROUP),
@@ -134,6 +143,14 @@ pub(crate) fn decode(bytes: &[u8], n: usize, particles: &mut Particles) -> Resul
         let mut unpacked = [0u32; GROUP];
         groups.unpack(bare, group, &mut unpacked);
         weights.iter_mut().zip(unpacked).for_each(|(weight, value)| *weight = value as f32 / 255.0);
+    });
+    particles.uvs.par_chunks_mut(GROUP).enumerate().for_each(|(group, uvs)| {
+        let mut unpacked = [[0u32; GROUP]; 2];
+        (0..2).for_each(|axis| groups.unpack(first_uv + axis, group, &mut unpacked[axis]));
+        let [u, v] = &unpacked;
+        for (i, uv) in uvs.iter_mut().enumerate() {
+            *uv = Vec2::new(u[i] as i32 as f32, v[i] as i32 as f32) * UV_STEP;
+        }
     });
     Ok(())
 }
@@ -190,7 +207,7 @@ mod tests {
         ) -> Particles {
             let mut particles = Particles::default();
             let mut id = 0;
-            let weighing = list[0].0 > 4;
+            let (weighing, with_uv) = (list[0].0 > 4, list[0].0 % 2 == 1);
             for (step, position, velocity, size, age, life) in list {
                 id += step;
                 particles.ids.push(id);
@@ -200,6 +217,7 @@ mod tests {
                 particles.ages.push(age);
                 particles.lifespans.push(life.unwrap_or(f32::INFINITY));
                 particles.weights.extend(weighing.then_some(age / 100.0));
+                particles.uvs.extend((step > 0 && with_uv).then_some(Vec2::new(age / 50.0, -size)));
             }
             particles
         }
@@ -212,6 +230,9 @@ mod tests {
             decode(&encode(&particles), particles.len(), &mut back).unwrap();
             prop_assert_eq!(&back.ids, &particles.ids);
             prop_assert_eq!(back.weights.len(), particles.weights.len());
+            prop_assert_eq!(back.uvs.len(), particles.uvs.len());
+            let mut uvs = back.uvs.iter().zip(&particles.uvs);
+            prop_assert!(uvs.all(|(a, b)| a.distance(*b) < UV_STEP));
             let weights = back.weights.iter().zip(&particles.weights);
             prop_assert!(weights.into_iter().all(|(a, b)| (a - b).abs() < 0.002));
             for i in 0..particles.len() {

@@ -71,6 +71,7 @@ fn chosen(particles: &Particles, one_of: u32) -> Particles {
         lifespans: column(&particles.lifespans, &kept),
         orientations: column(&particles.orientations, &kept),
         weights: column(&particles.weights, &kept),
+        uvs: column(&particles.uvs, &kept),
     }
 }
 

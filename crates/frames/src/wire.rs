@@ -1,6 +1,6 @@
 //! A frame as the Viewport takes it: nothing to unpack, 20 bytes a body, 28 a particle.
 
-use crate::{Frame, Thinning};
+use crate::{Frame, OPACITY, Thinning};
 use bytemuck::NoUninit;
 use geometry::Topology;
 use glam::Quat;
@@ -21,8 +21,10 @@ use shot::Id;
 ///             count × 4 i16: velocity (0.02 m/s), fraction of life × 32767,
 ///             with turns count × 4 i16, with weights count × f32 (0–1)
 /// u32 elements with a mesh
-/// an element: u32 id, u32 vertices, 16 bytes hash of the topology
-/// an element: vertices × 3 f32 places against the body (m)
+/// an element: u32 id, u32 vertices, 16 bytes hash of the topology; the highest bit of the
+///             vertices says that it has opacities
+/// an element: vertices × 3 f32 places against the body (m),
+///             with opacities vertices × f32 (0–1, of the look's opacity)
 /// ```
 pub fn wire(frame: &Frame, thinning: Thinning) -> Vec<u8> {
     let bodies: usize = frame.bodies.values().map(crate::Bodies::len).sum();
@@ -60,10 +62,14 @@ pub fn wire(frame: &Frame, thinning: Thinning) -> Vec<u8> {
     }
     out.extend_from_slice(&(frame.meshes.len() as u32).to_le_bytes());
     for (id, mesh) in &frame.meshes {
-        head(&mut out, *id, mesh.positions.len(), [false, false]);
+        head(&mut out, *id, mesh.positions.len(), [mesh.scalars(OPACITY).is_some(), false]);
         out.extend_from_slice(&mesh.topology.hash().0);
     }
-    frame.meshes.values().for_each(|mesh| put(&mut out, &mesh.positions));
+    for mesh in frame.meshes.values() {
+        put(&mut out, &mesh.positions);
+        let opacities = mesh.scalars(OPACITY).unwrap_or_default();
+        opacities.iter().for_each(|opacity| put(&mut out, &[opacity.abs()]));
+    }
     out
 }
 
@@ -121,6 +127,32 @@ mod tests {
         let mut frame = Frame::new(1, 0.0);
         frame.bodies.insert(shot::Id(1), bodies);
         assert!(wire(&frame, Thinning::NONE).len() <= 64 * 1024);
+    }
+
+    #[test]
+    fn a_mesh_that_dissolves_has_its_opacities_after_its_places() {
+        let mesh = geometry::primitive::cuboid(Vec3::ONE, 0.1);
+        let n = mesh.positions.len();
+        let mut state = crate::MeshState {
+            topology: std::sync::Arc::new(Topology::of(&mesh)),
+            velocities: vec![Vec3::ZERO; n],
+            positions: mesh.positions,
+            attributes: Vec::new(),
+        };
+        let told = |state: &crate::MeshState| {
+            let mut frame = Frame::new(1, 0.0);
+            frame.meshes.insert(shot::Id(7), state.clone());
+            wire(&frame, Thinning::NONE)
+        };
+        let plain = told(&state);
+        let values = geometry::topology::AttributeValues::Scalars(vec![-0.25; n]);
+        let (name, domain) = (OPACITY.to_owned(), geometry::topology::Domain::Vertex);
+        state.attributes.push(geometry::topology::Attribute { name, domain, values });
+        let with = told(&state);
+        let count = |bytes: &[u8]| u32::from_le_bytes(bytes[28..32].try_into().unwrap());
+        assert_eq!((count(&plain), count(&with)), (n as u32, n as u32 | 1 << 31));
+        assert_eq!(with.len(), plain.len() + 4 * n);
+        assert_eq!(with[with.len() - 4..], 0.25f32.to_le_bytes());
     }
 
     #[test]

@@ -178,7 +178,7 @@ fn copies_of_a_loop_go_round(#[case] delay: i32, #[case] jitter: u32) {
     let element = of.element;
     let grid = row(6, Vec3::X);
     let delays: Vec<i64> = grid.delays(delay, jitter).collect();
-    of.step(None, FinishOperation::Loop { frames: 10, from_frame: 4, overlap: 0 });
+    of.step(None, FinishOperation::Loop { frames: 10, from_frame: 4, overlap: 0, first_stands: false });
     of.step(None, copies(grid, delay, jitter));
     let (frames, _) = of.results();
     assert!(frames.repeats());

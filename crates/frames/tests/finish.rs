@@ -192,7 +192,7 @@ fn swing(seconds: f32) -> (Vec3, Vec3) {
 fn the_frame_after_a_loops_last_is_its_first() {
     let mut baked =
         baked(60, 24.0, |seconds| (swing(seconds).0 + Vec3::Y * seconds, swing(seconds).1 + Vec3::Y));
-    baked.step(FinishOperation::Loop { frames: 30, from_frame: 21, overlap: 10 });
+    baked.step(FinishOperation::Loop { frames: 30, from_frame: 21, overlap: 10, first_stands: false });
     let looped = baked.frames();
     assert_eq!((looped.range(), looped.repeats()), (1..=30, true));
     let bytes = |number: i64| content(looped.frame(looped.at(number)).unwrap());
@@ -215,7 +215,7 @@ fn a_loop_longer_than_the_run_offers_the_longest(
     #[case] message: &str,
 ) {
     let mut baked = baked(60, 24.0, swing);
-    baked.step(FinishOperation::Loop { frames, from_frame, overlap });
+    baked.step(FinishOperation::Loop { frames, from_frame, overlap, first_stands: false });
     let (finished, results) = baked.results();
     let problem = results[0].problem.as_deref().unwrap_or_default();
     assert!(problem.starts_with(message), "{problem}");
@@ -397,7 +397,7 @@ fn many_steps_are_bounded_in_number_frames_and_time() {
 #[test]
 fn a_step_that_would_give_too_many_frames_is_not_taken() {
     let mut baked = baked(9, 24.0, fall);
-    baked.step(FinishOperation::Loop { frames: 9, from_frame: 1, overlap: 0 });
+    baked.step(FinishOperation::Loop { frames: 9, from_frame: 1, overlap: 0, first_stands: false });
     baked.step(FinishOperation::Trim { from_frame: 1, to_frame: 1_000_000 });
     let (frames, results) = baked.results();
     assert_eq!(results[1].problem.as_deref(), Some("would give 1000000 frames; at most 10000"));

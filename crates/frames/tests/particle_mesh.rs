@@ -56,7 +56,15 @@ fn baked() -> Baked {
     Baked { _dir: dir, run, shot, ball, grains }
 }
 
-const MESH: FinishOperation = FinishOperation::ParticleMesh { radius: 0.6, reach: 2.0, edge: 0.5, passes: 0 };
+const MESH: FinishOperation = FinishOperation::ParticleMesh {
+    radius: 0.6,
+    reach: 2.0,
+    edge: 0.5,
+    passes: 0,
+    anisotropy: 1.0,
+    film: 0.0,
+    together: false,
+};
 
 impl Baked {
     fn finished(&self, steps: impl IntoIterator<Item = Element>) -> (SharedFrames, Vec<StepResult>) {
@@ -98,7 +106,15 @@ fn a_ball_of_particles_has_a_closed_surface_at_its_radius_that_moves_with_it() {
 fn smoothing_keeps_its_volume_and_finer_edges_give_more_vertices() {
     let baked = baked();
     let of = |edge: f32, passes: u32| {
-        let operation = FinishOperation::ParticleMesh { radius: 0.6, reach: 1.5, edge, passes };
+        let operation = FinishOperation::ParticleMesh {
+            radius: 0.6,
+            reach: 1.5,
+            edge,
+            passes,
+            anisotropy: 1.0,
+            film: 0.0,
+            together: false,
+        };
         let (frames, _) = baked.finished([baked.step(Some(baked.ball), operation)]);
         let mesh = frames.frame(1).unwrap().meshes[&baked.ball].mesh();
         (mesh.positions.len(), mass_properties(&mesh).unwrap().volume)
@@ -133,7 +149,15 @@ fn what_has_no_particles_is_told_of_and_other_numbers_are_other_frames() {
     let (_, steps) = with_stone.finished([with_stone.step(Some(stone), MESH)]);
     assert_eq!(steps[0].problem.as_deref(), Some("makes a mesh of particles, and Stone has none"));
     let print = |radius: f32| {
-        let operation = FinishOperation::ParticleMesh { radius, reach: 2.0, edge: 0.5, passes: 0 };
+        let operation = FinishOperation::ParticleMesh {
+            radius,
+            reach: 2.0,
+            edge: 0.5,
+            passes: 0,
+            anisotropy: 1.0,
+            film: 0.0,
+            together: false,
+        };
         let (frames, _) = with_stone.finished([with_stone.step(None, operation)]);
         frames.fingerprint(2)
     };

@@ -73,6 +73,34 @@ fn block() -> Vec<Vec3> {
     points
 }
 
+/// The points of the block by cells of two spacings.
+pub(crate) struct BlockCells(Vec<Vec<Vec3>>);
+
+/// Cells along each side of the block.
+const CELLS: i32 = SIDE / crate::pool::CELL as i32;
+
+impl BlockCells {
+    /// The points in a cell of space, in spacings from its lowest corner.
+    pub fn of(&self, cell: IVec3) -> &[Vec3] {
+        let at = cell.rem_euclid(IVec3::splat(CELLS));
+        &self.0[(at.x + CELLS * (at.y + CELLS * at.z)) as usize]
+    }
+}
+
+/// The cells of the block.
+pub(crate) fn block_cells() -> &'static BlockCells {
+    static BY_CELL: LazyLock<BlockCells> = LazyLock::new(|| {
+        let mut cells = vec![Vec::new(); (CELLS * CELLS * CELLS) as usize];
+        for point in BLOCK.iter() {
+            let cell = (*point / crate::pool::CELL).floor().as_ivec3().min(IVec3::splat(CELLS - 1));
+            let at = cell.x + CELLS * (cell.y + CELLS * cell.z);
+            cells[at as usize].push(*point - cell.as_vec3() * crate::pool::CELL);
+        }
+        BlockCells(cells)
+    });
+    &BY_CELL
+}
+
 /// A mesh whose faces are seen from the other side.
 fn turned(mesh: &Mesh) -> Mesh {
     let mut turned = mesh.clone();

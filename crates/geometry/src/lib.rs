@@ -33,6 +33,7 @@ mod mesh;
 mod moving_surface;
 pub mod packing;
 mod particle_surface;
+mod pool;
 pub mod primitive;
 mod refined;
 mod repair;
@@ -57,7 +58,9 @@ pub use image::{Image, brightness};
 pub use mass::{MassProperties, mass_properties};
 pub use mesh::{FaceGroup, Mesh, MeshError};
 pub use moving_surface::{MovingSurface, SurfaceHit, SurfacePlace, barycentric};
-pub use particle_surface::{LiquidMesh, ParticleSurface};
+
+pub use particle_surface::{LiquidMesh, ParticleSurface, SurfaceParticles};
+pub use pool::{PoolError, fill_pool};
 pub use sequence::{MeshSample, MeshSequence, MovingMesh};
 pub use shape::{Meshes, MissingMesh, Refined, mass_of, wind_area_of};
 pub use sites::{Site, Sites};

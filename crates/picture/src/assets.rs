@@ -3,6 +3,7 @@
 use crate::light::Environment;
 use geometry::uv::laid;
 use geometry::{Bvh, Mesh, Meshes, MissingMesh};
+use glam::Vec3;
 use shot::{Shape, UvLayout, motion::NotFinite};
 use std::collections::{BTreeMap, HashMap};
 use std::sync::{Arc, Mutex};
@@ -24,6 +25,8 @@ pub(crate) struct Model {
     pub bvh: Bvh,
     /// What layers of looks may ask for by vertex, by name.
     pub values: BTreeMap<String, Vec<f32>>,
+    /// Factors of the albedo by vertex; empty: 1 everywhere.
+    pub colours: Vec<Vec3>,
 }
 
 impl Assets {
@@ -35,7 +38,7 @@ impl Assets {
         }
         let mesh = laid(self.meshes.mesh(shape)?, uvs);
         let bvh = Bvh::build(&mesh.positions, &mesh.triangles);
-        let model = Arc::new(Model { mesh, bvh, values: BTreeMap::new() });
+        let model = Arc::new(Model { mesh, bvh, values: BTreeMap::new(), colours: Vec::new() });
         models.insert(key, model.clone());
         Ok(model)
     }

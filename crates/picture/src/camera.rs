@@ -27,7 +27,7 @@ impl Lens {
         Self {
             position,
             orientation,
-            half_width: 0.5 * camera.sensor_mm / camera.focal_length_mm,
+            half_width: camera.half_width(),
             aperture_m: camera.f_stop.map_or(0.0, |stop| 0.5e-3 * camera.focal_length_mm / stop),
             focus_distance_m: camera.focus_distance_m,
             exposure: camera.exposure,

@@ -44,12 +44,13 @@ pub(crate) fn radiance(
     let mut soft = false;
     // Display brightness: with the exposure applied.
     let clamp = settings.clamp / scene.lens.exposure.exp2();
+    let path = scene.dissolve(|| sampler.one());
     for bounce in 0..MAX_BOUNCES {
         let bound = |light: Vec3| {
             let most = light.max_element();
             if bounce > 0 && most > clamp { light * (clamp / most) } else { light }
         };
-        let Some(meeting) = scene.intersect(origin, direction) else {
+        let Some(meeting) = scene.intersect(origin, direction, path) else {
             sum += bound(throughput * from_far(scene, direction, pdf));
             break;
         };
@@ -106,7 +107,7 @@ pub(crate) fn radiance(
                         (way / length.max(1e-20), length * (1.0 - 1e-6) - short)
                     }
                 };
-                if !scene.blocked(start, direction, distance) {
+                if !scene.blocked(start, direction, distance, path) {
                     let weight = balance(towards.pdf, scatter_pdf);
                     direct += f * towards.radiance * (weight / light_pdf);
                 }

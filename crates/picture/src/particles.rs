@@ -1,5 +1,6 @@
 //! Particles as the renderer has them: balls, discs and streaks without meshes.
 
+use crate::presence::{Dissolve, Presence};
 use frames::Particles as Frame;
 use geometry::{Bounds, Ray, Tree};
 use glam::Vec3;
@@ -18,6 +19,7 @@ pub(crate) struct ParticleBody {
     /// Its look, in the list of surfaces.
     pub surface: u32,
     pub element: Id,
+    presence: Presence,
 }
 
 enum ParticleForm {
@@ -73,6 +75,10 @@ impl ParticleShapes {
         surface: u32,
         eye: Vec3,
     ) {
+        let presence = Presence::WHOLE.times(particles.look.opacity);
+        if presence.fraction() <= 0.0 {
+            return;
+        }
         for i in 0..frame.len() {
             let (colour, size) = shown(particles, frame, i);
             let radius = 0.5 * frame.sizes[i] * size;
@@ -95,7 +101,7 @@ impl ParticleShapes {
                 Form::Instance { .. } | Form::Nothing => return,
             };
             let tint = 1.0 - particles.look.variation * own_random(particles.seed ^ 0x77, frame.ids[i]);
-            list.push(ParticleBody { form, colour, tint, surface, element });
+            list.push(ParticleBody { form, colour, tint, surface, element, presence });
         }
     }
 
@@ -109,13 +115,23 @@ impl ParticleShapes {
     }
 
     /// The nearest along a ray of unit direction, up to `t_max`.
-    pub fn intersect(&self, origin: Vec3, direction: Vec3, mut t_max: f32) -> Option<ParticleHit> {
+    pub fn intersect(
+        &self,
+        origin: Vec3,
+        direction: Vec3,
+        mut t_max: f32,
+        path: Dissolve,
+    ) -> Option<ParticleHit> {
         if self.list.is_empty() {
             return None;
         }
         let mut nearest = None;
         self.tree.walk(&Ray { origin, direction, t_max }, |i| {
-            if let Some((t, normal)) = self.list[i as usize].form.intersect(origin, direction, t_max) {
+            let particle = &self.list[i as usize];
+            if !particle.presence.met_by(particle.element, path) {
+                return t_max;
+            }
+            if let Some((t, normal)) = particle.form.intersect(origin, direction, t_max) {
                 t_max = t;
                 nearest = Some(ParticleHit { t, normal, index: i });
             }
@@ -125,11 +141,13 @@ impl ParticleShapes {
     }
 
     /// Whether one stands in the way up to `limit`.
-    pub fn block(&self, origin: Vec3, direction: Vec3, limit: f32) -> bool {
+    pub fn block(&self, origin: Vec3, direction: Vec3, limit: f32, path: Dissolve) -> bool {
         let mut blocked = false;
         if !self.list.is_empty() {
             self.tree.walk(&Ray { origin, direction, t_max: limit }, |i| {
-                blocked = self.list[i as usize].form.intersect(origin, direction, limit).is_some();
+                let particle = &self.list[i as usize];
+                blocked = particle.presence.met_by(particle.element, path)
+                    && particle.form.intersect(origin, direction, limit).is_some();
                 if blocked { -1.0 } else { limit }
             });
         }

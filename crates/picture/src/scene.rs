@@ -4,20 +4,23 @@ use crate::assets::{Assets, Model, SceneError};
 use crate::bsdf::Bsdf;
 use crate::camera::Lens;
 use crate::light::{Emitters, Sky, SunLight};
+use crate::liquid_colour::colours;
 use crate::particles::{ParticleShapes, shown};
+use crate::presence::{Dissolve, Presence, parts_of};
 use crate::sampler::hash;
 use crate::sky::sky_light;
 use crate::surface::{DataImages, Surface};
-use frames::{Frame, MeshState};
+use frames::{Frame, MeshState, OPACITY};
 use geometry::{Bounds, Bvh, Hit, MissingMesh, Ray, Tree};
 use glam::{Quat, Vec3};
 use shot::{
     Element, ElementKind, Id, Shape, Shot, UvLayout,
-    look::Look,
+    look::{Look, LookImage},
     motion::Sampler,
     particles::{Appearance, Form, InstanceOrientation, Particles, own_random},
     world::{Pose, World},
 };
+use std::collections::BTreeMap;
 use std::sync::Arc;
 
 struct Instance {
@@ -35,6 +38,7 @@ struct Instance {
     /// Multiplies the emission.
     tone: Vec3,
     emitter: Emitter,
+    presence: Presence,
 }
 
 /// An instance of a particle's solid.
@@ -71,6 +75,8 @@ pub struct Scene {
     pub(crate) skies: Vec<Sky>,
     pub(crate) emitters: Emitters,
     pub(crate) frame: u32,
+    /// Whether any element is there only in part.
+    fades: bool,
 }
 
 /// Intersection of a ray with a surface.
@@ -90,32 +96,41 @@ pub(crate) struct Meeting<'a> {
     pub sampled: Option<Vec3>,
 }
 
+/// The models of an element, each with its opacity as of [`OPACITY`].
+type Models = Vec<(Arc<Model>, f32)>;
+
 /// The mesh of a solid: as the frame has it, or its rest shape.
-fn model_of(
+fn models_of(
     element: &Element,
     solid: Id,
     (shape, uvs): (&Shape, UvLayout),
     assets: &Assets,
     frame: Option<&Frame>,
-) -> Result<Arc<Model>, SceneError> {
+) -> Result<Models, SceneError> {
     match frame.and_then(|frame| frame.meshes.get(&solid)) {
-        Some(deformed) => Ok(model_of_frame(deformed)),
-        None => assets.model(shape, uvs).map_err(|error: MissingMesh| SceneError::MissingAsset {
-            element: element.name.clone(),
-            asset: error.0,
-        }),
+        Some(deformed) => Ok(models_of_frame(deformed, &[])),
+        None => {
+            let model = assets.model(shape, uvs).map_err(|error: MissingMesh| SceneError::MissingAsset {
+                element: element.name.clone(),
+                asset: error.0,
+            });
+            Ok(vec![(model?, 1.0)])
+        }
     }
 }
 
-/// The model of a mesh in a frame.
-fn model_of_frame(deformed: &MeshState) -> Arc<Model> {
-    let mesh = deformed.mesh();
-    let bvh = Bvh::build(&mesh.positions, &mesh.triangles);
-    let values = deformed
+/// The models of a mesh in a frame: one, or one for each of its opacities; with factors of the albedo by vertex.
+fn models_of_frame(deformed: &MeshState, colours: &[Vec3]) -> Models {
+    let values: BTreeMap<String, Vec<f32>> = deformed
         .attributes
         .iter()
-        .filter_map(|of| Some((of.name.clone(), deformed.scalars(&of.name)?.to_vec())));
-    Arc::new(Model { mesh, bvh, values: values.collect() })
+        .filter_map(|of| Some((of.name.clone(), deformed.scalars(&of.name)?.to_vec())))
+        .collect();
+    let model = |(mesh, opacity): (geometry::Mesh, f32)| {
+        let bvh = Bvh::build(&mesh.positions, &mesh.triangles);
+        (Arc::new(Model { mesh, bvh, values: values.clone(), colours: colours.to_vec() }), opacity)
+    };
+    parts_of(deformed.mesh(), deformed.scalars(OPACITY)).into_iter().map(model).collect()
 }
 
 /// Pose of an element's first body in the run at a frame: `frame` is that
@@ -211,6 +226,7 @@ impl Scene {
             skies: Vec::new(),
             emitters: Emitters::default(),
             frame: number,
+            fades: false,
         };
         let mut particle_shapes = Vec::new();
         for element in shot.elements.iter().filter(|element| !element.hidden) {
@@ -224,14 +240,12 @@ impl Scene {
                             scale: 1.0,
                             colour: Vec3::ONE,
                         };
-                        scene.add(
-                            element,
-                            model_of_frame(mesh),
-                            &particles.look,
-                            vec![placed],
-                            assets,
-                            false,
-                        )?;
+                        let colours = colours(shot, particles, mesh, assets);
+                        let models = models_of_frame(mesh, &colours);
+                        // Its image is among the colours; others need UVs that go on across seams.
+                        let mut look = particles.look.clone();
+                        LookImage::ALL.into_iter().for_each(|of| look.set_image(of, None));
+                        scene.add(element, models, &look, vec![placed], assets, false)?;
                         continue;
                     }
                     let Some(whole) = frame.filter(|frame| frame.particles.contains_key(&element.id)) else {
@@ -241,6 +255,7 @@ impl Scene {
                         scene.add_copies(shot, element, particles, whole, assets)?;
                     } else {
                         let surface = scene.surface(element, &particles.look, assets)?;
+                        scene.fades |= particles.look.opacity < 1.0;
                         ParticleShapes::add(
                             &mut particle_shapes,
                             element.id,
@@ -252,8 +267,8 @@ impl Scene {
                     }
                 }
                 ElementKind::Solid(solid) => {
-                    let model = model_of(element, element.id, (&solid.shape, solid.uvs), assets, frame)?;
-                    scene.add(element, model, &solid.look, placements(element), assets, false)?;
+                    let models = models_of(element, element.id, (&solid.shape, solid.uvs), assets, frame)?;
+                    scene.add(element, models, &solid.look, placements(element), assets, false)?;
                 }
                 ElementKind::AreaLight(light) => {
                     let look = Look {
@@ -268,8 +283,8 @@ impl Scene {
                     let orientation = orientation * Quat::from_rotation_x(std::f32::consts::PI);
                     let shape = Shape::Plane { size_m: light.size_m };
                     let placed = Placed { number: 0, position, orientation, scale: 1.0, colour: Vec3::ONE };
-                    let model = model_of(element, element.id, (&shape, UvLayout::Own), assets, None)?;
-                    scene.add(element, model, &look, vec![placed], assets, true)?;
+                    let models = models_of(element, element.id, (&shape, UvLayout::Own), assets, None)?;
+                    scene.add(element, models, &look, vec![placed], assets, true)?;
                 }
                 ElementKind::Sun(sun) => scene.suns.push(SunLight::new(sun, world.pose(element).1)),
                 ElementKind::Sky(sky) => {
@@ -324,10 +339,11 @@ impl Scene {
         }
         for (id, mut placed) in solids.iter().zip(placed) {
             let Some(solid) = shot.element(*id).and_then(|of| of.as_solid()) else { continue };
-            let model = model_of(element, *id, (&solid.shape, solid.uvs), assets, Some(whole))?;
-            let longest = model.mesh.bounds().size().max_element();
+            let models = models_of(element, *id, (&solid.shape, solid.uvs), assets, Some(whole))?;
+            let sizes = models.iter().map(|(model, _)| model.mesh.bounds().size().max_element());
+            let longest = sizes.fold(f32::MIN_POSITIVE, f32::max);
             placed.iter_mut().for_each(|placed| placed.scale /= longest);
-            self.add(element, model, &solid.look, placed, assets, false)?;
+            self.add(element, models, &solid.look, placed, assets, false)?;
         }
         Ok(())
     }
@@ -344,67 +360,85 @@ impl Scene {
     fn add(
         &mut self,
         element: &Element,
-        model: Arc<Model>,
+        models: Models,
         look: &Look,
         placements: Vec<Placed>,
         assets: &Assets,
         front_only: bool,
     ) -> Result<(), SceneError> {
         let surface = self.surface(element, look, assets)?;
-        let layers: Vec<Option<Vec<f32>>> =
-            look.layers.iter().map(|layer| model.values.get(&layer.by.attribute()?).cloned()).collect();
-        let layers: Arc<[Option<Vec<f32>>]> = layers.into();
         let emitter = match (self.surfaces[surface].is_emissive(), front_only) {
             _ if self.surfaces[surface].emission_varies() => Emitter::NotSampled,
             (false, _) => Emitter::No,
             (true, true) => Emitter::FrontOnly,
             (true, false) => Emitter::BothSides,
         };
-        for Placed { number, position, orientation, scale, colour } in placements {
-            let position = position - self.eye;
-            let random = hash(element.id.0 ^ hash(number + 1)) as f32 / u32::MAX as f32;
-            if matches!(emitter, Emitter::BothSides | Emitter::FrontOnly) {
-                for t in &model.mesh.triangles {
-                    let corners =
-                        t.map(|v| position + orientation * (model.mesh.positions[v as usize] * scale));
-                    let image = self.surfaces[surface].emission_image().map(|image| {
-                        let uvs = t.map(|v| model.mesh.uvs[v as usize] * look.image_repeat);
-                        (image.clone(), uvs)
-                    });
-                    let two_sided = emitter == Emitter::BothSides;
-                    self.emitters.push(corners, look.emission * colour, two_sided, image);
-                }
+        for (model, opacity) in models {
+            let layers: Vec<Option<Vec<f32>>> =
+                look.layers.iter().map(|layer| model.values.get(&layer.by.attribute()?).cloned()).collect();
+            let layers: Arc<[Option<Vec<f32>>]> = layers.into();
+            let presence = Presence::new(opacity).times(look.opacity);
+            self.fades |= presence != Presence::WHOLE;
+            if presence.fraction() <= 0.0 {
+                continue;
             }
-            self.instances.push(Instance {
-                model: model.clone(),
-                position,
-                orientation,
-                inverse: orientation.inverse(),
-                scale,
-                surface,
-                layers: layers.clone(),
-                element: element.id,
-                colour: colour * (1.0 - look.variation * random),
-                tone: colour,
-                emitter,
-            });
+            for Placed { number, position, orientation, scale, colour } in &placements {
+                let position = *position - self.eye;
+                let random = hash(element.id.0 ^ hash(number + 1)) as f32 / u32::MAX as f32;
+                if matches!(emitter, Emitter::BothSides | Emitter::FrontOnly) {
+                    for t in &model.mesh.triangles {
+                        let corners =
+                            t.map(|v| position + *orientation * (model.mesh.positions[v as usize] * *scale));
+                        let image = self.surfaces[surface].emission_image().map(|image| {
+                            let uvs = t.map(|v| model.mesh.uvs[v as usize] * look.image_repeat);
+                            (image.clone(), uvs)
+                        });
+                        let two_sided = emitter == Emitter::BothSides;
+                        // All paths look for the light; so many of them meet it.
+                        let radiance = look.emission * *colour * presence.fraction();
+                        self.emitters.push(corners, radiance, two_sided, image);
+                    }
+                }
+                self.instances.push(Instance {
+                    model: model.clone(),
+                    position,
+                    orientation: *orientation,
+                    inverse: orientation.inverse(),
+                    scale: *scale,
+                    surface,
+                    layers: layers.clone(),
+                    element: element.id,
+                    colour: *colour * (1.0 - look.variation * random),
+                    tone: *colour,
+                    emitter,
+                    presence,
+                });
+            }
         }
         Ok(())
     }
 
+    /// The number of a path by which it meets elements that are there in part; `random` is 0–1.
+    pub(crate) fn dissolve(&self, random: impl FnOnce() -> f32) -> Dissolve {
+        Dissolve(self.fades.then(random))
+    }
+
     /// The nearest surface along a ray of unit direction.
-    pub(crate) fn intersect(&self, origin: Vec3, direction: Vec3) -> Option<Meeting<'_>> {
+    pub(crate) fn intersect(&self, origin: Vec3, direction: Vec3, path: Dissolve) -> Option<Meeting<'_>> {
         let mut nearest: Option<(Hit, u32)> = None;
         let mut t_max = f32::INFINITY;
         self.tree.walk(&Ray::new(origin, direction), |i| {
             let instance = &self.instances[i as usize];
+            if !instance.presence.met_by(instance.element, path) {
+                return t_max;
+            }
             if let Some(hit) = instance.model.bvh.closest(&instance.local(origin, direction, t_max)) {
                 t_max = hit.t;
                 nearest = Some((hit, i));
             }
             t_max
         });
-        if let Some(hit) = self.particle_shapes.intersect(origin, direction, t_max) {
+        if let Some(hit) = self.particle_shapes.intersect(origin, direction, t_max, path) {
             let index = self.particle_shapes.get(hit.index);
             let surface = &self.surfaces[index.surface as usize];
             let weights = surface.layer_weights(|layer| surface.layer_facing(layer, hit.normal, direction));
@@ -439,7 +473,11 @@ impl Scene {
             None => surface.layer_facing(layer, normal, direction),
         });
         let random = random as f32 / (u32::MAX as f32 + 1.0);
-        let point = surface.at(uv, &weights, instance.colour, random);
+        let own = match &instance.model.colours[..] {
+            [] => Vec3::ONE,
+            colours => blend(colours[a], colours[b], colours[c]),
+        };
+        let point = surface.at(uv, &weights, instance.colour * own, random);
         let even = point.emission * instance.tone;
         let shines = matches!(instance.emitter, Emitter::BothSides | Emitter::NotSampled)
             || (instance.emitter == Emitter::FrontOnly && face.dot(direction) < 0.0);
@@ -452,19 +490,20 @@ impl Scene {
             albedo: point.albedo,
             element: instance.element,
             emission: if shines { even * surface.emission_at(uv) } else { Vec3::ZERO },
-            sampled: (instance.emitter != Emitter::NotSampled).then_some(even),
+            sampled: (instance.emitter != Emitter::NotSampled).then_some(even * instance.presence.fraction()),
         })
     }
 
     /// Whether anything stands between a point and `limit` along a unit direction.
-    pub(crate) fn blocked(&self, origin: Vec3, direction: Vec3, limit: f32) -> bool {
+    pub(crate) fn blocked(&self, origin: Vec3, direction: Vec3, limit: f32, path: Dissolve) -> bool {
         let mut blocked = false;
         self.tree.walk(&Ray { origin, direction, t_max: limit }, |i| {
             let instance = &self.instances[i as usize];
-            blocked = instance.model.bvh.any(&instance.local(origin, direction, limit));
+            blocked = instance.presence.met_by(instance.element, path)
+                && instance.model.bvh.any(&instance.local(origin, direction, limit));
             if blocked { -1.0 } else { limit }
         });
-        blocked || self.particle_shapes.block(origin, direction, limit)
+        blocked || self.particle_shapes.block(origin, direction, limit, path)
     }
 }
 

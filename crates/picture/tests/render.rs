@@ -116,6 +116,29 @@ fn the_map_of_the_sky_has_the_ground_first_and_minus_z_a_quarter_round() {
     assert!(picture::sky_map(&shot, &assets, 8, 4).unwrap().iter().all(|texel| *texel == Vec3::ZERO));
 }
 
+/// The picture with an element at an opacity is the mixture of that with the element and that without, its shadow, its
+/// light, and what is seen through its glass too.
+#[rstest]
+#[case(Look { transmission: 1.0, roughness: 0.05, ..Look::default() })]
+#[case(Look { emission: Vec3::new(3.0, 2.0, 1.0), ..Look::default() })]
+#[case(Look { albedo: Vec3::splat(0.1), ..Look::default() })]
+fn an_element_fades_as_a_whole(#[case] look: Look) {
+    let shown = |opacity: f32| {
+        let mut shot = bare();
+        white_sky(&mut shot);
+        let floor = Look { albedo: Vec3::splat(0.4), roughness: 1.0, ..Look::default() };
+        shot.add(with_look(Shape::cuboid(6.0, 0.2, 6.0), floor).at(0.0, -0.8, 0.0));
+        shot.add(with_look(Shape::sphere(0.7), Look { opacity, ..look.clone() }));
+        picture(&shot, 8, 1024)
+    };
+    let (none, part, whole) = (shown(0.0), shown(0.3), shown(1.0));
+    for i in 0..64 {
+        let [none, part, whole] = [&none, &part, &whole].map(|picture| Vec3::from(picture.rgb[i]));
+        let expected = none.lerp(whole, 0.3);
+        assert!((part - expected).abs().max_element() < 0.04 * expected.max_element(), "{part} {expected}");
+    }
+}
+
 mod particles {
     use super::*;
     use glam::Quat;

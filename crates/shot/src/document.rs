@@ -130,6 +130,13 @@ pub struct PictureSize {
     pub height: u32,
 }
 
+impl PictureSize {
+    /// Width over height.
+    pub fn aspect(self) -> f32 {
+        self.width as f32 / self.height.max(1) as f32
+    }
+}
+
 /// Settings of the whole simulation.
 #[derive(Clone, Copy, Debug, PartialEq, Serialize, Deserialize, JsonSchema, Parameters)]
 #[serde(deny_unknown_fields, default)]

@@ -434,6 +434,13 @@ impl Default for Camera {
     }
 }
 
+impl Camera {
+    /// Tangent of half the horizontal angle of view.
+    pub fn half_width(&self) -> f32 {
+        0.5 * self.sensor_mm / self.focal_length_mm
+    }
+}
+
 impl Element {
     /// A solid with default body and look, to be given an id by [`crate::Shot::add`].
     pub fn solid(name: &str, shape: Shape, moves: Moves) -> Self {

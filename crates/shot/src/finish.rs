@@ -32,6 +32,10 @@ fn on() -> bool {
     true
 }
 
+fn round() -> f32 {
+    1.0
+}
+
 /// The operation of a finishing step. Frames that come in are numbered from the
 /// shot's first frame on, and so are those that go out.
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize, JsonSchema, Parameters)]
@@ -154,6 +158,18 @@ pub enum FinishOperation {
             step = 1.0
         )]
         passes: u32,
+        /// Most that the neighbourhood of a particle is drawn out along the surface, as the ratio of its longest to its shortest
+        /// axis; 1: not at all. A particle that is alone stays round.
+        #[serde(default = "round")]
+        #[parameter(label = "Drawn out up to", unit = "×", range(1.0, 8.0), slide(1.0, 6.0), step = 0.5)]
+        anisotropy: f32,
+        /// Least thickness of a film, in sizes of the particles; no unit.
+        #[serde(default)]
+        #[parameter(label = "Film at least", unit = "sizes", range(0.0, 3.0), slide(0.0, 2.0), step = 0.1)]
+        film: f32,
+        /// Whether all liquids that the step takes have one surface, on which they mix; else each has its own.
+        #[serde(default, skip_serializing_if = "std::ops::Not::not")]
+        together: bool,
     },
     /// Goes round: of the frames that come in, `frames` from `from_frame` on are
     /// shown again and again.
@@ -168,6 +184,10 @@ pub enum FinishOperation {
         /// `from_frame`; 0: none.
         #[parameter(label = "Blended over", unit = "frames", fixed, range(0.0, MAX_FRAMES as f32), slide(0.0, 48.0), step = 1.0)]
         overlap: u32,
+        /// Whether the first frame stands before the run begins, so that `overlap` can reach there: a fresh copy of the first
+        /// state fades in. Else the run needs those frames.
+        #[serde(default, skip_serializing_if = "std::ops::Not::not")]
+        first_stands: bool,
     },
     /// Moves and turns all by the step's own placement, and scales it.
     Place {

@@ -47,6 +47,10 @@ pub struct Look {
     /// Index of refraction, no unit, 1–3.
     #[parameter(label = "Refraction", range(1.0, 3.0), slide(1.0, 3.0), step = 0.01)]
     pub refractive_index: f32,
+    /// 0 to 1: fraction of the element that is there. At 0 neither the element nor its shadow is seen; the picture
+    /// between is the mixture of that with the element and that without.
+    #[parameter(label = "Opacity", range(0.0, 1.0), slide(0.0, 1.0), step = 0.01)]
+    pub opacity: f32,
     /// Emitted radiance in W/(m² sr) a channel.
     #[schemars(with = "[f32; 3]")]
     #[parameter(label = "Emission", parts("red", "green", "blue"), range(0.0, 1e6), step = 0.5)]
@@ -73,6 +77,7 @@ impl Default for Look {
             metalness: 0.0,
             transmission: 0.0,
             refractive_index: 1.5,
+            opacity: 1.0,
             emission: Vec3::ZERO,
             layers: Vec::new(),
         }

@@ -55,6 +55,8 @@ pub enum LookWeight {
         /// Its name.
         map: String,
     },
+    /// The map of the particles' emission, 0–1, where the matter at the place was born.
+    BirthMap {},
     /// A quantity measured on a cloth or a soft body, in its unit.
     Quantity {
         /// The quantity.
@@ -125,6 +127,7 @@ impl LookWeight {
     pub fn attribute(&self) -> Option<String> {
         match self {
             Self::Map { map } => Some(format!("map {map}")),
+            Self::BirthMap {} => Some("weight".to_owned()),
             Self::Quantity { quantity } => Some(quantity.name().to_owned()),
             Self::Crevices { radius_m } => Some(format!("crevices {radius_m}")),
             Self::Noise { size_m, seed } => Some(format!("noise {size_m} {seed}")),

@@ -457,7 +457,15 @@ mod tests {
             FinishOperation::Blend { run: 1, weight: 0.5 },
             FinishOperation::Smooth { radius: 2.0 },
             FinishOperation::Thicken { thickness_m: 0.01, offset: 0.0 },
-            FinishOperation::ParticleMesh { radius: 0.9, reach: 2.0, edge: 0.5, passes: 2 },
+            FinishOperation::ParticleMesh {
+                radius: 0.9,
+                reach: 2.0,
+                edge: 0.5,
+                passes: 2,
+                anisotropy: 1.0,
+                film: 0.0,
+                together: false,
+            },
             serde_json::from_value(json!({"copies": {"grid": {"count": [2, 1, 1], "spacing_m": [1, 1, 1]}}}))
                 .unwrap(),
         ]

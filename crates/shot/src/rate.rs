@@ -63,7 +63,7 @@ impl Rescale {
                 *delay_frames = (f64::from(*delay_frames) * self.ratio).round() as i32;
                 *delay_jitter_frames = self.length(*delay_jitter_frames, 0);
             }
-            FinishOperation::Loop { frames, from_frame, overlap } => {
+            FinishOperation::Loop { frames, from_frame, overlap, .. } => {
                 *frames = self.length(*frames, 2);
                 *from_frame = self.frame(*from_frame);
                 *overlap = self.length(*overlap, 0);
@@ -200,7 +200,8 @@ mod tests {
             size_variation: 0.5,
         };
         let late = step(copies(-6, 48));
-        let around = step(FinishOperation::Loop { frames: 24, from_frame: 25, overlap: 6 });
+        let around =
+            step(FinishOperation::Loop { frames: 24, from_frame: 25, overlap: 6, first_stands: false });
         let retime = step(FinishOperation::Retime { frames: 96, run_frame: 1.0 });
         let line = Channel::keyed([(1.0, 1.0f32), (97.0, 49.0)]);
         let of = shot.elements.iter_mut().find(|e| e.id == retime).unwrap();
@@ -221,7 +222,10 @@ mod tests {
         assert_eq!(operation(trim), FinishOperation::Trim { from_frame: 7, to_frame: 13 });
         assert_eq!(operation(shift), FinishOperation::Shift { frames: -6 });
         assert_eq!(operation(late), copies(-3, 24));
-        assert_eq!(operation(around), FinishOperation::Loop { frames: 12, from_frame: 13, overlap: 3 });
+        assert_eq!(
+            operation(around),
+            FinishOperation::Loop { frames: 12, from_frame: 13, overlap: 3, first_stands: false }
+        );
         assert_eq!(operation(retime), FinishOperation::Retime { frames: 48, run_frame: 1.0 });
         let keys = &new.element(retime).unwrap().channels[RUN_FRAME].keys;
         assert_eq!((keys[1].frame, keys[1].value.part(0)), (49.0, 25.0));

@@ -63,6 +63,8 @@ pub enum Target {
     CurveOrSolid,
     /// A region.
     Region,
+    /// A camera.
+    Camera,
     /// Particles.
     Particles,
     /// Elements that forces act on: solids and particles.
@@ -81,6 +83,7 @@ impl Target {
             Self::Curve => curve,
             Self::CurveOrSolid => curve || solid.is_some(),
             Self::Region => element.as_region().is_some(),
+            Self::Camera => matches!(element.kind, ElementKind::Camera(_)),
             Self::Particles => particles,
             Self::SolidOrParticles => solid.is_some() || particles,
         }
@@ -95,6 +98,7 @@ impl Target {
             Self::Curve => "a curve",
             Self::CurveOrSolid => "a curve or solid",
             Self::Region => "a region",
+            Self::Camera => "a camera",
             Self::Particles => "particles",
             Self::SolidOrParticles => "a solid or particles",
         }
@@ -182,6 +186,9 @@ impl Element {
                 Volume::Inside { solid } => {
                     list.add("kind.region.volume.inside.solid", *solid, Role::Part, Target::Solid, "");
                 }
+                Volume::Gate { camera, .. } => {
+                    list.add("kind.region.volume.gate.camera", *camera, Role::Part, Target::Camera, "");
+                }
                 Volume::Combined { parts } => {
                     for (i, part) in parts.iter().enumerate() {
                         let holder = format!("kind.region.volume.combined.parts[{i}]");
@@ -267,7 +274,7 @@ impl List {
             Source::Impacts { bodies, .. } => {
                 self.filters(&format!("{from}.impacts.bodies"), bodies, Target::Solid)
             }
-            Source::Point {} | Source::Grid { .. } | Source::Shape { .. } => {}
+            Source::Point {} | Source::Grid { .. } | Source::Shape { .. } | Source::Pool {} => {}
         }
         if let Some(id) = particles.emission.region {
             let path = "kind.particles.emission.region";

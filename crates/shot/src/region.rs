@@ -59,6 +59,14 @@ pub enum Volume {
         /// The solid.
         solid: Id,
     },
+    /// All that a camera sees, however far away.
+    Gate {
+        /// The camera.
+        camera: Id,
+        /// How far the volume reaches beyond each side of the picture, as a fraction of its width.
+        #[parameter(label = "Margin", unit = "%", scale = 100.0, range(-0.45, 10.0), slide(0.0, 100.0), step = 1.0)]
+        margin: f32,
+    },
     /// Blobs of smooth noise.
     Noise {
         /// Size of the blobs, m.

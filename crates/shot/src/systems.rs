@@ -1,7 +1,7 @@
 //! Systems: the elements that are solved together, because they act on each other.
 //!
-//! All rigid solids are one system, and all cloths and soft bodies, which read the solids. Particles that meet cloths read those too. Particles are one system with all that they become or
-//! are born of; they belong to the solids' system where they push free bodies, become
+//! All rigid solids are one system, and all cloths and soft bodies, which read the solids. Particles that meet cloths read those too.
+//! Particles are one system with all that they become or are born of, and liquids with those of the same spacing; they belong to the solids' system where they push free bodies, become
 //! bodies, or come from bodies. Other particles only read the solids: what changes in
 //! them leaves the solids fresh.
 
@@ -117,6 +117,13 @@ impl Shot {
             };
             for other in set.makes().chain(crowd).filter_map(|id| index.get(&id)) {
                 groups.join(i + 1, *other);
+            }
+            // Liquids that share a grid push each other.
+            if let Some(liquid) = &set.liquid {
+                let same =
+                    |of: &&Particles| of.liquid.as_ref().is_some_and(|of| of.spacing_m == liquid.spacing_m);
+                let before = particles[..i].iter().position(|(_, of)| same(&of));
+                before.into_iter().for_each(|other| groups.join(other + 1, i + 1));
             }
         }
         for (_, solid) in self.solids() {

@@ -2,7 +2,9 @@
 
 use geometry::tiles::Tiles;
 use glam::{Mat3, Vec3};
-use simulate::liquid::{LiquidParticles, Material, Rheologies, Rheology, StillBodyCache, flow, transfer};
+use simulate::liquid::{
+    LiquidParticles, Material, Properties, Rheologies, Rheology, StillBodyCache, flow, transfer,
+};
 use std::hint::black_box;
 use std::time::Instant;
 use tank::{Tank, filled};
@@ -45,9 +47,9 @@ impl Liquid {
         self.velocities.iter_mut().for_each(|v| v.y -= 9.81 * dt);
         let material = Material {
             spacing_m: 0.5 * self.cell_m,
-            density_kg_m3: 1_000.0,
             rheologies: Rheologies::Same(Rheology { viscosity_pa_s: 1e-3, ..Rheology::default() }),
-            wall_friction: 0.0,
+            properties: Properties::default(),
+            each: &[],
         };
         let columns = LiquidParticles {
             positions: &self.positions,
@@ -76,7 +78,7 @@ fn transfers(threads: usize, cells: [i32; 3]) -> [f64; 3] {
             let start = Instant::now();
             let tiles = Tiles::new(&positions, cell_m);
             let sorted = start.elapsed().as_secs_f64();
-            let faces = transfer::to_faces(&tiles, &positions, &velocities, &gradients);
+            let faces = transfer::to_faces(&tiles, &positions, &velocities, &gradients, &[]);
             let given = start.elapsed().as_secs_f64();
             let columns = (&positions[..], &mut velocities[..], &mut gradients[..]);
             black_box(transfer::to_particles(&tiles, columns, [&faces.velocities; 2], 1e-3));

@@ -103,7 +103,7 @@ impl LookValues {
                     Some(crevices(&mesh.topology, &mesh.positions, *radius_m, !rest.closed))
                 }
                 LookWeight::Noise { size_m, seed } => of_map(&noise(*size_m, *seed)),
-                LookWeight::ViewingAngle {} => None,
+                LookWeight::ViewingAngle {} | LookWeight::BirthMap {} => None,
             };
             if let Some(values) = values {
                 added.push(Attribute {

@@ -83,7 +83,7 @@ pub fn blended_loop() -> Experiment {
     let mut other = 0;
     let mut curve = Vec::new();
     for (count, overlap) in [(30, 10), (24, 12), (17, 3), (31, 1)] {
-        let step = FinishOperation::Loop { frames: count, from_frame: 21, overlap };
+        let step = FinishOperation::Loop { frames: count, from_frame: 21, overlap, first_stands: false };
         let looped = after(&shot, frames.clone(), &[step]);
         let after_last = looped.at(i64::from(count) + 1);
         other += usize::from(content(&*looped, after_last) != content(&*plain, 21));

@@ -49,6 +49,9 @@
       // A body breaks in a moment, of which a rate would give next to none.
       if ("broken" in next && !(schedule && "total" in schedule))
         operations.push({ op: "add", path: `${path}/emission/schedule`, value: { total: { count } } });
+      // A pool is filled at once.
+      if ("pool" in next)
+        operations.push({ op: "add", path: `${path}/emission/schedule`, value: { fill: {} } });
       // A map is of no use where there are no UVs.
       if (!mapped && map) operations.push({ op: "add", path: `${path}/emission/map`, value: null });
       return operations;
@@ -69,6 +72,7 @@
     options={places(
       source,
       shot.elements.filter((e) => e.id !== element.id),
+      particles.liquid != null,
     )}
     onpick={pickPlace}
   />
@@ -116,6 +120,15 @@
       options={[["", "all places alike"], ...regions]}
       onpick={(v) => set("Likely places", "emission.region", v ? Number(v) : null)}
     />
+  {/if}
+  {#if "pool" in source}
+    <p class="text-faint">
+      Fills what stands around it, up to its own height: a basin, a bowl, a jar. Place it inside, where the surface is
+      to be.
+    </p>
+  {/if}
+  {#if onMesh && particles.liquid}
+    <Tick label="Carries the UVs of its source" target={at("emission.carries_uv")} />
   {/if}
   {#if mappable}
     <EmissionMap

@@ -29,7 +29,8 @@
     ["burst", "all at once"],
     ["never", "only of other particles"],
   ]);
-  let hides = $derived(broken ? ["rate", "burst"] : each ? ["burst"] : []);
+  let pool = $derived("pool" in from);
+  let hides = $derived(pool ? ["flow", "jet", "rate", "total", "burst", "never"] : broken ? ["rate", "burst"] : each ? ["burst"] : []);
   let keyed = $derived(
     each !== "" ||
       Object.keys(element.channels ?? {}).some((path) => /emission\.schedule|lifespan_s/.test(path)),

@@ -6,6 +6,7 @@
   import RetimeFields from "./RetimeFields.svelte";
   import Picker from "../fields/Picker.svelte";
   import Section from "../fields/Section.svelte";
+  import Tick from "../fields/Tick.svelte";
   import { finishOf, STEPS } from "../state/finishing";
   import { keptRuns } from "../state/keptRuns.svelte";
   import { named } from "../state/options";
@@ -59,6 +60,9 @@
     <SubdivideFields subdivide={operation.subdivide} {at} />
   {:else}
     <ParameterRows target={at(`operation.${kind}`)} />
+  {/if}
+  {#if "particle_mesh" in operation && finish.element == null}
+    <Tick label="All liquids on one surface, mixed" target={at("operation.particle_mesh.together")} />
   {/if}
   {#if "copies" in operation}
     <ParameterRows target={at("operation.copies.grid")} />

@@ -23,7 +23,7 @@
   });
 </script>
 
-<Section title="Softer, stiffer" note={factors.length === 0 ? "the same everywhere" : "factors"}>
+<Section title="By place" note={factors.length === 0 ? "the same everywhere" : "factors"}>
   {#each factors as factor, i (i)}
     <div
       class="mb-1 grid grid-cols-[1fr_1fr_auto] items-center gap-1"

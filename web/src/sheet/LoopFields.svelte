@@ -1,5 +1,6 @@
 <script lang="ts">
   import ParameterField from "../fields/ParameterField.svelte";
+  import Tick from "../fields/Tick.svelte";
   import { api, type ChoiceOf, type Element, type Schemas } from "../api/client";
   import Unreturned from "./Unreturned.svelte";
   import type { FinishOperation } from "../state/finishing";
@@ -53,6 +54,9 @@
 <ParameterField target={at("operation.loop.frames")} />
 <ParameterField target={at("operation.loop.from_frame")} />
 <ParameterField target={at("operation.loop.overlap")} />
+{#if loop.overlap}
+  <Tick label="A fresh copy of the first frame fades in" target={at("operation.loop.first_stands")} />
+{/if}
 {#if found?.seam}
   <p class="mt-2 text-soft" data-testid="seam">
     Seam {percent(found.seam.position)} a frame's motion, {percent(found.seam.velocity)} of the speed{loop.overlap

@@ -16,6 +16,7 @@
   let kind = $derived(kindOf(region.volume));
   let parts = $derived("combined" in region.volume ? region.volume.combined.parts : []);
   let solids = $derived(shot.elements.filter((e) => "solid" in e.kind));
+  let cameras = $derived(shot.elements.filter((e) => "camera" in e.kind));
   let others = $derived(shot.elements.filter((e) => "region" in e.kind && e.id !== element.id));
   const at = (path: string) => ({ element, ids: selection.with(element.id), path: `kind.region.${path}` });
   const set = (label: string, path: string, value: unknown) => values.assign(at(path), label, value);
@@ -27,6 +28,7 @@
       half_space: {},
       cylinder: { radius_m: 1, height_m: 2 },
       inside: { solid: solids[0]?.id },
+      gate: { camera: cameras[0]?.id, margin: 0.1 },
       noise: { size_m: 1, threshold: 0.5, softness: 0.2 },
       combined: { parts: others.slice(0, 2).map((e) => ({ region: e.id, operation: "add" })) },
     };
@@ -34,7 +36,10 @@
   }
   let choices = $derived(
     (Object.entries(VOLUME_NAMES) as [typeof kind, string][]).filter(
-      ([key]) => (key !== "inside" || solids.length > 0) && (key !== "combined" || others.length > 0),
+      ([key]) =>
+        (key !== "inside" || solids.length > 0) &&
+        (key !== "gate" || cameras.length > 0) &&
+        (key !== "combined" || others.length > 0),
     ),
   );
 </script>
@@ -49,6 +54,15 @@
       value={String(region.volume.inside.solid)}
       options={named(solids)}
       onpick={(v) => set("Solid", "volume.inside.solid", Number(v))}
+    />
+  {/if}
+  {#if "gate" in region.volume}
+    <Picker
+      label="Camera"
+      target={at("volume.gate.camera")}
+      value={String(region.volume.gate.camera)}
+      options={named(cameras)}
+      onpick={(v) => set("Camera", "volume.gate.camera", Number(v))}
     />
   {/if}
   {#each parts as part, i (i)}

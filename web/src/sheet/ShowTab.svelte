@@ -154,6 +154,6 @@
     ids={selection.with(element.id)}
     root="kind.particles.look"
     look={particles.look ?? {}}
-    images={false}
+    images={particles.emission?.carries_uv ? "albedo" : false}
   />
 {/if}

@@ -15,8 +15,8 @@
     /** Where the look is below an element. */
     root: string;
     look: Partial<Schemas["Look"]>;
-    /** Whether images can be laid on it. */
-    images?: boolean;
+    /** Whether images can be laid on it: all, none, or that of the albedo alone. */
+    images?: boolean | "albedo";
   }
   let { element, ids, root, look, images = true }: Props = $props();
   let names = $derived(
@@ -45,14 +45,17 @@
   <ParameterField target={at("variation")} />
   <ParameterField target={at("roughness")} />
   <ParameterField target={at("metalness")} />
+  <ParameterField target={at("opacity")} />
 </Section>
 {#if images && (names.length > 0 || laid)}
   <Section title="Images">
     {@render image("Albedo image", "image")}
-    {@render image("Roughness image", "roughness_image")}
-    {@render image("Metalness image", "metalness_image")}
-    {@render image("Emission image", "emission_image")}
-    {@render image("Normal image", "normal_image")}
+    {#if images !== "albedo"}
+      {@render image("Roughness image", "roughness_image")}
+      {@render image("Metalness image", "metalness_image")}
+      {@render image("Emission image", "emission_image")}
+      {@render image("Normal image", "normal_image")}
+    {/if}
     {#if look.normal_image}
       <ParameterField target={at("normal_strength")} />
     {/if}

@@ -121,6 +121,12 @@ export const addables: Addable[] = [
     place: [0, 0.5, 0],
   },
   {
+    name: "Pool of liquid",
+    group: "Liquid",
+    make: () => particles(liquidOf({ pool: {} }, { fill: {} }, 0.02)),
+    place: [0, 0.3, 0],
+  },
+  {
     name: "Jet of liquid",
     group: "Liquid",
     make: () =>

@@ -180,7 +180,11 @@ export const STEPS: Record<Name, Step> = {
   particle_mesh: {
     name: "Mesh of particles",
     about: "the surface of a liquid",
-    make: () => ({ operation: { particle_mesh: { radius: 0.9, reach: 2, edge: 0.5, passes: 3 } } }),
+    make: () => ({
+      operation: {
+        particle_mesh: { radius: 0.6, reach: 2.2, edge: 0.5, passes: 3, anisotropy: 3, film: 0.8 },
+      },
+    }),
   },
   place: {
     name: "Place",

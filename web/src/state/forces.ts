@@ -18,6 +18,7 @@ export const VOLUME_NAMES: Record<NameOf<Schemas["Volume"]>, string> = {
   half_space: "Half-space",
   cylinder: "Cylinder",
   inside: "Inside a solid",
+  gate: "What a camera sees",
   noise: "Noise",
   combined: "Combined",
 };

@@ -69,6 +69,10 @@ export const LIQUID_QUANTITIES: [Schemas["LiquidQuantity"], string][] = [
   ["viscosity", "viscosity"],
   ["yield_stress", "yield stress"],
   ["relaxation_time", "relaxation time"],
+  ["density", "density"],
+  ["wall_friction", "sticking to solids"],
+  ["surface_tension", "surface tension"],
+  ["wetting_angle", "wetting angle"],
 ];
 
 const BIRTH_MAP = "birth map";

@@ -13,7 +13,7 @@ describe("layers of a look", () => {
   it("have quantities only where something is measured", () => {
     const rigid = weightChoices([], false).map(([choice]) => choice);
     expect(rigid).toEqual(["viewing_angle", "crevices", "noise"]);
-    expect(weightChoices([], false, false).map(([choice]) => choice)).toEqual(["viewing_angle"]);
+    expect(weightChoices([], false, false).map(([choice]) => choice)).toEqual(["viewing_angle", "birth_map"]);
   });
 
   it("show their range in the unit of the quantity", () => {

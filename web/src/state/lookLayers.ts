@@ -7,7 +7,11 @@ type Weight = NonNullable<Layer["by"]>;
 
 /** What a weight can come from, as one choice: quantities and maps each by name; particles have no mesh that could tell. */
 export function weightChoices(maps: string[], deforms: boolean, solid = true): [string, string][] {
-  if (!solid) return [["viewing_angle", "viewing angle"]];
+  if (!solid)
+    return [
+      ["viewing_angle", "viewing angle"],
+      ["birth_map", "map where born"],
+    ];
   const measured = Object.entries(quantities).map(([name, of]): [string, string] => [
     `quantity ${name}`,
     of.label.toLowerCase(),
@@ -37,6 +41,7 @@ export function chosenWeight(choice: string): Pick<Layer, "by" | "from" | "to"> 
     return { by: { quantity: { quantity } }, from: (0.2 * most) / scale, to: (0.6 * most) / scale };
   }
   if (kind === "map") return { by: { map: { map: name } }, from: 0, to: 1 };
+  if (kind === "birth_map") return { by: { birth_map: {} }, from: 0, to: 1 };
   if (kind === "crevices") return { by: { crevices: { radius_m: 0.05 } }, from: 0.2, to: 0.8 };
   if (kind === "noise") return { by: { noise: { size_m: 0.1, seed: 1 } }, from: 0.4, to: 0.6 };
   return { by: { viewing_angle: {} }, from: 0.3, to: 0.9 };

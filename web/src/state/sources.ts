@@ -48,7 +48,7 @@ export function placeOf(source: Source): string {
 }
 
 /** All choices for the particles of an element, given the elements beside it. */
-export function places(source: Source, others: Element[]): Option[] {
+export function places(source: Source, others: Element[], liquid = false): Option[] {
   const breaks = (e: Element) =>
     solidOf(e)?.body?.breaking_impulse_n_s != null || ("broken" in source && source.broken.solid === e.id);
   const each = (kind: string, words: (name: string) => string, test: (e: Element) => boolean) =>
@@ -57,6 +57,7 @@ export function places(source: Source, others: Element[]): Option[] {
   return [
     ["point", "a point"],
     ["grid", "a grid of points"],
+    ...(liquid ? [["pool", "a pool up to its height"] as Option] : []),
     ...Object.keys(SHAPES).map((name): Option => [`shape ${name}`, `a ${name} of its own`]),
     ...(mesh ? [["shape mesh", "a mesh of its own"] as Option] : []),
     ...each(
@@ -92,6 +93,7 @@ export function newSource(place: string, domain: Domain, mapped: boolean, along 
   const [kind, which] = place.split(" ");
   const id = Number(which);
   if (kind === "point") return { point: {} };
+  if (kind === "pool") return { pool: {} };
   if (kind === "grid") return { grid: { count: [10, 1, 10], spacing_m: [0.1, 0.1, 0.1] } };
   if (kind === "shape")
     return which in SHAPES ? { shape: { shape: SHAPES[which as keyof typeof SHAPES], domain } } : null;

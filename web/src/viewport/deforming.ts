@@ -117,6 +117,7 @@ export class DeformingGeometry {
     const normals = normalsOf(topology, mesh.places);
     this.#put("position", mesh.places);
     this.#put("normal", normals);
+    this.#fade(mesh.opacities);
     geometry.computeBoundingSphere();
     geometry.computeBoundingBox();
     this.#shown = mesh;
@@ -132,6 +133,15 @@ export class DeformingGeometry {
     this.#put("color", all);
     this.#colours = colours;
     return true;
+  }
+
+  /** Gives the vertices their opacities, as the fourth part of white colours. */
+  #fade(opacities: Float32Array | undefined) {
+    if (!opacities) return;
+    const colours = new Float32Array(4 * opacities.length).fill(1);
+    for (let v = 0; v < opacities.length; v++) colours[4 * v + 3] = opacities[v];
+    this.geometry.setAttribute("color", new THREE.BufferAttribute(colours, 4));
+    this.#colours = null;
   }
 
   #put(name: string, values: Float32Array) {

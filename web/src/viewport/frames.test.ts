@@ -102,6 +102,15 @@ test("backwards what moved one way moves the other, and life goes on", () => {
   expect([...motions]).toEqual([5, -6, 7, 900]);
 });
 
+test("a mesh that dissolves has its opacities", () => {
+  const view = new DataView(new ArrayBuffer(24 + 24 + 12 + 4));
+  view.setUint32(20, 1, true);
+  view.setUint32(24, 5, true);
+  view.setUint32(28, (1 | 0x80000000) >>> 0, true);
+  view.setFloat32(60, 0.25, true);
+  expect([...decodeFrame(view.buffer).meshes.get(5)!.opacities!]).toEqual([0.25]);
+});
+
 test("meshes come after the particles, named by their topology", () => {
   const view = new DataView(new ArrayBuffer(24 + 24 + 24));
   view.setUint32(20, 1, true);

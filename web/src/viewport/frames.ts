@@ -34,6 +34,8 @@ export interface MeshOfFrame {
   frame: number;
   /** x, y, z in metres. */
   places: Float32Array;
+  /** How far each vertex is there, 0–1, where not all are. */
+  opacities?: Float32Array;
 }
 
 /** A part of a frame, as it is asked for. */
@@ -141,15 +143,20 @@ export function decodeFrame(buffer: ArrayBuffer, from = 0): ViewportFrame {
         .toString(16)
         .padStart(2, "0"),
     );
+    const packed = view.getUint32(head + 4, true);
     return {
       id: view.getUint32(head, true),
-      count: view.getUint32(head + 4, true),
+      count: packed & ~MORE,
+      more: (packed & MORE) !== 0,
       topology: digits.join(""),
     };
   });
   at += 4 + 24 * meshes.length;
   const number = view.getUint32(0, true);
-  for (const { id, count, topology } of meshes)
-    frame.meshes.set(id, { topology, frame: number, places: floats(3 * count) });
+  for (const { id, count, more, topology } of meshes) {
+    const mesh: MeshOfFrame = { topology, frame: number, places: floats(3 * count) };
+    if (more) mesh.opacities = floats(count);
+    frame.meshes.set(id, mesh);
+  }
   return frame;
 }

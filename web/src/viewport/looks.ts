@@ -4,6 +4,9 @@ import type { Schemas } from "../api/client";
 
 export type Look = Schemas["Look"];
 
+/** Whether a surface is there far enough to cast a shadow: a shadow on the Viewport is whole or none. */
+export const castsShadow = (look: Look | undefined) => (look?.opacity ?? 1) > 0.5;
+
 /** Materials kept at most. */
 const MOST = 300;
 
@@ -57,8 +60,8 @@ export class Looks {
         color: new THREE.Color(r, g, b),
         roughness: Math.max(0.08, look.roughness ?? 0.5),
         metalness: 0.7 * (look.metalness ?? 0),
-        transparent: through > 0,
-        opacity: 1 - 0.45 * through,
+        transparent: through > 0 || (look.opacity ?? 1) < 1,
+        opacity: (1 - 0.45 * through) * (look.opacity ?? 1),
       });
       const texture = (image: string | null | undefined, space: string) =>
         image ? this.#texture(urlOf(image), look.image_repeat ?? 1, space) : null;
@@ -74,6 +77,19 @@ export class Looks {
       this.#bound();
     }
     return material;
+  }
+
+  #fading = new WeakMap<THREE.Material, THREE.Material>();
+
+  /** A material whose vertices have opacities of their own. */
+  fading(material: THREE.Material): THREE.Material {
+    let made = this.#fading.get(material);
+    if (!made) {
+      made = material.clone();
+      Object.assign(made, { transparent: true, vertexColors: true });
+      this.#fading.set(material, made);
+    }
+    return made;
   }
 
   #seeThrough = new WeakMap<THREE.Material, THREE.Material>();

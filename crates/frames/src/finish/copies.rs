@@ -357,6 +357,7 @@ fn particles(copies: &[CopyParts], id: Id) -> Particles {
         lifespans: column(&order, |c| &of(c).lifespans),
         orientations: column(&order, |c| &of(c).orientations),
         weights: column(&order, |c| &of(c).weights),
+        uvs: column(&order, |c| &of(c).uvs),
         ids: order.into_iter().map(|(id, ..)| id).collect(),
     }
 }

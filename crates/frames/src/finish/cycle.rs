@@ -15,6 +15,8 @@ pub(super) struct Round {
     pub from_frame: u32,
     /// Frames at the end that are blended into those before the first, so that the first follows the last.
     pub overlap: u32,
+    /// Whether the source's first frame stands before it.
+    pub first_stands: bool,
 }
 
 struct Cycle {
@@ -32,11 +34,12 @@ pub(super) fn cycle(
     context: &Arc<FinishContext>,
 ) -> Result<SharedFrames, String> {
     let range = source.range();
-    let (begin, end) = (round.from_frame.saturating_sub(round.overlap), round.from_frame + round.frames - 1);
-    let fits = begin >= *range.start() && round.from_frame >= round.overlap && end <= *range.end();
+    let overlap = if round.first_stands { 0 } else { round.overlap };
+    let (begin, end) = (round.from_frame.saturating_sub(overlap), round.from_frame + round.frames - 1);
+    let fits = begin >= *range.start() && round.from_frame >= overlap && end <= *range.end();
     if !fits && !source.repeats() {
-        let longest = (range.end() + 1).saturating_sub(round.from_frame.max(range.start() + round.overlap));
-        let offer = if longest >= 2 && longest > round.overlap {
+        let longest = (range.end() + 1).saturating_sub(round.from_frame.max(range.start() + overlap));
+        let offer = if longest >= 2 && longest > overlap {
             format!("; the longest loop from there has {longest} frames")
         } else {
             String::new()
@@ -54,7 +57,7 @@ pub(super) fn cycle(
 impl Cycle {
     /// The frame shown, and the one before the round that is blended into it, by how much.
     fn shown(&self, number: u32) -> (u32, Option<(u32, f32)>) {
-        let Round { frames, from_frame, overlap } = self.round;
+        let Round { frames, from_frame, overlap, .. } = self.round;
         let on = (number - self.first) % frames;
         let at = |frame: i64| self.window.source.at(frame);
         let shown = i64::from(from_frame) + i64::from(on);

@@ -2,8 +2,11 @@
 //! long as the faces stay the same; where they change, the vertices of the
 //! nearer frame go along their velocity.
 
-use crate::MeshState;
+use crate::{MeshState, OPACITY, topologies};
+use geometry::Topology;
+use geometry::topology::{Attribute, AttributeValues, Domain, joined_attributes};
 use glam::Vec3;
+use std::sync::Arc;
 
 /// A mesh between two frames that are `seconds` apart, at a fraction of the time
 /// between them: the cubic through both positions with both velocities (Hermite).
@@ -45,6 +48,40 @@ pub(super) fn mixed(a: &MeshState, b: &MeshState, weight: f32) -> MeshState {
         positions: mix(&a.positions, &b.positions),
         velocities: mix(&a.velocities, &b.velocities),
         attributes: near.attributes.clone(),
+    }
+}
+
+/// Both meshes, each as far there as its part of the weight says, 0–1: of the second, else of the first. One that is not
+/// given is empty.
+pub(super) fn dissolved(meshes: [Option<&MeshState>; 2], weight: f32) -> MeshState {
+    // What the second takes of the picture is what the first leaves.
+    let shares = [1.0 - weight, -weight];
+    let parts: Vec<(&MeshState, f32)> =
+        meshes.into_iter().zip(shares).filter_map(|(mesh, share)| Some((mesh?, share))).collect();
+    let topology = Topology::joined(&parts.iter().map(|(mesh, _)| &*mesh.topology).collect::<Vec<_>>());
+    let others: Vec<Vec<Attribute>> = parts
+        .iter()
+        .map(|(mesh, _)| mesh.attributes.iter().filter(|of| of.name != OPACITY).cloned().collect())
+        .collect();
+    let mut attributes = joined_attributes(&others.iter().map(Vec::as_slice).collect::<Vec<_>>());
+    let opacity = |(mesh, share): &(&MeshState, f32)| -> Vec<f32> {
+        match mesh.scalars(OPACITY) {
+            Some(own) => own.iter().map(|own| own.abs() * share).collect(),
+            None => vec![*share; mesh.positions.len()],
+        }
+    };
+    attributes.push(Attribute {
+        name: OPACITY.to_owned(),
+        domain: Domain::Vertex,
+        values: AttributeValues::Scalars(parts.iter().flat_map(opacity).collect()),
+    });
+    let column =
+        |of: fn(&MeshState) -> &[Vec3]| parts.iter().flat_map(|(mesh, _)| of(mesh)).copied().collect();
+    MeshState {
+        topology: topologies::in_use(&Arc::new(topology)),
+        positions: column(|mesh| &mesh.positions),
+        velocities: column(|mesh| &mesh.velocities),
+        attributes,
     }
 }
 
@@ -114,6 +151,23 @@ mod tests {
         let shown = between(&a, &b, 0.25, 0.6, 1.0);
         assert!((shown.positions[0] - (b.positions[0] - b.velocities[0] * 0.1)).length() < 1e-6);
         assert_eq!(mixed(&a, &b, 0.4), a);
+    }
+
+    #[test]
+    fn meshes_with_other_faces_dissolve_into_each_other() {
+        let (a, b) = (at(0.5, 12), at(0.75, 16));
+        let both = dissolved([Some(&a), Some(&b)], 0.25);
+        let (n, m) = (a.positions.len(), b.positions.len());
+        assert_eq!(both.positions[..n], a.positions);
+        assert_eq!(both.positions[n..], b.positions);
+        assert_eq!(both.scalars(OPACITY).unwrap()[n - 1..=n], [0.75, -0.25]);
+        assert_eq!(
+            both.topology.triangles().len(),
+            a.topology.triangles().len() + b.topology.triangles().len()
+        );
+        let again = dissolved([None, Some(&both)], 0.5);
+        let opacities = again.scalars(OPACITY).unwrap();
+        assert_eq!((again.positions.len(), opacities[0], opacities[n]), (n + m, -0.375, -0.125));
     }
 
     #[test]

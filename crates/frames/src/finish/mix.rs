@@ -3,11 +3,12 @@
 use super::{FinishContext, mesh};
 use crate::{Bodies, Frame, Particles};
 use shot::Id;
+use std::collections::BTreeSet;
 
 /// The frame that is `b` to the weight 0–1, else `a`. At 0 and 1 the frame is
 /// one of the two, whole. Bodies and particles that both frames have go from
 /// one to the other in a straight line; particles of one frame only shrink to
-/// nothing, or grow.
+/// nothing, or grow. A mesh without bodies dissolves into one with other faces.
 pub(super) fn mixed(a: &Frame, b: &Frame, weight: f32, context: &FinishContext) -> Frame {
     if weight <= 0.0 {
         return a.clone();
@@ -21,13 +22,18 @@ pub(super) fn mixed(a: &Frame, b: &Frame, weight: f32, context: &FinishContext) 
             frame.bodies.insert(*id, bodies(*id, from, to, weight, context));
         }
     }
-    for (id, from) in &a.meshes {
-        if let Some(to) = b.meshes.get(id) {
-            frame.meshes.insert(*id, mesh::mixed(from, to, weight));
+    let ids: BTreeSet<Id> = a.meshes.keys().chain(b.meshes.keys()).copied().collect();
+    for id in ids {
+        let (from, to) = (a.meshes.get(&id), b.meshes.get(&id));
+        let alike = from.map(|mesh| &mesh.topology) == to.map(|mesh| &mesh.topology);
+        if !alike && !a.bodies.contains_key(&id) && !b.bodies.contains_key(&id) {
+            frame.meshes.insert(id, mesh::dissolved([from, to], weight));
+        } else if let (Some(from), Some(to)) = (from, to) {
+            frame.meshes.insert(id, mesh::mixed(from, to, weight));
         }
     }
     let none = Particles::default();
-    let ids: std::collections::BTreeSet<Id> = a.particles.keys().chain(b.particles.keys()).copied().collect();
+    let ids: BTreeSet<Id> = a.particles.keys().chain(b.particles.keys()).copied().collect();
     for id in ids {
         let [from, to] = [a, b].map(|frame| frame.particles.get(&id).unwrap_or(&none));
         frame.particles.insert(id, particles(from, to, weight));
@@ -61,6 +67,7 @@ fn particles(a: &Particles, b: &Particles, weight: f32) -> Particles {
     let mut out = Particles::default();
     let turning = !a.orientations.is_empty() || !b.orientations.is_empty();
     let weighing = !a.weights.is_empty() || !b.weights.is_empty();
+    let with_uv = !a.uvs.is_empty() || !b.uvs.is_empty();
     let mut push = |from: &Particles, i: usize, size: f32| {
         out.ids.push(from.ids[i]);
         out.positions.push(from.positions[i]);
@@ -73,6 +80,9 @@ fn particles(a: &Particles, b: &Particles, weight: f32) -> Particles {
         }
         if weighing {
             out.weights.push(from.weights.get(i).copied().unwrap_or(0.0));
+        }
+        if with_uv {
+            out.uvs.push(from.uvs.get(i).copied().unwrap_or_default());
         }
     };
     // Points of which none is born or dies are mixed; others dissolve.

@@ -25,6 +25,7 @@ mod transform;
 mod window;
 
 pub use context::FinishContext;
+pub use particle_mesh::{AGE, share_of};
 pub use rounds::{Round, Rounds};
 pub use seam::{LoopPair, Seam, best_loops, seam, unreturned};
 
@@ -169,8 +170,8 @@ fn step(
             Ok(Arc::new(blend::Blend { source, other, step: element.id, context }))
         }
         FinishOperation::Smooth { .. } => Ok(Arc::new(smooth::Smooth::new(source, element.id, context))),
-        FinishOperation::Loop { frames, from_frame, overlap } => {
-            cycle::cycle(source, cycle::Round { frames, from_frame, overlap }, context)
+        FinishOperation::Loop { frames, from_frame, overlap, first_stands } => {
+            cycle::cycle(source, cycle::Round { frames, from_frame, overlap, first_stands }, context)
         }
         FinishOperation::Place { .. } => Ok(Arc::new(place::Place::new(source, element.id, context))),
         FinishOperation::Copies { .. } => Ok(Arc::new(copies::Copies::new(source, element, context)?)),

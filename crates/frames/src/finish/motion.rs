@@ -333,8 +333,11 @@ impl Moment<'_> {
         let n = pairs.len();
         out.make_room(
             n,
-            !a.orientations.is_empty() || !b.orientations.is_empty(),
-            !a.weights.is_empty() || !b.weights.is_empty(),
+            [
+                !a.orientations.is_empty() || !b.orientations.is_empty(),
+                !a.weights.is_empty() || !b.weights.is_empty(),
+                !a.uvs.is_empty() || !b.uvs.is_empty(),
+            ],
         );
         let of = |(i, k): (u32, u32)| -> [Option<usize>; 2] {
             [i, k].map(|at| (at != NONE).then_some(at as usize))
@@ -402,6 +405,11 @@ impl Moment<'_> {
             let [first, last] = of(pair);
             let weight = first.and_then(|i| a.weights.get(i)).or_else(|| b.weights.get(last?));
             *out = weight.copied().unwrap_or(0.0);
+        });
+        out.uvs.iter_mut().zip(&pairs).for_each(|(out, &pair)| {
+            let [first, last] = of(pair);
+            let uv = first.and_then(|i| a.uvs.get(i)).or_else(|| b.uvs.get(last?));
+            *out = uv.copied().unwrap_or_default();
         });
         out
     }

@@ -2,7 +2,9 @@
 
 use super::{FinishContext, SharedFrames, digest, sign};
 use crate::{Frame, Frames, MeshState, Particles, Parts, RunError, topologies};
-use geometry::{ParticleSurface, Smoothing, Topology};
+use geometry::topology::{Attribute, AttributeValues, Domain, UV, WEIGHT};
+use geometry::{ParticleSurface, Smoothing, SurfaceParticles, Topology};
+use glam::{Vec2, Vec3};
 use shot::{
     Id,
     fingerprint::Fingerprint,
@@ -11,6 +13,8 @@ use shot::{
 use std::ops::RangeInclusive;
 use std::sync::Arc;
 
+/// Passes by which matter of several elements mixes along their common surface.
+const MIXED_PASSES: u32 = 4;
 /// Most cells that particles reach along an axis.
 const MAX_REACH_CELLS: f32 = 3.0;
 
@@ -46,28 +50,104 @@ impl ParticleMesh {
     }
 }
 
-/// The surface of particles; none if it would be too large: they then stay particles.
-fn mesh(particles: &Particles, operation: &FinishOperation) -> Option<MeshState> {
-    let FinishOperation::ParticleMesh { radius, reach, edge, passes } = *operation else { return None };
-    let sizes = particles.sizes.iter().map(|size| f64::from(*size)).sum::<f64>();
-    let size = (sizes / particles.len().max(1) as f64) as f32;
-    if size <= 0.0 {
-        return None;
+/// Name of the attribute that has the mean age of the matter at a vertex: scalars, s.
+pub const AGE: &str = "age";
+
+/// Name of the attribute that says which part of a common surface is matter of an element: scalars, by vertex, 0–1.
+pub fn share_of(element: Id) -> String {
+    format!("share {}", element.0)
+}
+
+/// The particles that have one surface, a column for each quantity.
+#[derive(Default)]
+struct Joined {
+    positions: Vec<Vec3>,
+    velocities: Vec<Vec3>,
+    /// Age, s, and the map's weight at birth.
+    values: Vec<Vec2>,
+    uvs: Vec<Vec2>,
+    sizes: f64,
+    /// The elements, each with where its particles end.
+    elements: Vec<(Id, usize)>,
+    weighed: bool,
+}
+
+impl Joined {
+    fn add(&mut self, id: Id, particles: &Particles) {
+        let n = particles.len();
+        self.positions.extend(&particles.positions);
+        self.velocities.extend(&particles.velocities);
+        let weight = |i: usize| particles.weights.get(i).copied().unwrap_or(1.0);
+        self.values.extend((0..n).map(|i| Vec2::new(particles.ages[i], weight(i))));
+        if !particles.uvs.is_empty() {
+            self.uvs.resize(self.positions.len() - n, Vec2::ZERO);
+            self.uvs.extend(&particles.uvs);
+        }
+        self.weighed |= !particles.weights.is_empty();
+        self.sizes += particles.sizes.iter().map(|size| f64::from(*size)).sum::<f64>();
+        self.elements.push((id, self.positions.len()));
     }
-    let reach_m = reach * size;
-    let cell_m = (edge * size).max(reach_m / MAX_REACH_CELLS);
-    let surface = ParticleSurface { radius_m: radius * size, reach_m, cell_m };
-    let mesh = surface.of(&particles.positions, &particles.velocities)?;
-    let vertices = mesh.positions.len() as u32;
-    let topology = Arc::new(Topology::new(mesh.triangles, (0..vertices).collect(), Vec::new())?);
-    let (mut positions, mut velocities) = (mesh.positions, mesh.velocities);
-    if passes > 0 {
+
+    /// The surface; none if it would be too large: the particles then stay particles.
+    fn mesh(&self, operation: &FinishOperation) -> Option<MeshState> {
+        let FinishOperation::ParticleMesh { radius, reach, edge, passes, anisotropy, film, .. } = *operation
+        else {
+            return None;
+        };
+        let size = (self.sizes / self.positions.len().max(1) as f64) as f32;
+        if size <= 0.0 {
+            return None;
+        }
+        let reach_m = reach * size;
+        let surface = ParticleSurface {
+            size_m: size,
+            radius_m: radius * size,
+            reach_m,
+            cell_m: (edge * size).max(reach_m / MAX_REACH_CELLS),
+            anisotropy,
+            film_m: film * size,
+        };
+        let Self { positions, velocities, values, .. } = self;
+        let mesh = surface.of(&SurfaceParticles { positions, velocities, values })?;
+        let vertices = mesh.positions.len() as u32;
+        let nearest = |v: &u32| *v as usize;
+        let mut constant = Vec::new();
+        if !self.uvs.is_empty() {
+            let uv = |i: usize| self.uvs.get(i).copied().unwrap_or_default();
+            let uvs = mesh.nearest.iter().map(|v| uv(nearest(v))).collect();
+            constant.push(attribute(UV, AttributeValues::Pairs(uvs)));
+        }
+        let topology = Arc::new(Topology::new(mesh.triangles, (0..vertices).collect(), constant)?);
+        let (mut positions, mut velocities) = (mesh.positions, mesh.velocities);
         let smoothing = Smoothing::new(&topology, &positions);
-        positions = smoothing.apply(&positions, passes);
-        velocities = smoothing.apply_linear(&velocities, passes);
+        if passes > 0 {
+            positions = smoothing.apply(&positions, passes);
+            velocities = smoothing.apply_linear(&velocities, passes);
+        }
+        let scalars = |name: &str, of: &dyn Fn(&Vec2) -> f32| {
+            attribute(name, AttributeValues::Scalars(mesh.values.iter().map(of).collect()))
+        };
+        let mut attributes = vec![scalars(AGE, &|value| value.x)];
+        if self.weighed {
+            attributes.push(scalars(WEIGHT, &|value| value.y));
+        }
+        if self.elements.len() > 1 {
+            let of = |v: &u32| self.elements.partition_point(|(_, end)| *end <= nearest(v));
+            for (at, (id, _)) in self.elements.iter().enumerate() {
+                let own = |v: &u32| Vec3::X * f32::from(u8::from(of(v) == at));
+                let shares: Vec<Vec3> = mesh.nearest.iter().map(own).collect();
+                let mixed = smoothing.apply_linear(&shares, MIXED_PASSES);
+                let shares = mixed.iter().map(|share| share.x.clamp(0.0, 1.0)).collect();
+                attributes.push(attribute(&share_of(*id), AttributeValues::Scalars(shares)));
+            }
+        }
+        let topology = topologies::in_use(&topology);
+        Some(MeshState { topology, positions, velocities, attributes })
     }
-    let topology = topologies::in_use(&topology);
-    Some(MeshState { topology, positions, velocities, attributes: Vec::new() })
+}
+
+fn attribute(name: &str, values: AttributeValues) -> Attribute {
+    Attribute { name: name.to_owned(), domain: Domain::Vertex, values }
 }
 
 impl Frames for ParticleMesh {
@@ -84,15 +164,30 @@ impl Frames for ParticleMesh {
     }
 
     fn read(&self, number: u32, parts: &Parts, frame: &mut Frame) -> Result<(), RunError> {
+        let operation = self.operation(number);
+        let together = matches!(operation, Some(FinishOperation::ParticleMesh { together: true, .. }));
+        // A common surface needs all that is in it.
+        let parts = if together && self.element.is_none() { &Parts::All } else { parts };
         self.source.read(number, parts, frame)?;
-        if let Some(operation) = self.operation(number) {
-            let chosen = |id: &Id| self.element.is_none_or(|element| element == *id) && parts.has(*id);
+        if let Some(operation) = operation {
+            let is_liquid = |id: &Id| {
+                let particles = self.context.shot().element(*id).and_then(|element| element.as_particles());
+                particles.is_some_and(|particles| particles.liquid.is_some())
+            };
+            let chosen = |id: &Id| {
+                self.element.is_none_or(|element| element == *id)
+                    && parts.has(*id)
+                    && (!together || is_liquid(id))
+            };
             let ids: Vec<Id> = frame.particles.keys().copied().filter(chosen).collect();
-            for id in ids {
-                if let Some(mesh) = frame.particles.get(&id).and_then(|particles| mesh(particles, &operation))
-                {
-                    frame.particles.remove(&id);
-                    frame.meshes.insert(id, mesh);
+            for ids in if together { vec![&ids[..]] } else { ids.chunks(1).collect() } {
+                let mut joined = Joined::default();
+                for id in ids {
+                    frame.particles.get(id).into_iter().for_each(|particles| joined.add(*id, particles));
+                }
+                if let (Some(mesh), Some(first)) = (joined.mesh(&operation), ids.first()) {
+                    ids.iter().for_each(|id| drop(frame.particles.remove(id)));
+                    frame.meshes.insert(*first, mesh);
                 }
             }
         }

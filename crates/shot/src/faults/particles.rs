@@ -5,7 +5,7 @@ use super::*;
 /// A source that cannot be filled, in words.
 fn not_filled(source: &Source) -> Option<&'static str> {
     match source {
-        Source::Shape { .. } | Source::Solid { .. } => None,
+        Source::Shape { .. } | Source::Solid { .. } | Source::Pool {} => None,
         Source::Point {} => Some("a point"),
         Source::Grid { .. } => Some("a grid"),
         Source::Curve { .. } | Source::Seam { .. } => Some("a curve"),
@@ -76,7 +76,11 @@ impl Shot {
         let from_area = matches!(schedule, EmissionSchedule::Flow { .. } | EmissionSchedule::Jet {});
         let why = match (schedule, not_filled(&particles.source)) {
             (EmissionSchedule::Fill {}, Some(source)) => {
-                Some(format!("fills a shape or a solid, and the source is {source}"))
+                Some(format!("fills a shape, a solid or a pool, and the source is {source}"))
+            }
+            (EmissionSchedule::Fill {}, None) => None,
+            _ if matches!(particles.source, Source::Pool {}) => {
+                Some("is of a pool, which is filled at once".to_owned())
             }
             (_, Some(source)) if from_area && of_event => {
                 Some(format!("comes from a shape, a solid or a point, and the source is {source}"))

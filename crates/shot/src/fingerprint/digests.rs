@@ -5,6 +5,7 @@ use crate::{
     force::{ElementFilter, Force},
     motion::Sampler,
     particles::{EmissionMap, EmissionSchedule, MapSource, Source, ToParticles},
+    region::Volume,
     world::World,
 };
 use glam::Vec3;
@@ -12,7 +13,7 @@ use serde::Serialize;
 use sha2::{Digest, Sha256};
 
 /// Changes when liquids are computed in another way, so that frames computed before are stale.
-const LIQUIDS: &[u8] = b"liquids 3";
+const LIQUIDS: &[u8] = b"liquids 4";
 
 pub(super) fn unsolved(_: Id, _: f64) -> Option<crate::world::Pose> {
     None
@@ -108,7 +109,16 @@ pub(super) fn parts_digest(shot: &Shot, sampler: &Sampler, frame: f64, parts: &[
                 };
                 serde_json::to_vec(&on)
             }
-            ElementKind::Region(_) | ElementKind::Curve(_) => serde_json::to_vec(&element.kind),
+            ElementKind::Region(region) => {
+                if let Volume::Gate { camera, .. } = region.volume
+                    && let Some(ElementKind::Camera(camera)) = shot.element(camera).map(|of| &of.kind)
+                {
+                    let gate = (camera.focal_length_mm, camera.sensor_mm, shot.picture.aspect());
+                    hash.update(serde_json::to_vec(&gate).expect("it serialises"));
+                }
+                serde_json::to_vec(&element.kind)
+            }
+            ElementKind::Curve(_) => serde_json::to_vec(&element.kind),
             ElementKind::Particles(particles) => {
                 hash.update(meant(shot, particles.filters()));
                 if particles.liquid.is_some() {

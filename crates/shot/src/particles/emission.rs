@@ -32,6 +32,9 @@ pub enum Source {
         #[serde(default)]
         domain: EmissionDomain,
     },
+    /// The space around the element's position and below its height that solids enclose: what they stand in is filled up to
+    /// there.
+    Pool {},
     /// On the bodies of a solid, wherever they are.
     Solid {
         /// The solid.
@@ -177,6 +180,9 @@ pub struct Emission {
     #[serde(skip_serializing_if = "Option::is_none")]
     #[parameter(nested)]
     pub map: Option<EmissionMap>,
+    /// Whether particles carry the UV of the place at which they were born, so that images lie on them as on their source.
+    #[serde(skip_serializing_if = "std::ops::Not::not")]
+    pub carries_uv: bool,
 }
 
 /// Emission over time.
@@ -244,6 +250,7 @@ impl Default for Emission {
             evenly_spaced: false,
             region: None,
             map: None,
+            carries_uv: false,
         }
     }
 }

@@ -58,6 +58,27 @@ pub struct Liquid {
         slide(0.0, 500.0)
     )]
     pub yield_stress_pa: f32,
+    /// Surface tension, N/m: water has 0.072, honey 0.06; 0: none.
+    #[parameter(
+        label = "Surface tension",
+        words = "surface tension",
+        unit = "mN/m",
+        scale = 1_000.0,
+        range(0.0, 100.0),
+        slide(0.0, 200.0),
+        step = 1.0
+    )]
+    pub surface_tension_n_m: f32,
+    /// Angle between its surface and a solid, within the liquid, rad: 0 wets the solid, π rolls off. Water on clean glass has 0.3,
+    /// on wax 1.9.
+    #[parameter(
+        label = "Wetting angle",
+        words = "wetting angle",
+        range(0.0, std::f32::consts::PI),
+        slide(0.0, 180.0),
+        step = 1.0
+    )]
+    pub wetting_angle_rad: f32,
     /// What regions and the map of its source scale.
     #[serde(skip_serializing_if = "Vec::is_empty")]
     #[parameter(nested)]
@@ -74,6 +95,8 @@ impl Default for Liquid {
             stiffness_pa: 0.0,
             relaxation_time_s: 1.0,
             yield_stress_pa: 0.0,
+            surface_tension_n_m: 0.072,
+            wetting_angle_rad: 1.0,
             scaled: Vec::new(),
         }
     }
@@ -119,6 +142,14 @@ pub enum LiquidQuantity {
     RelaxationTime,
     /// Yield stress.
     YieldStress,
+    /// Density.
+    Density,
+    /// How far it sticks to solids.
+    WallFriction,
+    /// Surface tension.
+    SurfaceTension,
+    /// Wetting angle.
+    WettingAngle,
 }
 
 /// What gives each particle of a liquid a weight.
@@ -173,6 +204,9 @@ impl Liquid {
             stiffness_pa: of(|of| of.stiffness_pa),
             relaxation_time_s: of(|of| of.relaxation_time_s),
             yield_stress_pa: of(|of| of.yield_stress_pa),
+            surface_tension_n_m: of(|of| of.surface_tension_n_m),
+            wetting_angle_rad: self.wetting_angle_rad
+                + degree * (material.wetting_angle_rad - self.wetting_angle_rad),
             scaled: self.scaled.clone(),
         }
     }
@@ -182,6 +216,7 @@ impl Liquid {
 /// rheology*, 2000).
 pub fn liquid_materials() -> [(&'static str, Liquid); 10] {
     let thin = |density_kg_m3, viscosity_pa_s| Liquid { density_kg_m3, viscosity_pa_s, ..Liquid::default() };
+    let tense = |surface_tension_n_m: f32, of: Liquid| Liquid { surface_tension_n_m, ..of };
     let thick =
         |density_kg_m3, viscosity_pa_s| Liquid { wall_friction: 1.0, ..thin(density_kg_m3, viscosity_pa_s) };
     let gel = |density_kg_m3, viscosity_pa_s, stiffness_pa, relaxation_time_s, yield_stress_pa| Liquid {
@@ -192,13 +227,13 @@ pub fn liquid_materials() -> [(&'static str, Liquid); 10] {
     };
     [
         ("water", thin(1_000.0, 0.001)),
-        ("oil", thin(920.0, 0.08)),
-        ("honey", thick(1_420.0, 10.0)),
-        ("tar", thick(1_200.0, 2_000.0)),
+        ("oil", tense(0.032, thin(920.0, 0.08))),
+        ("honey", tense(0.06, thick(1_420.0, 10.0))),
+        ("tar", tense(0.03, thick(1_200.0, 2_000.0))),
         ("ketchup", gel(1_150.0, 1.0, 0.0, 0.0, 20.0)),
         ("cream", gel(500.0, 1.0, 0.0, 0.0, 60.0)),
         ("mud", gel(1_700.0, 3.0, 0.0, 0.0, 200.0)),
-        ("soft wax", gel(900.0, 5.0, 1_500.0, 0.4, 0.0)),
+        ("soft wax", tense(0.028, gel(900.0, 5.0, 1_500.0, 0.4, 0.0))),
         ("jelly", gel(1_050.0, 0.5, 600.0, 0.0, 400.0)),
         ("dough", gel(1_200.0, 20.0, 4_000.0, 5.0, 100.0)),
     ]

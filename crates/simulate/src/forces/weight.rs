@@ -3,9 +3,9 @@
 use super::course::Course;
 use super::eddies::Table;
 use geometry::{Meshes, Surface};
-use glam::{Quat, Vec3};
+use glam::{Quat, Vec2, Vec3};
 use shot::{
-    Element, Id, Shape, Shot,
+    Element, ElementKind, Id, Shape, Shot,
     references::Role,
     region::{Combine, Volume},
     world::World,
@@ -67,6 +67,8 @@ pub struct Weight {
 enum Inside {
     Shape,
     Solid(Vec<(Vec3, Quat)>, Arc<Surface>),
+    /// Tangents of half the angles of view, across and up, with the margin.
+    Gate(Vec2),
     /// Drifts with their weights, and the seed.
     Noise(Box<Table>, [(Vec3, f32); 2], u32),
     Parts(Vec<(Weight, Combine)>),
@@ -83,12 +85,20 @@ impl Weight {
         seconds: f64,
     ) -> Option<Self> {
         let region = element.as_region()?.clone();
-        let (position, orientation) = world.pose(element);
+        let (mut position, mut orientation) = world.pose(element);
         let inside = match &region.volume {
             Volume::Inside { solid } => match (shot.element(*solid), surfaces.get(*solid)) {
                 (Some(of), Some(surface)) => {
                     let poses = world.placements(of).into_iter().map(|(p, t)| (p, t.inverse()));
                     Inside::Solid(poses.collect(), surface.clone())
+                }
+                _ => Inside::Nothing,
+            },
+            Volume::Gate { camera, margin } => match shot.element(*camera).map(|of| (of, &of.kind)) {
+                Some((of, ElementKind::Camera(camera))) => {
+                    (position, orientation) = world.pose(of);
+                    let half = camera.half_width();
+                    Inside::Gate(half * Vec2::new(1.0, 1.0 / shot.picture.aspect()) + 2.0 * half * margin)
                 }
                 _ => Inside::Nothing,
             },
@@ -131,6 +141,11 @@ impl Weight {
                 let (out, up) = (p.x.hypot(p.z) - radius_m, p.y.abs() - 0.5 * height_m);
                 let distance = out.max(0.0).hypot(up.max(0.0)) + out.max(up).min(0.0);
                 region.weight(signed(radius_m.min(*height_m), distance))
+            }
+            (_, Inside::Gate(half)) => {
+                // Distances from the sides of the pyramid of view; the camera looks along −z.
+                let side = |across: f32, half: f32| (across.abs() + p.z * half) / half.hypot(1.0);
+                region.weight(side(p.x, half.x).max(side(p.y, half.y)))
             }
             (_, Inside::Solid(poses, surface)) => {
                 let distance = |(position, inverse): &(Vec3, Quat)| {

@@ -9,10 +9,12 @@
 //! Guarantees: the same bytes for any number of threads. Not guaranteed: that a full cell has eight particles; what is too dense
 //! is spread over some steps.
 
+mod cell_properties;
 mod cell_transfer;
 mod colliders;
 mod conjugate_gradients;
 mod coupling;
+mod curvature;
 mod extrapolate;
 mod multigrid;
 mod pressure;
@@ -22,16 +24,18 @@ pub mod transfer;
 mod viscosity;
 mod volume_fraction;
 
+pub use cell_properties::Properties;
 pub(crate) use colliders::Bodies;
 pub use coupling::BodyImpulse;
 pub use pressure::Solved;
 pub use rheology::{RELAXED, Rheologies, Rheology, Symmetric};
 pub use solids::{Boundary, FreeBody, StillBodyCache};
 
+use cell_properties::CellProperties;
 use coupling::Coupling;
 use extrapolate::extrapolate;
-use geometry::tiles::{CELLS, Tiles, TooManyTiles};
-use glam::{Mat3, Vec3};
+use geometry::tiles::{CELLS, Tiles, TooManyTiles, local};
+use glam::{IVec3, Mat3, Vec3};
 use pressure::Equations;
 use rayon::prelude::*;
 use thiserror::Error;
@@ -71,12 +75,12 @@ pub struct TooScattered {
 pub struct Material<'a> {
     /// Distance of the particles at rest, m.
     pub spacing_m: f32,
-    /// Density, kg/m³.
-    pub density_kg_m3: f32,
     /// How its particles resist deformation.
     pub rheologies: Rheologies<'a>,
-    /// How far the velocity along a solid is that of the solid, 0–1.
-    pub wall_friction: f32,
+    /// What it is besides, of most particles.
+    pub properties: Properties,
+    /// The same of each particle; empty: all are alike.
+    pub each: &'a [Properties],
 }
 
 impl Material<'_> {
@@ -88,19 +92,22 @@ impl Material<'_> {
         deformations: &[Symmetric],
         dt: f32,
     ) -> CellStress {
+        let density = self.properties.density_kg_m3;
         match self.rheologies {
             Rheologies::Same(rheology) if deformations.is_empty() => {
-                CellStress::alike(rheology.viscosity_pa_s, self.density_kg_m3, tiles.cell_m, dt)
+                CellStress::alike(rheology.viscosity_pa_s, density, tiles.cell_m, dt)
             }
-            _ => CellStress::of_particles(
-                tiles,
-                positions,
-                &self.rheologies,
-                deformations,
-                self.density_kg_m3,
-                dt,
-            ),
+            _ => CellStress::of_particles(tiles, positions, &self.rheologies, deformations, density, dt),
         }
+    }
+
+    /// The masses of its particles, in those of most; empty: all are the same.
+    fn masses(&self) -> Vec<f32> {
+        let common = self.properties.density_kg_m3;
+        if self.each.iter().all(|each| each.density_kg_m3 == common) {
+            return Vec::new();
+        }
+        self.each.iter().map(|each| each.density_kg_m3 / common).collect()
     }
 }
 
@@ -131,26 +138,29 @@ pub fn flow(
     let LiquidParticles { positions, velocities, gradients, deformations } = particles;
     let tiles = Tiles::bounded(positions, 2.0 * material.spacing_m, MAX_TILES)
         .map_err(|TooManyTiles(tiles)| TooScattered { tiles })?;
-    let mut faces = transfer::to_faces(&tiles, positions, velocities, gradients);
+    let mut faces = transfer::to_faces(&tiles, positions, velocities, gradients, &material.masses());
     let solids = solids::cut_cells(&tiles, &faces.volume, boundary, still);
     let volume_fraction = VolumeFraction::new(&tiles, &faces, &solids);
     let stress = material.cell_stress(&tiles, positions, deformations, dt);
-    let mut equations = Equations::new(&tiles, &solids, &volume_fraction);
-    let coupling = Coupling::new(&tiles, &solids, equations.cells(), boundary, material.density_kg_m3);
-    let viscosity = (!stress.is_none())
-        .then(|| Viscosity::new(&tiles, &solids, &volume_fraction, &stress, material.wall_friction));
-    let mut before = Vec::new();
+    let properties = CellProperties::new(&tiles, positions, material.properties, material.each);
+    let mut equations = Equations::new(&tiles, &solids, &volume_fraction, &properties, dt);
+    let density = material.properties.density_kg_m3;
+    let coupling = Coupling::new(&tiles, &solids, equations.cells(), boundary, density);
+    let viscosity =
+        (!stress.is_none()).then(|| Viscosity::new(&tiles, &solids, &volume_fraction, &stress, &properties));
+    let (mut before, mut tension_acts) = (Vec::new(), true);
     if let Some(viscosity) = &viscosity {
         if !deformations.is_empty() {
             // What the pressure balances is not to be spread by the viscosity: what rests stays at rest.
             viscosity.push(&mut faces);
-            (_, before) = equations.project(&mut faces, &coupling, &[]);
+            (_, before) = equations.project(&mut faces, &coupling, &[], true);
+            tension_acts = false;
         }
         viscosity.diffuse(&mut faces);
     }
-    let (solved, impulses) = equations.project(&mut faces, &coupling, &before);
+    let (solved, impulses) = equations.project(&mut faces, &coupling, &before, tension_acts);
     extrapolate(&tiles, &mut faces, EXTRAPOLATED);
-    apply_wall_friction(&mut faces, &solids, material.wall_friction);
+    apply_wall_friction(&tiles, &mut faces, &solids, &properties);
     let mut correction = equations.density_correction((dt / DENSITY_CORRECTION_S).min(1.0));
     extrapolate(&tiles, &mut correction, EXTRAPOLATED);
     let columns = (positions, velocities, &mut *gradients);
@@ -165,16 +175,26 @@ pub fn flow(
     Ok(Flow { displacements, solved, impulses })
 }
 
-/// Gives faces within solids the velocities of those by `friction`, so that what flows along a wall is held back.
-fn apply_wall_friction(faces: &mut transfer::Faces, solids: &solids::CutCells, friction: f32) {
-    if friction <= 0.0 {
+/// Gives faces within solids the velocities of those by the friction, so that what flows along a wall is held back.
+fn apply_wall_friction(
+    tiles: &Tiles,
+    faces: &mut transfer::Faces,
+    solids: &solids::CutCells,
+    properties: &CellProperties,
+) {
+    if !properties.any_friction() {
         return;
     }
     for axis in 0..3 {
-        let tiles = faces.velocities[axis].par_chunks_mut(CELLS).enumerate();
-        tiles.filter(|(tile, _)| solids.any_in(*tile)).for_each(|(tile, velocities)| {
+        let columns = faces.velocities[axis].par_chunks_mut(CELLS).enumerate();
+        columns.filter(|(tile, _)| solids.any_in(*tile)).for_each(|(tile, velocities)| {
             for (cell, velocity) in (tile * CELLS..).zip(velocities) {
                 if solids.open(axis, cell) <= 0.0 {
+                    let around = local(cell % CELLS);
+                    let beside = [1, 2].map(|by| IVec3::AXES[(axis + by) % 3]);
+                    let friction = properties.wall_friction(
+                        beside.into_iter().flat_map(|by| [by, -by]).map(|by| tiles.cell(tile, around + by)),
+                    );
                     // A wall lies half way to the next face, where the velocity is to be its own.
                     *velocity += 2.0 * friction * (solids.velocity(axis, cell) - *velocity);
                 }

@@ -6,8 +6,10 @@
 //! on irregular domains*, 2002). With q the pressure times Δt / (ρ Δx), which is a speed, and open parts α, each liquid cell has
 //! Σ α (q − q') / θ = −Σ ± (α u + (1 − α) u_solid), solved by conjugate gradients that `multigrid.rs` preconditions.
 
+use super::cell_properties::CellProperties;
 use super::conjugate_gradients::{Convergence, conjugate_gradients};
 use super::coupling::{BodyImpulse, Coupling};
+use super::curvature::curvature;
 use super::multigrid::{Grid, Multigrid, NONE, Row, Rows};
 use super::solids::{CutCells, face_centre};
 use super::transfer::Faces;
@@ -41,6 +43,9 @@ pub(super) struct Equations<'a> {
     tiles: &'a Tiles,
     solids: &'a CutCells,
     volume_fraction: &'a VolumeFraction,
+    properties: &'a CellProperties,
+    /// q of the surface tension in each cell, m/s; empty: none.
+    tension: Vec<f32>,
     /// The liquid cells and their numbers.
     grid: Grid,
     rows: Rows,
@@ -48,7 +53,14 @@ pub(super) struct Equations<'a> {
 }
 
 impl<'a> Equations<'a> {
-    pub fn new(tiles: &'a Tiles, solids: &'a CutCells, volume_fraction: &'a VolumeFraction) -> Self {
+    /// With the densities and the surface tension of `properties` over `dt` seconds.
+    pub fn new(
+        tiles: &'a Tiles,
+        solids: &'a CutCells,
+        volume_fraction: &'a VolumeFraction,
+        properties: &'a CellProperties,
+        dt: f32,
+    ) -> Self {
         let grid = Grid::new(tiles.keys.clone(), SIDE, |cell| volume_fraction.distance[cell] < 0.0);
         let number = &grid.number;
         let row = |&cell: &u32| {
@@ -61,7 +73,8 @@ impl<'a> Equations<'a> {
                 // All cells around liquid have tiles.
                 let Some(other) = tiles.cell(tile, at + step) else { continue };
                 let open = solids.open(axis, if above { other } else { cell });
-                let factor = open / way(&volume_fraction.distance, cell, other);
+                let density = properties.density([Some(cell), Some(other)]);
+                let factor = open / (density * way(&volume_fraction.distance, cell, other));
                 row.diagonal += factor;
                 if number[other] != NONE {
                     (row.neighbours[side], row.factors[side]) = (number[other], factor);
@@ -71,16 +84,25 @@ impl<'a> Equations<'a> {
         };
         let rows = Rows(grid.cells.par_iter().with_min_len(256).map(row).collect());
         let multigrid = Multigrid::new(&grid, rows.clone());
-        Self { tiles, solids, volume_fraction, grid, rows, multigrid }
+        let tension = if properties.any_tension() {
+            let scale = dt / (properties.common.density_kg_m3 * tiles.cell_m * tiles.cell_m);
+            let curvature = curvature(tiles, solids, volume_fraction, properties);
+            let q = |(cell, curvature): (usize, f32)| scale * properties.surface_tension(cell) * curvature;
+            curvature.into_par_iter().enumerate().with_min_len(CELLS).map(q).collect()
+        } else {
+            Vec::new()
+        };
+        Self { tiles, solids, volume_fraction, properties, tension, grid, rows, multigrid }
     }
 
-    /// Makes `faces` free of divergence; `before` has been given to free bodies in the step. Faces without liquid on either side
+    /// Makes `faces` free of divergence, and lets surface tension act if `with_tension`; `before` has been given to free bodies in the step. Faces without liquid on either side
     /// keep their velocities. Gives what free bodies have been given in all.
     pub fn project(
         &mut self,
         faces: &mut Faces,
         coupling: &Coupling,
         before: &[BodyImpulse],
+        with_tension: bool,
     ) -> (Solved, Vec<BodyImpulse>) {
         let (tiles, solids) = (self.tiles, self.solids);
         let carried_by = |given: &[BodyImpulse], axis: usize, cell: usize| {
@@ -100,7 +122,8 @@ impl<'a> Equations<'a> {
                 Some(above) => flow(axis, cell) - flow(axis, above),
                 None => 0.0,
             };
-            through(0) + through(1) + through(2)
+            let tension = if with_tension { self.from_tension(cell) } else { 0.0 };
+            through(0) + through(1) + through(2) + tension
         };
         let right: Vec<f32> = self.grid.cells.par_iter().with_min_len(256).map(into).collect();
         let (q, solved) = self.solve(&right, Some(coupling), TOLERANCE);
@@ -108,11 +131,11 @@ impl<'a> Equations<'a> {
         given.iter_mut().zip(before).for_each(|(given, before)| given.add(before));
         for axis in 0..3 {
             let columns = (&mut faces.velocities[axis][..], &mut faces.known[axis][..]);
-            self.for_each_gradient(axis, &q, columns, |cell, gradient, velocity, known| {
+            self.for_each_gradient(axis, &q, with_tension, columns, |cell, gradient, velocity, known| {
                 let open = solids.open(axis, cell);
                 let Some(gradient) = gradient else {
-                    // What has come off the liquid falls freely.
-                    *known &= open > 0.0;
+                    // What has come off the liquid falls freely; the thin edge of the liquid goes with what is beside.
+                    *known &= open > 0.0 && !self.is_at_edge(axis, cell);
                     return;
                 };
                 // A closed face moves with the solid.
@@ -125,6 +148,48 @@ impl<'a> Equations<'a> {
             });
         }
         (solved, given)
+    }
+
+    /// Whether a face between cells that are not liquid has liquid within a cell of either.
+    fn is_at_edge(&self, axis: usize, face: usize) -> bool {
+        let (tile, at) = (face / CELLS, local(face % CELLS));
+        let beside_liquid = |cell: IVec3| {
+            let around = IVec3::AXES.into_iter().flat_map(|axis| [axis, -axis]);
+            around.into_iter().any(|by| {
+                self.tiles.cell(tile, cell + by).is_some_and(|other| self.grid.number[other] != NONE)
+            })
+        };
+        beside_liquid(at) || beside_liquid(at - IVec3::AXES[axis])
+    }
+
+    /// q at the surface between a liquid cell and one outside, by surface tension.
+    fn at_surface(&self, inside: usize, outside: usize) -> f32 {
+        if self.tension.is_empty() {
+            return 0.0;
+        }
+        let distance = &self.volume_fraction.distance;
+        let fraction = surface_fraction(distance[inside], distance[outside]);
+        self.tension[inside] + fraction * (self.tension[outside] - self.tension[inside])
+    }
+
+    /// What the surface tension around a liquid cell adds to the right side of its equation.
+    fn from_tension(&self, cell: usize) -> f32 {
+        if self.tension.is_empty() {
+            return 0.0;
+        }
+        let (tile, at) = (cell / CELLS, local(cell % CELLS));
+        let mut sum = 0.0;
+        for side in 0..6 {
+            let (axis, above) = (side / 2, side % 2 == 1);
+            let step = if above { IVec3::AXES[axis] } else { -IVec3::AXES[axis] };
+            let other = self.tiles.cell(tile, at + step).filter(|other| self.grid.number[*other] == NONE);
+            let Some(other) = other else { continue };
+            let open = self.solids.open(axis, if above { other } else { cell });
+            let density = self.properties.density([Some(cell), Some(other)]);
+            let way = way(&self.volume_fraction.distance, cell, other);
+            sum += open / (density * way) * self.at_surface(cell, other);
+        }
+        sum
     }
 
     /// The liquid cells, in the order of their equations, and the number of each cell among them.
@@ -160,7 +225,7 @@ impl<'a> Equations<'a> {
         let mut faces = Faces::unknown(tiles);
         for axis in 0..3 {
             let columns = (&mut faces.velocities[axis][..], &mut faces.known[axis][..]);
-            self.for_each_gradient(axis, &q, columns, |cell, gradient, velocity, known| {
+            self.for_each_gradient(axis, &q, false, columns, |cell, gradient, velocity, known| {
                 let Some(gradient) = gradient else { return };
                 *velocity = if self.solids.open(axis, cell) > 0.0 { -gradient } else { 0.0 };
                 *known = true;
@@ -175,11 +240,16 @@ impl<'a> Equations<'a> {
         &self,
         axis: usize,
         q: &[f32],
+        with_tension: bool,
         (velocities, known): (&mut [f32], &mut [bool]),
         of: impl Fn(usize, Option<f32>, &mut f32, &mut bool) + Sync,
     ) {
         let number = &self.grid.number;
-        let value = |cell: usize| if number[cell] == NONE { 0.0 } else { q[number[cell] as usize] };
+        let value = |cell: usize, inside: usize| match number[cell] {
+            NONE if with_tension => self.at_surface(inside, cell),
+            NONE => 0.0,
+            number => q[number as usize],
+        };
         let liquid = |cell: usize| number[cell] != NONE;
         let tiles = velocities.par_chunks_mut(CELLS).zip(known.par_chunks_mut(CELLS)).enumerate();
         tiles.for_each(|(tile, (velocities, known))| {
@@ -188,7 +258,9 @@ impl<'a> Equations<'a> {
                 let below = self.tiles.cell(tile, local(place) - IVec3::AXES[axis]);
                 let gradient = below.filter(|below| liquid(cell) || liquid(*below)).map(|below| {
                     let (inside, outside) = if liquid(cell) { (cell, below) } else { (below, cell) };
-                    (value(cell) - value(below)) / way(&self.volume_fraction.distance, inside, outside)
+                    let density = self.properties.density([Some(inside), Some(outside)]);
+                    let way = way(&self.volume_fraction.distance, inside, outside);
+                    (value(cell, inside) - value(below, inside)) / (density * way)
                 });
                 of(cell, gradient, velocity, known);
             }

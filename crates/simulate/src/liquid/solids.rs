@@ -115,6 +115,14 @@ impl CutCells {
         self.tiles[tile].is_some()
     }
 
+    /// Whether there are solids in a tile or in those around it.
+    pub fn any_near(&self, tiles: &Tiles, tile: usize) -> bool {
+        (0..27).any(|k| {
+            let by = IVec3::new(k % 3 - 1, k / 3 % 3 - 1, k / 9 - 1);
+            tiles.beside(tile, by).is_some_and(|other| self.any_in(other))
+        })
+    }
+
     /// The fraction of the lower face of a cell along an axis that is open, 0–1.
     #[inline]
     pub fn open(&self, axis: usize, cell: usize) -> f32 {

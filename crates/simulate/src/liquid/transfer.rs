@@ -113,13 +113,17 @@ fn scatter_momentum(
     axis: usize,
     velocity: f32x8,
     gradient: &Lanes,
+    mass: Option<f32x8>,
     count: usize,
 ) {
     const ROW: usize = 2 * side(SCATTER_MARGIN);
     const LAYER: usize = ROW * side(SCATTER_MARGIN);
     let Nodes { first, fraction, weights_yz } = Nodes::around::<SCATTER_MARGIN>(at, axis);
     let base = velocity - gradient[0] * fraction[0] - gradient[1] * fraction[1] - gradient[2] * fraction[2];
-    let (near, far) = (1.0 - fraction[0], fraction[0]);
+    let (mut near, mut far) = (1.0 - fraction[0], fraction[0]);
+    if let Some(mass) = mass {
+        (near, far) = (near * mass, far * mass);
+    }
     let columns = [near, near * base, far, far * (base + gradient[0])];
     let [near, near_momentum, far, far_momentum] = columns.map(|column| column.to_array());
     let [gradient_y, gradient_z] = [gradient[1], gradient[2]].map(|column| column.to_array());
@@ -201,8 +205,14 @@ pub(super) fn for_each_beside(
     }
 }
 
-/// Moves velocities, m/s, and their gradients, 1/s, of the particles to the faces.
-pub fn to_faces(tiles: &Tiles, positions: &[Vec3], velocities: &[Vec3], gradients: &[Mat3]) -> Faces {
+/// Moves velocities, m/s, and their gradients, 1/s, of the particles to the faces; `masses` are empty where all are equal.
+pub fn to_faces(
+    tiles: &Tiles,
+    positions: &[Vec3],
+    velocities: &[Vec3],
+    gradients: &[Mat3],
+    masses: &[f32],
+) -> Faces {
     let (occupied, slots) = occupied_tiles(tiles);
     let mut blocks = vec![0.0f32; occupied.len() * BLOCK];
     let cell_m = f32x8::splat(tiles.cell_m);
@@ -211,11 +221,12 @@ pub fn to_faces(tiles: &Tiles, positions: &[Vec3], velocities: &[Vec3], gradient
         for (points, count) in tiles.lanes_in(tile) {
             let at = places(tiles, tile, positions, points);
             let (velocities, gradients) = (points.map(|i| velocities[i]), points.map(|i| gradients[i]));
+            let mass = (!masses.is_empty()).then(|| lanes(|lane| masses[points[lane]]));
             for (axis, block) in faces.chunks_exact_mut(2 * SCATTER_NODES).enumerate() {
                 let velocity = lanes(|lane| velocities[lane][axis]);
                 let gradient: Lanes =
                     std::array::from_fn(|by| lanes(|lane| gradients[lane].col(by)[axis]) * cell_m);
-                scatter_momentum(block, &at, axis, velocity, &gradient, count);
+                scatter_momentum(block, &at, axis, velocity, &gradient, mass, count);
             }
             scatter_count(counts, &at, count);
         }
@@ -427,7 +438,7 @@ mod tests {
         let velocities: Vec<Vec3> = positions.iter().map(|x| field(*x)).collect();
         let gradients = vec![gradient; positions.len()];
         let tiles = Tiles::new(&positions, 0.05);
-        let faces = to_faces(&tiles, &positions, &velocities, &gradients);
+        let faces = to_faces(&tiles, &positions, &velocities, &gradients, &[]);
         let (mut back, mut slopes) = (vec![Vec3::ZERO; positions.len()], gradients.clone());
         let still = faces.velocities.clone().map(|column| vec![0.0; column.len()]);
         let columns = (&positions[..], &mut back[..], &mut slopes[..]);
@@ -451,7 +462,7 @@ mod tests {
             .collect();
         let gradients = vec![Mat3::from_diagonal(Vec3::new(1.0, -2.0, 3.0)); positions.len()];
         let tiles = Tiles::new(&positions, 0.1);
-        let faces = to_faces(&tiles, &positions, &velocities, &gradients);
+        let faces = to_faces(&tiles, &positions, &velocities, &gradients, &[]);
         let count = FULL * faces.volume.iter().sum::<f32>();
         assert!((count / positions.len() as f32 - 1.0).abs() < 1e-4, "{count}");
         // Inside there are eight a cell.

@@ -6,6 +6,7 @@
 //! cells and at edges: V u − (2 Δ_a (w μ̂ Δ_a u) + Σ_b Δ_b (w μ̂ (Δ_b u + Δ_a v_b))) = V u_old + Σ_b Δ_b (w σ̂_ab). Where solids close
 //! faces the velocities are theirs.
 
+use super::cell_properties::CellProperties;
 use super::cell_transfer::to_cells;
 use super::conjugate_gradients::{Convergence, by_diagonal, conjugate_gradients};
 use super::rheology::{Resistance, Rheologies, Symmetric};
@@ -143,7 +144,7 @@ pub(super) struct Viscosity<'a> {
     tiles: &'a Tiles,
     solids: &'a CutCells,
     stress: &'a CellStress,
-    friction: f32,
+    properties: &'a CellProperties,
     numbers: Numbers,
     /// The axis and the cell of each unknown.
     unknowns: Vec<(u8, u32)>,
@@ -151,13 +152,13 @@ pub(super) struct Viscosity<'a> {
 }
 
 impl<'a> Viscosity<'a> {
-    /// Where the velocity along a wall is that of the wall by `friction`, 0–1.
+    /// Where the velocity along a wall is that of the wall by the friction of the liquid.
     pub fn new(
         tiles: &'a Tiles,
         solids: &'a CutCells,
         volume_fraction: &VolumeFraction,
         stress: &'a CellStress,
-        friction: f32,
+        properties: &'a CellProperties,
     ) -> Self {
         // How far a cell is liquid.
         let amount = |cell: usize| (0.5 - volume_fraction.distance[cell]).clamp(0.0, 1.0);
@@ -182,7 +183,7 @@ impl<'a> Viscosity<'a> {
             }
         }
         // The mean μ̂ and component of σ̂ of the cells at an edge, and its weight: how far they are liquid, or of a wall its friction.
-        let edge = |corners: [Option<usize>; 4], component: usize| {
+        let edge = |corners: [Option<usize>; 4], component: usize, friction: f32| {
             let (mut viscosity, mut push, mut full, mut walls) = (0.0, 0.0, 0.0, 0.0);
             for cell in corners.into_iter().flatten() {
                 if solids.volume(cell) <= 0.0 {
@@ -219,7 +220,8 @@ impl<'a> Viscosity<'a> {
                 count: 0,
             };
             let (along, back) = (IVec3::AXES[a], -IVec3::AXES[a]);
-            row.volume = volume(a, cell).max(LEAST_VOLUME);
+            let density = properties.density([Some(cell), find(back)]);
+            row.volume = density * volume(a, cell).max(LEAST_VOLUME);
             row.diagonal = row.volume;
             let add = |row: &mut Row, axis: usize, face: usize, factor: f32| match numbers.0[axis][face] {
                 FIXED => row.right += factor * solids.velocity(axis, face),
@@ -258,7 +260,8 @@ impl<'a> Viscosity<'a> {
                     pairs.sort_unstable_by_key(|(axis, _)| *axis);
                     let at_wall =
                         pairs.into_iter().find_map(|(axis, pair)| to_wall(solids, &numbers, axis, pair));
-                    let (viscosity, push, full) = edge(corners, 3 + a + b);
+                    let friction = properties.wall_friction(corners);
+                    let (viscosity, push, full) = edge(corners, 3 + a + b, friction);
                     let (weight, held) = match at_wall {
                         // The wall is nearer than the next face, and holds by its friction.
                         Some(distance) => (viscosity * friction / distance, friction),
@@ -276,7 +279,7 @@ impl<'a> Viscosity<'a> {
             row
         };
         let rows: Vec<Row> = unknowns.par_iter().with_min_len(256).map(row).collect();
-        Self { tiles, solids, stress, friction, numbers, unknowns, rows }
+        Self { tiles, solids, stress, properties, numbers, unknowns, rows }
     }
 
     /// Pushes the liquid by the elastic stress.
@@ -290,7 +293,7 @@ impl<'a> Viscosity<'a> {
     /// means of the four edges around, as the stress at an edge is the mean of the cells around, so that the stress does the work
     /// that the deformation takes.
     pub fn strain_rates(&self, faces: &Faces, volume_fraction: &VolumeFraction) -> Vec<[f32; 8]> {
-        let Self { tiles, solids, friction, numbers, .. } = self;
+        let Self { tiles, solids, properties, numbers, .. } = self;
         let velocity = |axis: usize, cell: usize| match numbers.0[axis][cell] {
             FIXED => solids.velocity(axis, cell),
             _ => faces.velocities[axis][cell],
@@ -309,7 +312,8 @@ impl<'a> Viscosity<'a> {
             let differences =
                 pairs.map(|(axis, [lower, upper])| velocity(axis, upper) - velocity(axis, lower));
             let at_wall = pairs.into_iter().find_map(|(axis, pair)| to_wall(solids, numbers, axis, pair));
-            let scale = at_wall.map_or(1.0, |distance| friction / distance);
+            let corners = || [Some(cell), Some(first), Some(second), find(-IVec3::AXES[a] - IVec3::AXES[b])];
+            let scale = at_wall.map_or(1.0, |distance| properties.wall_friction(corners()) / distance);
             0.5 * scale * (differences[0] + differences[1])
         };
         let of = |cell: usize| {
@@ -335,7 +339,7 @@ impl<'a> Viscosity<'a> {
     fn hold_films(&self, faces: &mut Faces) {
         // Of a film of half a cell: the shear between its middle and the wall over its mass.
         const FILM: f32 = 8.0;
-        let Self { tiles, solids, stress, friction, numbers, .. } = self;
+        let Self { tiles, solids, stress, properties, numbers, .. } = self;
         for axis in 0..3 {
             let columns =
                 faces.velocities[axis].par_chunks_mut(CELLS).zip(faces.known[axis].par_chunks(CELLS));
@@ -350,7 +354,7 @@ impl<'a> Viscosity<'a> {
                         (0..3).filter(|b| *b != axis).flat_map(|b| [IVec3::AXES[b], -IVec3::AXES[b]]);
                     let mut beside = across.filter_map(|by| tiles.cell(tile, local(place) + by));
                     if let Some(wall) = beside.find(|face| numbers.0[axis][*face] == FIXED) {
-                        let held = FILM * friction * stress.of(cell)[0];
+                        let held = FILM * properties.wall_friction([Some(cell)]) * stress.of(cell)[0];
                         *velocity = (*velocity + held * solids.velocity(axis, wall)) / (1.0 + held);
                     }
                 }
@@ -361,7 +365,7 @@ impl<'a> Viscosity<'a> {
     /// Lets the velocities on the faces diffuse.
     pub fn diffuse(&self, faces: &mut Faces) -> Convergence {
         self.hold_films(faces);
-        let Self { tiles, solids, friction, numbers, unknowns, rows, .. } = self;
+        let Self { tiles, solids, properties, numbers, unknowns, rows, .. } = self;
         let velocity = |axis: usize, cell: usize| match numbers.0[axis][cell] {
             FIXED => solids.velocity(axis, cell),
             _ => faces.velocities[axis][cell],
@@ -415,7 +419,8 @@ impl<'a> Viscosity<'a> {
                     let beside = sum / count;
                     let wall = solids.velocity(axis, cell);
                     let distance = wall_distance(1.0, solids.open(axis, cell));
-                    faces.velocities[axis][cell] = beside + *friction * (wall - beside) / distance;
+                    let friction = properties.wall_friction([Some(cell)]);
+                    faces.velocities[axis][cell] = beside + friction * (wall - beside) / distance;
                 }
             }
         }

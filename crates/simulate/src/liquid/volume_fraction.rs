@@ -22,13 +22,7 @@ pub(super) struct VolumeFraction {
 impl VolumeFraction {
     /// Of the volume that particles give to cells, and the room that solids leave.
     pub fn new(tiles: &Tiles, faces: &Faces, solids: &CutCells) -> Self {
-        let near_solids = |tile: usize| {
-            (0..27).any(|k| {
-                let by = IVec3::new(k % 3 - 1, k / 3 % 3 - 1, k / 9 - 1);
-                tiles.beside(tile, by).is_some_and(|other| solids.any_in(other))
-            })
-        };
-        let walled: Vec<bool> = (0..tiles.len()).map(near_solids).collect();
+        let walled: Vec<bool> = (0..tiles.len()).map(|tile| solids.any_near(tiles, tile)).collect();
         let fraction = |cell: usize| {
             if faces.volume[cell] <= 0.0 {
                 return 0.0;

@@ -11,7 +11,7 @@ use super::particle_set::Newborn;
 use super::{ParticleSolver, ParticleSystem, emission};
 use crate::colliders::{SpawnBody, SpawnParticle, SpawnState};
 use crate::{BlowUp, Step};
-use glam::{Quat, Vec3};
+use glam::{Quat, Vec2, Vec3};
 use shot::particles::{Action, ParticleEvent, Particles, Split, Trigger, circle_names, endless};
 
 /// An event of a particle in this substep.
@@ -31,6 +31,7 @@ struct Parent {
     orientation: Quat,
     angular_velocity: Vec3,
     weight: f32,
+    uv: Vec2,
 }
 
 impl ParticleSolver {
@@ -173,13 +174,15 @@ impl ParticleSolver {
             let speed = split.speed_m_s * hash.about(split.speed_variation);
             newborn.velocity =
                 parent.velocity * split.inherited_velocity + upright * hash.cone(split.spread_rad) * speed;
-            newborn.weight = parent.weight;
-            if let Some(size) = split.size {
+            (newborn.weight, newborn.uv) = (parent.weight, parent.uv);
+            // A particle of a liquid stands for as much of the liquid as all others.
+            let is_liquid = particles.liquid.is_some();
+            if let Some(size) = split.size.filter(|_| !is_liquid) {
                 let drag = particles.body.drag * std::f32::consts::PI * 0.25;
                 newborn.size_m = parent.size_m * size;
                 newborn.drag_area_m2 = drag * newborn.size_m * newborn.size_m;
             }
-            if !split.stays {
+            if !split.stays && !is_liquid {
                 newborn.mass_kg = parent.mass_kg / split.count as f32;
             }
             if itself {
@@ -208,11 +211,13 @@ impl ParticleSolver {
             let mut hash = ParticleHash::new(particles.seed, system.set.rest.next_id, Purpose::Birth, 3);
             let now = step.seconds as f32;
             let born = emission::start(particles, body.pose, Vec3::ZERO, Vec3::ZERO, now, &mut hash);
+            let is_liquid = particles.liquid.is_some();
+            let size_m = if is_liquid { born.size_m } else { body.size_m };
             let newborn = Newborn {
                 velocity: body.velocity,
-                size_m: body.size_m,
-                mass_kg: body.mass_kg,
-                drag_area_m2: particles.body.drag * std::f32::consts::PI * 0.25 * body.size_m * body.size_m,
+                size_m,
+                mass_kg: if is_liquid { born.mass_kg } else { body.mass_kg },
+                drag_area_m2: particles.body.drag * std::f32::consts::PI * 0.25 * size_m * size_m,
                 orientation: body.pose.1,
                 angular_velocity: body.angular_velocity,
                 ..born
@@ -278,6 +283,7 @@ impl ParticleSystem {
             orientation: set.orientations.get(index).copied().unwrap_or(Quat::IDENTITY),
             angular_velocity: set.angular_velocities.get(index).copied().unwrap_or(Vec3::ZERO),
             weight: set.weights.get(index).copied().unwrap_or(1.0),
+            uv: set.uvs.get(index).copied().unwrap_or_default(),
         }
     }
 

@@ -1,19 +1,22 @@
-//! A substep of particles that are a liquid.
+//! A substep of particles that are liquids.
 
 use super::contact::met;
+use super::particle_set::ParticleSet;
 use super::travel::Travelled;
-use super::{ParticleSystem, emission};
-use crate::colliders::Impulse;
+use super::{ParticleSolver, ParticleSystem, emission};
 use crate::forces::{Acting, Points, Weight};
-use crate::liquid::{self, Bodies, LiquidParticles, Material, Rheologies, Rheology};
+use crate::liquid::{
+    self, Bodies, LiquidParticles, Material, Properties, RELAXED, Rheologies, Rheology, Symmetric,
+};
 use crate::{BlowUp, Step};
-use glam::Vec3;
+use glam::{Mat3, Vec3};
 use rayon::prelude::*;
 use shot::{
     Element,
     particles::{ContactOutcome, Liquid, LiquidQuantity, LiquidWeight, Particles},
 };
 use std::collections::BTreeMap;
+use std::f32::consts::PI;
 
 /// Most steps that a substep is divided into for fast particles, and for waves of shear.
 const MAX_STEPS: (f32, f32) = (16.0, 64.0);
@@ -21,6 +24,11 @@ const MAX_STEPS: (f32, f32) = (16.0, 64.0);
 const MAX_CELLS: f32 = 3.0;
 /// Greatest value of a scaled quantity, in its unit: many factors would have no finite product.
 const MAX_SCALED: f32 = 1e7;
+/// Range of scaled densities, kg/m³, and greatest scaled surface tension, N/m.
+const DENSITIES: [f32; 2] = [1.0, 20_000.0];
+const MAX_TENSION: f32 = 100.0;
+/// Part of the longest step in which waves of surface tension are resolved.
+const TENSION_STEP: f32 = 0.7;
 /// Particles to a block of the force evaluation.
 const CHUNK: usize = 1_024;
 
@@ -32,120 +40,291 @@ pub(super) fn is_elastic(element: &Element, particles: &Particles) -> bool {
     liquid.is_some_and(|liquid| liquid.is_elastic() || element.channels.keys().any(keyed))
 }
 
-impl ParticleSystem {
-    /// Moves a liquid over a substep; its last particles are new, with the fractions of the substep that remain to them.
+/// A liquid in a substep, and the fractions of the substep that remain to its new, last particles.
+pub(super) struct Flowing<'a> {
+    /// Its place among the systems.
+    pub system: usize,
+    pub element: &'a Element,
+    pub particles: &'a Particles,
+    pub liquid: &'a Liquid,
+    pub newborn: Vec<f32>,
+}
+
+/// What decides which liquids share a grid.
+#[derive(PartialEq)]
+struct GridKey {
+    spacing_m: f32,
+    met: Vec<bool>,
+    pushes: bool,
+}
+
+impl ParticleSolver {
+    /// Moves the liquids over a substep: those of one spacing that meet the same bodies in one grid, so that they push each other.
+    /// Gives what each met.
     pub(super) fn flow(
         &mut self,
         step: &Step,
-        element: &Element,
-        particles: &Particles,
-        liquid: &Liquid,
-        newborn: &[f32],
-    ) -> Result<(Travelled, Vec<Impulse>), BlowUp> {
-        let mut met = met(step, &particles.contact);
-        let filled = emission::filled_solid(particles);
-        for (met, body) in met.iter_mut().zip(step.colliders.list()) {
-            *met &= particles.contact.enabled && Some(body.now.element) != filled;
+        liquids: Vec<Flowing>,
+    ) -> Result<Vec<(usize, Travelled)>, BlowUp> {
+        let mut groups: Vec<(GridKey, Vec<Flowing>)> = Vec::new();
+        for flowing in liquids {
+            let Flowing { particles, liquid, .. } = &flowing;
+            let mut met = met(step, &particles.contact);
+            let filled = emission::filled_solid(particles);
+            for (met, body) in met.iter_mut().zip(step.colliders.list()) {
+                *met &= particles.contact.enabled && Some(body.now.element) != filled;
+            }
+            let key = GridKey { spacing_m: liquid.spacing_m, met, pushes: particles.contact.push };
+            match groups.iter_mut().find(|(of, _)| *of == key) {
+                Some((_, members)) => members.push(flowing),
+                None => groups.push((key, vec![flowing])),
+            }
         }
-        let cell_m = 2.0 * liquid.spacing_m;
-        let pushes = particles.contact.push;
-        let given = BTreeMap::new();
-        let mut boundary = Bodies { colliders: step.colliders, met: &met, cell_m, pushes, given };
-        let newborn = &self.drop_enclosed(&boundary, newborn)[..];
-        if self.set.len() == 0 || step.dt <= 0.0 {
-            return Ok((Travelled::default(), Vec::new()));
+        let mut travelled = Vec::new();
+        for (key, members) in groups {
+            travelled.extend(self.flow_together(step, key, members)?);
         }
-        // What meets a solid goes on along it, unless it ends there: the flow around it is that of the grid.
-        let mut particles = particles.clone();
-        if particles.contact.outcome != ContactOutcome::Die {
-            particles.contact.outcome = ContactOutcome::Slide;
+        Ok(travelled)
+    }
+
+    fn flow_together(
+        &mut self,
+        step: &Step,
+        GridKey { spacing_m, met, pushes }: GridKey,
+        mut members: Vec<Flowing>,
+    ) -> Result<Vec<(usize, Travelled)>, BlowUp> {
+        let cell_m = 2.0 * spacing_m;
+        let mut boundary =
+            Bodies { colliders: step.colliders, met: &met, cell_m, pushes, given: BTreeMap::new() };
+        for member in &mut members {
+            let system = &mut self.systems[member.system];
+            member.newborn = system.drop_enclosed(&boundary, &member.newborn);
         }
-        (particles.contact.push, particles.contact.push_deformables) = (false, false);
-        let speed = self.set.velocities.iter().map(|v| v.length_squared()).fold(0.0, f32::max).sqrt();
-        let steps = steps_at(speed, step.dt, cell_m, MAX_STEPS.0).max(steps_of_waves(liquid, step.dt));
+        let systems = &mut self.systems;
+        members.retain(|member| systems[member.system].set.len() > 0);
+        if members.is_empty() || step.dt <= 0.0 {
+            return Ok(Vec::new());
+        }
+        let speed = members.iter().flat_map(|member| &systems[member.system].set.velocities);
+        let speed = speed.map(|v| v.length_squared()).fold(0.0, f32::max).sqrt();
+        let steps = members
+            .iter()
+            .map(|member| steps_of_waves(member.liquid, step.dt))
+            .fold(steps_at(speed, step.dt, cell_m, MAX_STEPS.0), u32::max);
         let dt = step.dt / steps as f32;
-        let acting = step.field.acting(self.id);
-        let mut fractions = vec![1.0; self.set.len() - newborn.len()];
-        fractions.extend_from_slice(newborn);
-        let start = self.set.positions.clone();
+        let starts: Vec<Vec<Vec3>> =
+            members.iter().map(|member| systems[member.system].set.positions.clone()).collect();
+        let acting: Vec<Acting> =
+            members.iter().map(|member| step.field.acting(systems[member.system].id)).collect();
+        // Bodies that are still are kept with the first.
+        let first = members[0].system;
+        let mut cache = std::mem::take(&mut systems[first].still_body_cache);
         for _ in 0..steps {
-            self.accelerate(&acting, dt);
-            let each = self.rheologies(step, liquid);
+            for (member, acting) in members.iter().zip(&acting) {
+                systems[member.system].accelerate(acting, dt);
+            }
+            let mut columns = Columns::gather(systems, &members);
+            let (rheologies, each) = columns.matter(systems, &members, step);
             let material = Material {
-                spacing_m: liquid.spacing_m,
-                density_kg_m3: liquid.density_kg_m3,
-                rheologies: match &each {
-                    Some(each) => Rheologies::Each(each),
-                    None => Rheologies::Same(rheology(liquid)),
+                spacing_m,
+                rheologies: match &rheologies[..] {
+                    [] => Rheologies::Same(rheology(members[0].liquid)),
+                    each => Rheologies::Each(each),
                 },
-                wall_friction: liquid.wall_friction,
+                properties: properties(members[0].liquid),
+                each: &each,
             };
-            let set = &mut self.set;
-            let columns = LiquidParticles {
-                positions: &set.positions,
-                velocities: &mut set.velocities,
-                gradients: &mut set.gradients,
-                deformations: &mut set.deformations,
+            let particles = LiquidParticles {
+                positions: &columns.positions,
+                velocities: &mut columns.velocities,
+                gradients: &mut columns.gradients,
+                deformations: &mut columns.deformations,
             };
-            let flow = liquid::flow(columns, &material, dt, &boundary, &mut self.still_body_cache);
+            let flow = liquid::flow(particles, &material, dt, &boundary, &mut cache);
             let flow = flow.map_err(|error| BlowUp {
                 frame: step.frame_number(),
-                element: self.id,
-                name: self.name.clone(),
+                element: systems[first].id,
+                name: systems[first].name.clone(),
                 what: error.to_string(),
             })?;
             boundary.add_impulses(&flow.impulses);
-            self.set
+            columns
                 .positions
                 .par_iter_mut()
                 .zip(&flow.displacements)
                 .for_each(|(position, by)| *position += *by);
+            columns.scatter(systems, &members);
         }
-        // Bodies are met once on the whole way, since they too are known at both ends of the substep.
+        systems[first].still_body_cache = cache;
+        let impulses = boundary.impulses();
+        self.exchange.impulses.extend(impulses);
+        let met_by_all = met.clone();
+        members
+            .into_iter()
+            .zip(starts)
+            .map(|(member, start)| {
+                let system = &mut self.systems[member.system];
+                Ok((member.system, system.end_flow(step, &member, start, met_by_all.clone())?))
+            })
+            .collect()
+    }
+}
+
+/// The columns of liquids that share a grid, one after the other.
+struct Columns {
+    positions: Vec<Vec3>,
+    velocities: Vec<Vec3>,
+    gradients: Vec<Mat3>,
+    deformations: Vec<Symmetric>,
+}
+
+impl Columns {
+    /// Takes the columns out of the systems.
+    fn gather(systems: &mut [ParticleSystem], members: &[Flowing]) -> Self {
+        if let [only] = members {
+            let set = &mut systems[only.system].set;
+            return Self {
+                positions: std::mem::take(&mut set.positions),
+                velocities: std::mem::take(&mut set.velocities),
+                gradients: std::mem::take(&mut set.gradients),
+                deformations: std::mem::take(&mut set.deformations),
+            };
+        }
+        let sets = || members.iter().map(|member| &systems[member.system].set);
+        let any_elastic = sets().any(|set| !set.deformations.is_empty());
+        let deformations = |set: &ParticleSet| match set.deformations.is_empty() {
+            true => vec![RELAXED; set.len()],
+            false => set.deformations.clone(),
+        };
+        Self {
+            positions: sets().flat_map(|set| &set.positions).copied().collect(),
+            velocities: sets().flat_map(|set| &set.velocities).copied().collect(),
+            gradients: sets().flat_map(|set| &set.gradients).copied().collect(),
+            deformations: if any_elastic { sets().flat_map(deformations).collect() } else { Vec::new() },
+        }
+    }
+
+    /// Puts them back.
+    fn scatter(self, systems: &mut [ParticleSystem], members: &[Flowing]) {
+        let Self { positions, velocities, gradients, deformations } = self;
+        if let [only] = members {
+            let set = &mut systems[only.system].set;
+            (set.positions, set.velocities, set.gradients) = (positions, velocities, gradients);
+            set.deformations = deformations;
+            return;
+        }
+        let mut from = 0;
+        for member in members {
+            let set = &mut systems[member.system].set;
+            let range = from..from + set.len();
+            from = range.end;
+            set.positions.copy_from_slice(&positions[range.clone()]);
+            set.velocities.copy_from_slice(&velocities[range.clone()]);
+            set.gradients.copy_from_slice(&gradients[range.clone()]);
+            if !set.deformations.is_empty() {
+                set.deformations.copy_from_slice(&deformations[range]);
+            }
+        }
+    }
+
+    /// What each particle is; two empty lists: all are alike.
+    fn matter(
+        &self,
+        systems: &[ParticleSystem],
+        members: &[Flowing],
+        step: &Step,
+    ) -> (Vec<Rheology>, Vec<Properties>) {
+        let alike = |other: &Flowing| {
+            let (liquid, first) = (other.liquid, members[0].liquid);
+            rheology(liquid) == rheology(first) && properties(liquid) == properties(first)
+        };
+        if members.iter().all(|member| member.liquid.scaled.is_empty() && alike(member)) {
+            return (Vec::new(), Vec::new());
+        }
+        let (mut rheologies, mut each) = (Vec::new(), Vec::new());
+        let mut from = 0;
+        for member in members {
+            let set = &systems[member.system].set;
+            let positions = &self.positions[from..from + set.ids.len()];
+            from += positions.len();
+            let matter = matter_of(positions, &set.weights, step, member.liquid);
+            rheologies.extend(matter.iter().map(|(rheology, _)| *rheology));
+            each.extend(matter.iter().map(|(_, properties)| *properties));
+        }
+        // Most of what can differ is the resistance alone.
+        if each.iter().all(|properties| *properties == each[0])
+            && each.first() == Some(&properties(members[0].liquid))
+        {
+            each.clear();
+        }
+        (rheologies, each)
+    }
+}
+
+/// What each particle of a liquid is at its place.
+fn matter_of(
+    positions: &[Vec3],
+    birth_weights: &[f32],
+    step: &Step,
+    liquid: &Liquid,
+) -> Vec<(Rheology, Properties)> {
+    // The factors of a region that is gone are those where its weight is 0.
+    let weights: Vec<Option<Weight>> = liquid
+        .scaled
+        .iter()
+        .map(|scaled| match scaled.by {
+            LiquidWeight::Region { region } => step.weight(region),
+            LiquidWeight::BirthMap {} => None,
+        })
+        .collect();
+    let all = (rheology(liquid), properties(liquid));
+    let of = |(i, position): (usize, &Vec3)| {
+        let (mut rheology, mut properties) = all;
+        for (scaled, region) in liquid.scaled.iter().zip(&weights) {
+            let weight = match (scaled.by, region) {
+                (LiquidWeight::BirthMap {}, _) => birth_weights.get(i).copied().unwrap_or(1.0),
+                (_, region) => region.as_ref().map_or(0.0, |region| region.at(*position)),
+            };
+            let (quantity, [least, most]) = match scaled.quantity {
+                LiquidQuantity::Viscosity => (&mut rheology.viscosity_pa_s, [0.0, MAX_SCALED]),
+                LiquidQuantity::Stiffness => (&mut rheology.stiffness_pa, [0.0, MAX_SCALED]),
+                LiquidQuantity::RelaxationTime => (&mut rheology.relaxation_time_s, [0.0, MAX_SCALED]),
+                LiquidQuantity::YieldStress => (&mut rheology.yield_stress_pa, [0.0, MAX_SCALED]),
+                LiquidQuantity::Density => (&mut properties.density_kg_m3, DENSITIES),
+                LiquidQuantity::WallFriction => (&mut properties.wall_friction, [0.0, 1.0]),
+                LiquidQuantity::SurfaceTension => (&mut properties.surface_tension_n_m, [0.0, MAX_TENSION]),
+                LiquidQuantity::WettingAngle => (&mut properties.wetting_angle_rad, [0.0, PI]),
+            };
+            *quantity = (*quantity * scaled.factor(weight)).clamp(least, most);
+        }
+        (rheology, properties)
+    };
+    positions.par_iter().enumerate().with_min_len(CHUNK).map(of).collect()
+}
+
+impl ParticleSystem {
+    /// Meets bodies once on the whole way of a substep, since they too are known at both ends of it.
+    fn end_flow(
+        &mut self,
+        step: &Step,
+        member: &Flowing,
+        start: Vec<Vec3>,
+        met: Vec<bool>,
+    ) -> Result<Travelled, BlowUp> {
+        // What meets a solid goes on along it, unless it ends there: the flow around it is that of the grid.
+        let mut particles = member.particles.clone();
+        if particles.contact.outcome != ContactOutcome::Die {
+            particles.contact.outcome = ContactOutcome::Slide;
+        }
+        (particles.contact.push, particles.contact.push_deformables) = (false, false);
+        let mut fractions = vec![1.0; self.set.len() - member.newborn.len()];
+        fractions.extend_from_slice(&member.newborn);
         let ends = std::mem::replace(&mut self.set.positions, start);
         let ways: Vec<Vec3> =
             ends.iter().zip(&self.set.positions).map(|(end, start)| *end - *start).collect();
-        let impulses = boundary.impulses();
         let with = (&Acting::default(), met, step.dt);
         let range = 0..self.set.len();
-        let travelled =
-            self.travel_by(step, (element, &particles), with, range, Some(&fractions), Some(&ways))?;
-        Ok((travelled, impulses))
-    }
-
-    /// How each particle resists deformation; none: all alike.
-    fn rheologies(&self, step: &Step, liquid: &Liquid) -> Option<Vec<Rheology>> {
-        if liquid.scaled.is_empty() {
-            return None;
-        }
-        // The factors of a region that is gone are those where its weight is 0.
-        let weights: Vec<Option<Weight>> = liquid
-            .scaled
-            .iter()
-            .map(|scaled| match scaled.by {
-                LiquidWeight::Region { region } => step.weight(region),
-                LiquidWeight::BirthMap {} => None,
-            })
-            .collect();
-        let (set, all) = (&self.set, rheology(liquid));
-        let of = |(i, position): (usize, &Vec3)| {
-            let mut own = all;
-            for (scaled, region) in liquid.scaled.iter().zip(&weights) {
-                let weight = match (scaled.by, region) {
-                    (LiquidWeight::BirthMap {}, _) => set.weights.get(i).copied().unwrap_or(1.0),
-                    (_, region) => region.as_ref().map_or(0.0, |region| region.at(*position)),
-                };
-                let quantity = match scaled.quantity {
-                    LiquidQuantity::Viscosity => &mut own.viscosity_pa_s,
-                    LiquidQuantity::Stiffness => &mut own.stiffness_pa,
-                    LiquidQuantity::RelaxationTime => &mut own.relaxation_time_s,
-                    LiquidQuantity::YieldStress => &mut own.yield_stress_pa,
-                };
-                *quantity = (*quantity * scaled.factor(weight)).min(MAX_SCALED);
-            }
-            own
-        };
-        Some(set.positions.par_iter().enumerate().with_min_len(CHUNK).map(of).collect())
+        self.travel_by(step, (member.element, &particles), with, range, Some(&fractions), Some(&ways))
     }
 
     /// Drops those of the last particles, which are new, that lie within bodies: there is no room for liquid. Gives the fractions
@@ -196,9 +375,35 @@ fn steps_at(speed: f32, dt: f32, cell_m: f32, most: f32) -> u32 {
     (speed * dt / (MAX_CELLS * cell_m)).ceil().clamp(1.0, most) as u32
 }
 
-/// Steps of a substep that waves of shear ask for.
+/// Steps of a substep that waves of shear and of the surface ask for.
 pub(super) fn steps_of_waves(liquid: &Liquid, dt: f32) -> u32 {
-    steps_at(wave_speed(liquid), dt, 2.0 * liquid.spacing_m, MAX_STEPS.1)
+    let cell_m = 2.0 * liquid.spacing_m;
+    steps_at(wave_speed(liquid), dt, cell_m, MAX_STEPS.1).max(steps_of_tension(liquid, dt, cell_m))
+}
+
+/// Steps of a substep in which the shortest waves of surface tension are resolved (J. Brackbill, D. Kothe and C. Zemach, *A continuum
+/// method for modeling surface tension*, 1992), or the most allowed.
+fn steps_of_tension(liquid: &Liquid, dt: f32, cell_m: f32) -> u32 {
+    let of = |quantity: LiquidQuantity| {
+        let scaled = liquid.scaled.iter().filter(move |scaled| scaled.quantity == quantity);
+        scaled.map(|scaled| [scaled.at_0, scaled.at_1])
+    };
+    let tension = of(LiquidQuantity::SurfaceTension)
+        .fold(liquid.surface_tension_n_m, |tension, [a, b]| (tension * a.max(b)).min(MAX_TENSION));
+    let density = of(LiquidQuantity::Density)
+        .fold(liquid.density_kg_m3, |density, [a, b]| (density * a.min(b)).max(DENSITIES[0]));
+    let most_s = (density * cell_m.powi(3) / (4.0 * PI * tension.max(1e-12))).sqrt();
+    (dt / (TENSION_STEP * most_s)).ceil().clamp(1.0, MAX_STEPS.1) as u32
+}
+
+/// What a liquid is besides where nothing is scaled.
+fn properties(liquid: &Liquid) -> Properties {
+    Properties {
+        density_kg_m3: liquid.density_kg_m3,
+        wall_friction: liquid.wall_friction,
+        surface_tension_n_m: liquid.surface_tension_n_m,
+        wetting_angle_rad: liquid.wetting_angle_rad,
+    }
 }
 
 /// How a liquid resists deformation where nothing is scaled.

@@ -28,6 +28,7 @@ impl ParticleSystem {
                 orientation: of.orientations.get(i).copied().unwrap_or(Quat::IDENTITY),
                 angular_velocity: Vec3::ZERO,
                 weight: of.weights.get(i).copied().unwrap_or(1.0),
+                uv: of.uvs.get(i).copied().unwrap_or_default(),
             };
             self.set.push(&newborn, self.columns);
         }

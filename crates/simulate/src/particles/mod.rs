@@ -23,6 +23,7 @@ use crate::colliders::{Collider, Exchange, Impulse, SpawnParticle};
 use crate::liquid::StillBodyCache;
 use crate::{BlowUp, PrepareContext, PrepareError, SavedPart, Solver, Step, Wants};
 use contact::ParticleContact;
+use flow::Flowing;
 use forecast::{forecast, too_many};
 use frames::{Frame, Turnover};
 use geometry::Meshes;
@@ -34,6 +35,7 @@ use shot::{
     world::{Pose, World},
 };
 use std::collections::{BTreeMap, BTreeSet};
+use travel::Travelled;
 
 /// The particles of one element.
 struct ParticleSystem {
@@ -80,11 +82,11 @@ pub(crate) fn prepare(
     let mut wants = Wants { bodies: true, ..Wants::default() };
     let mut systems = Vec::new();
     let mut preroll_s = 0.0f32;
-    let weighing = weighing(shot);
+    let weighing = inherited(shot, |particles| particles.emission.map.is_some());
+    let with_uv = inherited(shot, |particles| particles.emission.carries_uv);
     for (element, particles) in members() {
         forecast(context, element, particles)?;
-        let positions = emission::EmissionSites::find(shot, particles, context.meshes);
-        can_be_born(element, particles, &positions)?;
+        let positions = sites(context, element, particles)?;
         wants.deformables |= shot.meets_deformables(element);
         wants.quantities |= emission::needs_vertex_weights(particles);
         wants.hits |= matches!(particles.source, Source::Impacts { .. });
@@ -98,6 +100,7 @@ pub(crate) fn prepare(
             columns: ParticleColumns {
                 turning: turning(shot, element, particles),
                 weighing: weighing.contains(&element.id),
+                with_uv: with_uv.contains(&element.id),
                 liquid: particles.liquid.is_some(),
                 elastic: flow::is_elastic(element, particles),
             },
@@ -126,13 +129,34 @@ pub fn not_to_be_born(shot: &Shot, meshes: &Meshes) -> Result<Vec<(Id, PrepareEr
     let context = PrepareContext { shot: &first, sampler: &sampler, meshes, initial_state: None };
     let mut found = Vec::new();
     for (element, particles) in first.particles() {
-        let could = forecast(context, element, particles).and_then(|()| {
-            let positions = emission::EmissionSites::find(&first, particles, meshes);
-            can_be_born(element, particles, &positions)
-        });
+        let could =
+            forecast(context, element, particles).and_then(|()| sites(context, element, particles).map(drop));
         found.extend(could.err().map(|why| (element.id, why)));
     }
     Ok(found)
+}
+
+/// The places at which the particles of an element are born.
+fn sites(
+    context: PrepareContext,
+    element: &Element,
+    particles: &Particles,
+) -> Result<emission::EmissionSites, PrepareError> {
+    let positions = match particles.source {
+        Source::Pool {} => {
+            let frame = f64::from(context.shot.timing.first);
+            let world = World::new(context.shot, context.sampler, frame, &|_, _| None);
+            emission::EmissionSites::of_pool(&world, element, particles, context.meshes).map_err(|why| {
+                PrepareError::Unfit {
+                    element: element.name.clone(),
+                    what: format!("the pool {why}; lower it, or close what it stands in"),
+                }
+            })?
+        }
+        _ => emission::EmissionSites::find(context.shot, particles, context.meshes),
+    };
+    can_be_born(element, particles, &positions)?;
+    Ok(positions)
 }
 
 fn can_be_born(
@@ -173,10 +197,10 @@ fn turning(shot: &Shot, element: &Element, particles: &Particles) -> bool {
         || shot.particles().any(|(_, of)| of.makes().any(|id| id == element.id))
 }
 
-/// Elements whose particles carry a map weight: by their own map, or from a particle that became one of theirs.
-fn weighing(shot: &Shot) -> BTreeSet<Id> {
-    let mapped = shot.particles().filter(|(_, particles)| particles.emission.map.is_some());
-    let mut found: Vec<Id> = mapped.map(|(element, _)| element.id).collect();
+/// Elements whose particles carry a value from birth: by their own emission, or from a particle that became one of theirs.
+fn inherited(shot: &Shot, carries: impl Fn(&Particles) -> bool) -> BTreeSet<Id> {
+    let own = shot.particles().filter(|(_, particles)| carries(particles));
+    let mut found: Vec<Id> = own.map(|(element, _)| element.id).collect();
     let mut at = 0;
     while at < found.len() {
         let makes =
@@ -285,28 +309,43 @@ impl Solver for ParticleSolver {
             .collect();
         let mut all_touches: Vec<Vec<ParticleContact>> = Vec::with_capacity(self.systems.len());
         let mut marks: Vec<Vec<bool>> = Vec::with_capacity(self.systems.len());
-        for i in 0..self.systems.len() {
+        let members: Vec<Option<(&Element, &Particles)>> = self
+            .systems
+            .iter()
+            .map(|system| step.shot.element(system.id).and_then(|e| Some((e, e.as_particles()?))))
+            .collect();
+        let mut births: Vec<Vec<f32>> = Vec::with_capacity(self.systems.len());
+        let mut liquids = Vec::new();
+        for (i, member) in members.iter().enumerate() {
             let system = &mut self.systems[i];
-            let element = step.shot.element(system.id);
-            let Some((element, particles)) = element.and_then(|e| Some((e, e.as_particles()?))) else {
+            let Some((element, particles)) = *member else {
+                births.push(Vec::new());
+                continue;
+            };
+            system.now_s = step.seconds as f32;
+            births.push(system.give_birth(step, &self.meshes, &crowds)?);
+            system.steer(step, particles);
+            if let Some(liquid) = &particles.liquid {
+                let newborn = std::mem::take(&mut births[i]);
+                liquids.push(Flowing { system: i, element, particles, liquid, newborn });
+            }
+        }
+        let mut flowed: BTreeMap<usize, Travelled> = self.flow(step, liquids)?.into_iter().collect();
+        for (i, member) in members.iter().enumerate() {
+            let system = &mut self.systems[i];
+            let Some((element, particles)) = *member else {
                 all_touches.push(Vec::new());
                 marks.push(Vec::new());
                 continue;
             };
-            let old = system.set.len();
-            system.now_s = step.seconds as f32;
-            let left = system.give_birth(step, &self.meshes, &crowds)?;
-            system.steer(step, particles);
+            let left = &births[i];
+            let old = system.set.len() - left.len();
             let travelled = match &particles.liquid {
-                Some(liquid) => {
-                    let (travelled, impulses) = system.flow(step, element, particles, liquid, &left)?;
-                    self.exchange.impulses.extend(impulses);
-                    travelled
-                }
+                Some(_) => flowed.remove(&i).unwrap_or_default(),
                 None => {
                     let mut travelled = system.travel(step, element, particles, 0..old, None)?;
                     let newborn =
-                        system.travel(step, element, particles, old..old + left.len(), Some(&left))?;
+                        system.travel(step, element, particles, old..old + left.len(), Some(left))?;
                     travelled.touches.extend(newborn.touches);
                     travelled.any_gone |= newborn.any_gone;
                     system.keep_apart(step, particles);
@@ -393,6 +432,7 @@ impl Solver for ParticleSolver {
                     lifespans: set.born_s.iter().zip(&set.ends_s).map(|(born, end)| end - born).collect(),
                     orientations: if any_turned { set.orientations.clone() } else { Vec::new() },
                     weights: if any_weighed { set.weights.clone() } else { Vec::new() },
+                    uvs: set.uvs.clone(),
                 },
             );
         }

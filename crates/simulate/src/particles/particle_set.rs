@@ -5,7 +5,7 @@ use crate::colliders::Collider;
 use crate::liquid::{RELAXED, Symmetric};
 use bytemuck::Pod;
 use geometry::SurfacePlace;
-use glam::{Mat3, Quat, Vec3};
+use glam::{Mat3, Quat, Vec2, Vec3};
 use serde::{Deserialize, Serialize};
 use shot::Id;
 use shot::world::Pose;
@@ -18,6 +18,8 @@ pub struct ParticleColumns {
     pub turning: bool,
     /// Map weight at birth.
     pub weighing: bool,
+    /// UV at birth.
+    pub with_uv: bool,
     /// They are a liquid.
     pub liquid: bool,
     /// They are an elastic liquid.
@@ -53,6 +55,8 @@ pub struct ParticleSet {
     pub angular_velocities: Vec<Vec3>,
     /// Map weights at birth; empty without a map.
     pub weights: Vec<f32>,
+    /// UVs at birth; empty if they carry none.
+    pub uvs: Vec<Vec2>,
     /// Gradients of the velocity of a liquid, 1/s; empty if it is none.
     pub gradients: Vec<Mat3>,
     /// Elastic deformations of a liquid, as left Cauchy–Green tensors; empty if it is not elastic.
@@ -139,6 +143,7 @@ pub struct Newborn {
     pub orientation: Quat,
     pub angular_velocity: Vec3,
     pub weight: f32,
+    pub uv: Vec2,
 }
 
 impl ParticleSet {
@@ -171,6 +176,9 @@ impl ParticleSet {
         }
         if columns.weighing {
             self.weights.push(newborn.weight);
+        }
+        if columns.with_uv {
+            self.uvs.push(newborn.uv);
         }
         if columns.liquid {
             self.gradients.push(Mat3::ZERO);
@@ -209,6 +217,9 @@ impl ParticleSet {
         if !self.weights.is_empty() {
             keep(&mut self.weights, marked);
         }
+        if !self.uvs.is_empty() {
+            keep(&mut self.uvs, marked);
+        }
         if !self.gradients.is_empty() {
             keep(&mut self.gradients, marked);
         }
@@ -235,6 +246,7 @@ impl ParticleSet {
         put(out, &self.orientations);
         put(out, &self.angular_velocities);
         put(out, &self.weights);
+        put(out, &self.uvs);
         put(out, &self.gradients);
         put(out, &self.deformations);
     }
@@ -262,6 +274,7 @@ impl ParticleSet {
             orientations: take(bytes)?,
             angular_velocities: take(bytes)?,
             weights: take(bytes)?,
+            uvs: take(bytes)?,
             gradients: take(bytes)?,
             deformations: take(bytes)?,
         })
@@ -293,6 +306,7 @@ impl ParticleSet {
         fit(&mut self.orientations, n, columns.turning, Quat::IDENTITY)?;
         fit(&mut self.angular_velocities, n, columns.turning, Vec3::ZERO)?;
         fit(&mut self.weights, n, columns.weighing, 1.0)?;
+        fit(&mut self.uvs, n, columns.with_uv, Vec2::ZERO)?;
         fit(&mut self.gradients, n, columns.liquid, Mat3::ZERO)?;
         fit(&mut self.deformations, n, columns.elastic, RELAXED)?;
         Ok(self)
@@ -349,7 +363,7 @@ mod tests {
     use super::*;
 
     const TURNING: ParticleColumns =
-        ParticleColumns { turning: true, weighing: false, liquid: false, elastic: false };
+        ParticleColumns { turning: true, weighing: false, with_uv: false, liquid: false, elastic: false };
 
     fn newborn(x: f32) -> Newborn {
         Newborn {

@@ -3,10 +3,12 @@
 mod basin;
 mod floats;
 mod gels;
+mod mixtures;
 mod same_bytes;
 mod sources;
 mod step;
 mod tank;
+mod tension;
 mod walls;
 
 use glam::Vec3;

@@ -3,7 +3,7 @@
 use super::*;
 use rstest::rstest;
 use shot::motion::Channel;
-use shot::particles::{LiquidQuantity, LiquidWeight, ScaledLiquid};
+use shot::particles::{Action, LiquidQuantity, LiquidWeight, ParticleEvent, ScaledLiquid, Trigger};
 use shot::region::{Region, Volume};
 
 /// A block that falls onto a jet, in a basin.
@@ -46,6 +46,43 @@ fn gel() -> Shot {
     shot
 }
 
+/// Water in a pool, into which a lighter gel falls whose tension and wetting differ by a region; what a camera does not see ends.
+fn mixed() -> Shot {
+    let mut shot = bare(30);
+    basin(&mut shot, Vec3::new(0.4, 0.4, 0.3));
+    let volume = Volume::Box { size_m: Vec3::splat(0.2) };
+    let region = Region { volume, edge_m: 0.1, profile: Default::default(), inverted: false };
+    let place = shot.add(Element::new("Soap", ElementKind::Region(region)).at(0.1, 0.1, 0.0));
+    let mut water = liquid(
+        Liquid { spacing_m: 0.02, ..Liquid::default() },
+        Shape::sphere(0.1),
+        EmissionSchedule::Fill {},
+    );
+    water.source = Source::Pool {};
+    shot.add(element("Water", water).at(0.0, 0.1, 0.0));
+    let by = LiquidWeight::Region { region: place };
+    let scaled = |quantity| ScaledLiquid { quantity, by, at_0: 1.0, at_1: 0.2 };
+    let of = Liquid {
+        spacing_m: 0.02,
+        density_kg_m3: 700.0,
+        stiffness_pa: 200.0,
+        surface_tension_n_m: 2.0,
+        scaled: vec![scaled(LiquidQuantity::SurfaceTension), scaled(LiquidQuantity::WettingAngle)],
+        ..Liquid::default()
+    };
+    let mut gel = liquid(of, Shape::sphere(0.07), EmissionSchedule::Fill {});
+    let camera = shot.add(Element::new("Camera", ElementKind::Camera(Default::default())).at(0.1, 0.2, 2.0));
+    let gate = Region { volume: Volume::Gate { camera, margin: -0.4 }, ..Region::new(Volume::HalfSpace {}) };
+    let seen = shot.add(Element::new("Gate", ElementKind::Region(Region { inverted: true, ..gate })));
+    gel.events.push(ParticleEvent {
+        trigger: Trigger::Region { region: seen },
+        action: Action::Die {},
+        probability: 1.0,
+    });
+    shot.add(element("Gel", gel).at(0.02, 0.24, 0.0));
+    shot
+}
+
 fn bytes(simulation: &mut Simulation, frames: u32) -> Vec<Vec<u8>> {
     (0..frames).map(|_| frames::encode(&simulation.advance().unwrap())).collect()
 }
@@ -53,6 +90,7 @@ fn bytes(simulation: &mut Simulation, frames: u32) -> Vec<Vec<u8>> {
 #[rstest]
 #[case::water(busy())]
 #[case::gel(gel())]
+#[case::mixed(mixed())]
 fn one_thread_and_three_give_the_same_bytes(#[case] shot: Shot) {
     let of = |threads: usize| {
         let pool = rayon::ThreadPoolBuilder::new().num_threads(threads).build().unwrap();
@@ -64,6 +102,7 @@ fn one_thread_and_three_give_the_same_bytes(#[case] shot: Shot) {
 #[rstest]
 #[case::water(busy())]
 #[case::gel(gel())]
+#[case::mixed(mixed())]
 fn a_run_resumed_at_any_frame_ends_with_the_same_bytes(#[case] shot: Shot) {
     let whole = bytes(&mut Simulation::new(&shot, &Default::default()).unwrap(), 12);
     let mut simulation = Simulation::new(&shot, &Default::default()).unwrap();

@@ -150,3 +150,58 @@ fn what_begins_from_a_frame_is_not_filled_again() {
     let after = again.advance().unwrap();
     assert_eq!(after.particles[&id].len(), before);
 }
+
+#[test]
+fn a_pool_fills_what_stands_around_it_up_to_its_height_and_an_open_place_is_refused() {
+    let mut shot = bare(24);
+    basin(&mut shot, Vec3::new(0.4, 0.4, 0.3));
+    let mut water = liquid(of_spacing(0.02), Shape::sphere(0.1), EmissionSchedule::Fill {});
+    water.source = Source::Pool {};
+    let id = shot.add(element("Water", water).at(0.1, 0.17, -0.05));
+    let first = after(&shot, id, 1);
+    let exact = 0.4 * 0.3 * 0.17 / 0.02f32.powi(3);
+    assert!((first.len() as f32 / exact - 1.0).abs() < 0.05, "{} of {exact}", first.len());
+    // It lies still.
+    let later = after(&shot, id, 24);
+    let speed = later.velocities.iter().map(|v| v.length()).sum::<f32>() / later.len() as f32;
+    assert!(later.len() == first.len() && speed < 0.05, "{speed}");
+    shot.element_mut(id).unwrap().placement.position_m.y = 0.5;
+    let Err(why) = Simulation::new(&shot, &Default::default()) else { panic!("it is not closed") };
+    assert!(why.to_string().contains("Water: the pool runs out at"), "{why}");
+}
+
+#[test]
+fn what_fills_a_shape_carries_the_uvs_of_its_surface() {
+    let mut shot = bare(4);
+    let mut ball = liquid(of_spacing(0.02), Shape::sphere(0.1), EmissionSchedule::Fill {});
+    ball.emission.carries_uv = true;
+    let id = shot.add(element("Ball", ball));
+    let frame = after(&shot, id, 2);
+    assert_eq!(frame.uvs.len(), frame.len());
+    let (low, high) =
+        frame.uvs.iter().fold((2.0f32, -2.0f32), |(low, high), uv| (low.min(uv.x), high.max(uv.x)));
+    assert!(low < 0.1 && high > 0.9, "{low} to {high}");
+}
+
+#[test]
+fn grains_that_touch_a_plate_become_a_liquid_of_its_own_spacing_and_mass() {
+    let mut shot = bare(24);
+    let plate = Element::solid("Plate", Shape::cuboid(1.0, 0.1, 1.0), Moves::Still);
+    shot.add(plate.at(0.0, -0.05, 0.0));
+    let mut melt = liquid(of_spacing(0.02), Shape::sphere(0.1), EmissionSchedule::Fill {});
+    melt.emission.schedule = EmissionSchedule::Never {};
+    let melt = shot.add(element("Melt", melt));
+    let mut grains = Particles::default();
+    grains.source = Source::Grid { count: [4, 1, 4], spacing_m: Vec3::splat(0.1) };
+    grains.emission.schedule = EmissionSchedule::Burst { count: 16 };
+    (grains.start.speed_m_s, grains.start.size_m, grains.start.lifespan_s) = (0.0, 0.05, None);
+    grains.events.push(shot::particles::ParticleEvent {
+        trigger: shot::particles::Trigger::Touch { bodies: Vec::new(), speed_m_s: 0.0 },
+        action: shot::particles::Action::Become { particles: melt },
+        probability: 1.0,
+    });
+    let grains = shot.add(element("Grains", grains).at(0.0, 0.3, 0.0));
+    assert_eq!(after(&shot, grains, 24).len(), 0);
+    let melted = after(&shot, melt, 24);
+    assert!(melted.len() == 16 && melted.sizes.iter().all(|size| *size == 0.02), "{:?}", melted.sizes);
+}

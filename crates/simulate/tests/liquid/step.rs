@@ -4,8 +4,8 @@ use super::tank::{Tank, filled};
 use glam::{Mat3, Vec3};
 use rstest::rstest;
 use simulate::liquid::{
-    Boundary, Flow, LiquidParticles, Material, RELAXED, Rheologies, Rheology, Solved, StillBodyCache,
-    Symmetric, TooScattered, flow,
+    Boundary, Flow, LiquidParticles, Material, Properties, RELAXED, Rheologies, Rheology, Solved,
+    StillBodyCache, Symmetric, TooScattered, flow,
 };
 
 fn water(spacing_m: f32) -> Material<'static> {
@@ -14,7 +14,8 @@ fn water(spacing_m: f32) -> Material<'static> {
 
 fn viscous(spacing_m: f32, viscosity_pa_s: f32, wall_friction: f32) -> Material<'static> {
     let rheologies = Rheologies::Same(Rheology { viscosity_pa_s, ..Rheology::default() });
-    Material { spacing_m, density_kg_m3: 1_000.0, rheologies, wall_friction }
+    let properties = Properties { wall_friction, ..Properties::default() };
+    Material { spacing_m, rheologies, properties, each: &[] }
 }
 
 struct Liquid {
@@ -182,7 +183,8 @@ fn a_layer_that_sticks_to_a_wall_on_one_side_has_the_profile_of_nusselt(
         let mut liquid = Liquid::new(positions);
         let (viscosity_m2_s, pull, dt) = (0.1, 10.0, 1.0 / 96.0);
         let rheologies = Rheologies::Same(rheology);
-        let material = Material { spacing_m, density_kg_m3: 1_000.0, rheologies, wall_friction: 1.0 };
+        let properties = Properties { wall_friction: 1.0, ..Properties::default() };
+        let material = Material { spacing_m, rheologies, properties, each: &[] };
         let first = liquid.positions.clone();
         if rheology.stiffness_pa > 0.0 {
             liquid.deformations = vec![RELAXED; first.len()];

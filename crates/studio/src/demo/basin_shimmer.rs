@@ -25,7 +25,12 @@ pub(super) fn shot() -> (Shot, Vec<File>) {
     let mut eddies = Force::new(ForceKind::Turbulence(eddies));
     eddies.only = vec![shot::force::ElementFilter::Element(water)];
     shot.add(Element::new("Eddies", ElementKind::Force(eddies)).at(0.0, 1.2, 0.0));
-    let round = FinishOperation::Loop { frames: ROUND, from_frame: BLENDED + 1, overlap: BLENDED };
+    let round = FinishOperation::Loop {
+        frames: ROUND,
+        from_frame: BLENDED + 1,
+        overlap: BLENDED,
+        first_stands: false,
+    };
     let fine = FinishOperation::Subdivide {
         scheme: SubdivisionScheme::Loop,
         levels: 1,

@@ -52,7 +52,15 @@ pub(super) fn shot() -> (Shot, Vec<File>) {
     cobbles(&mut shot);
     shot.add(jar());
     let brine = shot.add(brine());
-    let mesh = FinishOperation::ParticleMesh { radius: 0.8, reach: 2.2, edge: 0.5, passes: 5 };
+    let mesh = FinishOperation::ParticleMesh {
+        radius: 0.8,
+        reach: 2.2,
+        edge: 0.5,
+        passes: 5,
+        anisotropy: 1.0,
+        film: 0.0,
+        together: false,
+    };
     let finish = Finish { element: Some(brine), ..Finish::new(mesh) };
     shot.add(Element::new("Surface of the brine", ElementKind::Finish(finish)));
     let camera = Camera {

@@ -24,7 +24,12 @@ pub(super) fn shot() -> (Shot, Vec<File>) {
         Wind { speed_m_s: 1.5, gust: 0.5, gust_s: 0.8, eddy: 0.6, eddy_m: 0.5, seed: 11, ..Wind::default() };
     let breeze = Element::new("Breeze", ElementKind::Force(Force::new(ForceKind::Wind(breeze))));
     shot.add(breeze.at(-4.8, 2.0, 3.0).turned(std::f32::consts::FRAC_PI_2, 2.6, 0.0));
-    let round = FinishOperation::Loop { frames: ROUND, from_frame: BLENDED + 1, overlap: BLENDED };
+    let round = FinishOperation::Loop {
+        frames: ROUND,
+        from_frame: BLENDED + 1,
+        overlap: BLENDED,
+        first_stands: false,
+    };
     let hung = FinishOperation::Copies {
         grid: lines(),
         delay_frames: 29,

@@ -77,7 +77,15 @@ pub(super) fn shot() -> (Shot, Vec<File>) {
     let below = Region { volume: below, edge_m: 0.0, profile: Profile::default(), inverted: false };
     let drops = shot.add(Element::new("Drops", ElementKind::Region(below)).at(0.0, PLATE, 0.0));
     let glaze = shot.add(glaze(drops));
-    let mesh = FinishOperation::ParticleMesh { radius: 1.0, reach: 2.4, edge: 0.5, passes: 6 };
+    let mesh = FinishOperation::ParticleMesh {
+        radius: 1.0,
+        reach: 2.4,
+        edge: 0.5,
+        passes: 6,
+        anisotropy: 1.0,
+        film: 0.0,
+        together: false,
+    };
     let finish = Finish { element: Some(glaze), ..Finish::new(mesh) };
     shot.add(Element::new("Surface of the glaze", ElementKind::Finish(finish)));
     let camera = Camera {

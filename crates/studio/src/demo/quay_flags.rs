@@ -38,7 +38,8 @@ pub(super) fn shot() -> (Shot, Vec<File>) {
     let flag = shot.named("Flag").expect("was added").id;
     shot.named_mut("Flag pole").and_then(Element::as_solid_mut).expect("a solid").copies = Some(row());
     // The flag goes round in its file, so that one at another time never stands.
-    let round = FinishOperation::Loop { frames: moving::FLAG_ROUND, from_frame: 1, overlap: 0 };
+    let round =
+        FinishOperation::Loop { frames: moving::FLAG_ROUND, from_frame: 1, overlap: 0, first_stands: false };
     let copies = FinishOperation::Copies {
         grid: row(),
         delay_frames: 17,

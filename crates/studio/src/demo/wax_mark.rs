@@ -64,7 +64,15 @@ pub(super) fn shot() -> (Shot, Vec<File>) {
     let frame = region(Volume::Box { size_m: Vec3::new(1.5, 2.0, 1.5) }, 0.0, true);
     let outside = shot.add(Element::new("Out of the picture", frame).at(0.0, 1.0 + 0.12, 0.0));
     let wax = shot.add(wax(heat, outside));
-    let mesh = FinishOperation::ParticleMesh { radius: 0.9, reach: 2.3, edge: 0.5, passes: 5 };
+    let mesh = FinishOperation::ParticleMesh {
+        radius: 0.9,
+        reach: 2.3,
+        edge: 0.5,
+        passes: 5,
+        anisotropy: 1.0,
+        film: 0.0,
+        together: false,
+    };
     let finish = Finish { element: Some(wax), ..Finish::new(mesh) };
     shot.add(Element::new("Surface of the wax", ElementKind::Finish(finish)));
     let camera = Camera {

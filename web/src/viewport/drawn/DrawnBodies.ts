@@ -4,6 +4,7 @@ import type { Element } from "../../api/client";
 import { countOf, solidOf } from "../../state/shot.svelte";
 import { arrange, sameBodies, shade } from "../bodies";
 import { DeformingGeometry } from "../deforming";
+import { castsShadow } from "../looks";
 import type { BodiesOfFrame, MeshOfFrame } from "../frames";
 import { ItemOverlays } from "../itemOverlays";
 import { forgetEdges } from "../overlays";
@@ -169,8 +170,9 @@ export class DrawnBodies implements Drawn {
     const own = coloured ? context.looks.measured : this.#material!;
     const material = checked ? context.looks.checker : own;
     mesh.material = element.see_through ? context.looks.seeThrough(material) : material;
-    if (mesh.castShadow === (element.see_through ?? false)) context.shadows();
-    mesh.castShadow = !element.see_through;
+    const casts = !element.see_through && castsShadow(solidOf(element)!.look);
+    if (mesh.castShadow !== casts) context.shadows();
+    mesh.castShadow = casts;
   }
 
   #reform(mesh: THREE.InstancedMesh, geometry: THREE.BufferGeometry) {

@@ -3,6 +3,7 @@ import * as THREE from "three";
 import type { Element } from "../../api/client";
 import { particlesOf } from "../../state/shot.svelte";
 import { DeformingGeometry } from "../deforming";
+import { castsShadow } from "../looks";
 import { distanceTo, type Drawn, type DrawnContext, type Manner, type Parts } from "./drawn";
 
 const keyOf = (element: Element) => JSON.stringify(particlesOf(element)!.look);
@@ -12,6 +13,7 @@ export class DrawnLiquid implements Drawn {
 
   #key: string;
   #mesh?: THREE.Mesh;
+  #material?: THREE.Material;
   #deforming = new DeformingGeometry();
 
   constructor(
@@ -36,6 +38,7 @@ export class DrawnLiquid implements Drawn {
     if (topology) {
       this.#deforming.show(surface, topology);
       this.#mesh ??= this.#build();
+      this.#mesh.material = surface.opacities ? context.looks.fading(this.#material!) : this.#material!;
       context.shadows();
       return;
     }
@@ -59,9 +62,10 @@ export class DrawnLiquid implements Drawn {
   #build(): THREE.Mesh {
     const { context } = this;
     const look = particlesOf(this.element)!.look ?? {};
-    const material = context.looks.get(look, (name) => context.asset(name));
-    const mesh = new THREE.Mesh(this.#deforming.geometry, material);
-    mesh.castShadow = mesh.receiveShadow = true;
+    this.#material = context.looks.get(look, (name) => context.asset(name));
+    const mesh = new THREE.Mesh(this.#deforming.geometry, this.#material);
+    mesh.castShadow = castsShadow(look);
+    mesh.receiveShadow = true;
     mesh.frustumCulled = false;
     context.scene.add(mesh);
     return mesh;

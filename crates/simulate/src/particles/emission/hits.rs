@@ -28,10 +28,10 @@ impl ParticleSystem {
             self.set.rest.given += 1;
             let mut hash = ParticleHash::new(particles.seed, k, Purpose::Birth, 0);
             let found = self.position(particles, &stand, &[], k, 1.0, step.dt, likely, &mut hash);
-            let Some(Spot { position, normal, weight, .. }) = found else { continue };
+            let Some(Spot { position, normal, weight, uv, .. }) = found else { continue };
             let motion = body.velocity + body.angular_velocity.cross(position - body.centre);
             let born = start(particles, (position, own.1), normal, motion, step.seconds as f32, &mut hash);
-            self.set.push(&Newborn { weight, ..born }, self.columns);
+            self.set.push(&Newborn { weight, uv, ..born }, self.columns);
         }
         // Born at the end of the substep: none of it remains.
         Ok(vec![0.0; self.set.len() - there])

@@ -17,7 +17,7 @@ use crate::colliders::{BodyState, Collider};
 use crate::forces::Weight;
 use crate::{BlowUp, Step};
 use geometry::{Image, Meshes, Site};
-use glam::{Quat, Vec3};
+use glam::{Quat, Vec2, Vec3};
 use shot::{
     Element, Id, MAX_PARTICLES, Shot,
     particles::{Direction, EmissionMap, EmissionSchedule, MapSource, Particles, Source},
@@ -129,6 +129,7 @@ struct Spot {
     normal: Vec3,
     velocity: Vec3,
     weight: f32,
+    uv: Vec2,
 }
 
 /// What says how likely a place is.
@@ -284,11 +285,12 @@ impl ParticleSystem {
             }
             let found =
                 self.position(particles, &stands, crowd, k as u32, fraction, step.dt, likely, &mut hash);
-            let Some(Spot { position, normal, velocity, weight }) = found else { continue };
+            let Some(Spot { position, normal, velocity, weight, uv }) = found else { continue };
             let orientation = before.1.slerp(own.1, fraction);
             let born_s = (step.seconds - f64::from(step.dt * (1.0 - fraction))) as f32;
             let newborn = Newborn {
                 weight,
+                uv,
                 ..start(particles, (position, orientation), normal, velocity, born_s, &mut hash)
             };
             self.set.push(&newborn, self.columns);
@@ -366,6 +368,8 @@ impl ParticleSystem {
     ) {
         if let Some(mesh) = deformed {
             self.born_on(particles, &mesh);
+        } else if matches!(particles.source, Source::Pool {}) {
+            // Found when the run was prepared.
         } else if self
             .positions
             .as_ref()
@@ -408,6 +412,7 @@ impl ParticleSystem {
                         normal: Vec3::ZERO,
                         velocity: Vec3::ZERO,
                         weight: 1.0,
+                        uv: Vec2::ZERO,
                     });
                 }
                 continue;
@@ -449,7 +454,8 @@ impl ParticleSystem {
             }
             let moved = (stand.now.0 + stand.now.1 * local) - (stand.before.0 + stand.before.1 * local);
             let velocity = (moved + orientation * (way * stand.scale)) / dt.max(1e-9);
-            return Some(Spot { position, normal: orientation * site.normal, velocity, weight });
+            let uv = site.uv;
+            return Some(Spot { position, normal: orientation * site.normal, velocity, weight, uv });
         }
         None
     }
@@ -496,5 +502,6 @@ pub(super) fn start(
         orientation: turned,
         angular_velocity,
         weight: 1.0,
+        uv: Vec2::ZERO,
     }
 }

@@ -1,11 +1,15 @@
 //! Places on the emitting geometry, and how many particles of a liquid they stand for.
 
-use geometry::{Meshes, Sites};
+use geometry::{Meshes, PoolError, Sites};
 use glam::{Vec2, Vec3};
 use shot::{
-    Element, Id, Shape, Shot,
+    Element, Id, MAX_PARTICLES, Shape, Shot,
     particles::{EmissionDomain, EmissionSchedule, Particles, Source},
+    world::World,
 };
+
+/// What a pool's sites are of: they are found once.
+pub(super) const POOL: &str = "pool";
 
 /// Emission sites, kept while the emitting geometry stays the same.
 pub struct EmissionSites {
@@ -50,8 +54,36 @@ impl EmissionSites {
         }
         .expect("it serialises")
             + &filled(particles).map_or(String::new(), |spacing| {
-                format!(" filled at {spacing}, mapped: {}", particles.emission.map.is_some())
+                format!(" filled at {spacing}, mapped: {}", asks_surface(particles))
             })
+    }
+
+    /// The points of a pool around an element, against its pose: what solids hold where they stand at the first frame.
+    ///
+    /// # Errors
+    /// Why it has none.
+    pub fn of_pool(
+        world: &World,
+        element: &Element,
+        particles: &Particles,
+        meshes: &Meshes,
+    ) -> Result<Self, PoolError> {
+        let Some(spacing_m) = filled(particles) else {
+            return Ok(Self { of: POOL.to_owned(), sites: Sites::points([]) });
+        };
+        let (mut positions, mut triangles) = (Vec::new(), Vec::new());
+        for (of, solid) in world.shot().solids().filter(|(of, _)| particles.contact.collides_with(of)) {
+            let Ok(mesh) = meshes.mesh(&solid.shape) else { continue };
+            for (copy, (position, orientation)) in world.placements(of).into_iter().enumerate() {
+                let (base, scale) = (positions.len() as u32, of.size_of(copy));
+                positions.extend(mesh.positions.iter().map(|x| position + orientation * (*x * scale)));
+                triangles.extend(mesh.triangles.iter().map(|t| t.map(|v| v + base)));
+            }
+        }
+        let (position, orientation) = world.pose(element);
+        let points = geometry::fill_pool((&positions, &triangles), position, spacing_m, MAX_PARTICLES)?;
+        let own = points.into_iter().map(|x| (orientation.inverse() * (x - position), Vec2::ZERO));
+        Ok(Self { of: POOL.to_owned(), sites: Sites::points(own) })
     }
 
     pub fn find(shot: &Shot, particles: &Particles, meshes: &Meshes) -> Self {
@@ -74,6 +106,8 @@ impl EmissionSites {
             Source::Point {} | Source::Particles { .. } | Source::Impacts { .. } => {
                 Sites::points([(Vec3::ZERO, Vec2::ZERO)])
             }
+            // Found where the solids stand, by `of_pool`.
+            Source::Pool {} => Sites::points([]),
         };
         Self { of: Self::named(shot, particles), sites }
     }
@@ -110,9 +144,10 @@ pub fn filled_solid(particles: &Particles) -> Option<Id> {
 pub(super) fn on_mesh(mesh: &geometry::Mesh, domain: EmissionDomain, particles: &Particles) -> Sites {
     if let Some(spacing_m) = filled(particles) {
         let points = geometry::fill(mesh, spacing_m);
-        return match particles.emission.map {
-            Some(_) => Sites::within(mesh, &points),
-            None => Sites::points(points.into_iter().map(|at| (at, Vec2::ZERO))),
+        return if asks_surface(particles) {
+            Sites::within(mesh, &points)
+        } else {
+            Sites::points(points.into_iter().map(|at| (at, Vec2::ZERO)))
         };
     }
     match domain {
@@ -121,6 +156,11 @@ pub(super) fn on_mesh(mesh: &geometry::Mesh, domain: EmissionDomain, particles: 
         EmissionDomain::Vertices => Sites::vertices(mesh),
         EmissionDomain::Volume => Sites::inside(mesh),
     }
+}
+
+/// Whether what fills a mesh has values of the nearest place of its surface.
+fn asks_surface(particles: &Particles) -> bool {
+    particles.emission.map.is_some() || particles.emission.carries_uv
 }
 
 /// Sites at points, with UVs along x and against z as on a plane.
