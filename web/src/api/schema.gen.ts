@@ -1915,6 +1915,8 @@ export interface components {
         };
         /** @description How many particles are emitted, and when. */
         Emission: {
+            /** @description Whether particles carry the UV of the place at which they were born, so that images lie on them as on their source. */
+            carries_uv?: boolean;
             /** @description Evenly spread places rather than random ones. */
             evenly_spaced?: boolean;
             /**
@@ -2326,9 +2328,22 @@ export interface components {
             particle_mesh: {
                 /**
                  * Format: float
+                 * @description Most that the neighbourhood of a particle is drawn out along the surface, as the ratio of its longest to its shortest
+                 *     axis; 1: not at all. A particle that is alone stays round.
+                 * @default 1
+                 */
+                anisotropy: number;
+                /**
+                 * Format: float
                  * @description Edges of the mesh, in sizes of the particles; no unit.
                  */
                 edge: number;
+                /**
+                 * Format: float
+                 * @description Least thickness of a film, in sizes of the particles; no unit.
+                 * @default 0
+                 */
+                film: number;
                 /**
                  * Format: uint32
                  * @description Number of passes in which the surface is evened out, without shrinking it.
@@ -2344,9 +2359,16 @@ export interface components {
                  * @description Distance within which particles have one surface, in sizes of the particles; no unit.
                  */
                 reach: number;
+                /** @description Whether all liquids that the step takes have one surface, on which they mix; else each has its own. */
+                together?: boolean;
             };
         } | {
             loop: {
+                /**
+                 * @description Whether the first frame stands before the run begins, so that `overlap` can reach there: a fresh copy of the first
+                 *     state fades in. Else the run needs those frames.
+                 */
+                first_stands?: boolean;
                 /**
                  * Format: uint32
                  * @description Number of frames of one round.
@@ -2837,6 +2859,12 @@ export interface components {
             stiffness_pa: number;
             /**
              * Format: float
+             * @description Surface tension, N/m: water has 0.072, honey 0.06; 0: none.
+             * @default 0.07199999690055847
+             */
+            surface_tension_n_m: number;
+            /**
+             * Format: float
              * @description Dynamic viscosity, Pa s: water has 0.001, honey 10, tar 100,000.
              * @default 0.0010000000474974513
              */
@@ -2847,6 +2875,13 @@ export interface components {
              * @default 0
              */
             wall_friction: number;
+            /**
+             * Format: float
+             * @description Angle between its surface and a solid, within the liquid, rad: 0 wets the solid, π rolls off. Water on clean glass has 0.3,
+             *     on wax 1.9.
+             * @default 1
+             */
+            wetting_angle_rad: number;
             /**
              * Format: float
              * @description Shear stress up to which it stands, Pa: whipped cream has 50, thick mud 200.
@@ -2880,7 +2915,7 @@ export interface components {
             voxels: number;
         };
         /** @description A quantity of a liquid that differs from place to place. */
-        LiquidQuantity: "viscosity" | "stiffness" | "relaxation_time" | "yield_stress";
+        LiquidQuantity: "viscosity" | "stiffness" | "relaxation_time" | "yield_stress" | "density" | "wall_friction" | "surface_tension" | "wetting_angle";
         /** @description What gives each particle of a liquid a weight. */
         LiquidWeight: {
             region: {
@@ -2951,6 +2986,13 @@ export interface components {
              * @default 1
              */
             normal_strength: number;
+            /**
+             * Format: float
+             * @description 0 to 1: fraction of the element that is there. At 0 neither the element nor its shadow is seen; the picture
+             *     between is the mixture of that with the element and that without.
+             * @default 1
+             */
+            opacity: number;
             /**
              * Format: float
              * @description Index of refraction, no unit, 1–3.
@@ -3051,6 +3093,8 @@ export interface components {
                 /** @description Its name. */
                 map: string;
             };
+        } | {
+            birth_map: Record<string, never>;
         } | {
             quantity: {
                 /** @description The quantity. */
@@ -3451,6 +3495,7 @@ export interface components {
              *       "metalness_image": null,
              *       "normal_image": null,
              *       "normal_strength": 1,
+             *       "opacity": 1,
              *       "refractive_index": 1.5,
              *       "roughness": 0.5,
              *       "roughness_image": null,
@@ -4173,6 +4218,7 @@ export interface components {
              *       "metalness_image": null,
              *       "normal_image": null,
              *       "normal_strength": 1,
+             *       "opacity": 1,
              *       "refractive_index": 1.5,
              *       "roughness": 0.5,
              *       "roughness_image": null,
@@ -4259,6 +4305,8 @@ export interface components {
                 /** @description The shape. */
                 shape: components["schemas"]["Shape"];
             };
+        } | {
+            pool: Record<string, never>;
         } | {
             solid: {
                 /**
@@ -4849,6 +4897,16 @@ export interface components {
             inside: {
                 /** @description The solid. */
                 solid: components["schemas"]["Id"];
+            };
+        } | {
+            gate: {
+                /** @description The camera. */
+                camera: components["schemas"]["Id"];
+                /**
+                 * Format: float
+                 * @description How far the volume reaches beyond each side of the picture, as a fraction of its width.
+                 */
+                margin: number;
             };
         } | {
             noise: {

@@ -123,8 +123,8 @@
   {/if}
   {#if "pool" in source}
     <p class="text-faint">
-      Fills what stands around it, up to its own height: a basin, a bowl, a jar. Place it inside, where the surface is
-      to be.
+      Fills what stands around it, up to its own height: a basin, a bowl, a jar. Place it inside, where the
+      surface is to be.
     </p>
   {/if}
   {#if onMesh && particles.liquid}

@@ -30,7 +30,15 @@
     ["never", "only of other particles"],
   ]);
   let pool = $derived("pool" in from);
-  let hides = $derived(pool ? ["flow", "jet", "rate", "total", "burst", "never"] : broken ? ["rate", "burst"] : each ? ["burst"] : []);
+  let hides = $derived(
+    pool
+      ? ["flow", "jet", "rate", "total", "burst", "never"]
+      : broken
+        ? ["rate", "burst"]
+        : each
+          ? ["burst"]
+          : [],
+  );
   let keyed = $derived(
     each !== "" ||
       Object.keys(element.channels ?? {}).some((path) => /emission\.schedule|lifespan_s/.test(path)),

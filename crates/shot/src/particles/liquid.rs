@@ -58,7 +58,7 @@ pub struct Liquid {
         slide(0.0, 500.0)
     )]
     pub yield_stress_pa: f32,
-    /// Surface tension, N/m: water has 0.072, honey 0.06; 0: none.
+    /// Surface tension, N/m: water has 0.072, honey 0.06; 0: none. Where cells are larger than a centimetre hardly any of it is seen.
     #[parameter(
         label = "Surface tension",
         words = "surface tension",
@@ -95,7 +95,7 @@ impl Default for Liquid {
             stiffness_pa: 0.0,
             relaxation_time_s: 1.0,
             yield_stress_pa: 0.0,
-            surface_tension_n_m: 0.072,
+            surface_tension_n_m: 0.0,
             wetting_angle_rad: 1.0,
             scaled: Vec::new(),
         }
@@ -226,7 +226,7 @@ pub fn liquid_materials() -> [(&'static str, Liquid); 10] {
         ..thick(density_kg_m3, viscosity_pa_s)
     };
     [
-        ("water", thin(1_000.0, 0.001)),
+        ("water", tense(0.072, thin(1_000.0, 0.001))),
         ("oil", tense(0.032, thin(920.0, 0.08))),
         ("honey", tense(0.06, thick(1_420.0, 10.0))),
         ("tar", tense(0.03, thick(1_200.0, 2_000.0))),

@@ -5,23 +5,25 @@
 //! wetting angle (J. Brackbill, D. Kothe and C. Zemach, *A continuum method for modeling surface tension*, 1992).
 
 use super::cell_properties::CellProperties;
+use super::masks::{masks_of, places_in, with_beside};
 use super::solids::CutCells;
 use super::volume_fraction::VolumeFraction;
 use geometry::tiles::{CELLS, Tiles, local};
 use glam::{IVec3, Vec3};
 use rayon::prelude::*;
+use std::collections::HashMap;
 
 /// A gradient smaller than this, by cell, is no surface.
 const LEAST_GRADIENT: f32 = 1e-3;
+/// Cells on both sides of the surface whose values count for the curvature at the surface.
+const BAND: u32 = 3;
 /// Layers of cells of solids into which the liquid is carried on.
 const WALL_LAYERS: usize = 3;
 /// Greatest curvature, in cells: a sphere of two cells.
 const MAX_CURVATURE: f32 = 1.0;
 
-/// Calls `of` with all cells, in parallel.
-fn for_all<T: Send>(tiles: &Tiles, of: impl Fn(usize) -> T + Sync + Send) -> Vec<T> {
-    (0..tiles.cells()).into_par_iter().with_min_len(CELLS).map(of).collect()
-}
+/// Marks a cell that is not there.
+const NONE: u32 = u32::MAX;
 
 /// The cells before and behind a cell along each axis.
 fn beside(tiles: &Tiles, cell: usize) -> [[Option<usize>; 2]; 3] {
@@ -29,67 +31,114 @@ fn beside(tiles: &Tiles, cell: usize) -> [[Option<usize>; 2]; 3] {
     IVec3::AXES.map(|axis| [tiles.cell(tile, at - axis), tiles.cell(tile, at + axis)])
 }
 
-/// The curvature in each cell, 1/Δx: 2 / R of a ball of liquid; 0 where there is no surface.
+/// The cells within [`BAND`] cells of the surface, rising.
+struct Band {
+    cells: Vec<u32>,
+    /// The cells before and behind each along the axes.
+    around: Vec<[u32; 6]>,
+    /// The places of all cells among those of the band.
+    places: Vec<u32>,
+}
+
+impl Band {
+    fn new(tiles: &Tiles, solids: &CutCells, distance: &[f32]) -> Self {
+        let air = masks_of(tiles, |cell| distance[cell] >= 0.0 && solids.volume(cell) > 0.0);
+        let liquid = masks_of(tiles, |cell| distance[cell] < 0.0);
+        let mut band =
+            with_beside(tiles, &air, |tile, _, around| std::array::from_fn(|z| liquid[tile][z] & around[z]));
+        // The first step takes in the cells on the other side of the surface.
+        for _ in 0..=BAND {
+            band = with_beside(tiles, &band, |_, own, around| std::array::from_fn(|z| own[z] | around[z]));
+        }
+        let of_tile = |tile: usize| places_in(&band[tile]).map(move |place| (tile * CELLS + place) as u32);
+        let tiles_in_order = (0..tiles.len()).into_par_iter().with_min_len(16);
+        let cells: Vec<u32> = tiles_in_order.flat_map_iter(of_tile).collect();
+        let mut places = vec![NONE; tiles.cells()];
+        cells.iter().zip(0..).for_each(|(cell, place)| places[*cell as usize] = place);
+        let number = |cell: Option<usize>| cell.map_or(NONE, |cell| cell as u32);
+        let of = |cell: &u32| {
+            let [x, y, z] = beside(tiles, *cell as usize).map(|pair| pair.map(number));
+            [x[0], x[1], y[0], y[1], z[0], z[1]]
+        };
+        Self { around: cells.par_iter().with_min_len(256).map(of).collect(), cells, places }
+    }
+
+    /// Calls `of` with the place of each cell and the cells around, in parallel.
+    fn map<T: Send>(&self, of: impl Fn(usize, &[u32; 6]) -> T + Sync + Send) -> Vec<T> {
+        self.around
+            .par_iter()
+            .enumerate()
+            .with_min_len(256)
+            .map(|(place, around)| of(place, around))
+            .collect()
+    }
+
+    /// The value of a cell in a column of the band.
+    fn get<T: Copy>(&self, column: &[T], cell: u32, none: T) -> T {
+        let place = if cell == NONE { NONE } else { self.places[cell as usize] };
+        if place == NONE { none } else { column[place as usize] }
+    }
+}
+
+/// The curvature in each cell, 1/Δx: 2 / R of a ball of liquid; 0 away from the surface.
 pub(super) fn curvature(
     tiles: &Tiles,
     solids: &CutCells,
     volume_fraction: &VolumeFraction,
     properties: &CellProperties,
 ) -> Vec<f32> {
-    let is_open = |cell: usize| solids.volume(cell) > 0.0;
-    let walls = Walls::new(tiles, solids, properties);
+    let band = Band::new(tiles, solids, &volume_fraction.distance);
     let mut full: Vec<f32> = volume_fraction.fraction.iter().map(|fraction| fraction.min(1.0)).collect();
+    let walls = Walls::new(tiles, solids, properties, &band);
     walls.extend(&mut full);
-    let even_out = |mut full: Vec<f32>| {
-        for axis in 0..3 {
-            full = for_all(tiles, |cell| {
-                let [before, behind] =
-                    beside(tiles, cell)[axis].map(|cell| cell.map_or(0.0, |cell| full[cell]));
-                0.25 * (before + behind) + 0.5 * full[cell]
-            });
-        }
-        walls.extend(&mut full);
-        full
-    };
-    full = even_out(full);
-    let value = |cell: Option<usize>| cell.map_or(0.0, |cell| full[cell]);
-    let gradient = |cell: usize| {
-        let along = beside(tiles, cell).map(|[before, behind]| 0.5 * (value(behind) - value(before)));
-        Vec3::from(along)
-    };
-    let gradients: Vec<Vec3> = for_all(tiles, gradient);
+    for axis in 0..3 {
+        let even = |place: usize, around: &[u32; 6]| {
+            let of = |cell: u32| if cell == NONE { 0.0 } else { full[cell as usize] };
+            let own = full[band.cells[place] as usize];
+            0.25 * (of(around[2 * axis]) + of(around[2 * axis + 1])) + 0.5 * own
+        };
+        let evened = band.map(even);
+        band.cells.iter().zip(evened).for_each(|(cell, value)| full[*cell as usize] = value);
+    }
+    walls.extend(&mut full);
+    let gradients = band.map(|_, around| {
+        let of = |cell: u32| if cell == NONE { 0.0 } else { full[cell as usize] };
+        Vec3::from([0, 2, 4].map(|before| 0.5 * (of(around[before + 1]) - of(around[before]))))
+    });
     // Towards the liquid.
-    let normal = |cell: usize| {
-        let gradient = gradients[cell];
-        if gradient.length() > LEAST_GRADIENT { gradient.normalize() } else { Vec3::ZERO }
-    };
-    let normals: Vec<Vec3> = for_all(tiles, normal);
+    let normal =
+        |gradient: &Vec3| if gradient.length() > LEAST_GRADIENT { gradient.normalize() } else { Vec3::ZERO };
+    let normals: Vec<Vec3> = gradients.iter().map(normal).collect();
     // Weighted by how much of a surface there is.
-    let weighted = |cell: usize| {
-        let own = normals[cell];
-        if own == Vec3::ZERO || !is_open(cell) {
+    let mut sums = band.map(|place, around| {
+        let own = normals[place];
+        if own == Vec3::ZERO || solids.volume(band.cells[place] as usize) <= 0.0 {
             return (0.0, 0.0);
         }
         let mut divergence = 0.0;
-        for (axis, around) in beside(tiles, cell).into_iter().enumerate() {
-            let [before, behind] = around.map(|other| {
-                let other = other.map_or(Vec3::ZERO, |other| normals[other]);
+        for axis in 0..3 {
+            let [before, behind] = [around[2 * axis], around[2 * axis + 1]].map(|other| {
+                let other = band.get(&normals, other, Vec3::ZERO);
                 if other == Vec3::ZERO { own[axis] } else { other[axis] }
             });
             divergence += 0.5 * (behind - before);
         }
-        let weight = gradients[cell].length();
+        let weight = gradients[place].length();
         (-divergence.clamp(-MAX_CURVATURE, MAX_CURVATURE) * weight, weight)
-    };
-    let mut sums: Vec<(f32, f32)> = for_all(tiles, weighted);
+    });
     for axis in 0..3 {
-        sums = for_all(tiles, |cell| {
-            let own = (2.0 * sums[cell].0, 2.0 * sums[cell].1);
-            let add = |sum: (f32, f32), other: usize| (sum.0 + sums[other].0, sum.1 + sums[other].1);
-            beside(tiles, cell)[axis].into_iter().flatten().fold(own, add)
+        sums = band.map(|place, around| {
+            let [before, behind] =
+                [around[2 * axis], around[2 * axis + 1]].map(|other| band.get(&sums, other, (0.0, 0.0)));
+            let own = sums[place];
+            (2.0 * own.0 + before.0 + behind.0, 2.0 * own.1 + before.1 + behind.1)
         });
     }
-    sums.into_iter().map(|(sum, weight)| if weight > LEAST_GRADIENT { sum / weight } else { 0.0 }).collect()
+    let mut curvature = vec![0.0; tiles.cells()];
+    for (cell, (sum, weight)) in band.cells.iter().zip(sums) {
+        curvature[*cell as usize] = if weight > LEAST_GRADIENT { sum / weight } else { 0.0 };
+    }
+    curvature
 }
 
 /// The cells of solids near liquid, in layers from their surfaces inward.
@@ -108,38 +157,42 @@ struct WallCell {
 }
 
 impl<'a> Walls<'a> {
-    fn new(tiles: &'a Tiles, solids: &CutCells, properties: &CellProperties) -> Self {
-        let walled: Vec<bool> = (0..tiles.len()).map(|tile| solids.any_near(tiles, tile)).collect();
-        let is_solid = |cell: usize| walled[cell / CELLS] && solids.volume(cell) <= 0.0;
-        let mut layer_of: std::collections::HashMap<u32, usize> = std::collections::HashMap::new();
-        let mut layers: Vec<Vec<WallCell>> = Vec::new();
-        let mut candidates: Vec<u32> =
-            (0..tiles.cells() as u32).filter(|cell| is_solid(*cell as usize)).collect();
-        for depth in 0..WALL_LAYERS {
-            let found = |cell: &u32| {
-                let around = beside(tiles, *cell as usize);
-                let volume = |cell: Option<usize>| cell.map_or(1.0, |cell| solids.volume(cell));
-                let normal = Vec3::from(around.map(|[before, behind]| volume(behind) - volume(before)));
-                let normal = normal.normalize_or_zero();
-                let mut from = Vec::new();
-                for (axis, sides) in around.into_iter().enumerate() {
-                    for other in sides.into_iter().flatten() {
-                        let is_out = if depth == 0 {
-                            !is_solid(other)
-                        } else {
-                            layer_of.get(&(other as u32)) == Some(&(depth - 1))
-                        };
-                        if is_out {
-                            let into = if normal == Vec3::ZERO { 1.0 } else { normal[axis].abs() };
-                            from.push((other as u32, into * cotangent(properties.wetting([Some(other)]))));
-                        }
-                    }
+    /// Of the solids that the band touches.
+    fn new(tiles: &'a Tiles, solids: &CutCells, properties: &CellProperties, band: &Band) -> Self {
+        let is_solid = |cell: usize| solids.volume(cell) <= 0.0;
+        let wall_cell = |cell: usize, is_out: &dyn Fn(usize) -> bool| {
+            let around = beside(tiles, cell);
+            let volume = |cell: Option<usize>| cell.map_or(1.0, |cell| solids.volume(cell));
+            let normal = Vec3::from(around.map(|[before, behind]| volume(behind) - volume(before)));
+            let normal = normal.normalize_or_zero();
+            let mut from = Vec::new();
+            for (axis, sides) in around.into_iter().enumerate() {
+                for other in sides.into_iter().flatten().filter(|other| is_out(*other)) {
+                    let into = if normal == Vec3::ZERO { 1.0 } else { normal[axis].abs() };
+                    from.push((other as u32, into * cotangent(properties.wetting([Some(other)]))));
                 }
-                (!from.is_empty()).then_some(WallCell { cell: *cell, normal, from })
-            };
-            let layer: Vec<WallCell> = candidates.iter().filter_map(found).collect();
-            layer_of.extend(layer.iter().map(|of| (of.cell, depth)));
-            candidates.retain(|cell| !layer_of.contains_key(cell));
+            }
+            (!from.is_empty()).then_some(WallCell { cell: cell as u32, normal, from })
+        };
+        let of_band = |cell: &u32| {
+            let cell = *cell as usize;
+            if is_solid(cell) { wall_cell(cell, &|other| !is_solid(other)) } else { None }
+        };
+        let mut layers: Vec<Vec<WallCell>> =
+            vec![band.cells.par_iter().with_min_len(256).filter_map(of_band).collect()];
+        let mut marked: HashMap<u32, usize> = layers[0].iter().map(|of| (of.cell, 0)).collect();
+        for depth in 1..WALL_LAYERS {
+            let around = |of: &WallCell| beside(tiles, of.cell as usize).into_iter().flatten().flatten();
+            let mut next: Vec<usize> = layers[depth - 1]
+                .iter()
+                .flat_map(around)
+                .filter(|cell| is_solid(*cell) && !marked.contains_key(&(*cell as u32)))
+                .collect();
+            next.sort_unstable();
+            next.dedup();
+            let before = |other: usize| marked.get(&(other as u32)) == Some(&(depth - 1));
+            let layer: Vec<WallCell> = next.into_iter().filter_map(|cell| wall_cell(cell, &before)).collect();
+            marked.extend(layer.iter().map(|of| (of.cell, depth)));
             layers.push(layer);
         }
         Self { tiles, layers }

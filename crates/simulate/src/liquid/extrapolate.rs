@@ -1,25 +1,15 @@
 //! Velocities carried on from the liquid into the air and into solids, so that particles at its surface find some on all sides.
 
+use super::masks::{Mask, beside_mask, has, masks_of, places_in};
 use super::transfer::Faces;
-use geometry::tiles::{CELLS, SIDE, Tiles, local};
+use geometry::tiles::{CELLS, Tiles, local};
 use glam::IVec3;
 use rayon::prelude::*;
-
-/// Which cells of a tile are known: a bit for each, a number for each layer along z.
-type Mask = [u64; SIDE as usize];
-
-/// Bits of the first cell of each row along x.
-const FIRST_X: u64 = 0x0101_0101_0101_0101;
 
 /// Gives faces without a velocity that lie beside ones with one the mean of those, `rounds` times.
 pub(super) fn extrapolate(tiles: &Tiles, faces: &mut Faces, rounds: u32) {
     for (velocities, known) in faces.velocities.iter_mut().zip(&mut faces.known) {
-        let mask = |known: &[bool]| -> Mask {
-            let bits =
-                |layer: &[bool]| layer.iter().rev().fold(0, |bits, known| bits << 1 | u64::from(*known));
-            std::array::from_fn(|z| bits(&known[64 * z..64 * z + 64]))
-        };
-        let mut masks: Vec<Mask> = known.par_chunks(CELLS).with_min_len(16).map(mask).collect();
+        let mut masks = masks_of(tiles, |cell| known[cell]);
         for _ in 0..rounds {
             let found: Vec<Vec<(u32, f32)>> = (0..tiles.len())
                 .into_par_iter()
@@ -44,37 +34,19 @@ pub(super) fn extrapolate(tiles: &Tiles, faces: &mut Faces, rounds: u32) {
 
 /// The unknown cells of a tile beside known ones, with the means of those.
 fn means(tiles: &Tiles, tile: usize, masks: &[Mask], velocities: &[f32]) -> Vec<(u32, f32)> {
-    let own = &masks[tile];
-    let beside = |by: IVec3| tiles.beside(tile, by).map_or([0; SIDE as usize], |other| masks[other]);
-    let [west, east] = [beside(IVec3::NEG_X), beside(IVec3::X)];
-    let [south, north] = [beside(IVec3::NEG_Y), beside(IVec3::Y)];
-    let [below, above] = [beside(IVec3::NEG_Z), beside(IVec3::Z)];
-    let mut found = Vec::new();
-    for z in 0..SIDE as usize {
-        let layer = own[z];
-        let under = if z == 0 { below[SIDE as usize - 1] } else { own[z - 1] };
-        let over = if z + 1 == SIDE as usize { above[0] } else { own[z + 1] };
-        let around = under
-            | over
-            | (layer << 1 & !FIRST_X | west[z] >> 7 & FIRST_X)
-            | (layer >> 1 & !(FIRST_X << 7) | (east[z] & FIRST_X) << 7)
-            | (layer << 8 | south[z] >> 56)
-            | (layer >> 8 | north[z] << 56);
-        let mut wanted = around & !layer;
-        while wanted != 0 {
-            let place = 64 * z + wanted.trailing_zeros() as usize;
-            wanted &= wanted - 1;
-            let (mut sum, mut count) = (0.0, 0.0);
-            for step in IVec3::AXES.into_iter().flat_map(|axis| [axis, -axis]) {
-                let Some(other) = tiles.cell(tile, local(place) + step) else { continue };
-                if masks[other / CELLS][other % CELLS / 64] >> (other % 64) & 1 == 1 {
-                    (sum, count) = (sum + velocities[other], count + 1.0);
-                }
+    let around = beside_mask(tiles, tile, masks);
+    let wanted: Mask = std::array::from_fn(|z| around[z] & !masks[tile][z]);
+    let mean = |place: usize| {
+        let (mut sum, mut count) = (0.0, 0.0);
+        for step in IVec3::AXES.into_iter().flat_map(|axis| [axis, -axis]) {
+            let other = tiles.cell(tile, local(place) + step);
+            if let Some(other) = other.filter(|other| has(masks, *other)) {
+                (sum, count) = (sum + velocities[other], count + 1.0);
             }
-            found.push((place as u32, sum / count));
         }
-    }
-    found
+        (place as u32, sum / count)
+    };
+    places_in(&wanted).map(mean).collect()
 }
 
 #[cfg(test)]

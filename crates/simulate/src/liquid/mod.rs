@@ -16,6 +16,7 @@ mod conjugate_gradients;
 mod coupling;
 mod curvature;
 mod extrapolate;
+mod masks;
 mod multigrid;
 mod pressure;
 mod rheology;

@@ -165,7 +165,7 @@ fn a_pool_fills_what_stands_around_it_up_to_its_height_and_an_open_place_is_refu
     let later = after(&shot, id, 24);
     let speed = later.velocities.iter().map(|v| v.length()).sum::<f32>() / later.len() as f32;
     assert!(later.len() == first.len() && speed < 0.05, "{speed}");
-    shot.element_mut(id).unwrap().placement.position_m.y = 0.5;
+    shot.named_mut("Water").unwrap().placement.position_m.y = 0.5;
     let Err(why) = Simulation::new(&shot, &Default::default()) else { panic!("it is not closed") };
     assert!(why.to_string().contains("Water: the pool runs out at"), "{why}");
 }

@@ -53,12 +53,12 @@ pub(super) fn shot() -> (Shot, Vec<File>) {
     shot.add(jar());
     let brine = shot.add(brine());
     let mesh = FinishOperation::ParticleMesh {
-        radius: 0.8,
+        radius: 0.6,
         reach: 2.2,
         edge: 0.5,
         passes: 5,
-        anisotropy: 1.0,
-        film: 0.0,
+        anisotropy: 3.0,
+        film: 0.8,
         together: false,
     };
     let finish = Finish { element: Some(brine), ..Finish::new(mesh) };

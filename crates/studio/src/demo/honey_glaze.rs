@@ -78,12 +78,12 @@ pub(super) fn shot() -> (Shot, Vec<File>) {
     let drops = shot.add(Element::new("Drops", ElementKind::Region(below)).at(0.0, PLATE, 0.0));
     let glaze = shot.add(glaze(drops));
     let mesh = FinishOperation::ParticleMesh {
-        radius: 1.0,
+        radius: 0.7,
         reach: 2.4,
         edge: 0.5,
         passes: 6,
-        anisotropy: 1.0,
-        film: 0.0,
+        anisotropy: 3.0,
+        film: 0.8,
         together: false,
     };
     let finish = Finish { element: Some(glaze), ..Finish::new(mesh) };

@@ -21,6 +21,8 @@ const BALL: f32 = 0.32;
 const START: f32 = 0.3;
 /// Last frame.
 const LAST: u32 = 144;
+/// Frames in which a fresh figure fades in.
+const FADE: u32 = 20;
 
 /// The figure: a robe, shoulders, and a head with a wick's stub.
 const FIGURE: [(f32, f32); 19] = [
@@ -48,7 +50,7 @@ const FIGURE: [(f32, f32); 19] = [
 pub(super) fn shot() -> (Shot, Vec<File>) {
     let mut shot = quay::pier("Wax mark");
     shot.about =
-        "A candle figure on a turning ball softens from one side, clings and is carried off.".to_owned();
+        "A candle figure on a turning ball softens from one side, clings and is carried off, again and again.".to_owned();
     shot.timing.last = LAST;
     shot.physics.substeps = 2;
     let iron = Look { albedo: Vec3::new(0.05, 0.06, 0.075), roughness: 0.22, ..Look::default() };
@@ -65,16 +67,20 @@ pub(super) fn shot() -> (Shot, Vec<File>) {
     let outside = shot.add(Element::new("Out of the picture", frame).at(0.0, 1.0 + 0.12, 0.0));
     let wax = shot.add(wax(heat, outside));
     let mesh = FinishOperation::ParticleMesh {
-        radius: 0.9,
+        radius: 0.6,
         reach: 2.3,
         edge: 0.5,
         passes: 5,
-        anisotropy: 1.0,
-        film: 0.0,
+        anisotropy: 3.0,
+        film: 0.8,
         together: false,
     };
     let finish = Finish { element: Some(wax), ..Finish::new(mesh) };
     shot.add(Element::new("Surface of the wax", ElementKind::Finish(finish)));
+    // A fresh figure fades in while the last of the old one is carried off; the ball looks the same from all sides.
+    let round = FinishOperation::Loop { frames: LAST, from_frame: 1, overlap: FADE, first_stands: true };
+    let again = Finish { element: Some(wax), order: 1, ..Finish::new(round) };
+    shot.add(Element::new("Again", ElementKind::Finish(again)));
     let camera = Camera {
         focal_length_mm: 55.0,
         f_stop: Some(5.6),
