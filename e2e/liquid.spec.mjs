@@ -91,3 +91,27 @@ test("a liquid is moved toward jelly, and is softer where a region has weight", 
   await factor.getByRole("button", { name: "Remove factor 1" }).click();
   await expect(factor).toBeHidden();
 });
+
+test("a pool fills what stands around it up to its height, and says where it would run out", async ({
+  page,
+}) => {
+  await newShot(page, server.address, { name: "Pool", last: 6 });
+  await add(page, "Plane");
+  await add(page, "Torus");
+  await tab(page, "Body");
+  await page.getByRole("radio", { name: "Still" }).click();
+  await tab(page, "Placement");
+  await type(page, "Place y", "0.07");
+  await add(page, "Pool of liquid");
+  await tab(page, "Births");
+  await expect(sheet(page).getByText("Fills what stands around it, up to its own height")).toBeVisible();
+  await page.getByRole("button", { name: /to check/ }).click();
+  await expect(page.getByText(/the pool runs out at/)).toBeVisible();
+  await page.keyboard.press("Escape");
+  await tab(page, "Placement");
+  await type(page, "Place y", "0.06");
+  await play(page);
+  await goTo(page, 6, 1, 6);
+  // A disc of 0.3 − 0.08 m and more, 0.06 m high, at 20 mm.
+  await expect(reading(page)).toContainText(/1,\d\d\d particles/);
+});

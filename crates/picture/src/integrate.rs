@@ -1,6 +1,7 @@
 //! The light that arrives along a ray.
 
 use crate::light::{Towards, basis};
+use crate::presence::Dissolve;
 use crate::sampler::Sampler;
 use crate::scene::Scene;
 use crate::settings::Settings;
@@ -85,7 +86,7 @@ pub(crate) fn radiance(
         let bsdf = if soft { meeting.soft } else { meeting.bsdf };
         if !bsdf.is_delta() {
             let mut direct = Vec3::ZERO;
-            lights(scene, point, sampler, bounce == 0, &mut |towards, probability| {
+            lights(scene, point, sampler, (bounce == 0, path), &mut |towards, probability| {
                 let local = frame.transpose() * towards.direction;
                 let above = towards.direction.dot(face);
                 if local.z * above <= 0.0 {
@@ -174,7 +175,13 @@ fn from_far(scene: &Scene, direction: Vec3, pdf: f32) -> Vec3 {
 
 /// Directions towards lights with the probability each was chosen: one of every
 /// kind, or (`all` unset) one kind at random.
-fn lights(scene: &Scene, point: Vec3, sampler: &mut Sampler, all: bool, give: &mut dyn FnMut(Towards, f32)) {
+fn lights(
+    scene: &Scene,
+    point: Vec3,
+    sampler: &mut Sampler,
+    (all, path): (bool, Dissolve),
+    give: &mut dyn FnMut(Towards, f32),
+) {
     let emitters = usize::from(!scene.emitters.is_empty());
     let kinds = scene.suns.len() + scene.skies.len() + emitters;
     if kinds == 0 {
@@ -193,7 +200,7 @@ fn lights(scene: &Scene, point: Vec3, sampler: &mut Sampler, all: bool, give: &m
         } else if let Some(sky) = scene.skies.get(kind - scene.suns.len()) {
             sky.sample(u)
         } else {
-            scene.emitters.sample(point, sampler.one(), u)
+            scene.emitters.sample(point, sampler.one(), u, path)
         };
         if let Some(towards) = towards {
             give(towards, probability);

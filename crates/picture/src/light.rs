@@ -1,7 +1,9 @@
 //! Light sources, and sampling of directions towards them.
 
+use crate::presence::{Dissolve, Presence};
 use geometry::Image;
 use glam::{Mat3, Quat, Vec2, Vec3};
+use shot::Id;
 use std::f32::consts::{PI, TAU};
 use std::sync::Arc;
 
@@ -203,21 +205,25 @@ struct Emitter {
     two_sided: bool,
     /// Multiplies the radiance: an image, and where the corners lie in it.
     image: Option<(Arc<Image>, [Vec2; 3])>,
+    /// The element, and the paths for which it is there.
+    of: (Id, Presence),
 }
 
 impl Emitters {
+    /// Adds a triangle of an element, which is chosen as often as its power and the part of the paths that meet it have it.
     pub fn push(
         &mut self,
         corners: [Vec3; 3],
         radiance: Vec3,
         two_sided: bool,
         image: Option<(Arc<Image>, [Vec2; 3])>,
+        of: (Id, Presence),
     ) -> f32 {
         let [a, b, c] = corners;
         let area = 0.5 * (b - a).cross(c - a).length();
-        let power = area * radiance.element_sum();
+        let power = area * radiance.element_sum() * of.1.fraction();
         self.sums.push(self.sums.last().copied().unwrap_or(0.0) + power);
-        self.triangles.push(Emitter { corner: a, edges: [b - a, c - a], radiance, two_sided, image });
+        self.triangles.push(Emitter { corner: a, edges: [b - a, c - a], radiance, two_sided, image, of });
         power
     }
 
@@ -226,17 +232,22 @@ impl Emitters {
     }
 
     /// Density, over solid angle, with which [`Emitters::sample`] gives a point
-    /// of radiance `radiance`, without its image, at `distance`, seen at cosine `cos`.
+    /// of radiance `radiance`, without its image but times the part of the paths that meet it, at `distance`, seen at cosine `cos`.
     pub fn pdf(&self, radiance: Vec3, distance: f32, cos: f32) -> f32 {
         // Chosen by power, then by area: density over area is radiance / total.
         let total = self.sums.last().copied().unwrap_or(0.0);
         radiance.element_sum() / total * distance * distance / cos.max(1e-6)
     }
 
-    pub fn sample(&self, from: Vec3, pick: f32, u: [f32; 2]) -> Option<Towards> {
+    /// A direction to a point of an emitter; none if that is not there for the path, or shines away.
+    pub fn sample(&self, from: Vec3, pick: f32, u: [f32; 2], path: Dissolve) -> Option<Towards> {
         let total = *self.sums.last()?;
         let i = self.sums.partition_point(|&sum| sum <= pick * total).min(self.triangles.len() - 1);
         let emitter = &self.triangles[i];
+        let (element, presence) = emitter.of;
+        if !presence.met_by(element, path) {
+            return None;
+        }
         let root = u[0].sqrt();
         let at = Vec2::new(1.0 - root, u[1] * root);
         let point = emitter.corner + emitter.edges[0] * at.x + emitter.edges[1] * at.y;
@@ -248,7 +259,7 @@ impl Emitters {
         if distance <= 0.0 || (cos <= 0.0 && !emitter.two_sided) {
             return None;
         }
-        let pdf = self.pdf(emitter.radiance, distance, cos.abs());
+        let pdf = self.pdf(emitter.radiance * presence.fraction(), distance, cos.abs());
         let end = Some(End { point, cos: cos.abs() });
         let image = emitter.image.as_ref().map_or(Vec3::ONE, |(image, [a, b, c])| {
             image.at(*a * (1.0 - at.x - at.y) + *b * at.x + *c * at.y)

@@ -394,9 +394,8 @@ impl Scene {
                             (image.clone(), uvs)
                         });
                         let two_sided = emitter == Emitter::BothSides;
-                        // All paths look for the light; so many of them meet it.
-                        let radiance = look.emission * *colour * presence.fraction();
-                        self.emitters.push(corners, radiance, two_sided, image);
+                        let of = (element.id, presence);
+                        self.emitters.push(corners, look.emission * *colour, two_sided, image, of);
                     }
                 }
                 self.instances.push(Instance {

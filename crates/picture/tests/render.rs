@@ -161,7 +161,7 @@ mod particles {
             ages: vec![0.5; n],
             lifespans: vec![1.0; n],
             orientations: vec![Quat::IDENTITY; n],
-            weights: Vec::new(),
+            ..frames::Particles::default()
         };
         frame.particles.insert(id, of);
         (shot, frame)

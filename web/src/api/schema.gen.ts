@@ -2859,8 +2859,8 @@ export interface components {
             stiffness_pa: number;
             /**
              * Format: float
-             * @description Surface tension, N/m: water has 0.072, honey 0.06; 0: none.
-             * @default 0.07199999690055847
+             * @description Surface tension, N/m: water has 0.072, honey 0.06; 0: none. Where cells are larger than a centimetre hardly any of it is seen.
+             * @default 0
              */
             surface_tension_n_m: number;
             /**

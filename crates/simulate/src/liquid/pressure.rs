@@ -10,6 +10,7 @@ use super::cell_properties::CellProperties;
 use super::conjugate_gradients::{Convergence, conjugate_gradients};
 use super::coupling::{BodyImpulse, Coupling};
 use super::curvature::curvature;
+use super::masks::{Mask, has, masks_of, with_beside};
 use super::multigrid::{Grid, Multigrid, NONE, Row, Rows};
 use super::solids::{CutCells, face_centre};
 use super::transfer::Faces;
@@ -46,6 +47,8 @@ pub(super) struct Equations<'a> {
     properties: &'a CellProperties,
     /// q of the surface tension in each cell, m/s; empty: none.
     tension: Vec<f32>,
+    /// The cells beside liquid, where surface tension acts.
+    edge: Vec<Mask>,
     /// The liquid cells and their numbers.
     grid: Grid,
     rows: Rows,
@@ -92,7 +95,13 @@ impl<'a> Equations<'a> {
         } else {
             Vec::new()
         };
-        Self { tiles, solids, volume_fraction, properties, tension, grid, rows, multigrid }
+        let edge = if tension.is_empty() {
+            Vec::new()
+        } else {
+            let liquid = masks_of(tiles, |cell| grid.number[cell] != NONE);
+            with_beside(tiles, &liquid, |_, _, around| *around)
+        };
+        Self { tiles, solids, volume_fraction, properties, tension, edge, grid, rows, multigrid }
     }
 
     /// Makes `faces` free of divergence, and lets surface tension act if `with_tension`; `before` has been given to free bodies in the step. Faces without liquid on either side
@@ -135,7 +144,7 @@ impl<'a> Equations<'a> {
                 let open = solids.open(axis, cell);
                 let Some(gradient) = gradient else {
                     // What has come off the liquid falls freely; the thin edge of the liquid goes with what is beside.
-                    *known &= open > 0.0 && !self.is_at_edge(axis, cell);
+                    *known = *known && open > 0.0 && !self.is_at_edge(axis, cell);
                     return;
                 };
                 // A closed face moves with the solid.
@@ -150,16 +159,14 @@ impl<'a> Equations<'a> {
         (solved, given)
     }
 
-    /// Whether a face between cells that are not liquid has liquid within a cell of either.
+    /// Whether a face between cells that are not liquid lies at the edge of a liquid whose surface tension acts: that is drawn along by
+    /// the pressure at the surface, and does not fall freely.
     fn is_at_edge(&self, axis: usize, face: usize) -> bool {
-        let (tile, at) = (face / CELLS, local(face % CELLS));
-        let beside_liquid = |cell: IVec3| {
-            let around = IVec3::AXES.into_iter().flat_map(|axis| [axis, -axis]);
-            around.into_iter().any(|by| {
-                self.tiles.cell(tile, cell + by).is_some_and(|other| self.grid.number[other] != NONE)
-            })
-        };
-        beside_liquid(at) || beside_liquid(at - IVec3::AXES[axis])
+        if self.edge.is_empty() {
+            return false;
+        }
+        let below = self.tiles.cell(face / CELLS, local(face % CELLS) - IVec3::AXES[axis]);
+        has(&self.edge, face) || below.is_some_and(|below| has(&self.edge, below))
     }
 
     /// q at the surface between a liquid cell and one outside, by surface tension.

@@ -377,6 +377,7 @@ mod tests {
             orientation: Quat::IDENTITY,
             angular_velocity: Vec3::ZERO,
             weight: 0.5,
+            uv: Vec2::ZERO,
         }
     }
 
