@@ -122,7 +122,7 @@ impl Shot {
             if let Some(liquid) = &set.liquid {
                 let same =
                     |of: &&Particles| of.liquid.as_ref().is_some_and(|of| of.spacing_m == liquid.spacing_m);
-                let before = particles[..i].iter().position(|(_, of)| same(&of));
+                let before = particles[..i].iter().position(|(_, of)| same(of));
                 before.into_iter().for_each(|other| groups.join(other + 1, i + 1));
             }
         }

@@ -131,7 +131,7 @@ impl<'a> Equations<'a> {
                 Some(above) => flow(axis, cell) - flow(axis, above),
                 None => 0.0,
             };
-            let tension = if with_tension { self.from_tension(cell) } else { 0.0 };
+            let tension = if with_tension { self.tension_term(cell) } else { 0.0 };
             through(0) + through(1) + through(2) + tension
         };
         let right: Vec<f32> = self.grid.cells.par_iter().with_min_len(256).map(into).collect();
@@ -180,7 +180,7 @@ impl<'a> Equations<'a> {
     }
 
     /// What the surface tension around a liquid cell adds to the right side of its equation.
-    fn from_tension(&self, cell: usize) -> f32 {
+    fn tension_term(&self, cell: usize) -> f32 {
         if self.tension.is_empty() {
             return 0.0;
         }

@@ -191,8 +191,8 @@ fn grains_that_touch_a_plate_become_a_liquid_of_its_own_spacing_and_mass() {
     let mut melt = liquid(of_spacing(0.02), Shape::sphere(0.1), EmissionSchedule::Fill {});
     melt.emission.schedule = EmissionSchedule::Never {};
     let melt = shot.add(element("Melt", melt));
-    let mut grains = Particles::default();
-    grains.source = Source::Grid { count: [4, 1, 4], spacing_m: Vec3::splat(0.1) };
+    let source = Source::Grid { count: [4, 1, 4], spacing_m: Vec3::splat(0.1) };
+    let mut grains = Particles { source, ..Particles::default() };
     grains.emission.schedule = EmissionSchedule::Burst { count: 16 };
     (grains.start.speed_m_s, grains.start.size_m, grains.start.lifespan_s) = (0.0, 0.05, None);
     grains.events.push(shot::particles::ParticleEvent {
