@@ -76,8 +76,10 @@ fn block() -> Vec<Vec3> {
 /// The points of the block by cells of two spacings.
 pub(crate) struct BlockCells(Vec<Vec<Vec3>>);
 
+/// Edge of a cell of the block, in spacings.
+pub(crate) const CELL: f32 = 2.0;
 /// Cells along each side of the block.
-const CELLS: i32 = SIDE / crate::pool::CELL as i32;
+const CELLS: i32 = SIDE / CELL as i32;
 
 impl BlockCells {
     /// The points in a cell of space, in spacings from its lowest corner.
@@ -92,9 +94,9 @@ pub(crate) fn block_cells() -> &'static BlockCells {
     static BY_CELL: LazyLock<BlockCells> = LazyLock::new(|| {
         let mut cells = vec![Vec::new(); (CELLS * CELLS * CELLS) as usize];
         for point in BLOCK.iter() {
-            let cell = (*point / crate::pool::CELL).floor().as_ivec3().min(IVec3::splat(CELLS - 1));
+            let cell = (*point / CELL).floor().as_ivec3().min(IVec3::splat(CELLS - 1));
             let at = cell.x + CELLS * (cell.y + CELLS * cell.z);
-            cells[at as usize].push(*point - cell.as_vec3() * crate::pool::CELL);
+            cells[at as usize].push(*point - cell.as_vec3() * CELL);
         }
         BlockCells(cells)
     });

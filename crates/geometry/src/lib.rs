@@ -58,7 +58,6 @@ pub use image::{Image, brightness};
 pub use mass::{MassProperties, mass_properties};
 pub use mesh::{FaceGroup, Mesh, MeshError};
 pub use moving_surface::{MovingSurface, SurfaceHit, SurfacePlace, barycentric};
-
 pub use particle_surface::{LiquidMesh, ParticleSurface, SurfaceParticles};
 pub use pool::{PoolError, fill_pool};
 pub use sequence::{MeshSample, MeshSequence, MovingMesh};

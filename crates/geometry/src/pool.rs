@@ -1,14 +1,12 @@
 //! Points that fill what a vessel holds up to a level, found by flooding cells from a place within.
 
-use crate::fill::block_cells;
+use crate::fill::{CELL, block_cells};
 use crate::{Bounds, Bvh, Ray};
 use glam::{IVec3, Vec3};
 use rayon::prelude::*;
 use std::collections::{BTreeSet, VecDeque};
 use thiserror::Error;
 
-/// Edge of a cell, in spacings.
-pub(crate) const CELL: f32 = 2.0;
 /// Cells beyond the bounds of all walls that a flood may reach.
 const BEYOND: f32 = 2.0;
 
@@ -20,6 +18,12 @@ pub enum PoolError {
     Leaks(
         /// Where, m.
         Vec3,
+    ),
+    /// The walls have more triangles than are allowed.
+    #[error("stands among solids of more than {0} triangles")]
+    TooManyWalls(
+        /// The most.
+        usize,
     ),
     /// There would be more points than are allowed.
     #[error("would have more than {0} particles")]

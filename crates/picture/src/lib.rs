@@ -30,6 +30,7 @@ mod gate;
 mod integrate;
 mod light;
 mod liquid_colour;
+mod models;
 mod particles;
 mod presence;
 mod render;

@@ -19,6 +19,8 @@ pub(crate) struct ParticleBody {
     /// Its look, in the list of surfaces.
     pub surface: u32,
     pub element: Id,
+    /// The map's weight where it was born, 0–1.
+    pub weight: f32,
     presence: Presence,
 }
 
@@ -101,7 +103,8 @@ impl ParticleShapes {
                 Form::Instance { .. } | Form::Nothing => return,
             };
             let tint = 1.0 - particles.look.variation * own_random(particles.seed ^ 0x77, frame.ids[i]);
-            list.push(ParticleBody { form, colour, tint, surface, element, presence });
+            let weight = frame.weights.get(i).copied().unwrap_or(1.0);
+            list.push(ParticleBody { form, colour, tint, surface, element, weight, presence });
         }
     }
 

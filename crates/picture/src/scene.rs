@@ -5,13 +5,14 @@ use crate::bsdf::Bsdf;
 use crate::camera::Lens;
 use crate::light::{Emitters, Sky, SunLight};
 use crate::liquid_colour::colours;
+use crate::models::{Models, models_of, models_of_frame};
 use crate::particles::{ParticleShapes, shown};
-use crate::presence::{Dissolve, Presence, parts_of};
+use crate::presence::{Dissolve, Presence};
 use crate::sampler::hash;
 use crate::sky::sky_light;
 use crate::surface::{DataImages, Surface};
-use frames::{Frame, MeshState, OPACITY};
-use geometry::{Bounds, Bvh, Hit, MissingMesh, Ray, Tree};
+use frames::Frame;
+use geometry::{Bounds, Hit, Ray, Tree};
 use glam::{Quat, Vec3};
 use shot::{
     Element, ElementKind, Id, Shape, Shot, UvLayout,
@@ -20,7 +21,6 @@ use shot::{
     particles::{Appearance, Form, InstanceOrientation, Particles, own_random},
     world::{Pose, World},
 };
-use std::collections::BTreeMap;
 use std::sync::Arc;
 
 struct Instance {
@@ -94,43 +94,6 @@ pub(crate) struct Meeting<'a> {
     pub emission: Vec3,
     /// Radiance by which surfaces look for that light; none if they do not.
     pub sampled: Option<Vec3>,
-}
-
-/// The models of an element, each with its opacity as of [`OPACITY`].
-type Models = Vec<(Arc<Model>, f32)>;
-
-/// The mesh of a solid: as the frame has it, or its rest shape.
-fn models_of(
-    element: &Element,
-    solid: Id,
-    (shape, uvs): (&Shape, UvLayout),
-    assets: &Assets,
-    frame: Option<&Frame>,
-) -> Result<Models, SceneError> {
-    match frame.and_then(|frame| frame.meshes.get(&solid)) {
-        Some(deformed) => Ok(models_of_frame(deformed, &[])),
-        None => {
-            let model = assets.model(shape, uvs).map_err(|error: MissingMesh| SceneError::MissingAsset {
-                element: element.name.clone(),
-                asset: error.0,
-            });
-            Ok(vec![(model?, 1.0)])
-        }
-    }
-}
-
-/// The models of a mesh in a frame: one, or one for each of its opacities; with factors of the albedo by vertex.
-fn models_of_frame(deformed: &MeshState, colours: &[Vec3]) -> Models {
-    let values: BTreeMap<String, Vec<f32>> = deformed
-        .attributes
-        .iter()
-        .filter_map(|of| Some((of.name.clone(), deformed.scalars(&of.name)?.to_vec())))
-        .collect();
-    let model = |(mesh, opacity): (geometry::Mesh, f32)| {
-        let bvh = Bvh::build(&mesh.positions, &mesh.triangles);
-        (Arc::new(Model { mesh, bvh, values: values.clone(), colours: colours.to_vec() }), opacity)
-    };
-    parts_of(deformed.mesh(), deformed.scalars(OPACITY)).into_iter().map(model).collect()
 }
 
 /// Pose of an element's first body in the run at a frame: `frame` is that
@@ -440,7 +403,10 @@ impl Scene {
         if let Some(hit) = self.particle_shapes.intersect(origin, direction, t_max, path) {
             let index = self.particle_shapes.get(hit.index);
             let surface = &self.surfaces[index.surface as usize];
-            let weights = surface.layer_weights(|layer| surface.layer_facing(layer, hit.normal, direction));
+            let weights = surface.layer_weights(|layer| {
+                let by_birth = surface.layer_birth(layer, index.weight);
+                by_birth.or_else(|| surface.layer_facing(layer, hit.normal, direction))
+            });
             let point = surface.at(None, &weights, index.colour * index.tint, 0.0);
             return Some(Meeting {
                 t: hit.t,

@@ -148,6 +148,11 @@ impl Surface {
         matches!(by, LookWeight::ViewingAngle {}).then(|| 1.0 - normal.dot(direction).abs().min(1.0))
     }
 
+    /// The value of a layer that goes by the map of the emission, of a particle that was born where the map has `weight`.
+    pub fn layer_birth(&self, layer: usize, weight: f32) -> Option<f32> {
+        matches!(self.look.layers[layer].by, LookWeight::BirthMap {}).then_some(weight)
+    }
+
     /// The surface at a place of its images, with the weights of its layers; its albedo is multiplied by `colour`.
     /// `random`, 0–1, chooses between steps of roughness.
     pub fn at(&self, uv: Option<Vec2>, weights: &LayerWeights, colour: Vec3, random: f32) -> Point<'_> {

@@ -5,6 +5,10 @@ use crate::{Bodies, Frame, Particles};
 use shot::Id;
 use std::collections::BTreeSet;
 
+/// Most vertices of meshes that dissolve into each other: steps over steps double them. Of more, the one with the greater weight
+/// is shown.
+const MAX_VERTICES: usize = 8_000_000;
+
 /// The frame that is `b` to the weight 0–1, else `a`. At 0 and 1 the frame is
 /// one of the two, whole. Bodies and particles that both frames have go from
 /// one to the other in a straight line; particles of one frame only shrink to
@@ -26,7 +30,9 @@ pub(super) fn mixed(a: &Frame, b: &Frame, weight: f32, context: &FinishContext) 
     for id in ids {
         let (from, to) = (a.meshes.get(&id), b.meshes.get(&id));
         let alike = from.map(|mesh| &mesh.topology) == to.map(|mesh| &mesh.topology);
-        if !alike && !a.bodies.contains_key(&id) && !b.bodies.contains_key(&id) {
+        let vertices: usize = [from, to].into_iter().flatten().map(|mesh| mesh.positions.len()).sum();
+        let has_bodies = a.bodies.contains_key(&id) || b.bodies.contains_key(&id);
+        if !alike && !has_bodies && vertices <= MAX_VERTICES {
             frame.meshes.insert(id, mesh::dissolved([from, to], weight));
         } else if let (Some(from), Some(to)) = (from, to) {
             frame.meshes.insert(id, mesh::mixed(from, to, weight));

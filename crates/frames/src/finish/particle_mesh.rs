@@ -69,7 +69,6 @@ struct Joined {
     sizes: f64,
     /// The elements, each with where its particles end.
     elements: Vec<(Id, usize)>,
-    weighed: bool,
 }
 
 impl Joined {
@@ -83,7 +82,6 @@ impl Joined {
             self.uvs.resize(self.positions.len() - n, Vec2::ZERO);
             self.uvs.extend(&particles.uvs);
         }
-        self.weighed |= !particles.weights.is_empty();
         self.sizes += particles.sizes.iter().map(|size| f64::from(*size)).sum::<f64>();
         self.elements.push((id, self.positions.len()));
     }
@@ -127,10 +125,7 @@ impl Joined {
         let scalars = |name: &str, of: &dyn Fn(&Vec2) -> f32| {
             attribute(name, AttributeValues::Scalars(mesh.values.iter().map(of).collect()))
         };
-        let mut attributes = vec![scalars(AGE, &|value| value.x)];
-        if self.weighed {
-            attributes.push(scalars(WEIGHT, &|value| value.y));
-        }
+        let mut attributes = vec![scalars(AGE, &|value| value.x), scalars(WEIGHT, &|value| value.y)];
         if self.elements.len() > 1 {
             let of = |v: &u32| self.elements.partition_point(|(_, end)| *end <= nearest(v));
             for (at, (id, _)) in self.elements.iter().enumerate() {

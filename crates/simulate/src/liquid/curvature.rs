@@ -1,8 +1,8 @@
 //! Curvature of the surface of a liquid, for its surface tension.
 //!
 //! The fractions to which cells are full are evened out, and the curvature is the divergence of the unit normals of what comes of that
-//! (S. Cummins, M. Francois and D. Kothe, *Estimating curvature from volume fractions*, 2005); at walls the normals are those of the
-//! wetting angle (J. Brackbill, D. Kothe and C. Zemach, *A continuum method for modeling surface tension*, 1992).
+//! (S. Cummins, M. Francois and D. Kothe, *Estimating curvature from volume fractions*, 2005). Into solids the fractions go on along
+//! the wetting angle (as in S. Afkhami and M. Bussmann, *Height functions for applying contact angles to 2D VOF simulations*, 2008).
 
 use super::cell_properties::CellProperties;
 use super::masks::{masks_of, places_in, with_beside};

@@ -158,13 +158,12 @@ impl ParticleSolver {
         systems[first].still_body_cache = cache;
         let impulses = boundary.impulses();
         self.exchange.impulses.extend(impulses);
-        let met_by_all = met.clone();
         members
             .into_iter()
             .zip(starts)
             .map(|(member, start)| {
                 let system = &mut self.systems[member.system];
-                Ok((member.system, system.end_flow(step, &member, start, met_by_all.clone())?))
+                Ok((member.system, system.end_flow(step, &member, start, met.clone())?))
             })
             .collect()
     }

@@ -11,6 +11,9 @@ use shot::{
 /// What a pool's sites are of: they are found once.
 pub(super) const POOL: &str = "pool";
 
+/// Most triangles of the solids that a pool is found among.
+const MAX_WALL_TRIANGLES: usize = 10_000_000;
+
 /// Emission sites, kept while the emitting geometry stays the same.
 pub struct EmissionSites {
     /// The emitting geometry, as JSON.
@@ -74,6 +77,9 @@ impl EmissionSites {
         let (mut positions, mut triangles) = (Vec::new(), Vec::new());
         for (of, solid) in world.shot().solids().filter(|(of, _)| particles.contact.collides_with(of)) {
             let Ok(mesh) = meshes.mesh(&solid.shape) else { continue };
+            if triangles.len() + mesh.triangles.len().saturating_mul(of.count()) > MAX_WALL_TRIANGLES {
+                return Err(PoolError::TooManyWalls(MAX_WALL_TRIANGLES));
+            }
             for (copy, (position, orientation)) in world.placements(of).into_iter().enumerate() {
                 let (base, scale) = (positions.len() as u32, of.size_of(copy));
                 positions.extend(mesh.positions.iter().map(|x| position + orientation * (*x * scale)));
