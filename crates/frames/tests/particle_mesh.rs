@@ -56,15 +56,12 @@ fn baked() -> Baked {
     Baked { _dir: dir, run, shot, ball, grains }
 }
 
-const MESH: FinishOperation = FinishOperation::ParticleMesh {
-    radius: 0.6,
-    reach: 2.0,
-    edge: 0.5,
-    passes: 0,
-    anisotropy: 1.0,
-    film: 0.0,
-    together: false,
-};
+const MESH: FinishOperation = surface(0.6, 2.0, 0.5, 0);
+
+const fn surface(radius: f32, reach: f32, edge: f32, passes: u32) -> FinishOperation {
+    let (anisotropy, film, together) = (1.0, 0.0, false);
+    FinishOperation::ParticleMesh { radius, reach, edge, passes, anisotropy, film, together }
+}
 
 impl Baked {
     fn finished(&self, steps: impl IntoIterator<Item = Element>) -> (SharedFrames, Vec<StepResult>) {
@@ -106,15 +103,7 @@ fn a_ball_of_particles_has_a_closed_surface_at_its_radius_that_moves_with_it() {
 fn smoothing_keeps_its_volume_and_finer_edges_give_more_vertices() {
     let baked = baked();
     let of = |edge: f32, passes: u32| {
-        let operation = FinishOperation::ParticleMesh {
-            radius: 0.6,
-            reach: 1.5,
-            edge,
-            passes,
-            anisotropy: 1.0,
-            film: 0.0,
-            together: false,
-        };
+        let operation = surface(0.6, 1.5, edge, passes);
         let (frames, _) = baked.finished([baked.step(Some(baked.ball), operation)]);
         let mesh = frames.frame(1).unwrap().meshes[&baked.ball].mesh();
         (mesh.positions.len(), mass_properties(&mesh).unwrap().volume)
@@ -149,17 +138,33 @@ fn what_has_no_particles_is_told_of_and_other_numbers_are_other_frames() {
     let (_, steps) = with_stone.finished([with_stone.step(Some(stone), MESH)]);
     assert_eq!(steps[0].problem.as_deref(), Some("makes a mesh of particles, and Stone has none"));
     let print = |radius: f32| {
-        let operation = FinishOperation::ParticleMesh {
-            radius,
-            reach: 2.0,
-            edge: 0.5,
-            passes: 0,
-            anisotropy: 1.0,
-            film: 0.0,
-            together: false,
-        };
+        let operation = surface(radius, 2.0, 0.5, 0);
         let (frames, _) = with_stone.finished([with_stone.step(None, operation)]);
         frames.fingerprint(2)
     };
     assert!(print(0.6) == print(0.6) && print(0.6) != print(0.7));
+}
+
+#[test]
+fn together_all_liquids_have_one_surface_with_the_share_of_each() {
+    let mut baked = baked();
+    let stuff = shot::particles::Liquid::default();
+    for name in ["Ball", "Grains"] {
+        baked.shot.named_mut(name).unwrap().as_particles_mut().unwrap().liquid = Some(stuff.clone());
+    }
+    let FinishOperation::ParticleMesh { radius, reach, edge, passes, anisotropy, film, .. } = MESH else {
+        panic!("it is one")
+    };
+    let together =
+        FinishOperation::ParticleMesh { radius, reach, edge, passes, anisotropy, film, together: true };
+    let (frames, _) = baked.finished([baked.step(None, together)]);
+    let frame = frames.frame(1).unwrap();
+    assert_eq!((frame.meshes.len(), frame.particles.len()), (1, 0));
+    let mesh = &frame.meshes[&baked.ball];
+    let share = |id: Id| mesh.scalars(&frames::finish::share_of(id)).unwrap();
+    // The drop at x = 5 is all of one, the ball all of the other.
+    for (at, (ball, grains)) in mesh.positions.iter().zip(share(baked.ball).iter().zip(share(baked.grains))) {
+        let expected = if at.x > 3.0 { (0.0, 1.0) } else { (1.0, 0.0) };
+        assert!((ball - expected.0).abs() < 1e-4 && (grains - expected.1).abs() < 1e-4, "{ball} {grains}");
+    }
 }

@@ -167,6 +167,26 @@ mod particles {
         (shot, frame)
     }
 
+    #[test]
+    fn a_layer_by_the_map_of_births_shows_on_a_particle_as_far_as_its_weight_says() {
+        let layer = shot::look_layer::LookLayer {
+            by: shot::look_layer::LookWeight::BirthMap {},
+            albedo: Vec3::ZERO,
+            emission: Vec3::ONE,
+            ..Default::default()
+        };
+        let look = Look { albedo: Vec3::ZERO, roughness: 1.0, layers: vec![layer], ..Look::default() };
+        let appearance = Appearance::default();
+        let (shot, mut frame) = staged(appearance, look, &[Vec3::ZERO], 1.5);
+        for weight in [0.0, 0.5, 1.0] {
+            frame.particles.values_mut().for_each(|of| of.weights = vec![weight]);
+            let scene = Scene::new(&shot, &Assets::default(), Some(&frame), 1).unwrap();
+            let settings = Settings { width: 9, height: 9, samples: 16, ..Settings::default() };
+            let picture = render(&scene, &settings, &|_| true).unwrap();
+            assert!((picture.rgb[40][0] - weight).abs() < 1e-3, "{:?} at {weight}", picture.rgb[40]);
+        }
+    }
+
     fn shining(colour: f32) -> Look {
         Look { albedo: Vec3::ZERO, emission: Vec3::splat(colour), roughness: 1.0, ..Look::default() }
     }
