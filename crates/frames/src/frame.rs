@@ -54,6 +54,7 @@ impl Frame {
             orientations: Vec::new(),
             weights: Vec::new(),
             uvs: Vec::new(),
+            pressures: Vec::new(),
         };
         self.particles.get(&element).unwrap_or(&NONE)
     }
@@ -87,8 +88,14 @@ impl Frame {
             chosen.map(|(id, part)| (*id, part.clone())).collect()
         }
         let turnover = of(&self.measured.turnover, elements);
+        let liquids = of(&self.measured.liquids, elements);
         let bodies = of(&self.bodies, elements);
-        let measured = if bodies.is_empty() { Measured::default() } else { self.measured.clone() };
+        let measured = if bodies.is_empty() {
+            let events = self.measured.events.iter().filter(|event| elements.contains(&event.element()));
+            Measured { events: events.cloned().collect(), ..Measured::default() }
+        } else {
+            self.measured.clone()
+        };
         Self {
             number: self.number,
             time_s: self.time_s,
@@ -96,7 +103,7 @@ impl Frame {
             revision: self.revision,
             particles: of(&self.particles, elements),
             meshes: of(&self.meshes, elements),
-            measured: Measured { turnover, ..measured },
+            measured: Measured { turnover, liquids, ..measured },
             bodies,
         }
     }
@@ -167,6 +174,8 @@ pub struct Particles {
     pub weights: Vec<f32>,
     /// UVs of the places where they were born; empty if they carry none.
     pub uvs: Vec<Vec2>,
+    /// Pressure of a liquid, Pa; empty if they are none.
+    pub pressures: Vec<f32>,
 }
 
 impl Particles {
@@ -182,7 +191,7 @@ impl Particles {
 
     /// Makes room for `n`; what is in it then is of no use. Pages that nobody
     /// has touched yet cost nothing, so new arrays are not filled.
-    pub(crate) fn make_room(&mut self, n: usize, [turning, weighing, with_uv]: [bool; 3]) {
+    pub(crate) fn make_room(&mut self, n: usize, [turning, weighing, with_uv, with_pressure]: [bool; 4]) {
         fn room<T: bytemuck::Zeroable + Clone>(column: &mut Vec<T>, n: usize) {
             if column.capacity() < n {
                 *column = bytemuck::zeroed_vec(n);
@@ -198,6 +207,7 @@ impl Particles {
         room(&mut self.orientations, if turning { n } else { 0 });
         room(&mut self.weights, if weighing { n } else { 0 });
         room(&mut self.uvs, if with_uv { n } else { 0 });
+        room(&mut self.pressures, if with_pressure { n } else { 0 });
     }
 }
 
@@ -246,6 +256,9 @@ pub struct Measured {
     /// Particles born and gone since the frame before, by element.
     #[serde(default, skip_serializing_if = "BTreeMap::is_empty")]
     pub turnover: BTreeMap<Id, Turnover>,
+    /// What was measured of liquids, by element.
+    #[serde(default, skip_serializing_if = "BTreeMap::is_empty")]
+    pub liquids: BTreeMap<Id, LiquidMeasure>,
 }
 
 impl Measured {
@@ -269,6 +282,7 @@ impl Measured {
         }
         self.events.extend(other.events);
         self.turnover.extend(other.turnover);
+        self.liquids.extend(other.liquids);
     }
 }
 
@@ -283,7 +297,18 @@ pub struct Turnover {
     pub gone: u32,
 }
 
-/// Something worth telling about a body.
+/// What was measured of a liquid at the end of a frame, over all that share its grid.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Serialize, Deserialize)]
+pub struct LiquidMeasure {
+    /// Volume that its particles take within it over what they stand for, no unit; 1 where nothing of it lies within.
+    pub volume_kept: f32,
+    /// Root mean square of the divergence that is left in its cells, 1/s.
+    pub divergence_1_s: f32,
+    /// Steps in which the last substep was taken.
+    pub steps: u32,
+}
+
+/// Something worth telling about an element.
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
 #[serde(rename_all = "snake_case")]
 pub enum Event {
@@ -316,6 +341,35 @@ pub enum Event {
         /// Substeps that would have seen the contact.
         substeps: u32,
     },
+    /// A liquid was faster than the most steps of a substep allow.
+    LiquidTooFast {
+        /// Its element.
+        element: Id,
+        /// Its greatest speed, m/s.
+        speed_m_s: f32,
+        /// Substeps that are short enough.
+        substeps: u32,
+    },
+    /// The pressure of a liquid was not found.
+    NotConverged {
+        /// Its element.
+        element: Id,
+        /// Divergence left, as a part of that at first; no unit.
+        residual: f32,
+    },
+}
+
+impl Event {
+    /// The element that it is about, the first if there are two.
+    pub fn element(&self) -> Id {
+        match self {
+            Self::LeftWorld { element, .. }
+            | Self::TooFast { element, .. }
+            | Self::Tunnelled { element, .. }
+            | Self::LiquidTooFast { element, .. }
+            | Self::NotConverged { element, .. } => *element,
+        }
+    }
 }
 
 #[cfg(test)]

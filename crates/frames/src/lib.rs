@@ -31,6 +31,7 @@ pub mod finish;
 mod frame;
 mod impacts;
 mod meshes;
+mod particle_quantity;
 mod particles;
 mod poster;
 mod quantise;
@@ -48,8 +49,9 @@ mod wire;
 pub use codec::{Header, decode, decode_into, encode};
 pub use error::{DecodeError, RunError};
 pub use files::write_whole;
-pub use frame::{Bodies, Event, Frame, Impact, Measured, Particles, Turnover};
+pub use frame::{Bodies, Event, Frame, Impact, LiquidMeasure, Measured, Particles, Turnover};
 pub use meshes::{MeshState, OPACITY};
+pub use particle_quantity::ParticleQuantity;
 pub use quantise::{
     ANGULAR_VELOCITY_ERROR, ORIENTATION_ERROR_RAD, PARTICLE_AGE_ERROR_S, PARTICLE_SIZE_ERROR,
     PARTICLE_VELOCITY_ERROR, POSITION_ERROR_M, VELOCITY_ERROR,

@@ -26,16 +26,26 @@ const SIZE_STEPS: f32 = 64.0;
 const TURNS: u8 = 1;
 const WEIGHTS: u8 = 2;
 const UVS: u8 = 4;
+const PRESSURES: u8 = 8;
 /// Step of a UV.
 const UV_STEP: f32 = 1.0 / 4_096.0;
+/// Steps of a pressure from 0 to the greatest of the frame.
+const PRESSURE_STEPS: f32 = 255.0;
 
 pub(crate) fn encode(particles: &Particles) -> Vec<u8> {
     let n = particles.len();
     let orientations = particles.orientations.len() == n && n > 0;
     let weights = particles.weights.len() == n && n > 0;
     let uvs = particles.uvs.len() == n && n > 0;
+    let pressures = particles.pressures.len() == n && n > 0;
     let flag = |has: bool, flag: u8| if has { flag } else { 0 };
-    let mut out = vec![flag(orientations, TURNS) | flag(weights, WEIGHTS) | flag(uvs, UVS)];
+    let mut out = vec![
+        flag(orientations, TURNS) | flag(weights, WEIGHTS) | flag(uvs, UVS) | flag(pressures, PRESSURES),
+    ];
+    let pressure_step = particles.pressures.iter().fold(0.0f32, |most, p| most.max(p.abs())) / PRESSURE_STEPS;
+    if pressures {
+        out.extend_from_slice(&pressure_step.to_le_bytes());
+    }
     let packer = BitPacker4x::new();
     let mut put = |value: &dyn Fn(usize) -> i32| {
         for from in (0..n).step_by(GROUP) {
@@ -78,18 +88,30 @@ pub(crate) fn encode(particles: &Particles) -> Vec<u8> {
     if uvs {
         (0..2).for_each(|axis| put(&|i| quantise(particles.uvs[i][axis], UV_STEP, 31)));
     }
+    if pressures {
+        put(&|i| if pressure_step > 0.0 { quantise(particles.pressures[i], pressure_step, 10) } else { 0 });
+    }
     out
 }
 
 /// Decodes into arrays that may have held others before.
 pub(crate) fn decode(bytes: &[u8], n: usize, particles: &mut Particles) -> Result<(), DecodeError> {
     let (&flags, rest) = bytes.split_first().ok_or(SHORT)?;
-    let [turning, weighing, with_uv] = [TURNS, WEIGHTS, UVS].map(|flag| flags & flag != 0);
+    let [turning, weighing, with_uv, with_pressure] =
+        [TURNS, WEIGHTS, UVS, PRESSURES].map(|flag| flags & flag != 0);
+    let (pressure_step, rest) = match with_pressure {
+        true => rest
+            .split_first_chunk::<4>()
+            .map(|(step, rest)| (f32::from_le_bytes(*step), rest))
+            .ok_or(SHORT)?,
+        false => (0.0, rest),
+    };
     let bare = if turning { 13 } else { 10 };
     let first_uv = bare + usize::from(weighing);
-    let groups = Groups::find(rest, first_uv + if with_uv { 2 } else { 0 }, n.div_ceil(GROUP))?;
+    let pressure_column = first_uv + if with_uv { 2 } else { 0 };
+    let groups = Groups::find(rest, pressure_column + usize::from(with_pressure), n.div_ceil(GROUP))?;
     let octave: Vec<f32> = (0..SIZE_STEPS as u32).map(|step| (step as f32 / SIZE_STEPS).exp2()).collect();
-    particles.make_room(n, [turning, weighing, with_uv]);
+    particles.make_room(n, [turning, weighing, with_uv, with_pressure]);
     (
         particles.ids.par_chunks_mut(GROUP),
         particles.positions.par_chunks_mut(GROUP),
@@ -152,6 +174,12 @@ pub(crate) fn decode(bytes: &[u8], n: usize, particles: &mut Particles) -> Resul
             *uv = Vec2::new(u[i] as i32 as f32, v[i] as i32 as f32) * UV_STEP;
         }
     });
+    particles.pressures.par_chunks_mut(GROUP).enumerate().for_each(|(group, pressures)| {
+        let mut unpacked = [0u32; GROUP];
+        groups.unpack(pressure_column, group, &mut unpacked);
+        let of = |value: u32| value as i32 as f32 * pressure_step;
+        pressures.iter_mut().zip(unpacked).for_each(|(pressure, value)| *pressure = of(value));
+    });
     Ok(())
 }
 
@@ -207,6 +235,7 @@ mod tests {
         ) -> Particles {
             let mut particles = Particles::default();
             let mut id = 0;
+            let list_is_liquid = list.len() % 2 == 0;
             let (weighing, with_uv) = (list[0].0 > 4, list[0].0 % 2 == 1);
             for (step, position, velocity, size, age, life) in list {
                 id += step;
@@ -217,6 +246,7 @@ mod tests {
                 particles.ages.push(age);
                 particles.lifespans.push(life.unwrap_or(f32::INFINITY));
                 particles.weights.extend(weighing.then_some(age / 100.0));
+                particles.pressures.extend((list_is_liquid).then_some(1e4 * age - 3e3 * size));
                 particles.uvs.extend((step > 0 && with_uv).then_some(Vec2::new(age / 50.0, -size)));
             }
             particles
@@ -231,6 +261,10 @@ mod tests {
             prop_assert_eq!(&back.ids, &particles.ids);
             prop_assert_eq!(back.weights.len(), particles.weights.len());
             prop_assert_eq!(back.uvs.len(), particles.uvs.len());
+            prop_assert_eq!(back.pressures.len(), particles.pressures.len());
+            let most = particles.pressures.iter().fold(0.0f32, |most, p| most.max(p.abs()));
+            let mut pressures = back.pressures.iter().zip(&particles.pressures);
+            prop_assert!(pressures.all(|(a, b)| (a - b).abs() <= 0.51 * most / PRESSURE_STEPS + 1e-3));
             let mut uvs = back.uvs.iter().zip(&particles.uvs);
             prop_assert!(uvs.all(|(a, b)| a.distance(*b) < UV_STEP));
             let weights = back.weights.iter().zip(&particles.weights);

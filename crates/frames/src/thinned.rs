@@ -72,6 +72,7 @@ fn chosen(particles: &Particles, one_of: u32) -> Particles {
         orientations: column(&particles.orientations, &kept),
         weights: column(&particles.weights, &kept),
         uvs: column(&particles.uvs, &kept),
+        pressures: column(&particles.pressures, &kept),
     }
 }
 

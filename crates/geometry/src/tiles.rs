@@ -175,6 +175,14 @@ impl Tiles {
         Some(tile * CELLS + place(cell & 7))
     }
 
+    /// The tile that holds a position, and the cell in it; none where there is no tile.
+    pub fn find(&self, position: Vec3) -> Option<(usize, IVec3)> {
+        let cell = cell_of(position, self.inverse_cell);
+        let key = |tile: &IVec3| (tile.z, tile.y, tile.x);
+        let tile = self.keys.binary_search_by_key(&key(&(cell >> 3)), key).ok()?;
+        Some((tile, cell & 7))
+    }
+
     /// The lowest corner of a tile, in cells.
     pub fn corner(&self, tile: usize) -> IVec3 {
         self.keys[tile] * SIDE

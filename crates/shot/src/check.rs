@@ -76,6 +76,12 @@ pub enum Mistake {
     TooClose,
     /// A cloth or soft body and a free solid differ very much in mass.
     MassRatio,
+    /// Liquids of unlike spacings do not push each other.
+    UnlikeSpacings,
+    /// A liquid was faster than its steps allow.
+    LiquidTooFast,
+    /// The pressure of a liquid was not found.
+    NotConverged,
 }
 
 /// The entries that follow from the document alone.
@@ -92,6 +98,7 @@ pub fn check(shot: &Shot) -> Vec<Entry> {
     entries.extend(nothing_still_below(shot));
     entries.extend(endless_becoming(shot));
     entries.extend(of_what_never_breaks(shot));
+    entries.extend(unlike_spacings(shot));
     for (element, solid) in shot.solids() {
         let (body, shape) = (&solid.body, &solid.shape);
         let hollow = matches!(shape, Shape::Torus { .. } | Shape::Mesh { .. });
@@ -124,6 +131,27 @@ pub fn check(shot: &Shot) -> Vec<Entry> {
         }
     }
     entries
+}
+
+/// Liquids that do not share a grid pass through each other.
+fn unlike_spacings(shot: &Shot) -> Option<Entry> {
+    let liquids =
+        shot.particles().filter_map(|(element, set)| Some((element, set.liquid.as_ref()?.spacing_m)));
+    let liquids: Vec<_> = liquids.collect();
+    let (first, spacing_m) = liquids.first()?;
+    let (other, unlike_m) = liquids.iter().find(|(_, of)| of != spacing_m)?;
+    Some(Entry {
+        mistake: Mistake::UnlikeSpacings,
+        elements: liquids.iter().map(|(element, _)| element.id).collect(),
+        reason: format!(
+            "{} has a spacing of {:.1} mm and {} one of {:.1} mm; liquids of unlike spacings pass through each other.",
+            first.name,
+            1e3 * spacing_m,
+            other.name,
+            1e3 * unlike_m
+        ),
+        fix: Some("Same spacing".to_owned()),
+    })
 }
 
 fn nothing_still_below(shot: &Shot) -> Option<Entry> {

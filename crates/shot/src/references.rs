@@ -67,6 +67,8 @@ pub enum Target {
     Camera,
     /// Particles.
     Particles,
+    /// Particles that are a liquid.
+    Liquid,
     /// Elements that forces act on: solids and particles.
     SolidOrParticles,
 }
@@ -85,6 +87,7 @@ impl Target {
             Self::Region => element.as_region().is_some(),
             Self::Camera => matches!(element.kind, ElementKind::Camera(_)),
             Self::Particles => particles,
+            Self::Liquid => element.as_particles().is_some_and(|particles| particles.liquid.is_some()),
             Self::SolidOrParticles => solid.is_some() || particles,
         }
     }
@@ -100,6 +103,7 @@ impl Target {
             Self::Region => "a region",
             Self::Camera => "a camera",
             Self::Particles => "particles",
+            Self::Liquid => "a liquid",
             Self::SolidOrParticles => "a solid or particles",
         }
     }
@@ -271,6 +275,10 @@ impl List {
                     from,
                 );
             }
+            Source::Liquid { liquid, .. } => {
+                let path = format!("{from}.liquid.liquid");
+                self.add(&path, *liquid, Role::Source, Target::Liquid, from);
+            }
             Source::Impacts { bodies, .. } => {
                 self.filters(&format!("{from}.impacts.bodies"), bodies, Target::Solid)
             }
@@ -285,6 +293,10 @@ impl List {
                 let holder = format!("kind.particles.liquid.scaled[{i}]");
                 self.add(&format!("{holder}.by.region.region"), region, Role::Part, Target::Region, &holder);
             }
+        }
+        if let Some(carried) = &particles.carried {
+            let holder = "kind.particles.carried";
+            self.add(&format!("{holder}.liquid"), carried.liquid, Role::Part, Target::Liquid, holder);
         }
         if let Some(id) = particles.steering.constrained_to {
             let path = "kind.particles.steering.constrained_to";

@@ -2,8 +2,8 @@
 //!
 //! All rigid solids are one system, and all cloths and soft bodies, which read the solids. Particles that meet cloths read those too.
 //! Particles are one system with all that they become or are born of, and liquids with those of the same spacing; they belong to the solids' system where they push free bodies, become
-//! bodies, or come from bodies. Other particles only read the solids: what changes in
-//! them leaves the solids fresh.
+//! bodies, or come from bodies. Other particles only read the solids, and the liquids that carry them: what changes in
+//! them leaves those fresh.
 
 use crate::{
     Element, Id, Moves, Shot,
@@ -130,6 +130,8 @@ impl Shot {
             let returns = solid.to_particles.as_ref().and_then(|back| index.get(&back.particles));
             returns.into_iter().for_each(|place| groups.join(0, *place));
         }
+        groups.join_circles(&self.carried_groups(&index, &groups));
+        let carried = self.carried_groups(&index, &groups);
         let solid = groups.of(0);
         // What can push solids is solved with them.
         let pushed = self.elements.iter().any(Element::pushes_solids)
@@ -164,21 +166,46 @@ impl Shot {
                 found.entry(group).or_default().push(element.id);
             }
         }
-        let mut alone: Vec<System> = (found.into_values())
-            .map(|elements| {
-                let id = elements.iter().min().copied().expect("a group has a member");
-                let mut reads = vec![SystemId::Solids];
-                let meets =
-                    |id: &Id| self.element(*id).is_some_and(|element| self.meets_deformables(element));
-                if apart && elements.iter().any(meets) {
-                    reads.push(SystemId::Deformables);
+        let name = |group: usize| match found.get(&group) {
+            Some(elements) => {
+                SystemId::Particles(elements.iter().min().copied().expect("a group has a member"))
+            }
+            None => SystemId::Solids,
+        };
+        let mut alone: Vec<System> = Vec::new();
+        for group in in_order(found.keys().copied(), &carried) {
+            let elements = found[&group].clone();
+            let (id, mut reads) = (name(group), vec![SystemId::Solids]);
+            let meets = |id: &Id| self.element(*id).is_some_and(|element| self.meets_deformables(element));
+            if apart && elements.iter().any(meets) {
+                reads.push(SystemId::Deformables);
+            }
+            // A system that is read steps alongside, with all that it reads itself.
+            let liquids = carried.iter().filter(|(of, by)| *of == group && *by != group && *by != solid);
+            for liquid in liquids.map(|(_, by)| name(*by)) {
+                let before =
+                    alone.iter().find(|system| system.id == liquid).map(|system| system.reads.clone());
+                for read in before.into_iter().flatten().chain([liquid]) {
+                    if !reads.contains(&read) {
+                        reads.push(read);
+                    }
                 }
-                System { id: SystemId::Particles(id), elements, reads }
-            })
-            .collect();
-        alone.sort_by_key(|system| system.id);
+            }
+            alone.push(System { id, elements, reads });
+        }
         systems.extend(alone);
         systems
+    }
+
+    /// The groups of particles that liquids release or carry, each with that of the liquid.
+    fn carried_groups(&self, index: &BTreeMap<Id, usize>, groups: &Groups) -> Vec<(usize, usize)> {
+        let of = |(element, set): (&Element, &Particles)| {
+            let own = groups.of(index[&element.id]);
+            let liquids: Vec<usize> =
+                set.liquids().filter_map(|id| index.get(&id)).map(|place| groups.of(*place)).collect();
+            liquids.into_iter().filter(move |liquid| *liquid != own).map(move |liquid| (own, liquid))
+        };
+        self.particles().flat_map(of).collect()
     }
 
     /// Whether particles can meet a cloth or a soft body, are born on one or stay on one.
@@ -228,6 +255,18 @@ fn comes_free(solid: &crate::Solid) -> bool {
     solid.body.moves == Moves::Free || solid.body.wake.is_some()
 }
 
+/// Groups in an order in which each comes after those that carry it; of two that could both be next, the lower.
+fn in_order(groups: impl Iterator<Item = usize>, carried: &[(usize, usize)]) -> Vec<usize> {
+    let mut left: Vec<usize> = groups.collect();
+    let mut order = Vec::with_capacity(left.len());
+    while !left.is_empty() {
+        let waits = |group: usize| carried.iter().any(|(of, by)| *of == group && left.contains(by));
+        let next = left.iter().position(|group| !waits(*group)).unwrap_or(0);
+        order.push(left.remove(next));
+    }
+    order
+}
+
 /// Places that belong together (union–find).
 struct Groups(Vec<usize>);
 
@@ -247,6 +286,33 @@ impl Groups {
     fn join(&mut self, a: usize, b: usize) {
         let (a, b) = (self.of(a), self.of(b));
         self.0[a.max(b)] = a.min(b);
+    }
+
+    /// Joins groups that carry each other in a circle. All read the group of the solids, place 0.
+    fn join_circles(&mut self, carried: &[(usize, usize)]) {
+        let solid = self.of(0);
+        let others = carried.iter().flat_map(|(of, by)| [*of, *by]).filter(|group| *group != solid);
+        let all: Vec<(usize, usize)> = carried.iter().copied().chain(others.map(|of| (of, solid))).collect();
+        let reached = |from: usize| {
+            let mut reached = vec![from];
+            let mut at = 0;
+            while at < reached.len() {
+                let next: Vec<usize> =
+                    all.iter().filter(|(of, _)| *of == reached[at]).map(|(_, by)| *by).collect();
+                next.into_iter().for_each(|by| {
+                    if !reached.contains(&by) {
+                        reached.push(by)
+                    }
+                });
+                at += 1;
+            }
+            reached
+        };
+        for (of, by) in &all {
+            if reached(*by).contains(of) {
+                self.join(*of, *by);
+            }
+        }
     }
 }
 
@@ -312,6 +378,32 @@ mod tests {
         assert_eq!(shot.systems()[1].name(&shot), "Sparks and 1 more");
         set(&mut shot, smoke).source = Source::Particles { particles: dust };
         assert_eq!(shot.systems()[1].elements, [sparks, smoke, dust]);
+    }
+
+    #[test]
+    fn particles_that_a_liquid_carries_read_it_and_come_after_it() {
+        let (mut shot, [foam, water, other]) = shot(Moves::Still);
+        set(&mut shot, water).liquid = Some(crate::particles::Liquid::default());
+        set(&mut shot, foam).carried = Some(crate::particles::Carried::by(water));
+        let of = |id| SystemId::Particles(id);
+        assert_eq!(ids(&shot), [SystemId::Solids, of(water), of(foam), of(other)]);
+        assert_eq!(shot.systems()[2].reads, [SystemId::Solids, of(water)]);
+        // A liquid that foam becomes again is in its system: both ways make them one.
+        let again = ParticleEvent {
+            trigger: Trigger::End {},
+            action: Action::Become { particles: water },
+            probability: 1.0,
+        };
+        set(&mut shot, other).carried = Some(crate::particles::Carried::by(water));
+        set(&mut shot, foam).events.push(again);
+        assert_eq!(ids(&shot), [SystemId::Solids, of(foam), of(other)]);
+        // A liquid that reads what pushes solids is solved with them.
+        set(&mut shot, other).events.push(ParticleEvent {
+            trigger: Trigger::End {},
+            action: Action::Solid { solid: Id(2) },
+            probability: 1.0,
+        });
+        assert_eq!(ids(&shot), [SystemId::Solids]);
     }
 
     #[test]

@@ -57,7 +57,7 @@ impl Liquid {
             gradients: &mut self.gradients,
             deformations: &mut [],
         };
-        let flow = flow(columns, &material, dt, &self.tank, &mut self.still).expect("it is near");
+        let flow = flow(columns, &material, dt, &self.tank, &mut self.still, false).expect("it is near");
         for (x, way) in self.positions.iter_mut().zip(flow.displacements) {
             *x = (*x + way).clamp(self.tank.min + 1e-5, self.tank.max - 1e-5);
         }

@@ -6,6 +6,7 @@
 use crate::cancel::Cancel;
 use crate::colliders::Colliders;
 use crate::forces::{Field, Surfaces};
+use crate::liquid::Carrier;
 use crate::solver::{
     BlowUp, InitialState, PrepareContext, PrepareError, Saved, Solver, SolverKind, Step, SystemState, Wants,
     sampler,
@@ -41,6 +42,8 @@ pub struct Simulation {
     colliders: Colliders,
     /// What cloths and soft bodies would write into a frame, at the end of their last substep, if a solver wants that.
     deformed: Frame,
+    /// The liquids that release or carry particles, at the end of their last substeps.
+    liquids: Vec<Carrier>,
     wants: Wants,
     frame: u32,
     cancel: Cancel,
@@ -195,6 +198,7 @@ impl Simulation {
                 hits: all.hits || wants.hits,
                 deformables: all.deformables || wants.deformables,
                 quantities: all.quantities || wants.quantities,
+                liquids: all.liquids || wants.liquids,
             }
         });
         let meshes = meshes.clone();
@@ -208,12 +212,14 @@ impl Simulation {
             solvers,
             colliders,
             deformed: Frame::default(),
+            liquids: Vec::new(),
             wants,
             frame,
             cancel: Cancel::default(),
             cancelled: false,
         };
         simulation.follow_bodies(0.0)?;
+        simulation.follow_liquids(None);
         Ok(simulation)
     }
 
@@ -297,6 +303,23 @@ impl Simulation {
         self.colliders
             .follow(&self.now, bodies, &shapes, dt, anew, &is_stepped, |shape| meshes.mesh(shape))
             .map_err(|source| PrepareError::Mesh { element: "a solid".to_owned(), source })
+    }
+
+    /// Updates the liquids of a solver, or of all, from their present states.
+    fn follow_liquids(&mut self, of: Option<usize>) {
+        if !self.wants.liquids {
+            return;
+        }
+        let mut found = Vec::new();
+        for (_, of) in self.solvers.iter().enumerate().filter(|(i, _)| of.is_none_or(|of| of == *i)) {
+            of.solver.liquids(&self.now, &mut found);
+        }
+        for liquid in found {
+            match self.liquids.iter_mut().find(|of| of.element == liquid.element) {
+                Some(before) => *before = liquid,
+                None => self.liquids.push(liquid),
+            }
+        }
     }
 
     /// The number of the frame computed last.
@@ -434,6 +457,7 @@ impl Simulation {
                 surfaces: &self.surfaces,
                 seconds,
                 colliders: &self.colliders,
+                liquids: &self.liquids,
                 deformed: &self.deformed,
             };
             match solver.preroll_s() {
@@ -461,6 +485,7 @@ impl Simulation {
                 solver.write(&mut self.deformed);
             }
             let exchange = solver.take_exchange();
+            self.follow_liquids(Some(i));
             if has_bodies && (self.wants.deformables || !self.solvers[i].solver.deforms()) {
                 let begins_frame = (start - start.round()).abs() < 1e-6;
                 self.follow(dt as f32, Some(i), begins_frame).map_err(cannot_be_met(self.frame + 1))?;
@@ -535,6 +560,7 @@ impl Simulation {
         let solved = |element: Id, _: f64| self.solvers.iter().find_map(|of| of.solver.pose(element));
         self.sampler.apply_with(&mut self.now, acting, &solved)?;
         self.surfaces.follow(&self.now, &self.meshes);
+        self.follow_liquids(None);
         self.follow_bodies(0.0)
     }
 }

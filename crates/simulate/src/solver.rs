@@ -2,6 +2,7 @@
 
 use crate::colliders::{BodyState, Colliders, Contact, Exchange};
 use crate::forces::{Field, Surfaces, Weight};
+use crate::liquid::Carrier;
 use frames::Frame;
 use geometry::{Meshes, MissingMesh, MovingMesh};
 use serde::{Deserialize, Serialize};
@@ -59,6 +60,8 @@ pub struct Step<'a> {
     pub seconds: f64,
     /// The bodies, with their poses at the substep's start and end.
     pub colliders: &'a Colliders,
+    /// The liquids that release or carry particles, as their last substeps left them.
+    pub liquids: &'a [Carrier],
     /// What cloths and soft bodies would write into a frame at the substep's end; empty if no solver wants that.
     pub deformed: &'a Frame,
 }
@@ -196,6 +199,9 @@ pub trait Solver: Send {
     /// Adds its bodies that broke in the last substep, with their last states.
     fn broken(&self, _: &mut Vec<BodyState>) {}
 
+    /// Adds its liquids that release or carry particles of the shot.
+    fn liquids(&self, _: &Shot, _: &mut Vec<Carrier>) {}
+
     /// Takes out the impulses and spawned bodies and particles for other solvers.
     fn take_exchange(&mut self) -> Exchange {
         Exchange::default()
@@ -298,6 +304,8 @@ pub struct Wants {
     pub deformables: bool,
     /// What cloths and soft bodies would write into a frame.
     pub quantities: bool,
+    /// The liquids that release or carry particles.
+    pub liquids: bool,
 }
 
 /// Prepares a solver for the elements of a system; none if the system has nothing for it.

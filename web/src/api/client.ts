@@ -149,6 +149,9 @@ export const api = {
   /** A quantity at each vertex of what deforms, 32-bit floats. */
   surface: (run: number, element: number, frame: number, quantity: string) =>
     bytes(`/api/runs/${run}/surface/${element}/${frame}?quantity=${quantity}`),
+  /** A quantity of each particle: the ids as 32-bit numbers, then the values as 32-bit floats. */
+  particleValues: (run: number, element: number, frame: number, quantity: string) =>
+    bytes(`/api/runs/${run}/particles/${element}/${frame}?quantity=${quantity}`),
   /** The albedo at each vertex of what deforms, by the layers of its look: three 32-bit floats each, linear. */
   albedo: (run: number, element: number, frame: number) =>
     bytes(`/api/runs/${run}/albedo/${element}/${frame}`),

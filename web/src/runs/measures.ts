@@ -9,6 +9,10 @@ export interface Line {
 const sum = (lists: number[][]) =>
   lists.reduce<number[]>((all, list) => list.map((v, i) => v + (all[i] ?? 0)), []);
 
+/** The first value that there is at each frame. */
+const first = (lists: (number | null)[][]) =>
+  (lists[0] ?? []).map((_, i) => lists.map((list) => list[i]).find((value) => value != null) ?? null);
+
 /** The measurements that can be plotted: name, unit, and the values by frame. */
 export const MEASURES: { name: string; unit: string; of: (run: MeasuredRun) => number[] }[] = [
   { name: "Fastest body", unit: "m/s", of: (run) => run.max_speed_m_s },
@@ -17,6 +21,12 @@ export const MEASURES: { name: string; unit: string; of: (run: MeasuredRun) => n
   { name: "Contacts", unit: "", of: (run) => run.contacts },
   { name: "Deepest overlap", unit: "mm", of: (run) => run.deepest_overlap_m.map((v) => 1e3 * v) },
   { name: "Particles", unit: "", of: (run) => sum(run.particles.map((of) => of.alive)) },
+  {
+    name: "Volume kept",
+    unit: "%",
+    of: (run) => first(run.liquids.map((of) => of.volume_kept)).map((v) => 100 * (v ?? 1)),
+  },
+  { name: "Divergence left", unit: "1/s", of: (run) => first(run.liquids.map((of) => of.divergence_1_s)).map((v) => v ?? 0) },
 ];
 
 /** The measurement of one run as a line; of a run without particles, say, one along zero. */

@@ -1,5 +1,6 @@
 <script lang="ts">
   // Where particles are born.
+  import ParameterRows from "../fields/ParameterRows.svelte";
   import ParameterField from "../fields/ParameterField.svelte";
   import { kindOf, type Element, type Operation, type Particles, type Schemas } from "../api/client";
   import EmissionMap from "./EmissionMap.svelte";
@@ -49,6 +50,12 @@
       // A body breaks in a moment, of which a rate would give next to none.
       if ("broken" in next && !(schedule && "total" in schedule))
         operations.push({ op: "add", path: `${path}/emission/schedule`, value: { total: { count } } });
+      // A liquid releases by its own numbers, and carries what it releases.
+      if ("liquid" in next) {
+        operations.push({ op: "add", path: `${path}/emission/schedule`, value: { released: {} } });
+        operations.push({ op: "add", path: `${path}/carried`, value: { liquid: next.liquid.liquid } });
+      } else if (schedule && "released" in schedule)
+        operations.push({ op: "add", path: `${path}/emission/schedule`, value: { rate: { per_s: 200 } } });
       // A pool is filled at once.
       if ("pool" in next)
         operations.push({ op: "add", path: `${path}/emission/schedule`, value: { fill: {} } });
@@ -109,6 +116,8 @@
   {:else if "grid" in source}
     <ParameterField target={at("source.grid.count")} />
     <ParameterField target={at("source.grid.spacing_m")} />
+  {:else if "liquid" in source}
+    <ParameterRows target={at("source.liquid")} />
   {:else if "impacts" in source}
     <ParameterField target={at("source.impacts.impulse_n_s")} />
   {/if}

@@ -28,10 +28,14 @@
     ["total", each ? `a number for each ${each}` : "a number over the frames"],
     ["burst", "all at once"],
     ["never", "only of other particles"],
+    ...(released ? [["released", "by the numbers above"] as [NameOf<Schemas["EmissionSchedule"]>, string]] : []),
   ]);
   let pool = $derived("pool" in from);
+  let released = $derived("liquid" in from);
   let hides = $derived(
-    pool
+    released
+      ? ["rate", "total", "burst", "never"]
+      : pool
       ? ["flow", "jet", "rate", "total", "burst", "never"]
       : broken
         ? ["rate", "burst"]
@@ -55,6 +59,7 @@
       fill: { fill: {} },
       flow: { flow: { m3_s: 0.0005 } },
       jet: { jet: {} },
+      released: { released: {} },
       never: { never: {} },
     };
     void set("Births", "emission.schedule", made[next]);
@@ -87,7 +92,7 @@
   {#if !("never" in schedule)}
     <ParameterField target={at("emission.from_frame")} />
     <ParameterField target={at("emission.to_frame")} />
-    {#if !each}
+    {#if !each && !released}
       <ParameterField target={at("emission.preroll_s")} />
     {/if}
   {/if}

@@ -1,6 +1,7 @@
 <script lang="ts">
   // Mass, steering and contacts of particles.
   import ParameterRows from "../fields/ParameterRows.svelte";
+  import CarriedFields from "./CarriedFields.svelte";
   import LiquidFields from "./LiquidFields.svelte";
   import ParameterField from "../fields/ParameterField.svelte";
   import type { Element, Particles, Schemas } from "../api/client";
@@ -61,6 +62,7 @@
     <ParameterField target={at("body.drag")} />
     <ParameterField target={at("body.max_speed_m_s")} />
   </Section>
+  <CarriedFields {element} {particles} />
   <Section title="Of themselves">
     <ParameterField target={at("steering.cruise_speed_m_s")} />
     <ParameterField target={at("steering.wander")} />

@@ -1,7 +1,7 @@
 // What can be added to a shot, at which place and with which values it begins.
 import type { Element, Schemas, Vector } from "../api/client";
 import { selection } from "./selection.svelte";
-import { liquidOf } from "./liquid";
+import { liquidOf, sprayOf } from "./liquid";
 import { shot } from "./shot.svelte";
 
 const solid = (
@@ -151,6 +151,13 @@ export const addables: Addable[] = [
     needs: () => (solidChosen() ? null : "Select the closed solid first that it is to fill."),
   },
   {
+    name: "Spray of a liquid",
+    group: "Liquid",
+    make: () => particles(sprayOf(liquidChosen()?.id ?? 0)),
+    place: [0, 0, 0],
+    needs: () => (liquidChosen() ? null : "Add a liquid first that is to release it."),
+  },
+  {
     name: "Camera",
     group: "Camera",
     make: () => ({ camera: {} }) as Element["kind"],
@@ -254,6 +261,13 @@ export const addables: Addable[] = [
 
 /** Whether a solid is selected. */
 const solidChosen = () => "solid" in (selected()?.kind ?? {});
+
+/** The selected liquid, or the first of the shot. */
+function liquidChosen(): Element | undefined {
+  const isLiquid = (e: Element | undefined) =>
+    e !== undefined && "particles" in e.kind && e.kind.particles.liquid != null;
+  return selection.ids.map((id) => shot.element(id)).find(isLiquid) ?? shot.elements.find(isLiquid);
+}
 
 /** The selected solid or curve. */
 function selected(): Element | undefined {

@@ -1,6 +1,6 @@
-// Which quantity colours what deforms in the Viewport, and its values by element.
+// Which quantity colours what deforms and what flows in the Viewport, and its values by element.
 import { api } from "../api/client";
-import { quantities, type Quantity } from "./colouring";
+import { quantities, type Coloured, type MeasuredParticles, type Quantity } from "./colouring";
 
 class ColouringState {
   quantity = $state<Quantity | null>(null);
@@ -21,11 +21,35 @@ class ColouringState {
     return this.quantity && this.most[this.quantity] / quantities[this.quantity].scale;
   }
 
+  /** Whether the quantity is one of surfaces, or of liquids. */
+  is(of: Coloured): boolean {
+    return this.quantity !== null && (quantities[this.quantity].of as readonly Coloured[]).includes(of);
+  }
+
+  /** What is measured of particles at a frame of a run as it was computed. */
+  async particles(run: number, frame: number, elements: number[]): Promise<Map<number, MeasuredParticles>> {
+    const found = new Map<number, MeasuredParticles>();
+    const { quantity, top } = this;
+    if (!quantity || !this.is("liquid") || top === null) return found;
+    const each = elements.map(async (element) => {
+      const bytes = await api.particleValues(run, element, frame, quantity).catch(() => null);
+      const count = (bytes?.byteLength ?? 0) / 8;
+      if (bytes && count > 0)
+        found.set(element, {
+          ids: new Uint32Array(bytes, 0, count),
+          values: new Float32Array(bytes, 4 * count, count),
+          top,
+        });
+    });
+    await Promise.all(each);
+    return found;
+  }
+
   /** Values of elements at a frame of a run; those that have none are left out. */
   async values(run: number, frame: number, elements: number[]): Promise<Map<number, Float32Array>> {
     const found = new Map<number, Float32Array>();
     const { quantity } = this;
-    if (!quantity) return found;
+    if (!quantity || !this.is("surface")) return found;
     const each = elements.map(async (element) => {
       const values = await api.surface(run, element, frame, quantity).catch(() => null);
       if (values) found.set(element, new Float32Array(values));

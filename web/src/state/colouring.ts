@@ -1,20 +1,51 @@
-// Quantities by which the Viewport colours what deforms, and their colours.
+// Quantities by which the Viewport colours what deforms and what flows, and their colours.
 
 import type { Schemas } from "../api/client";
 
-/** What can be shown: its name in addresses, on the menu, its unit and factor, and the top of its range at first. */
+/** What can be coloured. */
+export type Coloured = "surface" | "liquid";
+
+interface Shown {
+  label: string;
+  unit: string;
+  /** From the values to the unit. */
+  scale: number;
+  /** Top of the range at first, in the unit. */
+  most: number;
+  of: readonly Coloured[];
+}
+
+/** What can be shown, by its name in addresses. */
 export const quantities = {
-  stretch: { label: "Stretch", unit: "%", scale: 100, most: 5 },
-  compression: { label: "Compression", unit: "%", scale: 100, most: 5 },
-  bend: { label: "Bend", unit: "1/m", scale: 1, most: 20 },
-  speed: { label: "Speed", unit: "m/s", scale: 1, most: 4 },
-  contact: { label: "Contact", unit: "%", scale: 100, most: 100 },
-  pressure: { label: "Pressure", unit: "Pa", scale: 1, most: 500 },
-} as const satisfies Record<
-  Schemas["SurfaceQuantity"],
-  { label: string; unit: string; scale: number; most: number }
->;
-export type Quantity = Schemas["SurfaceQuantity"];
+  stretch: { label: "Stretch", unit: "%", scale: 100, most: 5, of: ["surface"] },
+  compression: { label: "Compression", unit: "%", scale: 100, most: 5, of: ["surface"] },
+  bend: { label: "Bend", unit: "1/m", scale: 1, most: 20, of: ["surface"] },
+  speed: { label: "Speed", unit: "m/s", scale: 1, most: 4, of: ["surface", "liquid"] },
+  contact: { label: "Contact", unit: "%", scale: 100, most: 100, of: ["surface"] },
+  pressure: { label: "Pressure", unit: "Pa", scale: 1, most: 500, of: ["surface", "liquid"] },
+  vorticity: { label: "Vorticity", unit: "1/s", scale: 1, most: 40, of: ["liquid"] },
+  age: { label: "Age", unit: "s", scale: 1, most: 4, of: ["liquid"] },
+} as const satisfies Record<Schemas["SurfaceQuantity"] | "vorticity" | "age", Shown>;
+export type Quantity = keyof typeof quantities;
+
+/** What is measured of particles, by their ids, rising. */
+export interface MeasuredParticles {
+  ids: Uint32Array;
+  values: Float32Array;
+  /** The top of the range, in the unit of the values. */
+  top: number;
+}
+
+/** The values of some particles, whose ids rise too; 0 for one that was not measured. */
+export function valuesOf(ids: Uint32Array, { ids: known, values }: MeasuredParticles): Float32Array {
+  const found = new Float32Array(ids.length);
+  let at = 0;
+  ids.forEach((id, i) => {
+    while (at < known.length && known[at] < id) at++;
+    if (known[at] === id) found[i] = values[at];
+  });
+  return found;
+}
 
 /** Colours from 0 to the top of the range, sRGB 0–1: even in lightness, so that steps read alike. */
 const STOPS = [

@@ -25,6 +25,7 @@ export type CommandName =
   | "Add text as a curve"
   | "Show what forces do"
   | "Show tracer dots"
+  | "Cut through liquids"
   | "Find a command, element or value"
   | "Play or pause"
   | "Perform by hand"
@@ -94,6 +95,12 @@ async function dropToRest() {
 function toggleFlag(flag: "hidden" | "locked" | "see_through", words: [string, string]) {
   const on = !selection.ids.every((id) => shot.element(id)?.[flag]);
   return shot.set(on ? words[0] : words[1], selection.ids, `/${flag}`, on);
+}
+
+/** Cuts liquids open where the selection stands, or makes them whole again. */
+function cutLiquids() {
+  const at_m = shot.selected?.placement?.position_m?.[2] ?? 0;
+  desk.cut = desk.cut ? null : { axis: 2, at_m, below: false };
 }
 
 export function theme(next?: "dusk" | "day") {
@@ -177,6 +184,7 @@ class Commands {
     { name: "Add text as a curve", run: addText, needs: "shot" },
     { name: "Show what forces do", keys: "W", run: () => (desk.probe = !desk.probe), needs: "shot" },
     { name: "Show tracer dots", keys: "Shift+W", run: () => (desk.tracers = !desk.tracers), needs: "shot" },
+    { name: "Cut through liquids", run: cutLiquids, needs: "shot" },
     { name: "Move handles", keys: "M", run: () => (desk.handle = "move"), needs: "shot" },
     { name: "Turn handles", keys: "T", run: () => (desk.handle = "turn"), needs: "shot" },
     { name: "Snap to the floor", run: () => (desk.floor = !desk.floor), needs: "shot" },

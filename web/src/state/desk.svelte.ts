@@ -1,4 +1,5 @@
 // Settings of the Desk: view, handle, overlays of the Viewport.
+import type { Cut } from "../viewport/cut";
 import type { Handle } from "../viewport/handles";
 import type { Tab } from "./parameters";
 import type { ViewName } from "../viewport/eye";
@@ -17,6 +18,8 @@ class DeskState {
   probe = $state(false);
   /** Weightless dots carried by the forces. */
   tracers = $state(false);
+  /** Where liquids are cut open in the Viewport; null: they are whole. */
+  cut = $state<Cut | null>(null);
   /** The curve that clicks in the Viewport draw, and the points it has so far. */
   drawing = $state<{ id: number; points: number } | null>(null);
   finder = $state(false);

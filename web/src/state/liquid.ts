@@ -1,5 +1,6 @@
 // First values of liquids.
 import type { Particles, Schemas } from "../api/client";
+import { releasedFrom } from "./sources";
 
 /** How liquid comes: in words. */
 export const LIQUID_SCHEDULES = [
@@ -39,6 +40,31 @@ export const liquidOf = (
     start: { ...AT_REST, ...start },
     body: { drag: 0 },
     look: WATER_LOOK,
+  }) as Partial<Particles>;
+
+/** What a carried particle may be: in words. */
+export const PHASES: [Schemas["Phase"], string][] = [
+  ["spray", "Spray in the air"],
+  ["foam", "Foam at the surface"],
+  ["bubble", "Bubbles within"],
+];
+
+/** What a liquid releases and carries. */
+export const sprayOf = (liquid: number): Partial<Particles> =>
+  ({
+    source: releasedFrom(liquid),
+    carried: { liquid },
+    emission: { schedule: { released: {} } },
+    start: {
+      ...AT_REST,
+      inherited_velocity: 1,
+      lifespan_s: 3,
+      lifespan_variation: 0.5,
+      size_m: 0.004,
+      size_variation: 0.5,
+    },
+    contact: { restitution: 0, friction: 0.5, push: false },
+    look: { albedo: [0.95, 0.96, 0.96], roughness: 0.6 },
   }) as Partial<Particles>;
 
 /** Particles as a liquid whose spacing is their size. */

@@ -3,6 +3,7 @@ import { api, type MeasuredRun } from "../api/client";
 import { playback } from "./playback.svelte";
 
 export type Turnover = MeasuredRun["particles"][number];
+export type LiquidTrack = MeasuredRun["liquids"][number];
 
 class Measured {
   run = $state.raw<MeasuredRun | null>(null);
@@ -20,6 +21,11 @@ class Measured {
   /** The births and deaths of an element's particles. */
   turnover(element: number): Turnover | undefined {
     return this.run?.particles.find((of) => of.element === element);
+  }
+
+  /** What was measured of a liquid. */
+  liquid(element: number): LiquidTrack | undefined {
+    return this.run?.liquids.find((of) => of.element === element);
   }
 
   /** Its place in the lists at a frame; −1 if that was not computed. */

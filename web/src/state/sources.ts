@@ -43,6 +43,7 @@ export function placeOf(source: Source): string {
   if ("broken" in source) return `broken ${source.broken.solid}`;
   if ("seam" in source) return `seam ${source.seam.solid}`;
   if ("curve" in source) return `curve ${source.curve.curve}`;
+  if ("liquid" in source) return `liquid ${source.liquid.liquid}`;
   if ("particles" in source) return `particles ${source.particles.particles}`;
   return kindOf(source);
 }
@@ -84,9 +85,28 @@ export function places(source: Source, others: Element[], liquid = false): Optio
       (name) => name,
       (e) => "particles" in e.kind,
     ),
+    ...(liquid
+      ? []
+      : each(
+          "liquid",
+          (name) => `${name} where it is fast`,
+          (e) => "particles" in e.kind && e.kind.particles.liquid != null,
+        )),
     ["impacts", "hits of bodies"],
   ];
 }
+
+/** What a liquid releases at first. */
+export const releasedFrom = (liquid: number): Source => ({
+  liquid: {
+    liquid,
+    by_speed_m3_s: 0,
+    by_curvature_m3_s: 1e6,
+    by_trapped_air_m3_s: 1e6,
+    least_speed_m_s: 1,
+    full_speed_m_s: 4,
+  },
+});
 
 /** The source that a choice begins as, a seam along a curve; null where it is not to be chosen. */
 export function newSource(place: string, domain: Domain, mapped: boolean, along = 0): Source | null {
@@ -103,5 +123,6 @@ export function newSource(place: string, domain: Domain, mapped: boolean, along 
   if (kind === "seam") return { seam: { solid: id, curve: along, starts: 1, lift: 0.5 } };
   if (kind === "curve") return { curve: { curve: id } };
   if (kind === "particles") return { particles: { particles: id } };
+  if (kind === "liquid") return releasedFrom(id);
   return { impacts: { bodies: [], impulse_n_s: 1 } };
 }

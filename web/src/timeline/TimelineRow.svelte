@@ -9,6 +9,7 @@
   import ChevronRight from "@lucide/svelte/icons/chevron-right";
   import CurveLane from "./CurveLane.svelte";
   import KeyMarks from "./KeyMarks.svelte";
+  import LiquidLane from "./LiquidLane.svelte";
   import SpanBar from "./SpanBar.svelte";
   import TurnoverLane from "./TurnoverLane.svelte";
   import { keyedFrames, channelsOf } from "../state/keys";
@@ -148,6 +149,7 @@
 {#if open}
   <div bind:this={opened}>
     {#if particles}<TurnoverLane {element} {colour} {scrub} />{/if}
+    {#if particles?.liquid}<LiquidLane {element} {colour} {scrub} />{/if}
     {#each channels as [path, channel] (path)}
       <CurveLane {element} {path} {channel} {scrub} />
     {/each}

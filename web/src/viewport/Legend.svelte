@@ -1,15 +1,18 @@
 <script lang="ts">
-  // The quantity by which the Viewport colours what deforms, with its range.
+  // The quantity by which the Viewport colours what deforms and what flows, with its range.
   import Palette from "@lucide/svelte/icons/palette";
   import { DropdownMenu } from "bits-ui";
   import NumberField from "../fields/NumberField.svelte";
-  import { gradient, quantities, type Quantity } from "../state/colouring";
+  import { gradient, quantities, type Coloured, type Quantity } from "../state/colouring";
   import { colouring } from "../state/colouring.svelte";
   import { painting } from "../state/painting.svelte";
   import { shot, solidOf } from "../state/shot.svelte";
 
+  /** What the shot has that can be coloured. */
+  let { of: coloured }: { of: Coloured[] } = $props();
   let of = $derived(colouring.quantity ? quantities[colouring.quantity] : null);
-  const entries = Object.entries(quantities) as [Quantity, (typeof quantities)[Quantity]][];
+  const all = Object.entries(quantities) as [Quantity, (typeof quantities)[Quantity]][];
+  let entries = $derived(all.filter(([, { of }]) => of.some((kind) => coloured.includes(kind))));
   let maps = $derived(solidOf(shot.selected)?.maps ?? []);
   let value = $derived(painting.shown ? `map ${painting.shown.map}` : (colouring.quantity ?? "look"));
 
@@ -30,7 +33,7 @@
     <DropdownMenu.Trigger
       class="flex items-center gap-1.5 text-[#c3d0ce]"
       aria-label="Colour by"
-      title="Colour cloth and soft bodies by a measured quantity"
+      title="Colour cloth, soft bodies and liquids by a measured quantity"
       ><Palette size={15} />{painting.shown
         ? `Map ${painting.map?.name}`
         : (of?.label ?? "Own look")}</DropdownMenu.Trigger

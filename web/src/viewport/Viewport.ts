@@ -8,7 +8,9 @@ import type { DrawnContext } from "./drawn/drawn";
 import { Eye, type ViewName } from "./eye";
 import type { ViewportFrame } from "./frames";
 import { Handles, type Handle, type Moved } from "./handles";
+import type { MeasuredParticles } from "../state/colouring";
 import type { Judging } from "./appearance";
+import { planeOf, type Cut } from "./cut";
 import { Items } from "./items";
 import { Pace, timed } from "./pace";
 import { interiorLines } from "./overlays";
@@ -88,6 +90,7 @@ export class Viewport {
     const load = (change: 1 | -1) => this.#load(change);
     this.renderer = new THREE.WebGLRenderer({ canvas, antialias: hardware, preserveDrawingBuffer: true });
     this.renderer.toneMapping = THREE.NeutralToneMapping;
+    this.renderer.localClippingEnabled = true;
     this.renderer.shadowMap.enabled = true;
     this.renderer.shadowMap.autoUpdate = false;
     this.#items = new Items(this.scene, {
@@ -197,6 +200,20 @@ export class Viewport {
   setColours(colours: Map<number, Float32Array> | null) {
     if (colours === null && this.#items.context.colours === null) return;
     this.#items.context.colours = colours;
+    this.#place();
+  }
+
+  /** What is measured of particles, by element; null: all have their own look. */
+  setMeasured(measured: Map<number, MeasuredParticles> | null) {
+    if (measured === null && this.#items.context.measured === null) return;
+    this.#items.context.measured = measured;
+    this.#place();
+  }
+
+  /** Cuts liquids by a plane; null: they are whole. */
+  setCut(cut: Cut | null) {
+    if (cut === null && this.#items.context.cut === null) return;
+    this.#items.context.cut = cut && planeOf(cut);
     this.#place();
   }
 

@@ -1,5 +1,6 @@
 <script lang="ts">
   import { onMount } from "svelte";
+  import CutBar from "./CutBar.svelte";
   import Legend from "./Legend.svelte";
   import MapView from "./MapView.svelte";
   import Reading from "./Reading.svelte";
@@ -10,6 +11,7 @@
   import { Viewport } from "./Viewport";
   import { addFiles } from "../state/takingIn";
   import { coloursOf } from "../state/colouring";
+  import type { Coloured } from "../state/colouring";
   import { colouring } from "../state/colouring.svelte";
   import { desk } from "../state/desk.svelte";
   import { judging } from "../state/judging.svelte";
@@ -20,7 +22,7 @@
   import { playback } from "../state/playback.svelte";
   import { selection } from "../state/selection.svelte";
   import { shown } from "../state/shown.svelte";
-  import { deforms, shot, solidOf } from "../state/shot.svelte";
+  import { deforms, particlesOf, shot, solidOf } from "../state/shot.svelte";
   import { values } from "../state/values.svelte";
 
   let canvas: HTMLCanvasElement;
@@ -107,7 +109,9 @@
     const there = playback.stateOf(source) !== "missing" && (!first || particleElements);
     const { part } = shown;
     const told = (a: ViewportFrame | null) => (first ? a?.withoutBodies() : backwards ? a?.backwards() : a);
-    const wanted = there ? playback.fetch(run, source, true, part).then(told) : null;
+    // What is measured of a liquid is of its particles, as they were computed.
+    const asComputed = colouring.is("liquid") && liquids.length > 0;
+    const wanted = there ? playback.fetch(run, source, !asComputed, part).then(told) : null;
     const computed = ghostFrame === null ? null : playback.fetch(run, ghostFrame, false, part);
     const other = ghost === null ? computed : playback.fetch(ghost, source, true, part).then(told);
     void Promise.all([wanted, other]).then(([a, b]) => {
@@ -164,6 +168,27 @@
       .filter((element) => deforms(element) && (solidOf(element)?.look?.layers ?? []).length > 0)
       .map((element) => element.id),
   );
+  let liquids = $derived(
+    shot.elements.filter((element) => particlesOf(element)?.liquid != null).map((element) => element.id),
+  );
+  let coloured = $derived<Coloured[]>([
+    ...(deforming.length > 0 ? (["surface"] as const) : []),
+    ...(liquids.length > 0 ? (["liquid"] as const) : []),
+  ]);
+  $effect(() => {
+    void arranged;
+    const made = viewport;
+    const { quantity } = colouring;
+    const run = playback.freshness?.run;
+    if (!made) return;
+    if (run === undefined || !colouring.is("liquid") || colouring.top === null || liquids.length === 0)
+      return made.setMeasured(null);
+    const frame = playback.frame;
+    void colouring.particles(run, playback.source(frame), liquids).then((found) => {
+      if (frame === playback.frame && quantity === colouring.quantity) made.setMeasured(found);
+    });
+  });
+  $effect(() => viewport?.setCut(desk.cut));
   $effect(() => {
     void arranged;
     const made = viewport;
@@ -254,7 +279,8 @@
   {/if}
   <ViewportTools />
   <Reading />
-  {#if deforming.length > 0 || painting.shown}<Legend />{/if}
+  {#if coloured.length > 0 || painting.shown}<Legend of={coloured} />{/if}
+  {#if desk.cut}<CutBar />{/if}
   {#if viewport}<MapView {viewport} {arranged} />{/if}
   {#if dropping}
     <div

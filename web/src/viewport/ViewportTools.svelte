@@ -8,6 +8,7 @@
   import PanelBottom from "@lucide/svelte/icons/panel-bottom";
   import Rotate from "@lucide/svelte/icons/rotate-3d";
   import Scan from "@lucide/svelte/icons/scan-search";
+  import CutIcon from "@lucide/svelte/icons/square-split-horizontal";
   import Wind from "@lucide/svelte/icons/wind";
   import type { Component } from "svelte";
   import AddMenu from "./AddMenu.svelte";
@@ -15,7 +16,7 @@
   import { commands, shownKeys, type CommandName } from "../state/commands.svelte";
   import { desk } from "../state/desk.svelte";
   import { notices } from "../state/notices.svelte";
-  import { shot } from "../state/shot.svelte";
+  import { particlesOf, shot } from "../state/shot.svelte";
 
   let views = $derived<[ViewName, string][]>([
     ["camera", shot.elements.find((e) => e.id === shot.document?.camera)?.name ?? "Camera"],
@@ -25,6 +26,7 @@
     ["side", "Side"],
   ]);
 
+  let flows = $derived(shot.elements.some((element) => particlesOf(element)?.liquid != null));
   let tools = $derived<{ name: CommandName; icon: Component<{ size: number }>; on?: boolean }[]>([
     { name: "Move handles", icon: Move, on: desk.handle === "move" },
     { name: "Turn handles", icon: Rotate, on: desk.handle === "turn" },
@@ -35,6 +37,9 @@
     { name: "Show collision shapes", icon: Boxes, on: desk.collision },
     { name: "Show what forces do", icon: Wind, on: desk.probe },
     { name: "Show tracer dots", icon: Dots, on: desk.tracers },
+    ...(flows
+      ? [{ name: "Cut through liquids" as const, icon: CutIcon, on: desk.cut !== null }]
+      : []),
   ]);
 
   function run(name: CommandName) {

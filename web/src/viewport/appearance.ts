@@ -1,5 +1,6 @@
 // How particles appear: their colours, sizes, and which solid each is an instance of.
 import type { Schemas } from "../api/client";
+import { coloursOf, valuesOf, type MeasuredParticles } from "../state/colouring";
 import type { ParticlesOfFrame } from "./frames";
 
 type Particles = Schemas["Particles"];
@@ -10,6 +11,8 @@ export interface Judging {
   by: "age" | "speed" | "element" | null;
   /** Every so many are drawn. */
   every: number;
+  /** What is measured of them; it is told before all else. */
+  measured?: MeasuredParticles;
 }
 
 /** Speed that counts as fast when speed is judged, m/s. */
@@ -113,10 +116,12 @@ export function shown(
     [1],
   );
   const sizeShare = shareBy(appearance.size_by, particles, seed);
+  const { measured } = judging;
+  const told = measured && coloursOf(valuesOf(particles.ids, measured), measured.top);
   for (let n = 0; n < count; n++) {
     const i = n * judging.every;
     const at = 3 * Math.round(STEPS * share(i));
-    for (let part = 0; part < 3; part++) colours[3 * n + part] = table[at + part];
+    for (let part = 0; part < 3; part++) colours[3 * n + part] = told ? told[3 * i + part] : table[at + part];
     sizes[n] = particles.sizes[i] * sizeTable[Math.round(STEPS * sizeShare(i))];
   }
   return { colours, sizes };

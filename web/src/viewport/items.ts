@@ -65,6 +65,8 @@ export class Items {
       judging: () => ({ by: null, every: 1 }),
       weights: null,
       colours: null,
+      measured: null,
+      cut: null,
       checker: null,
       atRest: null,
       asset: (name) => `/api/shots/${this.context.shotId}/assets/${encodeURIComponent(name)}`,

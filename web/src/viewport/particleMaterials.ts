@@ -2,6 +2,7 @@
 import * as THREE from "three";
 
 const LIGHT = /* glsl */ `
+  #include <clipping_planes_pars_fragment>
   uniform vec3 albedo;
   uniform vec3 emission;
   varying vec3 tone;
@@ -16,6 +17,7 @@ const OUT = /* glsl */ `
 /** Spheres, drawn as discs that face the eye. */
 export const SPHERE = {
   vertexShader: /* glsl */ `
+    #include <clipping_planes_pars_vertex>
     attribute vec3 colour;
     attribute float size;
     uniform float height;
@@ -23,11 +25,14 @@ export const SPHERE = {
     void main() {
       tone = colour;
       vec4 at = modelViewMatrix * vec4(position, 1.0);
+      vec4 mvPosition = at;
+      #include <clipping_planes_vertex>
       gl_Position = projectionMatrix * at;
       gl_PointSize = max(1.5, size * height * 0.5 * projectionMatrix[1][1] / -at.z);
     }`,
   fragmentShader: /* glsl */ `${LIGHT}
     void main() {
+      #include <clipping_planes_fragment>
       vec2 p = vec2(gl_PointCoord.x, 1.0 - gl_PointCoord.y) * 2.0 - 1.0;
       float square = dot(p, p);
       if (square > 1.0) discard;
@@ -38,6 +43,7 @@ export const SPHERE = {
 /** Lines with round ends, as thick as the particle. */
 export const STREAK = {
   vertexShader: /* glsl */ `
+    #include <clipping_planes_pars_vertex>
     attribute vec3 head;
     attribute vec3 tail;
     attribute vec3 colour;
@@ -50,6 +56,8 @@ export const STREAK = {
       tone = colour;
       vec4 a = modelViewMatrix * vec4(tail, 1.0);
       vec4 b = modelViewMatrix * vec4(head, 1.0);
+      vec4 mvPosition = b;
+      #include <clipping_planes_vertex>
       float pixel = -b.z / (height * 0.5 * projectionMatrix[1][1]);
       float radius = max(0.5 * size, 0.75 * pixel);
       vec2 way = b.xy - a.xy;
@@ -67,6 +75,7 @@ export const STREAK = {
     varying vec2 at;
     varying float reach;
     void main() {
+      #include <clipping_planes_fragment>
       float x = at.x - clamp(at.x, 0.0, reach);
       float square = x * x + at.y * at.y;
       if (square > 1.0) discard;
@@ -77,6 +86,7 @@ export const STREAK = {
 export function material(code: typeof SPHERE): THREE.ShaderMaterial {
   return new THREE.ShaderMaterial({
     ...code,
+    clipping: true,
     side: THREE.DoubleSide,
     uniforms: {
       albedo: { value: new THREE.Vector3(0.6, 0.6, 0.6) },

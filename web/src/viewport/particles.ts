@@ -101,7 +101,7 @@ export class ParticleCloud {
         form.instance.orientation === "velocity",
       );
     const look = of.look ?? {};
-    const judged = judging.by !== null;
+    const judged = judging.by !== null || judging.measured !== undefined;
     for (const child of this.group.children) {
       const shader = (child as THREE.Mesh).material;
       if (!(shader instanceof THREE.ShaderMaterial)) continue;
@@ -120,6 +120,12 @@ export class ParticleCloud {
     return this.group.visible && this.drawn > 0 && this.#particles
       ? metBy(ray, this.#particles, slack)
       : null;
+  }
+
+  /** Leaves what lies on the positive side of a plane; null: all. */
+  setCut(cut: THREE.Plane | null) {
+    for (const child of this.group.children)
+      ((child as THREE.Mesh).material as THREE.Material).clippingPlanes = cut && [cut];
   }
 
   /** Sets the picture's height in pixels: particles are at least a pixel large. */

@@ -358,6 +358,7 @@ fn particles(copies: &[CopyParts], id: Id) -> Particles {
         orientations: column(&order, |c| &of(c).orientations),
         weights: column(&order, |c| &of(c).weights),
         uvs: column(&order, |c| &of(c).uvs),
+        pressures: column(&order, |c| &of(c).pressures),
         ids: order.into_iter().map(|(id, ..)| id).collect(),
     }
 }

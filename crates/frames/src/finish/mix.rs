@@ -74,6 +74,7 @@ fn particles(a: &Particles, b: &Particles, weight: f32) -> Particles {
     let turning = !a.orientations.is_empty() || !b.orientations.is_empty();
     let weighing = !a.weights.is_empty() || !b.weights.is_empty();
     let with_uv = !a.uvs.is_empty() || !b.uvs.is_empty();
+    let with_pressure = !a.pressures.is_empty() || !b.pressures.is_empty();
     let mut push = |from: &Particles, i: usize, size: f32| {
         out.ids.push(from.ids[i]);
         out.positions.push(from.positions[i]);
@@ -89,6 +90,9 @@ fn particles(a: &Particles, b: &Particles, weight: f32) -> Particles {
         }
         if with_uv {
             out.uvs.push(from.uvs.get(i).copied().unwrap_or_default());
+        }
+        if with_pressure {
+            out.pressures.push(from.pressures.get(i).copied().unwrap_or(0.0));
         }
     };
     // Points of which none is born or dies are mixed; others dissolve.

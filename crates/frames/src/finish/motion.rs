@@ -337,6 +337,7 @@ impl Moment<'_> {
                 !a.orientations.is_empty() || !b.orientations.is_empty(),
                 !a.weights.is_empty() || !b.weights.is_empty(),
                 !a.uvs.is_empty() || !b.uvs.is_empty(),
+                !a.pressures.is_empty() || !b.pressures.is_empty(),
             ],
         );
         let of = |(i, k): (u32, u32)| -> [Option<usize>; 2] {
@@ -410,6 +411,15 @@ impl Moment<'_> {
             let [first, last] = of(pair);
             let uv = first.and_then(|i| a.uvs.get(i)).or_else(|| b.uvs.get(last?));
             *out = uv.copied().unwrap_or_default();
+        });
+        out.pressures.iter_mut().zip(&pairs).for_each(|(out, &pair)| {
+            let [first, last] = of(pair);
+            let first = first.and_then(|i| a.pressures.get(i)).copied();
+            let last = last.and_then(|k| b.pressures.get(k)).copied();
+            *out = match (first, last) {
+                (Some(first), Some(last)) => first + self.fraction * (last - first),
+                (one, other) => one.or(other).unwrap_or(0.0),
+            };
         });
         out
     }

@@ -9,7 +9,7 @@ fn not_filled(source: &Source) -> Option<&'static str> {
         Source::Point {} => Some("a point"),
         Source::Grid { .. } => Some("a grid"),
         Source::Curve { .. } | Source::Seam { .. } => Some("a curve"),
-        Source::Particles { .. } => Some("particles"),
+        Source::Particles { .. } | Source::Liquid { .. } => Some("particles"),
         Source::Broken { .. } | Source::Impacts { .. } => Some("an event"),
     }
 }
@@ -64,6 +64,9 @@ impl Shot {
             EmissionSchedule::Total { count } | EmissionSchedule::Burst { count } => count as usize,
             _ => 0,
         };
+        if let (Some(_), true) = (&particles.carried, particles.liquid.is_some()) {
+            f.say(format!("{path}.carried"), "is of a liquid itself; only grains can be carried");
+        }
         if particles.emission.schedule.is_of_liquid() && particles.liquid.is_none() {
             f.say(
                 format!("{path}.emission.schedule"),
@@ -79,6 +82,13 @@ impl Shot {
                 Some(format!("fills a shape, a solid or a pool, and the source is {source}"))
             }
             (EmissionSchedule::Fill {}, None) => None,
+            (EmissionSchedule::Released {}, _) if !matches!(particles.source, Source::Liquid { .. }) => {
+                Some("is of particles that a liquid releases; choose a liquid as the source".to_owned())
+            }
+            (EmissionSchedule::Released {}, _) => None,
+            _ if matches!(particles.source, Source::Liquid { .. }) => Some(
+                "is of a liquid, whose own numbers say how many it releases; set it to released".to_owned(),
+            ),
             _ if matches!(particles.source, Source::Pool {}) => {
                 Some("is of a pool, which is filled at once".to_owned())
             }

@@ -67,6 +67,51 @@ pub enum Source {
         /// The element of those.
         particles: Id,
     },
+    /// Out of a liquid where it is fast: spray, foam and bubbles. The numbers are of particles, a second and cubic metre of the
+    /// liquid, and add up; each is reached at the full speed.
+    Liquid {
+        /// The element of the liquid.
+        liquid: Id,
+        /// Particles from the surface wherever it is fast, 1/(m³ s).
+        #[parameter(
+            label = "By speed",
+            words = "spray by speed",
+            unit = "per l s",
+            scale = 1e-3,
+            range(0.0, 1e9),
+            slide(0.0, 500.0),
+            step = 10.0
+        )]
+        by_speed_m3_s: f32,
+        /// Particles from crests, where the surface is curved and moves outward, 1/(m³ s).
+        #[parameter(
+            label = "By curvature",
+            words = "spray by curvature",
+            unit = "per l s",
+            scale = 1e-3,
+            range(0.0, 1e9),
+            slide(0.0, 2_000.0),
+            step = 10.0
+        )]
+        by_curvature_m3_s: f32,
+        /// Particles where parts of the liquid meet and trap air, 1/(m³ s).
+        #[parameter(
+            label = "By trapped air",
+            words = "spray by trapped air",
+            unit = "per l s",
+            scale = 1e-3,
+            range(0.0, 1e9),
+            slide(0.0, 2_000.0),
+            step = 10.0
+        )]
+        by_trapped_air_m3_s: f32,
+        /// Speed below which nothing is released, m/s.
+        #[parameter(label = "From a speed of", range(0.0, MAX_SPEED), slide(0.0, 10.0), step = 0.1)]
+        least_speed_m_s: f32,
+        /// Speed from which on all is released, m/s.
+        #[parameter(label = "Whole at", range(0.0, MAX_SPEED), slide(0.0, 20.0), step = 0.1)]
+        full_speed_m_s: f32,
+    },
     /// On the bodies of a solid as they break. A total or rate counts for each body.
     Broken {
         /// The solid.
@@ -224,6 +269,8 @@ pub enum EmissionSchedule {
     },
     /// A liquid that leaves the area of the source at the speed at birth.
     Jet {},
+    /// As many as a liquid releases, by the numbers of the source.
+    Released {},
     /// None but those that others become.
     Never {},
 }
@@ -268,9 +315,10 @@ impl Emission {
         let begins = self.from_frame.map_or(f64::NEG_INFINITY, f64::from);
         match self.schedule {
             EmissionSchedule::Never {} => false,
-            EmissionSchedule::Rate { .. } | EmissionSchedule::Flow { .. } | EmissionSchedule::Jet {} => {
-                frame > begins
-            }
+            EmissionSchedule::Rate { .. }
+            | EmissionSchedule::Flow { .. }
+            | EmissionSchedule::Jet {}
+            | EmissionSchedule::Released {} => frame > begins,
             EmissionSchedule::Total { .. } | EmissionSchedule::Burst { .. } | EmissionSchedule::Fill {} => {
                 frame >= begins
             }

@@ -96,7 +96,7 @@ impl Default for Liquid {
             relaxation_time_s: 1.0,
             yield_stress_pa: 0.0,
             surface_tension_n_m: 0.0,
-            wetting_angle_rad: 1.0,
+            wetting_angle_rad: std::f32::consts::FRAC_PI_3,
             scaled: Vec::new(),
         }
     }

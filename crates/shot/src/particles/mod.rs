@@ -1,6 +1,7 @@
 //! Particles: where they are born, how they start, what becomes of them.
 
 mod appearance;
+mod carried;
 mod emission;
 mod events;
 mod liquid;
@@ -9,6 +10,7 @@ mod steering;
 pub use appearance::{
     Appearance, ColourStop, Form, InstanceChoice, InstanceOrientation, RampInput, SizeStop, own_random,
 };
+pub use carried::{Carried, Phase};
 pub use emission::{
     Direction, Emission, EmissionDomain, EmissionMap, EmissionSchedule, MapSource, Source, Start,
 };
@@ -41,6 +43,10 @@ pub struct Particles {
     #[serde(skip_serializing_if = "Option::is_none")]
     #[parameter(nested)]
     pub liquid: Option<Liquid>,
+    /// What carries them in and on a liquid; none: they pass through liquids.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    #[parameter(nested)]
+    pub carried: Option<Carried>,
     /// How they steer.
     #[parameter(nested)]
     pub steering: Steering,
@@ -94,6 +100,12 @@ impl Particles {
             Action::Split(split) => split.particles,
             Action::Die {} | Action::Solid { .. } => None,
         })
+    }
+
+    /// The liquids that release or carry them.
+    pub fn liquids(&self) -> impl Iterator<Item = Id> {
+        let source = if let Source::Liquid { liquid, .. } = self.source { Some(liquid) } else { None };
+        source.into_iter().chain(self.carried.as_ref().map(|carried| carried.liquid))
     }
 
     /// All lists of elements that it has.

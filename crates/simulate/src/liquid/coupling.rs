@@ -43,6 +43,33 @@ impl BodyImpulse {
     }
 }
 
+/// The velocity of the solid at a face along its axis, m/s, where free bodies have been given impulses since.
+#[inline]
+pub(super) fn solid_velocity(
+    tiles: &Tiles,
+    solids: &CutCells,
+    given: &[BodyImpulse],
+    (axis, face): (usize, usize),
+) -> f32 {
+    let own = solids.velocity(axis, face);
+    if given.is_empty() {
+        return own;
+    }
+    let body = solids.body(axis, face);
+    let given = given.iter().find(|given| Some(given.body) == body);
+    own + given.map_or(0.0, |given| given.velocity_at(face_centre(tiles, axis, face))[axis])
+}
+
+/// Adds impulses to those of the same bodies.
+pub(super) fn add_impulses(sums: &mut Vec<BodyImpulse>, more: Vec<BodyImpulse>) {
+    for of in more {
+        match sums.iter_mut().find(|sum| sum.body == of.body) {
+            Some(sum) => sum.add(&of),
+            None => sums.push(of),
+        }
+    }
+}
+
 /// A liquid cell beside a body.
 struct CellTerms {
     /// Number of the cell among the liquid ones.
@@ -129,12 +156,12 @@ impl Coupling {
             let (mut impulse, mut angular) = (glam::DVec3::ZERO, glam::DVec3::ZERO);
             for CellTerms { row, along, about } in list {
                 // Liquid comes off a body rather than draws it along.
-                let q = f64::from(if at_walls { q[*row as usize].max(0.0) } else { q[*row as usize] });
+                let q = f64::from(q[*row as usize]);
                 impulse += along.as_dvec3() * q;
                 angular += about.as_dvec3() * q;
             }
             for ToWall { rows, along, about } in walls.iter().filter(|_| at_walls) {
-                let [own, other] = rows.map(|row| f64::from(q[row as usize].max(0.0)));
+                let [own, other] = rows.map(|row| f64::from(q[row as usize]));
                 impulse += along.as_dvec3() * (own - other);
                 angular += about.as_dvec3() * (own - other);
             }

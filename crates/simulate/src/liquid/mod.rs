@@ -9,6 +9,7 @@
 //! Guarantees: the same bytes for any number of threads. Not guaranteed: that a full cell has eight particles; what is too dense
 //! is spread over some steps.
 
+mod carrier;
 mod cell_properties;
 mod cell_transfer;
 mod colliders;
@@ -23,8 +24,10 @@ mod rheology;
 mod solids;
 pub mod transfer;
 mod viscosity;
+mod viscous_coupling;
 mod volume_fraction;
 
+pub use carrier::{Carrier, SURFACE, ramp};
 pub use cell_properties::Properties;
 pub(crate) use colliders::Bodies;
 pub use coupling::BodyImpulse;
@@ -33,7 +36,7 @@ pub use rheology::{RELAXED, Rheologies, Rheology, Symmetric};
 pub use solids::{Boundary, FreeBody, StillBodyCache};
 
 use cell_properties::CellProperties;
-use coupling::Coupling;
+use coupling::{Coupling, add_impulses, solid_velocity};
 use extrapolate::extrapolate;
 use geometry::tiles::{CELLS, Tiles, TooManyTiles, local};
 use glam::{IVec3, Mat3, Vec3};
@@ -57,6 +60,10 @@ pub struct Flow {
     pub displacements: Vec<Vec3>,
     /// How the pressure was found.
     pub solved: Solved,
+    /// Volume within the liquid over that of its particles there, no unit; 1 where nothing lies within.
+    pub volume_kept: f32,
+    /// Pressure around each particle, Pa; empty if not asked for.
+    pub pressures: Vec<f32>,
     /// Impulses on free bodies.
     pub impulses: Vec<BodyImpulse>,
 }
@@ -125,7 +132,7 @@ pub struct LiquidParticles<'a> {
 }
 
 /// Makes the velocities of particles those of a liquid that keeps its volume; gives what
-/// follows in the next `dt` seconds.
+/// follows in the next `dt` seconds, with the pressures if they are asked for.
 ///
 /// # Errors
 /// [`TooScattered`], before the grid is allocated.
@@ -135,6 +142,7 @@ pub fn flow(
     dt: f32,
     boundary: &impl Boundary,
     still: &mut StillBodyCache,
+    with_pressures: bool,
 ) -> Result<Flow, TooScattered> {
     let LiquidParticles { positions, velocities, gradients, deformations } = particles;
     let tiles = Tiles::bounded(positions, 2.0 * material.spacing_m, MAX_TILES)
@@ -147,33 +155,40 @@ pub fn flow(
     let mut equations = Equations::new(&tiles, &solids, &volume_fraction, &properties, dt);
     let density = material.properties.density_kg_m3;
     let coupling = Coupling::new(&tiles, &solids, equations.cells(), boundary, density);
-    let viscosity =
-        (!stress.is_none()).then(|| Viscosity::new(&tiles, &solids, &volume_fraction, &stress, &properties));
+    let viscosity = (!stress.is_none())
+        .then(|| Viscosity::new(&tiles, &solids, (&volume_fraction, &faces), &stress, &properties));
     let (mut before, mut tension_acts) = (Vec::new(), true);
     if let Some(viscosity) = &viscosity {
+        let bodies = viscosity.coupling(boundary);
         if !deformations.is_empty() {
             // What the pressure balances is not to be spread by the viscosity: what rests stays at rest.
-            viscosity.push(&mut faces);
-            (_, before) = equations.project(&mut faces, &coupling, &[], true);
+            before = viscosity.push(&mut faces, &bodies);
+            (_, before) = equations.project(&mut faces, &coupling, &before, true);
             tension_acts = false;
         }
-        viscosity.diffuse(&mut faces);
+        let (_, given) = viscosity.diffuse(&mut faces, &bodies, &before);
+        add_impulses(&mut before, given);
     }
     let (solved, impulses) = equations.project(&mut faces, &coupling, &before, tension_acts);
+    let pressures = match with_pressures {
+        true => equations.pressures(positions, material.properties.density_kg_m3 * tiles.cell_m / dt),
+        false => Vec::new(),
+    };
     extrapolate(&tiles, &mut faces, EXTRAPOLATED);
-    apply_wall_friction(&tiles, &mut faces, &solids, &properties);
+    apply_wall_friction(&tiles, &mut faces, &solids, &properties, &impulses);
     let mut correction = equations.density_correction((dt / DENSITY_CORRECTION_S).min(1.0));
     extrapolate(&tiles, &mut correction, EXTRAPOLATED);
     let columns = (positions, velocities, &mut *gradients);
     let displacements =
         transfer::to_particles(&tiles, columns, [&faces.velocities, &correction.velocities], dt);
     if let Some(viscosity) = viscosity.filter(|_| !deformations.is_empty()) {
-        let rates = viscosity.strain_rates(&faces, &volume_fraction);
+        let rates = viscosity.strain_rates(&faces, &volume_fraction, &impulses);
         let rates = cell_transfer::from_cells(&tiles, positions, &rates);
         let rate = |i: usize| std::array::from_fn(|part| rates[i][1 + part] / tiles.cell_m);
         rheology::advance(deformations, &material.rheologies, gradients, rate, dt);
     }
-    Ok(Flow { displacements, solved, impulses })
+    let volume_kept = volume_fraction.volume_kept(&tiles, &solids);
+    Ok(Flow { displacements, solved, volume_kept, pressures, impulses })
 }
 
 /// Gives faces within solids the velocities of those by the friction, so that what flows along a wall is held back.
@@ -182,6 +197,7 @@ fn apply_wall_friction(
     faces: &mut transfer::Faces,
     solids: &solids::CutCells,
     properties: &CellProperties,
+    given: &[BodyImpulse],
 ) {
     if !properties.any_friction() {
         return;
@@ -197,7 +213,8 @@ fn apply_wall_friction(
                         beside.into_iter().flat_map(|by| [by, -by]).map(|by| tiles.cell(tile, around + by)),
                     );
                     // A wall lies half way to the next face, where the velocity is to be its own.
-                    *velocity += 2.0 * friction * (solids.velocity(axis, cell) - *velocity);
+                    let wall = solid_velocity(tiles, solids, given, (axis, cell));
+                    *velocity += 2.0 * friction * (wall - *velocity);
                 }
             }
         });

@@ -7,22 +7,25 @@
 //! Σ α (q − q') / θ = −Σ ± (α u + (1 − α) u_solid), solved by conjugate gradients that `multigrid.rs` preconditions.
 
 use super::cell_properties::CellProperties;
+use super::cell_transfer::from_cells;
 use super::conjugate_gradients::{Convergence, conjugate_gradients};
-use super::coupling::{BodyImpulse, Coupling};
+use super::coupling::{BodyImpulse, Coupling, add_impulses, solid_velocity};
 use super::curvature::curvature;
 use super::masks::{Mask, has, masks_of, with_beside};
 use super::multigrid::{Grid, Multigrid, NONE, Row, Rows};
-use super::solids::{CutCells, face_centre};
+use super::solids::CutCells;
 use super::transfer::Faces;
 use super::volume_fraction::VolumeFraction;
-use geometry::tiles::{CELLS, SIDE, Tiles, local};
-use glam::IVec3;
+use geometry::tiles::{CELLS, LANES, SIDE, Tiles, local};
+use glam::{IVec3, Vec3};
 use rayon::prelude::*;
 
 /// The least θ.
 const LEAST_FRACTION: f32 = 0.05;
 /// The remaining divergence, as a part of that at first.
 const TOLERANCE: f64 = 1e-4;
+/// The same, from which on it is told.
+const POOR: f64 = 100.0 * TOLERANCE;
 /// The same of what is too dense, of which a part is taken out anyway.
 const CORRECTION_TOLERANCE: f64 = 1e-2;
 /// Most that a cell is too dense or too thin by, in its volume.
@@ -37,6 +40,15 @@ pub struct Solved {
     pub iterations: u32,
     /// The divergence that is left, as a part of that at first; no unit.
     pub residual: f64,
+    /// Root mean square of the divergence that is left, 1/s.
+    pub divergence_1_s: f64,
+}
+
+impl Solved {
+    /// Whether so much is left that a frame shows it.
+    pub fn is_poor(&self) -> bool {
+        !(self.residual <= POOR)
+    }
 }
 
 /// The equations of all liquid cells: of the pressure, and of what spreads particles.
@@ -53,6 +65,8 @@ pub(super) struct Equations<'a> {
     grid: Grid,
     rows: Rows,
     multigrid: Multigrid,
+    /// q of each liquid cell of all projections so far, m/s.
+    pressure: Vec<f32>,
 }
 
 impl<'a> Equations<'a> {
@@ -101,7 +115,8 @@ impl<'a> Equations<'a> {
             let liquid = masks_of(tiles, |cell| grid.number[cell] != NONE);
             with_beside(tiles, &liquid, |_, _, around| *around)
         };
-        Self { tiles, solids, volume_fraction, properties, tension, edge, grid, rows, multigrid }
+        let pressure = vec![0.0; grid.cells.len()];
+        Self { tiles, solids, volume_fraction, properties, tension, edge, grid, rows, multigrid, pressure }
     }
 
     /// Makes `faces` free of divergence, and lets surface tension act if `with_tension`; `before` has been given to free bodies in the step. Faces without liquid on either side
@@ -114,17 +129,12 @@ impl<'a> Equations<'a> {
         with_tension: bool,
     ) -> (Solved, Vec<BodyImpulse>) {
         let (tiles, solids) = (self.tiles, self.solids);
-        let carried_by = |given: &[BodyImpulse], axis: usize, cell: usize| {
-            let body = solids.body(axis, cell);
-            let given = given.iter().find(|given| Some(given.body) == body);
-            given.map_or(0.0, |given| given.velocity_at(face_centre(tiles, axis, cell))[axis])
-        };
         let into = |&cell: &u32| {
             let cell = cell as usize;
             let (tile, at) = (cell / CELLS, local(cell % CELLS));
             let flow = |axis: usize, face: usize| {
                 let open = solids.open(axis, face);
-                let solid = solids.velocity(axis, face) + carried_by(before, axis, face);
+                let solid = solid_velocity(tiles, solids, before, (axis, face));
                 open * faces.velocities[axis][face] + (1.0 - open) * solid
             };
             let through = |axis: usize| match tiles.cell(tile, at + IVec3::AXES[axis]) {
@@ -135,9 +145,13 @@ impl<'a> Equations<'a> {
             through(0) + through(1) + through(2) + tension
         };
         let right: Vec<f32> = self.grid.cells.par_iter().with_min_len(256).map(into).collect();
-        let (q, solved) = self.solve(&right, Some(coupling), TOLERANCE);
+        let (q, mut solved) = self.solve(&right, Some(coupling), TOLERANCE);
+        self.pressure.iter_mut().zip(&q).for_each(|(sum, q)| *sum += q);
+        let squares: f64 = right.iter().map(|into| f64::from(*into).powi(2)).sum();
+        let mean = (squares / right.len().max(1) as f64).sqrt();
+        solved.divergence_1_s = solved.residual * mean / f64::from(tiles.cell_m);
         let mut given = coupling.impulses(&q);
-        given.iter_mut().zip(before).for_each(|(given, before)| given.add(before));
+        add_impulses(&mut given, before.to_vec());
         for axis in 0..3 {
             let columns = (&mut faces.velocities[axis][..], &mut faces.known[axis][..]);
             self.for_each_gradient(axis, &q, with_tension, columns, |cell, gradient, velocity, known| {
@@ -151,7 +165,7 @@ impl<'a> Equations<'a> {
                 let new = if open > 0.0 {
                     *velocity - gradient
                 } else {
-                    solids.velocity(axis, cell) + carried_by(&given, axis, cell)
+                    solid_velocity(tiles, solids, &given, (axis, cell))
                 };
                 (*velocity, *known) = (new, true);
             });
@@ -202,6 +216,22 @@ impl<'a> Equations<'a> {
     /// The liquid cells, in the order of their equations, and the number of each cell among them.
     pub fn cells(&self) -> (&[u32], &[u32]) {
         (&self.grid.cells, &self.grid.number)
+    }
+
+    /// The pressure around places, `scale` times q of all projections: that of the liquid cells and of the air beside them, with
+    /// trilinear weights.
+    pub fn pressures(&self, positions: &[Vec3], scale: f32) -> Vec<f32> {
+        let of = |cell: usize| {
+            let mut values = [0.0; LANES];
+            match self.grid.number[cell] {
+                NONE => values[0] = if self.solids.volume(cell) > 0.0 { 1.0 } else { 0.0 },
+                number => [values[0], values[1]] = [1.0, scale * self.pressure[number as usize]],
+            }
+            values
+        };
+        let cells: Vec<[f32; LANES]> =
+            (0..self.tiles.cells()).into_par_iter().with_min_len(CELLS).map(of).collect();
+        from_cells(self.tiles, positions, &cells).into_iter().map(|values| values[1]).collect()
     }
 
     /// The displacements at the faces, m, that bring a part of what is too dense or too thin to the volume of the liquid
@@ -292,7 +322,7 @@ impl<'a> Equations<'a> {
         let mut q = vec![0.0f32; right.len()];
         let Convergence { iterations, residual } =
             conjugate_gradients(multiply, precondition, is_solved, right, &mut q, tolerance);
-        (q, Solved { cells: right.len(), iterations, residual })
+        (q, Solved { cells: right.len(), iterations, residual, divergence_1_s: 0.0 })
     }
 }
 

@@ -9,9 +9,11 @@
 use super::cell_properties::CellProperties;
 use super::cell_transfer::to_cells;
 use super::conjugate_gradients::{Convergence, by_diagonal, conjugate_gradients};
+use super::coupling::{BodyImpulse, add_impulses, solid_velocity};
 use super::rheology::{Resistance, Rheologies, Symmetric};
-use super::solids::CutCells;
+use super::solids::{Boundary, CutCells};
 use super::transfer::Faces;
+use super::viscous_coupling::{Link, ViscousCoupling};
 use super::volume_fraction::VolumeFraction;
 use geometry::tiles::{CELLS, Tiles, local};
 use glam::{IVec3, Vec3};
@@ -25,6 +27,8 @@ const AIR: u32 = u32::MAX - 1;
 const TOLERANCE: f64 = 1e-4;
 /// The least volume of liquid at a face, in cells.
 const LEAST_VOLUME: f32 = 0.1;
+/// What holds a face that no particle has given a velocity, so that it goes with the faces beside, in cells.
+const LEAST_INERTIA: f32 = 1e-3;
 /// The least distance of a wall from the centre of a face, in cells.
 const LEAST_WALL_DISTANCE: f32 = 0.1;
 /// Most that the weight of the elastic stress at an edge exceeds the volume of liquid at a face beside.
@@ -40,11 +44,15 @@ struct Row {
     factors: [f32; NEIGHBOURS],
     diagonal: f32,
     volume: f32,
+    /// The same as it holds the velocity that the face has; hardly any where it has none yet.
+    inertia: f32,
     /// What the fixed faces around add.
     right: f32,
     /// Σ_b Δ_b (w σ̂_ab).
     push: f32,
     count: usize,
+    /// Fixed faces of free bodies: axis and cell, factor, and what the elastic stress gives this face there.
+    closed: Vec<((usize, usize), f32, f32)>,
 }
 
 /// The distance of a wall from the centre of a face, if a wall closes the other one of a pair, in cells.
@@ -156,7 +164,7 @@ impl<'a> Viscosity<'a> {
     pub fn new(
         tiles: &'a Tiles,
         solids: &'a CutCells,
-        volume_fraction: &VolumeFraction,
+        (volume_fraction, faces): (&VolumeFraction, &Faces),
         stress: &'a CellStress,
         properties: &'a CellProperties,
     ) -> Self {
@@ -215,16 +223,26 @@ impl<'a> Viscosity<'a> {
                 factors: [0.0; NEIGHBOURS],
                 diagonal: 0.0,
                 volume: LEAST_VOLUME,
+                inertia: LEAST_INERTIA,
                 right: 0.0,
                 push: 0.0,
                 count: 0,
+                closed: Vec::new(),
             };
             let (along, back) = (IVec3::AXES[a], -IVec3::AXES[a]);
             let density = properties.density([Some(cell), find(back)]);
             row.volume = density * volume(a, cell).max(LEAST_VOLUME);
-            row.diagonal = row.volume;
-            let add = |row: &mut Row, axis: usize, face: usize, factor: f32| match numbers.0[axis][face] {
-                FIXED => row.right += factor * solids.velocity(axis, face),
+            row.inertia = if faces.known[a][cell] { row.volume } else { density * LEAST_INERTIA };
+            row.diagonal = row.inertia;
+            let add = |row: &mut Row, axis: usize, face: usize, factor: f32, push: f32| match numbers.0[axis]
+                [face]
+            {
+                FIXED => {
+                    row.right += factor * solids.velocity(axis, face);
+                    if solids.any_body && solids.body(axis, face).is_some() {
+                        row.closed.push(((axis, face), factor, push));
+                    }
+                }
                 number => {
                     (row.neighbours[row.count], row.factors[row.count]) = (number, factor);
                     row.count += 1;
@@ -239,8 +257,9 @@ impl<'a> Viscosity<'a> {
                 let values = stress.of(through);
                 let weight = 2.0 * values[0] * amount(through);
                 row.diagonal += weight;
-                row.push += sign * amount(through) * values[1 + a];
-                add(&mut row, a, to, weight);
+                let push = sign * amount(through) * values[1 + a];
+                row.push += push;
+                add(&mut row, a, to, weight, push);
             }
             // Across, through the edges on both sides along each other axis.
             for b in (0..3).filter(|b| *b != a) {
@@ -268,12 +287,15 @@ impl<'a> Viscosity<'a> {
                         None => (viscosity * full, full),
                     };
                     row.diagonal += weight;
-                    if stress.can_be_elastic() {
-                        row.push += sign as f32 * push * held.min(MAX_PUSH * least_volume(&pairs));
-                    }
-                    add(&mut row, a, beside, weight);
-                    add(&mut row, b, after, sign as f32 * weight);
-                    add(&mut row, b, before, -(sign as f32) * weight);
+                    let push = if stress.can_be_elastic() {
+                        sign as f32 * push * held.min(MAX_PUSH * least_volume(&pairs))
+                    } else {
+                        0.0
+                    };
+                    row.push += push;
+                    add(&mut row, a, beside, weight, push);
+                    add(&mut row, b, after, sign as f32 * weight, 0.0);
+                    add(&mut row, b, before, -(sign as f32) * weight, 0.0);
                 }
             }
             row
@@ -282,20 +304,42 @@ impl<'a> Viscosity<'a> {
         Self { tiles, solids, stress, properties, numbers, unknowns, rows }
     }
 
-    /// Pushes the liquid by the elastic stress.
-    pub fn push(&self, faces: &mut Faces) {
+    /// The free bodies that it reaches, as they move at first.
+    pub fn coupling(&self, boundary: &impl Boundary) -> ViscousCoupling {
+        if !self.solids.any_body {
+            return ViscousCoupling::default();
+        }
+        let mut links = Vec::new();
+        for (row, ((own_axis, own), of)) in (0..).zip(self.unknowns.iter().zip(&self.rows)) {
+            for (closed, factor, push) in &of.closed {
+                let Some(body) = self.solids.body(closed.0, closed.1) else { continue };
+                let own = (usize::from(*own_axis), *own as usize);
+                links.push(Link { body, row, own, closed: *closed, factor: *factor, push: *push });
+            }
+        }
+        ViscousCoupling::new(self.tiles, &links, boundary, self.properties.common.density_kg_m3)
+    }
+
+    /// Pushes the liquid by the elastic stress; gives what free bodies get of it.
+    pub fn push(&self, faces: &mut Faces, coupling: &ViscousCoupling) -> Vec<BodyImpulse> {
         for ((axis, cell), row) in self.unknowns.iter().zip(&self.rows) {
             faces.velocities[usize::from(*axis)][*cell as usize] += row.push / row.volume;
         }
+        coupling.pushes()
     }
 
     /// In each cell: 1 if it is liquid, 0 if not, and the rates of strain times Δx, m/s: xx, yy, zz, xy, xz, yz. Those across are
     /// means of the four edges around, as the stress at an edge is the mean of the cells around, so that the stress does the work
-    /// that the deformation takes.
-    pub fn strain_rates(&self, faces: &Faces, volume_fraction: &VolumeFraction) -> Vec<[f32; 8]> {
+    /// that the deformation takes. `given`: what free bodies have been given since the solids were cut.
+    pub fn strain_rates(
+        &self,
+        faces: &Faces,
+        volume_fraction: &VolumeFraction,
+        given: &[BodyImpulse],
+    ) -> Vec<[f32; 8]> {
         let Self { tiles, solids, properties, numbers, .. } = self;
         let velocity = |axis: usize, cell: usize| match numbers.0[axis][cell] {
-            FIXED => solids.velocity(axis, cell),
+            FIXED => solid_velocity(tiles, solids, given, (axis, cell)),
             _ => faces.velocities[axis][cell],
         };
         // At the edge below a cell along a and b, of the faces along a.
@@ -362,8 +406,14 @@ impl<'a> Viscosity<'a> {
         }
     }
 
-    /// Lets the velocities on the faces diffuse.
-    pub fn diffuse(&self, faces: &mut Faces) -> Convergence {
+    /// Lets the velocities on the faces diffuse; gives how the solution went, and what free bodies are given, which move by `before`
+    /// otherwise than at first.
+    pub fn diffuse(
+        &self,
+        faces: &mut Faces,
+        coupling: &ViscousCoupling,
+        before: &[BodyImpulse],
+    ) -> (Convergence, Vec<BodyImpulse>) {
         self.hold_films(faces);
         let Self { tiles, solids, properties, numbers, unknowns, rows, .. } = self;
         let velocity = |axis: usize, cell: usize| match numbers.0[axis][cell] {
@@ -372,7 +422,8 @@ impl<'a> Viscosity<'a> {
         };
         let mut x: Vec<f32> =
             unknowns.iter().map(|(axis, cell)| velocity(usize::from(*axis), *cell as usize)).collect();
-        let right: Vec<f32> = rows.iter().zip(&x).map(|(row, x)| row.volume * x + row.right).collect();
+        let mut right: Vec<f32> = rows.iter().zip(&x).map(|(row, x)| row.inertia * x + row.right).collect();
+        coupling.add_right(&mut right, before);
         let multiply = |x: &[f32], out: &mut [f32]| {
             let of = |(out, (row, own)): (&mut f32, (&Row, &f32))| {
                 let pairs = row.neighbours[..row.count].iter().zip(&row.factors);
@@ -380,10 +431,14 @@ impl<'a> Viscosity<'a> {
                     pairs.fold(row.diagonal * own, |sum, (other, factor)| sum - factor * x[*other as usize]);
             };
             out.par_iter_mut().zip(rows.par_iter().zip(x)).with_min_len(1_024).for_each(of);
+            coupling.add_product(x, out);
         };
         let diagonal: Vec<f32> = rows.iter().map(|row| row.diagonal).collect();
         let precondition = |right: &[f32], out: &mut Vec<f32>| by_diagonal(&diagonal, right, out);
         let convergence = conjugate_gradients(multiply, precondition, |_| true, &right, &mut x, TOLERANCE);
+        let given = coupling.impulses(&x, before);
+        let mut moved = before.to_vec();
+        add_impulses(&mut moved, given.clone());
         for ((axis, cell), x) in unknowns.iter().zip(&x) {
             faces.velocities[usize::from(*axis)][*cell as usize] = *x;
         }
@@ -417,13 +472,13 @@ impl<'a> Viscosity<'a> {
                 }
                 if count > 0.0 {
                     let beside = sum / count;
-                    let wall = solids.velocity(axis, cell);
+                    let wall = solid_velocity(tiles, solids, &moved, (axis, cell));
                     let distance = wall_distance(1.0, solids.open(axis, cell));
                     let friction = properties.wall_friction([Some(cell)]);
                     faces.velocities[axis][cell] = beside + friction * (wall - beside) / distance;
                 }
             }
         }
-        convergence
+        (convergence, given)
     }
 }

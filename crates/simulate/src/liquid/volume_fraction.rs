@@ -50,6 +50,31 @@ impl VolumeFraction {
         let distance = (0..tiles.cells()).into_par_iter().with_min_len(CELLS).map(distance).collect();
         Self { fraction, distance }
     }
+
+    /// The volume within the liquid over that of its particles there: the mean of 1 / fraction, by the liquid in each cell, over
+    /// the cells that have liquid on all sides; 1 if there is none.
+    pub fn volume_kept(&self, tiles: &Tiles, solids: &CutCells) -> f32 {
+        let of = |tile: usize| {
+            let (mut room, mut volume) = (0.0f64, 0.0f64);
+            for at in 0..CELLS {
+                let cell = tile * CELLS + at;
+                let around = || IVec3::AXES.into_iter().flat_map(|axis| [axis, -axis]);
+                let is_within = self.distance[cell] <= -FAR * 0.9
+                    && solids.volume(cell) >= 1.0
+                    && around()
+                        .all(|by| tiles.cell(tile, local(at) + by).is_some_and(|by| self.distance[by] < 0.0));
+                if is_within {
+                    room += 1.0;
+                    volume += f64::from(self.fraction[cell]);
+                }
+            }
+            (room, volume)
+        };
+        let parts: Vec<(f64, f64)> = (0..tiles.len()).into_par_iter().with_min_len(16).map(of).collect();
+        let (room, volume) =
+            parts.into_iter().fold((0.0, 0.0), |(room, volume), part| (room + part.0, volume + part.1));
+        if volume > 0.0 { (room / volume) as f32 } else { 1.0 }
+    }
 }
 
 /// The room for liquid around the centre of a cell: the open volume of the cells around, with trilinear weights, but of those

@@ -9,6 +9,7 @@ use crate::liquid::{
     self, Bodies, LiquidParticles, Material, Properties, RELAXED, Rheologies, Rheology, Symmetric,
 };
 use crate::{BlowUp, Step};
+use frames::{Event, LiquidMeasure};
 use glam::{Mat3, Vec3};
 use rayon::prelude::*;
 use shot::{
@@ -112,6 +113,13 @@ impl ParticleSolver {
             .map(|member| steps_of_waves(member.liquid, step.dt))
             .fold(steps_at(speed, step.dt, cell_m, MAX_STEPS.0), u32::max);
         let dt = step.dt / steps as f32;
+        let wanted = speed * step.dt / (MAX_CELLS * cell_m);
+        if wanted > 1.01 * MAX_STEPS.0 {
+            let substeps = (step.shot.physics.substeps as f32 * wanted / MAX_STEPS.0).ceil() as u32;
+            let element = systems[members[0].system].id;
+            add_event(&mut self.events, Event::LiquidTooFast { element, speed_m_s: speed, substeps });
+        }
+        let systems = &mut self.systems;
         let starts: Vec<Vec<Vec3>> =
             members.iter().map(|member| systems[member.system].set.positions.clone()).collect();
         let acting: Vec<Acting> =
@@ -119,7 +127,8 @@ impl ParticleSolver {
         // Bodies that are still are kept with the first.
         let first = members[0].system;
         let mut cache = std::mem::take(&mut systems[first].still_body_cache);
-        for _ in 0..steps {
+        for at in 1..=steps {
+            let is_last = at == steps && step.ends_frame();
             for (member, acting) in members.iter().zip(&acting) {
                 systems[member.system].accelerate(acting, dt);
             }
@@ -140,7 +149,7 @@ impl ParticleSolver {
                 gradients: &mut columns.gradients,
                 deformations: &mut columns.deformations,
             };
-            let flow = liquid::flow(particles, &material, dt, &boundary, &mut cache);
+            let flow = liquid::flow(particles, &material, dt, &boundary, &mut cache, is_last);
             let flow = flow.map_err(|error| BlowUp {
                 frame: step.frame_number(),
                 element: systems[first].id,
@@ -148,13 +157,32 @@ impl ParticleSolver {
                 what: error.to_string(),
             })?;
             boundary.add_impulses(&flow.impulses);
+            if flow.solved.is_poor() {
+                let (element, residual) = (systems[first].id, flow.solved.residual as f32);
+                add_event(&mut self.events, Event::NotConverged { element, residual });
+            }
             columns
                 .positions
                 .par_iter_mut()
                 .zip(&flow.displacements)
                 .for_each(|(position, by)| *position += *by);
             columns.scatter(systems, &members);
+            if is_last {
+                let measure = LiquidMeasure {
+                    volume_kept: flow.volume_kept,
+                    divergence_1_s: flow.solved.divergence_1_s as f32,
+                    steps,
+                };
+                let mut pressures = &flow.pressures[..];
+                for member in &members {
+                    let system = &mut systems[member.system];
+                    let (own, after) = pressures.split_at(system.set.len());
+                    (system.set.pressures, pressures) = (own.to_vec(), after);
+                    system.measure = Some(measure);
+                }
+            }
         }
+        let systems = &mut self.systems;
         systems[first].still_body_cache = cache;
         let impulses = boundary.impulses();
         self.exchange.impulses.extend(impulses);
@@ -166,6 +194,16 @@ impl ParticleSolver {
                 Ok((member.system, system.end_flow(step, &member, start, met.clone())?))
             })
             .collect()
+    }
+}
+
+/// Adds an event unless there is one like it: the first of a frame is told.
+fn add_event(events: &mut Vec<Event>, event: Event) {
+    let same = |of: &Event| {
+        of.element() == event.element() && std::mem::discriminant(of) == std::mem::discriminant(&event)
+    };
+    if !events.iter().any(same) {
+        events.push(event);
     }
 }
 
@@ -323,7 +361,12 @@ impl ParticleSystem {
             ends.iter().zip(&self.set.positions).map(|(end, start)| *end - *start).collect();
         let with = (&Acting::default(), met, step.dt);
         let range = 0..self.set.len();
-        self.travel_by(step, (member.element, &particles), with, range, Some(&fractions), Some(&ways))
+        // Their velocities are those that the grid has found with the bodies; free bodies have them from it, too.
+        let velocities = self.set.velocities.clone();
+        let travelled =
+            self.travel_by(step, (member.element, &particles), with, range, Some(&fractions), Some(&ways));
+        self.set.velocities = velocities;
+        travelled
     }
 
     /// Drops those of the last particles, which are new, that lie within bodies: there is no room for liquid. Gives the fractions
@@ -343,7 +386,7 @@ impl ParticleSystem {
     }
 
     /// Adds what forces change in `dt` seconds to the velocities.
-    fn accelerate(&mut self, acting: &Acting, dt: f32) {
+    pub(super) fn accelerate(&mut self, acting: &Acting, dt: f32) {
         if acting.is_empty() {
             return;
         }

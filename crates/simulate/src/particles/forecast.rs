@@ -55,7 +55,7 @@ fn wanted(context: PrepareContext, element: &Element, particles: &Particles) -> 
             let starts = (0..=100).map(|i| begin + part * f64::from(i));
             starts.map(|at| born((at + life).min(end)) - born(at)).fold(0.0, f64::max)
         }
-        EmissionSchedule::Never {} => 0.0,
+        EmissionSchedule::Never {} | EmissionSchedule::Released {} => 0.0,
     }
 }
 

@@ -16,6 +16,8 @@ pub enum Purpose {
     Event,
     /// The directions of wandering.
     Wandering,
+    /// What a liquid releases.
+    Release,
 }
 
 /// A sequence of random numbers: the output hash of M. O'Neill, *PCG*, 2014, of the

@@ -6,6 +6,7 @@
 //! Random choices are hashes of the particle's number, so that the same shot
 //! gives the same bytes on any number of threads.
 
+mod carried;
 mod contact;
 mod emission;
 mod events;
@@ -20,12 +21,12 @@ mod travel;
 pub use forecast::{LiquidSize, liquid_size};
 
 use crate::colliders::{Collider, Exchange, Impulse, SpawnParticle};
-use crate::liquid::StillBodyCache;
+use crate::liquid::{Carrier, StillBodyCache};
 use crate::{BlowUp, PrepareContext, PrepareError, SavedPart, Solver, Step, Wants};
 use contact::ParticleContact;
 use flow::Flowing;
 use forecast::{forecast, too_many};
-use frames::{Frame, Turnover};
+use frames::{Event, Frame, LiquidMeasure, Turnover};
 use geometry::Meshes;
 use glam::{Quat, Vec3};
 use particle_set::{ParticleColumns, ParticleSet, Stuck};
@@ -53,6 +54,8 @@ struct ParticleSystem {
     order: Vec<Id>,
     /// What still bodies are in the cells of a liquid.
     still_body_cache: StillBodyCache,
+    /// What was measured of it, a liquid, in the last substep of the frame.
+    measure: Option<LiquidMeasure>,
 }
 
 struct ParticleSolver {
@@ -65,6 +68,8 @@ struct ParticleSolver {
     preroll_s: f32,
     /// How many bodies each solid has had from particles.
     handed_over: BTreeMap<Id, u32>,
+    /// What happened since the last frame was written.
+    events: Vec<Event>,
 }
 
 /// Makes the solver, if the system has particles.
@@ -88,6 +93,7 @@ pub(crate) fn prepare(
         forecast(context, element, particles)?;
         let positions = sites(context, element, particles)?;
         wants.deformables |= shot.meets_deformables(element);
+        wants.liquids |= particles.liquids().next().is_some();
         wants.quantities |= emission::needs_vertex_weights(particles);
         wants.hits |= matches!(particles.source, Source::Impacts { .. });
         // What begins from a frame has come to it already.
@@ -110,6 +116,7 @@ pub(crate) fn prepare(
             seam: None,
             order: order.clone(),
             still_body_cache: StillBodyCache::default(),
+            measure: None,
         };
         if let Some(initial_state) = context.initial_state {
             system.begin_from(particles, initial_state);
@@ -119,7 +126,17 @@ pub(crate) fn prepare(
     let meshes = context.meshes.clone();
     let handed_over = BTreeMap::new();
     let (exchange, spawned) = (Exchange::default(), Vec::new());
-    Ok(Some(Box::new(ParticleSolver { systems, meshes, exchange, spawned, wants, preroll_s, handed_over })))
+    let solver = ParticleSolver {
+        systems,
+        meshes,
+        exchange,
+        spawned,
+        wants,
+        preroll_s,
+        handed_over,
+        events: Vec::new(),
+    };
+    Ok(Some(Box::new(solver)))
 }
 
 /// For each element that cannot emit: the reason.
@@ -340,9 +357,13 @@ impl Solver for ParticleSolver {
             };
             let left = &births[i];
             let old = system.set.len() - left.len();
-            let travelled = match &particles.liquid {
-                Some(_) => flowed.remove(&i).unwrap_or_default(),
-                None => {
+            let carried = particles.carried.as_ref();
+            let carrier =
+                carried.and_then(|of| step.liquids.iter().find(|liquid| liquid.element == of.liquid));
+            let travelled = match (&particles.liquid, carried.zip(carrier)) {
+                (Some(_), _) => flowed.remove(&i).unwrap_or_default(),
+                (None, Some(by)) => system.travel_carried(step, (element, particles), by, left)?,
+                (None, None) => {
                     let mut travelled = system.travel(step, element, particles, 0..old, None)?;
                     let newborn =
                         system.travel(step, element, particles, old..old + left.len(), Some(left))?;
@@ -392,6 +413,17 @@ impl Solver for ParticleSolver {
         self.spawned.extend(&exchange.particles);
     }
 
+    fn liquids(&self, shot: &Shot, out: &mut Vec<Carrier>) {
+        let wanted: BTreeSet<Id> = shot.particles().flat_map(|(_, particles)| particles.liquids()).collect();
+        for system in self.systems.iter().filter(|system| wanted.contains(&system.id)) {
+            let liquid = shot.element(system.id).and_then(|e| e.as_particles()?.liquid.as_ref());
+            let Some(liquid) = liquid else { continue };
+            let set = &system.set;
+            let columns = (set.ids.clone(), set.positions.clone(), set.velocities.clone());
+            out.push(Carrier::new(system.id, liquid.spacing_m, columns));
+        }
+    }
+
     fn wants(&self) -> Wants {
         self.wants
     }
@@ -407,6 +439,7 @@ impl Solver for ParticleSolver {
     }
 
     fn write(&mut self, frame: &mut Frame) {
+        frame.measured.events.append(&mut self.events);
         for system in &mut self.systems {
             let set = &mut system.set;
             let now = system.now_s;
@@ -419,6 +452,9 @@ impl Solver for ParticleSolver {
                 continue;
             }
             frame.measured.turnover.insert(system.id, turnover);
+            if let Some(measure) = system.measure.take() {
+                frame.measured.liquids.insert(system.id, measure);
+            }
             let any_turned = set.orientations.iter().any(|orientation| *orientation != Quat::IDENTITY);
             let any_weighed = set.weights.iter().any(|weight| *weight != 1.0);
             frame.particles.insert(
@@ -433,6 +469,7 @@ impl Solver for ParticleSolver {
                     orientations: if any_turned { set.orientations.clone() } else { Vec::new() },
                     weights: if any_weighed { set.weights.clone() } else { Vec::new() },
                     uvs: set.uvs.clone(),
+                    pressures: set.pressures_now(),
                 },
             );
         }

@@ -61,6 +61,9 @@ pub struct ParticleSet {
     pub gradients: Vec<Mat3>,
     /// Elastic deformations of a liquid, as left Cauchy–Green tensors; empty if it is not elastic.
     pub deformations: Vec<Symmetric>,
+    /// Pressure of a liquid in the last substep of a frame, Pa. It is no state: it acts on nothing, and is empty or too short where
+    /// there was none yet.
+    pub pressures: Vec<f32>,
     /// Everything that is not a column.
     pub rest: Rest,
 }
@@ -189,6 +192,13 @@ impl ParticleSet {
         id
     }
 
+    /// The pressures, if it is a liquid: 0 where there was none yet.
+    pub fn pressures_now(&self) -> Vec<f32> {
+        let mut pressures = self.pressures.clone();
+        pressures.resize(if self.gradients.is_empty() { 0 } else { self.len() }, 0.0);
+        pressures
+    }
+
     /// Removes the marked rows and keeps the order of the others.
     pub fn remove(&mut self, marked: &[bool]) {
         let gone = marked.iter().filter(|&&m| m).count();
@@ -219,6 +229,9 @@ impl ParticleSet {
         }
         if !self.uvs.is_empty() {
             keep(&mut self.uvs, marked);
+        }
+        if self.pressures.len() == marked.len() {
+            keep(&mut self.pressures, marked);
         }
         if !self.gradients.is_empty() {
             keep(&mut self.gradients, marked);
@@ -277,6 +290,7 @@ impl ParticleSet {
             uvs: take(bytes)?,
             gradients: take(bytes)?,
             deformations: take(bytes)?,
+            pressures: Vec::new(),
         })
     }
 }

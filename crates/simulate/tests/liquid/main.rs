@@ -1,11 +1,13 @@
 //! Liquid in shots.
 
 mod basin;
+mod clinging;
 mod floats;
 mod gels;
 mod mixtures;
 mod same_bytes;
 mod sources;
+mod spray;
 mod step;
 mod tank;
 mod tension;

@@ -52,6 +52,7 @@ impl Liquid {
             dt,
             tank,
             &mut self.still,
+            false,
         )
         .unwrap();
         for (x, way) in self.positions.iter_mut().zip(displacements) {
@@ -134,7 +135,7 @@ fn a_viscous_liquid_between_plates_has_the_profile_of_poiseuille() {
             let (positions, velocities, gradients) =
                 (&liquid.positions[..], &mut liquid.velocities[..], &mut liquid.gradients[..]);
             let columns = LiquidParticles { positions, velocities, gradients, deformations: &mut [] };
-            flow(columns, &material, dt, &plates, &mut liquid.still).unwrap();
+            flow(columns, &material, dt, &plates, &mut liquid.still, false).unwrap();
         }
         let most = pull * height * height / (8.0 * viscosity_m2_s);
         for (x, v) in first.iter().zip(&liquid.velocities) {
@@ -193,7 +194,7 @@ fn a_layer_that_sticks_to_a_wall_on_one_side_has_the_profile_of_nusselt(
             liquid.positions.clone_from(&first);
             liquid.velocities.iter_mut().for_each(|v| v.x += pull * dt);
             let columns = liquid.columns();
-            flow(columns, &material, dt, &Wall, &mut StillBodyCache::default()).unwrap();
+            flow(columns, &material, dt, &Wall, &mut StillBodyCache::default(), false).unwrap();
         }
         let most = pull * height * height / (2.0 * viscosity_m2_s);
         let mut worst: f32 = 0.0;
@@ -222,7 +223,7 @@ fn particles_that_are_scattered_too_far_are_refused_and_places_without_end_are_b
             gradients: &mut gradients,
             deformations: &mut [],
         };
-        flow(columns, &water(0.01), 0.01, &tank, &mut StillBodyCache::default())
+        flow(columns, &water(0.01), 0.01, &tank, &mut StillBodyCache::default(), false)
     };
     let scattered: Vec<Vec3> = (0..20_000).map(|i| Vec3::X * i as f32).collect();
     assert_eq!(step(&scattered).unwrap_err(), TooScattered { tiles: 160_000 });

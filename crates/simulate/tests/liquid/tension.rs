@@ -54,7 +54,7 @@ impl Drop {
             gradients: &mut self.gradients,
             deformations: &mut [],
         };
-        let flow = flow(columns, &material, dt, tank, &mut self.still).unwrap();
+        let flow = flow(columns, &material, dt, tank, &mut self.still, false).unwrap();
         for (x, way) in self.positions.iter_mut().zip(flow.displacements) {
             *x = (*x + way).clamp(tank.min + 1e-6, tank.max - 1e-6);
         }

@@ -22,6 +22,9 @@ use simulate::deformable_check::{
 use simulate::solids::{separate, start_overlaps};
 use utoipa::ToSchema;
 
+/// Most substeps that a fix sets.
+const MAX_SUBSTEPS: u32 = 256;
+
 /// One entry of the Check list.
 #[derive(Serialize, ToSchema)]
 pub(crate) struct CheckEntry {
@@ -100,6 +103,7 @@ fn substeps_wanted(shot: &Shot, run: &frames::RunFolder, kind: Mistake) -> Optio
         .filter_map(|(_, event)| match event {
             Event::Tunnelled { substeps, .. } if kind == Mistake::Tunnelled => Some(substeps),
             Event::TooFast { substeps, .. } if kind == Mistake::TooFast => Some(substeps),
+            Event::LiquidTooFast { substeps, .. } if kind == Mistake::LiquidTooFast => Some(substeps),
             _ => None,
         })
         .max()
@@ -136,6 +140,27 @@ fn from_run(shot: &Shot, run: &frames::RunFolder) -> Vec<Entry> {
                     name(shot, (through, 0))
                 ),
                 Some(format!("Use {substeps} substeps")),
+            ),
+            Event::LiquidTooFast { element, speed_m_s, substeps } => (
+                Mistake::LiquidTooFast,
+                vec![element],
+                format!(
+                    "{} moves at {speed_m_s:.0} m/s at frame {number}, too fast for the most steps of a substep: it may \
+                     pass through solids and lose volume.",
+                    name(shot, (element, 0))
+                ),
+                Some(format!("Use {} substeps", substeps.min(MAX_SUBSTEPS))),
+            ),
+            Event::NotConverged { element, residual } => (
+                Mistake::NotConverged,
+                vec![element],
+                format!(
+                    "The pressure of {} was not found at frame {number}: {:.1} % of the divergence is left. It may be shut in \
+                     without room; leave it a way out, or use more substeps.",
+                    name(shot, (element, 0)),
+                    100.0 * residual
+                ),
+                None,
             ),
         };
         if !entries.iter().any(|e| e.mistake == mistake && e.elements == elements) {
@@ -277,12 +302,12 @@ pub(crate) async fn fix(
             }
             "Margin set by size"
         }
-        Mistake::Tunnelled | Mistake::TooFast => {
+        Mistake::Tunnelled | Mistake::TooFast | Mistake::LiquidTooFast => {
             let run = studio.folder(&studio.store.current_run(id).await?);
             let (at, kind) = (shot.clone(), fix.mistake);
             let wanted = blocking(move || Ok(substeps_wanted(&at, &run, kind))).await?;
             let substeps = wanted.unwrap_or(shot.physics.substeps * 4);
-            shot.physics.substeps = substeps.min(256);
+            shot.physics.substeps = substeps.min(MAX_SUBSTEPS);
             "Substeps raised"
         }
         Mistake::OpenSoftBody => {
@@ -352,7 +377,7 @@ pub(crate) async fn fix(
             "Thinner"
         }
         Mistake::MassRatio => {
-            shot.physics.substeps = (2 * shot.physics.substeps).min(256);
+            shot.physics.substeps = (2 * shot.physics.substeps).min(MAX_SUBSTEPS);
             "Substeps doubled"
         }
         Mistake::PinHoldsNothing => {
@@ -398,7 +423,20 @@ pub(crate) async fn fix(
             .await?;
             "Mesh repaired"
         }
+        Mistake::UnlikeSpacings => {
+            let of = |element: &Element| Some(element.as_particles()?.liquid.as_ref()?.spacing_m);
+            let finest =
+                shot.elements.iter().filter(|e| wanted(e)).filter_map(of).fold(f32::INFINITY, f32::min);
+            for element in shot.elements.iter_mut().filter(|element| fix.elements.contains(&element.id.0)) {
+                let Some(liquid) = element.as_particles_mut().and_then(|set| set.liquid.as_mut()) else {
+                    continue;
+                };
+                liquid.spacing_m = finest;
+            }
+            "Same spacing"
+        }
         Mistake::LeftWorld
+        | Mistake::NotConverged
         | Mistake::FramesMissing
         | Mistake::ForceOnNothing
         | Mistake::RegionEmpty

@@ -105,6 +105,7 @@ fn router() -> OpenApiRouter<Arc<Studio>> {
         .routes(routes!(packing::pack))
         .routes(routes!(surfaces::measured))
         .routes(routes!(surfaces::albedo))
+        .routes(routes!(surfaces::particles))
         .routes(routes!(surfaces::uvs))
         .routes(routes!(deformables::mesh_facts))
         .routes(routes!(liquids::liquid_facts))

@@ -354,6 +354,20 @@ pub(crate) struct MeasuredRun {
     potential_j: Vec<f64>,
     /// Particles, by element.
     particles: Vec<Turnover>,
+    /// Liquids, by element.
+    liquids: Vec<LiquidTrack>,
+}
+
+/// What was measured of a liquid by frame, as many frames as were measured: null where there was none of it.
+#[derive(Default, Serialize, ToSchema)]
+pub(crate) struct LiquidTrack {
+    element: u32,
+    /// Volume within it over that of its particles, no unit.
+    volume_kept: Vec<Option<f32>>,
+    /// Root mean square of the divergence left, 1/s.
+    divergence_1_s: Vec<Option<f32>>,
+    /// Steps in which the last substep of the frame was taken.
+    steps: Vec<Option<u32>>,
 }
 
 /// The particles of an element by frame, as many frames as were measured.
@@ -378,6 +392,7 @@ pub(crate) async fn measured(Extract(studio): State, Path(run): Path<i64>) -> Re
         for (element, _) in of_shot.iter().flat_map(|shot| shot.particles()) {
             swarms.insert(element.id, Vec::new());
         }
+        let mut liquids: BTreeMap<Id, Vec<Option<frames::LiquidMeasure>>> = BTreeMap::new();
         for (number, m) in folder.measurements() {
             out.frames.push(number);
             for id in m.turnover.keys() {
@@ -385,6 +400,12 @@ pub(crate) async fn measured(Extract(studio): State, Path(run): Path<i64>) -> Re
             }
             for (id, list) in &mut swarms {
                 list.push(m.turnover.get(id).copied().unwrap_or_default());
+            }
+            for id in m.liquids.keys() {
+                liquids.entry(*id).or_insert_with(|| vec![None; out.frames.len() - 1]);
+            }
+            for (id, list) in &mut liquids {
+                list.push(m.liquids.get(id).copied());
             }
             out.contacts.push(m.contacts);
             out.deepest_overlap_m.push(m.deepest_overlap_m);
@@ -401,6 +422,13 @@ pub(crate) async fn measured(Extract(studio): State, Path(run): Path<i64>) -> Re
                 gone: list.iter().map(|turnover| turnover.gone).collect(),
             })
             .collect();
+        let track = |(id, list): (Id, Vec<Option<frames::LiquidMeasure>>)| LiquidTrack {
+            element: id.0,
+            volume_kept: list.iter().map(|of| Some(of.as_ref()?.volume_kept)).collect(),
+            divergence_1_s: list.iter().map(|of| Some(of.as_ref()?.divergence_1_s)).collect(),
+            steps: list.iter().map(|of| Some(of.as_ref()?.steps)).collect(),
+        };
+        out.liquids = liquids.into_iter().map(track).collect();
         Ok(Json(out))
     })
     .await

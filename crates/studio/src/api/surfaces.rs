@@ -8,7 +8,7 @@ use axum::Json;
 use axum::extract::State as Extract;
 use axum::http::header;
 use axum::response::{IntoResponse, Response};
-use frames::{Frame, Parts, surface_quantity};
+use frames::{Frame, Frames, ParticleQuantity, Parts, RunFrames, surface_quantity};
 use geometry::uv;
 use serde::{Deserialize, Serialize};
 use shot::{Id, SurfaceQuantity};
@@ -59,6 +59,45 @@ pub(crate) async fn measured(
     })
     .await?;
     let bytes: Vec<u8> = values.iter().flat_map(|value| value.to_le_bytes()).collect();
+    let head = [(header::CONTENT_TYPE, "application/octet-stream"), (header::CACHE_CONTROL, "no-cache")];
+    Ok((head, bytes).into_response())
+}
+
+/// What is measured of particles.
+#[derive(Deserialize, IntoParams)]
+pub(crate) struct MeasuredParticles {
+    /// `speed` (m/s), `age` (s), `pressure` (Pa, of a liquid) or `vorticity` (1/s).
+    quantity: String,
+}
+
+/// A quantity of each particle of an element at a frame as it was computed: the ids of the particles, rising, as 32-bit numbers, then as
+/// many values as 32-bit floats, all little-endian.
+#[utoipa::path(get, path = "/api/runs/{run}/particles/{element}/{number}", params(("run" = i64, Path), ("element" = u32, Path), ("number" = u32, Path), MeasuredParticles), responses((status = 200, content_type = "application/octet-stream"), (status = 404, body = crate::error::Problem)))]
+pub(crate) async fn particles(
+    Extract(studio): State,
+    Path((run, of, number)): Path<(i64, u32, u32)>,
+    Query(MeasuredParticles { quantity }): Query<MeasuredParticles>,
+) -> Result<Response> {
+    let row = studio.store.run(run).await?;
+    let shot =
+        shot_of(&studio, &row).await?.ok_or_else(|| Error::NotFound(format!("the shot of run {run}")))?;
+    let folder = studio.folder(&row);
+    let bytes = blocking(move || {
+        let element = shot.element(Id(of)).ok_or_else(|| Error::NotFound(format!("element {of}")))?;
+        let missing = || Error::NotFound(format!("{quantity} of {} at frame {number}", element.name));
+        let quantity = ParticleQuantity::named(&quantity)
+            .ok_or_else(|| Error::Bad(format!("there is no quantity {quantity:?}")))?;
+        let frames = RunFrames::new(folder, 0..=shot::LAST_FRAME);
+        let mut frame = Frame::default();
+        frames.read(number, &Parts::Element(element.id), &mut frame).map_err(|_| missing())?;
+        let particles = frame.particles_of(element.id);
+        let set = element.as_particles().ok_or_else(missing)?;
+        let spacing_m = set.liquid.as_ref().map_or(set.start.size_m, |liquid| liquid.spacing_m);
+        let values = quantity.of(particles, 2.0 * spacing_m.max(1e-4)).ok_or_else(missing)?;
+        let ids = particles.ids.iter().flat_map(|id| id.to_le_bytes());
+        Ok(ids.chain(values.iter().flat_map(|value| value.to_le_bytes())).collect::<Vec<u8>>())
+    })
+    .await?;
     let head = [(header::CONTENT_TYPE, "application/octet-stream"), (header::CACHE_CONTROL, "no-cache")];
     Ok((head, bytes).into_response())
 }

@@ -4,9 +4,11 @@
 mod assets;
 mod awning_gust;
 mod bait_bag;
+mod barge_wash;
 mod basin_shimmer;
 mod brazier_sparks;
 mod brine_spill;
+mod broth_pour;
 mod crate_tumble;
 mod drying_cloths;
 mod dumpling_spill;
@@ -83,6 +85,8 @@ const SAMPLES: &[Sample] = &[
     sample!("Basin shimmer", basin_shimmer, 40),
     sample!("Bait bag", bait_bag, 60),
     sample!("Brine spill", brine_spill, 33),
+    sample!("Broth pour", broth_pour, 60),
+    sample!("Barge wash", barge_wash, 64),
     sample!("Honey glaze", honey_glaze, 84),
     sample!("Wax mark", wax_mark, 61),
 ];

@@ -14,6 +14,10 @@ export class DrawnLiquid implements Drawn {
   #key: string;
   #mesh?: THREE.Mesh;
   #material?: THREE.Material;
+  #fades = false;
+  #cut: THREE.Plane | null = null;
+  /** The material of a surface that is cut. */
+  #opened?: THREE.Material;
   #deforming = new DeformingGeometry();
 
   constructor(
@@ -32,13 +36,15 @@ export class DrawnLiquid implements Drawn {
   show({ mesh: surface }: Parts, { shown }: Manner) {
     if (this.#mesh && this.#mesh.visible !== (shown && surface !== undefined)) this.context.shadows();
     if (this.#mesh) this.#mesh.visible = shown && surface !== undefined;
+    this.#setCut();
     if (!surface || !shown || (this.#mesh && this.#deforming.shows(surface))) return;
     const { context } = this;
     const topology = context.topologies.known(context.shotId, surface.topology);
     if (topology) {
       this.#deforming.show(surface, topology);
       this.#mesh ??= this.#build();
-      this.#mesh.material = surface.opacities ? context.looks.fading(this.#material!) : this.#material!;
+      this.#fades = surface.opacities !== undefined;
+      this.#dress();
       context.shadows();
       return;
     }
@@ -56,7 +62,26 @@ export class DrawnLiquid implements Drawn {
 
   dispose() {
     this.#deforming.dispose();
+    this.#opened?.dispose();
     if (this.#mesh) this.context.scene.remove(this.#mesh);
+  }
+
+  /** Takes over the plane that cuts liquids. */
+  #setCut() {
+    const { cut } = this.context;
+    if (cut === this.#cut) return;
+    this.#cut = cut;
+    if (this.#mesh) this.#dress();
+  }
+
+  #dress() {
+    const { looks } = this.context;
+    const whole = this.#fades ? looks.fading(this.#material!) : this.#material!;
+    this.#opened?.dispose();
+    this.#opened = this.#cut ? whole.clone() : undefined;
+    // Others of this look are not cut; where it is open, its inside is seen.
+    if (this.#opened) Object.assign(this.#opened, { clippingPlanes: [this.#cut], side: THREE.DoubleSide });
+    this.#mesh!.material = this.#opened ?? whole;
   }
 
   #build(): THREE.Mesh {

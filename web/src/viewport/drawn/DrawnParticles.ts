@@ -48,14 +48,16 @@ export class DrawnParticles implements Drawn {
   show({ particles }: Parts, { shown }: Manner) {
     this.#cloud.group.visible = shown && particles !== undefined;
     if (!particles || !shown) return;
-    const judging = this.context.judging(this.element.id);
-    const drawn = [particles, this.element, judging.by, judging.every];
+    const measured = this.context.measured?.get(this.element.id);
+    const judging = { ...this.context.judging(this.element.id), measured };
+    const drawn = [particles, this.element, judging.by, judging.every, measured];
     if (drawn.some((part, i) => part !== this.#drawn?.[i])) {
       this.#cloud.show(particles, particlesOf(this.element)!, judging, this.#copied ?? []);
       this.#drawn = drawn;
       if (this.#copied) this.context.shadows();
     }
     this.#cloud.setHeight(this.context.height);
+    this.#cloud.setCut(particlesOf(this.element)!.liquid ? this.context.cut : null);
   }
 
   pick(ray: THREE.Raycaster) {

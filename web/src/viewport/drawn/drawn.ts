@@ -1,6 +1,7 @@
 // What the Viewport shows of an element: one class for each kind of part, made by the list in items.ts.
 import type * as THREE from "three";
 import type { Element, Shot } from "../../api/client";
+import type { MeasuredParticles } from "../../state/colouring";
 import type { Judging } from "../appearance";
 import type { BodiesOfFrame, MeshOfFrame, ParticlesOfFrame } from "../frames";
 import type { Topologies } from "../deforming";
@@ -26,6 +27,10 @@ export interface DrawnContext {
   weights: Map<number, Float32Array> | null;
   /** Colours of the vertices of what deforms, by element; null: it has its own look. */
   colours: Map<number, Float32Array> | null;
+  /** What is measured of particles, by element; null: they have their own look. */
+  measured: Map<number, MeasuredParticles> | null;
+  /** The plane that cuts liquids; null: they are whole. */
+  cut: THREE.Plane | null;
   /** Elements on whose UVs a checker is laid; null: none. */
   checker: Set<number> | null;
   /** Meshes at rest that are shown in place of shapes where frames have none, by element. */

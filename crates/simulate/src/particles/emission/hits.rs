@@ -50,6 +50,7 @@ impl ParticleSystem {
             EmissionSchedule::Fill {}
             | EmissionSchedule::Flow { .. }
             | EmissionSchedule::Jet {}
+            | EmissionSchedule::Released {}
             | EmissionSchedule::Never {} => 0,
         }
     }

@@ -2,6 +2,7 @@
 
 mod hits;
 mod periodic;
+mod released;
 mod seam;
 mod sites;
 mod vertex_weights;
@@ -96,7 +97,7 @@ fn due(
     }
     let (from, to) = span(step, particles);
     match particles.emission.schedule {
-        EmissionSchedule::Never {} => Ok(Vec::new()),
+        EmissionSchedule::Never {} | EmissionSchedule::Released {} => Ok(Vec::new()),
         EmissionSchedule::Burst { .. } | EmissionSchedule::Fill {} => {
             let until = if before == 0 && end >= from { amounts.at_once } else { before };
             list(until, &|_| from)
@@ -215,6 +216,12 @@ impl ParticleSystem {
         if let Source::Impacts { bodies, impulse_n_s } = &particles.source {
             return self.born_of_impacts(step, particles, bodies, *impulse_n_s, own);
         }
+        let region = particles.emission.region.and_then(|id| {
+            Weight::new(&world, step.shot, step.surfaces, step.shot.element(id)?, step.seconds)
+        });
+        if let Source::Liquid { .. } = particles.source {
+            return self.born_of_liquid(step, particles, region.as_ref(), own);
+        }
         let broken: Vec<&BodyState> = match &particles.source {
             Source::Broken { solid, .. } if within_span(step, particles) => {
                 step.colliders.broken.iter().filter(|body| body.element == *solid).collect()
@@ -268,9 +275,6 @@ impl ParticleSystem {
             Some(mesh) => self.born_on(particles, &mesh),
             None => self.find_places(step.shot, particles, meshes, deformed),
         }
-        let region = particles.emission.region.and_then(|id| {
-            Weight::new(&world, step.shot, step.surfaces, step.shot.element(id)?, step.seconds)
-        });
         let map = particles.emission.map.as_ref();
         let image = map.and_then(|map| match &map.source {
             MapSource::Image { asset } => meshes.images.get(asset),

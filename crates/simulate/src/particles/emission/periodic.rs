@@ -38,7 +38,7 @@ impl RoundBirths<'_> {
         let seconds = if with { seconds + SAME_S } else { seconds - SAME_S };
         let has_begun = seconds >= from;
         match self.schedule {
-            EmissionSchedule::Never {} => 0,
+            EmissionSchedule::Never {} | EmissionSchedule::Released {} => 0,
             _ if !has_begun => 0,
             EmissionSchedule::Total { .. } if to > from => {
                 let passed = ((seconds - from) / (to - from)).min(1.0);
@@ -93,7 +93,7 @@ pub(super) fn due(
     let span = [span[0], span[1].max(span[0])];
     let mut round = RoundBirths { step, element, schedule, span, count: 0, amounts };
     round.count = match schedule {
-        EmissionSchedule::Never {} => 0,
+        EmissionSchedule::Never {} | EmissionSchedule::Released {} => 0,
         EmissionSchedule::Burst { count } | EmissionSchedule::Total { count } => u64::from(count),
         EmissionSchedule::Fill {} => amounts.at_once,
         EmissionSchedule::Rate { .. } | EmissionSchedule::Flow { .. } | EmissionSchedule::Jet {} => {

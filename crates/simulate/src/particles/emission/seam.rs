@@ -63,6 +63,7 @@ fn count_of(particles: &Particles, span_s: f64) -> usize {
         EmissionSchedule::Fill {}
         | EmissionSchedule::Flow { .. }
         | EmissionSchedule::Jet {}
+        | EmissionSchedule::Released {}
         | EmissionSchedule::Never {} => 0,
     };
     count.clamp(1, MAX_PLACES)

@@ -109,7 +109,7 @@ impl EmissionSites {
                 }
             }
             Source::Grid { count, spacing_m } => Sites::points(grid(*count, *spacing_m)),
-            Source::Point {} | Source::Particles { .. } | Source::Impacts { .. } => {
+            Source::Point {} | Source::Particles { .. } | Source::Impacts { .. } | Source::Liquid { .. } => {
                 Sites::points([(Vec3::ZERO, Vec2::ZERO)])
             }
             // Found where the solids stand, by `of_pool`.
