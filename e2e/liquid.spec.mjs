@@ -115,3 +115,44 @@ test("a pool fills what stands around it up to its height, and says where it wou
   // A disc of 0.3 − 0.08 m and more, 0.06 m high, at 20 mm.
   await expect(reading(page)).toContainText(/1,\d\d\d particles/);
 });
+
+test("a splash releases spray, its liquid is coloured and cut open, and its volume is plotted", async ({
+  page,
+}) => {
+  await newShot(page, server.address, { name: "Splash", last: 14 });
+  await add(page, "Plane");
+  await add(page, "Block of liquid");
+  await tab(page, "Body");
+  await type(page, "Spacing, mm", "40");
+  await add(page, "Spray of a liquid");
+  await expect(sheet(page).getByRole("combobox", { name: "Born on" })).toContainText("where it is fast");
+  await tab(page, "Births");
+  await type(page, "By curvature, per l s", "20000");
+  await saved(page, "curvature");
+  await tab(page, "Body");
+  await expect(sheet(page).getByRole("combobox", { name: "Carried by" })).toContainText("Block of liquid");
+  await sheet(page).getByRole("checkbox", { name: "Bubbles within" }).uncheck();
+  await saved(page, "Phases");
+  await play(page);
+  await goTo(page, 14, 1, 14);
+
+  // The liquid alone has about 2,000 particles.
+  const count = async () => Number(/([\d,]+) particles/.exec(await reading(page).textContent())?.[1].replace(",", ""));
+  await expect.poll(count).toBeGreaterThan(2_050);
+
+  await page.getByRole("button", { name: "Colour by" }).click();
+  await expect(page.getByRole("menuitemradio", { name: "Stretch" })).toHaveCount(0);
+  const answer = page.waitForResponse((response) => response.url().includes("quantity=vorticity"));
+  await page.getByRole("menuitemradio", { name: "Vorticity" }).click();
+  expect((await answer).status()).toBe(200);
+  await expect(page.getByLabel("Top of vorticity")).toHaveValue("40");
+
+  await page.getByRole("button", { name: "Cut through liquids" }).click();
+  const cut = page.getByRole("group", { name: "Cut through liquids" });
+  await cut.getByRole("button", { name: "x", exact: true }).click();
+  await expect(cut.getByRole("button", { name: "x", exact: true })).toHaveAttribute("aria-pressed", "true");
+  await cut.getByRole("button", { name: "Other side" }).click();
+
+  await page.getByRole("button", { name: "Open the curves of Block of liquid" }).click();
+  await expect(page.getByTestId("volume-kept")).toContainText(/9\d\.\d %|10\d\.\d %/);
+});

@@ -318,6 +318,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/runs/{run}/particles/{element}/{number}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * A quantity of each particle of an element at a frame as it was computed: the ids of the particles, rising, as 32-bit numbers, then as
+         *     many values as 32-bit floats, all little-endian.
+         */
+        get: operations["get_runs_run_particles_element_number"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/runs/{run}/poster.png": {
         parameters: {
             query?: never;
@@ -1532,6 +1552,32 @@ export interface components {
             /** Format: int32 */
             width: number;
         };
+        /** @description Particles that a liquid carries: spray in the air flies freely, foam at the surface goes with the liquid, bubbles within it rise. */
+        Carried: {
+            /** @description The element of the liquid. */
+            liquid: components["schemas"]["Id"];
+            /**
+             * @description What they may be; as something else they are gone.
+             * @default [
+             *       "spray",
+             *       "foam",
+             *       "bubble"
+             *     ]
+             */
+            phases: components["schemas"]["Phase"][];
+            /**
+             * Format: float
+             * @description Time in which a bubble takes on the velocity of the liquid but for 37 %, s.
+             * @default 0.05000000074505806
+             */
+            response_time_s: number;
+            /**
+             * Format: float
+             * @description Speed at which bubbles rise through liquid at rest, m/s: against gravity and all other forces.
+             * @default 0.25
+             */
+            rise_speed_m_s: number;
+        };
         /** @description A change of a shot. */
         Change: {
             /**
@@ -2000,6 +2046,8 @@ export interface components {
             };
         } | {
             jet: Record<string, never>;
+        } | {
+            released: Record<string, never>;
         } | {
             never: Record<string, never>;
         };
@@ -2879,7 +2927,7 @@ export interface components {
              * Format: float
              * @description Angle between its surface and a solid, within the liquid, rad: 0 wets the solid, π rolls off. Water on clean glass has 0.3,
              *     on wax 1.9.
-             * @default 1
+             * @default 1.0471975803375244
              */
             wetting_angle_rad: number;
             /**
@@ -2916,6 +2964,17 @@ export interface components {
         };
         /** @description A quantity of a liquid that differs from place to place. */
         LiquidQuantity: "viscosity" | "stiffness" | "relaxation_time" | "yield_stress" | "density" | "wall_friction" | "surface_tension" | "wetting_angle";
+        /** @description What was measured of a liquid by frame, as many frames as were measured: null where there was none of it. */
+        LiquidTrack: {
+            /** @description Root mean square of the divergence left, 1/s. */
+            divergence_1_s: (number | null)[];
+            /** Format: int32 */
+            element: number;
+            /** @description Steps in which the last substep of the frame was taken. */
+            steps: (number | null)[];
+            /** @description Volume within it over that of its particles, no unit. */
+            volume_kept: (number | null)[];
+        };
         /** @description What gives each particle of a liquid a weight. */
         LiquidWeight: {
             region: {
@@ -3236,6 +3295,8 @@ export interface components {
             frames: number[];
             /** @description Kinetic and potential energy of the free bodies, J. */
             kinetic_j: number[];
+            /** @description Liquids, by element. */
+            liquids: components["schemas"]["LiquidTrack"][];
             max_speed_m_s: number[];
             /** @description Particles, by element. */
             particles: components["schemas"]["Turnover"][];
@@ -3442,6 +3503,8 @@ export interface components {
              *     }
              */
             body: components["schemas"]["ParticleBody"];
+            /** @description What carries them in and on a liquid; none: they pass through liquids. */
+            carried?: components["schemas"]["Carried"] | null;
             /**
              * @description How they respond to contacts with bodies.
              * @default {
@@ -3548,6 +3611,8 @@ export interface components {
              */
             steering: components["schemas"]["Steering"];
         };
+        /** @description What a carried particle is, by how much liquid is around it. */
+        Phase: "spray" | "foam" | "bubble";
         /** @description Settings of the whole simulation. */
         Physics: {
             /**
@@ -4343,6 +4408,36 @@ export interface components {
             particles: {
                 /** @description The element of those. */
                 particles: components["schemas"]["Id"];
+            };
+        } | {
+            liquid: {
+                /**
+                 * Format: float
+                 * @description Particles from crests, where the surface is curved and moves outward, 1/(m³ s).
+                 */
+                by_curvature_m3_s: number;
+                /**
+                 * Format: float
+                 * @description Particles from the surface wherever it is fast, 1/(m³ s).
+                 */
+                by_speed_m3_s: number;
+                /**
+                 * Format: float
+                 * @description Particles where parts of the liquid meet and trap air, 1/(m³ s).
+                 */
+                by_trapped_air_m3_s: number;
+                /**
+                 * Format: float
+                 * @description Speed from which on all is released, m/s.
+                 */
+                full_speed_m_s: number;
+                /**
+                 * Format: float
+                 * @description Speed below which nothing is released, m/s.
+                 */
+                least_speed_m_s: number;
+                /** @description The element of the liquid. */
+                liquid: components["schemas"]["Id"];
             };
         } | {
             broken: {
@@ -5573,6 +5668,40 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["MeasuredRun"];
+                };
+            };
+        };
+    };
+    get_runs_run_particles_element_number: {
+        parameters: {
+            query: {
+                /** @description `speed` (m/s), `age` (s), `pressure` (Pa, of a liquid) or `vorticity` (1/s). */
+                quantity: string;
+            };
+            header?: never;
+            path: {
+                run: number;
+                element: number;
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/octet-stream": unknown;
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
                 };
             };
         };

@@ -26,7 +26,11 @@ export const MEASURES: { name: string; unit: string; of: (run: MeasuredRun) => n
     unit: "%",
     of: (run) => first(run.liquids.map((of) => of.volume_kept)).map((v) => 100 * (v ?? 1)),
   },
-  { name: "Divergence left", unit: "1/s", of: (run) => first(run.liquids.map((of) => of.divergence_1_s)).map((v) => v ?? 0) },
+  {
+    name: "Divergence left",
+    unit: "1/s",
+    of: (run) => first(run.liquids.map((of) => of.divergence_1_s)).map((v) => v ?? 0),
+  },
 ];
 
 /** The measurement of one run as a line; of a run without particles, say, one along zero. */

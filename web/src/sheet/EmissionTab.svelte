@@ -16,6 +16,7 @@
   let broken = $derived("broken" in from);
   // The event that emits, in words, where a source emits at events.
   let each = $derived(broken ? "body" : "impacts" in from ? "hit" : "");
+  let released = $derived("liquid" in from);
   let emission = $derived<Partial<Schemas["Emission"]>>(particles.emission ?? {});
   let schedule = $derived(emission.schedule ?? { rate: { per_s: 200 } });
   let start = $derived<Partial<Schemas["Start"]>>(particles.start ?? {});
@@ -28,20 +29,21 @@
     ["total", each ? `a number for each ${each}` : "a number over the frames"],
     ["burst", "all at once"],
     ["never", "only of other particles"],
-    ...(released ? [["released", "by the numbers above"] as [NameOf<Schemas["EmissionSchedule"]>, string]] : []),
+    ...(released
+      ? [["released", "by the numbers above"] as [NameOf<Schemas["EmissionSchedule"]>, string]]
+      : []),
   ]);
   let pool = $derived("pool" in from);
-  let released = $derived("liquid" in from);
   let hides = $derived(
     released
       ? ["rate", "total", "burst", "never"]
       : pool
-      ? ["flow", "jet", "rate", "total", "burst", "never"]
-      : broken
-        ? ["rate", "burst"]
-        : each
-          ? ["burst"]
-          : [],
+        ? ["flow", "jet", "rate", "total", "burst", "never"]
+        : broken
+          ? ["rate", "burst"]
+          : each
+            ? ["burst"]
+            : [],
   );
   let keyed = $derived(
     each !== "" ||

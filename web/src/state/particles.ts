@@ -146,7 +146,8 @@ export function forecast(
   const span = Math.max(0, (to - from) / timing.fps + early);
   const life = start?.lifespan_s === null ? Infinity : (start?.lifespan_s ?? 2);
   // Of a liquid the server tells.
-  if (keyed || "never" in how || "fill" in how || "flow" in how || "jet" in how) return null;
+  if (keyed || "never" in how || "fill" in how || "flow" in how || "jet" in how || "released" in how)
+    return null;
   const alive =
     "rate" in how
       ? how.rate.per_s * Math.min(life, span)

@@ -9,13 +9,14 @@ const others = [
   { id: 3, name: "Quay", kind: { solid: { shape: {}, body: { breaking_impulse_n_s: 5 } } } },
   { id: 4, name: "Rope", kind: { curve: {} } },
   { id: 5, name: "Spray", kind: { particles: {} } },
+  { id: 6, name: "Tide", kind: { particles: { liquid: {} } } },
 ] as unknown as Element[];
 const unknown = (value: unknown, at: string) => pathsWithin(value, at).filter((path) => !described(path));
 
 test("every place to be born at can be chosen and is shown as it was chosen", () => {
   const offered = places({ point: {} }, others).map(([place]) => place);
   expect(offered).toEqual(
-    expect.arrayContaining(["solid 3", "seam 3", "broken 3", "curve 4", "particles 5"]),
+    expect.arrayContaining(["solid 3", "seam 3", "broken 3", "curve 4", "particles 5", "liquid 6"]),
   );
   for (const place of offered) {
     const source = newSource(place, "surface", false)!;

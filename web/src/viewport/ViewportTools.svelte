@@ -37,9 +37,7 @@
     { name: "Show collision shapes", icon: Boxes, on: desk.collision },
     { name: "Show what forces do", icon: Wind, on: desk.probe },
     { name: "Show tracer dots", icon: Dots, on: desk.tracers },
-    ...(flows
-      ? [{ name: "Cut through liquids" as const, icon: CutIcon, on: desk.cut !== null }]
-      : []),
+    ...(flows ? [{ name: "Cut through liquids" as const, icon: CutIcon, on: desk.cut !== null }] : []),
   ]);
 
   function run(name: CommandName) {

@@ -28,7 +28,7 @@ const TOLERANCE: f64 = 1e-4;
 const POOR: f64 = 100.0 * TOLERANCE;
 /// The same of what is too dense, of which a part is taken out anyway.
 const CORRECTION_TOLERANCE: f64 = 1e-2;
-/// Most that a cell is too dense or too thin by, in its volume.
+/// Most that a cell is too dense or too thin by, in its volume, and that particles are moved by for that, in cells.
 const MAX_DENSITY_ERROR: f32 = 0.5;
 
 /// How the solution went.
@@ -264,7 +264,9 @@ impl<'a> Equations<'a> {
             let columns = (&mut faces.velocities[axis][..], &mut faces.known[axis][..]);
             self.for_each_gradient(axis, &q, false, columns, |cell, gradient, velocity, known| {
                 let Some(gradient) = gradient else { return };
-                *velocity = if self.solids.open(axis, cell) > 0.0 { -gradient } else { 0.0 };
+                let most = MAX_DENSITY_ERROR * tiles.cell_m;
+                *velocity =
+                    if self.solids.open(axis, cell) > 0.0 { (-gradient).clamp(-most, most) } else { 0.0 };
                 *known = true;
             });
         }

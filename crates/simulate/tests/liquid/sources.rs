@@ -205,3 +205,19 @@ fn grains_that_touch_a_plate_become_a_liquid_of_its_own_spacing_and_mass() {
     let melted = after(&shot, melt, 24);
     assert!(melted.len() == 16 && melted.sizes.iter().all(|size| *size == 0.02), "{:?}", melted.sizes);
 }
+
+#[test]
+fn a_pool_is_stale_when_its_vessel_moves_though_it_pushes_nothing() {
+    let mut shot = bare(4);
+    basin(&mut shot, Vec3::new(0.4, 0.4, 0.3));
+    let mut water = liquid(Liquid::default(), Shape::sphere(0.1), EmissionSchedule::Fill {});
+    (water.source, water.contact.push) = (Source::Pool {}, false);
+    let id = shot.add(element("Water", water).at(0.0, 0.1, 0.0));
+    let prints = |shot: &Shot| {
+        let all = shot::fingerprint::system_fingerprints(shot);
+        all.into_iter().find(|of| of.system == shot::SystemId::Particles(id)).unwrap().list
+    };
+    let before = prints(&shot);
+    shot.elements.iter_mut().find(|element| element.name == "Floor").unwrap().placement.position_m.y -= 0.02;
+    assert!(prints(&shot).iter().zip(&before).all(|(now, then)| now != then));
+}
