@@ -10,7 +10,7 @@
 
 {#if desk.cut}
   <div
-    class="absolute bottom-3 left-3 flex items-center gap-2 rounded-lg bg-[#12181ae0] px-2 py-1 text-[#c3d0ce]"
+    class="absolute bottom-12 left-3 flex items-center gap-2 rounded-lg bg-[#12181ae0] px-2 py-1 text-[#c3d0ce]"
     role="group"
     aria-label="Cut through liquids"
   >

@@ -5,6 +5,7 @@
 //! (v + ω × r) · e, and the pressure of the liquid cell beside the face gives the body an impulse along e. With the sums G of ± (1 − α) e and T
 //! of ± (1 − α) r × e over the faces of a cell, the cells' equations gain G · (m⁻¹ Σ G q) + T · (I⁻¹ Σ T q), times ρ Δx³.
 
+use super::cell_properties::CellProperties;
 use super::multigrid::Rows;
 use super::solids::{Boundary, CutCells, FreeBody, face_centre};
 use geometry::tiles::{CELLS, Tiles, local};
@@ -78,6 +79,8 @@ struct CellTerms {
     along: Vec3,
     /// Sum of ± (1 − α) r × e, m.
     about: Vec3,
+    /// How far tension there draws the body, 0–1.
+    pull: f32,
 }
 
 /// The way from the centre of a liquid cell to the wall of a body beyond a closed face. Along it the pressure goes on as it came
@@ -88,6 +91,13 @@ struct ToWall {
     /// The way, in cells, times ± (1 − α) e and ± (1 − α) r × e.
     along: Vec3,
     about: Vec3,
+    /// How far tension there draws the body, 0–1.
+    pull: f32,
+}
+
+/// A pressure as a body takes it: liquid that slips comes off a body rather than draws it along.
+fn taken(q: f32, pull: f32) -> f64 {
+    f64::from(q.max(0.0) + pull * q.min(0.0))
 }
 
 /// The free bodies that liquid touches.
@@ -106,11 +116,12 @@ impl Coupling {
         solids: &CutCells,
         (cells, number): (&[u32], &[u32]),
         boundary: &impl Boundary,
-        density_kg_m3: f32,
+        properties: &CellProperties,
     ) -> Self {
         let mut bodies: BTreeMap<u32, (FreeBody, Vec<CellTerms>, Vec<ToWall>)> = BTreeMap::new();
         for (row, &cell) in cells.iter().enumerate().filter(|_| solids.any_body) {
             let (tile, at) = (cell as usize / CELLS, local(cell as usize % CELLS));
+            let pull = properties.wall_friction([Some(cell as usize)]);
             for side in 0..6 {
                 let (axis, above) = (side / 2, side % 2 == 1);
                 let face = if above { tiles.cell(tile, at + IVec3::AXES[axis]) } else { Some(cell as usize) };
@@ -128,11 +139,12 @@ impl Coupling {
                     && solids.open(axis, face) <= 0.0
                 {
                     let way = solids.volume(cell as usize) - 0.5;
-                    walls.push(ToWall { rows: [row as u32, other], along: along * way, about: about * way });
+                    let (along, about) = (along * way, about * way);
+                    walls.push(ToWall { rows: [row as u32, other], along, about, pull });
                 }
                 match list.last_mut().filter(|last| last.row == row as u32) {
                     Some(last) => (last.along, last.about) = (last.along + along, last.about + about),
-                    None => list.push(CellTerms { row: row as u32, along, about }),
+                    None => list.push(CellTerms { row: row as u32, along, about, pull }),
                 }
             }
         }
@@ -142,7 +154,7 @@ impl Coupling {
             (body, free, list)
         };
         let bodies = bodies.into_iter().map(part).collect();
-        Self { bodies, walls, mass: density_kg_m3 * tiles.cell_m.powi(3) }
+        Self { bodies, walls, mass: properties.common.density_kg_m3 * tiles.cell_m.powi(3) }
     }
 
     /// What the pressure `q` at the walls gives the bodies.
@@ -154,14 +166,13 @@ impl Coupling {
     fn impulses_of(&self, q: &[f32], at_walls: bool) -> Vec<BodyImpulse> {
         let of = |((body, free, list), walls): (&(u32, FreeBody, Vec<CellTerms>), &Vec<ToWall>)| {
             let (mut impulse, mut angular) = (glam::DVec3::ZERO, glam::DVec3::ZERO);
-            for CellTerms { row, along, about } in list {
-                // Liquid comes off a body rather than draws it along.
-                let q = f64::from(q[*row as usize]);
+            for CellTerms { row, along, about, pull } in list {
+                let q = taken(q[*row as usize], if at_walls { *pull } else { 1.0 });
                 impulse += along.as_dvec3() * q;
                 angular += about.as_dvec3() * q;
             }
-            for ToWall { rows, along, about } in walls.iter().filter(|_| at_walls) {
-                let [own, other] = rows.map(|row| f64::from(q[row as usize]));
+            for ToWall { rows, along, about, pull } in walls.iter().filter(|_| at_walls) {
+                let [own, other] = rows.map(|row| taken(q[row as usize], *pull));
                 impulse += along.as_dvec3() * (own - other);
                 angular += about.as_dvec3() * (own - other);
             }
@@ -187,7 +198,7 @@ impl Coupling {
     pub fn rows(&self, q: &[f32]) -> Vec<(u32, f32)> {
         let given = self.impulses_of(q, false);
         let each = self.bodies.iter().zip(&given).flat_map(|((.., list), given)| {
-            list.iter().map(|CellTerms { row, along, about }| {
+            list.iter().map(|CellTerms { row, along, about, .. }| {
                 (*row, along.dot(given.velocity) + about.dot(given.angular_velocity))
             })
         });
@@ -197,7 +208,7 @@ impl Coupling {
     /// Adds to the diagonal of the equations.
     pub fn add_diagonal(&self, rows: &mut Rows) {
         for (_, free, list) in &self.bodies {
-            for CellTerms { row, along, about } in list {
+            for CellTerms { row, along, about, .. } in list {
                 let turned = about.dot(free.inverse_inertia * *about);
                 rows.0[*row as usize].diagonal +=
                     self.mass * (free.inverse_mass * along.length_squared() + turned);

@@ -66,6 +66,8 @@ pub struct Flow {
     pub pressures: Vec<f32>,
     /// Impulses on free bodies.
     pub impulses: Vec<BodyImpulse>,
+    /// Whether each particle lies in liquid beside a moving body, with which the grid has settled its velocity; empty if none does.
+    pub beside_bodies: Vec<bool>,
 }
 
 /// The particles lie so far apart that the grid around them would not fit in memory.
@@ -153,8 +155,7 @@ pub fn flow(
     let stress = material.cell_stress(&tiles, positions, deformations, dt);
     let properties = CellProperties::new(&tiles, positions, material.properties, material.each);
     let mut equations = Equations::new(&tiles, &solids, &volume_fraction, &properties, dt);
-    let density = material.properties.density_kg_m3;
-    let coupling = Coupling::new(&tiles, &solids, equations.cells(), boundary, density);
+    let coupling = Coupling::new(&tiles, &solids, equations.cells(), boundary, &properties);
     let viscosity = (!stress.is_none())
         .then(|| Viscosity::new(&tiles, &solids, (&volume_fraction, &faces), &stress, &properties));
     let (mut before, mut tension_acts) = (Vec::new(), true);
@@ -187,8 +188,39 @@ pub fn flow(
         let rate = |i: usize| std::array::from_fn(|part| rates[i][1 + part] / tiles.cell_m);
         rheology::advance(deformations, &material.rheologies, gradients, rate, dt);
     }
+    let beside_bodies = if coupling.any_body() {
+        beside_bodies(&tiles, positions, &solids, &volume_fraction)
+    } else {
+        Vec::new()
+    };
     let volume_kept = volume_fraction.volume_kept(&tiles, &solids);
-    Ok(Flow { displacements, solved, volume_kept, pressures, impulses })
+    Ok(Flow { displacements, solved, volume_kept, pressures, impulses, beside_bodies })
+}
+
+/// Whether each particle has liquid, and a face that a moving body closes, within a cell of its own.
+fn beside_bodies(
+    tiles: &Tiles,
+    positions: &[Vec3],
+    solids: &solids::CutCells,
+    volume_fraction: &VolumeFraction,
+) -> Vec<bool> {
+    let of_tile = |tile: usize| {
+        let is_beside = move |point: &u32| {
+            let at = tiles.within(tile, positions[*point as usize]).as_ivec3();
+            let around = || {
+                let by = (0..27).map(|k| IVec3::new(k % 3 - 1, k / 3 % 3 - 1, k / 9 - 1));
+                by.filter_map(|by| tiles.cell(tile, at + by))
+            };
+            around().any(|cell| volume_fraction.distance[cell] < 0.0)
+                && around().any(|cell| (0..3).any(|axis| solids.body(axis, cell).is_some()))
+        };
+        let near = solids.any_near(tiles, tile);
+        tiles.points_in(tile).iter().filter(move |_| near).filter(move |point| is_beside(point)).copied()
+    };
+    let found: Vec<u32> = (0..tiles.len()).into_par_iter().flat_map_iter(of_tile).collect();
+    let mut beside = vec![false; positions.len()];
+    found.into_iter().for_each(|point| beside[point as usize] = true);
+    beside
 }
 
 /// Gives faces within solids the velocities of those by the friction, so that what flows along a wall is held back.

@@ -34,6 +34,9 @@ impl ParticleSystem {
         newborn: &[f32],
     ) -> Result<Travelled, BlowUp> {
         let (n, dt) = (self.set.len(), step.dt);
+        if dt <= 0.0 {
+            return Ok(Travelled::default());
+        }
         let before = self.set.velocities.clone();
         self.accelerate(&step.field.acting(self.id), dt);
         let cells = liquid.cells();

@@ -127,6 +127,7 @@ impl ParticleSolver {
         // Bodies that are still are kept with the first.
         let first = members[0].system;
         let mut cache = std::mem::take(&mut systems[first].still_body_cache);
+        let mut settled = Vec::new();
         for at in 1..=steps {
             let is_last = at == steps && step.ends_frame();
             for (member, acting) in members.iter().zip(&acting) {
@@ -157,6 +158,7 @@ impl ParticleSolver {
                 what: error.to_string(),
             })?;
             boundary.add_impulses(&flow.impulses);
+            settled = flow.beside_bodies;
             if flow.solved.is_poor() {
                 let (element, residual) = (systems[first].id, flow.solved.residual as f32);
                 add_event(&mut self.events, Event::NotConverged { element, residual });
@@ -186,12 +188,15 @@ impl ParticleSolver {
         systems[first].still_body_cache = cache;
         let impulses = boundary.impulses();
         self.exchange.impulses.extend(impulses);
+        let mut settled = &settled[..];
         members
             .into_iter()
             .zip(starts)
             .map(|(member, start)| {
                 let system = &mut self.systems[member.system];
-                Ok((member.system, system.end_flow(step, &member, start, met.clone())?))
+                let (own, after) = settled.split_at(settled.len().min(system.set.len()));
+                settled = after;
+                Ok((member.system, system.end_flow(step, &member, start, met.clone(), own)?))
             })
             .collect()
     }
@@ -347,6 +352,7 @@ impl ParticleSystem {
         member: &Flowing,
         start: Vec<Vec3>,
         met: Vec<bool>,
+        settled: &[bool],
     ) -> Result<Travelled, BlowUp> {
         // What meets a solid goes on along it, unless it ends there: the flow around it is that of the grid.
         let mut particles = member.particles.clone();
@@ -361,11 +367,14 @@ impl ParticleSystem {
             ends.iter().zip(&self.set.positions).map(|(end, start)| *end - *start).collect();
         let with = (&Acting::default(), met, step.dt);
         let range = 0..self.set.len();
-        // Their velocities are those that the grid has found with the bodies; free bodies have them from it, too.
-        let velocities = self.set.velocities.clone();
+        let velocities = if settled.is_empty() { Vec::new() } else { self.set.velocities.clone() };
         let travelled =
             self.travel_by(step, (member.element, &particles), with, range, Some(&fractions), Some(&ways));
-        self.set.velocities = velocities;
+        // In liquid beside a free body the grid has found velocities with those that the body now has. A contact here knows only the
+        // velocity that the body had before.
+        for (i, _) in settled.iter().enumerate().filter(|(_, settled)| **settled) {
+            self.set.velocities[i] = velocities[i];
+        }
         travelled
     }
 

@@ -34,15 +34,3 @@ fn a_float_bobs_about_its_draught() {
         assert!((mean - exact).abs() < 0.008, "{density}: {mean} of {exact}");
     }
 }
-
-#[test]
-fn a_float_beside_a_wall_is_not_drawn_to_it() {
-    let (mut shot, id) = float(500.0, 0.21);
-    let element = shot.elements.iter_mut().find(|element| element.id == id).unwrap();
-    element.placement.position_m.x = 0.06;
-    let mut simulation = Simulation::new(&shot, &Default::default()).unwrap();
-    let places: Vec<Vec3> = (0..72).map(|_| simulation.advance().unwrap().bodies[&id].positions[0]).collect();
-    // There are 0.06 m to the wall; it moves less than half a cell.
-    let furthest = places.iter().map(|at| (at.x - 0.06).abs().max(at.z.abs())).fold(0.0, f32::max);
-    assert!(furthest < 0.02, "{furthest}: {:?}", places.iter().step_by(8).collect::<Vec<_>>());
-}

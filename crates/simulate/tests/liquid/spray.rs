@@ -171,3 +171,16 @@ fn a_liquid_with_its_spray_goes_on_after_a_cut_as_without_one() {
         }
     }
 }
+
+#[test]
+fn grains_that_are_there_at_the_first_frame_are_carried_from_there() {
+    let (mut shot, water) = pool(4);
+    let mut grains = grains(water, all());
+    grains.emission.from_frame = None;
+    let id = shot.add(element("Herbs", grains).at(0.0, 0.32, 0.0));
+    let mut simulation = Simulation::new(&shot, &Meshes::default()).unwrap();
+    for _ in 0..3 {
+        let frame = simulation.advance().unwrap();
+        assert!(frame.particles_of(id).len() == 50 && mean_height(&frame.particles_of(id).positions) > 0.28);
+    }
+}

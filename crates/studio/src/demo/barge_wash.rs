@@ -147,8 +147,8 @@ fn spray(water: shot::Id) -> Element {
         source: Source::Liquid {
             liquid: water,
             by_speed_m3_s: 0.0,
-            by_curvature_m3_s: 30_000.0,
-            by_trapped_air_m3_s: 40_000.0,
+            by_curvature_m3_s: 80_000.0,
+            by_trapped_air_m3_s: 90_000.0,
             least_speed_m_s: 1.0,
             full_speed_m_s: 3.5,
         },
@@ -159,7 +159,7 @@ fn spray(water: shot::Id) -> Element {
             inherited_velocity: 1.0,
             lifespan_s: Some(1.6),
             lifespan_variation: 0.6,
-            size_m: 0.022,
+            size_m: 0.013,
             size_variation: 0.6,
             ..Start::default()
         },

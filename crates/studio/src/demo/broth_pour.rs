@@ -59,7 +59,7 @@ const BROTH: [(f32, f32); 7] = [
     (0.045, 0.121),
     (0.0, 0.121),
 ];
-const SPACING: f32 = 0.0023;
+const SPACING: f32 = 0.0026;
 const LAST: u32 = 96;
 
 pub(super) fn shot() -> (Shot, Vec<File>) {

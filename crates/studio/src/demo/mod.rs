@@ -86,7 +86,7 @@ const SAMPLES: &[Sample] = &[
     sample!("Bait bag", bait_bag, 60),
     sample!("Brine spill", brine_spill, 33),
     sample!("Broth pour", broth_pour, 60),
-    sample!("Barge wash", barge_wash, 64),
+    sample!("Barge wash", barge_wash, 42),
     sample!("Honey glaze", honey_glaze, 84),
     sample!("Wax mark", wax_mark, 61),
 ];
