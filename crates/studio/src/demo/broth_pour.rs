@@ -78,10 +78,10 @@ pub(super) fn shot() -> (Shot, Vec<File>) {
     shot.add(broth("Broth", fill).at(FROM.x, FROM.y, FROM.z));
     let served = shot.add(broth("Broth in the bowl", Source::Pool {}).at(0.0, 0.034, 0.0));
     let surface = FinishOperation::ParticleMesh {
-        radius: 0.7,
-        reach: 2.2,
+        radius: 0.75,
+        reach: 2.4,
         edge: 0.5,
-        passes: 5,
+        passes: 8,
         anisotropy: 3.0,
         film: 0.8,
         together: true,
@@ -91,12 +91,13 @@ pub(super) fn shot() -> (Shot, Vec<File>) {
     let camera = Camera {
         focal_length_mm: 62.0,
         f_stop: Some(4.0),
-        focus_distance_m: 0.56,
+        focus_distance_m: 0.67,
         exposure: 0.2,
         ..Camera::default()
     };
-    let camera =
-        Element::new("Counter camera", ElementKind::Camera(camera)).at(0.2, 0.3, 0.5).turned(-0.4, 0.38, 0.0);
+    let camera = Element::new("Counter camera", ElementKind::Camera(camera))
+        .at(0.22, 0.36, 0.58)
+        .turned(-0.42, 0.38, 0.0);
     shot.camera = Some(shot.add(camera));
     quay::evening(&mut shot);
     set::market(&mut shot, set::Lamps { glow: 2.0 });
@@ -171,7 +172,7 @@ fn broth(name: &str, source: Source) -> Element {
         start: Start { speed_m_s: 0.0, spread_rad: 0.0, lifespan_s: None, ..Start::default() },
         body: ParticleBody { drag: 0.0, ..ParticleBody::default() },
         look: Look {
-            albedo: Vec3::new(0.98, 0.72, 0.36),
+            albedo: Vec3::new(0.99, 0.82, 0.5),
             roughness: 0.03,
             transmission: 0.92,
             refractive_index: 1.34,
@@ -188,17 +189,17 @@ fn slices(shot: &mut Shot) {
         Element::solid("Slices", Shape::Cylinder { radius_m: 0.013, height_m: 0.006 }, Moves::Free);
     let solid = slices.as_solid_mut().expect("a solid");
     solid.copies = Some(Copies {
-        count: [3, 1, 2],
-        spacing_m: Vec3::new(0.036, 0.03, 0.042),
-        position_jitter_m: 0.006,
-        orientation_jitter_rad: 0.3,
+        count: [2, 1, 2],
+        spacing_m: Vec3::new(0.044, 0.03, 0.048),
+        position_jitter_m: 0.004,
+        orientation_jitter_rad: 0.12,
         seed: 9,
     });
     solid.look =
         Look { albedo: Vec3::new(0.9, 0.42, 0.1), roughness: 0.4, variation: 0.25, ..Look::default() };
     solid.body.weight = Weight::DensityKgM3(700.0);
     solid.body.friction = 0.3;
-    shot.add(slices.at(0.012, 0.042, 0.006));
+    shot.add(slices.at(0.0, 0.042, 0.0));
 }
 
 /// Leaves that the broth carries at its surface.

@@ -85,7 +85,7 @@ const SAMPLES: &[Sample] = &[
     sample!("Basin shimmer", basin_shimmer, 40),
     sample!("Bait bag", bait_bag, 60),
     sample!("Brine spill", brine_spill, 33),
-    sample!("Broth pour", broth_pour, 60),
+    sample!("Broth pour", broth_pour, 62),
     sample!("Barge wash", barge_wash, 42),
     sample!("Honey glaze", honey_glaze, 84),
     sample!("Wax mark", wax_mark, 61),
