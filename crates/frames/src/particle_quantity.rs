@@ -107,8 +107,12 @@ fn vorticity(cells: &HashMap<IVec3, Cell>, key: IVec3, own: &Cell, cell_m: f32) 
 mod tests {
     use super::*;
 
+    /// G. Steele, D. Lea and C. Flood, *Fast splittable pseudorandom number generators*, 2014.
     fn random(i: u32) -> f32 {
-        (i.wrapping_mul(0x9E37_79B9).rotate_left(13).wrapping_mul(0x85EB_CA6B) >> 8) as f32 / (1 << 24) as f32
+        let mut z = u64::from(i + 1).wrapping_mul(0x9E37_79B9_7F4A_7C15);
+        z = (z ^ (z >> 30)).wrapping_mul(0xBF58_476D_1CE4_E5B9);
+        z = (z ^ (z >> 27)).wrapping_mul(0x94D0_49BB_1331_11EB);
+        ((z ^ (z >> 31)) >> 40) as f32 / (1 << 24) as f32
     }
 
     fn filled(at: Vec3, velocity: impl Fn(Vec3) -> Vec3) -> Particles {
