@@ -47,7 +47,7 @@ pub struct Solved {
 impl Solved {
     /// Whether so much is left that a frame shows it.
     pub fn is_poor(&self) -> bool {
-        !(self.residual <= POOR)
+        self.residual > POOR || self.residual.is_nan()
     }
 }
 

@@ -75,7 +75,7 @@ fn inverse(mut matrix: [Six; 6]) -> Option<[Six; 6]> {
         matrix.swap(i, pivot);
         found.swap(i, pivot);
         let own = matrix[i][i];
-        if !(own.abs() > 0.0) {
+        if own == 0.0 || own.is_nan() {
             return None;
         }
         (0..6).for_each(|k| (matrix[i][k], found[i][k]) = (matrix[i][k] / own, found[i][k] / own));
