@@ -61,8 +61,8 @@ pub struct ParticleSet {
     pub gradients: Vec<Mat3>,
     /// Elastic deformations of a liquid, as left Cauchy–Green tensors; empty if it is not elastic.
     pub deformations: Vec<Symmetric>,
-    /// Pressure of a liquid in the last substep of a frame, Pa. It is no state: it acts on nothing, and is empty or too short where
-    /// there was none yet.
+    /// Pressure of a liquid in the last substep of a frame, Pa; empty or too short where there was none yet. It acts on nothing, but
+    /// a frame without substeps shows that of the frame before.
     pub pressures: Vec<f32>,
     /// Everything that is not a column.
     pub rest: Rest,
@@ -230,7 +230,8 @@ impl ParticleSet {
         if !self.uvs.is_empty() {
             keep(&mut self.uvs, marked);
         }
-        if self.pressures.len() == marked.len() {
+        if !self.pressures.is_empty() {
+            self.pressures.resize(marked.len(), 0.0);
             keep(&mut self.pressures, marked);
         }
         if !self.gradients.is_empty() {
@@ -262,6 +263,7 @@ impl ParticleSet {
         put(out, &self.uvs);
         put(out, &self.gradients);
         put(out, &self.deformations);
+        put(out, &self.pressures);
     }
 
     /// What [`ParticleSet::save`] gave, from the front of `bytes`.
@@ -290,7 +292,7 @@ impl ParticleSet {
             uvs: take(bytes)?,
             gradients: take(bytes)?,
             deformations: take(bytes)?,
-            pressures: Vec::new(),
+            pressures: take(bytes)?,
         })
     }
 }
