@@ -55,6 +55,28 @@ impl MovingSurface {
         Self { topology, before, after: positions, bvh, plan, reach, longest_way: 0.0, kind }
     }
 
+    /// The same with its vertices at other places at the step's end.
+    #[must_use]
+    pub fn corrected(&self, positions: &[Vec3]) -> Self {
+        let mut surface = Self {
+            topology: self.topology.clone(),
+            before: Vec::new(),
+            after: self.before.clone(),
+            bvh: self.bvh.clone(),
+            plan: self.plan.clone(),
+            reach: self.reach,
+            longest_way: self.longest_way,
+            kind: self.kind.clone(),
+        };
+        surface.advance(positions);
+        surface
+    }
+
+    /// The vertices at the step's start.
+    pub fn positions_before(&self) -> &[Vec3] {
+        &self.before
+    }
+
     /// Goes on to the next step, at whose end the vertices are at `positions`.
     pub fn advance(&mut self, positions: &[Vec3]) {
         std::mem::swap(&mut self.before, &mut self.after);

@@ -24,7 +24,7 @@ use std::collections::{BTreeMap, BTreeSet};
 /// All kinds of solver, in the order they step.
 pub const SOLVERS: &[SolverKind] = &[
     SolverKind { name: "solids", version: 1, prepare: crate::solids::prepare, begins_later: false },
-    SolverKind { name: "deformables", version: 3, prepare: crate::deformable::prepare, begins_later: false },
+    SolverKind { name: "deformables", version: 4, prepare: crate::deformable::prepare, begins_later: false },
     SolverKind { name: "sway", version: 1, prepare: crate::sway::prepare, begins_later: false },
     SolverKind { name: "particles", version: 4, prepare: crate::particles::prepare, begins_later: true },
 ];
@@ -199,6 +199,7 @@ impl Simulation {
                 deformables: all.deformables || wants.deformables,
                 quantities: all.quantities || wants.quantities,
                 liquids: all.liquids || wants.liquids,
+                responses: all.responses || wants.responses,
             }
         });
         let meshes = meshes.clone();
@@ -484,15 +485,24 @@ impl Simulation {
                 self.deformed = Frame::default();
                 solver.write(&mut self.deformed);
             }
+            if self.wants.responses && solver.deforms() {
+                match solver.response() {
+                    Some(response) => self.colliders.responses.insert(system, response),
+                    None => self.colliders.responses.remove(&system),
+                };
+            }
             let exchange = solver.take_exchange();
             self.follow_liquids(Some(i));
             if has_bodies && (self.wants.deformables || !self.solvers[i].solver.deforms()) {
                 let begins_frame = (start - start.round()).abs() < 1e-6;
                 self.follow(dt as f32, Some(i), begins_frame).map_err(cannot_be_met(self.frame + 1))?;
             }
-            if !exchange.impulses.is_empty() || exchange.spawns() {
+            if !exchange.impulses.is_empty() || !exchange.loads.is_empty() || exchange.spawns() {
                 for other in self.solvers.iter_mut().filter(|other| other.system == system) {
                     other.solver.receive(&self.now, &exchange);
+                    if !exchange.loads.is_empty() && other.solver.deforms() {
+                        self.colliders.correct(&other.solver.shapes());
+                    }
                 }
             }
             // A particle spawned in this substep is met from here on, also after a restart.

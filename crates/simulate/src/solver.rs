@@ -1,6 +1,6 @@
 //! The contract of a solver.
 
-use crate::colliders::{BodyState, Colliders, Contact, Exchange};
+use crate::colliders::{BodyState, Colliders, Contact, Exchange, SurfaceResponse};
 use crate::forces::{Field, Surfaces, Weight};
 use crate::liquid::Carrier;
 use frames::Frame;
@@ -193,6 +193,11 @@ pub trait Solver: Send {
         BTreeMap::new()
     }
 
+    /// How those shapes answer impulses within the last substep.
+    fn response(&self) -> Option<Arc<dyn SurfaceResponse>> {
+        None
+    }
+
     /// Adds the hits of its bodies on each other in the last substep.
     fn hits(&self, _: &mut Vec<Contact>) {}
 
@@ -306,6 +311,8 @@ pub struct Wants {
     pub quantities: bool,
     /// The liquids that release or carry particles.
     pub liquids: bool,
+    /// How the surfaces of cloths and soft bodies answer impulses.
+    pub responses: bool,
 }
 
 /// Prepares a solver for the elements of a system; none if the system has nothing for it.

@@ -173,6 +173,7 @@ fn leaves_in(nodes: &[Node], bounds: &Bounds, mut found: impl FnMut(usize, usize
 }
 
 /// A hierarchy over triangles.
+#[derive(Clone)]
 pub struct Bvh {
     nodes: Vec<Node>,
     packets: Vec<Packet>,

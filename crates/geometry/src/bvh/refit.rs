@@ -9,6 +9,7 @@ use glam::Vec3;
 
 /// The vertices of a hierarchy's triangles in the order of its leaves, by which
 /// it is fitted again and again.
+#[derive(Clone)]
 pub struct RefitPlan {
     /// By packet: the vertices of its triangles; a missing one repeats the first.
     corners: Vec<[[u32; 3]; 4]>,

@@ -225,6 +225,19 @@ impl Collider {
         Some((position + orientation * (at * self.now.scale) + turned * place.offset, turned))
     }
 
+    /// The surface of a cloth or a soft body, whose vertices are in space.
+    pub fn deformable_surface(&self) -> Option<&MovingSurface> {
+        match &self.skin {
+            Skin::Deforming(surface) if self.deformable => Some(surface),
+            _ => None,
+        }
+    }
+
+    /// Length of the substep, s.
+    pub fn dt(&self) -> f32 {
+        self.dt
+    }
+
     /// The mesh of a body that changes its shape, as it is at the substep's end.
     pub fn deformed(&self) -> Option<Mesh> {
         match &self.skin {

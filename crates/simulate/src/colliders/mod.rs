@@ -8,7 +8,7 @@ use collider::Skin;
 use geometry::{Bounds, Mesh, MissingMesh, MovingMesh, MovingSurface, Surface, Tree};
 use glam::{Mat3, Vec3};
 use shot::{Element, Id, Shape, Shot, world::Pose};
-use std::collections::{BTreeMap, HashMap};
+use std::collections::{BTreeMap, BTreeSet, HashMap};
 use std::sync::Arc;
 
 /// The state of a body at the end of a substep.
@@ -93,6 +93,9 @@ pub struct SpawnState {
 pub struct Exchange {
     /// Impulses on bodies.
     pub impulses: Vec<Impulse>,
+    /// Impulses of liquids over the substep on the vertices of cloths and soft bodies, N s, in place of those that their substep began
+    /// with.
+    pub loads: BTreeMap<Id, Vec<Vec3>>,
     /// Bodies that particles become.
     pub bodies: Vec<SpawnBody>,
     /// Particles that bodies become.
@@ -100,6 +103,13 @@ pub struct Exchange {
 }
 
 impl Exchange {
+    /// The loads on some elements; none: they keep theirs.
+    pub fn loads_on(&self, elements: &BTreeSet<Id>) -> Option<BTreeMap<Id, Vec<Vec3>>> {
+        let own = self.loads.iter().filter(|(id, _)| elements.contains(id));
+        let own: BTreeMap<_, _> = own.map(|(id, loads)| (*id, loads.clone())).collect();
+        (!own.is_empty()).then_some(own)
+    }
+
     /// Whether bodies or particles are spawned.
     pub fn spawns(&self) -> bool {
         !self.bodies.is_empty() || !self.particles.is_empty()
@@ -155,6 +165,25 @@ impl Found {
     }
 }
 
+/// The vertices of a cloth or a soft body at the end of a substep.
+#[derive(Clone, Debug, Default, PartialEq)]
+pub struct VertexStates {
+    /// Mass that moves with each vertex, kg.
+    pub masses: Vec<f32>,
+    /// Velocities, m/s.
+    pub velocities: Vec<Vec3>,
+    /// How the velocities change if the load that the substep began with is taken away, m/s.
+    pub unloaded: Vec<Vec3>,
+}
+
+/// How cloths and soft bodies answer impulses within the substep that they have made.
+pub trait SurfaceResponse: Send + Sync {
+    /// The vertices of each.
+    fn states(&self) -> &BTreeMap<Id, VertexStates>;
+    /// How impulses over the substep on the vertices, N s, change the velocities of all vertices, m/s.
+    fn velocity_changes(&self, impulses: &BTreeMap<Id, Vec<Vec3>>) -> BTreeMap<Id, Vec<Vec3>>;
+}
+
 /// All bodies of a shot, over a substep.
 #[derive(Default)]
 pub struct Colliders {
@@ -166,6 +195,8 @@ pub struct Colliders {
     shapes: HashMap<Id, (Shape, Arc<Surface>)>,
     /// Surfaces of the bodies that change their shape.
     deforming: BTreeMap<Id, Arc<MovingSurface>>,
+    /// How the cloths and soft bodies of each system answer impulses; empty if no solver wants that.
+    pub responses: BTreeMap<usize, Arc<dyn SurfaceResponse>>,
     /// Hits of the last substep.
     pub hits: Vec<Contact>,
     /// Bodies that broke in the last substep, with their last states.
@@ -257,6 +288,20 @@ impl Colliders {
                     let surface = MovingSurface::new(mesh.topology.clone(), mesh.positions.clone());
                     self.deforming.insert(*id, Arc::new(surface));
                 }
+            }
+        }
+    }
+
+    /// Moves the surfaces of bodies that change their shape to other places at the substep's end.
+    pub fn correct(&mut self, deformed: &BTreeMap<Id, Arc<MovingMesh>>) {
+        for (id, mesh) in deformed {
+            let Some(known) = self.deforming.get_mut(id).filter(|known| *known.topology() == mesh.topology) else {
+                continue;
+            };
+            let corrected = Arc::new(known.corrected(&mesh.positions));
+            *known = corrected.clone();
+            for collider in self.list.iter_mut().filter(|collider| collider.now.element == *id) {
+                collider.skin = Skin::Deforming(corrected.clone());
             }
         }
     }

@@ -31,7 +31,7 @@ pub(super) struct ActiveContact {
 }
 
 /// All springs of a round, and which of them each node belongs to.
-#[derive(Default)]
+#[derive(Clone, Default)]
 pub(super) struct ActiveContacts {
     pub list: Vec<ActiveContact>,
     /// The nodes of each spring, and their weights.

@@ -25,7 +25,7 @@ use super::skin::{Skin, skins};
 use super::start::set_apart;
 use super::state::State;
 use super::surface_points::{SurfacePoints, walls};
-use super::system::{Structure, TriangleDerivatives, Workspace};
+use super::system::{Structure, TOLERANCE, TriangleDerivatives, Workspace};
 use super::tangle::Tangle;
 use super::timers::{Phase, timed};
 use super::truncation::{Truncated, truncate};
@@ -50,38 +50,51 @@ const MIN_GAP: f32 = 0.05;
 const NOT_FINITE: &str = "has no finite shape any more; try more substeps";
 const TOO_FAST: &str = "moves too far in a substep to find its contacts; try more substeps or longer edges";
 
+/// A step whose matrices are at hand.
+#[derive(Clone, Copy)]
+pub(super) struct SolvedStep {
+    /// α/Δt, 1/s.
+    pub rate: f64,
+    /// Δt, s.
+    pub dt: f64,
+}
+
 /// All that deforms, in motion.
 pub(super) struct DeformableBody {
     pub discretization: Discretization,
     pub parts: Vec<Part>,
     pub state: State,
     /// The nodes of each part.
-    nodes: Vec<Range<usize>>,
+    pub nodes: Vec<Range<usize>>,
     /// The part of each triangle and of each cell.
     part_of_triangle: Vec<u16>,
     part_of_cell: Vec<u16>,
     pub surface: SurfacePoints,
-    structure: Structure,
+    pub structure: Structure,
     /// α/Δt and what was held when the preconditioner's eigenvalues were found.
     known: Option<(f64, Vec<bool>)>,
-    work: Workspace,
+    pub work: Workspace,
     /// Gradients and second derivatives of each triangle and cell, and their sums.
     triangles: Vec<TriangleDerivatives>,
     cells: Vec<CellDerivatives>,
     /// What inertia, resistance and contacts add on the diagonal; the upper half of the matrix, and all of it.
     own: Vec<Mat3A>,
     upper: Vec<Mat3A>,
-    blocks: Vec<Mat3A>,
+    pub blocks: Vec<Mat3A>,
     gradient: Vec<DVec3>,
     displacements: Vec<Vec3A>,
-    touches: ActiveContacts,
+    pub touches: ActiveContacts,
     /// The points of the surface at rest.
     points_at_rest: Vec<DVec3>,
     /// Factors by maps in this step.
     pub scales: Scales,
-    low_rank: Vec<LowRank>,
+    pub low_rank: Vec<LowRank>,
     /// Mass per measure of the nodes of each part in the last step: kg/m² or kg/m³.
     pub densities: Vec<f64>,
+    /// The last step; none: its matrices are not at hand.
+    pub solved: Option<SolvedStep>,
+    /// Whether each node was held in the last step by what does not give way.
+    pub fixed: Vec<bool>,
     /// How hard the points are pressed in the frame at hand.
     pub pressure: ContactPressure,
     /// The impulses on solids in the last step.
@@ -106,6 +119,8 @@ impl DeformableBody {
         Self {
             pressure: ContactPressure::new(points_at_rest.len()),
             densities: vec![0.0; parts.len()],
+            solved: None,
+            fixed: vec![false; discretization.len()],
             surface,
             touches: ActiveContacts::default(),
             impulses: Vec::new(),
@@ -341,6 +356,8 @@ impl DeformableBody {
         let (x_before, v_before) = (state.x, state.v);
         self.state = State { x, v, x_before, v_before, dt_before: dt, anchors, ..state };
         self.state.frames = pinned.iter().map(|of| of.frames.clone()).collect();
+        self.solved = Some(SolvedStep { rate: prediction.rate, dt });
+        self.fixed = held;
         plasticity::flow(&self.discretization, &self.parts, materials, &mut self.state);
         let broken = |part: &Part| !self.state.x[part.nodes.clone()].iter().all(|x| x.is_finite());
         match self.parts.iter().position(broken) {
@@ -387,6 +404,7 @@ impl DeformableBody {
                 &right_hand_side,
                 displacements,
                 nodes,
+                TOLERANCE,
                 &least,
                 first,
             );

@@ -74,9 +74,10 @@ impl Deformables {
             let pressure = self.body.pressure.with_more(&points);
             let impulses = std::mem::take(&mut self.body.impulses);
             let densities = std::mem::take(&mut self.body.densities);
+            let fixed = nodes.iter().map(|node| self.body.fixed[*node as usize]).collect();
             self.take_up(state);
             // What others give in this step still comes.
-            self.body.densities = densities;
+            (self.body.densities, self.body.fixed) = (densities, fixed);
             (self.body.pressure, self.body.impulses) = (pressure, impulses);
         }
     }

@@ -5,6 +5,7 @@ use super::matrix::Matrix;
 use glam::{Mat3A, Vec3A};
 
 /// The lower factor, row by row.
+#[derive(Clone)]
 pub(super) struct Dense {
     size: usize,
     factor: Vec<f64>,

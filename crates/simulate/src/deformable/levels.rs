@@ -21,7 +21,7 @@ const MAX_OF_SHEET: usize = 16;
 type WeightList = Vec<(u32, f32)>;
 
 /// Weights between two levels: for each row, the points of the other level.
-#[derive(Debug)]
+#[derive(Clone, Debug)]
 pub(super) struct Weights {
     pub rows: Rows,
     values: Vec<f32>,
@@ -54,7 +54,7 @@ impl Weights {
 }
 
 /// A level above the first.
-#[derive(Debug)]
+#[derive(Clone, Debug)]
 pub(super) struct Level {
     /// For each point of the level below, those of this one.
     pub parents: Weights,
@@ -71,7 +71,7 @@ pub(super) struct Level {
 }
 
 /// The levels above a matrix, by where its entries are.
-#[derive(Debug)]
+#[derive(Clone, Debug)]
 pub(super) struct Levels {
     pub levels: Vec<Level>,
 }

@@ -5,12 +5,14 @@ use glam::Vec3A;
 use std::ops::Range;
 
 /// A term k u uᵀ of rank one, or k w wᵀ for each axis.
+#[derive(Clone)]
 pub(super) struct LowRank {
     nodes: Range<usize>,
     kind: Kind,
     stiffness: f32,
 }
 
+#[derive(Clone)]
 enum Kind {
     Vector(Vec<Vec3A>),
     Mean(Vec<f32>),

@@ -46,6 +46,7 @@ mod prediction;
 mod prepare;
 mod pull_back;
 mod received;
+mod response;
 mod scales;
 mod self_contact;
 mod separating_planes;
@@ -67,11 +68,12 @@ pub use forecast::{DeformableSize, deformable_size};
 pub use interior::interior;
 pub use waves::WaveCounter;
 
-use crate::colliders::{BodyState, Exchange, Impulse};
+use crate::colliders::{BodyState, Exchange, Impulse, SurfaceResponse};
 use crate::{BlowUp, PrepareError, SavedPart, Solver, Step, Wants};
 use body::DeformableBody;
 use frames::{Bodies, Frame, MeshState, REST};
 use geometry::MovingMesh;
+use response::{Response, Vertices};
 use geometry::topology::{Attribute, AttributeValues, Domain};
 use glam::{DVec3, Mat3, Quat, Vec3};
 use holds::{Hold, OWN, PartHolds};
@@ -153,6 +155,15 @@ impl Deformables {
         };
         let surfaces = (0..copies).map(|_| None).chain(element.pins().iter().map(surface)).collect();
         PartHolds { frames, before, surfaces, copies, nodes, centre }
+    }
+
+    /// The vertices of each element.
+    fn vertices(&self) -> Vec<(Id, Vertices)> {
+        let of = |(member, part): (&Member, &discretization::Part)| {
+            let point = |p: &u32| (part.points.start + *p as usize) as u32;
+            (member.element, member.shown.point_of.iter().map(point).collect())
+        };
+        self.members.iter().zip(&self.body.parts).map(of).collect()
     }
 
     /// The mean position of an element's nodes.
@@ -242,6 +253,10 @@ impl Solver for Deformables {
         }
     }
 
+    fn response(&self) -> Option<Arc<dyn SurfaceResponse>> {
+        Response::new(&self.body, self.vertices()).map(|response| Arc::new(response) as _)
+    }
+
     fn shapes(&self) -> BTreeMap<Id, Arc<MovingMesh>> {
         let DeformableBody { discretization, parts, state, .. } = &self.body;
         let points = discretization.embedding.all(&state.x);
@@ -266,6 +281,9 @@ impl Solver for Deformables {
         let impulses: Vec<(usize, Impulse)> = exchange.impulses.iter().filter_map(of).collect();
         if !impulses.is_empty() {
             self.body.receive(&impulses);
+        }
+        if let Some(loads) = exchange.loads_on(&self.members.iter().map(|of| of.element).collect()) {
+            self.body.take_load(self.vertices(), &loads);
         }
     }
 

@@ -19,7 +19,7 @@ const ORDER: u32 = 1;
 const LAST_ORDER: u32 = 12;
 
 /// The vectors of a level.
-#[derive(Default)]
+#[derive(Clone, Default)]
 struct Vectors {
     /// The right-hand side, then the residual.
     residual: Vec<Vec3A>,
@@ -131,7 +131,7 @@ impl Vectors {
 }
 
 /// A preconditioner for a matrix.
-#[derive(Default)]
+#[derive(Clone, Default)]
 pub(super) struct Multigrid {
     blocks: Vec<Vec<Mat3A>>,
     upper: Vec<Mat3A>,

@@ -93,6 +93,7 @@ impl Prediction {
                 }
             }
         }
+        forces.iter_mut().zip(&state.load).for_each(|(force, load)| *force += *load);
         let inertia: Vec<f64> = masses.iter().map(|m| m * rate * rate).collect();
         let x_hat = (0..n)
             .into_par_iter()

@@ -36,7 +36,7 @@ impl DeformableBody {
         let (measures, density) = (&self.discretization.measures, self.densities[part]);
         for (node, weight) in self.discretization.embedding.of(point) {
             let node = node as usize;
-            if self.state.held.get(node).is_some_and(Option::is_some) || density <= 0.0 {
+            if self.fixed[node] || density <= 0.0 {
                 continue;
             }
             let change = impulse * (weight / (density * measures[node]).max(1e-12));

@@ -16,6 +16,8 @@ pub(super) struct State {
     /// Those before the last step; empty if there was none.
     pub x_before: Vec<DVec3>,
     pub v_before: Vec<DVec3>,
+    /// The force of liquids on each node in the last step, N, which the next step begins with; empty if there was none.
+    pub load: Vec<DVec3>,
     /// Length of the last step, s.
     pub dt_before: f64,
     /// Where each node is held; none: it is free.
@@ -70,6 +72,7 @@ impl State {
             v: taken(&self.v, nodes),
             x_before: taken(&self.x_before, nodes),
             v_before: taken(&self.v_before, nodes),
+            load: taken(&self.load, nodes),
             held: taken(&self.held, nodes),
             anchors: taken(&self.anchors, points),
             ..self
@@ -91,5 +94,6 @@ impl State {
         all.iter().all(|len| *len == n)
             && self.anchors.len() == points
             && (before == [0, 0] || before == [n, n])
+            && or_none(self.load.len(), n)
     }
 }

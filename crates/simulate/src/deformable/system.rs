@@ -216,7 +216,7 @@ impl Structure {
 }
 
 /// Room to work in.
-#[derive(Default)]
+#[derive(Clone, Default)]
 pub(super) struct Workspace {
     pub multigrid: Multigrid,
     residual: Vec<Vec3A>,
@@ -227,13 +227,13 @@ pub(super) struct Workspace {
 
 /// Size of the error of each element, in the norm of the preconditioner and against that at the start of the step, at which
 /// the solution is good enough: the next Newton step or time step corrects what is left.
-const TOLERANCE: f64 = 0.03;
+pub(super) const TOLERANCE: f64 = 0.03;
 /// Most iterations.
 const MAX_ITERATIONS: u32 = 60;
 
 impl Workspace {
-    /// Solves H x = b from x = 0; H is the matrix and the terms of low rank. `first` are the squared sizes of the elements' errors at the start of the step's first
-    /// solution, at least `least`.
+    /// Solves H x = b from x = 0; H is the matrix and the terms of low rank. `first` are the squared sizes of the elements' errors
+    /// at the start of the step's first solution, at least `least`; those of the solution are `tolerance` times as large.
     pub fn solve(
         &mut self,
         levels: &Levels,
@@ -242,6 +242,7 @@ impl Workspace {
         b: &[Vec3A],
         x: &mut [Vec3A],
         parts: &[Range<usize>],
+        tolerance: f64,
         least: &[f64],
         first: &mut Vec<f64>,
     ) {
@@ -262,7 +263,7 @@ impl Workspace {
         }
         let mut norm: f64 = norms.iter().sum();
         for _ in 0..MAX_ITERATIONS {
-            let small = |(norm, first): (&f64, &f64)| *norm <= TOLERANCE * TOLERANCE * first;
+            let small = |(norm, first): (&f64, &f64)| *norm <= tolerance * tolerance * first;
             // Without a finite residual there is no solution either.
             if norms.iter().zip(&*first).all(small) || norm <= 0.0 || norm.is_nan() {
                 return;

@@ -2,10 +2,13 @@
 
 use super::coupling::BodyImpulse;
 use super::solids::{Boundary, FreeBody};
-use crate::colliders::{BodyState, Colliders, Impulse};
+use super::surface_coupling::{PointVectors, SurfacePoint};
+use crate::colliders::{BodyState, Collider, Colliders, Impulse, SurfaceResponse, VertexStates};
 use geometry::Bounds;
 use glam::Vec3;
+use shot::Id;
 use std::collections::BTreeMap;
+use std::sync::Arc;
 
 /// Thickness of surfaces that are not closed, in cells: at least one corner of the cells lies within.
 const THICKNESS: f32 = 1.25;
@@ -22,9 +25,110 @@ pub struct Bodies<'a> {
     pub pushes: bool,
     /// What it has given them in the substep, by body.
     pub given: BTreeMap<u32, BodyImpulse>,
+    /// The surfaces of cloths and soft bodies that it pushes, by body.
+    pub surfaces: BTreeMap<u32, PushedSurface>,
 }
 
-impl Bodies<'_> {
+/// Most points along the edges of a triangle of a surface.
+const MOST_POINTS: u32 = 8;
+
+/// A surface that a liquid pushes, over a substep.
+pub struct PushedSurface {
+    /// Those of a system answer together.
+    system: usize,
+    element: Id,
+    points: Vec<SurfacePoint>,
+    /// The corners of the triangle on which each point lies, and their weights.
+    places: Vec<([u32; 3], [f32; 3])>,
+    /// By how much the points move otherwise than the boundary, m/s: with the load of the substep before, and without.
+    loaded: Vec<Vec3>,
+    unloaded: Vec<Vec3>,
+    /// What each vertex has been given, N s.
+    impulses: Vec<Vec3>,
+}
+
+impl PushedSurface {
+    /// Of a collider; points are at most half a cell apart, as far as a triangle may have that many.
+    pub fn new(collider: &Collider, system: usize, states: &VertexStates, cell_m: f32) -> Option<Self> {
+        let surface = collider.deformable_surface()?;
+        let (vertices, triangles) = (surface.positions(), surface.topology().triangles());
+        if states.masses.len() != vertices.len() || collider.dt() <= 0.0 {
+            return None;
+        }
+        let ways = vertices.iter().zip(surface.positions_before());
+        let otherwise: Vec<Vec3> = ways
+            .zip(&states.velocities)
+            .map(|((after, before), velocity)| *velocity - (*after - *before) / collider.dt())
+            .collect();
+        let mut area_of = vec![0.0f32; vertices.len()];
+        let area = |[a, b, c]: [u32; 3]| {
+            let [a, b, c] = [a, b, c].map(|p| vertices[p as usize]);
+            0.5 * (b - a).cross(c - a).length()
+        };
+        for triangle in triangles {
+            triangle.iter().for_each(|p| area_of[*p as usize] += area(*triangle) / 3.0);
+        }
+        let (mut points, mut places) = (Vec::new(), Vec::new());
+        let (mut loaded, mut unloaded) = (Vec::new(), Vec::new());
+        for triangle in triangles {
+            let corners = triangle.map(|p| vertices[p as usize]);
+            let longest = (0..3).map(|i| corners[i].distance(corners[(i + 1) % 3])).fold(0.0, f32::max);
+            let parts = ((2.0 * longest / cell_m).ceil() as u32).clamp(1, MOST_POINTS);
+            let part = area(*triangle) / (parts * parts) as f32;
+            for weights in triangle_parts(parts) {
+                let sum = |of: &[Vec3]| {
+                    triangle.iter().zip(weights).map(|(p, weight)| weight * of[*p as usize]).sum::<Vec3>()
+                };
+                let mass = |p: u32| states.masses[p as usize] / area_of[p as usize].max(f32::MIN_POSITIVE);
+                let mass_kg = part * triangle.iter().zip(weights).map(|(p, weight)| weight * mass(*p)).sum::<f32>();
+                let change = sum(&otherwise);
+                points.push(SurfacePoint { position: sum(vertices), mass_kg, change });
+                places.push((*triangle, weights));
+                loaded.push(change);
+                unloaded.push(change + sum(&states.unloaded));
+            }
+        }
+        let (element, impulses) = (collider.now.element, vec![Vec3::ZERO; vertices.len()]);
+        Some(Self { system, element, points, places, loaded, unloaded, impulses })
+    }
+
+    /// Adds impulses on its points to those on vertices.
+    fn add_to_vertices(&self, of_points: &[Vec3], vertices: &mut [Vec3]) {
+        for ((triangle, weights), impulse) in self.places.iter().zip(of_points) {
+            triangle.iter().zip(weights).for_each(|(p, weight)| vertices[*p as usize] += *weight * *impulse);
+        }
+    }
+
+    /// What its points have of what its vertices have.
+    fn at_points(&self, vertices: &[Vec3]) -> Vec<Vec3> {
+        let of = |(triangle, weights): &([u32; 3], [f32; 3])| {
+            triangle.iter().zip(weights).map(|(p, weight)| *weight * vertices[*p as usize]).sum()
+        };
+        self.places.iter().map(of).collect()
+    }
+}
+
+/// The centres of the parts of a triangle whose edges are divided into so many, as weights of its corners.
+fn triangle_parts(parts: u32) -> impl Iterator<Item = [f32; 3]> {
+    let whole = 3.0 * parts as f32;
+    (0..parts).flat_map(move |i| {
+        (0..parts - i).flat_map(move |j| {
+            let up = Some((3 * i + 1, 3 * j + 1));
+            let down = (i + j + 1 < parts).then_some((3 * i + 2, 3 * j + 2));
+            up.into_iter().chain(down).map(move |(a, b)| {
+                let (a, b) = (a as f32 / whole, b as f32 / whole);
+                [a, b, 1.0 - a - b]
+            })
+        })
+    })
+}
+
+impl<'a> Bodies<'a> {
+    /// Bodies that liquid does not push.
+    pub fn unpushed(colliders: &'a Colliders, met: &'a [bool], cell_m: f32) -> Self {
+        Self { colliders, met, cell_m, pushes: false, given: BTreeMap::new(), surfaces: BTreeMap::new() }
+    }
+
     /// Adds what a step gave them.
     pub fn add_impulses(&mut self, given: &[BodyImpulse]) {
         for of in given {
@@ -37,6 +141,76 @@ impl Bodies<'_> {
             });
             sum.add(of);
         }
+    }
+
+    /// Adds the cloths and soft bodies that are met and answer impulses.
+    pub fn add_surfaces(&mut self) {
+        for (body, collider) in (0..).zip(self.colliders.list()).filter(|(body, _)| self.met[*body as usize]) {
+            let of = |(system, response): (&usize, &Arc<dyn SurfaceResponse>)| {
+                Some((*system, response.states().get(&collider.now.element)?.clone()))
+            };
+            let found = self.colliders.responses.iter().find_map(of);
+            let surface = found
+                .and_then(|(system, states)| PushedSurface::new(collider, system, &states, self.cell_m));
+            if let Some(surface) = surface {
+                self.surfaces.insert(body, surface);
+            }
+        }
+    }
+
+    /// Takes a part of the load of the substep before, 0–1, away from the surfaces: how they move without that, with what they have been
+    /// given since.
+    pub fn unload_surfaces(&mut self, part: f32) {
+        let changes = self.given_changes();
+        for (body, surface) in &mut self.surfaces {
+            let own = changes.iter().find(|(of, _)| of == body).map(|(_, changes)| changes);
+            for (i, point) in surface.points.iter_mut().enumerate() {
+                let pushed = own.map_or(Vec3::ZERO, |own| own[i]);
+                point.change = surface.loaded[i].lerp(surface.unloaded[i], part) + pushed;
+            }
+        }
+    }
+
+    /// Adds what a step gave the surfaces, N s on their points.
+    pub fn push_surfaces(&mut self, impulses: &PointVectors) {
+        for (body, impulses) in impulses {
+            if let Some(surface) = self.surfaces.get_mut(body) {
+                let mut vertices = std::mem::take(&mut surface.impulses);
+                surface.add_to_vertices(impulses, &mut vertices);
+                surface.impulses = vertices;
+            }
+        }
+    }
+
+    /// How the points move by what the vertices have been given, m/s; nothing if they have not been given anything.
+    fn given_changes(&self) -> PointVectors {
+        if self.surfaces.values().all(|surface| surface.impulses.iter().all(|of| *of == Vec3::ZERO)) {
+            return Vec::new();
+        }
+        self.changes_by(self.surfaces.iter().map(|(body, surface)| (*body, surface.impulses.clone())).collect())
+    }
+
+    /// How the points move by impulses on the vertices, m/s.
+    fn changes_by(&self, mut on_vertices: BTreeMap<u32, Vec<Vec3>>) -> PointVectors {
+        let mut changes = Vec::new();
+        for (system, response) in &self.colliders.responses {
+            let own = || self.surfaces.iter().filter(|(_, surface)| surface.system == *system);
+            let of = |(body, surface): (&u32, &PushedSurface)| {
+                Some((surface.element, on_vertices.remove(body)?))
+            };
+            let impulses: BTreeMap<Id, Vec<Vec3>> = own().filter_map(of).collect();
+            if impulses.is_empty() {
+                continue;
+            }
+            let velocities = response.velocity_changes(&impulses);
+            changes.extend(own().map(|(body, surface)| (*body, surface.at_points(&velocities[&surface.element]))));
+        }
+        changes
+    }
+
+    /// The loads of the substep, N s on the vertices of each element.
+    pub fn loads(&self) -> BTreeMap<Id, Vec<Vec3>> {
+        self.surfaces.values().map(|surface| (surface.element, surface.impulses.clone())).collect()
     }
 
     /// The impulses that they are owed.
@@ -99,6 +273,25 @@ impl Boundary for Bodies<'_> {
             self.colliders.list()[body as usize].now;
         let free = self.pushes && inverse_mass > 0.0;
         free.then_some(FreeBody { inverse_mass, inverse_inertia, centre })
+    }
+
+    fn surface_points(&self, body: u32) -> &[SurfacePoint] {
+        self.surfaces.get(&body).map_or(&[], |surface| &surface.points)
+    }
+
+    fn surface_changes(&self, impulses: &PointVectors) -> PointVectors {
+        let mut on_vertices = BTreeMap::new();
+        for (body, impulses) in impulses {
+            let surface = &self.surfaces[body];
+            let mut vertices = vec![Vec3::ZERO; surface.impulses.len()];
+            surface.add_to_vertices(impulses, &mut vertices);
+            on_vertices.insert(*body, vertices);
+        }
+        self.changes_by(on_vertices)
+    }
+
+    fn nearest(&self, body: u32, place: Vec3) -> Option<Vec3> {
+        self.colliders.list()[body as usize].nearest(place, f32::INFINITY)
     }
 
     fn separates(&self, body: u32, a: Vec3, b: Vec3) -> bool {

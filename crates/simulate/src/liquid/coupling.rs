@@ -8,6 +8,7 @@
 use super::cell_properties::CellProperties;
 use super::multigrid::Rows;
 use super::solids::{Boundary, CutCells, FreeBody, face_centre};
+use super::surface_coupling::{PointVectors, SurfaceCoupling};
 use geometry::tiles::{CELLS, Tiles, local};
 use glam::{IVec3, Vec3};
 use std::collections::BTreeMap;
@@ -44,30 +45,68 @@ impl BodyImpulse {
     }
 }
 
-/// The velocity of the solid at a face along its axis, m/s, where free bodies have been given impulses since.
-#[inline]
-pub(super) fn solid_velocity(
-    tiles: &Tiles,
-    solids: &CutCells,
-    given: &[BodyImpulse],
-    (axis, face): (usize, usize),
-) -> f32 {
-    let own = solids.velocity(axis, face);
-    if given.is_empty() {
-        return own;
-    }
-    let body = solids.body(axis, face);
-    let given = given.iter().find(|given| Some(given.body) == body);
-    own + given.map_or(0.0, |given| given.velocity_at(face_centre(tiles, axis, face))[axis])
+/// How solids that give way move otherwise than when the grid was cut.
+#[derive(Clone)]
+pub(super) struct SolidMotion<'a> {
+    /// What free bodies have been given.
+    pub bodies: Vec<BodyImpulse>,
+    surfaces: &'a SurfaceCoupling<'a>,
+    /// Of the nodes of the surfaces, m/s.
+    nodes: Vec<Vec3>,
+    /// What the nodes have been given, N s.
+    impulses: Vec<Vec3>,
 }
 
-/// Adds impulses to those of the same bodies.
-pub(super) fn add_impulses(sums: &mut Vec<BodyImpulse>, more: Vec<BodyImpulse>) {
-    for of in more {
-        match sums.iter_mut().find(|sum| sum.body == of.body) {
-            Some(sum) => sum.add(&of),
-            None => sums.push(of),
+impl<'a> SolidMotion<'a> {
+    /// At first.
+    pub fn new(surfaces: &'a SurfaceCoupling<'a>) -> Self {
+        let nodes = surfaces.motion();
+        Self { bodies: Vec::new(), surfaces, impulses: vec![Vec3::ZERO; nodes.len()], nodes }
+    }
+
+    /// The velocity of the solid at a face along its axis, m/s.
+    #[inline]
+    pub fn velocity(&self, tiles: &Tiles, solids: &CutCells, (axis, face): (usize, usize)) -> f32 {
+        let own = solids.velocity(axis, face);
+        if self.bodies.is_empty() && self.surfaces.is_empty() {
+            return own;
         }
+        let body = solids.body(axis, face);
+        let given = self.bodies.iter().find(|given| Some(given.body) == body);
+        let pushed = given.map_or(0.0, |given| given.velocity_at(face_centre(tiles, axis, face))[axis]);
+        own + pushed + self.surface_change((axis, face))
+    }
+
+    /// By how much a surface that gives way moves otherwise at a face along its axis, m/s.
+    #[inline]
+    pub fn surface_change(&self, face: (usize, usize)) -> f32 {
+        self.surfaces.velocity(&self.nodes, face).unwrap_or(0.0)
+    }
+
+    /// Adds impulses to those of the same bodies.
+    pub fn add_impulses(&mut self, more: Vec<BodyImpulse>) {
+        for of in more {
+            match self.bodies.iter_mut().find(|sum| sum.body == of.body) {
+                Some(sum) => sum.add(&of),
+                None => self.bodies.push(of),
+            }
+        }
+    }
+
+    /// Adds what the pressure `q` does to bodies and surfaces.
+    pub fn add_pressure(&mut self, coupling: &Coupling, q: &[f32]) {
+        self.add_impulses(coupling.impulses(q));
+        if !self.surfaces.is_empty() {
+            let impulses = self.surfaces.impulses(q);
+            let changes = self.surfaces.response(&impulses);
+            self.nodes.iter_mut().zip(changes).for_each(|(motion, change)| *motion += change);
+            self.impulses.iter_mut().zip(impulses).for_each(|(sum, impulse)| *sum += impulse);
+        }
+    }
+
+    /// What the points of surfaces have been given, N s.
+    pub fn surface_impulses(&self) -> PointVectors {
+        self.surfaces.on_points(&self.impulses)
     }
 }
 
@@ -100,8 +139,9 @@ fn taken(q: f32, pull: f32) -> f64 {
     f64::from(q.max(0.0) + pull * q.min(0.0))
 }
 
-/// The free bodies that liquid touches.
-pub(super) struct Coupling {
+/// The free bodies, and the surfaces that give way, that liquid touches.
+pub(super) struct Coupling<'a> {
+    surfaces: &'a SurfaceCoupling<'a>,
     bodies: Vec<(u32, FreeBody, Vec<CellTerms>)>,
     /// By body, in their order.
     walls: Vec<Vec<ToWall>>,
@@ -109,9 +149,10 @@ pub(super) struct Coupling {
     mass: f32,
 }
 
-impl Coupling {
+impl<'a> Coupling<'a> {
     /// Of the liquid `cells`, in their order.
     pub fn new(
+        surfaces: &'a SurfaceCoupling<'a>,
         tiles: &Tiles,
         solids: &CutCells,
         (cells, number): (&[u32], &[u32]),
@@ -154,7 +195,7 @@ impl Coupling {
             (body, free, list)
         };
         let bodies = bodies.into_iter().map(part).collect();
-        Self { bodies, walls, mass: properties.common.density_kg_m3 * tiles.cell_m.powi(3) }
+        Self { surfaces, bodies, walls, mass: properties.common.density_kg_m3 * tiles.cell_m.powi(3) }
     }
 
     /// What the pressure `q` at the walls gives the bodies.
@@ -190,11 +231,11 @@ impl Coupling {
     }
 
     /// Whether liquid touches any.
-    pub fn any_body(&self) -> bool {
-        !self.bodies.is_empty()
+    pub fn is_any(&self) -> bool {
+        !self.bodies.is_empty() || !self.surfaces.is_empty()
     }
 
-    /// What the bodies add to the rows of the equations.
+    /// What bodies and surfaces add to the rows of the equations.
     pub fn rows(&self, q: &[f32]) -> Vec<(u32, f32)> {
         let given = self.impulses_of(q, false);
         let each = self.bodies.iter().zip(&given).flat_map(|((.., list), given)| {
@@ -202,10 +243,10 @@ impl Coupling {
                 (*row, along.dot(given.velocity) + about.dot(given.angular_velocity))
             })
         });
-        each.collect()
+        each.chain(self.surfaces.rows(q)).collect()
     }
 
-    /// Adds to the diagonal of the equations.
+    /// Adds what the bodies do to the diagonal.
     pub fn add_diagonal(&self, rows: &mut Rows) {
         for (_, free, list) in &self.bodies {
             for CellTerms { row, along, about, .. } in list {

@@ -22,6 +22,7 @@ mod multigrid;
 mod pressure;
 mod rheology;
 mod solids;
+mod surface_coupling;
 pub mod transfer;
 mod viscosity;
 mod viscous_coupling;
@@ -34,14 +35,16 @@ pub use coupling::BodyImpulse;
 pub use pressure::Solved;
 pub use rheology::{RELAXED, Rheologies, Rheology, Symmetric};
 pub use solids::{Boundary, FreeBody, StillBodyCache};
+pub use surface_coupling::{PointVectors, SurfacePoint};
 
 use cell_properties::CellProperties;
-use coupling::{Coupling, add_impulses, solid_velocity};
+use coupling::{Coupling, SolidMotion};
 use extrapolate::extrapolate;
 use geometry::tiles::{CELLS, Tiles, TooManyTiles, local};
 use glam::{IVec3, Mat3, Vec3};
 use pressure::Equations;
 use rayon::prelude::*;
+use surface_coupling::SurfaceCoupling;
 use thiserror::Error;
 use viscosity::{CellStress, Viscosity};
 use volume_fraction::VolumeFraction;
@@ -66,6 +69,8 @@ pub struct Flow {
     pub pressures: Vec<f32>,
     /// Impulses on free bodies.
     pub impulses: Vec<BodyImpulse>,
+    /// Impulses on the points of surfaces that give way, N s.
+    pub surface_impulses: PointVectors,
     /// Whether each particle lies in liquid beside a moving body, with which the grid has settled its velocity; empty if none does.
     pub beside_bodies: Vec<bool>,
 }
@@ -155,46 +160,50 @@ pub fn flow(
     let stress = material.cell_stress(&tiles, positions, deformations, dt);
     let properties = CellProperties::new(&tiles, positions, material.properties, material.each);
     let mut equations = Equations::new(&tiles, &solids, &volume_fraction, &properties, dt);
-    let coupling = Coupling::new(&tiles, &solids, equations.cells(), boundary, &properties);
+    let number = equations.cells().1;
+    let surfaces =
+        SurfaceCoupling::new(&tiles, &solids, number, boundary, material.properties.density_kg_m3);
+    let coupling = Coupling::new(&surfaces, &tiles, &solids, equations.cells(), boundary, &properties);
     let viscosity = (!stress.is_none())
         .then(|| Viscosity::new(&tiles, &solids, (&volume_fraction, &faces), &stress, &properties));
-    let (mut before, mut tension_acts) = (Vec::new(), true);
+    let (mut motion, mut tension_acts) = (SolidMotion::new(&surfaces), true);
     if let Some(viscosity) = &viscosity {
         let bodies = viscosity.coupling(boundary);
         if !deformations.is_empty() {
             // What the pressure balances is not to be spread by the viscosity: what rests stays at rest.
-            before = viscosity.push(&mut faces, &bodies);
-            (_, before) = equations.project(&mut faces, &coupling, &before, true);
+            motion.add_impulses(viscosity.push(&mut faces, &bodies));
+            equations.project(&mut faces, &coupling, &mut motion, true);
             tension_acts = false;
         }
-        let (_, given) = viscosity.diffuse(&mut faces, &bodies, &before);
-        add_impulses(&mut before, given);
+        viscosity.diffuse(&mut faces, &bodies, &mut motion);
     }
-    let (solved, impulses) = equations.project(&mut faces, &coupling, &before, tension_acts);
+    let solved = equations.project(&mut faces, &coupling, &mut motion, tension_acts);
     let pressures = match with_pressures {
         true => equations.pressures(positions, material.properties.density_kg_m3 * tiles.cell_m / dt),
         false => Vec::new(),
     };
     extrapolate(&tiles, &mut faces, EXTRAPOLATED);
-    apply_wall_friction(&tiles, &mut faces, &solids, &properties, &impulses);
+    apply_wall_friction(&tiles, &mut faces, &solids, &properties, &motion);
     let mut correction = equations.density_correction((dt / DENSITY_CORRECTION_S).min(1.0));
     extrapolate(&tiles, &mut correction, EXTRAPOLATED);
     let columns = (positions, velocities, &mut *gradients);
     let displacements =
         transfer::to_particles(&tiles, columns, [&faces.velocities, &correction.velocities], dt);
     if let Some(viscosity) = viscosity.filter(|_| !deformations.is_empty()) {
-        let rates = viscosity.strain_rates(&faces, &volume_fraction, &impulses);
+        let rates = viscosity.strain_rates(&faces, &volume_fraction, &motion);
         let rates = cell_transfer::from_cells(&tiles, positions, &rates);
         let rate = |i: usize| std::array::from_fn(|part| rates[i][1 + part] / tiles.cell_m);
         rheology::advance(deformations, &material.rheologies, gradients, rate, dt);
     }
-    let beside_bodies = if coupling.any_body() {
+    let beside_bodies = if coupling.is_any() {
         beside_bodies(&tiles, positions, &solids, &volume_fraction)
     } else {
         Vec::new()
     };
     let volume_kept = volume_fraction.volume_kept(&tiles, &solids);
-    Ok(Flow { displacements, solved, volume_kept, pressures, impulses, beside_bodies })
+    let surface_impulses = motion.surface_impulses();
+    let impulses = motion.bodies;
+    Ok(Flow { displacements, solved, volume_kept, pressures, impulses, surface_impulses, beside_bodies })
 }
 
 /// Whether each particle has liquid, and a face that a moving body closes, within a cell of its own.
@@ -229,7 +238,7 @@ fn apply_wall_friction(
     faces: &mut transfer::Faces,
     solids: &solids::CutCells,
     properties: &CellProperties,
-    given: &[BodyImpulse],
+    motion: &SolidMotion,
 ) {
     if !properties.any_friction() {
         return;
@@ -245,7 +254,7 @@ fn apply_wall_friction(
                         beside.into_iter().flat_map(|by| [by, -by]).map(|by| tiles.cell(tile, around + by)),
                     );
                     // A wall lies half way to the next face, where the velocity is to be its own.
-                    let wall = solid_velocity(tiles, solids, given, (axis, cell));
+                    let wall = motion.velocity(tiles, solids, (axis, cell));
                     *velocity += 2.0 * friction * (wall - *velocity);
                 }
             }

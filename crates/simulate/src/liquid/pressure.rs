@@ -9,7 +9,7 @@
 use super::cell_properties::CellProperties;
 use super::cell_transfer::from_cells;
 use super::conjugate_gradients::{Convergence, conjugate_gradients};
-use super::coupling::{BodyImpulse, Coupling, add_impulses, solid_velocity};
+use super::coupling::{Coupling, SolidMotion};
 use super::curvature::curvature;
 use super::masks::{Mask, has, masks_of, with_beside};
 use super::multigrid::{Grid, Multigrid, NONE, Row, Rows};
@@ -119,22 +119,22 @@ impl<'a> Equations<'a> {
         Self { tiles, solids, volume_fraction, properties, tension, edge, grid, rows, multigrid, pressure }
     }
 
-    /// Makes `faces` free of divergence, and lets surface tension act if `with_tension`; `before` has been given to free bodies in the step. Faces without liquid on either side
-    /// keep their velocities. Gives what free bodies have been given in all.
+    /// Makes `faces` free of divergence, and lets surface tension act if `with_tension`; solids that give way gain by it.
+    /// Faces without liquid on either side keep their velocities.
     pub fn project(
         &mut self,
         faces: &mut Faces,
         coupling: &Coupling,
-        before: &[BodyImpulse],
+        motion: &mut SolidMotion,
         with_tension: bool,
-    ) -> (Solved, Vec<BodyImpulse>) {
+    ) -> Solved {
         let (tiles, solids) = (self.tiles, self.solids);
         let into = |&cell: &u32| {
             let cell = cell as usize;
             let (tile, at) = (cell / CELLS, local(cell % CELLS));
             let flow = |axis: usize, face: usize| {
                 let open = solids.open(axis, face);
-                let solid = solid_velocity(tiles, solids, before, (axis, face));
+                let solid = motion.velocity(tiles, solids, (axis, face));
                 open * faces.velocities[axis][face] + (1.0 - open) * solid
             };
             let through = |axis: usize| match tiles.cell(tile, at + IVec3::AXES[axis]) {
@@ -150,8 +150,7 @@ impl<'a> Equations<'a> {
         let squares: f64 = right.iter().map(|into| f64::from(*into).powi(2)).sum();
         let mean = (squares / right.len().max(1) as f64).sqrt();
         solved.divergence_1_s = solved.residual * mean / f64::from(tiles.cell_m);
-        let mut given = coupling.impulses(&q);
-        add_impulses(&mut given, before.to_vec());
+        motion.add_pressure(coupling, &q);
         for axis in 0..3 {
             let columns = (&mut faces.velocities[axis][..], &mut faces.known[axis][..]);
             self.for_each_gradient(axis, &q, with_tension, columns, |cell, gradient, velocity, known| {
@@ -165,12 +164,12 @@ impl<'a> Equations<'a> {
                 let new = if open > 0.0 {
                     *velocity - gradient
                 } else {
-                    solid_velocity(tiles, solids, &given, (axis, cell))
+                    motion.velocity(tiles, solids, (axis, cell))
                 };
                 (*velocity, *known) = (new, true);
             });
         }
-        (solved, given)
+        solved
     }
 
     /// Whether a face between cells that are not liquid lies at the edge of a liquid whose surface tension acts: that is drawn along by
@@ -308,7 +307,7 @@ impl<'a> Equations<'a> {
 
     fn solve(&mut self, right: &[f32], coupling: Option<&Coupling>, tolerance: f64) -> (Vec<f32>, Solved) {
         let Self { grid, rows, multigrid, .. } = self;
-        let mut coupled = coupling.filter(|coupling| coupling.any_body()).map(|coupling| {
+        let mut coupled = coupling.filter(|coupling| coupling.is_any()).map(|coupling| {
             let mut rows = rows.clone();
             coupling.add_diagonal(&mut rows);
             Multigrid::new(grid, rows)
@@ -317,13 +316,16 @@ impl<'a> Equations<'a> {
         let multiply = |x: &[f32], out: &mut [f32]| {
             rows.multiply(x, out);
             let dense = coupling.map_or_else(Vec::new, |coupling| coupling.rows(x));
-            dense.into_iter().for_each(|(row, more)| out[row as usize] += more);
+            // A cell that is closed all around has no equation.
+            let own = dense.into_iter().filter(|(row, _)| rows.0[*row as usize].diagonal > 0.0);
+            own.for_each(|(row, more)| out[row as usize] += more);
         };
         let precondition = |right: &[f32], out: &mut Vec<f32>| multigrid.cycle(right, out);
         let is_solved = |row: usize| rows.0[row].diagonal > 0.0;
         let mut q = vec![0.0f32; right.len()];
         let Convergence { iterations, residual } =
             conjugate_gradients(multiply, precondition, is_solved, right, &mut q, tolerance);
+        if std::env::var("DBG").is_ok() { eprintln!("DBG cg {iterations} {residual} n {}", right.len()); }
         (q, Solved { cells: right.len(), iterations, residual, divergence_1_s: 0.0 })
     }
 }

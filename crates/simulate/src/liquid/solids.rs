@@ -1,5 +1,6 @@
 //! Solids in the grid: which fraction of each face they leave open, and how fast they move there.
 
+use super::surface_coupling::{PointVectors, SurfacePoint};
 use geometry::tiles::{CELLS, SIDE, Tiles, local};
 use glam::{IVec3, Mat3, Vec3};
 use rayon::prelude::*;
@@ -31,6 +32,18 @@ pub trait Boundary: Sync {
     }
     /// The body as the pressure moves it, if it is free.
     fn free_body(&self, _: u32) -> Option<FreeBody> {
+        None
+    }
+    /// The points of a body's surface that give way; none: it does not.
+    fn surface_points(&self, _: u32) -> &[SurfacePoint] {
+        &[]
+    }
+    /// What impulses on those points, N s, change their velocities by, m/s.
+    fn surface_changes(&self, _: &PointVectors) -> PointVectors {
+        Vec::new()
+    }
+    /// The nearest place of the surface of such a body, m.
+    fn nearest(&self, _: u32, _: Vec3) -> Option<Vec3> {
         None
     }
     /// Number of times that still bodies have changed.

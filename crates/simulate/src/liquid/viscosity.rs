@@ -9,7 +9,7 @@
 use super::cell_properties::CellProperties;
 use super::cell_transfer::to_cells;
 use super::conjugate_gradients::{Convergence, by_diagonal, conjugate_gradients};
-use super::coupling::{BodyImpulse, add_impulses, solid_velocity};
+use super::coupling::{BodyImpulse, SolidMotion};
 use super::rheology::{Resistance, Rheologies, Symmetric};
 use super::solids::{Boundary, CutCells};
 use super::transfer::Faces;
@@ -330,16 +330,16 @@ impl<'a> Viscosity<'a> {
 
     /// In each cell: 1 if it is liquid, 0 if not, and the rates of strain times Δx, m/s: xx, yy, zz, xy, xz, yz. Those across are
     /// means of the four edges around, as the stress at an edge is the mean of the cells around, so that the stress does the work
-    /// that the deformation takes. `given`: what free bodies have been given since the solids were cut.
+    /// that the deformation takes.
     pub fn strain_rates(
         &self,
         faces: &Faces,
         volume_fraction: &VolumeFraction,
-        given: &[BodyImpulse],
+        motion: &SolidMotion,
     ) -> Vec<[f32; 8]> {
         let Self { tiles, solids, properties, numbers, .. } = self;
         let velocity = |axis: usize, cell: usize| match numbers.0[axis][cell] {
-            FIXED => solid_velocity(tiles, solids, given, (axis, cell)),
+            FIXED => motion.velocity(tiles, solids, (axis, cell)),
             _ => faces.velocities[axis][cell],
         };
         // At the edge below a cell along a and b, of the faces along a.
@@ -406,14 +406,13 @@ impl<'a> Viscosity<'a> {
         }
     }
 
-    /// Lets the velocities on the faces diffuse; gives how the solution went, and what free bodies are given, which move by `before`
-    /// otherwise than at first.
+    /// Lets the velocities on the faces diffuse; gives how the solution went. Free bodies gain by it in `motion`.
     pub fn diffuse(
         &self,
         faces: &mut Faces,
         coupling: &ViscousCoupling,
-        before: &[BodyImpulse],
-    ) -> (Convergence, Vec<BodyImpulse>) {
+        motion: &mut SolidMotion,
+    ) -> Convergence {
         self.hold_films(faces);
         let Self { tiles, solids, properties, numbers, unknowns, rows, .. } = self;
         let velocity = |axis: usize, cell: usize| match numbers.0[axis][cell] {
@@ -423,7 +422,10 @@ impl<'a> Viscosity<'a> {
         let mut x: Vec<f32> =
             unknowns.iter().map(|(axis, cell)| velocity(usize::from(*axis), *cell as usize)).collect();
         let mut right: Vec<f32> = rows.iter().zip(&x).map(|(row, x)| row.inertia * x + row.right).collect();
-        coupling.add_right(&mut right, before);
+        for (right, row) in right.iter_mut().zip(rows) {
+            *right += row.closed.iter().map(|(face, factor, _)| factor * motion.surface_change(*face)).sum::<f32>();
+        }
+        coupling.add_right(&mut right, &motion.bodies);
         let multiply = |x: &[f32], out: &mut [f32]| {
             let of = |(out, (row, own)): (&mut f32, (&Row, &f32))| {
                 let pairs = row.neighbours[..row.count].iter().zip(&row.factors);
@@ -436,9 +438,7 @@ impl<'a> Viscosity<'a> {
         let diagonal: Vec<f32> = rows.iter().map(|row| row.diagonal).collect();
         let precondition = |right: &[f32], out: &mut Vec<f32>| by_diagonal(&diagonal, right, out);
         let convergence = conjugate_gradients(multiply, precondition, |_| true, &right, &mut x, TOLERANCE);
-        let given = coupling.impulses(&x, before);
-        let mut moved = before.to_vec();
-        add_impulses(&mut moved, given.clone());
+        motion.add_impulses(coupling.impulses(&x, &motion.bodies));
         for ((axis, cell), x) in unknowns.iter().zip(&x) {
             faces.velocities[usize::from(*axis)][*cell as usize] = *x;
         }
@@ -472,13 +472,13 @@ impl<'a> Viscosity<'a> {
                 }
                 if count > 0.0 {
                     let beside = sum / count;
-                    let wall = solid_velocity(tiles, solids, &moved, (axis, cell));
+                    let wall = motion.velocity(tiles, solids, (axis, cell));
                     let distance = wall_distance(1.0, solids.open(axis, cell));
                     let friction = properties.wall_friction([Some(cell)]);
                     faces.velocities[axis][cell] = beside + friction * (wall - beside) / distance;
                 }
             }
         }
-        (convergence, given)
+        convergence
     }
 }

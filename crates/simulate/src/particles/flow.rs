@@ -4,6 +4,7 @@ use super::contact::met;
 use super::particle_set::ParticleSet;
 use super::travel::Travelled;
 use super::{ParticleSolver, ParticleSystem, emission};
+use crate::colliders::Exchange;
 use crate::forces::{Acting, Points, Weight};
 use crate::liquid::{
     self, Bodies, LiquidParticles, Material, Properties, RELAXED, Rheologies, Rheology, Symmetric,
@@ -16,7 +17,6 @@ use shot::{
     Element,
     particles::{ContactOutcome, Liquid, LiquidQuantity, LiquidWeight, Particles},
 };
-use std::collections::BTreeMap;
 use std::f32::consts::PI;
 
 /// Most steps that a substep is divided into for fast particles, and for waves of shear.
@@ -57,6 +57,7 @@ struct GridKey {
     spacing_m: f32,
     met: Vec<bool>,
     pushes: bool,
+    pushes_deformables: bool,
 }
 
 impl ParticleSolver {
@@ -75,7 +76,12 @@ impl ParticleSolver {
             for (met, body) in met.iter_mut().zip(step.colliders.list()) {
                 *met &= particles.contact.enabled && Some(body.now.element) != filled;
             }
-            let key = GridKey { spacing_m: liquid.spacing_m, met, pushes: particles.contact.push };
+            let key = GridKey {
+                spacing_m: liquid.spacing_m,
+                met,
+                pushes: particles.contact.push,
+                pushes_deformables: particles.contact.push_deformables,
+            };
             match groups.iter_mut().find(|(of, _)| *of == key) {
                 Some((_, members)) => members.push(flowing),
                 None => groups.push((key, vec![flowing])),
@@ -91,12 +97,14 @@ impl ParticleSolver {
     fn flow_together(
         &mut self,
         step: &Step,
-        GridKey { spacing_m, met, pushes }: GridKey,
+        GridKey { spacing_m, met, pushes, pushes_deformables }: GridKey,
         mut members: Vec<Flowing>,
     ) -> Result<Vec<(usize, Travelled)>, BlowUp> {
         let cell_m = 2.0 * spacing_m;
-        let mut boundary =
-            Bodies { colliders: step.colliders, met: &met, cell_m, pushes, given: BTreeMap::new() };
+        let mut boundary = Bodies { pushes, ..Bodies::unpushed(step.colliders, &met, cell_m) };
+        if pushes_deformables {
+            boundary.add_surfaces();
+        }
         for member in &mut members {
             let system = &mut self.systems[member.system];
             member.newborn = system.drop_enclosed(&boundary, &member.newborn);
@@ -104,6 +112,7 @@ impl ParticleSolver {
         let systems = &mut self.systems;
         members.retain(|member| systems[member.system].set.len() > 0);
         if members.is_empty() || step.dt <= 0.0 {
+            add_loads(&mut self.exchange, &boundary);
             return Ok(Vec::new());
         }
         let speed = members.iter().flat_map(|member| &systems[member.system].set.velocities);
@@ -130,6 +139,7 @@ impl ParticleSolver {
         let mut settled = Vec::new();
         for at in 1..=steps {
             let is_last = at == steps && step.ends_frame();
+            boundary.unload_surfaces(at as f32 / steps as f32);
             for (member, acting) in members.iter().zip(&acting) {
                 systems[member.system].accelerate(acting, dt);
             }
@@ -158,6 +168,7 @@ impl ParticleSolver {
                 what: error.to_string(),
             })?;
             boundary.add_impulses(&flow.impulses);
+            boundary.push_surfaces(&flow.surface_impulses);
             settled = flow.beside_bodies;
             if flow.solved.is_poor() {
                 let (element, residual) = (systems[first].id, flow.solved.residual as f32);
@@ -188,6 +199,7 @@ impl ParticleSolver {
         systems[first].still_body_cache = cache;
         let impulses = boundary.impulses();
         self.exchange.impulses.extend(impulses);
+        add_loads(&mut self.exchange, &boundary);
         let mut settled = &settled[..];
         members
             .into_iter()
@@ -199,6 +211,14 @@ impl ParticleSolver {
                 Ok((member.system, system.end_flow(step, &member, start, met.clone(), own)?))
             })
             .collect()
+    }
+}
+
+/// Adds what a liquid gave to cloths and soft bodies in a substep, which may be nothing.
+fn add_loads(exchange: &mut Exchange, boundary: &Bodies) {
+    for (element, own) in boundary.loads() {
+        let sums = exchange.loads.entry(element).or_insert_with(|| vec![Vec3::ZERO; own.len()]);
+        sums.iter_mut().zip(own).for_each(|(sum, own)| *sum += own);
     }
 }
 

@@ -6,6 +6,7 @@ mod floats;
 mod gels;
 mod mixtures;
 mod same_bytes;
+mod sheets;
 mod sources;
 mod spray;
 mod step;

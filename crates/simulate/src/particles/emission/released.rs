@@ -11,7 +11,6 @@ use glam::Vec3;
 use rayon::prelude::*;
 use shot::particles::{Particles, Source};
 use shot::world::Pose;
-use std::collections::BTreeMap;
 
 /// Steps of a frame that random choices tell apart.
 const TICKS: f64 = 65_536.0;
@@ -46,7 +45,7 @@ impl ParticleSystem {
         let cell_m = 2.0 * *spacing_m;
         let met = met(step, &particles.contact);
         let bodies =
-            Bodies { colliders: step.colliders, met: &met, cell_m, pushes: false, given: BTreeMap::new() };
+            Bodies::unpushed(step.colliders, &met, cell_m);
         let volume_s = spacing_m.powi(3) * step.dt;
         let tick = (step.frame * TICKS).round() as u64 as u32;
         let hash = |i: usize| ParticleHash::new(particles.seed, ids[i], Purpose::Release, tick);
