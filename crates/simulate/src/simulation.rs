@@ -501,7 +501,9 @@ impl Simulation {
                 for other in self.solvers.iter_mut().filter(|other| other.system == system) {
                     other.solver.receive(&self.now, &exchange);
                     if !exchange.loads.is_empty() && other.solver.deforms() {
-                        self.colliders.correct(&other.solver.shapes());
+                        let shapes = other.solver.shapes();
+                        let positions = shapes.iter().map(|(id, mesh)| (*id, &mesh.positions[..]));
+                        self.colliders.correct(positions);
                     }
                 }
             }

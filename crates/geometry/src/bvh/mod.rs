@@ -120,6 +120,7 @@ struct Packet {
 }
 
 /// A hierarchy over boxes whose items the caller tests.
+#[derive(Clone)]
 pub struct Tree {
     nodes: Vec<Node>,
     /// Items in leaf order.

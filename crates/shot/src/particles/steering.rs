@@ -111,10 +111,11 @@ pub struct ContactResponse {
     /// Coulomb friction coefficient, no unit; a pair has the mean of its two.
     #[parameter(label = "Friction", range(0.0, 10.0), slide(0.0, 2.0), step = 0.05)]
     pub friction: f32,
-    /// Whether they push free bodies by their momentum.
+    /// Whether they push free bodies, by their momentum or, of a liquid, its pressure.
     #[parameter(label = "Push free bodies")]
     pub push: bool,
-    /// Whether they push cloths and soft bodies by their momentum; these are then computed anew when the particles change.
+    /// Whether they push cloths and soft bodies, by their momentum or, of a liquid, its pressure; these are then computed anew when the
+    /// particles change.
     #[parameter(label = "Push cloth and soft bodies")]
     pub push_deformables: bool,
 }

@@ -7,6 +7,7 @@ use shot::world::Pose;
 use std::sync::Arc;
 
 /// A body with its surface, over a substep.
+#[derive(Clone)]
 pub struct Collider {
     /// The body at the substep's end.
     pub now: BodyState,

@@ -132,7 +132,7 @@ pub struct Contact {
 }
 
 /// Some of the bodies, with a tree over their bounds.
-#[derive(Default)]
+#[derive(Clone, Default)]
 struct Found {
     /// Places in the list.
     items: Vec<u32>,
@@ -180,12 +180,14 @@ pub struct VertexStates {
 pub trait SurfaceResponse: Send + Sync {
     /// The vertices of each.
     fn states(&self) -> &BTreeMap<Id, VertexStates>;
+    /// By how much a vertex moves for a change of its velocity, s.
+    fn way_s(&self) -> f32;
     /// How impulses over the substep on the vertices, N s, change the velocities of all vertices, m/s.
     fn velocity_changes(&self, impulses: &BTreeMap<Id, Vec<Vec3>>) -> BTreeMap<Id, Vec<Vec3>>;
 }
 
 /// All bodies of a shot, over a substep.
-#[derive(Default)]
+#[derive(Clone, Default)]
 pub struct Colliders {
     list: Vec<Collider>,
     still: Found,
@@ -292,18 +294,20 @@ impl Colliders {
         }
     }
 
-    /// Moves the surfaces of bodies that change their shape to other places at the substep's end.
-    pub fn correct(&mut self, deformed: &BTreeMap<Id, Arc<MovingMesh>>) {
-        for (id, mesh) in deformed {
-            let Some(known) = self.deforming.get_mut(id).filter(|known| *known.topology() == mesh.topology) else {
-                continue;
-            };
-            let corrected = Arc::new(known.corrected(&mesh.positions));
+    /// Moves the vertices of bodies that change their shape to other places at the substep's end.
+    pub fn correct<'a>(&mut self, positions: impl IntoIterator<Item = (Id, &'a [Vec3])>) {
+        for (id, positions) in positions {
+            let fits = |known: &&mut Arc<MovingSurface>| known.positions().len() == positions.len();
+            let Some(known) = self.deforming.get_mut(&id).filter(fits) else { continue };
+            let corrected = Arc::new(known.corrected(positions));
             *known = corrected.clone();
-            for collider in self.list.iter_mut().filter(|collider| collider.now.element == *id) {
-                collider.skin = Skin::Deforming(corrected.clone());
+            for collider in self.list.iter_mut().filter(|collider| collider.now.element == id) {
+                let Collider { now, before, .. } = *collider;
+                let skin = Skin::Deforming(corrected.clone());
+                *collider = Collider::new(now, before, skin, collider.dt(), collider.is_deformable());
             }
         }
+        self.moving = Found::new(&self.list, std::mem::take(&mut self.moving.items));
     }
 
     /// Whether there is no body.

@@ -73,13 +73,13 @@ use crate::{BlowUp, PrepareError, SavedPart, Solver, Step, Wants};
 use body::DeformableBody;
 use frames::{Bodies, Frame, MeshState, REST};
 use geometry::MovingMesh;
-use response::{Response, Vertices};
 use geometry::topology::{Attribute, AttributeValues, Domain};
 use glam::{DVec3, Mat3, Quat, Vec3};
 use holds::{Hold, OWN, PartHolds};
 use material::Material;
 use member::Member;
 pub(crate) use prepare::prepare;
+use response::{Response, Vertices};
 use scales::{ScaledWeights, Scales};
 use shot::{
     Element, Id, SurfaceQuantity,

@@ -130,6 +130,10 @@ impl SurfaceResponse for Response {
         &self.states
     }
 
+    fn way_s(&self) -> f32 {
+        (1.0 / self.step.rate) as f32
+    }
+
     fn velocity_changes(&self, impulses: &BTreeMap<Id, Vec<Vec3>>) -> BTreeMap<Id, Vec<Vec3>> {
         let SolvedStep { rate, dt } = self.step;
         let ways = self.displacements(&self.at_nodes(impulses));

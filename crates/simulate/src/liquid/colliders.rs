@@ -3,7 +3,7 @@
 use super::coupling::BodyImpulse;
 use super::solids::{Boundary, FreeBody};
 use super::surface_coupling::{PointVectors, SurfacePoint};
-use crate::colliders::{BodyState, Collider, Colliders, Impulse, SurfaceResponse, VertexStates};
+use crate::colliders::{BodyState, Collider, Colliders, Impulse, SurfaceResponse};
 use geometry::Bounds;
 use glam::Vec3;
 use shot::Id;
@@ -43,13 +43,20 @@ pub struct PushedSurface {
     /// By how much the points move otherwise than the boundary, m/s: with the load of the substep before, and without.
     loaded: Vec<Vec3>,
     unloaded: Vec<Vec3>,
+    /// The vertices at the substep's end without the load of the substep before, m.
+    unloaded_vertices: Vec<Vec3>,
     /// What each vertex has been given, N s.
     impulses: Vec<Vec3>,
 }
 
 impl PushedSurface {
     /// Of a collider; points are at most half a cell apart, as far as a triangle may have that many.
-    pub fn new(collider: &Collider, system: usize, states: &VertexStates, cell_m: f32) -> Option<Self> {
+    pub fn new(
+        collider: &Collider,
+        (system, response): (usize, &dyn SurfaceResponse),
+        cell_m: f32,
+    ) -> Option<Self> {
+        let states = response.states().get(&collider.now.element)?;
         let surface = collider.deformable_surface()?;
         let (vertices, triangles) = (surface.positions(), surface.topology().triangles());
         if states.masses.len() != vertices.len() || collider.dt() <= 0.0 {
@@ -80,7 +87,8 @@ impl PushedSurface {
                     triangle.iter().zip(weights).map(|(p, weight)| weight * of[*p as usize]).sum::<Vec3>()
                 };
                 let mass = |p: u32| states.masses[p as usize] / area_of[p as usize].max(f32::MIN_POSITIVE);
-                let mass_kg = part * triangle.iter().zip(weights).map(|(p, weight)| weight * mass(*p)).sum::<f32>();
+                let mass_kg =
+                    part * triangle.iter().zip(weights).map(|(p, weight)| weight * mass(*p)).sum::<f32>();
                 let change = sum(&otherwise);
                 points.push(SurfacePoint { position: sum(vertices), mass_kg, change });
                 places.push((*triangle, weights));
@@ -89,7 +97,9 @@ impl PushedSurface {
             }
         }
         let (element, impulses) = (collider.now.element, vec![Vec3::ZERO; vertices.len()]);
-        Some(Self { system, element, points, places, loaded, unloaded, impulses })
+        let moved = vertices.iter().zip(&states.unloaded);
+        let unloaded_vertices = moved.map(|(at, change)| *at + *change * response.way_s()).collect();
+        Some(Self { system, element, points, places, loaded, unloaded, unloaded_vertices, impulses })
     }
 
     /// Adds impulses on its points to those on vertices.
@@ -145,14 +155,12 @@ impl<'a> Bodies<'a> {
 
     /// Adds the cloths and soft bodies that are met and answer impulses.
     pub fn add_surfaces(&mut self) {
-        for (body, collider) in (0..).zip(self.colliders.list()).filter(|(body, _)| self.met[*body as usize]) {
+        for (body, collider) in (0..).zip(self.colliders.list()).filter(|(body, _)| self.met[*body as usize])
+        {
             let of = |(system, response): (&usize, &Arc<dyn SurfaceResponse>)| {
-                Some((*system, response.states().get(&collider.now.element)?.clone()))
+                PushedSurface::new(collider, (*system, &**response), self.cell_m)
             };
-            let found = self.colliders.responses.iter().find_map(of);
-            let surface = found
-                .and_then(|(system, states)| PushedSurface::new(collider, system, &states, self.cell_m));
-            if let Some(surface) = surface {
+            if let Some(surface) = self.colliders.responses.iter().find_map(of) {
                 self.surfaces.insert(body, surface);
             }
         }
@@ -187,25 +195,56 @@ impl<'a> Bodies<'a> {
         if self.surfaces.values().all(|surface| surface.impulses.iter().all(|of| *of == Vec3::ZERO)) {
             return Vec::new();
         }
-        self.changes_by(self.surfaces.iter().map(|(body, surface)| (*body, surface.impulses.clone())).collect())
+        self.changes_by(
+            self.surfaces.iter().map(|(body, surface)| (*body, surface.impulses.clone())).collect(),
+        )
     }
 
     /// How the points move by impulses on the vertices, m/s.
-    fn changes_by(&self, mut on_vertices: BTreeMap<u32, Vec<Vec3>>) -> PointVectors {
+    fn changes_by(&self, on_vertices: BTreeMap<u32, Vec<Vec3>>) -> PointVectors {
+        let each = self.vertex_changes_by(on_vertices).into_iter();
+        each.map(|(body, changes)| (body, self.surfaces[&body].at_points(&changes))).collect()
+    }
+
+    /// How the vertices move by impulses on them, m/s.
+    fn vertex_changes_by(&self, mut on_vertices: BTreeMap<u32, Vec<Vec3>>) -> Vec<(u32, Vec<Vec3>)> {
         let mut changes = Vec::new();
         for (system, response) in &self.colliders.responses {
             let own = || self.surfaces.iter().filter(|(_, surface)| surface.system == *system);
-            let of = |(body, surface): (&u32, &PushedSurface)| {
-                Some((surface.element, on_vertices.remove(body)?))
-            };
+            let of =
+                |(body, surface): (&u32, &PushedSurface)| Some((surface.element, on_vertices.remove(body)?));
             let impulses: BTreeMap<Id, Vec<Vec3>> = own().filter_map(of).collect();
             if impulses.is_empty() {
                 continue;
             }
-            let velocities = response.velocity_changes(&impulses);
-            changes.extend(own().map(|(body, surface)| (*body, surface.at_points(&velocities[&surface.element]))));
+            let mut velocities = response.velocity_changes(&impulses);
+            let of =
+                |(body, surface): (&u32, &PushedSurface)| Some((*body, velocities.remove(&surface.element)?));
+            changes.extend(own().filter_map(of));
         }
         changes
+    }
+
+    /// All bodies, with the surfaces where the loads of the substep have brought them; none: there are no surfaces that are pushed.
+    pub fn pushed(&self) -> Option<Colliders> {
+        if self.surfaces.is_empty() {
+            return None;
+        }
+        let given = self.surfaces.iter().map(|(body, surface)| (*body, surface.impulses.clone())).collect();
+        let changes = self.vertex_changes_by(given);
+        let mut positions = Vec::new();
+        for (body, surface) in &self.surfaces {
+            let way_s = self.colliders.responses[&surface.system].way_s();
+            let own = changes.iter().find(|(of, _)| of == body).map(|(_, changes)| changes);
+            let mut vertices = surface.unloaded_vertices.clone();
+            if let Some(own) = own {
+                vertices.iter_mut().zip(own).for_each(|(at, change)| *at += *change * way_s);
+            }
+            positions.push((surface.element, vertices));
+        }
+        let mut pushed = self.colliders.clone();
+        pushed.correct(positions.iter().map(|(id, positions)| (*id, &positions[..])));
+        Some(pushed)
     }
 
     /// The loads of the substep, N s on the vertices of each element.

@@ -161,8 +161,7 @@ pub fn flow(
     let properties = CellProperties::new(&tiles, positions, material.properties, material.each);
     let mut equations = Equations::new(&tiles, &solids, &volume_fraction, &properties, dt);
     let number = equations.cells().1;
-    let surfaces =
-        SurfaceCoupling::new(&tiles, &solids, number, boundary, material.properties.density_kg_m3);
+    let surfaces = SurfaceCoupling::new(&tiles, &solids, number, boundary, material.properties.density_kg_m3);
     let coupling = Coupling::new(&surfaces, &tiles, &solids, equations.cells(), boundary, &properties);
     let viscosity = (!stress.is_none())
         .then(|| Viscosity::new(&tiles, &solids, (&volume_fraction, &faces), &stress, &properties));

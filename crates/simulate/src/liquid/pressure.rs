@@ -325,7 +325,6 @@ impl<'a> Equations<'a> {
         let mut q = vec![0.0f32; right.len()];
         let Convergence { iterations, residual } =
             conjugate_gradients(multiply, precondition, is_solved, right, &mut q, tolerance);
-        if std::env::var("DBG").is_ok() { eprintln!("DBG cg {iterations} {residual} n {}", right.len()); }
         (q, Solved { cells: right.len(), iterations, residual, divergence_1_s: 0.0 })
     }
 }

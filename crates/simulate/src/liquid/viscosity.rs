@@ -423,7 +423,8 @@ impl<'a> Viscosity<'a> {
             unknowns.iter().map(|(axis, cell)| velocity(usize::from(*axis), *cell as usize)).collect();
         let mut right: Vec<f32> = rows.iter().zip(&x).map(|(row, x)| row.inertia * x + row.right).collect();
         for (right, row) in right.iter_mut().zip(rows) {
-            *right += row.closed.iter().map(|(face, factor, _)| factor * motion.surface_change(*face)).sum::<f32>();
+            *right +=
+                row.closed.iter().map(|(face, factor, _)| factor * motion.surface_change(*face)).sum::<f32>();
         }
         coupling.add_right(&mut right, &motion.bodies);
         let multiply = |x: &[f32], out: &mut [f32]| {

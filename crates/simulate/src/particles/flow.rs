@@ -201,6 +201,8 @@ impl ParticleSolver {
         self.exchange.impulses.extend(impulses);
         add_loads(&mut self.exchange, &boundary);
         let mut settled = &settled[..];
+        let pushed = boundary.pushed();
+        let step = &Step { colliders: pushed.as_ref().unwrap_or(step.colliders), ..*step };
         members
             .into_iter()
             .zip(starts)

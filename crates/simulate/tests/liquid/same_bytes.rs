@@ -5,6 +5,7 @@ use rstest::rstest;
 use shot::motion::Channel;
 use shot::particles::{Action, LiquidQuantity, LiquidWeight, ParticleEvent, ScaledLiquid, Trigger};
 use shot::region::{Region, Volume};
+use shot::{Cloth, Pin, PinnedPart, Side};
 
 /// A block that falls onto a jet, in a basin.
 fn busy() -> Shot {
@@ -43,6 +44,20 @@ fn gel() -> Shot {
         element("Block", liquid(of, Shape::sphere(0.1), EmissionSchedule::Fill {})).at(0.05, 0.11, 0.0);
     let way = Channel::keyed([(1.0, 0.0f32), (9.0, 800.0)]);
     shot.add(block.keyed("kind.particles.liquid.stiffness_pa", way));
+    shot
+}
+
+/// Water that falls onto a held cloth, which gives way.
+fn on_cloth() -> Shot {
+    let mut shot = bare(30);
+    let of = Liquid { spacing_m: 0.02, ..Liquid::default() };
+    let mut block = liquid(of, Shape::sphere(0.08), EmissionSchedule::Fill {});
+    block.contact.push_deformables = true;
+    shot.add(element("Block", block).at(0.0, 0.12, 0.0));
+    let mut sheet = Element::solid("Sheet", Shape::plane(0.3, 0.3), Moves::Free);
+    let pins = [Side::Left, Side::Right].map(|side| Pin::hard(PinnedPart::Side(side))).to_vec();
+    sheet.as_solid_mut().unwrap().cloth = Some(Cloth { edge_m: 0.03, pins, ..Cloth::default() });
+    shot.add(sheet);
     shot
 }
 
@@ -103,6 +118,7 @@ fn one_thread_and_three_give_the_same_bytes(#[case] shot: Shot) {
 #[case::water(busy())]
 #[case::gel(gel())]
 #[case::mixed(mixed())]
+#[case::on_cloth(on_cloth())]
 fn a_run_resumed_at_any_frame_ends_with_the_same_bytes(#[case] shot: Shot) {
     let whole = bytes(&mut Simulation::new(&shot, &Default::default()).unwrap(), 12);
     let mut simulation = Simulation::new(&shot, &Default::default()).unwrap();

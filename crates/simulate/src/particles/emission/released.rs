@@ -44,8 +44,7 @@ impl ParticleSystem {
         let releases = cells.releases();
         let cell_m = 2.0 * *spacing_m;
         let met = met(step, &particles.contact);
-        let bodies =
-            Bodies::unpushed(step.colliders, &met, cell_m);
+        let bodies = Bodies::unpushed(step.colliders, &met, cell_m);
         let volume_s = spacing_m.powi(3) * step.dt;
         let tick = (step.frame * TICKS).round() as u64 as u32;
         let hash = |i: usize| ParticleHash::new(particles.seed, ids[i], Purpose::Release, tick);
