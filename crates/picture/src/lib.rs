@@ -25,6 +25,7 @@
 mod assets;
 mod bsdf;
 mod camera;
+mod coverage;
 pub mod display;
 mod gate;
 mod integrate;
@@ -43,6 +44,7 @@ mod surface;
 
 pub use assets::{Assets, SceneError};
 pub use camera::Lens;
+pub use coverage::{Coverage, Difference, difference};
 pub use gate::in_gate;
 pub use light::Environment;
 pub use render::{Picture, render};

@@ -10,6 +10,7 @@ pub mod at_work;
 pub mod cli;
 pub mod demo;
 pub mod documents;
+pub mod enough;
 pub mod error;
 pub mod films;
 pub mod finishing;

@@ -2,6 +2,7 @@
 
 use crate::assets::Loader;
 use crate::at_work::{Films, Playing, SlowSteps};
+use crate::enough::Comparisons;
 use crate::error::{Error, Result};
 use crate::jobs::guarded;
 use crate::store::{RunRow, Step, Store};
@@ -30,6 +31,8 @@ pub enum Event {
     Film { shot: i64, film: i64, done: u32, total: u32, seconds_left: f32, there: Vec<[u32; 2]>, bytes: u64 },
     /// A film ended or was changed.
     Films { shot: i64 },
+    /// Sizes of liquids are compared: so many frames of all; 0 of 0 when that is over.
+    Enough { shot: i64, done: u32, total: u32 },
     /// Finished frames that take long are made: so many of all; 0 of 0 when that is over.
     Finishing { shot: i64, done: u32, total: u32 },
 }
@@ -72,6 +75,7 @@ pub struct Studio {
     pub playing: Playing,
     pub films: Films,
     pub slow_steps: SlowSteps,
+    pub comparisons: Comparisons,
     /// Rounds of runs whose shots go round.
     pub rounds: frames::finish::Rounds,
     /// Buffer for reading frames.
@@ -157,6 +161,7 @@ impl Studio {
             playing: Playing::default(),
             films: Films::default(),
             slow_steps: SlowSteps::default(),
+            comparisons: Comparisons::default(),
             rounds: frames::finish::Rounds::default(),
             spare: Mutex::default(),
             imports: Semaphore::new(IMPORTS),

@@ -109,9 +109,9 @@
       <ParameterField target={at("contact.restitution")} />
       <ParameterField target={at("contact.restitution_variation")} />
       <ParameterField target={at("contact.friction")} />
-      <ParameterField target={at("contact.push_deformables")} />
     {/if}
     <ParameterField target={at("contact.push")} />
+    <ParameterField target={at("contact.push_deformables")} />
     <ElementFilterFields
       {element}
       path="kind.particles.contact"

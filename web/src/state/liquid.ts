@@ -39,6 +39,7 @@ export const liquidOf = (
     emission: { schedule },
     start: { ...AT_REST, ...start },
     body: { drag: 0 },
+    contact: { push_deformables: true },
     look: WATER_LOOK,
   }) as Partial<Particles>;
 

@@ -1,10 +1,12 @@
-//! Liquids: how large one will be.
+//! Liquids: how large one will be, and which size of it is enough.
 
 use super::input::{Path, State};
+use crate::enough::ComparisonState;
 use crate::error::{Error, Problem, Result};
 use crate::jobs::blocking;
 use axum::Json;
 use axum::extract::State as Extract;
+use axum::http::StatusCode;
 use serde::Serialize;
 use shot::Id;
 use utoipa::ToSchema;
@@ -45,4 +47,24 @@ pub(crate) async fn liquid_facts(
         }))
     })
     .await
+}
+
+/// What is known of the comparison of three sizes of the shot's liquids in the gate.
+#[utoipa::path(get, path = "/api/shots/{id}/enough", params(("id" = i64, Path)), responses((status = 200, body = ComparisonState), (status = 404, body = Problem)))]
+pub(crate) async fn comparison(Extract(studio): State, Path(id): Path<i64>) -> Result<Json<ComparisonState>> {
+    Ok(Json(studio.comparison(id).await?))
+}
+
+/// Begins to compare three sizes of the shot's liquids; playing ends.
+#[utoipa::path(post, path = "/api/shots/{id}/enough", params(("id" = i64, Path)), responses((status = 202), (status = 404, body = Problem)))]
+pub(crate) async fn compare(Extract(studio): State, Path(id): Path<i64>) -> Result<StatusCode> {
+    studio.begin_comparison(id).await?;
+    Ok(StatusCode::ACCEPTED)
+}
+
+/// Ends the comparison.
+#[utoipa::path(delete, path = "/api/shots/{id}/enough", params(("id" = i64, Path)), responses((status = 204)))]
+pub(crate) async fn stop_comparison(Extract(studio): State, Path(id): Path<i64>) -> Result<StatusCode> {
+    studio.stop_comparison(id);
+    Ok(StatusCode::NO_CONTENT)
 }

@@ -109,6 +109,8 @@ fn router() -> OpenApiRouter<Arc<Studio>> {
         .routes(routes!(surfaces::uvs))
         .routes(routes!(deformables::mesh_facts))
         .routes(routes!(liquids::liquid_facts))
+        .routes(routes!(liquids::comparison, liquids::compare))
+        .routes(routes!(liquids::stop_comparison))
         .routes(routes!(deformables::interior_lines))
         .routes(routes!(deformables::waves))
         .routes(routes!(handing_on::meshes))

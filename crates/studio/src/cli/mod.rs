@@ -3,6 +3,7 @@
 //! Exit codes: 0 done, 1 failed, 2 bad input (with one line that says where).
 
 mod bake;
+mod enough;
 mod export;
 mod finish;
 mod pack;
@@ -44,6 +45,9 @@ enum What {
         after_help = "Example:\n  bright-ripple bake demo/crate-tumble/shot.json --out run --frames 1-48"
     )]
     Bake(bake::BakeArgs),
+    /// Compare three sizes of a shot's liquids in the gate, and name the smallest that is enough
+    #[command(after_help = "Example:\n  bright-ripple enough demo/wax-mark/shot.json")]
+    Enough(enough::EnoughArgs),
     /// Write the finished frames of a run into a run folder of their own
     #[command(
         after_help = "Example:\n  bright-ripple finish demo/slow-toss/shot.json --run run --out finished"
@@ -102,6 +106,7 @@ impl Command {
             What::Serve(serve) => serve.run(),
             What::Check { shot } => check(&shot),
             What::Bake(bake) => bake.run(),
+            What::Enough(enough) => enough.run(),
             What::Finish(finish) => finish.run(),
             What::Pack(pack) => pack.run(),
             What::Export(export) => export.run(),

@@ -1,0 +1,237 @@
+//! *Enough?*: the liquids of a shot at three sizes, compared in the gate; which is the smallest that a viewer could not tell from the
+//! next.
+
+use crate::error::{Error, Result};
+use crate::jobs::{AtEnd, guarded, lock};
+use crate::studio::{Event, Studio};
+use frames::Frame;
+use geometry::Meshes;
+use picture::{Coverage, difference};
+use serde::Serialize;
+use shot::{Id, Shot, SystemId, motion::Sampler};
+use simulate::{Cancel, Simulation};
+use std::collections::{BTreeMap, HashMap};
+use std::sync::atomic::{AtomicBool, Ordering};
+use std::sync::{Arc, Mutex};
+use std::time::Instant;
+use utoipa::ToSchema;
+
+/// The spacings that are compared, against those of the shot: an eighth of the particles, about a third, and all.
+const FACTORS: [f32; 3] = [2.0, std::f32::consts::SQRT_2, 1.0];
+/// Most that outlines differ by where a viewer cannot tell, against the height of the picture: about 6 minutes of arc from three heights away.
+const MAX_APART: f32 = 0.005;
+/// Most that the timing differs by where a viewer cannot tell, in seconds: a frame of a film.
+const MAX_DELAY_S: f32 = 1.0 / 24.0;
+/// Frames whose bodies are kept for aims with a delay.
+const REMEMBERED: usize = 48;
+
+/// A size at which the liquids were computed.
+#[derive(Clone, Debug, PartialEq, Serialize, ToSchema)]
+pub struct Size {
+    /// The spacing against that of the shot; no unit.
+    pub factor: f32,
+    /// The least spacing of a liquid, m.
+    pub spacing_m: f32,
+    /// Most particles in a frame.
+    pub particles: u64,
+    /// Time that a frame took to compute in the mean, s.
+    pub seconds_a_frame: f64,
+    /// How far the outlines lie from those of the next, in pixels of the picture; none: there is no next.
+    pub pixels: Option<f32>,
+    /// By how many frames it is later than the next; negative: earlier; none: there is no next.
+    pub delay_frames: Option<f32>,
+}
+
+/// Three sizes of a shot's liquids, the least number of particles first.
+#[derive(Clone, Debug, PartialEq, Serialize, ToSchema)]
+pub struct Enough {
+    /// The sizes.
+    pub sizes: Vec<Size>,
+    /// The place in that list, from 0, of the smallest that a viewer could not tell from the next; none: each can be told.
+    pub enough: Option<usize>,
+}
+
+/// The shot with all spacings of liquids times a factor.
+fn with_spacings(shot: &Shot, factor: f32) -> Shot {
+    let mut shot = shot.clone();
+    for element in &mut shot.elements {
+        if let Some(liquid) = element.as_particles_mut().and_then(|particles| particles.liquid.as_mut()) {
+            liquid.spacing_m *= factor;
+        }
+    }
+    shot
+}
+
+/// Compares the sizes over the whole shot. `done` is told of each frame of each size: how many of how many are done.
+///
+/// # Errors
+/// A shot without liquid or camera, and what ends a bake, with the size at which that was.
+pub fn enough(
+    shot: &Shot,
+    meshes: &Meshes,
+    initial_state: Option<&Frame>,
+    cancel: &Cancel,
+    done: &mut dyn FnMut(u32, u32),
+) -> Result<Enough> {
+    let liquids: Vec<Id> =
+        shot.particles().filter(|(_, of)| of.liquid.is_some()).map(|(element, _)| element.id).collect();
+    if liquids.is_empty() {
+        return Err(Error::Bad("the shot has no liquid: add one, then compare its sizes".to_owned()));
+    }
+    if shot.camera.is_none() {
+        return Err(Error::Bad("the shot has no camera through which sizes could be compared".to_owned()));
+    }
+    let systems: Vec<SystemId> = (shot.systems().into_iter())
+        .filter(|system| system.elements.iter().any(|id| liquids.contains(id)))
+        .map(|system| system.id)
+        .collect();
+    let (count, mut so_far) = (shot.timing.frames().count() as u32, 0);
+    let (mut sizes, mut masks) = (Vec::new(), Vec::new());
+    for factor in FACTORS {
+        let shot = with_spacings(shot, factor);
+        let spacing_m = liquids.iter().filter_map(|id| shot.element(*id)?.as_particles()?.liquid.as_ref());
+        let spacing_m = spacing_m.map(|liquid| liquid.spacing_m).fold(f32::INFINITY, f32::min);
+        let at = |error: String| Error::Bad(format!("at a spacing of {:.1} mm: {error}", 1e3 * spacing_m));
+        let sampler = Sampler::new(&shot).map_err(Error::Faults)?;
+        let start = Instant::now();
+        let mut simulation = Simulation::cancellable(&shot, meshes, &systems, initial_state, cancel.clone())
+            .map_err(|error| at(error.to_string()))?;
+        let mut bodies = BTreeMap::<u32, Frame>::new();
+        let (mut own, mut particles, mut frame) = (Vec::new(), 0, simulation.write());
+        loop {
+            let present = liquids.iter().filter_map(|id| frame.particles.get(id));
+            particles = particles.max(present.map(|of| of.len() as u64).sum());
+            let earlier = |number: u32| bodies.get(&number).cloned();
+            let mask = Coverage::of_liquids(&shot, &sampler, &frame, &earlier);
+            own.push(mask.map_err(|error| at(error.to_string()))?);
+            let (number, last) = (frame.number, shot.timing.last);
+            bodies.insert(number, Frame { particles: BTreeMap::new(), meshes: BTreeMap::new(), ..frame });
+            if bodies.len() > REMEMBERED {
+                bodies.pop_first();
+            }
+            so_far += 1;
+            done(so_far, count * FACTORS.len() as u32);
+            if number >= last {
+                break;
+            }
+            frame = simulation.advance().map_err(|error| at(error.to_string()))?;
+            if simulation.is_cancelled() {
+                return Err(Error::Bad("it was stopped".to_owned()));
+            }
+        }
+        let seconds_a_frame = start.elapsed().as_secs_f64() / own.len() as f64;
+        sizes.push(Size { factor, spacing_m, particles, seconds_a_frame, pixels: None, delay_frames: None });
+        masks.push(own);
+    }
+    let most_pixels = MAX_APART * shot.picture.height as f32;
+    let most_frames = (MAX_DELAY_S * shot.timing.fps).max(1.0);
+    let mut smallest = None;
+    for (i, pair) in masks.windows(2).enumerate() {
+        let of = difference(&pair[0], &pair[1], shot.picture.width);
+        (sizes[i].pixels, sizes[i].delay_frames) = (Some(of.pixels), Some(of.delay_frames));
+        if smallest.is_none() && of.pixels <= most_pixels && of.delay_frames.abs() <= most_frames {
+            smallest = Some(i);
+        }
+    }
+    Ok(Enough { sizes, enough: smallest })
+}
+
+/// The comparisons of shots: one a shot, the last.
+#[derive(Default)]
+pub struct Comparisons {
+    of: Mutex<HashMap<i64, Arc<Comparison>>>,
+}
+
+/// A comparison at work, or over.
+struct Comparison {
+    revision: i64,
+    stop: AtomicBool,
+    state: Mutex<State>,
+}
+
+#[derive(Clone, Default)]
+struct State {
+    done: u32,
+    total: u32,
+    result: Option<std::result::Result<Enough, String>>,
+}
+
+/// What is known of the comparison of a shot's sizes.
+#[derive(Clone, Debug, Default, Serialize, ToSchema)]
+pub struct ComparisonState {
+    /// Whether it is at work.
+    pub at_work: bool,
+    /// Frames computed, of all sizes.
+    pub done: u32,
+    /// Frames to compute, of all sizes; 0: none was asked for.
+    pub total: u32,
+    /// Whether the shot has changed since it began.
+    pub outdated: bool,
+    /// What was found.
+    pub result: Option<Enough>,
+    /// Why nothing was found.
+    pub message: Option<String>,
+}
+
+impl Studio {
+    /// Begins to compare sizes; one at work for the shot ends.
+    pub async fn begin_comparison(self: &Arc<Self>, shot: i64) -> Result<()> {
+        let (document, revision) = self.head(shot).await?;
+        let total = document.timing.frames().count() as u32 * FACTORS.len() as u32;
+        let state = Mutex::new(State { total, ..State::default() });
+        let job = Arc::new(Comparison { revision, stop: AtomicBool::new(false), state });
+        if let Some(before) = lock(&self.comparisons.of).insert(shot, job.clone()) {
+            before.stop.store(true, Ordering::Release);
+        }
+        // The processor is needed here.
+        self.playing.stop(shot);
+        let studio = self.clone();
+        let told = studio.clone();
+        let over = AtEnd::new(move || told.tell(Event::Enough { shot, done: 0, total: 0 }));
+        let work = move || {
+            let _over = over;
+            let result = guarded(|| studio.compare(shot, &document, &job).map_err(|error| error.to_string()));
+            lock(&job.state).result = Some(result);
+        };
+        std::thread::Builder::new().name(format!("compare {shot}")).spawn(work)?;
+        Ok(())
+    }
+
+    fn compare(&self, shot: i64, document: &Shot, job: &Arc<Comparison>) -> Result<Enough> {
+        let meshes = self.loader.meshes(&self.data, document)?;
+        let initial_state = self.loader.initial_state(&self.data, document)?;
+        let asked = job.clone();
+        let cancel = Cancel::when(move || asked.stop.load(Ordering::Acquire));
+        let mut tell = |done, total| {
+            (lock(&job.state).done, lock(&job.state).total) = (done, total);
+            self.tell(Event::Enough { shot, done, total });
+        };
+        enough(document, &meshes, initial_state.as_deref(), &cancel, &mut tell)
+    }
+
+    /// Ends the comparison of a shot's sizes, if one is at work.
+    pub fn stop_comparison(&self, shot: i64) {
+        if let Some(job) = lock(&self.comparisons.of).get(&shot) {
+            job.stop.store(true, Ordering::Release);
+        }
+    }
+
+    /// What is known of the comparison of a shot's sizes.
+    ///
+    /// # Errors
+    /// There is no such shot.
+    pub async fn comparison(&self, shot: i64) -> Result<ComparisonState> {
+        let (_, revision) = self.head(shot).await?;
+        let Some(job) = lock(&self.comparisons.of).get(&shot).cloned() else {
+            return Ok(ComparisonState::default());
+        };
+        let State { done, total, result } = lock(&job.state).clone();
+        let (at_work, outdated) = (result.is_none(), job.revision != revision);
+        let (result, message) = match result {
+            Some(Ok(found)) => (Some(found), None),
+            Some(Err(message)) => (None, Some(message)),
+            None => (None, None),
+        };
+        Ok(ComparisonState { at_work, done, total, outdated, result, message })
+    }
+}
