@@ -164,6 +164,10 @@ export const api = {
     json<Schemas["MeshFacts"]>("GET", `/api/shots/${id}/mesh_facts/${element}`),
   liquidFacts: (id: number, element: number) =>
     json<Schemas["LiquidFacts"]>("GET", `/api/shots/${id}/liquid_facts/${element}`),
+  /** What is known of the comparison of three sizes of a shot's liquids. */
+  comparison: (id: number) => json<Schemas["ComparisonState"]>("GET", `/api/shots/${id}/enough`),
+  compareSizes: (id: number) => none("POST", `/api/shots/${id}/enough`),
+  stopComparing: (id: number) => none("DELETE", `/api/shots/${id}/enough`),
   uvs: (id: number, element: number) => json<Schemas["UvMeasures"]>("GET", `/api/shots/${id}/uvs/${element}`),
   /** A map on the mesh at rest; null: weights of 0. See docs/formats.md. */
   map: (id: number, element: number, frame: number, map: string | null) =>

@@ -639,6 +639,25 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/shots/{id}/enough": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What is known of the comparison of three sizes of the shot's liquids in the gate. */
+        get: operations["get_shots_id_enough"];
+        put?: never;
+        /** Begins to compare three sizes of the shot's liquids; playing ends. */
+        post: operations["post_shots_id_enough"];
+        /** Ends the comparison. */
+        delete: operations["delete_shots_id_enough"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/shots/{id}/export.zip": {
         parameters: {
             query?: never;
@@ -1765,6 +1784,26 @@ export interface components {
         };
         /** @description How two weights make one, c so far and w the next. */
         Combine: "add" | "multiply" | "subtract" | "minimum" | "maximum" | "replace";
+        /** @description What is known of the comparison of a shot's sizes. */
+        ComparisonState: {
+            /** @description Whether it is at work. */
+            at_work: boolean;
+            /**
+             * Format: int32
+             * @description Frames computed, of all sizes.
+             */
+            done: number;
+            /** @description Why nothing was found. */
+            message?: string | null;
+            /** @description Whether the shot has changed since it began. */
+            outdated: boolean;
+            result?: null | components["schemas"]["Enough"];
+            /**
+             * Format: int32
+             * @description Frames to compute, of all sizes; 0: none was asked for.
+             */
+            total: number;
+        };
         /** @description Outcome of a contact of a particle with a body. */
         ContactOutcome: "bounce" | "slide" | "stick" | "die";
         /** @description How particles respond to contacts with bodies. */
@@ -1796,12 +1835,13 @@ export interface components {
              */
             probability: number;
             /**
-             * @description Whether they push free bodies by their momentum.
+             * @description Whether they push free bodies, by their momentum or, of a liquid, its pressure.
              * @default true
              */
             push: boolean;
             /**
-             * @description Whether they push cloths and soft bodies by their momentum; these are then computed anew when the particles change.
+             * @description Whether they push cloths and soft bodies, by their momentum or, of a liquid, its pressure; these are then computed anew when the
+             *     particles change.
              * @default false
              */
             push_deformables: boolean;
@@ -2051,6 +2091,13 @@ export interface components {
         } | {
             never: Record<string, never>;
         };
+        /** @description Three sizes of a shot's liquids, the least number of particles first. */
+        Enough: {
+            /** @description The place in that list, from 0, of the smallest that a viewer could not tell from the next; none: each can be told. */
+            enough?: number | null;
+            /** @description The sizes. */
+            sizes: components["schemas"]["Size"][];
+        };
         /** @description Something that happened, told to every open page. */
         Event: {
             /** Format: int64 */
@@ -2102,6 +2149,15 @@ export interface components {
             shot: number;
             /** @enum {string} */
             what: "films";
+        } | {
+            /** Format: int32 */
+            done: number;
+            /** Format: int64 */
+            shot: number;
+            /** Format: int32 */
+            total: number;
+            /** @enum {string} */
+            what: "enough";
         } | {
             /** Format: int32 */
             done: number;
@@ -4104,6 +4160,39 @@ export interface components {
         };
         /** @description A side of a shape, along an axis of its element. */
         Side: "left" | "right" | "bottom" | "top" | "back" | "front";
+        /** @description A size at which the liquids were computed. */
+        Size: {
+            /**
+             * Format: float
+             * @description By how many frames it is later than the next; negative: earlier; none: there is no next.
+             */
+            delay_frames?: number | null;
+            /**
+             * Format: float
+             * @description The spacing against that of the shot; no unit.
+             */
+            factor: number;
+            /**
+             * Format: int64
+             * @description Most particles in a frame.
+             */
+            particles: number;
+            /**
+             * Format: float
+             * @description How far the outlines lie from those of the next, in pixels of the picture; none: there is no next.
+             */
+            pixels?: number | null;
+            /**
+             * Format: double
+             * @description Time that a frame took to compute in the mean, s.
+             */
+            seconds_a_frame: number;
+            /**
+             * Format: float
+             * @description The least spacing of a liquid, m.
+             */
+            spacing_m: number;
+        };
         /** @description A size at a fraction of what decides it. */
         SizeStop: {
             /**
@@ -6261,6 +6350,81 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["Problem"];
                 };
+            };
+        };
+    };
+    get_shots_id_enough: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ComparisonState"];
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    post_shots_id_enough: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    delete_shots_id_enough: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
         };
     };

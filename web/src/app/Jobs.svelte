@@ -14,7 +14,7 @@
     `${label(job)} ${job.done} of ${job.total}${job.secondsLeft ? ` · ${spoken(job.secondsLeft)} left` : ""}`;
 </script>
 
-{#each jobs.list as job (`${job.shot} ${job.film} ${job.finishing}`)}
+{#each jobs.list as job (`${job.shot} ${job.film} ${job.finishing} ${job.comparing}`)}
   <div
     class="flex min-w-12 items-center gap-2 rounded-full border border-line py-0.5 pr-1 pl-2.5 text-soft"
     role="status"

@@ -7,6 +7,7 @@
   import { selection } from "../state/selection.svelte";
   import { shot } from "../state/shot.svelte";
   import { meant } from "../state/target";
+  import Enough from "./Enough.svelte";
   import LiquidFactors from "./LiquidFactors.svelte";
   import LiquidForecast from "./LiquidForecast.svelte";
   import MaterialFields from "./MaterialFields.svelte";
@@ -42,6 +43,7 @@
       >Make them grains</button
     >
   </Section>
+  <Enough />
   <LiquidFactors {element} {particles} />
   <MaterialFields {element} ids={liquids} of="liquid" />
 {:else}

@@ -7,6 +7,8 @@ export interface Job {
   film?: number;
   /** Finished frames are made, which ends by itself. */
   finishing?: boolean;
+  /** Sizes of liquids are compared. */
+  comparing?: boolean;
   label: string;
   done: number;
   total: number;
@@ -40,8 +42,15 @@ class Jobs {
       if (total === 0) this.#drop((job) => job.shot === shot && job.finishing === true);
       else this.#put({ shot, finishing: true, label: "Finishing", done, total, secondsLeft: null });
     }
+    if (told.what === "enough") {
+      const { shot, done, total } = told;
+      if (total === 0) this.#drop((job) => job.shot === shot && job.comparing === true);
+      else this.#put({ shot, comparing: true, label: "Comparing sizes", done, total, secondsLeft: null });
+    }
     if (told.what === "bake_ended")
-      this.#drop((job) => job.shot === told.shot && job.film === undefined && !job.finishing);
+      this.#drop(
+        (job) => job.shot === told.shot && job.film === undefined && !job.finishing && !job.comparing,
+      );
     if (told.what === "films") this.#drop((job) => job.shot === told.shot && job.film !== undefined);
     if (told.what === "resync") this.list = [];
   }
@@ -59,12 +68,16 @@ class Jobs {
   }
 
   stop(job: Job): Promise<void> {
+    if (job.comparing) return api.stopComparing(job.shot);
     return job.film === undefined ? api.stop(job.shot) : api.stopFilm(job.film);
   }
 
   #put(job: Job) {
     const same = (other: Job) =>
-      other.shot === job.shot && other.film === job.film && other.finishing === job.finishing;
+      other.shot === job.shot &&
+      other.film === job.film &&
+      other.finishing === job.finishing &&
+      other.comparing === job.comparing;
     this.list = this.list.some(same)
       ? this.list.map((other) => (same(other) ? job : other))
       : [...this.list, job];

@@ -70,3 +70,14 @@ test("the making of finished frames is a job of its own that ends by itself", ()
   jobs.take({ what: "finishing", shot: 1, done: 0, total: 0 });
   expect(jobs.list).toEqual([]);
 });
+
+test("a comparison of sizes is a job that can be stopped", async () => {
+  const stop = vi.spyOn(api, "stopComparing").mockResolvedValue();
+  jobs.take({ what: "enough", shot: 1, done: 3, total: 144 });
+  jobs.take({ what: "bake_ended", shot: 1, message: null });
+  expect(jobs.list.map((job) => [job.label, job.done])).toEqual([["Comparing sizes", 3]]);
+  await jobs.stop(jobs.list[0]);
+  expect(stop).toHaveBeenCalledWith(1);
+  jobs.take({ what: "enough", shot: 1, done: 0, total: 0 });
+  expect(jobs.list).toEqual([]);
+});
