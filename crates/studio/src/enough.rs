@@ -62,6 +62,21 @@ fn with_spacings(shot: &Shot, factor: f32) -> Shot {
     shot
 }
 
+/// The systems of elements, and those that these read.
+fn systems_of(shot: &Shot, elements: &[Id]) -> Vec<SystemId> {
+    let all = shot.systems();
+    let own = all.iter().filter(|system| system.elements.iter().any(|id| elements.contains(id)));
+    let mut wanted: Vec<SystemId> = own.map(|system| system.id).collect();
+    let mut at = 0;
+    while at < wanted.len() {
+        let reads = all.iter().filter(|system| system.id == wanted[at]).flat_map(|system| &system.reads);
+        let new: Vec<SystemId> = reads.copied().filter(|id| !wanted.contains(id)).collect();
+        wanted.extend(new);
+        at += 1;
+    }
+    wanted
+}
+
 /// Compares the sizes over the whole shot. `done` is told of each frame of each size: how many of how many are done.
 ///
 /// # Errors
@@ -81,10 +96,7 @@ pub fn enough(
     if shot.camera.is_none() {
         return Err(Error::Bad("the shot has no camera through which sizes could be compared".to_owned()));
     }
-    let systems: Vec<SystemId> = (shot.systems().into_iter())
-        .filter(|system| system.elements.iter().any(|id| liquids.contains(id)))
-        .map(|system| system.id)
-        .collect();
+    let systems = systems_of(shot, &liquids);
     let (count, mut so_far) = (shot.timing.frames().count() as u32, 0);
     let (mut sizes, mut masks) = (Vec::new(), Vec::new());
     for factor in FACTORS {
@@ -123,7 +135,7 @@ pub fn enough(
         sizes.push(Size { factor, spacing_m, particles, seconds_a_frame, pixels: None, delay_frames: None });
         masks.push(own);
     }
-    let most_pixels = MAX_APART * shot.picture.height as f32;
+    let most_pixels = (MAX_APART * shot.picture.height as f32).max(1.0);
     let most_frames = (MAX_DELAY_S * shot.timing.fps).max(1.0);
     let mut smallest = None;
     for (i, pair) in masks.windows(2).enumerate() {
@@ -233,5 +245,56 @@ impl Studio {
             None => (None, None),
         };
         Ok(ComparisonState { at_work, done, total, outdated, result, message })
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use shot::particles::{Emission, EmissionDomain, EmissionSchedule, Liquid, Particles, Source, Start};
+    use shot::{Camera, Element, ElementKind, Shape};
+
+    /// A cube of honey, without weight, before a camera.
+    fn cube(edge_m: f32) -> Shot {
+        let mut shot = Shot::empty("Still");
+        shot.elements.clear();
+        shot.timing.last = 6;
+        let camera = Element::new("Camera", ElementKind::Camera(Camera::default())).at(0.0, 0.0, 2.0);
+        shot.camera = Some(shot.add(camera));
+        let shape = Shape::cuboid(edge_m, edge_m, edge_m);
+        let block = Particles {
+            liquid: Some(Liquid { spacing_m: 0.02, viscosity_pa_s: 10.0, ..Liquid::default() }),
+            source: Source::Shape { shape, domain: EmissionDomain::Surface },
+            emission: Emission { schedule: EmissionSchedule::Fill {}, ..Emission::default() },
+            start: Start { speed_m_s: 0.0, lifespan_s: None, ..Start::default() },
+            ..Particles::default()
+        };
+        shot.add(Element::new("Honey", ElementKind::Particles(block)));
+        shot
+    }
+
+    fn compared(shot: &Shot) -> Result<Enough> {
+        enough(shot, &Meshes::default(), None, &Cancel::default(), &mut |_, _| ())
+    }
+
+    #[test]
+    fn what_does_not_move_is_on_time_and_differs_by_a_part_of_a_particle() {
+        let Enough { sizes, .. } = compared(&cube(0.4)).unwrap();
+        assert_eq!(sizes[2].particles, 8_000);
+        for size in &sizes[..2] {
+            // The gate is 1280 pixels wide, and its width at the cube that of the sensor times distance over focal length.
+            let [pixels, delay] = [size.pixels, size.delay_frames].map(Option::unwrap);
+            assert!(pixels < 20.0 && delay == 0.0, "{size:?}");
+        }
+    }
+
+    #[test]
+    fn without_liquid_or_camera_there_is_nothing_to_compare() {
+        let (mut dry, mut unseen) = (cube(0.1), cube(0.1));
+        dry.elements.retain(|element| element.name != "Honey");
+        unseen.elements.retain(|element| element.name != "Camera");
+        unseen.camera = None;
+        assert!(compared(&dry).unwrap_err().to_string().contains("no liquid"));
+        assert!(compared(&unseen).unwrap_err().to_string().contains("no camera"));
     }
 }

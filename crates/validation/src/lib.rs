@@ -11,6 +11,7 @@ pub mod drape;
 pub mod finishing;
 pub mod flags;
 pub mod forces;
+pub mod liquids;
 pub mod loops;
 pub mod moving_meshes;
 pub mod particles;
@@ -77,6 +78,7 @@ pub fn all() -> Vec<(&'static str, Vec<Experiment>)> {
         ("Drape", drape::all()),
         ("Flags", flags::all()),
         ("Soft bodies", soft::all()),
+        ("Liquid", liquids::all()),
         ("Moving meshes", moving_meshes::all()),
         ("Finishing", finishing::all()),
         ("Loops", loops::all()),

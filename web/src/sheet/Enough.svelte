@@ -35,11 +35,11 @@
         {#each found.sizes as size, i (size.factor)}
           <li class="flex items-baseline justify-between gap-2 py-0.5">
             <span class={i === found.enough ? "text-ink" : ""}>
-              {spacingWords(size)}
-              <small class="ml-1 block"
+              {spacingWords(size)}{i === found.enough ? ": enough" : ""}
+              <small class="block"
                 >{size.particles.toLocaleString("en")} particles. {apartWords(size)}</small
               >
-              <small class="ml-1 block text-faint">{forecastWords(size.seconds_a_frame, frames)}</small>
+              <small class="block text-faint">{forecastWords(size.seconds_a_frame, frames)}</small>
             </span>
             {#if size.factor !== 1 && !known?.outdated}
               <button class="btn py-0" aria-label={`Use ${spacingWords(size)}`} onclick={() => use(size)}

@@ -7,10 +7,10 @@ const size = (spacing_m: number, pixels: number | null, delay_frames: number | n
 
 test("sizes are told with what they differ by", () => {
   expect(spacingWords(size(0.014_142, null, null))).toBe("14.1 mm");
-  expect(apartWords(size(0.01, 3.14, 0.42))).toBe("3.1 pixels off, 0.4 frames late");
-  expect(apartWords(size(0.01, 0.2, -1.26))).toBe("0.2 pixels off, 1.3 frames early");
-  expect(apartWords(size(0.01, 0.2, -0.04))).toBe("0.2 pixels off, on time");
-  expect(apartWords(size(0.01, null, null))).toBe("what it is compared with");
+  expect(apartWords(size(0.01, 3.14, 0.42))).toBe("3.1 pixels off the next, 0.4 frames late.");
+  expect(apartWords(size(0.01, 0.2, -1.26))).toBe("0.2 pixels off the next, 1.3 frames early.");
+  expect(apartWords(size(0.01, 0.2, -0.04))).toBe("0.2 pixels off the next, on time.");
+  expect(apartWords(size(0.01, null, null))).toBe("The shot as it is.");
 });
 
 test("the smallest that is enough is named, or none", () => {

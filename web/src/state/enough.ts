@@ -8,10 +8,10 @@ export const spacingWords = (size: Size): string => `${Number((1000 * size.spaci
 
 /** How far a size is from the next. */
 export function apartWords({ pixels, delay_frames }: Size): string {
-  if (pixels == null || delay_frames == null) return "what it is compared with";
+  if (pixels == null || delay_frames == null) return "The shot as it is.";
   const frames = Math.abs(delay_frames).toFixed(1);
   const timing = frames === "0.0" ? "on time" : `${frames} frames ${delay_frames > 0 ? "late" : "early"}`;
-  return `${pixels.toFixed(1)} pixels off, ${timing}`;
+  return `${pixels.toFixed(1)} pixels off the next, ${timing}.`;
 }
 
 /** What follows from a comparison. */

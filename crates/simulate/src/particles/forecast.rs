@@ -59,6 +59,22 @@ fn wanted(context: PrepareContext, element: &Element, particles: &Particles) -> 
     }
 }
 
+/// About how many particles fill a pool: found with larger ones, which take a sixty-fourth of the time, unless they are few; 0 if it does
+/// not hold.
+fn pool_particles(context: PrepareContext, element: &Element, particles: &Particles) -> f64 {
+    const COARSER: f32 = 4.0;
+    const FEW: f64 = 4_096.0;
+    let found = |by: f32| {
+        let mut particles = particles.clone();
+        particles.liquid.as_mut()?.spacing_m *= by;
+        Some(super::sites(context, element, &particles).ok()?.sites.whole())
+    };
+    match found(COARSER) {
+        Some(count) if count >= FEW => count * f64::from(COARSER).powi(3),
+        _ => found(1.0).unwrap_or(0.0),
+    }
+}
+
 /// Refuses, before the start, a number of particles that would not fit in memory.
 pub fn forecast(
     context: PrepareContext,
@@ -110,7 +126,10 @@ pub fn liquid_size(
         return Ok(None);
     };
     let Some(liquid) = &particles.liquid else { return Ok(None) };
-    let count = wanted(context, element, particles);
+    let count = match particles.source {
+        Source::Pool {} => pool_particles(context, element, particles),
+        _ => wanted(context, element, particles),
+    };
     let voxels = count / FULL;
     Ok(Some(LiquidSize {
         particles: count,

@@ -1,6 +1,6 @@
 //! Liquids over HTTP: foreseen, played, made a mesh and handed on.
 
-use crate::desk::{Desk, deck, desk};
+use crate::desk::{Desk, deck, desk, wait_for};
 use axum::http::StatusCode;
 use serde_json::{Value, json};
 
@@ -81,4 +81,39 @@ async fn its_mesh_is_in_the_frames_of_the_page_and_in_what_is_handed_on() {
     let text = String::from_utf8_lossy(&obj);
     let vertices = text.lines().filter(|line| line.starts_with("v ")).count();
     assert!(vertices > 500, "{vertices}");
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn three_sizes_are_compared_and_the_smallest_that_is_enough_is_named() {
+    let desk = block(0.05).await;
+    let (path, over) = ("/api/shots/1/enough", |state: &Value| state["at_work"] == json!(false));
+    let state = desk.get(path).await;
+    assert_eq!((&state["at_work"], &state["total"]), (&json!(false), &json!(0)));
+    let (status, _) = desk.ask("POST", path, Value::Null).await;
+    assert_eq!(status, StatusCode::ACCEPTED);
+    let state = wait_for(&desk, path, over).await;
+    assert_eq!(state["message"], Value::Null, "{state}");
+    assert_eq!((&state["done"], &state["outdated"]), (&json!(12), &json!(false)));
+    let sizes = state["result"]["sizes"].as_array().unwrap();
+    let of = |i: usize, name: &str| sizes[i][name].as_f64().unwrap();
+    // Cubes of 100, 71 and 50 mm.
+    assert!(of(0, "particles") < of(1, "particles") && of(2, "particles") == 384.0, "{sizes:?}");
+    assert!(of(0, "pixels") > 0.0 && of(1, "delay_frames").abs() <= 1.0, "{sizes:?}");
+    assert_eq!(sizes[2]["pixels"], Value::Null);
+    desk.set("/timing/last", json!(5)).await;
+    assert_eq!(desk.get(path).await["outdated"], json!(true));
+
+    // One that is asked to stop, and one that cannot begin, end with a word.
+    desk.set("/timing/last", json!(2_000)).await;
+    desk.ask("POST", path, Value::Null).await;
+    let (status, _) = desk.ask("DELETE", path, Value::Null).await;
+    assert_eq!(status, StatusCode::NO_CONTENT);
+    let state = wait_for(&desk, path, over).await;
+    assert!(state["message"].as_str().unwrap().contains("stopped"), "{state}");
+    desk.set("/elements/5/kind/particles/liquid/spacing_m", json!(0.2)).await;
+    desk.ask("POST", path, Value::Null).await;
+    let state = wait_for(&desk, path, over).await;
+    assert!(state["message"].as_str().unwrap().contains("at a spacing of 400.0 mm"), "{state}");
+    let (status, _) = desk.ask("POST", "/api/shots/9/enough", Value::Null).await;
+    assert_eq!(status, StatusCode::NOT_FOUND);
 }
