@@ -156,3 +156,20 @@ test("a splash releases spray, its liquid is coloured and cut open, and its volu
   await page.getByRole("button", { name: "Open the curves of Block of liquid" }).click();
   await expect(page.getByTestId("volume-kept")).toContainText(/9\d\.\d %|10\d\.\d %/);
 });
+
+test("three sizes are compared in the gate, and one of them is taken", async ({ page }) => {
+  await newShot(page, server.address, { name: "Sizes", last: 6 });
+  await add(page, "Plane");
+  await add(page, "Block of liquid");
+  await tab(page, "Body");
+  await type(page, "Spacing, mm", "40");
+  await saved(page, "Spacing");
+  await page.getByRole("button", { name: "Compare three sizes" }).click();
+  await expect(page.getByTestId("enough")).toHaveText(/is enough|Each can be told/);
+  const sizes = page.getByRole("list", { name: "Sizes" });
+  await expect(sizes.getByRole("listitem")).toHaveCount(3);
+  await expect(sizes).toContainText(/80 mm.*pixels off the next.*56.6 mm.*40 mm.*The shot as it is\./s);
+  await page.getByRole("button", { name: "Use 56.6 mm" }).click();
+  await expect(sheet(page).getByLabel("Spacing, mm", { exact: true })).toHaveValue("56.6");
+  await expect(sheet(page).getByText("The shot has changed since.")).toBeVisible();
+});

@@ -32,6 +32,9 @@ pub struct SurfacePoint {
 /// A vector for each point of bodies.
 pub type PointVectors = Vec<(u32, Vec<Vec3>)>;
 
+/// Nodes of the lattice around a place, and numbers that go with them.
+type Links = [(u32, f32); 8];
+
 /// A face that a surface closes.
 struct ClosedFace {
     axis: usize,
@@ -40,7 +43,7 @@ struct ClosedFace {
     /// Numbers of the liquid cells below and above.
     rows: [u32; 2],
     /// Nodes of the lattice, and their weights.
-    nodes: [(u32, f32); 8],
+    nodes: Links,
 }
 
 impl ClosedFace {
@@ -69,7 +72,7 @@ pub(super) struct SurfaceCoupling<'a> {
     /// By how much the nodes move otherwise than the boundary at first, m/s.
     motion: Vec<Vec3>,
     /// For each body, its points' nodes, each with the part that the point has in the mass of the node.
-    points: Vec<(u32, Vec<[(u32, f32); 8]>)>,
+    points: Vec<(u32, Vec<Links>)>,
     /// ρ Δx³, kg.
     mass: f32,
 }
@@ -202,7 +205,7 @@ impl<'a> SurfaceCoupling<'a> {
 
     /// The impulses on the points that impulses on the nodes are, N s.
     pub fn on_points(&self, impulses: &[Vec3]) -> PointVectors {
-        let of = |links: &[(u32, f32); 8]| {
+        let of = |links: &Links| {
             links.iter().fold(Vec3::ZERO, |sum, (node, part)| sum + *part * impulses[*node as usize])
         };
         self.points.iter().map(|(body, links)| (*body, links.iter().map(of).collect())).collect()
