@@ -16,6 +16,8 @@ const WIDTH: usize = 320;
 const MAX_HEIGHT: usize = 1_280;
 /// Radius of a particle's sphere of the volume that it stands for, in spacings: (3 / 4π)^⅓.
 const RADIUS: f32 = 0.62;
+/// Shifts must change what is apart by this part for a delay to be told.
+const LEAST_GAIN: f64 = 0.05;
 /// Delays up to so many frames are looked for.
 const MAX_DELAY: usize = 12;
 
@@ -154,6 +156,11 @@ fn delay(first: &[Coverage], second: &[Coverage]) -> f32 {
     }) else {
         return 0.0;
     };
+    // Where hardly anything moves there is no delay to be seen.
+    let furthest = costs.iter().copied().fold(0.0, f64::max);
+    if furthest - costs[at] < LEAST_GAIN * costs[at] {
+        return 0.0;
+    }
     let whole = at as f32 - most as f32;
     if at == 0 || at + 1 == costs.len() {
         return whole;

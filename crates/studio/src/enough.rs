@@ -280,7 +280,7 @@ mod tests {
     #[test]
     fn what_does_not_move_is_on_time_and_differs_by_a_part_of_a_particle() {
         let Enough { sizes, .. } = compared(&cube(0.4)).unwrap();
-        assert_eq!(sizes[2].particles, 8_000);
+        assert!(sizes[2].particles.abs_diff(8_000) < 80, "{sizes:?}");
         for size in &sizes[..2] {
             // The gate is 1280 pixels wide, and its width at the cube that of the sensor times distance over focal length.
             let [pixels, delay] = [size.pixels, size.delay_frames].map(Option::unwrap);

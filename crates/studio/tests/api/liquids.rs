@@ -97,7 +97,10 @@ async fn three_sizes_are_compared_and_the_smallest_that_is_enough_is_named() {
     let sizes = state["result"]["sizes"].as_array().unwrap();
     let of = |i: usize, name: &str| sizes[i][name].as_f64().unwrap();
     // Cubes of 100, 71 and 50 mm.
-    assert!(of(0, "particles") < of(1, "particles") && of(2, "particles") == 384.0, "{sizes:?}");
+    assert!(
+        of(0, "particles") < of(1, "particles") && (of(2, "particles") - 384.0).abs() < 10.0,
+        "{sizes:?}"
+    );
     assert!(of(0, "pixels") > 0.0 && of(1, "delay_frames").abs() <= 1.0, "{sizes:?}");
     assert_eq!(sizes[2]["pixels"], Value::Null);
     desk.set("/timing/last", json!(5)).await;
