@@ -113,10 +113,10 @@ async fn three_sizes_are_compared_and_the_smallest_that_is_enough_is_named() {
     assert_eq!(status, StatusCode::NO_CONTENT);
     let state = wait_for(&desk, path, over).await;
     assert!(state["message"].as_str().unwrap().contains("stopped"), "{state}");
-    desk.set("/elements/5/kind/particles/liquid/spacing_m", json!(0.2)).await;
+    desk.set("/elements/5/kind/particles/liquid/spacing_m", json!(0.0002)).await;
     desk.ask("POST", path, Value::Null).await;
     let state = wait_for(&desk, path, over).await;
-    assert!(state["message"].as_str().unwrap().contains("at a spacing of 400.0 mm"), "{state}");
+    assert!(state["message"].as_str().unwrap().contains("at a spacing of 0.4 mm"), "{state}");
     let (status, _) = desk.ask("POST", "/api/shots/9/enough", Value::Null).await;
     assert_eq!(status, StatusCode::NOT_FOUND);
 }
