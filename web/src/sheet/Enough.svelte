@@ -36,9 +36,7 @@
           <li class="flex items-baseline justify-between gap-2 py-0.5">
             <span class={i === found.enough ? "text-ink" : ""}>
               {spacingWords(size)}{i === found.enough ? ": enough" : ""}
-              <small class="block"
-                >{size.particles.toLocaleString("en")} particles. {apartWords(size)}</small
-              >
+              <small class="block">{size.particles.toLocaleString("en")} particles. {apartWords(size)}</small>
               <small class="block text-faint">{forecastWords(size.seconds_a_frame, frames)}</small>
             </span>
             {#if size.factor !== 1 && !known?.outdated}

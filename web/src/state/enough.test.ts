@@ -26,6 +26,7 @@ test("a size is that of all liquids", () => {
     { kind: { particles: { liquid: {} } } },
     { kind: { camera: {} } },
   ] as unknown as Element[];
+  expect(withSpacings(elements, Math.SQRT2)[0].value).toBe(0.0283);
   expect(withSpacings(elements, 2).map(({ path, value }) => [path, value])).toEqual([
     ["/elements/0/kind/particles/liquid/spacing_m", 0.04],
     ["/elements/2/kind/particles/liquid/spacing_m", 0.04],

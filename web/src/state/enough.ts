@@ -20,12 +20,12 @@ export function verdict({ sizes, enough }: Schemas["Enough"]): string {
   return `${spacingWords(sizes[enough])} is enough: nobody could tell it from the next.`;
 }
 
-/** Multiplies the spacings of all liquids. */
+/** Multiplies the spacings of all liquids; they keep three digits. */
 export function withSpacings(elements: readonly Element[], factor: number): Operation[] {
   return elements.flatMap(({ kind }, index): Operation[] => {
     const liquid = "particles" in kind ? kind.particles.liquid : null;
     if (!liquid) return [];
-    const value = (liquid.spacing_m ?? 0.02) * factor;
+    const value = Number(((liquid.spacing_m ?? 0.02) * factor).toPrecision(3));
     return [{ op: "add", path: `/elements/${index}/kind/particles/liquid/spacing_m`, value }];
   });
 }
