@@ -341,3 +341,22 @@ impl Boundary for Bodies<'_> {
         self.colliders.still_changes()
     }
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn the_parts_of_a_triangle_are_as_many_as_squares_and_have_its_centre() {
+        for parts in 1..=MOST_POINTS {
+            let all: Vec<[f32; 3]> = triangle_parts(parts).collect();
+            assert_eq!(all.len() as u32, parts * parts);
+            for weights in &all {
+                assert!((weights.iter().sum::<f32>() - 1.0).abs() < 1e-6, "{weights:?}");
+                assert!(weights.iter().all(|weight| *weight > 0.0), "{weights:?}");
+            }
+            let centre = |i: usize| all.iter().map(|weights| weights[i]).sum::<f32>() / all.len() as f32;
+            (0..3).for_each(|i| assert!((centre(i) - 1.0 / 3.0).abs() < 1e-5, "{parts}: {}", centre(i)));
+        }
+    }
+}

@@ -230,3 +230,143 @@ impl<'a> SurfaceCoupling<'a> {
         each.filter(|(row, _)| *row != NONE).collect()
     }
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::liquid::solids::{StillBodyCache, cut_cells};
+
+    const CELL_M: f32 = 0.1;
+    /// A square sheet of so many points to a side, a third of a cell apart.
+    const SIDE_POINTS: usize = 24;
+    const SPACING_M: f32 = CELL_M / 3.0;
+    const POINT_KG: f32 = 0.002;
+
+    /// A level sheet at some height, of loose points.
+    struct Sheet {
+        height_m: f32,
+        points: Vec<SurfacePoint>,
+    }
+
+    impl Sheet {
+        fn at(height_m: f32) -> Self {
+            let point = |i: usize| {
+                let [x, z] = [i % SIDE_POINTS, i / SIDE_POINTS].map(|k| (k as f32 + 0.5) * SPACING_M);
+                let position = Vec3::new(x, height_m, z);
+                SurfacePoint { position, mass_kg: POINT_KG, change: Vec3::new(0.0, 0.3 * x, 0.0) }
+            };
+            Self { height_m, points: (0..SIDE_POINTS * SIDE_POINTS).map(point).collect() }
+        }
+    }
+
+    impl Boundary for Sheet {
+        fn bodies_in(&self, _: Vec3, _: Vec3) -> [Vec<u32>; 2] {
+            [Vec::new(), vec![0]]
+        }
+        fn distance(&self, _: u32, place: Vec3, _: f32) -> f32 {
+            (place.y - self.height_m).abs() - 0.625 * CELL_M
+        }
+        fn velocity(&self, _: u32, _: Vec3) -> Vec3 {
+            Vec3::ZERO
+        }
+        fn surface_points(&self, _: u32) -> &[SurfacePoint] {
+            &self.points
+        }
+        fn surface_changes(&self, impulses: &PointVectors) -> PointVectors {
+            let by_mass = |of: &Vec<Vec3>| of.iter().map(|impulse| *impulse / POINT_KG).collect();
+            impulses.iter().map(|(body, of)| (*body, by_mass(of))).collect()
+        }
+        fn nearest(&self, _: u32, place: Vec3) -> Option<Vec3> {
+            let most = SIDE_POINTS as f32 * SPACING_M;
+            Some(Vec3::new(place.x.clamp(0.0, most), self.height_m, place.z.clamp(0.0, most)))
+        }
+    }
+
+    /// Calls `of` with the coupling of a sheet in the middle of a block of eight cells to a side, of which each cell is liquid, and with
+    /// the number of cells.
+    fn with_coupling(height_m: f32, of: impl Fn(&SurfaceCoupling, &Tiles, usize)) {
+        let sheet = Sheet::at(height_m);
+        let centres: Vec<Vec3> = (0..CELLS).map(|cell| (local(cell).as_vec3() + 0.5) * CELL_M).collect();
+        let tiles = Tiles::new(&centres, CELL_M);
+        let liquid = vec![1.0; tiles.cells()];
+        let solids = cut_cells(&tiles, &liquid, &sheet, &mut StillBodyCache::default());
+        let number: Vec<u32> = (0..tiles.cells() as u32).collect();
+        of(&SurfaceCoupling::new(&tiles, &solids, &number, &sheet, 1_000.0), &tiles, tiles.cells());
+    }
+
+    /// The level faces that the sheet closes away from its edges.
+    fn inner_faces(coupling: &SurfaceCoupling, tiles: &Tiles) -> Vec<usize> {
+        let level = coupling.places.keys().filter(|(axis, _)| *axis == 1).map(|(_, cell)| *cell as usize);
+        let is_inner = |cell: &usize| {
+            let at = face_centre(tiles, 1, *cell);
+            (0.2..0.6).contains(&at.x) && (0.2..0.6).contains(&at.z)
+        };
+        level.filter(is_inner).collect()
+    }
+
+    fn pressures(cells: usize, seed: u32) -> Vec<f32> {
+        let random = |i: u32| (i.wrapping_mul(seed) >> 8) as f32 / (1 << 24) as f32 - 0.5;
+        (1..=cells as u32).map(random).collect()
+    }
+
+    fn product(coupling: &SurfaceCoupling, q: &[f32], other: &[f32]) -> f64 {
+        let rows = coupling.rows(q).into_iter();
+        rows.map(|(row, value)| f64::from(value) * f64::from(other[row as usize])).sum()
+    }
+
+    #[test]
+    fn what_a_surface_adds_is_symmetric_and_never_negative_wherever_it_lies() {
+        for height_m in [0.35, 0.4, 0.47] {
+            with_coupling(height_m, |coupling, _, cells| {
+                let [a, b] = [0x9E37_79B9, 0x85EB_CA6B].map(|seed| pressures(cells, seed));
+                let [ab, ba] = [product(coupling, &a, &b), product(coupling, &b, &a)];
+                let size = (product(coupling, &a, &a) * product(coupling, &b, &b)).sqrt();
+                assert!(size > 0.0 && (ab - ba).abs() < 1e-4 * size, "{height_m}: {ab} {ba} of {size}");
+            });
+        }
+    }
+
+    #[test]
+    fn impulses_reach_the_points_whole() {
+        with_coupling(0.41, |coupling, _, cells| {
+            let nodes = coupling.impulses(&pressures(cells, 0x9E37_79B9));
+            let given: Vec3 = nodes.iter().sum();
+            let taken: Vec3 = coupling.on_points(&nodes).iter().flat_map(|(_, points)| points).sum();
+            assert!(given.distance(taken) < 1e-3 * given.length(), "{given} {taken}");
+        });
+    }
+
+    #[test]
+    fn a_pressure_on_one_side_accelerates_a_loose_sheet_by_its_mass() {
+        with_coupling(0.4, |coupling, tiles, cells| {
+            // As much in all cells below.
+            let below = |cell: usize| tiles.corner(cell / CELLS).y + local(cell % CELLS).y < 4;
+            let q: Vec<f32> = (0..cells).map(|cell| if below(cell) { 0.2 } else { 0.0 }).collect();
+            let changes = coupling.response(&coupling.impulses(&q));
+            // q ρ Δx is the impulse on an area.
+            let exact = 0.2 * 1_000.0 * CELL_M / (POINT_KG / (SPACING_M * SPACING_M));
+            let mut seen = 0;
+            for cell in inner_faces(coupling, tiles) {
+                let found = coupling.velocity(&changes, (1, cell)).unwrap();
+                assert!((found / exact - 1.0).abs() < 0.05, "{found} of {exact}");
+                seen += 1;
+            }
+            assert!(seen >= 16, "{seen}");
+        });
+    }
+
+    #[test]
+    fn faces_move_as_the_sheet_does_at_first() {
+        with_coupling(0.4, |coupling, tiles, _| {
+            let motion = coupling.motion();
+            let mut seen = 0;
+            for cell in inner_faces(coupling, tiles) {
+                let at = face_centre(tiles, 1, cell);
+                let found = coupling.velocity(&motion, (1, cell)).unwrap();
+                assert!((found - 0.3 * at.x).abs() < 0.003, "{found} at {at}");
+                seen += 1;
+            }
+            assert!(seen >= 16, "{seen}");
+        });
+    }
+}
