@@ -1,4 +1,4 @@
-//! Cloths that liquid pushes.
+//! Cloths and soft bodies that liquid pushes.
 
 use super::*;
 use frames::Frame;
@@ -95,4 +95,27 @@ fn a_cloth_that_water_has_left_swings_back() {
         (0..40).map(|_| -simulation.advance().unwrap().bodies[&sheet].positions[0].y).collect();
     let [under, after] = [sags[22], sags[36]];
     assert!(after < 0.5 * under, "{under} under water, {after} after");
+}
+
+#[test]
+fn a_soft_ball_lighter_than_water_floats() {
+    let mut shot = bare(96);
+    basin(&mut shot, Vec3::new(0.4, 0.6, 0.4));
+    let of = Liquid { spacing_m: 0.02, ..Liquid::default() };
+    let mut water = liquid(of, Shape::cuboid(0.4, 0.2, 0.4), EmissionSchedule::Fill {});
+    water.contact.push_deformables = true;
+    shot.add(element("Water", water).at(0.0, 0.1, 0.0));
+    let mut ball = Element::solid("Ball", Shape::sphere(0.08), Moves::Free).at(0.0, 0.3, 0.0);
+    ball.as_solid_mut().unwrap().soft =
+        Some(shot::Soft { density_kg_m3: 400.0, cell_m: 0.04, ..Default::default() });
+    let ball = shot.add(ball);
+    let mut simulation = Simulation::new(&shot, &Default::default()).unwrap();
+    let heights: Vec<f32> =
+        (0..72).map(|_| simulation.advance().unwrap().bodies[&ball].positions[0].y).collect();
+    let mean = heights[48..].iter().sum::<f32>() / 24.0;
+    // A cap of 0.4 of a sphere is 0.866 of its radius high; the level rises by what is displaced.
+    let volume = 4.0 / 3.0 * std::f32::consts::PI * 0.08f32.powi(3);
+    let exact = 0.2 + 0.4 * volume / (0.4 * 0.4) - 0.866 * 0.08 + 0.08;
+    // A fifth of a cell, as of a rigid float.
+    assert!((mean - exact).abs() < 0.008, "{mean} of {exact}");
 }
