@@ -105,9 +105,13 @@ impl Response {
         let matrix = Matrix { rows: &self.near, blocks: &self.blocks, scalars, touches, held: &self.held };
         let mut ways = vec![Vec3A::ZERO; forces.len()];
         let least = vec![0.0; self.nodes.len()];
-        let mut work = self.work.lock().unwrap_or_else(std::sync::PoisonError::into_inner);
         let Self { levels, low_rank, nodes, .. } = self;
-        work.solve(levels, &matrix, low_rank, &right, &mut ways, nodes, TOLERANCE, &least, &mut Vec::new());
+        // Within the pool, where many small parallel loops cost little.
+        rayon::scope(|_| {
+            let mut work = self.work.lock().unwrap_or_else(std::sync::PoisonError::into_inner);
+            let first = &mut Vec::new();
+            work.solve(levels, &matrix, low_rank, &right, &mut ways, nodes, TOLERANCE, &least, first);
+        });
         ways.iter().map(|way| way.as_dvec3() * most).collect()
     }
 
