@@ -106,6 +106,7 @@ fn bytes(simulation: &mut Simulation, frames: u32) -> Vec<Vec<u8>> {
 #[case::water(busy())]
 #[case::gel(gel())]
 #[case::mixed(mixed())]
+#[case::on_cloth(on_cloth())]
 fn one_thread_and_three_give_the_same_bytes(#[case] shot: Shot) {
     let of = |threads: usize| {
         let pool = rayon::ThreadPoolBuilder::new().num_threads(threads).build().unwrap();
