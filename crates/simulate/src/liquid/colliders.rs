@@ -29,8 +29,9 @@ pub struct Bodies<'a> {
     pub surfaces: BTreeMap<u32, PushedSurface>,
 }
 
-/// Most points along the edges of a triangle of a surface.
+/// Most points along the edges of a triangle of a surface, and about how many on all of it unless it has more triangles.
 const MOST_POINTS: u32 = 8;
+const MOST_ON_SURFACE: usize = 500_000;
 
 /// A surface that a liquid pushes, over a substep.
 pub struct PushedSurface {
@@ -75,12 +76,13 @@ impl PushedSurface {
         for triangle in triangles {
             triangle.iter().for_each(|p| area_of[*p as usize] += area(*triangle) / 3.0);
         }
+        let most = ((MOST_ON_SURFACE / triangles.len().max(1)).isqrt() as u32).clamp(1, MOST_POINTS);
         let (mut points, mut places) = (Vec::new(), Vec::new());
         let (mut loaded, mut unloaded) = (Vec::new(), Vec::new());
         for triangle in triangles {
             let corners = triangle.map(|p| vertices[p as usize]);
             let longest = (0..3).map(|i| corners[i].distance(corners[(i + 1) % 3])).fold(0.0, f32::max);
-            let parts = ((2.0 * longest / cell_m).ceil() as u32).clamp(1, MOST_POINTS);
+            let parts = ((2.0 * longest / cell_m).ceil() as u32).clamp(1, most);
             let part = area(*triangle) / (parts * parts) as f32;
             for weights in triangle_parts(parts) {
                 let sum = |of: &[Vec3]| {
