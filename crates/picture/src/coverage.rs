@@ -13,7 +13,7 @@ use shot::{
 /// Width of a mask, in cells.
 const WIDTH: usize = 320;
 /// Greatest height of a mask, in cells.
-const MAX_HEIGHT: usize = 1_280;
+const MAX_HEIGHT: usize = 640;
 /// Radius of a particle's sphere of the volume that it stands for, in spacings: (3 / 4π)^⅓.
 const RADIUS: f32 = 0.62;
 /// Shifts must change what is apart by this part for a delay to be told.

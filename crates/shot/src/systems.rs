@@ -227,8 +227,8 @@ impl Shot {
         self.can_push(element, set, push, &|body, solid| !body.deforms() && comes_free(solid))
     }
 
-    /// Whether particles can push a cloth or a soft body.
-    fn pushes_deformables(&self, element: &Element, set: &Particles) -> bool {
+    /// Whether particles can push a cloth or a soft body, now or by a key.
+    pub fn pushes_deformables(&self, element: &Element, set: &Particles) -> bool {
         let push = (set.contact.push_deformables, "kind.particles.contact.push_deformables");
         self.can_push(element, set, push, &|body, _| body.deforms())
     }

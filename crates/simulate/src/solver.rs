@@ -194,7 +194,7 @@ pub trait Solver: Send {
     }
 
     /// How those shapes answer impulses within the last substep.
-    fn response(&self) -> Option<Arc<dyn SurfaceResponse>> {
+    fn response(&mut self) -> Option<Arc<dyn SurfaceResponse>> {
         None
     }
 

@@ -1,5 +1,6 @@
-//! Jobs in progress: shots being computed and films being rendered.
+//! Jobs in progress: shots being computed, sizes being compared and films being rendered.
 
+use crate::enough::Enough;
 use crate::jobs::lock;
 use shot::{Shot, SystemId, fingerprint::fingerprints};
 use std::collections::{HashMap, HashSet};
@@ -55,6 +56,27 @@ impl Playing {
 #[derive(Default)]
 pub struct SlowSteps {
     pub(crate) at_work: Mutex<HashSet<i64>>,
+}
+
+/// The comparisons of shots: one a shot, the last.
+#[derive(Default)]
+pub struct Comparisons {
+    pub(crate) of: Mutex<HashMap<i64, Arc<Comparison>>>,
+}
+
+/// A comparison at work, or over.
+pub(crate) struct Comparison {
+    pub revision: i64,
+    pub stop: AtomicBool,
+    pub progress: Mutex<ComparisonProgress>,
+}
+
+/// How far it is, in frames of all sizes, and what it came to.
+#[derive(Clone, Default)]
+pub(crate) struct ComparisonProgress {
+    pub done: u32,
+    pub total: u32,
+    pub result: Option<std::result::Result<Enough, String>>,
 }
 
 /// The films being rendered. One is rendered at a time; others wait.

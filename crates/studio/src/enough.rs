@@ -2,22 +2,18 @@
 //! next.
 
 use crate::error::{Error, Result};
-use crate::jobs::{AtEnd, guarded, lock};
-use crate::studio::{Event, Studio};
 use frames::Frame;
 use geometry::Meshes;
 use picture::{Coverage, difference};
 use serde::Serialize;
 use shot::{Id, Shot, SystemId, motion::Sampler};
 use simulate::{Cancel, Simulation};
-use std::collections::{BTreeMap, HashMap};
-use std::sync::atomic::{AtomicBool, Ordering};
-use std::sync::{Arc, Mutex};
+use std::collections::BTreeMap;
 use std::time::Instant;
 use utoipa::ToSchema;
 
 /// The spacings that are compared, against those of the shot: an eighth of the particles, about a third, and all.
-const FACTORS: [f32; 3] = [2.0, std::f32::consts::SQRT_2, 1.0];
+pub(crate) const FACTORS: [f32; 3] = [2.0, std::f32::consts::SQRT_2, 1.0];
 /// Most that outlines differ by where a viewer cannot tell, against the height of the picture: about 6 minutes of arc from three heights away.
 const MAX_APART: f32 = 0.005;
 /// Most that the timing differs by where a viewer cannot tell, in seconds: a frame of a film.
@@ -98,7 +94,7 @@ pub fn enough(
     }
     let systems = systems_of(shot, &liquids);
     let (count, mut so_far) = (shot.timing.frames().count() as u32, 0);
-    let (mut sizes, mut masks) = (Vec::new(), Vec::new());
+    let (mut sizes, mut coarser): (Vec<Size>, Vec<Coverage>) = (Vec::new(), Vec::new());
     for factor in FACTORS {
         let shot = with_spacings(shot, factor);
         let spacing_m = liquids.iter().filter_map(|id| shot.element(*id)?.as_particles()?.liquid.as_ref());
@@ -133,119 +129,20 @@ pub fn enough(
         }
         let seconds_a_frame = start.elapsed().as_secs_f64() / own.len() as f64;
         sizes.push(Size { factor, spacing_m, particles, seconds_a_frame, pixels: None, delay_frames: None });
-        masks.push(own);
+        if let [.., before, _] = &mut sizes[..] {
+            let of = difference(&coarser, &own, shot.picture.width);
+            (before.pixels, before.delay_frames) = (Some(of.pixels), Some(of.delay_frames));
+        }
+        coarser = own;
     }
     let most_pixels = (MAX_APART * shot.picture.height as f32).max(1.0);
     let most_frames = (MAX_DELAY_S * shot.timing.fps).max(1.0);
-    let mut smallest = None;
-    for (i, pair) in masks.windows(2).enumerate() {
-        let of = difference(&pair[0], &pair[1], shot.picture.width);
-        (sizes[i].pixels, sizes[i].delay_frames) = (Some(of.pixels), Some(of.delay_frames));
-        if smallest.is_none() && of.pixels <= most_pixels && of.delay_frames.abs() <= most_frames {
-            smallest = Some(i);
-        }
-    }
-    Ok(Enough { sizes, enough: smallest })
-}
-
-/// The comparisons of shots: one a shot, the last.
-#[derive(Default)]
-pub struct Comparisons {
-    of: Mutex<HashMap<i64, Arc<Comparison>>>,
-}
-
-/// A comparison at work, or over.
-struct Comparison {
-    revision: i64,
-    stop: AtomicBool,
-    state: Mutex<State>,
-}
-
-#[derive(Clone, Default)]
-struct State {
-    done: u32,
-    total: u32,
-    result: Option<std::result::Result<Enough, String>>,
-}
-
-/// What is known of the comparison of a shot's sizes.
-#[derive(Clone, Debug, Default, Serialize, ToSchema)]
-pub struct ComparisonState {
-    /// Whether it is at work.
-    pub at_work: bool,
-    /// Frames computed, of all sizes.
-    pub done: u32,
-    /// Frames to compute, of all sizes; 0: none was asked for.
-    pub total: u32,
-    /// Whether the shot has changed since it began.
-    pub outdated: bool,
-    /// What was found.
-    pub result: Option<Enough>,
-    /// Why nothing was found.
-    pub message: Option<String>,
-}
-
-impl Studio {
-    /// Begins to compare sizes; one at work for the shot ends.
-    pub async fn begin_comparison(self: &Arc<Self>, shot: i64) -> Result<()> {
-        let (document, revision) = self.head(shot).await?;
-        let total = document.timing.frames().count() as u32 * FACTORS.len() as u32;
-        let state = Mutex::new(State { total, ..State::default() });
-        let job = Arc::new(Comparison { revision, stop: AtomicBool::new(false), state });
-        if let Some(before) = lock(&self.comparisons.of).insert(shot, job.clone()) {
-            before.stop.store(true, Ordering::Release);
-        }
-        // The processor is needed here.
-        self.playing.stop(shot);
-        let studio = self.clone();
-        let told = studio.clone();
-        let over = AtEnd::new(move || told.tell(Event::Enough { shot, done: 0, total: 0 }));
-        let work = move || {
-            let _over = over;
-            let result = guarded(|| studio.compare(shot, &document, &job).map_err(|error| error.to_string()));
-            lock(&job.state).result = Some(result);
-        };
-        std::thread::Builder::new().name(format!("compare {shot}")).spawn(work)?;
-        Ok(())
-    }
-
-    fn compare(&self, shot: i64, document: &Shot, job: &Arc<Comparison>) -> Result<Enough> {
-        let meshes = self.loader.meshes(&self.data, document)?;
-        let initial_state = self.loader.initial_state(&self.data, document)?;
-        let asked = job.clone();
-        let cancel = Cancel::when(move || asked.stop.load(Ordering::Acquire));
-        let mut tell = |done, total| {
-            (lock(&job.state).done, lock(&job.state).total) = (done, total);
-            self.tell(Event::Enough { shot, done, total });
-        };
-        enough(document, &meshes, initial_state.as_deref(), &cancel, &mut tell)
-    }
-
-    /// Ends the comparison of a shot's sizes, if one is at work.
-    pub fn stop_comparison(&self, shot: i64) {
-        if let Some(job) = lock(&self.comparisons.of).get(&shot) {
-            job.stop.store(true, Ordering::Release);
-        }
-    }
-
-    /// What is known of the comparison of a shot's sizes.
-    ///
-    /// # Errors
-    /// There is no such shot.
-    pub async fn comparison(&self, shot: i64) -> Result<ComparisonState> {
-        let (_, revision) = self.head(shot).await?;
-        let Some(job) = lock(&self.comparisons.of).get(&shot).cloned() else {
-            return Ok(ComparisonState::default());
-        };
-        let State { done, total, result } = lock(&job.state).clone();
-        let (at_work, outdated) = (result.is_none(), job.revision != revision);
-        let (result, message) = match result {
-            Some(Ok(found)) => (Some(found), None),
-            Some(Err(message)) => (None, Some(message)),
-            None => (None, None),
-        };
-        Ok(ComparisonState { at_work, done, total, outdated, result, message })
-    }
+    let is_enough = |size: &Size| {
+        size.pixels.is_some_and(|pixels| pixels <= most_pixels)
+            && size.delay_frames.is_some_and(|delay| delay.abs() <= most_frames)
+    };
+    let enough = sizes.iter().position(is_enough);
+    Ok(Enough { sizes, enough })
 }
 
 #[cfg(test)]

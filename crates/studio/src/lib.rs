@@ -8,6 +8,7 @@ pub mod api;
 pub mod assets;
 pub mod at_work;
 pub mod cli;
+pub mod comparing;
 pub mod demo;
 pub mod documents;
 pub mod enough;

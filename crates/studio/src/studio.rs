@@ -1,8 +1,7 @@
 //! The application's state: the data folder, the store, and the jobs in progress.
 
 use crate::assets::Loader;
-use crate::at_work::{Films, Playing, SlowSteps};
-use crate::enough::Comparisons;
+use crate::at_work::{Comparisons, Films, Playing, SlowSteps};
 use crate::error::{Error, Result};
 use crate::jobs::guarded;
 use crate::store::{RunRow, Step, Store};

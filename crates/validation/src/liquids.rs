@@ -8,6 +8,7 @@ use shot::{
     particles::{Emission, EmissionDomain, EmissionSchedule, Liquid, ParticleBody, Particles, Source, Start},
 };
 use simulate::Simulation;
+use std::sync::OnceLock;
 
 const G: f64 = 9.81;
 /// Thickness of walls, m.
@@ -113,7 +114,12 @@ pub fn stillness() -> Experiment {
     }
 }
 
-fn still_tank() -> frames::Particles {
+fn still_tank() -> &'static frames::Particles {
+    static LAST: OnceLock<frames::Particles> = OnceLock::new();
+    LAST.get_or_init(still_tank_after_a_second)
+}
+
+fn still_tank_after_a_second() -> frames::Particles {
     let mut shot = bare(24.0, 1.0);
     let room = Vec3::new(0.16, 0.4, 0.16);
     walls(&mut shot, room, WALL);
@@ -160,7 +166,12 @@ const HEIGHT: [(f64, f64); 11] = [
 const COLUMN: f32 = 0.1;
 
 /// The column that breaks, 16 cells wide: by time in seconds the front over a, and the height at the wall over 2a.
-fn dam() -> Vec<(f64, f64, f64)> {
+fn dam() -> &'static [(f64, f64, f64)] {
+    static DAM: OnceLock<Vec<(f64, f64, f64)>> = OnceLock::new();
+    DAM.get_or_init(broken_dam)
+}
+
+fn broken_dam() -> Vec<(f64, f64, f64)> {
     let fps = 240.0;
     let spacing = COLUMN / 32.0;
     let mut shot = bare(fps, 0.29);
@@ -215,7 +226,7 @@ fn ahead(dam: &[(f64, f64, f64)]) -> f64 {
 pub fn dam_front() -> Experiment {
     let dam = dam();
     let unit = (f64::from(COLUMN) / (2.0 * G)).sqrt();
-    let ahead = ahead(&dam);
+    let ahead = ahead(dam);
     let curve: Vec<(f64, f64)> = dam.iter().map(|(t, front, _)| ((t + ahead) / unit, *front)).collect();
     Experiment {
         key: "dam-front",

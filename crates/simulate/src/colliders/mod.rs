@@ -8,7 +8,7 @@ use collider::Skin;
 use geometry::{Bounds, Mesh, MissingMesh, MovingMesh, MovingSurface, Surface, Tree};
 use glam::{Mat3, Vec3};
 use shot::{Element, Id, Shape, Shot, world::Pose};
-use std::collections::{BTreeMap, BTreeSet, HashMap};
+use std::collections::{BTreeMap, HashMap};
 use std::sync::Arc;
 
 /// The state of a body at the end of a substep.
@@ -103,13 +103,6 @@ pub struct Exchange {
 }
 
 impl Exchange {
-    /// The loads on some elements; none: they keep theirs.
-    pub fn loads_on(&self, elements: &BTreeSet<Id>) -> Option<BTreeMap<Id, Vec<Vec3>>> {
-        let own = self.loads.iter().filter(|(id, _)| elements.contains(id));
-        let own: BTreeMap<_, _> = own.map(|(id, loads)| (*id, loads.clone())).collect();
-        (!own.is_empty()).then_some(own)
-    }
-
     /// Whether bodies or particles are spawned.
     pub fn spawns(&self) -> bool {
         !self.bodies.is_empty() || !self.particles.is_empty()

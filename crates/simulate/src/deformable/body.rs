@@ -93,6 +93,8 @@ pub(super) struct DeformableBody {
     pub densities: Vec<f64>,
     /// The last step; none: its matrices are not at hand.
     pub solved: Option<SolvedStep>,
+    /// The force of liquids on each node that the last step began with, N; empty: none.
+    pub load: Vec<DVec3>,
     /// Whether each node was held in the last step by what does not give way.
     pub fixed: Vec<bool>,
     /// How hard the points are pressed in the frame at hand.
@@ -120,6 +122,7 @@ impl DeformableBody {
             pressure: ContactPressure::new(points_at_rest.len()),
             densities: vec![0.0; parts.len()],
             solved: None,
+            load: Vec::new(),
             fixed: vec![false; discretization.len()],
             surface,
             touches: ActiveContacts::default(),
@@ -356,6 +359,8 @@ impl DeformableBody {
         let (x_before, v_before) = (state.x, state.v);
         self.state = State { x, v, x_before, v_before, dt_before: dt, anchors, ..state };
         self.state.frames = pinned.iter().map(|of| of.frames.clone()).collect();
+        // A liquid that pushes on gives the state a load again.
+        self.load = std::mem::take(&mut self.state.load);
         self.solved = Some(SolvedStep { rate: prediction.rate, dt });
         self.fixed = held;
         plasticity::flow(&self.discretization, &self.parts, materials, &mut self.state);

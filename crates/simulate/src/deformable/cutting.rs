@@ -67,7 +67,9 @@ impl Deformables {
             }
         }
         if any {
-            let before = std::mem::take(&mut self.body.state);
+            let mut before = std::mem::take(&mut self.body.state);
+            // The matrices of this step are gone, so that liquids cannot give a new load.
+            before.load = std::mem::take(&mut self.body.load);
             let (nodes, points) =
                 self.cut_open(cuts, &before.cuts).expect("cuts of the present meshes fit them");
             let state = before.with_more(&nodes, &points);

@@ -99,6 +99,8 @@ struct Deformables {
     body: DeformableBody,
     /// The longest preroll of an element, s.
     preroll_s: f32,
+    /// How it answers impulses within the last step; none: nobody asked, or it has been used.
+    response: Option<Arc<Response>>,
 }
 
 impl Deformables {
@@ -253,8 +255,9 @@ impl Solver for Deformables {
         }
     }
 
-    fn response(&self) -> Option<Arc<dyn SurfaceResponse>> {
-        Response::new(&self.body, self.vertices()).map(|response| Arc::new(response) as _)
+    fn response(&mut self) -> Option<Arc<dyn SurfaceResponse>> {
+        self.response = Response::new(&self.body, self.vertices()).map(Arc::new);
+        self.response.clone().map(|response| response as _)
     }
 
     fn shapes(&self) -> BTreeMap<Id, Arc<MovingMesh>> {
@@ -282,8 +285,11 @@ impl Solver for Deformables {
         if !impulses.is_empty() {
             self.body.receive(&impulses);
         }
-        if let Some(loads) = exchange.loads_on(&self.members.iter().map(|of| of.element).collect()) {
-            self.body.take_load(self.vertices(), &loads);
+        let is_own = |id: &Id| self.members.iter().any(|member| member.element == *id);
+        if exchange.loads.keys().any(is_own)
+            && let Some(response) = self.response.take()
+        {
+            self.body.take_load(&response, &exchange.loads);
         }
     }
 

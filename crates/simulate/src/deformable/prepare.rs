@@ -73,7 +73,7 @@ pub(crate) fn prepare(
             all.map(Element::preroll_s).fold(0.0, f32::max)
         }
     };
-    Ok(Some(Box::new(Deformables { members, body, preroll_s })))
+    Ok(Some(Box::new(Deformables { members, body, preroll_s, response: None })))
 }
 
 /// Several elements as one, and the part that each has; each with the mean length of its edges, m, and whether it is closed.

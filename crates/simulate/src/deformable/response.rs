@@ -69,10 +69,10 @@ impl Response {
         }
         let masses = response.embedding.shared_out(&masses);
         let velocities = response.embedding.all(&body.state.v);
-        let unloaded = match body.state.load.is_empty() {
+        let unloaded = match body.load.is_empty() {
             true => vec![DVec3::ZERO; velocities.len()],
             false => {
-                let ways = response.displacements(&body.state.load);
+                let ways = response.displacements(&body.load);
                 let velocity = |way: DVec3| -way * response.step.rate;
                 response.embedding.all(&ways.into_iter().map(velocity).collect::<Vec<_>>())
             }
@@ -151,13 +151,11 @@ impl SurfaceResponse for Response {
 
 impl DeformableBody {
     /// Takes the impulses of liquids over the step that was made in place of the load that the step began with, N s on the vertices of
-    /// elements.
-    pub fn take_load(&mut self, elements: Vec<(Id, Vertices)>, impulses: &BTreeMap<Id, Vec<Vec3>>) {
-        let Some(response) = Response::new(self, elements) else { return };
+    /// elements. `response` is that of the step.
+    pub fn take_load(&mut self, response: &Response, impulses: &BTreeMap<Id, Vec<Vec3>>) {
         let SolvedStep { rate, dt } = response.step;
         let load: Vec<DVec3> = response.at_nodes(impulses).into_iter().map(|impulse| impulse / dt).collect();
-        let before = std::mem::take(&mut self.state.load);
-        let more = |(i, load): (usize, &DVec3)| *load - before.get(i).copied().unwrap_or(DVec3::ZERO);
+        let more = |(i, load): (usize, &DVec3)| *load - self.load.get(i).copied().unwrap_or(DVec3::ZERO);
         let more: Vec<DVec3> = load.iter().enumerate().map(more).collect();
         for (node, way) in response.displacements(&more).into_iter().enumerate() {
             self.state.x[node] += way;

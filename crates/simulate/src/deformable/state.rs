@@ -16,7 +16,7 @@ pub(super) struct State {
     /// Those before the last step; empty if there was none.
     pub x_before: Vec<DVec3>,
     pub v_before: Vec<DVec3>,
-    /// The force of liquids on each node in the last step, N, which the next step begins with; empty if there was none.
+    /// The force of liquids on each node in the last step, N, which the next step begins with; empty: no liquid pushed.
     pub load: Vec<DVec3>,
     /// Length of the last step, s.
     pub dt_before: f64,

@@ -1,8 +1,7 @@
 //! The bodies of a shot as the solids that liquid meets.
 
 use super::coupling::BodyImpulse;
-use super::solids::{Boundary, FreeBody};
-use super::surface_coupling::{PointVectors, SurfacePoint};
+use super::solids::{Boundary, FreeBody, PointVectors, SurfacePoint};
 use crate::colliders::{BodyState, Collider, Colliders, Impulse, SurfaceResponse};
 use geometry::Bounds;
 use glam::Vec3;

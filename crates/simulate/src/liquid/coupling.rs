@@ -7,8 +7,8 @@
 
 use super::cell_properties::CellProperties;
 use super::multigrid::Rows;
-use super::solids::{Boundary, CutCells, FreeBody, face_centre};
-use super::surface_coupling::{PointVectors, SurfaceCoupling};
+use super::solids::{Boundary, CutCells, FreeBody, PointVectors, face_centre};
+use super::surface_coupling::SurfaceCoupling;
 use geometry::tiles::{CELLS, Tiles, local};
 use glam::{IVec3, Vec3};
 use std::collections::BTreeMap;

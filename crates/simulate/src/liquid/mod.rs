@@ -34,8 +34,7 @@ pub(crate) use colliders::Bodies;
 pub use coupling::BodyImpulse;
 pub use pressure::Solved;
 pub use rheology::{RELAXED, Rheologies, Rheology, Symmetric};
-pub use solids::{Boundary, FreeBody, StillBodyCache};
-pub use surface_coupling::{PointVectors, SurfacePoint};
+pub use solids::{Boundary, FreeBody, PointVectors, StillBodyCache, SurfacePoint};
 
 use cell_properties::CellProperties;
 use coupling::{Coupling, SolidMotion};

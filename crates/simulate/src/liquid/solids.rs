@@ -1,6 +1,5 @@
 //! Solids in the grid: which fraction of each face they leave open, and how fast they move there.
 
-use super::surface_coupling::{PointVectors, SurfacePoint};
 use geometry::tiles::{CELLS, SIDE, Tiles, local};
 use glam::{IVec3, Mat3, Vec3};
 use rayon::prelude::*;
@@ -17,6 +16,20 @@ pub struct FreeBody {
     /// Centre of mass, m.
     pub centre: Vec3,
 }
+
+/// A part of a surface that gives way.
+#[derive(Clone, Debug, PartialEq)]
+pub struct SurfacePoint {
+    /// Where it is, m.
+    pub position: Vec3,
+    /// Mass that moves with it, kg.
+    pub mass_kg: f32,
+    /// By how much its velocity differs from that of the boundary there, m/s.
+    pub change: Vec3,
+}
+
+/// A vector for each point of bodies.
+pub type PointVectors = Vec<(u32, Vec<Vec3>)>;
 
 /// What liquid meets: bodies by their numbers.
 pub trait Boundary: Sync {

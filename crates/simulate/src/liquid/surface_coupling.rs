@@ -12,25 +12,11 @@
 //! the equations stay symmetric whichever of surface and grid is finer.
 
 use super::multigrid::NONE;
-use super::solids::{Boundary, CutCells, face_centre};
+use super::solids::{Boundary, CutCells, PointVectors, SurfacePoint, face_centre};
 use geometry::tiles::{CELLS, Tiles, local};
 use glam::{IVec3, Vec3};
 use rayon::prelude::*;
 use std::collections::{BTreeSet, HashMap};
-
-/// A part of a surface that gives way.
-#[derive(Clone, Debug, PartialEq)]
-pub struct SurfacePoint {
-    /// Where it is, m.
-    pub position: Vec3,
-    /// Mass that moves with it, kg.
-    pub mass_kg: f32,
-    /// By how much its velocity differs from that of the boundary there, m/s.
-    pub change: Vec3,
-}
-
-/// A vector for each point of bodies.
-pub type PointVectors = Vec<(u32, Vec<Vec3>)>;
 
 /// Nodes of the lattice around a place, and numbers that go with them.
 type Links = [(u32, f32); 8];

@@ -93,7 +93,7 @@ pub(crate) fn prepare(
         forecast(context, element, particles)?;
         let positions = sites(context, element, particles)?;
         wants.deformables |= shot.meets_deformables(element);
-        wants.responses |= particles.liquid.is_some() && particles.contact.push_deformables;
+        wants.responses |= particles.liquid.is_some() && shot.pushes_deformables(element, particles);
         wants.liquids |= particles.liquids().next().is_some();
         wants.quantities |= emission::needs_vertex_weights(particles);
         wants.hits |= matches!(particles.source, Source::Impacts { .. });

@@ -2,6 +2,7 @@
 
 use super::*;
 use frames::Frame;
+use shot::motion::Channel;
 use shot::{Cloth, Pin, PinnedPart, Side};
 
 /// A cube of water that pushes cloth, and a square of cloth below it.
@@ -84,17 +85,39 @@ fn a_held_cloth_carries_water_and_comes_to_rest_under_it() {
     }
 }
 
-#[test]
-fn a_cloth_that_water_has_left_swings_back() {
-    let (mut shot, _, sheet) = cube_over_cloth(0.2, held(0.2), 0.4, 0.03);
+/// Sags of the middle of a cloth under a resting block of water in a basin, in frames 23 and 37; `change` is made to the water.
+fn sags_under_and_after(change: impl Fn(&mut Element)) -> [f32; 2] {
+    let (mut shot, water, sheet) = cube_over_cloth(0.2, held(0.2), 0.4, 0.03);
     basin(&mut shot, Vec3::new(0.4, 0.4, 0.4));
     shot.elements.retain(|element| element.name != "Floor");
-    shot.elements.iter_mut().find_map(Element::as_particles_mut).unwrap().start.lifespan_s = Some(1.0);
+    change(shot.elements.iter_mut().find(|element| element.id == water).unwrap());
     let mut simulation = Simulation::new(&shot, &Default::default()).unwrap();
     let sags: Vec<f32> =
         (0..40).map(|_| -simulation.advance().unwrap().bodies[&sheet].positions[0].y).collect();
-    let [under, after] = [sags[22], sags[36]];
+    [sags[22], sags[36]]
+}
+
+#[test]
+fn a_cloth_that_water_has_left_swings_back() {
+    let [under, after] = sags_under_and_after(|water| {
+        water.as_particles_mut().unwrap().start.lifespan_s = Some(1.0);
+    });
     assert!(after < 0.5 * under, "{under} under water, {after} after");
+}
+
+#[test]
+fn a_cloth_that_water_does_not_push_any_more_swings_back_and_one_that_it_pushes_later_gives_way() {
+    let path = "kind.particles.contact.push_deformables";
+    let keyed = |from: bool| {
+        sags_under_and_after(|water| {
+            let push = Channel::keyed([(1.0, from), (25.0, !from)]);
+            water.channels.insert(path.to_owned(), push);
+            water.as_particles_mut().unwrap().contact.push_deformables = from;
+        })
+    };
+    let ([under, after], [before, later]) = (keyed(true), keyed(false));
+    assert!(after < 0.5 * under, "{under} while it was pushed, {after} after");
+    assert!(before < 0.5 * later, "{before} before it was pushed, {later} after");
 }
 
 #[test]

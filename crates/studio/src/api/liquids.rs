@@ -1,7 +1,7 @@
 //! Liquids: how large one will be, and which size of it is enough.
 
 use super::input::{Path, State};
-use crate::enough::ComparisonState;
+use crate::comparing::ComparisonState;
 use crate::error::{Error, Problem, Result};
 use crate::jobs::blocking;
 use axum::Json;
