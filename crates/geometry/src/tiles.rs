@@ -4,7 +4,6 @@
 
 use glam::{IVec3, Vec3};
 use rayon::prelude::*;
-use std::sync::atomic::{AtomicU32, Ordering};
 use thiserror::Error;
 
 /// Cells along each side of a tile.
@@ -84,9 +83,12 @@ impl Tiles {
     /// [`TooManyTiles`], before memory for more is taken.
     pub fn bounded(positions: &[Vec3], cell_m: f32, max_tiles: usize) -> Result<Self, TooManyTiles> {
         let inverse = 1.0 / cell_m;
-        let keys = reached_keys(positions, inverse, max_tiles)?;
+        let chunk = CHUNK.max(positions.len().div_ceil(MAX_CHUNKS));
+        let mut runs: Vec<Vec<TileRun>> =
+            positions.par_chunks(chunk).map(|positions| runs_of(positions, inverse)).collect();
+        let keys = reached_keys(&runs, max_tiles)?;
         let around = keys.par_iter().with_min_len(64).map(|key| neighbours(&keys, *key)).collect();
-        let (order, starts) = sorted_by_tile(positions, inverse, &keys);
+        let (order, starts) = sorted_by_tile(&mut runs, positions.len(), chunk, &keys);
         let keys = keys.into_iter().map(tile_of_key).collect();
         Ok(Self { cell_m, inverse_cell: inverse, keys, around, order, starts })
     }
@@ -129,7 +131,7 @@ impl Tiles {
             }
             load(state, tile);
             let bases = &bases;
-            for (points, count) in self.lanes_in(tile) {
+            for (points, count) in self.lanes_in_order(tile) {
                 for (i, (a, b, c)) in points.into_iter().zip(values(state, tile, points)).take(count) {
                     // SAFETY: `order` holds each number below its length once, and each of its places belongs to one tile: every
                     // value is written by one thread, and nothing else has the columns.
@@ -152,6 +154,16 @@ impl Tiles {
         (0..stride).map(move |first| {
             let count = LANES.min((points.len() - first).div_ceil(stride));
             (std::array::from_fn(|lane| points[first + lane.min(count - 1) * stride] as usize), count)
+        })
+    }
+
+    /// The points in a tile by eight as they follow each other, with the number of those that are new; the others are the last one
+    /// repeated.
+    #[inline]
+    pub fn lanes_in_order(&self, tile: usize) -> impl Iterator<Item = ([usize; LANES], usize)> {
+        self.points_in(tile).chunks(LANES).map(|points| {
+            let last = points.len() - 1;
+            (std::array::from_fn(|lane| points[lane.min(last)] as usize), points.len())
         })
     }
 
@@ -255,25 +267,38 @@ fn tile_of_key(key: u64) -> IVec3 {
     IVec3::new(axis(0), axis(KEY_BITS), axis(2 * KEY_BITS))
 }
 
-/// The keys of all tiles that points reach, ascending.
-fn reached_keys(positions: &[Vec3], inverse_cell: f32, max_tiles: usize) -> Result<Vec<u64>, TooManyTiles> {
-    let bounded = |tiles: usize| if tiles > max_tiles { Err(TooManyTiles(tiles)) } else { Ok(()) };
-    // The tiles with points, and in which of their octants: a cell lies nearer than half a tile to one side of its tile along each
-    // axis, and to one only.
-    let occupied = |positions: &[Vec3]| {
-        let mut found: Vec<(u64, u8)> = Vec::new();
-        for position in positions {
-            let cell = cell_of(*position, inverse_cell);
-            let octant: IVec3 = cell >> 2 & 1;
-            let (key, mask) = (key_of_tile(cell >> 3), 1u8 << (octant.x | octant.y << 1 | octant.z << 2));
-            match found.last_mut() {
-                Some(last) if last.0 == key => last.1 |= mask,
-                _ => found.push((key, mask)),
+/// Points that follow each other in their own order and lie in one tile.
+struct TileRun {
+    /// The key of the tile; once the keys are sorted, its place among them.
+    tile: u64,
+    /// In which octants of the tile they lie: a cell lies nearer than half a tile to one side of its tile along each axis, and to
+    /// one only.
+    octants: u8,
+    count: u32,
+}
+
+fn runs_of(positions: &[Vec3], inverse_cell: f32) -> Vec<TileRun> {
+    let mut runs: Vec<TileRun> = Vec::new();
+    for position in positions {
+        let cell = cell_of(*position, inverse_cell);
+        let octant: IVec3 = cell >> 2 & 1;
+        let (tile, octants) = (key_of_tile(cell >> 3), 1u8 << (octant.x | octant.y << 1 | octant.z << 2));
+        match runs.last_mut() {
+            Some(last) if last.tile == tile => {
+                last.octants |= octants;
+                last.count += 1;
             }
+            _ => runs.push(TileRun { tile, octants, count: 1 }),
         }
-        merged(found)
-    };
-    let found = merged(positions.par_chunks(CHUNK).flat_map_iter(occupied).collect());
+    }
+    runs
+}
+
+/// The keys of all tiles that points reach, ascending.
+fn reached_keys(runs: &[Vec<TileRun>], max_tiles: usize) -> Result<Vec<u64>, TooManyTiles> {
+    let bounded = |tiles: usize| if tiles > max_tiles { Err(TooManyTiles(tiles)) } else { Ok(()) };
+    let occupied = |runs: &Vec<TileRun>| merged(runs.iter().map(|run| (run.tile, run.octants)).collect());
+    let found = merged(runs.par_iter().flat_map_iter(occupied).collect());
     bounded(found.len())?;
     let mut all: Vec<u64> = Vec::new();
     for (key, mask) in found {
@@ -319,25 +344,24 @@ fn neighbours(keys: &[u64], key: u64) -> [u32; 27] {
     around
 }
 
-/// The points sorted by tile, in each by their own order, and where those of each tile begin.
-fn sorted_by_tile(positions: &[Vec3], inverse_cell: f32, keys: &[u64]) -> (Vec<u32>, Vec<u32>) {
-    let n = positions.len();
-    let mut tile_of = vec![0u32; n];
-    let chunk = CHUNK.max(n.div_ceil(MAX_CHUNKS));
-    let count = |(tile_of, positions): (&mut [u32], &[Vec3])| {
-        let (mut counts, mut last) = (vec![0u32; keys.len()], (u64::MAX, 0));
-        for (tile, position) in tile_of.iter_mut().zip(positions) {
-            let key = key_of_tile(cell_of(*position, inverse_cell) >> 3);
-            if key != last.0 {
-                last = (key, keys.partition_point(|of| *of < key) as u32);
-            }
-            *tile = last.1;
-            counts[last.1 as usize] += 1;
+/// The points sorted by tile, in each by their own order, and where those of each tile begin. The runs are those of `chunk` points
+/// each.
+#[allow(unsafe_code)]
+fn sorted_by_tile(
+    runs: &mut [Vec<TileRun>],
+    points: usize,
+    chunk: usize,
+    keys: &[u64],
+) -> (Vec<u32>, Vec<u32>) {
+    let count = |runs: &mut Vec<TileRun>| {
+        let mut counts = vec![0u32; keys.len()];
+        for run in runs {
+            run.tile = keys.partition_point(|key| *key < run.tile) as u64;
+            counts[run.tile as usize] += run.count;
         }
         counts
     };
-    let mut places: Vec<Vec<u32>> =
-        tile_of.par_chunks_mut(chunk).zip(positions.par_chunks(chunk)).map(count).collect();
+    let mut places: Vec<Vec<u32>> = runs.par_iter_mut().map(count).collect();
     // Where the points of each chunk begin in each tile.
     let mut starts = Vec::with_capacity(keys.len() + 1);
     let mut at = 0;
@@ -349,15 +373,23 @@ fn sorted_by_tile(positions: &[Vec3], inverse_cell: f32, keys: &[u64]) -> (Vec<u
         }
     }
     starts.push(at);
-    let order: Vec<AtomicU32> = (0..n).map(|_| AtomicU32::new(0)).collect();
-    tile_of.par_chunks(chunk).zip(&mut places).enumerate().for_each(|(number, (tiles, places))| {
-        for (i, tile) in (number * chunk..).zip(tiles) {
-            let place = &mut places[*tile as usize];
-            order[*place as usize].store(i as u32, Ordering::Relaxed);
-            *place += 1;
+    let mut order = vec![0u32; points];
+    let base = Base(order.as_mut_ptr());
+    runs.par_iter().zip(&mut places).enumerate().for_each(|(number, (runs, places))| {
+        let (base, mut point) = (&base, (number * chunk) as u32);
+        for run in runs {
+            let place = &mut places[run.tile as usize];
+            for to in *place..*place + run.count {
+                debug_assert!((to as usize) < points);
+                // SAFETY: the counts of all runs add up to `points`, and `places` holds where those of a chunk and a tile begin
+                // by the same counts: every value within `order` is written once, by one thread, and nothing else has it.
+                unsafe { base.0.add(to as usize).write(point) };
+                point += 1;
+            }
+            *place += run.count;
         }
     });
-    (order.into_iter().map(AtomicU32::into_inner).collect(), starts)
+    (order, starts)
 }
 
 /// Values at the cells of a tile and at those up to a margin around the tile.

@@ -74,7 +74,7 @@ fn transfers(threads: usize, cells: [i32; 3]) -> [f64; 3] {
     let pool = rayon::ThreadPoolBuilder::new().num_threads(threads).build().expect("threads");
     pool.install(|| {
         let mut best = [f64::INFINITY; 3];
-        for _ in 0..5 {
+        for _ in 0..16 {
             let start = Instant::now();
             let tiles = Tiles::new(&positions, cell_m);
             let sorted = start.elapsed().as_secs_f64();

@@ -39,6 +39,12 @@ pub mod solids;
 mod solver;
 mod sway;
 
+/// Of every program that simulates. The buffers of a step are as large as those of the step before: this allocator keeps freed memory
+/// for a second, where that of the system returns large buffers at once and has each page of them readied anew (a fifth of a
+/// step of a liquid).
+#[global_allocator]
+static ALLOCATOR: mimalloc::MiMalloc = mimalloc::MiMalloc;
+
 pub use bake::{
     Bake, BakeError, CHECKPOINT_EVERY, Outcome, Progress, SystemFreshness, bake, bake_until, fresh,
     fresh_systems, resume,

@@ -1,7 +1,7 @@
 //! Transfers between particles and the centres of cells, of eight values at once, with trilinear weights.
 
 use super::transfer::{
-    Nodes, SCATTER_MARGIN, SCATTER_NODES, add_block, for_each_beside, occupied_tiles, places, side,
+    Around, Nodes, SCATTER_MARGIN, SCATTER_NODES, add_block, for_each_beside, occupied_tiles, places, side,
 };
 use geometry::tiles::{CELLS, LANES, Tiles};
 use glam::{IVec3, Vec3};
@@ -23,7 +23,8 @@ pub(super) fn to_cells(
     blocks.par_chunks_mut(SCATTER_NODES).zip(&occupied).for_each(|(block, &tile)| {
         for (points, count) in tiles.lanes_in(tile) {
             let at = places(tiles, tile, positions, points);
-            let Nodes { first, fraction, weights_yz } = Nodes::around::<SCATTER_MARGIN>(&at, 3);
+            let Nodes { first, fraction, weights_yz } =
+                Around::new::<SCATTER_MARGIN>(&at).nodes::<SCATTER_MARGIN>(3);
             let near = weights_yz.map(|weight| (weight * (1.0 - fraction[0])).to_array());
             let far = weights_yz.map(|weight| (weight * fraction[0]).to_array());
             for lane in 0..count {
@@ -61,7 +62,8 @@ pub(super) fn from_cells(tiles: &Tiles, positions: &[Vec3], cells: &[[f32; LANES
     let columns = (&mut found[..], &mut vec![(); n][..], &mut vec![(); n][..]);
     tiles.update_points(columns, block, load, |block, tile, points| {
         let at = places(tiles, tile, positions, points);
-        let Nodes { first, fraction, weights_yz } = Nodes::around::<SCATTER_MARGIN>(&at, 3);
+        let Nodes { first, fraction, weights_yz } =
+            Around::new::<SCATTER_MARGIN>(&at).nodes::<SCATTER_MARGIN>(3);
         let near = weights_yz.map(|weight| (weight * (1.0 - fraction[0])).to_array());
         let far = weights_yz.map(|weight| (weight * fraction[0]).to_array());
         std::array::from_fn(|lane| {

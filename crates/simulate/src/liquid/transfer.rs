@@ -5,9 +5,9 @@
 //! the sums do not depend on the number of threads.
 
 use geometry::tiles::{CELLS, LANES, REACH, SIDE, Tiles};
-use glam::{IVec3, Mat3, Vec3, Vec4};
+use glam::{IVec3, Mat3, Vec3};
 use rayon::prelude::*;
-use wide::f32x8;
+use wide::{f32x4, f32x8, f64x2};
 
 /// A face with less than this has no velocity, in masses of a particle.
 const LEAST_MASS: f32 = 1e-6;
@@ -42,11 +42,6 @@ pub(super) const fn side(margin: usize) -> usize {
     SIDE as usize + 2 * margin
 }
 
-/// Where the nodes of an axis lie in a cell, along another axis: at the centres of its lower faces; those of axis 3 at its centre.
-const fn offset(axis: usize, along: usize) -> f32 {
-    if axis == along { 0.0 } else { 0.5 }
-}
-
 /// Eight places or velocities: a vector by coordinate.
 pub(super) type Lanes = [f32x8; 3];
 
@@ -55,11 +50,67 @@ fn lanes(of: impl Fn(usize) -> f32) -> f32x8 {
     f32x8::new(std::array::from_fn(of))
 }
 
+/// The first ones and the second ones of eight pairs that each lie beside each other in memory.
+#[inline(always)]
+fn pairs<'a>(of: impl Fn(usize) -> &'a [f32; 2]) -> (f32x8, f32x8) {
+    // Loaded as one number each.
+    let pair = |lane: usize| bytemuck::pod_read_unaligned::<f64>(bytemuck::bytes_of(of(lane)));
+    let two = |lane: usize| bytemuck::cast::<_, f32x4>(f64x2::new([pair(lane), pair(lane + 1)]));
+    let [a, b, c, d] = [0, 2, 4, 6].map(|lane| two(lane).to_array());
+    (
+        f32x8::new([a[0], a[2], b[0], b[2], c[0], c[2], d[0], d[2]]),
+        f32x8::new([a[1], a[3], b[1], b[3], c[1], c[3], d[1], d[3]]),
+    )
+}
+
 /// The places of eight points in a tile, in cells from its lowest corner.
 #[inline(always)]
 pub(super) fn places(tiles: &Tiles, tile: usize, positions: &[Vec3], points: [usize; LANES]) -> Lanes {
     let at = points.map(|i| tiles.within(tile, positions[i]));
     std::array::from_fn(|axis| lanes(|lane| at[lane][axis]))
+}
+
+/// The cells of a block around eight places, along each axis: whole, and shifted by half a cell.
+pub(super) struct Around {
+    /// The cells, as numbers without a fraction.
+    first: [[f32x8; 2]; 3],
+    /// How far a place lies from there to the next cell.
+    fraction: [[f32x8; 2]; 3],
+}
+
+impl Around {
+    /// A place has no negative coordinate in the block.
+    #[inline(always)]
+    pub(super) fn new<const MARGIN: usize>(at: &Lanes) -> Self {
+        let in_block: [[f32x8; 2]; 3] =
+            at.map(|at| [0.0, 0.5].map(|shift| at + f32x8::splat(MARGIN as f32 - shift)));
+        let first = in_block.map(|along| along.map(|at| at.fast_trunc_int().round_float()));
+        let fraction = std::array::from_fn(|along| {
+            std::array::from_fn(|shift| in_block[along][shift] - first[along][shift])
+        });
+        Self { first, fraction }
+    }
+
+    /// The nodes of an axis around the places: those of axis 3 lie at the centres of cells.
+    #[inline(always)]
+    pub(super) fn nodes<const MARGIN: usize>(&self, axis: usize) -> Nodes {
+        // Nodes lie at the lower faces along their own axis, and at the centres of those along the others.
+        let shift = |along: usize| usize::from(along != axis);
+        let [x, y, z] = std::array::from_fn(|along| self.first[along][shift(along)]);
+        let row = f32x8::splat(side(MARGIN) as f32);
+        let fraction: Lanes = std::array::from_fn(|along| self.fraction[along][shift(along)]);
+        let (near_y, near_z) = (1.0 - fraction[1], 1.0 - fraction[2]);
+        Nodes {
+            first: ((z * row + y) * row + x).fast_trunc_int().to_array().map(|first| first as usize),
+            weights_yz: [
+                near_y * near_z,
+                fraction[1] * near_z,
+                near_y * fraction[2],
+                fraction[1] * fraction[2],
+            ],
+            fraction,
+        }
+    }
 }
 
 /// The nodes around eight places.
@@ -72,32 +123,6 @@ pub(super) struct Nodes {
     pub(super) weights_yz: [f32x8; 4],
 }
 
-impl Nodes {
-    /// Those of an axis in a block; a place has no negative coordinate in it.
-    #[inline(always)]
-    pub(super) fn around<const MARGIN: usize>(at: &Lanes, axis: usize) -> Self {
-        let in_block: Lanes =
-            std::array::from_fn(|along| at[along] + f32x8::splat(MARGIN as f32 - offset(axis, along)));
-        let first = in_block.map(|at| at.fast_trunc_int());
-        let fraction: Lanes = std::array::from_fn(|along| in_block[along] - first[along].round_float());
-        let [x, y, z] = first.map(|first| first.to_array());
-        let number = |lane: usize| {
-            (z[lane] as usize * side(MARGIN) + y[lane] as usize) * side(MARGIN) + x[lane] as usize
-        };
-        let (near_y, near_z) = (1.0 - fraction[1], 1.0 - fraction[2]);
-        Self {
-            first: std::array::from_fn(number),
-            weights_yz: [
-                near_y * near_z,
-                fraction[1] * near_z,
-                near_y * fraction[2],
-                fraction[1] * fraction[2],
-            ],
-            fraction,
-        }
-    }
-}
-
 /// Cells around a tile to which its particles give.
 pub(super) const SCATTER_MARGIN: usize = 1;
 /// Nodes of a block to which a tile gives.
@@ -105,55 +130,61 @@ pub(super) const SCATTER_NODES: usize = side(SCATTER_MARGIN).pow(3);
 /// Momentum and mass by axis, and the number of particles.
 const BLOCK: usize = 7 * SCATTER_NODES;
 
+/// Four values of each of eight particles, particle by particle.
+#[inline(always)]
+fn by_particle(values: [f32x8; 4]) -> [f32x4; LANES] {
+    let halves: [[f32x4; 2]; 4] = values.map(bytemuck::cast);
+    let [low, high] = [0, 1].map(|half| f32x4::transpose(halves.map(|of| of[half])));
+    std::array::from_fn(|lane| if lane < 4 { low[lane] } else { high[lane - 4] })
+}
+
+/// From the values at a node of a block to which a tile gives to those of the next along y, and along z.
+const SCATTER_ROW: usize = side(SCATTER_MARGIN);
+const SCATTER_LAYER: usize = SCATTER_ROW * SCATTER_ROW;
+
 /// Adds what `count` of eight particles give to faces along an axis: to each its mass and its momentum.
 #[inline(always)]
 fn scatter_momentum(
     block: &mut [f32],
-    at: &Lanes,
-    axis: usize,
+    nodes: &Nodes,
     velocity: f32x8,
     gradient: &Lanes,
     mass: Option<f32x8>,
     count: usize,
 ) {
-    const ROW: usize = 2 * side(SCATTER_MARGIN);
-    const LAYER: usize = ROW * side(SCATTER_MARGIN);
-    let Nodes { first, fraction, weights_yz } = Nodes::around::<SCATTER_MARGIN>(at, axis);
+    let Nodes { first, fraction, weights_yz } = nodes;
     let base = velocity - gradient[0] * fraction[0] - gradient[1] * fraction[1] - gradient[2] * fraction[2];
     let (mut near, mut far) = (1.0 - fraction[0], fraction[0]);
     if let Some(mass) = mass {
         (near, far) = (near * mass, far * mass);
     }
-    let columns = [near, near * base, far, far * (base + gradient[0])];
-    let [near, near_momentum, far, far_momentum] = columns.map(|column| column.to_array());
-    let [gradient_y, gradient_z] = [gradient[1], gradient[2]].map(|column| column.to_array());
-    let weights_yz = weights_yz.map(|column| column.to_array());
+    let rises = [base, base + gradient[1], base + gradient[2], base + gradient[1] + gradient[2]];
+    let given: [[f32x4; LANES]; 4] = std::array::from_fn(|corner| {
+        let (near, far) = (near * weights_yz[corner], far * weights_yz[corner]);
+        by_particle([near, near * rises[corner], far, far * (rises[corner] + gradient[0])])
+    });
+    const PLACES: [usize; 4] = [0, 2 * SCATTER_ROW, 2 * SCATTER_LAYER, 2 * (SCATTER_LAYER + SCATTER_ROW)];
     for lane in 0..count {
-        let block: &mut [f32; LAYER + ROW + 4] =
-            (&mut block[2 * first[lane]..][..LAYER + ROW + 4]).try_into().expect("of this length");
-        let given = Vec4::new(near[lane], near_momentum[lane], far[lane], far_momentum[lane]);
-        let rise = Vec4::new(0.0, near[lane], 0.0, far[lane]);
-        let (by_y, by_z) = (rise * gradient_y[lane], rise * gradient_z[lane]);
-        let corners = [given, given + by_y, given + by_z, given + by_y + by_z];
-        for (corner, place) in [0, ROW, LAYER, LAYER + ROW].into_iter().enumerate() {
-            let sum = Vec4::from_slice(&block[place..place + 4]) + corners[corner] * weights_yz[corner][lane];
-            sum.write_to_slice(&mut block[place..place + 4]);
+        let block: &mut [f32; PLACES[3] + 4] =
+            (&mut block[2 * first[lane]..][..PLACES[3] + 4]).try_into().expect("of this length");
+        for (corner, place) in PLACES.into_iter().enumerate() {
+            let sums: &mut [f32; 4] = (&mut block[place..place + 4]).try_into().expect("four");
+            *sums = (f32x4::new(*sums) + given[corner][lane]).to_array();
         }
     }
 }
 
 /// Adds `count` of eight particles to the numbers at the centres of cells.
 #[inline(always)]
-fn scatter_count(block: &mut [f32], at: &Lanes, count: usize) {
-    const ROW: usize = side(SCATTER_MARGIN);
-    const LAYER: usize = ROW * ROW;
-    let Nodes { first, fraction, weights_yz } = Nodes::around::<SCATTER_MARGIN>(at, 3);
+fn scatter_count(block: &mut [f32], nodes: &Nodes, count: usize) {
+    const PLACES: [usize; 4] = [0, SCATTER_ROW, SCATTER_LAYER, SCATTER_LAYER + SCATTER_ROW];
+    let Nodes { first, fraction, weights_yz } = nodes;
     let near = weights_yz.map(|weight| (weight * (1.0 - fraction[0])).to_array());
     let far = weights_yz.map(|weight| (weight * fraction[0]).to_array());
     for lane in 0..count {
-        let block: &mut [f32; LAYER + ROW + 2] =
-            (&mut block[first[lane]..][..LAYER + ROW + 2]).try_into().expect("of this length");
-        for (corner, place) in [0, ROW, LAYER, LAYER + ROW].into_iter().enumerate() {
+        let block: &mut [f32; PLACES[3] + 2] =
+            (&mut block[first[lane]..][..PLACES[3] + 2]).try_into().expect("of this length");
+        for (corner, place) in PLACES.into_iter().enumerate() {
             block[place] += near[corner][lane];
             block[place + 1] += far[corner][lane];
         }
@@ -222,13 +253,15 @@ pub fn to_faces(
             let at = places(tiles, tile, positions, points);
             let (velocities, gradients) = (points.map(|i| velocities[i]), points.map(|i| gradients[i]));
             let mass = (!masses.is_empty()).then(|| lanes(|lane| masses[points[lane]]));
+            let around = Around::new::<SCATTER_MARGIN>(&at);
             for (axis, block) in faces.chunks_exact_mut(2 * SCATTER_NODES).enumerate() {
                 let velocity = lanes(|lane| velocities[lane][axis]);
                 let gradient: Lanes =
                     std::array::from_fn(|by| lanes(|lane| gradients[lane].col(by)[axis]) * cell_m);
-                scatter_momentum(block, &at, axis, velocity, &gradient, mass, count);
+                let nodes = around.nodes::<SCATTER_MARGIN>(axis);
+                scatter_momentum(block, &nodes, velocity, &gradient, mass, count);
             }
-            scatter_count(counts, &at, count);
+            scatter_count(counts, &around.nodes::<SCATTER_MARGIN>(3), count);
         }
     });
     let mut faces = Faces::unknown(tiles);
@@ -267,18 +300,20 @@ pub fn to_faces(
 
 /// Cells of a tile and around it in which its particles take velocities, along each axis.
 const GATHER_SIDE: usize = side(REACH as usize);
+/// Nodes of such a block.
+const GATHER_NODES: usize = GATHER_SIDE.pow(3);
 /// From a node of such a block to the next along y, and along z.
 const GATHER_ROW: usize = GATHER_SIDE;
 const GATHER_LAYER: usize = GATHER_SIDE * GATHER_SIDE;
 /// From the first node around a place to behind the last.
 const GATHER_AROUND: usize = GATHER_LAYER + GATHER_ROW + 2;
 
-/// Velocities on the faces around a tile, up to [`REACH`] cells away from it; 0 where there is no tile.
+/// Velocities on the faces around a tile, up to [`REACH`] cells away from it; 0 where there is no tile, and behind the last.
 struct FaceBlock([Vec<f32>; 3]);
 
 impl FaceBlock {
     fn new() -> Self {
-        Self(std::array::from_fn(|_| vec![0.0; GATHER_SIDE.pow(3)]))
+        Self(std::array::from_fn(|_| vec![0.0; GATHER_NODES + GATHER_AROUND]))
     }
 
     /// Takes the values around a tile.
@@ -322,20 +357,24 @@ impl FaceBlock {
     /// The values of the eight nodes around eight places: those before along x, and those behind, y fastest.
     #[inline(always)]
     fn values(&self, axis: usize, first: &[usize; LANES]) -> ([f32x8; 4], [f32x8; 4]) {
-        let block = &self.0[axis][..];
-        let around: [&[f32; GATHER_AROUND]; LANES] =
-            first.map(|first| block[first..][..GATHER_AROUND].try_into().expect("of this length"));
-        let at = |place: usize| lanes(|lane| around[lane][place]);
-        let near = [at(0), at(GATHER_ROW), at(GATHER_LAYER), at(GATHER_LAYER + GATHER_ROW)];
-        let far = [at(1), at(GATHER_ROW + 1), at(GATHER_LAYER + 1), at(GATHER_LAYER + GATHER_ROW + 1)];
-        (near, far)
+        let block: &[f32; GATHER_NODES + GATHER_AROUND] =
+            self.0[axis][..].try_into().expect("as many as it was made of");
+        // A first node is one of the block, a power of two of them: so that its bounds need no test.
+        let around: [&[f32; GATHER_AROUND]; LANES] = first.map(|first| {
+            let first = first & (GATHER_NODES - 1);
+            block[first..first + GATHER_AROUND].try_into().expect("of this length")
+        });
+        let rows = [0, GATHER_ROW, GATHER_LAYER, GATHER_LAYER + GATHER_ROW]
+            .map(|place| pairs(|lane| around[lane][place..place + 2].try_into().expect("two")));
+        (rows.map(|(near, _)| near), rows.map(|(_, far)| far))
     }
 
     /// The velocities, m/s, at eight places in cells from the tile's lowest corner.
     #[inline(always)]
     fn velocities(&self, at: &Lanes) -> Lanes {
+        let around = Around::new::<{ REACH as usize }>(at);
         std::array::from_fn(|axis| {
-            let Nodes { first, fraction, weights_yz } = Nodes::around::<{ REACH as usize }>(at, axis);
+            let Nodes { first, fraction, weights_yz } = around.nodes::<{ REACH as usize }>(axis);
             let (near, far) = self.values(axis, &first);
             let along = |corner: usize| near[corner] + (far[corner] - near[corner]) * fraction[0];
             along(0) * weights_yz[0]
@@ -349,8 +388,9 @@ impl FaceBlock {
     #[inline(always)]
     fn velocities_and_gradients(&self, at: &Lanes) -> (Lanes, [Lanes; 3]) {
         let (mut velocities, mut gradients) = ([f32x8::ZERO; 3], [[f32x8::ZERO; 3]; 3]);
+        let around = Around::new::<{ REACH as usize }>(at);
         for axis in 0..3 {
-            let Nodes { first, fraction, weights_yz } = Nodes::around::<{ REACH as usize }>(at, axis);
+            let Nodes { first, fraction, weights_yz } = around.nodes::<{ REACH as usize }>(axis);
             let (near, far) = self.values(axis, &first);
             let slope: [f32x8; 4] = std::array::from_fn(|corner| far[corner] - near[corner]);
             let along: [f32x8; 4] = std::array::from_fn(|corner| near[corner] + slope[corner] * fraction[0]);
@@ -379,7 +419,8 @@ pub fn to_particles(
     [faces, correction]: [&[Vec<f32>; 3]; 2],
     dt: f32,
 ) -> Vec<Vec3> {
-    let mut displacements = vec![Vec3::ZERO; positions.len()];
+    // The threads that write them take the memory.
+    let mut displacements: Vec<Vec3> = bytemuck::zeroed_vec(positions.len());
     let columns = (velocities, gradients, &mut displacements[..]);
     let blocks = || (FaceBlock::new(), FaceBlock::new());
     let load = |(faces_near, corrected): &mut (FaceBlock, FaceBlock), tile: usize| {
