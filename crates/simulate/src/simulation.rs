@@ -23,7 +23,7 @@ use std::collections::{BTreeMap, BTreeSet};
 
 /// All kinds of solver, in the order they step.
 pub const SOLVERS: &[SolverKind] = &[
-    SolverKind { name: "solids", version: 1, prepare: crate::solids::prepare, begins_later: false },
+    SolverKind { name: "solids", version: 2, prepare: crate::solids::prepare, begins_later: false },
     SolverKind { name: "deformables", version: 4, prepare: crate::deformable::prepare, begins_later: false },
     SolverKind { name: "sway", version: 1, prepare: crate::sway::prepare, begins_later: false },
     SolverKind { name: "particles", version: 5, prepare: crate::particles::prepare, begins_later: true },
@@ -497,7 +497,7 @@ impl Simulation {
                 let begins_frame = (start - start.round()).abs() < 1e-6;
                 self.follow(dt as f32, Some(i), begins_frame).map_err(cannot_be_met(self.frame + 1))?;
             }
-            if !exchange.impulses.is_empty() || !exchange.loads.is_empty() || exchange.spawns() {
+            if exchange.pushes() || exchange.spawns() {
                 for other in self.solvers.iter_mut().filter(|other| other.system == system) {
                     other.solver.receive(&self.now, &exchange);
                     if !exchange.loads.is_empty() && other.solver.deforms() {

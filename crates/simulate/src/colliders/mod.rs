@@ -28,6 +28,8 @@ pub struct BodyState {
     pub velocity: Vec3,
     /// Angular velocity, rad/s.
     pub angular_velocity: Vec3,
+    /// What the load of liquid, taken from the substep before, has added to the velocity in this one, m/s.
+    pub by_load: Vec3,
     /// 1 / mass, 1/kg; 0 for a body that is not free.
     pub inverse_mass: f32,
     /// Inverse of the inertia about the centre of mass, 1/(kg m²); 0 for a body that is not free.
@@ -96,6 +98,8 @@ pub struct Exchange {
     /// Impulses of liquids over the substep on the vertices of cloths and soft bodies, N s, in place of those that their substep began
     /// with.
     pub loads: BTreeMap<Id, Vec<Vec3>>,
+    /// The same on bodies, by element and copy: impulse, N s, and angular impulse about the centre of mass, N m s.
+    pub body_loads: BTreeMap<(Id, u32), [Vec3; 2]>,
     /// Bodies that particles become.
     pub bodies: Vec<SpawnBody>,
     /// Particles that bodies become.
@@ -106,6 +110,11 @@ impl Exchange {
     /// Whether bodies or particles are spawned.
     pub fn spawns(&self) -> bool {
         !self.bodies.is_empty() || !self.particles.is_empty()
+    }
+
+    /// Whether bodies, cloths or soft bodies are pushed.
+    pub fn pushes(&self) -> bool {
+        !self.impulses.is_empty() || !self.loads.is_empty() || !self.body_loads.is_empty()
     }
 }
 
@@ -371,6 +380,7 @@ mod tests {
             centre: position,
             velocity: Vec3::ZERO,
             angular_velocity: Vec3::ZERO,
+            by_load: Vec3::ZERO,
             inverse_mass: if still { 0.0 } else { 0.5 },
             inverse_inertia: Mat3::ZERO,
             still,

@@ -246,6 +246,7 @@ impl Solver for Deformables {
                 centre,
                 velocity: Vec3::ZERO,
                 angular_velocity: Vec3::ZERO,
+                by_load: Vec3::ZERO,
                 inverse_mass: 0.0,
                 inverse_inertia: Mat3::ZERO,
                 still: false,

@@ -2,7 +2,7 @@
 
 use super::coupling::BodyImpulse;
 use super::solids::{Boundary, FreeBody, PointVectors, SurfacePoint};
-use crate::colliders::{BodyState, Collider, Colliders, Impulse, SurfaceResponse};
+use crate::colliders::{BodyState, Collider, Colliders, SurfaceResponse};
 use geometry::Bounds;
 use glam::Vec3;
 use shot::Id;
@@ -22,6 +22,9 @@ pub struct Bodies<'a> {
     pub cell_m: f32,
     /// Whether the liquid pushes free bodies.
     pub pushes: bool,
+    /// The part of the substep, 0–1, that the coming step of the liquid ends: so much of the load of the substep before is taken
+    /// away from free bodies.
+    pub part: f32,
     /// What it has given them in the substep, by body.
     pub given: BTreeMap<u32, BodyImpulse>,
     /// The surfaces of cloths and soft bodies that it pushes, by body.
@@ -137,7 +140,8 @@ fn triangle_parts(parts: u32) -> impl Iterator<Item = [f32; 3]> {
 impl<'a> Bodies<'a> {
     /// Bodies that liquid does not push.
     pub fn unpushed(colliders: &'a Colliders, met: &'a [bool], cell_m: f32) -> Self {
-        Self { colliders, met, cell_m, pushes: false, given: BTreeMap::new(), surfaces: BTreeMap::new() }
+        let (given, surfaces) = (BTreeMap::new(), BTreeMap::new());
+        Self { colliders, met, cell_m, pushes: false, part: 0.0, given, surfaces }
     }
 
     /// Adds what a step gave them.
@@ -167,9 +171,10 @@ impl<'a> Bodies<'a> {
         }
     }
 
-    /// Takes a part of the load of the substep before, 0–1, away from the surfaces: how they move without that, with what they have been
-    /// given since.
-    pub fn unload_surfaces(&mut self, part: f32) {
+    /// Takes a part of the load of the substep before, 0–1, away from bodies and surfaces: how they move without that, with what they
+    /// have been given since.
+    pub fn unload(&mut self, part: f32) {
+        self.part = part;
         let changes = self.given_changes();
         for (body, surface) in &mut self.surfaces {
             let own = changes.iter().find(|(of, _)| of == body).map(|(_, changes)| changes);
@@ -253,20 +258,12 @@ impl<'a> Bodies<'a> {
         self.surfaces.values().map(|surface| (surface.element, surface.impulses.clone())).collect()
     }
 
-    /// The impulses that they are owed.
-    pub fn impulses(&self) -> Vec<Impulse> {
-        let mut impulses = Vec::new();
-        for (body, given) in &self.given {
+    /// The loads of the substep on free bodies: impulses, N s, and angular impulses, N m s.
+    pub fn body_loads(&self) -> impl Iterator<Item = ((Id, u32), [Vec3; 2])> {
+        self.given.iter().map(|(body, given)| {
             let BodyState { element, copy, .. } = self.colliders.list()[*body as usize].now;
-            let mut push = |at: Vec3, impulse: Vec3| impulses.push(Impulse { element, copy, at, impulse });
-            push(given.centre, given.impulse);
-            // An angular impulse is a pair of opposite ones.
-            let across = given.angular_impulse.any_orthogonal_vector().normalize_or_zero();
-            let half = 0.5 * given.angular_impulse.cross(across);
-            push(given.centre + across, half);
-            push(given.centre - across, -half);
-        }
-        impulses
+            ((element, copy), [given.impulse, given.angular_impulse])
+        })
     }
 
     /// Whether a place is within a body.
@@ -304,8 +301,12 @@ impl Boundary for Bodies<'_> {
     }
 
     fn velocity(&self, body: u32, place: Vec3) -> Vec3 {
+        let collider = &self.colliders.list()[body as usize];
+        if !self.pushes {
+            return collider.velocity_at(place);
+        }
         let pushed = self.given.get(&body).map_or(Vec3::ZERO, |given| given.velocity_at(place));
-        self.colliders.list()[body as usize].velocity_at(place) + pushed
+        collider.velocity_at(place) - self.part * collider.now.by_load + pushed
     }
 
     fn free_body(&self, body: u32) -> Option<FreeBody> {

@@ -8,6 +8,8 @@ use rayon::prelude::*;
 
 /// A cell with less room for liquid than this holds none, in cells.
 const LEAST_ROOM: f32 = 0.02;
+/// A cell with less room can be without a particle within a liquid, in cells.
+const NARROW: f32 = 0.3;
 /// Distance of cells without liquid from its surface, in cells.
 const FAR: f32 = 1.0;
 
@@ -34,18 +36,19 @@ impl VolumeFraction {
             (0..tiles.cells()).into_par_iter().with_min_len(CELLS).map(fraction).collect();
         let distance = |cell: usize| {
             let own = -depth(fraction[cell]);
-            // A cell that is thinly filled between full ones is no bubble.
-            if own < 0.0 || fraction[cell] <= 0.0 {
+            // A cell that is thinly filled between full ones is no bubble, nor is one that solids leave hardly any room.
+            let is_narrow = |cell: usize| solids.volume(cell) < NARROW;
+            if own < 0.0 || (fraction[cell] <= 0.0 && !(is_narrow(cell) && solids.volume(cell) > 0.0)) {
                 return own;
             }
             let (tile, at) = (cell / CELLS, local(cell % CELLS));
-            let around = IVec3::AXES.into_iter().flat_map(|axis| [axis, -axis]);
+            let around = || IVec3::AXES.into_iter().flat_map(|axis| [axis, -axis]);
             let full = |by: IVec3| {
-                tiles
-                    .cell(tile, at + by)
-                    .is_some_and(|other| fraction[other] > 0.5 || solids.volume(other) < LEAST_ROOM)
+                tiles.cell(tile, at + by).is_some_and(|other| fraction[other] > 0.5 || is_narrow(other))
             };
-            if around.into_iter().all(full) { -0.1 } else { own }
+            let any_full =
+                || around().any(|by| tiles.cell(tile, at + by).is_some_and(|other| fraction[other] > 0.5));
+            if around().all(full) && any_full() { -0.1 } else { own }
         };
         let distance = (0..tiles.cells()).into_par_iter().with_min_len(CELLS).map(distance).collect();
         Self { fraction, distance }

@@ -68,6 +68,10 @@ impl ParticleSolver {
         step: &Step,
         liquids: Vec<Flowing>,
     ) -> Result<Vec<(usize, Travelled)>, BlowUp> {
+        // What pressed bodies in the substep before and does not any more presses with nothing.
+        for body in step.colliders.list().iter().filter(|body| body.now.by_load != Vec3::ZERO) {
+            self.exchange.body_loads.insert((body.now.element, body.now.copy), [Vec3::ZERO; 2]);
+        }
         let mut groups: Vec<(GridKey, Vec<Flowing>)> = Vec::new();
         for flowing in liquids {
             let Flowing { particles, liquid, .. } = &flowing;
@@ -139,7 +143,7 @@ impl ParticleSolver {
         let mut settled = Vec::new();
         for at in 1..=steps {
             let is_last = at == steps && step.ends_frame();
-            boundary.unload_surfaces(at as f32 / steps as f32);
+            boundary.unload(at as f32 / steps as f32);
             for (member, acting) in members.iter().zip(&acting) {
                 systems[member.system].accelerate(acting, dt);
             }
@@ -197,8 +201,6 @@ impl ParticleSolver {
         }
         let systems = &mut self.systems;
         systems[first].still_body_cache = cache;
-        let impulses = boundary.impulses();
-        self.exchange.impulses.extend(impulses);
         add_loads(&mut self.exchange, &boundary);
         let mut settled = &settled[..];
         let pushed = boundary.pushed();
@@ -216,8 +218,12 @@ impl ParticleSolver {
     }
 }
 
-/// Adds what a liquid gave to cloths and soft bodies in a substep, which may be nothing.
+/// Adds what a liquid gave to bodies, cloths and soft bodies in a substep, which may be nothing.
 fn add_loads(exchange: &mut Exchange, boundary: &Bodies) {
+    for (body, [impulse, angular]) in boundary.body_loads() {
+        let sum = exchange.body_loads.entry(body).or_default();
+        *sum = [sum[0] + impulse, sum[1] + angular];
+    }
     for (element, own) in boundary.loads() {
         let sums = exchange.loads.entry(element).or_insert_with(|| vec![Vec3::ZERO; own.len()]);
         sums.iter_mut().zip(own).for_each(|(sum, own)| *sum += own);

@@ -1,5 +1,6 @@
 //! Exchange of the solids with other solvers.
 
+use super::load::Load;
 use super::rest::fall_asleep;
 use super::{SolidBody, Solids, State, collision, id_of, pose, user_data};
 use crate::Step;
@@ -48,6 +49,7 @@ impl Solids {
                 centre: body.center_of_mass(),
                 velocity: body.linvel(),
                 angular_velocity: body.angvel(),
+                by_load: member.load.velocity(body),
                 inverse_mass: if free { 1.0 / body.mass() } else { 0.0 },
                 inverse_inertia: if free { inverse_inertia(properties) } else { Mat3::ZERO },
                 still: body.is_fixed() && !reshaped,
@@ -97,6 +99,7 @@ impl Solids {
                 }
             }
         }
+        self.take_loads(&exchange.body_loads);
         for spawn in &exchange.bodies {
             self.add_body(shot, spawn);
         }
@@ -170,6 +173,7 @@ impl Solids {
             animated: false,
             left: false,
             pushed: Vec3::ZERO,
+            load: Load::default(),
             flight: stands.into(),
             contacts_turn: stands.rotation,
         };

@@ -10,6 +10,7 @@ mod contact;
 mod exchange;
 mod flight;
 mod impact;
+mod load;
 mod measure;
 mod overlap;
 mod played;
@@ -73,6 +74,8 @@ struct SolidBody {
     left: bool,
     /// Acceleration by forces without gravity in the last substep in which the body was awake, m/s².
     pushed: Vec3,
+    /// What liquid presses it with.
+    load: load::Load,
     /// Pose in double precision.
     flight: Flight,
     /// Orientation at which the library last computed its contacts.
@@ -140,6 +143,8 @@ struct Solids {
     /// Room to work in.
     before: Vec<StateBefore>,
     touched: Vec<(usize, f32)>,
+    /// Length of the present substep, s.
+    substep_s: f32,
     /// Impacts since the last frame.
     impacts: impact::Impacts,
 }
@@ -188,6 +193,7 @@ pub(crate) fn prepare(
         held: Vec::new(),
         before: Vec::new(),
         touched: Vec::new(),
+        substep_s: 0.0,
         impacts: impact::Impacts::default(),
     };
     solids.prepare_played(context)?;
@@ -248,6 +254,7 @@ impl Solver for Solids {
         self.play(step);
         self.change_values(step)?;
         self.apply_forces(step);
+        self.apply_loads(step.dt);
         let fast = self.fast(step.dt);
         self.advance(step);
         if !fast.is_empty() {

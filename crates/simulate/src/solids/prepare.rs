@@ -1,6 +1,7 @@
 //! Building the world at the first frame.
 
 use super::contact::PAIR_RULE;
+use super::load::Load;
 use super::rest::fall_asleep;
 use super::{SolidBody, collision, pose, user_data};
 use crate::solver::InitialState;
@@ -148,6 +149,7 @@ pub(super) fn world(context: PrepareContext) -> Result<(PhysicsWorld, Vec<SolidB
                 animated: kind == RigidBodyType::KinematicPositionBased,
                 left: false,
                 pushed: Vec3::ZERO,
+                load: Load::default(),
                 flight: at.into(),
                 contacts_turn: at.rotation,
             });
