@@ -160,7 +160,7 @@ impl Tiles {
     /// The points in a tile by eight as they follow each other, with the number of those that are new; the others are the last one
     /// repeated.
     #[inline]
-    pub fn lanes_in_order(&self, tile: usize) -> impl Iterator<Item = ([usize; LANES], usize)> {
+    fn lanes_in_order(&self, tile: usize) -> impl Iterator<Item = ([usize; LANES], usize)> {
         self.points_in(tile).chunks(LANES).map(|points| {
             let last = points.len() - 1;
             (std::array::from_fn(|lane| points[lane.min(last)] as usize), points.len())
@@ -267,7 +267,7 @@ fn tile_of_key(key: u64) -> IVec3 {
     IVec3::new(axis(0), axis(KEY_BITS), axis(2 * KEY_BITS))
 }
 
-/// Points that follow each other in their own order and lie in one tile.
+/// Points with consecutive numbers that lie in one tile.
 struct TileRun {
     /// The key of the tile; once the keys are sorted, its place among them.
     tile: u64,
@@ -277,6 +277,7 @@ struct TileRun {
     count: u32,
 }
 
+/// The runs of points, in their order.
 fn runs_of(positions: &[Vec3], inverse_cell: f32) -> Vec<TileRun> {
     let mut runs: Vec<TileRun> = Vec::new();
     for position in positions {

@@ -28,7 +28,7 @@ pub struct BodyState {
     pub velocity: Vec3,
     /// Angular velocity, rad/s.
     pub angular_velocity: Vec3,
-    /// What the load of liquid, taken from the substep before, has added to the velocity in this one, m/s.
+    /// The part of `velocity` that the predicted load of liquid has added in this substep, m/s.
     pub by_load: Vec3,
     /// 1 / mass, 1/kg; 0 for a body that is not free.
     pub inverse_mass: f32,

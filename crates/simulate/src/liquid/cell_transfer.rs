@@ -1,8 +1,7 @@
 //! Transfers between particles and the centres of cells, of eight values at once, with trilinear weights.
 
-use super::transfer::{
-    Around, Nodes, SCATTER_MARGIN, SCATTER_NODES, add_block, for_each_beside, occupied_tiles, places, side,
-};
+use super::lanes::{Around, Nodes, places, side};
+use super::transfer::{SCATTER_MARGIN, SCATTER_NODES, add_block, for_each_beside, occupied_tiles};
 use geometry::tiles::{CELLS, LANES, Tiles};
 use glam::{IVec3, Vec3};
 use rayon::prelude::*;

@@ -17,6 +17,7 @@ mod conjugate_gradients;
 mod coupling;
 mod curvature;
 mod extrapolate;
+mod lanes;
 mod masks;
 mod multigrid;
 mod pressure;

@@ -68,7 +68,7 @@ impl ParticleSolver {
         step: &Step,
         liquids: Vec<Flowing>,
     ) -> Result<Vec<(usize, Travelled)>, BlowUp> {
-        // What pressed bodies in the substep before and does not any more presses with nothing.
+        // A body that has moved with a load of the substep before gets a load of zero, unless a liquid presses it again.
         for body in step.colliders.list().iter().filter(|body| body.now.by_load != Vec3::ZERO) {
             self.exchange.body_loads.insert((body.now.element, body.now.copy), [Vec3::ZERO; 2]);
         }

@@ -1,10 +1,10 @@
 //! Loads of liquids on bodies.
 //!
-//! A liquid finds what it presses bodies with after these have moved. Given as a blow at the end of a substep that would leave their
-//! motion in it to gravity alone: a float in balance would sink by ½ g Δt² in each substep. Bodies move through a substep with a part of
-//! the load of the one before: that which bears them against gravity and forces, at most in full. All of it would be no prediction,
-//! since liquid also takes out at once what motion a body should not have. The liquid takes the part back and gives its own load
-//! in its place.
+//! A liquid is computed after the bodies have moved. If its load were applied as an impulse at the end of the substep only, bodies
+//! would move through the substep by gravity alone: a float in balance would sink by ½ g Δt² in each substep. So a part of the load of
+//! the substep before acts as a force while they move: the component against gravity and other forces, at most as large as those. The
+//! liquid then replaces the impulse of that force by its present load. The whole load is a worse prediction: it also contains
+//! impulses that stop a body at once, and as forces these made small floats turn faster and faster.
 
 use super::{SolidBody, Solids};
 use glam::Vec3;
@@ -18,18 +18,18 @@ use std::collections::BTreeMap;
 pub(super) struct Load {
     /// Force of the substep before, N.
     force: Vec3,
-    /// What the present substep has taken of that, N s, until the liquid gives its own in its place.
+    /// Impulse of the part of that force which acts in the present substep, N s; 0 once the liquid has replaced it.
     given: Vec3,
 }
 
-/// The part of a load that bears a body, of a force that acts on it besides: at most all of that.
+/// The component of a load against another force on the body, at most as large as that force.
 fn bearing(load: Vec3, force: Vec3) -> Vec3 {
     let along = force.normalize_or_zero();
     along * load.dot(along).clamp(-force.length(), 0.0)
 }
 
 impl Load {
-    /// What it has added to the velocity of its body in the present substep, m/s.
+    /// The velocity that the force has added to its body in the present substep, m/s.
     pub fn velocity(&self, body: &RigidBody) -> Vec3 {
         if self.given == Vec3::ZERO || !body.is_dynamic() { Vec3::ZERO } else { self.given / body.mass() }
     }
@@ -39,6 +39,9 @@ impl Solids {
     /// Lets the loads act in the coming substep.
     pub(super) fn apply_loads(&mut self, dt: f32) {
         self.substep_s = dt;
+        if dt <= 0.0 {
+            return;
+        }
         let world = &mut self.state.world;
         for SolidBody { handle, load, .. } in &mut self.state.members {
             if *load == Load::default() {
@@ -48,7 +51,7 @@ impl Solids {
             if !body.is_dynamic() {
                 *load = Load::default();
             } else if load.given != Vec3::ZERO {
-                // No liquid has told of it: there is none any more.
+                // No liquid replaced it in the last substep: none is left.
                 body.apply_impulse(-load.given, true);
                 *load = Load::default();
             } else {

@@ -34,3 +34,17 @@ fn a_float_bobs_about_its_draught() {
         assert!((mean - exact).abs() < 0.008, "{density}: {mean} of {exact}");
     }
 }
+
+#[test]
+fn a_float_whose_water_is_gone_falls_freely() {
+    let (mut shot, id) = float(500.0, 0.21);
+    shot.elements.iter_mut().find_map(Element::as_particles_mut).unwrap().start.lifespan_s = Some(1.0);
+    let mut simulation = Simulation::new(&shot, &Default::default()).unwrap();
+    let speeds: Vec<f32> =
+        (0..27).map(|_| simulation.advance().unwrap().bodies[&id].velocities[0].y).collect();
+    // The water dies in frame 25, with which the last load ends, and no blow is left of it; speeds begin with frame 2.
+    for frame in 26..29 {
+        let gained = speeds[frame - 2] - speeds[frame - 3];
+        assert!((gained + 9.81 / 24.0).abs() < 1e-3, "{gained} m/s in frame {frame}: {speeds:?}");
+    }
+}
