@@ -200,12 +200,14 @@ fn libraries() -> Result<()> {
 
 fn test() -> Result<()> {
     cargo(&["fmt", "--all", "--check"])?;
+    // What is fetched comes while the processor builds.
+    let fetched = std::thread::spawn(|| libraries().and_then(|()| browser()));
     web()?;
     // One build for the application and its tests: without the tests' dependencies, a third of the
     // packages would have other features and be built twice.
     cargo(&["test", "--workspace", "--no-run"])?;
     cargo(&["clippy", "--workspace", "--all-targets", "--", "-D", "warnings"])?;
-    libraries()?;
+    fetched.join().expect("fetching does not panic")?;
     cargo(&["test", "--workspace"])?;
     let description = Command::new("target/debug/bright-ripple").arg("openapi").output()?.stdout;
     if description != std::fs::read("web/src/api/openapi.json")? {
@@ -215,6 +217,5 @@ fn test() -> Result<()> {
     run("npm", &["run", "--silent", "check"], "web")?;
     run("npm", &["run", "--silent", "lint"], "web")?;
     run("npm", &["run", "--silent", "test"], "web")?;
-    browser()?;
     run("npx", &["playwright", "test"], "e2e")
 }

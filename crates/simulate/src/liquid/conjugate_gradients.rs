@@ -15,7 +15,8 @@ pub(super) struct Convergence {
     pub residual: f64,
 }
 
-fn dot(a: &[f32], b: &[f32]) -> f64 {
+/// The sum of products, the same for any number of threads.
+pub(super) fn dot(a: &[f32], b: &[f32]) -> f64 {
     let blocks: Vec<f64> =
         a.par_chunks(BLOCK).zip(b.par_chunks(BLOCK)).map(|(a, b)| block_dot(a, b)).collect();
     blocks.iter().sum()

@@ -39,6 +39,17 @@ impl BodyImpulse {
         self.angular_velocity += other.angular_velocity;
     }
 
+    /// So many times the impulse.
+    pub fn scaled(&self, factor: f32) -> Self {
+        Self {
+            impulse: factor * self.impulse,
+            angular_impulse: factor * self.angular_impulse,
+            velocity: factor * self.velocity,
+            angular_velocity: factor * self.angular_velocity,
+            ..*self
+        }
+    }
+
     /// What it adds to the velocity of the body at a place, m/s.
     pub fn velocity_at(&self, place: Vec3) -> Vec3 {
         self.velocity + self.angular_velocity.cross(place - self.centre)
@@ -64,17 +75,28 @@ impl<'a> SolidMotion<'a> {
         Self { bodies: Vec::new(), surfaces, impulses: vec![Vec3::ZERO; nodes.len()], nodes }
     }
 
+    /// Without any change.
+    pub fn unchanged(&self) -> Self {
+        let none = vec![Vec3::ZERO; self.nodes.len()];
+        Self { bodies: Vec::new(), surfaces: self.surfaces, impulses: none.clone(), nodes: none }
+    }
+
     /// The velocity of the solid at a face along its axis, m/s.
     #[inline]
     pub fn velocity(&self, tiles: &Tiles, solids: &CutCells, (axis, face): (usize, usize)) -> f32 {
-        let own = solids.velocity(axis, face);
+        solids.velocity(axis, face) + self.change(tiles, solids, (axis, face))
+    }
+
+    /// By how much the solid at a face moves otherwise along the face's axis, m/s.
+    #[inline]
+    pub fn change(&self, tiles: &Tiles, solids: &CutCells, (axis, face): (usize, usize)) -> f32 {
         if self.bodies.is_empty() && self.surfaces.is_empty() {
-            return own;
+            return 0.0;
         }
         let body = solids.body(axis, face);
         let given = self.bodies.iter().find(|given| Some(given.body) == body);
         let pushed = given.map_or(0.0, |given| given.velocity_at(face_centre(tiles, axis, face))[axis]);
-        own + pushed + self.surface_change((axis, face))
+        pushed + self.surface_change((axis, face))
     }
 
     /// By how much a surface that gives way moves otherwise at a face along its axis, m/s.
@@ -93,9 +115,28 @@ impl<'a> SolidMotion<'a> {
         }
     }
 
-    /// Adds what the pressure `q` does to bodies and surfaces.
+    /// Adds so much of the changes of another one.
+    pub fn add_scaled(&mut self, other: &Self, factor: f32) {
+        self.add_impulses(other.bodies.iter().map(|of| of.scaled(factor)).collect());
+        let pairs = [(&mut self.nodes, &other.nodes), (&mut self.impulses, &other.impulses)];
+        for (sums, values) in pairs {
+            sums.iter_mut().zip(values).for_each(|(sum, value)| *sum += factor * *value);
+        }
+    }
+
+    /// Adds what the pressure `q` at the walls does to bodies and surfaces.
     pub fn add_pressure(&mut self, coupling: &Coupling, q: &[f32]) {
         self.add_impulses(coupling.impulses(q));
+        self.push_surfaces(q);
+    }
+
+    /// Adds what the pressure `q` does to bodies and surfaces as the equations have it, linearly in `q`.
+    pub fn add_pressure_in_equations(&mut self, coupling: &Coupling, q: &[f32]) {
+        self.add_impulses(coupling.impulses_of(q, false));
+        self.push_surfaces(q);
+    }
+
+    fn push_surfaces(&mut self, q: &[f32]) {
         if !self.surfaces.is_empty() {
             let impulses = self.surfaces.impulses(q);
             let changes = self.surfaces.response(&impulses);

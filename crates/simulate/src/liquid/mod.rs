@@ -23,6 +23,8 @@ mod multigrid;
 mod pressure;
 mod rheology;
 mod solids;
+mod spread;
+mod stokes;
 mod surface_coupling;
 pub mod transfer;
 mod viscosity;
@@ -159,35 +161,64 @@ pub fn flow(
     let volume_fraction = VolumeFraction::new(&tiles, &faces, &solids);
     let stress = material.cell_stress(&tiles, positions, deformations, dt);
     let properties = CellProperties::new(&tiles, positions, material.properties, material.each);
-    let mut equations = Equations::new(&tiles, &solids, &volume_fraction, &properties, dt);
+    let is_thick = stress.greatest() >= stokes::LEAST_VISCOSITY;
+    let closed = is_thick.then(|| solids.rounded(viscosity::LEAST_OPEN));
+    // The velocities of faces whose centres lie in walls follow from those beside where viscosity acts: they are no unknowns of the
+    // pressure either then, or it would hold those beside.
+    let pressed = closed.as_ref().unwrap_or(&solids);
+    let mut equations = Equations::new(&tiles, pressed, &volume_fraction, &properties, dt);
     let number = equations.cells().1;
-    let surfaces = SurfaceCoupling::new(&tiles, &solids, number, boundary, material.properties.density_kg_m3);
-    let coupling = Coupling::new(&surfaces, &tiles, &solids, equations.cells(), boundary, &properties);
+    let surfaces = SurfaceCoupling::new(&tiles, pressed, number, boundary, material.properties.density_kg_m3);
+    let coupling = Coupling::new(&surfaces, &tiles, pressed, equations.cells(), boundary, &properties);
     let viscosity = (!stress.is_none())
         .then(|| Viscosity::new(&tiles, &solids, (&volume_fraction, &faces), &stress, &properties));
     let (mut motion, mut tension_acts) = (SolidMotion::new(&surfaces), true);
     if let Some(viscosity) = &viscosity {
         let bodies = viscosity.coupling(boundary);
         if !deformations.is_empty() {
-            // What the pressure balances is not to be spread by the viscosity: what rests stays at rest.
             motion.add_impulses(viscosity.push(&mut faces, &bodies));
-            equations.project(&mut faces, &coupling, &mut motion, true);
-            tension_acts = false;
         }
-        viscosity.diffuse(&mut faces, &bodies, &mut motion);
+        if is_thick {
+            // Faces that no particle gives a velocity go with those beside: at rest they would count as an inflow.
+            extrapolate(&tiles, &mut faces, 1);
+            tension_acts = false;
+            stokes::diffuse(
+                (&tiles, pressed),
+                &mut equations,
+                viscosity,
+                (&bodies, &coupling),
+                &mut faces,
+                &mut motion,
+            );
+        } else {
+            viscosity.diffuse(&mut faces, |_, _| 0.0, &bodies, &mut motion);
+        }
     }
     let solved = equations.project(&mut faces, &coupling, &mut motion, tension_acts);
+    if let Some(viscosity) = viscosity.as_ref().filter(|_| is_thick) {
+        viscosity.extend_into_walls(&mut faces, &motion);
+    }
     let pressures = match with_pressures {
         true => equations.pressures(positions, material.properties.density_kg_m3 * tiles.cell_m / dt),
         false => Vec::new(),
     };
     extrapolate(&tiles, &mut faces, EXTRAPOLATED);
     apply_wall_friction(&tiles, &mut faces, &solids, &properties, &motion);
+    if is_thick {
+        // Particles within walls' cells are to come out of them.
+        equations = Equations::new(&tiles, &solids, &volume_fraction, &properties, dt);
+    }
     let mut correction = equations.density_correction((dt / DENSITY_CORRECTION_S).min(1.0));
     extrapolate(&tiles, &mut correction, EXTRAPOLATED);
-    let columns = (positions, velocities, &mut *gradients);
-    let displacements =
+    let columns = (positions, &mut *velocities, &mut *gradients);
+    let mut displacements =
         transfer::to_particles(&tiles, columns, [&faces.velocities, &correction.velocities], dt);
+    if deformations.is_empty() {
+        for (point, by) in spread::spread(&tiles, positions, material.spacing_m) {
+            displacements[point as usize] += by;
+            velocities[point as usize] += gradients[point as usize] * by;
+        }
+    }
     if let Some(viscosity) = viscosity.filter(|_| !deformations.is_empty()) {
         let rates = viscosity.strain_rates(&faces, &volume_fraction, &motion);
         let rates = cell_transfer::from_cells(&tiles, positions, &rates);

@@ -8,7 +8,7 @@
 
 use super::cell_properties::CellProperties;
 use super::cell_transfer::from_cells;
-use super::conjugate_gradients::{Convergence, conjugate_gradients};
+use super::conjugate_gradients::{Convergence, conjugate_gradients, dot};
 use super::coupling::{Coupling, SolidMotion};
 use super::curvature::curvature;
 use super::masks::{Mask, has, masks_of, with_beside};
@@ -129,22 +129,7 @@ impl<'a> Equations<'a> {
         with_tension: bool,
     ) -> Solved {
         let (tiles, solids) = (self.tiles, self.solids);
-        let into = |&cell: &u32| {
-            let cell = cell as usize;
-            let (tile, at) = (cell / CELLS, local(cell % CELLS));
-            let flow = |axis: usize, face: usize| {
-                let open = solids.open(axis, face);
-                let solid = motion.velocity(tiles, solids, (axis, face));
-                open * faces.velocities[axis][face] + (1.0 - open) * solid
-            };
-            let through = |axis: usize| match tiles.cell(tile, at + IVec3::AXES[axis]) {
-                Some(above) => flow(axis, cell) - flow(axis, above),
-                None => 0.0,
-            };
-            let tension = if with_tension { self.tension_term(cell) } else { 0.0 };
-            through(0) + through(1) + through(2) + tension
-        };
-        let right: Vec<f32> = self.grid.cells.par_iter().with_min_len(256).map(into).collect();
+        let right = self.right(faces, motion, with_tension);
         let (q, mut solved) = self.solve(&right, Some(coupling), TOLERANCE);
         self.pressure.iter_mut().zip(&q).for_each(|(sum, q)| *sum += q);
         let squares: f64 = right.iter().map(|into| f64::from(*into).powi(2)).sum();
@@ -170,6 +155,71 @@ impl<'a> Equations<'a> {
             });
         }
         solved
+    }
+
+    /// The right sides of the equations.
+    fn right(&self, faces: &Faces, motion: &SolidMotion, with_tension: bool) -> Vec<f32> {
+        let mut right = self.inflow(faces, |face| motion.velocity(self.tiles, self.solids, face));
+        if with_tension && !self.tension.is_empty() {
+            let cells = right.par_iter_mut().zip(&self.grid.cells).with_min_len(256);
+            cells.for_each(|(right, cell)| *right += self.tension_term(*cell as usize));
+        }
+        right
+    }
+
+    /// The pressure that would make `faces` free of divergence, with surface tension, and the inflow that it would take out: the root of
+    /// the sum of its squares. It does not act yet.
+    pub fn balancing(&mut self, faces: &Faces, coupling: &Coupling, motion: &SolidMotion) -> (Vec<f32>, f64) {
+        let right = self.right(faces, motion, true);
+        let (q, _) = self.solve(&right, Some(coupling), TOLERANCE);
+        (q, dot(&right, &right).sqrt())
+    }
+
+    /// What flows into each liquid cell through its faces, m/s times the area of a face; `solid` is the velocity of solids at a face.
+    pub fn inflow(&self, faces: &Faces, solid: impl Fn((usize, usize)) -> f32 + Sync) -> Vec<f32> {
+        let (tiles, solids) = (self.tiles, self.solids);
+        let into = |&cell: &u32| {
+            let cell = cell as usize;
+            let (tile, at) = (cell / CELLS, local(cell % CELLS));
+            let flow = |axis: usize, face: usize| {
+                let (open, velocity) = (solids.open(axis, face), faces.velocities[axis][face]);
+                if open == 1.0 { velocity } else { open * velocity + (1.0 - open) * solid((axis, face)) }
+            };
+            let through = |axis: usize| match tiles.cell(tile, at + IVec3::AXES[axis]) {
+                Some(above) => flow(axis, cell) - flow(axis, above),
+                None => 0.0,
+            };
+            through(0) + through(1) + through(2)
+        };
+        self.grid.cells.par_iter().with_min_len(256).map(into).collect()
+    }
+
+    /// Whether a liquid cell has an equation: one that is closed all around has none.
+    pub fn is_solved(&self, row: usize) -> bool {
+        self.rows.0[row].diagonal > 0.0
+    }
+
+    /// The impulse that `q` gives an open face of a cell along an axis, over ρ Δx³: what a cell gives to two faces cancels out. With
+    /// surface tension its q acts from outside.
+    pub fn impulse(&self, q: &[f32], axis: usize, cell: usize, with_tension: bool) -> f32 {
+        let below = self.tiles.cell(cell / CELLS, local(cell % CELLS) - IVec3::AXES[axis]);
+        let Some(below) = below else { return 0.0 };
+        let value = |of: usize, other: usize| match self.grid.number[of] {
+            NONE if with_tension && self.grid.number[other] != NONE => self.at_surface(other, of),
+            NONE => 0.0,
+            number => q[number as usize],
+        };
+        self.solids.open(axis, cell) * (value(below, cell) - value(cell, below))
+    }
+
+    /// Puts about the pressure whose gradient takes out the inflow `right` into `q`, by a cycle.
+    pub fn precondition(&mut self, right: &[f32], q: &mut Vec<f32>) {
+        self.multigrid.cycle(right, q);
+    }
+
+    /// Counts `q` to the pressure, which velocities have already.
+    pub fn add_pressure(&mut self, q: &[f32], factor: f32) {
+        self.pressure.iter_mut().zip(q).for_each(|(sum, q)| *sum += factor * q);
     }
 
     /// Whether a face between cells that are not liquid lies at the edge of a liquid whose surface tension acts: that is drawn along by
@@ -325,7 +375,7 @@ impl<'a> Equations<'a> {
         let mut q = vec![0.0f32; right.len()];
         let Convergence { iterations, residual } =
             conjugate_gradients(multiply, precondition, is_solved, right, &mut q, tolerance);
-        (q, Solved { cells: right.len(), iterations, residual, divergence_1_s: 0.0 })
+        (q, Solved { cells: right.len(), iterations, residual, ..Solved::default() })
     }
 }
 

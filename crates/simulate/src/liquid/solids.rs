@@ -99,6 +99,7 @@ struct TileNodes {
 
 /// The open fractions of the lower faces of a tile's cells, 0–1, the velocities of the solid there, and the open fractions of the
 /// cells.
+#[derive(Clone)]
 struct TileFaces {
     open: [Vec<f32>; 3],
     velocities: [Vec<f32>; 3],
@@ -134,6 +135,21 @@ pub(super) struct CutCells {
 impl CutCells {
     fn of(&self, cell: usize) -> Option<&TileFaces> {
         self.tiles[cell / CELLS].as_deref()
+    }
+
+    /// The same with faces either open, if they are by at least a fraction, or closed.
+    pub fn rounded(&self, fraction: f32) -> Self {
+        let is_cut = |open: &f32| *open > 0.0 && *open < 1.0;
+        let of_tile = |of: &Option<Arc<TileFaces>>| {
+            let mut of = of.clone()?;
+            if of.open.iter().flatten().any(is_cut) {
+                let open = Arc::make_mut(&mut of).open.iter_mut().flatten();
+                open.for_each(|open| *open = if *open < fraction { 0.0 } else { 1.0 });
+            }
+            Some(of)
+        };
+        let tiles = self.tiles.par_iter().with_min_len(16).map(of_tile).collect();
+        Self { tiles, any_body: self.any_body }
     }
 
     /// Whether there are solids in a tile.

@@ -8,7 +8,7 @@
 
 use super::cell_properties::CellProperties;
 use super::cell_transfer::to_cells;
-use super::conjugate_gradients::{Convergence, by_diagonal, conjugate_gradients};
+use super::conjugate_gradients::{by_diagonal, conjugate_gradients};
 use super::coupling::{BodyImpulse, SolidMotion};
 use super::rheology::{Resistance, Rheologies, Symmetric};
 use super::solids::{Boundary, CutCells};
@@ -19,6 +19,8 @@ use geometry::tiles::{CELLS, Tiles, local};
 use glam::{IVec3, Vec3};
 use rayon::prelude::*;
 
+/// A face that is open by less is no unknown: its centre lies in a wall.
+pub(super) const LEAST_OPEN: f32 = 0.5;
 /// Marks a face that is no unknown.
 const FIXED: u32 = u32::MAX;
 /// Marks a face in the air.
@@ -112,6 +114,22 @@ impl CellStress {
         matches!(self, Self::Each(_))
     }
 
+    /// The greatest μ̂.
+    pub fn greatest(&self) -> f32 {
+        match self {
+            Self::Viscosity(viscosity) => *viscosity,
+            Self::Each(cells) => {
+                let of = |cell: &[f32; 8]| if cell[0] > 0.0 { cell[1] / cell[0] } else { 0.0 };
+                cells.par_iter().with_min_len(CELLS).map(of).reduce(|| 0.0, f32::max)
+            }
+        }
+    }
+
+    /// μ̂ in a cell.
+    pub fn viscosity(&self, cell: usize) -> f32 {
+        self.of(cell)[0]
+    }
+
     /// μ̂ and the components of σ̂ in a cell.
     fn of(&self, cell: usize) -> [f32; 7] {
         match self {
@@ -157,6 +175,8 @@ pub(super) struct Viscosity<'a> {
     /// The axis and the cell of each unknown.
     unknowns: Vec<(u8, u32)>,
     rows: Vec<Row>,
+    /// The axis and the cell of each fixed face that is open in part.
+    in_walls: Vec<(u8, u32)>,
 }
 
 impl<'a> Viscosity<'a> {
@@ -174,7 +194,7 @@ impl<'a> Viscosity<'a> {
         let below =
             |axis: usize, cell: usize| tiles.cell(cell / CELLS, local(cell % CELLS) - IVec3::AXES[axis]);
         let kind = |axis: usize, cell: usize| match (solids.open(axis, cell), below(axis, cell)) {
-            (open, _) if open < 0.5 => FIXED,
+            (open, _) if open < LEAST_OPEN => FIXED,
             (_, Some(below)) if liquid(cell) || liquid(below) => 0,
             _ => AIR,
         };
@@ -301,7 +321,22 @@ impl<'a> Viscosity<'a> {
             row
         };
         let rows: Vec<Row> = unknowns.par_iter().with_min_len(256).map(row).collect();
-        Self { tiles, solids, stress, properties, numbers, unknowns, rows }
+        let in_walls = |axis: u8| {
+            let in_wall = move |cell: &u32| {
+                let open = solids.open(usize::from(axis), *cell as usize);
+                open > 0.0 && open < LEAST_OPEN
+            };
+            let cells = |tile: usize| (tile * CELLS) as u32..((tile + 1) * CELLS) as u32;
+            let tiles = (0..tiles.len()).filter(|tile| solids.any_in(*tile));
+            tiles.flat_map(cells).filter(in_wall).map(move |cell| (axis, cell))
+        };
+        let in_walls = [0, 1, 2].into_iter().flat_map(in_walls).collect();
+        Self { tiles, solids, stress, properties, numbers, unknowns, rows, in_walls }
+    }
+
+    /// μ̂ in a cell.
+    pub fn at(&self, cell: usize) -> f32 {
+        self.stress.viscosity(cell)
     }
 
     /// The free bodies that it reaches, as they move at first.
@@ -406,43 +441,24 @@ impl<'a> Viscosity<'a> {
         }
     }
 
-    /// Lets the velocities on the faces diffuse; gives how the solution went. Free bodies gain by it in `motion`.
+    /// Lets the velocities on the faces diffuse, pushed by impulses over ρ Δx³ by axis and cell. Free bodies gain by it in `motion`.
     pub fn diffuse(
         &self,
         faces: &mut Faces,
+        impulse: impl Fn(usize, usize) -> f32 + Sync,
         coupling: &ViscousCoupling,
         motion: &mut SolidMotion,
-    ) -> Convergence {
+    ) {
         self.hold_films(faces);
-        let Self { tiles, solids, properties, numbers, unknowns, rows, .. } = self;
-        let velocity = |axis: usize, cell: usize| match numbers.0[axis][cell] {
-            FIXED => solids.velocity(axis, cell),
-            _ => faces.velocities[axis][cell],
+        let Self { tiles, numbers, unknowns, rows, .. } = self;
+        let mut x = self.taken_from(faces);
+        let right = |((axis, cell), (row, x)): (&(u8, u32), (&Row, &f32))| {
+            row.inertia * x + row.right + impulse(usize::from(*axis), *cell as usize)
         };
-        let mut x: Vec<f32> =
-            unknowns.iter().map(|(axis, cell)| velocity(usize::from(*axis), *cell as usize)).collect();
-        let mut right: Vec<f32> = rows.iter().zip(&x).map(|(row, x)| row.inertia * x + row.right).collect();
-        for (right, row) in right.iter_mut().zip(rows) {
-            *right +=
-                row.closed.iter().map(|(face, factor, _)| factor * motion.surface_change(*face)).sum::<f32>();
-        }
-        coupling.add_right(&mut right, &motion.bodies);
-        let multiply = |x: &[f32], out: &mut [f32]| {
-            let of = |(out, (row, own)): (&mut f32, (&Row, &f32))| {
-                let pairs = row.neighbours[..row.count].iter().zip(&row.factors);
-                *out =
-                    pairs.fold(row.diagonal * own, |sum, (other, factor)| sum - factor * x[*other as usize]);
-            };
-            out.par_iter_mut().zip(rows.par_iter().zip(x)).with_min_len(1_024).for_each(of);
-            coupling.add_product(x, out);
-        };
-        let diagonal: Vec<f32> = rows.iter().map(|row| row.diagonal).collect();
-        let precondition = |right: &[f32], out: &mut Vec<f32>| by_diagonal(&diagonal, right, out);
-        let convergence = conjugate_gradients(multiply, precondition, |_| true, &right, &mut x, TOLERANCE);
-        motion.add_impulses(coupling.impulses(&x, &motion.bodies));
-        for ((axis, cell), x) in unknowns.iter().zip(&x) {
-            faces.velocities[usize::from(*axis)][*cell as usize] = *x;
-        }
+        let each = unknowns.par_iter().zip(rows.par_iter().zip(&x)).with_min_len(1_024);
+        let mut right: Vec<f32> = each.map(right).collect();
+        self.solve(&mut right, &mut x, coupling, motion, TOLERANCE);
+        self.put(&x, faces);
         // Faces at the edge of the liquid with hardly any of it go with the faces beside them.
         for axis in 0..3 {
             let numbers = &numbers.0[axis];
@@ -458,28 +474,89 @@ impl<'a> Viscosity<'a> {
                 *known &= !is_edge(cell);
             });
         }
-        // Faces whose centres lie in a wall have the velocity by which that at the wall is right.
-        for axis in 0..3 {
-            let in_wall = |cell: &usize| {
-                (0.0..0.5).contains(&solids.open(axis, *cell)) && solids.open(axis, *cell) > 0.0
+        self.extend_into_walls(faces, motion);
+    }
+
+    /// The velocities of the unknowns in `faces`.
+    pub fn taken_from(&self, faces: &Faces) -> Vec<f32> {
+        self.unknowns
+            .iter()
+            .map(|(axis, cell)| faces.velocities[usize::from(*axis)][*cell as usize])
+            .collect()
+    }
+
+    /// Puts the velocities of the unknowns into `faces`.
+    pub fn put(&self, x: &[f32], faces: &mut Faces) {
+        for ((axis, cell), x) in self.unknowns.iter().zip(x) {
+            faces.velocities[usize::from(*axis)][*cell as usize] = *x;
+        }
+    }
+
+    /// By how much the velocities of the unknowns differ once they have diffused if faces get impulses over ρ Δx³, by axis and cell, and
+    /// the solids move by `motion`; `coupling` is that of bodies at rest.
+    pub fn respond(
+        &self,
+        impulse: impl Fn(usize, usize) -> f32 + Sync,
+        coupling: &ViscousCoupling,
+        motion: &mut SolidMotion,
+        tolerance: f64,
+    ) -> Vec<f32> {
+        let impulse = |(axis, cell): &(u8, u32)| impulse(usize::from(*axis), *cell as usize);
+        let mut right: Vec<f32> = self.unknowns.par_iter().with_min_len(1_024).map(impulse).collect();
+        let mut x = vec![0.0; right.len()];
+        self.solve(&mut right, &mut x, coupling, motion, tolerance);
+        x
+    }
+
+    /// Solves the equations from the velocities `x`, with right sides to which solids add; free bodies gain by it.
+    fn solve(
+        &self,
+        right: &mut [f32],
+        x: &mut [f32],
+        coupling: &ViscousCoupling,
+        motion: &mut SolidMotion,
+        tolerance: f64,
+    ) {
+        let rows = &self.rows;
+        for (right, row) in right.iter_mut().zip(rows).filter(|(_, row)| !row.closed.is_empty()) {
+            *right +=
+                row.closed.iter().map(|(face, factor, _)| factor * motion.surface_change(*face)).sum::<f32>();
+        }
+        coupling.add_right(right, &motion.bodies);
+        let multiply = |x: &[f32], out: &mut [f32]| {
+            let of = |(out, (row, own)): (&mut f32, (&Row, &f32))| {
+                let pairs = row.neighbours[..row.count].iter().zip(&row.factors);
+                *out =
+                    pairs.fold(row.diagonal * own, |sum, (other, factor)| sum - factor * x[*other as usize]);
             };
-            for cell in (0..tiles.cells()).filter(in_wall).collect::<Vec<_>>() {
-                let (tile, at) = (cell / CELLS, local(cell % CELLS));
-                let (mut sum, mut count) = (0.0, 0.0);
-                for by in (0..3).filter(|b| *b != axis).flat_map(|b| [IVec3::AXES[b], -IVec3::AXES[b]]) {
-                    if let Some(beside) = tiles.cell(tile, at + by).filter(|of| numbers.0[axis][*of] < AIR) {
-                        (sum, count) = (sum + faces.velocities[axis][beside], count + 1.0);
-                    }
-                }
-                if count > 0.0 {
-                    let beside = sum / count;
-                    let wall = motion.velocity(tiles, solids, (axis, cell));
-                    let distance = wall_distance(1.0, solids.open(axis, cell));
-                    let friction = properties.wall_friction([Some(cell)]);
-                    faces.velocities[axis][cell] = beside + friction * (wall - beside) / distance;
+            out.par_iter_mut().zip(rows.par_iter().zip(x)).with_min_len(1_024).for_each(of);
+            coupling.add_product(x, out);
+        };
+        let diagonal: Vec<f32> = rows.iter().map(|row| row.diagonal).collect();
+        let precondition = |right: &[f32], out: &mut Vec<f32>| by_diagonal(&diagonal, right, out);
+        conjugate_gradients(multiply, precondition, |_| true, right, x, tolerance);
+        motion.add_impulses(coupling.impulses(x, &motion.bodies));
+    }
+
+    /// Gives faces whose centres lie in a wall the velocity by which that at the wall is right.
+    pub fn extend_into_walls(&self, faces: &mut Faces, motion: &SolidMotion) {
+        let Self { tiles, solids, properties, numbers, .. } = self;
+        for (axis, cell) in &self.in_walls {
+            let (axis, cell) = (usize::from(*axis), *cell as usize);
+            let (tile, at) = (cell / CELLS, local(cell % CELLS));
+            let (mut sum, mut count) = (0.0, 0.0);
+            for by in (0..3).filter(|b| *b != axis).flat_map(|b| [IVec3::AXES[b], -IVec3::AXES[b]]) {
+                if let Some(beside) = tiles.cell(tile, at + by).filter(|of| numbers.0[axis][*of] < AIR) {
+                    (sum, count) = (sum + faces.velocities[axis][beside], count + 1.0);
                 }
             }
+            if count > 0.0 {
+                let beside = sum / count;
+                let wall = motion.velocity(tiles, solids, (axis, cell));
+                let distance = wall_distance(1.0, solids.open(axis, cell));
+                let friction = properties.wall_friction([Some(cell)]);
+                faces.velocities[axis][cell] = beside + friction * (wall - beside) / distance;
+            }
         }
-        convergence
     }
 }

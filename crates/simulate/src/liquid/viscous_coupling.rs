@@ -32,6 +32,7 @@ pub(super) struct Link {
 }
 
 /// A free body with its links.
+#[derive(Clone)]
 struct LinkedBody {
     body: u32,
     free: FreeBody,
@@ -128,6 +129,12 @@ impl ViscousCoupling {
             Some(LinkedBody { body, free, links: list, inverse: inverse(matrix)?, stress, drag, push })
         };
         Self { bodies: of.into_iter().filter_map(linked).collect(), mass }
+    }
+
+    /// The same with bodies that do not move at first.
+    pub fn at_rest(&self) -> Self {
+        let at_rest = |body: &LinkedBody| LinkedBody { drag: [0.0; 6], push: [0.0; 6], ..body.clone() };
+        Self { bodies: self.bodies.iter().map(at_rest).collect(), mass: self.mass }
     }
 
     /// The motions that the bodies gain from impulses over ρ Δx³.

@@ -62,7 +62,7 @@ impl VolumeFraction {
             for at in 0..CELLS {
                 let cell = tile * CELLS + at;
                 let around = || IVec3::AXES.into_iter().flat_map(|axis| [axis, -axis]);
-                let is_within = self.distance[cell] <= -FAR * 0.9
+                let is_within = self.distance[cell] < 0.0
                     && solids.volume(cell) >= 1.0
                     && around()
                         .all(|by| tiles.cell(tile, local(at) + by).is_some_and(|by| self.distance[by] < 0.0));

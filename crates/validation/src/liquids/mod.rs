@@ -8,15 +8,15 @@ mod tension;
 mod viscous;
 
 pub use dam::{dam_convergence, dam_front, dam_height};
-pub use floats::{bobbing, momentum};
+pub use floats::{bobbing, draught, momentum};
 pub use gels::{relaxation, slump};
-pub use tanks::{hydrostatic_pressure, stillness, torricelli};
-pub use tension::ringing_drop;
-pub use viscous::duct;
+pub use tanks::{drum_volume, fastest_at_rest, hydrostatic_pressure, sloshing_volume, stillness, torricelli};
+pub use tension::{cap, ringing_drop};
+pub use viscous::{duct, sinking_ball};
 
 use crate::Experiment;
 use frames::Frame;
-use geometry::{Mesh, Meshes};
+use geometry::{Mesh, Meshes, primitive};
 use glam::{Vec2, Vec3};
 use shot::{
     Asset, AssetKind, Element, ElementKind, Id, Moves, Shape, Shot,
@@ -91,6 +91,17 @@ fn mesh_of(positions: Vec<Vec3>, triangles: Vec<[u32; 3]>) -> Mesh {
     Mesh { positions, normals, uvs, triangles, ..Mesh::default() }.with_normals(0.5)
 }
 
+/// A round vessel about y with a closed room inside, of a radius and a height.
+fn vessel(radius: f32, height: f32) -> Mesh {
+    let outer = primitive::cylinder(radius + WALL, height + 2.0 * WALL, 96);
+    let inner = primitive::cylinder(radius, height, 96);
+    let mut mesh = outer;
+    let first = mesh.positions.len() as u32;
+    mesh.positions.extend(inner.positions);
+    mesh.triangles.extend(inner.triangles.into_iter().map(|[a, b, c]| [a + first, c + first, b + first]));
+    mesh_of(mesh.positions, mesh.triangles)
+}
+
 fn simulated(shot: &Shot) -> Vec<Frame> {
     simulated_with(shot, &Meshes::default(), |_| {})
 }
@@ -121,12 +132,18 @@ pub fn all() -> Vec<Experiment> {
     vec![
         hydrostatic_pressure(),
         stillness(),
+        fastest_at_rest(),
+        sloshing_volume(),
+        drum_volume(),
         dam_front(),
         dam_height(),
         dam_convergence(),
         torricelli(),
         duct(),
+        sinking_ball(),
         ringing_drop(),
+        cap(),
+        draught(),
         bobbing(),
         momentum(),
         relaxation(),

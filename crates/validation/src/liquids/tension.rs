@@ -1,10 +1,10 @@
-//! Surface tension.
+//! Surface tension and wetting.
 
-use super::{bare, filling, mesh_of, simulated_with, with_mesh};
+use super::{bare, filling, mesh_of, plate, simulated_with, with_mesh};
 use crate::Experiment;
 use geometry::{Meshes, primitive};
 use glam::Vec3;
-use shot::particles::Liquid;
+use shot::{Shape, particles::Liquid};
 use std::f64::consts::TAU;
 
 /// How much longer particles lie along x than across, as a part of the square of their radius.
@@ -58,4 +58,56 @@ pub fn ringing_drop() -> Experiment {
         reference: curve.iter().map(|(t, _)| (*t, first * (TAU * t / period).cos())).collect(),
         curve,
     }
+}
+
+/// A small drop on a plate without gravity is the cap of a sphere that meets the plate at the wetting angle.
+pub fn cap() -> Experiment {
+    let (sigma, radius, angle) = (0.072f32, 0.01f32, 60.0f32.to_radians());
+    let spacing = radius / 12.0;
+    let mut shot = bare(24.0, 1.5);
+    shot.elements.clear();
+    plate(&mut shot, Vec3::new(-0.1, -0.02, -0.1), Vec3::new(0.1, 0.0, 0.1));
+    // A cylinder at first.
+    let of = Liquid {
+        spacing_m: spacing,
+        viscosity_pa_s: 0.05,
+        surface_tension_n_m: sigma,
+        wetting_angle_rad: angle,
+        ..Liquid::default()
+    };
+    let cylinder = Shape::Cylinder { radius_m: radius, height_m: 0.6 * radius };
+    let id = shot.add(filling(of, cylinder).at(0.0, 0.3 * radius, 0.0));
+    let mut volume = 0.0;
+    let mut curve = Vec::new();
+    simulated_with(&shot, &Meshes::default(), |frame| {
+        let positions = &frame.particles[&id].positions;
+        volume = positions.len() as f64 * f64::from(spacing).powi(3);
+        curve.push((frame.time_s, f64::from(height(positions, 0.25 * radius, radius))));
+    });
+    let cos = f64::from(angle.cos());
+    let sphere = (3.0 * volume / (std::f64::consts::PI * (1.0 - cos).powi(2) * (2.0 + cos))).cbrt();
+    let expected = sphere * (1.0 - cos);
+    Experiment {
+        key: "sessile-drop",
+        statement:
+            "height of a drop that has come to rest on a plate without gravity, with a wetting angle of 60°"
+                .to_owned(),
+        formula: "R (1 − cos θ), V = π R³ (1 − cos θ)² (2 + cos θ) / 3",
+        expected,
+        measured: curve[curve.len() - 1].1,
+        tolerance: 0.05,
+        unit: "m",
+        axes: ("time, s", "height, m"),
+        reference: vec![(0.0, expected), (curve[curve.len() - 1].0, expected)],
+        curve,
+    }
+}
+
+/// The top of a drop on a plate at y 0 from the column in its middle: twice the mean height, which is lower than the top by that of
+/// a sphere of about `radius`.
+fn height(positions: &[Vec3], within: f32, radius: f32) -> f32 {
+    let centre = positions.iter().sum::<Vec3>() / positions.len() as f32;
+    let near = |x: &&Vec3| ((x.x - centre.x).powi(2) + (x.z - centre.z).powi(2)).sqrt() < within;
+    let column: Vec<f32> = positions.iter().filter(near).map(|x| x.y).collect();
+    2.0 * column.iter().sum::<f32>() / column.len().max(1) as f32 + within.powi(2) / (4.0 * 1.5 * radius)
 }

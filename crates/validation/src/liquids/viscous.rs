@@ -1,9 +1,10 @@
 //! Thick liquid that sticks to walls.
 
-use super::{G, WALL, bare, filling, plate, simulated};
+use super::{G, WALL, bare, filling, plate, simulated, simulated_with, vessel, with_mesh};
 use crate::Experiment;
+use geometry::Meshes;
 use glam::Vec3;
-use shot::{Shape, particles::Liquid};
+use shot::{Element, Moves, Shape, Weight, particles::Liquid};
 use std::f64::consts::PI;
 
 /// The speed of a viscous flow in a square duct, in units of g w² / ν, at places from −½ to ½: J. Boussinesq, 1868, as a series.
@@ -62,5 +63,42 @@ pub fn duct() -> Experiment {
         axes: ("place, widths", "speed, m/s"),
         curve: means.clone().map(|(y, v, _)| (y, v)).collect(),
         reference: means.map(|(y, _, exact)| (y, exact)).collect(),
+    }
+}
+
+/// A ball sinks along the axis of a cylinder in thick liquid.
+pub fn sinking_ball() -> Experiment {
+    let (ball, cylinder, tall) = (0.03f32, 0.075f32, 0.3);
+    let (viscosity_pa_s, heavier) = (50.0f32, 1_500.0f32);
+    let stokes = 2.0 / 9.0 * f64::from(heavier) * G * f64::from(ball).powi(2) / f64::from(viscosity_pa_s);
+    // W. Haberman and R. Sayre, 1958: for a ball of 0.4 times the radius of the cylinder the drag is 3.596 times that of Stokes.
+    let expected = stokes / 3.596;
+    let mut shot = bare(24.0, 0.25);
+    let mut meshes = Meshes::default();
+    let shape = with_mesh(&mut shot, &mut meshes, "vessel", vessel(cylinder, tall + 0.06));
+    shot.add(Element::solid("Vessel", shape, Moves::Still).at(0.0, 0.03, 0.0));
+    let of = Liquid { spacing_m: 0.0025, viscosity_pa_s, wall_friction: 1.0, ..Liquid::default() };
+    shot.add(filling(of, Shape::Cylinder { radius_m: cylinder, height_m: tall }));
+    let mut sphere = Element::solid("Ball", Shape::sphere(ball), Moves::Free).at(0.0, 0.011, 0.0);
+    sphere.as_solid_mut().expect("a solid").body.weight = Weight::DensityKgM3(1_000.0 + heavier);
+    let id = shot.add(sphere);
+    let mut curve = Vec::new();
+    simulated_with(&shot, &meshes, |frame| {
+        curve.push((frame.time_s, -f64::from(frame.bodies[&id].velocities[0].y)));
+    });
+    let late = &curve[curve.len() / 3..];
+    Experiment {
+        key: "sinking-ball",
+        statement: "a ball, 12 cells wide, sinks in a cylinder of 2.5 times its width: Stokes' law with the wall correction of \
+                    Haberman and Sayre (1958)"
+            .to_owned(),
+        formula: "v = 2/9 Δρ g a² / (μ K)",
+        expected,
+        measured: late.iter().map(|(_, v)| v).sum::<f64>() / late.len() as f64,
+        tolerance: 0.1,
+        unit: "m/s",
+        axes: ("time, s", "speed, m/s"),
+        reference: vec![(0.0, expected), (0.25, expected)],
+        curve,
     }
 }

@@ -1,0 +1,207 @@
+//! Pressure and viscosity at once, for liquid in which the velocities diffuse over more than a part of a cell in a step. One after the other
+//! they are wrong then by as much as viscosity does in a step: a ball sinks many times too fast.
+//!
+//! With A the equations of the viscosity, M the masses and D what flows into cells, the velocities u = A⁻¹ (M u₀ + Dᵀ q) are to have
+//! D u = 0: (D A⁻¹ Dᵀ) q = −D A⁻¹ M u₀ (E. Larionov, C. Batty and R. Bridson, *Variational Stokes: a unified pressure-viscosity solver for
+//! accurate viscous liquids*, 2017, solve the same as one system). From the q that would do without viscosity on, that is solved by a
+//! flexible method of minimal residuals (Y. Saad, *A flexible inner-outer preconditioned GMRES algorithm*, 1993), preconditioned by
+//! the sum of a Poisson solution and 2 μ̂ (J. Cahouet and J.-P. Chabard, *Some fast 3D finite element solvers for the generalized Stokes
+//! problem*, 1988), so that the iterations hardly depend on viscosity and cells.
+//!
+//! The pressure enters as impulses on faces and bodies alike: as a change of velocity it would take momentum out, since faces are not as
+//! heavy in A as in its own equations.
+
+use super::conjugate_gradients::dot;
+use super::coupling::{Coupling, SolidMotion};
+use super::pressure::Equations;
+use super::solids::CutCells;
+use super::transfer::Faces;
+use super::viscosity::Viscosity;
+use super::viscous_coupling::ViscousCoupling;
+use geometry::tiles::Tiles;
+
+/// Least μ̂ at which both are solved at once.
+pub(super) const LEAST_VISCOSITY: f32 = 0.02;
+/// Most iterations.
+const MAX_ITERATIONS: usize = 24;
+/// The remaining inflow, as a part of that at first; the pressure takes out the rest alone.
+const TOLERANCE: f64 = 0.03;
+/// An inflow that is not worth an iteration, as a part of that which the first pressure takes out.
+const LEAST_INFLOW: f64 = 1e-3;
+/// The remaining force of an inner solution, as a part of that at first.
+const INNER_TOLERANCE: f64 = 1e-2;
+
+/// A change of the pressure, and what follows of it once the viscosity has acted.
+struct Change<'a> {
+    q: Vec<f32>,
+    velocities: Vec<f32>,
+    motion: SolidMotion<'a>,
+}
+
+/// Lets the velocities on the faces diffuse while the pressure, with surface tension, keeps them free of divergence but for a small part,
+/// which is left to a projection. Solids that give way gain by both in `motion`.
+pub(super) fn diffuse<'a>(
+    (tiles, solids): (&Tiles, &CutCells),
+    equations: &mut Equations,
+    viscosity: &Viscosity,
+    (bodies, coupling): (&ViscousCoupling, &Coupling),
+    faces: &mut Faces,
+    motion: &mut SolidMotion<'a>,
+) {
+    // The pressure begins at that which would do without viscosity, so that what rests stays at rest.
+    let (balancing, inflow) = equations.balancing(faces, coupling, motion);
+    motion.add_pressure_in_equations(coupling, &balancing);
+    viscosity.diffuse(faces, |axis, face| equations.impulse(&balancing, axis, face, true), bodies, motion);
+    equations.add_pressure(&balancing, 1.0);
+    let mut residual = equations.inflow(faces, |face| motion.velocity(tiles, solids, face));
+    clear_unsolved(equations, &mut residual);
+    let first = dot(&residual, &residual).sqrt();
+    let enough = (LEAST_INFLOW * inflow).max(TOLERANCE * first);
+    if first <= enough || !first.is_finite() {
+        return;
+    }
+    let bodies = bodies.at_rest();
+    let mut scratch = Faces::unknown(tiles);
+    let scaled = |of: &[f32], factor: f64| of.iter().map(|x| (f64::from(*x) * factor) as f32).collect();
+    let mut directions: Vec<Vec<f32>> = vec![scaled(&residual, 1.0 / first)];
+    let mut changes: Vec<Change> = Vec::new();
+    let mut least = LeastSquares::new(first);
+    while changes.len() < MAX_ITERATIONS && least.residual > enough {
+        let change = change(
+            equations,
+            viscosity,
+            (&bodies, coupling),
+            &directions[changes.len()],
+            motion,
+            &mut scratch,
+        );
+        let mut image = equations.inflow(&scratch, |face| change.motion.change(tiles, solids, face));
+        clear_unsolved(equations, &mut image);
+        changes.push(change);
+        let mut column = Vec::with_capacity(directions.len() + 1);
+        for direction in &directions {
+            // What a change lets flow out is to be what flows in.
+            let part = -dot(direction, &image);
+            image.iter_mut().zip(direction).for_each(|(image, direction)| *image += part as f32 * direction);
+            column.push(part);
+        }
+        let length = dot(&image, &image).sqrt();
+        column.push(length);
+        if !least.add(column) || length <= 1e-12 * first {
+            break;
+        }
+        directions.push(scaled(&image, -1.0 / length));
+    }
+    let mut velocities = viscosity.taken_from(faces);
+    for (change, factor) in changes.iter().zip(least.solution()) {
+        let factor = factor as f32;
+        velocities.iter_mut().zip(&change.velocities).for_each(|(sum, of)| *sum += factor * of);
+        motion.add_scaled(&change.motion, factor);
+        equations.add_pressure(&change.q, factor);
+    }
+    viscosity.put(&velocities, faces);
+}
+
+/// The change by the pressure that about takes out an inflow; the velocities that follow are put into `scratch` too.
+fn change<'a>(
+    equations: &mut Equations,
+    viscosity: &Viscosity,
+    (bodies, coupling): (&ViscousCoupling, &Coupling),
+    inflow: &[f32],
+    motion: &SolidMotion<'a>,
+    scratch: &mut Faces,
+) -> Change<'a> {
+    let mut q = vec![0.0; inflow.len()];
+    equations.precondition(inflow, &mut q);
+    let cells = equations.cells().0;
+    q.iter_mut()
+        .zip(inflow)
+        .zip(cells)
+        .for_each(|((q, inflow), cell)| *q += 2.0 * viscosity.at(*cell as usize) * inflow);
+    let mut own = motion.unchanged();
+    own.add_pressure_in_equations(coupling, &q);
+    let velocities = viscosity.respond(
+        |axis, face| equations.impulse(&q, axis, face, false),
+        bodies,
+        &mut own,
+        INNER_TOLERANCE,
+    );
+    viscosity.put(&velocities, scratch);
+    Change { q, velocities, motion: own }
+}
+
+/// Cells without an equation have no residual.
+fn clear_unsolved(equations: &Equations, values: &mut [f32]) {
+    values
+        .iter_mut()
+        .enumerate()
+        .filter(|(row, _)| !equations.is_solved(*row))
+        .for_each(|(_, value)| *value = 0.0);
+}
+
+/// The least residual of a combination of changes, by rotations of Givens.
+struct LeastSquares {
+    /// Columns of the triangle.
+    columns: Vec<Vec<f64>>,
+    rotations: Vec<(f64, f64)>,
+    right: Vec<f64>,
+    residual: f64,
+}
+
+impl LeastSquares {
+    fn new(first: f64) -> Self {
+        Self { columns: Vec::new(), rotations: Vec::new(), right: vec![first], residual: first }
+    }
+
+    /// Adds what a change does along the directions so far and the next; false if it does nothing.
+    fn add(&mut self, mut column: Vec<f64>) -> bool {
+        for (i, (cos, sin)) in self.rotations.iter().enumerate() {
+            let (a, b) = (column[i], column[i + 1]);
+            (column[i], column[i + 1]) = (cos * a + sin * b, cos * b - sin * a);
+        }
+        let k = self.columns.len();
+        let length = column[k].hypot(column[k + 1]);
+        if length <= 0.0 || !length.is_finite() {
+            return false;
+        }
+        let (cos, sin) = (column[k] / length, column[k + 1] / length);
+        (column[k], column[k + 1]) = (length, 0.0);
+        let last = self.right[k];
+        self.right[k] = cos * last;
+        self.right.push(-sin * last);
+        self.rotations.push((cos, sin));
+        self.columns.push(column);
+        self.residual = (sin * last).abs();
+        true
+    }
+
+    /// How much of each change is to be taken.
+    fn solution(&self) -> Vec<f64> {
+        let mut found = self.right[..self.columns.len()].to_vec();
+        for k in (0..found.len()).rev() {
+            found[k] /= self.columns[k][k];
+            let own = found[k];
+            found[..k].iter_mut().zip(&self.columns[k]).for_each(|(sum, of)| *sum -= of * own);
+        }
+        found
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn the_least_residual_of_two_columns_is_that_of_the_normal_equations() {
+        // Columns (3, 4), (1, 2, 2) in an orthonormal basis, and the right side (5, 0, 0).
+        let mut least = LeastSquares::new(5.0);
+        assert!(least.add(vec![3.0, 4.0]) && least.add(vec![1.0, 2.0, 2.0]));
+        let [x, y] = least.solution()[..] else { panic!("two") };
+        let left = [5.0 - 3.0 * x - y, -4.0 * x - 2.0 * y, -2.0 * y];
+        let along = |column: [f64; 3]| left.iter().zip(column).map(|(a, b)| a * b).sum::<f64>();
+        assert!(along([3.0, 4.0, 0.0]).abs() < 1e-12 && along([1.0, 2.0, 2.0]).abs() < 1e-12);
+        let length = left.iter().map(|of| of * of).sum::<f64>().sqrt();
+        assert!((length - least.residual).abs() < 1e-12, "{length} {}", least.residual);
+        assert!(!least.add(vec![0.0; 4]));
+    }
+}
