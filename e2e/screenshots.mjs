@@ -160,7 +160,7 @@ await computed(page, 1_200_000);
 await page.getByRole("button", { name: "Pause" }).click();
 await select(page, "Wax");
 await tab(page, "Body");
-await goTo(page, 40, 1, 144);
+await goTo(page, 62, 1, 144);
 await page.getByRole("group", { name: "Factor 1" }).scrollIntoViewIfNeeded();
 await take("melt");
 await open(page, server.address, "Slow toss");
