@@ -152,7 +152,7 @@ await computed(page, 1_200_000);
 await page.getByRole("button", { name: "Pause" }).click();
 await select(page, "Glaze");
 await goTo(page, 84, 1, 132);
-await page.getByTestId("reading").getByText("finished").waitFor({ timeout: 120_000 });
+await page.getByTestId("reading").filter({ hasText: "finished" }).waitFor({ timeout: 120_000 });
 await take("pouring");
 await open(page, server.address, "Wax mark");
 await page.getByRole("button", { name: "Play", exact: true }).click();

@@ -200,14 +200,14 @@ fn libraries() -> Result<()> {
 
 fn test() -> Result<()> {
     cargo(&["fmt", "--all", "--check"])?;
-    // What is fetched comes while the processor builds.
-    let fetched = std::thread::spawn(|| libraries().and_then(|()| browser()));
+    // Chromium and the libraries of file formats are fetched during the build.
+    let fetching = std::thread::spawn(|| libraries().and_then(|()| browser()));
     web()?;
     // One build for the application and its tests: without the tests' dependencies, a third of the
     // packages would have other features and be built twice.
     cargo(&["test", "--workspace", "--no-run"])?;
     cargo(&["clippy", "--workspace", "--all-targets", "--", "-D", "warnings"])?;
-    fetched.join().expect("fetching does not panic")?;
+    fetching.join().expect("fetching does not panic")?;
     cargo(&["test", "--workspace"])?;
     let description = Command::new("target/debug/bright-ripple").arg("openapi").output()?.stdout;
     if description != std::fs::read("web/src/api/openapi.json")? {

@@ -32,6 +32,7 @@ pub mod look_values;
 pub mod maps;
 pub mod packing;
 mod particles;
+mod pcg;
 mod rest_surface;
 mod rounds;
 mod simulation;

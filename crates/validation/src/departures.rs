@@ -112,7 +112,18 @@ fn turntable() -> Departure {
     }
 }
 
+/// The greatest speed of a particle of water that should be at rest.
+fn still_water() -> Departure {
+    Departure {
+        statement: "No particle of a still tank, in cells of 1 cm, is faster than 5 mm/s after 1 s",
+        expected: 5.0,
+        measured: crate::liquids::fastest_at_rest(),
+        unit: "mm/s",
+        why: "The surface still settles: its fastest particles rise and sink together, as a wave that the uneven first fill leaves.",
+    }
+}
+
 /// All known departures.
 pub fn all() -> Vec<Departure> {
-    vec![cradle(), off_centre(), turntable()]
+    vec![cradle(), off_centre(), turntable(), still_water()]
 }

@@ -9,7 +9,7 @@ fn main() -> std::io::Result<()> {
     let mut text = String::from(
         "# Validation\n\n\
          Experiments with a known answer, measured by `cargo xtask validate`, which writes this page. Each is also a\n\
-         test (`crates/validation/tests`). The difference is of the expected value, or absolute where that is 0.\n\n\
+         test (`crates/validation/tests`), but for a few that take minutes. The difference is of the expected value, or absolute where that is 0.\n\n\
          Measured in the plots: line. Expected: dashes.\n",
     );
     for (chapter, experiments) in &chapters {

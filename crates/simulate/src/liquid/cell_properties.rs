@@ -44,6 +44,11 @@ impl CellProperties {
         Self { common, cells: (!each.is_empty()).then(|| to_cells(tiles, positions, values)) }
     }
 
+    /// Whether all cells have the common ones.
+    pub fn are_alike(&self) -> bool {
+        self.cells.is_none()
+    }
+
     /// The mean of a value of the particles around cells.
     fn mean(&self, cells: impl IntoIterator<Item = Option<usize>>, value: usize, common: f32) -> f32 {
         let Some(all) = &self.cells else { return common };

@@ -6,7 +6,7 @@
 //! of ± (1 − α) r × e over the faces of a cell, the cells' equations gain G · (m⁻¹ Σ G q) + T · (I⁻¹ Σ T q), times ρ Δx³.
 
 use super::cell_properties::CellProperties;
-use super::multigrid::Rows;
+use super::grid::{NONE, UnknownCells, step};
 use super::solids::{Boundary, CutCells, FreeBody, PointVectors, face_centre};
 use super::surface_coupling::SurfaceCoupling;
 use geometry::tiles::{CELLS, Tiles, local};
@@ -153,7 +153,7 @@ impl<'a> SolidMotion<'a> {
 
 /// A liquid cell beside a body.
 struct CellTerms {
-    /// Number of the cell among the liquid ones.
+    /// Where the value of the cell lies in a column.
     row: u32,
     /// Sum of ± (1 − α) e.
     along: Vec3,
@@ -166,7 +166,7 @@ struct CellTerms {
 /// The way from the centre of a liquid cell to the wall of a body beyond a closed face. Along it the pressure goes on as it came
 /// from the cell on the other side, so that a body is borne by the volume that it displaces, wherever its wall lies in a cell.
 struct ToWall {
-    /// Numbers of the cell and of that on its other side among the liquid ones.
+    /// Where the values of the cell and of that on its other side lie in a column.
     rows: [u32; 2],
     /// The way, in cells, times ± (1 − α) e and ± (1 − α) r × e.
     along: Vec3,
@@ -191,22 +191,22 @@ pub(super) struct Coupling<'a> {
 }
 
 impl<'a> Coupling<'a> {
-    /// Of the liquid `cells`, in their order.
+    /// Of the liquid `cells`.
     pub fn new(
         surfaces: &'a SurfaceCoupling<'a>,
         tiles: &Tiles,
         solids: &CutCells,
-        (cells, number): (&[u32], &[u32]),
+        cells: &UnknownCells,
         boundary: &impl Boundary,
         properties: &CellProperties,
     ) -> Self {
         let mut bodies: BTreeMap<u32, (FreeBody, Vec<CellTerms>, Vec<ToWall>)> = BTreeMap::new();
-        for (row, &cell) in cells.iter().enumerate().filter(|_| solids.any_body) {
-            let (tile, at) = (cell as usize / CELLS, local(cell as usize % CELLS));
-            let pull = properties.wall_friction([Some(cell as usize)]);
+        for (row, cell) in cells.iter().filter(|_| solids.any_body) {
+            let (tile, at) = (cell / CELLS, local(cell % CELLS));
+            let pull = properties.wall_friction([Some(cell)]);
             for side in 0..6 {
                 let (axis, above) = (side / 2, side % 2 == 1);
-                let face = if above { tiles.cell(tile, at + IVec3::AXES[axis]) } else { Some(cell as usize) };
+                let face = if above { tiles.cell(tile, at + IVec3::AXES[axis]) } else { Some(cell) };
                 let Some((face, body)) = face.and_then(|face| Some((face, solids.body(axis, face)?))) else {
                     continue;
                 };
@@ -215,12 +215,11 @@ impl<'a> Coupling<'a> {
                 let along = direction * (1.0 - solids.open(axis, face));
                 let about = (face_centre(tiles, axis, face) - free.centre).cross(along);
                 let (_, list, walls) = bodies.entry(body).or_insert_with(|| (free, Vec::new(), Vec::new()));
-                let step = if above { -IVec3::AXES[axis] } else { IVec3::AXES[axis] };
-                let other = tiles.cell(tile, at + step).map(|other| number[other]);
-                if let Some(other) = other.filter(|other| (*other as usize) < cells.len())
+                let other = tiles.cell(tile, at - step(side)).map(|other| cells.number[other]);
+                if let Some(other) = other.filter(|other| *other != NONE)
                     && solids.open(axis, face) <= 0.0
                 {
-                    let way = solids.volume(cell as usize) - 0.5;
+                    let way = solids.volume(cell) - 0.5;
                     let (along, about) = (along * way, about * way);
                     walls.push(ToWall { rows: [row as u32, other], along, about, pull });
                 }
@@ -287,14 +286,15 @@ impl<'a> Coupling<'a> {
         each.chain(self.surfaces.rows(q)).collect()
     }
 
-    /// Adds what the bodies do to the diagonal.
-    pub fn add_diagonal(&self, rows: &mut Rows) {
+    /// What the bodies add to the diagonal: a column of that length.
+    pub fn diagonal(&self, column_len: usize) -> Vec<f32> {
+        let mut diagonal = vec![0.0; column_len];
         for (_, free, list) in &self.bodies {
             for CellTerms { row, along, about, .. } in list {
                 let turned = about.dot(free.inverse_inertia * *about);
-                rows.0[*row as usize].diagonal +=
-                    self.mass * (free.inverse_mass * along.length_squared() + turned);
+                diagonal[*row as usize] += self.mass * (free.inverse_mass * along.length_squared() + turned);
             }
         }
+        diagonal
     }
 }

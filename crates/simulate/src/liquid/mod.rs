@@ -11,14 +11,17 @@
 
 mod carrier;
 mod cell_properties;
+mod cell_stress;
 mod cell_transfer;
 mod colliders;
 mod conjugate_gradients;
 mod coupling;
 mod curvature;
 mod extrapolate;
+mod grid;
 mod lanes;
 mod masks;
+mod matrix;
 mod multigrid;
 mod pressure;
 mod rheology;
@@ -40,6 +43,7 @@ pub use rheology::{RELAXED, Rheologies, Rheology, Symmetric};
 pub use solids::{Boundary, FreeBody, PointVectors, StillBodyCache, SurfacePoint};
 
 use cell_properties::CellProperties;
+use cell_stress::CellStress;
 use coupling::{Coupling, SolidMotion};
 use extrapolate::extrapolate;
 use geometry::tiles::{CELLS, Tiles, TooManyTiles, local};
@@ -48,7 +52,7 @@ use pressure::Equations;
 use rayon::prelude::*;
 use surface_coupling::SurfaceCoupling;
 use thiserror::Error;
-use viscosity::{CellStress, Viscosity};
+use viscosity::Viscosity;
 use volume_fraction::VolumeFraction;
 
 /// Most tiles of the grid; each takes about 17 kB where particles are scattered (measured).
@@ -166,8 +170,8 @@ pub fn flow(
     // The velocities of faces whose centres lie in walls follow from those beside where viscosity acts: they are no unknowns of the
     // pressure either then, or it would hold those beside.
     let pressed = closed.as_ref().unwrap_or(&solids);
-    let mut equations = Equations::new(&tiles, pressed, &volume_fraction, &properties, dt);
-    let number = equations.cells().1;
+    let mut equations = Equations::new(&tiles, pressed, &volume_fraction, &properties).with_tension(dt);
+    let number = &equations.cells().number;
     let surfaces = SurfaceCoupling::new(&tiles, pressed, number, boundary, material.properties.density_kg_m3);
     let coupling = Coupling::new(&surfaces, &tiles, pressed, equations.cells(), boundary, &properties);
     let viscosity = (!stress.is_none())
@@ -205,16 +209,18 @@ pub fn flow(
     extrapolate(&tiles, &mut faces, EXTRAPOLATED);
     apply_wall_friction(&tiles, &mut faces, &solids, &properties, &motion);
     if is_thick {
-        // Particles within walls' cells are to come out of them.
-        equations = Equations::new(&tiles, &solids, &volume_fraction, &properties, dt);
+        // With the faces as they are cut: particles in a cell that rounding closes all around would stay there.
+        equations = Equations::new(&tiles, &solids, &volume_fraction, &properties);
     }
     let mut correction = equations.density_correction((dt / DENSITY_CORRECTION_S).min(1.0));
     extrapolate(&tiles, &mut correction, EXTRAPOLATED);
     let columns = (positions, &mut *velocities, &mut *gradients);
     let mut displacements =
         transfer::to_particles(&tiles, columns, [&faces.velocities, &correction.velocities], dt);
+    let is_liquid = |cell: usize| volume_fraction.distance[cell] < 0.0;
+    // A gel would creep.
     if deformations.is_empty() {
-        for (point, by) in spread::spread(&tiles, positions, material.spacing_m) {
+        for (point, by) in spread::spread(&tiles, positions, material.spacing_m, is_liquid) {
             displacements[point as usize] += by;
             velocities[point as usize] += gradients[point as usize] * by;
         }

@@ -11,12 +11,14 @@ use super::cell_transfer::from_cells;
 use super::conjugate_gradients::{Convergence, conjugate_gradients, dot};
 use super::coupling::{Coupling, SolidMotion};
 use super::curvature::curvature;
+use super::grid::{NONE, UnknownCells, step};
 use super::masks::{Mask, has, masks_of, with_beside};
-use super::multigrid::{Grid, Multigrid, NONE, Row, Rows};
+use super::matrix::{Equation, Matrix};
+use super::multigrid::{Multigrid, Scratch};
 use super::solids::CutCells;
 use super::transfer::Faces;
 use super::volume_fraction::VolumeFraction;
-use geometry::tiles::{CELLS, LANES, SIDE, Tiles, local};
+use geometry::tiles::{CELLS, LANES, Tiles, local, place};
 use glam::{IVec3, Vec3};
 use rayon::prelude::*;
 
@@ -61,62 +63,80 @@ pub(super) struct Equations<'a> {
     tension: Vec<f32>,
     /// The cells beside liquid, where surface tension acts.
     edge: Vec<Mask>,
-    /// The liquid cells and their numbers.
-    grid: Grid,
-    rows: Rows,
+    /// The liquid cells, and where their values lie in columns.
+    cells: UnknownCells,
     multigrid: Multigrid,
+    scratch: Scratch,
     /// q of each liquid cell of all projections so far, m/s.
     pressure: Vec<f32>,
 }
 
 impl<'a> Equations<'a> {
-    /// With the densities and the surface tension of `properties` over `dt` seconds.
+    /// With the densities of `properties`, without surface tension.
     pub fn new(
         tiles: &'a Tiles,
         solids: &'a CutCells,
         volume_fraction: &'a VolumeFraction,
         properties: &'a CellProperties,
-        dt: f32,
     ) -> Self {
-        let grid = Grid::new(tiles.keys.clone(), SIDE, |cell| volume_fraction.distance[cell] < 0.0);
-        let number = &grid.number;
-        let row = |&cell: &u32| {
-            let cell = cell as usize;
-            let (tile, at) = (cell / CELLS, local(cell % CELLS));
-            let mut row = Row::default();
+        let cells = UnknownCells::new(tiles, |cell| volume_fraction.distance[cell] < 0.0);
+        let (grid, number) = (&cells.grid, &cells.number);
+        let is_within = |tile: usize| {
+            let own = cells.tile(tile);
+            let above = || IVec3::AXES.into_iter().filter_map(|axis| tiles.beside(own, axis));
+            grid.is_full(tile)
+                && (0..6).all(|side| grid.beside(tile, side).is_some_and(|beside| grid.is_full(beside)))
+                && !solids.any_in(own)
+                && !above().any(|tile| solids.any_in(tile))
+        };
+        let is_plain = |tile: usize| properties.are_alike() && is_within(tile);
+        let equation = |tile: usize, at: IVec3| {
+            let (tile, mut equation) = (cells.tile(tile), Equation::default());
+            let cell = tile * CELLS + place(at);
             for side in 0..6 {
-                let (axis, above) = (side / 2, side % 2 == 1);
-                let step = if above { IVec3::AXES[axis] } else { -IVec3::AXES[axis] };
                 // All cells around liquid have tiles.
-                let Some(other) = tiles.cell(tile, at + step) else { continue };
-                let open = solids.open(axis, if above { other } else { cell });
+                let Some(other) = tiles.cell(tile, at + step(side)) else { continue };
+                let open = solids.open(side / 2, if side % 2 == 1 { other } else { cell });
                 let density = properties.density([Some(cell), Some(other)]);
                 let factor = open / (density * way(&volume_fraction.distance, cell, other));
-                row.diagonal += factor;
+                equation.diagonal += factor;
                 if number[other] != NONE {
-                    (row.neighbours[side], row.factors[side]) = (number[other], factor);
+                    equation.factors[side] = factor;
                 }
             }
-            row
+            equation
         };
-        let rows = Rows(grid.cells.par_iter().with_min_len(256).map(row).collect());
-        let multigrid = Multigrid::new(&grid, rows.clone());
-        let tension = if properties.any_tension() {
-            let scale = dt / (properties.common.density_kg_m3 * tiles.cell_m * tiles.cell_m);
-            let curvature = curvature(tiles, solids, volume_fraction, properties);
-            let q = |(cell, curvature): (usize, f32)| scale * properties.surface_tension(cell) * curvature;
-            curvature.into_par_iter().enumerate().with_min_len(CELLS).map(q).collect()
-        } else {
-            Vec::new()
-        };
-        let edge = if tension.is_empty() {
-            Vec::new()
-        } else {
-            let liquid = masks_of(tiles, |cell| grid.number[cell] != NONE);
-            with_beside(tiles, &liquid, |_, _, around| *around)
-        };
-        let pressure = vec![0.0; grid.cells.len()];
-        Self { tiles, solids, volume_fraction, properties, tension, edge, grid, rows, multigrid, pressure }
+        let matrix = Matrix::new(grid, 1.0, is_plain, equation);
+        let multigrid = Multigrid::new(grid.clone(), matrix);
+        let (tension, edge) = (Vec::new(), Vec::new());
+        let (scratch, pressure) = (multigrid.scratch(), vec![0.0; grid.column_len()]);
+        Self {
+            tiles,
+            solids,
+            volume_fraction,
+            properties,
+            tension,
+            edge,
+            cells,
+            multigrid,
+            scratch,
+            pressure,
+        }
+    }
+
+    /// The same with the surface tension of `properties` over `dt` seconds.
+    pub fn with_tension(mut self, dt: f32) -> Self {
+        let Self { tiles, solids, volume_fraction, properties, .. } = self;
+        if !properties.any_tension() {
+            return self;
+        }
+        let scale = dt / (properties.common.density_kg_m3 * tiles.cell_m * tiles.cell_m);
+        let curvature = curvature(tiles, solids, volume_fraction, properties);
+        let q = |(cell, curvature): (usize, f32)| scale * properties.surface_tension(cell) * curvature;
+        self.tension = curvature.into_par_iter().enumerate().with_min_len(CELLS).map(q).collect();
+        let liquid = masks_of(tiles, |cell| self.cells.number[cell] != NONE);
+        self.edge = with_beside(tiles, &liquid, |_, _, around| *around);
+        self
     }
 
     /// Makes `faces` free of divergence, and lets surface tension act if `with_tension`; solids that give way gain by it.
@@ -132,8 +152,7 @@ impl<'a> Equations<'a> {
         let right = self.right(faces, motion, with_tension);
         let (q, mut solved) = self.solve(&right, Some(coupling), TOLERANCE);
         self.pressure.iter_mut().zip(&q).for_each(|(sum, q)| *sum += q);
-        let squares: f64 = right.iter().map(|into| f64::from(*into).powi(2)).sum();
-        let mean = (squares / right.len().max(1) as f64).sqrt();
+        let mean = (dot(&right, &right) / solved.cells.max(1) as f64).sqrt();
         solved.divergence_1_s = solved.residual * mean / f64::from(tiles.cell_m);
         motion.add_pressure(coupling, &q);
         for axis in 0..3 {
@@ -161,15 +180,20 @@ impl<'a> Equations<'a> {
     fn right(&self, faces: &Faces, motion: &SolidMotion, with_tension: bool) -> Vec<f32> {
         let mut right = self.inflow(faces, |face| motion.velocity(self.tiles, self.solids, face));
         if with_tension && !self.tension.is_empty() {
-            let cells = right.par_iter_mut().zip(&self.grid.cells).with_min_len(256);
-            cells.for_each(|(right, cell)| *right += self.tension_term(*cell as usize));
+            let terms = self.cells.column(|cell| self.tension_term(cell));
+            right.iter_mut().zip(terms).for_each(|(right, term)| *right += term);
         }
         right
     }
 
     /// The pressure that would make `faces` free of divergence, with surface tension, and the inflow that it would take out: the root of
     /// the sum of its squares. It does not act yet.
-    pub fn balancing(&mut self, faces: &Faces, coupling: &Coupling, motion: &SolidMotion) -> (Vec<f32>, f64) {
+    pub fn inviscid_pressure(
+        &mut self,
+        faces: &Faces,
+        coupling: &Coupling,
+        motion: &SolidMotion,
+    ) -> (Vec<f32>, f64) {
         let right = self.right(faces, motion, true);
         let (q, _) = self.solve(&right, Some(coupling), TOLERANCE);
         (q, dot(&right, &right).sqrt())
@@ -178,8 +202,7 @@ impl<'a> Equations<'a> {
     /// What flows into each liquid cell through its faces, m/s times the area of a face; `solid` is the velocity of solids at a face.
     pub fn inflow(&self, faces: &Faces, solid: impl Fn((usize, usize)) -> f32 + Sync) -> Vec<f32> {
         let (tiles, solids) = (self.tiles, self.solids);
-        let into = |&cell: &u32| {
-            let cell = cell as usize;
+        let into = |cell: usize| {
             let (tile, at) = (cell / CELLS, local(cell % CELLS));
             let flow = |axis: usize, face: usize| {
                 let (open, velocity) = (solids.open(axis, face), faces.velocities[axis][face]);
@@ -191,12 +214,12 @@ impl<'a> Equations<'a> {
             };
             through(0) + through(1) + through(2)
         };
-        self.grid.cells.par_iter().with_min_len(256).map(into).collect()
+        self.cells.column(into)
     }
 
-    /// Whether a liquid cell has an equation: one that is closed all around has none.
-    pub fn is_solved(&self, row: usize) -> bool {
-        self.rows.0[row].diagonal > 0.0
+    /// Sets to 0 what a column holds for liquid cells without an equation: those that are closed all around.
+    pub fn clear_unsolved(&self, column: &mut [f32]) {
+        self.multigrid.matrix().clear_unsolved(column);
     }
 
     /// The impulse that `q` gives an open face of a cell along an axis, over ρ Δx³: what a cell gives to two faces cancels out. With
@@ -204,8 +227,8 @@ impl<'a> Equations<'a> {
     pub fn impulse(&self, q: &[f32], axis: usize, cell: usize, with_tension: bool) -> f32 {
         let below = self.tiles.cell(cell / CELLS, local(cell % CELLS) - IVec3::AXES[axis]);
         let Some(below) = below else { return 0.0 };
-        let value = |of: usize, other: usize| match self.grid.number[of] {
-            NONE if with_tension && self.grid.number[other] != NONE => self.at_surface(other, of),
+        let value = |of: usize, other: usize| match self.cells.number[of] {
+            NONE if with_tension && self.cells.number[other] != NONE => self.at_surface(other, of),
             NONE => 0.0,
             number => q[number as usize],
         };
@@ -214,7 +237,7 @@ impl<'a> Equations<'a> {
 
     /// Puts about the pressure whose gradient takes out the inflow `right` into `q`, by a cycle.
     pub fn precondition(&mut self, right: &[f32], q: &mut Vec<f32>) {
-        self.multigrid.cycle(right, q);
+        self.multigrid.cycle(right, q, &mut self.scratch);
     }
 
     /// Counts `q` to the pressure, which velocities have already.
@@ -252,7 +275,7 @@ impl<'a> Equations<'a> {
         for side in 0..6 {
             let (axis, above) = (side / 2, side % 2 == 1);
             let step = if above { IVec3::AXES[axis] } else { -IVec3::AXES[axis] };
-            let other = self.tiles.cell(tile, at + step).filter(|other| self.grid.number[*other] == NONE);
+            let other = self.tiles.cell(tile, at + step).filter(|other| self.cells.number[*other] == NONE);
             let Some(other) = other else { continue };
             let open = self.solids.open(axis, if above { other } else { cell });
             let density = self.properties.density([Some(cell), Some(other)]);
@@ -262,9 +285,9 @@ impl<'a> Equations<'a> {
         sum
     }
 
-    /// The liquid cells, in the order of their equations, and the number of each cell among them.
-    pub fn cells(&self) -> (&[u32], &[u32]) {
-        (&self.grid.cells, &self.grid.number)
+    /// The liquid cells, and where their values lie in columns.
+    pub fn cells(&self) -> &UnknownCells {
+        &self.cells
     }
 
     /// The pressure around places, `scale` times q of all projections: that of the liquid cells and of the air beside them, with
@@ -272,7 +295,7 @@ impl<'a> Equations<'a> {
     pub fn pressures(&self, positions: &[Vec3], scale: f32) -> Vec<f32> {
         let of = |cell: usize| {
             let mut values = [0.0; LANES];
-            match self.grid.number[cell] {
+            match self.cells.number[cell] {
                 NONE => values[0] = if self.solids.volume(cell) > 0.0 { 1.0 } else { 0.0 },
                 number => [values[0], values[1]] = [1.0, scale * self.pressure[number as usize]],
             }
@@ -288,8 +311,7 @@ impl<'a> Equations<'a> {
     /// spread, never drawn together.
     pub fn density_correction(&mut self, part: f32) -> Faces {
         let tiles = self.tiles;
-        let excess = |&cell: &u32| {
-            let cell = cell as usize;
+        let excess = |cell: usize| {
             let (tile, at) = (cell / CELLS, local(cell % CELLS));
             let around = IVec3::AXES.into_iter().flat_map(|axis| [axis, -axis]);
             let is_surface = around.into_iter().any(|by| {
@@ -306,7 +328,7 @@ impl<'a> Equations<'a> {
             let excess = (self.volume_fraction.fraction[cell] - 1.0).clamp(least, MAX_DENSITY_ERROR);
             part * excess * self.solids.volume(cell) * tiles.cell_m
         };
-        let right: Vec<f32> = self.grid.cells.par_iter().with_min_len(256).map(excess).collect();
+        let right = self.cells.column(excess);
         let (q, _) = self.solve(&right, None, CORRECTION_TOLERANCE);
         let mut faces = Faces::unknown(tiles);
         for axis in 0..3 {
@@ -332,7 +354,7 @@ impl<'a> Equations<'a> {
         (velocities, known): (&mut [f32], &mut [bool]),
         of: impl Fn(usize, Option<f32>, &mut f32, &mut bool) + Sync,
     ) {
-        let number = &self.grid.number;
+        let number = &self.cells.number;
         let value = |cell: usize, inside: usize| match number[cell] {
             NONE if with_tension => self.at_surface(inside, cell),
             NONE => 0.0,
@@ -356,26 +378,24 @@ impl<'a> Equations<'a> {
     }
 
     fn solve(&mut self, right: &[f32], coupling: Option<&Coupling>, tolerance: f64) -> (Vec<f32>, Solved) {
-        let Self { grid, rows, multigrid, .. } = self;
-        let mut coupled = coupling.filter(|coupling| coupling.is_any()).map(|coupling| {
-            let mut rows = rows.clone();
-            coupling.add_diagonal(&mut rows);
-            Multigrid::new(grid, rows)
-        });
-        let multigrid = coupled.as_mut().unwrap_or(multigrid);
+        let Self { cells, multigrid, scratch, .. } = self;
+        let coupling = coupling.filter(|coupling| coupling.is_any());
+        let coupled = coupling.map(|coupling| multigrid.with_diagonal(&coupling.diagonal(right.len())));
+        let (grid, matrix) = (multigrid.grid(), multigrid.matrix());
         let multiply = |x: &[f32], out: &mut [f32]| {
-            rows.multiply(x, out);
+            matrix.multiply(grid, x, out);
             let dense = coupling.map_or_else(Vec::new, |coupling| coupling.rows(x));
             // A cell that is closed all around has no equation.
-            let own = dense.into_iter().filter(|(row, _)| rows.0[*row as usize].diagonal > 0.0);
+            let own = dense.into_iter().filter(|(row, _)| matrix.is_solved(*row as usize));
             own.for_each(|(row, more)| out[row as usize] += more);
         };
-        let precondition = |right: &[f32], out: &mut Vec<f32>| multigrid.cycle(right, out);
-        let is_solved = |row: usize| rows.0[row].diagonal > 0.0;
+        let preconditioner = coupled.as_ref().unwrap_or(multigrid);
+        let precondition = |right: &[f32], out: &mut Vec<f32>| preconditioner.cycle(right, out, scratch);
+        let clear_unsolved = |column: &mut [f32]| matrix.clear_unsolved(column);
         let mut q = vec![0.0f32; right.len()];
         let Convergence { iterations, residual } =
-            conjugate_gradients(multiply, precondition, is_solved, right, &mut q, tolerance);
-        (q, Solved { cells: right.len(), iterations, residual, ..Solved::default() })
+            conjugate_gradients(multiply, precondition, clear_unsolved, right, &mut q, tolerance);
+        (q, Solved { cells: cells.count, iterations, residual, ..Solved::default() })
     }
 }
 

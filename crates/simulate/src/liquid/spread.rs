@@ -2,26 +2,33 @@
 //! these particles gather in layers and clumps, with holes between that a surface shows. Weak springs between near particles keep them
 //! even, as in R. Ando, N. Thürey and R. Tsuruoka, *Preserving fluid sheets with adaptively sampled anisotropic particles*, 2012.
 
-use geometry::tiles::Tiles;
+use crate::pcg::pcg;
+use geometry::tiles::{CELLS, SIDE, Tiles, place};
 use glam::{IVec3, Vec3};
 use rayon::prelude::*;
 
 /// Particles nearer than this are moved apart, in spacings.
-const NEAR: f32 = 0.6;
+const NEAR: f32 = 0.8;
 /// Which part of what they lack of that distance each of two particles moves, 0–0.5.
 const PART: f32 = 0.25;
 /// Most that a particle moves, in spacings.
 const MAX_MOVE: f32 = 0.1;
 /// In a step one tile of so many is looked at: clumps take longer than that to grow.
 const TURNS: u32 = 8;
-/// Cells along each side of a tile with one more around, each as long as particles are near.
-const BINS: usize = 29;
+/// Bins along each side of a tile and of one bin more around it. A bin is as long as the distance within which particles are near.
+const BINS: usize = (2.0 * SIDE as f32 / NEAR) as usize + 3;
 
-/// By how much particles are to move apart in a step: their numbers, each once, and the displacements, m.
-pub(super) fn spread(tiles: &Tiles, positions: &[Vec3], spacing_m: f32) -> Vec<(u32, Vec3)> {
+/// By how much particles in liquid cells are to move apart in a step: their numbers, each once, and the displacements, m. Drops and films
+/// thinner than a cell stay as they are.
+pub(super) fn spread(
+    tiles: &Tiles,
+    positions: &[Vec3],
+    spacing_m: f32,
+    is_liquid: impl Fn(usize) -> bool + Sync,
+) -> Vec<(u32, Vec3)> {
     let of_tile = |tile: usize| match tiles.points_in(tile) {
         [first, ..] if is_due(tiles.keys[tile], positions[*first as usize]) => {
-            spread_in(tiles, tile, positions, spacing_m)
+            spread_in(tiles, tile, positions, spacing_m, &is_liquid)
         }
         _ => Vec::new(),
     };
@@ -30,29 +37,39 @@ pub(super) fn spread(tiles: &Tiles, positions: &[Vec3], spacing_m: f32) -> Vec<(
 
 /// Whether it is a tile's turn: a random choice that follows from what is in it, so that it is no state.
 fn is_due(key: IVec3, first: Vec3) -> bool {
-    let words =
-        [key.x as u32, key.y as u32, key.z as u32, first.x.to_bits(), first.y.to_bits(), first.z.to_bits()];
-    let hash = words.iter().fold(0x811c_9dc5u32, |hash, word| {
-        let mixed = (hash ^ word).wrapping_mul(0x9e37_79b1);
-        mixed ^ (mixed >> 15)
-    });
-    hash.is_multiple_of(TURNS)
+    let words = key.to_array().map(|word| word as u32).into_iter().chain(first.to_array().map(f32::to_bits));
+    words.fold(0, |hash, word| pcg(hash ^ word)).is_multiple_of(TURNS)
 }
 
-fn spread_in(tiles: &Tiles, tile: usize, positions: &[Vec3], spacing_m: f32) -> Vec<(u32, Vec3)> {
+fn spread_in(
+    tiles: &Tiles,
+    tile: usize,
+    positions: &[Vec3],
+    spacing_m: f32,
+    is_liquid: &impl Fn(usize) -> bool,
+) -> Vec<(u32, Vec3)> {
+    let is_own = |point: &&u32| {
+        let at = tiles.within(tile, positions[**point as usize]).as_ivec3();
+        is_liquid(tile * CELLS + place(at))
+    };
+    let own: Vec<u32> = tiles.points_in(tile).iter().filter(is_own).copied().collect();
+    if own.is_empty() {
+        return Vec::new();
+    }
     let near_m = NEAR * spacing_m;
     let corner = tiles.corner(tile).as_vec3() * tiles.cell_m;
     // The bins reach a distance around the tile within which particles can be near those in it.
     let bin = |position: Vec3| ((position - corner) / near_m).floor().as_ivec3() + 1;
     let is_within = |bin: IVec3| bin.cmpge(IVec3::ZERO).all() && bin.cmplt(IVec3::splat(BINS as i32)).all();
-    let place = |bin: IVec3| (bin.z as usize * BINS + bin.y as usize) * BINS + bin.x as usize;
+    let bin_place = |bin: IVec3| (bin.z as usize * BINS + bin.y as usize) * BINS + bin.x as usize;
     let mut sorted: Vec<(u32, u32)> = Vec::new();
     for k in 0..27 {
         let by = IVec3::new(k % 3 - 1, k / 3 % 3 - 1, k / 9 - 1);
         let Some(other) = tiles.beside(tile, by) else { continue };
         let found = tiles.points_in(other).iter().map(|point| (bin(positions[*point as usize]), *point));
-        sorted
-            .extend(found.filter(|(bin, _)| is_within(*bin)).map(|(bin, point)| (place(bin) as u32, point)));
+        sorted.extend(
+            found.filter(|(bin, _)| is_within(*bin)).map(|(bin, point)| (bin_place(bin) as u32, point)),
+        );
     }
     sorted.sort_unstable();
     let mut begins = vec![0u32; BINS * BINS * BINS + 1];
@@ -64,10 +81,8 @@ fn spread_in(tiles: &Tiles, tile: usize, positions: &[Vec3], spacing_m: f32) -> 
         let mut sum = Vec3::ZERO;
         for k in 0..9 {
             // Three bins along x follow each other.
-            let low = bin + IVec3::new(-1, k % 3 - 1, k / 3 - 1);
-            let [low, high] = [low, low + IVec3::X * 2]
-                .map(|bin| place(bin.clamp(IVec3::ZERO, IVec3::splat(BINS as i32 - 1))));
-            for (_, other) in &sorted[begins[low] as usize..begins[high + 1] as usize] {
+            let low = bin_place(bin + IVec3::new(-1, k % 3 - 1, k / 3 - 1));
+            for (_, other) in &sorted[begins[low] as usize..begins[low + 3] as usize] {
                 let between = own - positions[*other as usize];
                 let distance = between.length();
                 if other != point && distance < near_m {
@@ -79,13 +94,12 @@ fn spread_in(tiles: &Tiles, tile: usize, positions: &[Vec3], spacing_m: f32) -> 
         }
         (*point, (PART * sum).clamp_length_max(MAX_MOVE * spacing_m))
     };
-    tiles.points_in(tile).iter().map(apart).filter(|(_, by)| *by != Vec3::ZERO).collect()
+    own.iter().map(apart).filter(|(_, by)| *by != Vec3::ZERO).collect()
 }
 
 #[cfg(test)]
 mod tests {
     use super::*;
-    use geometry::tiles::SIDE;
 
     #[test]
     fn near_particles_part_and_others_stay() {
@@ -95,12 +109,14 @@ mod tests {
         let at = [border - 0.01, border + 0.02, 0.5, 0.5, 0.9].map(|x| Vec3::new(x, 0.1, 0.1));
         let tiles = Tiles::new(&at, 2.0 * spacing);
         let mut moved: Vec<(u32, Vec3)> =
-            (0..tiles.len()).flat_map(|tile| spread_in(&tiles, tile, &at, spacing)).collect();
+            (0..tiles.len()).flat_map(|tile| spread_in(&tiles, tile, &at, spacing, &|_| true)).collect();
         moved.sort_by_key(|(point, _)| *point);
-        let expected = [(0, -PART * 0.03), (1, PART * 0.03), (2, MAX_MOVE * 0.1), (3, -MAX_MOVE * 0.1)];
+        let apart = (PART * (NEAR * 0.1 - 0.03)).min(MAX_MOVE * 0.1);
+        let expected = [(0, -apart), (1, apart), (2, MAX_MOVE * 0.1), (3, -MAX_MOVE * 0.1)];
         assert_eq!(moved.len(), 4);
         for ((point, by), (number, x)) in moved.iter().zip(expected) {
             assert!(*point == number && (*by - Vec3::X * x).length() < 1e-6, "{point}: {by}");
         }
+        assert!((0..tiles.len()).all(|tile| spread_in(&tiles, tile, &at, spacing, &|_| false).is_empty()));
     }
 }

@@ -8,8 +8,8 @@
 //! the sum of a Poisson solution and 2 μ̂ (J. Cahouet and J.-P. Chabard, *Some fast 3D finite element solvers for the generalized Stokes
 //! problem*, 1988), so that the iterations hardly depend on viscosity and cells.
 //!
-//! The pressure enters as impulses on faces and bodies alike: as a change of velocity it would take momentum out, since faces are not as
-//! heavy in A as in its own equations.
+//! The pressure enters as impulses on faces and bodies. As a change of velocities it would not keep momentum: A and the equations of the
+//! pressure give faces near the surface different masses.
 
 use super::conjugate_gradients::dot;
 use super::coupling::{Coupling, SolidMotion};
@@ -49,12 +49,12 @@ pub(super) fn diffuse<'a>(
     motion: &mut SolidMotion<'a>,
 ) {
     // The pressure begins at that which would do without viscosity, so that what rests stays at rest.
-    let (balancing, inflow) = equations.balancing(faces, coupling, motion);
-    motion.add_pressure_in_equations(coupling, &balancing);
-    viscosity.diffuse(faces, |axis, face| equations.impulse(&balancing, axis, face, true), bodies, motion);
-    equations.add_pressure(&balancing, 1.0);
+    let (inviscid, inflow) = equations.inviscid_pressure(faces, coupling, motion);
+    motion.add_pressure_in_equations(coupling, &inviscid);
+    viscosity.diffuse(faces, |axis, face| equations.impulse(&inviscid, axis, face, true), bodies, motion);
+    equations.add_pressure(&inviscid, 1.0);
     let mut residual = equations.inflow(faces, |face| motion.velocity(tiles, solids, face));
-    clear_unsolved(equations, &mut residual);
+    equations.clear_unsolved(&mut residual);
     let first = dot(&residual, &residual).sqrt();
     let enough = (LEAST_INFLOW * inflow).max(TOLERANCE * first);
     if first <= enough || !first.is_finite() {
@@ -76,7 +76,7 @@ pub(super) fn diffuse<'a>(
             &mut scratch,
         );
         let mut image = equations.inflow(&scratch, |face| change.motion.change(tiles, solids, face));
-        clear_unsolved(equations, &mut image);
+        equations.clear_unsolved(&mut image);
         changes.push(change);
         let mut column = Vec::with_capacity(directions.len() + 1);
         for direction in &directions {
@@ -92,14 +92,14 @@ pub(super) fn diffuse<'a>(
         }
         directions.push(scaled(&image, -1.0 / length));
     }
-    let mut velocities = viscosity.taken_from(faces);
+    let mut velocities = viscosity.velocities(faces);
     for (change, factor) in changes.iter().zip(least.solution()) {
         let factor = factor as f32;
         velocities.iter_mut().zip(&change.velocities).for_each(|(sum, of)| *sum += factor * of);
         motion.add_scaled(&change.motion, factor);
         equations.add_pressure(&change.q, factor);
     }
-    viscosity.put(&velocities, faces);
+    viscosity.set_velocities(&velocities, faces);
 }
 
 /// The change by the pressure that about takes out an inflow; the velocities that follow are put into `scratch` too.
@@ -113,30 +113,18 @@ fn change<'a>(
 ) -> Change<'a> {
     let mut q = vec![0.0; inflow.len()];
     equations.precondition(inflow, &mut q);
-    let cells = equations.cells().0;
-    q.iter_mut()
-        .zip(inflow)
-        .zip(cells)
-        .for_each(|((q, inflow), cell)| *q += 2.0 * viscosity.at(*cell as usize) * inflow);
+    let twice = equations.cells().column(|cell| 2.0 * viscosity.viscosity(cell));
+    q.iter_mut().zip(inflow).zip(twice).for_each(|((q, inflow), twice)| *q += twice * inflow);
     let mut own = motion.unchanged();
     own.add_pressure_in_equations(coupling, &q);
-    let velocities = viscosity.respond(
+    let velocities = viscosity.response(
         |axis, face| equations.impulse(&q, axis, face, false),
         bodies,
         &mut own,
         INNER_TOLERANCE,
     );
-    viscosity.put(&velocities, scratch);
+    viscosity.set_velocities(&velocities, scratch);
     Change { q, velocities, motion: own }
-}
-
-/// Cells without an equation have no residual.
-fn clear_unsolved(equations: &Equations, values: &mut [f32]) {
-    values
-        .iter_mut()
-        .enumerate()
-        .filter(|(row, _)| !equations.is_solved(*row))
-        .for_each(|(_, value)| *value = 0.0);
 }
 
 /// The least residual of a combination of changes, by rotations of Givens.

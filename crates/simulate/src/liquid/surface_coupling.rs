@@ -11,7 +11,7 @@
 //! face that the surface closes moves with the nodes around the nearest place of the surface; impulses go the same way back, so that
 //! the equations stay symmetric whichever of surface and grid is finer.
 
-use super::multigrid::NONE;
+use super::grid::NONE;
 use super::solids::{Boundary, CutCells, PointVectors, SurfacePoint, face_centre};
 use geometry::tiles::{CELLS, Tiles, local};
 use glam::{IVec3, Vec3};

@@ -7,16 +7,15 @@
 //! faces the velocities are theirs.
 
 use super::cell_properties::CellProperties;
-use super::cell_transfer::to_cells;
+use super::cell_stress::{CellStress, MAX_PUSH};
 use super::conjugate_gradients::{by_diagonal, conjugate_gradients};
 use super::coupling::{BodyImpulse, SolidMotion};
-use super::rheology::{Resistance, Rheologies, Symmetric};
 use super::solids::{Boundary, CutCells};
 use super::transfer::Faces;
 use super::viscous_coupling::{Link, ViscousCoupling};
 use super::volume_fraction::VolumeFraction;
 use geometry::tiles::{CELLS, Tiles, local};
-use glam::{IVec3, Vec3};
+use glam::IVec3;
 use rayon::prelude::*;
 
 /// A face that is open by less is no unknown: its centre lies in a wall.
@@ -33,10 +32,6 @@ const LEAST_VOLUME: f32 = 0.1;
 const LEAST_INERTIA: f32 = 1e-3;
 /// The least distance of a wall from the centre of a face, in cells.
 const LEAST_WALL_DISTANCE: f32 = 0.1;
-/// Most that the weight of the elastic stress at an edge exceeds the volume of liquid at a face beside.
-const MAX_PUSH: f32 = 2.0;
-/// Least μ̂ that is computed: below, the grid itself damps more.
-const LEAST_VISCOSITY: f32 = 1e-3;
 /// Faces in an equation, beside its own.
 const NEIGHBOURS: usize = 14;
 
@@ -65,90 +60,6 @@ fn to_wall(solids: &CutCells, numbers: &Numbers, axis: usize, pair: [usize; 2]) 
         [true, false] => Some(wall_distance(second, first)),
         _ => None,
     }
-}
-
-/// What resists deformation in the cells.
-pub(super) enum CellStress {
-    /// The same viscosity μ̂ everywhere.
-    Viscosity(f32),
-    /// The sums over the particles of each cell: weights, μ̂ and σ̂.
-    Each(Vec<[f32; 8]>),
-}
-
-impl CellStress {
-    /// That of particles which are alike and not elastic.
-    pub fn alike(viscosity_pa_s: f32, density_kg_m3: f32, cell_m: f32, dt: f32) -> Self {
-        Self::Viscosity(viscosity_pa_s * dt / (density_kg_m3 * cell_m * cell_m))
-    }
-
-    /// That of particles one by one, with the elastic deformation of each, if they are elastic.
-    pub fn of_particles(
-        tiles: &Tiles,
-        positions: &[Vec3],
-        rheologies: &Rheologies,
-        deformations: &[Symmetric],
-        density_kg_m3: f32,
-        dt: f32,
-    ) -> Self {
-        let push = dt / (density_kg_m3 * tiles.cell_m);
-        let resist = push / tiles.cell_m;
-        Self::Each(to_cells(tiles, positions, |i| {
-            let rheology = rheologies.of(i);
-            let Some(b) = deformations.get(i) else {
-                return [1.0, rheology.viscosity_pa_s * resist, 0.0, 0.0, 0.0, 0.0, 0.0, 0.0];
-            };
-            let implicit = implicit_part(rheology.stiffness_pa * push * push * density_kg_m3);
-            let Resistance { stress, viscosity_pa_s } = rheology.resistance(b, dt, implicit);
-            let [xx, yy, zz, xy, xz, yz] = stress.map(|value| value * push);
-            [1.0, viscosity_pa_s * resist, xx, yy, zz, xy, xz, yz]
-        }))
-    }
-
-    /// Whether there is none worth computing.
-    pub fn is_none(&self) -> bool {
-        matches!(self, Self::Viscosity(viscosity) if *viscosity <= LEAST_VISCOSITY)
-    }
-
-    /// Whether there can be elastic stress.
-    fn can_be_elastic(&self) -> bool {
-        matches!(self, Self::Each(_))
-    }
-
-    /// The greatest μ̂.
-    pub fn greatest(&self) -> f32 {
-        match self {
-            Self::Viscosity(viscosity) => *viscosity,
-            Self::Each(cells) => {
-                let of = |cell: &[f32; 8]| if cell[0] > 0.0 { cell[1] / cell[0] } else { 0.0 };
-                cells.par_iter().with_min_len(CELLS).map(of).reduce(|| 0.0, f32::max)
-            }
-        }
-    }
-
-    /// μ̂ in a cell.
-    pub fn viscosity(&self, cell: usize) -> f32 {
-        self.of(cell)[0]
-    }
-
-    /// μ̂ and the components of σ̂ in a cell.
-    fn of(&self, cell: usize) -> [f32; 7] {
-        match self {
-            Self::Viscosity(viscosity) => [*viscosity, 0.0, 0.0, 0.0, 0.0, 0.0, 0.0],
-            Self::Each(cells) => {
-                let [weight, values @ ..] = cells[cell];
-                let scale = if weight > 0.0 { 1.0 / weight } else { 0.0 };
-                values.map(|value| value * scale)
-            }
-        }
-    }
-}
-
-/// How far the elastic stress that grows in a step counts in it, from G Δt² / (ρ Δx²): none where waves of shear pass less than a
-/// cell, one half where they pass many, as stability has it (12 w G Δt² / (ρ Δx²) (1 − 2 θ) ≤ 4 where the weight w over the volume is
-/// 2), and a little more.
-fn implicit_part(waves: f32) -> f32 {
-    const MARGIN: f32 = 0.05;
-    (0.5 - 1.0 / (6.0 * MAX_PUSH * waves.max(1e-6))).max(0.0) + MARGIN
 }
 
 /// The numbers of the faces among the unknowns.
@@ -335,7 +246,7 @@ impl<'a> Viscosity<'a> {
     }
 
     /// μ̂ in a cell.
-    pub fn at(&self, cell: usize) -> f32 {
+    pub fn viscosity(&self, cell: usize) -> f32 {
         self.stress.viscosity(cell)
     }
 
@@ -451,14 +362,14 @@ impl<'a> Viscosity<'a> {
     ) {
         self.hold_films(faces);
         let Self { tiles, numbers, unknowns, rows, .. } = self;
-        let mut x = self.taken_from(faces);
+        let mut x = self.velocities(faces);
         let right = |((axis, cell), (row, x)): (&(u8, u32), (&Row, &f32))| {
             row.inertia * x + row.right + impulse(usize::from(*axis), *cell as usize)
         };
         let each = unknowns.par_iter().zip(rows.par_iter().zip(&x)).with_min_len(1_024);
         let mut right: Vec<f32> = each.map(right).collect();
         self.solve(&mut right, &mut x, coupling, motion, TOLERANCE);
-        self.put(&x, faces);
+        self.set_velocities(&x, faces);
         // Faces at the edge of the liquid with hardly any of it go with the faces beside them.
         for axis in 0..3 {
             let numbers = &numbers.0[axis];
@@ -478,7 +389,7 @@ impl<'a> Viscosity<'a> {
     }
 
     /// The velocities of the unknowns in `faces`.
-    pub fn taken_from(&self, faces: &Faces) -> Vec<f32> {
+    pub fn velocities(&self, faces: &Faces) -> Vec<f32> {
         self.unknowns
             .iter()
             .map(|(axis, cell)| faces.velocities[usize::from(*axis)][*cell as usize])
@@ -486,7 +397,7 @@ impl<'a> Viscosity<'a> {
     }
 
     /// Puts the velocities of the unknowns into `faces`.
-    pub fn put(&self, x: &[f32], faces: &mut Faces) {
+    pub fn set_velocities(&self, x: &[f32], faces: &mut Faces) {
         for ((axis, cell), x) in self.unknowns.iter().zip(x) {
             faces.velocities[usize::from(*axis)][*cell as usize] = *x;
         }
@@ -494,7 +405,7 @@ impl<'a> Viscosity<'a> {
 
     /// By how much the velocities of the unknowns differ once they have diffused if faces get impulses over ρ Δx³, by axis and cell, and
     /// the solids move by `motion`; `coupling` is that of bodies at rest.
-    pub fn respond(
+    pub fn response(
         &self,
         impulse: impl Fn(usize, usize) -> f32 + Sync,
         coupling: &ViscousCoupling,
@@ -534,7 +445,7 @@ impl<'a> Viscosity<'a> {
         };
         let diagonal: Vec<f32> = rows.iter().map(|row| row.diagonal).collect();
         let precondition = |right: &[f32], out: &mut Vec<f32>| by_diagonal(&diagonal, right, out);
-        conjugate_gradients(multiply, precondition, |_| true, right, x, tolerance);
+        conjugate_gradients(multiply, precondition, |_| {}, right, x, tolerance);
         motion.add_impulses(coupling.impulses(x, &motion.bodies));
     }
 

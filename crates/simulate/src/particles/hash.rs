@@ -1,6 +1,7 @@
 //! The random choices of particles: hashes of the particle's number, so that they
 //! are the same on any thread and in any order.
 
+use crate::pcg::pcg;
 use glam::{Quat, Vec3};
 use std::f32::consts::TAU;
 
@@ -20,18 +21,12 @@ pub enum Purpose {
     Release,
 }
 
-/// A sequence of random numbers: the output hash of M. O'Neill, *PCG*, 2014, of the
+/// A sequence of random numbers: the hash [`pcg`] of the
 /// seed, the particle, the purpose and how many were drawn before.
 #[derive(Clone, Copy, Debug)]
 pub struct ParticleHash {
     key: u32,
     drawn: u32,
-}
-
-fn pcg(v: u32) -> u32 {
-    let state = v.wrapping_mul(747_796_405).wrapping_add(2_891_336_453);
-    let word = ((state >> ((state >> 28) + 4)) ^ state).wrapping_mul(277_803_737);
-    (word >> 22) ^ word
 }
 
 impl ParticleHash {

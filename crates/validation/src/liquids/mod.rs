@@ -6,13 +6,15 @@ mod gels;
 mod tanks;
 mod tension;
 mod viscous;
+mod volumes;
 
 pub use dam::{dam_convergence, dam_front, dam_height};
 pub use floats::{bobbing, draught, momentum};
 pub use gels::{relaxation, slump};
-pub use tanks::{drum_volume, fastest_at_rest, hydrostatic_pressure, sloshing_volume, stillness, torricelli};
-pub use tension::{cap, ringing_drop};
+pub use tanks::{fastest_at_rest, hydrostatic_pressure, stillness, torricelli};
+pub use tension::{ringing_drop, sessile_drop};
 pub use viscous::{duct, sinking_ball};
+pub use volumes::{drum_volume, sloshing_volume};
 
 use crate::Experiment;
 use frames::Frame;
@@ -132,7 +134,6 @@ pub fn all() -> Vec<Experiment> {
     vec![
         hydrostatic_pressure(),
         stillness(),
-        fastest_at_rest(),
         sloshing_volume(),
         drum_volume(),
         dam_front(),
@@ -142,7 +143,7 @@ pub fn all() -> Vec<Experiment> {
         duct(),
         sinking_ball(),
         ringing_drop(),
-        cap(),
+        sessile_drop(),
         draught(),
         bobbing(),
         momentum(),

@@ -1,14 +1,9 @@
-//! Liquid in tanks: at rest, sloshing, in a turning drum, and leaving through a hole.
+//! Liquid in tanks: at rest, and leaving through a hole.
 
-use super::{
-    G, WALL, bare, filling, mesh_of, plate, simulated, simulated_with, vessel, walls, water, with_mesh,
-};
+use super::{G, WALL, bare, plate, simulated, walls, water};
 use crate::Experiment;
 use frames::{Frame, Particles};
-use geometry::{Meshes, ParticleSurface, SurfaceParticles, mass_properties};
 use glam::Vec3;
-use shot::{Element, Moves, Shape, motion::Channel, particles::Liquid};
-use std::f32::consts::{PI, TAU};
 use std::sync::OnceLock;
 
 /// Pressure in a still tank: its rise with depth, by least squares.
@@ -60,119 +55,10 @@ pub fn stillness() -> Experiment {
     }
 }
 
-/// The greatest speed that is left in a still tank after a second, in cells of 1 cm.
-pub fn fastest_at_rest() -> Experiment {
-    let last = still_tank();
-    let mut speeds: Vec<f64> = last.velocities.iter().map(|v| 1e3 * f64::from(v.length())).collect();
-    speeds.sort_by(f64::total_cmp);
-    let n = speeds.len() as f64;
-    let curve = speeds.iter().enumerate().step_by(speeds.len() / 200);
-    Experiment {
-        key: "still-tank-fastest",
-        statement: "greatest speed in a still tank after 1 s, in cells of 1 cm".to_owned(),
-        formula: "v = 0",
-        expected: 0.0,
-        measured: speeds[speeds.len() - 1],
-        tolerance: 5.0,
-        unit: "mm/s",
-        axes: ("fraction of the particles that are slower", "speed, mm/s"),
-        curve: curve.map(|(i, speed)| (i as f64 / n, *speed)).collect(),
-        reference: vec![(0.0, 0.0), (1.0, 0.0)],
-    }
-}
-
-/// Volume of the surface mesh of particles, m³.
-fn mesh_volume(particles: &Particles, spacing_m: f32) -> f64 {
-    let surface = ParticleSurface {
-        size_m: spacing_m,
-        radius_m: 0.6 * spacing_m,
-        reach_m: 2.2 * spacing_m,
-        cell_m: 0.75 * spacing_m,
-        anisotropy: 3.0,
-        film_m: 0.8 * spacing_m,
-    };
-    let Particles { positions, velocities, .. } = particles;
-    let mesh = surface.of(&SurfaceParticles { positions, velocities, values: &[] }).expect("it is near");
-    let mesh = mesh_of(mesh.positions, mesh.triangles);
-    f64::from(mass_properties(&mesh).expect("it is closed").volume)
-}
-
-/// The volume of water over ten seconds in which it sloshes.
-pub fn sloshing_volume() -> Experiment {
-    let (spacing, room) = (0.01, Vec3::new(0.4, 0.4, 0.2));
-    let mut shot = bare(24.0, 12.0);
-    walls(&mut shot, room, WALL);
-    plate(&mut shot, Vec3::new(0.0, -WALL, 0.0), Vec3::new(room.x, 0.0, room.z));
-    let push = Channel::expression("if(time > 1 && time < 1.5, 1, 0)");
-    shot.add(Element::gravity(Vec3::X).keyed("kind.force.strength", push));
-    let id = water(&mut shot, Vec3::new(room.x, 0.2, room.z), spacing);
-    let (mut curve, mut number) = (Vec::new(), 0);
-    simulated_with(&shot, &Meshes::default(), |frame| {
-        if number % 4 == 0 {
-            curve.push((frame.time_s, mesh_volume(&frame.particles[&id], spacing)));
-        }
-        number += 1;
-    });
-    // Over the length of a wave.
-    let mean = |from: f64, to: f64| {
-        let within: Vec<f64> =
-            curve.iter().filter(|(t, _)| (from..to).contains(t)).map(|(_, volume)| *volume).collect();
-        within.iter().sum::<f64>() / within.len() as f64
-    };
-    let (before, after) = (mean(2.0, 2.7), mean(11.3, 12.0));
-    let curve: Vec<(f64, f64)> = curve.into_iter().map(|(t, volume)| (t, volume / before)).collect();
-    Experiment {
-        key: "sloshing-volume",
-        statement: "volume of the surface mesh of sloshing water after 10 s, over that at first".to_owned(),
-        formula: "V = const",
-        expected: 1.0,
-        measured: after / before,
-        tolerance: 0.01,
-        unit: "",
-        axes: ("time, s", "V / V₀"),
-        reference: vec![(0.0, 1.0), (12.0, 1.0)],
-        curve,
-    }
-}
-
-/// The volume of thick liquid that a drum turns a hundred times.
-pub fn drum_volume() -> Experiment {
-    let (spacing, turns_s, radius, wide) = (0.006f32, 2.0f32, 0.1, 0.05);
-    let mut shot = bare(24.0, 101.0 / turns_s);
-    let mut meshes = Meshes::default();
-    let shape = with_mesh(&mut shot, &mut meshes, "drum", vessel(radius, wide));
-    let turn = Channel::expression(&format!("{} * time", turns_s * TAU));
-    let drum = Element::solid("Drum", shape, Moves::Animated).turned(0.5 * PI, 0.0, 0.0);
-    shot.add(drum.keyed("placement.orientation_rad[2]", turn));
-    let of = Liquid { spacing_m: spacing, viscosity_pa_s: 2.0, wall_friction: 1.0, ..Liquid::default() };
-    let id = shot.add(filling(of, Shape::cuboid(0.14, 0.07, wide)).at(0.0, -0.025, 0.0));
-    let (mut curve, mut number) = (Vec::new(), 0);
-    simulated_with(&shot, &meshes, |frame| {
-        if number % 4 == 0 {
-            curve.push((frame.time_s * f64::from(turns_s), mesh_volume(&frame.particles[&id], spacing)));
-        }
-        number += 1;
-    });
-    let mean = |from: f64, to: f64| {
-        let within: Vec<f64> =
-            curve.iter().filter(|(t, _)| (from..to).contains(t)).map(|(_, volume)| *volume).collect();
-        within.iter().sum::<f64>() / within.len() as f64
-    };
-    let (before, after) = (mean(6.0, 11.0), mean(96.0, 101.0));
-    let curve: Vec<(f64, f64)> = curve.into_iter().map(|(t, volume)| (t, volume / before)).collect();
-    Experiment {
-        key: "drum-volume",
-        statement: "volume of the surface mesh of thick liquid in a drum after 100 turns, over that after 10"
-            .to_owned(),
-        formula: "V = const",
-        expected: 1.0,
-        measured: after / before,
-        tolerance: 0.01,
-        unit: "",
-        axes: ("turns", "V / V₀"),
-        reference: vec![(0.0, 1.0), (101.0, 1.0)],
-        curve,
-    }
+/// The greatest speed that is left there, mm/s.
+pub fn fastest_at_rest() -> f64 {
+    let speeds = still_tank().velocities.iter().map(|v| 1e3 * f64::from(v.length()));
+    speeds.fold(0.0, f64::max)
 }
 
 fn still_tank() -> &'static Particles {

@@ -61,7 +61,7 @@ pub fn ringing_drop() -> Experiment {
 }
 
 /// A small drop on a plate without gravity is the cap of a sphere that meets the plate at the wetting angle.
-pub fn cap() -> Experiment {
+pub fn sessile_drop() -> Experiment {
     let (sigma, radius, angle) = (0.072f32, 0.01f32, 60.0f32.to_radians());
     let spacing = radius / 12.0;
     let mut shot = bare(24.0, 1.5);
