@@ -13,6 +13,8 @@ use std::f64::consts::PI;
 use std::hint::black_box;
 use std::sync::Arc;
 use std::time::Instant;
+// For its allocator.
+use simulate as _;
 
 // The parts of the solver, which have no public names.
 #[allow(dead_code, unused_imports)]

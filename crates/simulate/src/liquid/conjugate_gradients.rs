@@ -22,14 +22,19 @@ pub(super) fn dot(a: &[f32], b: &[f32]) -> f64 {
     blocks.iter().sum()
 }
 
+/// The sum over a block, in 16 lanes of few enough terms that single precision does.
 fn block_dot(a: &[f32], b: &[f32]) -> f64 {
-    let mut sums = [0.0f64; 8];
-    for (a, b) in a.chunks(8).zip(b.chunks(8)) {
+    const LANES: usize = 16;
+    let mut sums = [0.0f32; LANES];
+    let (a, a_rest) = a.as_chunks::<LANES>();
+    let (b, b_rest) = b.as_chunks::<LANES>();
+    for (a, b) in a.iter().zip(b) {
         for ((sum, a), b) in sums.iter_mut().zip(a).zip(b) {
-            *sum += f64::from(*a) * f64::from(*b);
+            *sum += a * b;
         }
     }
-    sums.iter().sum()
+    let rest = a_rest.iter().zip(b_rest).map(|(a, b)| f64::from(a * b)).sum::<f64>();
+    sums.iter().map(|sum| f64::from(*sum)).sum::<f64>() + rest
 }
 
 /// Solves A x = b from the `x` at hand until the residual is `tolerance` of b. `multiply` puts A x into its second argument, and
@@ -60,7 +65,7 @@ pub(super) fn conjugate_gradients(
     precondition(&residual, &mut direction);
     let mut norm = dot(&residual, &direction);
     // Of liquid that is shut in there may be no solution: then the nearest is taken.
-    let mut nearest = Nearest { left, x: x.to_vec() };
+    let mut nearest = Nearest { left: f64::INFINITY, x: Vec::new() };
     for iteration in 0..MAX_ITERATIONS {
         if norm <= 0.0 || left <= tolerance {
             return nearest.end(iteration, left, x);
@@ -86,11 +91,16 @@ pub(super) fn conjugate_gradients(
             }
             block_dot(residual, residual)
         });
-        left = left_of(squares.collect::<Vec<f64>>().iter().sum());
+        let before = std::mem::replace(&mut left, left_of(squares.collect::<Vec<f64>>().iter().sum()));
         if left <= tolerance {
             return Convergence { iterations: iteration + 1, residual: left };
         }
-        if !nearest.keep(left, x) {
+        let is_less = left <= before;
+        if !is_less && before < nearest.left {
+            nearest.left = before;
+            nearest.x = x.iter().zip(&direction).map(|(x, direction)| x - length * direction).collect();
+        }
+        if !is_less && !nearest.is_near(left) {
             return nearest.end(iteration + 1, left, x);
         }
         precondition(&residual, &mut next);
@@ -103,27 +113,22 @@ pub(super) fn conjugate_gradients(
     nearest.end(MAX_ITERATIONS, left, x)
 }
 
-/// The solution so far with about the least residual.
+/// The solution with the least residual, of those after which the residual grew.
 struct Nearest {
     left: f64,
     x: Vec<f32>,
 }
 
 impl Nearest {
-    /// Takes over one that is nearer by much; false where the solution goes away without end.
-    fn keep(&mut self, left: f64, x: &[f32]) -> bool {
-        /// A residual so many times the least does not come back.
+    /// Whether a residual may come back to the least; not a number is no residual.
+    fn is_near(&self, left: f64) -> bool {
+        /// A residual so many times the least does not.
         const GONE: f64 = 1e3;
-        if left < 0.5 * self.left {
-            self.left = left;
-            self.x.copy_from_slice(x);
-        }
         left < GONE * self.left
     }
 
     /// Ends with `x`, or with the one that was kept if that is nearer.
     fn end(&self, iterations: u32, left: f64, x: &mut [f32]) -> Convergence {
-        // Not a number is no residual either.
         let is_nearer = left <= self.left;
         if !is_nearer {
             x.copy_from_slice(&self.x);

@@ -8,6 +8,8 @@ use glam::IVec3;
 use rayon::prelude::*;
 use wide::f32x4;
 
+/// Cells along each side of a tile.
+const SIDE: usize = geometry::tiles::SIDE as usize;
 /// Tiles that a thread takes at once.
 const MIN_TILES: usize = 8;
 
@@ -203,16 +205,21 @@ impl Matrix {
         let (plain, other) = (plain[colour], other[colour]);
         let factor = f32x4::splat(self.factor);
         let (diagonal, inverse) = (f32x4::splat(6.0 * self.factor), f32x4::splat(1.0 / (6.0 * self.factor)));
-        for row in 0..ROWS {
-            if plain >> row & 1 == 1 {
-                let [a, b, c, d, e, f] = around.beside(row, colour);
-                of(row, RowTerms { sum: factor * (((a + b) + (c + d)) + (e + f)), diagonal, inverse });
-            } else if other >> row & 1 == 1 {
-                let terms = rows.next().expect("each has its row");
-                let beside = around.beside(row, colour);
-                let [a, b, c, d, e, f] = std::array::from_fn(|side| terms.factors[side] * beside[side]);
-                let sum = ((a + b) + (c + d)) + (e + f);
-                of(row, RowTerms { sum, diagonal: terms.diagonal, inverse: terms.inverse });
+        for z in 0..SIDE {
+            let layer = around.layer(z);
+            for y in 0..SIDE {
+                let row = SIDE * z + y;
+                let is_shifted = (y + z + colour) & 1 == 1;
+                if plain >> row & 1 == 1 {
+                    let [a, b, c, d, e, f] = layer.beside(y, is_shifted);
+                    of(row, RowTerms { sum: factor * (((a + b) + (c + d)) + (e + f)), diagonal, inverse });
+                } else if other >> row & 1 == 1 {
+                    let terms = rows.next().expect("each has its row");
+                    let [a, b, c, d, e, f] = layer.beside(y, is_shifted);
+                    let [g, h, i, j, k, l] = terms.factors;
+                    let sum = ((g * a + h * b) + (i * c + j * d)) + (k * e + l * f);
+                    of(row, RowTerms { sum, diagonal: terms.diagonal, inverse: terms.inverse });
+                }
             }
         }
     }
@@ -318,22 +325,49 @@ impl<'a> Around<'a> {
         Self { own: block(tile), beside: std::array::from_fn(beside) }
     }
 
-    /// The values below and above a row of the other colour along each axis.
+    /// The layer at z.
     #[inline(always)]
-    fn beside(&self, row: usize, colour: usize) -> [f32x4; 6] {
-        let (y, z) = (row & 7, row >> 3);
-        let own = self.own[row];
-        let [a, b, c, d] = own;
-        // The first cell of a row is that at 0 or at 1 along x.
-        let [below_x, above_x] = if (y + z + colour) & 1 == 0 {
-            [[self.beside[0][row][ROW - 1], a, b, c], own]
-        } else {
-            [own, [b, c, d, self.beside[1][row][0]]]
+    fn layer(&self, z: usize) -> Layer<'a> {
+        let of = |block: &'a Block, z: usize| -> &'a [[f32; ROW]; SIDE] {
+            block[SIDE * z..][..SIDE].try_into().expect("a layer")
         };
-        let below_y = if y > 0 { self.own[row - 1] } else { self.beside[2][row + 7] };
-        let above_y = if y < 7 { self.own[row + 1] } else { self.beside[3][row - 7] };
-        let below_z = if z > 0 { self.own[row - 8] } else { self.beside[4][row + 56] };
-        let above_z = if z < 7 { self.own[row + 8] } else { self.beside[5][row - 56] };
-        [below_x, above_x, below_y, above_y, below_z, above_z].map(f32x4::from)
+        let [below_x, above_x, below_y, above_y, below_z, above_z] = self.beside;
+        Layer {
+            own: of(self.own, z),
+            below_x: of(below_x, z),
+            above_x: of(above_x, z),
+            below_y: &of(below_y, z)[SIDE - 1],
+            above_y: &of(above_y, z)[0],
+            below_z: if z > 0 { of(self.own, z - 1) } else { of(below_z, SIDE - 1) },
+            above_z: if z + 1 < SIDE { of(self.own, z + 1) } else { of(above_z, 0) },
+        }
+    }
+}
+
+/// The rows of a layer and of those beside it.
+struct Layer<'a> {
+    own: &'a [[f32; ROW]; SIDE],
+    below_x: &'a [[f32; ROW]; SIDE],
+    above_x: &'a [[f32; ROW]; SIDE],
+    below_y: &'a [f32; ROW],
+    above_y: &'a [f32; ROW],
+    below_z: &'a [[f32; ROW]; SIDE],
+    above_z: &'a [[f32; ROW]; SIDE],
+}
+
+impl Layer<'_> {
+    /// The values below and above the cells of a row of the other colour along each axis; `is_shifted`: these lie at odd places along x.
+    #[inline(always)]
+    fn beside(&self, y: usize, is_shifted: bool) -> [f32x4; 6] {
+        let own = f32x4::new(self.own[y]);
+        let [a, b, c, d] = self.own[y];
+        let (below_x, above_x) = if is_shifted {
+            (own, f32x4::new([b, c, d, self.above_x[y][0]]))
+        } else {
+            (f32x4::new([self.below_x[y][ROW - 1], a, b, c]), own)
+        };
+        let below_y = f32x4::new(if y > 0 { self.own[y - 1] } else { *self.below_y });
+        let above_y = f32x4::new(if y + 1 < SIDE { self.own[y + 1] } else { *self.above_y });
+        [below_x, above_x, below_y, above_y, f32x4::new(self.below_z[y]), f32x4::new(self.above_z[y])]
     }
 }

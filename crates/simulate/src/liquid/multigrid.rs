@@ -195,7 +195,8 @@ fn prolong(level: &Level, matrix: &Matrix, correction: &[f32], x: &mut [f32]) {
             let [own, other] = [colour, 1 - colour].map(|colour| &correction[colour][place / ROW]);
             let first = place % ROW;
             let four = f32x4::from([own[first], other[first], own[first + 1], other[first + 1]]);
-            for row in [0, 1, 8, 9].map(|by| (16 * z + 2 * y) as usize + by) {
+            for by in [0, 1, 8, 9] {
+                let row = (16 * z + 2 * y) as usize + by;
                 if rows >> row & 1 == 1 {
                     x[row] = (f32x4::from(x[row]) + four).to_array();
                 }
