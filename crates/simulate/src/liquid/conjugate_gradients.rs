@@ -22,19 +22,19 @@ pub(super) fn dot(a: &[f32], b: &[f32]) -> f64 {
     blocks.iter().sum()
 }
 
-/// The sum over a block, in 16 lanes of few enough terms that single precision does.
+/// The sum over a block: four products at most are added in single precision.
 fn block_dot(a: &[f32], b: &[f32]) -> f64 {
-    const LANES: usize = 16;
-    let mut sums = [0.0f32; LANES];
-    let (a, a_rest) = a.as_chunks::<LANES>();
-    let (b, b_rest) = b.as_chunks::<LANES>();
+    let (a, a_rest) = a.as_chunks::<16>();
+    let (b, b_rest) = b.as_chunks::<16>();
+    let mut sums = [0.0f64; 4];
     for (a, b) in a.iter().zip(b) {
-        for ((sum, a), b) in sums.iter_mut().zip(a).zip(b) {
-            *sum += a * b;
+        let products: [f32; 16] = std::array::from_fn(|i| a[i] * b[i]);
+        for (i, sum) in sums.iter_mut().enumerate() {
+            *sum += f64::from((products[i] + products[i + 4]) + (products[i + 8] + products[i + 12]));
         }
     }
     let rest = a_rest.iter().zip(b_rest).map(|(a, b)| f64::from(a * b)).sum::<f64>();
-    sums.iter().map(|sum| f64::from(*sum)).sum::<f64>() + rest
+    sums.iter().sum::<f64>() + rest
 }
 
 /// Solves A x = b from the `x` at hand until the residual is `tolerance` of b. `multiply` puts A x into its second argument, and
