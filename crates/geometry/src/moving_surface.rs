@@ -43,6 +43,8 @@ pub struct SurfaceHit {
 
 /// Parts of a step that are looked at for a crossing, each by itself.
 const PARTS: u32 = 4;
+/// The part of its radius at which a ball that touches no face within its bounds is met; its centre is the last.
+const AT_RIDGES: f32 = 1.0 / 16.0;
 /// Halvings of the time of a crossing.
 const HALVINGS: u32 = 20;
 
@@ -157,7 +159,7 @@ impl MovingSurface {
 
     /// When a ball whose centre goes from `from`, at a `fraction` of the step, to
     /// `to` at its end first touches a face, though both move. At edges the ball
-    /// may pass by a part of its radius.
+    /// may pass by most of its radius, but not its centre.
     ///
     /// The distance of the centre from the plane of the moving face is a ratio
     /// of polynomials of the time (X. Provot, *Collision and self-collision
@@ -167,7 +169,10 @@ impl MovingSurface {
         let swept = Bounds { min: from.min(to) - radius, max: from.max(to) + radius };
         let mut first: Option<SurfaceHit> = None;
         self.bvh.overlapping(&swept, |triangle| {
-            let hit = self.collide_face(triangle, from, fraction, to, radius);
+            // Over a ridge the centre can come down between the planes of two faces without touching either within its bounds.
+            let hit = [1.0, AT_RIDGES, 0.0]
+                .into_iter()
+                .find_map(|part| self.collide_face(triangle, from, fraction, to, part * radius));
             if let Some(hit) = hit
                 && first.is_none_or(|first| (hit.t, hit.triangle) < (first.t, first.triangle))
             {
@@ -303,6 +308,38 @@ mod tests {
                 (Some(a), Some(b)) => prop_assert!((a - b).abs() < 1e-4),
                 (a, b) => prop_assert_eq!(a, b),
             }
+        }
+    }
+
+    /// A roof whose ridge lies along x at y = 0, which falls off by the slope on both sides, moved by a way in the step.
+    fn roof(slope: f32, way: Vec3) -> MovingSurface {
+        let mesh = primitive::plane(2.0, 2.0);
+        let bent: Vec<Vec3> = (0..3)
+            .flat_map(|row| {
+                [-1.0, 1.0].map(|x| Vec3::new(x, if row == 1 { 0.0 } else { -slope }, row as f32 - 1.0))
+            })
+            .collect();
+        let triangles = vec![[0, 2, 3], [0, 3, 1], [2, 4, 5], [2, 5, 3]];
+        let mesh = Mesh { positions: bent, triangles, normals: Vec::new(), uvs: Vec::new(), ..mesh };
+        let mut surface = MovingSurface::new(Arc::new(Topology::of(&mesh)), mesh.positions.clone());
+        let moved: Vec<Vec3> = mesh.positions.iter().map(|p| *p + way).collect();
+        surface.advance(&moved);
+        surface
+    }
+
+    proptest! {
+        #[test]
+        fn a_ball_does_not_come_through_a_ridge(
+            slope in 0.05f32..2.0, aside in -0.02f32..0.02, x in -0.5f32..0.5, rise in 0f32..0.5, below in proptest::bool::ANY,
+        ) {
+            let way = Vec3::new(0.0, rise, 0.0);
+            // From above onto the ridge, or from below into the valley that it is there.
+            let up = if below { -1.0 } else { 1.0 };
+            let from = Vec3::new(x, 0.3 * up, aside);
+            let to = Vec3::new(x, -0.3 * up, aside) + way;
+            let hit = roof(slope, way).collide(from, 0.0, to, 0.05);
+            prop_assert!(hit.is_some(), "{slope} {aside}");
+            prop_assert!(hit.unwrap().normal.y * up > 0.0);
         }
     }
 

@@ -75,7 +75,7 @@ fn a_held_cloth_carries_water_and_comes_to_rest_under_it() {
         }
         let all = &last.particles[&water].positions;
         let above = all.iter().filter(|p| p.y > -0.2).count();
-        assert!(100 * above >= 99 * all.len(), "{mass_kg_m2}: {above} of {} are above", all.len());
+        assert!(above + 1 >= all.len(), "{mass_kg_m2}: {above} of {} are above", all.len());
         // It gave way to the blow, and bears the weight since.
         let (blow, resting) = (sags[..12].iter().copied().fold(0.0, f32::max), &sags[48..]);
         let [least, most] =
