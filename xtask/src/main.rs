@@ -154,8 +154,20 @@ fn types() -> Result<()> {
 
 fn bench() -> Result<()> {
     // The whole workspace, so that its build is shared.
-    for bench in ["rays", "surfaces", "frames", "forces", "particles", "liquid", "cloth", "studio"] {
-        cargo(&["test", "--workspace", "--bench", bench])?;
+    let benches = [
+        "rays",
+        "surfaces",
+        "liquid_surface",
+        "frames",
+        "forces",
+        "particles",
+        "liquid",
+        "pressure",
+        "cloth",
+        "studio",
+    ];
+    for bench in benches {
+        cargo(&["test", "--workspace", "--features", "geometry/comparison", "--bench", bench])?;
     }
     web()?;
     cargo(&["build"])?;

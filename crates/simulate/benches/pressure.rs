@@ -49,13 +49,13 @@ impl Liquid {
         at.y - self.level - 3.0 * (0.11 * at.x).sin() * (0.07 * at.z + 0.4).cos()
     }
 
-    fn from_ball(&self, at: Vec3) -> f32 {
+    fn outside_ball(&self, at: Vec3) -> f32 {
         at.distance(self.ball) - self.radius
     }
 
     fn is_liquid(&self, cell: IVec3) -> bool {
         let at = cell.as_vec3() + 0.5;
-        self.height(at) < 0.0 && self.from_ball(at) > -0.8
+        self.height(at) < 0.0 && self.outside_ball(at) > -0.8
     }
 
     /// The fraction of the face towards a neighbour that is open.
@@ -65,7 +65,7 @@ impl Liquid {
             return 0.0;
         }
         let at = cell.as_vec3() + 0.5 + 0.5 * step(side).as_vec3();
-        (0.5 + self.from_ball(at)).clamp(0.0, 1.0)
+        (0.5 + self.outside_ball(at)).clamp(0.0, 1.0)
     }
 
     fn equation(&self, cell: IVec3) -> Equation {
@@ -91,7 +91,7 @@ impl Liquid {
             let eddies =
                 [0.05f32, 0.21, 0.9, 2.9].map(|k| (k * at[(axis + 1) % 3] + 0.7 * k * at[axis]).sin());
             let velocity = eddies.iter().sum::<f32>();
-            let moved = if self.from_ball(at) < 2.0 { self.velocity[axis] } else { 0.0 };
+            let moved = if self.outside_ball(at) < 2.0 { self.velocity[axis] } else { 0.0 };
             open * velocity + (1.0 - open) * moved
         };
         (0..3).map(|axis| flow(2 * axis) - flow(2 * axis + 1)).sum()

@@ -115,9 +115,9 @@ impl Joined {
             let uvs = mesh.nearest.iter().map(|v| uv(nearest(v))).collect();
             constant.push(attribute(UV, AttributeValues::Pairs(uvs)));
         }
+        let smoothing = Smoothing::of_closed(&mesh.triangles, mesh.positions.len());
         let topology = Arc::new(Topology::new(mesh.triangles, (0..vertices).collect(), constant)?);
         let (mut positions, mut velocities) = (mesh.positions, mesh.velocities);
-        let smoothing = Smoothing::new(&topology, &positions);
         if passes > 0 {
             positions = smoothing.apply(&positions, passes);
             velocities = smoothing.apply_linear(&velocities, passes);

@@ -5,7 +5,7 @@
 //! and back: their second moments are the same wherever a particle lies in its cell.
 
 use crate::tiles::{CELLS, Padded, Tiles};
-use glam::{IVec3, Mat3, Vec3};
+use glam::{IVec3, Mat3, Vec3, Vec4, Vec4Swizzles};
 use rayon::prelude::*;
 
 /// Edge of the cells in which neighbours are added up, in sizes of the particles.
@@ -49,30 +49,22 @@ pub(super) struct Kernel {
     pub radius_m: f32,
 }
 
-/// Sums over the particles around a cell, about its centre, in cells: of weights, of ways, and of their products xx, yy, zz, xy, xz, yz.
-type Moments = [f32; 10];
+/// Sums over the particles around a cell, about its centre, in cells: of weights and ways, (1, x, y, z); of (1, xx, yy, zz); and of
+/// (xy, xz, yz, 1).
+type Moments = [Vec4; 3];
 
-fn moments(weight: f32, way: Vec3) -> Moments {
-    let Vec3 { x, y, z } = way;
-    [1.0, x, y, z, x * x, y * y, z * z, x * y, x * z, y * z].map(|value| weight * value)
+/// Those of a particle; `way` is (1, x, y, z).
+#[inline(always)]
+fn moments(weight: f32, way: Vec4) -> Moments {
+    [way, way * way, way.yyzx() * way.zwwx()].map(|value| weight * value)
 }
 
-/// Sums about a place `by` away from where they were taken.
-fn moved(of: &Moments, by: Vec3) -> Moments {
-    let [w, x, y, z, xx, yy, zz, xy, xz, yz] = *of;
-    let Vec3 { x: a, y: b, z: c } = by;
-    [
-        w,
-        x + w * a,
-        y + w * b,
-        z + w * c,
-        xx + 2.0 * x * a + w * a * a,
-        yy + 2.0 * y * b + w * b * b,
-        zz + 2.0 * z * c + w * c * c,
-        xy + x * b + y * a + w * a * b,
-        xz + x * c + z * a + w * a * c,
-        yz + y * c + z * b + w * b * c,
-    ]
+/// Sums about a place `by` away from where they were taken, as (0, x, y, z).
+#[inline(always)]
+fn moved([ways, squares, products]: &Moments, by: Vec4) -> Moments {
+    let shift = by * ways.xxxx();
+    let crossed = ways.yyzx() * by.zwwx() + (ways + shift).zwwx() * by.yyzx();
+    [*ways + shift, *squares + (2.0 * *ways + shift) * by, *products + crossed]
 }
 
 /// The weights of the cell before, of the own and of the next along an axis, at a place in a cell.
@@ -81,21 +73,27 @@ fn spline(fraction: f32) -> [f32; 3] {
     [0.5 * (0.5 - from_centre).powi(2), 0.75 - from_centre * from_centre, 0.5 * (0.5 + from_centre).powi(2)]
 }
 
-/// Calls `of` with the 27 cells around a place in a tile, the weight and the way from the place to each cell's centre.
-fn for_each_near(at: Vec3, mut of: impl FnMut(IVec3, f32, Vec3)) {
+/// Calls `of` with the 27 cells around a place in a tile, the weight and the way from the place to each cell's centre, as (0, x, y, z).
+#[inline(always)]
+fn for_each_near(at: Vec3, mut of: impl FnMut(IVec3, f32, Vec4)) {
     let cell = at.floor();
     let [wx, wy, wz] = (at - cell).to_array().map(spline);
-    for k in 0..27 {
-        let by = IVec3::new(k % 3, k / 3 % 3, k / 9);
-        let weight = wx[by.x as usize] * wy[by.y as usize] * wz[by.z as usize];
-        let node = cell.as_ivec3() + by - 1;
-        of(node, weight, node.as_vec3() + 0.5 - at);
+    let first = cell.as_ivec3() - 1;
+    let to_first = Vec4::new(0.0, cell.x - at.x - 0.5, cell.y - at.y - 0.5, cell.z - at.z - 0.5);
+    for (z, wz) in (0..3).zip(wz) {
+        for (y, wy) in (0..3).zip(wy) {
+            for (x, wx) in (0..3).zip(wx) {
+                let by = Vec4::new(0.0, x as f32, y as f32, z as f32);
+                of(first + IVec3::new(x, y, z), wx * (wy * wz), to_first + by);
+            }
+        }
     }
 }
 
 impl Neighbourhoods {
-    /// Those of all particles; none if they lie so far apart that the grid would be too large.
-    pub fn of(&self, positions: &[Vec3]) -> Option<Vec<Kernel>> {
+    /// Those of the particles for which `near` is true; the others have round ones. None if they lie so far apart that the grid would be
+    /// too large.
+    pub fn of(&self, positions: &[Vec3], near: &[bool]) -> Option<Vec<Kernel>> {
         if self.anisotropy <= 1.0 && self.film_m <= 2.0 * self.radius_m {
             let round = |centre: &Vec3| self.round(*centre);
             return Some(positions.iter().map(round).collect());
@@ -104,19 +102,20 @@ impl Neighbourhoods {
         let give = |tile: usize, out: &mut Padded<Moments>| {
             for i in tiles.points_in(tile) {
                 for_each_near(tiles.within(tile, positions[*i as usize]), |cell, weight, way| {
-                    let given = moments(weight, -way);
+                    let given = moments(weight, Vec4::X - way);
                     out.at(cell).iter_mut().zip(given).for_each(|(sum, value)| *sum += value);
                 });
             }
         };
-        let add =
-            |sum: &mut Moments, more: &Moments| sum.iter_mut().zip(more).for_each(|(sum, more)| *sum += more);
-        let sums = tiles.sums(1, [0.0; 10], give, add);
+        let add = |sum: &mut Moments, more: &Moments| {
+            sum.iter_mut().zip(more).for_each(|(sum, more)| *sum += *more)
+        };
+        let sums = tiles.sums(1, [Vec4::ZERO; 3], give, add);
         let mut kernels = vec![self.round(Vec3::ZERO); positions.len()];
         let of_tile = |tile: usize| {
             let of = |i: &u32| {
                 let position = positions[*i as usize];
-                let (mut all, mut own) = ([0.0; 10], 0.0);
+                let (mut all, mut own) = ([Vec4::ZERO; 3], 0.0);
                 for_each_near(tiles.within(tile, position), |cell, weight, way| {
                     let Some(cell) = tiles.cell(tile, cell) else { return };
                     let about = moved(&sums[cell], way);
@@ -125,7 +124,7 @@ impl Neighbourhoods {
                 });
                 (*i, self.kernel(position, &all, own))
             };
-            tiles.points_in(tile).iter().map(of).collect::<Vec<_>>()
+            tiles.points_in(tile).iter().filter(|i| near[**i as usize]).map(of).collect::<Vec<_>>()
         };
         let found: Vec<Vec<(u32, Kernel)>> = (0..tiles.len()).into_par_iter().map(of_tile).collect();
         found.into_iter().flatten().for_each(|(i, kernel)| kernels[i as usize] = kernel);
@@ -150,17 +149,17 @@ impl Neighbourhoods {
             let t = ((value - from) / (to - from)).clamp(0.0, 1.0);
             t * t * (3.0 - 2.0 * t)
         };
-        let drawn = smooth((sums[0] - own) / whole, DROPLET);
+        let [ways, squares, products] = *sums;
+        let drawn = smooth((ways.x - own) / whole, DROPLET);
         if drawn <= 0.0 {
             return self.round(position);
         }
-        let [weight, x, y, z, rest @ ..] = *sums;
-        let mean = Vec3::new(x, y, z) / weight;
-        let [xx, yy, zz, xy, xz, yz] = rest.map(|value| value / weight);
+        let mean = ways.yzw() / ways.x;
+        let (squares, products) = (squares.yzw() / ways.x, products.xyz() / ways.x);
         let covariance = Mat3::from_cols(
-            Vec3::new(xx, xy, xz) - mean * mean.x,
-            Vec3::new(xy, yy, yz) - mean * mean.y,
-            Vec3::new(xz, yz, zz) - mean * mean.z,
+            Vec3::new(squares.x, products.x, products.y) - mean * mean.x,
+            Vec3::new(products.x, squares.y, products.z) - mean * mean.y,
+            Vec3::new(products.y, products.z, squares.z) - mean * mean.z,
         );
         let (variances, axes) = eigen(covariance);
         let deviations = variances.max(Vec3::ZERO).map(f32::sqrt);
@@ -194,10 +193,13 @@ impl Neighbourhoods {
 /// ein leichtes Verfahren*, 1846).
 fn eigen(matrix: Mat3) -> (Vec3, Mat3) {
     const SWEEPS: u32 = 4;
+    /// Elements beside the diagonal that count as none, as a part of the trace.
+    const NONE: f32 = 1e-6;
     let (mut a, mut vectors) = (matrix.to_cols_array_2d(), Mat3::IDENTITY.to_cols_array_2d());
+    let none = (NONE * (a[0][0] + a[1][1] + a[2][2])).max(1e-12);
     for _ in 0..SWEEPS {
         for (p, q) in [(0, 1), (0, 2), (1, 2)] {
-            if a[p][q].abs() < 1e-12 {
+            if a[p][q].abs() <= none {
                 continue;
             }
             let cotangent = (a[q][q] - a[p][p]) / (2.0 * a[p][q]);
@@ -252,7 +254,7 @@ mod tests {
     fn the_mean_at_a_flat_surface_is_what_is_made_up_for() {
         let points = crate::fill(&crate::primitive::cuboid(Vec3::splat(2.0), 0.0), 0.1);
         let round = Neighbourhoods { film_m: 0.0, ..neighbourhoods() };
-        let kernels = round.of(&points).unwrap();
+        let kernels = round.of(&points, &vec![true; points.len()]).unwrap();
         let on_top = |i: &usize| points[*i].y > 0.95 && points[*i].xz().abs().max_element() < 0.7;
         let moved = (0..points.len()).filter(on_top).map(|i| (kernels[i].centre - points[i]) / 0.1);
         let (sum, count) = moved.fold((Vec3::ZERO, 0.0), |(sum, n), by| (sum + by, n + 1.0));
@@ -269,7 +271,9 @@ mod tests {
         let mut points: Vec<Vec3> =
             (0..1_600).map(|i| Vec3::new((i % 40) as f32, 0.0, (i / 40) as f32) * 0.1).collect();
         points.push(Vec3::Y * 5.0);
-        let kernels = Neighbourhoods { film_m: 0.3, ..neighbourhoods() }.of(&points).unwrap();
+        let kernels = Neighbourhoods { film_m: 0.3, ..neighbourhoods() }
+            .of(&points, &vec![true; points.len()])
+            .unwrap();
         let middle = kernels[20 * 40 + 20];
         assert!(middle.extent.y < 0.3 * middle.extent.x, "{}", middle.extent);
         assert!((middle.radius_m - 0.15).abs() < 0.01, "{}", middle.radius_m);

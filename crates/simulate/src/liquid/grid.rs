@@ -251,7 +251,7 @@ mod tests {
     #[test]
     fn the_cells_of_a_column_come_back_and_a_coarse_cell_holds_those_in_it() {
         let keys = [IVec3::new(-1, 0, 0), IVec3::new(0, 0, 0), IVec3::new(4, 0, 0)];
-        let is_unknown = |cell: usize| cell % 3 == 0 && cell < 2 * CELLS;
+        let is_unknown = |cell: usize| cell.is_multiple_of(3) && cell < 2 * CELLS;
         let cells = UnknownCells::of_keys(&keys, is_unknown);
         assert_eq!(cells.grid.len(), 2, "tiles without unknowns are left out");
         let column = cells.column(|cell| cell as f32 + 1.0);

@@ -350,7 +350,7 @@ mod tests {
     fn what_is_added_to_the_diagonal_is_in_the_left_side_and_plain_rows_come_back() {
         let (cells, multigrid) = ball(4, false, false);
         assert!((0..cells.grid.len()).any(|tile| multigrid.matrix().is_plain_row(tile, 0, 20)));
-        let more = cells.column(|cell| if cell % 701 == 0 { 2.5 } else { 0.0 });
+        let more = cells.column(|cell| if cell.is_multiple_of(701) { 2.5 } else { 0.0 });
         let added = multigrid.with_diagonal(&more);
         let (x, grid) = (column(&cells, 0.37), &cells.grid);
         let image = |of: &Multigrid| {
