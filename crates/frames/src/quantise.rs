@@ -4,8 +4,9 @@ use glam::Quat;
 
 /// Largest error of a stored position, m.
 pub const POSITION_ERROR_M: f32 = 5e-5;
-/// Largest error of a stored orientation, rad.
-pub const ORIENTATION_ERROR_RAD: f32 = 1e-3;
+/// Largest error of a stored orientation, rad: where all four components are equal, and the three that are stored are half a step off the
+/// same way, the largest is off by three times as much.
+pub const ORIENTATION_ERROR_RAD: f32 = 1.2e-3;
 /// Largest error of a stored velocity component, m/s.
 pub const VELOCITY_ERROR: f32 = 1e-3;
 /// Largest error of a stored angular velocity component, rad/s.

@@ -119,7 +119,7 @@ fn still_water() -> Departure {
         expected: 5.0,
         measured: crate::liquids::fastest_at_rest(),
         unit: "mm/s",
-        why: "The surface still settles: its fastest particles rise and sink together, as a wave that the uneven first fill leaves.",
+        why: "the surface still settles: its fastest particles rise and sink together, as a wave that the uneven first fill leaves",
     }
 }
 

@@ -68,21 +68,19 @@ impl Experiment {
     }
 }
 
-/// All experiments, by chapter.
-pub fn all() -> Vec<(&'static str, Vec<Experiment>)> {
-    vec![
-        ("Solids", solids::all()),
-        ("Forces", forces::all()),
-        ("Particles", particles::all()),
-        ("Cloth", cloth::all()),
-        ("Drape", drape::all()),
-        ("Flags", flags::all()),
-        ("Soft bodies", soft::all()),
-        ("Liquid", liquids::all()),
-        ("Moving meshes", moving_meshes::all()),
-        ("Finishing", finishing::all()),
-        ("Loops", loops::all()),
-        ("Surfaces", surfaces::all()),
-        ("Renderer", pictures::all()),
-    ]
-}
+/// The chapters of the page, each with its experiments.
+pub const CHAPTERS: [(&str, fn() -> Vec<Experiment>); 13] = [
+    ("Solids", solids::all),
+    ("Forces", forces::all),
+    ("Particles", particles::all),
+    ("Cloth", cloth::all),
+    ("Drape", drape::all),
+    ("Flags", flags::all),
+    ("Soft bodies", soft::all),
+    ("Liquid", liquids::all),
+    ("Moving meshes", moving_meshes::all),
+    ("Finishing", finishing::all),
+    ("Loops", loops::all),
+    ("Surfaces", surfaces::all),
+    ("Renderer", pictures::all),
+];

@@ -1,52 +1,81 @@
-//! Writes docs/validation.md and its plots: `cargo xtask validate`.
+//! Writes docs/validation.md and its plots: `cargo xtask validate`. With names of chapters these alone are measured, and take the place of
+//! those in the page.
 
 use std::fmt::Write as _;
-use validation::{Experiment, all};
+use std::io;
+use validation::{CHAPTERS, Experiment};
 
-fn main() -> std::io::Result<()> {
+const PAGE: &str = "docs/validation.md";
+const DEPARTURES: &str = "Known departures";
+const HEAD: &str = "# Validation\n\n\
+    Experiments with a known answer, measured by `cargo xtask validate`, which writes this page. Each is also a\n\
+    test (`crates/validation/tests`), but for a few that take minutes. The difference is of the expected value, or absolute where that is 0.\n\n\
+    Measured in the plots: line. Expected: dashes.\n";
+
+fn main() -> io::Result<()> {
     std::fs::create_dir_all("docs/validation")?;
-    let chapters = all();
-    let mut text = String::from(
-        "# Validation\n\n\
-         Experiments with a known answer, measured by `cargo xtask validate`, which writes this page. Each is also a\n\
-         test (`crates/validation/tests`), but for a few that take minutes. The difference is of the expected value, or absolute where that is 0.\n\n\
-         Measured in the plots: line. Expected: dashes.\n",
-    );
-    for (chapter, experiments) in &chapters {
-        let _ = write!(
-            text,
-            "\n## {chapter}\n\n\
-             | experiment | formula | expected | measured | difference | allowed |\n| --- | --- | --- | --- | --- | --- |\n"
-        );
-        experiments.iter().for_each(|e| text.push_str(&row(e)));
-        if *chapter == "Loops" {
-            text.push_str(
-                "\nAlso tested in `crates/frames`: blends of weight 0 and 1 have the bytes of the runs. In `crates/interchange`: OBJ, GLB,\n\
-                 USD and Alembic that are handed on are read back by ourselves and by the formats' own libraries, with their times,\n\
-                 within 10 µm of each place. In `crates/simulate`: over random changes to random shots, frames called fresh have the\n\
-                 bytes of a full bake, in every system; of 11,734 parts called stale 27 % came out the same.\n",
-            );
-        }
-        if *chapter == "Renderer" {
-            text.push_str(
-                "\nAlso tested in `crates/picture` and `crates/interchange`: the furnace with boxes, each look's scattering\n\
-                 against its stated density, EXR and PNG of one frame through the display transform (one code value), the\n\
-                 same picture for one thread and two.\n",
-            );
-        }
-        for e in experiments {
-            let _ = write!(
-                text,
-                "\n### {}\n\n{} Expected: {}.\n\n![{}](validation/{}.svg)\n",
-                e.key, e.statement, e.formula, e.statement, e.key
-            );
-            std::fs::write(format!("docs/validation/{}.svg", e.key), plot(e))?;
-            assert!(e.holds(), "{} does not hold", e.key);
+    let chosen: Vec<String> = std::env::args().skip(1).collect();
+    let names = || CHAPTERS.iter().map(|(name, _)| *name).chain([DEPARTURES]);
+    if let Some(unknown) = chosen.iter().find(|of| !names().any(|name| name == *of)) {
+        let all = names().collect::<Vec<_>>().join(", ");
+        return Err(io::Error::other(format!("there is no chapter {unknown}; the chapters are {all}")));
+    }
+    let page = if chosen.is_empty() { String::new() } else { std::fs::read_to_string(PAGE)? };
+    let mut text = String::from(HEAD);
+    for name in names() {
+        if chosen.is_empty() || chosen.iter().any(|of| of == name) {
+            let experiments =
+                CHAPTERS.iter().find(|(of, _)| *of == name).map(|(_, experiments)| experiments());
+            text.push_str(&experiments.map_or_else(|| Ok(departures()), |of| chapter(name, &of))?);
+        } else {
+            text.push_str(in_page(&page, name).unwrap_or_default());
         }
     }
-    text.push_str(
-        "\n## Known departures\n\nWhat is known to depart from mechanics, measured in the same run.\n\n\
-         | what should hold | expected | measured | why it does not |\n| --- | --- | --- | --- |\n",
+    std::fs::write(PAGE, text)
+}
+
+/// A chapter as it stands in a page.
+fn in_page<'a>(page: &'a str, name: &str) -> Option<&'a str> {
+    let from = &page[page.find(&format!("\n## {name}\n"))?..];
+    Some(from[1..].find("\n## ").map_or(from, |end| &from[..end + 1]))
+}
+
+fn chapter(name: &str, experiments: &[Experiment]) -> io::Result<String> {
+    let mut text = format!(
+        "\n## {name}\n\n\
+         | experiment | formula | expected | measured | difference | allowed |\n| --- | --- | --- | --- | --- | --- |\n"
+    );
+    experiments.iter().for_each(|e| text.push_str(&row(e)));
+    text.push_str(match name {
+        "Loops" => {
+            "\nAlso tested in `crates/frames`: blends of weight 0 and 1 have the bytes of the runs. In `crates/interchange`: OBJ, GLB,\n\
+             USD and Alembic that are handed on are read back by ourselves and by the formats' own libraries, with their times,\n\
+             within 10 µm of each place. In `crates/simulate`: over random changes to random shots, frames called fresh have the\n\
+             bytes of a full bake, in every system; of 11,734 parts called stale 27 % came out the same.\n"
+        }
+        "Renderer" => {
+            "\nAlso tested in `crates/picture` and `crates/interchange`: the furnace with boxes, each look's scattering\n\
+             against its stated density, EXR and PNG of one frame through the display transform (one code value), the\n\
+             same picture for one thread and two.\n"
+        }
+        _ => "",
+    });
+    for e in experiments {
+        let _ = write!(
+            text,
+            "\n### {}\n\n{} Expected: {}.\n\n![{}](validation/{}.svg)\n",
+            e.key, e.statement, e.formula, e.statement, e.key
+        );
+        std::fs::write(format!("docs/validation/{}.svg", e.key), plot(e))?;
+        assert!(e.holds(), "{} does not hold", e.key);
+    }
+    Ok(text)
+}
+
+fn departures() -> String {
+    let mut text = format!(
+        "\n## {DEPARTURES}\n\nWhat is known to depart from mechanics, measured in the same run.\n\n\
+         | what should hold | expected | measured | why it does not |\n| --- | --- | --- | --- |\n"
     );
     for d in validation::departures::all() {
         let _ = writeln!(
@@ -59,7 +88,7 @@ fn main() -> std::io::Result<()> {
             u = d.unit
         );
     }
-    std::fs::write("docs/validation.md", text)
+    text
 }
 
 /// A row of the table.

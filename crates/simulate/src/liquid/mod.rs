@@ -220,7 +220,8 @@ pub fn flow(
     let is_liquid = |cell: usize| volume_fraction.distance[cell] < 0.0;
     // A gel would creep.
     if deformations.is_empty() {
-        for (point, by) in spread::spread(&tiles, positions, material.spacing_m, is_liquid) {
+        let near = if is_thick { spread::NEAR_IF_THICK } else { spread::NEAR };
+        for (point, by) in spread::spread(&tiles, positions, (material.spacing_m, near), is_liquid) {
             displacements[point as usize] += by;
             velocities[point as usize] += gradients[point as usize] * by;
         }

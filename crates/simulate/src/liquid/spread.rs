@@ -7,28 +7,27 @@ use geometry::tiles::{CELLS, SIDE, Tiles, place};
 use glam::{IVec3, Vec3};
 use rayon::prelude::*;
 
-/// Particles nearer than this are moved apart, in spacings.
-const NEAR: f32 = 0.8;
+/// Particles nearer than this are moved apart, in spacings. Thick liquid does not mix by itself; as much in water would disturb its waves.
+pub(super) const NEAR: f32 = 0.6;
+/// The same in thick liquid.
+pub(super) const NEAR_IF_THICK: f32 = 0.8;
 /// Which part of what they lack of that distance each of two particles moves, 0–0.5.
 const PART: f32 = 0.25;
 /// Most that a particle moves, in spacings.
 const MAX_MOVE: f32 = 0.1;
 /// In a step one tile of so many is looked at: clumps take longer than that to grow.
 const TURNS: u32 = 8;
-/// Bins along each side of a tile and of one bin more around it. A bin is as long as the distance within which particles are near.
-const BINS: usize = (2.0 * SIDE as f32 / NEAR) as usize + 3;
-
 /// By how much particles in liquid cells are to move apart in a step: their numbers, each once, and the displacements, m. Drops and films
-/// thinner than a cell stay as they are.
+/// thinner than a cell stay as they are. They are `near` up to so many spacings.
 pub(super) fn spread(
     tiles: &Tiles,
     positions: &[Vec3],
-    spacing_m: f32,
+    (spacing_m, near): (f32, f32),
     is_liquid: impl Fn(usize) -> bool + Sync,
 ) -> Vec<(u32, Vec3)> {
     let of_tile = |tile: usize| match tiles.points_in(tile) {
         [first, ..] if is_due(tiles.keys[tile], positions[*first as usize]) => {
-            spread_in(tiles, tile, positions, spacing_m, &is_liquid)
+            spread_in(tiles, tile, positions, (spacing_m, near), &is_liquid)
         }
         _ => Vec::new(),
     };
@@ -45,7 +44,7 @@ fn spread_in(
     tiles: &Tiles,
     tile: usize,
     positions: &[Vec3],
-    spacing_m: f32,
+    (spacing_m, near): (f32, f32),
     is_liquid: &impl Fn(usize) -> bool,
 ) -> Vec<(u32, Vec3)> {
     let is_own = |point: &&u32| {
@@ -56,12 +55,14 @@ fn spread_in(
     if own.is_empty() {
         return Vec::new();
     }
-    let near_m = NEAR * spacing_m;
+    let near_m = near * spacing_m;
+    // Along each side of the tile and of one bin more around it; a bin is as long as the distance within which particles are near.
+    let side = (2.0 * SIDE as f32 / near) as usize + 3;
     let corner = tiles.corner(tile).as_vec3() * tiles.cell_m;
     // The bins reach a distance around the tile within which particles can be near those in it.
     let bin = |position: Vec3| ((position - corner) / near_m).floor().as_ivec3() + 1;
-    let is_within = |bin: IVec3| bin.cmpge(IVec3::ZERO).all() && bin.cmplt(IVec3::splat(BINS as i32)).all();
-    let bin_place = |bin: IVec3| (bin.z as usize * BINS + bin.y as usize) * BINS + bin.x as usize;
+    let is_within = |bin: IVec3| bin.cmpge(IVec3::ZERO).all() && bin.cmplt(IVec3::splat(side as i32)).all();
+    let bin_place = |bin: IVec3| (bin.z as usize * side + bin.y as usize) * side + bin.x as usize;
     let mut sorted: Vec<(u32, u32)> = Vec::new();
     for k in 0..27 {
         let by = IVec3::new(k % 3 - 1, k / 3 % 3 - 1, k / 9 - 1);
@@ -72,7 +73,7 @@ fn spread_in(
         );
     }
     sorted.sort_unstable();
-    let mut begins = vec![0u32; BINS * BINS * BINS + 1];
+    let mut begins = vec![0u32; side.pow(3) + 1];
     sorted.iter().for_each(|(place, _)| begins[*place as usize + 1] += 1);
     (1..begins.len()).for_each(|i| begins[i] += begins[i - 1]);
     let apart = |point: &u32| {
@@ -108,8 +109,9 @@ mod tests {
         let border = SIDE as f32 * 2.0 * spacing;
         let at = [border - 0.01, border + 0.02, 0.5, 0.5, 0.9].map(|x| Vec3::new(x, 0.1, 0.1));
         let tiles = Tiles::new(&at, 2.0 * spacing);
-        let mut moved: Vec<(u32, Vec3)> =
-            (0..tiles.len()).flat_map(|tile| spread_in(&tiles, tile, &at, spacing, &|_| true)).collect();
+        let mut moved: Vec<(u32, Vec3)> = (0..tiles.len())
+            .flat_map(|tile| spread_in(&tiles, tile, &at, (spacing, NEAR), &|_| true))
+            .collect();
         moved.sort_by_key(|(point, _)| *point);
         let apart = (PART * (NEAR * 0.1 - 0.03)).min(MAX_MOVE * 0.1);
         let expected = [(0, -apart), (1, apart), (2, MAX_MOVE * 0.1), (3, -MAX_MOVE * 0.1)];
@@ -117,6 +119,8 @@ mod tests {
         for ((point, by), (number, x)) in moved.iter().zip(expected) {
             assert!(*point == number && (*by - Vec3::X * x).length() < 1e-6, "{point}: {by}");
         }
-        assert!((0..tiles.len()).all(|tile| spread_in(&tiles, tile, &at, spacing, &|_| false).is_empty()));
+        assert!(
+            (0..tiles.len()).all(|tile| spread_in(&tiles, tile, &at, (spacing, NEAR), &|_| false).is_empty())
+        );
     }
 }
