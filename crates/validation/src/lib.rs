@@ -68,8 +68,11 @@ impl Experiment {
     }
 }
 
-/// The chapters of the page, each with its experiments.
-pub const CHAPTERS: [(&str, fn() -> Vec<Experiment>); 13] = [
+/// A chapter of the page, and its experiments.
+pub type Chapter = (&'static str, fn() -> Vec<Experiment>);
+
+/// The chapters of the page.
+pub const CHAPTERS: [Chapter; 13] = [
     ("Solids", solids::all),
     ("Forces", forces::all),
     ("Particles", particles::all),
