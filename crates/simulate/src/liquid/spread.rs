@@ -10,7 +10,7 @@ use rayon::prelude::*;
 /// Particles nearer than this are moved apart, in spacings. Thick liquid does not mix by itself; as much in water would disturb its waves.
 pub(super) const NEAR: f32 = 0.6;
 /// The same in thick liquid.
-pub(super) const NEAR_IF_THICK: f32 = 0.8;
+pub(super) const NEAR_IF_THICK: f32 = 0.77;
 /// Which part of what they lack of that distance each of two particles moves, 0–0.5.
 const PART: f32 = 0.25;
 /// Most that a particle moves, in spacings.
