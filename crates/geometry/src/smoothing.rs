@@ -65,7 +65,7 @@ impl Smoothing {
 
     /// For the faces of a closed mesh of so many vertices, no two of which are at one point.
     pub fn of_closed(triangles: &[[u32; 3]], vertices: usize) -> Self {
-        // Around a vertex each other one follows it in one triangle.
+        // In a closed mesh each neighbour of a vertex follows that vertex in one triangle.
         let sides = || triangles.iter().flat_map(|t| [[t[0], t[1]], [t[1], t[2]], [t[2], t[0]]]);
         let mut starts = vec![0u32; vertices + 1];
         sides().for_each(|[from, _]| starts[from as usize + 1] += 1);

@@ -47,6 +47,19 @@ pub fn local(place: usize) -> IVec3 {
     IVec3::new(place & 7, place >> 3 & 7, place >> 6)
 }
 
+/// The number of a corner of a cube, x fastest.
+#[inline]
+pub fn octant(corner: IVec3) -> usize {
+    (corner.x | corner.y << 1 | corner.z << 2) as usize
+}
+
+/// The corner of a cube with a number.
+#[inline]
+pub fn corner(octant: usize) -> IVec3 {
+    let octant = octant as i32;
+    IVec3::new(octant & 1, octant >> 1 & 1, octant >> 2)
+}
+
 /// Points lie so far apart that there would be more tiles than are allowed.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Error)]
 #[error("{0} tiles")]

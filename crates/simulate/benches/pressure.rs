@@ -221,7 +221,7 @@ fn main() {
             .map(|i| IVec3::new(i % tiles, i / tiles % tiles, i / (tiles * tiles)))
             .collect();
         let at = |cell: usize| 8 * keys[cell / CELLS] + local(cell % CELLS);
-        let cells = UnknownCells::of_keys(&keys, |cell| liquid.is_liquid(at(cell)));
+        let cells = UnknownCells::new(&keys, |cell| liquid.is_liquid(at(cell)));
         let right = cells.column(|cell| liquid.inflow(at(cell)));
         let matrix = Matrix::new(&cells.grid, 1.0, |_| false, |tile, local| {
             liquid.equation(8 * keys[cells.tile(tile)] + local)

@@ -1,6 +1,6 @@
 //! Which part of a grid lies near the surface of particles: the rest is empty, or lies so deep within them that its nodes are inside.
 
-use crate::tiles::{CELLS, SIDE, Tiles};
+use crate::tiles::{CELLS, SIDE, Tiles, corner, octant, place};
 use glam::{IVec3, Vec3};
 use rayon::prelude::*;
 
@@ -33,7 +33,7 @@ impl Band {
         full.par_chunks_mut(CELLS).enumerate().for_each(|(tile, full)| {
             let mut counts = [0u32; CELLS];
             for i in bins.points_in(tile) {
-                counts[crate::tiles::place(bins.within(tile, positions[*i as usize]).as_ivec3())] += 1;
+                counts[place(bins.within(tile, positions[*i as usize]).as_ivec3())] += 1;
             }
             full.iter_mut().zip(counts).for_each(|(full, count)| *full = count as f32 >= enough);
         });
@@ -81,7 +81,7 @@ impl Band {
             let points = tiles.points_in(tile).iter();
             points.filter(move |i| {
                 let at = tiles.within(tile, positions[**i as usize]).as_ivec3() / BLOCK;
-                let block = (at.x | at.y << 1 | at.z << 2) as usize;
+                let block = octant(at);
                 *blocks[block].get_or_insert_with(|| self.is_any_near(tiles, tile, at))
             })
         };
@@ -100,16 +100,9 @@ impl Band {
     }
 }
 
-/// The place of a block in its tile, in blocks.
-pub(super) fn corner(block: usize) -> IVec3 {
-    let block = block as i32;
-    IVec3::new(block & 1, block >> 1 & 1, block >> 2)
-}
-
 /// The tile that holds a block, by its place from that of a tile in blocks, and its number there.
 fn beside(tiles: &Tiles, tile: usize, block: IVec3) -> (Option<usize>, usize) {
-    let own: IVec3 = block & 1;
-    (tiles.beside(tile, block >> 1), (own.x | own.y << 1 | own.z << 2) as usize)
+    (tiles.beside(tile, block >> 1), octant(block & 1))
 }
 
 #[cfg(test)]

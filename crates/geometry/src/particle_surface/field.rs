@@ -1,9 +1,9 @@
 //! The field whose zero is the surface of particles, at the nodes of a grid near it: four nodes along x at once.
 
-use super::band::{BLOCK, Band, corner};
+use super::band::{BLOCK, Band};
 use super::kernels::Kernel;
 use super::{NONE, SurfaceParticles};
-use crate::tiles::{CELLS, SIDE, Tiles, place};
+use crate::tiles::{CELLS, SIDE, Tiles, corner, place};
 use glam::{IVec3, Vec2, Vec3};
 use rayon::prelude::*;
 use wide::{f32x4, i32x4};

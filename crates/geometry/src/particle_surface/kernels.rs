@@ -91,8 +91,8 @@ fn for_each_near(at: Vec3, mut of: impl FnMut(IVec3, f32, Vec4)) {
 }
 
 impl Neighbourhoods {
-    /// Those of the particles for which `near` is true; the others have round ones. None if they lie so far apart that the grid would be
-    /// too large.
+    /// Those of the particles for which `near` is true, at their places among all; the others are not to be used. None if the particles
+    /// lie so far apart that the grid would be too large.
     pub fn of(&self, positions: &[Vec3], near: &[bool]) -> Option<Vec<Kernel>> {
         if self.anisotropy <= 1.0 && self.film_m <= 2.0 * self.radius_m {
             let round = |centre: &Vec3| self.round(*centre);

@@ -17,13 +17,6 @@ pub(super) struct Loops {
     pub of_edge: [u8; EDGES],
 }
 
-/// The corner of a cell with a number, x fastest.
-#[inline]
-pub(super) fn corner(i: usize) -> IVec3 {
-    let i = i as i32;
-    IVec3::new(i & 1, i >> 1 & 1, i >> 2)
-}
-
 /// The edges of a cell by their corners, along each axis in turn.
 pub(super) fn edges() -> impl Iterator<Item = [usize; 2]> {
     (0..3).flat_map(|axis| (0..4).map(move |i| [lower(axis, i), lower(axis, i) | 1 << axis]))
@@ -83,6 +76,7 @@ impl Loops {
 #[cfg(test)]
 mod tests {
     use super::*;
+    use crate::tiles::corner;
 
     /// The mask of corners.
     fn mask(corners: &[usize]) -> u8 {

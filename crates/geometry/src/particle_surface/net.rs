@@ -2,9 +2,9 @@
 //! several where it passes more than once (`loops.rs`).
 
 use super::field::{Field, Means};
-use super::loops::{Loops, corner, edge, edges};
+use super::loops::{Loops, edge, edges};
 use super::{LiquidMesh, NONE};
-use crate::tiles::{CELLS, SIDE, Tiles, local, place};
+use crate::tiles::{CELLS, SIDE, Tiles, corner, local, place};
 use glam::{IVec3, Vec3};
 use rayon::prelude::*;
 
@@ -102,7 +102,7 @@ impl Nodes {
         let mut nodes = Self { distances: [field.cell_m; _], inside: [0; _] };
         let side = SIDE as usize;
         for k in 0..8 {
-            let by = IVec3::new(k & 1, k >> 1 & 1, k >> 2);
+            let by = corner(k);
             let Some(other) = tiles.beside(tile, by) else { continue };
             let from = &field.distances[other * CELLS..][..CELLS];
             let [width, height, depth] = by.to_array().map(|by| if by == 0 { side } else { 1 });

@@ -72,10 +72,10 @@ pub(super) fn conjugate_gradients(
         }
         multiply(&direction, &mut image);
         let curvature = dot(&direction, &image);
-        if curvature <= 0.0 || !curvature.is_finite() {
+        let length = (norm / curvature) as f32;
+        if curvature <= 0.0 || !length.is_finite() {
             return nearest.end(iteration, left, x);
         }
-        let length = (norm / curvature) as f32;
         let blocks = (
             x.par_chunks_mut(BLOCK),
             residual.par_chunks_mut(BLOCK),
@@ -127,9 +127,9 @@ impl Nearest {
         left < GONE * self.left
     }
 
-    /// Ends with `x`, or with the one that was kept if that is nearer.
+    /// Ends with `x`, or with the one that was kept if that is nearer; not a number is no residual.
     fn end(&self, iterations: u32, left: f64, x: &mut [f32]) -> Convergence {
-        let is_nearer = left <= self.left;
+        let is_nearer = self.x.is_empty() || left <= self.left;
         if !is_nearer {
             x.copy_from_slice(&self.x);
         }
@@ -163,6 +163,18 @@ mod tests {
         let Convergence { residual, .. } = conjugate_gradients(multiply, copy, |_| {}, &right, &mut x, 1e-4);
         assert!(residual <= 1.0 && residual > 0.5, "{residual}");
         assert!(x.iter().all(|x| x.abs() < 1e6));
+    }
+
+    #[test]
+    fn numbers_without_an_end_end_the_solution() {
+        let multiply = |x: &[f32], out: &mut [f32]| out.copy_from_slice(x);
+        let copy = |right: &[f32], out: &mut Vec<f32>| right.clone_into(out);
+        for bad in [f32::INFINITY, f32::NAN, 1e30] {
+            let right = [1.0, bad, -2.0];
+            let mut x = vec![0.0; 3];
+            let convergence = conjugate_gradients(multiply, copy, |_| {}, &right, &mut x, 1e-4);
+            assert!(convergence.iterations <= 1, "{bad}: {convergence:?}");
+        }
     }
 
     #[test]

@@ -4,7 +4,7 @@
 //! the odd ones. In a tile the cells of a colour lie in 64 rows along x with four cells each, so that the rows beside a row lie beside
 //! it in a column too, and four cells are computed at once. Cells that are no unknowns hold 0.
 
-use geometry::tiles::{CELLS, Tiles, local};
+use geometry::tiles::{CELLS, corner, local, octant};
 use glam::IVec3;
 use rayon::prelude::*;
 
@@ -133,19 +133,6 @@ impl Grid {
     }
 }
 
-/// The number of a corner of a cube, x fastest.
-#[inline]
-pub(super) fn octant(corner: IVec3) -> usize {
-    (corner.x | corner.y << 1 | corner.z << 2) as usize
-}
-
-/// The corner of a cube with a number.
-#[inline]
-pub(super) fn corner(octant: usize) -> IVec3 {
-    let octant = octant as i32;
-    IVec3::new(octant & 1, octant >> 1 & 1, octant >> 2)
-}
-
 /// The cells of a grid of tiles that are unknowns, and where their values lie in columns.
 pub(super) struct UnknownCells {
     pub grid: Grid,
@@ -158,13 +145,8 @@ pub(super) struct UnknownCells {
 }
 
 impl UnknownCells {
-    /// Of the cells for which `is_unknown` is true.
-    pub fn new(tiles: &Tiles, is_unknown: impl Fn(usize) -> bool + Sync) -> Self {
-        Self::of_keys(&tiles.keys, is_unknown)
-    }
-
-    /// The same with tiles at places in ascending order.
-    pub fn of_keys(keys: &[IVec3], is_unknown: impl Fn(usize) -> bool + Sync) -> Self {
+    /// Of the cells of tiles, at places in ascending order, for which `is_unknown` is true.
+    pub fn new(keys: &[IVec3], is_unknown: impl Fn(usize) -> bool + Sync) -> Self {
         let of_tile = |tile: usize| {
             let mut unknowns = Unknowns::default();
             for at in (0..CELLS).filter(|at| is_unknown(tile * CELLS + at)) {
@@ -252,7 +234,7 @@ mod tests {
     fn the_cells_of_a_column_come_back_and_a_coarse_cell_holds_those_in_it() {
         let keys = [IVec3::new(-1, 0, 0), IVec3::new(0, 0, 0), IVec3::new(4, 0, 0)];
         let is_unknown = |cell: usize| cell.is_multiple_of(3) && cell < 2 * CELLS;
-        let cells = UnknownCells::of_keys(&keys, is_unknown);
+        let cells = UnknownCells::new(&keys, is_unknown);
         assert_eq!(cells.grid.len(), 2, "tiles without unknowns are left out");
         let column = cells.column(|cell| cell as f32 + 1.0);
         let mut count = 0;

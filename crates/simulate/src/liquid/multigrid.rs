@@ -5,8 +5,9 @@
 //! The sums hold the aggregates together twice as strongly as cells of twice the size are, and are halved. A cycle is symmetric:
 //! red-black Gauss–Seidel before, and in the other order after; it is a V cycle on large levels and a W cycle on small ones.
 
-use super::grid::{Grid, HALF, NONE, ROW, corner, octant, place_of};
+use super::grid::{Grid, HALF, NONE, ROW, place_of};
 use super::matrix::{Equation, Matrix, rows_of, rows_of_mut};
+use geometry::tiles::{corner, octant};
 use glam::IVec3;
 use rayon::prelude::*;
 use std::sync::Arc;
@@ -261,7 +262,7 @@ mod tests {
             let from = at.as_vec3() + 0.5;
             from.length() < radius && Vec3::new(from.x - 3.0, 0.0, from.z).length() > 0.2 * radius
         };
-        let cells = UnknownCells::of_keys(&keys, |cell| within(keys[cell / 512] * 8 + local(cell % 512)));
+        let cells = UnknownCells::new(&keys, |cell| within(keys[cell / 512] * 8 + local(cell % 512)));
         let equation = |tile: usize, at: IVec3| {
             let (at, mut equation) = (keys[cells.tile(tile)] * 8 + at, Equation::default());
             for side in 0..6 {

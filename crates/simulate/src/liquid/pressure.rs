@@ -79,7 +79,7 @@ impl<'a> Equations<'a> {
         volume_fraction: &'a VolumeFraction,
         properties: &'a CellProperties,
     ) -> Self {
-        let cells = UnknownCells::new(tiles, |cell| volume_fraction.distance[cell] < 0.0);
+        let cells = UnknownCells::new(&tiles.keys, |cell| volume_fraction.distance[cell] < 0.0);
         let (grid, number) = (&cells.grid, &cells.number);
         let is_within = |tile: usize| {
             let own = cells.tile(tile);

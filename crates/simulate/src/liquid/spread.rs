@@ -7,9 +7,9 @@ use geometry::tiles::{CELLS, SIDE, Tiles, place};
 use glam::{IVec3, Vec3};
 use rayon::prelude::*;
 
-/// Particles nearer than this are moved apart, in spacings. Thick liquid does not mix by itself; as much in water would disturb its waves.
+/// Particles nearer than this are moved apart, in spacings.
 pub(super) const NEAR: f32 = 0.6;
-/// The same in thick liquid.
+/// The same in thick liquid, which does not mix by itself.
 pub(super) const NEAR_IF_THICK: f32 = 0.77;
 /// Which part of what they lack of that distance each of two particles moves, 0–0.5.
 const PART: f32 = 0.25;
@@ -17,8 +17,9 @@ const PART: f32 = 0.25;
 const MAX_MOVE: f32 = 0.1;
 /// In a step one tile of so many is looked at: clumps take longer than that to grow.
 const TURNS: u32 = 8;
+
 /// By how much particles in liquid cells are to move apart in a step: their numbers, each once, and the displacements, m. Drops and films
-/// thinner than a cell stay as they are. They are `near` up to so many spacings.
+/// thinner than a cell stay as they are. Particles nearer than `near` spacings are moved.
 pub(super) fn spread(
     tiles: &Tiles,
     positions: &[Vec3],
