@@ -60,7 +60,9 @@ fn ours(positions: &[Vec3], velocities: &[Vec3], values: &[Vec2]) -> Mesh {
     let LiquidMesh { positions, triangles, .. } =
         surface.of(&SurfaceParticles { positions, velocities, values }).expect("it is near");
     let mesh = Mesh { positions, triangles, ..Mesh::default() };
-    let smoothed = Smoothing::of_closed(&mesh.triangles, mesh.positions.len()).apply(&mesh.positions, PASSES);
+    let smoothing = Smoothing::of_closed(&mesh.triangles, mesh.positions.len());
+    let mut smoothed = smoothing.apply(&mesh.positions, PASSES);
+    smoothing.unfold(&mut smoothed);
     Mesh { positions: smoothed, ..mesh }
 }
 

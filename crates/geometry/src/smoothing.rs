@@ -19,8 +19,8 @@ pub struct Smoothing {
     starts: Vec<u32>,
     /// Neighbours of each point; of one at a border, those along it.
     neighbours: Vec<u32>,
-    /// Faces by their points, of a closed surface; else none.
-    closed: Vec<[u32; 3]>,
+    /// Of a closed surface, the third corner of the face in which each neighbour follows the point; else none.
+    thirds: Vec<u32>,
 }
 
 impl Smoothing {
@@ -46,6 +46,9 @@ impl Smoothing {
             let counts = |point: u32| *open || !border[point as usize];
             [(*a, *b, counts(*a)), (*b, *a, counts(*b))]
         };
+        if !border.contains(&true) {
+            return Self { weld, ..Self::of_closed(&faces, border.len()) };
+        }
         let mut starts = vec![0u32; weld.len() + 1];
         for (point, _, _) in list.iter().flat_map(counts).filter(|(.., counts)| *counts) {
             starts[point as usize + 1] += 1;
@@ -59,34 +62,56 @@ impl Smoothing {
             neighbours[next[point as usize] as usize] = other;
             next[point as usize] += 1;
         }
-        let closed = if border.contains(&true) { Vec::new() } else { faces };
-        Self { weld, starts, neighbours, closed }
+        Self { weld, starts, neighbours, thirds: Vec::new() }
     }
 
     /// For the faces of a closed mesh of so many vertices, no two of which are at one point.
     pub fn of_closed(triangles: &[[u32; 3]], vertices: usize) -> Self {
-        // In a closed mesh each neighbour of a vertex follows that vertex in one triangle.
-        let sides = || triangles.iter().flat_map(|t| [[t[0], t[1]], [t[1], t[2]], [t[2], t[0]]]);
-        let mut starts = vec![0u32; vertices + 1];
-        sides().for_each(|[from, _]| starts[from as usize + 1] += 1);
-        (1..starts.len()).for_each(|i| starts[i] += starts[i - 1]);
-        let mut next = starts.clone();
-        let mut neighbours = vec![0; 3 * triangles.len()];
-        for [from, to] in sides() {
-            neighbours[next[from as usize] as usize] = to;
-            next[from as usize] += 1;
+        // In a closed mesh each neighbour of a vertex follows that vertex in one triangle. Each thread takes some of the vertices.
+        let part = vertices.div_ceil(rayon::current_num_threads()).max(1);
+        let parts: Vec<(Vec<u32>, Vec<[u32; 2]>)> = (0..vertices.div_ceil(part))
+            .into_par_iter()
+            .map(|i| {
+                let own = i * part..vertices.min((i + 1) * part);
+                let corners = || {
+                    let turned = |t: &[u32; 3]| [[t[0], t[1], t[2]], [t[1], t[2], t[0]], [t[2], t[0], t[1]]];
+                    triangles.iter().flat_map(turned).filter(|[v, ..]| own.contains(&(*v as usize)))
+                };
+                let mut ends = vec![0u32; own.len()];
+                corners().for_each(|[v, ..]| ends[v as usize - own.start] += 1);
+                let count = ends.iter_mut().fold(0, |start, end| start + std::mem::replace(end, start));
+                let mut sides = vec![[0; 2]; count as usize];
+                for [v, second, third] in corners() {
+                    let end = &mut ends[v as usize - own.start];
+                    sides[*end as usize] = [second, third];
+                    *end += 1;
+                }
+                (ends, sides)
+            })
+            .collect();
+        let mut starts = vec![0u32];
+        for (ends, _) in &parts {
+            let before = starts[starts.len() - 1];
+            starts.extend(ends.iter().map(|end| before + end));
         }
+        let sides = || parts.iter().flat_map(|(_, sides)| sides);
+        let (neighbours, thirds) =
+            (sides().map(|side| side[0]).collect(), sides().map(|side| side[1]).collect());
         let own: Vec<u32> = (0..vertices as u32).collect();
         let weld = Weld { point_of: own.clone(), vertex_of: own };
-        Self { weld, starts, neighbours, closed: triangles.to_vec() }
+        Self { weld, starts, neighbours, thirds }
     }
 
     /// The positions after so many passes, m. A closed surface keeps its volume.
     pub fn apply(&self, positions: &[Vec3], passes: u32) -> Vec<Vec3> {
         let mut now = self.at_points(positions);
-        let volume = self.volume(&now);
-        self.smooth(&mut now, passes);
-        self.restore(volume, &mut now);
+        if self.thirds.is_empty() {
+            self.smooth(&mut now, passes);
+        } else {
+            let volume = Self::volume(&now, &self.gradient(&now));
+            self.smooth(&mut now, passes);
+            self.restore(volume, &mut now);
+        }
         self.at_vertices(&now)
     }
 
@@ -95,6 +120,43 @@ impl Smoothing {
         let mut now = self.at_points(vectors);
         self.smooth(&mut now, passes);
         self.at_vertices(&now)
+    }
+
+    /// Moves vertices of a closed surface of [`Self::of_closed`] on to the mean of those beside, as long as triangles around them are
+    /// folded over: against the mean of the normals at their corners.
+    pub fn unfold(&self, positions: &mut [Vec3]) {
+        const ROUNDS: u32 = 24;
+        let gradient = self.gradient(positions);
+        let normal = |v: u32| gradient[v as usize];
+        let all = (0..positions.len() as u32).into_par_iter().with_min_len(4_096);
+        let mut folded: Vec<u32> = all.filter(|v| self.is_folded(*v, positions, normal)).collect();
+        for _ in 0..ROUNDS {
+            if folded.is_empty() {
+                return;
+            }
+            let moved: Vec<Vec3> = folded.iter().map(|v| self.mean_beside(*v, positions)).collect();
+            folded.iter().zip(moved).for_each(|(v, to)| positions[*v as usize] = to);
+            let beside = |v: &u32| self.neighbours[self.around(*v as usize)].iter().copied();
+            let mut near: Vec<u32> = folded.iter().flat_map(beside).chain(folded.iter().copied()).collect();
+            near.sort_unstable();
+            near.dedup();
+            let normal = |v: u32| self.gradient_at(v as usize, positions);
+            folded = near.into_iter().filter(|v| self.is_folded(*v, positions, normal)).collect();
+        }
+    }
+
+    fn is_folded(&self, vertex: u32, positions: &[Vec3], normal: impl Fn(u32) -> Vec3) -> bool {
+        let at = positions[vertex as usize];
+        self.around(vertex as usize).any(|i| {
+            let (second, third) = (self.neighbours[i], self.thirds[i]);
+            let own = (positions[second as usize] - at).cross(positions[third as usize] - at);
+            own.dot(normal(vertex) + normal(second) + normal(third)) < 0.0
+        })
+    }
+
+    fn mean_beside(&self, vertex: u32, positions: &[Vec3]) -> Vec3 {
+        let around = &self.neighbours[self.around(vertex as usize)];
+        around.iter().map(|v| positions[*v as usize]).sum::<Vec3>() / around.len() as f32
     }
 
     fn at_points(&self, vectors: &[Vec3]) -> Vec<Vec3> {
@@ -116,49 +178,57 @@ impl Smoothing {
     /// Moves each point by a part of the way to the mean of its neighbours.
     fn step(&self, part: f32, from: &[Vec3], to: &mut [Vec3]) {
         to.par_iter_mut().enumerate().with_min_len(4_096).for_each(|(point, to)| {
-            let around = &self.neighbours[self.starts[point] as usize..self.starts[point + 1] as usize];
+            let around = &self.neighbours[self.around(point)];
             let at = from[point];
             let sum = around.iter().fold(Vec3::ZERO, |sum, &other| sum + from[other as usize]);
             *to = if around.is_empty() { at } else { at + (sum / around.len() as f32 - at) * part };
         });
     }
 
-    /// The volume that the surface encloses, m³; 0 for an open one.
-    fn volume(&self, positions: &[Vec3]) -> f64 {
-        let centre = positions.first().copied().unwrap_or_default();
-        let part = |t: &[u32; 3]| {
-            let [a, b, c] = t.map(|point| positions[point as usize] - centre);
-            f64::from(a.dot(b.cross(c)))
-        };
-        let blocks: Vec<f64> =
-            self.closed.par_chunks(4_096).map(|t| t.iter().map(part).sum::<f64>()).collect();
-        blocks.iter().sum::<f64>() / 6.0
+    /// The numbers of the neighbours of a point in the lists.
+    fn around(&self, point: usize) -> std::ops::Range<usize> {
+        self.starts[point] as usize..self.starts[point + 1] as usize
     }
 
-    /// Moves the surface along its normals until it encloses a volume again (M. Desbrun,
+    /// The gradient of the enclosed volume by a point of a closed surface, m²: a third of the area vectors around.
+    fn gradient_at(&self, point: usize, positions: &[Vec3]) -> Vec3 {
+        let at = positions[point];
+        let area = |i: usize| {
+            let [second, third] = [self.neighbours[i], self.thirds[i]].map(|v| positions[v as usize] - at);
+            second.cross(third)
+        };
+        self.around(point).map(area).sum::<Vec3>() / 6.0
+    }
+
+    /// The same of each point.
+    fn gradient(&self, positions: &[Vec3]) -> Vec<Vec3> {
+        let all = (0..positions.len()).into_par_iter().with_min_len(4_096);
+        all.map(|point| self.gradient_at(point, positions)).collect()
+    }
+
+    /// The volume that a closed surface encloses, m³, from its gradient: as a homogeneous function of degree 3.
+    fn volume(positions: &[Vec3], gradient: &[Vec3]) -> f64 {
+        let centre = positions.first().copied().unwrap_or_default();
+        let part = |(p, g): (&Vec3, &Vec3)| f64::from((*p - centre).dot(*g));
+        let blocks = positions.par_chunks(4_096).zip(gradient.par_chunks(4_096));
+        let blocks: Vec<f64> = blocks.map(|(p, g)| p.iter().zip(g).map(part).sum::<f64>()).collect();
+        blocks.iter().sum::<f64>() / 3.0
+    }
+
+    /// Moves a closed surface along its normals until it encloses a volume again (M. Desbrun,
     /// M. Meyer, P. Schröder and A. Barr, *Implicit fairing of irregular meshes*, 1999).
     fn restore(&self, volume: f64, positions: &mut [Vec3]) {
         /// The part of the volume that may be missing.
         const LEFT: f64 = 1e-6;
-        for _ in 0..if self.closed.is_empty() { 0 } else { 3 } {
-            let missing = volume - self.volume(positions);
-            if missing.abs() <= LEFT * volume.abs() {
-                return;
-            }
-            // The gradient of the volume at a point is a third of the area vectors around.
-            let mut gradient = vec![Vec3::ZERO; positions.len()];
-            for t in &self.closed {
-                let [a, b, c] = t.map(|point| positions[point as usize]);
-                let area = (b - a).cross(c - a) / 6.0;
-                t.iter().for_each(|&point| gradient[point as usize] += area);
-            }
-            let normals: Vec<Vec3> = gradient.iter().map(|g| g.normalize_or_zero()).collect();
+        for _ in 0..3 {
+            let gradient = self.gradient(positions);
+            let missing = volume - Self::volume(positions, &gradient);
             let area: f64 = gradient.iter().map(|g| f64::from(g.length())).sum();
-            if area <= 0.0 {
+            if missing.abs() <= LEFT * volume.abs() || area <= 0.0 {
                 return;
             }
             let way = (missing / area) as f32;
-            positions.iter_mut().zip(&normals).for_each(|(p, normal)| *p += *normal * way);
+            positions.iter_mut().zip(&gradient).for_each(|(p, g)| *p += g.normalize_or_zero() * way);
         }
     }
 }
@@ -196,6 +266,32 @@ mod tests {
         let any = Smoothing::new(&Topology::of(&mesh), &mesh.positions).apply(&mesh.positions, 5);
         let closed = Smoothing::of_closed(&mesh.triangles, mesh.positions.len()).apply(&mesh.positions, 5);
         assert!(any.iter().zip(&closed).all(|(a, b)| a.distance(*b) < 1e-5));
+    }
+
+    #[test]
+    fn what_is_folded_over_comes_apart_and_what_is_not_stays() {
+        let mut mesh = primitive::torus(1.0, 0.3, 32);
+        let weld = Weld::new(&mesh.positions);
+        mesh.triangles = weld.faces(&mesh.triangles);
+        let even: Vec<Vec3> = weld.vertex_of.iter().map(|v| mesh.positions[*v as usize]).collect();
+        let smoothing = Smoothing::of_closed(&mesh.triangles, even.len());
+        let mut after = even.clone();
+        smoothing.unfold(&mut after);
+        assert!(after == even);
+        // Vertices drawn over their neighbours.
+        for v in (0..even.len()).step_by(17) {
+            after[v] =
+                even[v] + 2.4 * (even[smoothing.neighbours[smoothing.starts[v] as usize] as usize] - even[v]);
+        }
+        let folded = |positions: &[Vec3]| {
+            let normal = |v: u32| smoothing.gradient_at(v as usize, positions);
+            (0..even.len() as u32).filter(|v| smoothing.is_folded(*v, positions, normal)).count()
+        };
+        assert!(folded(&after) > 20);
+        smoothing.unfold(&mut after);
+        assert_eq!(folded(&after), 0);
+        let furthest = after.iter().zip(&even).map(|(a, b)| a.distance(*b)).fold(0.0, f32::max);
+        assert!(furthest < 0.3, "{furthest}");
     }
 
     #[test]

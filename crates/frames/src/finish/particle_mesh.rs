@@ -122,6 +122,7 @@ impl Joined {
             positions = smoothing.apply(&positions, passes);
             velocities = smoothing.apply_linear(&velocities, passes);
         }
+        smoothing.unfold(&mut positions);
         let scalars = |name: &str, of: &dyn Fn(&Vec2) -> f32| {
             attribute(name, AttributeValues::Scalars(mesh.values.iter().map(of).collect()))
         };

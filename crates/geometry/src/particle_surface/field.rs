@@ -1,19 +1,20 @@
 //! The field whose zero is the surface of particles, at the nodes of a grid near it: four nodes along x at once.
 
+use super::attributes::Attributes;
 use super::band::{BLOCK, Band};
 use super::kernels::Kernel;
 use super::{NONE, SurfaceParticles};
 use crate::tiles::{CELLS, SIDE, Tiles, corner, place};
 use glam::{IVec3, Vec2, Vec3};
 use rayon::prelude::*;
-use wide::{f32x4, i32x4};
+use wide::{f32x4, u32x4};
 
 /// Nodes of a row.
 const ROW: usize = BLOCK as usize;
 /// Rows of a tile.
 const ROWS: usize = CELLS / ROW;
-/// Quantities that are summed beside the weight: ways x, y, z, velocities x, y, z, two values and the radius.
-const SUMMED: usize = 9;
+/// Quantities that are summed beside the weight: ways x, y, z, and the radius.
+const SUMMED: usize = 4;
 
 /// The weighted sums over the particles around the nodes of a tile.
 pub(super) struct TileSums([RowSums; ROWS]);
@@ -24,16 +25,41 @@ struct RowSums {
     weights: f32x4,
     sums: [f32x4; SUMMED],
     /// The particle with the greatest weight, and that.
-    nearest: i32x4,
+    nearest: u32x4,
     greatest: f32x4,
 }
 
-/// The mean of what is around a place.
-#[derive(Clone, Copy)]
-pub(super) struct Means {
-    pub velocity: Vec3,
-    pub value: Vec2,
-    pub nearest: u32,
+impl RowSums {
+    const NONE: Self = Self {
+        weights: f32x4::ZERO,
+        sums: [f32x4::ZERO; SUMMED],
+        nearest: u32x4::new([NONE; 4]),
+        greatest: f32x4::ZERO,
+    };
+}
+
+/// The neighbourhood of a particle over the nodes of a tile, in cells from its lowest corner: the places p with |C (p − at)| < 1.
+pub(super) struct Ellipsoid {
+    at: Vec3,
+    columns: [Vec3; 3],
+}
+
+impl Ellipsoid {
+    /// C (p − at) on the row at given y and z, without the part of x.
+    #[inline]
+    pub fn row(&self, y: i32, z: i32) -> Vec3 {
+        self.columns[1] * (y as f32 - self.at.y) + self.columns[2] * (z as f32 - self.at.z)
+    }
+
+    /// The weights of four nodes of a row.
+    #[inline]
+    pub fn weights(&self, from: Vec3, x: f32x4) -> f32x4 {
+        let x = x - f32x4::splat(self.at.x);
+        let [a, b, c]: [f32x4; 3] =
+            std::array::from_fn(|k| x * f32x4::splat(self.columns[0][k]) + f32x4::splat(from[k]));
+        let closeness = (f32x4::ONE - (a * a + (b * b + c * c))).max(f32x4::ZERO);
+        closeness * closeness * closeness
+    }
 }
 
 /// The field at the nodes of tiles.
@@ -42,7 +68,14 @@ pub(super) struct Field {
     /// About the distance from the surface by node, m; negative within.
     pub distances: Vec<f32>,
     /// None: the tile has no node near the surface.
-    sums: Vec<Option<Box<TileSums>>>,
+    tiles: Vec<Option<TileField>>,
+}
+
+/// What a tile with nodes near the surface has beside the distances.
+struct TileField {
+    /// The particle with the greatest weight by node.
+    nearest: Box<[u32; CELLS]>,
+    attributes: Box<Attributes>,
 }
 
 /// A particle near the surface: the nodes that it reaches, from the lowest corner of the tile in which it lies.
@@ -87,7 +120,7 @@ impl Field {
         };
         let reached: Vec<Vec<Reached>> =
             (0..tiles.len()).into_par_iter().with_min_len(16).map(reached).collect();
-        let of_tile = |(tile, distances): (usize, &mut [f32])| {
+        let of_tile = |sums: &mut Box<TileSums>, (tile, distances): (usize, &mut [f32])| {
             let (near, deep) = (band.near[tile], band.deep[tile]);
             let blocks = |of: u8| (0..8).filter(move |block| of >> block & 1 == 1);
             for block in blocks(deep) {
@@ -98,35 +131,36 @@ impl Field {
             if near == 0 {
                 return None;
             }
-            let mut sums = Box::new(TileSums::NONE);
-            sums.add_all(tiles, tile, near, &reached, kernels, particles);
+            sums.0.fill(RowSums::NONE);
+            let mut attributes = Box::new(Attributes::NONE);
+            sums.add_all((tiles, tile), near, &reached, kernels, &mut attributes, particles);
+            let mut nearest = Box::new([NONE; CELLS]);
             for row in blocks(near).flat_map(rows) {
                 distances[ROW * row..][..ROW].copy_from_slice(&sums.distances(row, cell_m));
+                nearest[ROW * row..][..ROW].copy_from_slice(sums.0[row].nearest.as_array());
             }
-            Some(sums)
+            Some(TileField { nearest, attributes })
         };
-        let sums = distances.par_chunks_mut(CELLS).enumerate().map(of_tile).collect();
-        Self { cell_m, distances, sums }
+        let begin = || Box::new(TileSums([RowSums::NONE; ROWS]));
+        let tiles = distances.par_chunks_mut(CELLS).enumerate().map_init(begin, of_tile).collect();
+        Self { cell_m, distances, tiles }
     }
 
-    /// The means around nodes.
-    pub fn means(&self, nodes: impl Iterator<Item = usize>) -> Means {
-        let (mut weight, mut sums, mut nearest) = (0.0, [0.0; 5], (0.0, NONE));
-        for node in nodes {
-            let Some(of) = &self.sums[node / CELLS] else { continue };
-            let (row, i) = (node % CELLS / ROW, node % ROW);
-            let of = &of.0[row];
-            weight += of.weights.as_array()[i];
-            for (sum, values) in sums.iter_mut().zip(&of.sums[3..8]) {
-                *sum += values.as_array()[i];
-            }
-            let own = (of.greatest.as_array()[i], of.nearest.as_array()[i] as u32);
-            if own.0 > nearest.0 || (own.0 == nearest.0 && own.1 < nearest.1) {
-                nearest = own;
+    /// The mean velocity and values at a place in a cell of a tile, and the particle of the greatest weight at the nearest node of the
+    /// cell that a particle reaches; the place is in cells from the lowest corner of the tile.
+    pub fn attributes(&self, tiles: &Tiles, tile: usize, cell: IVec3, at: Vec3) -> (Vec3, Vec2, u32) {
+        let of = |tile: usize| self.tiles[tile].as_ref();
+        let (velocity, value) = Attributes::at(tiles, tile, at, |tile| Some(&*of(tile)?.attributes));
+        let mut nearest = (f32::INFINITY, NONE);
+        for node in (0..8).map(|k| cell + corner(k)) {
+            let Some(place) = tiles.cell(tile, node) else { continue };
+            let own = of(place / CELLS).map_or(NONE, |of| of.nearest[place % CELLS]);
+            let distance = node.as_vec3().distance_squared(at);
+            if own != NONE && distance < nearest.0 {
+                nearest = (distance, own);
             }
         }
-        let [x, y, z, a, b] = sums.map(|sum| sum / f32::max(weight, 1e-9));
-        Means { velocity: Vec3::new(x, y, z), value: Vec2::new(a, b), nearest: nearest.1 }
+        (velocity, value, nearest.1)
     }
 }
 
@@ -145,78 +179,54 @@ fn nodes(block: usize) -> impl Iterator<Item = usize> {
 }
 
 impl TileSums {
-    const NONE: Self = Self(
-        [RowSums {
-            weights: f32x4::ZERO,
-            sums: [f32x4::ZERO; SUMMED],
-            nearest: i32x4::new([-1; 4]),
-            greatest: f32x4::ZERO,
-        }; ROWS],
-    );
-
     /// Adds all particles that reach the blocks `near` of a tile.
     fn add_all(
         &mut self,
-        tiles: &Tiles,
-        tile: usize,
+        (tiles, tile): (&Tiles, usize),
         near: u8,
         reached: &[Vec<Reached>],
         kernels: &[Kernel],
+        attributes: &mut Attributes,
         particles: &SurfaceParticles,
     ) {
         for k in 0..27 {
             let by = IVec3::new(k % 3 - 1, k / 3 % 3 - 1, k / 9 - 1);
             let Some(other) = tiles.beside(tile, by) else { continue };
             for of in &reached[other] {
-                if let Some(nodes) = of.within(SIDE * by) {
-                    let at = tiles.within(other, kernels[of.index as usize].position) + (SIDE * by).as_vec3();
-                    self.add((at, of.index as usize), nodes, near, tiles.cell_m, kernels, particles);
-                }
+                let Some(nodes) = of.within(SIDE * by) else { continue };
+                let kernel = &kernels[of.index as usize];
+                let at = tiles.within(other, kernel.position) + (SIDE * by).as_vec3();
+                let columns = [kernel.inverse.x_axis, kernel.inverse.y_axis, kernel.inverse.z_axis];
+                let ellipsoid = Ellipsoid { at, columns: columns.map(|column| column * tiles.cell_m) };
+                self.add(&ellipsoid, nodes, near, (of.index, kernel, tiles.cell_m));
+                attributes.add(&ellipsoid, nodes, particles, of.index as usize);
             }
         }
     }
 
-    /// Adds a particle, which lies `at` cells from the lowest corner of the tile, to the nodes from `low` to `high` that lie in blocks
-    /// near the surface.
+    /// Adds a particle to the nodes from `low` to `high` that lie in blocks near the surface.
     fn add(
         &mut self,
-        (at, i): (Vec3, usize),
+        ellipsoid: &Ellipsoid,
         [low, high]: [IVec3; 2],
         near: u8,
-        cell_m: f32,
-        kernels: &[Kernel],
-        particles: &SurfaceParticles,
+        (index, kernel, cell_m): (u32, &Kernel, f32),
     ) {
-        let kernel = &kernels[i];
-        let columns = kernel.inverse.to_cols_array_2d().map(|column| column.map(|value| value * cell_m));
-        let centre = (kernel.centre - kernel.position) / cell_m + at;
-        let (velocity, value) =
-            (particles.velocities[i], particles.values.get(i).copied().unwrap_or_default());
-        let summed = [
-            centre.x,
-            centre.y,
-            centre.z,
-            velocity.x,
-            velocity.y,
-            velocity.z,
-            value.x,
-            value.y,
-            kernel.radius_m,
-        ]
-        .map(f32x4::splat);
-        let number = i32x4::splat(i as i32);
-        let [c0, c1, c2] = columns.map(Vec3::from_array);
+        let Vec3 { x, y, z } = (kernel.centre - kernel.position) / cell_m + ellipsoid.at;
+        let summed = [x, y, z, kernel.radius_m].map(f32x4::splat);
+        let number = u32x4::splat(index);
+        let c0 = ellipsoid.columns[0];
         let inverse_square = 1.0 / c0.length_squared();
         for z in low.z..=high.z {
             for y in low.y..=high.y {
                 // The nodes of the row within: those with |c0 x + from|² < 1.
-                let from = c1 * (y as f32 - at.y) + c2 * (z as f32 - at.z);
+                let from = ellipsoid.row(y, z);
                 let middle = c0.dot(from) * inverse_square;
                 let square = middle * middle - (from.length_squared() - 1.0) * inverse_square;
                 if square <= 0.0 {
                     continue;
                 }
-                let (middle, half_way) = (at.x - middle, square.sqrt());
+                let (middle, half_way) = (ellipsoid.at.x - middle, square.sqrt());
                 let beyond = BLOCK as f32 - 0.5;
                 let halves = [middle - half_way < beyond, middle + half_way > beyond];
                 for half in (0..2).filter(|half| halves[*half as usize]) {
@@ -224,19 +234,14 @@ impl TileSums {
                     if near >> block & 1 == 0 {
                         continue;
                     }
-                    let x = f32x4::new([0.0, 1.0, 2.0, 3.0]) + f32x4::splat((BLOCK * half) as f32 - at.x);
-                    let [a, b, c]: [f32x4; 3] =
-                        std::array::from_fn(|k| x * f32x4::splat(c0[k]) + f32x4::splat(from[k]));
-                    let closeness = (f32x4::ONE - (a * a + (b * b + c * c))).max(f32x4::ZERO);
-                    let weight = closeness * closeness * closeness;
+                    let x = f32x4::new([0.0, 1.0, 2.0, 3.0]) + f32x4::splat((BLOCK * half) as f32);
+                    let weight = ellipsoid.weights(from, x);
                     let row = &mut self.0[(2 * (y + SIDE * z) + half) as usize];
                     row.weights += weight;
-                    for (sum, value) in row.sums.iter_mut().zip(summed) {
-                        *sum += weight * value;
-                    }
+                    row.sums.iter_mut().zip(summed).for_each(|(sum, value)| *sum += weight * value);
                     let is_greater = weight.simd_gt(row.greatest);
                     row.greatest = is_greater.select(weight, row.greatest);
-                    let is_greater: i32x4 = bytemuck::cast(is_greater);
+                    let is_greater: u32x4 = bytemuck::cast(is_greater);
                     row.nearest = is_greater.select(number, row.nearest);
                 }
             }

@@ -5,6 +5,7 @@
 //! surface (`kernels.rs`). It is cut out of a sparse grid as a net, so that it is closed wherever it lies (`net.rs`). Only what lies near
 //! the surface is computed (`band.rs`).
 
+mod attributes;
 mod band;
 mod field;
 mod kernels;

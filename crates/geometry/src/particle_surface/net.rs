@@ -1,31 +1,34 @@
 //! The net of a surface: a vertex in each cell that the surface passes through (S. Gibson, *Constrained elastic surface nets*, 1998), or
 //! several where it passes more than once (`loops.rs`).
 
-use super::field::{Field, Means};
+use super::LiquidMesh;
+use super::field::Field;
 use super::loops::{Loops, edge, edges};
-use super::{LiquidMesh, NONE};
 use crate::tiles::{CELLS, SIDE, Tiles, corner, local, place};
-use glam::{IVec3, Vec3};
+use glam::{IVec3, Vec2, Vec3};
 use rayon::prelude::*;
 
 /// Nodes along each side of a tile with the next ones above.
 const NODES: usize = SIDE as usize + 1;
 /// Tiles that a thread takes at once.
 const MIN_TILES: usize = 16;
+/// No vertex.
+const NO_VERTEX: u16 = u16::MAX;
 
 /// A vertex of the net.
 struct Vertex {
-    cell: u32,
     position: Vec3,
-    means: Means,
+    velocity: Vec3,
+    value: Vec2,
+    nearest: u32,
 }
 
-/// The cells of a grid that the surface passes through.
-struct Cells {
-    /// The first vertex of each.
-    first: Vec<u32>,
-    /// A bit for each of its corners that is inside.
-    inside: Vec<u8>,
+/// The vertices of the net in the cells of a tile.
+struct TileNet {
+    inside: RowBits,
+    vertices: Vec<Vertex>,
+    /// The first vertex of each cell, among those of the tile.
+    first: Box<[u16; CELLS]>,
 }
 
 /// The nodes of a tile and the next ones above: rows along x, y fastest.
@@ -39,46 +42,62 @@ type RowBits = [u16; NODES * NODES];
 
 /// The net around the nodes with negative distances.
 pub(super) fn net(tiles: &Tiles, field: &Field) -> LiquidMesh {
-    let of_tile = |tile: usize| {
-        let nodes = Nodes::new(tiles, tile, field)?;
-        Some((nodes.vertices(tiles, tile, field), nodes.inside))
-    };
-    let found: Vec<Option<(Vec<Vertex>, RowBits)>> =
+    let of_tile = |tile: usize| Some(Nodes::new(tiles, tile, field)?.net(tiles, tile, field));
+    let nets: Vec<Option<TileNet>> =
         (0..tiles.len()).into_par_iter().with_min_len(MIN_TILES).map(of_tile).collect();
-    let mut cells = Cells { first: vec![NONE; tiles.cells()], inside: vec![0; tiles.cells()] };
-    let mut mesh = LiquidMesh::default();
-    let vertices = found.iter().flatten().map(|(vertices, _)| vertices.len()).sum();
-    mesh.positions.reserve(vertices);
-    mesh.velocities.reserve(vertices);
-    mesh.values.reserve(vertices);
-    mesh.nearest.reserve(vertices);
-    for (tile, (vertices, rows)) in
-        found.iter().enumerate().filter_map(|(tile, of)| Some((tile, of.as_ref()?)))
-    {
-        for Vertex { cell, position, means } in vertices {
-            let place = tile * CELLS + *cell as usize;
-            if cells.first[place] == NONE {
-                cells.first[place] = mesh.positions.len() as u32;
-                cells.inside[place] = inside_of(rows, local(*cell as usize));
-            }
-            mesh.positions.push(*position);
-            mesh.velocities.push(means.velocity);
-            mesh.values.push(means.value);
-            mesh.nearest.push(means.nearest);
-        }
+    let mut starts = vec![0u32; nets.len()];
+    nets.iter().map(|of| of.as_ref().map_or(0, |of| of.vertices.len() as u32)).enumerate().fold(
+        0,
+        |start, (tile, count)| {
+            starts[tile] = start;
+            start + count
+        },
+    );
+    fn column<T: Copy + Default + Send>(
+        nets: &[Option<TileNet>],
+        of: impl Fn(&Vertex) -> T + Sync,
+    ) -> Vec<T> {
+        joined(nets, |net| net.as_ref().map_or(&[], |net| &net.vertices[..]), of)
     }
-    let at = |v: u32| mesh.positions[v as usize];
-    let of_tile = |(tile, of): (usize, &Option<(Vec<Vertex>, RowBits)>)| {
+    let positions = column(&nets, |vertex| vertex.position);
+    let at = |v: u32| positions[v as usize];
+    let of_tile = |tile: usize| {
         let mut triangles = Vec::new();
-        if let Some((_, inside)) = of {
-            for_each_square(tiles, tile, inside, &cells, |square| triangles.extend(halves(square, at)));
+        if let Some(net) = &nets[tile] {
+            let nets = (&nets[..], &starts[..]);
+            for_each_square(tiles, tile, &net.inside, nets, |square| triangles.extend(halves(square, at)));
         }
         triangles
     };
     let triangles: Vec<Vec<[u32; 3]>> =
-        found.par_iter().enumerate().with_min_len(MIN_TILES).map(of_tile).collect();
-    mesh.triangles = triangles.concat();
-    mesh
+        (0..tiles.len()).into_par_iter().with_min_len(MIN_TILES).map(of_tile).collect();
+    LiquidMesh {
+        velocities: column(&nets, |vertex| vertex.velocity),
+        values: column(&nets, |vertex| vertex.value),
+        nearest: column(&nets, |vertex| vertex.nearest),
+        triangles: joined(&triangles, |part| &part[..], |triangle| *triangle),
+        positions,
+    }
+}
+
+/// A value for each thing in lists, one list after the other.
+fn joined<L: Sync, T: Sync, V: Copy + Default + Send>(
+    lists: &[L],
+    things: impl Fn(&L) -> &[T] + Sync,
+    value: impl Fn(&T) -> V + Sync,
+) -> Vec<V> {
+    let mut all = vec![V::default(); lists.iter().map(|list| things(list).len()).sum()];
+    let mut rest = &mut all[..];
+    let mut parts = Vec::with_capacity(lists.len());
+    for list in lists {
+        let (part, after) = rest.split_at_mut(things(list).len());
+        parts.push(part);
+        rest = after;
+    }
+    parts.into_par_iter().zip(lists).with_min_len(MIN_TILES).for_each(|(part, list)| {
+        part.iter_mut().zip(things(list)).for_each(|(to, from)| *to = value(from));
+    });
+    all
 }
 
 /// The triangles of a square: of both ways to cut it, that by which they face the same way most, or the one along the shorter diagonal.
@@ -122,8 +141,8 @@ impl Nodes {
         is_crossed.then_some(nodes)
     }
 
-    fn vertices(&self, tiles: &Tiles, tile: usize, field: &Field) -> Vec<Vertex> {
-        let mut vertices = Vec::new();
+    fn net(self, tiles: &Tiles, tile: usize, field: &Field) -> TileNet {
+        let (mut vertices, mut first) = (Vec::new(), Box::new([NO_VERTEX; CELLS]));
         for (z, y) in (0..SIDE).flat_map(|z| (0..SIDE).map(move |y| (z, y))) {
             let row = z as usize * NODES + y as usize;
             let rows = [row, row + 1, row + NODES, row + NODES + 1].map(|row| self.inside[row]);
@@ -131,19 +150,18 @@ impl Nodes {
             let all = rows.into_iter().fold(!0, |all, row| all & row);
             let crossed = (any | any >> 1) & !(all & (all >> 1));
             for x in (0..SIDE).filter(|x| crossed >> x & 1 == 1) {
-                let at = IVec3::new(x, y, z);
-                let around = (0..8).filter_map(|i| tiles.cell(tile, at + corner(i)));
-                let means = field.means(around);
-                let loops = Loops::of(inside_of(&self.inside, at));
-                vertices.extend((0..loops.count).map(|number| Vertex {
-                    cell: place(at) as u32,
-                    position: ((tiles.corner(tile) + at).as_vec3() + self.crossing(at, loops, number))
-                        * field.cell_m,
-                    means,
+                let cell = IVec3::new(x, y, z);
+                first[place(cell)] = vertices.len() as u16;
+                let loops = Loops::of(inside_of(&self.inside, cell));
+                vertices.extend((0..loops.count).map(|number| {
+                    let at = cell.as_vec3() + self.crossing(cell, loops, number);
+                    let (velocity, value, nearest) = field.attributes(tiles, tile, cell, at);
+                    let position = (tiles.corner(tile).as_vec3() + at) * field.cell_m;
+                    Vertex { position, velocity, value, nearest }
                 }));
             }
         }
-        vertices
+        TileNet { inside: self.inside, vertices, first }
     }
 
     /// The mean of where the edges of a loop of a cell are crossed, in cells from its lowest corner.
@@ -177,7 +195,7 @@ fn for_each_square(
     tiles: &Tiles,
     tile: usize,
     inside: &RowBits,
-    cells: &Cells,
+    (nets, starts): (&[Option<TileNet>], &[u32]),
     mut of: impl FnMut([u32; 4]),
 ) {
     let side = SIDE as usize;
@@ -190,15 +208,16 @@ fn for_each_square(
             for x in (0..side).filter(|x| crossed >> x & 1 == 1) {
                 let at = local((row / NODES * side + row % NODES) * side + x);
                 // The vertex of a cell for the loop in which this edge lies.
-                let vertex = |by: IVec3| match tiles.cell(tile, at - by) {
-                    Some(cell) if cells.first[cell] != NONE => {
-                        let loops = Loops::of(cells.inside[cell]);
-                        cells.first[cell] + u32::from(loops.of_edge[edge(axis, by)])
-                    }
-                    _ => NONE,
+                let vertex = |by: IVec3| {
+                    let cell = tiles.cell(tile, at - by)?;
+                    let net = nets[cell / CELLS].as_ref()?;
+                    let first = net.first[cell % CELLS];
+                    let loops = Loops::of(inside_of(&net.inside, local(cell % CELLS)));
+                    (first != NO_VERTEX).then(|| {
+                        starts[cell / CELLS] + u32::from(first) + u32::from(loops.of_edge[edge(axis, by)])
+                    })
                 };
-                let [p, q, r, s] = [IVec3::ZERO, b, b + c, c].map(vertex);
-                if ![p, q, r, s].contains(&NONE) {
+                if let [Some(p), Some(q), Some(r), Some(s)] = [IVec3::ZERO, b, b + c, c].map(vertex) {
                     of(if own >> x & 1 == 1 { [p, q, r, s] } else { [p, s, r, q] });
                 }
             }

@@ -32,6 +32,7 @@ mod surface_coupling;
 pub mod transfer;
 mod viscosity;
 mod viscous_coupling;
+mod viscous_multigrid;
 mod volume_fraction;
 
 pub use carrier::{Carrier, SURFACE, ramp};
@@ -150,6 +151,18 @@ pub struct LiquidParticles<'a> {
 /// # Errors
 /// [`TooScattered`], before the grid is allocated.
 pub fn flow(
+    particles: LiquidParticles,
+    material: &Material,
+    dt: f32,
+    boundary: &impl Boundary,
+    still: &mut StillBodyCache,
+    with_pressures: bool,
+) -> Result<Flow, TooScattered> {
+    // Within the pool, where many small parallel loops cost little.
+    rayon::scope(|_| step(particles, material, dt, boundary, still, with_pressures))
+}
+
+fn step(
     particles: LiquidParticles,
     material: &Material,
     dt: f32,

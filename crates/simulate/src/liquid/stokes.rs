@@ -6,7 +6,8 @@
 //! accurate viscous liquids*, 2017, solve the same as one system). From the q that would do without viscosity on, that is solved by a
 //! flexible method of minimal residuals (Y. Saad, *A flexible inner-outer preconditioned GMRES algorithm*, 1993), preconditioned by
 //! the sum of a Poisson solution and 2 μ̂ (J. Cahouet and J.-P. Chabard, *Some fast 3D finite element solvers for the generalized Stokes
-//! problem*, 1988), so that the iterations hardly depend on viscosity and cells.
+//! problem*, 1988), so that the iterations hardly depend on viscosity and cells. In cells that solids or air share, 2 μ̂ is over the volume
+//! in which the pressure acts.
 //!
 //! The pressure enters as impulses on faces and bodies. As a change of velocities it would not keep momentum: A and the equations of the
 //! pressure give faces near the surface different masses.
@@ -23,7 +24,7 @@ use geometry::tiles::Tiles;
 /// Least μ̂ at which both are solved at once.
 pub(super) const LEAST_VISCOSITY: f32 = 0.02;
 /// Most iterations.
-const MAX_ITERATIONS: usize = 24;
+const MAX_ITERATIONS: usize = 60;
 /// The remaining inflow, as a part of that at first; the pressure takes out the rest alone.
 const TOLERANCE: f64 = 0.03;
 /// An inflow that is not worth an iteration, as a part of that which the first pressure takes out.
@@ -113,8 +114,8 @@ fn change<'a>(
 ) -> Change<'a> {
     let mut q = vec![0.0; inflow.len()];
     equations.precondition(inflow, &mut q);
-    let twice = equations.cells().column(|cell| 2.0 * viscosity.viscosity(cell));
-    q.iter_mut().zip(inflow).zip(twice).for_each(|((q, inflow), twice)| *q += twice * inflow);
+    let scales = equations.cells().column(|cell| viscosity.pressure_of_inflow(cell));
+    q.iter_mut().zip(inflow).zip(scales).for_each(|((q, inflow), scale)| *q += scale * inflow);
     let mut own = motion.unchanged();
     own.add_pressure_in_equations(coupling, &q);
     let velocities = viscosity.response(

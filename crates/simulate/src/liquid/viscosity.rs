@@ -8,11 +8,12 @@
 
 use super::cell_properties::CellProperties;
 use super::cell_stress::{CellStress, MAX_PUSH};
-use super::conjugate_gradients::{by_diagonal, conjugate_gradients};
+use super::conjugate_gradients::conjugate_gradients;
 use super::coupling::{BodyImpulse, SolidMotion};
 use super::solids::{Boundary, CutCells};
 use super::transfer::Faces;
 use super::viscous_coupling::{Link, ViscousCoupling};
+use super::viscous_multigrid::{Beside, Places, SparseMatrix, ViscousMultigrid};
 use super::volume_fraction::VolumeFraction;
 use geometry::tiles::{CELLS, Tiles, local};
 use glam::IVec3;
@@ -32,14 +33,8 @@ const LEAST_VOLUME: f32 = 0.1;
 const LEAST_INERTIA: f32 = 1e-3;
 /// The least distance of a wall from the centre of a face, in cells.
 const LEAST_WALL_DISTANCE: f32 = 0.1;
-/// Faces in an equation, beside its own.
-const NEIGHBOURS: usize = 14;
-
-/// A face's equation.
+/// A face's equation, beside the matrix.
 struct Row {
-    neighbours: [u32; NEIGHBOURS],
-    factors: [f32; NEIGHBOURS],
-    diagonal: f32,
     volume: f32,
     /// The same as it holds the velocity that the face has; hardly any where it has none yet.
     inertia: f32,
@@ -47,7 +42,6 @@ struct Row {
     right: f32,
     /// Σ_b Δ_b (w σ̂_ab).
     push: f32,
-    count: usize,
     /// Fixed faces of free bodies: axis and cell, factor, and what the elastic stress gives this face there.
     closed: Vec<((usize, usize), f32, f32)>,
 }
@@ -86,6 +80,9 @@ pub(super) struct Viscosity<'a> {
     /// The axis and the cell of each unknown.
     unknowns: Vec<(u8, u32)>,
     rows: Vec<Row>,
+    multigrid: ViscousMultigrid,
+    /// How far each cell is liquid.
+    amounts: Vec<f32>,
     /// The axis and the cell of each fixed face that is open in part.
     in_walls: Vec<(u8, u32)>,
 }
@@ -100,7 +97,10 @@ impl<'a> Viscosity<'a> {
         properties: &'a CellProperties,
     ) -> Self {
         // How far a cell is liquid.
-        let amount = |cell: usize| (0.5 - volume_fraction.distance[cell]).clamp(0.0, 1.0);
+        let amount_of = |distance: &f32| (0.5 - distance).clamp(0.0, 1.0);
+        let amounts: Vec<f32> =
+            volume_fraction.distance.par_iter().with_min_len(CELLS).map(amount_of).collect();
+        let amount = |cell: usize| amounts[cell];
         let liquid = |cell: usize| amount(cell) > 0.0;
         let below =
             |axis: usize, cell: usize| tiles.cell(cell / CELLS, local(cell % CELLS) - IVec3::AXES[axis]);
@@ -112,15 +112,8 @@ impl<'a> Viscosity<'a> {
         let mut numbers = Numbers([0, 1, 2].map(|axis| {
             (0..tiles.cells()).into_par_iter().with_min_len(CELLS).map(|cell| kind(axis, cell)).collect()
         }));
-        let mut unknowns: Vec<(u8, u32)> = Vec::new();
-        for axis in 0..3 {
-            for (cell, number) in numbers.0[axis].iter_mut().enumerate() {
-                if *number == 0 {
-                    *number = unknowns.len() as u32;
-                    unknowns.push((axis as u8, cell as u32));
-                }
-            }
-        }
+        let places = Places::number(tiles, &mut numbers.0, |number| number == 0);
+        let unknowns: Vec<(u8, u32)> = places.faces().collect();
         // The mean μ̂ and component of σ̂ of the cells at an edge, and its weight: how far they are liquid, or of a wall its friction.
         let edge = |corners: [Option<usize>; 4], component: usize, friction: f32| {
             let (mut viscosity, mut push, mut full, mut walls) = (0.0, 0.0, 0.0, 0.0);
@@ -145,28 +138,26 @@ impl<'a> Viscosity<'a> {
             let unknown = faces.filter(|(axis, face)| numbers.0[*axis][*face] != FIXED);
             unknown.map(|(axis, face)| volume(axis, face)).fold(1.0, f32::min)
         };
-        let row = |&(axis, cell): &(u8, u32)| {
+        // The equation of an unknown, and its row of the matrix.
+        let row = |number: u32, &(axis, cell): &(u8, u32)| {
+            let mut entries = Beside::none(number);
             let (a, cell) = (usize::from(axis), cell as usize);
             let (tile, at) = (cell / CELLS, local(cell % CELLS));
             let find = |by: IVec3| tiles.cell(tile, at + by);
             let mut row = Row {
-                neighbours: [FIXED; NEIGHBOURS],
-                factors: [0.0; NEIGHBOURS],
-                diagonal: 0.0,
                 volume: LEAST_VOLUME,
                 inertia: LEAST_INERTIA,
                 right: 0.0,
                 push: 0.0,
-                count: 0,
                 closed: Vec::new(),
             };
             let (along, back) = (IVec3::AXES[a], -IVec3::AXES[a]);
             let density = properties.density([Some(cell), find(back)]);
             row.volume = density * volume(a, cell).max(LEAST_VOLUME);
             row.inertia = if faces.known[a][cell] { row.volume } else { density * LEAST_INERTIA };
-            row.diagonal = row.inertia;
-            let add = |row: &mut Row, axis: usize, face: usize, factor: f32, push: f32| match numbers.0[axis]
-                [face]
+            let mut diagonal = row.inertia;
+            let mut add = |row: &mut Row, axis: usize, face: usize, factor: f32, push: f32| match numbers.0
+                [axis][face]
             {
                 FIXED => {
                     row.right += factor * solids.velocity(axis, face);
@@ -174,10 +165,7 @@ impl<'a> Viscosity<'a> {
                         row.closed.push(((axis, face), factor, push));
                     }
                 }
-                number => {
-                    (row.neighbours[row.count], row.factors[row.count]) = (number, factor);
-                    row.count += 1;
-                }
+                number => entries.add(number, -factor),
             };
             // Along its own axis, through the centres of the cells on both sides.
             for (sign, through, to) in [(1.0, Some(cell), find(along)), (-1.0, find(back), find(back))] {
@@ -187,7 +175,7 @@ impl<'a> Viscosity<'a> {
                 }
                 let values = stress.of(through);
                 let weight = 2.0 * values[0] * amount(through);
-                row.diagonal += weight;
+                diagonal += weight;
                 let push = sign * amount(through) * values[1 + a];
                 row.push += push;
                 add(&mut row, a, to, weight, push);
@@ -217,7 +205,7 @@ impl<'a> Viscosity<'a> {
                         Some(distance) => (viscosity * friction / distance, friction),
                         None => (viscosity * full, full),
                     };
-                    row.diagonal += weight;
+                    diagonal += weight;
                     let push = if stress.can_be_elastic() {
                         sign as f32 * push * held.min(MAX_PUSH * least_volume(&pairs))
                     } else {
@@ -229,9 +217,18 @@ impl<'a> Viscosity<'a> {
                     add(&mut row, b, before, -(sign as f32) * weight, 0.0);
                 }
             }
-            row
+            (row, entries, diagonal)
         };
-        let rows: Vec<Row> = unknowns.par_iter().with_min_len(256).map(row).collect();
+        let rows: Vec<(Row, Beside, f32)> = unknowns
+            .par_iter()
+            .enumerate()
+            .with_min_len(256)
+            .map(|(number, face)| row(number as u32, face))
+            .collect();
+        let inertia = rows.iter().map(|(row, ..)| row.inertia).collect();
+        let matrix = SparseMatrix::new(rows.iter().map(|(_, beside, diagonal)| (*beside, *diagonal)));
+        let rows = rows.into_iter().map(|(row, ..)| row).collect();
+        let multigrid = ViscousMultigrid::new(matrix, inertia, places);
         let in_walls = |axis: u8| {
             let in_wall = move |cell: &u32| {
                 let open = solids.open(usize::from(axis), *cell as usize);
@@ -242,12 +239,14 @@ impl<'a> Viscosity<'a> {
             tiles.flat_map(cells).filter(in_wall).map(move |cell| (axis, cell))
         };
         let in_walls = [0, 1, 2].into_iter().flat_map(in_walls).collect();
-        Self { tiles, solids, stress, properties, numbers, unknowns, rows, in_walls }
+        Self { tiles, solids, stress, properties, numbers, unknowns, rows, multigrid, amounts, in_walls }
     }
 
-    /// μ̂ in a cell.
-    pub fn viscosity(&self, cell: usize) -> f32 {
-        self.stress.viscosity(cell)
+    /// The pressure that an inflow of 1 into a cell has beside that of the Poisson equation, about: 2 μ̂ by how far the cell is liquid,
+    /// over the volume that solids leave.
+    pub fn pressure_of_inflow(&self, cell: usize) -> f32 {
+        2.0 * self.stress.viscosity(cell) * self.amounts[cell].max(LEAST_VOLUME)
+            / self.solids.volume(cell).max(LEAST_VOLUME)
     }
 
     /// The free bodies that it reaches, as they move at first.
@@ -435,16 +434,12 @@ impl<'a> Viscosity<'a> {
         }
         coupling.add_right(right, &motion.bodies);
         let multiply = |x: &[f32], out: &mut [f32]| {
-            let of = |(out, (row, own)): (&mut f32, (&Row, &f32))| {
-                let pairs = row.neighbours[..row.count].iter().zip(&row.factors);
-                *out =
-                    pairs.fold(row.diagonal * own, |sum, (other, factor)| sum - factor * x[*other as usize]);
-            };
-            out.par_iter_mut().zip(rows.par_iter().zip(x)).with_min_len(1_024).for_each(of);
+            self.multigrid.matrix().multiply(x, out);
             coupling.add_product(x, out);
         };
-        let diagonal: Vec<f32> = rows.iter().map(|row| row.diagonal).collect();
-        let precondition = |right: &[f32], out: &mut Vec<f32>| by_diagonal(&diagonal, right, out);
+        let mut scratch = self.multigrid.scratch();
+        let precondition =
+            |right: &[f32], out: &mut Vec<f32>| self.multigrid.precondition(&mut scratch, right, out);
         conjugate_gradients(multiply, precondition, |_| {}, right, x, tolerance);
         motion.add_impulses(coupling.impulses(x, &motion.bodies));
     }
