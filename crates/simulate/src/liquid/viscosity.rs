@@ -8,7 +8,7 @@
 
 use super::cell_properties::CellProperties;
 use super::cell_stress::{CellStress, MAX_PUSH};
-use super::conjugate_gradients::conjugate_gradients;
+use super::conjugate_gradients::{conjugate_gradients, dot};
 use super::coupling::{BodyImpulse, SolidMotion};
 use super::solids::{Boundary, CutCells};
 use super::transfer::Faces;
@@ -437,6 +437,13 @@ impl<'a> Viscosity<'a> {
             self.multigrid.matrix().multiply(x, out);
             coupling.add_product(x, out);
         };
+        // Of what is thick, velocities that forces have changed are worse than none, and their rounding outweighs the inertia.
+        let mut image = vec![0.0; x.len()];
+        multiply(x, &mut image);
+        image.iter_mut().zip(&*right).for_each(|(image, right)| *image = right - *image);
+        if dot(&image, &image) > dot(right, right) {
+            x.fill(0.0);
+        }
         let mut scratch = self.multigrid.scratch();
         let precondition =
             |right: &[f32], out: &mut Vec<f32>| self.multigrid.precondition(&mut scratch, right, out);

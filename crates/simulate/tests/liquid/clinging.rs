@@ -86,3 +86,33 @@ fn a_spinning_ball_takes_the_liquid_around_with_it() {
     assert!((kept - 1.0).abs() < 0.1, "{kept} of the angular momentum; {spin} rad/s");
     assert!(spin < 3.0 && liquid > 0.2 * own, "{spin} {liquid}");
 }
+
+/// A thread under a ceiling stretches by its weight: along it dv/dy = ρ g h / (3 μ), with the length h that hangs below (F. Trouton, *On
+/// the coefficient of viscous traction*, 1906). From a quarter to three quarters of the length that is ρ g L² / (12 μ).
+#[rstest]
+#[case::pitch(1_300.0, Vec3::ZERO)]
+#[case::pitch_elsewhere(1_300.0, Vec3::new(-2.31, 4.17, 0.73))]
+#[case::tar(20_000.0, Vec3::ZERO)]
+fn a_hanging_thread_stretches_by_its_weight_and_does_not_fall(#[case] viscosity_pa_s: f32, #[case] at: Vec3) {
+    let (radius, length) = (0.012, 0.12);
+    let mut shot = bare(24);
+    let of = Liquid { spacing_m: 0.002, viscosity_pa_s, wall_friction: 1.0, ..Liquid::default() };
+    let thread = Shape::Cylinder { radius_m: radius, height_m: length };
+    let thread = element("Thread", liquid(of, thread, EmissionSchedule::Fill {}));
+    let thread = shot.add(thread.at(at.x, at.y - 0.5 * length, at.z));
+    let ceiling = Element::solid("Ceiling", Shape::cuboid(0.1, 0.02, 0.1), Moves::Still);
+    shot.add(ceiling.at(at.x, at.y + 0.01, at.z));
+    let mut simulation = Simulation::new(&shot, &Default::default()).unwrap();
+    let frame = (0..3).map(|_| simulation.advance().unwrap()).last().unwrap();
+    let particles = frame.particles_of(thread);
+    let speed = |depth: f32| {
+        let near = |(p, _): &(&Vec3, &Vec3)| (at.y - p.y - depth * length).abs() < 0.05 * length;
+        let near = particles.positions.iter().zip(&particles.velocities).filter(near);
+        let (sum, count) = near.fold((0.0, 0.0f32), |(sum, count), (_, v)| (sum - v.y, count + 1.0));
+        sum / count
+    };
+    let stretched = speed(0.75) - speed(0.25);
+    let expected = 1_000.0 * 9.81 * length * length / (12.0 * viscosity_pa_s);
+    // Six cells across, of which a surface that lies half a cell off changes the area by a sixth either way.
+    assert!((stretched / expected - 1.0).abs() < 0.17, "{stretched} m/s of {expected}");
+}
