@@ -47,7 +47,8 @@ impl Smoothing {
             [(*a, *b, counts(*a)), (*b, *a, counts(*b))]
         };
         if !border.contains(&true) {
-            return Self { weld, ..Self::of_closed(&faces, border.len()) };
+            let closed = Self::of_closed(&faces, weld.len());
+            return Self { weld, ..closed };
         }
         let mut starts = vec![0u32; weld.len() + 1];
         for (point, _, _) in list.iter().flat_map(counts).filter(|(.., counts)| *counts) {
@@ -122,10 +123,14 @@ impl Smoothing {
         self.at_vertices(&now)
     }
 
-    /// Moves vertices of a closed surface of [`Self::of_closed`] on to the mean of those beside, as long as triangles around them are
-    /// folded over: against the mean of the normals at their corners.
+    /// Moves vertices of a surface made by [`Self::of_closed`] to the mean of their neighbours while triangles around them are folded
+    /// over: the normal of such a triangle points against the mean of the normals at its corners. A few can remain.
     pub fn unfold(&self, positions: &mut [Vec3]) {
+        /// Most rounds.
         const ROUNDS: u32 = 24;
+        if self.thirds.is_empty() {
+            return;
+        }
         let gradient = self.gradient(positions);
         let normal = |v: u32| gradient[v as usize];
         let all = (0..positions.len() as u32).into_par_iter().with_min_len(4_096);

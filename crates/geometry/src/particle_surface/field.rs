@@ -2,6 +2,7 @@
 
 use super::attributes::Attributes;
 use super::band::{BLOCK, Band};
+use super::ellipsoid::Ellipsoid;
 use super::kernels::Kernel;
 use super::{NONE, SurfaceParticles};
 use crate::tiles::{CELLS, SIDE, Tiles, corner, place};
@@ -36,30 +37,6 @@ impl RowSums {
         nearest: u32x4::new([NONE; 4]),
         greatest: f32x4::ZERO,
     };
-}
-
-/// The neighbourhood of a particle over the nodes of a tile, in cells from its lowest corner: the places p with |C (p − at)| < 1.
-pub(super) struct Ellipsoid {
-    at: Vec3,
-    columns: [Vec3; 3],
-}
-
-impl Ellipsoid {
-    /// C (p − at) on the row at given y and z, without the part of x.
-    #[inline]
-    pub fn row(&self, y: i32, z: i32) -> Vec3 {
-        self.columns[1] * (y as f32 - self.at.y) + self.columns[2] * (z as f32 - self.at.z)
-    }
-
-    /// The weights of four nodes of a row.
-    #[inline]
-    pub fn weights(&self, from: Vec3, x: f32x4) -> f32x4 {
-        let x = x - f32x4::splat(self.at.x);
-        let [a, b, c]: [f32x4; 3] =
-            std::array::from_fn(|k| x * f32x4::splat(self.columns[0][k]) + f32x4::splat(from[k]));
-        let closeness = (f32x4::ONE - (a * a + (b * b + c * c))).max(f32x4::ZERO);
-        closeness * closeness * closeness
-    }
 }
 
 /// The field at the nodes of tiles.
@@ -146,8 +123,8 @@ impl Field {
         Self { cell_m, distances, tiles }
     }
 
-    /// The mean velocity and values at a place in a cell of a tile, and the particle of the greatest weight at the nearest node of the
-    /// cell that a particle reaches; the place is in cells from the lowest corner of the tile.
+    /// The mean velocity and values at a place in a cell, and the particle that has the greatest weight at the nearest corner of the cell;
+    /// corners that no particle reaches do not count. The place is in cells from the lowest corner of the tile.
     pub fn attributes(&self, tiles: &Tiles, tile: usize, cell: IVec3, at: Vec3) -> (Vec3, Vec2, u32) {
         let of = |tile: usize| self.tiles[tile].as_ref();
         let (velocity, value) = Attributes::at(tiles, tile, at, |tile| Some(&*of(tile)?.attributes));

@@ -7,6 +7,7 @@
 
 mod attributes;
 mod band;
+mod ellipsoid;
 mod field;
 mod kernels;
 mod loops;

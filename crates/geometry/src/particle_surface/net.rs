@@ -45,14 +45,14 @@ pub(super) fn net(tiles: &Tiles, field: &Field) -> LiquidMesh {
     let of_tile = |tile: usize| Some(Nodes::new(tiles, tile, field)?.net(tiles, tile, field));
     let nets: Vec<Option<TileNet>> =
         (0..tiles.len()).into_par_iter().with_min_len(MIN_TILES).map(of_tile).collect();
-    let mut starts = vec![0u32; nets.len()];
-    nets.iter().map(|of| of.as_ref().map_or(0, |of| of.vertices.len() as u32)).enumerate().fold(
-        0,
-        |start, (tile, count)| {
-            starts[tile] = start;
-            start + count
-        },
-    );
+    let starts: Vec<u32> = nets
+        .iter()
+        .scan(0, |end, net| {
+            let count = net.as_ref().map_or(0, |net| net.vertices.len() as u32);
+            *end += count;
+            Some(*end - count)
+        })
+        .collect();
     fn column<T: Copy + Default + Send>(
         nets: &[Option<TileNet>],
         of: impl Fn(&Vertex) -> T + Sync,

@@ -37,8 +37,9 @@ fn block_dot(a: &[f32], b: &[f32]) -> f64 {
     sums.iter().sum::<f64>() + rest
 }
 
-/// Solves A x = b from the `x` at hand until the residual is `tolerance` of b. `multiply` puts A x into its second argument, and
-/// `precondition` about the solution for its first; `clear_unsolved` clears the rows without an equation, whose `x` stays.
+/// Solves A x = b from the `x` at hand, or from 0 if that is nearer, until the residual is `tolerance` of b. `multiply` puts A x into its
+/// second argument, and `precondition` about the solution for its first; `clear_unsolved` clears the rows without an equation, whose `x`
+/// is to be 0.
 pub(super) fn conjugate_gradients(
     multiply: impl Fn(&[f32], &mut [f32]),
     mut precondition: impl FnMut(&[f32], &mut Vec<f32>),
@@ -57,7 +58,15 @@ pub(super) fn conjugate_gradients(
     clear_unsolved(&mut residual);
     let scale = dot(right, right);
     let left_of = |squares: f64| if scale > 0.0 { (squares / scale).sqrt() } else { 0.0 };
-    let mut left = left_of(dot(&residual, &residual));
+    let mut squares = dot(&residual, &residual);
+    if squares > scale {
+        // The velocities of thick liquid after forces are such an x: the rounding of their residual outweighs the inertia.
+        x.fill(0.0);
+        residual.copy_from_slice(right);
+        clear_unsolved(&mut residual);
+        squares = dot(&residual, &residual);
+    }
+    let mut left = left_of(squares);
     if left <= tolerance {
         return Convergence { iterations: 0, residual: left };
     }
@@ -169,6 +178,15 @@ mod tests {
             let convergence = conjugate_gradients(multiply, copy, |_| {}, &right, &mut x, 1e-4);
             assert!(convergence.iterations <= 1, "{bad}: {convergence:?}");
         }
+    }
+
+    #[test]
+    fn nothing_on_the_right_gives_nothing() {
+        let multiply = |x: &[f32], out: &mut [f32]| out.copy_from_slice(x);
+        let copy = |right: &[f32], out: &mut Vec<f32>| right.clone_into(out);
+        let mut x = [3.0, -1.0];
+        conjugate_gradients(multiply, copy, |_| {}, &[0.0; 2], &mut x, 1e-4);
+        assert_eq!(x, [0.0; 2]);
     }
 
     #[test]

@@ -158,18 +158,6 @@ pub fn flow(
     still: &mut StillBodyCache,
     with_pressures: bool,
 ) -> Result<Flow, TooScattered> {
-    // Within the pool, where many small parallel loops cost little.
-    rayon::scope(|_| step(particles, material, dt, boundary, still, with_pressures))
-}
-
-fn step(
-    particles: LiquidParticles,
-    material: &Material,
-    dt: f32,
-    boundary: &impl Boundary,
-    still: &mut StillBodyCache,
-    with_pressures: bool,
-) -> Result<Flow, TooScattered> {
     let LiquidParticles { positions, velocities, gradients, deformations } = particles;
     let tiles = Tiles::bounded(positions, 2.0 * material.spacing_m, MAX_TILES)
         .map_err(|TooManyTiles(tiles)| TooScattered { tiles })?;

@@ -6,8 +6,8 @@
 //! accurate viscous liquids*, 2017, solve the same as one system). From the q that would do without viscosity on, that is solved by a
 //! flexible method of minimal residuals (Y. Saad, *A flexible inner-outer preconditioned GMRES algorithm*, 1993), preconditioned by
 //! the sum of a Poisson solution and 2 μ̂ (J. Cahouet and J.-P. Chabard, *Some fast 3D finite element solvers for the generalized Stokes
-//! problem*, 1988), so that the iterations hardly depend on viscosity and cells. In cells that solids or air share, 2 μ̂ is over the volume
-//! in which the pressure acts.
+//! problem*, 1988), so that the iterations hardly depend on viscosity and cells. In a cell of which
+//! solids leave the part φ, and that is liquid as far as w, the second is 2 μ̂ w / φ.
 //!
 //! The pressure enters as impulses on faces and bodies. As a change of velocities it would not keep momentum: A and the equations of the
 //! pressure give faces near the surface different masses.

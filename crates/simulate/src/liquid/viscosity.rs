@@ -8,12 +8,12 @@
 
 use super::cell_properties::CellProperties;
 use super::cell_stress::{CellStress, MAX_PUSH};
-use super::conjugate_gradients::{conjugate_gradients, dot};
+use super::conjugate_gradients::conjugate_gradients;
 use super::coupling::{BodyImpulse, SolidMotion};
 use super::solids::{Boundary, CutCells};
 use super::transfer::Faces;
 use super::viscous_coupling::{Link, ViscousCoupling};
-use super::viscous_multigrid::{Beside, Places, SparseMatrix, ViscousMultigrid};
+use super::viscous_multigrid::{MatrixRow, Places, ViscousMultigrid};
 use super::volume_fraction::VolumeFraction;
 use geometry::tiles::{CELLS, Tiles, local};
 use glam::IVec3;
@@ -140,7 +140,6 @@ impl<'a> Viscosity<'a> {
         };
         // The equation of an unknown, and its row of the matrix.
         let row = |number: u32, &(axis, cell): &(u8, u32)| {
-            let mut entries = Beside::none(number);
             let (a, cell) = (usize::from(axis), cell as usize);
             let (tile, at) = (cell / CELLS, local(cell % CELLS));
             let find = |by: IVec3| tiles.cell(tile, at + by);
@@ -155,7 +154,7 @@ impl<'a> Viscosity<'a> {
             let density = properties.density([Some(cell), find(back)]);
             row.volume = density * volume(a, cell).max(LEAST_VOLUME);
             row.inertia = if faces.known[a][cell] { row.volume } else { density * LEAST_INERTIA };
-            let mut diagonal = row.inertia;
+            let (mut matrix_row, mut diagonal) = (MatrixRow::new(number, 0.0), row.inertia);
             let mut add = |row: &mut Row, axis: usize, face: usize, factor: f32, push: f32| match numbers.0
                 [axis][face]
             {
@@ -165,7 +164,7 @@ impl<'a> Viscosity<'a> {
                         row.closed.push(((axis, face), factor, push));
                     }
                 }
-                number => entries.add(number, -factor),
+                number => matrix_row.add(number, -factor),
             };
             // Along its own axis, through the centres of the cells on both sides.
             for (sign, through, to) in [(1.0, Some(cell), find(along)), (-1.0, find(back), find(back))] {
@@ -217,17 +216,13 @@ impl<'a> Viscosity<'a> {
                     add(&mut row, b, before, -(sign as f32) * weight, 0.0);
                 }
             }
-            (row, entries, diagonal)
+            matrix_row.diagonal = diagonal;
+            (row, matrix_row)
         };
-        let rows: Vec<(Row, Beside, f32)> = unknowns
-            .par_iter()
-            .enumerate()
-            .with_min_len(256)
-            .map(|(number, face)| row(number as u32, face))
-            .collect();
-        let inertia = rows.iter().map(|(row, ..)| row.inertia).collect();
-        let matrix = SparseMatrix::new(rows.iter().map(|(_, beside, diagonal)| (*beside, *diagonal)));
-        let rows = rows.into_iter().map(|(row, ..)| row).collect();
+        let each = unknowns.par_iter().enumerate().with_min_len(256);
+        let (rows, matrix): (Vec<Row>, Vec<MatrixRow>) =
+            each.map(|(number, face)| row(number as u32, face)).unzip();
+        let inertia = rows.iter().map(|row| row.inertia).collect();
         let multigrid = ViscousMultigrid::new(matrix, inertia, places);
         let in_walls = |axis: u8| {
             let in_wall = move |cell: &u32| {
@@ -242,8 +237,8 @@ impl<'a> Viscosity<'a> {
         Self { tiles, solids, stress, properties, numbers, unknowns, rows, multigrid, amounts, in_walls }
     }
 
-    /// The pressure that an inflow of 1 into a cell has beside that of the Poisson equation, about: 2 μ̂ by how far the cell is liquid,
-    /// over the volume that solids leave.
+    /// About the pressure that viscosity sets against an inflow of 1 into a cell: 2 μ̂ w / φ, where w is how far the cell is liquid and φ
+    /// the part of it that solids leave.
     pub fn pressure_of_inflow(&self, cell: usize) -> f32 {
         2.0 * self.stress.viscosity(cell) * self.amounts[cell].max(LEAST_VOLUME)
             / self.solids.volume(cell).max(LEAST_VOLUME)
@@ -434,16 +429,9 @@ impl<'a> Viscosity<'a> {
         }
         coupling.add_right(right, &motion.bodies);
         let multiply = |x: &[f32], out: &mut [f32]| {
-            self.multigrid.matrix().multiply(x, out);
+            self.multigrid.multiply(x, out);
             coupling.add_product(x, out);
         };
-        // Of what is thick, velocities that forces have changed are worse than none, and their rounding outweighs the inertia.
-        let mut image = vec![0.0; x.len()];
-        multiply(x, &mut image);
-        image.iter_mut().zip(&*right).for_each(|(image, right)| *image = right - *image);
-        if dot(&image, &image) > dot(right, right) {
-            x.fill(0.0);
-        }
         let mut scratch = self.multigrid.scratch();
         let precondition =
             |right: &[f32], out: &mut Vec<f32>| self.multigrid.precondition(&mut scratch, right, out);

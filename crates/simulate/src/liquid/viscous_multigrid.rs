@@ -1,7 +1,7 @@
 //! Multigrid for the stress of a liquid by unsmoothed aggregation: a coarse unknown is the velocity that eight faces of an axis have in
 //! common (H. Shao, L. Huang and D. L. Michels, *A fast unsmoothed aggregation algebraic multigrid framework for the large-scale
-//! simulation of incompressible flow*, 2022). Thick ropes and films bend and turn as a whole, which single rows find out about from each
-//! other only in thousands of iterations.
+//! simulation of incompressible flow*, 2022). Thick ropes and films bend and turn as a whole; without coarse levels that takes thousands
+//! of iterations.
 //!
 //! With the inertia M and the stress K, the matrix is M + K. Constant velocities in coarse cells make K twice too stiff in each level, as
 //! the same stress acts over twice the distance: the coarse matrix is M + K / 2.
@@ -11,7 +11,7 @@ use glam::IVec3;
 use rayon::prelude::*;
 use std::ops::Range;
 
-/// Axes by colours: faces of a colour do not act on each other.
+/// Colours of faces, two for each axis: faces of a colour do not act on each other.
 const COLOURS: usize = 6;
 /// Faces that act on a face.
 const NEIGHBOURS: usize = 14;
@@ -19,8 +19,6 @@ const NEIGHBOURS: usize = 14;
 const MIN_LEN: usize = 1_024;
 /// A level with so few unknowns is the last.
 const FEWEST: usize = 200;
-/// Most levels.
-const MAX_LEVELS: usize = 12;
 /// Times that a last level with few unknowns is smoothed both ways.
 const LAST_SWEEPS: usize = 8;
 /// A level in which the stress is less than so many times the inertia is the last: smoothing solves that.
@@ -28,36 +26,38 @@ const LEAST_STRESS: f64 = 2.0;
 /// No unknown.
 const NONE: u32 = u32::MAX;
 
-/// What faces beside a face add to its equation: two along its own axis, and along each other axis two and four more of that axis.
-/// Coarse ones are as many.
+/// A row of a matrix. The faces that act on a face are two beside it along its axis, and across each other axis two of its own axis and
+/// four of that axis; those of coarse levels are as many. Entries that are not used are 0, in the column of the row itself.
 #[derive(Clone, Copy)]
-pub(super) struct Beside {
+pub(super) struct MatrixRow {
     columns: [u32; NEIGHBOURS],
     values: [f32; NEIGHBOURS],
-    count: usize,
+    count: u32,
+    pub diagonal: f32,
 }
 
-impl Beside {
-    /// Nothing, for the row of a number.
-    pub fn none(row: u32) -> Self {
-        Self { columns: [row; NEIGHBOURS], values: [0.0; NEIGHBOURS], count: 0 }
+impl MatrixRow {
+    /// A row with nothing beside its diagonal.
+    pub fn new(number: u32, diagonal: f32) -> Self {
+        Self { columns: [number; NEIGHBOURS], values: [0.0; NEIGHBOURS], count: 0, diagonal }
     }
 
     /// Adds a value to that of a column.
     pub fn add(&mut self, column: u32, value: f32) {
-        let known = self.columns[..self.count].iter().position(|of| *of == column);
-        let at = known.unwrap_or(self.count);
+        let count = self.count as usize;
+        let at = self.columns[..count].iter().position(|of| *of == column).unwrap_or(count);
         self.columns[at] = column;
         self.values[at] += value;
-        self.count = self.count.max(at + 1);
+        self.count = count.max(at + 1) as u32;
     }
 
     fn entries(&self) -> impl Iterator<Item = (u32, f32)> {
-        self.columns.into_iter().zip(self.values).take(self.count)
+        self.columns.into_iter().zip(self.values).take(self.count as usize)
     }
 
+    /// The row times x, without the diagonal.
     #[inline]
-    fn times(&self, x: &[f32]) -> f32 {
+    fn beside_diagonal(&self, x: &[f32]) -> f32 {
         let mut sums = [0.0; 2];
         for (columns, values) in self.columns.as_chunks::<2>().0.iter().zip(self.values.as_chunks::<2>().0) {
             for k in 0..2 {
@@ -66,31 +66,11 @@ impl Beside {
         }
         sums[0] + sums[1]
     }
-}
 
-/// A symmetric matrix.
-pub(super) struct SparseMatrix {
-    beside: Vec<Beside>,
-    diagonal: Vec<f32>,
-}
-
-impl SparseMatrix {
-    /// Of rows without their diagonals, and these.
-    pub fn new(rows: impl Iterator<Item = (Beside, f32)>) -> Self {
-        let (beside, diagonal) = rows.unzip();
-        Self { beside, diagonal }
-    }
-
-    fn len(&self) -> usize {
-        self.diagonal.len()
-    }
-
-    /// Puts A x into `out`.
-    pub fn multiply(&self, x: &[f32], out: &mut [f32]) {
-        let rows = self.beside.par_iter().zip(&self.diagonal).zip(x).with_min_len(MIN_LEN);
-        out.par_iter_mut().zip(rows).for_each(|(out, ((beside, diagonal), own))| {
-            *out = beside.times(x) + diagonal * own;
-        });
+    /// The row, whose own value is `own`, times x.
+    #[inline]
+    fn times(&self, x: &[f32], own: f32) -> f32 {
+        self.beside_diagonal(x) + self.diagonal * own
     }
 }
 
@@ -182,9 +162,9 @@ impl Places {
     }
 }
 
-/// A level: its matrix, and how its unknowns go together in the next.
+/// A level: its symmetric matrix, and how its unknowns go together in the next.
 struct Level {
-    matrix: SparseMatrix,
+    rows: Vec<MatrixRow>,
     inertia: Vec<f32>,
     ends: [usize; COLOURS],
     /// The number of each unknown in the next level; none in the last.
@@ -211,37 +191,40 @@ pub(super) struct ViscousScratch(Vec<Scratch>);
 
 impl ViscousMultigrid {
     /// Of a matrix, the part of its diagonal that is inertia, and the places of its unknowns.
-    pub fn new(matrix: SparseMatrix, inertia: Vec<f32>, places: Places) -> Self {
-        let mut places = places;
-        let no_children = |matrix, inertia, ends| Level {
-            matrix,
+    pub fn new(rows: Vec<MatrixRow>, inertia: Vec<f32>, mut places: Places) -> Self {
+        let no_children = |rows, inertia, ends| Level {
+            rows,
             inertia,
             ends,
             parents: Vec::new(),
             starts: Vec::new(),
             children: Vec::new(),
         };
-        let mut levels = vec![no_children(matrix, inertia, places.ends)];
-        while levels.len() < MAX_LEVELS && levels[levels.len() - 1].has_next() {
+        let mut levels = vec![no_children(rows, inertia, places.ends)];
+        while levels[levels.len() - 1].has_next() {
             let (coarse, parents) = places.coarser();
+            if coarse.of.len() == places.of.len() {
+                // Unknowns that lie apart, as those of drops, have nothing to say to each other.
+                break;
+            }
             let level = levels.last_mut().expect("the first");
             level.join(parents, coarse.of.len());
-            let (matrix, inertia) = level.coarse();
-            levels.push(no_children(matrix, inertia, coarse.ends));
+            let (rows, inertia) = level.coarse();
+            levels.push(no_children(rows, inertia, coarse.ends));
             places = coarse;
         }
         Self { levels }
     }
 
-    /// The matrix.
-    pub fn matrix(&self) -> &SparseMatrix {
-        &self.levels[0].matrix
+    /// Puts the matrix times x into `out`.
+    pub fn multiply(&self, x: &[f32], out: &mut [f32]) {
+        self.levels[0].multiply(x, out);
     }
 
     /// What solutions need.
     pub fn scratch(&self) -> ViscousScratch {
         let of = |level: &Level| {
-            let zeros = vec![0.0; level.matrix.len()];
+            let zeros = vec![0.0; level.rows.len()];
             Scratch { right: zeros.clone(), x: zeros.clone(), next: zeros }
         };
         ViscousScratch(self.levels.iter().map(of).collect())
@@ -277,6 +260,11 @@ fn cycle(levels: &[Level], scratch: &mut [Scratch]) {
 }
 
 impl Level {
+    fn multiply(&self, x: &[f32], out: &mut [f32]) {
+        let rows = self.rows.par_iter().zip(x).with_min_len(MIN_LEN);
+        out.par_iter_mut().zip(rows).for_each(|(out, (row, own))| *out = row.times(x, *own));
+    }
+
     /// The unknowns of a colour.
     fn of(&self, colour: usize) -> Range<usize> {
         if colour == 0 { 0..self.ends[0] } else { self.ends[colour - 1]..self.ends[colour] }
@@ -284,19 +272,18 @@ impl Level {
 
     /// Whether a coarser level would help.
     fn has_next(&self) -> bool {
-        let sum = |of: &[f32]| of.iter().map(|value| f64::from(*value)).sum::<f64>();
-        let (diagonal, inertia) = (sum(&self.matrix.diagonal), sum(&self.inertia));
-        self.matrix.len() > FEWEST && diagonal - inertia > LEAST_STRESS * inertia
+        let diagonal: f64 = self.rows.iter().map(|row| f64::from(row.diagonal)).sum();
+        let inertia: f64 = self.inertia.iter().map(|inertia| f64::from(*inertia)).sum();
+        self.rows.len() > FEWEST && diagonal - inertia > LEAST_STRESS * inertia
     }
 
     /// Solves the rows of a colour, as they do not act on each other.
     fn relax(&self, colour: usize, Scratch { right, x, next }: &mut Scratch) {
         let own = self.of(colour);
         let from = &x[..];
-        let (beside, diagonal) = (&self.matrix.beside[own.clone()], &self.matrix.diagonal[own.clone()]);
-        let rows = right[own.clone()].par_iter().zip(beside).zip(diagonal).with_min_len(MIN_LEN);
-        next[own.clone()].par_iter_mut().zip(rows).for_each(|(next, ((right, beside), diagonal))| {
-            *next = (right - beside.times(from)) / diagonal;
+        let rows = self.rows[own.clone()].par_iter().zip(&right[own.clone()]).with_min_len(MIN_LEN);
+        next[own.clone()].par_iter_mut().zip(rows).for_each(|(next, (row, right))| {
+            *next = (right - row.beside_diagonal(from)) / row.diagonal;
         });
         x[own.clone()].copy_from_slice(&next[own]);
     }
@@ -305,7 +292,7 @@ impl Level {
     fn restrict(&self, Scratch { right, x, .. }: &Scratch, coarse: &mut [f32]) {
         let residual = |row: &u32| {
             let row = *row as usize;
-            right[row] - (self.matrix.beside[row].times(x) + self.matrix.diagonal[row] * x[row])
+            right[row] - self.rows[row].times(x, x[row])
         };
         coarse.par_iter_mut().enumerate().with_min_len(MIN_LEN / 8).for_each(|(parent, out)| {
             *out = self.children_of(parent).iter().map(residual).sum();
@@ -330,26 +317,24 @@ impl Level {
     }
 
     /// The matrix of the next level and its inertia.
-    fn coarse(&self) -> (SparseMatrix, Vec<f32>) {
+    fn coarse(&self) -> (Vec<MatrixRow>, Vec<f32>) {
         let count = self.starts.len() - 1;
         let row = |parent: usize| {
-            let (mut beside, mut diagonal, mut inertia) = (Beside::none(parent as u32), 0.0, 0.0);
+            let (mut row, mut diagonal, mut inertia) = (MatrixRow::new(parent as u32, 0.0), 0.0, 0.0);
             for child in self.children_of(parent).iter().map(|child| *child as usize) {
-                diagonal += self.matrix.diagonal[child];
+                diagonal += self.rows[child].diagonal;
                 inertia += self.inertia[child];
-                for (column, value) in self.matrix.beside[child].entries() {
+                for (column, value) in self.rows[child].entries() {
                     match self.parents[column as usize] {
                         column if column as usize == parent => diagonal += value,
-                        column => beside.add(column, 0.5 * value),
+                        column => row.add(column, 0.5 * value),
                     }
                 }
             }
-            (beside, 0.5 * (diagonal + inertia), inertia)
+            row.diagonal = 0.5 * (diagonal + inertia);
+            (row, inertia)
         };
-        let rows: Vec<_> = (0..count).into_par_iter().with_min_len(MIN_LEN).map(row).collect();
-        let inertia = rows.iter().map(|(.., inertia)| *inertia).collect();
-        let rows = rows.into_iter().map(|(beside, diagonal, _)| (beside, diagonal));
-        (SparseMatrix::new(rows), inertia)
+        (0..count).into_par_iter().with_min_len(MIN_LEN).map(row).unzip()
     }
 }
 
@@ -379,12 +364,15 @@ mod tests {
             let around = IVec3::AXES.into_iter().flat_map(|by| [by, -by]);
             let of =
                 around.filter_map(|by| tiles.cell(tile, at + by)).map(|of| numbers[usize::from(axis)][of]);
-            let mut beside = Beside::none(row);
-            of.filter(|of| *of != NONE).for_each(|of| beside.add(of, -stress));
-            rows.push((beside, 1.0 + stress * beside.count as f32));
+            let mut row = MatrixRow::new(row, 1.0);
+            for of in of.filter(|of| *of != NONE) {
+                row.add(of, -stress);
+                row.diagonal += stress;
+            }
+            rows.push(row);
         }
         let inertia = vec![1.0; rows.len()];
-        ViscousMultigrid::new(SparseMatrix::new(rows.into_iter()), inertia, places)
+        ViscousMultigrid::new(rows, inertia, places)
     }
 
     #[test]
@@ -392,23 +380,22 @@ mod tests {
         let rope = rope(64, 1_000.0);
         assert!(rope.levels.len() >= 3, "{}", rope.levels.len());
         for level in &rope.levels {
-            let n = level.matrix.len();
+            let n = level.rows.len();
             let mut out = vec![0.0; n];
             // A motion as a whole has no stress.
-            level.matrix.multiply(&vec![1.0; n], &mut out);
+            level.multiply(&vec![1.0; n], &mut out);
             let mass: f64 = out.iter().map(|of| f64::from(*of)).sum();
             assert!((mass / f64::from(3 * 4 * 4 * 64) - 1.0).abs() < 0.01, "{mass}");
             assert!((level.inertia.iter().sum::<f32>() - 3_072.0).abs() < 0.1);
             for row in 0..n {
-                for (column, value) in level.matrix.beside[row].entries() {
-                    let back =
-                        level.matrix.beside[column as usize].entries().find(|(of, _)| *of as usize == row);
+                for (column, value) in level.rows[row].entries() {
+                    let back = level.rows[column as usize].entries().find(|(of, _)| *of as usize == row);
                     assert_eq!(back.map(|(_, value)| value), Some(value));
                 }
             }
         }
         // Between 2³ cells that lie beside each other: the stress of four pairs, halved.
-        let values = rope.levels[1].matrix.beside.iter().flat_map(Beside::entries);
+        let values = rope.levels[1].rows.iter().flat_map(MatrixRow::entries);
         let stiffest = values.map(|(_, value)| -value).fold(0.0, f32::max);
         assert_eq!(stiffest, 2_000.0);
     }
@@ -418,7 +405,7 @@ mod tests {
         for level in &rope(40, 10.0).levels {
             for own in (0..COLOURS).map(|colour| level.of(colour)) {
                 for row in own.clone() {
-                    assert!(level.matrix.beside[row].entries().all(|(of, _)| !own.contains(&(of as usize))));
+                    assert!(level.rows[row].entries().all(|(of, _)| !own.contains(&(of as usize))));
                 }
             }
         }
@@ -430,12 +417,12 @@ mod tests {
     fn ropes_of_any_length_take_about_as_many_iterations(#[case] stress: f32) {
         let iterations = |length: i32| {
             let rope = rope(length, stress);
-            let n = rope.matrix().len();
+            let n = rope.levels[0].rows.len();
             // A push at one end.
             let mut right = vec![0.0; n];
             right[0] = 1.0;
             let (mut x, mut scratch) = (vec![0.0; n], rope.scratch());
-            let multiply = |x: &[f32], out: &mut [f32]| rope.matrix().multiply(x, out);
+            let multiply = |x: &[f32], out: &mut [f32]| rope.multiply(x, out);
             let precondition = |of: &[f32], out: &mut Vec<f32>| rope.precondition(&mut scratch, of, out);
             let done = conjugate_gradients(multiply, precondition, |_| {}, &right, &mut x, 1e-4);
             assert!(done.residual <= 1e-4, "{done:?}");

@@ -164,7 +164,9 @@ impl ParticleSolver {
                 gradients: &mut columns.gradients,
                 deformations: &mut columns.deformations,
             };
-            let flow = liquid::flow(particles, &material, dt, &boundary, &mut cache, is_last);
+            // Within the pool, where many small parallel loops cost little.
+            let flow =
+                rayon::scope(|_| liquid::flow(particles, &material, dt, &boundary, &mut cache, is_last));
             let flow = flow.map_err(|error| BlowUp {
                 frame: step.frame_number(),
                 element: systems[first].id,

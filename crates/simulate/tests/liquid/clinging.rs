@@ -113,6 +113,6 @@ fn a_hanging_thread_stretches_by_its_weight_and_does_not_fall(#[case] viscosity_
     };
     let stretched = speed(0.75) - speed(0.25);
     let expected = 1_000.0 * 9.81 * length * length / (12.0 * viscosity_pa_s);
-    // Six cells across, of which a surface that lies half a cell off changes the area by a sixth either way.
+    // The method is of first order at surfaces: half a cell of the radius of three.
     assert!((stretched / expected - 1.0).abs() < 0.17, "{stretched} m/s of {expected}");
 }
