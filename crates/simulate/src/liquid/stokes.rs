@@ -7,7 +7,8 @@
 //! flexible method of minimal residuals (Y. Saad, *A flexible inner-outer preconditioned GMRES algorithm*, 1993), preconditioned by
 //! the sum of a Poisson solution and 2 μ̂ (J. Cahouet and J.-P. Chabard, *Some fast 3D finite element solvers for the generalized Stokes
 //! problem*, 1988), so that the iterations hardly depend on viscosity and cells. In a cell of which
-//! solids leave the part φ, and that is liquid as far as w, the second is 2 μ̂ w / φ.
+//! solids leave the part φ, and that is liquid as far as w, the second is 2 μ̂ w / φ. The inner solutions, with A⁻¹, are rough; in the end
+//! all forces are brought into balance, and it begins anew with the inflow that this leaves.
 //!
 //! The pressure enters as impulses on faces and bodies. As a change of velocities it would not keep momentum: A and the equations of the
 //! pressure give faces near the surface different masses.
@@ -25,12 +26,17 @@ use geometry::tiles::Tiles;
 pub(super) const LEAST_VISCOSITY: f32 = 0.02;
 /// Most iterations.
 const MAX_ITERATIONS: usize = 60;
+/// Most times that it begins anew, with what is left once the forces are in balance.
+const MAX_ROUNDS: usize = 4;
 /// The remaining inflow, as a part of that at first; the pressure takes out the rest alone.
 const TOLERANCE: f64 = 0.03;
 /// An inflow that is not worth an iteration, as a part of that which the first pressure takes out.
 const LEAST_INFLOW: f64 = 1e-3;
 /// The remaining force of an inner solution, as a part of that at first.
 const INNER_TOLERANCE: f64 = 1e-2;
+/// The remaining force of the solution without the changes, and for all of them: the pressure in a narrow hole is ten thousand times
+/// what bends the rope that hangs out of it.
+const FORCE_TOLERANCE: f64 = 1e-5;
 
 /// A change of the pressure, and what follows of it once the viscosity has acted.
 struct Change<'a> {
@@ -41,91 +47,137 @@ struct Change<'a> {
 
 /// Lets the velocities on the faces diffuse while the pressure, with surface tension, keeps them free of divergence but for a small part,
 /// which is left to a projection. Solids that give way gain by both in `motion`.
-pub(super) fn diffuse<'a>(
+pub(super) fn diffuse(
     (tiles, solids): (&Tiles, &CutCells),
     equations: &mut Equations,
     viscosity: &Viscosity,
     (bodies, coupling): (&ViscousCoupling, &Coupling),
     faces: &mut Faces,
-    motion: &mut SolidMotion<'a>,
+    motion: &mut SolidMotion,
 ) {
     // The pressure begins at that which would do without viscosity, so that what rests stays at rest.
     let (inviscid, inflow) = equations.inviscid_pressure(faces, coupling, motion);
     motion.add_pressure_in_equations(coupling, &inviscid);
-    viscosity.diffuse(faces, |axis, face| equations.impulse(&inviscid, axis, face, true), bodies, motion);
+    let impulse = |axis, face| equations.impulse(&inviscid, axis, face, true);
+    viscosity.diffuse(faces, impulse, bodies, motion, FORCE_TOLERANCE);
     equations.add_pressure(&inviscid, 1.0);
-    let mut residual = equations.inflow(faces, |face| motion.velocity(tiles, solids, face));
-    equations.clear_unsolved(&mut residual);
-    let first = dot(&residual, &residual).sqrt();
-    let enough = (LEAST_INFLOW * inflow).max(TOLERANCE * first);
-    if first <= enough || !first.is_finite() {
-        return;
-    }
-    let bodies = bodies.at_rest();
+    let changing = Changing { tiles, solids, viscosity, bodies: bodies.at_rest(), coupling };
     let mut scratch = Faces::unknown(tiles);
-    let scaled = |of: &[f32], factor: f64| of.iter().map(|x| (f64::from(*x) * factor) as f32).collect();
-    let mut directions: Vec<Vec<f32>> = vec![scaled(&residual, 1.0 / first)];
-    let mut changes: Vec<Change> = Vec::new();
-    let mut least = LeastSquares::new(first);
-    while changes.len() < MAX_ITERATIONS && least.residual > enough {
-        let change = change(
-            equations,
-            viscosity,
-            (&bodies, coupling),
-            &directions[changes.len()],
-            motion,
-            &mut scratch,
-        );
-        let mut image = equations.inflow(&scratch, |face| change.motion.change(tiles, solids, face));
-        equations.clear_unsolved(&mut image);
-        changes.push(change);
-        let mut column = Vec::with_capacity(directions.len() + 1);
-        for direction in &directions {
-            // What a change lets flow out is to be what flows in.
-            let part = -dot(direction, &image);
-            image.iter_mut().zip(direction).for_each(|(image, direction)| *image += part as f32 * direction);
-            column.push(part);
+    let (mut left, mut enough) = (MAX_ITERATIONS, LEAST_INFLOW * inflow);
+    for round in 0..MAX_ROUNDS {
+        let mut residual = equations.inflow(faces, |face| motion.velocity(tiles, solids, face));
+        equations.clear_unsolved(&mut residual);
+        let length = dot(&residual, &residual).sqrt();
+        if round == 0 {
+            enough = enough.max(TOLERANCE * length);
         }
-        let length = dot(&image, &image).sqrt();
-        column.push(length);
-        if !least.add(column) || length <= 1e-12 * first {
-            break;
+        if length <= enough || !length.is_finite() || left == 0 {
+            return;
         }
-        directions.push(scaled(&image, -1.0 / length));
+        let (changes, parts) =
+            changing.least_inflow(equations, (residual, length), enough, left, motion, &mut scratch);
+        left -= changes.len();
+        let of = changing.together(equations, &changes, &parts, motion);
+        equations.add_pressure(&of.q, 1.0);
+        motion.add_scaled(&of.motion, 1.0);
+        let mut velocities = viscosity.velocities(faces);
+        velocities.iter_mut().zip(&of.velocities).for_each(|(sum, of)| *sum += of);
+        viscosity.set_velocities(&velocities, faces);
     }
-    let mut velocities = viscosity.velocities(faces);
-    for (change, factor) in changes.iter().zip(least.solution()) {
-        let factor = factor as f32;
-        velocities.iter_mut().zip(&change.velocities).for_each(|(sum, of)| *sum += factor * of);
-        motion.add_scaled(&change.motion, factor);
-        equations.add_pressure(&change.q, factor);
-    }
-    viscosity.set_velocities(&velocities, faces);
 }
 
-/// The change by the pressure that about takes out an inflow; the velocities that follow are put into `scratch` too.
-fn change<'a>(
-    equations: &mut Equations,
-    viscosity: &Viscosity,
-    (bodies, coupling): (&ViscousCoupling, &Coupling),
-    inflow: &[f32],
-    motion: &SolidMotion<'a>,
-    scratch: &mut Faces,
-) -> Change<'a> {
-    let mut q = vec![0.0; inflow.len()];
-    equations.precondition(inflow, &mut q);
-    let scales = equations.cells().column(|cell| viscosity.pressure_of_inflow(cell));
-    q.iter_mut().zip(inflow).zip(scales).for_each(|((q, inflow), scale)| *q += scale * inflow);
-    let mut own = motion.unchanged();
-    own.add_pressure_in_equations(coupling, &q);
-    let velocities = viscosity.response(
-        |axis, face| equations.impulse(&q, axis, face, false),
-        bodies,
-        &mut own,
-        INNER_TOLERANCE,
-    );
-    viscosity.set_velocities(&velocities, scratch);
-    Change { q, velocities, motion: own }
+/// What changes of the pressure act on.
+struct Changing<'s> {
+    tiles: &'s Tiles,
+    solids: &'s CutCells,
+    viscosity: &'s Viscosity<'s>,
+    bodies: ViscousCoupling,
+    coupling: &'s Coupling<'s>,
+}
+
+impl Changing<'_> {
+    /// Changes, `most` at most, and how much of each is to be taken so that the least is left of an inflow of a length, or `enough`.
+    fn least_inflow<'a>(
+        &self,
+        equations: &mut Equations,
+        (inflow, length): (Vec<f32>, f64),
+        enough: f64,
+        most: usize,
+        motion: &SolidMotion<'a>,
+        scratch: &mut Faces,
+    ) -> (Vec<Change<'a>>, Vec<f64>) {
+        let scaled = |of: &[f32], factor: f64| of.iter().map(|x| (f64::from(*x) * factor) as f32).collect();
+        let mut directions: Vec<Vec<f32>> = vec![scaled(&inflow, 1.0 / length)];
+        let mut changes: Vec<Change> = Vec::new();
+        let mut least = LeastSquares::new(length);
+        while changes.len() < most && least.residual > enough {
+            let change = self.about(equations, &directions[changes.len()], motion);
+            self.viscosity.set_velocities(&change.velocities, scratch);
+            let surface = |face| change.motion.change(self.tiles, self.solids, face);
+            let mut image = equations.inflow(scratch, surface);
+            equations.clear_unsolved(&mut image);
+            changes.push(change);
+            let mut column = Vec::with_capacity(directions.len() + 1);
+            for direction in &directions {
+                // What a change lets flow out is to be what flows in.
+                let part = -dot(direction, &image);
+                let pairs = image.iter_mut().zip(direction);
+                pairs.for_each(|(image, direction)| *image += part as f32 * direction);
+                column.push(part);
+            }
+            let next = dot(&image, &image).sqrt();
+            column.push(next);
+            if !least.add(column) || next <= 1e-12 * length {
+                break;
+            }
+            directions.push(scaled(&image, -1.0 / next));
+        }
+        let parts = least.solution();
+        (changes, parts)
+    }
+
+    /// The change by the pressure that about takes out an inflow.
+    fn about<'a>(&self, equations: &mut Equations, inflow: &[f32], motion: &SolidMotion<'a>) -> Change<'a> {
+        let mut q = vec![0.0; inflow.len()];
+        equations.precondition(inflow, &mut q);
+        let scales = equations.cells().column(|cell| self.viscosity.pressure_of_inflow(cell));
+        q.iter_mut().zip(inflow).zip(scales).for_each(|((q, inflow), scale)| *q += scale * inflow);
+        self.by(equations, q, Vec::new(), motion, INNER_TOLERANCE)
+    }
+
+    /// Parts of changes as one, in which forces are in balance. What the inner solutions leave of them would swing a rope, but they show
+    /// hardly any divergence.
+    fn together<'a>(
+        &self,
+        equations: &Equations,
+        changes: &[Change],
+        parts: &[f64],
+        motion: &SolidMotion<'a>,
+    ) -> Change<'a> {
+        let (mut q, mut velocities) = (vec![0.0; changes[0].q.len()], vec![0.0; changes[0].velocities.len()]);
+        for (change, part) in changes.iter().zip(parts) {
+            let add = |(sum, of): (&mut f32, &f32)| *sum += *part as f32 * of;
+            q.iter_mut().zip(&change.q).for_each(add);
+            velocities.iter_mut().zip(&change.velocities).for_each(add);
+        }
+        self.by(equations, q, velocities, motion, FORCE_TOLERANCE)
+    }
+
+    /// The change by a pressure, whose velocities are about `velocities`, or are not known if there are none.
+    fn by<'a>(
+        &self,
+        equations: &Equations,
+        q: Vec<f32>,
+        velocities: Vec<f32>,
+        motion: &SolidMotion<'a>,
+        tolerance: f64,
+    ) -> Change<'a> {
+        let mut own = motion.unchanged();
+        own.add_pressure_in_equations(self.coupling, &q);
+        let impulse = |axis, face| equations.impulse(&q, axis, face, false);
+        let velocities = self.viscosity.response(velocities, impulse, &self.bodies, &mut own, tolerance);
+        Change { q, velocities, motion: own }
+    }
 }
 
 /// The least residual of a combination of changes, by rotations of Givens.

@@ -25,8 +25,8 @@ pub(super) const LEAST_OPEN: f32 = 0.5;
 const FIXED: u32 = u32::MAX;
 /// Marks a face in the air.
 const AIR: u32 = u32::MAX - 1;
-/// The remaining force, as a part of that at first.
-const TOLERANCE: f64 = 1e-4;
+/// The remaining force, as a part of that at first, where the pressure comes after.
+pub(super) const TOLERANCE: f64 = 1e-4;
 /// The least volume of liquid at a face, in cells.
 const LEAST_VOLUME: f32 = 0.1;
 /// What holds a face that no particle has given a velocity, so that it goes with the faces beside, in cells.
@@ -353,6 +353,7 @@ impl<'a> Viscosity<'a> {
         impulse: impl Fn(usize, usize) -> f32 + Sync,
         coupling: &ViscousCoupling,
         motion: &mut SolidMotion,
+        tolerance: f64,
     ) {
         self.hold_films(faces);
         let Self { tiles, numbers, unknowns, rows, .. } = self;
@@ -362,21 +363,20 @@ impl<'a> Viscosity<'a> {
         };
         let each = unknowns.par_iter().zip(rows.par_iter().zip(&x)).with_min_len(1_024);
         let mut right: Vec<f32> = each.map(right).collect();
-        self.solve(&mut right, &mut x, coupling, motion, TOLERANCE);
+        self.solve(&mut right, &mut x, coupling, motion, tolerance);
         self.set_velocities(&x, faces);
-        // Faces at the edge of the liquid with hardly any of it go with the faces beside them.
+        // Faces at the edge of the liquid with hardly any of it go with the faces around them, also with those beside an edge or a
+        // corner: particles there would fall off one by one.
         for axis in 0..3 {
             let numbers = &numbers.0[axis];
             let is_edge = |cell: usize| {
                 let (tile, at) = (cell / CELLS, local(cell % CELLS));
-                let around = IVec3::AXES.into_iter().flat_map(|axis| [axis, -axis]);
+                let mut around = (0..27).map(|k| IVec3::new(k % 3 - 1, k / 3 % 3 - 1, k / 9 - 1));
                 numbers[cell] == AIR
-                    && around
-                        .into_iter()
-                        .any(|by| tiles.cell(tile, at + by).is_some_and(|of| numbers[of] < AIR))
+                    && around.any(|by| tiles.cell(tile, at + by).is_some_and(|of| numbers[of] < AIR))
             };
             faces.known[axis].par_iter_mut().enumerate().with_min_len(CELLS).for_each(|(cell, known)| {
-                *known &= !is_edge(cell);
+                *known = *known && !is_edge(cell);
             });
         }
         self.extend_into_walls(faces, motion);
@@ -398,9 +398,11 @@ impl<'a> Viscosity<'a> {
     }
 
     /// By how much the velocities of the unknowns differ once they have diffused if faces get impulses over ρ Δx³, by axis and cell, and
-    /// the solids move by `motion`; `coupling` is that of bodies at rest.
+    /// the solids move by `motion`; `coupling` is that of bodies at rest. It begins at about so much as `x`, or at nothing if that is
+    /// empty.
     pub fn response(
         &self,
+        mut x: Vec<f32>,
         impulse: impl Fn(usize, usize) -> f32 + Sync,
         coupling: &ViscousCoupling,
         motion: &mut SolidMotion,
@@ -408,7 +410,7 @@ impl<'a> Viscosity<'a> {
     ) -> Vec<f32> {
         let impulse = |(axis, cell): &(u8, u32)| impulse(usize::from(*axis), *cell as usize);
         let mut right: Vec<f32> = self.unknowns.par_iter().with_min_len(1_024).map(impulse).collect();
-        let mut x = vec![0.0; right.len()];
+        x.resize(right.len(), 0.0);
         self.solve(&mut right, &mut x, coupling, motion, tolerance);
         x
     }

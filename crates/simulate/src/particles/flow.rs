@@ -3,7 +3,7 @@
 use super::contact::met;
 use super::particle_set::ParticleSet;
 use super::travel::Travelled;
-use super::{ParticleSolver, ParticleSystem, emission};
+use super::{ParticleSolver, ParticleSystem, emission, time_steps};
 use crate::colliders::Exchange;
 use crate::forces::{Acting, Points, Weight};
 use crate::liquid::{
@@ -19,17 +19,11 @@ use shot::{
 };
 use std::f32::consts::PI;
 
-/// Most steps that a substep is divided into for fast particles, and for waves of shear.
-const MAX_STEPS: (f32, f32) = (16.0, 64.0);
-/// Cells that the fastest particle, or a wave of shear in a gel, passes in a step.
-const MAX_CELLS: f32 = 3.0;
 /// Greatest value of a scaled quantity, in its unit: many factors would have no finite product.
-const MAX_SCALED: f32 = 1e7;
+pub(super) const MAX_SCALED: f32 = 1e7;
 /// Range of scaled densities, kg/m³, and greatest scaled surface tension, N/m.
-const DENSITIES: [f32; 2] = [1.0, 20_000.0];
-const MAX_TENSION: f32 = 100.0;
-/// Part of the longest step in which waves of surface tension are resolved.
-const TENSION_STEP: f32 = 0.7;
+pub(super) const DENSITIES: [f32; 2] = [1.0, 20_000.0];
+pub(super) const MAX_TENSION: f32 = 100.0;
 /// Particles to a block of the force evaluation.
 const CHUNK: usize = 1_024;
 
@@ -119,16 +113,16 @@ impl ParticleSolver {
             add_loads(&mut self.exchange, &boundary);
             return Ok(Vec::new());
         }
-        let speed = members.iter().flat_map(|member| &systems[member.system].set.velocities);
-        let speed = speed.map(|v| v.length_squared()).fold(0.0, f32::max).sqrt();
+        let columns = members.iter().map(|member| &systems[member.system].set);
+        let columns = columns.map(|set| (&set.positions[..], &set.velocities[..]));
+        let speed = time_steps::speed(columns, cell_m, step.dt);
         let steps = members
             .iter()
-            .map(|member| steps_of_waves(member.liquid, step.dt))
-            .fold(steps_at(speed, step.dt, cell_m, MAX_STEPS.0), u32::max);
+            .map(|member| time_steps::of_waves(member.liquid, step.dt))
+            .fold(time_steps::at(speed, step.dt, cell_m), u32::max);
         let dt = step.dt / steps as f32;
-        let wanted = speed * step.dt / (MAX_CELLS * cell_m);
-        if wanted > 1.01 * MAX_STEPS.0 {
-            let substeps = (step.shot.physics.substeps as f32 * wanted / MAX_STEPS.0).ceil() as u32;
+        if let Some(more) = time_steps::more_substeps(speed, step.dt, cell_m) {
+            let substeps = (step.shot.physics.substeps as f32 * more).ceil() as u32;
             let element = systems[members[0].system].id;
             add_event(&mut self.events, Event::LiquidTooFast { element, speed_m_s: speed, substeps });
         }
@@ -442,41 +436,6 @@ impl ParticleSystem {
     }
 }
 
-/// Greatest speed of waves of shear, m/s.
-fn wave_speed(liquid: &Liquid) -> f32 {
-    let scaled = liquid.scaled.iter().filter(|scaled| scaled.quantity == LiquidQuantity::Stiffness);
-    let factors = scaled.map(|scaled| scaled.at_0.max(scaled.at_1));
-    let stiffness_pa =
-        factors.fold(rheology(liquid).stiffness_pa, |stiffness, factor| (stiffness * factor).min(MAX_SCALED));
-    (stiffness_pa / liquid.density_kg_m3).sqrt()
-}
-
-/// Steps of a substep in which nothing passes more than [`MAX_CELLS`], or the most allowed.
-fn steps_at(speed: f32, dt: f32, cell_m: f32, most: f32) -> u32 {
-    (speed * dt / (MAX_CELLS * cell_m)).ceil().clamp(1.0, most) as u32
-}
-
-/// Steps of a substep that waves of shear and of the surface ask for.
-pub(super) fn steps_of_waves(liquid: &Liquid, dt: f32) -> u32 {
-    let cell_m = 2.0 * liquid.spacing_m;
-    steps_at(wave_speed(liquid), dt, cell_m, MAX_STEPS.1).max(steps_of_tension(liquid, dt, cell_m))
-}
-
-/// Steps of a substep in which the shortest waves of surface tension are resolved (J. Brackbill, D. Kothe and C. Zemach, *A continuum
-/// method for modeling surface tension*, 1992), or the most allowed.
-fn steps_of_tension(liquid: &Liquid, dt: f32, cell_m: f32) -> u32 {
-    let of = |quantity: LiquidQuantity| {
-        let scaled = liquid.scaled.iter().filter(move |scaled| scaled.quantity == quantity);
-        scaled.map(|scaled| [scaled.at_0, scaled.at_1])
-    };
-    let tension = of(LiquidQuantity::SurfaceTension)
-        .fold(liquid.surface_tension_n_m, |tension, [a, b]| (tension * a.max(b)).min(MAX_TENSION));
-    let density = of(LiquidQuantity::Density)
-        .fold(liquid.density_kg_m3, |density, [a, b]| (density * a.min(b)).max(DENSITIES[0]));
-    let most_s = (density * cell_m.powi(3) / (4.0 * PI * tension.max(1e-12))).sqrt();
-    (dt / (TENSION_STEP * most_s)).ceil().clamp(1.0, MAX_STEPS.1) as u32
-}
-
 /// What a liquid is besides where nothing is scaled.
 fn properties(liquid: &Liquid) -> Properties {
     Properties {
@@ -488,7 +447,7 @@ fn properties(liquid: &Liquid) -> Properties {
 }
 
 /// How a liquid resists deformation where nothing is scaled.
-fn rheology(liquid: &Liquid) -> Rheology {
+pub(super) fn rheology(liquid: &Liquid) -> Rheology {
     Rheology {
         viscosity_pa_s: liquid.viscosity_pa_s,
         stiffness_pa: Liquid::shear_modulus_pa(liquid.stiffness_pa, liquid.yield_stress_pa),

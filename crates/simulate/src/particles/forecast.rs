@@ -1,7 +1,7 @@
 //! How many particles an element will have at once, and what a liquid of so many takes.
 
 use super::emission;
-use super::flow::steps_of_waves;
+use super::time_steps;
 use crate::{PrepareContext, PrepareError, Simulation};
 use geometry::Meshes;
 use glam::Vec3;
@@ -144,7 +144,7 @@ pub fn liquid_size(
 fn seconds_a_frame(liquid: &Liquid, shot: &Shot) -> f64 {
     let physics = &shot.physics;
     let substep_s = 1.0 / (shot.timing.fps * physics.substeps as f32);
-    let steps = f64::from(physics.substeps * steps_of_waves(liquid, substep_s));
+    let steps = f64::from(physics.substeps * time_steps::of_waves(liquid, substep_s));
     steps * seconds_a_step(liquid.is_elastic() || !liquid.scaled.is_empty(), liquid.viscosity_pa_s > 0.1)
 }
 

@@ -16,6 +16,7 @@ mod hash;
 mod initial_state;
 mod particle_set;
 mod steering;
+mod time_steps;
 mod travel;
 
 pub use forecast::{LiquidSize, liquid_size};

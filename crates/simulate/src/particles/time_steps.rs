@@ -1,0 +1,159 @@
+//! Into how many steps a substep of a liquid is divided: for its fastest particles, and for its waves.
+
+use super::flow::{DENSITIES, MAX_SCALED, MAX_TENSION, rheology};
+use glam::{IVec3, Vec3};
+use rayon::prelude::*;
+use shot::particles::{Liquid, LiquidQuantity};
+use std::f32::consts::PI;
+
+/// Most steps for fast particles, and for waves.
+const MAX_STEPS: (f32, f32) = (16.0, 64.0);
+/// Cells that the fastest particle, or a wave of shear in a gel, passes in a step.
+const MAX_CELLS: f32 = 3.0;
+/// Part of the longest step in which waves of surface tension are resolved.
+const TENSION_STEP: f32 = 0.7;
+/// Fewer fast particles near each other fly alone: a drop of a cell's radius has about as many.
+const TOGETHER: u32 = 32;
+/// Side of the blocks in which particles near each other are counted, in cells.
+const BLOCK_CELLS: f32 = 2.0;
+
+/// Steps in which nothing of that speed passes more than [`MAX_CELLS`], or the most allowed.
+pub(super) fn at(speed: f32, dt: f32, cell_m: f32) -> u32 {
+    steps(speed, dt, cell_m, MAX_STEPS.0)
+}
+
+fn steps(speed: f32, dt: f32, cell_m: f32, most: f32) -> u32 {
+    (speed * dt / (MAX_CELLS * cell_m)).ceil().clamp(1.0, most) as u32
+}
+
+/// By how much the substeps have to be multiplied for a speed that the most steps are not enough for.
+pub(super) fn more_substeps(speed: f32, dt: f32, cell_m: f32) -> Option<f32> {
+    let more = speed * dt / (MAX_CELLS * cell_m) / MAX_STEPS.0;
+    (more > 1.01).then_some(more)
+}
+
+/// The greatest speed, m/s, of particles that do not fly alone, or that at which one step is enough. What flies alone goes through the
+/// air as well in one step as in many, and is so little that it pushes nothing where it lands; the falling drops of a pour would
+/// multiply the time that all of it takes.
+pub(super) fn speed<'a>(
+    columns: impl Iterator<Item = (&'a [Vec3], &'a [Vec3])>,
+    cell_m: f32,
+    dt: f32,
+) -> f32 {
+    let slow = MAX_CELLS * cell_m / dt;
+    let mut fast: Vec<(Block, f32)> = Vec::new();
+    for (positions, velocities) in columns {
+        let pairs = positions.par_iter().zip(velocities).with_min_len(1_024);
+        fast.par_extend(pairs.filter_map(|(position, velocity)| {
+            let block = (*position / (BLOCK_CELLS * cell_m)).floor().as_ivec3();
+            let speed = velocity.length();
+            (speed > slow).then_some((Block(block), speed))
+        }));
+    }
+    fast.par_sort_unstable_by_key(|(block, _)| block.order());
+    let blocks: Vec<(Block, u32, f32)> = fast
+        .chunk_by(|a, b| a.0.0 == b.0.0)
+        .map(|of| (of[0].0, of.len() as u32, of.iter().map(|(_, speed)| *speed).fold(0.0, f32::max)))
+        .collect();
+    let near = |block: &Block| -> u32 {
+        let of = |by: IVec3| {
+            let beside = Block(block.0.wrapping_add(by));
+            let found = blocks.binary_search_by_key(&beside.order(), |(block, ..)| block.order());
+            found.map_or(0, |found| blocks[found].1)
+        };
+        (0..27).map(|k| of(IVec3::new(k % 3 - 1, k / 3 % 3 - 1, k / 9 - 1))).sum()
+    };
+    let together = blocks.par_iter().with_min_len(64).filter(|(block, ..)| near(block) >= TOGETHER);
+    together.map(|(.., speed)| *speed).reduce(|| slow, f32::max)
+}
+
+/// A block of cells.
+#[derive(Clone, Copy)]
+struct Block(IVec3);
+
+impl Block {
+    fn order(&self) -> [i32; 3] {
+        self.0.to_array()
+    }
+}
+
+/// Steps that waves of shear and of the surface ask for.
+pub(super) fn of_waves(liquid: &Liquid, dt: f32) -> u32 {
+    let cell_m = 2.0 * liquid.spacing_m;
+    steps(wave_speed(liquid), dt, cell_m, MAX_STEPS.1).max(of_tension(liquid, dt, cell_m))
+}
+
+/// Greatest speed of waves of shear, m/s.
+fn wave_speed(liquid: &Liquid) -> f32 {
+    let scaled = liquid.scaled.iter().filter(|scaled| scaled.quantity == LiquidQuantity::Stiffness);
+    let factors = scaled.map(|scaled| scaled.at_0.max(scaled.at_1));
+    let stiffness_pa =
+        factors.fold(rheology(liquid).stiffness_pa, |stiffness, factor| (stiffness * factor).min(MAX_SCALED));
+    (stiffness_pa / liquid.density_kg_m3).sqrt()
+}
+
+/// Steps in which the shortest waves of surface tension are resolved (J. Brackbill, D. Kothe and C. Zemach, *A continuum method for
+/// modeling surface tension*, 1992), or the most allowed.
+fn of_tension(liquid: &Liquid, dt: f32, cell_m: f32) -> u32 {
+    let of = |quantity: LiquidQuantity| {
+        let scaled = liquid.scaled.iter().filter(move |scaled| scaled.quantity == quantity);
+        scaled.map(|scaled| [scaled.at_0, scaled.at_1])
+    };
+    let tension = of(LiquidQuantity::SurfaceTension)
+        .fold(liquid.surface_tension_n_m, |tension, [a, b]| (tension * a.max(b)).min(MAX_TENSION));
+    let density = of(LiquidQuantity::Density)
+        .fold(liquid.density_kg_m3, |density, [a, b]| (density * a.min(b)).max(DENSITIES[0]));
+    let most_s = (density * cell_m.powi(3) / (4.0 * PI * tension.max(1e-12))).sqrt();
+    (dt / (TENSION_STEP * most_s)).ceil().clamp(1.0, MAX_STEPS.1) as u32
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    const CELL: f32 = 0.02;
+    const DT: f32 = 0.04;
+
+    /// Particles of a spacing in a ball, as fast as one step allows, times `times`.
+    fn ball(radius_cells: f32, at: Vec3, times: f32) -> Vec<(Vec3, Vec3)> {
+        let side = (2.0 * radius_cells).ceil() as i32;
+        let places = (0..(2 * side + 1).pow(3)).map(|k| {
+            let n = 2 * side + 1;
+            IVec3::new(k % n, k / n % n, k / n / n).as_vec3() - Vec3::splat(side as f32) + Vec3::splat(0.5)
+        });
+        let within = places.filter(|place| 0.5 * place.length() < radius_cells);
+        let velocity = Vec3::NEG_Y * (times * MAX_CELLS * CELL / DT);
+        within.map(|place| (at + place * (0.5 * CELL), velocity)).collect()
+    }
+
+    fn steps_of(particles: &[(Vec3, Vec3)]) -> u32 {
+        let (positions, velocities): (Vec<Vec3>, Vec<Vec3>) = particles.iter().copied().unzip();
+        at(speed([(&positions[..], &velocities[..])].into_iter(), CELL, DT), DT, CELL)
+    }
+
+    #[test]
+    fn single_particles_and_wisps_do_not_ask_for_steps_and_drops_do() {
+        let pool = ball(4.0, Vec3::ZERO, 0.5);
+        let spray = (0..1_000).map(|k| {
+            let at = Vec3::new((k % 10) as f32, (k / 10 % 10) as f32, (k / 100) as f32) * 3.0 * CELL;
+            (at, Vec3::Y * (9.0 * MAX_CELLS * CELL / DT))
+        });
+        let spray: Vec<(Vec3, Vec3)> = spray.collect();
+        assert_eq!(steps_of(&[pool.clone(), spray].concat()), 1);
+        // Anywhere in the blocks, across their borders, far from the origin too.
+        for at in [Vec3::splat(0.5), Vec3::new(0.51, -0.733, 0.347), Vec3::new(-81.13, 12.02, 40.7)] {
+            let drop = ball(1.3, at, 6.5);
+            assert!(drop.len() as u32 > TOGETHER, "{}", drop.len());
+            assert_eq!(steps_of(&[pool.clone(), drop].concat()), 7, "at {at}");
+        }
+        assert_eq!(steps_of(&pool), 1);
+    }
+
+    #[test]
+    fn more_steps_than_the_most_ask_for_more_substeps() {
+        let fastest = MAX_STEPS.0 * MAX_CELLS * CELL / DT;
+        assert_eq!(at(2.0 * fastest, DT, CELL), 16);
+        assert_eq!(more_substeps(fastest, DT, CELL), None);
+        assert!((more_substeps(2.0 * fastest, DT, CELL).unwrap() - 2.0).abs() < 1e-5);
+    }
+}
