@@ -33,7 +33,7 @@ const TOLERANCE: f64 = 0.03;
 /// An inflow that is not worth an iteration, as a part of that which the first pressure takes out.
 const LEAST_INFLOW: f64 = 1e-3;
 /// The remaining force of an inner solution, as a part of that at first.
-const INNER_TOLERANCE: f64 = 1e-2;
+const INNER_TOLERANCE: f64 = 1e-3;
 /// The remaining force of the solution without the changes, and for all of them: the pressure in a narrow hole is ten thousand times
 /// what bends the rope that hangs out of it.
 const FORCE_TOLERANCE: f64 = 1e-5;

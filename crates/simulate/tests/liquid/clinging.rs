@@ -93,6 +93,7 @@ fn a_spinning_ball_takes_the_liquid_around_with_it() {
 #[case::pitch(1_300.0, Vec3::ZERO)]
 #[case::pitch_elsewhere(1_300.0, Vec3::new(-2.31, 4.17, 0.73))]
 #[case::tar(20_000.0, Vec3::ZERO)]
+#[case::tar_elsewhere(20_000.0, Vec3::new(-2.31, 4.17, 0.73))]
 fn a_hanging_thread_stretches_by_its_weight_and_does_not_fall(#[case] viscosity_pa_s: f32, #[case] at: Vec3) {
     let (radius, length) = (0.012, 0.12);
     let mut shot = bare(24);
@@ -113,6 +114,6 @@ fn a_hanging_thread_stretches_by_its_weight_and_does_not_fall(#[case] viscosity_
     };
     let stretched = speed(0.75) - speed(0.25);
     let expected = 1_000.0 * 9.81 * length * length / (12.0 * viscosity_pa_s);
-    // The method is of first order at surfaces: half a cell of the radius of three.
-    assert!((stretched / expected - 1.0).abs() < 0.17, "{stretched} m/s of {expected}");
+    // The method is of first order at surfaces: 0.15 cells of the radius of three.
+    assert!((stretched / expected - 1.0).abs() < 0.1, "{stretched} m/s of {expected}");
 }
