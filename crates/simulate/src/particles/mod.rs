@@ -14,6 +14,7 @@ mod flow;
 mod forecast;
 mod hash;
 mod initial_state;
+mod matter;
 mod particle_set;
 mod steering;
 mod time_steps;

@@ -1,6 +1,6 @@
 //! Into how many steps a substep of a liquid is divided: for its fastest particles, and for its waves.
 
-use super::flow::{DENSITIES, MAX_SCALED, MAX_TENSION, rheology};
+use super::matter::{DENSITIES, MAX_SCALED, MAX_TENSION, rheology};
 use glam::{IVec3, Vec3};
 use rayon::prelude::*;
 use shot::particles::{Liquid, LiquidQuantity};
