@@ -7,8 +7,8 @@
 //! flexible method of minimal residuals (Y. Saad, *A flexible inner-outer preconditioned GMRES algorithm*, 1993), preconditioned by
 //! the sum of a Poisson solution and 2 μ̂ (J. Cahouet and J.-P. Chabard, *Some fast 3D finite element solvers for the generalized Stokes
 //! problem*, 1988), so that the iterations hardly depend on viscosity and cells. In a cell of which
-//! solids leave the part φ, and that is liquid as far as w, the second is 2 μ̂ w / φ. The inner solutions, with A⁻¹, are rough; in the end
-//! all forces are brought into balance, and it begins anew with the inflow that this leaves.
+//! solids leave the part φ, and that is liquid as far as w, the second is 2 μ̂ w / φ. The inner solutions, with A⁻¹, are rough. In the end
+//! the momentum equations are solved once more for the whole pressure, and the method starts again from the inflow that is left then.
 //!
 //! The pressure enters as impulses on faces and bodies. As a change of velocities it would not keep momentum: A and the equations of the
 //! pressure give faces near the surface different masses.
@@ -26,7 +26,7 @@ use geometry::tiles::Tiles;
 pub(super) const LEAST_VISCOSITY: f32 = 0.02;
 /// Most iterations.
 const MAX_ITERATIONS: usize = 60;
-/// Most times that it begins anew, with what is left once the forces are in balance.
+/// Most starts of the method, each with the inflow that the last one left.
 const MAX_ROUNDS: usize = 4;
 /// The remaining inflow, as a part of that at first; the pressure takes out the rest alone.
 const TOLERANCE: f64 = 0.03;
@@ -34,8 +34,8 @@ const TOLERANCE: f64 = 0.03;
 const LEAST_INFLOW: f64 = 1e-3;
 /// The remaining force of an inner solution, as a part of that at first.
 const INNER_TOLERANCE: f64 = 1e-3;
-/// The remaining force of the solution without the changes, and for all of them: the pressure in a narrow hole is ten thousand times
-/// what bends the rope that hangs out of it.
+/// The remaining force of the solution for the first pressure, and of that for all changes together. The pressure in a narrow hole is far
+/// greater than the stress that bends the rope that hangs out of it.
 const FORCE_TOLERANCE: f64 = 1e-5;
 
 /// A change of the pressure, and what follows of it once the viscosity has acted.
@@ -61,8 +61,7 @@ pub(super) fn diffuse(
     let impulse = |axis, face| equations.impulse(&inviscid, axis, face, true);
     viscosity.diffuse(faces, impulse, bodies, motion, FORCE_TOLERANCE);
     equations.add_pressure(&inviscid, 1.0);
-    let changing = Changing { tiles, solids, viscosity, bodies: bodies.at_rest(), coupling };
-    let mut scratch = Faces::unknown(tiles);
+    let schur = SchurComplement { tiles, solids, viscosity, bodies: bodies.at_rest(), coupling };
     let (mut left, mut enough) = (MAX_ITERATIONS, LEAST_INFLOW * inflow);
     for round in 0..MAX_ROUNDS {
         let mut residual = equations.inflow(faces, |face| motion.velocity(tiles, solids, face));
@@ -74,10 +73,9 @@ pub(super) fn diffuse(
         if length <= enough || !length.is_finite() || left == 0 {
             return;
         }
-        let (changes, parts) =
-            changing.least_inflow(equations, (residual, length), enough, left, motion, &mut scratch);
+        let (changes, factors) = schur.least_inflow(equations, (residual, length), (enough, left), motion);
         left -= changes.len();
-        let of = changing.together(equations, &changes, &parts, motion);
+        let of = schur.together(equations, &changes, &factors, motion);
         equations.add_pressure(&of.q, 1.0);
         motion.add_scaled(&of.motion, 1.0);
         let mut velocities = viscosity.velocities(faces);
@@ -86,8 +84,8 @@ pub(super) fn diffuse(
     }
 }
 
-/// What changes of the pressure act on.
-struct Changing<'s> {
+/// The operator D A⁻¹ Dᵀ from the pressure to the inflow, by solutions with A.
+struct SchurComplement<'s> {
     tiles: &'s Tiles,
     solids: &'s CutCells,
     viscosity: &'s Viscosity<'s>,
@@ -95,26 +93,26 @@ struct Changing<'s> {
     coupling: &'s Coupling<'s>,
 }
 
-impl Changing<'_> {
-    /// Changes, `most` at most, and how much of each is to be taken so that the least is left of an inflow of a length, or `enough`.
+impl SchurComplement<'_> {
+    /// Changes of the pressure, `most` at most, and the factors by which their sum leaves the least of an inflow, whose length is given, or
+    /// `enough` of it.
     fn least_inflow<'a>(
         &self,
         equations: &mut Equations,
         (inflow, length): (Vec<f32>, f64),
-        enough: f64,
-        most: usize,
+        (enough, most): (f64, usize),
         motion: &SolidMotion<'a>,
-        scratch: &mut Faces,
     ) -> (Vec<Change<'a>>, Vec<f64>) {
         let scaled = |of: &[f32], factor: f64| of.iter().map(|x| (f64::from(*x) * factor) as f32).collect();
         let mut directions: Vec<Vec<f32>> = vec![scaled(&inflow, 1.0 / length)];
         let mut changes: Vec<Change> = Vec::new();
         let mut least = LeastSquares::new(length);
+        let mut scratch = Faces::unknown(self.tiles);
         while changes.len() < most && least.residual > enough {
             let change = self.about(equations, &directions[changes.len()], motion);
-            self.viscosity.set_velocities(&change.velocities, scratch);
+            self.viscosity.set_velocities(&change.velocities, &mut scratch);
             let surface = |face| change.motion.change(self.tiles, self.solids, face);
-            let mut image = equations.inflow(scratch, surface);
+            let mut image = equations.inflow(&scratch, surface);
             equations.clear_unsolved(&mut image);
             changes.push(change);
             let mut column = Vec::with_capacity(directions.len() + 1);
@@ -132,8 +130,8 @@ impl Changing<'_> {
             }
             directions.push(scaled(&image, -1.0 / next));
         }
-        let parts = least.solution();
-        (changes, parts)
+        let factors = least.solution();
+        (changes, factors)
     }
 
     /// The change by the pressure that about takes out an inflow.
@@ -145,25 +143,25 @@ impl Changing<'_> {
         self.by(equations, q, Vec::new(), motion, INNER_TOLERANCE)
     }
 
-    /// Parts of changes as one, in which forces are in balance. What the inner solutions leave of them would swing a rope, but they show
-    /// hardly any divergence.
+    /// The sum of changes times factors, with the velocities solved for anew. The forces that inner solutions leave would swing a rope: that
+    /// takes little force and has hardly any divergence, so that the inflow does not show it.
     fn together<'a>(
         &self,
         equations: &Equations,
         changes: &[Change],
-        parts: &[f64],
+        factors: &[f64],
         motion: &SolidMotion<'a>,
     ) -> Change<'a> {
         let (mut q, mut velocities) = (vec![0.0; changes[0].q.len()], vec![0.0; changes[0].velocities.len()]);
-        for (change, part) in changes.iter().zip(parts) {
-            let add = |(sum, of): (&mut f32, &f32)| *sum += *part as f32 * of;
+        for (change, factor) in changes.iter().zip(factors) {
+            let add = |(sum, of): (&mut f32, &f32)| *sum += *factor as f32 * of;
             q.iter_mut().zip(&change.q).for_each(add);
             velocities.iter_mut().zip(&change.velocities).for_each(add);
         }
         self.by(equations, q, velocities, motion, FORCE_TOLERANCE)
     }
 
-    /// The change by a pressure, whose velocities are about `velocities`, or are not known if there are none.
+    /// The change by a pressure. The solution starts from `velocities`, or from 0 if that is empty.
     fn by<'a>(
         &self,
         equations: &Equations,

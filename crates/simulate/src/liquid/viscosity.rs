@@ -25,7 +25,7 @@ pub(super) const LEAST_OPEN: f32 = 0.5;
 const FIXED: u32 = u32::MAX;
 /// Marks a face in the air.
 const AIR: u32 = u32::MAX - 1;
-/// The remaining force, as a part of that at first, where the pressure comes after.
+/// The remaining force, as a part of that at first, where the pressure is solved for afterwards.
 pub(super) const TOLERANCE: f64 = 1e-4;
 /// The least volume of liquid at a face, in cells.
 const LEAST_VOLUME: f32 = 0.1;
@@ -365,8 +365,8 @@ impl<'a> Viscosity<'a> {
         let mut right: Vec<f32> = each.map(right).collect();
         self.solve(&mut right, &mut x, coupling, motion, tolerance);
         self.set_velocities(&x, faces);
-        // Faces at the edge of the liquid with hardly any of it go with the faces around them, also with those beside an edge or a
-        // corner: particles there would fall off one by one.
+        // Faces at the edge of the liquid with hardly any of it go with the faces around them, across edges and corners of
+        // cells too: particles there would fall off one by one.
         for axis in 0..3 {
             let numbers = &numbers.0[axis];
             let is_edge = |cell: usize| {
@@ -398,8 +398,7 @@ impl<'a> Viscosity<'a> {
     }
 
     /// By how much the velocities of the unknowns differ once they have diffused if faces get impulses over ρ Δx³, by axis and cell, and
-    /// the solids move by `motion`; `coupling` is that of bodies at rest. It begins at about so much as `x`, or at nothing if that is
-    /// empty.
+    /// the solids move by `motion`; `coupling` is that of bodies at rest. The solution starts from `x`, or from 0 if that is empty.
     pub fn response(
         &self,
         mut x: Vec<f32>,

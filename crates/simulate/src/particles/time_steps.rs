@@ -26,55 +26,45 @@ fn steps(speed: f32, dt: f32, cell_m: f32, most: f32) -> u32 {
     (speed * dt / (MAX_CELLS * cell_m)).ceil().clamp(1.0, most) as u32
 }
 
-/// By how much the substeps have to be multiplied for a speed that the most steps are not enough for.
+/// The factor by which the shot needs more substeps, if a speed asks for more steps than the most.
 pub(super) fn more_substeps(speed: f32, dt: f32, cell_m: f32) -> Option<f32> {
     let more = speed * dt / (MAX_CELLS * cell_m) / MAX_STEPS.0;
     (more > 1.01).then_some(more)
 }
 
-/// The greatest speed, m/s, of particles that do not fly alone, or that at which one step is enough. What flies alone goes through the
-/// air as well in one step as in many, and is so little that it pushes nothing where it lands; the falling drops of a pour would
-/// multiply the time that all of it takes.
+/// The greatest speed, m/s, of particles that do not fly alone, or that at which one step is enough. Particles that fly alone take the
+/// same way in one step as in many, and have too little mass to push anything where they land. If they counted, a few falling drops
+/// would multiply the time that the whole liquid takes.
 pub(super) fn speed<'a>(
     columns: impl Iterator<Item = (&'a [Vec3], &'a [Vec3])>,
     cell_m: f32,
     dt: f32,
 ) -> f32 {
     let slow = MAX_CELLS * cell_m / dt;
-    let mut fast: Vec<(Block, f32)> = Vec::new();
+    // By blocks of cells.
+    let mut fast: Vec<([i32; 3], f32)> = Vec::new();
     for (positions, velocities) in columns {
         let pairs = positions.par_iter().zip(velocities).with_min_len(1_024);
         fast.par_extend(pairs.filter_map(|(position, velocity)| {
             let block = (*position / (BLOCK_CELLS * cell_m)).floor().as_ivec3();
             let speed = velocity.length();
-            (speed > slow).then_some((Block(block), speed))
+            (speed > slow).then_some((block.to_array(), speed))
         }));
     }
-    fast.par_sort_unstable_by_key(|(block, _)| block.order());
-    let blocks: Vec<(Block, u32, f32)> = fast
-        .chunk_by(|a, b| a.0.0 == b.0.0)
+    fast.par_sort_unstable_by_key(|(block, _)| *block);
+    let blocks: Vec<([i32; 3], u32, f32)> = fast
+        .chunk_by(|a, b| a.0 == b.0)
         .map(|of| (of[0].0, of.len() as u32, of.iter().map(|(_, speed)| *speed).fold(0.0, f32::max)))
         .collect();
-    let near = |block: &Block| -> u32 {
+    let near = |block: &[i32; 3]| -> u32 {
         let of = |by: IVec3| {
-            let beside = Block(block.0.wrapping_add(by));
-            let found = blocks.binary_search_by_key(&beside.order(), |(block, ..)| block.order());
-            found.map_or(0, |found| blocks[found].1)
+            let beside = IVec3::from_array(*block).wrapping_add(by).to_array();
+            blocks.binary_search_by_key(&beside, |(block, ..)| *block).map_or(0, |found| blocks[found].1)
         };
         (0..27).map(|k| of(IVec3::new(k % 3 - 1, k / 3 % 3 - 1, k / 9 - 1))).sum()
     };
     let together = blocks.par_iter().with_min_len(64).filter(|(block, ..)| near(block) >= TOGETHER);
     together.map(|(.., speed)| *speed).reduce(|| slow, f32::max)
-}
-
-/// A block of cells.
-#[derive(Clone, Copy)]
-struct Block(IVec3);
-
-impl Block {
-    fn order(&self) -> [i32; 3] {
-        self.0.to_array()
-    }
 }
 
 /// Steps that waves of shear and of the surface ask for.
@@ -140,6 +130,8 @@ mod tests {
         });
         let spray: Vec<(Vec3, Vec3)> = spray.collect();
         assert_eq!(steps_of(&[pool.clone(), spray].concat()), 1);
+        let wisp = ball(1.3, Vec3::splat(0.5), 6.5)[..20].to_vec();
+        assert_eq!(steps_of(&[pool.clone(), wisp].concat()), 1);
         // Anywhere in the blocks, across their borders, far from the origin too.
         for at in [Vec3::splat(0.5), Vec3::new(0.51, -0.733, 0.347), Vec3::new(-81.13, 12.02, 40.7)] {
             let drop = ball(1.3, at, 6.5);
