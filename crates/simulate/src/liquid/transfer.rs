@@ -315,8 +315,9 @@ impl FaceBlock {
     }
 }
 
-/// Most that a particle moves in half a step, along an axis, in cells.
-const MAX_HALF_STEP_CELLS: f32 = REACH as f32 - 1.001;
+/// Most cells between a particle and the middle of its way: velocities are carried on three cells from the liquid, and interpolation takes
+/// one of them.
+const MAX_HALF_STEP_CELLS: f32 = 2.0;
 
 /// Gives the particles the velocities of the faces, m/s, with their gradients, 1/s. Returns the way of each in `dt` seconds, m, by the
 /// midpoint rule, with the displacements of the correction in the middle.

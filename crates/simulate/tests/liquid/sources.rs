@@ -221,3 +221,26 @@ fn a_pool_is_stale_when_its_vessel_moves_though_it_pushes_nothing() {
     shot.elements.iter_mut().find(|element| element.name == "Floor").unwrap().placement.position_m.y -= 0.02;
     assert!(prints(&shot).iter().zip(&before).all(|(now, then)| now != then));
 }
+
+/// What flies alone takes one step a substep, in which it passes a dozen cells.
+#[rstest]
+#[case::water(1e-3)]
+#[case::pitch(1_300.0)]
+fn a_speck_that_flies_alone_falls_freely_however_far_in_a_step(#[case] viscosity_pa_s: f32) {
+    let mut shot = bare(20);
+    shot.physics.substeps = 1;
+    let of = Liquid { spacing_m: 0.01, viscosity_pa_s, ..Liquid::default() };
+    let speck = liquid(of, Shape::cuboid(0.02, 0.02, 0.02), EmissionSchedule::Fill {});
+    let speck = shot.add(element("Speck", speck).at(0.31, 5.0, -0.72));
+    let mut simulation = Simulation::new(&shot, &Default::default()).unwrap();
+    let frame = (0..19).map(|_| simulation.advance().unwrap()).last().unwrap();
+    let particles = frame.particles_of(speck);
+    let (time, dt) = (frame.time_s as f32, frame.time_s as f32 / 19.0);
+    assert!(9.81 * time * dt > 12.0 * 0.02, "{time}");
+    for (position, velocity) in particles.positions.iter().zip(&particles.velocities) {
+        assert!((velocity.y + 9.81 * time).abs() < 0.01 * 9.81 * time, "{velocity}");
+        // By velocities at the ends of steps: half a step of g t further than g t² / 2.
+        let fallen = 0.5 * 9.81 * time * (time + dt);
+        assert!((position.y - 5.0 + fallen).abs() < 0.011 + 0.01 * fallen, "{position}");
+    }
+}
