@@ -291,9 +291,14 @@ fn apply_wall_friction(
                     let friction = properties.wall_friction(
                         beside.into_iter().flat_map(|by| [by, -by]).map(|by| tiles.cell(tile, around + by)),
                     );
-                    // A wall lies half way to the next face, where the velocity is to be its own.
                     let wall = motion.velocity(tiles, solids, (axis, cell));
-                    *velocity += 2.0 * friction * (wall - *velocity);
+                    let below = tiles.cell(tile, around - IVec3::AXES[axis]);
+                    let bounds_open_cell =
+                        [Some(cell), below].into_iter().flatten().any(|cell| solids.volume(cell) > 0.0);
+                    // Through the wall nothing flows. Along it, the wall lies half way to the next face, where the velocity is to be
+                    // its own.
+                    let part = if bounds_open_cell { 1.0 } else { 2.0 };
+                    *velocity += part * friction * (wall - *velocity);
                 }
             }
         });
