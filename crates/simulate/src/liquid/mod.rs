@@ -196,7 +196,7 @@ pub fn flow(
                 &mut motion,
             );
         } else {
-            viscosity.diffuse(&mut faces, |_, _| 0.0, &bodies, &mut motion, viscosity::TOLERANCE);
+            viscosity.diffuse(&mut faces, |_, _| 0.0, &bodies, &mut motion, (viscosity::TOLERANCE, 1));
         }
     }
     let solved = equations.project(&mut faces, &coupling, &mut motion, tension_acts);

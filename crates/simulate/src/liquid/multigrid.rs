@@ -244,7 +244,7 @@ fn aggregated(level: &Level, finer: &Matrix, coarser: &Grid) -> Matrix {
 
 #[cfg(test)]
 mod tests {
-    use super::super::conjugate_gradients::{conjugate_gradients, dot};
+    use super::super::conjugate_gradients::{Tolerance, conjugate_gradients, dot};
     use super::super::grid::{UnknownCells, step};
     use super::*;
     use geometry::tiles::local;
@@ -302,7 +302,8 @@ mod tests {
         let (mut x, mut scratch) = (vec![0.0; right.len()], multigrid.scratch());
         let multiply = |x: &[f32], out: &mut [f32]| multigrid.matrix().multiply(multigrid.grid(), x, out);
         let precondition = |right: &[f32], out: &mut Vec<f32>| multigrid.cycle(right, out, &mut scratch);
-        let convergence = conjugate_gradients(multiply, precondition, |_| {}, &right, &mut x, 1e-4);
+        let convergence =
+            conjugate_gradients(multiply, precondition, |_| {}, &right, &mut x, Tolerance::Residual(1e-4));
         assert!(convergence.iterations <= 16 && convergence.residual <= 1e-4, "{convergence:?}");
     }
 

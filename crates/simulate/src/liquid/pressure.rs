@@ -8,7 +8,7 @@
 
 use super::cell_properties::CellProperties;
 use super::cell_transfer::from_cells;
-use super::conjugate_gradients::{Convergence, conjugate_gradients, dot};
+use super::conjugate_gradients::{Convergence, Tolerance, conjugate_gradients, dot};
 use super::coupling::{Coupling, SolidMotion};
 use super::curvature::curvature;
 use super::grid::{NONE, UnknownCells, step};
@@ -393,8 +393,14 @@ impl<'a> Equations<'a> {
         let precondition = |right: &[f32], out: &mut Vec<f32>| preconditioner.cycle(right, out, scratch);
         let clear_unsolved = |column: &mut [f32]| matrix.clear_unsolved(column);
         let mut q = vec![0.0f32; right.len()];
-        let Convergence { iterations, residual } =
-            conjugate_gradients(multiply, precondition, clear_unsolved, right, &mut q, tolerance);
+        let Convergence { iterations, residual } = conjugate_gradients(
+            multiply,
+            precondition,
+            clear_unsolved,
+            right,
+            &mut q,
+            Tolerance::Residual(tolerance),
+        );
         (q, Solved { cells: cells.count, iterations, residual, ..Solved::default() })
     }
 }

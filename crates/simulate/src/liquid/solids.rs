@@ -335,10 +335,18 @@ impl TileNodes {
             for axis in (0..3).filter(is_face) {
                 // A wall thinner than a cell can lie between the corners.
                 let near = self.corners(low, axis).iter().all(|distance| (0.0..cell_m).contains(distance));
-                // What lies in the wall is on its lower side.
+                // What lies in the wall is on the side that is nearer.
                 let side = |body: u32, place: Vec3| {
-                    let is_inside = boundary.distance(body, place, cell_m) < 0.0;
-                    if is_inside { place - 0.5 * cell_m * Vec3::AXES[axis] } else { place }
+                    let distance = |place: Vec3| boundary.distance(body, place, cell_m);
+                    if distance(place) >= 0.0 {
+                        return place;
+                    }
+                    let up = 0.5 * cell_m * Vec3::AXES[axis];
+                    if distance(place + 0.5 * up) > distance(place - 0.5 * up) {
+                        place + up
+                    } else {
+                        place - up
+                    }
                 };
                 // A wall that goes through half of the face closes the face, so that there is no leak where two meet.
                 let (b, c) = (Vec3::AXES[(axis + 1) % 3], Vec3::AXES[(axis + 2) % 3]);
@@ -455,6 +463,50 @@ mod tests {
             assert!((open_volume(corners, 1.0) - part).abs() < 1e-6);
         }
         assert_eq!((open_volume([1.0; 8], 1.0), open_volume([-1.0; 8], 1.0)), (1.0, 0.0));
+    }
+
+    /// Two thin plates across x, at the same distance from the origin.
+    struct Slot {
+        half: f32,
+        thickness: f32,
+    }
+
+    impl Boundary for Slot {
+        fn bodies_in(&self, _: Vec3, _: Vec3) -> [Vec<u32>; 2] {
+            [vec![0], Vec::new()]
+        }
+
+        fn distance(&self, _: u32, place: Vec3, _: f32) -> f32 {
+            let middle = self.half + 0.5 * self.thickness;
+            (place.x.abs() - middle).abs() - 0.5 * self.thickness
+        }
+
+        fn velocity(&self, _: u32, _: Vec3) -> Vec3 {
+            Vec3::ZERO
+        }
+
+        fn separates(&self, _: u32, a: Vec3, b: Vec3) -> bool {
+            let middle = self.half + 0.5 * self.thickness;
+            let room = |place: Vec3| (place.x + middle > 0.0, place.x > middle);
+            room(a) != room(b)
+        }
+    }
+
+    #[test]
+    fn a_room_between_thin_plates_is_the_same_from_both_sides() {
+        let tiles = Tiles::new(&[-6.5, -0.5, 0.5, 6.5].map(|x| Vec3::new(x, 0.5, 0.5)), 1.0);
+        let liquid = vec![1.0; tiles.cells()];
+        for k in 0..40 {
+            let slot = Slot { half: 4.0 + (k as f32 * 0.618).fract(), thickness: 0.1 + 0.02 * k as f32 };
+            let cut = cut_cells(&tiles, &liquid, &slot, &mut StillBodyCache::default());
+            let open = |x: i32| {
+                let tile = tiles.keys.iter().position(|key| *key == IVec3::new(x.div_euclid(SIDE), 0, 0));
+                cut.open(0, tiles.cell(tile.unwrap(), IVec3::new(x.rem_euclid(SIDE), 3, 3)).unwrap())
+            };
+            let sides = [-1, 1].map(|side| std::array::from_fn::<_, 7, _>(|x| open(side * (1 + x as i32))));
+            assert_eq!(sides[0], sides[1], "{} {}", slot.half, slot.thickness);
+            assert!(sides[0].contains(&0.0), "{} {}: {:?}", slot.half, slot.thickness, sides[0]);
+        }
     }
 
     #[test]

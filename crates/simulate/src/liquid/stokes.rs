@@ -13,7 +13,7 @@
 //! The pressure enters as impulses on faces and bodies. As a change of velocities it would not keep momentum: A and the equations of the
 //! pressure give faces near the surface different masses.
 
-use super::conjugate_gradients::dot;
+use super::conjugate_gradients::{Tolerance, dot};
 use super::coupling::{Coupling, SolidMotion};
 use super::pressure::Equations;
 use super::solids::CutCells;
@@ -34,9 +34,12 @@ const TOLERANCE: f64 = 0.03;
 const LEAST_INFLOW: f64 = 1e-3;
 /// The remaining force of an inner solution, as a part of that at first.
 const INNER_TOLERANCE: f64 = 1e-3;
-/// The remaining force of the solution for the first pressure, and of that for all changes together. The pressure in a narrow hole is far
-/// greater than the stress that bends the rope that hangs out of it.
-const FORCE_TOLERANCE: f64 = 1e-5;
+/// The energy of the error of the solution for the first pressure, and of that for all changes together, as a part of the kinetic energy at
+/// first. The pressure in a narrow hole is far greater than the stress that bends the rope that hangs out of it.
+const ENERGY_TOLERANCE: f64 = 1e-6;
+
+/// Cells around thick liquid in which single particles go with it: they would fall off a rope's end one by one.
+const EDGE: i32 = 2;
 
 /// A change of the pressure, and what follows of it once the viscosity has acted.
 struct Change<'a> {
@@ -59,9 +62,10 @@ pub(super) fn diffuse(
     let (inviscid, inflow) = equations.inviscid_pressure(faces, coupling, motion);
     motion.add_pressure_in_equations(coupling, &inviscid);
     let impulse = |axis, face| equations.impulse(&inviscid, axis, face, true);
-    viscosity.diffuse(faces, impulse, bodies, motion, FORCE_TOLERANCE);
+    let balanced = Tolerance::Energy(ENERGY_TOLERANCE * viscosity.kinetic_energy(faces));
+    viscosity.diffuse(faces, impulse, bodies, motion, (balanced, EDGE));
     equations.add_pressure(&inviscid, 1.0);
-    let schur = SchurComplement { tiles, solids, viscosity, bodies: bodies.at_rest(), coupling };
+    let schur = SchurComplement { tiles, solids, viscosity, bodies: bodies.at_rest(), coupling, balanced };
     let (mut left, mut enough) = (MAX_ITERATIONS, LEAST_INFLOW * inflow);
     for round in 0..MAX_ROUNDS {
         let mut residual = equations.inflow(faces, |face| motion.velocity(tiles, solids, face));
@@ -91,6 +95,8 @@ struct SchurComplement<'s> {
     viscosity: &'s Viscosity<'s>,
     bodies: ViscousCoupling,
     coupling: &'s Coupling<'s>,
+    /// The tolerance of the solution for all changes together.
+    balanced: Tolerance,
 }
 
 impl SchurComplement<'_> {
@@ -140,7 +146,7 @@ impl SchurComplement<'_> {
         equations.precondition(inflow, &mut q);
         let scales = equations.cells().column(|cell| self.viscosity.pressure_of_inflow(cell));
         q.iter_mut().zip(inflow).zip(scales).for_each(|((q, inflow), scale)| *q += scale * inflow);
-        self.by(equations, q, Vec::new(), motion, INNER_TOLERANCE)
+        self.by(equations, q, Vec::new(), motion, Tolerance::Residual(INNER_TOLERANCE))
     }
 
     /// The sum of changes times factors, with the velocities solved for anew. The forces that inner solutions leave would swing a rope: that
@@ -158,7 +164,7 @@ impl SchurComplement<'_> {
             q.iter_mut().zip(&change.q).for_each(add);
             velocities.iter_mut().zip(&change.velocities).for_each(add);
         }
-        self.by(equations, q, velocities, motion, FORCE_TOLERANCE)
+        self.by(equations, q, velocities, motion, self.balanced)
     }
 
     /// The change by a pressure. The solution starts from `velocities`, or from 0 if that is empty.
@@ -168,7 +174,7 @@ impl SchurComplement<'_> {
         q: Vec<f32>,
         velocities: Vec<f32>,
         motion: &SolidMotion<'a>,
-        tolerance: f64,
+        tolerance: Tolerance,
     ) -> Change<'a> {
         let mut own = motion.unchanged();
         own.add_pressure_in_equations(self.coupling, &q);

@@ -8,7 +8,7 @@
 
 use super::cell_properties::CellProperties;
 use super::cell_stress::{CellStress, MAX_PUSH};
-use super::conjugate_gradients::conjugate_gradients;
+use super::conjugate_gradients::{Tolerance, conjugate_gradients, dot};
 use super::coupling::{BodyImpulse, SolidMotion};
 use super::solids::{Boundary, CutCells};
 use super::transfer::Faces;
@@ -26,7 +26,7 @@ const FIXED: u32 = u32::MAX;
 /// Marks a face in the air.
 const AIR: u32 = u32::MAX - 1;
 /// The remaining force, as a part of that at first, where the pressure is solved for afterwards.
-pub(super) const TOLERANCE: f64 = 1e-4;
+pub(super) const TOLERANCE: Tolerance = Tolerance::Residual(1e-4);
 /// The least volume of liquid at a face, in cells.
 const LEAST_VOLUME: f32 = 0.1;
 /// What holds a face that no particle has given a velocity, so that it goes with the faces beside, in cells.
@@ -346,14 +346,15 @@ impl<'a> Viscosity<'a> {
         }
     }
 
-    /// Lets the velocities on the faces diffuse, pushed by impulses over ρ Δx³ by axis and cell. Free bodies gain by it in `motion`.
+    /// Lets the velocities on the faces diffuse, pushed by impulses over ρ Δx³ by axis and cell. Free bodies gain by it in `motion`. Faces
+    /// of air up to `edge` cells away from the liquid go with it.
     pub fn diffuse(
         &self,
         faces: &mut Faces,
         impulse: impl Fn(usize, usize) -> f32 + Sync,
         coupling: &ViscousCoupling,
         motion: &mut SolidMotion,
-        tolerance: f64,
+        (tolerance, edge): (Tolerance, i32),
     ) {
         self.hold_films(faces);
         let Self { tiles, numbers, unknowns, rows, .. } = self;
@@ -367,11 +368,13 @@ impl<'a> Viscosity<'a> {
         self.set_velocities(&x, faces);
         // Faces at the edge of the liquid with hardly any of it go with the faces around them, across edges and corners of
         // cells too: particles there would fall off one by one.
+        let side = 2 * edge + 1;
+        let around = |k: i32| IVec3::new(k % side, k / side % side, k / (side * side)) - edge;
         for axis in 0..3 {
             let numbers = &numbers.0[axis];
             let is_edge = |cell: usize| {
                 let (tile, at) = (cell / CELLS, local(cell % CELLS));
-                let mut around = (0..27).map(|k| IVec3::new(k % 3 - 1, k / 3 % 3 - 1, k / 9 - 1));
+                let mut around = (0..side.pow(3)).map(around);
                 numbers[cell] == AIR
                     && around.any(|by| tiles.cell(tile, at + by).is_some_and(|of| numbers[of] < AIR))
             };
@@ -380,6 +383,13 @@ impl<'a> Viscosity<'a> {
             });
         }
         self.extend_into_walls(faces, motion);
+    }
+
+    /// Twice the kinetic energy of the velocities in `faces`, over ρ Δx³, m²/s².
+    pub fn kinetic_energy(&self, faces: &Faces) -> f64 {
+        let velocities = self.velocities(faces);
+        let momenta: Vec<f32> = self.rows.iter().zip(&velocities).map(|(row, x)| row.inertia * x).collect();
+        dot(&momenta, &velocities)
     }
 
     /// The velocities of the unknowns in `faces`.
@@ -405,7 +415,7 @@ impl<'a> Viscosity<'a> {
         impulse: impl Fn(usize, usize) -> f32 + Sync,
         coupling: &ViscousCoupling,
         motion: &mut SolidMotion,
-        tolerance: f64,
+        tolerance: Tolerance,
     ) -> Vec<f32> {
         let impulse = |(axis, cell): &(u8, u32)| impulse(usize::from(*axis), *cell as usize);
         let mut right: Vec<f32> = self.unknowns.par_iter().with_min_len(1_024).map(impulse).collect();
@@ -421,7 +431,7 @@ impl<'a> Viscosity<'a> {
         x: &mut [f32],
         coupling: &ViscousCoupling,
         motion: &mut SolidMotion,
-        tolerance: f64,
+        tolerance: Tolerance,
     ) {
         let rows = &self.rows;
         for (right, row) in right.iter_mut().zip(rows).filter(|(_, row)| !row.closed.is_empty()) {

@@ -340,7 +340,7 @@ impl Level {
 
 #[cfg(test)]
 mod tests {
-    use super::super::conjugate_gradients::conjugate_gradients;
+    use super::super::conjugate_gradients::{Tolerance, conjugate_gradients};
     use super::*;
     use glam::Vec3;
 
@@ -424,7 +424,14 @@ mod tests {
             let (mut x, mut scratch) = (vec![0.0; n], rope.scratch());
             let multiply = |x: &[f32], out: &mut [f32]| rope.multiply(x, out);
             let precondition = |of: &[f32], out: &mut Vec<f32>| rope.precondition(&mut scratch, of, out);
-            let done = conjugate_gradients(multiply, precondition, |_| {}, &right, &mut x, 1e-4);
+            let done = conjugate_gradients(
+                multiply,
+                precondition,
+                |_| {},
+                &right,
+                &mut x,
+                Tolerance::Residual(1e-4),
+            );
             assert!(done.residual <= 1e-4, "{done:?}");
             done.iterations
         };

@@ -83,7 +83,8 @@ fn wave_speed(liquid: &Liquid) -> f32 {
 }
 
 /// Steps in which the shortest waves of surface tension are resolved (J. Brackbill, D. Kothe and C. Zemach, *A continuum method for
-/// modeling surface tension*, 1992), or the most allowed.
+/// modeling surface tension*, 1992), or the most allowed. Viscosity, which acts implicitly, slows these waves: with their frequency ω and the
+/// rate γ at which it damps them, steps of (γ + √(γ² + 4 ω²)) / ω² are stable, where 2 / ω would be without it.
 fn of_tension(liquid: &Liquid, dt: f32, cell_m: f32) -> u32 {
     let of = |quantity: LiquidQuantity| {
         let scaled = liquid.scaled.iter().filter(move |scaled| scaled.quantity == quantity);
@@ -93,7 +94,12 @@ fn of_tension(liquid: &Liquid, dt: f32, cell_m: f32) -> u32 {
         .fold(liquid.surface_tension_n_m, |tension, [a, b]| (tension * a.max(b)).min(MAX_TENSION));
     let density = of(LiquidQuantity::Density)
         .fold(liquid.density_kg_m3, |density, [a, b]| (density * a.min(b)).max(DENSITIES[0]));
-    let most_s = (density * cell_m.powi(3) / (4.0 * PI * tension.max(1e-12))).sqrt();
+    let viscosity = of(LiquidQuantity::Viscosity)
+        .fold(rheology(liquid).viscosity_pa_s, |viscosity, [a, b]| viscosity * a.min(b));
+    let resolved_s = (density * cell_m.powi(3) / (4.0 * PI * tension.max(1e-12))).sqrt();
+    // Of waves two cells long, of which the step above is π / 2 over the frequency. They are damped at 2 ν k²; half of that is counted.
+    let slower = viscosity / density * (PI / cell_m).powi(2) * resolved_s / PI;
+    let most_s = resolved_s * (slower + slower.hypot(1.0));
     (dt / (TENSION_STEP * most_s)).ceil().clamp(1.0, MAX_STEPS.1) as u32
 }
 
@@ -139,6 +145,19 @@ mod tests {
             assert_eq!(steps_of(&[pool.clone(), drop].concat()), 7, "at {at}");
         }
         assert_eq!(steps_of(&pool), 1);
+    }
+
+    #[test]
+    fn surface_tension_asks_for_steps_of_thin_liquid_and_not_of_thick() {
+        let of = |viscosity_pa_s: f32| {
+            let liquid =
+                Liquid { spacing_m: 0.5e-3, viscosity_pa_s, surface_tension_n_m: 0.07, ..Liquid::default() };
+            of_waves(&liquid, DT)
+        };
+        // √(ρ Δx³ / (4 π σ)) of cells of a millimetre is a millisecond.
+        assert_eq!((of(0.0), of(1e-3)), (54, 54));
+        assert!((20..54).contains(&of(0.1)), "{}", of(0.1));
+        assert_eq!(of(50.0), 1);
     }
 
     #[test]

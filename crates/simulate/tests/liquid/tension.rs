@@ -99,6 +99,49 @@ fn a_drop_rings_at_the_frequency_of_rayleigh() {
     assert!((measured / period - 1.0).abs() < 0.05, "{measured} s, {period} s");
 }
 
+/// A drop so thick that it does not ring becomes round at the rate 20 σ / (19 μ R): H. Lamb, *Hydrodynamics*, 1932, § 355, without inertia.
+/// One step a substep is enough.
+#[rstest]
+#[case(0.03, 0.5, 40.0, 0.9)]
+#[case(0.011, 0.07, 3.0, 1.1)]
+fn a_thick_drop_becomes_round_at_the_rate_of_lamb(
+    #[case] radius: f32,
+    #[case] surface_tension_n_m: f32,
+    #[case] viscosity_pa_s: f32,
+    #[case] longer: f32,
+) {
+    let rate = 20.0 * surface_tension_n_m / (19.0 * viscosity_pa_s * radius);
+    let frames = (0.7 / rate * 24.0) as u32;
+    let mut shot = super::bare(frames);
+    shot.elements.clear();
+    shot.physics.substeps = 1;
+    let of = super::Liquid {
+        spacing_m: radius / 12.0,
+        viscosity_pa_s,
+        surface_tension_n_m,
+        ..super::Liquid::default()
+    };
+    // A cylinder as long as it is wide is a little longer than a ball in its moments; a longer or shorter one more so.
+    let cylinder = super::Shape::Cylinder { radius_m: 0.8 * radius, height_m: 1.6 * longer * radius };
+    let id = shot.add(super::element("Drop", super::liquid(of, cylinder, super::EmissionSchedule::Fill {})));
+    let mut simulation = super::Simulation::new(&shot, &Default::default()).unwrap();
+    let mut curve = Vec::new();
+    for _ in 0..frames {
+        let frame = simulation.advance().unwrap();
+        assert_eq!(frame.measured.liquids[&id].steps, 1);
+        let positions = &frame.particles[&id].positions;
+        let n = positions.len() as f32;
+        let centre = positions.iter().sum::<Vec3>() / n;
+        let squares = positions.iter().map(|x| (*x - centre) * (*x - centre)).sum::<Vec3>() / n;
+        curve
+            .push((frame.time_s as f32, (squares.y - 0.5 * (squares.x + squares.z)) / squares.element_sum()));
+    }
+    // From a third on, once its edges are round.
+    let (first, last) = (curve[curve.len() / 3], curve[curve.len() - 1]);
+    let measured = (first.1 / last.1).ln() / (last.0 - first.0);
+    assert!((measured / rate - 1.0).abs() < 0.1, "{measured} of {rate} 1/s: {curve:?}");
+}
+
 /// A round drop stays still: currents by errors of the curvature are slow against √(σ / (ρ R)).
 #[test]
 fn a_round_drop_stays_still() {
