@@ -36,7 +36,7 @@ const LEAST_INFLOW: f64 = 1e-3;
 const INNER_TOLERANCE: f64 = 1e-3;
 /// The energy of the error of the solution for the first pressure, and of that for all changes together, as a part of the kinetic energy at
 /// first. The pressure in a narrow hole is far greater than the stress that bends the rope that hangs out of it.
-const ENERGY_TOLERANCE: f64 = 1e-6;
+const ENERGY_TOLERANCE: f64 = 1e-8;
 
 /// Cells around thick liquid in which single particles go with it: they would fall off a rope's end one by one.
 const EDGE: i32 = 2;

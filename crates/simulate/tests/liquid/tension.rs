@@ -100,7 +100,7 @@ fn a_drop_rings_at_the_frequency_of_rayleigh() {
 }
 
 /// A drop so thick that it does not ring becomes round at the rate 20 σ / (19 μ R): H. Lamb, *Hydrodynamics*, 1932, § 355, without inertia.
-/// One step a substep is enough.
+/// One or two steps of a frame are enough, where waves of water would ask for ten and more.
 #[rstest]
 #[case(0.03, 0.5, 40.0, 0.9)]
 #[case(0.011, 0.07, 3.0, 1.1)]
@@ -128,7 +128,7 @@ fn a_thick_drop_becomes_round_at_the_rate_of_lamb(
     let mut curve = Vec::new();
     for _ in 0..frames {
         let frame = simulation.advance().unwrap();
-        assert_eq!(frame.measured.liquids[&id].steps, 1);
+        assert!(frame.measured.liquids[&id].steps <= 2);
         let positions = &frame.particles[&id].positions;
         let n = positions.len() as f32;
         let centre = positions.iter().sum::<Vec3>() / n;
