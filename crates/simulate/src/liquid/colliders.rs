@@ -1,7 +1,7 @@
 //! The bodies of a shot as the solids that liquid meets.
 
+use super::boundary::{Boundary, FreeBody, PointVectors, SurfacePoint};
 use super::coupling::BodyImpulse;
-use super::solids::{Boundary, FreeBody, PointVectors, SurfacePoint};
 use crate::colliders::{BodyState, Collider, Colliders, SurfaceResponse};
 use geometry::Bounds;
 use glam::Vec3;

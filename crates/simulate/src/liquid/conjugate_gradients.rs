@@ -4,6 +4,8 @@ use rayon::prelude::*;
 
 /// Most iterations.
 const MAX_ITERATIONS: u32 = 600;
+/// A residual that is rounding, as a part of the right-hand side.
+const ROUNDING: f64 = 1e-7;
 /// Rows of a block of sums.
 const BLOCK: usize = 4_096;
 
@@ -15,31 +17,22 @@ pub(super) struct Convergence {
     pub residual: f64,
 }
 
-/// Up to where a solution goes.
+/// The error at which a solution ends.
 #[derive(Clone, Copy, Debug)]
 pub(super) enum Tolerance {
-    /// The residual as a part of the right-hand side.
+    /// The residual, as a part of the right-hand side.
     Residual(f64),
-    /// The energy of the error: with A and the error e, eᵀ A e. By the preconditioner P, which is about A⁻¹, that is rᵀ P r. Slow modes
-    /// count in it by what they move, and not by the little force that they take.
+    /// The energy of the error, ½ eᵀ A e with the error e of x. It is found as ½ rᵀ P r with the residual r and the preconditioner P, which
+    /// is about A⁻¹. An error that takes little force but moves much hardly shows in the residual; in the energy it does.
     Energy(f64),
 }
 
-/// A residual that is rounding, as a part of the right-hand side.
-const ROUNDING: f64 = 1e-7;
-
 impl Tolerance {
-    fn residual(self) -> f64 {
+    /// The greatest residual, as a part of the right-hand side, and the greatest rᵀ P r; one of them is enough.
+    fn limits(self) -> (f64, f64) {
         match self {
-            Self::Residual(part) => part,
-            Self::Energy(_) => ROUNDING,
-        }
-    }
-
-    fn energy(self) -> f64 {
-        match self {
-            Self::Residual(_) => 0.0,
-            Self::Energy(energy) => energy,
+            Self::Residual(part) => (part, 0.0),
+            Self::Energy(energy) => (ROUNDING, 2.0 * energy),
         }
     }
 }
@@ -66,9 +59,8 @@ fn block_dot(a: &[f32], b: &[f32]) -> f64 {
     sums.iter().sum::<f64>() + rest
 }
 
-/// Solves A x = b from the `x` at hand, or from 0 if that is nearer, up to `tolerance`. `multiply` puts A x into its
-/// second argument, and `precondition` about the solution for its first; `clear_unsolved` clears the rows without an equation, whose `x`
-/// is to be 0.
+/// Solves A x = b to a tolerance, from the `x` at hand or from 0 if that is nearer. `multiply` puts A x into its second argument, and
+/// `precondition` about the solution for its first; `clear_unsolved` clears the rows without an equation, whose `x` is to be 0.
 pub(super) fn conjugate_gradients(
     multiply: impl Fn(&[f32], &mut [f32]),
     mut precondition: impl FnMut(&[f32], &mut Vec<f32>),
@@ -77,7 +69,7 @@ pub(super) fn conjugate_gradients(
     x: &mut [f32],
     tolerance: Tolerance,
 ) -> Convergence {
-    let (tolerance, energy) = (tolerance.residual(), tolerance.energy());
+    let (tolerance, most_energy) = tolerance.limits();
     let n = right.len();
     let mut image = vec![0.0f32; n];
     if x.iter().any(|x| *x != 0.0) {
@@ -106,7 +98,7 @@ pub(super) fn conjugate_gradients(
     // Of liquid that is shut in there may be no solution: then the nearest is taken.
     let mut nearest = Nearest { left: f64::INFINITY, x: Vec::new() };
     for iteration in 0..MAX_ITERATIONS {
-        if norm <= energy || left <= tolerance {
+        if norm <= most_energy || left <= tolerance {
             return nearest.end(iteration, left, x);
         }
         multiply(&direction, &mut image);
@@ -222,7 +214,7 @@ mod tests {
             let multiply = |x: &[f32], out: &mut [f32]| {
                 out.iter_mut().enumerate().for_each(|(i, out)| *out = stiffness(i) * x[i]);
             };
-            // About the inverse.
+            // Between nothing and the inverse: the stiff springs are solved first.
             let precondition = |r: &[f32], out: &mut Vec<f32>| {
                 let about = |i: usize| (1.0 + 0.3 * (i as f32).sin()) / stiffness(i).sqrt();
                 *out = r.iter().enumerate().map(|(i, r)| about(i) * r).collect();

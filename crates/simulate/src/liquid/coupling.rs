@@ -5,9 +5,10 @@
 //! (v + ω × r) · e, and the pressure of the liquid cell beside the face gives the body an impulse along e. With the sums G of ± (1 − α) e and T
 //! of ± (1 − α) r × e over the faces of a cell, the cells' equations gain G · (m⁻¹ Σ G q) + T · (I⁻¹ Σ T q), times ρ Δx³.
 
+use super::boundary::{Boundary, FreeBody, PointVectors};
 use super::cell_properties::CellProperties;
 use super::grid::{NONE, UnknownCells, step};
-use super::solids::{Boundary, CutCells, FreeBody, PointVectors, face_centre};
+use super::solids::{CutCells, face_centre};
 use super::surface_coupling::SurfaceCoupling;
 use geometry::tiles::{CELLS, Tiles, local};
 use glam::{IVec3, Vec3};

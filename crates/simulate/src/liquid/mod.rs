@@ -9,6 +9,7 @@
 //! Guarantees: the same bytes for any number of threads. Not guaranteed: that a full cell has eight particles; what is too dense
 //! is spread over some steps.
 
+mod boundary;
 mod carrier;
 mod cell_properties;
 mod cell_stress;
@@ -35,13 +36,14 @@ mod viscous_coupling;
 mod viscous_multigrid;
 mod volume_fraction;
 
+pub use boundary::{Boundary, FreeBody, PointVectors, SurfacePoint};
 pub use carrier::{Carrier, SURFACE, ramp};
 pub use cell_properties::Properties;
 pub(crate) use colliders::Bodies;
 pub use coupling::BodyImpulse;
 pub use pressure::Solved;
 pub use rheology::{RELAXED, Rheologies, Rheology, Symmetric};
-pub use solids::{Boundary, FreeBody, PointVectors, StillBodyCache, SurfacePoint};
+pub use solids::StillBodyCache;
 
 use cell_properties::CellProperties;
 use cell_stress::CellStress;
@@ -58,8 +60,6 @@ use volume_fraction::VolumeFraction;
 
 /// Most tiles of the grid; each takes about 17 kB where particles are scattered (measured).
 const MAX_TILES: usize = 1 << 17;
-/// Rounds in which velocities are carried on from the liquid.
-const EXTRAPOLATED: u32 = 3;
 /// Time in which what is too dense is spread, s.
 const DENSITY_CORRECTION_S: f32 = 0.05;
 
@@ -196,7 +196,13 @@ pub fn flow(
                 &mut motion,
             );
         } else {
-            viscosity.diffuse(&mut faces, |_, _| 0.0, &bodies, &mut motion, (viscosity::TOLERANCE, 1));
+            viscosity.diffuse(
+                &mut faces,
+                |_, _| 0.0,
+                &bodies,
+                &mut motion,
+                (viscosity::TOLERANCE, viscosity::EDGE),
+            );
         }
     }
     let solved = equations.project(&mut faces, &coupling, &mut motion, tension_acts);
@@ -207,14 +213,14 @@ pub fn flow(
         true => equations.pressures(positions, material.properties.density_kg_m3 * tiles.cell_m / dt),
         false => Vec::new(),
     };
-    extrapolate(&tiles, &mut faces, EXTRAPOLATED);
+    extrapolate(&tiles, &mut faces, transfer::EXTRAPOLATED);
     apply_wall_friction(&tiles, &mut faces, &solids, &properties, &motion);
     if is_thick {
         // With the faces as they are cut: particles in a cell that rounding closes all around would stay there.
         equations = Equations::new(&tiles, &solids, &volume_fraction, &properties);
     }
     let mut correction = equations.density_correction((dt / DENSITY_CORRECTION_S).min(1.0));
-    extrapolate(&tiles, &mut correction, EXTRAPOLATED);
+    extrapolate(&tiles, &mut correction, transfer::EXTRAPOLATED);
     let columns = (positions, &mut *velocities, &mut *gradients);
     let mut displacements =
         transfer::to_particles(&tiles, columns, [&faces.velocities, &correction.velocities], dt);

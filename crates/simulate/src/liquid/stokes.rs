@@ -37,8 +37,7 @@ const INNER_TOLERANCE: f64 = 1e-3;
 /// The energy of the error of the solution for the first pressure, and of that for all changes together, as a part of the kinetic energy at
 /// first. The pressure in a narrow hole is far greater than the stress that bends the rope that hangs out of it.
 const ENERGY_TOLERANCE: f64 = 1e-8;
-
-/// Cells around thick liquid in which single particles go with it: they would fall off a rope's end one by one.
+/// Cells around thick liquid in which faces of air go with it: particles there would fall off the end of a rope one by one.
 const EDGE: i32 = 2;
 
 /// A change of the pressure, and what follows of it once the viscosity has acted.

@@ -11,8 +11,9 @@
 //! face that the surface closes moves with the nodes around the nearest place of the surface; impulses go the same way back, so that
 //! the equations stay symmetric whichever of surface and grid is finer.
 
+use super::boundary::{Boundary, PointVectors, SurfacePoint};
 use super::grid::NONE;
-use super::solids::{Boundary, CutCells, PointVectors, SurfacePoint, face_centre};
+use super::solids::{CutCells, face_centre};
 use geometry::tiles::{CELLS, Tiles, local};
 use glam::{IVec3, Vec3};
 use rayon::prelude::*;

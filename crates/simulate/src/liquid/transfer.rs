@@ -315,9 +315,11 @@ impl FaceBlock {
     }
 }
 
-/// Most cells between a particle and the middle of its way: velocities are carried on three cells from the liquid, and interpolation takes
-/// one of them.
-const MAX_HALF_STEP_CELLS: f32 = 2.0;
+/// Cells up to which velocities are to be carried on from the liquid before particles take them.
+pub(super) const EXTRAPOLATED: u32 = 3;
+/// Most cells along an axis between a particle and the middle of its way. Interpolation takes one of the cells up to which velocities are
+/// carried on.
+const MAX_HALF_STEP_CELLS: f32 = (EXTRAPOLATED - 1) as f32;
 
 /// Gives the particles the velocities of the faces, m/s, with their gradients, 1/s. Returns the way of each in `dt` seconds, m, by the
 /// midpoint rule, with the displacements of the correction in the middle.

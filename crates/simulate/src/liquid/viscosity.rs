@@ -6,11 +6,12 @@
 //! cells and at edges: V u − (2 Δ_a (w μ̂ Δ_a u) + Σ_b Δ_b (w μ̂ (Δ_b u + Δ_a v_b))) = V u_old + Σ_b Δ_b (w σ̂_ab). Where solids close
 //! faces the velocities are theirs.
 
+use super::boundary::Boundary;
 use super::cell_properties::CellProperties;
 use super::cell_stress::{CellStress, MAX_PUSH};
 use super::conjugate_gradients::{Tolerance, conjugate_gradients, dot};
 use super::coupling::{BodyImpulse, SolidMotion};
-use super::solids::{Boundary, CutCells};
+use super::solids::CutCells;
 use super::transfer::Faces;
 use super::viscous_coupling::{Link, ViscousCoupling};
 use super::viscous_multigrid::{MatrixRow, Places, ViscousMultigrid};
@@ -27,6 +28,8 @@ const FIXED: u32 = u32::MAX;
 const AIR: u32 = u32::MAX - 1;
 /// The remaining force, as a part of that at first, where the pressure is solved for afterwards.
 pub(super) const TOLERANCE: Tolerance = Tolerance::Residual(1e-4);
+/// Cells around liquid in which faces of air go with it.
+pub(super) const EDGE: i32 = 1;
 /// The least volume of liquid at a face, in cells.
 const LEAST_VOLUME: f32 = 0.1;
 /// What holds a face that no particle has given a velocity, so that it goes with the faces beside, in cells.
@@ -385,11 +388,11 @@ impl<'a> Viscosity<'a> {
         self.extend_into_walls(faces, motion);
     }
 
-    /// Twice the kinetic energy of the velocities in `faces`, over ρ Δx³, m²/s².
+    /// The kinetic energy of the unknowns in `faces`, over ρ Δx³, m²/s².
     pub fn kinetic_energy(&self, faces: &Faces) -> f64 {
         let velocities = self.velocities(faces);
         let momenta: Vec<f32> = self.rows.iter().zip(&velocities).map(|(row, x)| row.inertia * x).collect();
-        dot(&momenta, &velocities)
+        0.5 * dot(&momenta, &velocities)
     }
 
     /// The velocities of the unknowns in `faces`.

@@ -5,8 +5,9 @@
 //! a body closes, the motion δ that the body gains has M δ = −ρ Δx³ J_wᵀ (K_wu u + K_ww J_w (V + δ)). A rigid motion does not deform the
 //! liquid, K_wu J_u + K_ww J_w = 0, so that K_wu alone is needed. δ is eliminated from the equations of the faces.
 
+use super::boundary::{Boundary, FreeBody};
 use super::coupling::BodyImpulse;
-use super::solids::{Boundary, FreeBody, face_centre};
+use super::solids::face_centre;
 use geometry::tiles::Tiles;
 use glam::{DVec3, Vec3};
 use std::collections::BTreeMap;

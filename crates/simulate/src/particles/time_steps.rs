@@ -95,11 +95,12 @@ fn of_tension(liquid: &Liquid, dt: f32, cell_m: f32) -> u32 {
     let density = of(LiquidQuantity::Density)
         .fold(liquid.density_kg_m3, |density, [a, b]| (density * a.min(b)).max(DENSITIES[0]));
     let viscosity = of(LiquidQuantity::Viscosity)
-        .fold(rheology(liquid).viscosity_pa_s, |viscosity, [a, b]| viscosity * a.min(b));
+        .fold(rheology(liquid).viscosity_pa_s, |viscosity, [a, b]| (viscosity * a.min(b)).min(MAX_SCALED));
     let resolved_s = (density * cell_m.powi(3) / (4.0 * PI * tension.max(1e-12))).sqrt();
-    // Of waves two cells long, of which the step above is π / 2 over the frequency. They are damped at 2 ν k²; half of that is counted.
-    let slower = viscosity / density * (PI / cell_m).powi(2) * resolved_s / PI;
-    let most_s = resolved_s * (slower + slower.hypot(1.0));
+    // γ / (2 ω) of waves two cells long, with the wave number k = π / Δx: `resolved_s` is π / (2 ω), and they are damped at 2 ν k², of which
+    // half is counted.
+    let damping = viscosity / density * (PI / cell_m).powi(2) * resolved_s / PI;
+    let most_s = resolved_s * (damping + damping.hypot(1.0));
     (dt / (TENSION_STEP * most_s)).ceil().clamp(1.0, MAX_STEPS.1) as u32
 }
 
