@@ -1,7 +1,7 @@
 //! What the equations of the pressure cost in a box of 128³ cells that is full by 85 %, with a wavy surface and a ball that moves in it,
 //! against a solution of the empty box by cosine transforms.
 
-use conjugate_gradients::conjugate_gradients;
+use conjugate_gradients::{Tolerance, conjugate_gradients};
 use geometry::tiles::{CELLS, local};
 use glam::{IVec3, Vec3};
 use grid::{UnknownCells, step};
@@ -33,7 +33,7 @@ mod multigrid;
 /// Cells along each side of the box.
 const SIDE: usize = 128;
 const ROUNDS: usize = 7;
-const TOLERANCE: f64 = 1e-4;
+const TOLERANCE: Tolerance = Tolerance::Residual(1e-4);
 
 /// The box of liquid; lengths in cells.
 struct Liquid {
