@@ -57,13 +57,12 @@ fn ours(positions: &[Vec3], velocities: &[Vec3], values: &[Vec2]) -> Mesh {
         anisotropy: 3.0,
         film_m: 0.8 * SPACING_M,
     };
-    let LiquidMesh { positions, triangles, .. } =
+    let LiquidMesh { positions, mut triangles, .. } =
         surface.of(&SurfaceParticles { positions, velocities, values }).expect("it is near");
-    let mesh = Mesh { positions, triangles, ..Mesh::default() };
-    let smoothing = Smoothing::of_closed(&mesh.triangles, mesh.positions.len());
-    let mut smoothed = smoothing.apply(&mesh.positions, PASSES);
-    smoothing.unfold(&mut smoothed);
-    Mesh { positions: smoothed, ..mesh }
+    let smoothing = Smoothing::of_closed(&triangles, positions.len());
+    let mut positions = smoothing.apply(&positions, PASSES);
+    smoothing.unfold(&mut triangles, &mut positions);
+    Mesh { positions, triangles, ..Mesh::default() }
 }
 
 /// The other crate's surface, cleaned up, and smoothed where particles have neighbours, as its authors do.

@@ -116,13 +116,13 @@ impl Joined {
             constant.push(attribute(UV, AttributeValues::Pairs(uvs)));
         }
         let smoothing = Smoothing::of_closed(&mesh.triangles, mesh.positions.len());
-        let topology = Arc::new(Topology::new(mesh.triangles, (0..vertices).collect(), constant)?);
-        let (mut positions, mut velocities) = (mesh.positions, mesh.velocities);
+        let (mut triangles, mut positions, mut velocities) = (mesh.triangles, mesh.positions, mesh.velocities);
         if passes > 0 {
             positions = smoothing.apply(&positions, passes);
             velocities = smoothing.apply_linear(&velocities, passes);
         }
-        smoothing.unfold(&mut positions);
+        smoothing.unfold(&mut triangles, &mut positions);
+        let topology = Arc::new(Topology::new(triangles, (0..vertices).collect(), constant)?);
         let scalars = |name: &str, of: &dyn Fn(&Vec2) -> f32| {
             attribute(name, AttributeValues::Scalars(mesh.values.iter().map(of).collect()))
         };

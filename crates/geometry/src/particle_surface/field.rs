@@ -123,6 +123,13 @@ impl Field {
         Self { cell_m, distances, tiles }
     }
 
+    /// A bit for each corner that is inside of a cell of a tile, or of one beside the tile.
+    pub fn inside_of(&self, tiles: &Tiles, tile: usize, cell: IVec3) -> u8 {
+        let is_inside =
+            |k: &usize| tiles.cell(tile, cell + corner(*k)).is_some_and(|node| self.distances[node] < 0.0);
+        (0..8).filter(is_inside).fold(0, |inside, k| inside | 1 << k)
+    }
+
     /// The mean velocity and values at a place in a cell, and the particle that has the greatest weight at the nearest corner of the cell;
     /// corners that no particle reaches do not count. The place is in cells from the lowest corner of the tile.
     pub fn attributes(&self, tiles: &Tiles, tile: usize, cell: IVec3, at: Vec3) -> (Vec3, Vec2, u32) {

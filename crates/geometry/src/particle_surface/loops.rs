@@ -1,5 +1,9 @@
 //! How often a surface passes through a cell: the crossed edges in loops, each of which has a vertex of its own (G. Nielson, *Dual
 //! marching cubes*, 2004), so that sheets which meet in a cell stay apart and no triangle folds over.
+//!
+//! Where all four edges of a face are crossed, what is outside is connected through the face. If they are in one loop in both cells at the
+//! face, four triangles would share an edge: there what is inside is connected instead (R. Wenger, *Isosurfaces: Geometry, Topology, and
+//! Algorithms*, 2013).
 
 use glam::IVec3;
 use std::sync::OnceLock;
@@ -15,6 +19,8 @@ pub(super) struct Loops {
     pub count: u8,
     /// The loop of each edge, in the order of [`edges`].
     pub of_edge: [u8; EDGES],
+    /// The way to the cell beside it at the face of which all four edges are crossed by one loop.
+    pub joined_at: Option<IVec3>,
 }
 
 /// The edges of a cell by their corners, along each axis in turn.
@@ -34,29 +40,28 @@ pub(super) fn edge(axis: usize, corner: IVec3) -> usize {
 }
 
 impl Loops {
-    /// Of a cell with a bit for each corner that is inside.
+    /// Of a cell with a bit for each corner that is inside; through faces with four crossed edges what is outside is connected, or what is
+    /// inside.
     #[inline]
-    pub fn of(inside: u8) -> &'static Self {
-        static ALL: OnceLock<Vec<Loops>> = OnceLock::new();
-        &ALL.get_or_init(|| (0..=u8::MAX).map(Self::new).collect())[usize::from(inside)]
+    pub fn of(inside: u8, connects_inside: bool) -> &'static Self {
+        static ALL: OnceLock<[Vec<Loops>; 2]> = OnceLock::new();
+        let all =
+            |connects_inside: bool| (0..=u8::MAX).map(|inside| Self::new(inside, connects_inside)).collect();
+        &ALL.get_or_init(|| [all(false), all(true)])[usize::from(connects_inside)][usize::from(inside)]
     }
 
-    fn new(inside: u8) -> Self {
+    fn new(inside: u8, connects_inside: bool) -> Self {
         let is_inside = |corner: usize| inside >> corner & 1 == 1;
-        // Which corners are connected on their side of the surface: along edges, and across faces outside, where only the diagonals
-        // are.
+        // Which corners are connected on their side of the surface: along edges, and across faces.
         let mut parts: [usize; 8] = std::array::from_fn(|corner| corner);
         let mut join = |a: usize, b: usize| {
             let (from, to) = (parts[a], parts[b]);
             parts.iter_mut().filter(|part| **part == from).for_each(|part| *part = to);
         };
         edges().filter(|[a, b]| is_inside(*a) == is_inside(*b)).for_each(|[a, b]| join(a, b));
-        for (axis, side) in (0..3).flat_map(|axis| (0..2).map(move |side| (axis, side))) {
-            let [a, b, c, d] = [0, 1, 3, 2].map(|i| lower(axis, i) | side << axis);
-            for ([p, q], [r, s]) in [([a, c], [b, d]), ([b, d], [a, c])] {
-                if is_inside(p) && is_inside(q) && !is_inside(r) && !is_inside(s) {
-                    join(r, s);
-                }
+        for [a, b, c, d] in faces().map(|(_, corners)| corners) {
+            if is_inside(a) == is_inside(c) && is_inside(b) == is_inside(d) && is_inside(a) != is_inside(b) {
+                if is_inside(a) == connects_inside { join(a, c) } else { join(b, d) }
             }
         }
         let (mut found, mut of_edge) = (Vec::new(), [NONE; EDGES]);
@@ -69,8 +74,23 @@ impl Loops {
                 found.len() - 1
             }) as u8;
         }
-        Self { count: found.len() as u8, of_edge }
+        let is_joined = |corners: [usize; 4]| {
+            let numbers =
+                edges().zip(of_edge).filter(|(ends, _)| ends.iter().all(|end| corners.contains(end)));
+            let numbers: Vec<u8> = numbers.map(|(_, number)| number).collect();
+            numbers[0] != NONE && numbers.iter().all(|number| *number == numbers[0])
+        };
+        let joined_at = faces().find(|(_, corners)| is_joined(*corners)).map(|(way, _)| way);
+        Self { count: found.len() as u8, of_edge, joined_at }
     }
+}
+
+/// The faces of a cell: the way out, and the corners in turn.
+fn faces() -> impl Iterator<Item = (IVec3, [usize; 4])> {
+    (0..3).flat_map(|axis| {
+        [(-1, 0), (1, 1)]
+            .map(|(way, side)| (way * IVec3::AXES[axis], [0, 1, 3, 2].map(|i| lower(axis, i) | side << axis)))
+    })
 }
 
 #[cfg(test)]
@@ -85,7 +105,7 @@ mod tests {
 
     #[test]
     fn corners_apart_have_loops_of_their_own_and_together_one() {
-        let count = |corners: &[usize]| Loops::of(mask(corners)).count;
+        let count = |corners: &[usize]| Loops::of(mask(corners), false).count;
         assert_eq!([count(&[]), count(&[0, 1, 2, 3, 4, 5, 6, 7])], [0, 0]);
         assert_eq!([count(&[3]), count(&[0, 1]), count(&[0, 1, 2, 3])], [1, 1, 1]);
         // Across a face, and across the cell; what is outside goes through between them.
@@ -98,8 +118,8 @@ mod tests {
     fn cells_that_share_a_face_see_the_same_way_through_it() {
         // On each face, which pairs of its crossed edges are in one loop because of the face alone: where four are crossed, those around
         // the corners inside.
-        for inside in 0..=u8::MAX {
-            let loops = Loops::of(inside);
+        for (inside, connects_inside) in (0..=u8::MAX).flat_map(|inside| [(inside, false), (inside, true)]) {
+            let loops = Loops::of(inside, connects_inside);
             let numbers: Vec<[usize; 2]> = edges().collect();
             for (edge, ends) in numbers.iter().enumerate() {
                 let is_crossed = ends.iter().filter(|end| inside >> **end & 1 == 1).count() == 1;
@@ -112,5 +132,23 @@ mod tests {
                 assert!(loops.of_edge.iter().filter(|of| **of == number).count() >= 3, "{inside:#b}");
             }
         }
+    }
+
+    #[test]
+    fn a_face_with_one_loop_is_the_only_one_with_four_crossed_edges_and_has_two_the_other_way() {
+        let mut found = 0;
+        for inside in 0..=u8::MAX {
+            let is_inside = |corner: usize| inside >> corner & 1 == 1;
+            let is_crossed = |[a, b, c, d]: [usize; 4]| {
+                is_inside(a) == is_inside(c) && is_inside(b) == is_inside(d) && is_inside(a) != is_inside(b)
+            };
+            let crossed: Vec<IVec3> = faces().filter(|(_, of)| is_crossed(*of)).map(|(way, _)| way).collect();
+            if let Some(way) = Loops::of(inside, false).joined_at {
+                assert_eq!(crossed, [way], "{inside:#b}");
+                assert_eq!(Loops::of(inside, true).joined_at, None, "{inside:#b}");
+                found += 1;
+            }
+        }
+        assert!(found > 0);
     }
 }

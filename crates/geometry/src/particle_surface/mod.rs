@@ -186,14 +186,12 @@ mod tests {
         }
     }
 
-    #[test]
-    fn scattered_particles_have_a_surface_with_two_triangles_at_each_edge_of_which_hardly_any_fold_over() {
-        // Low-discrepancy places (M. Roberts, 2018), thin enough that drops, bridges and holes meet.
-        let size = 0.05;
+    /// Particles at low-discrepancy places (M. Roberts, 2018), thin enough that drops, bridges and holes meet.
+    fn scattered(count: u32, size: f32) -> Mesh {
         let place = |i: u32| {
             Vec3::from([0.819_172_5f32, 0.671_043_6, 0.549_700_5].map(|step| (0.5 + step * i as f32).fract()))
         };
-        let positions: Vec<Vec3> = (0..3_000).map(place).collect();
+        let positions: Vec<Vec3> = (0..count).map(place).collect();
         let velocities = vec![Vec3::ZERO; positions.len()];
         let surface = ParticleSurface {
             size_m: size,
@@ -204,10 +202,11 @@ mod tests {
             film_m: 0.8 * size,
         };
         let particles = SurfaceParticles { positions: &positions, velocities: &velocities, values: &[] };
-        let mesh = mesh_of(surface.of(&particles).unwrap());
-        assert!(mesh.triangles.len() > 10_000, "{}", mesh.triangles.len());
-        let faces = crate::weld::faces_at_edges(&mesh.triangles);
-        assert!(faces.values().all(|count| *count == 2));
+        mesh_of(surface.of(&particles).unwrap())
+    }
+
+    /// Triangles that face against the mean of the normals at their corners.
+    fn folded_of(mesh: &Mesh) -> usize {
         let normal = |t: &[u32; 3]| {
             let [a, b, c] = t.map(|v| mesh.positions[v as usize]);
             (b - a).cross(c - a)
@@ -215,7 +214,32 @@ mod tests {
         let mut normals = vec![Vec3::ZERO; mesh.positions.len()];
         mesh.triangles.iter().for_each(|t| t.iter().for_each(|v| normals[*v as usize] += normal(t)));
         let is_folded = |t: &&[u32; 3]| normal(t).dot(t.iter().map(|v| normals[*v as usize]).sum()) < 0.0;
-        let folded = mesh.triangles.iter().filter(is_folded).count();
+        mesh.triangles.iter().filter(is_folded).count()
+    }
+
+    #[test]
+    fn scattered_particles_have_a_surface_with_two_triangles_at_each_edge_of_which_hardly_any_fold_over() {
+        let mesh = scattered(3_000, 0.05);
+        assert!(mesh.triangles.len() > 10_000, "{}", mesh.triangles.len());
+        let faces = crate::weld::faces_at_edges(&mesh.triangles);
+        assert!(faces.values().all(|count| *count == 2));
+        let folded = folded_of(&mesh);
         assert!(folded * 1_000 <= mesh.triangles.len(), "{folded} of {}", mesh.triangles.len());
+    }
+
+    #[test]
+    fn no_triangle_of_a_smoothed_surface_is_folded_over_once_it_is_unfolded() {
+        let mut folded = 0;
+        for (count, size) in [(3_000, 0.045), (20_000, 0.026), (20_000, 0.022)] {
+            let mut mesh = scattered(count, size);
+            let smoothing = crate::Smoothing::of_closed(&mesh.triangles, mesh.positions.len());
+            mesh.positions = smoothing.apply(&mesh.positions, 2);
+            folded += folded_of(&mesh);
+            smoothing.unfold(&mut mesh.triangles, &mut mesh.positions);
+            let faces = crate::weld::faces_at_edges(&mesh.triangles);
+            assert!(faces.values().all(|count| *count == 2));
+            assert_eq!(folded_of(&mesh), 0);
+        }
+        assert!(folded > 50, "{folded}");
     }
 }

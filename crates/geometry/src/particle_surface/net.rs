@@ -14,6 +14,8 @@ const NODES: usize = SIDE as usize + 1;
 const MIN_TILES: usize = 16;
 /// No vertex.
 const NO_VERTEX: u16 = u16::MAX;
+/// Marks the first vertex of a cell whose loops connect what is inside.
+const CONNECTS_INSIDE: u16 = 1 << 14;
 
 /// A vertex of the net.
 struct Vertex {
@@ -151,8 +153,13 @@ impl Nodes {
             let crossed = (any | any >> 1) & !(all & (all >> 1));
             for x in (0..SIDE).filter(|x| crossed >> x & 1 == 1) {
                 let cell = IVec3::new(x, y, z);
-                first[place(cell)] = vertices.len() as u16;
-                let loops = Loops::of(inside_of(&self.inside, cell));
+                let inside = inside_of(&self.inside, cell);
+                let connects_inside = Loops::of(inside, false).joined_at.is_some_and(|way| {
+                    Loops::of(field.inside_of(tiles, tile, cell + way), false).joined_at == Some(-way)
+                });
+                let loops = Loops::of(inside, connects_inside);
+                first[place(cell)] =
+                    vertices.len() as u16 | if connects_inside { CONNECTS_INSIDE } else { 0 };
                 vertices.extend((0..loops.count).map(|number| {
                     let at = cell.as_vec3() + self.crossing(cell, loops, number);
                     let (velocity, value, nearest) = field.attributes(tiles, tile, cell, at);
@@ -212,9 +219,12 @@ fn for_each_square(
                     let cell = tiles.cell(tile, at - by)?;
                     let net = nets[cell / CELLS].as_ref()?;
                     let first = net.first[cell % CELLS];
-                    let loops = Loops::of(inside_of(&net.inside, local(cell % CELLS)));
                     (first != NO_VERTEX).then(|| {
-                        starts[cell / CELLS] + u32::from(first) + u32::from(loops.of_edge[edge(axis, by)])
+                        let inside = inside_of(&net.inside, local(cell % CELLS));
+                        let loops = Loops::of(inside, first & CONNECTS_INSIDE != 0);
+                        starts[cell / CELLS]
+                            + u32::from(first & !CONNECTS_INSIDE)
+                            + u32::from(loops.of_edge[edge(axis, by)])
                     })
                 };
                 if let [Some(p), Some(q), Some(r), Some(s)] = [IVec3::ZERO, b, b + c, c].map(vertex) {

@@ -1,5 +1,7 @@
 //! Smoothing of a surface in space, without shrinking.
 
+mod unfolding;
+
 use crate::topology::Topology;
 use crate::weld::Weld;
 use glam::Vec3;
@@ -123,47 +125,6 @@ impl Smoothing {
         self.at_vertices(&now)
     }
 
-    /// Moves vertices of a surface made by [`Self::of_closed`] to the mean of their neighbours while triangles around them are folded
-    /// over: the normal of such a triangle points against the mean of the normals at its corners. A few can remain.
-    pub fn unfold(&self, positions: &mut [Vec3]) {
-        /// Most rounds.
-        const ROUNDS: u32 = 24;
-        if self.thirds.is_empty() {
-            return;
-        }
-        let gradient = self.gradient(positions);
-        let normal = |v: u32| gradient[v as usize];
-        let all = (0..positions.len() as u32).into_par_iter().with_min_len(4_096);
-        let mut folded: Vec<u32> = all.filter(|v| self.is_folded(*v, positions, normal)).collect();
-        for _ in 0..ROUNDS {
-            if folded.is_empty() {
-                return;
-            }
-            let moved: Vec<Vec3> = folded.iter().map(|v| self.mean_beside(*v, positions)).collect();
-            folded.iter().zip(moved).for_each(|(v, to)| positions[*v as usize] = to);
-            let beside = |v: &u32| self.neighbours[self.around(*v as usize)].iter().copied();
-            let mut near: Vec<u32> = folded.iter().flat_map(beside).chain(folded.iter().copied()).collect();
-            near.sort_unstable();
-            near.dedup();
-            let normal = |v: u32| self.gradient_at(v as usize, positions);
-            folded = near.into_iter().filter(|v| self.is_folded(*v, positions, normal)).collect();
-        }
-    }
-
-    fn is_folded(&self, vertex: u32, positions: &[Vec3], normal: impl Fn(u32) -> Vec3) -> bool {
-        let at = positions[vertex as usize];
-        self.around(vertex as usize).any(|i| {
-            let (second, third) = (self.neighbours[i], self.thirds[i]);
-            let own = (positions[second as usize] - at).cross(positions[third as usize] - at);
-            own.dot(normal(vertex) + normal(second) + normal(third)) < 0.0
-        })
-    }
-
-    fn mean_beside(&self, vertex: u32, positions: &[Vec3]) -> Vec3 {
-        let around = &self.neighbours[self.around(vertex as usize)];
-        around.iter().map(|v| positions[*v as usize]).sum::<Vec3>() / around.len() as f32
-    }
-
     fn at_points(&self, vectors: &[Vec3]) -> Vec<Vec3> {
         self.weld.vertex_of.iter().map(|&v| vectors[v as usize]).collect()
     }
@@ -271,32 +232,6 @@ mod tests {
         let any = Smoothing::new(&Topology::of(&mesh), &mesh.positions).apply(&mesh.positions, 5);
         let closed = Smoothing::of_closed(&mesh.triangles, mesh.positions.len()).apply(&mesh.positions, 5);
         assert!(any.iter().zip(&closed).all(|(a, b)| a.distance(*b) < 1e-5));
-    }
-
-    #[test]
-    fn what_is_folded_over_comes_apart_and_what_is_not_stays() {
-        let mut mesh = primitive::torus(1.0, 0.3, 32);
-        let weld = Weld::new(&mesh.positions);
-        mesh.triangles = weld.faces(&mesh.triangles);
-        let even: Vec<Vec3> = weld.vertex_of.iter().map(|v| mesh.positions[*v as usize]).collect();
-        let smoothing = Smoothing::of_closed(&mesh.triangles, even.len());
-        let mut after = even.clone();
-        smoothing.unfold(&mut after);
-        assert!(after == even);
-        // Vertices drawn over their neighbours.
-        for v in (0..even.len()).step_by(17) {
-            after[v] =
-                even[v] + 2.4 * (even[smoothing.neighbours[smoothing.starts[v] as usize] as usize] - even[v]);
-        }
-        let folded = |positions: &[Vec3]| {
-            let normal = |v: u32| smoothing.gradient_at(v as usize, positions);
-            (0..even.len() as u32).filter(|v| smoothing.is_folded(*v, positions, normal)).count()
-        };
-        assert!(folded(&after) > 20);
-        smoothing.unfold(&mut after);
-        assert_eq!(folded(&after), 0);
-        let furthest = after.iter().zip(&even).map(|(a, b)| a.distance(*b)).fold(0.0, f32::max);
-        assert!(furthest < 0.3, "{furthest}");
     }
 
     #[test]
