@@ -116,7 +116,8 @@ impl Joined {
             constant.push(attribute(UV, AttributeValues::Pairs(uvs)));
         }
         let smoothing = Smoothing::of_closed(&mesh.triangles, mesh.positions.len());
-        let (mut triangles, mut positions, mut velocities) = (mesh.triangles, mesh.positions, mesh.velocities);
+        let (mut triangles, mut positions, mut velocities) =
+            (mesh.triangles, mesh.positions, mesh.velocities);
         if passes > 0 {
             positions = smoothing.apply(&positions, passes);
             velocities = smoothing.apply_linear(&velocities, passes);

@@ -32,27 +32,53 @@ const NONE: u32 = u32::MAX;
 pub(super) struct MatrixRow {
     columns: [u32; NEIGHBOURS],
     values: [f32; NEIGHBOURS],
-    count: u32,
+    /// Entries that are used; once they are sorted, those of columns before the diagonal come first.
+    count: u16,
+    before_diagonal: u16,
     pub diagonal: f32,
 }
 
 impl MatrixRow {
     /// A row with nothing beside its diagonal.
     pub fn new(number: u32, diagonal: f32) -> Self {
-        Self { columns: [number; NEIGHBOURS], values: [0.0; NEIGHBOURS], count: 0, diagonal }
+        Self {
+            columns: [number; NEIGHBOURS],
+            values: [0.0; NEIGHBOURS],
+            count: 0,
+            before_diagonal: 0,
+            diagonal,
+        }
     }
 
     /// Adds a value to that of a column.
     pub fn add(&mut self, column: u32, value: f32) {
-        let count = self.count as usize;
+        let count = usize::from(self.count);
         let at = self.columns[..count].iter().position(|of| *of == column).unwrap_or(count);
         self.columns[at] = column;
         self.values[at] += value;
-        self.count = count.max(at + 1) as u32;
+        self.count = count.max(at + 1) as u16;
     }
 
     fn entries(&self) -> impl Iterator<Item = (u32, f32)> {
-        self.columns.into_iter().zip(self.values).take(self.count as usize)
+        self.columns.into_iter().zip(self.values).take(self.count.into())
+    }
+
+    /// Sorts the entries by column; `number` is that of the row.
+    fn sort(&mut self, number: u32) {
+        let mut entries: [(u32, f32); NEIGHBOURS] =
+            std::array::from_fn(|k| (self.columns[k], self.values[k]));
+        let used = &mut entries[..self.count.into()];
+        used.sort_unstable_by_key(|(column, _)| *column);
+        self.before_diagonal = used.partition_point(|(column, _)| *column < number) as u16;
+        (self.columns, self.values) = (entries.map(|of| of.0), entries.map(|of| of.1));
+    }
+
+    /// The entries in a range times x.
+    #[inline]
+    fn part_times(&self, range: Range<u16>, x: &[f32]) -> f32 {
+        let range = usize::from(range.start)..usize::from(range.end);
+        let entries = self.columns[range.clone()].iter().zip(&self.values[range]);
+        entries.map(|(column, value)| value * x[*column as usize]).sum()
     }
 
     /// The row times x, without the diagonal.
@@ -192,13 +218,10 @@ pub(super) struct ViscousScratch(Vec<Scratch>);
 impl ViscousMultigrid {
     /// Of a matrix, the part of its diagonal that is inertia, and the places of its unknowns.
     pub fn new(rows: Vec<MatrixRow>, inertia: Vec<f32>, mut places: Places) -> Self {
-        let no_children = |rows, inertia, ends| Level {
-            rows,
-            inertia,
-            ends,
-            parents: Vec::new(),
-            starts: Vec::new(),
-            children: Vec::new(),
+        let no_children = |mut rows: Vec<MatrixRow>, inertia, ends| {
+            let numbered = rows.par_iter_mut().enumerate().with_min_len(MIN_LEN);
+            numbered.for_each(|(number, row)| row.sort(number as u32));
+            Level { rows, inertia, ends, parents: Vec::new(), starts: Vec::new(), children: Vec::new() }
         };
         let mut levels = vec![no_children(rows, inertia, places.ends)];
         while levels[levels.len() - 1].has_next() {
@@ -242,16 +265,16 @@ impl ViscousMultigrid {
 /// Puts about the solution for the right side of the first of levels into its x.
 fn cycle(levels: &[Level], scratch: &mut [Scratch]) {
     let ([level, coarser @ ..], [own, beyond @ ..]) = (levels, scratch) else { return };
-    own.x.fill(0.0);
     if coarser.is_empty() {
+        own.x.fill(0.0);
         for _ in 0..if own.x.len() <= FEWEST { LAST_SWEEPS } else { 1 } {
             (0..COLOURS).for_each(|colour| level.relax(colour, own));
             (0..COLOURS).rev().for_each(|colour| level.relax(colour, own));
         }
         return;
     }
-    (0..COLOURS).for_each(|colour| level.relax(colour, own));
-    level.restrict(own, &mut beyond[0].right);
+    level.relax_from_nothing(own);
+    level.restrict(&own.x, &mut beyond[0].right);
     cycle(coarser, beyond);
     own.x.par_iter_mut().zip(&level.parents).with_min_len(MIN_LEN).for_each(|(x, parent)| {
         *x += beyond[0].x[*parent as usize];
@@ -288,11 +311,24 @@ impl Level {
         x[own.clone()].copy_from_slice(&next[own]);
     }
 
-    /// Puts the sums of the residuals of what goes together in the next level into `coarse`.
-    fn restrict(&self, Scratch { right, x, .. }: &Scratch, coarse: &mut [f32]) {
+    /// Relaxes all colours in turn where x is 0 at first: of each row, the columns of the colours before do.
+    fn relax_from_nothing(&self, Scratch { right, x, .. }: &mut Scratch) {
+        for colour in 0..COLOURS {
+            let own = self.of(colour);
+            let (before, rest) = x.split_at_mut(own.start);
+            let rows = self.rows[own.clone()].par_iter().zip(&right[own.clone()]).with_min_len(MIN_LEN);
+            rest[..own.len()].par_iter_mut().zip(rows).for_each(|(x, (row, right))| {
+                *x = (right - row.part_times(0..row.before_diagonal, before)) / row.diagonal;
+            });
+        }
+    }
+
+    /// Puts the sums of the residuals of what goes together in the next level into `coarse`. After [`Self::relax_from_nothing`] the
+    /// residual of a row is what the columns of the colours after it do.
+    fn restrict(&self, x: &[f32], coarse: &mut [f32]) {
         let residual = |row: &u32| {
-            let row = *row as usize;
-            right[row] - self.rows[row].times(x, x[row])
+            let row = &self.rows[*row as usize];
+            -row.part_times(row.before_diagonal..row.count, x)
         };
         coarse.par_iter_mut().enumerate().with_min_len(MIN_LEN / 8).for_each(|(parent, out)| {
             *out = self.children_of(parent).iter().map(residual).sum();
