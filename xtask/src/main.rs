@@ -166,6 +166,7 @@ fn bench() -> Result<()> {
         "forces",
         "particles",
         "liquid",
+        "liquid_bakes",
         "pressure",
         "cloth",
         "studio",
