@@ -1,5 +1,6 @@
 //! Whole bakes of liquid: the memory and the disk that a million particles take, and how long a million take for 200 frames and twenty
-//! million for ten. The long ones take an hour and are asked for by name: `cargo bench --bench liquid_bakes -- water honey ocean`.
+//! million for ten. The long ones take up to an hour and are asked for by name:
+//! `cargo test --workspace --features geometry/comparison --bench liquid_bakes -- water honey ocean`.
 
 use frames::RunFolder;
 use geometry::Meshes;

@@ -91,18 +91,36 @@ impl<'a> Patch<'a> {
 
     /// Turns edges and moves vertices until nothing is folded.
     fn unfold(&mut self) {
+        let mut near: BTreeSet<u32> = self.at.keys().copied().collect();
         for round in 0..TURNING_ROUNDS {
-            let faces: BTreeSet<usize> = self.at.values().flatten().copied().collect();
+            let faces: BTreeSet<usize> = near.iter().flat_map(|v| self.faces_at(v)).copied().collect();
             let folded: Vec<usize> = faces.into_iter().filter(|face| self.fold(*face) > 0.0).collect();
             if folded.is_empty() {
                 return;
             }
+            near.clear();
             for face in folded {
+                let around = self.around(face, 1 + round / ROUNDS_PER_RING);
                 if self.fold(face) > 0.0 && !self.improve(face) {
-                    self.smooth_around(face, 1 + round / ROUNDS_PER_RING);
+                    self.smooth(&around);
                 }
+                near.extend(self.with_neighbours(&around));
             }
         }
+    }
+
+    fn faces_at(&self, vertex: &u32) -> &[usize] {
+        self.at.get(vertex).map_or(&[], |faces| &faces[..])
+    }
+
+    /// Vertices and their neighbours.
+    fn with_neighbours(&self, vertices: &BTreeSet<u32>) -> BTreeSet<u32> {
+        vertices.iter().flat_map(|v| self.faces_at(v)).flat_map(|face| self.triangles[*face]).collect()
+    }
+
+    /// The corners of a triangle, and so many rings of vertices around.
+    fn around(&self, face: usize, rings: u32) -> BTreeSet<u32> {
+        (0..rings).fold(BTreeSet::from(self.triangles[face]), |around, _| self.with_neighbours(&around))
     }
 
     /// Turns that edge of a triangle, or moves that corner, after which the triangles around are folded least, if that is less than before;
@@ -126,29 +144,18 @@ impl<'a> Patch<'a> {
         best.map(|(_, change)| self.apply(&change)).is_some()
     }
 
-    /// Moves the corners of a triangle, and so many rings of vertices around, to the mean of those beside each.
-    fn smooth_around(&mut self, face: usize, rings: u32) {
-        let mut around = BTreeSet::from(self.triangles[face]);
-        for _ in 0..rings {
-            let faces = around.iter().filter_map(|v| self.at.get(v)).flatten();
-            around = faces.flat_map(|face| self.triangles[*face]).collect();
-        }
+    /// Moves vertices to the mean of those beside each.
+    fn smooth(&mut self, vertices: &BTreeSet<u32>) {
         let moved: Vec<(u32, Vec3)> =
-            around.iter().filter_map(|v| Some((*v, self.mean_beside(*v)?))).collect();
+            vertices.iter().filter_map(|v| Some((*v, self.mean_beside(*v)?))).collect();
         moved.into_iter().for_each(|(v, to)| self.positions[v as usize] = to);
     }
 
     /// By how much triangles around are folded more after a change, which is not kept.
     fn try_out(&mut self, change: &Change) -> f32 {
         let corners = match change {
-            Change::Turn(turn) => turn.corners.to_vec(),
-            Change::Move { vertex, .. } => {
-                let mut around: Vec<u32> =
-                    self.at[vertex].iter().flat_map(|face| self.triangles[*face]).collect();
-                around.sort_unstable();
-                around.dedup();
-                around
-            }
+            Change::Turn(turn) => BTreeSet::from(turn.corners),
+            Change::Move { vertex, .. } => self.with_neighbours(&BTreeSet::from([*vertex])),
         };
         let before = self.folds_at(&corners);
         match change {
@@ -205,9 +212,8 @@ impl<'a> Patch<'a> {
     }
 
     /// By how much triangles at vertices are folded.
-    fn folds_at(&self, vertices: &[u32]) -> f32 {
-        let faces: BTreeSet<usize> =
-            vertices.iter().filter_map(|v| self.at.get(v)).flatten().copied().collect();
+    fn folds_at(&self, vertices: &BTreeSet<u32>) -> f32 {
+        let faces: BTreeSet<usize> = vertices.iter().flat_map(|v| self.faces_at(v)).copied().collect();
         faces.into_iter().map(|face| self.fold(face)).sum()
     }
 
