@@ -247,6 +247,8 @@ impl RunState {
 /// The current run's frames against the shot as it is now.
 #[utoipa::path(get, path = "/api/shots/{id}/freshness", params(("id" = i64, Path)), responses((status = 200, body = Freshness)))]
 pub(crate) async fn freshness(Extract(studio): State, Path(id): Path<i64>) -> Result<Json<Freshness>> {
+    // Asked first: once playing is over, all that is read below is of all frames.
+    let playing = studio.playing.is_on(id);
     let (shot, _) = studio.head(id).await?;
     let run = studio.store.current_run(id).await?;
     let folder = studio.folder(&run);
@@ -270,7 +272,6 @@ pub(crate) async fn freshness(Extract(studio): State, Path(id): Path<i64>) -> Re
         Ok((stretches, systems, has.size, finished, closed_at))
     })
     .await?;
-    let playing = studio.playing.is_on(id);
     Ok(Json(Freshness {
         run: run.id,
         stretches,
