@@ -52,7 +52,7 @@ fn column(material: &str, side: u32, last: u32) -> Shot {
 struct Taken {
     particles: usize,
     seconds: f64,
-    /// Bytes of the frames and of what a run has beside them.
+    /// Bytes of the frames.
     on_disk: u64,
     /// The most memory that the process had, less what it had before.
     memory: u64,
@@ -70,9 +70,8 @@ fn baked(shot: &Shot) -> Taken {
     let seconds = start.elapsed().as_secs_f64();
     let memory = memory("VmHWM").saturating_sub(before);
     let last = run.read(shot.timing.last).expect("a frame");
-    let frames = std::fs::read_dir(folder.path().join("frames")).expect("frames").flatten();
-    let on_disk = frames.filter_map(|file| Some(file.metadata().ok()?.len())).sum();
-    Taken { particles: last.particles.values().map(|of| of.len()).sum(), seconds, on_disk, memory }
+    let particles = last.particles.values().map(|of| of.len()).sum();
+    Taken { particles, seconds, on_disk: run.size().0, memory }
 }
 
 /// A value of what the system tells of this process, bytes; 0 where there is none.
