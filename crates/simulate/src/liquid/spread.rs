@@ -79,7 +79,8 @@ fn spread_in(
     (1..begins.len()).for_each(|i| begins[i] += begins[i - 1]);
     let apart = |point: &u32| {
         let own = positions[*point as usize];
-        let bin = bin(own);
+        // Rounding can put a particle at the side of the tile just outside of it.
+        let bin = bin(own).clamp(IVec3::ONE, IVec3::splat(side as i32 - 2));
         let mut sum = Vec3::ZERO;
         for k in 0..9 {
             // Three bins along x follow each other.
