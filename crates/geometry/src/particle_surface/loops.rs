@@ -1,9 +1,9 @@
 //! How often a surface passes through a cell: the crossed edges in loops, each of which has a vertex of its own (G. Nielson, *Dual
 //! marching cubes*, 2004), so that sheets which meet in a cell stay apart and no triangle folds over.
 //!
-//! Where all four edges of a face are crossed, what is outside is connected through the face. If they are in one loop in both cells at the
-//! face, four triangles would share an edge: there what is inside is connected instead (R. Wenger, *Isosurfaces: Geometry, Topology, and
-//! Algorithms*, 2013).
+//! A face of which all four edges are crossed is ambiguous: its two corners outside are connected through it. If its edges are in one loop
+//! in both cells beside it, four triangles would share an edge: there the two corners inside are connected instead (R. Wenger,
+//! *Isosurfaces: Geometry, Topology, and Algorithms*, 2013).
 
 use glam::IVec3;
 use std::sync::OnceLock;
@@ -19,8 +19,8 @@ pub(super) struct Loops {
     pub count: u8,
     /// The loop of each edge, in the order of [`edges`].
     pub of_edge: [u8; EDGES],
-    /// The way to the cell beside it at the face of which all four edges are crossed by one loop.
-    pub joined_at: Option<IVec3>,
+    /// The direction of the ambiguous face, of which all four edges are crossed, if these are in one loop.
+    pub ambiguous_face: Option<IVec3>,
 }
 
 /// The edges of a cell by their corners, along each axis in turn.
@@ -40,8 +40,7 @@ pub(super) fn edge(axis: usize, corner: IVec3) -> usize {
 }
 
 impl Loops {
-    /// Of a cell with a bit for each corner that is inside; through faces with four crossed edges what is outside is connected, or what is
-    /// inside.
+    /// Of a cell with a bit for each corner that is inside. Through ambiguous faces the corners outside are connected, or those inside.
     #[inline]
     pub fn of(inside: u8, connects_inside: bool) -> &'static Self {
         static ALL: OnceLock<[Vec<Loops>; 2]> = OnceLock::new();
@@ -80,8 +79,8 @@ impl Loops {
             let numbers: Vec<u8> = numbers.map(|(_, number)| number).collect();
             numbers[0] != NONE && numbers.iter().all(|number| *number == numbers[0])
         };
-        let joined_at = faces().find(|(_, corners)| is_joined(*corners)).map(|(way, _)| way);
-        Self { count: found.len() as u8, of_edge, joined_at }
+        let ambiguous_face = faces().find(|(_, corners)| is_joined(*corners)).map(|(way, _)| way);
+        Self { count: found.len() as u8, of_edge, ambiguous_face }
     }
 }
 
@@ -135,7 +134,8 @@ mod tests {
     }
 
     #[test]
-    fn a_face_with_one_loop_is_the_only_one_with_four_crossed_edges_and_has_two_the_other_way() {
+    fn an_ambiguous_face_in_one_loop_is_the_only_ambiguous_one_and_is_in_two_loops_with_the_inside_connected()
+    {
         let mut found = 0;
         for inside in 0..=u8::MAX {
             let is_inside = |corner: usize| inside >> corner & 1 == 1;
@@ -143,9 +143,9 @@ mod tests {
                 is_inside(a) == is_inside(c) && is_inside(b) == is_inside(d) && is_inside(a) != is_inside(b)
             };
             let crossed: Vec<IVec3> = faces().filter(|(_, of)| is_crossed(*of)).map(|(way, _)| way).collect();
-            if let Some(way) = Loops::of(inside, false).joined_at {
+            if let Some(way) = Loops::of(inside, false).ambiguous_face {
                 assert_eq!(crossed, [way], "{inside:#b}");
-                assert_eq!(Loops::of(inside, true).joined_at, None, "{inside:#b}");
+                assert_eq!(Loops::of(inside, true).ambiguous_face, None, "{inside:#b}");
                 found += 1;
             }
         }

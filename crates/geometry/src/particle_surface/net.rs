@@ -14,7 +14,7 @@ const NODES: usize = SIDE as usize + 1;
 const MIN_TILES: usize = 16;
 /// No vertex.
 const NO_VERTEX: u16 = u16::MAX;
-/// Marks the first vertex of a cell whose loops connect what is inside.
+/// Marks the first vertex of a cell whose corners inside are connected through its ambiguous face. A tile has at most 2,048 vertices.
 const CONNECTS_INSIDE: u16 = 1 << 14;
 
 /// A vertex of the net.
@@ -154,8 +154,8 @@ impl Nodes {
             for x in (0..SIDE).filter(|x| crossed >> x & 1 == 1) {
                 let cell = IVec3::new(x, y, z);
                 let inside = inside_of(&self.inside, cell);
-                let connects_inside = Loops::of(inside, false).joined_at.is_some_and(|way| {
-                    Loops::of(field.inside_of(tiles, tile, cell + way), false).joined_at == Some(-way)
+                let connects_inside = Loops::of(inside, false).ambiguous_face.is_some_and(|way| {
+                    Loops::of(field.inside_of(tiles, tile, cell + way), false).ambiguous_face == Some(-way)
                 });
                 let loops = Loops::of(inside, connects_inside);
                 first[place(cell)] =

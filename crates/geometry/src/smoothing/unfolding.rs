@@ -7,18 +7,18 @@ use std::collections::{BTreeMap, BTreeSet};
 
 /// Most rounds in which vertices move without the triangles around them being changed.
 const ROUNDS: u32 = 12;
-/// Most rounds in which edges are turned as well.
-const TURNING_ROUNDS: u32 = 60;
+/// Most rounds in which edges are flipped as well.
+const FLIPPING_ROUNDS: u32 = 60;
 /// Rounds after which another ring of vertices around a fold is smoothed.
 const ROUNDS_PER_RING: u32 = 12;
 /// The least by which a triangle is folded over.
 const LEAST: f32 = 1e-3;
-/// Rings of vertices around those that are folded within which edges are turned.
+/// Rings of vertices around those that are folded within which edges are flipped.
 const RINGS: u32 = 7;
 
 impl Smoothing {
     /// Unfolds a surface made by [`Self::of_closed`] of these triangles: vertices go to the mean of their neighbours while a triangle at them
-    /// is folded over. Where a fold stays, edges are turned as well. This object is of the triangles as they were.
+    /// is folded over. Where a fold stays, edges are flipped as well; the neighbours that `self` knows are those before.
     pub fn unfold(&self, triangles: &mut [[u32; 3]], positions: &mut [Vec3]) {
         if self.thirds.is_empty() {
             return;
@@ -66,7 +66,7 @@ impl Smoothing {
     }
 }
 
-/// A part of a mesh in which edges are turned.
+/// A part of a mesh in which edges are flipped.
 struct Patch<'a> {
     triangles: &'a mut [[u32; 3]],
     positions: &'a mut [Vec3],
@@ -89,10 +89,10 @@ impl<'a> Patch<'a> {
         Self { triangles, positions, at }
     }
 
-    /// Turns edges and moves vertices until nothing is folded.
+    /// Flips edges and moves vertices until nothing is folded.
     fn unfold(&mut self) {
         let mut near: BTreeSet<u32> = self.at.keys().copied().collect();
-        for round in 0..TURNING_ROUNDS {
+        for round in 0..FLIPPING_ROUNDS {
             let faces: BTreeSet<usize> = near.iter().flat_map(|v| self.faces_at(v)).copied().collect();
             let folded: Vec<usize> = faces.into_iter().filter(|face| self.fold(*face) > 0.0).collect();
             if folded.is_empty() {
@@ -123,7 +123,7 @@ impl<'a> Patch<'a> {
         (0..rings).fold(BTreeSet::from(self.triangles[face]), |around, _| self.with_neighbours(&around))
     }
 
-    /// Turns that edge of a triangle, or moves that corner, after which the triangles around are folded least, if that is less than before;
+    /// Flips that edge of a triangle, or moves that corner, after which the triangles around are folded least, if that is less than before;
     /// whether one was.
     fn improve(&mut self, face: usize) -> bool {
         let mut best: Option<(f32, Change)> = None;
@@ -133,7 +133,7 @@ impl<'a> Patch<'a> {
                 let at = self.positions[vertex as usize];
                 [0.25, 0.5, 1.0, 1.5].map(|part| Change::Move { vertex, to: at.lerp(mean, part) })
             });
-            let changes: Vec<Change> = moves.chain(self.turn(face, corner).map(Change::Turn)).collect();
+            let changes: Vec<Change> = moves.chain(self.flip(face, corner).map(Change::Flip)).collect();
             for change in changes {
                 let change_of_folds = self.try_out(&change);
                 if change_of_folds < best.as_ref().map_or(-LEAST, |(least, _)| *least) {
@@ -154,17 +154,17 @@ impl<'a> Patch<'a> {
     /// By how much triangles around are folded more after a change, which is not kept.
     fn try_out(&mut self, change: &Change) -> f32 {
         let corners = match change {
-            Change::Turn(turn) => BTreeSet::from(turn.corners),
+            Change::Flip(flip) => BTreeSet::from(flip.corners),
             Change::Move { vertex, .. } => self.with_neighbours(&BTreeSet::from([*vertex])),
         };
         let before = self.folds_at(&corners);
         match change {
-            Change::Turn(turn) => {
-                let triangles = turn.faces.map(|face| self.triangles[face]);
-                let at = turn.corners.map(|v| (v, self.at[&v].clone()));
+            Change::Flip(flip) => {
+                let triangles = flip.faces.map(|face| self.triangles[face]);
+                let at = flip.corners.map(|v| (v, self.at[&v].clone()));
                 self.apply(change);
                 let after = self.folds_at(&corners);
-                turn.faces
+                flip.faces
                     .into_iter()
                     .zip(triangles)
                     .for_each(|(face, corners)| self.triangles[face] = corners);
@@ -181,8 +181,8 @@ impl<'a> Patch<'a> {
         }
     }
 
-    /// Of the edge opposite to a corner of a triangle; none at the end of the part, and where the turned edge is there already.
-    fn turn(&self, face: usize, corner: usize) -> Option<Turn> {
+    /// Of the edge opposite to a corner of a triangle; none at the end of the part, and where the new edge is there already.
+    fn flip(&self, face: usize, corner: usize) -> Option<EdgeFlip> {
         let t = self.triangles[face];
         let [c, p, q] = [0, 1, 2].map(|i| t[(corner + i) % 3]);
         let follows = |of: &[u32; 3]| (0..3).any(|i| [of[i], of[(i + 1) % 3]] == [q, p]);
@@ -193,13 +193,13 @@ impl<'a> Patch<'a> {
         let is_there = self.at.get(&c)?.iter().any(|face| self.triangles[*face].contains(&d));
         // A vertex keeps three triangles.
         let is_thin = [p, q].iter().any(|v| self.at.get(v).is_none_or(|faces| faces.len() <= 3));
-        (is_within && !is_there && !is_thin).then_some(Turn { faces: [face, other], corners })
+        (is_within && !is_there && !is_thin).then_some(EdgeFlip { faces: [face, other], corners })
     }
 
     fn apply(&mut self, change: &Change) {
         match change {
             Change::Move { vertex, to } => self.positions[*vertex as usize] = *to,
-            Change::Turn(Turn { faces: [one, two], corners: [c, p, d, q] }) => {
+            Change::Flip(EdgeFlip { faces: [one, two], corners: [c, p, d, q] }) => {
                 (self.triangles[*one], self.triangles[*two]) = ([*c, *p, *d], [*d, *q, *c]);
                 for (vertex, lost) in [(p, two), (q, one)] {
                     self.at.entry(*vertex).and_modify(|faces| faces.retain(|face| face != lost));
@@ -247,14 +247,14 @@ impl<'a> Patch<'a> {
 
 /// What is changed around a triangle that is folded over.
 enum Change {
-    Turn(Turn),
+    Flip(EdgeFlip),
     Move { vertex: u32, to: Vec3 },
 }
 
-/// The edge between the second and the fourth of four corners, to be turned to go between the others: of the triangles [c, p, q] and
+/// The edge between the second and the fourth of four corners, to be flipped to go between the others: of the triangles [c, p, q] and
 /// [d, q, p] come [c, p, d] and [d, q, c].
 #[derive(Clone, Copy)]
-struct Turn {
+struct EdgeFlip {
     faces: [usize; 2],
     /// c, p, d, q.
     corners: [u32; 4],

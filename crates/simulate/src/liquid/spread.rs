@@ -125,4 +125,22 @@ mod tests {
             (0..tiles.len()).all(|tile| spread_in(&tiles, tile, &at, (spacing, NEAR), &|_| false).is_empty())
         );
     }
+
+    #[test]
+    fn particles_that_rounding_puts_outside_of_their_tile_are_found() {
+        let mut outside = 0;
+        for (spacing, key) in
+            [0.1f32, 0.013, 0.001].into_iter().flat_map(|spacing| (1..400).map(move |key| (spacing, key)))
+        {
+            let corner = (SIDE * key) as f32 * (2.0 * spacing);
+            let at: Vec<Vec3> = [corner.next_down(), corner, corner.next_up()].map(Vec3::splat).to_vec();
+            let tiles = Tiles::new(&at, 2.0 * spacing);
+            for tile in 0..tiles.len() {
+                let low = tiles.corner(tile).as_vec3() * tiles.cell_m;
+                outside += tiles.points_in(tile).iter().filter(|i| at[**i as usize].cmplt(low).any()).count();
+                spread_in(&tiles, tile, &at, (spacing, NEAR_IF_THICK), &|_| true);
+            }
+        }
+        assert!(outside > 0);
+    }
 }

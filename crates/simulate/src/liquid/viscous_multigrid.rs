@@ -273,7 +273,7 @@ fn cycle(levels: &[Level], scratch: &mut [Scratch]) {
         }
         return;
     }
-    level.relax_from_nothing(own);
+    level.relax_from_zero(own);
     level.restrict(&own.x, &mut beyond[0].right);
     cycle(coarser, beyond);
     own.x.par_iter_mut().zip(&level.parents).with_min_len(MIN_LEN).for_each(|(x, parent)| {
@@ -311,8 +311,8 @@ impl Level {
         x[own.clone()].copy_from_slice(&next[own]);
     }
 
-    /// Relaxes all colours in turn where x is 0 at first: of each row, the columns of the colours before do.
-    fn relax_from_nothing(&self, Scratch { right, x, .. }: &mut Scratch) {
+    /// Relaxes all colours in turn, with x = 0 at first: of each row only the columns before the diagonal, of earlier colours, count.
+    fn relax_from_zero(&self, Scratch { right, x, .. }: &mut Scratch) {
         for colour in 0..COLOURS {
             let own = self.of(colour);
             let (before, rest) = x.split_at_mut(own.start);
@@ -323,8 +323,8 @@ impl Level {
         }
     }
 
-    /// Puts the sums of the residuals of what goes together in the next level into `coarse`. After [`Self::relax_from_nothing`] the
-    /// residual of a row is what the columns of the colours after it do.
+    /// Puts the sums of the residuals of what goes together in the next level into `coarse`. After [`Self::relax_from_zero`] the
+    /// residual of a row is minus its columns of later colours times x.
     fn restrict(&self, x: &[f32], coarse: &mut [f32]) {
         let residual = |row: &u32| {
             let row = &self.rows[*row as usize];

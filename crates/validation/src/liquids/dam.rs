@@ -44,7 +44,7 @@ const HEIGHT: [(f64, f64); 11] = [
 const COLUMN: f32 = 0.1;
 
 /// How far a column that breaks has come.
-struct Broken {
+struct DamState {
     seconds: f64,
     /// x / a of the foremost but for a thousandth of the particles.
     front: f64,
@@ -55,13 +55,13 @@ struct Broken {
 }
 
 /// The column that breaks, 16 cells wide.
-fn dam() -> &'static [Broken] {
-    static DAM: OnceLock<Vec<Broken>> = OnceLock::new();
+fn dam() -> &'static [DamState] {
+    static DAM: OnceLock<Vec<DamState>> = OnceLock::new();
     DAM.get_or_init(|| broken_dam(16, 1e-3))
 }
 
 /// A column so many cells wide that breaks, of a viscosity in Pa s.
-fn broken_dam(cells: u32, viscosity_pa_s: f32) -> Vec<Broken> {
+fn broken_dam(cells: u32, viscosity_pa_s: f32) -> Vec<DamState> {
     let fps = 240.0;
     let spacing = COLUMN / (2 * cells) as f32;
     let mut shot = bare(fps, 0.29);
@@ -86,7 +86,7 @@ fn broken_dam(cells: u32, viscosity_pa_s: f32) -> Vec<Broken> {
             tops[strip] = tops[strip].max(at.y);
         }
         let height = tops.iter().sum::<f32>() / tops.len() as f32 + 0.5 * spacing;
-        Broken {
+        DamState {
             seconds: f64::from(frame.number - 1) / f64::from(fps),
             front: f64::from((from_front(1_000) + 0.5 * spacing) / COLUMN),
             hundredth: f64::from(from_front(100) / COLUMN),
@@ -104,7 +104,7 @@ fn worst_ratio(curve: &[(f64, f64)], data: &[(f64, f64)]) -> f64 {
 }
 
 /// Seconds by which the simulated column is ahead of the published one where the front is at 1.44 a.
-fn ahead(dam: &[Broken]) -> f64 {
+fn ahead(dam: &[DamState]) -> f64 {
     let unit = (f64::from(COLUMN) / (2.0 * G)).sqrt();
     let by_front: Vec<(f64, f64)> = dam.iter().map(|of| (of.front, of.seconds)).collect();
     1.19 * unit - at(&by_front, 1.44)
