@@ -22,6 +22,7 @@
 mod bvh;
 mod clearances;
 mod convex_polygon;
+mod cuboid;
 mod deformation;
 mod disjoint_sets;
 mod edge_flips;

@@ -35,7 +35,7 @@ enum Kind {
     Inside {
         low: Vec3,
         size: Vec3,
-        surface: Surface,
+        surface: Box<Surface>,
     },
 }
 
@@ -116,7 +116,8 @@ impl Sites {
     /// Inside a closed mesh.
     pub fn inside(mesh: &Mesh) -> Self {
         let bounds = mesh.bounds();
-        let kind = Kind::Inside { low: bounds.min, size: bounds.size(), surface: Surface::new(mesh) };
+        let kind =
+            Kind::Inside { low: bounds.min, size: bounds.size(), surface: Box::new(Surface::new(mesh)) };
         Self { sums: vec![if mesh.is_closed() { 1.0 } else { 0.0 }], kind }
     }
 

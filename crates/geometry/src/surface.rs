@@ -1,6 +1,7 @@
 //! A mesh as a surface: how far a point is from it, and on which side.
 
 use crate::clearances::Clearances;
+use crate::cuboid::Cuboid;
 use crate::mesh::{face_normal, is_closed};
 use crate::{Bounds, Bvh, Mesh, Ray};
 use glam::Vec3;
@@ -13,6 +14,8 @@ pub struct Surface {
     kind: OnceLock<SurfaceKind>,
     bvh: Bvh,
     clearances: OnceLock<Option<Clearances>>,
+    /// The box that it is.
+    cuboid: Option<Cuboid>,
 }
 
 /// Which points are inside a surface.
@@ -64,13 +67,17 @@ impl Surface {
     pub fn new(mesh: &Mesh) -> Self {
         let bvh = Bvh::build(&mesh.positions, &mesh.triangles);
         let (positions, triangles) = (mesh.positions.clone(), mesh.triangles.clone());
-        Self { positions, triangles, kind: OnceLock::new(), bvh, clearances: OnceLock::new() }
+        let cuboid = Cuboid::of_mesh(&positions, &triangles);
+        Self { positions, triangles, kind: OnceLock::new(), bvh, clearances: OnceLock::new(), cuboid }
     }
 
     /// First intersection of a ray: its distance in units of the ray's direction, and
     /// the face's unit normal on the side it comes from.
     #[inline]
     pub fn intersect(&self, ray: &Ray) -> Option<(f32, Vec3)> {
+        if let Some(cuboid) = &self.cuboid {
+            return cuboid.intersect(ray);
+        }
         let hit = self.bvh.closest(ray)?;
         let normal = self.bvh.normal(&hit);
         Some((hit.t, if normal.dot(ray.direction) > 0.0 { -normal } else { normal }))
@@ -88,12 +95,20 @@ impl Surface {
 
     /// The nearest point, if one is closer than `within`.
     pub fn nearest(&self, point: Vec3, within: f32) -> Option<Vec3> {
-        Some(self.bvh.nearest(point, within)?.0)
+        match &self.cuboid {
+            Some(cuboid) => {
+                Some(cuboid.nearest(point)).filter(|on| on.distance_squared(point) < within * within)
+            }
+            None => Some(self.bvh.nearest(point, within)?.0),
+        }
     }
 
     /// How far away it is at least. For a mesh of few triangles that is no less
     /// than four fifths of how far it is, or of `within`.
     pub fn clearance(&self, point: Vec3, within: f32) -> f32 {
+        if let Some(cuboid) = &self.cuboid {
+            return cuboid.distance(point);
+        }
         if self.triangles.len() >= MANY {
             let bounds = || self.positions.iter().copied().fold(Bounds::EMPTY, Bounds::with);
             let kept = self.clearances.get_or_init(|| Clearances::around(&bounds(), self.triangles.len()));
@@ -108,7 +123,7 @@ impl Surface {
     /// Whether a point is inside, for a closed mesh: the first face that a ray
     /// meets is seen from behind.
     pub fn contains(&self, point: Vec3) -> bool {
-        self.bvh.contains(point)
+        self.cuboid.as_ref().map_or_else(|| self.bvh.contains(point), |cuboid| cuboid.contains(point))
     }
 
     /// Which points are inside.

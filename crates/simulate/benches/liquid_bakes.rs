@@ -22,7 +22,7 @@ fn column(material: &str, side: u32, last: u32) -> Shot {
     let mut shot = Shot::empty("A column of liquid");
     shot.timing.last = last;
     let edge = side as f32 * SPACING_M;
-    let tank = Vec3::new(2.5 * edge, 1.5 * edge, edge);
+    let tank = Vec3::new(2.5 * edge, 3.0 * edge, edge);
     let mut wall = |low: Vec3, high: Vec3| {
         let (size, at) = (high - low, 0.5 * (low + high));
         let cuboid = Shape::cuboid(size.x, size.y, size.z);

@@ -26,7 +26,7 @@ pub const SOLVERS: &[SolverKind] = &[
     SolverKind { name: "solids", version: 2, prepare: crate::solids::prepare, begins_later: false },
     SolverKind { name: "deformables", version: 4, prepare: crate::deformable::prepare, begins_later: false },
     SolverKind { name: "sway", version: 1, prepare: crate::sway::prepare, begins_later: false },
-    SolverKind { name: "particles", version: 10, prepare: crate::particles::prepare, begins_later: true },
+    SolverKind { name: "particles", version: 11, prepare: crate::particles::prepare, begins_later: true },
 ];
 
 /// A shot being computed.

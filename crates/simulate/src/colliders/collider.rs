@@ -104,12 +104,18 @@ impl Collider {
     /// that. A surface that is not closed is `thickness` thick.
     pub fn signed_distance(&self, point: Vec3, within: f32, thickness: f32) -> f32 {
         let (point, scale) = (self.local(1.0, point), self.now.scale);
-        let (bvh, kind) = match &self.skin {
-            Skin::Rigid(surface) => (surface.bvh(), surface.kind()),
-            Skin::Deforming(surface) => (surface.bvh(), surface.kind()),
+        let (kind, on) = match &self.skin {
+            Skin::Rigid(surface) => (surface.kind(), surface.nearest(point, within / scale)),
+            Skin::Deforming(surface) => {
+                (surface.kind(), surface.nearest(point, within / scale).map(|(on, _)| on))
+            }
         };
-        let enclosed = kind == SurfaceKind::Closed && bvh.contains(point);
-        let Some((on, _)) = bvh.nearest(point, within / scale) else {
+        let enclosed = kind == SurfaceKind::Closed
+            && match &self.skin {
+                Skin::Rigid(surface) => surface.contains(point),
+                Skin::Deforming(surface) => surface.bvh().contains(point),
+            };
+        let Some(on) = on else {
             return if enclosed { -within } else { within };
         };
         let normal = match &self.skin {

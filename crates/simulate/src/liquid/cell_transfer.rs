@@ -48,9 +48,15 @@ pub(super) fn to_cells(
 }
 
 /// Means around each particle of seven values at the centres of cells, with trilinear weights times the first of a cell's eight
-/// values. The weights are those of [`to_cells`]: stress that goes to cells by them does the work of the strain that comes back.
-pub(super) fn from_cells(tiles: &Tiles, positions: &[Vec3], cells: &[[f32; LANES]]) -> Vec<[f32; LANES]> {
-    let (mut found, n) = (vec![[0.0f32; LANES]; positions.len()], positions.len());
+/// values, as `kept`. The weights are those of [`to_cells`]: stress that goes to cells by them does the work of the strain that comes
+/// back.
+pub(super) fn from_cells<T: Copy + Default + Send>(
+    tiles: &Tiles,
+    positions: &[Vec3],
+    cells: &[[f32; LANES]],
+    kept: impl Fn([f32; LANES]) -> T + Sync,
+) -> Vec<T> {
+    let (mut found, n) = (vec![T::default(); positions.len()], positions.len());
     let block = || vec![[0.0f32; LANES]; SCATTER_NODES];
     let load = |block: &mut Vec<[f32; LANES]>, tile: usize| {
         for (place, value) in block.iter_mut().enumerate() {
@@ -73,7 +79,7 @@ pub(super) fn from_cells(tiles: &Tiles, positions: &[Vec3], cells: &[[f32; LANES
                 }
             }
             let weight = sum.to_array()[0];
-            ((sum * if weight > 0.0 { 1.0 / weight } else { 0.0 }).to_array(), (), ())
+            (kept((sum * if weight > 0.0 { 1.0 / weight } else { 0.0 }).to_array()), (), ())
         })
     });
     found
@@ -98,7 +104,7 @@ mod tests {
         let field: Vec<[f32; 8]> = (0..tiles.cells())
             .map(|cell| std::array::from_fn(|i| if i == 0 { 1.0 } else { random(cell + i) }))
             .collect();
-        let at_particles = from_cells(&tiles, &positions, &field);
+        let at_particles = from_cells(&tiles, &positions, &field, |values| values);
         for place in [1, 7] {
             let cells = sums.iter().zip(&field).map(|(sum, field)| f64::from(sum[place] * field[place]));
             let particles =

@@ -235,7 +235,7 @@ pub fn flow(
     }
     if let Some(viscosity) = viscosity.filter(|_| !deformations.is_empty()) {
         let rates = viscosity.strain_rates(&faces, &volume_fraction, &motion);
-        let rates = cell_transfer::from_cells(&tiles, positions, &rates);
+        let rates = cell_transfer::from_cells(&tiles, positions, &rates, |rates| rates);
         let rate = |i: usize| std::array::from_fn(|part| rates[i][1 + part] / tiles.cell_m);
         rheology::advance(deformations, &material.rheologies, gradients, rate, dt);
     }

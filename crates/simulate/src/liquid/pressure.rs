@@ -303,7 +303,7 @@ impl<'a> Equations<'a> {
         };
         let cells: Vec<[f32; LANES]> =
             (0..self.tiles.cells()).into_par_iter().with_min_len(CELLS).map(of).collect();
-        from_cells(self.tiles, positions, &cells).into_iter().map(|values| values[1]).collect()
+        from_cells(self.tiles, positions, &cells, |values| values[1])
     }
 
     /// The displacements at the faces, m, that bring a part of what is too dense or too thin to the volume of the liquid

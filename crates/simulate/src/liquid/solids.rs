@@ -149,8 +149,7 @@ pub(super) fn cut_cells(
         if still.is_empty() && moving.is_empty() {
             return (None, None);
         }
-        let near = near_liquid(tiles, tile, liquid);
-        if near.is_empty() {
+        if nodes_near_liquid(tiles, tile, liquid).next().is_none() {
             return (None, None);
         }
         let known = known.get(&tiles.keys[tile]).cloned();
@@ -164,6 +163,7 @@ pub(super) fn cut_cells(
             let faces = || at_rest.faces.get_or_init(|| Arc::new(at_rest.faces(tiles, tile, boundary, &[])));
             (!at_rest.open).then(|| faces().clone())
         } else {
+            let near = NearLiquid::new(tiles, tile, liquid);
             let mut nodes = (*at_rest).clone();
             nodes.add_bodies(tiles, tile, boundary, &moving, |node| near.has(node));
             (!nodes.open).then(|| Arc::new(nodes.faces(tiles, tile, boundary, &moving)))
@@ -187,8 +187,14 @@ pub(super) fn cut_cells(
 struct NearLiquid(Vec<bool>);
 
 impl NearLiquid {
-    fn is_empty(&self) -> bool {
-        self.0.is_empty()
+    fn new(tiles: &Tiles, tile: usize, liquid: &[f32]) -> Self {
+        let mut near = vec![false; (NODES * NODES * NODES) as usize];
+        for (low, high) in nodes_near_liquid(tiles, tile, liquid) {
+            for (z, y) in (low.z..=high.z).flat_map(|z| (low.y..=high.y).map(move |y| (z, y))) {
+                near[node_place(IVec3::new(low.x, y, z))..=node_place(IVec3::new(high.x, y, z))].fill(true);
+            }
+        }
+        Self(near)
     }
 
     fn has(&self, node: IVec3) -> bool {
@@ -196,31 +202,20 @@ impl NearLiquid {
     }
 }
 
-/// Finds them; empty if there are none.
-fn near_liquid(tiles: &Tiles, tile: usize, liquid: &[f32]) -> NearLiquid {
-    let mut near = Vec::new();
-    for k in 0..27 {
+/// Boxes of nodes of a tile, by the first and the last node of each, that lie within two cells of a cell with liquid.
+fn nodes_near_liquid(tiles: &Tiles, tile: usize, liquid: &[f32]) -> impl Iterator<Item = (IVec3, IVec3)> {
+    let beside = (0..27).filter_map(move |k| {
         let by = IVec3::new(k % 3 - 1, k / 3 % 3 - 1, k / 9 - 1);
-        let Some(other) = tiles.beside(tile, by) else { continue };
-        for (cell, volume) in liquid[other * CELLS..(other + 1) * CELLS].iter().enumerate() {
-            if *volume <= 0.0 {
-                continue;
-            }
+        Some((by, tiles.beside(tile, by)?))
+    });
+    beside.flat_map(move |(by, other)| {
+        let volumes = liquid[other * CELLS..(other + 1) * CELLS].iter().enumerate();
+        let boxes = volumes.filter(|(_, volume)| **volume > 0.0).map(move |(cell, _)| {
             let at = local(cell) + SIDE * by;
-            let (low, high) = ((at - 1).max(IVec3::ZERO), (at + 2).min(IVec3::splat(NODES - 1)));
-            if low.cmpgt(high).any() {
-                continue;
-            }
-            near.resize((NODES * NODES * NODES) as usize, false);
-            for z in low.z..=high.z {
-                for y in low.y..=high.y {
-                    near[node_place(IVec3::new(low.x, y, z))..=node_place(IVec3::new(high.x, y, z))]
-                        .fill(true);
-                }
-            }
-        }
-    }
-    NearLiquid(near)
+            ((at - 1).max(IVec3::ZERO), (at + 2).min(IVec3::splat(NODES - 1)))
+        });
+        boxes.filter(|(low, high)| low.cmple(*high).all())
+    })
 }
 
 fn node_place(node: IVec3) -> usize {
@@ -363,6 +358,10 @@ fn open_volume(corners: [f32; 8], cell_m: f32) -> f32 {
     if corners.iter().all(|distance| *distance >= cell_m) {
         return 1.0;
     }
+    // Beside an edge of a solid, means of its distances would leave a part of a cell within it open.
+    if corners.iter().all(|distance| *distance <= 0.0) {
+        return 0.0;
+    }
     // Of each eighth, by the distance at its centre.
     let eighth = |k: usize| {
         let weight =
@@ -405,6 +404,9 @@ mod tests {
             assert!((open_volume(corners, 1.0) - part).abs() < 1e-6);
         }
         assert_eq!((open_volume([1.0; 8], 1.0), open_volume([-1.0; 8], 1.0)), (1.0, 0.0));
+        // Within a box, at its edge along z.
+        let edge = std::array::from_fn(|i| if i & 3 == 0 { -1.0 } else { 0.0 });
+        assert_eq!(open_volume(edge, 1.0), 0.0);
     }
 
     /// Two thin plates across x, at the same distance from the origin.

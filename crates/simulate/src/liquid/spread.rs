@@ -61,17 +61,16 @@ fn spread_in(
     let side = (2.0 * SIDE as f32 / near) as usize + 3;
     let corner = tiles.corner(tile).as_vec3() * tiles.cell_m;
     // The bins reach a distance around the tile within which particles can be near those in it.
-    let bin = |position: Vec3| ((position - corner) / near_m).floor().as_ivec3() + 1;
-    let is_within = |bin: IVec3| bin.cmpge(IVec3::ZERO).all() && bin.cmplt(IVec3::splat(side as i32)).all();
+    let in_bins = |position: Vec3| (position - corner) / near_m + 1.0;
+    let is_within = |at: Vec3| at.cmpge(Vec3::ZERO).all() && at.cmplt(Vec3::splat(side as f32)).all();
     let bin_place = |bin: IVec3| (bin.z as usize * side + bin.y as usize) * side + bin.x as usize;
     let mut sorted: Vec<(u32, u32)> = Vec::new();
     for k in 0..27 {
         let by = IVec3::new(k % 3 - 1, k / 3 % 3 - 1, k / 9 - 1);
         let Some(other) = tiles.beside(tile, by) else { continue };
-        let found = tiles.points_in(other).iter().map(|point| (bin(positions[*point as usize]), *point));
-        sorted.extend(
-            found.filter(|(bin, _)| is_within(*bin)).map(|(bin, point)| (bin_place(bin) as u32, point)),
-        );
+        let found = tiles.points_in(other).iter().map(|point| (in_bins(positions[*point as usize]), *point));
+        let within = found.filter(|(at, _)| is_within(*at));
+        sorted.extend(within.map(|(at, point)| (bin_place(at.as_ivec3()) as u32, point)));
     }
     sorted.sort_unstable();
     let mut begins = vec![0u32; side.pow(3) + 1];
@@ -80,7 +79,7 @@ fn spread_in(
     let apart = |point: &u32| {
         let own = positions[*point as usize];
         // Rounding can put a particle at the side of the tile just outside of it.
-        let bin = bin(own).clamp(IVec3::ONE, IVec3::splat(side as i32 - 2));
+        let bin = in_bins(own).as_ivec3().clamp(IVec3::ONE, IVec3::splat(side as i32 - 2));
         let mut sum = Vec3::ZERO;
         for k in 0..9 {
             // Three bins along x follow each other.

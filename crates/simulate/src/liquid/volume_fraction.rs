@@ -2,7 +2,7 @@
 
 use super::solids::CutCells;
 use super::transfer::Faces;
-use geometry::tiles::{CELLS, Tiles, local};
+use geometry::tiles::{CELLS, SIDE, Tiles, local};
 use glam::IVec3;
 use rayon::prelude::*;
 
@@ -24,16 +24,22 @@ pub(super) struct VolumeFraction {
 impl VolumeFraction {
     /// Of the volume that particles give to cells, and the room that solids leave.
     pub fn new(tiles: &Tiles, faces: &Faces, solids: &CutCells) -> Self {
-        let walled: Vec<bool> = (0..tiles.len()).map(|tile| solids.any_near(tiles, tile)).collect();
-        let fraction = |cell: usize| {
-            if faces.volume[cell] <= 0.0 {
-                return 0.0;
+        let of_tile = |(tile, fractions): (usize, &mut [f32])| {
+            let volumes = &faces.volume[tile * CELLS..(tile + 1) * CELLS];
+            if volumes.iter().all(|volume| *volume <= 0.0) {
+                return;
             }
-            let room = if walled[cell / CELLS] { room(tiles, solids, cell) } else { 1.0 };
-            if room < LEAST_ROOM || solids.volume(cell) <= 0.0 { 0.0 } else { faces.volume[cell] / room }
+            let block = solids.any_near(tiles, tile).then(|| SolidBlock::new(tiles, solids, tile));
+            let room = |at: usize| block.as_ref().map_or(1.0, |block| block.room(local(at)));
+            for (at, (fraction, volume)) in fractions.iter_mut().zip(volumes).enumerate() {
+                if *volume > 0.0 && solids.volume(tile * CELLS + at) >= LEAST_ROOM {
+                    let room = room(at);
+                    *fraction = if room < LEAST_ROOM { 0.0 } else { volume / room };
+                }
+            }
         };
-        let fraction: Vec<f32> =
-            (0..tiles.cells()).into_par_iter().with_min_len(CELLS).map(fraction).collect();
+        let mut fraction = vec![0.0f32; tiles.cells()];
+        fraction.par_chunks_mut(CELLS).enumerate().for_each(of_tile);
         let distance = |cell: usize| {
             let own = -depth(fraction[cell]);
             // A cell that is thinly filled between full ones is no bubble, nor is one that solids leave hardly any room.
@@ -80,32 +86,72 @@ impl VolumeFraction {
     }
 }
 
-/// The room for liquid around the centre of a cell: the open volume of the cells around, with trilinear weights, but of those
-/// beyond walls.
-fn room(tiles: &Tiles, solids: &CutCells, cell: usize) -> f32 {
-    let (tile, at) = (cell / CELLS, local(cell % CELLS));
-    // The integral of the weight 1 − |x| over the cell itself and over the next.
-    let along = |step: i32| if step == 0 { 0.75 } else { 0.125 };
-    let mut room = 0.0;
-    for k in 0..27 {
-        let by = IVec3::new(k % 3 - 1, k / 3 % 3 - 1, k / 9 - 1);
-        if !is_reached(tiles, solids, (tile, at), by) {
-            continue;
-        }
-        let open = tiles.cell(tile, at + by).map_or(1.0, |other| solids.volume(other));
-        room += along(by.x) * along(by.y) * along(by.z) * open;
-    }
-    room
+/// Cells along each side of a tile with those around it.
+const BLOCK_SIDE: usize = SIDE as usize + 2;
+
+/// The solids in the cells of a tile and in those around it.
+struct SolidBlock {
+    /// The open fractions of the cells.
+    volumes: Vec<f32>,
+    /// Whether the lower face of each cell along each axis is open.
+    open: Vec<[bool; 3]>,
+    /// The cells with a solid in or around them, a bit each, by rows along x.
+    near_solid: [u16; BLOCK_SIDE * BLOCK_SIDE],
 }
 
-/// Whether there is a way through open faces to a cell beside, along each axis once.
-fn is_reached(tiles: &Tiles, solids: &CutCells, (tile, at): (usize, IVec3), by: IVec3) -> bool {
-    (0..3).filter(|axis| by[*axis] != 0).any(|axis| {
-        let step = IVec3::AXES[axis] * by[axis];
-        let face = tiles.cell(tile, if by[axis] > 0 { at + step } else { at });
-        let is_open = face.is_none_or(|face| solids.open(axis, face) > 0.0);
-        is_open && is_reached(tiles, solids, (tile, at + step), by - step)
-    }) || by == IVec3::ZERO
+impl SolidBlock {
+    fn new(tiles: &Tiles, solids: &CutCells, tile: usize) -> Self {
+        const CELLS_OF_BLOCK: usize = BLOCK_SIDE.pow(3);
+        let (mut volumes, mut open) = (vec![1.0; CELLS_OF_BLOCK], vec![[true; 3]; CELLS_OF_BLOCK]);
+        let mut solid = [0u16; BLOCK_SIDE * BLOCK_SIDE];
+        for (place, (volume, open)) in volumes.iter_mut().zip(&mut open).enumerate() {
+            let (x, row) = (place % BLOCK_SIDE, place / BLOCK_SIDE);
+            let at = IVec3::new(x as i32, (row % BLOCK_SIDE) as i32, (row / BLOCK_SIDE) as i32) - 1;
+            let Some(cell) = tiles.cell(tile, at) else { continue };
+            *volume = solids.volume(cell);
+            *open = std::array::from_fn(|axis| solids.open(axis, cell) > 0.0);
+            solid[row] |= u16::from(*volume < 1.0 || *open != [true; 3]) << x;
+        }
+        let beside_in_rows = solid.map(|row| row | row << 1 | row >> 1);
+        let mut near_solid = beside_in_rows;
+        for (row, near) in near_solid.iter_mut().enumerate() {
+            let (y, z) = (row % BLOCK_SIDE, row / BLOCK_SIDE);
+            for (y, z) in (z.max(1) - 1..BLOCK_SIDE.min(z + 2))
+                .flat_map(|z| (y.max(1) - 1..BLOCK_SIDE.min(y + 2)).map(move |y| (y, z)))
+            {
+                *near |= beside_in_rows[z * BLOCK_SIDE + y];
+            }
+        }
+        Self { volumes, open, near_solid }
+    }
+
+    fn place(at: IVec3) -> usize {
+        let [x, y, z] = (at + 1).to_array().map(|along| along as usize);
+        (z * BLOCK_SIDE + y) * BLOCK_SIDE + x
+    }
+
+    /// The room for liquid around the centre of a cell of the tile: the open volume of the cells around, with trilinear weights, but
+    /// of those beyond walls.
+    fn room(&self, at: IVec3) -> f32 {
+        let place = Self::place(at);
+        if self.near_solid[place / BLOCK_SIDE] >> (place % BLOCK_SIDE) & 1 == 0 {
+            return 1.0;
+        }
+        // The integral of the weight 1 − |x| over the cell itself and over the next.
+        let along = |step: i32| if step == 0 { 0.75 } else { 0.125 };
+        let ways = (0..27).map(|k| IVec3::new(k % 3 - 1, k / 3 % 3 - 1, k / 9 - 1));
+        let of = |by: IVec3| along(by.x) * along(by.y) * along(by.z) * self.volumes[Self::place(at + by)];
+        ways.filter(|by| self.is_reached(at, *by)).map(of).sum()
+    }
+
+    /// Whether there is a way through open faces to a cell beside, along each axis once.
+    fn is_reached(&self, at: IVec3, by: IVec3) -> bool {
+        (0..3).filter(|axis| by[*axis] != 0).any(|axis| {
+            let step = IVec3::AXES[axis] * by[axis];
+            let face = if by[axis] > 0 { at + step } else { at };
+            self.open[Self::place(face)][axis] && self.is_reached(at + step, by - step)
+        }) || by == IVec3::ZERO
+    }
 }
 
 /// How deep below a level surface a place lies, in cells, around which so much is full with trilinear weights; negative above.

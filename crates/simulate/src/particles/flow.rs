@@ -122,8 +122,12 @@ impl ParticleSolver {
             add_event(&mut self.events, Event::LiquidTooFast { element, speed_m_s: speed, substeps });
         }
         let systems = &mut self.systems;
-        let starts: Vec<Vec<Vec3>> =
-            members.iter().map(|member| systems[member.system].set.positions.clone()).collect();
+        // In one step the displacements tell all; in several the particles move from one to the next.
+        let mut starts: Vec<Vec<Vec3>> = match steps {
+            1 => Vec::new(),
+            _ => members.iter().map(|member| systems[member.system].set.positions.clone()).collect(),
+        };
+        let mut displacements = Vec::new();
         let acting: Vec<Acting> =
             members.iter().map(|member| step.field.acting(systems[member.system].id)).collect();
         // Bodies that are still are kept with the first.
@@ -169,11 +173,11 @@ impl ParticleSolver {
                 let (element, residual) = (systems[first].id, flow.solved.residual as f32);
                 add_event(&mut self.events, Event::NotConverged { element, residual });
             }
-            columns
-                .positions
-                .par_iter_mut()
-                .zip(&flow.displacements)
-                .for_each(|(position, by)| *position += *by);
+            displacements = flow.displacements;
+            if steps > 1 {
+                let pairs = columns.positions.par_iter_mut().zip(&displacements);
+                pairs.for_each(|(position, by)| *position += *by);
+            }
             columns.scatter(systems, &members);
             if is_last {
                 let measure = LiquidMeasure {
@@ -196,16 +200,29 @@ impl ParticleSolver {
         let mut settled = &settled[..];
         let pushed = boundary.pushed();
         let step = &Step { colliders: pushed.as_ref().unwrap_or(step.colliders), ..*step };
-        members
-            .into_iter()
-            .zip(starts)
-            .map(|(member, start)| {
-                let system = &mut self.systems[member.system];
-                let (own, after) = settled.split_at(settled.len().min(system.set.len()));
-                settled = after;
-                Ok((member.system, system.end_flow(step, &member, start, met.clone(), own)?))
-            })
-            .collect()
+        let mut travelled = Vec::new();
+        for (at, member) in members.iter().enumerate() {
+            let system = &mut self.systems[member.system];
+            let n = system.set.len();
+            let ways = if steps > 1 {
+                let start = std::mem::take(&mut starts[at]);
+                // The buffer of the ends becomes that of the ways.
+                let mut ways = std::mem::replace(&mut system.set.positions, start);
+                ways.par_iter_mut().zip(&system.set.positions).for_each(|(end, start)| *end -= *start);
+                ways
+            } else {
+                let after = displacements.split_off(n);
+                let mut ways = std::mem::replace(&mut displacements, after);
+                // As positions can hold them, as in several steps.
+                let pairs = ways.par_iter_mut().zip(&system.set.positions);
+                pairs.for_each(|(way, start)| *way = (*start + *way) - *start);
+                ways
+            };
+            let (own, after) = settled.split_at(settled.len().min(n));
+            settled = after;
+            travelled.push((member.system, system.end_flow(step, member, ways, met.clone(), own)?));
+        }
+        Ok(travelled)
     }
 }
 
@@ -323,12 +340,12 @@ impl Columns {
 }
 
 impl ParticleSystem {
-    /// Meets bodies once on the whole way of a substep, since they too are known at both ends of it.
+    /// Meets bodies once on the whole way of a substep, from where the particles are, since bodies too are known at both ends of it.
     fn end_flow(
         &mut self,
         step: &Step,
         member: &Flowing,
-        start: Vec<Vec3>,
+        ways: Vec<Vec3>,
         met: Vec<bool>,
         settled: &[bool],
     ) -> Result<Travelled, BlowUp> {
@@ -338,16 +355,22 @@ impl ParticleSystem {
             particles.contact.outcome = ContactOutcome::Slide;
         }
         (particles.contact.push, particles.contact.push_deformables) = (false, false);
-        let mut fractions = vec![1.0; self.set.len() - member.newborn.len()];
-        fractions.extend_from_slice(&member.newborn);
-        let ends = std::mem::replace(&mut self.set.positions, start);
-        let ways: Vec<Vec3> =
-            ends.iter().zip(&self.set.positions).map(|(end, start)| *end - *start).collect();
+        let fractions = (!member.newborn.is_empty()).then(|| {
+            let mut fractions = vec![1.0; self.set.len() - member.newborn.len()];
+            fractions.extend_from_slice(&member.newborn);
+            fractions
+        });
         let with = (&Acting::default(), met, step.dt);
         let range = 0..self.set.len();
         let velocities = if settled.is_empty() { Vec::new() } else { self.set.velocities.clone() };
-        let travelled =
-            self.travel_by(step, (member.element, &particles), with, range, Some(&fractions), Some(&ways));
+        let travelled = self.travel_by(
+            step,
+            (member.element, &particles),
+            with,
+            range,
+            fractions.as_deref(),
+            Some(&ways),
+        );
         // In liquid beside a free body the grid has found velocities with those that the body now has. A contact here knows only the
         // velocity that the body had before.
         for (i, _) in settled.iter().enumerate().filter(|(_, settled)| **settled) {

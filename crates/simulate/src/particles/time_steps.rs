@@ -46,9 +46,9 @@ pub(super) fn speed<'a>(
     for (positions, velocities) in columns {
         let pairs = positions.par_iter().zip(velocities).with_min_len(1_024);
         fast.par_extend(pairs.filter_map(|(position, velocity)| {
-            let block = (*position / (BLOCK_CELLS * cell_m)).floor().as_ivec3();
             let speed = velocity.length();
-            (speed > slow).then_some((block.to_array(), speed))
+            let block = || (*position / (BLOCK_CELLS * cell_m)).floor().as_ivec3();
+            (speed > slow).then(|| (block().to_array(), speed))
         }));
     }
     fast.par_sort_unstable_by_key(|(block, _)| *block);
