@@ -25,14 +25,29 @@ pub(crate) fn temporary(path: &Path, extension: &str) -> PathBuf {
 /// # Errors
 /// [`RunError::Io`]; the old file is then as it was.
 pub fn write_whole(path: &Path, bytes: &[u8]) -> Result<(), RunError> {
-    write_to(path, bytes, |temporary| File::create_new(temporary))
+    write_by(path, |file| file.write_all(bytes))
 }
 
-fn write_to(path: &Path, bytes: &[u8], create: impl Fn(&Path) -> io::Result<File>) -> Result<(), RunError> {
+/// As [`write_whole`], of a file that is never whole in memory: `content` writes it.
+///
+/// # Errors
+/// [`RunError::Io`]; the old file is then as it was.
+pub(crate) fn write_by(
+    path: &Path,
+    content: impl FnOnce(&mut File) -> io::Result<()>,
+) -> Result<(), RunError> {
+    write_to(path, content, |temporary| File::create_new(temporary))
+}
+
+fn write_to(
+    path: &Path,
+    content: impl FnOnce(&mut File) -> io::Result<()>,
+    create: impl Fn(&Path) -> io::Result<File>,
+) -> Result<(), RunError> {
     let temporary = temporary(path, PART);
     let write = || {
         let mut file = create(&temporary)?;
-        file.write_all(bytes)?;
+        content(&mut file)?;
         file.sync_data()?;
         drop(file);
         fs::rename(&temporary, path)
@@ -103,7 +118,7 @@ mod tests {
         write_whole(&path, b"old").unwrap();
         // A device that is always full stands in for the disk.
         let full = |_: &Path| File::options().write(true).open("/dev/full");
-        let error = write_to(&path, b"new", full).unwrap_err().to_string();
+        let error = write_to(&path, |file| file.write_all(b"new"), full).unwrap_err().to_string();
         assert!(error.contains("kept.png") && error.contains("No space left"), "{error}");
         assert_eq!(fs::read(&path).unwrap(), b"old");
     }

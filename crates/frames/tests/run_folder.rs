@@ -142,7 +142,7 @@ fn frames_are_listed_in_order_with_what_they_depend_on() {
 fn clearing_leaves_the_manifest_and_no_frames_or_states() {
     let (_dir, run) = folder();
     run.write(&frame(1, &[1])).unwrap();
-    run.write_checkpoint(SystemId::Solids, 1, Fingerprint([1; 16]), b"state").unwrap();
+    run.write_checkpoint(SystemId::Solids, 1, Fingerprint([1; 16]), |out| out.write_all(b"state")).unwrap();
     assert!(run.size().0 > 0 && run.size().1 > 0);
     run.clear().unwrap();
     assert_eq!(

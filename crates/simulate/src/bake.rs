@@ -19,6 +19,13 @@ use thiserror::Error;
 pub const CHECKPOINT_EVERY: u32 = 8;
 const CHECKPOINTS_KEPT: u32 = 8;
 
+/// States of so many particles are written before the next frame is computed: that takes no time to speak of, and memory else.
+const MANY_PARTICLES: usize = 1 << 18;
+
+fn particles_in(parts: &[(SystemId, Frame)]) -> usize {
+    parts.iter().flat_map(|(_, frame)| frame.particles.values()).map(frames::Particles::len).sum()
+}
+
 /// What to bake and where.
 #[derive(Clone)]
 pub struct Bake<'a> {
@@ -256,10 +263,10 @@ pub fn bake_until(
     write_manifest(job)?;
     let mut writer = Writer { job, bakes: &bakes, first: timing.first, computed: 0 };
     std::thread::scope(|scope| {
-        let (send, receive) = sync_channel::<(Vec<(SystemId, Frame)>, Vec<Saved>)>(2);
+        let (send, receive) = sync_channel::<(Vec<(SystemId, Frame)>, Vec<Saved>)>(0);
         let writing = scope.spawn(move || -> Result<Outcome, BakeError> {
             while let Ok((parts, states)) = receive.recv() {
-                let number = parts[0].1.number;
+                let Some(number) = parts.first().map(|(_, frame)| frame.number) else { continue };
                 let needed = needed(number);
                 writer.write(number, parts, states)?;
                 if needed && progress(Progress { frame: number, last: last_needed }).is_break() {
@@ -288,8 +295,13 @@ pub fn bake_until(
                     let number = simulation.frame();
                     let keep =
                         number == last_needed || (number - timing.first + 1).is_multiple_of(CHECKPOINT_EVERY);
+                    let is_large = keep && particles_in(&parts) >= MANY_PARTICLES;
                     let states = if keep { simulation.snapshot() } else { Vec::new() };
                     if send.send((parts, states)).is_err() {
+                        break;
+                    }
+                    // Received once the state is written: it and what a step needs are not in memory together.
+                    if is_large && send.send((Vec::new(), Vec::new())).is_err() {
                         break;
                     }
                 }
@@ -335,7 +347,7 @@ impl Writer<'_> {
         for state in states {
             let system = state.system();
             if let Some(print) = bake(system).and_then(|bake| bake.prints.list[place]) {
-                self.job.run.write_checkpoint(system, number, print, &state.bytes())?;
+                self.job.run.write_checkpoint(system, number, print, |out| state.write(out))?;
                 self.thin(system, number);
             }
         }

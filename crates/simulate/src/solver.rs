@@ -12,6 +12,7 @@ use shot::{
     world::{Pose, World},
 };
 use std::collections::BTreeMap;
+use std::io::{self, Write};
 use std::sync::Arc;
 use thiserror::Error;
 
@@ -286,16 +287,30 @@ impl Saved {
         self.system
     }
 
+    /// Writes the state as bytes: a [`SystemState`], with one section in memory at a time.
+    ///
+    /// # Errors
+    /// Those of `out`.
+    pub fn write(self, out: &mut dyn Write) -> io::Result<()> {
+        out.write_all(&packed(&(self.frame, self.sections.len())))?;
+        for (kind, part) in self.sections {
+            let bytes = part();
+            out.write_all(&packed(&(kind.name, kind.version, bytes.len())))?;
+            out.write_all(&bytes)?;
+        }
+        Ok(())
+    }
+
     /// The state as bytes.
     pub fn bytes(self) -> Vec<u8> {
-        let section = |(kind, part): (&SolverKind, SavedPart)| Section {
-            solver: kind.name.to_owned(),
-            version: kind.version,
-            bytes: part(),
-        };
-        let sections = self.sections.into_iter().map(section).collect();
-        postcard::to_stdvec(&SystemState { frame: self.frame, sections }).expect("a state serialises")
+        let mut bytes = Vec::new();
+        self.write(&mut bytes).expect("memory takes it");
+        bytes
     }
+}
+
+fn packed(value: &impl Serialize) -> Vec<u8> {
+    postcard::to_stdvec(value).expect("a state serialises")
 }
 
 /// The data that a solver needs on the bodies of others.

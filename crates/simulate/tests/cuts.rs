@@ -212,7 +212,7 @@ fn a_state_that_cannot_be_read_means_an_earlier_one() {
     let print = prints.list[at as usize - 1].unwrap();
     let state = run.checkpoint(system, at, print).unwrap();
     for broken in [&state[..state.len() / 2], &[][..], &[0xff; 300][..]] {
-        run.write_checkpoint(system, at, print, broken).unwrap();
+        run.write_checkpoint(system, at, print, |out| out.write_all(broken)).unwrap();
         baked(&shot, &run, None);
         let whole = RunFolder::create(dir.path().join(format!("whole-{}", broken.len()))).unwrap();
         baked(&shot, &whole, None);

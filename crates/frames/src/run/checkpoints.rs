@@ -2,9 +2,10 @@
 
 use super::{CHECKPOINTS, RunFolder, number_of};
 use crate::RunError;
-use crate::files::write_whole;
+use crate::files::write_by;
 use shot::{SystemId, fingerprint::Fingerprint};
 use std::fs;
+use std::io::{self, BufWriter, Write};
 use std::path::PathBuf;
 
 const EXTENSION: &str = "brstate";
@@ -18,7 +19,7 @@ impl RunFolder {
         self.checkpoints_of(system).join(format!("{number:05}.{EXTENSION}"))
     }
 
-    /// Writes a system's state that computing can go on from after `number`.
+    /// Writes a system's state that computing can go on from after `number`; `state` gives its bytes, which are packed as they come.
     ///
     /// # Errors
     /// [`RunError::Io`].
@@ -27,14 +28,20 @@ impl RunFolder {
         system: SystemId,
         number: u32,
         of: Fingerprint,
-        state: &[u8],
+        state: impl FnOnce(&mut dyn Write) -> io::Result<()>,
     ) -> Result<(), RunError> {
-        let mut bytes = of.0.to_vec();
-        bytes.extend(zstd::bulk::compress(state, 1).expect("compression into memory does not fail"));
-        bytes.extend(crc32fast::hash(&bytes).to_le_bytes());
         let folder = self.checkpoints_of(system);
         fs::create_dir_all(&folder).map_err(|source| RunError::Io { path: folder, source })?;
-        write_whole(&self.checkpoint_path(system, number), &bytes)
+        write_by(&self.checkpoint_path(system, number), |file| {
+            let mut file = Summed { file: BufWriter::new(file), sum: crc32fast::Hasher::new() };
+            file.write_all(&of.0)?;
+            let mut packed = zstd::Encoder::new(&mut file, 1)?;
+            state(&mut packed)?;
+            packed.finish()?;
+            let sum = file.sum.finalize();
+            file.file.write_all(&sum.to_le_bytes())?;
+            file.file.flush()
+        })
     }
 
     /// The state of a system after `number`, if it was computed from what has the fingerprint.
@@ -73,6 +80,24 @@ impl RunFolder {
     }
 }
 
+/// What is written, with its CRC-32.
+struct Summed<W> {
+    file: W,
+    sum: crc32fast::Hasher,
+}
+
+impl<W: Write> Write for Summed<W> {
+    fn write(&mut self, bytes: &[u8]) -> io::Result<usize> {
+        let written = self.file.write(bytes)?;
+        self.sum.update(&bytes[..written]);
+        Ok(written)
+    }
+
+    fn flush(&mut self) -> io::Result<()> {
+        self.file.flush()
+    }
+}
+
 #[cfg(test)]
 mod tests {
     use super::*;
@@ -82,8 +107,8 @@ mod tests {
         let dir = tempfile::tempdir().unwrap();
         let run = RunFolder::create(dir.path()).unwrap();
         let of = |n: u8| Fingerprint([n; 16]);
-        run.write_checkpoint(SystemId::Solids, 20, of(2), b"twenty").unwrap();
-        run.write_checkpoint(SystemId::Solids, 10, of(1), b"ten").unwrap();
+        run.write_checkpoint(SystemId::Solids, 20, of(2), |out| out.write_all(b"twenty")).unwrap();
+        run.write_checkpoint(SystemId::Solids, 10, of(1), |out| out.write_all(b"ten")).unwrap();
         assert_eq!(run.checkpoint_numbers(SystemId::Solids), [10, 20]);
         assert_eq!(run.checkpoint(SystemId::Solids, 10, of(1)), Some(b"ten".to_vec()));
         assert_eq!(run.checkpoint(SystemId::Solids, 20, of(1)), None);

@@ -326,7 +326,7 @@ mod tests {
         run.write_manifest(&super::super::Manifest::new(shot::Shot::empty("S"), vec![])).unwrap();
         run.write_part(SystemId::Solids, &solids(1)).unwrap();
         run.write_part(SPARKS, &sparks(1)).unwrap();
-        run.write_checkpoint(SPARKS, 1, Fingerprint([2; 16]), b"state").unwrap();
+        run.write_checkpoint(SPARKS, 1, Fingerprint([2; 16]), |out| out.write_all(b"state")).unwrap();
         let kept = run.keep_as(&dir.path().join("kept")).unwrap();
         assert_eq!(kept.read(1).unwrap(), run.read(1).unwrap());
         assert_eq!((kept.size().0, kept.size().1), (run.size().0, 0));
@@ -356,7 +356,7 @@ mod tests {
         let manifest = |name: &str| super::super::Manifest::new(shot::Shot::empty(name), vec![]);
         run.write_manifest(&manifest("Old")).unwrap();
         run.write_part(SystemId::Solids, &solids(1)).unwrap();
-        run.write_checkpoint(SPARKS, 1, Fingerprint([2; 16]), b"state").unwrap();
+        run.write_checkpoint(SPARKS, 1, Fingerprint([2; 16]), |out| out.write_all(b"state")).unwrap();
         run.finished().write(&solids(1)).unwrap();
         let other = RunFolder::create(dir.path().join("other")).unwrap();
         other.write_manifest(&manifest("New")).unwrap();

@@ -247,23 +247,30 @@ impl ParticleSet {
         let rest = postcard::to_stdvec(&self.rest).expect("it serialises");
         out.extend_from_slice(&(rest.len() as u64).to_le_bytes());
         out.extend_from_slice(&rest);
-        put(out, &self.ids);
-        put(out, &self.positions);
-        put(out, &self.velocities);
-        put(out, &self.sizes);
-        put(out, &self.inverse_masses);
-        put(out, &self.drag_areas);
-        put(out, &self.born_s);
-        put(out, &self.ends_s);
-        put(out, &self.clearances);
-        put(out, &self.done);
-        put(out, &self.orientations);
-        put(out, &self.angular_velocities);
-        put(out, &self.weights);
-        put(out, &self.uvs);
-        put(out, &self.gradients);
-        put(out, &self.deformations);
-        put(out, &self.pressures);
+        let columns = [
+            column(&self.ids),
+            column(&self.positions),
+            column(&self.velocities),
+            column(&self.sizes),
+            column(&self.inverse_masses),
+            column(&self.drag_areas),
+            column(&self.born_s),
+            column(&self.ends_s),
+            column(&self.clearances),
+            column(&self.done),
+            column(&self.orientations),
+            column(&self.angular_velocities),
+            column(&self.weights),
+            column(&self.uvs),
+            column(&self.gradients),
+            column(&self.deformations),
+            column(&self.pressures),
+        ];
+        out.reserve(columns.iter().map(|(_, bytes)| 8 + bytes.len()).sum());
+        for (length, bytes) in columns {
+            out.extend_from_slice(&(length as u64).to_le_bytes());
+            out.extend_from_slice(bytes);
+        }
     }
 
     /// What [`ParticleSet::save`] gave, from the front of `bytes`.
@@ -360,9 +367,9 @@ fn keep<T: Copy>(column: &mut Vec<T>, marked: &[bool]) {
     column.truncate(to);
 }
 
-fn put<T: Pod>(out: &mut Vec<u8>, column: &[T]) {
-    out.extend_from_slice(&(column.len() as u64).to_le_bytes());
-    out.extend_from_slice(bytemuck::cast_slice(column));
+/// The length of a column, and its bytes.
+fn column<T: Pod>(column: &[T]) -> (usize, &[u8]) {
+    (column.len(), bytemuck::cast_slice(column))
 }
 
 fn take<T: Pod>(bytes: &mut &[u8]) -> Result<Vec<T>, PrepareError> {
