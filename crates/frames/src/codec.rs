@@ -10,7 +10,7 @@ use std::collections::BTreeMap;
 use std::sync::Arc;
 
 /// Most bodies or particles in one block, bounded before anything is allocated.
-const MAX_COUNT: u32 = 1 << 24;
+const MAX_COUNT: u32 = 1 << 25;
 
 /// The first bytes of a frame file.
 #[derive(Clone, Copy, Debug, PartialEq)]

@@ -26,6 +26,7 @@
 mod bodies;
 mod codec;
 mod error;
+mod face_codes;
 mod files;
 pub mod finish;
 mod frame;

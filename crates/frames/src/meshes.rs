@@ -2,8 +2,8 @@
 //! neighbours (see [`geometry::topology::Traversal`]), so that each frame is
 //! read alone and a smooth surface takes about a byte a vertex.
 //!
-//! A column is, for each axis, u32 number of large differences, u32 length, and
-//! so many bytes: the differences in the order of the traversal, zigzag, a byte
+//! A column is, for each axis, u32 number of large differences, with how often the step is halved in its highest
+//! five bits, u32 length, and so many bytes: the differences in the order of the traversal, zigzag, a byte
 //! each, compressed with zstd. A byte of 255 stands for a large difference;
 //! these follow after the bytes, as u32.
 //!
@@ -11,7 +11,7 @@
 //! zstd; without attributes the number is 0 and nothing follows.
 
 use crate::error::DecodeError;
-use crate::quantise::{POSITION_ERROR_M, VELOCITY_ERROR, quantise, zigzag};
+use crate::quantise::{POSITION_ERROR_M, VELOCITY_ERROR, halved, halvings, quantise, zigzag};
 use crate::table::u32_at;
 use crate::topologies;
 use geometry::Topology;
@@ -49,14 +49,28 @@ impl MeshState {
 /// Bytes before the columns: the hash of the topology.
 pub(crate) const HASH: usize = 16;
 const LARGE: u32 = 255;
+/// Steps of a position to the mean edge of a mesh, at least: the surface of a liquid, whose edges are over half a spacing long, so has
+/// an error of under a hundredth of that.
+const EDGE_STEPS: f32 = 25.0;
+/// The bits of the number of large differences, of which there may be that many.
+const COUNT_BITS: u32 = 27;
 
 /// Positions and velocities with the hash of the topology.
 pub(crate) fn encode(mesh: &MeshState) -> Vec<u8> {
     let mut out = mesh.topology.hash().0.to_vec();
-    column(&mesh.topology, &mesh.positions, 2.0 * POSITION_ERROR_M, &mut out);
-    column(&mesh.topology, &mesh.velocities, 2.0 * VELOCITY_ERROR, &mut out);
+    let positions_halved = halvings(2.0 * POSITION_ERROR_M, mean_edge_m(mesh) / EDGE_STEPS);
+    column(&mesh.topology, &mesh.positions, (2.0 * POSITION_ERROR_M, positions_halved), &mut out);
+    column(&mesh.topology, &mesh.velocities, (2.0 * VELOCITY_ERROR, 0), &mut out);
     pack_attributes(&mesh.attributes, &mut out);
     out
+}
+
+/// The mean length of the first edges of its faces, m; 0 without a face.
+fn mean_edge_m(mesh: &MeshState) -> f32 {
+    let faces = mesh.topology.triangles();
+    let place = |v: u32| mesh.positions.get(v as usize).copied().unwrap_or_default();
+    let sum: f64 = faces.iter().map(|t| f64::from(place(t[0]).distance(place(t[1])))).sum();
+    (sum / faces.len().max(1) as f64) as f32
 }
 
 /// The hash at the start of an encoded mesh.
@@ -111,7 +125,8 @@ fn unpack_attributes(bytes: &[u8], topology: &Topology) -> Result<Vec<Attribute>
 
 const LONG: DecodeError = DecodeError::NotAFrame("a mesh is too long");
 
-fn column(topology: &Topology, values: &[Vec3], step: f32, out: &mut Vec<u8>) {
+fn column(topology: &Topology, values: &[Vec3], (step, times): (f32, u8), out: &mut Vec<u8>) {
+    let step = halved(step, times);
     let steps = |v: &Vec3| v.to_array().map(|value| quantise(value, step, 31));
     let steps: Vec<[i32; 3]> = values.iter().map(steps).collect();
     let order = &topology.traversal().order;
@@ -129,7 +144,7 @@ fn column(topology: &Topology, values: &[Vec3], step: f32, out: &mut Vec<u8>) {
         }
         large.iter().for_each(|value| packed.extend_from_slice(&value.to_le_bytes()));
         let packed = zstd::bulk::compress(&packed, 3).expect("compression into memory does not fail");
-        out.extend_from_slice(&(large.len() as u32).to_le_bytes());
+        out.extend_from_slice(&(large.len() as u32 | u32::from(times) << COUNT_BITS).to_le_bytes());
         out.extend_from_slice(&(packed.len() as u32).to_le_bytes());
         out.extend_from_slice(&packed);
     }
@@ -144,9 +159,12 @@ fn read_column(
 ) -> Result<(), DecodeError> {
     let n = order.len();
     let mut axes: [Vec<u8>; 3] = Default::default();
+    let mut times = 0;
     for axis in &mut axes {
         let (head, body) = rest.split_at_checked(8).ok_or(SHORT)?;
-        let (large, length) = (u32_at(head, 0) as usize, u32_at(head, 4) as usize);
+        let (count, length) = (u32_at(head, 0), u32_at(head, 4) as usize);
+        let large = (count & ((1 << COUNT_BITS) - 1)) as usize;
+        times = (count >> COUNT_BITS) as u8;
         if large > n {
             return Err(DecodeError::NotAFrame("a mesh has more large differences than vertices"));
         }
@@ -159,6 +177,7 @@ fn read_column(
             return Err(SHORT);
         }
     }
+    let step = halved(step, times);
     if values.len() != n {
         values.resize(n, Vec3::ZERO);
     }

@@ -12,8 +12,8 @@
 use crate::Particles;
 use crate::error::DecodeError;
 use crate::quantise::{
-    PARTICLE_AGE_ERROR_S, PARTICLE_VELOCITY_ERROR, POSITION_ERROR_M, pack_orientation, quantise,
-    unpack_orientation,
+    self, PARTICLE_AGE_ERROR_S, PARTICLE_VELOCITY_ERROR, POSITION_ERROR_M, halved, pack_orientation,
+    quantise, unpack_orientation,
 };
 use bitpacking::{BitPacker, BitPacker4x};
 use glam::{Vec2, Vec3};
@@ -27,6 +27,10 @@ const TURNS: u8 = 1;
 const WEIGHTS: u8 = 2;
 const UVS: u8 = 4;
 const PRESSURES: u8 = 8;
+/// Positions and velocities have finer steps than usual.
+const FINE: u8 = 16;
+/// Steps of the positions of a liquid to its spacing, and of its velocities to the greatest, at least.
+const LIQUID_STEPS: (f32, f32) = (128.0, 250.0);
 /// Step of a UV.
 const UV_STEP: f32 = 1.0 / 4_096.0;
 /// Steps of a pressure from 0 to the greatest of the frame.
@@ -39,9 +43,19 @@ pub(crate) fn encode(particles: &Particles) -> Vec<u8> {
     let uvs = particles.uvs.len() == n && n > 0;
     let pressures = particles.pressures.len() == n && n > 0;
     let flag = |has: bool, flag: u8| if has { flag } else { 0 };
+    let halvings = if pressures { liquid_halvings(particles) } else { [0; 2] };
+    let fine = halvings != [0; 2];
     let mut out = vec![
-        flag(orientations, TURNS) | flag(weights, WEIGHTS) | flag(uvs, UVS) | flag(pressures, PRESSURES),
+        flag(orientations, TURNS)
+            | flag(weights, WEIGHTS)
+            | flag(uvs, UVS)
+            | flag(pressures, PRESSURES)
+            | flag(fine, FINE),
     ];
+    if fine {
+        out.extend(halvings);
+    }
+    let [position_step, velocity_step] = steps(halvings);
     let pressure_step = particles.pressures.iter().fold(0.0f32, |most, p| most.max(p.abs())) / PRESSURE_STEPS;
     if pressures {
         out.extend_from_slice(&pressure_step.to_le_bytes());
@@ -65,10 +79,10 @@ pub(crate) fn encode(particles: &Particles) -> Vec<u8> {
     };
     put(&|i| if i == 0 { particles.ids[0] as i32 } else { (particles.ids[i] - particles.ids[i - 1]) as i32 });
     for axis in 0..3 {
-        put(&|i| quantise(particles.positions[i][axis], 2.0 * POSITION_ERROR_M, 31));
+        put(&|i| quantise(particles.positions[i][axis], position_step, 31));
     }
     for axis in 0..3 {
-        put(&|i| quantise(particles.velocities[i][axis], 2.0 * PARTICLE_VELOCITY_ERROR, 23));
+        put(&|i| quantise(particles.velocities[i][axis], velocity_step, 23));
     }
     put(&|i| (particles.sizes[i].max(1e-6).log2() * SIZE_STEPS).round() as i32);
     put(&|i| quantise(particles.ages[i], 2.0 * PARTICLE_AGE_ERROR_S, 31));
@@ -94,11 +108,32 @@ pub(crate) fn encode(particles: &Particles) -> Vec<u8> {
     out
 }
 
+/// How often the steps of positions and velocities are halved for a liquid.
+fn liquid_halvings(particles: &Particles) -> [u8; 2] {
+    let spacing = particles.sizes.iter().copied().fold(f32::INFINITY, f32::min);
+    let speed = particles.velocities.iter().map(|v| v.length()).fold(0.0, f32::max);
+    let [position_step, velocity_step] = steps([0; 2]);
+    [
+        quantise::halvings(position_step, spacing / LIQUID_STEPS.0),
+        quantise::halvings(velocity_step, speed / LIQUID_STEPS.1),
+    ]
+}
+
+/// The steps of positions, m, and velocities, m/s, that are halved so often.
+fn steps([positions, velocities]: [u8; 2]) -> [f32; 2] {
+    [halved(2.0 * POSITION_ERROR_M, positions), halved(2.0 * PARTICLE_VELOCITY_ERROR, velocities)]
+}
+
 /// Decodes into arrays that may have held others before.
 pub(crate) fn decode(bytes: &[u8], n: usize, particles: &mut Particles) -> Result<(), DecodeError> {
     let (&flags, rest) = bytes.split_first().ok_or(SHORT)?;
     let [turning, weighing, with_uv, with_pressure] =
         [TURNS, WEIGHTS, UVS, PRESSURES].map(|flag| flags & flag != 0);
+    let (halvings, rest) = match flags & FINE != 0 {
+        true => rest.split_first_chunk::<2>().map(|(halvings, rest)| (*halvings, rest)).ok_or(SHORT)?,
+        false => ([0; 2], rest),
+    };
+    let [position_step, velocity_step] = steps(halvings);
     let (pressure_step, rest) = match with_pressure {
         true => rest
             .split_first_chunk::<4>()
@@ -127,9 +162,7 @@ pub(crate) fn decode(bytes: &[u8], n: usize, particles: &mut Particles) -> Resul
             let mut unpacked = [[0u32; GROUP]; 3];
             groups.unpack(0, group, &mut unpacked[0]);
             ids.copy_from_slice(&unpacked[0][..ids.len()]);
-            for (first, vectors, step) in
-                [(1, positions, 2.0 * POSITION_ERROR_M), (4, velocities, 2.0 * PARTICLE_VELOCITY_ERROR)]
-            {
+            for (first, vectors, step) in [(1, positions, position_step), (4, velocities, velocity_step)] {
                 (0..3).for_each(|axis| groups.unpack(first + axis, group, &mut unpacked[axis]));
                 let [x, y, z] = &unpacked;
                 for (i, vector) in vectors.iter_mut().enumerate() {
@@ -275,6 +308,11 @@ mod tests {
                 prop_assert!(position <= POSITION_ERROR_M + 4e-6);
                 let velocity = (back.velocities[i] - particles.velocities[i]).abs().max_element();
                 prop_assert!(velocity <= PARTICLE_VELOCITY_ERROR + 2e-6);
+                if particles.pressures.len() == particles.len() {
+                    let spacing = particles.sizes.iter().copied().fold(f32::INFINITY, f32::min);
+                    let speed = particles.velocities.iter().map(|v| v.length()).fold(0.0, f32::max);
+                    prop_assert!(position <= spacing / 256.0 + 4e-6 && velocity <= speed / 500.0 + 2e-6);
+                }
                 prop_assert!((back.sizes[i] / particles.sizes[i] - 1.0).abs() <= PARTICLE_SIZE_ERROR);
                 prop_assert!((back.ages[i] - particles.ages[i]).abs() <= PARTICLE_AGE_ERROR_S + 1e-5);
                 let (a, b) = (back.lifespans[i], particles.lifespans[i]);

@@ -22,6 +22,23 @@ pub const PARTICLE_AGE_ERROR_S: f32 = 2e-3;
 /// more where the largest component is near the others.
 const TURN_STEPS: f32 = 2047.0;
 
+/// Most times that a step is halved.
+pub(crate) const MOST_HALVINGS: u8 = 10;
+
+/// How often a step is to be halved so that it is at most as long as another; not at all where that is 0.
+pub(crate) fn halvings(step: f32, most: f32) -> u8 {
+    if most > 0.0 {
+        (0..MOST_HALVINGS).find(|n| halved(step, *n) <= most).unwrap_or(MOST_HALVINGS)
+    } else {
+        0
+    }
+}
+
+/// A step that is halved so often.
+pub(crate) fn halved(step: f32, times: u8) -> f32 {
+    step / f32::from(1u16 << times.min(MOST_HALVINGS))
+}
+
 pub(crate) fn quantise(value: f32, step: f32, bits: u32) -> i32 {
     let most = f64::from((1u32 << (bits - 1)) - 1);
     (f64::from(value) / f64::from(step)).round().clamp(-most, most) as i32

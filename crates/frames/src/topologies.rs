@@ -1,18 +1,21 @@
 //! Topologies as bytes, and those that are in use.
 //!
 //! ```text
-//! "BRTOPOL1", u32 vertices, u32 faces, u32 bytes of what follows before compression
-//! zstd: vertex indices of the faces, u32 zigzag differences from the one before;
-//!       smoothing groups of the vertices, as differences likewise;
+//! "BRTOPOL2", u32 vertices, u32 faces, u32 bytes of what follows before compression
+//! zstd: faces as of `face_codes.rs`;
+//!       smoothing groups of the vertices, u32 zigzag differences from the one before;
 //!       attributes
 //! CRC-32 of all before it
 //! ```
+//!
+//! "BRTOPOL1", of earlier versions, has the faces' vertex indices as u32 zigzag differences from the one before.
 //!
 //! Attributes are u32 count and for each: u8 domain (0 vertex, 1 face), u8 kind
 //! (0 number, 1 pair, 2 vector, 3 flag), u16 length of the name, the name, the
 //! values as f32, flags as u8.
 
 use crate::error::DecodeError;
+use crate::face_codes;
 use crate::quantise::{unzigzag, zigzag};
 use crate::table::u32_at;
 use geometry::Topology;
@@ -22,7 +25,8 @@ use shot::fingerprint::Fingerprint;
 use std::collections::HashMap;
 use std::sync::{Arc, LazyLock, Mutex, PoisonError, Weak};
 
-const MAGIC: &[u8; 8] = b"BRTOPOL1";
+const MAGIC: &[u8; 8] = b"BRTOPOL2";
+const EARLIER: &[u8; 8] = b"BRTOPOL1";
 /// Most vertices or faces of a mesh.
 const MAX_COUNT: usize = 1 << 24;
 pub(crate) const MAX_BYTES: usize = 1 << 30;
@@ -34,16 +38,12 @@ const SHORT: DecodeError = DecodeError::NotAFrame("a topology is too short");
 
 /// A topology as bytes.
 pub(crate) fn encode(topology: &Topology) -> Vec<u8> {
-    let mut content = Vec::new();
-    let mut differences = |values: &mut dyn Iterator<Item = u32>| {
-        let mut before = 0;
-        for value in values {
-            content.extend_from_slice(&zigzag((value as i32).wrapping_sub(before)).to_le_bytes());
-            before = value as i32;
-        }
-    };
-    differences(&mut topology.triangles().iter().flatten().copied());
-    differences(&mut topology.smooth().iter().copied());
+    let mut content = face_codes::encode(topology.triangles());
+    let mut before = 0;
+    for group in topology.smooth() {
+        content.extend_from_slice(&zigzag((*group as i32).wrapping_sub(before)).to_le_bytes());
+        before = *group as i32;
+    }
     content.extend(encode_attributes(topology.attributes()));
     let mut out = MAGIC.to_vec();
     for count in [topology.vertices(), topology.triangles().len(), content.len()] {
@@ -62,8 +62,9 @@ pub(crate) fn unpacked(bytes: &[u8]) -> Result<usize, DecodeError> {
 /// The topology from its bytes.
 pub(crate) fn decode(bytes: &[u8]) -> Result<Topology, DecodeError> {
     let (body, sum) = bytes.split_last_chunk::<4>().ok_or(SHORT)?;
-    if body.len() < 20 || &body[..8] != MAGIC {
-        return Err(DecodeError::NotAFrame("a topology does not begin with BRTOPOL1"));
+    let is_earlier = body.starts_with(EARLIER);
+    if body.len() < 20 || !(is_earlier || body.starts_with(MAGIC)) {
+        return Err(DecodeError::NotAFrame("a topology does not begin with BRTOPOL2"));
     }
     if crc32fast::hash(body) != u32::from_le_bytes(*sum) {
         return Err(DecodeError::Damaged);
@@ -73,8 +74,6 @@ pub(crate) fn decode(bytes: &[u8]) -> Result<Topology, DecodeError> {
         return Err(DecodeError::NotAFrame("a topology is too large"));
     }
     let content = zstd::bulk::decompress(&body[20..], size).map_err(|_| SHORT)?;
-    let (indices, rest) = content.split_at_checked(12 * faces).ok_or(SHORT)?;
-    let (groups, rest) = rest.split_at_checked(4 * vertices).ok_or(SHORT)?;
     let list = |bytes: &[u8]| -> Vec<u32> {
         let mut before = 0i32;
         let values = bytes.chunks_exact(4).map(|four| {
@@ -83,7 +82,13 @@ pub(crate) fn decode(bytes: &[u8]) -> Result<Topology, DecodeError> {
         });
         values.collect()
     };
-    let triangles = list(indices).chunks_exact(3).map(|t| [t[0], t[1], t[2]]).collect();
+    let (triangles, rest) = if is_earlier {
+        let (indices, rest) = content.split_at_checked(12 * faces).ok_or(SHORT)?;
+        (list(indices).chunks_exact(3).map(|t| [t[0], t[1], t[2]]).collect(), rest)
+    } else {
+        face_codes::decode(&content, faces).ok_or(SHORT)?
+    };
+    let (groups, rest) = rest.split_at_checked(4 * vertices).ok_or(SHORT)?;
     let attributes = read_attributes(rest, vertices, faces)?;
     Topology::new(triangles, list(groups), attributes)
         .ok_or(DecodeError::NotAFrame("a topology names a vertex that is not there"))

@@ -100,6 +100,28 @@ fn a_ball_of_particles_has_a_closed_surface_at_its_radius_that_moves_with_it() {
 }
 
 #[test]
+fn a_surface_takes_six_bytes_a_vertex_with_its_faces_at_a_hundredth_of_the_spacing() {
+    const FINE: f32 = 0.0026;
+    let baked = baked();
+    let (frame, number) = (baked.run.read(1).unwrap(), 1);
+    let drop = geometry::fill(&geometry::primitive::sphere(0.04, 48), FINE);
+    let turning = drop.iter().map(|x| Vec3::new(0.3, 5.0, -2.0).cross(*x) + Vec3::NEG_Y).collect();
+    let sizes = vec![FINE; drop.len()];
+    let drop = Particles { velocities: turning, sizes, ..particles(drop, Vec3::ZERO) };
+    baked.run.write(&Frame { particles: [(baked.ball, drop)].into(), ..frame }).unwrap();
+    let (frames, _) = baked.finished([baked.step(Some(baked.ball), surface(0.6, 2.0, 0.5, 4))]);
+    let finished = frames.frame(number).unwrap();
+    let (bytes, mesh) = (frames::encode(&finished), &finished.meshes[&baked.ball]);
+    let each = bytes.len() as f32 / mesh.positions.len() as f32;
+    assert!(mesh.positions.len() > 10_000 && each < 6.0, "{each} of {}", mesh.positions.len());
+    let back = frames::decode(&bytes).unwrap().meshes[&baked.ball].clone();
+    assert!(back.topology == mesh.topology && back.attributes == mesh.attributes);
+    let pairs = back.positions.iter().zip(&mesh.positions);
+    let furthest = pairs.map(|(a, b)| (*a - *b).abs().max_element()).fold(0.0, f32::max);
+    assert!(furthest <= 0.01 * FINE, "{furthest}");
+}
+
+#[test]
 fn smoothing_keeps_its_volume_and_finer_edges_give_more_vertices() {
     let baked = baked();
     let of = |edge: f32, passes: u32| {

@@ -1,8 +1,11 @@
 //! What stays the same of a mesh while its vertices move: its faces, and the
 //! attributes that come with them.
 
+mod neighbours;
+mod strips;
 mod traversal;
 
+pub use strips::into_strips;
 pub use traversal::{Prediction, Traversal};
 
 use crate::{FaceGroup, Mesh, Weld};

@@ -3,7 +3,7 @@
 //! with it (C. Touma and C. Gotsman, *Triangle mesh compression*, 1998).
 
 use super::Topology;
-use std::collections::HashMap;
+use super::neighbours::{NONE, neighbours};
 use std::collections::VecDeque;
 
 /// Vertices from which the next one in the order is predicted, as a + b − c.
@@ -23,8 +23,6 @@ pub struct Traversal {
     /// The predictions, one a vertex.
     pub order: Vec<Prediction>,
 }
-
-const NONE: u32 = u32::MAX;
 
 impl Traversal {
     pub(super) fn new(topology: &Topology) -> Self {
@@ -57,7 +55,7 @@ impl<'a> Walk<'a> {
     fn new(topology: &'a Topology) -> Self {
         Self {
             topology,
-            across: neighbours(topology),
+            across: neighbours(&topology.triangles, topology.smooth_groups, |v| topology.smooth[v as usize]),
             placed: vec![NONE; topology.smooth_groups],
             seen: vec![false; topology.vertices],
             taken: vec![false; topology.triangles.len()],
@@ -118,27 +116,6 @@ impl<'a> Walk<'a> {
 /// The ends of an edge of a triangle, and the corner opposite.
 fn corners(t: &[u32; 3], edge: usize) -> [u32; 3] {
     [t[edge], t[(edge + 1) % 3], t[(edge + 2) % 3]]
-}
-
-fn neighbours(topology: &Topology) -> Vec<[u32; 3]> {
-    let mut open: HashMap<(u32, u32), (u32, usize)> = HashMap::with_capacity(topology.triangles.len());
-    let mut across = vec![[NONE; 3]; topology.triangles.len()];
-    for (i, t) in topology.triangles.iter().enumerate() {
-        for edge in 0..3 {
-            let [a, b] = [t[edge], t[(edge + 1) % 3]].map(|v| topology.smooth[v as usize]);
-            let key = (a.min(b), a.max(b));
-            match open.remove(&key) {
-                Some((other, of)) => {
-                    across[i][edge] = other;
-                    across[other as usize][of] = i as u32;
-                }
-                None => {
-                    open.insert(key, (i as u32, edge));
-                }
-            }
-        }
-    }
-    across
 }
 
 #[cfg(test)]
