@@ -72,7 +72,7 @@ impl Experiment {
 pub type Chapter = (&'static str, fn() -> Vec<Experiment>);
 
 /// The chapters of the page.
-pub const CHAPTERS: [Chapter; 13] = [
+pub const CHAPTERS: [Chapter; 14] = [
     ("Solids", solids::all),
     ("Forces", forces::all),
     ("Particles", particles::all),
@@ -81,6 +81,7 @@ pub const CHAPTERS: [Chapter; 13] = [
     ("Flags", flags::all),
     ("Soft bodies", soft::all),
     ("Liquid", liquids::all),
+    ("Ropes and films", liquids::ropes_and_films),
     ("Moving meshes", moving_meshes::all),
     ("Finishing", finishing::all),
     ("Loops", loops::all),

@@ -1,6 +1,8 @@
 //! Liquid against closed forms and published data.
 
+mod coiling;
 mod dam;
+mod drum_film;
 mod floats;
 mod gels;
 mod tanks;
@@ -8,7 +10,9 @@ mod tension;
 mod viscous;
 mod volumes;
 
+pub use coiling::coiling;
 pub use dam::{dam_convergence, dam_front, dam_height};
+pub use drum_film::{film_dripped, film_held};
 pub use floats::{bobbing, draught, momentum};
 pub use gels::{relaxation, slump};
 pub use tanks::{fastest_at_rest, hydrostatic_pressure, stillness, torricelli};
@@ -93,6 +97,33 @@ fn mesh_of(positions: Vec<Vec3>, triangles: Vec<[u32; 3]>) -> Mesh {
     Mesh { positions, normals, uvs, triangles, ..Mesh::default() }.with_normals(0.5)
 }
 
+/// A closed profile of (radius, height) turned about y; it goes round with the solid on its left.
+fn lathed(profile: &[(f32, f32)]) -> Mesh {
+    lathed_by(|_| profile.to_vec())
+}
+
+/// The same with a profile by the angle about y, of as many corners at each.
+fn lathed_by(profile_at: impl Fn(f32) -> Vec<(f32, f32)>) -> Mesh {
+    const SIDES: u32 = 96;
+    let angle = |k: u32| std::f32::consts::TAU * k as f32 / SIDES as f32;
+    let profile = profile_at(0.0);
+    let n = profile.len() as u32;
+    let ring = |k: u32| {
+        let side = Vec2::from_angle(angle(k));
+        profile_at(angle(k)).into_iter().map(move |(r, y)| Vec3::new(r * side.x, y, -r * side.y))
+    };
+    let positions = (0..SIDES).flat_map(ring).collect();
+    let corner = |k: u32, i: u32| (k % SIDES) * n + i % n;
+    let quads = (0..SIDES).flat_map(|k| (0..n).map(move |i| (k, i)));
+    let triangles = quads.flat_map(|(k, i)| {
+        let [a, b, c, d] = [corner(k, i), corner(k + 1, i), corner(k + 1, i + 1), corner(k, i + 1)];
+        // Corners on the axis are one place: a triangle without area is left out.
+        let on_axis = |i: u32| profile[(i % n) as usize].0 == 0.0;
+        [(!on_axis(i)).then_some([a, b, c]), (!on_axis(i + 1)).then_some([a, c, d])].into_iter().flatten()
+    });
+    mesh_of(positions, triangles.collect())
+}
+
 /// A round vessel about y with a closed room inside, of a radius and a height.
 fn vessel(radius: f32, height: f32) -> Mesh {
     let outer = primitive::cylinder(radius + WALL, height + 2.0 * WALL, 96);
@@ -150,4 +181,9 @@ pub fn all() -> Vec<Experiment> {
         relaxation(),
         slump(),
     ]
+}
+
+/// Those that take up to half an hour each.
+pub fn ropes_and_films() -> Vec<Experiment> {
+    vec![coiling(), film_held(), film_dripped()]
 }
