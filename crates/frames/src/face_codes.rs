@@ -1,12 +1,12 @@
-//! Faces as bytes: a face beside one shortly before names the edge between both, and then the vertex across it (after F. Giesen and A.
-//! Kapoulkine, edge caches for index compression; the strips of H. Hoppe, *Optimization of mesh locality*, 1999).
+//! Faces as bytes. Of a face beside an earlier one, only the shared edge and the vertex across it are stored; the last edges are kept for
+//! this, as the mesh buffer of M. Deering, *Geometry compression*, 1995, keeps the last vertices.
 //!
 //! ```text
-//! a byte a face: the place of its edge among the last 15 that faces were added at, the latest first, and 16 times which of its
-//!     edges that is; 15: none of them
-//! a byte a vertex that is named, one of a face with an edge, three of one without: 0 is the next new one, that is those named so before;
-//!     else 1 more than the zigzag difference from the one that was last named so; 255: that is at least so
-//! u32 of each such large one
+//! one byte a face: the place of the shared edge among the last 15 free edges, the latest first, plus 16 times the number of that edge
+//!     in the face; 15 if there is none
+//! one byte a stored vertex (one of a face with a shared edge, three of another face): 0 for the next number that no 0 has stood for,
+//!     counted from 0; else 1 + the zigzag difference from the last vertex that was stored as a difference; 255 for 255 and more
+//! u32 for each 255: what is above 255
 //! ```
 
 use crate::quantise::{unzigzag, zigzag};
@@ -18,7 +18,7 @@ const EDGES: usize = 15;
 const NO_EDGE: u8 = 15;
 const LARGE: u32 = 255;
 
-/// The edges at which faces can be added, as those would have them: the latest first.
+/// The free edges of the last faces, in the direction in which a face beside them has them; the latest first.
 struct Edges {
     /// A ring.
     edges: [[u32; 2]; 16],
@@ -38,7 +38,7 @@ impl Edges {
         (0..EDGES).find(|place| self.get(*place) == edge)
     }
 
-    /// Adds those of a face; of one that was added at its first edge, the other two.
+    /// Adds the edges of a face: all three, or the last two if the first is the shared one.
     fn add(&mut self, [a, b, c]: [u32; 3], at_edge: bool) {
         let first = (!at_edge).then_some([b, a]);
         for edge in [Some([c, b]), Some([a, c]), first].into_iter().flatten() {
@@ -88,7 +88,7 @@ pub(crate) fn encode(faces: &[[u32; 3]]) -> Vec<u8> {
     out
 }
 
-/// So many faces from the bytes, and the bytes behind them; none if there are too few, or no such edge.
+/// So many faces from the bytes, and the bytes behind them; none if the bytes end early or a code is invalid.
 pub(crate) fn decode(bytes: &[u8], faces: usize) -> Option<(Vec<[u32; 3]>, &[u8])> {
     let (codes, rest) = bytes.split_at_checked(faces)?;
     let alone = codes.iter().filter(|code| **code == NO_EDGE).count();

@@ -224,6 +224,29 @@ mod tests {
     }
 
     #[test]
+    fn a_topology_of_an_earlier_version_is_read() {
+        let topology = Topology::of(&primitive::torus(1.0, 0.3, 12));
+        let mut content = Vec::new();
+        let mut put = |values: Vec<u32>| {
+            let mut before = 0;
+            for value in values {
+                content.extend_from_slice(&zigzag(value as i32 - before).to_le_bytes());
+                before = value as i32;
+            }
+        };
+        put(topology.triangles().as_flattened().to_vec());
+        put(topology.smooth().to_vec());
+        content.extend(encode_attributes(topology.attributes()));
+        let mut bytes = b"BRTOPOL1".to_vec();
+        for count in [topology.vertices(), topology.triangles().len(), content.len()] {
+            bytes.extend_from_slice(&(count as u32).to_le_bytes());
+        }
+        bytes.extend(zstd::bulk::compress(&content, 3).unwrap());
+        bytes.extend_from_slice(&crc32fast::hash(&bytes).to_le_bytes());
+        assert_eq!(decode(&bytes).unwrap().hash(), topology.hash());
+    }
+
+    #[test]
     fn a_topology_comes_back_whole() {
         let topology = topology();
         let back = decode(&encode(&topology)).unwrap();

@@ -19,7 +19,7 @@ use thiserror::Error;
 pub const CHECKPOINT_EVERY: u32 = 8;
 const CHECKPOINTS_KEPT: u32 = 8;
 
-/// States of so many particles are written before the next frame is computed: that takes no time to speak of, and memory else.
+/// From so many particles on, a state is written before the next frame is computed, so that both are not in memory together.
 const MANY_PARTICLES: usize = 1 << 18;
 
 fn particles_in(parts: &[(SystemId, Frame)]) -> usize {
@@ -300,7 +300,7 @@ pub fn bake_until(
                     if send.send((parts, states)).is_err() {
                         break;
                     }
-                    // Received once the state is written: it and what a step needs are not in memory together.
+                    // An empty message waits until the writer has written the state.
                     if is_large && send.send((Vec::new(), Vec::new())).is_err() {
                         break;
                     }
