@@ -9,6 +9,9 @@ pub(super) struct Crossing {
     pub face: [u32; 3],
 }
 
+/// Volumes that rounding gives to points in one plane, in cubes of the longest distance between these.
+const ROUNDING: f64 = 1e-9;
+
 impl Crossing {
     /// Weights of the edge's ends and of the face's corners where they meet; none: they do not cross.
     pub fn weights(&self, x: &[DVec3]) -> Option<([f64; 2], [f64; 3])> {
@@ -16,7 +19,9 @@ impl Crossing {
         let [a, b, c] = self.face.map(|i| x[i as usize]);
         let volume = |a: DVec3, b: DVec3, c: DVec3, d: DVec3| (b - a).cross(c - a).dot(d - a);
         let (above, below) = (volume(a, b, c, p), volume(a, b, c, q));
-        if above * below >= 0.0 {
+        let size = [p, q, b, c].iter().fold(0.0f64, |size, x| size.max(x.distance_squared(a)));
+        let rounding = ROUNDING * size * size.sqrt();
+        if above.signum() == below.signum() || above.abs().min(below.abs()) <= rounding {
             return None;
         }
         let turns = [volume(p, q, b, c), volume(p, q, c, a), volume(p, q, a, b)];
@@ -67,5 +72,19 @@ pub(super) mod tests {
         assert!(on_edge.distance(on_face) < 1e-12, "{on_edge} {on_face}");
         assert!(crossing.weights(&points(-0.1)).is_none());
         assert!(Crossing { edge: [4, 5], face: [0, 1, 2] }.weights(&x).is_none());
+    }
+
+    #[test]
+    fn points_in_one_plane_do_not_cross_by_rounding() {
+        let number = |i: u32| f64::from((i.wrapping_mul(0x9E37_79B9) >> 8) & 0xFFFF) / 65_536.0 - 0.5;
+        let random = |i: u32| DVec3::new(number(3 * i), number(3 * i + 1), number(3 * i + 2));
+        for seed in 0..2_000 {
+            let [along, across] = [0, 1].map(|i| random(20 * seed + i).normalize());
+            let origin = 200.0 * random(20 * seed + 2);
+            let x: Vec<DVec3> = (3..8)
+                .map(|i| origin + along * number(97 * seed + 2 * i) + across * number(97 * seed + 2 * i + 1))
+                .collect();
+            assert_eq!(Crossing { edge: [3, 4], face: [0, 1, 2] }.weights(&x), None, "{seed}");
+        }
     }
 }

@@ -133,12 +133,10 @@ impl PairSearch {
             self.tree.walk(*task, reach, apart, |a, b| {
                 for (one, two) in [(a, b), (b, a)] {
                     let (of, face) = (&self.faces[one as usize], self.faces[two as usize].points);
-                    if a == b || of.points.iter().any(|p| face.contains(p)) {
-                        continue;
-                    }
                     for i in (0..3).filter(|i| of.own_edges[*i]) {
-                        let crossing = Crossing { edge: [of.points[i], of.points[(i + 1) % 3]], face };
-                        if crossing.weights(x).is_some() {
+                        let edge = [of.points[i], of.points[(i + 1) % 3]];
+                        let crossing = Crossing { edge, face };
+                        if !edge.iter().any(|p| face.contains(p)) && crossing.weights(x).is_some() {
                             found.push(crossing);
                         }
                     }
@@ -386,5 +384,20 @@ mod tests {
         let close: Vec<Pair> = wanted.into_iter().filter(close).collect();
         assert!(close.len() > 50);
         assert!(close.iter().all(|pair| found_or_turned(&known, pair)));
+    }
+
+    #[test]
+    fn an_edge_that_goes_through_a_face_beside_its_own_is_found() {
+        // Two faces around point 0; the edge from 1 to 2 goes through the second.
+        let x = [
+            DVec3::ZERO,
+            DVec3::new(0.3, 0.2, 1.0),
+            DVec3::new(0.3, 0.2, -1.0),
+            DVec3::new(1.0, 0.0, 0.0),
+            DVec3::new(0.0, 1.0, 0.0),
+        ];
+        let faces = [[0, 1, 2], [0, 3, 4]];
+        let found = PairSearch::new(&faces, &x, &x).crossings(&x, None);
+        assert_eq!(found, [Crossing { edge: [1, 2], face: [0, 3, 4] }]);
     }
 }
