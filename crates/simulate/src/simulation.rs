@@ -24,7 +24,7 @@ use std::collections::{BTreeMap, BTreeSet};
 /// All kinds of solver, in the order they step.
 pub const SOLVERS: &[SolverKind] = &[
     SolverKind { name: "solids", version: 2, prepare: crate::solids::prepare, begins_later: false },
-    SolverKind { name: "deformables", version: 4, prepare: crate::deformable::prepare, begins_later: false },
+    SolverKind { name: "deformables", version: 5, prepare: crate::deformable::prepare, begins_later: false },
     SolverKind { name: "sway", version: 1, prepare: crate::sway::prepare, begins_later: false },
     SolverKind { name: "particles", version: 11, prepare: crate::particles::prepare, begins_later: true },
 ];

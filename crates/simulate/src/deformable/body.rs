@@ -104,7 +104,7 @@ pub(super) struct DeformableBody {
 }
 
 /// Most searches for pairs that may cross in a step, each with the motions of the last.
-const SEARCHES: u32 = 4;
+const SEARCHES: u32 = 8;
 
 impl DeformableBody {
     pub fn new(discretization: Discretization, parts: Vec<Part>, x: Vec<DVec3>, v: Vec<DVec3>) -> Self {

@@ -74,10 +74,27 @@ impl Plane {
         side * (plane - self.along(i, motion)) - self.room[i]
     }
 
+    /// How much closer the nearest points come than they may, m, where some of the points are held and others not: held points go beyond
+    /// the plane, and the other ends of their features have to make up for it.
+    fn closing(&self, motion: &Motion) -> f64 {
+        let held = self.points.iter().filter(|p| motion.is_held(**p)).count();
+        if held == 0 || self.free_weight(motion) < 1e-3 {
+            return 0.0;
+        }
+        let opens: f64 = (0..4).map(|i| self.weights[i] * self.along(i, motion)).sum();
+        self.keeps - self.distance - opens
+    }
+
+    /// Sum of the squares of the weights of points that are not held.
+    fn free_weight(&self, motion: &Motion) -> f64 {
+        let square = |i: usize| if motion.is_held(self.points[i]) { 0.0 } else { self.weights[i].powi(2) };
+        (0..4).map(square).sum()
+    }
+
     pub fn broken(&self, motion: &Motion) -> bool {
         let plane = self.moved(motion);
-        (0..4).any(|i| !motion.is_held(self.points[i]) && self.beyond(i, plane, motion) > 1e-12)
-            && self.meets(motion)
+        let beyond = |i: usize| !motion.is_held(self.points[i]) && self.beyond(i, plane, motion) > 1e-12;
+        ((0..4).any(beyond) || self.closing(motion) > 1e-12) && self.meets(motion)
     }
 
     /// Whether the features come too close on their ways; true also where this is not soon certain.
@@ -177,16 +194,25 @@ pub(super) fn project(planes: &[Plane], motion: &mut Motion) {
         let mut now = vec![false; motion.moves.len()];
         for i in broken {
             let plane = &planes[i as usize];
+            let mut push = |k: usize, by: DVec3, motion: &mut Motion| {
+                let Motion { embedding, moves, changed, held, .. } = motion;
+                embedding.move_point(plane.points[k], by * 1.000_001, held, moves, |node| {
+                    (now[node as usize], changed[node as usize]) = (true, true);
+                });
+            };
             let by = plane.moved(motion);
             for (k, &point) in plane.points.iter().enumerate() {
                 let beyond = plane.beyond(k, by, motion);
                 if beyond > 0.0 && !motion.is_held(point) {
                     let side = if k < plane.first { 1.0 } else { -1.0 };
-                    let Motion { embedding, moves, changed, held, .. } = motion;
-                    let push = plane.normal * (side * beyond * 1.000_001);
-                    embedding.move_point(point, push, held, moves, |node| {
-                        (now[node as usize], changed[node as usize]) = (true, true);
-                    });
+                    push(k, plane.normal * (side * beyond), motion);
+                }
+            }
+            let closing = plane.closing(motion);
+            if closing > 0.0 {
+                let opens = closing / plane.free_weight(motion);
+                for k in (0..4).filter(|k| !motion.is_held(plane.points[*k])).collect::<Vec<_>>() {
+                    push(k, plane.normal * (opens * plane.weights[k]), motion);
                 }
             }
         }

@@ -316,6 +316,35 @@ mod tests {
     }
 
     #[test]
+    fn edges_with_an_end_held_stay_apart_too() {
+        let number = |i: u32| f64::from((i.wrapping_mul(0x9E37_79B9) >> 8) & 0xFFFF) / 65_536.0 - 0.5;
+        let pair = [Pair::Edges([0, 1, 2, 3])];
+        for seed in 0..300 {
+            let random = |salt: u32| {
+                DVec3::from_array(std::array::from_fn(|i| number(131 * seed + 12 * salt + i as u32)))
+            };
+            let from: Vec<DVec3> = (0..4).map(random).collect();
+            // Both held ends go the same way.
+            let held = [true, false, false, true];
+            let way = 0.3 * random(5);
+            let to = |i: u32| from[i as usize] + if held[i as usize] { way } else { 2.0 * random(i + 7) };
+            let mut to: Vec<DVec3> = (0..4).map(to).collect();
+            let apart = pair[0].nearest(&from).1.length();
+            if apart < 1e-3 {
+                continue;
+            }
+            truncate(&pair, &from, &mut to, &held, 1e-4);
+            for step in 0..=50 {
+                let t = f64::from(step) / 50.0;
+                let x: Vec<DVec3> = from.iter().zip(&to).map(|(a, b)| a.lerp(*b, t)).collect();
+                let distance = pair[0].nearest(&x).1.length();
+                assert!(distance > 0.1 * apart, "{seed}: {distance} of {apart}");
+            }
+            assert_eq!([0, 3].map(|i| to[i]), [0, 3].map(|i| from[i] + way));
+        }
+    }
+
+    #[test]
     fn nodes_of_a_broken_plane_move_by_their_mean_or_as_the_held_one() {
         let from = start(0.1);
         let planes = [Plane::new(&PAIR[0], &from, 0.01).unwrap()];
