@@ -77,7 +77,7 @@ pub const MAX_ELEMENTS: usize = 2_000;
 /// The largest number of bodies (elements times copies) a shot may hold.
 pub const MAX_BODIES: usize = 50_000;
 /// The largest number of particles an element may have at once.
-pub const MAX_PARTICLES: usize = 10_000_000;
+pub const MAX_PARTICLES: usize = 32_000_000;
 /// The largest number of groups an element may be in.
 pub const MAX_GROUPS: usize = 16;
 /// The largest number of frames a shot may span.

@@ -10,6 +10,7 @@ use shot::{
     fingerprint::{Fingerprint, SystemFingerprints, system_fingerprints},
 };
 use std::collections::BTreeSet;
+use std::io::{self, Write};
 use std::ops::{ControlFlow, RangeInclusive};
 use std::sync::mpsc::sync_channel;
 use thiserror::Error;
@@ -19,8 +20,9 @@ use thiserror::Error;
 pub const CHECKPOINT_EVERY: u32 = 8;
 const CHECKPOINTS_KEPT: u32 = 8;
 
-/// From so many particles on, a state is written before the next frame is computed, so that both are not in memory together.
-const MANY_PARTICLES: usize = 1 << 18;
+/// From so many particles on, a frame is written before the state, and both before the next frame is computed, so that no two of these
+/// are in memory together.
+const MANY_PARTICLES: usize = 1 << 15;
 
 fn particles_in(parts: &[(SystemId, Frame)]) -> usize {
     parts.iter().flat_map(|(_, frame)| frame.particles.values()).map(frames::Particles::len).sum()
@@ -261,21 +263,24 @@ pub fn bake_until(
     }
     let from_the_start = simulation.frame() == timing.first;
     write_manifest(job)?;
-    let mut writer = Writer { job, bakes: &bakes, first: timing.first, computed: 0 };
+    let writer = &Writer { job, bakes: &bakes, first: timing.first };
     std::thread::scope(|scope| {
         let (send, receive) = sync_channel::<(Vec<(SystemId, Frame)>, Vec<Saved>)>(0);
         let writing = scope.spawn(move || -> Result<Outcome, BakeError> {
+            let mut computed = 0;
             while let Ok((parts, states)) = receive.recv() {
                 let Some(number) = parts.first().map(|(_, frame)| frame.number) else { continue };
-                let needed = needed(number);
-                writer.write(number, parts, states)?;
-                if needed && progress(Progress { frame: number, last: last_needed }).is_break() {
+                computed += u32::from(writer.write_parts(number, parts)?);
+                for state in states {
+                    writer.write_state(state.system(), number, |out| state.write(out))?;
+                }
+                if needed(number) && progress(Progress { frame: number, last: last_needed }).is_break() {
                     return Ok(Outcome::Stopped);
                 }
             }
-            Ok(Outcome::Done(writer.computed))
+            Ok(Outcome::Done(computed))
         });
-        let (mut blown, mut cancelled) = (None, false);
+        let (mut failed, mut cancelled): (Option<BakeError>, bool) = (None, false);
         if from_the_start {
             // The first frame is the shot as staged. Its state is kept where it
             // took a preroll to come to it. A failed send means that the writer
@@ -296,17 +301,21 @@ pub fn bake_until(
                     let keep =
                         number == last_needed || (number - timing.first + 1).is_multiple_of(CHECKPOINT_EVERY);
                     let is_large = keep && particles_in(&parts) >= MANY_PARTICLES;
-                    let states = if keep { simulation.snapshot() } else { Vec::new() };
+                    let states = if keep && !is_large { simulation.snapshot() } else { Vec::new() };
                     if send.send((parts, states)).is_err() {
                         break;
                     }
-                    // An empty message waits until the writer has written the state.
+                    // An empty message waits until the frame is written.
                     if is_large && send.send((Vec::new(), Vec::new())).is_err() {
+                        break;
+                    }
+                    if is_large && let Err(error) = writer.write_states(&simulation) {
+                        failed = Some(error.into());
                         break;
                     }
                 }
                 Err(error) => {
-                    blown = Some(error);
+                    failed = Some(error.into());
                     break;
                 }
             }
@@ -314,7 +323,7 @@ pub fn bake_until(
         drop(send);
         let outcome = writing.join().expect("the writer does not panic")?;
         let outcome = if cancelled { Outcome::Stopped } else { outcome };
-        blown.map_or(Ok(outcome), |error| Err(error.into()))
+        failed.map_or(Ok(outcome), Err)
     })
 }
 
@@ -322,21 +331,19 @@ struct Writer<'a> {
     job: &'a Bake<'a>,
     bakes: &'a [SystemBake<'a>],
     first: u32,
-    computed: u32,
 }
 
 impl Writer<'_> {
-    fn write(
-        &mut self,
-        number: u32,
-        parts: Vec<(SystemId, Frame)>,
-        states: Vec<Saved>,
-    ) -> Result<(), RunError> {
+    fn bake_of(&self, system: SystemId) -> Option<&SystemBake<'_>> {
+        self.bakes.iter().find(|bake| bake.prints.system == system)
+    }
+
+    /// Writes the parts of a frame that are needed; whether there are any.
+    fn write_parts(&self, number: u32, parts: Vec<(SystemId, Frame)>) -> Result<bool, RunError> {
         let place = (number - self.first) as usize;
-        let bake = |id: SystemId| self.bakes.iter().find(|bake| bake.prints.system == id);
         let mut any = false;
         for (system, mut part) in parts {
-            let Some(bake) = bake(system).filter(|bake| bake.needed[place]) else { continue };
+            let Some(bake) = self.bake_of(system).filter(|bake| bake.needed[place]) else { continue };
             any = true;
             // Without a fingerprint there is nothing of the system yet.
             let Some(print) = bake.prints.list[place] else { continue };
@@ -344,15 +351,30 @@ impl Writer<'_> {
             part.revision = self.job.revision;
             self.job.run.write_part(system, &part)?;
         }
-        for state in states {
-            let system = state.system();
-            if let Some(print) = bake(system).and_then(|bake| bake.prints.list[place]) {
-                self.job.run.write_checkpoint(system, number, print, |out| state.write(out))?;
-                self.thin(system, number);
-            }
+        Ok(any)
+    }
+
+    /// Writes the state of a system after a frame.
+    fn write_state(
+        &self,
+        system: SystemId,
+        number: u32,
+        state: impl FnOnce(&mut dyn Write) -> io::Result<()>,
+    ) -> Result<(), RunError> {
+        let place = (number - self.first) as usize;
+        if let Some(print) = self.bake_of(system).and_then(|bake| bake.prints.list[place]) {
+            self.job.run.write_checkpoint(system, number, print, state)?;
+            self.thin(system, number);
         }
-        self.computed += u32::from(any);
         Ok(())
+    }
+
+    /// Writes the states of all systems as they are now, none of which is in memory a second time.
+    fn write_states(&self, simulation: &Simulation) -> Result<(), RunError> {
+        let mut systems = simulation.systems();
+        systems.try_for_each(|system| {
+            self.write_state(system, simulation.frame(), |out| simulation.write_state(system, out))
+        })
     }
 
     /// Keeps the newest state of a system and those at multiples of a distance that

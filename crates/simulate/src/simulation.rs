@@ -9,7 +9,7 @@ use crate::forces::{Field, Surfaces};
 use crate::liquid::Carrier;
 use crate::solver::{
     BlowUp, InitialState, PrepareContext, PrepareError, Saved, Solver, SolverKind, Step, SystemState, Wants,
-    sampler,
+    sampler, write_head, write_section, written,
 };
 use frames::{Bodies, Frame};
 use geometry::Meshes;
@@ -20,6 +20,7 @@ use shot::{
     world::{Pose, World},
 };
 use std::collections::{BTreeMap, BTreeSet};
+use std::io::{self, Write};
 
 /// All kinds of solver, in the order they step.
 pub const SOLVERS: &[SolverKind] = &[
@@ -530,6 +531,26 @@ impl Simulation {
             Saved { system: system.id, frame: self.frame, sections }
         };
         self.systems.iter().enumerate().map(of).collect()
+    }
+
+    /// The systems.
+    pub fn systems(&self) -> impl Iterator<Item = SystemId> {
+        self.systems.iter().map(|system| system.id)
+    }
+
+    /// Writes the state of a system as the bytes of its [`Saved`].
+    ///
+    /// # Errors
+    /// Those of `out`.
+    pub fn write_state(&self, system: SystemId, out: &mut dyn Write) -> io::Result<()> {
+        let place = self.systems.iter().position(|of| of.id == system);
+        let own = || self.solvers.iter().filter(|solver| Some(solver.system) == place);
+        write_head(self.frame, own().count(), out)?;
+        for SystemSolver { kind, solver, .. } in own() {
+            write_section(kind, written(|out| solver.write_state(out)), out)?;
+            solver.write_state(out)?;
+        }
+        Ok(())
     }
 
     /// Takes up saved states, which are all of one frame.

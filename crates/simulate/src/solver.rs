@@ -247,6 +247,14 @@ pub trait Solver: Send {
     /// Its whole state, to be encoded on any thread.
     fn save(&self) -> SavedPart;
 
+    /// Writes the bytes that [`Solver::save`] gives; a solver with much state does it without all of these in memory.
+    ///
+    /// # Errors
+    /// Those of `out`.
+    fn write_state(&self, out: &mut dyn Write) -> io::Result<()> {
+        out.write_all(&self.save()())
+    }
+
     /// Restores a state from [`Solver::save`]; none if the shot had nothing
     /// for the solver at that time. All frames up to there have the same fingerprints in
     /// this shot.
@@ -292,10 +300,10 @@ impl Saved {
     /// # Errors
     /// Those of `out`.
     pub fn write(self, out: &mut dyn Write) -> io::Result<()> {
-        out.write_all(&packed(&(self.frame, self.sections.len())))?;
+        write_head(self.frame, self.sections.len(), out)?;
         for (kind, part) in self.sections {
             let bytes = part();
-            out.write_all(&packed(&(kind.name, kind.version, bytes.len())))?;
+            write_section(kind, bytes.len(), out)?;
             out.write_all(&bytes)?;
         }
         Ok(())
@@ -307,6 +315,34 @@ impl Saved {
         self.write(&mut bytes).expect("memory takes it");
         bytes
     }
+}
+
+/// Begins a [`SystemState`] of so many sections.
+pub(crate) fn write_head(frame: u32, sections: usize, out: &mut dyn Write) -> io::Result<()> {
+    out.write_all(&packed(&(frame, sections)))
+}
+
+/// Begins a [`Section`], of which so many bytes follow.
+pub(crate) fn write_section(kind: &SolverKind, bytes: usize, out: &mut dyn Write) -> io::Result<()> {
+    out.write_all(&packed(&(kind.name, kind.version, bytes)))
+}
+
+/// How many bytes are written.
+pub(crate) fn written(by: impl FnOnce(&mut dyn Write) -> io::Result<()>) -> usize {
+    struct Count(usize);
+    impl Write for Count {
+        fn write(&mut self, bytes: &[u8]) -> io::Result<usize> {
+            self.0 += bytes.len();
+            Ok(bytes.len())
+        }
+
+        fn flush(&mut self) -> io::Result<()> {
+            Ok(())
+        }
+    }
+    let mut count = Count(0);
+    by(&mut count).expect("counting does not fail");
+    count.0
 }
 
 fn packed(value: &impl Serialize) -> Vec<u8> {

@@ -24,6 +24,7 @@ pub use forecast::{LiquidSize, liquid_size};
 
 use crate::colliders::{Collider, Exchange, Impulse, SpawnParticle};
 use crate::liquid::{Carrier, StillBodyCache};
+use crate::solver::written;
 use crate::{BlowUp, PrepareContext, PrepareError, SavedPart, Solver, Step, Wants};
 use contact::ParticleContact;
 use flow::Flowing;
@@ -38,6 +39,7 @@ use shot::{
     world::{Pose, World},
 };
 use std::collections::{BTreeMap, BTreeSet};
+use std::io::{self, Write};
 use travel::Travelled;
 
 /// The particles of one element.
@@ -479,15 +481,21 @@ impl Solver for ParticleSolver {
     }
 
     fn save(&self) -> SavedPart {
-        let mut out = postcard::to_stdvec(&self.handed_over).expect("it serialises");
-        let length = (out.len() as u64).to_le_bytes();
-        out.splice(0..0, length);
+        let mut bytes = Vec::with_capacity(written(|out| self.write_state(out)));
+        self.write_state(&mut bytes).expect("memory takes it");
+        Box::new(move || bytes)
+    }
+
+    fn write_state(&self, out: &mut dyn Write) -> io::Result<()> {
+        let handed = postcard::to_stdvec(&self.handed_over).expect("it serialises");
+        out.write_all(&(handed.len() as u64).to_le_bytes())?;
+        out.write_all(&handed)?;
         for system in &self.systems {
-            out.extend_from_slice(&system.id.0.to_le_bytes());
-            out.extend_from_slice(&system.now_s.to_le_bytes());
-            system.set.save(&mut out);
+            out.write_all(&system.id.0.to_le_bytes())?;
+            out.write_all(&system.now_s.to_le_bytes())?;
+            system.set.save(out)?;
         }
-        Box::new(move || out)
+        Ok(())
     }
 
     fn restore(&mut self, bytes: Option<&[u8]>) -> Result<(), PrepareError> {

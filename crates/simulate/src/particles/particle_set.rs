@@ -10,6 +10,7 @@ use serde::{Deserialize, Serialize};
 use shot::Id;
 use shot::world::Pose;
 use std::collections::BTreeMap;
+use std::io::{self, Write};
 
 /// The columns that not all particle sets have.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
@@ -243,10 +244,10 @@ impl ParticleSet {
     }
 
     /// The whole set as bytes.
-    pub fn save(&self, out: &mut Vec<u8>) {
+    pub fn save(&self, out: &mut dyn Write) -> io::Result<()> {
         let rest = postcard::to_stdvec(&self.rest).expect("it serialises");
-        out.extend_from_slice(&(rest.len() as u64).to_le_bytes());
-        out.extend_from_slice(&rest);
+        out.write_all(&(rest.len() as u64).to_le_bytes())?;
+        out.write_all(&rest)?;
         let columns = [
             column(&self.ids),
             column(&self.positions),
@@ -266,11 +267,11 @@ impl ParticleSet {
             column(&self.deformations),
             column(&self.pressures),
         ];
-        out.reserve(columns.iter().map(|(_, bytes)| 8 + bytes.len()).sum());
         for (length, bytes) in columns {
-            out.extend_from_slice(&(length as u64).to_le_bytes());
-            out.extend_from_slice(bytes);
+            out.write_all(&(length as u64).to_le_bytes())?;
+            out.write_all(bytes)?;
         }
+        Ok(())
     }
 
     /// What [`ParticleSet::save`] gave, from the front of `bytes`.
@@ -445,7 +446,7 @@ mod tests {
         });
         set.rest.given = 17;
         let mut bytes = Vec::new();
-        set.save(&mut bytes);
+        set.save(&mut bytes).unwrap();
         let back = ParticleSet::restore(&mut &bytes[..]).unwrap();
         assert_eq!((&back.ids, &back.positions, back.rest.given), (&set.ids, &set.positions, 17));
         assert_eq!((back.weights.len(), back.orientations.len()), (5, 0));

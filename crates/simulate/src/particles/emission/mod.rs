@@ -301,6 +301,7 @@ impl ParticleSystem {
             left.push(1.0 - fraction);
         }
         self.set.rest.given += due;
+        self.drop_filled(particles);
         for body in broken {
             left.extend(self.born_of_broken(step, particles, body, own, likely)?);
         }
@@ -335,9 +336,20 @@ impl ParticleSystem {
                 let places = self.positions.as_ref().map_or(0.0, |of| of.sites.whole());
                 stands as u64 * places as u64
             }
+            EmissionSchedule::Fill {} => {
+                self.drop_filled(particles);
+                0
+            }
             _ => 0,
         };
         Amounts { at_once, per_emitted }
+    }
+
+    /// Drops the emission sites of a fill: all are taken, and they need half as much memory as its particles.
+    fn drop_filled(&mut self, particles: &Particles) {
+        if let EmissionSchedule::Fill {} = particles.emission.schedule {
+            self.positions = None;
+        }
     }
 
     /// Refuses more particles than an element may have.
