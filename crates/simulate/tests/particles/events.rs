@@ -35,7 +35,7 @@ fn what_becomes_of_itself_without_end_is_stopped_by_name() {
     shot.add(set("Gnats", particles));
     let mut simulation = Simulation::new(&shot, &Default::default()).unwrap();
     let error = (0..30).find_map(|_| simulation.advance().err()).unwrap().to_string();
-    assert!(error.contains("Gnats → Gnats") && error.contains("at most 10000000"), "{error}");
+    assert!(error.contains("Gnats → Gnats") && error.contains("at most 32000000"), "{error}");
 }
 
 #[test]

@@ -129,7 +129,7 @@ async fn a_bake_of_too_many_says_how_many_and_how_much_and_keeps_the_frames_befo
         }
     };
     assert!(
-        message.starts_with("Sparks: would have 45") && message.contains("GB; at most 10000000"),
+        message.starts_with("Sparks: would have 45") && message.contains("GB; at most 32000000"),
         "{message}"
     );
     let measured = desk.get("/api/runs/1/measured").await;
@@ -177,7 +177,7 @@ async fn the_check_list_tells_what_cannot_be_born_and_what_has_no_end() {
     desk.set("/elements/4/kind/particles/start/lifespan_s", Value::Null).await;
     desk.set("/timing/last", json!(2_000)).await;
     let reason = told(&desk.get("/api/shots/1/check").await, "cannot_be_born").unwrap();
-    assert!(reason.contains("GB; at most 10000000"), "{reason}");
+    assert!(reason.contains("GB; at most 32000000"), "{reason}");
 }
 
 #[tokio::test(flavor = "multi_thread")]
