@@ -74,8 +74,8 @@ impl Plane {
         side * (plane - self.along(i, motion)) - self.room[i]
     }
 
-    /// How much closer the nearest points come than they may, m, where some of the points are held and others not: held points go beyond
-    /// the plane, and the other ends of their features have to make up for it.
+    /// How much closer the nearest points of the features come than they may, m; 0 or less if they do not, or if no point is held. Held
+    /// points may pass the plane; the free points of the same feature then have to make up for them.
     fn closing(&self, motion: &Motion) -> f64 {
         let held = self.points.iter().filter(|p| motion.is_held(**p)).count();
         if held == 0 || self.free_weight(motion) < 1e-3 {
@@ -211,8 +211,10 @@ pub(super) fn project(planes: &[Plane], motion: &mut Motion) {
             let closing = plane.closing(motion);
             if closing > 0.0 {
                 let opens = closing / plane.free_weight(motion);
-                for k in (0..4).filter(|k| !motion.is_held(plane.points[*k])).collect::<Vec<_>>() {
-                    push(k, plane.normal * (opens * plane.weights[k]), motion);
+                for k in 0..4 {
+                    if !motion.is_held(plane.points[k]) {
+                        push(k, plane.normal * (opens * plane.weights[k]), motion);
+                    }
                 }
             }
         }
